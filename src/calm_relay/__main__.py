@@ -1,0 +1,5 @@
+import sys
+
+from calm_relay.cli import main
+
+sys.exit(main())

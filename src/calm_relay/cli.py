@@ -1,0 +1,110 @@
+"""The command line: the window, and the same plan without one."""
+
+import argparse
+import sys
+from pathlib import Path
+
+from calm_relay import __version__
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Runs a command; returns the exit status: 0 done, 1 the job cannot be planned or read, 2 wrong words."""
+    arguments = _parser().parse_args(argv)
+    try:
+        return arguments.run(arguments)
+    except BrokenPipeError:
+        return 1
+    except (ValueError, OSError) as error:
+        print(f"calm-relay: {error}", file=sys.stderr)
+        return 1
+
+
+def _parser():
+    parser = argparse.ArgumentParser(
+        prog="calm-relay", description="Plans how batteries join a photovoltaic system."
+    )
+    parser.add_argument("--version", action="version", version=f"Calm Relay {__version__}")
+    parser.set_defaults(run=_open, job=None)
+    commands = parser.add_subparsers(metavar="COMMAND")
+    demo = commands.add_parser("demo", help="open the window on the demo job")
+    demo.set_defaults(run=_open, job=None)
+    open_ = commands.add_parser("open", help="open the window on a job file")
+    open_.add_argument("job", type=Path, metavar="JOB")
+    open_.set_defaults(run=_open)
+    assess = commands.add_parser("assess", help="plan a job without a window")
+    assess.add_argument(
+        "job", metavar="JOB", help="a job file, or the word demo for the job that ships with the application"
+    )
+    assess.add_argument("--json", type=Path, metavar="FILE", help="write the plan as JSON (- prints it)")
+    assess.add_argument("--series", type=Path, metavar="DIR", help="write each option's year as CSV")
+    assess.set_defaults(run=_assess)
+    schemas = commands.add_parser("schemas", help="write the JSON Schemas of job and plan")
+    schemas.add_argument("folder", type=Path, metavar="DIR")
+    schemas.set_defaults(run=_schemas)
+    return parser
+
+
+def _open(arguments):
+    from calm_relay.desk.application import run
+
+    return run(arguments.job)
+
+
+def _assess(arguments):
+    from calm_relay.exchange.job_file import read_job, write_atomically
+    from calm_relay.exchange.plan_document import plan_text, series_text
+    from calm_relay.exchange.shipped import demo_job
+    from calm_relay.planning.document import document_of, series_of
+    from calm_relay.planning.plan import plan
+
+    if arguments.job == "demo":
+        made = plan(demo_job())
+    else:
+        path = Path(arguments.job)
+        made = plan(read_job(path), path.resolve().parent)
+    text = plan_text(document_of(made))
+    if arguments.json and str(arguments.json) != "-":
+        write_atomically(arguments.json, text.encode())
+    elif arguments.json:
+        print(text, end="")
+    if arguments.series:
+        arguments.series.mkdir(parents=True, exist_ok=True)
+        for option in made.options:
+            if option.outcome:
+                stamps, columns = series_of(option, made)
+                path = arguments.series / f"{option.design.key}.csv"
+                write_atomically(path, series_text(stamps, columns).encode())
+    if not arguments.json:
+        print(_summary(made))
+    return 0
+
+
+def _summary(made):
+    note = f" ({made.assumed_note})" if made.assumed_note else ""
+    lines = [f"{made.job.name}: {made.site.source}; {made.demand.source}.", ""]
+    for option in made.options:
+        if option.outcome is None:
+            lines.append(f"{option.design.title}: cannot be built. {'; '.join(option.design.refused)}.")
+            continue
+        figures, money = option.outcome.figures, option.outcome.money
+        payback = "never" if money.payback_years == float("inf") else f"{money.payback_years:.1f} years"
+        lines.append(
+            f"{option.design.title}: bill {made.job.tariff.currency} {money.bill:,.0f} a year, outlay "
+            f"{money.outlay:,.0f}, payback {payback}, import {figures.import_kwh:,.0f} kWh, "
+            f"self-sufficiency {figures.self_sufficiency:.0%}{note}"
+        )
+        lines += [f"  {finding.severity.name.lower()}: {finding.sentence}" for finding in option.findings]
+    return "\n".join([*lines, "", made.choice.sentence])
+
+
+def _schemas(arguments):
+    from calm_relay.exchange.job_file import write_atomically
+    from calm_relay.exchange.plan_document import PlanDocument, schema_text
+    from calm_relay.job.model import Job
+
+    for name, model, title in (
+        ("job", Job, "Calm Relay job, *.relay.json"),
+        ("plan", PlanDocument, "Calm Relay plan, as written by assess"),
+    ):
+        write_atomically(arguments.folder / f"{name}.schema.json", schema_text(model, title).encode())
+    return 0

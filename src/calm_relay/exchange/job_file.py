@@ -1,0 +1,96 @@
+"""The job file: one JSON document, written atomically, its previous version kept beside it."""
+
+import contextlib
+import json
+import os
+import shutil
+import tempfile
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from calm_relay.exchange.errors import InputError, first_field_error, read_text
+from calm_relay.job.model import FORMAT, SCHEMA_VERSION, Job
+
+SUFFIX = ".relay.json"
+
+
+def read_job(path) -> Job:
+    """A job from its file.
+
+    Raises
+    ------
+    InputError
+        When the file is damaged, newer than this version, not a job, or holds a field out of range.
+    """
+    return parse_job(read_text(path), path)
+
+
+def parse_job(text: str, path) -> Job:
+    """A job from the text of its file; see `read_job`."""
+    try:
+        document = json.loads(text)
+    except json.JSONDecodeError as error:
+        where = f"line {error.lineno}, column {error.colno}"
+        raise InputError(
+            path, where, f"the file is damaged: {error.msg[:1].lower()}{error.msg[1:]}"
+        ) from None
+    if not isinstance(document, dict) or document.get("format") != FORMAT:
+        raise InputError(path, "format", f'this is not a job file; wanted "format": "{FORMAT}"')
+    version = document.get("schema_version")
+    if isinstance(version, int) and not isinstance(version, bool) and version > SCHEMA_VERSION:
+        raise InputError(
+            path,
+            "schema_version",
+            f"is {version}, from a newer Calm Relay; this one reads up to {SCHEMA_VERSION}",
+        )
+    try:
+        return Job.model_validate_json(text)
+    except ValidationError as error:
+        raise InputError(path, *first_field_error(error)) from None
+
+
+def job_text(job: Job) -> str:
+    """The document as written to disk."""
+    return job.model_dump_json(indent=2) + "\n"
+
+
+def previous_version(path) -> Path:
+    """Where the version before the last save is kept."""
+    path = Path(path)
+    return path.with_name(path.name + ".previous")
+
+
+def write_job(job: Job, path) -> None:
+    """Writes a job: first whole beside the old file, then in its place; the old version is kept.
+
+    Raises
+    ------
+    OSError
+        When the folder cannot be written; the file on disk is then as it was.
+    """
+    path = Path(path)
+    write_atomically(path, job_text(job).encode(), keep_previous=True)
+
+
+def write_atomically(path, content: bytes, *, keep_previous=False) -> None:
+    """Writes a file so that at every moment the old or the new content stands whole at its path."""
+    path = Path(path)
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")
+    part = Path(name)
+    try:
+        with os.fdopen(handle, "wb") as stream:
+            stream.write(content)
+            stream.flush()
+            os.fsync(stream.fileno())
+        part.chmod(path.stat().st_mode & 0o777 if path.exists() else 0o644)
+        if keep_previous and path.exists():
+            kept = part.with_suffix(".kept")
+            shutil.copy2(path, kept)
+            kept.replace(previous_version(path))
+        part.replace(path)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
+            part.with_suffix(".kept").unlink(missing_ok=True)
+        raise

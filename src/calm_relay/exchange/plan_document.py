@@ -1,0 +1,167 @@
+"""The plan as a JSON document with a published schema, and a year's flows as CSV."""
+
+import csv
+import io
+import json
+from typing import Literal
+
+from pydantic import Field
+
+from calm_relay.job.base import Model
+
+FORMAT = "calm-relay-plan"
+
+
+class FindingDocument(Model):
+    """One finding; `measured` and `limit` are in `unit`."""
+
+    check: str
+    severity: Literal["stop", "watch", "hold"]
+    station: str
+    field: str = Field(description="Field of the job it speaks of.")
+    sentence: str
+    measured: float | None
+    limit: float | None
+    unit: str
+    rule: str
+    mends: tuple[str, ...]
+
+
+class ConverterDocument(Model):
+    """A box on the wall with what hangs on it."""
+
+    key: str
+    name: str
+    kind: str
+    ac_kw: float
+    array_kwp: float
+    store_nominal_kwh: float
+    store_usable_kwh: float
+    is_new: bool
+
+
+class YearDocument(Model):
+    """Energies of the simulated year [kWh] and shares [0 to 1]."""
+
+    home_kwh: float
+    pv_dc_kwh: float = Field(description="On offer at the module side of the trackers.")
+    import_kwh: float
+    export_kwh: float
+    charge_kwh: float = Field(description="Into the battery's terminals.")
+    discharge_kwh: float = Field(description="Out of the battery's terminals.")
+    clipped_kwh: float
+    curtailed_kwh: float
+    initial_store_kwh: float
+    final_store_kwh: float
+    losses: dict[str, float] = Field(description="By name; clipped and curtailed among them.")
+    self_sufficiency: float = Field(description="1 - import / home, at least 0.")
+    self_use: float = Field(description="1 - export / (pv_dc - clipped - curtailed).")
+
+
+class CostDocument(Model):
+    """One line of the outlay."""
+
+    label: str
+    amount: float
+
+
+class MoneyDocument(Model):
+    """In the job's currency; savings are against the option as-is."""
+
+    currency: str
+    bill: float
+    outlay: float
+    lines: tuple[CostDocument, ...]
+    saving: float
+    payback_years: float | None = Field(description="Simple payback; null when it never pays back.")
+    npv: float
+
+
+class PathsDocument(Model):
+    """Energy-weighted path efficiencies; null where nothing flowed that way."""
+
+    pv_to_home: float | None
+    pv_through_store_to_home: float | None
+
+
+class DarkDocument(Model):
+    """What the store can do when the street is dark."""
+
+    power_kw: float
+    held_kwh: float
+    hours: float
+
+
+class OptionDocument(Model):
+    """One option; figures are null when it is refused."""
+
+    key: str
+    title: str
+    coupling: Literal["none", "AC", "DC"]
+    refused: tuple[str, ...]
+    converters: tuple[ConverterDocument, ...]
+    year: YearDocument | None
+    money: MoneyDocument | None
+    paths: PathsDocument | None
+    dark: DarkDocument | None
+    findings: tuple[FindingDocument, ...]
+    largest_residual_kwh: float | None = Field(
+        description="Largest error of any balance in any step: each DC bus, each store, the AC bus."
+    )
+
+
+class ReasonDocument(Model):
+    """One sentence for or against."""
+
+    speaks_for: bool
+    purpose: str
+    sentence: str
+
+
+class ChoiceDocument(Model):
+    """The verdict; `key` is null when no option can be built."""
+
+    key: str | None
+    close: bool
+    sentence: str
+    scores: dict[str, float]
+    reasons: dict[str, tuple[ReasonDocument, ...]]
+
+
+class PlanDocument(Model):
+    """What `assess` writes."""
+
+    format: Literal["calm-relay-plan"] = FORMAT
+    schema_version: Literal[1] = 1
+    made_by: str
+    job: str
+    weather: str
+    assumed_climate: bool
+    demand: str
+    evening_peak_kw: float
+    step_h: float
+    options: tuple[OptionDocument, ...]
+    choice: ChoiceDocument
+    cautions: tuple[str, ...]
+
+
+def plan_text(document: PlanDocument) -> str:
+    """The document as written to disk."""
+    return document.model_dump_json(indent=2) + "\n"
+
+
+def schema_text(model: type[Model], title: str) -> str:
+    """JSON Schema of a model as written to `docs/`."""
+    schema = model.model_json_schema(mode="validation")
+    schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": title}
+    return json.dumps(schema, indent=2) + "\n"
+
+
+def series_text(stamps: dict[str, list[str]], columns: dict[str, list[float]]) -> str:
+    """A CSV of time stamps and flows; numbers carry 12 significant digits so that balances can be closed."""
+    stream = io.StringIO()
+    writer = csv.writer(stream, lineterminator="\n")
+    writer.writerow([*stamps, *columns])
+    formatted = [[f"{value + 0.0:.12g}" for value in column] for column in columns.values()]
+    writer.writerows(zip(*stamps.values(), *formatted, strict=True))
+    return stream.getvalue()

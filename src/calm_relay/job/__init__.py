@@ -1,0 +1,1 @@
+"""What a job is: frozen, validated models and their schema version."""

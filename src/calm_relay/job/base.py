@@ -1,0 +1,35 @@
+"""The manner shared by every model of the job and the catalogue."""
+
+from typing import Annotated, Any, Self
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
+Positive = Annotated[float, Field(gt=0.0)]
+NotNegative = Annotated[float, Field(ge=0.0)]
+Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]*$", max_length=60)]
+ClockTime = Annotated[
+    str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$", description="Local clock time, HH:MM, 24 hours.")
+]
+
+
+class Model(BaseModel):
+    """Frozen, closed to unknown fields, finite numbers only, hashable so that plans can be cached by it."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, validate_default=True)
+
+    def with_(self, **changes: Any) -> Self:
+        """A validated copy with fields changed.
+
+        Raises
+        ------
+        pydantic.ValidationError
+            When a changed field is out of its range.
+        """
+        return type(self).model_validate({**dict(self), **changes})
+
+
+def minutes_of(clock: str) -> int:
+    """Minutes after midnight of a `HH:MM` clock time."""
+    hours, minutes = clock.split(":")
+    return int(hours) * 60 + int(minutes)

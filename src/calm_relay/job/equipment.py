@@ -1,0 +1,235 @@
+"""Equipment as its datasheet states it: modules, converters and battery packs.
+
+A string inverter, a hybrid, a battery inverter and an all-in-one unit are one model, `Converter`: it has PV
+inputs or none, a battery port or none, and an AC side. What it is called follows from what it has.
+"""
+
+from typing import Literal, Self
+
+from pydantic import Field, model_validator
+
+from calm_relay.job.base import Fraction, Identifier, Model, NotNegative, Positive
+
+Phases = Literal["single", "split", "three"]
+
+
+class Module(Model):
+    """A photovoltaic module at standard test conditions."""
+
+    key: Identifier
+    name: str
+    power_w: Positive = Field(le=1000)
+    open_circuit_v: Positive = Field(le=200)
+    short_circuit_a: Positive = Field(le=40)
+    max_power_v: Positive
+    max_power_a: Positive
+    voc_per_c: float = Field(ge=-0.006, le=0.0, description="Relative Voc coefficient [1/degC].")
+    vmp_per_c: float = Field(ge=-0.008, le=0.0, description="Relative Vmp coefficient [1/degC].")
+    isc_per_c: float = Field(ge=-0.001, le=0.002, description="Relative Isc coefficient [1/degC].")
+    power_per_c: float = Field(ge=-0.008, le=0.0, description="Relative power coefficient [1/degC].")
+    cells_in_series: int = Field(ge=1, le=200)
+    technology: Literal["mono", "multi", "thin film"] = "mono"
+    system_voltage_v: Positive = Field(le=1500)
+    series_fuse_a: Positive
+    length_mm: Positive
+    width_mm: Positive
+    bifaciality: Fraction = 0.0
+    heat_loss_constant: Positive = Field(
+        default=25.0, description="Faiman constant heat loss factor [W/m2/degC]."
+    )
+    heat_loss_wind: NotNegative = Field(default=6.84, description="Faiman wind factor [W s/m3/degC].")
+    ageing_per_year: Fraction = 0.005
+    price: NotNegative = 0.0
+
+    @model_validator(mode="after")
+    def _voltages_in_order(self) -> Self:
+        if self.max_power_v >= self.open_circuit_v:
+            raise ValueError("max_power_v must be below open_circuit_v")
+        if self.max_power_a >= self.short_circuit_a:
+            raise ValueError("max_power_a must be below short_circuit_a")
+        return self
+
+
+class Tracker(Model):
+    """One independent maximum-power tracker input."""
+
+    mppt_low_v: Positive
+    mppt_high_v: Positive
+    full_power_low_v: Positive
+    start_v: Positive
+    max_v: Positive = Field(le=1500)
+    usable_a: Positive
+    short_circuit_a: Positive
+    strings: int = Field(default=1, ge=1, le=8)
+
+    @model_validator(mode="after")
+    def _window_in_order(self) -> Self:
+        if not self.mppt_low_v <= self.full_power_low_v <= self.mppt_high_v <= self.max_v:
+            raise ValueError("wanted mppt_low_v <= full_power_low_v <= mppt_high_v <= max_v")
+        return self
+
+
+class PvInput(Model):
+    """The DC side that takes modules."""
+
+    trackers: tuple[Tracker, ...] = Field(min_length=1, max_length=12)
+    tracker_efficiency: Fraction = 0.995
+    usable_dc_kw: Positive = Field(description="Most the trackers can draw together [kW].")
+    ratio_max: Positive = Field(description="Array over AC rating the maker allows without a battery.")
+    ratio_max_with_battery: Positive = Field(description="The same with a battery on this converter.")
+
+
+class BatteryPort(Model):
+    """The DC side that takes a battery."""
+
+    families: tuple[Identifier, ...] = Field(min_length=1, description="Pack families it speaks to.")
+    low_v: Positive
+    high_v: Positive
+    charge_kw: Positive
+    discharge_kw: Positive
+    charge_a: Positive
+    discharge_a: Positive
+    dc_dc_efficiency: Fraction = Field(default=0.985, gt=0.5)
+    charge_from_ac_kw: NotNegative = Field(description="Most it can rectify from the AC side [kW].")
+
+
+class Backup(Model):
+    """What the converter can do when the street is dark, and what it passes through while it is not."""
+
+    continuous_kw: Positive
+    surge_kw: Positive
+    surge_s: Positive
+    locked_rotor_a: Positive | None = None
+    pass_through_a: Positive
+    pass_through_continuous_fraction: Fraction = 1.0
+    transfer_ms: NotNegative = 20.0
+    black_start: bool = False
+    generator_input: bool = False
+    throttles_ac_pv: Literal["none", "relay", "frequency", "data link"] = "none"
+
+
+class Converter(Model):
+    """An inverter of any kind, by what it carries."""
+
+    key: Identifier
+    name: str
+    ac_kw: Positive = Field(le=500)
+    phases: Phases
+    volts: Positive = Field(le=690)
+    max_ac_a: Positive
+    peak_efficiency: Fraction = Field(gt=0.5, lt=1.0)
+    weighted_efficiency: Fraction = Field(gt=0.5, lt=1.0)
+    weighting: Literal["european", "cec"] = "european"
+    peak_at: Fraction = Field(default=0.4, gt=0.05, description="Load at which efficiency peaks.")
+    standby_w: NotNegative
+    pv: PvInput | None = None
+    battery: BatteryPort | None = None
+    backup: Backup | None = None
+    built_in_pack: Identifier | None = None
+    export_control: bool = True
+    frequency_watt: bool = True
+    ingress: str = "IP65"
+    weight_kg: Positive = 20.0
+    warranty_years: NotNegative = 10
+    price: NotNegative
+    install_hours: NotNegative = 4.0
+
+    @model_validator(mode="after")
+    def _has_something_to_convert(self) -> Self:
+        if self.pv is None and self.battery is None:
+            raise ValueError("a converter needs pv inputs, a battery port or both")
+        if self.weighted_efficiency > self.peak_efficiency:
+            raise ValueError("weighted_efficiency cannot exceed peak_efficiency")
+        return self
+
+    @property
+    def kind(self) -> str:
+        """The trade's word for it."""
+        if self.pv is None:
+            return "all-in-one unit" if self.built_in_pack else "battery inverter"
+        return "hybrid inverter" if self.battery else "string inverter"
+
+
+class CyclePoint(Model):
+    """One point of a cycle-life curve: cycles survived at a depth of discharge."""
+
+    depth: Fraction = Field(gt=0.0)
+    cycles: Positive
+
+
+class Pack(Model):
+    """A battery pack or module that can be stacked."""
+
+    key: Identifier
+    name: str
+    family: Identifier
+    chemistry: Literal["LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM"]
+    nominal_kwh: Positive = Field(le=1000)
+    depth_of_discharge: Fraction = Field(gt=0.1)
+    empty_v: Positive
+    full_v: Positive
+    charge_a: Positive
+    discharge_a: Positive
+    charge_c: Positive = Field(description="Charge limit as a multiple of nominal capacity per hour.")
+    discharge_c: Positive
+    round_trip: Fraction = Field(gt=0.4, description="DC round trip at the terminals.")
+    stacking: Literal["parallel", "series"]
+    count_min: int = Field(default=1, ge=1)
+    count_max: int = Field(ge=1, le=64)
+    cycle_life: tuple[CyclePoint, ...] = Field(min_length=1)
+    warranty_years: NotNegative = 10
+    warranty_fraction: Fraction = 0.7
+    warranty_mwh_per_kwh: NotNegative = Field(default=3.0, description="Throughput promised per kWh.")
+    charge_min_c: float = Field(default=0.0, description="Coldest cell temperature for charging [degC].")
+    work_max_c: float = Field(default=50.0, description="Hottest working temperature [degC].")
+    outdoors: bool = False
+    weight_kg: Positive = 50.0
+    price: NotNegative
+    install_hours: NotNegative = 1.0
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.empty_v > self.full_v:
+            raise ValueError("empty_v must not exceed full_v")
+        if self.count_min > self.count_max:
+            raise ValueError("count_min must not exceed count_max")
+        return self
+
+    @property
+    def usable_kwh(self) -> float:
+        """Usable energy of one pack [kWh]."""
+        return self.nominal_kwh * self.depth_of_discharge
+
+
+class Catalogue(Model):
+    """Equipment to choose from."""
+
+    modules: tuple[Module, ...] = ()
+    converters: tuple[Converter, ...] = ()
+    packs: tuple[Pack, ...] = ()
+
+    @model_validator(mode="after")
+    def _keys_are_single(self) -> Self:
+        for label, items in (
+            ("modules", self.modules),
+            ("converters", self.converters),
+            ("packs", self.packs),
+        ):
+            keys = [item.key for item in items]
+            twice = sorted({key for key in keys if keys.count(key) > 1})
+            if twice:
+                raise ValueError(f"{label}: the key {twice[0]!r} stands twice")
+        return self
+
+    def joined(self, own: "Catalogue") -> "Catalogue":
+        """This catalogue with the job's own equipment; an own item replaces one with the same key."""
+
+        def merge(base, extra):
+            keys = {item.key for item in extra}
+            return tuple(item for item in base if item.key not in keys) + extra
+
+        return Catalogue(
+            modules=merge(self.modules, own.modules),
+            converters=merge(self.converters, own.converters),
+            packs=merge(self.packs, own.packs),
+        )

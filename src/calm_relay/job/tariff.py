@@ -1,0 +1,55 @@
+"""What the street charges and pays, and what it allows."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from calm_relay.job.base import ClockTime, Fraction, Model, NotNegative, Positive
+
+Price = Annotated[float, Field(ge=-5.0, le=50.0, description="Per kWh, in the job's currency.")]
+
+
+class RateWindow(Model):
+    """A price that holds in a daily window of local clock time; it may run over midnight."""
+
+    name: str
+    price: Price
+    start: ClockTime
+    end: ClockTime
+    days: Literal["all", "weekdays", "weekends"] = "all"
+
+
+class Tariff(Model):
+    """Flat when there are no windows; otherwise the first window that matches sets the price."""
+
+    currency: str = Field(default="NZ$", max_length=5)
+    price: Price
+    windows: tuple[RateWindow, ...] = ()
+    feed_in: Price = 0.0
+    standing_per_day: NotNegative = 0.0
+    export_limit_kw: NotNegative | None = Field(default=None, description="None: no limit stated.")
+
+
+class Costs(Model):
+    """What the work costs beside the boxes."""
+
+    labour_per_hour: NotNegative = 95.0
+    once_per_job: NotNegative = Field(default=900.0, description="Design, permit, inspection, travel.")
+    backup_board: NotNegative = Field(default=850.0, description="Sub-board and changeover.")
+    restring_per_string: NotNegative = 180.0
+    remove_box: NotNegative = 150.0
+    rebate_per_kwh: NotNegative = Field(default=0.0, description="Per nominal kWh of store.")
+    rebate_max: NotNegative = 0.0
+    discount_rate: Fraction = 0.04
+    horizon_years: int = Field(default=15, ge=1, le=40)
+    price_rise: Annotated[float, Field(ge=-0.2, le=0.3)] = 0.02
+
+
+class RatioRule(Model):
+    """A dated limit on array power over inverter power, editable by the user and never law."""
+
+    name: str
+    ratio_max: Positive = Field(le=5)
+    authority: str
+    clause: str
+    dated: str = Field(pattern=r"^\d{4}-\d{2}(-\d{2})?$")

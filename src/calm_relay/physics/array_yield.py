@@ -1,0 +1,130 @@
+"""From irradiance on a plane to DC power at the converter's terminals, loss by loss."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from calm_relay.physics.sun import PlaneIrradiance
+
+# Isotropic light meets glass as a beam at some 58 degrees would (Duffie and Beckman, 5.4).
+DIFFUSE_TRANSMISSION = 0.956
+
+LOSS_NAMES = ("reflection", "soiling", "shading", "temperature", "ageing", "mismatch", "wiring")
+
+
+@dataclass(frozen=True, eq=False)
+class FaceYield:
+    """DC power of one face [kW], cell temperature [degC], and the year's losses by name [kWh].
+
+    `ideal_kwh` is what the plane's irradiance would give at rated efficiency; it equals the year's DC energy
+    plus the sum of the losses. A cold year makes the temperature loss negative.
+    """
+
+    dc_kw: np.ndarray
+    cell_c: np.ndarray
+    ideal_kwh: float
+    losses_kwh: dict[str, float]
+
+
+def incidence_modifier(incidence, b0=0.05):
+    """Transmission of glass relative to normal incidence.
+
+    Parameters
+    ----------
+    incidence : ndarray
+        Angle of incidence [deg].
+    b0 : float
+        Glass constant.
+
+    References
+    ----------
+    ASHRAE Standard 93-77; Souka and Safwat 1966: 1 - b0 (1/cos(aoi) - 1), 0 from 87.3 degrees on at b0 0.05.
+    """
+    cosine = np.cos(np.radians(np.minimum(incidence, 89.9)))
+    return np.where(incidence < 89.9, np.clip(1.0 - b0 * (1.0 / cosine - 1.0), 0.0, 1.0), 0.0)
+
+
+def cell_temperature(poa_global, temp_air, wind_speed, u0=25.0, u1=6.84):
+    """Cell temperature of a free-standing module [degC].
+
+    Parameters
+    ----------
+    poa_global : ndarray
+        Plane-of-array irradiance [W/m2].
+    temp_air : ndarray
+        Air temperature [degC].
+    wind_speed : ndarray
+        Wind at module height [m/s].
+    u0, u1 : float
+        Heat loss factors [W/m2/degC], [W s/m3/degC].
+
+    References
+    ----------
+    Faiman 2008, Progress in Photovoltaics 16(4); IEC 61853-2.
+    """
+    return temp_air + poa_global / (u0 + u1 * np.asarray(wind_speed))
+
+
+def face_yield(
+    plane: PlaneIrradiance,
+    temp_air,
+    wind_speed,
+    step_h,
+    *,
+    rated_kw,
+    power_per_c,
+    u0=25.0,
+    u1=6.84,
+    age_years=0.0,
+    ageing_per_year=0.005,
+    soiling=0.02,
+    shading=0.0,
+    mismatch=0.01,
+    wiring=0.01,
+) -> FaceYield:
+    """DC power of one face over the year.
+
+    Parameters
+    ----------
+    plane : PlaneIrradiance
+    temp_air, wind_speed : ndarray
+        [degC], [m/s].
+    step_h : float
+        Step length [h].
+    rated_kw : float
+        Rated power of all the face's modules [kW].
+    power_per_c : float
+        Relative power coefficient [1/degC].
+    u0, u1 : float
+        Faiman heat loss factors.
+    age_years, ageing_per_year : float
+        Linear ageing.
+    soiling, shading, mismatch, wiring : float
+        Fractions of what reaches each stage.
+
+    Returns
+    -------
+    FaceYield
+    """
+    clean = (
+        plane.beam * incidence_modifier(plane.incidence) + (plane.sky + plane.ground) * DIFFUSE_TRANSMISSION
+    )
+    cell_c = cell_temperature(plane.total, temp_air, wind_speed, u0, u1)
+    factors = {
+        "soiling": 1.0 - soiling,
+        "shading": 1.0 - shading,
+        "temperature": np.maximum(1.0 + power_per_c * (cell_c - 25.0), 0.0),
+        "ageing": max(1.0 - ageing_per_year * age_years, 0.0),
+        "mismatch": 1.0 - mismatch,
+        "wiring": 1.0 - wiring,
+    }
+    ideal_kwh = rated_kw * plane.total.sum() / 1000.0 * step_h
+    power = rated_kw * clean / 1000.0
+    left_kwh = power.sum() * step_h
+    losses = {"reflection": ideal_kwh - left_kwh}
+    for name, factor in factors.items():
+        power = power * factor
+        after_kwh = power.sum() * step_h
+        losses[name] = left_kwh - after_kwh
+        left_kwh = after_kwh
+    return FaceYield(power, cell_c, float(ideal_kwh), {name: float(losses[name]) for name in LOSS_NAMES})

@@ -1,0 +1,54 @@
+"""Bills by interval, and what a sum spent today is worth against savings later."""
+
+import numpy as np
+
+
+def yearly_bill(import_kw, export_kw, price, feed_in, standing_per_day, step_h):
+    """Bill of one year.
+
+    Parameters
+    ----------
+    import_kw, export_kw : ndarray
+        Mean power of each step [kW].
+    price : ndarray or float
+        Price of imported energy in each step [currency/kWh].
+    feed_in : float
+        Paid for exported energy [currency/kWh].
+    standing_per_day : float
+        [currency/day].
+    step_h : float
+        Step length [h].
+
+    Returns
+    -------
+    float
+        [currency/year]; below 0 when the street pays.
+    """
+    days = import_kw.size * step_h / 24.0
+    bought = float(np.dot(import_kw, np.broadcast_to(price, import_kw.shape))) * step_h
+    return bought - float(export_kw.sum()) * step_h * feed_in + standing_per_day * days
+
+
+def simple_payback_years(outlay, saving_per_year):
+    """Years until undiscounted savings equal the outlay; infinite when nothing is saved, 0 without outlay."""
+    if outlay <= 0:
+        return 0.0
+    return outlay / saving_per_year if saving_per_year > 0 else float("inf")
+
+
+def net_present_value(outlay, saving_per_year, years, discount_rate, price_rise=0.0):
+    """Worth today of savings at the end of each year, less the outlay.
+
+    Parameters
+    ----------
+    outlay : float
+        Spent today.
+    saving_per_year : float
+        In the first year's prices.
+    years : int
+    discount_rate, price_rise : float
+        Yearly fractions; the saving of the first year is not yet raised.
+    """
+    year = np.arange(1, years + 1)
+    savings = saving_per_year * (1 + price_rise) ** (year - 1)
+    return float((savings / (1 + discount_rate) ** year).sum() - outlay)

@@ -1,0 +1,201 @@
+"""Where the sun stands, and what a horizontal weather year puts on a tilted plane.
+
+Position and transposition are pvlib's. This module is the only one that imports it, inside the functions,
+because that import takes longer than a whole warm plan.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+
+@dataclass(frozen=True, eq=False)
+class SunPath:
+    """Sun at the middle of every step: apparent zenith and azimuth [deg], extraterrestrial normal [W/m2]."""
+
+    zenith: np.ndarray
+    azimuth: np.ndarray
+    extra_normal: np.ndarray
+
+    @property
+    def cos_zenith(self) -> np.ndarray:
+        """Cosine of the zenith, 0 below the horizon."""
+        return np.maximum(np.cos(np.radians(self.zenith)), 0.0)
+
+
+@dataclass(frozen=True, eq=False)
+class WeatherYear:
+    """A horizontal weather year on the planner's steps.
+
+    Irradiances [W/m2], air temperature [degC], wind at 10 m [m/s].
+    """
+
+    ghi: np.ndarray
+    dni: np.ndarray
+    dhi: np.ndarray
+    temp_air: np.ndarray
+    wind_speed: np.ndarray
+
+
+def sun_path(utc, step_h, latitude, longitude, elevation_m=0.0) -> SunPath:
+    """Sun position at the middle of each step.
+
+    Parameters
+    ----------
+    utc : ndarray of datetime64[s], shape (n,)
+        Start of each step.
+    step_h : float
+        Step length [h].
+    latitude, longitude : float
+        Degrees, north and east positive.
+    elevation_m : float
+        Height above sea level [m].
+
+    References
+    ----------
+    Reda and Andreas 2004, NREL/TP-560-34302, through pvlib.
+    """
+    import pandas as pd
+    from pvlib import atmosphere, irradiance, solarposition
+
+    middle = pd.DatetimeIndex(utc + np.timedelta64(round(step_h * 1800), "s"), tz="UTC")
+    position = solarposition.get_solarposition(
+        middle, latitude, longitude, elevation_m, pressure=atmosphere.alt2pres(elevation_m)
+    )
+    extra = irradiance.get_extra_radiation(middle)
+    return SunPath(
+        position["apparent_zenith"].to_numpy(), position["azimuth"].to_numpy(), np.asarray(extra, dtype=float)
+    )
+
+
+def spread_hours(ghi, dhi, sun: SunPath, steps_per_hour):
+    """Hourly mean irradiance laid on shorter steps without changing any hour's global and diffuse energy.
+
+    Both follow the extraterrestrial irradiance on the horizontal within the hour; beam is what closes them.
+    Energy that falls while the sun's middle is below the horizon is spread evenly, as diffuse.
+
+    Parameters
+    ----------
+    ghi, dhi : ndarray, shape (hours,)
+        Hourly means [W/m2].
+    sun : SunPath
+        Position on the shorter steps, shape (hours * steps_per_hour,).
+    steps_per_hour : int
+
+    Returns
+    -------
+    tuple of ndarray
+        ghi, dni, dhi on the shorter steps [W/m2].
+    """
+    shape = (sun.extra_normal * sun.cos_zenith).reshape(-1, steps_per_hour)
+    hour_mean = shape.mean(axis=1, keepdims=True)
+    lit = hour_mean > 0
+    weight = np.where(lit, shape / np.where(lit, hour_mean, 1.0), 1.0)
+    global_h = np.maximum(np.asarray(ghi, dtype=float), 0.0)
+    diffuse_h = np.where(lit[:, 0], np.clip(dhi, 0.0, global_h), global_h)
+    fine_global = (global_h[:, None] * weight).ravel()
+    fine_diffuse = (diffuse_h[:, None] * weight).ravel()
+    return fine_global, close_beam(fine_global, fine_diffuse, sun), fine_diffuse
+
+
+def close_beam(ghi, dhi, sun: SunPath):
+    """Beam normal irradiance that closes global and diffuse, never above the extraterrestrial [W/m2]."""
+    cosine = sun.cos_zenith
+    beam = np.where(cosine > 0.02, (ghi - dhi) / np.where(cosine > 0.02, cosine, 1.0), 0.0)
+    return np.clip(beam, 0.0, sun.extra_normal)
+
+
+def decompose(ghi, sun: SunPath, utc):
+    """Beam and diffuse from global alone.
+
+    Parameters
+    ----------
+    ghi : ndarray
+        Global horizontal [W/m2].
+    sun : SunPath
+    utc : ndarray of datetime64
+        Stamps of the steps.
+
+    Returns
+    -------
+    tuple of ndarray
+        dni, dhi [W/m2], closing with ghi.
+
+    References
+    ----------
+    Erbs, Klein and Duffie 1982, Solar Energy 28(4), through pvlib.
+    """
+    import pandas as pd
+    from pvlib import irradiance
+
+    split = irradiance.erbs(ghi, sun.zenith, pd.DatetimeIndex(utc, tz="UTC"))
+    dhi = np.clip(np.nan_to_num(np.asarray(split["dhi"], dtype=float)), 0.0, ghi)
+    dni = close_beam(ghi, dhi, sun)
+    return dni, ghi - dni * sun.cos_zenith
+
+
+def clear_sky_ghi(sun: SunPath):
+    """Global horizontal irradiance under a clear sky [W/m2].
+
+    References
+    ----------
+    Haurwitz 1945, Journal of Meteorology 2(3): 1098 cos(z) exp(-0.059 / cos(z)).
+    """
+    cosine = sun.cos_zenith
+    return np.where(cosine > 0, 1098.0 * cosine * np.exp(-0.059 / np.where(cosine > 0, cosine, 1.0)), 0.0)
+
+
+@dataclass(frozen=True, eq=False)
+class PlaneIrradiance:
+    """Beam, sky-diffuse and ground-reflected irradiance on a plane [W/m2], and angle of incidence [deg]."""
+
+    beam: np.ndarray
+    sky: np.ndarray
+    ground: np.ndarray
+    incidence: np.ndarray
+
+    @property
+    def total(self) -> np.ndarray:
+        """Plane-of-array irradiance [W/m2]."""
+        return self.beam + self.sky + self.ground
+
+
+def plane_of_array(weather: WeatherYear, sun: SunPath, surface_tilt, surface_azimuth, albedo=0.2):
+    """Irradiance on a tilted plane by the Hay-Davies model.
+
+    Parameters
+    ----------
+    weather : WeatherYear
+    sun : SunPath
+    surface_tilt, surface_azimuth : float
+        Degrees; azimuth clockwise from north.
+    albedo : float
+        Ground reflectance.
+
+    Returns
+    -------
+    PlaneIrradiance
+
+    References
+    ----------
+    Hay and Davies 1980, First Canadian Solar Radiation Data Workshop, through pvlib.
+    """
+    from pvlib import irradiance
+
+    projection = irradiance.aoi_projection(surface_tilt, surface_azimuth, sun.zenith, sun.azimuth)
+    sky = irradiance.haydavies(
+        surface_tilt,
+        surface_azimuth,
+        weather.dhi,
+        weather.dni,
+        sun.extra_normal,
+        solar_zenith=sun.zenith,
+        solar_azimuth=sun.azimuth,
+    )
+    up = sun.zenith < 90.0
+    return PlaneIrradiance(
+        beam=np.where(up, np.maximum(projection, 0.0) * weather.dni, 0.0),
+        sky=np.nan_to_num(np.asarray(sky, dtype=float)),
+        ground=np.asarray(irradiance.get_ground_diffuse(surface_tilt, weather.ghi, albedo), dtype=float),
+        incidence=np.degrees(np.arccos(np.clip(projection, -1.0, 1.0))),
+    )

@@ -1,0 +1,91 @@
+"""Which option serves the job's purposes best, by how much, and why."""
+
+from dataclasses import dataclass
+
+from calm_relay.job.model import Job
+from calm_relay.planning.purposes import MEASURES
+from calm_relay.planning.reasons import Reason, reasons_for
+
+CLOSE = 0.02
+
+
+@dataclass(frozen=True)
+class Score:
+    """An option's score by purpose and in all, each 0 to 1."""
+
+    by_purpose: dict[str, float]
+    total: float
+
+
+@dataclass(frozen=True)
+class Choice:
+    """The verdict: the best option's key (None when none can be built), its sentence, scores and reasons."""
+
+    key: str | None
+    close: bool
+    sentence: str
+    scores: dict[str, Score]
+    reasons: dict[str, tuple[Reason, ...]]
+
+
+def choose(options, job: Job, peak_kw: float) -> Choice:
+    """Weighs the options by the job's purposes.
+
+    An option that is refused, or that a finding stops, is weighed but not chosen.
+
+    Parameters
+    ----------
+    options : sequence of planning.plan.Option
+    job : Job
+    peak_kw : float
+        The worst evening half hour [kW].
+    """
+    live = [option for option in options if option.outcome is not None]
+    bill_now = live[0].outcome.money.bill
+    scores = {option.design.key: _score(option, job, bill_now, peak_kw) for option in live}
+    reasons = {option.design.key: reasons_for(option, live, job, peak_kw) for option in live}
+    able = sorted(
+        (option for option in live if not option.stopped),
+        key=lambda option: -scores[option.design.key].total,
+    )
+    if not able:
+        sentence = "No option can be built as it stands: see what stops each."
+        return Choice(None, False, sentence, scores, reasons)
+    best, *rest = able
+    lead = scores[best.design.key].total - scores[rest[0].design.key].total if rest else 1.0
+    close = bool(rest) and lead < CLOSE
+    return Choice(best.design.key, close, _sentence(best, rest, scores, close, job), scores, reasons)
+
+
+def _score(option, job, bill_now, peak_kw):
+    by_purpose = {
+        purpose.kind: MEASURES[purpose.kind].score(option.design, option.outcome, bill_now, peak_kw)
+        for purpose in job.purposes
+    }
+    weights = sum(purpose.weight for purpose in job.purposes)
+    total = sum(purpose.weight * by_purpose[purpose.kind] for purpose in job.purposes) / weights
+    return Score(by_purpose, total)
+
+
+def _sentence(best, rest, scores, close, job):
+    mark = {option.design.key: round(scores[option.design.key].total * 100) for option in (best, *rest)}
+    if not rest:
+        return f"{best.design.title} is the only option that can be built ({mark[best.design.key]} of 100)."
+    others = " and ".join(f"{option.design.title} {mark[option.design.key]}" for option in rest)
+    if close:
+        return f"Too close to call: {best.design.title} {mark[best.design.key]} of 100, {others}."
+    heaviest = max(
+        job.purposes,
+        key=lambda purpose: (
+            purpose.weight
+            * (
+                scores[best.design.key].by_purpose[purpose.kind]
+                - scores[rest[0].design.key].by_purpose[purpose.kind]
+            )
+        ),
+    )
+    why = MEASURES[heaviest.kind].label.lower()
+    return (
+        f"{best.design.title} serves these purposes best, {mark[best.design.key]} of 100 ({others}); "
+        f"what tells most is “{why}”."
+    )

@@ -1,0 +1,98 @@
+"""Array power over inverter power, against every limit in force, naming the one that binds."""
+
+from dataclasses import dataclass
+
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+
+TOLERANCE = 1e-6
+
+
+@dataclass(frozen=True)
+class RatioLimit:
+    """A limit on array over inverter, whose it is, and whether passing it stops the job."""
+
+    ratio_max: float
+    owner: str
+    authority: str
+    stops: bool
+
+
+def ratio_limits(box, job) -> list[RatioLimit]:
+    """Limits on the array of a box, the one that binds first."""
+    pv = box.converter.pv
+    maker_max = pv.ratio_max_with_battery if box.bank else pv.ratio_max
+    beside = "with a battery on it" if box.bank else "without a battery"
+    limits = [RatioLimit(maker_max, f"the maker {beside}", f"{box.converter.name}, datasheet", True)]
+    for rule in job.rules:
+        authority = f"{rule.authority}, {rule.clause}, {rule.dated}"
+        limits.append(RatioLimit(rule.ratio_max, rule.name, authority, False))
+    return sorted(limits, key=lambda limit: (limit.ratio_max, not limit.stops))
+
+
+@check
+def check_array_ratio(subject):
+    """The array may not be larger over its inverter than the maker allows or a rebate pays for."""
+    box = subject.design.pv_box
+    if box is None:
+        return []
+    limits = ratio_limits(box, subject.job)
+    ratio = box.array_kw / box.converter.ac_kw
+    binding = limits[0]
+    broken = [limit for limit in limits if ratio > limit.ratio_max + TOLERANCE]
+    others = ", ".join(f"{limit.owner} {limit.ratio_max:.2f}" for limit in limits[1:])
+    opening = f"{box.array_kw:.2f} kWp on {box.converter.ac_kw:g} kW is {ratio:.2f}"
+    if not broken:
+        sentence = f"{opening}. {_upper(binding.owner)} binds at {binding.ratio_max:.2f}"
+        sentence += f" ({others})." if others else "."
+        severity, limit = Severity.HOLD, binding
+        mends = ()
+    else:
+        limit = next((item for item in broken if item.stops), broken[0])
+        severity = Severity.STOP if limit.stops else Severity.WATCH
+        sentence = f"{opening}; {limit.owner} ends at {limit.ratio_max:.2f}."
+        if limit is not binding:
+            sentence += f" {_upper(binding.owner)} binds first, at {binding.ratio_max:.2f}."
+        mends = _fewer_modules(subject, box, limit.ratio_max * box.converter.ac_kw)
+    return [
+        Finding(
+            "array ratio",
+            severity,
+            "Converter",
+            "faces",
+            sentence,
+            ratio,
+            limit.ratio_max,
+            "kWp/kW",
+            limit.authority,
+            mends,
+        )
+    ]
+
+
+def _upper(text):
+    return text[:1].upper() + text[1:]
+
+
+def _fewer_modules(subject, box, allowed_kw):
+    """Takes whole rows off the face where that gives the least power away."""
+    faces = subject.job.faces
+    best = None
+    for i, face in enumerate(faces):
+        module_kw = subject.ground.faces[i].module.power_w / 1000.0
+        rows = 1
+        while rows < face.in_series:
+            if box.array_kw - rows * face.strings * module_kw <= allowed_kw + TOLERANCE:
+                lost_kwh = rows * face.strings / face.count * subject.ground.faces[i].yearly_kwh
+                if best is None or lost_kwh < best[0]:
+                    best = (lost_kwh, i, rows * face.strings)
+                break
+            rows += 1
+    if best is None:
+        return ()
+    _, at, fewer = best
+
+    def apply(job):
+        changed = job.faces[at].with_(count=job.faces[at].count - fewer)
+        return job.with_(faces=(*job.faces[:at], changed, *job.faces[at + 1 :]))
+
+    return (Mend(f"Take {fewer} module{'s' * (fewer > 1)} off {faces[at].name}", apply),)

@@ -1,0 +1,73 @@
+"""What a finding is, and the list every check enters itself in."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import IntEnum
+
+from calm_relay.job.model import Job
+from calm_relay.planning.design import Design, Ground
+from calm_relay.planning.simulate import Outcome
+from calm_relay.planning.site_year import SiteYear
+
+STATIONS = ("Sky", "Roof", "Strings", "Converter", "Store", "Home", "Street")
+
+
+class Severity(IntEnum):
+    """How much a finding weighs: it stops the job, wants watching, or holds."""
+
+    STOP = 0
+    WATCH = 1
+    HOLD = 2
+
+
+@dataclass(frozen=True)
+class Mend:
+    """A change of the job that answers a finding."""
+
+    label: str
+    apply: Callable[[Job], Job]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing the planner has to say, in a sentence, with the figures and the rule behind it."""
+
+    check: str
+    severity: Severity
+    station: str
+    field: str
+    sentence: str
+    measured: float | None = None
+    limit: float | None = None
+    unit: str = ""
+    rule: str = ""
+    mends: tuple[Mend, ...] = ()
+
+    @property
+    def rank(self) -> tuple:
+        """Sorts worst first."""
+        return (self.severity, STATIONS.index(self.station), self.check)
+
+
+@dataclass(frozen=True, eq=False)
+class Subject:
+    """What a check looks at: one design of a job with its outcome."""
+
+    design: Design
+    outcome: Outcome
+    ground: Ground
+    site: SiteYear
+
+    @property
+    def job(self) -> Job:
+        """The job itself."""
+        return self.ground.job
+
+
+CHECKS: list[Callable[[Subject], list[Finding]]] = []
+
+
+def check(function):
+    """Enters a check in the list."""
+    CHECKS.append(function)
+    return function

@@ -1,0 +1,71 @@
+"""What the box passes through while the street is alive, against what it can give when the street is dark."""
+
+from calm_relay.planning.bank import discharge_ac_kw
+from calm_relay.planning.findings.base import Finding, Severity, check
+from calm_relay.planning.findings.store import stronger_converter
+
+
+@check
+def check_grid_down(subject):
+    """The pass-through figure is no backup capacity."""
+    job, demand = subject.job, subject.ground.demand
+    box, dark = subject.design.store_box, subject.outcome.dark
+    peak_kw = demand.evening_peak_kw
+    wanted = job.weight("ride_through_outage") > 0
+    if box is None or box.converter.backup is None:
+        what = (
+            "Nothing here stands in when the street goes dark"
+            if box is None
+            else f"{box.converter.name} has no backup output"
+        )
+        return [
+            Finding(
+                "grid down",
+                Severity.WATCH if wanted else Severity.HOLD,
+                "Home",
+                "store",
+                f"{what}: the house is dark, and the array with it.",
+                0.0,
+                peak_kw,
+                "kW",
+                "common practice, no source",
+            )
+        ]
+    backup = box.converter.backup
+    volts = box.converter.volts * (3 if box.converter.phases == "three" else 1)
+    passes_kw = backup.pass_through_a * volts / 1000.0
+    sentence = (
+        f"{backup.pass_through_a:g} A pass-through is {passes_kw:.1f} kW while the street is alive. When it is dark "
+        f"this box gives {dark.power_kw:.1f} kW ({dark.power_kw * 1000 / volts:.0f} A)"
+    )
+    if dark.power_kw >= peak_kw:
+        sentence += f"; the worst evening half hour asks {peak_kw:.1f} kW."
+        severity, mends = Severity.HOLD, ()
+    else:
+        sentence += (
+            f"; the worst evening half hour asks {peak_kw:.1f} kW: shed load, or it trips with charge left."
+        )
+        severity = Severity.WATCH if wanted else Severity.HOLD
+        mend = stronger_converter(
+            subject,
+            box,
+            lambda item: (
+                item.backup is not None
+                and min(item.backup.continuous_kw, discharge_ac_kw(box.bank, item)[0]) > dark.power_kw * 1.05
+            ),
+        )
+        mends = (mend,) if mend else ()
+    return [
+        Finding(
+            "grid down",
+            severity,
+            "Home",
+            "store",
+            sentence,
+            dark.power_kw,
+            peak_kw,
+            "kW",
+            f"{box.converter.name}, datasheet",
+            mends,
+        )
+    ]

@@ -1,0 +1,96 @@
+"""The plan: a pure function of the job, cached by the part of the job that each step reads."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from calm_relay.job.model import Job
+from calm_relay.planning.array import Face, design_temperatures, faces_of
+from calm_relay.planning.bank import Bank
+from calm_relay.planning.choice import Choice, choose
+from calm_relay.planning.demand import DemandYear, demand_year
+from calm_relay.planning.design import Box, Design, Ground, designs, kept_box
+from calm_relay.planning.findings import Finding, Severity, Subject, findings_for
+from calm_relay.planning.kit import kit_of
+from calm_relay.planning.simulate import Outcome, outcome
+from calm_relay.planning.site_year import SiteYear, site_year
+
+
+@dataclass(frozen=True, eq=False)
+class Option:
+    """A design with its outcome and findings; no outcome when the design is refused."""
+
+    design: Design
+    outcome: Outcome | None
+    findings: tuple[Finding, ...]
+    ground_kept: Box
+
+    @property
+    def stopped(self) -> bool:
+        """Whether a finding, or a refusal, keeps this option from being built."""
+        return self.outcome is None or any(item.severity is Severity.STOP for item in self.findings)
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """Everything the benches draw."""
+
+    job: Job
+    site: SiteYear
+    faces: tuple[Face, ...]
+    demand: DemandYear
+    bank: Bank
+    options: tuple[Option, ...]
+    choice: Choice
+
+    @property
+    def assumed_note(self) -> str:
+        """What stands beside every yearly figure; empty when the weather is measured."""
+        return "assumed climate" if self.site.assumed else ""
+
+    def option(self, key: str) -> Option:
+        """An option by its design's key."""
+        return next(option for option in self.options if option.design.key == key)
+
+
+def plan(job: Job, folder: Path | None = None) -> Plan:
+    """Plans a job.
+
+    Parameters
+    ----------
+    job : Job
+    folder : Path, optional
+        Where the job's relative paths start; the current folder when left out.
+
+    Raises
+    ------
+    PlanError
+        Names the field of the job that stands in the way.
+    InputError
+        Names the file, and the line in it, that cannot be used.
+    """
+    folder = Path(folder) if folder is not None else Path.cwd()
+    site = site_year(job.site, folder)
+    kit = kit_of(job)
+    faces = faces_of(job, site)
+    demand = demand_year(job, folder, site)
+    bank = Bank(kit.pack(job.store.pack, "store.pack"), job.store.count)
+    ground = Ground(
+        job, kit, faces, design_temperatures(job, site, faces), demand, bank, kept_box(job, kit, faces)
+    )
+    options, bill_now = [], None
+    for design in designs(ground):
+        if design.refused:
+            options.append(Option(design, None, _refusals(design), ground.kept))
+            continue
+        done = outcome(design, job, site, demand, bill_now)
+        bill_now = done.money.bill if bill_now is None else bill_now
+        found = findings_for(Subject(design, done, ground, site))
+        options.append(Option(design, done, found, ground.kept))
+    return Plan(job, site, faces, demand, bank, tuple(options), choose(options, job, demand.evening_peak_kw))
+
+
+def _refusals(design):
+    return tuple(
+        Finding("cannot be built", Severity.STOP, "Converter", "store", f"{reason}.", rule="datasheets")
+        for reason in design.refused
+    )

@@ -1,0 +1,65 @@
+"""How well an outcome serves each purpose, from the simulation, on scales that do not depend on the others.
+
+Every score runs from 0 to 1; 0 and 1 are stated here so that weights mean the same in every job.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from calm_relay.planning.design import Design
+from calm_relay.planning.simulate import Outcome
+
+FULL_OUTAGE_H = 12.0
+DEAR_YEARS = 10.0
+
+
+@dataclass(frozen=True)
+class Measure:
+    """A purpose's label, what 1 means on its scale, and its score."""
+
+    label: str
+    full_mark: str
+    score: Callable[[Design, Outcome, float, float], float]
+
+
+def _lower_bills(design, outcome, bill_now, peak_kw):
+    return _clip(outcome.money.saving / bill_now) if bill_now > 0 else 0.0
+
+
+def _use_own_power(design, outcome, bill_now, peak_kw):
+    return outcome.figures.self_sufficiency
+
+
+def _ride_through_outage(design, outcome, bill_now, peak_kw):
+    return _clip(outcome.dark.power_kw / peak_kw) * _clip(outcome.dark.hours / FULL_OUTAGE_H)
+
+
+def _low_outlay(design, outcome, bill_now, peak_kw):
+    if outcome.money.outlay <= 0:
+        return 1.0
+    return _clip(1.0 - outcome.money.outlay / (DEAR_YEARS * bill_now)) if bill_now > 0 else 0.0
+
+
+def _gentle_works(design, outcome, bill_now, peak_kw):
+    return 1.0 / (1 + len(design.new_boxes) + len(design.removed) + design.strings_moved)
+
+
+def _clip(value):
+    return min(1.0, max(0.0, value))
+
+
+MEASURES: dict[str, Measure] = {
+    "lower_bills": Measure("Lower bills", "no bill at all", _lower_bills),
+    "use_own_power": Measure("Use own power", "nothing bought", _use_own_power),
+    "ride_through_outage": Measure(
+        "Ride through outages",
+        f"the worst evening carried for {FULL_OUTAGE_H:g} h in the worst season",
+        _ride_through_outage,
+    ),
+    "low_outlay": Measure(
+        "Low outlay", f"nothing spent; 0 is {DEAR_YEARS:g} years of today's bill", _low_outlay
+    ),
+    "gentle_works": Measure(
+        "Leave what works alone", "no box hung or taken away, no string moved", _gentle_works
+    ),
+}

@@ -1,0 +1,190 @@
+"""Sentences for and against an option, each with its numbers, ordered by the purposes' weights."""
+
+from dataclasses import dataclass
+
+from calm_relay.job.model import Job
+from calm_relay.planning.design import AC_ADDON, AS_IS, HYBRID_SWAP
+
+WORTH_SAYING_KWH = 10.0
+
+
+@dataclass(frozen=True)
+class Reason:
+    """One sentence for or against, the purpose it speaks to, and the weight that orders it."""
+
+    speaks_for: bool
+    purpose: str
+    weight: float
+    sentence: str
+
+
+def money_text(job: Job, amount: float) -> str:
+    """An amount in the job's currency, without small change."""
+    return f"{'−' if amount < -0.5 else ''}{job.tariff.currency} {abs(amount):,.0f}"
+
+
+def years_text(years: float) -> str:
+    """A payback time in words that fit a sentence."""
+    if years == float("inf"):
+        return "never"
+    return "more than 60 years" if years > 60 else f"{years:.1f} years"
+
+
+def reasons_for(option, options, job: Job, peak_kw: float) -> tuple[Reason, ...]:
+    """Reasons for and against one option beside the others.
+
+    Parameters
+    ----------
+    option : planning.plan.Option
+        One with an outcome.
+    options : sequence of planning.plan.Option
+        All options with an outcome, this one among them.
+    job : Job
+    peak_kw : float
+        The worst evening half hour [kW].
+    """
+    found = [
+        *_bill(option, options, job),
+        *_own_power(option, options),
+        *_outage(option, job, peak_kw),
+        *_outlay(option, job),
+        *_works(option),
+        *_path(option, options),
+    ]
+    reasons = [Reason(good, purpose, job.weight(purpose), sentence) for good, purpose, sentence in found]
+    heard = [reason for reason in reasons if reason.weight > 0]
+    return tuple(sorted(heard, key=lambda reason: (not reason.speaks_for, -reason.weight)))
+
+
+def _other(options, key):
+    return next((item for item in options if item.design.key == key), None)
+
+
+def _bill(option, options, job):
+    money = option.outcome.money
+    if option.design.key == AS_IS:
+        return [(False, "lower_bills", f"The bill stays at {money_text(job, money.bill)} a year.")]
+    if money.saving <= 0:
+        more = money_text(job, -money.saving)
+        return [(False, "lower_bills", f"The bill rises by {more} a year.")]
+    best = max(item.outcome.money.saving for item in options)
+    sentence = (
+        f"The bill falls by {money_text(job, money.saving)} to {money_text(job, money.bill)} a year"
+        f"{', the lowest of the options' if money.saving >= best else ''}."
+    )
+    return [(True, "lower_bills", sentence)]
+
+
+def _own_power(option, options):
+    share = option.outcome.figures.self_sufficiency
+    now = _other(options, AS_IS)
+    if option.design.key == AS_IS or now is None:
+        return [(False, "use_own_power", f"Only {share:.0%} of the home's energy is its own.")]
+    before = now.outcome.figures.self_sufficiency
+    if share <= before:
+        return [(False, "use_own_power", f"Own power covers {share:.0%} of the home, today {before:.0%}.")]
+    return [(True, "use_own_power", f"Own power covers {share:.0%} of the home instead of {before:.0%}.")]
+
+
+def _outage(option, job, peak_kw):
+    dark = option.outcome.dark
+    if dark.power_kw <= 0:
+        return [
+            (False, "ride_through_outage", "When the street goes dark, the house and the array are dark.")
+        ]
+    carried = f"{dark.held_kwh:.1f} kWh held on nine of ten dark quarter-hours of the worst season"
+    found = [
+        (
+            True,
+            "ride_through_outage",
+            f"Carries the mean load for {dark.hours:.1f} h in an outage ({carried}).",
+        )
+    ]
+    if dark.power_kw < peak_kw:
+        sentence = (
+            f"Grid-down it gives {dark.power_kw:.1f} kW; the worst evening half hour asks {peak_kw:.1f} kW, "
+            "so loads must be shed."
+        )
+        found.append((False, "ride_through_outage", sentence))
+    backup = option.design.store_box.converter.backup
+    if option.design.coupling == "AC" and backup.throttles_ac_pv == "none":
+        found.append(
+            (False, "ride_through_outage", "In an outage the array stays off: nothing throttles it.")
+        )
+    elif option.design.coupling == "DC" and not backup.black_start:
+        found.append(
+            (False, "ride_through_outage", "Once flat in an outage, it cannot start itself at sunrise.")
+        )
+    return found
+
+
+def _outlay(option, job):
+    money = option.outcome.money
+    if option.design.key == AS_IS:
+        return [(True, "low_outlay", "Costs nothing today.")]
+    years = years_text(money.payback_years)
+    sentence = f"Costs {money_text(job, money.outlay)}; "
+    sentence += "it never pays back." if years == "never" else f"pays back in {years}."
+    warranty = option.design.store_box.bank.pack.warranty_years
+    if money.payback_years > warranty:
+        sentence = sentence[:-1] + f", the pack's warranty ends after {warranty:g}."
+    return [(money.payback_years <= warranty, "low_outlay", sentence)]
+
+
+def _works(option):
+    design = option.design
+    if design.key == AS_IS:
+        return [(True, "gentle_works", "Nothing is touched.")]
+    if design.key == AC_ADDON:
+        return [
+            (
+                True,
+                "gentle_works",
+                "Roof and inverter stay as they are; if one box fails, the other works on.",
+            ),
+            (
+                False,
+                "gentle_works",
+                f"The network operator counts {design.counted_kw:g} kW instead of "
+                f"{design.pv_box.converter.ac_kw:g} kW.",
+            ),
+        ]
+    age = option.ground_kept.age_years
+    return [
+        (True, "gentle_works", f"One box: the operator counts {design.counted_kw:g} kW."),
+        (
+            False,
+            "gentle_works",
+            f"A working inverter of {age:g} years comes off, {design.strings_moved} strings are reconnected, and "
+            "if the one box fails, array and store both stop.",
+        ),
+    ]
+
+
+def _path(option, options):
+    outcome = option.outcome
+    through = outcome.paths.through_store
+    found = []
+    other = _other(options, AC_ADDON if option.design.key == HYBRID_SWAP else HYBRID_SWAP)
+    if (
+        through is not None
+        and other is not None
+        and other is not option
+        and other.outcome.paths.through_store
+    ):
+        theirs = other.outcome.paths.through_store
+        sentence = f"From module through store to home {through:.1%}; the other coupling {theirs:.1%}."
+        found.append((through >= theirs, "use_own_power", sentence))
+    now = _other(options, AS_IS)
+    clipped_now = now.outcome.figures.clipped_kwh if now else 0.0
+    if option.design.coupling == "DC" and clipped_now >= WORTH_SAYING_KWH:
+        caught = clipped_now - outcome.figures.clipped_kwh
+        if caught > 0:
+            sentence = (
+                f"Clipping falls from {clipped_now:,.0f} to {outcome.figures.clipped_kwh:,.0f} kWh a year."
+            )
+            found.append((True, "use_own_power", sentence))
+    elif option.design.coupling == "AC" and clipped_now >= WORTH_SAYING_KWH:
+        sentence = f"None of the {clipped_now:,.0f} kWh clipped a year is caught: it ends before the store."
+        found.append((False, "use_own_power", sentence))
+    return found
