@@ -32,9 +32,7 @@ def parse_job(text: str, path) -> Job:
         document = json.loads(text)
     except json.JSONDecodeError as error:
         where = f"line {error.lineno}, column {error.colno}"
-        raise InputError(
-            path, where, f"the file is damaged: {error.msg[:1].lower()}{error.msg[1:]}"
-        ) from None
+        raise InputError(path, where, f"the file is damaged: {error.msg[:1].lower()}{error.msg[1:]}") from None
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise InputError(path, "format", f'this is not a job file; wanted "format": "{FORMAT}"')
     version = document.get("schema_version")
@@ -53,6 +51,21 @@ def parse_job(text: str, path) -> Job:
 def job_text(job: Job) -> str:
     """The document as written to disk."""
     return job.model_dump_json(indent=2) + "\n"
+
+
+def moved_job(job: Job, old_folder, new_folder) -> Job:
+    """The job with its relative paths turned so that they still lead to the same files from a new folder."""
+    old, new = Path(old_folder).resolve(), Path(new_folder).resolve()
+    if old == new:
+        return job
+
+    def turned(part):
+        path = getattr(part, "path", None)
+        if path is None or Path(path).is_absolute():
+            return part
+        return part.with_(path=os.path.relpath(old / path, new))
+
+    return job.with_(site=job.site.with_(weather=turned(job.site.weather)), demand=turned(job.demand))
 
 
 def previous_version(path) -> Path:

@@ -124,6 +124,7 @@ class ChoiceDocument(Model):
     key: str | None
     close: bool
     sentence: str
+    telling: str = Field(description="Purpose that does most to put the best option before the next.")
     scores: dict[str, float]
     reasons: dict[str, tuple[ReasonDocument, ...]]
 

@@ -102,9 +102,7 @@ def _check(path, text, layout):
         rows.pop()
     head = rows[0] if rows else []
     if layout is EPW and (not head or head[0].strip().upper() != "LOCATION"):
-        raise InputError(
-            path, "line 1", "this is not an EPW file; wanted a first line that starts with LOCATION"
-        )
+        raise InputError(path, "line 1", "this is not an EPW file; wanted a first line that starts with LOCATION")
     if layout is TMY3 and (len(rows) < 2 or not rows[1] or not rows[1][0].startswith("Date")):
         raise InputError(path, "line 2", "this is not a TMY3 file; wanted column names, the first one Date")
     _check_fields(path, 1, head, layout.head)
@@ -154,9 +152,7 @@ def _read_tmy3(path, text):
 
 
 def _hours(place, elevation, meta, data):
-    columns = {
-        name: data[name].to_numpy(dtype=float) for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed")
-    }
+    columns = {name: data[name].to_numpy(dtype=float) for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed")}
     return HourlyWeather(
         place=str(place),
         latitude=float(meta["latitude"]),

@@ -34,9 +34,7 @@ class Module(Model):
     length_mm: Positive
     width_mm: Positive
     bifaciality: Fraction = 0.0
-    heat_loss_constant: Positive = Field(
-        default=25.0, description="Faiman constant heat loss factor [W/m2/degC]."
-    )
+    heat_loss_constant: Positive = Field(default=25.0, description="Faiman constant heat loss factor [W/m2/degC].")
     heat_loss_wind: NotNegative = Field(default=6.84, description="Faiman wind factor [W s/m3/degC].")
     ageing_per_year: Fraction = 0.005
     price: NotNegative = 0.0

@@ -106,9 +106,7 @@ def face_yield(
     -------
     FaceYield
     """
-    clean = (
-        plane.beam * incidence_modifier(plane.incidence) + (plane.sky + plane.ground) * DIFFUSE_TRANSMISSION
-    )
+    clean = plane.beam * incidence_modifier(plane.incidence) + (plane.sky + plane.ground) * DIFFUSE_TRANSMISSION
     cell_c = cell_temperature(plane.total, temp_air, wind_speed, u0, u1)
     factors = {
         "soiling": 1.0 - soiling,

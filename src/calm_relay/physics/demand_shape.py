@@ -2,15 +2,17 @@
 
 import numpy as np
 
-# Relative draw at each local hour: night base, breakfast, a quiet middle, the evening (common practice, no source).
-WEEKDAY = np.array(
-    [0.42, 0.38, 0.36, 0.35, 0.36, 0.46, 0.80, 1.30, 1.20, 0.85, 0.75, 0.75]
-    + [0.80, 0.75, 0.72, 0.80, 1.05, 1.55, 2.05, 2.00, 1.70, 1.35, 0.95, 0.60]
-)
-WEEKEND = np.array(
-    [0.46, 0.40, 0.37, 0.36, 0.36, 0.42, 0.58, 0.95, 1.30, 1.35, 1.20, 1.15]
-    + [1.20, 1.05, 0.98, 1.00, 1.15, 1.50, 1.90, 1.85, 1.60, 1.30, 0.98, 0.65]
-)
+# Relative draw at each local hour: night, breakfast, a quiet middle, the evening (common practice, no source).
+# fmt: off
+WEEKDAY = np.array([
+    0.42, 0.38, 0.36, 0.35, 0.36, 0.46, 0.80, 1.30, 1.20, 0.85, 0.75, 0.75,
+    0.80, 0.75, 0.72, 0.80, 1.05, 1.55, 2.05, 2.00, 1.70, 1.35, 0.95, 0.60,
+])
+WEEKEND = np.array([
+    0.46, 0.40, 0.37, 0.36, 0.36, 0.42, 0.58, 0.95, 1.30, 1.35, 1.20, 1.15,
+    1.20, 1.05, 0.98, 1.00, 1.15, 1.50, 1.90, 1.85, 1.60, 1.30, 0.98, 0.65,
+])
+# fmt: on
 
 
 def household_year(yearly_kwh, winter_factor, latitude, wall_minute, wall_weekday, step_h, seed):

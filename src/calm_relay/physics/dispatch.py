@@ -297,9 +297,7 @@ def run(p, pv_kw, home_kw, window, target, window_limit_kw, import_limit_kw, exp
                 short = target * p[j, USABLE] - store[j]
                 if short <= 0.0:
                     continue
-                most = min(
-                    _charge_room(p, j, store[j], per_h), short * p[j, PER_CHARGE] * p[j, PER_DC_DC] * per_h
-                )
+                most = min(_charge_room(p, j, store[j], per_h), short * p[j, PER_CHARGE] * p[j, PER_DC_DC] * per_h)
                 room = most - now[j, F_CHARGE]
                 before = -now[j, F_AC]
                 if room <= now[j, F_RECTIFIER]:

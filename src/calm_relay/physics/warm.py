@@ -8,9 +8,7 @@ from calm_relay.physics.year import run_plant
 
 def warm() -> None:
     """Runs the kernel on one step."""
-    run_plant(
-        [ConverterPart(1.0, True, battery=BatteryPart(1.0, 1.0, 1.0))], np.ones((1, 1)), np.ones(1), 0.25
-    )
+    run_plant([ConverterPart(1.0, True, battery=BatteryPart(1.0, 1.0, 1.0))], np.ones((1, 1)), np.ones(1), 0.25)
 
 
 if __name__ == "__main__":

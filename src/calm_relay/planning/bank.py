@@ -93,9 +93,7 @@ def charge_dc_kw(bank: Bank, converter: Converter, window_kw: float | None = Non
     """
     limits = bank.dc_limits(converter, "charge")
     loss, dc_dc = loss_curve(converter), converter.battery.dc_dc_efficiency
-    limits["inverter charging"] = (
-        loss.rectified_kw(converter.battery.charge_from_ac_kw, converter.ac_kw) * dc_dc
-    )
+    limits["inverter charging"] = loss.rectified_kw(converter.battery.charge_from_ac_kw, converter.ac_kw) * dc_dc
     if window_kw is not None:
         limits["limit set for the window"] = loss.rectified_kw(window_kw, converter.ac_kw) * dc_dc
     name = min(limits, key=limits.get)

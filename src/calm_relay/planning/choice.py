@@ -19,16 +19,20 @@ class Score:
 
 @dataclass(frozen=True)
 class Choice:
-    """The verdict: the best option's key (None when none can be built), its sentence, scores and reasons."""
+    """The verdict: the best option's key (None when none can be built), its sentence, scores and reasons.
+
+    `telling` is the label of the purpose that does most to put the best option before the next, or empty.
+    """
 
     key: str | None
     close: bool
     sentence: str
+    telling: str
     scores: dict[str, Score]
     reasons: dict[str, tuple[Reason, ...]]
 
 
-def choose(options, job: Job, peak_kw: float) -> Choice:
+def choose(options, job: Job, demand) -> Choice:
     """Weighs the options by the job's purposes.
 
     An option that is refused, or that a finding stops, is weighed but not chosen.
@@ -37,24 +41,24 @@ def choose(options, job: Job, peak_kw: float) -> Choice:
     ----------
     options : sequence of planning.plan.Option
     job : Job
-    peak_kw : float
-        The worst evening half hour [kW].
+    demand : planning.demand.DemandYear
     """
     live = [option for option in options if option.outcome is not None]
     bill_now = live[0].outcome.money.bill
-    scores = {option.design.key: _score(option, job, bill_now, peak_kw) for option in live}
-    reasons = {option.design.key: reasons_for(option, live, job, peak_kw) for option in live}
+    scores = {option.design.key: _score(option, job, bill_now, demand.evening_peak_kw) for option in live}
+    reasons = {option.design.key: reasons_for(option, live, job, demand) for option in live}
     able = sorted(
         (option for option in live if not option.stopped),
         key=lambda option: -scores[option.design.key].total,
     )
     if not able:
         sentence = "No option can be built as it stands: see what stops each."
-        return Choice(None, False, sentence, scores, reasons)
+        return Choice(None, False, sentence, "", scores, reasons)
     best, *rest = able
     lead = scores[best.design.key].total - scores[rest[0].design.key].total if rest else 1.0
     close = bool(rest) and lead < CLOSE
-    return Choice(best.design.key, close, _sentence(best, rest, scores, close, job), scores, reasons)
+    telling = _telling(best, rest[0], scores, job) if rest else ""
+    return Choice(best.design.key, close, _sentence(best, rest, scores, close), telling, scores, reasons)
 
 
 def _score(option, job, bill_now, peak_kw):
@@ -67,25 +71,21 @@ def _score(option, job, bill_now, peak_kw):
     return Score(by_purpose, total)
 
 
-def _sentence(best, rest, scores, close, job):
+def _sentence(best, rest, scores, close):
     mark = {option.design.key: round(scores[option.design.key].total * 100) for option in (best, *rest)}
     if not rest:
         return f"{best.design.title} is the only option that can be built ({mark[best.design.key]} of 100)."
-    others = " and ".join(f"{option.design.title} {mark[option.design.key]}" for option in rest)
+    others = ", ".join(f"{option.design.title} {mark[option.design.key]}" for option in rest)
     if close:
         return f"Too close to call: {best.design.title} {mark[best.design.key]} of 100, {others}."
-    heaviest = max(
-        job.purposes,
-        key=lambda purpose: (
-            purpose.weight
-            * (
-                scores[best.design.key].by_purpose[purpose.kind]
-                - scores[rest[0].design.key].by_purpose[purpose.kind]
-            )
-        ),
-    )
-    why = MEASURES[heaviest.kind].label.lower()
-    return (
-        f"{best.design.title} serves these purposes best, {mark[best.design.key]} of 100 ({others}); "
-        f"what tells most is “{why}”."
-    )
+    return f"{best.design.title} serves best: {mark[best.design.key]} of 100; {others}."
+
+
+def _telling(best, runner_up, scores, job):
+    """The purpose that does most to put the best option before the next."""
+
+    def lead(purpose):
+        ours, theirs = (scores[option.design.key].by_purpose[purpose.kind] for option in (best, runner_up))
+        return purpose.weight * (ours - theirs)
+
+    return MEASURES[max(job.purposes, key=lead).kind].label

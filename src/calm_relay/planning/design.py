@@ -118,9 +118,7 @@ def battery_refusals(bank: Bank, converter: Converter, job: Job) -> list[str]:
             f"{converter.name} takes {port.low_v:.0f} to {port.high_v:.0f} V"
         )
     if not pack.count_min <= bank.count <= pack.count_max:
-        reasons.append(
-            f"{pack.name} is built {pack.count_min} to {pack.count_max} at a time, not {bank.count}"
-        )
+        reasons.append(f"{pack.name} is built {pack.count_min} to {pack.count_max} at a time, not {bank.count}")
     if converter.phases != job.supply.phases and not (
         converter.phases == "single" and job.supply.phases == "three"
     ):

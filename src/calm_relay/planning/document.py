@@ -47,9 +47,7 @@ def _option(option: Option, plan):
         converters=tuple(_converter(box) for box in design.boxes),
         year=_year(outcome) if outcome else None,
         money=_money(outcome, plan.job) if outcome else None,
-        paths=PathsDocument(
-            pv_to_home=outcome.paths.direct, pv_through_store_to_home=outcome.paths.through_store
-        )
+        paths=PathsDocument(pv_to_home=outcome.paths.direct, pv_through_store_to_home=outcome.paths.through_store)
         if outcome
         else None,
         dark=DarkDocument(**vars(outcome.dark)) if outcome else None,
@@ -113,6 +111,7 @@ def _choice(plan):
         key=choice.key,
         close=choice.close,
         sentence=choice.sentence,
+        telling=choice.telling,
         scores={key: score.total for key, score in choice.scores.items()},
         reasons={
             key: tuple(

@@ -86,7 +86,7 @@ def plan(job: Job, folder: Path | None = None) -> Plan:
         bill_now = done.money.bill if bill_now is None else bill_now
         found = findings_for(Subject(design, done, ground, site))
         options.append(Option(design, done, found, ground.kept))
-    return Plan(job, site, faces, demand, bank, tuple(options), choose(options, job, demand.evening_peak_kw))
+    return Plan(job, site, faces, demand, bank, tuple(options), choose(options, job, demand))
 
 
 def _refusals(design):

@@ -56,10 +56,6 @@ MEASURES: dict[str, Measure] = {
         f"the worst evening carried for {FULL_OUTAGE_H:g} h in the worst season",
         _ride_through_outage,
     ),
-    "low_outlay": Measure(
-        "Low outlay", f"nothing spent; 0 is {DEAR_YEARS:g} years of today's bill", _low_outlay
-    ),
-    "gentle_works": Measure(
-        "Leave what works alone", "no box hung or taken away, no string moved", _gentle_works
-    ),
+    "low_outlay": Measure("Low outlay", f"nothing spent; 0 is {DEAR_YEARS:g} years of today's bill", _low_outlay),
+    "gentle_works": Measure("Leave what works alone", "no box hung or taken away, no string moved", _gentle_works),
 }

@@ -30,7 +30,7 @@ def years_text(years: float) -> str:
     return "more than 60 years" if years > 60 else f"{years:.1f} years"
 
 
-def reasons_for(option, options, job: Job, peak_kw: float) -> tuple[Reason, ...]:
+def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
     """Reasons for and against one option beside the others.
 
     Parameters
@@ -40,13 +40,12 @@ def reasons_for(option, options, job: Job, peak_kw: float) -> tuple[Reason, ...]
     options : sequence of planning.plan.Option
         All options with an outcome, this one among them.
     job : Job
-    peak_kw : float
-        The worst evening half hour [kW].
+    demand : planning.demand.DemandYear
     """
     found = [
         *_bill(option, options, job),
         *_own_power(option, options),
-        *_outage(option, job, peak_kw),
+        *_outage(option, demand.evening_peak_kw, demand.worst_season),
         *_outlay(option, job),
         *_works(option),
         *_path(option, options),
@@ -86,35 +85,26 @@ def _own_power(option, options):
     return [(True, "use_own_power", f"Own power covers {share:.0%} of the home instead of {before:.0%}.")]
 
 
-def _outage(option, job, peak_kw):
+def _outage(option, peak_kw, season):
     dark = option.outcome.dark
     if dark.power_kw <= 0:
-        return [
-            (False, "ride_through_outage", "When the street goes dark, the house and the array are dark.")
-        ]
-    carried = f"{dark.held_kwh:.1f} kWh held on nine of ten dark quarter-hours of the worst season"
-    found = [
-        (
-            True,
-            "ride_through_outage",
-            f"Carries the mean load for {dark.hours:.1f} h in an outage ({carried}).",
-        )
-    ]
+        return [(False, "ride_through_outage", "When the street goes dark, so do house and array.")]
+    sentence = (
+        f"Carries the mean {season} load for {dark.hours:.1f} h when dark ({dark.held_kwh:.1f} kWh held, "
+        "nine times in ten)."
+    )
+    found = [(True, "ride_through_outage", sentence)]
     if dark.power_kw < peak_kw:
         sentence = (
-            f"Grid-down it gives {dark.power_kw:.1f} kW; the worst evening half hour asks {peak_kw:.1f} kW, "
+            f"When dark it gives {dark.power_kw:.1f} kW; the worst evening half hour asks {peak_kw:.1f} kW, "
             "so loads must be shed."
         )
         found.append((False, "ride_through_outage", sentence))
     backup = option.design.store_box.converter.backup
     if option.design.coupling == "AC" and backup.throttles_ac_pv == "none":
-        found.append(
-            (False, "ride_through_outage", "In an outage the array stays off: nothing throttles it.")
-        )
+        found.append((False, "ride_through_outage", "In an outage the array stays off: nothing throttles it."))
     elif option.design.coupling == "DC" and not backup.black_start:
-        found.append(
-            (False, "ride_through_outage", "Once flat in an outage, it cannot start itself at sunrise.")
-        )
+        found.append((False, "ride_through_outage", "Once flat in an outage, it cannot start itself at sunrise."))
     return found
 
 
@@ -140,7 +130,7 @@ def _works(option):
             (
                 True,
                 "gentle_works",
-                "Roof and inverter stay as they are; if one box fails, the other works on.",
+                "Roof and inverter stay; if one box fails, the other works on.",
             ),
             (
                 False,
@@ -166,12 +156,7 @@ def _path(option, options):
     through = outcome.paths.through_store
     found = []
     other = _other(options, AC_ADDON if option.design.key == HYBRID_SWAP else HYBRID_SWAP)
-    if (
-        through is not None
-        and other is not None
-        and other is not option
-        and other.outcome.paths.through_store
-    ):
+    if through is not None and other is not None and other is not option and other.outcome.paths.through_store:
         theirs = other.outcome.paths.through_store
         sentence = f"From module through store to home {through:.1%}; the other coupling {theirs:.1%}."
         found.append((through >= theirs, "use_own_power", sentence))
@@ -180,9 +165,7 @@ def _path(option, options):
     if option.design.coupling == "DC" and clipped_now >= WORTH_SAYING_KWH:
         caught = clipped_now - outcome.figures.clipped_kwh
         if caught > 0:
-            sentence = (
-                f"Clipping falls from {clipped_now:,.0f} to {outcome.figures.clipped_kwh:,.0f} kWh a year."
-            )
+            sentence = f"Clipping falls from {clipped_now:,.0f} to {outcome.figures.clipped_kwh:,.0f} kWh a year."
             found.append((True, "use_own_power", sentence))
     elif option.design.coupling == "AC" and clipped_now >= WORTH_SAYING_KWH:
         sentence = f"None of the {clipped_now:,.0f} kWh clipped a year is caught: it ends before the store."

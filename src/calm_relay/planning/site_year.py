@@ -76,9 +76,7 @@ def _site_year(site, path, edition):
 
     def make():
         sun = sun_path(calendar.utc, calendar.step_h, site.latitude, site.longitude, site.elevation_m)
-        weather = (
-            _preset_weather(site, calendar, sun) if not path else _file_weather(path, calendar, sun, details)
-        )
+        weather = _preset_weather(site, calendar, sun) if not path else _file_weather(path, calendar, sun, details)
         return {**vars(sun), **vars(weather), **details}
 
     arrays = cached_arrays(key, make)
@@ -137,9 +135,7 @@ def _file_weather(path, calendar, sun, details):
 
 def _distance_km(lat1, lon1, lat2, lon2):
     a, b = math.radians(lat1), math.radians(lat2)
-    half = (
-        math.sin((b - a) / 2) ** 2 + math.cos(a) * math.cos(b) * math.sin(math.radians(lon2 - lon1) / 2) ** 2
-    )
+    half = math.sin((b - a) / 2) ** 2 + math.cos(a) * math.cos(b) * math.sin(math.radians(lon2 - lon1) / 2) ** 2
     return 2 * 6371.0 * math.asin(math.sqrt(min(half, 1.0)))
 
 

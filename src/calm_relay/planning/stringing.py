@@ -24,9 +24,7 @@ class StringRun:
     def cold_v(self, temperatures: DesignTemperatures) -> float:
         """Open-circuit voltage on the coldest morning [V]."""
         module = self.face.module
-        return cold_open_circuit_v(
-            module.open_circuit_v, module.voc_per_c, self.in_series, temperatures.cold_c
-        )
+        return cold_open_circuit_v(module.open_circuit_v, module.voc_per_c, self.in_series, temperatures.cold_c)
 
     def hot_v(self, temperatures: DesignTemperatures) -> float:
         """Maximum-power voltage with the hottest cells [V]."""

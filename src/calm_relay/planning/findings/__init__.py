@@ -10,7 +10,7 @@ for _module in sorted(info.name for info in iter_modules(__path__)):
 
 
 def findings_for(subject: Subject) -> tuple[Finding, ...]:
-    """Findings of every check on an option, worst first, then along the line from sky to street."""
+    """Findings of every check on an option, worst first."""
     found = [finding for check in CHECKS for finding in check(subject)]
     return tuple(sorted(found, key=lambda finding: finding.rank))
 

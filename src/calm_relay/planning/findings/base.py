@@ -2,22 +2,16 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from enum import IntEnum
 
 from calm_relay.job.model import Job
 from calm_relay.planning.design import Design, Ground
+from calm_relay.planning.severity import Severity
 from calm_relay.planning.simulate import Outcome
 from calm_relay.planning.site_year import SiteYear
 
+__all__ = ["CHECKS", "STATIONS", "Finding", "Mend", "Severity", "Subject", "check"]
+
 STATIONS = ("Sky", "Roof", "Strings", "Converter", "Store", "Home", "Street")
-
-
-class Severity(IntEnum):
-    """How much a finding weighs: it stops the job, wants watching, or holds."""
-
-    STOP = 0
-    WATCH = 1
-    HOLD = 2
 
 
 @dataclass(frozen=True)
@@ -45,8 +39,11 @@ class Finding:
 
     @property
     def rank(self) -> tuple:
-        """Sorts worst first."""
-        return (self.severity, STATIONS.index(self.station), self.check)
+        """Sorts worst first: by severity, then by how far the figure is from its limit, then along the line."""
+        off = 0.0
+        if self.measured is not None and self.limit and self.severity is not Severity.HOLD:
+            off = abs(1.0 - self.measured / self.limit)
+        return (self.severity, -off, STATIONS.index(self.station), self.check)
 
 
 @dataclass(frozen=True, eq=False)

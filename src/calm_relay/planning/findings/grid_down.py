@@ -35,8 +35,8 @@ def check_grid_down(subject):
     volts = box.converter.volts * (3 if box.converter.phases == "three" else 1)
     passes_kw = backup.pass_through_a * volts / 1000.0
     sentence = (
-        f"{backup.pass_through_a:g} A pass-through is {passes_kw:.1f} kW while the street is alive. When it is dark "
-        f"this box gives {dark.power_kw:.1f} kW ({dark.power_kw * 1000 / volts:.0f} A)"
+        f"{backup.pass_through_a:g} A pass-through is {passes_kw:.1f} kW while the street is alive. "
+        f"When it is dark this box gives {dark.power_kw:.1f} kW ({dark.power_kw * 1000 / volts:.0f} A)"
     )
     if dark.power_kw >= peak_kw:
         sentence += f"; the worst evening half hour asks {peak_kw:.1f} kW."

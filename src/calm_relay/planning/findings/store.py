@@ -54,9 +54,7 @@ def _stronger(subject, box, power_kw):
     ):
         count = bigger.count
         mends.append(
-            Mend(
-                f"Use {count} × {bigger.pack.name}", lambda job: job.with_(store=job.store.with_(count=count))
-            )
+            Mend(f"Use {count} × {bigger.pack.name}", lambda job: job.with_(store=job.store.with_(count=count)))
         )
     mend = stronger_converter(subject, box, lambda item: discharge_ac_kw(box.bank, item)[0] > power_kw * 1.05)
     return tuple(mends + ([mend] if mend else []))
@@ -95,7 +93,9 @@ def check_charge_window(subject):
     into = box.bank.pack.round_trip**0.5
     gain_kwh = rate_kw * into * minutes / 60
     need_kwh = box.bank.usable_kwh * max(0.0, charge.target - store.reserve)
-    opening = f"Window {charge.start} to {charge.end}: {minutes / 60:g} h × {rate_kw:.1f} kW brings {gain_kwh:.1f} kWh"
+    opening = (
+        f"Window {charge.start} to {charge.end}: {minutes / 60:g} h × {rate_kw:.1f} kW brings {gain_kwh:.1f} kWh"
+    )
     if gain_kwh >= need_kwh:
         sentence = f"{opening}; from the reserve to the target takes {need_kwh:.1f} kWh."
         severity, mends = Severity.HOLD, ()

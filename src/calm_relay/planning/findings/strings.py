@@ -25,17 +25,21 @@ def check_cold_voltage(subject):
         severity, mends = Severity.HOLD, ()
         if table_v is not None and table_v > limit_v:
             severity = Severity.WATCH
-            sentence = f"{name}: {cold_v:.0f} V by its coefficient, {table_v:.0f} V by the table method; the input ends at {limit_v:.0f} V {where}."
+            sentence = (
+                f"{name}: {cold_v:.0f} V by its coefficient, {table_v:.0f} V by the table method; "
+                f"the input ends at {limit_v:.0f} V {where}."
+            )
     else:
         longest = floor(run.in_series * limit_v / cold_v)
-        sentence = f"{name}: {run.in_series} modules in series reach {cold_v:.0f} V {where}; the input ends at {limit_v:.0f} V."
+        sentence = (
+            f"{name}: {run.in_series} modules in series reach {cold_v:.0f} V {where}; "
+            f"the input ends at {limit_v:.0f} V."
+        )
         severity, mends = Severity.STOP, _shorter(subject, run, longest)
     if table_v is not None and table_v > cold_v and severity is Severity.HOLD:
         sentence += f" The table method gives {table_v:.0f} V."
     rule = f"{owner}; IEC 62548-1, 6.2"
-    return [
-        Finding("cold voltage", severity, "Strings", "faces", sentence, cold_v, limit_v, "V", rule, mends)
-    ]
+    return [Finding("cold voltage", severity, "Strings", "faces", sentence, cold_v, limit_v, "V", rule, mends)]
 
 
 def _table_v(run, cold_c):
@@ -52,9 +56,7 @@ def _shorter(subject, run, longest):
 
     def apply(job):
         face = job.faces[at]
-        return job.with_(
-            faces=(*job.faces[:at], face.with_(count=longest * face.strings), *job.faces[at + 1 :])
-        )
+        return job.with_(faces=(*job.faces[:at], face.with_(count=longest * face.strings), *job.faces[at + 1 :]))
 
     return (Mend(f"Use {longest} modules per string on {run.face.plan.name}", apply),)
 
@@ -85,6 +87,7 @@ def check_input_fit(subject):
     for run in box.stringing.runs:
         name, tracker = run.face.plan.name, run.tracker
         hot_v = run.hot_v(temperatures)
+        edge = f"the tracker's lower edge of {tracker.mppt_low_v:.0f} V"
         if hot_v < tracker.mppt_low_v * 1.05:
             low = hot_v < tracker.mppt_low_v
             found.append(
@@ -94,7 +97,7 @@ def check_input_fit(subject):
                     "Strings",
                     "faces",
                     f"{name}: {hot_v:.0f} V with cells at {temperatures.hot_c:.0f} °C, "
-                    f"{'below' if low else 'within 5 % of'} the tracker's lower edge of {tracker.mppt_low_v:.0f} V.",
+                    f"{'below' if low else 'within 5% of'} {edge}.",
                     hot_v,
                     tracker.mppt_low_v,
                     "V",

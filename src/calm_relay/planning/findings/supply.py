@@ -10,7 +10,9 @@ def check_main_fuse(subject):
     worst_kw = float(subject.outcome.year.at_bus("import").max())
     limit_kw = supply.import_limit_kw
     over = worst_kw > limit_kw
-    sentence = f"Highest import {worst_kw:.1f} kW; the main fuse carries {limit_kw:.1f} kW ({supply.main_fuse_a:g} A)."
+    sentence = (
+        f"Highest import {worst_kw:.1f} kW; the main fuse carries {limit_kw:.1f} kW ({supply.main_fuse_a:g} A)."
+    )
     return [
         Finding(
             "main fuse",

@@ -1,0 +1,1 @@
+"""Qt Widgets only: windows, benches, painted diagrams. Decides nothing."""

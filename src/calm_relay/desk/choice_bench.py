@@ -1,0 +1,124 @@
+"""The bench Choice: the verdict, the options on common scales, what is asked for, and the reasons."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from calm_relay.desk.purposes_panel import PurposesPanel
+from calm_relay.desk.scale_picture import ScalePicture
+from calm_relay.desk.store_panel import StorePanel
+from calm_relay.desk.theme import LIGHT, font
+
+LETTERS = "ABCDEFGH"
+
+
+class ChoiceBench(QWidget):
+    """Shows a plan's choice; emits `edited` with a new job and the edit's name."""
+
+    edited = Signal(object, str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.verdict = QLabel("Planning the job …")
+        self.verdict.setFont(font(12, strong=True))
+        self.verdict.setWordWrap(True)
+        self.verdict.setAccessibleName("Verdict")
+        self.footnote = QLabel("")
+        self.footnote.setObjectName("quiet")
+        self.footnote.setWordWrap(True)
+        self.footnote.setFont(font(8.5))
+        self.scales = ScalePicture()
+        self.store = StorePanel()
+        self.purposes = PurposesPanel()
+        self.store.edited.connect(self.edited)
+        self.purposes.edited.connect(self.edited)
+        self._reasons = QGridLayout()
+        self._lay_out()
+
+    def _lay_out(self):
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 8, 14, 4)
+        column.setSpacing(7)
+        column.addWidget(self.verdict)
+        column.addWidget(self.footnote)
+        middle = QHBoxLayout()
+        middle.setContentsMargins(0, 6, 0, 0)
+        middle.setSpacing(24)
+        left = QVBoxLayout()
+        left.addWidget(self.scales)
+        left.addStretch(1)
+        middle.addLayout(left, 5)
+        inputs = QVBoxLayout()
+        inputs.setSpacing(12)
+        inputs.addWidget(self.store)
+        inputs.addWidget(self.purposes)
+        inputs.addStretch(1)
+        middle.addLayout(inputs, 3)
+        column.addLayout(middle)
+        rule = QFrame()
+        rule.setObjectName("rule")
+        rule.setFixedHeight(1)
+        column.addWidget(rule)
+        inside = QWidget()
+        inside.setLayout(self._reasons)
+        self._reasons.setContentsMargins(0, 0, 6, 0)
+        self._reasons.setHorizontalSpacing(22)
+        self._reasons.setVerticalSpacing(4)
+        self._reasons.setColumnStretch(0, 1)
+        self._reasons.setColumnStretch(1, 1)
+        self._reasons.setRowStretch(2, 1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inside)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setAccessibleName("Reasons for and against the option in view")
+        column.addWidget(scroll, 1)
+
+    def show_job(self, job) -> None:
+        """Shows the job's inputs."""
+        self.store.show_job(job)
+        self.purposes.show_job(job)
+
+    def show_plan(self, plan, scales, shown: int) -> None:
+        """Shows a plan with the option number `shown` in view."""
+        option = plan.options[shown]
+        self.verdict.setText(plan.choice.sentence)
+        telling = f"What tells most: {plan.choice.telling.lower()}. " if plan.choice.telling else ""
+        source = plan.site.source[:1].upper() + plan.site.source[1:]
+        self.footnote.setText(f"{telling}{source}. Home: {plan.demand.source}.")
+        letters = LETTERS[: len(plan.options)]
+        self.scales.show_scales(scales, letters, shown, plan.assumed_note)
+        self._show_reasons(plan, option, letters[shown])
+
+    def _show_reasons(self, plan, option, letter):
+        while self._reasons.count():
+            self._reasons.takeAt(0).widget().deleteLater()
+        title = f"{letter}  {option.design.title}"
+        if option.outcome is None:
+            self._head(f"{title}: cannot be built", 0, LIGHT.stop)
+            self._list(option.design.refused, 0)
+            return
+        reasons = plan.choice.reasons[option.design.key]
+        self._head(f"{title}: for", 0, LIGHT.hold)
+        self._head("against", 1, LIGHT.watch)
+        self._list([reason.sentence for reason in reasons if reason.speaks_for], 0)
+        self._list([reason.sentence for reason in reasons if not reason.speaks_for], 1)
+
+    def _head(self, text, column, colour):
+        label = QLabel(text)
+        label.setFont(font(9.5, strong=True))
+        label.setStyleSheet(f"color: {colour};")
+        self._reasons.addWidget(label, 0, column)
+
+    def _list(self, sentences, column):
+        sign = "−" if column else "+"
+        text = "".join(
+            f"<tr><td style='padding-right:7px'>{sign}</td><td style='padding-bottom:3px'>{sentence}</td></tr>"
+            for sentence in sentences
+        )
+        label = QLabel(f"<table>{text}</table>" if text else "Nothing that weighs.")
+        label.setWordWrap(True)
+        label.setAlignment(Qt.AlignmentFlag.AlignTop)
+        label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        label.setAccessibleName("against" if column else "for")
+        label.setAccessibleDescription(" ".join(sentences))
+        self._reasons.addWidget(label, 1, column, Qt.AlignmentFlag.AlignTop)

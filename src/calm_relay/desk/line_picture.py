@@ -1,0 +1,174 @@
+"""Paints the line: stations, legs, headroom bars and finding marks."""
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+
+from calm_relay.desk.theme import Colours, font
+from calm_relay.planning.severity import Severity
+
+SIDE = 84.0
+LAST_COLUMN = 5.8
+ROW_Y = (44.0, 142.0)
+HEIGHT = 190.0
+NODE = 8.0
+BAR = 104.0
+
+
+class LinePicture:
+    """Places a line on a rectangle and paints it."""
+
+    def __init__(self, line, rect: QRectF, colours: Colours):
+        self._line = line
+        self._rect = rect
+        self._colours = colours
+
+    def point(self, column: float, row: float) -> QPointF:
+        """Where a column and row of the line lie."""
+        across = self._rect.width() - 2 * SIDE
+        return QPointF(
+            self._rect.left() + SIDE + across * column / LAST_COLUMN, self._rect.top() + ROW_Y[round(row)]
+        )
+
+    def station_at(self, position: QPointF):
+        """The station under a point, None where there is none."""
+        for station in self._line.stations:
+            if self._area(station).contains(position):
+                return station
+        return None
+
+    def paint(self, painter: QPainter, lit: str | None = None) -> None:
+        """Paints everything; the station named `lit` is ringed."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for leg in self._line.legs:
+            self._leg(painter, leg)
+        for station in self._line.stations:
+            self._station(painter, station, station.name == lit)
+
+    def _area(self, station):
+        at = self.point(station.column, station.row)
+        if station.row == 0:
+            return QRectF(at.x() - 64, at.y() - 34, 128, 90)
+        if self._writes_left(station):
+            return QRectF(at.x() - 150, at.y() - 26, 162, 68)
+        return QRectF(at.x() - 12, at.y() - 26, 162, 68)
+
+    def _writes_left(self, station):
+        here = (station.column, station.row)
+        return any(
+            leg.start[1] == leg.end[1] and leg.end == here and leg.start[0] > here[0] for leg in self._line.legs
+        )
+
+    def _leg(self, painter, leg):
+        start, end = self.point(*leg.start), self.point(*leg.end)
+        if leg.kind == "light":
+            painter.setPen(QPen(QColor(self._colours.light), 2, Qt.PenStyle.DotLine))
+            painter.drawLine(start, end)
+            return
+        if leg.kind == "AC":
+            painter.setPen(QPen(QColor(self._colours.alternating), 4))
+            painter.drawLine(start, end)
+        else:
+            painter.setPen(QPen(QColor(self._colours.direct), 1.6))
+            upright = start.x() == end.x()
+            aside = QPointF(2.4, 0) if upright else QPointF(0, 2.4)
+            painter.drawLine(start + aside, end + aside)
+            painter.drawLine(start - aside, end - aside)
+        self._leg_word(painter, leg, start, end)
+
+    def _leg_word(self, painter, leg, start, end):
+        colour = self._colours.alternating if leg.kind == "AC" else self._colours.direct
+        painter.setPen(QColor(colour))
+        painter.setFont(font(7.5, strong=True))
+        if start.x() == end.x():
+            # Beside the leg, low enough to clear the captions of the row above.
+            spot = QRectF(end.x() + 6, end.y() - 38, 30, 12)
+            painter.drawText(spot, Qt.AlignmentFlag.AlignLeft, leg.kind)
+        else:
+            # A third along, clear of where a store joins.
+            third = start + (end - start) / 3
+            painter.drawText(
+                QRectF(third.x() - 20, third.y() - 18, 40, 12), Qt.AlignmentFlag.AlignCenter, leg.kind
+            )
+
+    def _station(self, painter, station, lit):
+        at = self.point(station.column, station.row)
+        colours = self._colours
+        painter.setPen(QPen(QColor(colours.ink), 2.2))
+        inverts = station.name in {"Converter", "Battery inverter"}
+        painter.setBrush(QColor(colours.ink if inverts else colours.paper))
+        painter.drawEllipse(at, NODE, NODE)
+        if lit:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(QColor(colours.ink), 1.2, Qt.PenStyle.DashLine))
+            painter.drawEllipse(at, NODE + 5, NODE + 5)
+        below = station.row == 0
+        if below:
+            box = QRectF(at.x() - 76, at.y() - 34, 152, 18)
+            align = Qt.AlignmentFlag.AlignHCenter
+        elif self._writes_left(station):
+            box = QRectF(at.x() - 216, at.y() - 22, 200, 18)
+            align = Qt.AlignmentFlag.AlignRight
+        else:
+            box = QRectF(at.x() + 16, at.y() - 22, 200, 18)
+            align = Qt.AlignmentFlag.AlignLeft
+        painter.setPen(QColor(colours.ink))
+        painter.setFont(font(9.5, strong=True))
+        painter.drawText(box, align | Qt.AlignmentFlag.AlignVCenter, station.name)
+        self._mark(painter, station, box, align)
+        top = at.y() + 13 if below else at.y() - 5
+        painter.setPen(QColor(colours.ink))
+        painter.setFont(font(9))
+        painter.drawText(QRectF(box.left(), top, box.width(), 15), align, station.headline)
+        caption = station.headroom.caption if station.headroom else station.detail
+        painter.setPen(QColor(colours.quiet))
+        painter.setFont(font(7.8))
+        wider = 8 if below else 0
+        painter.drawText(QRectF(box.left() - wider, top + 16, box.width() + 2 * wider, 13), align, caption)
+        if station.headroom:
+            left = {
+                Qt.AlignmentFlag.AlignHCenter: at.x() - BAR / 2,
+                Qt.AlignmentFlag.AlignRight: box.right() - BAR,
+                Qt.AlignmentFlag.AlignLeft: box.left(),
+            }[align]
+            self._bar(painter, station, QRectF(left, top + 31, BAR, 5))
+
+    def _bar(self, painter, station, rect):
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(self._colours.field))
+        painter.drawRect(rect)
+        painter.setBrush(QColor(self._colours.of(station.headroom.severity)))
+        filled = QRectF(rect)
+        filled.setWidth(rect.width() * min(1.0, max(0.0, station.headroom.fraction)))
+        painter.drawRect(filled)
+
+    def _mark(self, painter, station, box, align):
+        if station.severity is None or station.severity is Severity.HOLD:
+            return
+        width = QFontMetricsF(painter.font()).horizontalAdvance(station.name)
+        if align == Qt.AlignmentFlag.AlignHCenter:
+            x = box.center().x() + width / 2 + 11
+        elif align == Qt.AlignmentFlag.AlignRight:
+            x = box.right() - width - 11
+        else:
+            x = box.left() + width + 11
+        paint_mark(painter, QPointF(x, box.center().y()), station.severity, self._colours, station.findings)
+
+
+def paint_mark(painter, at: QPointF, severity: Severity, colours: Colours, count: int | None = None):
+    """A finding's mark: a square for what stops, a triangle for what wants watching, a dot for what holds."""
+    painter.save()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(colours.of(severity)))
+    if severity is Severity.STOP:
+        painter.drawRect(QRectF(at.x() - 6.5, at.y() - 6.5, 13, 13))
+    elif severity is Severity.WATCH:
+        corners = [QPointF(0, -8), QPointF(8.5, 6.5), QPointF(-8.5, 6.5)]
+        painter.drawPolygon(QPolygonF([at + corner for corner in corners]))
+    else:
+        painter.drawEllipse(at, 4, 4)
+    if count is not None and severity is not Severity.HOLD:
+        painter.setPen(QColor(colours.card))
+        painter.setFont(font(7, strong=True))
+        drop = 1.5 if severity is Severity.WATCH else 0
+        painter.drawText(QRectF(at.x() - 8, at.y() - 7 + drop, 16, 14), Qt.AlignmentFlag.AlignCenter, str(count))
+    painter.restore()

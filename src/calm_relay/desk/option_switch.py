@@ -1,0 +1,53 @@
+"""The options as a column of buttons; the one pressed is in view."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QKeySequence
+from PySide6.QtWidgets import QButtonGroup, QPushButton, QVBoxLayout, QWidget
+
+from calm_relay.desk.choice_bench import LETTERS
+
+
+class OptionSwitch(QWidget):
+    """Emits `chosen` with an option's number."""
+
+    chosen = Signal(int)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setFixedWidth(222)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(14, 12, 4, 8)
+        self._column.setSpacing(7)
+        self._group = QButtonGroup(self)
+        self._group.setExclusive(True)
+        self._group.idClicked.connect(self.chosen)
+        self.buttons: list[QPushButton] = []
+
+    def show_options(self, options, best: str | None, shown: int) -> None:
+        """Shows the options; `best` is marked in words, `shown` is pressed."""
+        while len(self.buttons) < len(options):
+            number = len(self.buttons)
+            button = QPushButton()
+            button.setObjectName("option")
+            button.setCheckable(True)
+            button.setMinimumHeight(48)
+            button.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
+            self._group.addButton(button, number)
+            self._column.addWidget(button)
+            self.buttons.append(button)
+        for number, (button, option) in enumerate(zip(self.buttons, options, strict=True)):
+            note = ""
+            if option.outcome is None:
+                note = "cannot be built"
+            elif option.stopped:
+                note = "stopped"
+            elif option.design.key == best:
+                note = "serves best"
+            text = f"{LETTERS[number]}   {option.design.title}"
+            # The text clears the shortcut, so it is set first.
+            button.setText(f"{text}\n      {note}" if note else text)
+            button.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
+            button.setAccessibleName(
+                f"Option {LETTERS[number]}, {option.design.title}{', ' + note if note else ''}"
+            )
+            button.setChecked(number == shown)

@@ -1,0 +1,118 @@
+"""The job on the desk: its history, its file, and the plan that follows every edit."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from calm_relay.desk.history import History
+from calm_relay.desk.planner import Planner
+from calm_relay.exchange.job_file import moved_job, read_job, write_job
+from calm_relay.job.model import Job
+
+
+class Session(QObject):
+    """Holds the present job and tells when it or its plan changes.
+
+    Signals
+    -------
+    job_changed : object
+        The present `Job`.
+    plan_changed : object
+        The `Plan` of the present job.
+    plan_failed : str, str
+        Field and problem when the present job cannot be planned.
+    """
+
+    job_changed = Signal(object)
+    plan_changed = Signal(object)
+    plan_failed = Signal(str, str)
+
+    def __init__(self, job: Job, path: Path | None = None, parent=None):
+        super().__init__(parent)
+        self._planner = Planner(self)
+        self._planner.planned.connect(self._on_planned)
+        self._planner.failed.connect(self.plan_failed)
+        self.plan = None
+        self._take(job, path)
+
+    def _take(self, job, path):
+        self.history = History(job)
+        self.path = path
+        self._saved = job
+
+    @property
+    def job(self) -> Job:
+        """The present job."""
+        return self.history.job
+
+    @property
+    def unsaved(self) -> bool:
+        """Whether the present job differs from its file."""
+        return self.job != self._saved
+
+    @property
+    def busy(self) -> bool:
+        """Whether the plan of the present job is still being made."""
+        return self._planner.busy
+
+    def start(self) -> None:
+        """Announces the job and asks for its first plan."""
+        self.job_changed.emit(self.job)
+        self._planner.request(self.job, self._folder())
+
+    def edit(self, job: Job, label: str) -> None:
+        """Makes a changed job the present one, as one step of undo."""
+        if self.history.add(job, label):
+            self.start()
+
+    def undo(self) -> None:
+        """Takes the last edit back."""
+        if self.history.undo():
+            self.start()
+
+    def redo(self) -> None:
+        """Brings the edit last undone back."""
+        if self.history.redo():
+            self.start()
+
+    def open(self, path: Path) -> None:
+        """Reads a job and makes it the present one, with a new history.
+
+        Raises
+        ------
+        InputError
+            When the file cannot be used; the present job stays.
+        """
+        self._take(read_job(path), Path(path).resolve())
+        self.start()
+
+    def replace(self, job: Job) -> None:
+        """Puts a job without a file on the desk, with a new history."""
+        self._take(job, None)
+        self.start()
+
+    def save(self, path: Path) -> None:
+        """Writes the present job.
+
+        Raises
+        ------
+        OSError
+            When the folder cannot be written; nothing on disk changes.
+        """
+        path = Path(path).resolve()
+        job = moved_job(self.job, self._folder(), path.parent)
+        write_job(job, path)
+        self.history.amend(job)
+        self.path, self._saved = path, job
+        self.job_changed.emit(job)
+
+    def close(self) -> None:
+        """Ends the planner's thread."""
+        self._planner.stop()
+
+    def _folder(self):
+        return self.path.parent if self.path else Path.cwd()
+
+    def _on_planned(self, plan):
+        self.plan = plan
+        self.plan_changed.emit(plan)

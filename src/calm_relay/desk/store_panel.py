@@ -1,0 +1,157 @@
+"""The battery under discussion: pack, count, reserve, and the window in which it may be filled from the street."""
+
+from pydantic import ValidationError
+from PySide6.QtCore import QSignalBlocker, QTime, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QSpinBox, QTimeEdit, QWidget
+
+from calm_relay.desk.theme import font
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.exchange.shipped import catalogue
+from calm_relay.job.model import GridCharge, Job
+
+CLOCK = "HH:mm"
+FIRST_WINDOW = GridCharge(start="01:00", end="05:00")
+
+
+class StorePanel(QWidget):
+    """Edits `Job.store`; emits `edited` with the new job and the edit's name."""
+
+    edited = Signal(object, str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job: Job | None = None
+        self.pack = QComboBox()
+        self.count = self._spin(" ×", 1, 64, "How many packs")
+        self.reserve = self._spin("%", 0, 95, "Reserve kept for an outage")
+        self.charge = QCheckBox("Fill from the street")
+        self.start, self.end = QTimeEdit(), QTimeEdit()
+        self.target = self._spin("%", 0, 100, "State of charge at which filling stops")
+        self.problem = QLabel()
+        self._lay_out()
+        self.pack.activated.connect(self._on_pack)
+        self.count.valueChanged.connect(self._on_count)
+        self.reserve.valueChanged.connect(self._on_reserve)
+        self.charge.toggled.connect(self._on_charge)
+        for editor in (self.start, self.end):
+            editor.setDisplayFormat(CLOCK)
+            editor.setKeyboardTracking(False)
+            editor.timeChanged.connect(self._on_window)
+        self.target.valueChanged.connect(self._on_window)
+
+    def _spin(self, suffix, low, high, name):
+        spin = QSpinBox()
+        spin.setRange(low, high)
+        spin.setSuffix(suffix)
+        spin.setKeyboardTracking(False)
+        spin.setAccessibleName(name)
+        spin.setToolTip(f"{name}: {low} to {high}{suffix}")
+        return spin
+
+    def _lay_out(self):
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(5)
+        title = QLabel("Battery")
+        title.setFont(font(10.5, strong=True))
+        grid.addWidget(title, 0, 0, 1, 4)
+        self._pair(grid, 1, 0, "&Pack", self.pack, span=3)
+        self._pair(grid, 2, 0, "Co&unt", self.count)
+        self._pair(grid, 2, 2, "&Reserve", self.reserve)
+        grid.addWidget(self.charge, 3, 0, 1, 2)
+        self._pair(grid, 3, 2, "up &to", self.target)
+        self._pair(grid, 4, 0, "fro&m", self.start)
+        self._pair(grid, 4, 2, "u&ntil", self.end)
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        grid.addWidget(self.problem, 5, 0, 1, 4)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(3, 1)
+        self.pack.setAccessibleName("Battery pack")
+        self.charge.setAccessibleName("Fill the store from the street in a daily window")
+        self.start.setAccessibleName("Window opens, local clock")
+        self.end.setAccessibleName("Window closes, local clock")
+
+    @staticmethod
+    def _pair(grid, row, column, text, editor, span=1):
+        label = QLabel(text)
+        label.setBuddy(editor)
+        grid.addWidget(label, row, column)
+        grid.addWidget(editor, row, column + 1, 1, span)
+
+    def show_job(self, job: Job) -> None:
+        """Shows a job's store without emitting edits."""
+        self._job = job
+        store = job.store
+        blockers = [QSignalBlocker(widget) for widget in self._editors()]
+        self.pack.clear()
+        for pack in catalogue().joined(job.own_equipment).packs:
+            self.pack.addItem(f"{pack.name} · {pack.chemistry} · {pack.nominal_kwh:g} kWh", pack.key)
+        self.pack.setCurrentIndex(self.pack.findData(store.pack))
+        self.count.setValue(store.count)
+        self.reserve.setValue(round(store.reserve * 100))
+        self.charge.setChecked(store.grid_charge is not None)
+        window = store.grid_charge or FIRST_WINDOW
+        self.start.setTime(QTime.fromString(window.start, CLOCK))
+        self.end.setTime(QTime.fromString(window.end, CLOCK))
+        self.target.setValue(round(window.target * 100))
+        for editor in (self.start, self.end, self.target):
+            editor.setEnabled(store.grid_charge is not None)
+        self.problem.hide()
+        del blockers
+
+    def _editors(self):
+        return self.pack, self.count, self.reserve, self.charge, self.start, self.end, self.target
+
+    def _pack_of(self, key):
+        return next((item for item in catalogue().joined(self._job.own_equipment).packs if item.key == key), None)
+
+    def _change(self, label, **changes):
+        try:
+            job = self._job.with_(store=self._job.store.with_(**changes))
+        except ValidationError as error:
+            self._refuse(error)
+        else:
+            self.edited.emit(job, label)
+
+    def _refuse(self, error):
+        where, problem = first_field_error(error)
+        self.show_job(self._job)
+        self.problem.setText(f"{where}: {problem}" if where else problem[:1].upper() + problem[1:])
+        self.problem.show()
+
+    def _on_pack(self):
+        pack = self._pack_of(self.pack.currentData())
+        count = min(max(self._job.store.count, pack.count_min), pack.count_max)
+        if pack.key != self._job.store.pack:
+            self._change(f"Battery to {count} × {pack.name}", pack=pack.key, count=count)
+
+    def _on_count(self, count):
+        pack = self._pack_of(self._job.store.pack)
+        before = self._job.store.count
+        if pack is None:
+            label = f"Battery count {before} to {count}"
+        else:
+            label = f"Battery {before * pack.nominal_kwh:g} to {count * pack.nominal_kwh:g} kWh"
+        self._change(label, count=count)
+
+    def _on_reserve(self, percent):
+        self._change(f"Reserve {self._job.store.reserve:.0%} to {percent}%", reserve=percent / 100)
+
+    def _on_charge(self, on):
+        label = "Fill from the street" if on else "No filling from the street"
+        self._change(label, grid_charge=FIRST_WINDOW if on else None)
+
+    def _on_window(self):
+        try:
+            window = self._job.store.grid_charge.with_(
+                start=self.start.time().toString(CLOCK),
+                end=self.end.time().toString(CLOCK),
+                target=self.target.value() / 100,
+            )
+        except ValidationError as error:
+            self._refuse(error)
+        else:
+            self._change(f"Window {window.start} to {window.end}, up to {window.target:.0%}", grid_charge=window)

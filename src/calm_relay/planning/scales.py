@@ -1,0 +1,154 @@
+"""The measures on which options stand beside each other, each with one scale for all."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from calm_relay.planning.plan import Option, Plan
+
+
+@dataclass(frozen=True)
+class Scale:
+    """One measure of every option; a value is None where the option has none.
+
+    `texts` are the values as they are shown, units included; `yearly` says whether the figure rests on the
+    weather year; `lower_is_better` is None for a figure that is only told.
+    """
+
+    key: str
+    label: str
+    note: str
+    lower_is_better: bool | None
+    yearly: bool
+    values: tuple[float | None, ...]
+    texts: tuple[str, ...]
+
+    @property
+    def top(self) -> float:
+        """Right end of the scale: the largest finite value."""
+        finite = [value for value in self.values if value is not None and value != float("inf")]
+        return max([*finite, 1e-9])
+
+
+@dataclass(frozen=True)
+class _Measure:
+    key: str
+    label: str
+    note: str
+    lower_is_better: bool | None
+    yearly: bool
+    value: Callable[[Option, Plan], float | None]
+    text: Callable[[float, str], str]
+
+
+def _years(value, currency):
+    return "never" if value == float("inf") else f"{value:.1f} years"
+
+
+def _percent(value, currency):
+    return f"{value:.1%}"
+
+
+MEASURES = (
+    _Measure(
+        "score",
+        "Serves the purposes",
+        "weighted score of 100, weights below",
+        False,
+        True,
+        lambda option, plan: plan.choice.scores[option.design.key].total * 100,
+        lambda value, currency: f"{value:.0f} of 100",
+    ),
+    _Measure(
+        "bill",
+        "Bill",
+        "import, export and standing charge over the simulated year",
+        True,
+        True,
+        lambda option, plan: option.outcome.money.bill,
+        lambda value, currency: f"{currency} {value:,.0f} a year",
+    ),
+    _Measure(
+        "outlay",
+        "Outlay",
+        "boxes, store, labour and permits, before anything saved",
+        True,
+        False,
+        lambda option, plan: option.outcome.money.outlay,
+        lambda value, currency: f"{currency} {value:,.0f}",
+    ),
+    _Measure(
+        "payback",
+        "Simple payback",
+        "outlay over the first year's saving, without interest or ageing",
+        True,
+        True,
+        lambda option, plan: option.outcome.money.payback_years if option.outcome.money.outlay > 0 else None,
+        _years,
+    ),
+    _Measure(
+        "own",
+        "Own power",
+        "share of the home's energy not bought: 1 − import/home",
+        False,
+        True,
+        lambda option, plan: option.outcome.figures.self_sufficiency,
+        _percent,
+    ),
+    _Measure(
+        "direct",
+        "Module to home",
+        "path efficiency, energy-weighted over the year",
+        False,
+        True,
+        lambda option, plan: option.outcome.paths.direct,
+        _percent,
+    ),
+    _Measure(
+        "through",
+        "Module, store, home",
+        "path efficiency through the store, energy-weighted over the year",
+        False,
+        True,
+        lambda option, plan: option.outcome.paths.through_store,
+        _percent,
+    ),
+    _Measure(
+        "dark",
+        "Power when dark",
+        "continuous power grid-down, not the pass-through figure",
+        False,
+        False,
+        lambda option, plan: option.outcome.dark.power_kw,
+        lambda value, currency: f"{value:.1f} kW",
+    ),
+    _Measure(
+        "hours",
+        "Hours when dark",
+        "energy held on nine of ten dark quarter-hours of the worst season, over that season's mean demand",
+        False,
+        True,
+        lambda option, plan: option.outcome.dark.hours,
+        lambda value, currency: f"{value:.1f} h",
+    ),
+)
+
+
+def scales_of(plan: Plan) -> tuple[Scale, ...]:
+    """Every measure of the plan's options, in the options' order."""
+    currency = plan.job.tariff.currency
+    scales = []
+    for measure in MEASURES:
+        values = tuple(measure.value(option, plan) if option.outcome else None for option in plan.options)
+        texts = tuple("–" if value is None else measure.text(value, currency) for value in values)
+        scales.append(
+            Scale(
+                measure.key,
+                measure.label,
+                measure.note,
+                measure.lower_is_better,
+                measure.yearly,
+                values,
+                texts,
+            )
+        )
+    return tuple(scales)

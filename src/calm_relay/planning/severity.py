@@ -1,0 +1,11 @@
+"""How much a finding weighs."""
+
+from enum import IntEnum
+
+
+class Severity(IntEnum):
+    """It stops the job, wants watching, or holds."""
+
+    STOP = 0
+    WATCH = 1
+    HOLD = 2
