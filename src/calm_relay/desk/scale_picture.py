@@ -9,7 +9,7 @@ from calm_relay.desk.theme import LIGHT, font
 LABEL = 166.0
 VALUE = 112.0
 BAR_H = 11.0
-GAP = 8.0
+GAP = 7.0
 TOP = 3.0
 
 
@@ -88,7 +88,7 @@ class ScalePicture(QWidget):
         for number, (value, text) in enumerate(zip(scale.values, scale.texts, strict=True)):
             self._bar(painter, scale, number, value, text, track.translated(0, number * BAR_H))
         painter.setPen(QPen(QColor(LIGHT.rule), 1))
-        painter.drawLine(round(LABEL), round(top + height + 3), self.width() - 1, round(top + height + 3))
+        painter.drawLine(round(LABEL), round(top + height + 2), self.width() - 1, round(top + height + 2))
 
     def _bar(self, painter, scale, number, value, text, track):
         mine = number == self._shown

@@ -75,12 +75,14 @@ CONVERTER_FLOWS = (
 ) = range(len(CONVERTER_FLOWS))
 BUS_FLOWS = ("home", "import", "export")
 
-_compiled = njit(cache=True, nogil=True, error_model="numpy")
+_compiled = njit(cache=True, nogil=True, error_model="numpy", forceinline=True)
 
 
 @_compiled
 def inverter_dc(p, j, ac):
-    """DC power [kW] an inverter needs for an AC output above 0."""
+    """DC power [kW] an inverter needs for an AC output; switched off it needs none."""
+    if ac <= 0.0:
+        return 0.0
     return ac + p[j, K0] + p[j, K1] * ac + p[j, K2] * ac * ac
 
 
@@ -131,22 +133,25 @@ def _discharge_room(p, j, store, floor, per_h):
 
 
 @_compiled
+def _own_charge(p, j, harvest, wanted, room):
+    """Array power [kW] that goes into the store on the same DC bus once the home has its share."""
+    if room <= 0.0:
+        return 0.0
+    share = min(wanted, inverter_ac(p, j, harvest))
+    return min(max(harvest - inverter_dc(p, j, share), 0.0), room)
+
+
+@_compiled
 def _serve_array(p, j, harvest, wanted, room, now):
     """Array of one converter: home's share, then its own store, then the AC bus. Returns AC power [kW]."""
-    charge = 0.0
-    if room > 0.0:
-        left = harvest
-        share = min(wanted, inverter_ac(p, j, harvest))
-        if share > 0.0:
-            left -= inverter_dc(p, j, share)
-        charge = min(max(left, 0.0), room)
-    drawn = harvest - charge
-    ac = inverter_ac(p, j, drawn)
-    if ac >= p[j, AC_LIMIT]:
-        needed = inverter_dc(p, j, ac) if ac > 0.0 else 0.0
-        if drawn > needed:
-            now[j, F_CLIPPED] += drawn - needed
-            drawn = needed
+    charge = _own_charge(p, j, harvest, wanted, room)
+    left = harvest - charge
+    ac = inverter_ac(p, j, left)
+    drawn = min(left, inverter_dc(p, j, ac))
+    # Below its limit the inverter takes all there is, even where its own losses eat it.
+    if ac < p[j, AC_LIMIT]:
+        drawn = left
+    now[j, F_CLIPPED] += left - drawn
     now[j, F_CHARGE] = charge
     now[j, F_INVERTER] = drawn
     now[j, F_AC] = ac
@@ -168,21 +173,129 @@ def _book(p, j, store, step_h, now, flows, t):
     discharge_loss = discharge * (p[j, PER_DISCHARGE] - 1.0)
     charge_loss = charge * (1.0 - p[j, CHARGE_EFF])
     store += (charge - charge_loss - discharge - discharge_loss) * step_h
-    flows[j, F_PV, t] = now[j, F_PV]
-    flows[j, F_TRACKER, t] = now[j, F_TRACKER]
-    flows[j, F_CLIPPED, t] = now[j, F_CLIPPED]
-    flows[j, F_CURTAILED, t] = now[j, F_CURTAILED]
-    flows[j, F_CHARGE, t] = charge
-    flows[j, F_DISCHARGE, t] = discharge
-    flows[j, F_DC_DC, t] = charge_bus - charge + discharge - discharge_bus
-    flows[j, F_CHARGE_LOSS, t] = charge_loss
-    flows[j, F_DISCHARGE_LOSS, t] = discharge_loss
-    flows[j, F_INVERTER, t] = now[j, F_INVERTER] + discharge_bus - max(ac, 0.0)
-    flows[j, F_RECTIFIER, t] = max(-ac, 0.0) - now[j, F_RECTIFIER]
-    flows[j, F_STANDBY, t] = now[j, F_STANDBY]
-    flows[j, F_AC, t] = ac
-    flows[j, F_STORE, t] = store
+    flows[t, j, F_PV] = now[j, F_PV]
+    flows[t, j, F_TRACKER] = now[j, F_TRACKER]
+    flows[t, j, F_CLIPPED] = now[j, F_CLIPPED]
+    flows[t, j, F_CURTAILED] = now[j, F_CURTAILED]
+    flows[t, j, F_CHARGE] = charge
+    flows[t, j, F_DISCHARGE] = discharge
+    flows[t, j, F_DC_DC] = charge_bus - charge + discharge - discharge_bus
+    flows[t, j, F_CHARGE_LOSS] = charge_loss
+    flows[t, j, F_DISCHARGE_LOSS] = discharge_loss
+    flows[t, j, F_INVERTER] = now[j, F_INVERTER] + discharge_bus - max(ac, 0.0)
+    flows[t, j, F_RECTIFIER] = max(-ac, 0.0) - now[j, F_RECTIFIER]
+    flows[t, j, F_STANDBY] = now[j, F_STANDBY]
+    flows[t, j, F_AC] = ac
+    flows[t, j, F_STORE] = store
     return store
+
+
+@_compiled
+def _offer(p, pv_kw, t, now):
+    """Books what the arrays offer; returns what sleeping converters without a store draw [kW]."""
+    asleep = 0.0
+    for j in range(p.shape[0]):
+        if p[j, HAS_PV] > 0.0:
+            offered = max(pv_kw[j, t], 0.0)
+            now[j, F_PV] = offered
+            now[j, F_TRACKER] = offered * (1.0 - p[j, TRACKER])
+        if now[j, F_PV] <= 0.0 and p[j, USABLE] <= 0.0:
+            now[j, F_STANDBY] = p[j, STANDBY]
+            asleep += p[j, STANDBY]
+    return asleep
+
+
+@_compiled
+def _harvest(p, j, now):
+    """What the trackers or charge controller of a converter bring to its DC bus [kW]; books what they cannot."""
+    after_tracker = now[j, F_PV] - now[j, F_TRACKER]
+    harvest = min(after_tracker, p[j, PV_LIMIT])
+    now[j, F_CLIPPED] = after_tracker - harvest
+    return harvest
+
+
+@_compiled
+def _serve_arrays(p, with_store, store, filling_level, spare, per_h, now):
+    """Runs the arrays on converters with a store, or those without; returns the power left on the bus [kW]."""
+    for j in range(p.shape[0]):
+        if now[j, F_PV] > 0.0 and (p[j, USABLE] > 0.0) == with_store:
+            wanted = max(-spare, 0.0)
+            # A store that is being filled in the window comes before the home.
+            if store[j] < filling_level * p[j, USABLE]:
+                wanted = 0.0
+            room = _charge_room(p, j, store[j], per_h)
+            spare += _serve_array(p, j, _harvest(p, j, now), wanted, room, now)
+            if not with_store and now[j, F_AC] <= 0.0:
+                spare -= p[j, STANDBY]
+                now[j, F_STANDBY] = p[j, STANDBY]
+    return spare
+
+
+@_compiled
+def _fill_from_surplus(p, store, spare, per_h, now):
+    """Stores on idle converters take what is left on the bus; returns what is then left [kW]."""
+    for j in range(p.shape[0]):
+        if now[j, F_AC] == 0.0 and spare > 0.0 and p[j, FROM_AC] > 0.0:
+            room = _charge_room(p, j, store[j], per_h) - now[j, F_CHARGE]
+            ac = min(spare, p[j, FROM_AC], rectifier_ac(p, j, room))
+            dc = min(rectifier_dc(p, j, ac), room)
+            if dc > 0.0:
+                now[j, F_RECTIFIER] = dc
+                now[j, F_AC] = -ac
+                spare -= ac
+    return spare
+
+
+@_compiled
+def _curtail(p, spare, export_limit_kw, now):
+    """Turns converters down, the last first, until the export limit holds; returns what is left [kW]."""
+    for j in range(p.shape[0] - 1, -1, -1):
+        excess = spare - export_limit_kw
+        ac = now[j, F_AC]
+        if excess > 0.0 and ac > 0.0:
+            less = max(ac - excess, 0.0)
+            drawn = inverter_dc(p, j, less)
+            now[j, F_CURTAILED] += now[j, F_INVERTER] - drawn
+            now[j, F_INVERTER] = drawn
+            now[j, F_AC] = less
+            spare -= ac - less
+    return spare
+
+
+@_compiled
+def _serve_from_stores(p, store, floor_level, spare, per_h, now):
+    """Stores meet what the bus is short of, in order, down to their floor; returns what is left [kW]."""
+    for j in range(p.shape[0]):
+        if spare < 0.0 and p[j, USABLE] > 0.0 and now[j, F_CHARGE] <= 0.0:
+            floor = max(p[j, RESERVE], floor_level) * p[j, USABLE]
+            give = _discharge_room(p, j, store[j], floor, per_h)
+            drawn = now[j, F_INVERTER]
+            before = now[j, F_AC]
+            ac = min(inverter_ac(p, j, drawn + give), before - spare)
+            if give > 0.0 and ac > before:
+                now[j, F_DISCHARGE] = max(inverter_dc(p, j, ac) - drawn, 0.0)
+                now[j, F_AC] = ac
+                spare += ac - before
+    return spare
+
+
+@_compiled
+def _fill_from_street(p, store, target, allowed, spare, per_h, now):
+    """Stores below target take power from the street, `allowed` at most; returns what is left [kW]."""
+    for j in range(p.shape[0]):
+        short = target * p[j, USABLE] - store[j]
+        if now[j, F_AC] <= 0.0 and p[j, FROM_AC] > 0.0 and allowed > 0.0 and short > 0.0:
+            most = short * p[j, PER_CHARGE] * p[j, PER_DC_DC] * per_h
+            room = min(_charge_room(p, j, store[j], per_h), most) - now[j, F_CHARGE]
+            before = -now[j, F_AC]
+            ac = min(before + allowed, p[j, FROM_AC], rectifier_ac(p, j, room))
+            dc = min(rectifier_dc(p, j, ac), room)
+            if dc > now[j, F_RECTIFIER]:
+                now[j, F_RECTIFIER] = dc
+                now[j, F_AC] = -ac
+                spare -= ac - before
+                allowed -= ac - before
+    return spare
 
 
 @_compiled
@@ -216,108 +329,33 @@ def run(p, pv_kw, home_kw, window, target, window_limit_kw, import_limit_kw, exp
     n = p.shape[0]
     steps = home_kw.size
     per_h = 1.0 / step_h
-    # Written step by step, read as whole series.
-    flows = np.empty((steps, n, len(CONVERTER_FLOWS))).transpose(1, 2, 0)
+    flows = np.empty((steps, n, len(CONVERTER_FLOWS)))
+    now = np.empty((n, len(CONVERTER_FLOWS)))
     bus = np.empty((len(BUS_FLOWS), steps))
     store = p[:, INITIAL] * p[:, USABLE]
-    now = np.zeros((n, len(CONVERTER_FLOWS)))
     for t in range(steps):
         now[:, :] = 0.0
-        filling_time = window[t]
-        spare = -home_kw[t]  # AC power left on the bus; below 0 it is short
-        for j in range(n):
-            if p[j, HAS_PV] > 0.0:
-                offered = max(pv_kw[j, t], 0.0)
-                now[j, F_PV] = offered
-                now[j, F_TRACKER] = offered * (1.0 - p[j, TRACKER])
-            if now[j, F_PV] <= 0.0 and p[j, USABLE] <= 0.0:
-                spare -= p[j, STANDBY]
-                now[j, F_STANDBY] = p[j, STANDBY]
+        level = target if window[t] else 0.0
+        # AC power left on the bus; below 0 it is short.
+        spare = -home_kw[t] - _offer(p, pv_kw, t, now)
         # Arrays without a store first: they can only go to the bus.
-        for with_store in range(2):
-            for j in range(n):
-                if now[j, F_PV] <= 0.0 or (p[j, USABLE] > 0.0) != (with_store == 1):
-                    continue
-                after_tracker = now[j, F_PV] - now[j, F_TRACKER]
-                harvest = min(after_tracker, p[j, PV_LIMIT])
-                now[j, F_CLIPPED] = after_tracker - harvest
-                filling = filling_time and store[j] < target * p[j, USABLE]
-                wanted = 0.0 if filling else max(-spare, 0.0)
-                room = _charge_room(p, j, store[j], per_h)
-                spare += _serve_array(p, j, harvest, wanted, room, now)
-                if with_store == 0 and now[j, F_AC] <= 0.0:
-                    spare -= p[j, STANDBY]
-                    now[j, F_STANDBY] = p[j, STANDBY]
+        spare = _serve_arrays(p, False, store, level, spare, per_h, now)
+        spare = _serve_arrays(p, True, store, level, spare, per_h, now)
         if spare > 0.0:
-            for j in range(n):
-                if now[j, F_AC] != 0.0 or spare <= 0.0 or p[j, FROM_AC] <= 0.0:
-                    continue
-                room = _charge_room(p, j, store[j], per_h) - now[j, F_CHARGE]
-                ac = min(spare, p[j, FROM_AC], rectifier_ac(p, j, room))
-                dc = min(rectifier_dc(p, j, ac), room)
-                if dc > 0.0:
-                    now[j, F_RECTIFIER] = dc
-                    now[j, F_AC] = -ac
-                    spare -= ac
-            excess = spare - export_limit_kw
-            for j in range(n - 1, -1, -1):
-                if excess <= 0.0:
-                    break
-                ac = now[j, F_AC]
-                if ac > 0.0:
-                    less = max(ac - excess, 0.0)
-                    drawn = inverter_dc(p, j, less) if less > 0.0 else 0.0
-                    now[j, F_CURTAILED] += now[j, F_INVERTER] - drawn
-                    now[j, F_INVERTER] = drawn
-                    now[j, F_AC] = less
-                    spare -= ac - less
-                    excess -= ac - less
+            spare = _fill_from_surplus(p, store, spare, per_h, now)
+            spare = _curtail(p, spare, export_limit_kw, now)
         elif spare < 0.0:
-            for j in range(n):
-                if spare >= 0.0:
-                    break
-                if p[j, USABLE] <= 0.0 or now[j, F_CHARGE] > 0.0:
-                    continue
-                floor = p[j, RESERVE]
-                if filling_time:
-                    floor = max(floor, target)
-                give = _discharge_room(p, j, store[j], floor * p[j, USABLE], per_h)
-                drawn = now[j, F_INVERTER]
-                before = now[j, F_AC]
-                ac = min(inverter_ac(p, j, drawn + give), before - spare)
-                if give > 0.0 and ac > before:
-                    now[j, F_DISCHARGE] = max(inverter_dc(p, j, ac) - drawn, 0.0)
-                    now[j, F_AC] = ac
-                    spare += ac - before
-        if filling_time:
+            spare = _serve_from_stores(p, store, level, spare, per_h, now)
+        if window[t]:
             allowed = min(window_limit_kw, import_limit_kw - max(-spare, 0.0))
-            for j in range(n):
-                if now[j, F_AC] > 0.0 or p[j, FROM_AC] <= 0.0 or allowed <= 0.0:
-                    continue
-                short = target * p[j, USABLE] - store[j]
-                if short <= 0.0:
-                    continue
-                most = min(_charge_room(p, j, store[j], per_h), short * p[j, PER_CHARGE] * p[j, PER_DC_DC] * per_h)
-                room = most - now[j, F_CHARGE]
-                before = -now[j, F_AC]
-                if room <= now[j, F_RECTIFIER]:
-                    continue
-                ac = min(before + allowed, p[j, FROM_AC], rectifier_ac(p, j, room))
-                dc = min(rectifier_dc(p, j, ac), room)
-                if dc > now[j, F_RECTIFIER]:
-                    now[j, F_RECTIFIER] = dc
-                    now[j, F_AC] = -ac
-                    spare -= ac - before
-                    allowed -= ac - before
+            spare = _fill_from_street(p, store, target, allowed, spare, per_h, now)
         for j in range(n):
-            if p[j, USABLE] > 0.0:
-                if now[j, F_AC] == 0.0:
-                    now[j, F_STANDBY] = p[j, STANDBY]
-                    spare -= p[j, STANDBY]
-                store[j] = _book(p, j, store[j], step_h, now, flows, t)
-            else:
-                _book(p, j, 0.0, step_h, now, flows, t)
+            if p[j, USABLE] > 0.0 and now[j, F_AC] == 0.0:
+                now[j, F_STANDBY] = p[j, STANDBY]
+                spare -= p[j, STANDBY]
+            store[j] = _book(p, j, store[j], step_h, now, flows, t)
         bus[0, t] = home_kw[t]
         bus[1, t] = max(-spare, 0.0)
         bus[2, t] = max(spare, 0.0)
-    return flows, bus
+    # Written step by step, read as whole series.
+    return flows.transpose(1, 2, 0), bus

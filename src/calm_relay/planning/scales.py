@@ -21,10 +21,13 @@ class Scale:
     yearly: bool
     values: tuple[float | None, ...]
     texts: tuple[str, ...]
+    end: float | None
 
     @property
     def top(self) -> float:
-        """Right end of the scale: the largest finite value."""
+        """Right end of the scale: where the measure itself ends, else the largest finite value."""
+        if self.end is not None:
+            return self.end
         finite = [value for value in self.values if value is not None and value != float("inf")]
         return max([*finite, 1e-9])
 
@@ -38,6 +41,7 @@ class _Measure:
     yearly: bool
     value: Callable[[Option, Plan], float | None]
     text: Callable[[float, str], str]
+    end: float | None = None
 
 
 def _years(value, currency):
@@ -57,6 +61,7 @@ MEASURES = (
         True,
         lambda option, plan: plan.choice.scores[option.design.key].total * 100,
         lambda value, currency: f"{value:.0f} of 100",
+        100.0,
     ),
     _Measure(
         "bill",
@@ -93,6 +98,7 @@ MEASURES = (
         True,
         lambda option, plan: option.outcome.figures.self_sufficiency,
         _percent,
+        1.0,
     ),
     _Measure(
         "direct",
@@ -102,6 +108,7 @@ MEASURES = (
         True,
         lambda option, plan: option.outcome.paths.direct,
         _percent,
+        1.0,
     ),
     _Measure(
         "through",
@@ -111,6 +118,7 @@ MEASURES = (
         True,
         lambda option, plan: option.outcome.paths.through_store,
         _percent,
+        1.0,
     ),
     _Measure(
         "dark",
@@ -149,6 +157,7 @@ def scales_of(plan: Plan) -> tuple[Scale, ...]:
                 measure.yearly,
                 values,
                 texts,
+                measure.end,
             )
         )
     return tuple(scales)
