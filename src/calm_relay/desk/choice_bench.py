@@ -3,6 +3,7 @@
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from calm_relay.desk.cost_list import CostList
 from calm_relay.desk.purposes_panel import PurposesPanel
 from calm_relay.desk.scale_picture import ScalePicture
 from calm_relay.desk.store_panel import StorePanel
@@ -29,6 +30,7 @@ class ChoiceBench(QWidget):
         self.scales = ScalePicture()
         self.store = StorePanel()
         self.purposes = PurposesPanel()
+        self.costs = CostList()
         self.store.edited.connect(self.edited)
         self.purposes.edited.connect(self.edited)
         self._reasons = QGridLayout()
@@ -48,9 +50,10 @@ class ChoiceBench(QWidget):
         left.addStretch(1)
         middle.addLayout(left, 5)
         inputs = QVBoxLayout()
-        inputs.setSpacing(12)
+        inputs.setSpacing(9)
         inputs.addWidget(self.store)
         inputs.addWidget(self.purposes)
+        inputs.addWidget(self.costs)
         inputs.addStretch(1)
         middle.addLayout(inputs, 3)
         column.addLayout(middle)
@@ -87,6 +90,7 @@ class ChoiceBench(QWidget):
         self.footnote.setText(f"{telling}{source}. Home: {plan.demand.source}.")
         letters = LETTERS[: len(plan.options)]
         self.scales.show_scales(scales, letters, shown, plan.assumed_note)
+        self.costs.show_costs(letters[shown], option.outcome, plan.job.tariff.currency)
         self._show_reasons(plan, option, letters[shown])
 
     def _show_reasons(self, plan, option, letter):

@@ -93,7 +93,7 @@ class ScalePicture(QWidget):
     def _bar(self, painter, scale, number, value, text, track):
         mine = number == self._shown
         painter.setPen(QColor(LIGHT.ink if mine else LIGHT.quiet))
-        painter.setFont(font(7.5, strong=mine))
+        painter.setFont(font(7.8, strong=mine))
         line = QRectF(LABEL - 16, track.top() - 2, 14, BAR_H + 1)
         painter.drawText(line, Qt.AlignmentFlag.AlignCenter, self._letters[number])
         painter.setPen(Qt.PenStyle.NoPen)

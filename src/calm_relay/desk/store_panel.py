@@ -2,8 +2,9 @@
 
 from pydantic import ValidationError
 from PySide6.QtCore import QSignalBlocker, QTime, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QSpinBox, QTimeEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QTimeEdit, QWidget
 
+from calm_relay.desk.ranged_spin import RangedSpin
 from calm_relay.desk.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.exchange.shipped import catalogue
@@ -22,31 +23,24 @@ class StorePanel(QWidget):
         super().__init__(parent)
         self._job: Job | None = None
         self.pack = QComboBox()
-        self.count = self._spin(" ×", 1, 64, "How many packs")
-        self.reserve = self._spin("%", 0, 95, "Reserve kept for an outage")
+        self.count = RangedSpin("How many packs", " ×", 1, 64)
+        self.reserve = RangedSpin("Reserve kept for an outage", "%", 0, 95)
         self.charge = QCheckBox("Fill from the street")
         self.start, self.end = QTimeEdit(), QTimeEdit()
-        self.target = self._spin("%", 0, 100, "State of charge at which filling stops")
+        self.target = RangedSpin("State of charge at which filling stops", "%", 0, 100)
         self.problem = QLabel()
         self._lay_out()
         self.pack.activated.connect(self._on_pack)
-        self.count.valueChanged.connect(self._on_count)
-        self.reserve.valueChanged.connect(self._on_reserve)
+        self.count.accepted.connect(self._on_count)
+        self.reserve.accepted.connect(self._on_reserve)
         self.charge.toggled.connect(self._on_charge)
         for editor in (self.start, self.end):
             editor.setDisplayFormat(CLOCK)
             editor.setKeyboardTracking(False)
             editor.timeChanged.connect(self._on_window)
-        self.target.valueChanged.connect(self._on_window)
-
-    def _spin(self, suffix, low, high, name):
-        spin = QSpinBox()
-        spin.setRange(low, high)
-        spin.setSuffix(suffix)
-        spin.setKeyboardTracking(False)
-        spin.setAccessibleName(name)
-        spin.setToolTip(f"{name}: {low} to {high}{suffix}")
-        return spin
+        self.target.accepted.connect(self._on_window)
+        for spin in (self.count, self.reserve, self.target):
+            spin.refused.connect(self._tell)
 
     def _lay_out(self):
         grid = QGridLayout(self)
@@ -90,13 +84,15 @@ class StorePanel(QWidget):
         for pack in catalogue().joined(job.own_equipment).packs:
             self.pack.addItem(f"{pack.name} · {pack.chemistry} · {pack.nominal_kwh:g} kWh", pack.key)
         self.pack.setCurrentIndex(self.pack.findData(store.pack))
-        self.count.setValue(store.count)
-        self.reserve.setValue(round(store.reserve * 100))
+        pack = self._pack_of(store.pack)
+        self.count.limit_to(*((pack.count_min, pack.count_max) if pack else (1, 64)))
+        self.count.show_value(store.count)
+        self.reserve.show_value(round(store.reserve * 100))
         self.charge.setChecked(store.grid_charge is not None)
         window = store.grid_charge or FIRST_WINDOW
         self.start.setTime(QTime.fromString(window.start, CLOCK))
         self.end.setTime(QTime.fromString(window.end, CLOCK))
-        self.target.setValue(round(window.target * 100))
+        self.target.show_value(round(window.target * 100))
         for editor in (self.start, self.end, self.target):
             editor.setEnabled(store.grid_charge is not None)
         self.problem.hide()
@@ -119,7 +115,10 @@ class StorePanel(QWidget):
     def _refuse(self, error):
         where, problem = first_field_error(error)
         self.show_job(self._job)
-        self.problem.setText(f"{where}: {problem}" if where else problem[:1].upper() + problem[1:])
+        self._tell(f"{where}: {problem}" if where else problem[:1].upper() + problem[1:])
+
+    def _tell(self, problem):
+        self.problem.setText(problem)
         self.problem.show()
 
     def _on_pack(self):

@@ -116,6 +116,7 @@ class Window(QMainWindow):
         except InputError as error:
             QMessageBox.warning(self, "This file cannot be opened", str(error))
             return False
+        self._shown = None
         return True
 
     def ask_open(self) -> None:
@@ -124,13 +125,12 @@ class Window(QMainWindow):
             return
         name, _ = QFileDialog.getOpenFileName(self, "Open a job", self._folder(), FILTER)
         if name:
-            self._forget_shown()
             self.open_file(name)
 
     def open_demo(self) -> None:
         """Opens the demo job."""
         if self._may_leave():
-            self._forget_shown()
+            self._shown = None
             self.session.replace(demo_job())
 
     def save(self) -> bool:
@@ -184,9 +184,6 @@ class Window(QMainWindow):
             buttons.Save,
         )
         return self.save() if answer == buttons.Save else answer == buttons.Discard
-
-    def _forget_shown(self):
-        self._shown = None
 
     def _mend(self, mend):
         self.session.edit(mend.apply(self.session.job), mend.label)
