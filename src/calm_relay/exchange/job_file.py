@@ -36,7 +36,9 @@ def parse_job(text: str, path) -> Job:
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise InputError(path, "format", f'this is not a job file; wanted "format": "{FORMAT}"')
     version = document.get("schema_version")
-    if isinstance(version, int) and not isinstance(version, bool) and version > SCHEMA_VERSION:
+    if type(version) is not int:
+        raise InputError(path, "schema_version", f"is {version!r}; wanted {SCHEMA_VERSION}")
+    if version > SCHEMA_VERSION:
         raise InputError(
             path,
             "schema_version",

@@ -181,7 +181,7 @@ class Store(Model):
 
     pack: Identifier
     count: int = Field(default=1, ge=1, le=64)
-    reserve: Fraction = Field(default=0.1, le=0.95, description="Kept back for an outage.")
+    reserve: float = Field(default=0.1, ge=0.0, le=0.95, description="Kept back for an outage.")
     grid_charge: GridCharge | None = None
     battery_inverter: Identifier | None = None
     hybrid: Identifier | None = None

@@ -1,0 +1,119 @@
+"""Job files: nothing is lost, and what is wrong is named."""
+
+import json
+import os
+
+import pytest
+
+from calm_relay.exchange import job_file
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.job_file import moved_job, parse_job, previous_version, read_job, write_job
+from calm_relay.job.model import MeteredDemand
+
+
+@pytest.fixture
+def saved(demo, tmp_path):
+    path = tmp_path / "studio.relay.json"
+    write_job(demo, path)
+    return path
+
+
+def test_a_job_comes_back_as_it_was_saved(demo, saved):
+    assert read_job(saved) == demo
+
+
+def test_the_version_before_is_kept(demo, saved):
+    write_job(demo.with_(name="Second"), saved)
+    assert read_job(saved).name == "Second"
+    assert read_job(previous_version(saved)) == demo
+    assert sorted(path.name for path in saved.parent.iterdir()) == [saved.name, saved.name + ".previous"]
+
+
+@pytest.mark.parametrize("broken", ["write", "fsync", "replace"])
+def test_a_failed_save_leaves_the_disk_as_it_was(demo, saved, monkeypatch, broken):
+    before = saved.read_bytes()
+
+    def fail(*_):
+        raise OSError(28, "No space left on device")
+
+    if broken == "fsync":
+        monkeypatch.setattr(os, "fsync", fail)
+    elif broken == "replace":
+        monkeypatch.setattr(job_file.Path, "replace", fail)
+    else:
+        monkeypatch.setattr(os, "fdopen", fail)
+    with pytest.raises(OSError, match="No space"):
+        write_job(demo.with_(name="Second"), saved)
+    assert saved.read_bytes() == before
+    assert [path.name for path in saved.parent.iterdir()] == [saved.name]
+
+
+def test_saving_keeps_the_file_s_permissions(demo, saved):
+    saved.chmod(0o640)
+    write_job(demo.with_(name="Second"), saved)
+    assert saved.stat().st_mode & 0o777 == 0o640
+
+
+def changed(demo, **changes):
+    return json.dumps({**json.loads(demo.model_dump_json()), **changes})
+
+
+@pytest.mark.parametrize(
+    ("make", "where", "wanted"),
+    [
+        (lambda demo: '{"format": "calm-relay-job",\n "name": ', "line 2, column 10", "damaged"),
+        (lambda demo: "[1, 2]", "format", "not a job file"),
+        (lambda demo: '{"format": "something"}', "format", '"calm-relay-job"'),
+        (
+            lambda demo: changed(demo, schema_version=2),
+            "schema_version",
+            "newer Calm Relay; this one reads up to 1",
+        ),
+        (lambda demo: changed(demo, schema_version=True), "schema_version", "1"),
+        (lambda demo: changed(demo, name=""), "name", "at least 1 character"),
+        (lambda demo: changed(demo, faces=[]), "faces", "at least 1 item"),
+        (lambda demo: changed(demo, colour="red"), "colour", "not a field this version knows"),
+        (lambda demo: changed(demo, supply={"phases": "single", "volts": 230}), "supply.main_fuse_a", "missing"),
+        (
+            lambda demo: changed(demo, supply={"phases": "two", "volts": 230, "main_fuse_a": 63}),
+            "phases",
+            "'single'",
+        ),
+        (lambda demo: changed(demo, demand={"kind": "shape", "yearly_kwh": -1}), "demand.yearly_kwh", "is -1; "),
+    ],
+)
+def test_a_file_that_is_no_good_job_names_the_field(demo, tmp_path, make, where, wanted):
+    path = tmp_path / "bad.relay.json"
+    path.write_text(make(demo))
+    with pytest.raises(InputError) as caught:
+        read_job(path)
+    assert where in caught.value.where
+    assert wanted in caught.value.problem
+    assert str(caught.value).startswith("bad.relay.json, ")
+
+
+def test_all_wrong_fields_are_counted(demo):
+    with pytest.raises(InputError, match="2 more fields are wrong too"):
+        parse_job(changed(demo, name="", faces=[], purposes=[]), "x.relay.json")
+
+
+def test_missing_and_unreadable_files_are_named(tmp_path):
+    with pytest.raises(InputError, match="no such file"):
+        read_job(tmp_path / "none.relay.json")
+    with pytest.raises(InputError, match="cannot be read"):
+        read_job(tmp_path)
+    noise = tmp_path / "noise.relay.json"
+    noise.write_bytes(b"\xff\xfe\x00\x81")
+    with pytest.raises(InputError, match="not UTF-8"):
+        read_job(noise)
+
+
+def test_relative_paths_follow_a_job_to_another_folder(demo, tmp_path):
+    job = demo.with_(
+        demand=MeteredDemand(path="meter/year.csv"),
+        site=demo.site.with_(weather={"kind": "file", "path": "/abs/station.epw"}),
+    )
+    moved = moved_job(job, tmp_path / "a", tmp_path / "b" / "c")
+    assert (tmp_path / "b" / "c" / moved.demand.path).resolve() == tmp_path / "a" / "meter" / "year.csv"
+    assert moved.site.weather.path == "/abs/station.epw"
+    assert moved_job(job, tmp_path, tmp_path) is job

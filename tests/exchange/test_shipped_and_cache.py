@@ -1,0 +1,83 @@
+"""What ships with the application, the published schemas, and the cache of arrays."""
+
+import json
+from pathlib import Path
+
+import jsonschema
+import numpy as np
+import pytest
+
+from calm_relay.exchange import array_cache
+from calm_relay.exchange.array_cache import cache_folder, cached_arrays
+from calm_relay.exchange.job_file import job_text
+from calm_relay.exchange.plan_document import PlanDocument, schema_text
+from calm_relay.exchange.shipped import catalogue, climates
+from calm_relay.job.model import Job
+from calm_relay.planning.kit import loss_curve
+
+DOCS = Path(__file__).parents[2] / "docs"
+
+
+def test_the_catalogue_is_large_enough_to_choose_from():
+    kinds = [item.kind for item in catalogue().converters]
+    assert len(catalogue().modules) >= 5
+    assert kinds.count("string inverter") >= 4
+    assert kinds.count("hybrid inverter") >= 5
+    assert kinds.count("battery inverter") + kinds.count("all-in-one unit") >= 4
+    assert len(catalogue().packs) >= 6
+    assert {item.stacking for item in catalogue().packs} == {"parallel", "series"}
+
+
+@pytest.mark.parametrize("box", catalogue().converters, ids=lambda box: box.key)
+def test_every_converter_has_a_loss_curve_and_a_pack(box):
+    assert loss_curve(box).weighted_efficiency(box.weighting) == pytest.approx(box.weighted_efficiency, abs=1e-6)
+    if box.battery:
+        assert {pack.family for pack in catalogue().packs} & set(box.battery.families)
+
+
+def test_climates_cover_twelve_months_each():
+    assert len(climates()) >= 5
+    assert all(len(climate.ghi_kwh_per_day) == 12 for climate in climates().values())
+
+
+@pytest.mark.parametrize(
+    ("name", "model", "title"),
+    [
+        ("job", Job, "Calm Relay job, *.relay.json"),
+        ("plan", PlanDocument, "Calm Relay plan, as written by assess"),
+    ],
+)
+def test_the_published_schemas_are_those_of_the_models(name, model, title):
+    published = (DOCS / f"{name}.schema.json").read_text()
+    assert published == schema_text(model, title), "./run schemas remakes them"
+
+
+def test_the_demo_job_fits_the_published_schema(demo):
+    jsonschema.validate(json.loads(job_text(demo)), json.loads((DOCS / "job.schema.json").read_text()))
+
+
+def test_arrays_are_made_once_and_kept(tmp_path, monkeypatch):
+    monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path))
+    made = []
+
+    def make():
+        made.append(1)
+        return {"a": np.arange(3.0)}
+
+    for _ in range(2):
+        assert cached_arrays("key", make)["a"].tolist() == [0.0, 1.0, 2.0]
+    assert len(made) == 1
+    next(cache_folder().iterdir()).write_bytes(b"noise")
+    assert cached_arrays("key", make)["a"].tolist() == [0.0, 1.0, 2.0]
+    assert len(made) == 2
+
+
+def test_the_oldest_arrays_are_forgotten_and_a_missing_folder_does_not_matter(tmp_path, monkeypatch):
+    monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path))
+    monkeypatch.setattr(array_cache, "KEEP_FILES", 3)
+    for number in range(6):
+        cached_arrays(f"key {number}", lambda: {"a": np.zeros(1)})
+    assert len(list(cache_folder().iterdir())) == 3
+    (tmp_path / "file").write_text("")
+    monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path / "file"))
+    assert cached_arrays("key", lambda: {"a": np.ones(1)})["a"].tolist() == [1.0]
