@@ -1,0 +1,83 @@
+"""The choice follows the purposes' weights, and says so in sentences with numbers."""
+
+import pytest
+
+from calm_relay.planning.plan import plan
+from calm_relay.planning.purposes import MEASURES
+
+
+def weighing(job, **weights):
+    kinds = MEASURES
+    return job.with_(purposes=tuple({"kind": kind, "weight": weights.get(kind, 0)} for kind in kinds))
+
+
+@pytest.mark.parametrize(
+    ("weights", "best"),
+    [
+        ({"low_outlay": 1}, "as-is"),
+        ({"gentle_works": 1}, "as-is"),
+        ({"ride_through_outage": 5, "gentle_works": 1}, "ac-addon"),
+        ({"use_own_power": 1}, "ac-addon"),
+    ],
+)
+def test_weights_decide(demo, weights, best):
+    made = plan(weighing(demo, **weights))
+    assert made.choice.key == best
+    totals = {key: score.total for key, score in made.choice.scores.items()}
+    assert max(totals, key=totals.get) == best
+
+
+def test_a_total_is_the_weighted_mean_of_its_parts(demo, demo_plan):
+    for score in demo_plan.choice.scores.values():
+        weights = {purpose.kind: purpose.weight for purpose in demo.purposes}
+        mean = sum(weights[kind] * value for kind, value in score.by_purpose.items()) / sum(weights.values())
+        assert score.total == pytest.approx(mean)
+        assert all(0 <= value <= 1 for value in score.by_purpose.values())
+
+
+def test_a_close_call_is_called_close(demo):
+    made = plan(weighing(demo, lower_bills=1))
+    totals = sorted(score.total for score in made.choice.scores.values())
+    assert totals[-1] - totals[-2] < 0.02
+    assert made.choice.close
+    assert made.choice.sentence.startswith("Too close to call")
+
+
+def test_reasons_come_by_weight_and_leave_out_what_does_not_matter(demo, demo_plan):
+    for reasons in demo_plan.choice.reasons.values():
+        good = [reason.weight for reason in reasons if reason.speaks_for]
+        bad = [reason.weight for reason in reasons if not reason.speaks_for]
+        assert good == sorted(good, reverse=True)
+        assert bad == sorted(bad, reverse=True)
+    only_bills = plan(weighing(demo, lower_bills=1)).choice.reasons
+    assert {reason.purpose for reasons in only_bills.values() for reason in reasons} == {"lower_bills"}
+
+
+def test_reasons_carry_the_figures_of_the_year(demo_plan):
+    outcome = demo_plan.option("hybrid-swap").outcome
+    sentences = " ".join(reason.sentence for reason in demo_plan.choice.reasons["hybrid-swap"])
+    assert f"NZ$ {outcome.money.saving:,.0f}" in sentences
+    assert f"{outcome.figures.self_sufficiency:.0%}" in sentences
+    assert f"{outcome.paths.through_store:.1%}" in sentences
+
+
+def test_what_is_stopped_is_not_chosen(demo):
+    weak = demo.with_(supply=demo.supply.with_(main_fuse_a=16))
+    made = plan(weak)
+    assert made.choice.key is None
+    assert "No option can be built" in made.choice.sentence
+
+
+def test_caught_clipping_is_a_reason(demo):
+    large = demo.with_(
+        faces=tuple(face.with_(count=13) for face in demo.faces),
+        store=demo.store.with_(count=8, grid_charge=None, reserve=0.1),
+    )
+    sunny = large.with_(
+        site=large.site.with_(latitude=-33.0, weather={"kind": "preset", "climate": "subtropical-dry-south"})
+    )
+    made = plan(sunny)
+    as_is, swap = made.option("as-is").outcome.figures, made.option("hybrid-swap").outcome.figures
+    assert as_is.clipped_kwh > swap.clipped_kwh + 10
+    assert any("Clipping falls" in reason.sentence for reason in made.choice.reasons["hybrid-swap"])
+    assert any("ends before the store" in reason.sentence for reason in made.choice.reasons["ac-addon"])

@@ -1,0 +1,223 @@
+"""The plan of the demo job, its document, and what the parts of a plan stand on."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.shipped import catalogue, climates
+from calm_relay.job.equipment import Catalogue
+from calm_relay.job.model import MeteredDemand, ScheduledLoad
+from calm_relay.planning.array import design_temperatures
+from calm_relay.planning.bank import Bank, charge_dc_kw, discharge_ac_kw
+from calm_relay.planning.demand import demand_year
+from calm_relay.planning.document import document_of
+from calm_relay.planning.errors import PlanError
+from calm_relay.planning.kit import kit_of
+from calm_relay.planning.line import line_of
+from calm_relay.planning.plan import plan
+from calm_relay.planning.scales import scales_of
+from calm_relay.planning.simulate import price_series
+from calm_relay.planning.site_year import site_year
+
+
+def item(items, key):
+    return next(entry for entry in items if entry.key == key)
+
+
+def test_the_demo_has_three_options_that_can_be_built(demo_plan):
+    assert [option.design.key for option in demo_plan.options] == ["as-is", "ac-addon", "hybrid-swap"]
+    assert [option.design.coupling for option in demo_plan.options] == ["none", "AC", "DC"]
+    assert not any(option.stopped for option in demo_plan.options)
+    assert demo_plan.choice.key in {"ac-addon", "hybrid-swap"}
+
+
+def test_a_plan_is_a_pure_function_of_its_job(demo, demo_plan):
+    assert document_of(plan(demo)) == document_of(demo_plan)
+
+
+def test_every_year_closes_and_serves_the_same_home(demo_plan):
+    for option in demo_plan.options:
+        year, figures = option.outcome.year, option.outcome.figures
+        assert abs(year.year_residual_kwh()) < 1e-6
+        assert figures.home_kwh == pytest.approx(demo_plan.demand.yearly_kwh)
+        assert figures.pv_dc_kwh == pytest.approx(sum(face.yearly_kwh for face in demo_plan.faces))
+        assert figures.self_sufficiency == pytest.approx(1 - figures.import_kwh / figures.home_kwh)
+        assert list(figures.losses) == [
+            "tracker", "dc_dc", "charge", "discharge", "inverter", "rectifier", "standby", "clipped", "curtailed"
+        ]  # fmt: skip
+
+
+def test_the_store_saves_and_the_coupling_tells(demo_plan):
+    as_is, addon, swap = (option.outcome for option in demo_plan.options)
+    assert addon.money.bill < as_is.money.bill
+    assert swap.paths.through_store > addon.paths.through_store
+    assert swap.figures.clipped_kwh <= as_is.figures.clipped_kwh == addon.figures.clipped_kwh
+    assert as_is.dark.power_kw == 0
+    assert addon.dark.power_kw == pytest.approx(
+        min(5.0, discharge_ac_kw(demo_plan.bank, item(catalogue().converters, "mossgate-5"))[0])
+    )
+
+
+def test_outlay_is_the_sum_of_its_lines(demo_plan):
+    for option in demo_plan.options:
+        money = option.outcome.money
+        assert money.outlay == pytest.approx(sum(line.amount for line in money.lines))
+        if money.saving > 0 and money.outlay > 0:
+            assert money.payback_years == pytest.approx(money.outlay / money.saving)
+    swap = demo_plan.option("hybrid-swap").outcome.money.lines
+    assert {"Reconnecting 2 strings", "Taking the old inverter away"} <= {line.label for line in swap}
+
+
+def test_a_rebate_has_a_cap(demo):
+    job = demo.with_(costs=demo.costs.with_(rebate_per_kwh=100.0, rebate_max=1000.0))
+    assert plan(job).option("ac-addon").outcome.money.lines[-1].amount == -1000.0
+
+
+def test_more_packs_of_the_same_kind_never_raise_the_import(demo, with_store):
+    bought = []
+    for count in (1, 2, 4, 8):
+        made = plan(with_store(count=count, grid_charge=None))
+        bought.append([option.outcome.figures.import_kwh for option in made.options[1:]])
+    assert (np.diff(bought, axis=0) <= 1e-6).all()
+
+
+def test_an_unknown_key_names_its_field(demo, with_store):
+    with pytest.raises(PlanError) as caught:
+        plan(with_store(pack="nothing-such"))
+    assert caught.value.field == "store.pack"
+    assert "fern-48" in caught.value.problem
+    with pytest.raises(PlanError, match="nothing-such"):
+        plan(demo.with_(inverter=demo.inverter.with_(converter="nothing-such")))
+
+
+def test_own_equipment_that_contradicts_itself_names_its_field(demo):
+    box = item(catalogue().converters, "tarnlight-5").with_(weighted_efficiency=0.6)
+    with pytest.raises(PlanError, match=r"wanted 9\d\.\d% to"):
+        plan(demo.with_(own_equipment=Catalogue(converters=(box,))))
+
+
+def test_an_unknown_climate_names_those_there_are(demo):
+    site = demo.site.with_(weather={"kind": "preset", "climate": "lunar"})
+    with pytest.raises(PlanError, match="central-europe"):
+        plan(demo.with_(site=site))
+
+
+def test_a_climate_of_the_other_hemisphere_turns_its_seasons(demo):
+    north = demo.site.with_(latitude=41.0, time_zone="Europe/Rome", longitude=14.0)
+    year = site_year(north, Path.cwd())
+    june, december = (year.weather.ghi[year.calendar.month == month].mean() for month in (6, 12))
+    assert june > 2 * december
+    assert climates()[demo.site.weather.climate].latitude < 0
+
+
+def test_place_and_design_temperatures_do_not_remake_the_sky(demo):
+    first = site_year(demo.site, Path.cwd())
+    assert site_year(demo.site.with_(place="Elsewhere", coldest_c=-12.0), Path.cwd()) is first
+
+
+def test_design_temperatures_come_from_the_job_or_its_year(demo, demo_plan):
+    stated = design_temperatures(demo, demo_plan.site, demo_plan.faces)
+    assert (stated.cold_c, stated.hot_c) == (-3.0, 65.0)
+    free = demo.with_(site=demo.site.with_(coldest_c=None, hottest_c=None))
+    derived = design_temperatures(free, demo_plan.site, demo_plan.faces)
+    assert derived.cold_c == np.floor(demo_plan.site.weather.temp_air.min())
+    assert derived.hot_c == max(face.made.cell_c.max() for face in demo_plan.faces)
+    assert "made year" in derived.cold_source
+
+
+def test_the_evening_peak_is_after_dark_and_before_midnight(demo_plan):
+    peak = demo_plan.demand.evening_peak_at.astype(object)
+    assert peak.hour >= 16
+    assert demo_plan.demand.worst_season == "winter"
+    assert demo_plan.demand.evening_peak_kw < demo_plan.demand.kw.max() + 1e-9
+
+
+def test_metered_demand_replaces_the_shape_and_machines_come_on_top(demo, demo_plan, tmp_path):
+    stamps = np.datetime64("2025-01-01T00:00") + np.arange(8760) * np.timedelta64(1, "h")
+    (tmp_path / "m.csv").write_text("time,kwh\n" + "\n".join(f"{stamp},0.5" for stamp in stamps))
+    kiln = ScheduledLoad(name="Kiln", kw=6, days=("tue",), start="14:00", hours=2)
+    job = demo.with_(demand=MeteredDemand(path="m.csv", loads=(kiln,)))
+    demand = demand_year(job, tmp_path, demo_plan.site)
+    assert demand.yearly_kwh == pytest.approx(8760 * 0.5 + 52 * 12)
+    assert demand.source == "interval file m.csv, plus kiln"
+    with pytest.raises(InputError, match="no such file"):
+        demand_year(job, tmp_path / "elsewhere", demo_plan.site)
+
+
+def test_the_first_window_that_matches_sets_the_price(demo, demo_plan):
+    calendar = demo_plan.site.calendar
+    price = price_series(demo.tariff, calendar)
+    minute, weekend = calendar.wall_minute, calendar.wall_weekday >= 5
+    assert set(price[(minute >= 23 * 60) | (minute < 7 * 60)].tolist()) == {0.17}
+    assert set(price[(minute >= 17 * 60) & (minute < 21 * 60) & ~weekend].tolist()) == {0.46}
+    assert set(price[(minute >= 17 * 60) & (minute < 21 * 60) & weekend].tolist()) == {0.33}
+
+
+def test_the_least_limit_sets_the_power_of_a_bank():
+    box, pack = item(catalogue().converters, "mossgate-5"), item(catalogue().packs, "fern-48")
+    one, many = Bank(pack, 1), Bank(pack, 6)
+    assert discharge_ac_kw(one, box)[1] in {"battery current", "battery rate"}
+    assert discharge_ac_kw(many, box)[1] == "inverter battery port"
+    assert discharge_ac_kw(many, box)[0] > discharge_ac_kw(one, box)[0]
+    assert charge_dc_kw(many, box, 1.0)[1] == "limit set for the window"
+    high = Bank(item(catalogue().packs, "slate-26"), 4)
+    assert high.full_v == pytest.approx(4 * high.pack.full_v)
+
+
+def test_the_line_rearranges_with_the_coupling(demo_plan):
+    lines = {option.design.coupling: line_of(demo_plan, option) for option in demo_plan.options}
+    names = {coupling: [station.name for station in line.stations] for coupling, line in lines.items()}
+    assert "Store" not in names["none"]
+    assert "Battery inverter" in names["AC"]
+    assert "Battery inverter" not in names["DC"]
+    column = {coupling: lines[coupling].station("Store").column for coupling in ("AC", "DC")}
+    converter = lines["DC"].station("Converter").column
+    joins = {c: next(leg.start[0] for leg in lines[c].legs if leg.start[1] != leg.end[1]) for c in ("AC", "DC")}
+    assert joins["DC"] < converter < joins["AC"]
+    assert column["DC"] == joins["DC"]
+    station = lines["DC"].station("Converter")
+    assert station.headroom.caption == "1.20 of 1.33 array over inverter"
+    assert station.headroom.fraction == pytest.approx(1.2 / 1.33)
+
+
+def test_scales_hold_every_option_and_yearly_figures_are_marked(demo_plan):
+    scales = scales_of(demo_plan)
+    assert all(len(scale.values) == len(scale.texts) == 3 for scale in scales)
+    assert {scale.key for scale in scales if not scale.yearly} == {"outlay", "dark"}
+    score = scales[0]
+    assert score.top == 100
+    assert score.values[1] == pytest.approx(demo_plan.choice.scores["ac-addon"].total * 100)
+    assert demo_plan.assumed_note == "assumed climate"
+
+
+def test_a_refused_option_says_why_and_the_others_go_on(with_store):
+    made = plan(with_store(pack="wharfell-10", count=1))
+    swap = made.option("hybrid-swap")
+    assert swap.outcome is None
+    assert "does not speak to" in swap.findings[0].sentence
+    assert made.choice.key in {"as-is", "ac-addon"}
+    assert line_of(made, swap).station("Converter").headline == "none fits"
+    document = document_of(made)
+    assert document.options[2].year is None
+    assert document.options[2].refused
+
+
+def test_a_stated_box_is_taken_and_refused_only_for_what_cannot_be_connected(with_store):
+    made = plan(with_store(battery_inverter="mossgate-3", hybrid="skerrin-h6"))
+    assert made.option("ac-addon").design.store_box.converter.key == "mossgate-3"
+    assert made.option("hybrid-swap").outcome is None
+    with pytest.raises(PlanError, match=r"store\.hybrid|nothing"):
+        plan(with_store(hybrid="nothing"))
+
+
+def test_the_document_is_what_the_plan_says(demo_plan):
+    document = json.loads(document_of(demo_plan).model_dump_json())
+    assert document["assumed_climate"] is True
+    assert document["choice"]["key"] == demo_plan.choice.key
+    assert max(option["largest_residual_kwh"] for option in document["options"]) < 1e-9
+    assert document["options"][0]["money"]["payback_years"] == 0.0
+    assert document["cautions"]
+    assert kit_of(demo_plan.job).pack("fern-48", "").name in document["options"][1]["money"]["lines"][1]["label"]
