@@ -135,10 +135,11 @@ def _discharge_room(p, j, store, floor, per_h):
 @_compiled
 def _own_charge(p, j, harvest, wanted, room):
     """Array power [kW] that goes into the store on the same DC bus once the home has its share."""
-    if room <= 0.0:
+    most = inverter_ac(p, j, harvest)
+    # A home that takes all leaves nothing, not a rounding error that would keep the store from helping.
+    if room <= 0.0 or (wanted > 0.0 and wanted >= most and most < p[j, AC_LIMIT]):
         return 0.0
-    share = min(wanted, inverter_ac(p, j, harvest))
-    return min(max(harvest - inverter_dc(p, j, share), 0.0), room)
+    return min(max(harvest - inverter_dc(p, j, min(wanted, most)), 0.0), room)
 
 
 @_compiled
