@@ -17,7 +17,7 @@ def weighing(job, **weights):
         ({"low_outlay": 1}, "as-is"),
         ({"gentle_works": 1}, "as-is"),
         ({"ride_through_outage": 5, "gentle_works": 1}, "ac-addon"),
-        ({"use_own_power": 1}, "ac-addon"),
+        ({"use_own_power": 1}, "hybrid-swap"),
     ],
 )
 def test_weights_decide(demo, weights, best):

@@ -6,9 +6,6 @@ import numpy as np
 
 from calm_relay.physics.sun import PlaneIrradiance
 
-# Isotropic light meets glass as a beam at some 58 degrees would (Duffie and Beckman, 5.4).
-DIFFUSE_TRANSMISSION = 0.956
-
 LOSS_NAMES = ("reflection", "soiling", "shading", "temperature", "ageing", "mismatch", "wiring")
 
 
@@ -105,8 +102,12 @@ def face_yield(
     Returns
     -------
     FaceYield
+
+    Notes
+    -----
+    Reflection is counted on the beam only, as pvlib's chain does; that of diffuse light, some 4 % of it, is not.
     """
-    clean = plane.beam * incidence_modifier(plane.incidence) + (plane.sky + plane.ground) * DIFFUSE_TRANSMISSION
+    clean = plane.beam * incidence_modifier(plane.incidence) + plane.sky + plane.ground
     cell_c = cell_temperature(plane.total, temp_air, wind_speed, u0, u1)
     factors = {
         "soiling": 1.0 - soiling,
