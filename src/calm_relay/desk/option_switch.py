@@ -1,7 +1,6 @@
 """The options as a column of buttons; the one pressed is in view."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QButtonGroup, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.desk.choice_bench import LETTERS
@@ -31,7 +30,7 @@ class OptionSwitch(QWidget):
             button.setObjectName("option")
             button.setCheckable(True)
             button.setMinimumHeight(48)
-            button.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
+            button.setToolTip(f"Ctrl+{number + 1}")
             self._group.addButton(button, number)
             self._column.addWidget(button)
             self.buttons.append(button)
@@ -44,9 +43,7 @@ class OptionSwitch(QWidget):
             elif option.design.key == best:
                 note = "serves best"
             text = f"{LETTERS[number]}   {option.design.title}"
-            # The text clears the shortcut, so it is set first.
             button.setText(f"{text}\n      {note}" if note else text)
-            button.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
             button.setAccessibleName(
                 f"Option {LETTERS[number]}, {option.design.title}{', ' + note if note else ''}"
             )

@@ -95,7 +95,7 @@ class Window(QMainWindow):
         self._action(job, "&Quit", QKeySequence.StandardKey.Quit, self.close)
         edit = self.menuBar().addMenu("&Edit")
         self._undo = self._action(edit, "Undo", QKeySequence.StandardKey.Undo, self.session.undo)
-        self._redo = self._action(edit, "Redo", QKeySequence.StandardKey.Redo, self.session.redo)
+        self._redo = self._action(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), self.session.redo)
         self._options = self.menuBar().addMenu("O&ption")
         help_ = self.menuBar().addMenu("&Help")
         self._action(help_, "&Shortcuts", QKeySequence("F1"), self._tell_shortcuts)
@@ -207,7 +207,8 @@ class Window(QMainWindow):
             self._shown = keys.index(plan.choice.key) if plan.choice.key else 0
         if not self._options.actions():
             for number, option in enumerate(plan.options):
-                action = QAction(f"{option.design.title}\tCtrl+{number + 1}", self)
+                action = QAction(option.design.title, self)
+                action.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
                 action.triggered.connect(lambda _=False, number=number: self.show_option(number))
                 self._options.addAction(action)
         self._draw(plan)

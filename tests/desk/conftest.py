@@ -1,0 +1,52 @@
+"""The window on the demo job, closed without questions at the end."""
+
+import pytest
+from PySide6.QtWidgets import QMessageBox
+
+from calm_relay.desk.application import make_window
+from calm_relay.desk.theme import dress
+
+
+@pytest.fixture(scope="session")
+def dressed(qapp):
+    dress(qapp)
+    return qapp
+
+
+@pytest.fixture
+def asked(monkeypatch):
+    """Texts of the boxes that were shown; questions are answered with "discard"."""
+    texts = []
+
+    def warning(parent, title, text, *_):
+        texts.append(text)
+        return QMessageBox.StandardButton.Ok
+
+    def question(parent, title, text, *_):
+        texts.append(text)
+        return QMessageBox.StandardButton.Discard
+
+    monkeypatch.setattr(QMessageBox, "warning", warning)
+    monkeypatch.setattr(QMessageBox, "question", question)
+    return texts
+
+
+@pytest.fixture
+def settled(qtbot):
+    """Waits until the present job's plan is drawn."""
+
+    def wait(window):
+        qtbot.waitUntil(lambda: window.session.plan is not None and not window.session.busy, timeout=30_000)
+
+    return wait
+
+
+@pytest.fixture
+def window(dressed, qtbot, asked, settled):
+    made = make_window()
+    qtbot.addWidget(made)
+    made.show()
+    qtbot.waitExposed(made)
+    settled(made)
+    yield made
+    made.close()

@@ -1,0 +1,66 @@
+"""Once in a real window: the application under a virtual X server, started as its user starts it."""
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+
+import pytest
+
+PROGRAM = """
+import sys
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from calm_relay.desk.application import application, make_window
+from calm_relay.desk.shots import pause, settle
+
+running = application()
+assert running.platformName() == "xcb", running.platformName()
+window = make_window()
+window.show()
+assert QTest.qWaitForWindowExposed(window, 20_000)
+settle(window)
+before = window.bench.verdict.text()
+spin = window.bench.store.count
+spin.setFocus()
+QTest.keyClick(spin, Qt.Key.Key_Up)
+settle(window)
+assert window.session.job.store.count == 4
+after = window.screen().grabWindow(window.winId()).toImage()
+colours = {after.pixelColor(x, y).name() for x in range(0, after.width(), 7) for y in range(0, after.height(), 7)}
+assert len(colours) > 20, len(colours)
+window.session.undo()
+settle(window)
+assert window.bench.verdict.text() == before
+window.close()
+print("seen", after.width(), after.height())
+"""
+
+
+@pytest.fixture
+def display(tmp_path):
+    server = shutil.which("Xvfb")
+    assert server, "Xvfb is missing; ./run test installs it: apt-get install xvfb"
+    read, write = os.pipe()
+    process = subprocess.Popen(
+        [server, "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
+        pass_fds=(write,),
+        stderr=subprocess.DEVNULL,
+    )
+    os.close(write)
+    with os.fdopen(read) as pipe:
+        number = pipe.readline().strip()
+    time.sleep(0.1)
+    yield f":{number}"
+    process.terminate()
+    process.wait()
+
+
+def test_the_window_works_on_a_real_display(display):
+    environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
+    done = subprocess.run(
+        [sys.executable, "-c", PROGRAM], env=environment, capture_output=True, text=True, timeout=120
+    )
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.startswith("seen 1280 800")

@@ -1,0 +1,310 @@
+"""The window driven as its user drives it: mouse and keys."""
+
+import json
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractSpinBox,
+    QComboBox,
+    QFileDialog,
+    QPushButton,
+    QSlider,
+    QWidget,
+)
+
+from calm_relay.desk import window as window_module
+from calm_relay.exchange import job_file
+from calm_relay.exchange.job_file import read_job
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+def type_number(qtbot, field, text):
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def test_the_demo_opens_with_a_verdict_on_it(window):
+    choice = window.session.plan.choice
+    assert window.bench.verdict.text() == choice.sentence
+    assert window.session.job.name in window.windowTitle()
+    assert [button.isChecked() for button in window.switch.buttons] == [False, True, False]
+    assert "assumed climate" in window.bench.scales.accessibleDescription()
+    assert "Calm Relay" in window.windowTitle()
+
+
+def test_change_the_battery_see_the_verdict_change_undo_save_reopen(window, qtbot, settled, tmp_path, monkeypatch):
+    bench, session = window.bench, window.session
+    before, bill = bench.verdict.text(), bench.scales.accessibleDescription()
+    # The whole bank goes; the add-on is left with one pack, too weak to be worth its works.
+    type_number(qtbot, bench.store.count, "1")
+    settled(window)
+    assert session.job.store.count == 1
+    assert bench.verdict.text() != before
+    assert bench.scales.accessibleDescription() != bill
+    assert window.isWindowModified()
+
+    qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
+    settled(window)
+    assert session.job.store.count == 3
+    assert bench.verdict.text() == before
+    assert not window.isWindowModified()
+    qtbot.keyClick(window, Qt.Key.Key_Z, CTRL | SHIFT)
+    settled(window)
+    assert session.job.store.count == 1
+
+    path = tmp_path / "studio.relay.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "studio"), ""))
+    qtbot.keyClick(window, Qt.Key.Key_S, CTRL)
+    assert read_job(path).store.count == 1
+    assert not window.isWindowModified()
+    assert "studio.relay.json" in window.windowTitle()
+
+    qtbot.keyClick(bench.store.count, Qt.Key.Key_Up)
+    settled(window)
+    qtbot.keyClick(window, Qt.Key.Key_S, CTRL)
+    assert read_job(path).store.count == 2
+    assert read_job(job_file.previous_version(path)).store.count == 1
+
+    window.open_demo()
+    settled(window)
+    assert session.job.store.count == 3
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+    qtbot.keyClick(window, Qt.Key.Key_O, CTRL)
+    settled(window)
+    assert session.job.store.count == 2
+    assert session.path == path
+    assert window._undo.text() == "Undo"
+
+
+def test_another_pack_from_the_list(window, qtbot, settled):
+    pack = window.bench.store.pack
+    pack.setFocus()
+    qtbot.keyClick(pack, Qt.Key.Key_Down)
+    settled(window)
+    assert window.session.job.store.pack == "fern-96"
+    assert window.session.plan.bank.pack.key == "fern-96"
+    assert "Battery to" in window._undo.text()
+    assert window.bench.store.count.high == 4
+
+
+@pytest.mark.parametrize(
+    ("field", "typed", "wanted"),
+    [
+        ("count", "99", "How many packs is 99; wanted 1 to 8 ×."),
+        ("count", "0", "How many packs is 0; wanted 1 to 8 ×."),
+        ("reserve", "96", "Reserve kept for an outage is 96; wanted 0 to 95%."),
+        ("target", "130", "State of charge at which filling stops is 130; wanted 0 to 100%."),
+    ],
+)
+def test_out_of_range_is_refused_at_the_field_with_the_range(window, qtbot, field, typed, wanted):
+    spin = getattr(window.bench.store, field)
+    before, job = spin.value(), window.session.job
+    type_number(qtbot, spin, typed)
+    assert spin.value() == before
+    assert window.session.job is job
+    assert window.bench.store.problem.isVisible()
+    assert window.bench.store.problem.text() == wanted
+
+
+def test_steps_end_at_the_range(window, qtbot):
+    count = window.bench.store.count
+    count.setFocus()
+    qtbot.keyClick(count, Qt.Key.Key_PageDown)
+    assert window.session.job.store.count == 1
+    qtbot.keyClick(count, Qt.Key.Key_Down)
+    assert window.session.job.store.count == 1
+    assert not window.bench.store.problem.isVisible()
+
+
+def test_the_charge_window_by_keys(window, qtbot, settled):
+    store = window.bench.store
+    store.end.setFocus()
+    store.end.setCurrentSection(store.end.Section.HourSection)
+    qtbot.keyClick(store.end, Qt.Key.Key_Up)
+    settled(window)
+    assert window.session.job.store.grid_charge.end == "06:00"
+    note = next(note for note in window.margin.notes if note.finding.check == "charge window")
+    assert note.finding.measured > 5.2
+    store.charge.setFocus()
+    qtbot.keyClick(store.charge, Qt.Key.Key_Space)
+    settled(window)
+    assert window.session.job.store.grid_charge is None
+    assert not store.start.isEnabled()
+
+
+def test_a_window_without_length_is_refused_in_words(window, qtbot):
+    store = window.bench.store
+    store.end.setTime(store.start.time())
+    assert "wanted a window with a length" in store.problem.text()
+    assert window.session.job.store.grid_charge.end == "05:00"
+
+
+def test_weights_move_the_verdict(window, qtbot, settled):
+    sliders = window.bench.purposes.sliders
+    sliders["low_outlay"].setFocus()
+    for _ in range(5):
+        qtbot.keyClick(sliders["low_outlay"], Qt.Key.Key_PageUp)
+    qtbot.keyClick(sliders["ride_through_outage"], Qt.Key.Key_Home)
+    settled(window)
+    assert window.session.job.weight("low_outlay") == 10
+    assert window.session.job.weight("ride_through_outage") == 0
+    assert window.bench.verdict.text().startswith("As it is serves best")
+
+
+def test_the_last_weight_cannot_be_taken_away(window, qtbot, settled):
+    for slider in window.bench.purposes.sliders.values():
+        qtbot.keyClick(slider, Qt.Key.Key_Home)
+    assert window.bench.purposes.problem.isVisible()
+    assert sum(purpose.weight for purpose in window.session.job.purposes) > 0
+    settled(window)
+
+
+def test_options_by_mouse_and_key_rearrange_the_line(window, qtbot):
+    def names():
+        return {station.name for station in window.line.line.stations}
+
+    assert "Battery inverter" in names()
+    qtbot.mouseClick(window.switch.buttons[2], Qt.MouseButton.LeftButton)
+    assert "Battery inverter" not in names()
+    assert "Store" in names()
+    qtbot.keyClick(window, Qt.Key.Key_1, CTRL)
+    assert "Store" not in names()
+    assert window.switch.buttons[0].isChecked()
+    assert "dark" in " ".join(note.finding.sentence for note in window.margin.notes)
+
+
+def test_a_mend_is_one_click_and_one_undo(window, qtbot, settled):
+    note = next(note for note in window.margin.notes if note.finding.check == "charge window")
+    button = note.findChildren(QPushButton)[0]
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    settled(window)
+    assert window.session.job.store.grid_charge.start == "02:45"
+    assert window._undo.text() == "Undo: Start at 02:45"
+    qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
+    settled(window)
+    assert window.session.job.store.grid_charge.start == "03:00"
+
+
+def test_the_line_by_mouse_and_keys_leads_to_its_notes(window, qtbot):
+    chosen = []
+    window.line.station_chosen.connect(chosen.append)
+    at = window.line._picture().point(4.8, 0)
+    qtbot.mouseClick(window.line, Qt.MouseButton.LeftButton, pos=QPoint(round(at.x()), round(at.y())))
+    window.line.setFocus()
+    qtbot.keyClick(window.line, Qt.Key.Key_Right)
+    qtbot.keyClick(window.line, Qt.Key.Key_Return)
+    assert chosen == ["Home", "Street"]
+
+
+def test_pointing_at_a_note_rings_its_station(window, qtbot):
+    lit = []
+    window.margin.station_pointed.connect(lit.append)
+    note = window.margin.notes[0]
+    from PySide6.QtGui import QEnterEvent
+
+    note.enterEvent(QEnterEvent(QPointF(1, 1), QPointF(1, 1), QPointF(1, 1)))
+    assert window.line._lit == note.finding.station
+    window.grab()
+    note.leaveEvent(None)
+    assert lit == [note.finding.station, ""]
+
+
+def test_a_bad_file_is_named_and_the_present_job_stays(window, asked, tmp_path, monkeypatch, qtbot):
+    bad = tmp_path / "bad.relay.json"
+    bad.write_text(json.dumps({"format": "calm-relay-job", "schema_version": 9}))
+    job, plan = window.session.job, window.session.plan
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(bad), ""))
+    qtbot.keyClick(window, Qt.Key.Key_O, CTRL)
+    assert "bad.relay.json, schema_version: is 9" in asked[-1]
+    assert window.session.job is job
+    assert window.session.plan is plan
+    window.show_option(0)
+
+
+def test_a_failed_save_is_told_and_loses_nothing(window, asked, tmp_path, monkeypatch, qtbot):
+    path = tmp_path / "studio.relay.json"
+    window.session.save(path)
+    before = path.read_bytes()
+    type_number(qtbot, window.bench.store.count, "5")
+    monkeypatch.setattr(job_file.os, "fsync", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left")))
+    qtbot.keyClick(window, Qt.Key.Key_S, CTRL)
+    assert "No space left" in asked[-1]
+    assert path.read_bytes() == before
+    assert window.isWindowModified()
+    assert window.session.job.store.count == 5
+
+
+def test_a_job_that_cannot_be_planned_says_so_in_the_margin(window, qtbot, settled):
+    job = window.session.job
+    window.session.edit(job.with_(store=job.store.with_(pack="nothing-such")), "Odd")
+    qtbot.waitUntil(lambda: "cannot be planned" in window.bench.verdict.text(), timeout=10_000)
+    qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
+    settled(window)
+    assert window.bench.verdict.text() == window.session.plan.choice.sentence
+
+
+def test_leaving_unsaved_work_is_asked_about(window, asked, qtbot):
+    type_number(qtbot, window.bench.store.count, "4")
+    window.close()
+    assert "has changes that are not saved" in asked[-1]
+
+
+def test_when_edits_come_fast_only_the_newest_plan_is_shown(window, qtbot, settled):
+    plans = []
+    window.session.plan_changed.connect(lambda plan: plans.append(plan.job.store.count))
+    for count in (4, 5, 6, 7):
+        window.bench.store.count.setValue(count)
+    settled(window)
+    assert plans[-1] == 7
+    assert plans == sorted(plans)
+    assert window.session.plan.job is window.session.job
+
+
+def test_every_control_has_a_name_and_can_be_reached_by_keyboard(window):
+    kinds = (QAbstractButton, QAbstractSpinBox, QComboBox, QSlider)
+    controls = [w for w in window.findChildren(QWidget) if isinstance(w, kinds) and w.isVisible()]
+    assert len(controls) > 15
+    for control in controls:
+        assert control.accessibleName() or control.text(), control
+        assert control.focusPolicy() & Qt.FocusPolicy.TabFocus, control
+    for drawn in (window.line, window.bench.scales):
+        assert drawn.accessibleName()
+        assert drawn.accessibleDescription()
+
+
+def test_help_names_shortcuts_and_cautions(window, monkeypatch):
+    told = []
+    monkeypatch.setattr(window_module.QMessageBox, "exec", lambda box: told.append(box.text()))
+    for action in window.findChildren(QAction):
+        if action.text() in {"&Shortcuts", "&Cautions"}:
+            action.trigger()
+    assert "Ctrl+Z" in told[0]
+    assert "does not authorise work" in told[1]
+
+
+def test_a_refused_option_is_shown_with_its_reasons(window, settled, qtbot):
+    job = window.session.job
+    window.session.edit(job.with_(store=job.store.with_(pack="wharfell-10", count=1)), "Other battery")
+    settled(window)
+    qtbot.keyClick(window, Qt.Key.Key_3, CTRL)
+    assert "cannot be built" in window.switch.buttons[2].text()
+    assert not window.grab().isNull()
+
+
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (1600, 1000)])
+def test_nothing_on_the_line_overlaps(window, width, height, settled):
+    window.resize(width, height)
+    picture = window.line._picture()
+    for number in range(3):
+        window.show_option(number)
+        picture = window.line._picture()
+        areas = [picture._area(station) for station in window.line.line.stations]
+        for i, area in enumerate(areas):
+            assert not any(area.intersects(other) for other in areas[i + 1 :] if other.top() == area.top())

@@ -1,0 +1,130 @@
+"""The command line, as a stranger would use it: figures from the files alone."""
+
+import csv
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import jsonschema
+import numpy as np
+import pytest
+
+from calm_relay.cli import main
+from calm_relay.exchange.job_file import write_job
+
+DOCS = Path(__file__).parents[1] / "docs"
+
+
+def assess(job, tmp_path):
+    out, series = tmp_path / "plan.json", tmp_path / "series"
+    assert main(["assess", str(job), "--json", str(out), "--series", str(series)]) == 0
+    return json.loads(out.read_text()), series
+
+
+def table_of(path):
+    rows = list(csv.reader(path.read_text().splitlines()))
+    at = {name: i for i, name in enumerate(rows[0])}
+    numbers = {name: np.array([float(row[i]) for row in rows[1:]]) for name, i in at.items() if i >= 2}
+    return {name: [row[i] for row in rows[1:]] for name, i in at.items() if i < 2}, numbers
+
+
+def balances(option, t, step_h):
+    """Largest error of any balance of any step, from the columns of the table alone."""
+    worst = []
+    on_bus = t["import_kw"] - t["home_kw"] - t["export_kw"]
+    for number in range(1, len(option["converters"]) + 1):
+        c = {
+            name.removeprefix(f"{number}_"): series for name, series in t.items() if name.startswith(f"{number}_")
+        }
+        outward, inward = np.maximum(c["ac_kw"], 0), np.maximum(-c["ac_kw"], 0)
+        given = c["pv_dc_kw"] + c["discharge_kw"] + inward - c["rectifier_kw"]
+        lost = c["tracker_kw"] + c["clipped_kw"] + c["curtailed_kw"] + c["dc_dc_kw"] + c["inverter_kw"]
+        worst.append(np.abs(given - lost - c["charge_kw"] - outward).max() * step_h)
+        moved = c["charge_kw"] - c["charge_loss_kw"] - c["discharge_kw"] - c["discharge_loss_kw"]
+        worst.append(np.abs(np.diff(c["store_kwh"]) - moved[1:] * step_h).max())
+        on_bus = on_bus + c["ac_kw"] - c["standby_kw"]
+    return max([*worst, np.abs(on_bus).max() * step_h])
+
+
+@pytest.mark.parametrize("job", ["demo", "greensboro"])
+def test_an_outsider_can_close_the_balances(job, request, tmp_path):
+    if job != "demo":
+        path = tmp_path / "job.relay.json"
+        write_job(request.getfixturevalue(job), path)
+        job = path
+    document, series = assess(job, tmp_path)
+    jsonschema.validate(document, json.loads((DOCS / "plan.schema.json").read_text()))
+    assert [option["key"] for option in document["options"]] == ["as-is", "ac-addon", "hybrid-swap"]
+    for option in document["options"]:
+        stamps, table = table_of(series / f"{option['key']}.csv")
+        year, step_h = option["year"], document["step_h"]
+        assert len(stamps["utc"]) == 35_040
+        assert balances(option, table, step_h) < 1e-9
+        for key, column in (("home_kwh", "home_kw"), ("import_kwh", "import_kw"), ("export_kwh", "export_kw")):
+            assert table[column].sum() * step_h == pytest.approx(year[key], abs=1e-6)
+        given = year["pv_dc_kwh"] + year["import_kwh"] + year["initial_store_kwh"]
+        taken = year["home_kwh"] + year["export_kwh"] + sum(year["losses"].values()) + year["final_store_kwh"]
+        assert given == pytest.approx(taken, abs=1e-6)
+
+
+def test_stamps_tell_utc_and_the_local_clock(tmp_path):
+    _, series = assess("demo", tmp_path)
+    stamps, _ = table_of(series / "as-is.csv")
+    assert (stamps["utc"][0], stamps["local"][0]) == ("2025-12-31T12:00:00Z", "2026-01-01T01:00:00+13:00")
+    assert stamps["local"][20_000].endswith("+12:00")
+
+
+def test_a_relative_weather_file_is_sought_beside_the_job(greensboro, pvlib_data, tmp_path, monkeypatch):
+    (tmp_path / "job").mkdir()
+    (tmp_path / "job" / "station.csv").write_bytes((pvlib_data / "723170TYA.CSV").read_bytes())
+    job = greensboro.with_(site=greensboro.site.with_(weather={"kind": "file", "path": "station.csv"}))
+    write_job(job, tmp_path / "job" / "j.relay.json")
+    monkeypatch.chdir(tmp_path)
+    document, _ = assess("job/j.relay.json", tmp_path)
+    assert document["weather"] == "weather file station.csv"
+    assert document["assumed_climate"] is False
+
+
+def test_without_a_file_the_plan_is_told_in_words(capsys):
+    assert main(["assess", "demo"]) == 0
+    told = capsys.readouterr().out
+    assert "AC-coupled add-on: bill NZ$" in told
+    assert "(assumed climate)" in told
+    assert main(["assess", "demo", "--json", "-"]) == 0
+    assert json.loads(capsys.readouterr().out)["format"] == "calm-relay-plan"
+
+
+@pytest.mark.parametrize(
+    ("text", "wanted"),
+    [("{", "bad.relay.json, line 1, column 2: the file is damaged"), ("{}", "this is not a job file")],
+)
+def test_a_bad_job_ends_with_one_sentence(tmp_path, capsys, text, wanted):
+    path = tmp_path / "bad.relay.json"
+    path.write_text(text)
+    assert main(["assess", str(path)]) == 1
+    told = capsys.readouterr().err
+    assert wanted in told
+    assert "Traceback" not in told
+
+
+def test_a_job_that_cannot_be_planned_names_its_field(demo, tmp_path, capsys):
+    path = tmp_path / "job.relay.json"
+    write_job(demo.with_(store=demo.store.with_(pack="nothing-such")), path)
+    assert main(["assess", str(path)]) == 1
+    assert "store.pack: no battery pack has the key 'nothing-such'" in capsys.readouterr().err
+    assert main(["assess", str(tmp_path / "missing.relay.json")]) == 1
+    assert "there is no such file" in capsys.readouterr().err
+
+
+def test_schemas_are_written(tmp_path):
+    assert main(["schemas", str(tmp_path)]) == 0
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["job.schema.json", "plan.schema.json"]
+
+
+def test_planning_needs_no_window_libraries():
+    code = (
+        "import sys; from calm_relay.cli import main; assert main(['assess', 'demo']) == 0; "
+        "assert not [name for name in sys.modules if 'PySide' in name]"
+    )
+    subprocess.run([sys.executable, "-c", code], check=True, capture_output=True)
