@@ -1,0 +1,12 @@
+"""Prints every benchmark; ends with 1 when a promise is not kept."""
+
+import os
+import sys
+
+from benchmarks import kernel, whole
+
+results = [*kernel.results(), *whole.results()]
+print(f"on {os.cpu_count()} processors; warm unless said otherwise")
+for result in results:
+    print(result.line())
+sys.exit(any(result.limit is not None and result.value > result.limit for result in results))

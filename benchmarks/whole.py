@@ -1,0 +1,77 @@
+"""The whole plan, the window from start to verdict, an edit, and memory."""
+
+import json
+import subprocess
+import sys
+import time
+from itertools import cycle
+from pathlib import Path
+
+from benchmarks.measure import Result, timed
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.plan import plan
+
+ROOT = Path(__file__).parents[1]
+
+WINDOW = """
+import json, resource, statistics, time
+from calm_relay.desk.application import application, make_window
+from calm_relay.desk.shots import settle
+from PySide6.QtCore import QEventLoop
+
+application()
+window = make_window()
+window.show()
+loop = QEventLoop()
+window.session.plan_changed.connect(lambda _: loop.quit())
+if window.session.plan is None:
+    loop.exec()
+window.grab()
+ready = time.time()
+edits = []
+for count in (4, 3, 5, 3, 6, 3, 2, 3, 4, 3):
+    start = time.perf_counter()
+    window.bench.store.count.setValue(count)
+    loop.exec()
+    window.grab()
+    edits.append((time.perf_counter() - start) * 1000)
+memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+window.session.close()
+edit, worst = statistics.median(edits[1:]), max(edits[1:])
+print(json.dumps({"ready": ready, "edit": edit, "worst": worst, "memory": memory}))
+"""
+
+
+def results() -> list[Result]:
+    """Plan, start, edit, memory, and what `./run` adds."""
+    job = demo_job()
+    jobs = cycle(job.with_(store=job.store.with_(count=count)) for count in (4, 3, 5, 2))
+    found = [timed("plan of three options, battery changed", lambda: plan(next(jobs)), 150.0, 20)]
+    starts = [_window() for _ in range(5)]
+    starts.sort(key=lambda seen: seen["start"])
+    middle = starts[len(starts) // 2]
+    spread = f"{starts[0]['start']:.2f} to {starts[-1]['start']:.2f} in {len(starts)} runs"
+    found += [
+        Result("window, from start of process to verdict drawn", middle["start"], 3.0, "s", spread),
+        Result("window, from edit to verdict drawn", middle["edit"], 150.0, "ms", f"worst {middle['worst']:.0f}"),
+        Result("window, most memory", max(seen["memory"] for seen in starts), 500.0, "MB"),
+    ]
+    return [*found, _run_adds()]
+
+
+def _window():
+    start = time.time()
+    done = subprocess.run([sys.executable, "-c", WINDOW], capture_output=True, text=True, check=True)
+    seen = json.loads(done.stdout)
+    return {**seen, "start": seen["ready"] - start}
+
+
+def _run_adds():
+    def seconds(command):
+        start = time.perf_counter()
+        subprocess.run(command, capture_output=True, check=True)
+        return time.perf_counter() - start
+
+    through = [seconds([str(ROOT / "run"), "--version"]) for _ in range(7)]
+    direct = [seconds([sys.executable, "-m", "calm_relay", "--version"]) for _ in range(7)]
+    return Result("what ./run adds once set up", max(min(through) - min(direct), 0.0), 0.3, "s")
