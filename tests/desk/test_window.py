@@ -308,3 +308,12 @@ def test_nothing_on_the_line_overlaps(window, width, height, settled):
         areas = [picture._area(station) for station in window.line.line.stations]
         for i, area in enumerate(areas):
             assert not any(area.intersects(other) for other in areas[i + 1 :] if other.top() == area.top())
+
+
+def test_numbers_keep_their_units():
+    from calm_relay.desk.wording import keep_units
+
+    assert (
+        keep_units("asks 10.8 kW at -3 °C, NZ$ 473 for 3 boxes")
+        == "asks 10.8\u00a0kW at -3\u00a0°C, NZ$\u00a0473 for 3 boxes"
+    )

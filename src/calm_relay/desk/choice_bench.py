@@ -8,6 +8,7 @@ from calm_relay.desk.purposes_panel import PurposesPanel
 from calm_relay.desk.scale_picture import ScalePicture
 from calm_relay.desk.store_panel import StorePanel
 from calm_relay.desk.theme import LIGHT, font
+from calm_relay.desk.wording import keep_units
 
 LETTERS = "ABCDEFGH"
 
@@ -117,7 +118,7 @@ class ChoiceBench(QWidget):
         sign = "−" if column else "+"
         text = "".join(
             f"<tr><td style='padding-right:7px'>{sign}</td><td style='padding-bottom:3px'>{sentence}</td></tr>"
-            for sentence in sentences
+            for sentence in map(keep_units, sentences)
         )
         label = QLabel(f"<table>{text}</table>" if text else "Nothing that weighs.")
         label.setWordWrap(True)

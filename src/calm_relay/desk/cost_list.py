@@ -28,4 +28,4 @@ class CostList(QWidget):
         self._head.setText(f"Outlay of {letter}: {currency} {outcome.money.outlay:,.0f}" if bought else "")
         parts = [f"{line.label}: {line.amount:,.0f}" for line in outcome.money.lines] if bought else []
         # A part breaks whole onto the next line.
-        self._lines.setText(" · ".join(part.replace(" ", "\u00a0") for part in parts))
+        self._lines.setText(" · ".join(part.replace(" ", "\u00a0").replace("-", "\u2011") for part in parts))

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollA
 
 from calm_relay.desk.line_picture import paint_mark
 from calm_relay.desk.theme import LIGHT, SEVERITY_WORD, font
+from calm_relay.desk.wording import keep_units
 from calm_relay.planning.severity import Severity
 
 WIDTH = 306
@@ -46,7 +47,7 @@ class Note(QFrame):
         title.setStyleSheet(f"color: {LIGHT.of(finding.severity)};")
         head.addWidget(title, 1)
         column.addLayout(head)
-        sentence = QLabel(finding.sentence)
+        sentence = QLabel(keep_units(finding.sentence))
         sentence.setWordWrap(True)
         sentence.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(sentence)
