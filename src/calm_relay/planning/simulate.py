@@ -10,7 +10,7 @@ from calm_relay.job.model import Job
 from calm_relay.job.tariff import Tariff
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.money import net_present_value, simple_payback_years, yearly_bill
-from calm_relay.physics.plant import UNLIMITED, ChargeWindow, Street
+from calm_relay.physics.plant import UNLIMITED, ChargeWindow, ConverterPart, Street
 from calm_relay.physics.year import PlantYear, run_plant
 from calm_relay.planning.bank import discharge_ac_kw
 from calm_relay.planning.cost import CostLine, cost_lines
@@ -105,8 +105,20 @@ def price_series(tariff: Tariff, calendar: YearCalendar) -> np.ndarray:
     return price
 
 
-def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> PlantYear:
-    """Runs a design through the site's year."""
+@dataclass(frozen=True, eq=False)
+class Inputs:
+    """All that a run of the plant reads."""
+
+    plant: tuple[ConverterPart, ...]
+    pv_kw: np.ndarray
+    home_kw: np.ndarray
+    step_h: float
+    street: Street
+    window: ChargeWindow | None
+
+
+def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Inputs:
+    """A design on the site's year, ready to run."""
     calendar = site.calendar
     pv_kw = np.zeros((len(design.boxes), calendar.steps))
     for row, box in zip(pv_kw, design.boxes, strict=True):
@@ -122,8 +134,31 @@ def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Pl
             charge.target,
             charge.limit_kw or UNLIMITED,
         )
-    plant = [box.part(job.store.reserve) for box in design.boxes]
-    return run_plant(plant, pv_kw, demand.kw, calendar.step_h, street, window)
+    plant = tuple(box.part(job.store.reserve) for box in design.boxes)
+    return Inputs(plant, pv_kw, demand.kw, calendar.step_h, street, window)
+
+
+def run_inputs(inputs: Inputs) -> PlantYear:
+    """Runs the plant."""
+    return run_plant(inputs.plant, inputs.pv_kw, inputs.home_kw, inputs.step_h, inputs.street, inputs.window)
+
+
+def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> PlantYear:
+    """Runs a design through the site's year."""
+    return run_inputs(inputs_of(design, job, site, demand))
+
+
+def bill_of(year: PlantYear, job: Job, site: SiteYear) -> float:
+    """The year's bill under the job's tariff."""
+    tariff = job.tariff
+    return yearly_bill(
+        year.at_bus("import"),
+        year.at_bus("export"),
+        price_series(tariff, site.calendar),
+        tariff.feed_in,
+        tariff.standing_per_day,
+        year.step_h,
+    )
 
 
 def outcome(design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_now: float | None) -> Outcome:
@@ -162,15 +197,8 @@ def figures_of(year: PlantYear) -> YearFigures:
 
 
 def _money(design, job, site, year, bill_now):
-    tariff, costs = job.tariff, job.costs
-    bill = yearly_bill(
-        year.at_bus("import"),
-        year.at_bus("export"),
-        price_series(tariff, site.calendar),
-        tariff.feed_in,
-        tariff.standing_per_day,
-        year.step_h,
-    )
+    costs = job.costs
+    bill = bill_of(year, job, site)
     lines = cost_lines(design, job)
     outlay = sum(line.amount for line in lines)
     saving = 0.0 if bill_now is None else bill_now - bill
