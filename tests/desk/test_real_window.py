@@ -21,7 +21,7 @@ window = make_window()
 window.show()
 assert QTest.qWaitForWindowExposed(window, 20_000)
 settle(window)
-before = window.bench.verdict.text()
+before = window.benches["Choice"].verdict.text()
 spin = window.bench.store.count
 spin.setFocus()
 QTest.keyClick(spin, Qt.Key.Key_Up)
@@ -32,7 +32,7 @@ colours = {after.pixelColor(x, y).name() for x in range(0, after.width(), 7) for
 assert len(colours) > 20, len(colours)
 window.session.undo()
 settle(window)
-assert window.bench.verdict.text() == before
+assert window.benches["Choice"].verdict.text() == before
 window.close()
 print("seen", after.width(), after.height())
 """

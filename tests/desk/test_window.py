@@ -10,12 +10,12 @@ from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QComboBox,
     QFileDialog,
+    QMessageBox,
     QPushButton,
     QSlider,
     QWidget,
 )
 
-from calm_relay.desk import window as window_module
 from calm_relay.exchange import job_file
 from calm_relay.exchange.job_file import read_job
 
@@ -72,7 +72,7 @@ def test_change_the_battery_see_the_verdict_change_undo_save_reopen(window, qtbo
     assert read_job(path).store.count == 2
     assert read_job(job_file.previous_version(path)).store.count == 1
 
-    window.open_demo()
+    window.files.open_demo()
     settled(window)
     assert session.job.store.count == 3
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
@@ -80,7 +80,7 @@ def test_change_the_battery_see_the_verdict_change_undo_save_reopen(window, qtbo
     settled(window)
     assert session.job.store.count == 2
     assert session.path == path
-    assert window._undo.text() == "Undo"
+    assert window.commands.undo.text() == "Undo"
 
 
 def test_another_pack_from_the_list(window, qtbot, settled):
@@ -90,7 +90,7 @@ def test_another_pack_from_the_list(window, qtbot, settled):
     settled(window)
     assert window.session.job.store.pack == "fern-96"
     assert window.session.plan.bank.pack.key == "fern-96"
-    assert "Battery to" in window._undo.text()
+    assert "Battery to" in window.commands.undo.text()
     assert window.bench.store.count.high == 4
 
 
@@ -186,7 +186,7 @@ def test_a_mend_is_one_click_and_one_undo(window, qtbot, settled):
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     settled(window)
     assert window.session.job.store.grid_charge.start == "02:45"
-    assert window._undo.text() == "Undo: Start at 02:45"
+    assert window.commands.undo.text() == "Undo: Start at 02:45"
     qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
     settled(window)
     assert window.session.job.store.grid_charge.start == "03:00"
@@ -201,6 +201,7 @@ def test_the_line_by_mouse_and_keys_leads_to_its_notes(window, qtbot):
     qtbot.keyClick(window.line, Qt.Key.Key_Right)
     qtbot.keyClick(window.line, Qt.Key.Key_Return)
     assert chosen == ["Home", "Street"]
+    assert window.bench_name == "Street"
 
 
 def test_pointing_at_a_note_rings_its_station(window, qtbot):
@@ -281,7 +282,7 @@ def test_every_control_has_a_name_and_can_be_reached_by_keyboard(window):
 
 def test_help_names_shortcuts_and_cautions(window, monkeypatch):
     told = []
-    monkeypatch.setattr(window_module.QMessageBox, "exec", lambda box: told.append(box.text()))
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()))
     for action in window.findChildren(QAction):
         if action.text() in {"&Shortcuts", "&Cautions"}:
             action.trigger()

@@ -1,22 +1,30 @@
 """The bench Choice: the verdict, the options on common scales, what is asked for, and the reasons."""
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
+from calm_relay.desk.bench import Bench
 from calm_relay.desk.cost_list import CostList
 from calm_relay.desk.purposes_panel import PurposesPanel
 from calm_relay.desk.scale_picture import ScalePicture
 from calm_relay.desk.store_panel import StorePanel
-from calm_relay.desk.theme import LIGHT, font
+from calm_relay.desk.theme import colours, font
 from calm_relay.desk.wording import keep_units
 
-LETTERS = "ABCDEFGH"
+SCALES = {"measures": "Measures", "losses": "Loss by loss", "costs": "Cost by cost"}
 
 
-class ChoiceBench(QWidget):
-    """Shows a plan's choice; emits `edited` with a new job and the edit's name."""
-
-    edited = Signal(object, str)
+class ChoiceBench(Bench):
+    """Shows a plan's choice, and edits battery and weights."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -35,6 +43,9 @@ class ChoiceBench(QWidget):
         self.store.edited.connect(self.edited)
         self.purposes.edited.connect(self.edited)
         self._reasons = QGridLayout()
+        self._scales = "measures"
+        self._view = None
+        self.which: dict[str, QPushButton] = {}
         self._lay_out()
 
     def _lay_out(self):
@@ -47,6 +58,20 @@ class ChoiceBench(QWidget):
         middle.setContentsMargins(0, 6, 0, 0)
         middle.setSpacing(24)
         left = QVBoxLayout()
+        left.setSpacing(4)
+        which = QHBoxLayout()
+        which.setSpacing(5)
+        for key, text in SCALES.items():
+            button = QPushButton(text)
+            button.setObjectName("small")
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.setChecked(key == self._scales)
+            button.clicked.connect(lambda _=False, key=key: self.choose_scales(key))
+            which.addWidget(button)
+            self.which[key] = button
+        which.addStretch(1)
+        left.addLayout(which)
         left.addWidget(self.scales)
         left.addStretch(1)
         middle.addLayout(left, 5)
@@ -82,29 +107,45 @@ class ChoiceBench(QWidget):
         self.store.show_job(job)
         self.purposes.show_job(job)
 
-    def show_plan(self, plan, scales, shown: int) -> None:
-        """Shows a plan with the option number `shown` in view."""
-        option = plan.options[shown]
+    def show_view(self, view) -> None:
+        """Shows a plan with the option in view."""
+        if not self.is_new(view):
+            return
+        self._view = view
+        plan, option = view.plan, view.option
         self.verdict.setText(plan.choice.sentence)
         telling = f"What tells most: {plan.choice.telling.lower()}. " if plan.choice.telling else ""
         source = plan.site.source[:1].upper() + plan.site.source[1:]
         self.footnote.setText(f"{telling}{source}. Home: {plan.demand.source}.")
-        letters = LETTERS[: len(plan.options)]
-        self.scales.show_scales(scales, letters, shown, plan.assumed_note)
-        self.costs.show_costs(letters[shown], option.outcome, plan.job.tariff.currency)
-        self._show_reasons(plan, option, letters[shown])
+        self._show_scales()
+        self.costs.show_costs(view.letter, option.outcome, plan.job.tariff.currency)
+        self._show_reasons(plan, option, view.letter)
+
+    def choose_scales(self, key: str) -> None:
+        """Puts measures, losses or costs on the scales."""
+        self._scales = key
+        self.which[key].setChecked(True)
+        if self._view is not None:
+            self._show_scales()
+
+    def _show_scales(self):
+        from calm_relay.planning.scales import cost_scales_of, loss_scales_of, scales_of
+
+        plan = self._view.plan
+        made = {"measures": scales_of, "losses": loss_scales_of, "costs": cost_scales_of}[self._scales]
+        self.scales.show_scales(made(plan), self._view.letters, self._view.shown, plan.assumed_note)
 
     def _show_reasons(self, plan, option, letter):
         while self._reasons.count():
             self._reasons.takeAt(0).widget().deleteLater()
         title = f"{letter}  {option.design.title}"
         if option.outcome is None:
-            self._head(f"{title}: cannot be built", 0, LIGHT.stop)
+            self._head(f"{title}: cannot be built", 0, colours().stop)
             self._list(option.design.refused, 0)
             return
         reasons = plan.choice.reasons[option.design.key]
-        self._head(f"{title}: for", 0, LIGHT.hold)
-        self._head("against", 1, LIGHT.watch)
+        self._head(f"{title}: for", 0, colours().hold)
+        self._head("against", 1, colours().watch)
         self._list([reason.sentence for reason in reasons if reason.speaks_for], 0)
         self._list([reason.sentence for reason in reasons if not reason.speaks_for], 1)
 

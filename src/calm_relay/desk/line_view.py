@@ -5,7 +5,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from calm_relay.desk.line_picture import HEIGHT, LinePicture
-from calm_relay.desk.theme import LIGHT
+from calm_relay.desk.theme import colours
 
 
 class LineView(QWidget):
@@ -17,6 +17,8 @@ class LineView(QWidget):
         super().__init__(parent)
         self._line = None
         self._lit = None
+        self._open = None
+        self._moment = None
         self._cursor = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -36,9 +38,9 @@ class LineView(QWidget):
         """The line shown, None before the first plan."""
         return self._line
 
-    def show_line(self, line) -> None:
-        """Draws a line."""
-        self._line = line
+    def show_line(self, line, moment=None) -> None:
+        """Draws a line, with what flows on it while a moment is shown."""
+        self._line, self._moment = line, moment
         told = "; ".join(
             f"{station.name}: {station.headline}" + (f", {station.headroom.caption}" if station.headroom else "")
             for station in line.stations
@@ -51,8 +53,13 @@ class LineView(QWidget):
         self._lit = name or None
         self.update()
 
+    def mark_open(self, name: str) -> None:
+        """Rings the station whose bench is open."""
+        self._open = name
+        self.update()
+
     def _picture(self):
-        return LinePicture(self._line, QRectF(self.rect()), LIGHT)
+        return LinePicture(self._line, QRectF(self.rect()), colours(), self._moment)
 
     def paintEvent(self, event):
         """Paints the line."""
@@ -62,7 +69,7 @@ class LineView(QWidget):
         lit = self._lit
         if lit is None and self.hasFocus():
             lit = self._line.stations[self._cursor % len(self._line.stations)].name
-        self._picture().paint(painter, lit)
+        self._picture().paint(painter, lit, self._open)
 
     def mouseMoveEvent(self, event):
         """Tells a station's full text while it is pointed at."""

@@ -5,7 +5,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.desk.line_picture import paint_mark
-from calm_relay.desk.theme import LIGHT, SEVERITY_WORD, font
+from calm_relay.desk.theme import SEVERITY_WORD, colours, font
 from calm_relay.desk.wording import keep_units
 from calm_relay.planning.severity import Severity
 
@@ -21,7 +21,7 @@ class _Mark(QWidget):
     def paintEvent(self, event):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint_mark(painter, QPointF(10, 9), self._severity, LIGHT)
+        paint_mark(painter, QPointF(10, 9), self._severity, colours())
 
 
 class Note(QFrame):
@@ -44,7 +44,7 @@ class Note(QFrame):
         head.addWidget(_Mark(finding.severity))
         title = QLabel(f"{word} · {finding.station}")
         title.setFont(font(8.5, strong=True))
-        title.setStyleSheet(f"color: {LIGHT.of(finding.severity)};")
+        title.setStyleSheet(f"color: {colours().of(finding.severity)};")
         head.addWidget(title, 1)
         column.addLayout(head)
         sentence = QLabel(keep_units(finding.sentence))
@@ -117,7 +117,7 @@ class Margin(QWidget):
         column = QVBoxLayout(card)
         title = QLabel("This job cannot be planned")
         title.setFont(font(9.5, strong=True))
-        title.setStyleSheet(f"color: {LIGHT.of(Severity.STOP)};")
+        title.setStyleSheet(f"color: {colours().of(Severity.STOP)};")
         text = QLabel(f"{where}: {problem}" if where else problem)
         text.setWordWrap(True)
         column.addWidget(title)
@@ -126,13 +126,10 @@ class Margin(QWidget):
         self._show([card])
 
     def find(self, station: str) -> None:
-        """Scrolls to the first note of a station and puts the focus on its first mend."""
+        """Scrolls to the first note of a station."""
         for note in self.notes:
             if note.finding.station == station:
                 self._scroll.ensureWidgetVisible(note, 0, 8)
-                button = note.findChild(QPushButton)
-                if button:
-                    button.setFocus(Qt.FocusReason.OtherFocusReason)
                 return
 
     def _show(self, cards):

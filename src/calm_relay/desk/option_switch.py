@@ -3,24 +3,30 @@
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QPushButton, QVBoxLayout, QWidget
 
-from calm_relay.desk.choice_bench import LETTERS
+from calm_relay.desk.view import LETTERS
 
 
 class OptionSwitch(QWidget):
-    """Emits `chosen` with an option's number."""
+    """Emits `chosen` with an option's number, and `compare` when all are to stand beside each other."""
 
     chosen = Signal(int)
+    compare = Signal()
 
     def __init__(self, parent=None):
         super().__init__(parent)
         self.setFixedWidth(222)
         self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(14, 12, 4, 8)
-        self._column.setSpacing(7)
+        self._column.setContentsMargins(14, 9, 4, 6)
+        self._column.setSpacing(5)
         self._group = QButtonGroup(self)
         self._group.setExclusive(True)
         self._group.idClicked.connect(self.chosen)
         self.buttons: list[QPushButton] = []
+        self.compare_button = QPushButton("Compare the options")
+        self.compare_button.setObjectName("small")
+        self.compare_button.setToolTip("The bench Choice (F9)")
+        self.compare_button.clicked.connect(lambda _=False: self.compare.emit())
+        self._column.addWidget(self.compare_button)
 
     def show_options(self, options, best: str | None, shown: int) -> None:
         """Shows the options; `best` is marked in words, `shown` is pressed."""
@@ -29,10 +35,10 @@ class OptionSwitch(QWidget):
             button = QPushButton()
             button.setObjectName("option")
             button.setCheckable(True)
-            button.setMinimumHeight(48)
+            button.setMinimumHeight(42)
             button.setToolTip(f"Ctrl+{number + 1}")
             self._group.addButton(button, number)
-            self._column.addWidget(button)
+            self._column.insertWidget(number, button)
             self.buttons.append(button)
         for number, (button, option) in enumerate(zip(self.buttons, options, strict=True)):
             note = ""

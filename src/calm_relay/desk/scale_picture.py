@@ -4,12 +4,12 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from calm_relay.desk.theme import LIGHT, font
+from calm_relay.desk.theme import colours, font
 
 LABEL = 166.0
 VALUE = 112.0
-BAR_H = 11.0
-GAP = 7.0
+BAR_H = 10.0
+GAP = 5.5
 TOP = 3.0
 
 
@@ -67,7 +67,7 @@ class ScalePicture(QWidget):
 
     def _row(self, painter, scale, top):
         height = len(self._letters) * BAR_H
-        painter.setPen(QColor(LIGHT.ink))
+        painter.setPen(QColor(colours().ink))
         painter.setFont(font(9, strong=scale.key == "score"))
         painter.drawText(
             QRectF(0, top, LABEL - 26, height / 2 + 3),
@@ -77,7 +77,7 @@ class ScalePicture(QWidget):
         aim = {True: "less is better", False: "more is better", None: ""}[scale.lower_is_better]
         if scale.yearly and self._note:
             aim = f"{aim} · {self._note}"
-        painter.setPen(QColor(LIGHT.quiet))
+        painter.setPen(QColor(colours().quiet))
         painter.setFont(font(7))
         painter.drawText(
             QRectF(0, top + height / 2 + 3, LABEL - 20, height / 2),
@@ -87,23 +87,23 @@ class ScalePicture(QWidget):
         track = QRectF(LABEL, top, self.width() - LABEL - VALUE, BAR_H - 3)
         for number, (value, text) in enumerate(zip(scale.values, scale.texts, strict=True)):
             self._bar(painter, scale, number, value, text, track.translated(0, number * BAR_H))
-        painter.setPen(QPen(QColor(LIGHT.rule), 1))
+        painter.setPen(QPen(QColor(colours().rule), 1))
         painter.drawLine(round(LABEL), round(top + height + 2), self.width() - 1, round(top + height + 2))
 
     def _bar(self, painter, scale, number, value, text, track):
         mine = number == self._shown
-        painter.setPen(QColor(LIGHT.ink if mine else LIGHT.quiet))
-        painter.setFont(font(7.8, strong=mine))
+        painter.setPen(QColor(colours().ink if mine else colours().quiet))
+        painter.setFont(font(7.6, strong=mine))
         line = QRectF(LABEL - 16, track.top() - 2, 14, BAR_H + 1)
         painter.drawText(line, Qt.AlignmentFlag.AlignCenter, self._letters[number])
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(LIGHT.field))
+        painter.setBrush(QColor(colours().field))
         painter.drawRect(track)
         if value is not None:
             share = 1.0 if value == float("inf") else min(1.0, max(0.0, value / scale.top))
-            painter.setBrush(QColor(LIGHT.ink if mine else "#a8aca5"))
+            painter.setBrush(QColor(colours().ink if mine else colours().muted))
             painter.drawRect(QRectF(track.left(), track.top(), track.width() * share, track.height()))
-        painter.setPen(QColor(LIGHT.ink if mine else LIGHT.quiet))
+        painter.setPen(QColor(colours().ink if mine else colours().quiet))
         room = QRectF(track.right() + 6, track.top() - 2, VALUE - 8, BAR_H + 1)
         shown = QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, room.width())
         painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, shown)

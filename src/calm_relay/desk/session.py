@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from calm_relay.desk.history import History
 from calm_relay.desk.planner import Planner
 from calm_relay.exchange.job_file import moved_job, read_job, write_job
+from calm_relay.exchange.user_state import file_mark, forget_unsaved, keep_unsaved
 from calm_relay.job.model import Job
 
 
@@ -21,17 +22,29 @@ class Session(QObject):
         The `Plan` of the present job.
     plan_failed : str, str
         Field and problem when the present job cannot be planned.
+    plan_cancelled
+        The plan of the present job was called off.
+    studied : str, object
+        Key and result of a study of the present plan.
+    progressed : float, str
+        How far the work in hand is.
     """
 
     job_changed = Signal(object)
     plan_changed = Signal(object)
     plan_failed = Signal(str, str)
+    plan_cancelled = Signal()
+    studied = Signal(str, object)
+    progressed = Signal(float, str)
 
     def __init__(self, job: Job, path: Path | None = None, parent=None):
         super().__init__(parent)
         self._planner = Planner(self)
         self._planner.planned.connect(self._on_planned)
         self._planner.failed.connect(self.plan_failed)
+        self._planner.cancelled.connect(self.plan_cancelled)
+        self._planner.studied.connect(self.studied)
+        self._planner.progressed.connect(self.progressed)
         self.plan = None
         self._take(job, path)
 
@@ -39,6 +52,7 @@ class Session(QObject):
         self.history = History(job)
         self.path = path
         self._saved = job
+        self._mark = file_mark(path) if path else None
 
     @property
     def job(self) -> Job:
@@ -55,10 +69,51 @@ class Session(QObject):
         """Whether the plan of the present job is still being made."""
         return self._planner.busy
 
+    @property
+    def changed_on_disk(self) -> bool:
+        """Whether another program changed the job's file since it was read or saved."""
+        return self.path is not None and file_mark(self.path) not in {self._mark, None}
+
+    def accept_disk(self) -> None:
+        """Takes the file's present content as known, and the present job as not saved."""
+        self._mark = file_mark(self.path)
+        self._saved = None
+        self.job_changed.emit(self.job)
+
+    def keep(self) -> None:
+        """Keeps unsaved work aside, or forgets what was kept once it is saved.
+
+        Raises
+        ------
+        OSError
+            When the user's state folder cannot be written.
+        """
+        if self.unsaved:
+            keep_unsaved(self.job, self.path, self._folder())
+        else:
+            forget_unsaved()
+
+    def recover(self, kept) -> None:
+        """Puts work left behind back on the desk, as not yet saved."""
+        job, path = kept.job, Path(kept.path) if kept.path else None
+        if path is None:
+            job = moved_job(job, kept.folder, Path.cwd())
+        self._take(job, path)
+        self._saved = None
+        self.start()
+
     def start(self) -> None:
         """Announces the job and asks for its first plan."""
         self.job_changed.emit(self.job)
         self._planner.request(self.job, self._folder())
+
+    def study(self, key: str, function, option) -> None:
+        """Has an option of the present plan studied: `function(plan, option, progress)`."""
+        self._planner.request_study(key, function, self.plan, option)
+
+    def cancel(self) -> None:
+        """Calls the work in hand off."""
+        self._planner.cancel()
 
     def edit(self, job: Job, label: str) -> None:
         """Makes a changed job the present one, as one step of undo."""
@@ -103,7 +158,7 @@ class Session(QObject):
         job = moved_job(self.job, self._folder(), path.parent)
         write_job(job, path)
         self.history.amend(job)
-        self.path, self._saved = path, job
+        self.path, self._saved, self._mark = path, job, file_mark(path)
         self.job_changed.emit(job)
 
     def close(self) -> None:

@@ -127,6 +127,13 @@ class StorePanel(QWidget):
         if pack.key != self._job.store.pack:
             self._change(f"Battery to {count} × {pack.name}", pack=pack.key, count=count)
 
+    def take_count(self, count: int) -> bool:
+        """Changes the number of packs as if typed; says whether it differs."""
+        changed = count != self._job.store.count
+        if changed:
+            self._on_count(count)
+        return changed
+
     def _on_count(self, count):
         pack = self._pack_of(self._job.store.pack)
         before = self._job.store.count

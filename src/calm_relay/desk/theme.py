@@ -28,6 +28,7 @@ class Colours:
     stop: str = "#a3342a"
     watch: str = "#8f5f12"
     hold: str = "#3f7443"
+    muted: str = "#a8aca5"
 
     def of(self, severity: Severity) -> str:
         """Colour of a finding."""
@@ -35,6 +36,30 @@ class Colours:
 
 
 LIGHT = Colours()
+DARK = Colours(
+    paper="#1c2322",
+    card="#252d2c",
+    rule="#3b4644",
+    ink="#e9e5db",
+    quiet="#a9b2ae",
+    field="#35403e",
+    light="#dcaa4c",
+    direct="#c79abb",
+    alternating="#62b8b1",
+    stop="#e5857a",
+    watch="#dba94f",
+    hold="#86bf8a",
+    muted="#66716e",
+)
+LOOKS = {"light": LIGHT, "dark": DARK}
+_IN_FORCE = "calm_relay_look"
+
+
+def colours() -> Colours:
+    """The colours the application is dressed in."""
+    running = QApplication.instance()
+    return LOOKS[(running and running.property(_IN_FORCE)) or "light"]
+
 
 SEVERITY_WORD = {Severity.STOP: "stops", Severity.WATCH: "watch", Severity.HOLD: "holds"}
 
@@ -50,8 +75,10 @@ def font(points: float = BASE_POINTS, *, strong=False, italic=False) -> QFont:
     return made
 
 
-def dress(application: QApplication, colours: Colours = LIGHT) -> None:
-    """Gives the application its font, palette and style sheet."""
+def dress(application: QApplication, look: str = "light") -> None:
+    """Gives the application its font, palette and style sheet; `look` is "light" or "dark"."""
+    application.setProperty(_IN_FORCE, look)
+    colours = LOOKS[look]
     for name in ("Inter-Regular.otf", "Inter-SemiBold.otf", "Inter-Italic.otf"):
         QFontDatabase.addApplicationFont(str(shipped(f"fonts/{name}")))
     application.setStyle("Fusion")
@@ -93,10 +120,14 @@ def style_sheet(colours: Colours) -> str:
                    padding: 4px 10px; text-align: left; }}
     QPushButton:hover {{ background: {colours.field}; }}
     QPushButton:focus {{ border: 2px solid {colours.alternating}; padding: 3px 9px; }}
-    QPushButton#option {{ border-color: {colours.rule}; padding: 7px 10px; }}
+    QPushButton#small {{ border-color: {colours.rule}; padding: 2px 8px; font-size: 8.5pt; }}
+    QPushButton#small:checked {{ background: {colours.field}; border-color: {colours.ink}; }}
+    QPushButton#small:focus {{ border: 2px solid {colours.alternating}; padding: 1px 7px; }}
+    QPushButton:disabled {{ color: {colours.muted}; border-color: {colours.rule}; }}
+    QPushButton#option {{ border-color: {colours.rule}; padding: 4px 10px; }}
     QPushButton#option:checked {{ border: 2px solid {colours.ink}; background: {colours.field};
-                                  padding: 6px 9px; }}
-    QPushButton#option:focus {{ border: 2px solid {colours.alternating}; padding: 6px 9px; }}
+                                  padding: 3px 9px; }}
+    QPushButton#option:focus {{ border: 2px solid {colours.alternating}; padding: 3px 9px; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {colours.rule}; border-radius: 4px; min-height: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}

@@ -1,54 +1,73 @@
-"""The window: the line on top, the bench under it, the margin at the right."""
+"""The window: the line on top, one bench under it, the moment below, the margin at the right."""
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
+from PySide6.QtCore import QEvent, QSize, Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
-from calm_relay.desk.choice_bench import ChoiceBench
+from calm_relay.desk.benches import BENCHES, bench_of, make_bench
+from calm_relay.desk.commands import Commands
+from calm_relay.desk.job_files import JobFiles
 from calm_relay.desk.line_view import LineView
 from calm_relay.desk.margin import Margin
+from calm_relay.desk.moment_view import MomentView
+from calm_relay.desk.notice import Notice
 from calm_relay.desk.option_switch import OptionSwitch
+from calm_relay.desk.progress_row import ProgressRow
 from calm_relay.desk.session import Session
-from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.job_file import SUFFIX
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.desk.view import View
 from calm_relay.planning.cautions import CAUTIONS
 
-FILTER = f"Calm Relay job (*{SUFFIX})"
-SHORTCUTS = """<table cellpadding='3'>
-<tr><td><b>Ctrl+1, 2, 3</b></td><td>option A, B, C</td></tr>
-<tr><td><b>Ctrl+Z, Ctrl+Shift+Z</b></td><td>undo, redo</td></tr>
-<tr><td><b>Ctrl+O, Ctrl+S, Ctrl+Shift+S</b></td><td>open, save, save as</td></tr>
-<tr><td><b>Left, Right, Return</b></td><td>on the line: to the next station, to its notes</td></tr>
-<tr><td><b>Alt+P, U, R, T, M, N</b></td><td>pack, count, reserve, window: up to, from, until</td></tr>
-<tr><td><b>Tab</b></td><td>through every control</td></tr>
-<tr><td><b>F1</b></td><td>this sheet</td></tr></table>"""
+
+class _Stack(QStackedWidget):
+    """Asks for the room of the bench that is open, not of the largest there is."""
+
+    def sizeHint(self):
+        return self.currentWidget().sizeHint() if self.currentWidget() else super().sizeHint()
+
+    def minimumSizeHint(self):
+        return self.currentWidget().minimumSizeHint() if self.currentWidget() else super().minimumSizeHint()
+
+    def hasHeightForWidth(self):
+        return False
+
+
+class _Inside(QWidget):
+    """The whole picture. Words that wrap would ask for the height they need in a narrow window."""
+
+    def minimumSizeHint(self):
+        return QSize(1120, 700)
+
+    def heightForWidth(self, width):
+        return 0
 
 
 class Window(QMainWindow):
-    """One job on the desk."""
+    """One job on the desk. Emits `look_wanted` with "light" or "dark"."""
+
+    look_wanted = Signal(str)
 
     def __init__(self, session: Session):
         super().__init__()
         self.session = session
         self._shown = None
+        self._step = None
+        self._name = "Choice"
         self.line = LineView()
         self.switch = OptionSwitch()
-        self.bench = ChoiceBench()
         self.margin = Margin(CAUTIONS)
+        self.moment = MomentView()
+        self.notice = Notice()
+        self.progress = ProgressRow()
+        self.benches = {}
+        self._stack = _Stack()
+        self.files = JobFiles(session, self.notice, self)
         self._lay_out()
-        self._make_actions()
-        self.bench.edited.connect(session.edit)
-        self.switch.chosen.connect(self.show_option)
-        self.line.station_chosen.connect(self.margin.find)
-        self.margin.station_pointed.connect(self.line.light)
-        self.margin.mend_chosen.connect(self._mend)
-        session.job_changed.connect(self._on_job)
-        session.plan_changed.connect(self._on_plan)
-        session.plan_failed.connect(self._on_failed)
+        self.commands = Commands(self)
+        self._connect()
+        self.setAcceptDrops(True)
         self.resize(1280, 800)
+        self.open_bench("Choice")
         self.bench.store.pack.setFocus()
 
     def _lay_out(self):
@@ -57,183 +76,207 @@ class Window(QMainWindow):
         top.setSpacing(0)
         top.addWidget(self.switch)
         top.addWidget(self.line, 1)
+        middle = QVBoxLayout()
+        middle.setContentsMargins(0, 0, 0, 0)
+        middle.setSpacing(0)
+        middle.addWidget(self._stack, 1)
+        middle.addWidget(_rule())
+        middle.addWidget(self.moment)
         below = QHBoxLayout()
         below.setContentsMargins(0, 0, 0, 0)
         below.setSpacing(0)
-        below.addWidget(self.bench, 1)
-        below.addWidget(self._rule(upright=True))
+        below.addLayout(middle, 1)
+        below.addWidget(_rule(upright=True))
         below.addWidget(self.margin)
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self._rule())
+        for part in (_rule(), self.notice, self.progress):
+            column.addWidget(part)
         column.addLayout(top)
-        column.addWidget(self._rule())
+        column.addWidget(_rule())
         column.addLayout(below, 1)
-        inside = QWidget()
+        inside = _Inside()
         inside.setLayout(column)
-        self.setCentralWidget(inside)
+        # Where the screen is smaller than what must be read, the whole picture scrolls.
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setWidget(inside)
+        self.setCentralWidget(scroll)
 
-    @staticmethod
-    def _rule(upright=False):
-        rule = QFrame()
-        rule.setObjectName("rule")
-        if upright:
-            rule.setFixedWidth(1)
-        else:
-            rule.setFixedHeight(1)
-        return rule
+    def _connect(self):
+        session = self.session
+        self.switch.chosen.connect(self.show_option)
+        self.switch.compare.connect(lambda: self.open_bench("Choice"))
+        self.line.station_chosen.connect(self._on_station)
+        self.margin.station_pointed.connect(self.line.light)
+        self.margin.mend_chosen.connect(self._mend)
+        self.moment.step_chosen.connect(self.show_step)
+        self.progress.called_off.connect(session.cancel)
+        session.job_changed.connect(self._on_job)
+        session.plan_changed.connect(self._on_plan)
+        session.plan_failed.connect(self._on_failed)
+        session.plan_cancelled.connect(self._on_cancelled)
+        session.studied.connect(self._on_studied)
+        session.progressed.connect(self.progress.tell)
 
-    def _make_actions(self):
-        job = self.menuBar().addMenu("&Job")
-        self._action(job, "&Open…", QKeySequence.StandardKey.Open, self.ask_open)
-        self._action(job, "Open the &demo job", None, self.open_demo)
-        job.addSeparator()
-        self._action(job, "&Save", QKeySequence.StandardKey.Save, self.save)
-        self._action(job, "Save &as…", QKeySequence("Ctrl+Shift+S"), self.save_as)
-        job.addSeparator()
-        self._action(job, "&Quit", QKeySequence.StandardKey.Quit, self.close)
-        edit = self.menuBar().addMenu("&Edit")
-        self._undo = self._action(edit, "Undo", QKeySequence.StandardKey.Undo, self.session.undo)
-        self._redo = self._action(edit, "Redo", QKeySequence("Ctrl+Shift+Z"), self.session.redo)
-        self._options = self.menuBar().addMenu("O&ption")
-        help_ = self.menuBar().addMenu("&Help")
-        self._action(help_, "&Shortcuts", QKeySequence("F1"), self._tell_shortcuts)
-        self._action(help_, "&Cautions", None, self._tell_cautions)
+    @property
+    def bench(self):
+        """The bench that is open."""
+        return self.benches[self._name]
 
-    def _action(self, menu, text, shortcut, slot):
-        action = QAction(text, self)
-        if shortcut is not None:
-            action.setShortcut(shortcut)
-        action.triggered.connect(lambda _=False: slot())
-        menu.addAction(action)
-        return action
+    @property
+    def bench_name(self) -> str:
+        """Name of the bench that is open."""
+        return self._name
 
-    def open_file(self, path) -> bool:
-        """Opens a job file; when it cannot be used, says why and keeps the present job."""
-        try:
-            self.session.open(Path(path))
-        except InputError as error:
-            QMessageBox.warning(self, "This file cannot be opened", str(error))
-            return False
-        self._shown = None
-        return True
+    @property
+    def view(self) -> View | None:
+        """What is drawn; None before the first plan."""
+        plan = self.session.plan
+        if plan is None or self._shown is None:
+            return None
+        return View(plan, min(self._shown, len(plan.options) - 1), self._step)
 
-    def ask_open(self) -> None:
-        """Asks for a job file and opens it."""
-        if not self._may_leave():
-            return
-        name, _ = QFileDialog.getOpenFileName(self, "Open a job", self._folder(), FILTER)
-        if name:
-            self.open_file(name)
-
-    def open_demo(self) -> None:
-        """Opens the demo job."""
-        if self._may_leave():
-            self._shown = None
-            self.session.replace(demo_job())
-
-    def save(self) -> bool:
-        """Saves to the job's file, or asks for one; says whether it is saved."""
-        return self.save_as() if self.session.path is None else self._save(self.session.path)
-
-    def save_as(self) -> bool:
-        """Asks for a file and saves to it; says whether it is saved."""
-        name = "".join(c if c.isalnum() else "-" for c in self.session.job.name.lower()).strip("-")
-        start = self.session.path or Path(self._folder()) / f"{name}{SUFFIX}"
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the job", str(start), FILTER)
-        if not chosen:
-            return False
-        return self._save(Path(chosen if chosen.endswith(SUFFIX) else chosen + SUFFIX))
+    def open_bench(self, name: str) -> None:
+        """Opens a bench by its name."""
+        if name not in self.benches:
+            bench = make_bench(name)
+            bench.edited.connect(self.session.edit)
+            bench.study_wanted.connect(self._study)
+            bench.show_job(self.session.job)
+            self.benches[name] = bench
+            self._stack.addWidget(bench)
+        self._name = name
+        self._stack.setCurrentWidget(self.benches[name])
+        self._stack.updateGeometry()
+        self.line.mark_open(name)
+        self.moment.set_open(BENCHES[name].shows_day, strip=name != "Choice")
+        if self.view is not None:
+            self.bench.show_view(self.view)
 
     def show_option(self, number: int) -> None:
         """Puts an option in view."""
         self._shown = number
+        self._draw()
+
+    def show_step(self, step: int | None) -> None:
+        """Puts a moment in view, or the whole year."""
+        self._step = step
+        self._draw_moment()
+
+    def forget_view(self) -> None:
+        """Another job comes: its own best option is to be shown."""
+        self._shown = self._step = None
+
+    def take_over(self, old: "Window") -> None:
+        """Shows what another window of the same session shows."""
+        self._shown, self._step = old._shown, old._step
+        self._on_job(self.session.job)
+        self.open_bench(old.bench_name)
         if self.session.plan is not None:
-            self._draw(self.session.plan)
+            self._on_plan(self.session.plan)
 
     def closeEvent(self, event):
         """Asks about unsaved work, then ends the planner."""
-        if self._may_leave():
+        if self.files.may_leave():
+            self.files.forget()
             self.session.close()
             event.accept()
         else:
             event.ignore()
 
-    def _folder(self):
-        return str(self.session.path.parent if self.session.path else Path.home())
+    def changeEvent(self, event):
+        """Coming back to the window, looks whether the file was changed meanwhile."""
+        if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
+            self.files.look_at_disk()
+        super().changeEvent(event)
 
-    def _save(self, path):
-        try:
-            self.session.save(path)
-        except OSError as error:
-            text = f"{path}: {error.strerror or error}. The file on disk is as it was; nothing is lost here."
-            QMessageBox.warning(self, "The job was not saved", text)
-            return False
-        return True
+    def dragEnterEvent(self, event):
+        """Takes one file."""
+        if len(event.mimeData().urls()) == 1 and event.mimeData().urls()[0].isLocalFile():
+            event.acceptProposedAction()
 
-    def _may_leave(self):
-        if not self.session.unsaved:
-            return True
-        buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self,
-            "Unsaved work",
-            f"“{self.session.job.name}” has changes that are not saved.",
-            buttons.Save | buttons.Discard | buttons.Cancel,
-            buttons.Save,
-        )
-        return self.save() if answer == buttons.Save else answer == buttons.Discard
+    def dropEvent(self, event):
+        """Opens the file when it is a job."""
+        path = Path(event.mimeData().urls()[0].toLocalFile())
+        event.acceptProposedAction()
+        if self.files.drop(path):
+            self.forget_view()
+
+    def _on_station(self, name):
+        self.margin.find(name)
+        self.open_bench(bench_of(name))
 
     def _mend(self, mend):
         self.session.edit(mend.apply(self.session.job), mend.label)
 
+    def _study(self, key, function):
+        if self.view is not None and not self.session.busy:
+            self.session.study(key, function, self.view.option)
+
     def _on_job(self, job):
-        self.bench.show_job(job)
+        self.progress.begin()
+        for bench in self.benches.values():
+            bench.show_job(job)
         name = self.session.path.name if self.session.path else "not saved yet"
         self.setWindowTitle(f"{job.name} ({name})[*] · Calm Relay")
         self.setWindowModified(self.session.unsaved)
-        history = self.session.history
-        for action, word, label in (
-            (self._undo, "Undo", history.undo_label),
-            (self._redo, "Redo", history.redo_label),
-        ):
-            action.setEnabled(label is not None)
-            action.setText(f"{word}: {label}" if label else word)
+        self.commands.show_history(self.session.history)
+        if not self.session.busy:
+            self.progress.end()
 
     def _on_plan(self, plan):
-        keys = [option.design.key for option in plan.options]
+        self.progress.end()
         if self._shown is None:
+            keys = [option.design.key for option in plan.options]
             self._shown = keys.index(plan.choice.key) if plan.choice.key else 0
-        if not self._options.actions():
-            for number, option in enumerate(plan.options):
-                action = QAction(option.design.title, self)
-                action.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
-                action.triggered.connect(lambda _=False, number=number: self.show_option(number))
-                self._options.addAction(action)
-        self._draw(plan)
+        self.commands.show_options([option.design.title for option in plan.options])
+        self._draw()
 
-    def _draw(self, plan):
+    def _draw(self):
+        view = self.view
+        if view is None:
+            return
+        self.switch.show_options(view.plan.options, view.plan.choice.key, view.shown)
+        self.margin.show_findings(view.option.findings)
+        self._draw_moment()
+
+    def _draw_moment(self):
         from calm_relay.planning.line import line_of
-        from calm_relay.planning.scales import scales_of
+        from calm_relay.planning.moment import moment_of
 
-        option = plan.options[self._shown]
-        self.switch.show_options(plan.options, plan.choice.key, self._shown)
-        self.line.show_line(line_of(plan, option))
-        self.bench.show_plan(plan, scales_of(plan), self._shown)
-        self.margin.show_findings(option.findings)
+        view = self.view
+        if view is None:
+            return
+        live = view.step is not None and view.option.outcome is not None
+        moment = moment_of(view.plan, view.option, view.step) if live else None
+        self.line.show_line(line_of(view.plan, view.option), moment)
+        self.moment.show_view(view)
+        self.bench.show_view(view)
 
     def _on_failed(self, field, problem):
+        self.progress.end()
         self.margin.show_problem(field, problem)
-        self.bench.verdict.setText("No verdict: this job cannot be planned as it stands.")
+        self.benches["Choice"].verdict.setText("No verdict: this job cannot be planned as it stands.")
 
-    def _tell_shortcuts(self):
-        self._tell("Shortcuts", SHORTCUTS)
+    def _on_cancelled(self):
+        self.progress.end()
+        self.notice.ask(
+            "Planning was called off: what is shown is the plan before.", (("Plan", self.session.start),)
+        )
 
-    def _tell_cautions(self):
-        self._tell("Cautions", "<ul><li>" + "</li><li>".join(CAUTIONS) + "</li></ul>")
+    def _on_studied(self, key, found):
+        self.progress.end()
+        self.bench.show_study(key, found)
 
-    def _tell(self, title, text):
-        box = QMessageBox(QMessageBox.Icon.NoIcon, title, text, parent=self)
-        box.setTextFormat(Qt.TextFormat.RichText)
-        box.exec()
+
+def _rule(upright=False):
+    rule = QFrame()
+    rule.setObjectName("rule")
+    if upright:
+        rule.setFixedWidth(1)
+    else:
+        rule.setFixedHeight(1)
+    return rule

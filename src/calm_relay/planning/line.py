@@ -25,7 +25,8 @@ class Headroom:
 class Station:
     """One stop on the line.
 
-    `column` counts stations from the left; `row` is 0 on the line itself and 1 for what hangs below it.
+    `column` counts stations from the left; `row` is 0 on the line itself and 1 for what hangs below it. `words`
+    says on which side its words stand: "below", "left" or "right".
     """
 
     name: str
@@ -36,15 +37,20 @@ class Station:
     headroom: Headroom | None
     severity: Severity | None
     findings: int
+    words: str = "below"
 
 
 @dataclass(frozen=True)
 class Leg:
-    """A stretch between two points of the line, each (column, row); kind is "light", "DC" or "AC"."""
+    """A stretch between two points of the line, each (column, row).
+
+    `kind` is "light", "DC" or "AC"; `flow` names what moves on it as in `Moment.legs`, positive towards its end.
+    """
 
     kind: str
     start: tuple[float, float]
     end: tuple[float, float]
+    flow: str = ""
 
 
 @dataclass(frozen=True)
@@ -61,6 +67,7 @@ class Line:
 
 COLUMN = {"Sky": 0.0, "Roof": 1.0, "Strings": 2.0, "Converter": 3.4, "Home": 4.8, "Street": 5.8}
 DC_JOIN, AC_JOIN = 2.7, 4.1
+STORE_GAP = 1.2
 
 
 def line_of(plan: Plan, option: Option) -> Line:
@@ -93,28 +100,44 @@ def line_of(plan: Plan, option: Option) -> Line:
             "Street", option, *_street(plan), _headroom(at.get("main fuse"), "{:.1f} of {:.1f} kW main fuse")
         ),
     ]
+    boxes = option.design.boxes
+    main = next((i for i, box in enumerate(boxes) if box.stringing), 0)
     legs = [
-        Leg("light", (COLUMN["Sky"], 0), (COLUMN["Roof"], 0)),
-        Leg("DC", (COLUMN["Roof"], 0), (COLUMN["Strings"], 0)),
-        Leg("DC", (COLUMN["Strings"], 0), (COLUMN["Converter"], 0)),
-        Leg("AC", (COLUMN["Converter"], 0), (COLUMN["Home"], 0)),
-        Leg("AC", (COLUMN["Home"], 0), (COLUMN["Street"], 0)),
+        Leg("light", (COLUMN["Sky"], 0), (COLUMN["Roof"], 0), "light"),
+        Leg("DC", (COLUMN["Roof"], 0), (COLUMN["Strings"], 0), f"{main}:roof"),
+        Leg("DC", (COLUMN["Strings"], 0), (COLUMN["Converter"], 0), f"{main}:strings"),
+        Leg("AC", (COLUMN["Converter"], 0), (COLUMN["Home"], 0), f"{main}:ac"),
+        Leg("AC", (COLUMN["Home"], 0), (COLUMN["Street"], 0), "street"),
     ]
     power = _headroom(at.get("evening power"), "{:.1f} of {:.1f} kW evening peak")
-    if option.design.coupling == "DC":
-        stations.append(_station("Store", option, *_store(plan), power, DC_JOIN, 1))
-        legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1)))
-    elif option.design.coupling == "AC":
-        box = option.design.store_box
-        name = f"{box.converter.ac_kw:g} kW" if box else "none fits"
-        stations.append(_station("Battery inverter", option, name, "", None, AC_JOIN, 1))
-        stations.append(_station("Store", option, *_store(plan), power, AC_JOIN - 1.2, 1))
-        legs.append(Leg("AC", (AC_JOIN, 0), (AC_JOIN, 1)))
-        legs.append(Leg("DC", (AC_JOIN, 1), (AC_JOIN - 1.2, 1)))
+    on_main = boxes[main].bank if boxes else option.design.coupling == "DC"
+    if on_main:
+        stations.append(_station("Store", option, *_store(plan), power, DC_JOIN, 1, "right"))
+        legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1), f"{main}:store"))
+    beside = [(number, box) for number, box in enumerate(boxes) if number != main]
+    if not boxes and option.design.coupling == "AC":
+        beside = [(1, None)]
+    for number, box in beside[:1]:
+        _hang(stations, legs, plan, option, number, box, None if on_main else power)
     return Line(tuple(stations), tuple(legs))
 
 
-def _station(name, option, headline, detail="", headroom=None, column=None, row=0):
+def _hang(stations, legs, plan, option, number, box, power):
+    """A second box joins at the AC bus: its store on its own DC side, or the array that is kept on it."""
+    legs.append(Leg("AC", (AC_JOIN, 1), (AC_JOIN, 0), f"{number}:ac"))
+    headline = f"{box.converter.ac_kw:g} kW" if box else "none fits"
+    if box and not box.bank:
+        headline += f", {box.array_kw:.2f} kWp"
+        stations.append(_station("Kept inverter", option, headline, "", None, AC_JOIN, 1, "right"))
+        return
+    stations.append(_station("Battery inverter", option, headline, "", None, AC_JOIN, 1, "right"))
+    name = "Store" if power is not None or not any(item.name == "Store" for item in stations) else "Second store"
+    detail = _store(plan) if name == "Store" else (f"{box.bank.usable_kwh:.1f} kWh usable", "")
+    stations.append(_station(name, option, *detail, power, AC_JOIN - STORE_GAP, 1, "left"))
+    legs.append(Leg("DC", (AC_JOIN, 1), (AC_JOIN - STORE_GAP, 1), f"{number}:store"))
+
+
+def _station(name, option, headline, detail="", headroom=None, column=None, row=0, words="below"):
     mine = [finding for finding in option.findings if finding.station == name]
     raised = [finding for finding in mine if finding.severity is not Severity.HOLD]
     severity = min((finding.severity for finding in mine), default=None)
@@ -127,6 +150,7 @@ def _station(name, option, headline, detail="", headroom=None, column=None, row=
         headroom,
         severity,
         len(raised),
+        words,
     )
 
 

@@ -8,9 +8,10 @@ from calm_relay.planning.array import Face, design_temperatures, faces_of
 from calm_relay.planning.bank import Bank
 from calm_relay.planning.choice import Choice, choose
 from calm_relay.planning.demand import DemandYear, demand_year
-from calm_relay.planning.design import Box, Design, Ground, designs, kept_box
+from calm_relay.planning.design import Design, Ground, designs, kept_box
 from calm_relay.planning.findings import Finding, Severity, Subject, findings_for
 from calm_relay.planning.kit import kit_of
+from calm_relay.planning.progress import Progress, unheard
 from calm_relay.planning.simulate import Outcome, outcome
 from calm_relay.planning.site_year import SiteYear, site_year
 
@@ -22,7 +23,7 @@ class Option:
     design: Design
     outcome: Outcome | None
     findings: tuple[Finding, ...]
-    ground_kept: Box
+    ground: Ground
 
     @property
     def stopped(self) -> bool:
@@ -52,7 +53,7 @@ class Plan:
         return next(option for option in self.options if option.design.key == key)
 
 
-def plan(job: Job, folder: Path | None = None) -> Plan:
+def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> Plan:
     """Plans a job.
 
     Parameters
@@ -60,6 +61,8 @@ def plan(job: Job, folder: Path | None = None) -> Plan:
     job : Job
     folder : Path, optional
         Where the job's relative paths start; the current folder when left out.
+    progress : Progress
+        Told before each stage; it may call the work off.
 
     Raises
     ------
@@ -69,23 +72,27 @@ def plan(job: Job, folder: Path | None = None) -> Plan:
         Names the file, and the line in it, that cannot be used.
     """
     folder = Path(folder) if folder is not None else Path.cwd()
+    progress(0.0, "Reading the sky")
     site = site_year(job.site, folder)
+    progress(0.3, "Laying the roof under it")
     kit = kit_of(job)
     faces = faces_of(job, site)
+    progress(0.5, "Reading the home's year")
     demand = demand_year(job, folder, site)
     bank = Bank(kit.pack(job.store.pack, "store.pack"), job.store.count)
     ground = Ground(
         job, kit, faces, design_temperatures(job, site, faces), demand, bank, kept_box(job, kit, faces)
     )
     options, bill_now = [], None
-    for design in designs(ground):
+    for number, design in enumerate(designs(ground)):
+        progress(0.6 + 0.13 * number, f"Simulating: {design.title}")
         if design.refused:
-            options.append(Option(design, None, _refusals(design), ground.kept))
+            options.append(Option(design, None, _refusals(design), ground))
             continue
         done = outcome(design, job, site, demand, bill_now)
         bill_now = done.money.bill if bill_now is None else bill_now
         found = findings_for(Subject(design, done, ground, site))
-        options.append(Option(design, done, found, ground.kept))
+        options.append(Option(design, done, found, ground))
     return Plan(job, site, faces, demand, bank, tuple(options), choose(options, job, demand))
 
 

@@ -139,7 +139,7 @@ def _works(option):
                 f"{design.pv_box.converter.ac_kw:g} kW.",
             ),
         ]
-    age = option.ground_kept.age_years
+    age = option.ground.kept.age_years
     return [
         (True, "gentle_works", f"One box: the operator counts {design.counted_kw:g} kW."),
         (

@@ -8,7 +8,7 @@ from calm_relay.planning.array import Face
 from calm_relay.planning.plan import Plan
 
 # Day of the year of solstices and an equinox.
-DAYS = ((171, "21 June"), (79, "21 March, 23 September"), (354, "21 December"))
+DAYS = ((171, "21 June"), (79, "21 March"), (354, "21 December"))
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from calm_relay.planning.cost import KINDS
 from calm_relay.planning.plan import Option, Plan
 
 
@@ -139,6 +140,59 @@ MEASURES = (
         lambda value, currency: f"{value:.1f} h",
     ),
 )
+
+
+LOSSES = {
+    "tracker": ("Tracking", "what the trackers do not find"),
+    "clipped": ("Clipped", "what AC limit, trackers or currents could not take"),
+    "curtailed": ("Turned down", "what the export limit did not let out"),
+    "inverter": ("Inverting", "from DC to AC"),
+    "rectifier": ("Rectifying", "from AC to DC, on the way into an AC-coupled store"),
+    "dc_dc": ("DC to DC", "between the battery and its converter's DC bus"),
+    "charge": ("Charging", "in the battery"),
+    "discharge": ("Discharging", "in the battery"),
+    "standby": ("Standby", "drawn by boxes that wait"),
+}
+
+
+def loss_scales_of(plan: Plan) -> tuple[Scale, ...]:
+    """Every loss of the simulated year by name, all on one scale, in the options' order [kWh a year]."""
+    years = [option.outcome.figures.losses if option.outcome else None for option in plan.options]
+    end = max([*(kwh for year in years if year for kwh in year.values()), 1.0])
+    return tuple(
+        _told(
+            key,
+            label,
+            note,
+            True,
+            [year[key] if year else None for year in years],
+            "{:,.0f} kWh",
+            end,
+            yearly=True,
+        )
+        for key, (label, note) in LOSSES.items()
+    )
+
+
+def cost_scales_of(plan: Plan) -> tuple[Scale, ...]:
+    """Every kind of cost, all on one scale, in the options' order."""
+    currency = plan.job.tariff.currency
+    lines = [option.outcome.money.lines if option.outcome else None for option in plan.options]
+
+    def spent(kind):
+        return [None if own is None else sum(line.amount for line in own if line.kind == kind) for own in lines]
+
+    end = max([*(line.amount for own in lines if own for line in own), 1.0])
+    return tuple(
+        _told(kind, label, "part of the outlay", True, spent(kind), f"{currency} {{:,.0f}}", end, yearly=False)
+        for kind, label in KINDS.items()
+        if any(spent(kind))
+    )
+
+
+def _told(key, label, note, lower_is_better, values, form, end, *, yearly):
+    texts = tuple("–" if value is None else form.format(value) for value in values)
+    return Scale(key, label, note, lower_is_better, yearly, tuple(values), texts, end)
 
 
 def scales_of(plan: Plan) -> tuple[Scale, ...]:

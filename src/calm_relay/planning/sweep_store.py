@@ -17,7 +17,7 @@ NEARLY = 0.02
 
 @dataclass(frozen=True)
 class Flag:
-    """What a rule of thumb would choose [kWh usable], the rule in a sentence, and where its figures come from."""
+    """What a rule of thumb would choose [kWh usable], the rule in a few words, and where its figures come from."""
 
     name: str
     usable_kwh: float
@@ -92,25 +92,25 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
         Flag(
             "night",
             night / above,
-            f"Sunset to sunrise: a {season} night asks {night:.1f} kWh.",
+            f"from sunset to sunrise {season} asks {night:.1f} kWh",
             f"mean dark hours of {season}, {demand.source}",
         ),
         Flag(
             "70 % of a day",
             0.7 * a_day / above,
-            f"60 to 80 % of a day's use: 70 % of {a_day:.1f} kWh.",
+            f"the middle of 60 to 80 % of {a_day:.1f} kWh",
             f"yearly mean day, {demand.source}",
         ),
         Flag(
             f"{OUTAGE_H:g} h dark",
             OUTAGE_H * demand.worst_season_mean_kw,
-            f"{OUTAGE_H:g} hours of the mean {season} load of {demand.worst_season_mean_kw:.1f} kW, from full.",
+            f"the mean {season} load of {demand.worst_season_mean_kw:.1f} kW, from full",
             f"mean of {season}, {demand.source}",
         ),
         Flag(
             f"{season} sun",
             surplus / above,
-            f"What the array leaves over on a mean {season} day: {surplus:.1f} kWh.",
+            f"a mean {season} day leaves {surplus:.1f} kWh over",
             f"simulated {season}, {site.source}",
         ),
     ]
@@ -123,7 +123,7 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
             Flag(
                 "cheap window",
                 brought / span,
-                f"What the window fills from reserve to target: {brought:.1f} kWh.",
+                f"the window brings {brought:.1f} kWh",
                 "charge rate of battery and inverter, datasheets",
             )
         )
@@ -131,7 +131,7 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
         Flag(
             "one size up",
             box.bank.usable_kwh + box.bank.pack.usable_kwh,
-            "One pack more: shallower cycles, slower ageing, room for demand to grow.",
+            "shallower cycles, slower ageing, room to grow",
             "the job's count plus one",
         )
     )

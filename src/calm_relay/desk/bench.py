@@ -1,0 +1,35 @@
+"""What every bench is: one station at a time, shown from a job and a view, edited through one signal."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QWidget
+
+
+class Bench(QWidget):
+    """Base of the benches.
+
+    Signals
+    -------
+    edited : object, str
+        A changed job and the edit's name.
+    study_wanted : str, object
+        Key of a study and its function, for the option in view.
+    """
+
+    edited = Signal(object, str)
+    study_wanted = Signal(str, object)
+
+    _seen = None
+
+    def is_new(self, view) -> bool:
+        """Whether plan or option differ from those of the view asked about before; a moment does not count."""
+        before, self._seen = self._seen, view
+        return before is None or view.plan is not before.plan or view.shown != before.shown
+
+    def show_job(self, job) -> None:
+        """Shows the job's inputs."""
+
+    def show_view(self, view) -> None:
+        """Shows a plan with the option in view."""
+
+    def show_study(self, key: str, found) -> None:
+        """Shows the result of a study asked for."""

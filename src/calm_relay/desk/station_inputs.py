@@ -1,0 +1,46 @@
+"""The inputs that stand on the benches of Sky, Home and Street."""
+
+from calm_relay.desk.field_form import Field, FieldForm
+
+
+def _of(part, name):
+    def get(job):
+        return getattr(getattr(job, part), name, None)
+
+    def put(job, value):
+        return job.with_(**{part: getattr(job, part).with_(**{name: value})})
+
+    return get, put
+
+
+def sky_inputs() -> FieldForm:
+    """Design temperatures."""
+    return FieldForm(
+        (
+            Field("Coldest cell, °C", "", -60, 30, *_of("site", "coldest_c"), 1, True),
+            Field("Hottest air, °C", "", 10, 60, *_of("site", "hottest_c"), 1, True),
+        )
+    )
+
+
+def home_inputs() -> FieldForm:
+    """The house without its machines."""
+    return FieldForm(
+        (
+            Field("Yearly demand without machines", "kWh", 1, 1_000_000, *_of("demand", "yearly_kwh"), 0),
+            Field("Midwinter over mean", "", 0.5, 2.5, *_of("demand", "winter_factor"), 2),
+        )
+    )
+
+
+def street_inputs() -> FieldForm:
+    """Service, tariff and export limit."""
+    return FieldForm(
+        (
+            Field("Main fuse", "A", 1, 1000, *_of("supply", "main_fuse_a"), 0),
+            Field("Export limit", "kW", 0, 1000, *_of("tariff", "export_limit_kw"), 2, True),
+            Field("Price a kWh", "", -5, 50, *_of("tariff", "price"), 4, money=True),
+            Field("Paid for export a kWh", "", -5, 50, *_of("tariff", "feed_in"), 4, money=True),
+            Field("Standing charge a day", "", 0, 1000, *_of("tariff", "standing_per_day"), 4, money=True),
+        )
+    )

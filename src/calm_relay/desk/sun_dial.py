@@ -1,0 +1,168 @@
+"""The roof under its sky: paths of the sun, and each face as a wedge that can be turned."""
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from calm_relay.desk.theme import colours, font
+
+HALF_WIDTH = 14.0
+STEP = 5.0
+
+
+class SunDial(QWidget):
+    """Seen from above, north up: the zenith in the middle, the horizon on the rim.
+
+    A face is a wedge towards its azimuth; the steeper it stands the longer the wedge. Emits `turned` with a
+    face's number and its new azimuth when a wedge is dragged.
+    """
+
+    turned = Signal(int, float)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._tracks, self._faces, self._sun = (), (), None
+        self._drag = None
+        self._cursor = 0
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Sun paths and faces; up and down choose a face, left and right turn it")
+
+    def sizeHint(self) -> QSize:
+        """Square."""
+        return QSize(300, 260)
+
+    def show_sky(self, tracks, faces, sun=None) -> None:
+        """Draws sun tracks and faces; `sun` is (azimuth, elevation) of the moment in view, or None."""
+        self._tracks, self._faces, self._sun = tracks, tuple(faces), sun
+        self._drag = None
+        self.setAccessibleDescription(
+            "; ".join(f"{face.name}: {face.azimuth:g}° azimuth, {face.tilt:g}° tilt" for face in self._faces)
+        )
+        self.update()
+
+    def _rim(self):
+        return self.rect().center(), min(self.width(), self.height()) / 2 - 34
+
+    def _at(self, azimuth, elevation):
+        centre, radius = self._rim()
+        out = radius * (90.0 - elevation) / 90.0
+        angle = math.radians(azimuth)
+        return QPointF(centre.x() + out * math.sin(angle), centre.y() - out * math.cos(angle))
+
+    def _azimuth_at(self, position):
+        centre, _ = self._rim()
+        return math.degrees(math.atan2(position.x() - centre.x(), centre.y() - position.y())) % 360.0
+
+    def _shown(self, number):
+        return self._drag[1] if self._drag and self._drag[0] == number else self._faces[number].azimuth
+
+    def wedge(self, number: int) -> QPainterPath:
+        """The wedge of a face."""
+        azimuth, tilt = self._shown(number), self._faces[number].tilt
+        centre, radius = self._rim()
+        out = radius * (0.25 + 0.6 * tilt / 90.0)
+        path = QPainterPath(QPointF(centre))
+        box = QRectF(centre.x() - out, centre.y() - out, 2 * out, 2 * out)
+        path.arcTo(box, 90.0 - azimuth - HALF_WIDTH, 2 * HALF_WIDTH)
+        path.closeSubpath()
+        return path
+
+    def paintEvent(self, event):
+        """Paints dial, tracks and wedges."""
+        painter, look = QPainter(self), colours()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        centre, radius = self._rim()
+        for elevation in (0, 30, 60):
+            out = radius * (90 - elevation) / 90
+            painter.setPen(QPen(QColor(look.rule), 1.4 if elevation == 0 else 1))
+            painter.drawEllipse(QPointF(centre), out, out)
+        painter.setFont(font(8))
+        for name, azimuth in (("N", 0), ("E", 90), ("S", 180), ("W", 270)):
+            painter.setPen(QColor(look.quiet))
+            at = self._at(azimuth, -12)
+            painter.drawText(QRectF(at.x() - 10, at.y() - 8, 20, 16), Qt.AlignmentFlag.AlignCenter, name)
+        self._paint_tracks(painter, look)
+        for number, face in enumerate(self._faces):
+            self._paint_face(painter, look, number, face)
+        if self._sun is not None and self._sun[1] > 0:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(look.light))
+            painter.drawEllipse(self._at(*self._sun), 6, 6)
+
+    def _paint_tracks(self, painter, look):
+        for number, track in enumerate(self._tracks):
+            style = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)[number]
+            painter.setPen(QPen(QColor(look.light), 1.6, style))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            path = QPainterPath()
+            for i, (azimuth, elevation) in enumerate(zip(track.azimuth, track.elevation, strict=True)):
+                at = self._at(float(azimuth), float(elevation))
+                path.moveTo(at) if i == 0 else path.lineTo(at)
+            painter.drawPath(path)
+            key = self.height() - 8 - 13 * (len(self._tracks) - 1 - number)
+            painter.drawLine(4, key - 4, 24, key - 4)
+            painter.setPen(QColor(look.quiet))
+            painter.setFont(font(7.2))
+            painter.drawText(30, key, track.label)
+            for azimuth, elevation, hour in zip(track.azimuth, track.elevation, track.hours, strict=True):
+                if number != 1 and hour % 3 == 0:
+                    at = self._at(float(azimuth), float(elevation))
+                    painter.drawText(
+                        QRectF(at.x() - 12, at.y() - 14, 24, 12), Qt.AlignmentFlag.AlignCenter, f"{hour:.0f}"
+                    )
+
+    def _paint_face(self, painter, look, number, face):
+        shade = QColor(look.alternating if number == self._cursor else look.ink)
+        shade.setAlpha(90)
+        painter.setBrush(shade)
+        painter.setPen(QPen(QColor(look.ink), 1.4))
+        painter.drawPath(self.wedge(number))
+        middle = self.wedge(number).boundingRect().center()
+        painter.setPen(QColor(look.ink))
+        painter.setFont(font(9, strong=True))
+        painter.drawText(
+            QRectF(middle.x() - 12, middle.y() - 9, 24, 18), Qt.AlignmentFlag.AlignCenter, str(number + 1)
+        )
+
+    def mousePressEvent(self, event):
+        """Takes hold of the wedge under the pointer."""
+        for number in range(len(self._faces)):
+            if self.wedge(number).contains(event.position()):
+                self._cursor, self._drag = number, (number, self._faces[number].azimuth)
+                self.update()
+                return
+
+    def mouseMoveEvent(self, event):
+        """Turns the wedge that is held, in steps of five degrees."""
+        if self._drag:
+            self._drag = (self._drag[0], round(self._azimuth_at(event.position()) / STEP) * STEP % 360.0)
+            self.update()
+        else:
+            over = any(self.wedge(number).contains(event.position()) for number in range(len(self._faces)))
+            self.setCursor(Qt.CursorShape.OpenHandCursor if over else Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, event):
+        """Lets the wedge go."""
+        if self._drag:
+            number, azimuth = self._drag
+            self._drag = None
+            self.update()
+            if azimuth != self._faces[number].azimuth:
+                self.turned.emit(number, azimuth)
+
+    def keyPressEvent(self, event):
+        """Up and down choose a face, left and right turn it."""
+        if not self._faces:
+            return
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._cursor = (self._cursor + (1 if event.key() == Qt.Key.Key_Down else -1)) % len(self._faces)
+            self.update()
+        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            turn = STEP if event.key() == Qt.Key.Key_Right else -STEP
+            self.turned.emit(self._cursor, (self._faces[self._cursor].azimuth + turn) % 360.0)
+        else:
+            super().keyPressEvent(event)

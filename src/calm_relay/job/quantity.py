@@ -1,0 +1,80 @@
+"""Numbers as people type them: with or without a unit, with a decimal point or comma."""
+
+import re
+
+FACTORS = {
+    "kWh": {"wh": 0.001, "kwh": 1.0, "mwh": 1000.0},
+    "kW": {"w": 0.001, "kw": 1.0, "mw": 1000.0},
+    "W": {"w": 1.0, "kw": 1000.0},
+    "A": {"a": 1.0, "ma": 0.001},
+    "V": {"v": 1.0, "kv": 1000.0},
+    "%": {"%": 1.0},
+    "°": {"°": 1.0, "deg": 1.0},
+    "years": {"years": 1.0, "year": 1.0, "y": 1.0},
+    "h": {"h": 1.0, "min": 1 / 60},
+    "": {},
+}
+_NUMBER = re.compile(r"([+\-−]?)\s*(\d[\d\s.,'’]*|[.,]\d+)\s*(\S*)")
+
+
+def parse_quantity(text: str, unit: str, decimal_mark: str = ".") -> float:
+    """A number in `unit` from typed text.
+
+    Parameters
+    ----------
+    text : str
+        Such as "9.6", "9,6 kWh" or "9600 Wh".
+    unit : str
+        A key of `FACTORS`: the unit of the result, and of a number typed without one.
+    decimal_mark : str
+        The local mark, "." or ","; it decides where a text can be read both ways, as "1,234" can.
+
+    Raises
+    ------
+    ValueError
+        With what would be right.
+    """
+    wanted = f"wanted a number such as {_example(unit, decimal_mark)}"
+    match = _NUMBER.fullmatch(text.strip())
+    if match is None:
+        raise ValueError(f"{text.strip()!r} is no number; {wanted}")
+    sign, digits, named = match.groups()
+    factors = FACTORS[unit]
+    if named and named.lower() not in factors:
+        raise ValueError(f"{named!r} is no unit here; {wanted}")
+    value = float(_plain(digits.strip(), decimal_mark))
+    factor = factors[named.lower()] if named else 1.0
+    return (-value if sign in {"-", "−"} else value) * factor
+
+
+def _plain(digits, decimal_mark):
+    """Digits with a point for the decimal mark and without thousands marks."""
+    digits = re.sub(r"[\s'’]", "", digits)
+    points, commas = digits.count("."), digits.count(",")
+    if points and commas:
+        mark = "." if digits.rfind(".") > digits.rfind(",") else ","
+    elif points + commas == 1:
+        only = "." if points else ","
+        grouped = re.fullmatch(r"[1-9]\d{0,2}[.,]\d{3}", digits) is not None
+        mark = "" if grouped and only != decimal_mark else only
+    else:
+        mark = ""
+    kept = "".join("." if c == mark and mark else c for c in digits if c not in ".," or c == mark)
+    if kept.count(".") > 1:
+        raise ValueError(f"{digits!r} has more than one decimal mark")
+    return kept
+
+
+def _example(unit, decimal_mark):
+    number = f"9{decimal_mark}6"
+    names = {"kWh": "kWh or 9600 Wh", "kW": "kW or 9600 W"}
+    return f"{number} {names.get(unit, unit)}".strip()
+
+
+def quantity_text(value: float, unit: str, decimals: int, decimal_mark: str = ".") -> str:
+    """A number as shown in a field, without needless zeros."""
+    number = f"{value:.{decimals}f}"
+    if "." in number:
+        number = number.rstrip("0").rstrip(".")
+    space = "" if unit in {"%", "°", ""} else " "
+    return number.replace(".", decimal_mark) + space + unit

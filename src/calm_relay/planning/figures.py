@@ -1,0 +1,123 @@
+"""The figures of a station, each with where it comes from."""
+
+from dataclasses import dataclass
+
+from calm_relay.planning.plan import Option, Plan
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A label, the value with its unit, and where it comes from."""
+
+    label: str
+    value: str
+    source: str
+
+
+SHOWS = {
+    "Sky": "The weather year the plan rests on, and how far it can be believed.",
+    "Roof": "Each face of modules, its months, and what is lost on the way to the inverter.",
+    "Strings": "Every string on its tracker input, from the coldest morning to the hottest noon.",
+    "Converter": "Where the AC limit bites, and what another size would make of the same roof.",
+    "Store": "What more or less of the same battery would bring, and what the rules of thumb choose.",
+    "Home": "The demand of the house: its year, its evening peak, its worst season.",
+    "Street": "The service, the tariff, and what the network operator adds up.",
+}
+
+
+def figures_of(plan: Plan, option: Option, station: str) -> tuple[Figure, ...]:
+    """Figures of a station for an option; an option that is refused has those of the site only."""
+    made = {
+        "Sky": _sky,
+        "Strings": _strings,
+        "Home": _home,
+        "Street": _street,
+    }.get(station)
+    return tuple(made(plan, option)) if made else ()
+
+
+def _sky(plan, option):
+    site, weather = plan.site, plan.site.weather
+    step_h = site.calendar.step_h
+    source = site.source
+    place = plan.job.site
+    yield Figure("Place", f"{place.place}, {place.latitude:.2f}°, {place.longitude:.2f}°", "the job's survey")
+    yield Figure("Weather", source[:1].upper() + source[1:], "the job")
+    if not site.assumed:
+        yield Figure("Distance of the station", f"{site.distance_km:.0f} km", "site and file")
+    yield Figure("Global on the horizontal", f"{weather.ghi.sum() * step_h / 1000:,.0f} kWh/m² a year", source)
+    share = weather.dhi.sum() / max(weather.ghi.sum(), 1e-9)
+    yield Figure("Of it diffuse", f"{share:.0%}", source)
+    air = weather.temp_air
+    yield Figure("Air", f"{air.min():.0f} to {air.max():.0f} °C, mean {air.mean():.1f} °C", source)
+    yield Figure("Wind", f"{weather.wind_speed.mean():.1f} m/s mean", source)
+
+
+def _strings(plan, option):
+    box = option.design.pv_box
+    temperatures = option.ground.temperatures
+    yield Figure("Coldest cell", f"{temperatures.cold_c:.0f} °C", temperatures.cold_source)
+    yield Figure("Hottest cell", f"{temperatures.hot_c:.0f} °C", temperatures.hot_source)
+    if box is None:
+        return
+    for run in box.stringing.runs:
+        module, tracker = run.face.module, run.tracker
+        limit_v, owner = run.cold_limit
+        sheet = f"{module.name} and {box.converter.name}, datasheets"
+        yield Figure(
+            f"{run.face.plan.name}, input {run.tracker_number}",
+            f"{run.parallel} × {run.in_series} modules of {module.power_w:g} W",
+            "the job's survey",
+        )
+        yield Figure("  open, coldest", f"{run.cold_v(temperatures):.0f} of {limit_v:.0f} V ({owner})", sheet)
+        low = f"{run.hot_v(temperatures):.0f} V, tracker from {tracker.mppt_low_v:.0f} V"
+        yield Figure("  working, hottest", low, sheet)
+        amps = f"{run.short_circuit_a:.1f} of {tracker.short_circuit_a:.1f} A"
+        yield Figure("  short-circuit", amps, sheet)
+
+
+def _home(plan, option):
+    demand = plan.demand
+    peak = demand.evening_peak_at.astype(object)
+    yield Figure(
+        "Demand", f"{demand.yearly_kwh:,.0f} kWh a year, {demand.yearly_kwh / 365:.1f} a day", demand.source
+    )
+    at = f"{demand.evening_peak_kw:.1f} kW ({peak:%-d %b, %H:%M})"
+    yield Figure("Worst evening half hour", at, "highest between sunset and midnight")
+    season = f"{demand.worst_season}, mean {demand.worst_season_mean_kw:.2f} kW"
+    yield Figure("Worst season", season, demand.source)
+    for load in plan.job.demand.loads:
+        days = ", ".join(day.capitalize() for day in load.days)
+        yield Figure(
+            load.name, f"{load.kw:g} kW, {load.hours:g} h from {load.start} on {days}", "the job's survey"
+        )
+    if option.outcome is None:
+        return
+    figures, dark = option.outcome.figures, option.outcome.dark
+    note = f"simulated year, {plan.site.source}"
+    yield Figure("Own power", f"{figures.self_sufficiency:.0%} of the home's energy", note)
+    yield Figure("When the street is dark", f"{dark.power_kw:.1f} kW for {dark.hours:.1f} h of mean load", note)
+
+
+def _street(plan, option):
+    job, tariff = plan.job, plan.job.tariff
+    supply = job.supply
+    text = f"{supply.phases} phase, {supply.volts:g} V, {supply.main_fuse_a:g} A = {supply.import_limit_kw:.1f} kW"
+    yield Figure("Service", text, "the job's survey")
+    limit = "none stated" if tariff.export_limit_kw is None else f"{tariff.export_limit_kw:g} kW"
+    yield Figure("Export limit", limit, "the job; the network operator decides")
+    yield Figure("Operator counts", f"{option.design.counted_kw:g} kW of inverter", "AC ratings, datasheets")
+    yield Figure("Price", f"{tariff.currency} {tariff.price:.2f} a kWh", "the job's tariff")
+    for window in tariff.windows:
+        days = "" if window.days == "all" else f", {window.days}"
+        hours = f"{window.start} to {window.end}{days}"
+        yield Figure(f"  {window.name}", f"{tariff.currency} {window.price:.2f}, {hours}", "the job's tariff")
+    paid = f"{tariff.currency} {tariff.feed_in:.2f} a kWh, standing charge {tariff.standing_per_day:.2f} a day"
+    yield Figure("Paid for export", paid, "the job's tariff")
+    if option.outcome is None:
+        return
+    figures, money = option.outcome.figures, option.outcome.money
+    note = f"simulated year, {plan.site.source}"
+    yield Figure("Bought", f"{figures.import_kwh:,.0f} kWh a year", note)
+    yield Figure("Sold", f"{figures.export_kwh:,.0f} kWh a year", note)
+    yield Figure("Bill", f"{tariff.currency} {money.bill:,.0f} a year", note)
