@@ -1,6 +1,7 @@
 """The command line: the window, and the same plan without one."""
 
 import argparse
+import os
 import sys
 from pathlib import Path
 
@@ -29,7 +30,7 @@ def _parser():
     demo = commands.add_parser("demo", help="open the window on the demo job")
     demo.set_defaults(run=_open, job=None)
     open_ = commands.add_parser("open", help="open the window on a job file")
-    open_.add_argument("job", type=Path, metavar="JOB")
+    open_.add_argument("job", type=Path, metavar="JOB", nargs="?", help="the demo job when left out")
     open_.set_defaults(run=_open)
     assess = commands.add_parser("assess", help="plan a job without a window")
     assess.add_argument(
@@ -38,6 +39,17 @@ def _parser():
     assess.add_argument("--json", type=Path, metavar="FILE", help="write the plan as JSON (- prints it)")
     assess.add_argument("--series", type=Path, metavar="DIR", help="write each option's year as CSV")
     assess.set_defaults(run=_assess)
+    report = commands.add_parser("report", help="write the summary of a plan as PDF")
+    report.add_argument("job", metavar="JOB", help="a job file, or the word demo")
+    report.add_argument("out", type=Path, metavar="OUT.pdf")
+    report.set_defaults(run=_report)
+    export = commands.add_parser("export", help="write the plan's pictures and tables")
+    export.add_argument("job", metavar="JOB", help="a job file, or the word demo")
+    export.add_argument("folder", type=Path, metavar="DIR")
+    export.set_defaults(run=_export)
+    install = commands.add_parser("install", help="put menu entry, icon and description in the user's home")
+    install.add_argument("--data", type=Path, metavar="DIR", help="another place than the user's data folder")
+    install.set_defaults(run=_install)
     schemas = commands.add_parser("schemas", help="write the JSON Schemas of job and plan")
     schemas.add_argument("folder", type=Path, metavar="DIR")
     schemas.set_defaults(run=_schemas)
@@ -50,18 +62,60 @@ def _open(arguments):
     return run(arguments.job)
 
 
-def _assess(arguments):
-    from calm_relay.exchange.job_file import read_job, write_atomically
-    from calm_relay.exchange.plan_document import plan_text, series_text
+def _planned(job):
+    from calm_relay.exchange.job_file import read_job
     from calm_relay.exchange.shipped import demo_job
-    from calm_relay.planning.document import document_of, series_of
     from calm_relay.planning.plan import plan
 
-    if arguments.job == "demo":
-        made = plan(demo_job())
-    else:
-        path = Path(arguments.job)
-        made = plan(read_job(path), path.resolve().parent)
+    if job == "demo":
+        return plan(demo_job())
+    path = Path(job)
+    return plan(read_job(path), path.resolve().parent)
+
+
+def _report(arguments):
+    made = _planned(arguments.job)
+    _drawing_without_a_screen()
+    from datetime import date
+
+    from calm_relay.desk.report import write_report
+
+    pages = write_report(made, arguments.out, date.today())
+    print(f"{arguments.out}: {pages} pages")
+    return 0
+
+
+def _export(arguments):
+    made = _planned(arguments.job)
+    _drawing_without_a_screen()
+    from calm_relay.desk.exports import export_plan
+
+    for path in export_plan(made, arguments.folder):
+        print(path)
+    return 0
+
+
+def _drawing_without_a_screen():
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from calm_relay.desk.application import application
+
+    application()
+
+
+def _install(arguments):
+    from calm_relay.exchange.desktop_entry import install
+
+    for path in install(arguments.data):
+        print(path)
+    return 0
+
+
+def _assess(arguments):
+    from calm_relay.exchange.job_file import write_atomically
+    from calm_relay.exchange.plan_document import plan_text, series_text
+    from calm_relay.planning.document import document_of, series_of
+
+    made = _planned(arguments.job)
     text = plan_text(document_of(made))
     if arguments.json and str(arguments.json) != "-":
         write_atomically(arguments.json, text.encode())

@@ -65,8 +65,13 @@ class Commands(QObject):
         self._add(menu, "&Save", Key.Save, files.save)
         self._add(menu, "Save &as…", "Ctrl+Shift+S", files.save_as)
         menu.addSeparator()
-        self._job_end = menu.addSeparator()
+        self._add(menu, "&Print summary…", Key.Print, files.print_summary)
+        self._add(menu, "&Export pictures and tables…", None, self._export)
+        menu.addSeparator()
         self._add(menu, "&Quit", Key.Quit, window.close)
+
+    def _export(self):
+        self._window.files.export(self._window.bench, self._window.bench_name)
 
     def _list_recent(self):
         self._recent.clear()

@@ -1,6 +1,6 @@
 """Opening, saving and keeping jobs, with every way that can go wrong asked or told plainly."""
 
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer
@@ -75,8 +75,7 @@ class JobFiles(QObject):
 
     def save_as(self) -> bool:
         """Asks for a file and saves to it; says whether it is saved."""
-        name = "".join(c if c.isalnum() else "-" for c in self._session.job.name.lower()).strip("-")
-        start = self._session.path or Path(self._folder()) / f"{name}{SUFFIX}"
+        start = self._session.path or Path(self._folder()) / f"{self._plain_name()}{SUFFIX}"
         chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the job", str(start), FILTER)
         if not chosen:
             return False
@@ -95,6 +94,48 @@ class JobFiles(QObject):
             buttons.Save,
         )
         return self.save() if answer == buttons.Save else answer == buttons.Discard
+
+    def print_summary(self) -> bool:
+        """Asks for a file and writes the summary of the plan as PDF."""
+        plan = self._session.plan
+        if plan is None:
+            return False
+        start = Path(self._folder()) / f"{self._plain_name()}.pdf"
+        chosen, _ = QFileDialog.getSaveFileName(self._window, "Print summary", str(start), "PDF (*.pdf)")
+        if not chosen:
+            return False
+        from calm_relay.desk.report import write_report
+
+        path = Path(chosen if chosen.lower().endswith(".pdf") else f"{chosen}.pdf")
+        return self._write(path, lambda: write_report(plan, path, date.today()))
+
+    def export(self, bench, name: str) -> bool:
+        """Asks for a folder and writes the plan's pictures and tables, and the charts of the bench that is open."""
+        plan = self._session.plan
+        if plan is None:
+            return False
+        chosen = QFileDialog.getExistingDirectory(self._window, "Export pictures and tables to", self._folder())
+        if not chosen:
+            return False
+        from calm_relay.desk.exports import export_charts, export_plan
+
+        folder = Path(chosen)
+
+        def write():
+            export_plan(plan, folder)
+            export_charts(bench, folder, name)
+
+        return self._write(folder, write)
+
+    def _write(self, path, write):
+        try:
+            write()
+        except OSError as error:
+            text = f"{path}: {error.strerror or error}. Nothing of the job is lost."
+            QMessageBox.warning(self._window, "This could not be written", text)
+            return False
+        self._notice.ask(f"Written: {path}", ())
+        return True
 
     def look_at_disk(self) -> None:
         """Says so when another program changed the job's file."""
@@ -154,6 +195,9 @@ class JobFiles(QObject):
             buttons.Cancel,
         )
         return answer == buttons.Save
+
+    def _plain_name(self):
+        return "".join(c if c.isalnum() else "-" for c in self._session.job.name.lower()).strip("-")
 
     def _folder(self):
         return str(self._session.path.parent if self._session.path else Path.home())

@@ -7,11 +7,12 @@ from calm_relay.planning.plan import Option, Plan
 
 @dataclass(frozen=True)
 class Figure:
-    """A label, the value with its unit, and where it comes from."""
+    """A label, the value with its unit, where it comes from, and whether it is what the simulation found."""
 
     label: str
     value: str
     source: str
+    result: bool = False
 
 
 SHOWS = {
@@ -39,10 +40,10 @@ def figures_of(plan: Plan, option: Option, station: str) -> tuple[Figure, ...]:
 def _sky(plan, option):
     site, weather = plan.site, plan.site.weather
     step_h = site.calendar.step_h
-    source = site.source
+    source = plan.assumed_note or site.source
     place = plan.job.site
     yield Figure("Place", f"{place.place}, {place.latitude:.2f}°, {place.longitude:.2f}°", "the job's survey")
-    yield Figure("Weather", source[:1].upper() + source[1:], "the job")
+    yield Figure("Weather", site.source[:1].upper() + site.source[1:], "the job")
     if not site.assumed:
         yield Figure("Distance of the station", f"{site.distance_km:.0f} km", "site and file")
     yield Figure("Global on the horizontal", f"{weather.ghi.sum() * step_h / 1000:,.0f} kWh/m² a year", source)
@@ -94,9 +95,11 @@ def _home(plan, option):
     if option.outcome is None:
         return
     figures, dark = option.outcome.figures, option.outcome.dark
-    note = f"simulated year, {plan.site.source}"
-    yield Figure("Own power", f"{figures.self_sufficiency:.0%} of the home's energy", note)
-    yield Figure("When the street is dark", f"{dark.power_kw:.1f} kW for {dark.hours:.1f} h of mean load", note)
+    note = f"simulated year, {plan.assumed_note or plan.site.source}"
+    yield Figure("Own power", f"{figures.self_sufficiency:.0%} of the home's energy", note, True)
+    yield Figure(
+        "When the street is dark", f"{dark.power_kw:.1f} kW for {dark.hours:.1f} h of mean load", note, True
+    )
 
 
 def _street(plan, option):
@@ -117,7 +120,7 @@ def _street(plan, option):
     if option.outcome is None:
         return
     figures, money = option.outcome.figures, option.outcome.money
-    note = f"simulated year, {plan.site.source}"
-    yield Figure("Bought", f"{figures.import_kwh:,.0f} kWh a year", note)
-    yield Figure("Sold", f"{figures.export_kwh:,.0f} kWh a year", note)
-    yield Figure("Bill", f"{tariff.currency} {money.bill:,.0f} a year", note)
+    note = f"simulated year, {plan.assumed_note or plan.site.source}"
+    yield Figure("Bought", f"{figures.import_kwh:,.0f} kWh a year", note, True)
+    yield Figure("Sold", f"{figures.export_kwh:,.0f} kWh a year", note, True)
+    yield Figure("Bill", f"{tariff.currency} {money.bill:,.0f} a year", note, True)

@@ -1,0 +1,74 @@
+"""Everything of a plan as files: lines and scales as SVG and PNG, tables as CSV and XLSX."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QRect, QRectF
+
+from calm_relay.desk.line_picture import HEIGHT, LinePicture
+from calm_relay.desk.picture_file import save_picture
+from calm_relay.desk.scale_rows import ScaleRows
+from calm_relay.desk.theme import LIGHT
+from calm_relay.desk.view import LETTERS
+from calm_relay.exchange.table_file import write_tables
+from calm_relay.planning.line import line_of
+from calm_relay.planning.scales import loss_scales_of, scales_of
+from calm_relay.planning.tables import tables_of
+
+WIDE = 1040
+
+
+def export_plan(plan, folder: Path) -> list[Path]:
+    """Writes pictures and tables of a plan; returns the files.
+
+    Raises
+    ------
+    OSError
+        When the folder cannot be written.
+    """
+    written = write_tables(tables_of(plan), folder)
+    for option in plan.options:
+        picture = LinePicture(line_of(plan, option), QRectF(0, 0, WIDE, HEIGHT), LIGHT)
+        for kind in ("svg", "png"):
+            written.append(folder / f"line-{option.design.key}.{kind}")
+            save_picture(picture.paint, WIDE, round(HEIGHT) + 8, written[-1], option.design.title)
+    keys = [option.design.key for option in plan.options]
+    shown = keys.index(plan.choice.key) if plan.choice.key else 0
+    for name, scales in (("comparison", scales_of(plan)), ("losses", loss_scales_of(plan))):
+        rows = ScaleRows(scales, LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT)
+        for kind in ("svg", "png"):
+            written.append(folder / f"{name}.{kind}")
+            save_picture(
+                lambda painter, rows=rows: rows.paint(painter, 720),
+                720,
+                round(rows.height),
+                written[-1],
+                plan.job.name,
+            )
+    return written
+
+
+def export_charts(bench, folder: Path, name: str) -> list[Path]:
+    """Writes the charts of a bench as they are drawn; returns the files.
+
+    Raises
+    ------
+    OSError
+        When the folder cannot be written.
+    """
+    from calm_relay.desk.chart import Chart
+
+    written = []
+    folder.mkdir(parents=True, exist_ok=True)
+    for number, chart in enumerate(bench.findChildren(Chart), 1):
+        size = chart.size()
+        whole = QRect(0, 0, size.width(), size.height())
+        for kind in ("svg", "png"):
+            written.append(folder / f"{name.lower()}-{number}.{kind}")
+            save_picture(
+                lambda painter, chart=chart, whole=whole: chart.render(painter, QRectF(whole), whole),
+                size.width(),
+                size.height(),
+                written[-1],
+                chart.accessibleName(),
+            )
+    return written
