@@ -2,6 +2,7 @@
 
 import csv
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -128,3 +129,16 @@ def test_planning_needs_no_window_libraries():
         "assert not [name for name in sys.modules if 'PySide' in name]"
     )
     subprocess.run([sys.executable, "-c", code], check=True, capture_output=True)
+
+
+def test_report_export_and_install_need_no_screen(tmp_path):
+    def run(*words):
+        command = [sys.executable, "-m", "calm_relay", *map(str, words)]
+        environment = {
+            key: value for key, value in os.environ.items() if key not in {"DISPLAY", "QT_QPA_PLATFORM"}
+        }
+        return subprocess.run(command, check=True, capture_output=True, text=True, env=environment).stdout
+
+    assert "pages" in run("report", "demo", tmp_path / "summary.pdf")
+    assert "plan.xlsx" in run("export", "demo", tmp_path / "out")
+    assert "calm-relay.desktop" in run("install", "--data", tmp_path / "share")

@@ -44,9 +44,11 @@ def settled(qtbot):
 @pytest.fixture
 def window(dressed, qtbot, asked, settled):
     made = make_window()
-    qtbot.addWidget(made)
+    desk = made.desk
     made.show()
     qtbot.waitExposed(made)
     settled(made)
     yield made
-    made.close()
+    # Another look puts another window in this one's place.
+    desk.window.close()
+    desk.window.deleteLater()

@@ -20,7 +20,7 @@ class ConverterBench(Bench):
         self._view = self._job = None
         self.sweep = Chart("Lost at other AC sizes, a year; the mark is today's choice", "AC kW", "kWh")
         self.sweep.dropped.connect(self._on_dropped)
-        self.day = Chart("", "hour, standard time", "kW")
+        self.day = Chart("The day that clips most", "hour, standard time", "kW")
         self.hours = Chart("Hours at each load, and the efficiency there", "% of AC rating", "hours")
         self.bars = PowerBars()
         self.hybrid, self.battery_inverter = QComboBox(), QComboBox()

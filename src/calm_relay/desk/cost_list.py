@@ -20,6 +20,7 @@ class CostList(QWidget):
         self._lines.setWordWrap(True)
         column.addWidget(self._head)
         column.addWidget(self._lines)
+        self._lines.setToolTip("From: catalogue prices, and the labour and fees of the job")
         self._lines.setAccessibleName("What the outlay is made of")
 
     def show_costs(self, letter: str, outcome, currency: str) -> None:

@@ -110,7 +110,7 @@ class JobFiles(QObject):
         return self._write(path, lambda: write_report(plan, path, date.today()))
 
     def export(self, bench, name: str) -> bool:
-        """Asks for a folder and writes the plan's pictures and tables, and the charts of the bench that is open."""
+        """Asks for a folder and writes the plan's pictures and tables, and the charts of a bench."""
         plan = self._session.plan
         if plan is None:
             return False

@@ -79,6 +79,7 @@ class LineView(QWidget):
             lines = [f"{station.name}: {station.headline}", station.detail]
             if station.headroom:
                 lines.append(station.headroom.caption)
+            lines.append(f"From: {station.source}")
             QToolTip.showText(event.globalPosition().toPoint(), "\n".join(filter(None, lines)), self)
 
     def mousePressEvent(self, event):

@@ -1,7 +1,7 @@
 """The options as a column of buttons; the one pressed is in view."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.desk.view import LETTERS
 
@@ -18,9 +18,6 @@ class OptionSwitch(QWidget):
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(14, 9, 4, 6)
         self._column.setSpacing(5)
-        self._group = QButtonGroup(self)
-        self._group.setExclusive(True)
-        self._group.idClicked.connect(self.chosen)
         self.buttons: list[QPushButton] = []
         self.compare_button = QPushButton("Compare the options")
         self.compare_button.setObjectName("small")
@@ -37,7 +34,8 @@ class OptionSwitch(QWidget):
             button.setCheckable(True)
             button.setMinimumHeight(42)
             button.setToolTip(f"Ctrl+{number + 1}")
-            self._group.addButton(button, number)
+            # Not a group of buttons that exclude each other: it would leave the tab to one of them.
+            button.clicked.connect(lambda _=False, number=number: self.chosen.emit(number))
             self._column.insertWidget(number, button)
             self.buttons.append(button)
         for number, (button, option) in enumerate(zip(self.buttons, options, strict=True)):

@@ -31,6 +31,11 @@ class QuantityField(QLineEdit):
         self.setPlaceholderText("none" if optional else "")
         self.editingFinished.connect(self._on_finished)
 
+    @property
+    def value(self) -> float | None:
+        """The number shown, None in an empty field."""
+        return self._value
+
     def _mark(self):
         mark = QLocale().decimalPoint()
         return mark if mark in {".", ","} else "."

@@ -39,8 +39,10 @@ class ScalePicture(QWidget):
         """Tells what a measure means while it is pointed at."""
         scale = self._rows.row_at(event.position().y())
         if scale is not None:
-            note = f"\n{self._note}" if self._note and scale.yearly else ""
-            QToolTip.showText(event.globalPosition().toPoint(), f"{scale.label}: {scale.note}{note}", self)
+            year = f"the simulated year{', ' * bool(self._note)}{self._note}"
+            source = year if scale.yearly else "datasheets, the job's prices and costs"
+            text = f"{scale.label}: {scale.note}\nFrom: {source}"
+            QToolTip.showText(event.globalPosition().toPoint(), text, self)
 
     def paintEvent(self, event):
         """Paints the rows."""

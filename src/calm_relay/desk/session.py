@@ -104,8 +104,8 @@ class Session(QObject):
 
     def start(self) -> None:
         """Announces the job and asks for its first plan."""
-        self.job_changed.emit(self.job)
         self._planner.request(self.job, self._folder())
+        self.job_changed.emit(self.job)
 
     def study(self, key: str, function, option) -> None:
         """Has an option of the present plan studied: `function(plan, option, progress)`."""

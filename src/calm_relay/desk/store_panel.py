@@ -4,6 +4,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import QSignalBlocker, QTime, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QTimeEdit, QWidget
 
+from calm_relay.desk.quantity_field import QuantityField
 from calm_relay.desk.ranged_spin import RangedSpin
 from calm_relay.desk.theme import font
 from calm_relay.exchange.errors import first_field_error
@@ -28,6 +29,7 @@ class StorePanel(QWidget):
         self.charge = QCheckBox("Fill from the street")
         self.start, self.end = QTimeEdit(), QTimeEdit()
         self.target = RangedSpin("State of charge at which filling stops", "%", 0, 100)
+        self.limit = QuantityField("Most power drawn to fill", "kW", 0.1, 100, optional=True)
         self.problem = QLabel()
         self._lay_out()
         self.pack.activated.connect(self._on_pack)
@@ -39,8 +41,9 @@ class StorePanel(QWidget):
             editor.setKeyboardTracking(False)
             editor.timeChanged.connect(self._on_window)
         self.target.accepted.connect(self._on_window)
-        for spin in (self.count, self.reserve, self.target):
-            spin.refused.connect(self._tell)
+        self.limit.accepted.connect(self._on_window)
+        for field in (self.count, self.reserve, self.target, self.limit):
+            field.refused.connect(self._tell)
 
     def _lay_out(self):
         grid = QGridLayout(self)
@@ -57,10 +60,11 @@ class StorePanel(QWidget):
         self._pair(grid, 3, 2, "up &to", self.target)
         self._pair(grid, 4, 0, "fro&m", self.start)
         self._pair(grid, 4, 2, "u&ntil", self.end)
+        self._pair(grid, 5, 0, "at mo&st", self.limit)
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
-        grid.addWidget(self.problem, 5, 0, 1, 4)
+        grid.addWidget(self.problem, 6, 0, 1, 4)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
         self.pack.setAccessibleName("Battery pack")
@@ -93,7 +97,8 @@ class StorePanel(QWidget):
         self.start.setTime(QTime.fromString(window.start, CLOCK))
         self.end.setTime(QTime.fromString(window.end, CLOCK))
         self.target.show_value(round(window.target * 100))
-        for editor in (self.start, self.end, self.target):
+        self.limit.show_value(window.limit_kw)
+        for editor in (self.start, self.end, self.target, self.limit):
             editor.setEnabled(store.grid_charge is not None)
         self.problem.hide()
         del blockers
@@ -150,14 +155,17 @@ class StorePanel(QWidget):
         label = "Fill from the street" if on else "No filling from the street"
         self._change(label, grid_charge=FIRST_WINDOW if on else None)
 
-    def _on_window(self):
+    def _on_window(self, _=None):
         try:
             window = self._job.store.grid_charge.with_(
                 start=self.start.time().toString(CLOCK),
                 end=self.end.time().toString(CLOCK),
                 target=self.target.value() / 100,
+                limit_kw=self.limit.value,
             )
         except ValidationError as error:
             self._refuse(error)
         else:
-            self._change(f"Window {window.start} to {window.end}, up to {window.target:.0%}", grid_charge=window)
+            most = "" if window.limit_kw is None else f", at most {window.limit_kw:g} kW"
+            label = f"Window {window.start} to {window.end}, up to {window.target:.0%}{most}"
+            self._change(label, grid_charge=window)

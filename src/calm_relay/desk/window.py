@@ -217,15 +217,14 @@ class Window(QMainWindow):
             self.session.study(key, function, self.view.option)
 
     def _on_job(self, job):
-        self.progress.begin()
+        if self.session.busy:
+            self.progress.begin()
         for bench in self.benches.values():
             bench.show_job(job)
         name = self.session.path.name if self.session.path else "not saved yet"
         self.setWindowTitle(f"{job.name} ({name})[*] · Calm Relay")
         self.setWindowModified(self.session.unsaved)
         self.commands.show_history(self.session.history)
-        if not self.session.busy:
-            self.progress.end()
 
     def _on_plan(self, plan):
         self.progress.end()

@@ -42,27 +42,29 @@ def parse_quantity(text: str, unit: str, decimal_mark: str = ".") -> float:
     factors = FACTORS[unit]
     if named and named.lower() not in factors:
         raise ValueError(f"{named!r} is no unit here; {wanted}")
-    value = float(_plain(digits.strip(), decimal_mark))
+    plain = _plain(digits.strip(), decimal_mark)
+    if plain is None:
+        raise ValueError(f"{digits.strip()!r} can be read more than one way; {wanted}")
     factor = factors[named.lower()] if named else 1.0
-    return (-value if sign in {"-", "−"} else value) * factor
+    return float(plain) * (-factor if sign in {"-", "−"} else factor)
 
 
 def _plain(digits, decimal_mark):
-    """Digits with a point for the decimal mark and without thousands marks."""
+    """Digits with a point for the decimal mark and without thousands marks; None when that is not clear."""
     digits = re.sub(r"[\s'’]", "", digits)
-    points, commas = digits.count("."), digits.count(",")
-    if points and commas:
-        mark = "." if digits.rfind(".") > digits.rfind(",") else ","
-    elif points + commas == 1:
-        only = "." if points else ","
+    marks = re.sub(r"\d", "", digits)
+    if len(marks) == 1:
         grouped = re.fullmatch(r"[1-9]\d{0,2}[.,]\d{3}", digits) is not None
-        mark = "" if grouped and only != decimal_mark else only
-    else:
+        mark = "" if grouped and marks != decimal_mark else marks
+    elif len(set(marks)) == 1:
         mark = ""
-    kept = "".join("." if c == mark and mark else c for c in digits if c not in ".," or c == mark)
-    if kept.count(".") > 1:
-        raise ValueError(f"{digits!r} has more than one decimal mark")
-    return kept
+    else:
+        mark = marks[-1:]
+    whole, _, part = digits.rpartition(mark) if mark else (digits, "", "")
+    groups = re.split(r"[.,]", whole)
+    if (mark and mark in whole) or any(len(group) != 3 for group in groups[1:]):
+        return None
+    return "".join(groups) + ("." + part if mark else "")
 
 
 def _example(unit, decimal_mark):

@@ -1,6 +1,6 @@
 """The line: an option as the path of energy, station by station, ready to be drawn."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from calm_relay.planning.findings import Finding, Severity
 from calm_relay.planning.plan import Option, Plan
@@ -26,7 +26,7 @@ class Station:
     """One stop on the line.
 
     `column` counts stations from the left; `row` is 0 on the line itself and 1 for what hangs below it. `words`
-    says on which side its words stand: "below", "left" or "right".
+    says on which side its words stand: "below", "left" or "right"; `source` where its figures come from.
     """
 
     name: str
@@ -38,6 +38,7 @@ class Station:
     severity: Severity | None
     findings: int
     words: str = "below"
+    source: str = ""
 
 
 @dataclass(frozen=True)
@@ -119,7 +120,21 @@ def line_of(plan: Plan, option: Option) -> Line:
         beside = [(1, None)]
     for number, box in beside[:1]:
         _hang(stations, legs, plan, option, number, box, None if on_main else power)
-    return Line(tuple(stations), tuple(legs))
+    sourced = tuple(replace(station, source=_source(station, plan, option)) for station in stations)
+    return Line(sourced, tuple(legs))
+
+
+def _source(station, plan, option):
+    boxes = " and ".join(box.converter.name for box in option.design.boxes) or "none that fits"
+    note = plan.assumed_note or plan.site.source
+    return {
+        "Sky": plan.site.source,
+        "Roof": f"the job's survey; module datasheets; year: {note}",
+        "Strings": "the job's survey; module and inverter datasheets",
+        "Home": f"{plan.demand.source}; when dark: battery and inverter datasheets",
+        "Street": f"the job's survey; highest import of the simulated year ({note})",
+        "Store": f"{plan.bank.pack.name}, datasheet; evening peak: {plan.demand.source}",
+    }.get(station.name, f"{boxes}, datasheets")
 
 
 def _hang(stations, legs, plan, option, number, box, power):

@@ -1,0 +1,58 @@
+"""The summary for print and the pictures as files."""
+
+import re
+import xml.etree.ElementTree as ElementTree
+from datetime import date
+
+import pytest
+from PySide6.QtGui import QColor, QImage
+
+from calm_relay.desk.picture_file import save_picture
+from calm_relay.desk.report import write_report
+from calm_relay.planning.plan import plan
+
+
+def pages_of(content):
+    return len(re.findall(rb"/Type\s*/Page\b", content))
+
+
+def test_the_summary_has_two_to_four_pages_of_vectors(dressed, demo_plan, tmp_path):
+    path = tmp_path / "summary.pdf"
+    count = write_report(demo_plan, path, date(2026, 11, 24))
+    content = path.read_bytes()
+    assert 2 <= count <= 4
+    assert pages_of(content) == count
+    assert b"/Subtype /Image" not in content
+    assert b"/FontFile" in content
+    assert demo_plan.job.name.encode("utf-16-be") in content
+
+
+def test_a_refused_option_and_strange_names_are_printed_too(dressed, with_store, tmp_path):
+    job = with_store(pack="wharfell-10", count=1).with_(name="<b>Tom & Co</b>", customer="")
+    assert write_report(plan(job), tmp_path / "s.pdf", date(2026, 1, 1)) <= 4
+
+
+def test_a_summary_that_cannot_be_written_leaves_the_old_one(dressed, demo_plan, tmp_path, monkeypatch):
+    path = tmp_path / "summary.pdf"
+    path.write_bytes(b"old")
+    monkeypatch.setattr(
+        "calm_relay.exchange.job_file.os.fsync", lambda *_: (_ for _ in ()).throw(OSError(28, "full"))
+    )
+    with pytest.raises(OSError, match="full"):
+        write_report(demo_plan, path, date(2026, 1, 1))
+    assert path.read_bytes() == b"old"
+
+
+def test_pictures_are_svg_or_png_and_nothing_else(dressed, tmp_path):
+    def paint(painter):
+        painter.fillRect(10, 10, 20, 20, QColor("#1f6b67"))
+
+    save_picture(paint, 100, 50, tmp_path / "a.svg", "A square")
+    root = ElementTree.parse(tmp_path / "a.svg").getroot()
+    assert root.get("viewBox") == "0 0 100 50"
+    save_picture(paint, 100, 50, tmp_path / "a.png", "A square")
+    image = QImage(str(tmp_path / "a.png"))
+    assert (image.width(), image.height()) == (200, 100)
+    assert image.pixelColor(40, 40).name() == "#1f6b67"
+    with pytest.raises(ValueError, match=r"\.svg or \.png"):
+        save_picture(paint, 100, 50, tmp_path / "a.gif", "A square")

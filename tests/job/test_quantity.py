@@ -1,0 +1,53 @@
+"""Numbers as people type them."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from calm_relay.job.quantity import parse_quantity, quantity_text
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "mark", "value"),
+    [
+        ("9.6 kWh", "kWh", ".", 9.6),
+        ("9600 Wh", "kWh", ".", 9.6),
+        ("9,6kWh", "kWh", ",", 9.6),
+        ("9,6", "kWh", ".", 9.6),
+        ("0.0096 MWh", "kWh", ".", 9.6),
+        ("1,234", "kW", ".", 1234.0),
+        ("1,234", "kW", ",", 1.234),
+        ("1.234,5 W", "W", ",", 1234.5),
+        ("1'234.5", "W", ".", 1234.5),
+        ("12 345", "kWh", ",", 12345.0),
+        ("-3", "", ".", -3.0),
+        ("−3,5", "", ",", -3.5),
+        (".5 kw", "kW", ".", 0.5),
+        ("40 %", "%", ".", 40.0),
+        ("1.234.567", "W", ".", 1234567.0),
+    ],
+)
+def test_units_and_decimal_marks_are_understood(text, unit, mark, value):
+    assert parse_quantity(text, unit, mark) == pytest.approx(value)
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "wanted"),
+    [
+        ("much", "kWh", "no number; wanted a number such as 9.6 kWh or 9600 Wh"),
+        ("9.6 kW", "kWh", "'kW' is no unit here"),
+        ("", "A", "wanted a number such as 9.6 A"),
+        ("1.2.3", "V", "can be read more than one way"),
+        ("1,2.3,4", "V", "can be read more than one way"),
+        ("5 5 A 3", "A", "is no unit here|is no number"),
+    ],
+)
+def test_what_is_no_quantity_is_refused_with_an_example(text, unit, wanted):
+    with pytest.raises(ValueError, match=wanted):
+        parse_quantity(text, unit)
+
+
+@given(st.floats(-1e5, 1e5), st.sampled_from([".", ","]), st.sampled_from(["kWh", "kW", "%", "°", "A", ""]))
+def test_what_is_shown_is_read_back(value, mark, unit):
+    shown = quantity_text(value, unit, 2, mark)
+    assert parse_quantity(shown, unit, mark) == pytest.approx(value, abs=0.00501)
