@@ -36,7 +36,9 @@ def settled(qtbot):
     """Waits until the present job's plan is drawn."""
 
     def wait(window):
-        qtbot.waitUntil(lambda: window.session.plan is not None and not window.session.busy, timeout=30_000)
+        session, moment = window.session, window.moment
+        qtbot.waitUntil(lambda: session.plan is not None and not session.busy, timeout=30_000)
+        qtbot.waitUntil(lambda: moment.ready and moment._view.plan is session.plan, timeout=10_000)
 
     return wait
 

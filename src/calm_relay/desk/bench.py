@@ -25,6 +25,10 @@ class Bench(QWidget):
         before, self._seen = self._seen, view
         return before is None or view.plan is not before.plan or view.shown != before.shown
 
+    def forget(self) -> None:
+        """What was asked for will not come: the next view is new."""
+        self._seen = None
+
     def show_job(self, job) -> None:
         """Shows the job's inputs."""
 

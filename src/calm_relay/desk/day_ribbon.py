@@ -4,7 +4,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, Signal
 
-from calm_relay.desk.chart import Chart, pen
+from calm_relay.desk.chart import Chart, brush, pen
 from calm_relay.desk.theme import colours, font
 
 # What stands on the ribbon and in which colour and weight; the words are beside it, in the same order.
@@ -47,36 +47,50 @@ class DayRibbon(Chart):
 
     def _draw(self, day):
         self._day = day
-        self.start()
-        self.getPlotItem().setTitle(None)
-        look = colours()
+        if self._cursor is None:
+            self._make_items()
         edges = np.append(day.hours, day.hours[-1] + self._width())
         if (np.diff(edges) <= 0).any():
             # The hour that a clock turned back shows twice is drawn once more to the right.
             edges = np.arange(edges.size) * self._width()
-        below = np.zeros(day.home.size)
-        for name, series in day.made.items():
-            colour, alpha = MADE[name]
-            self.steps(edges, below + series, getattr(look, colour), base=below, alpha=alpha)
-            below = below + series
-        above = below
-        below = np.zeros(day.home.size)
-        for name, series in day.served.items():
-            colour, alpha = SERVED[name]
-            self.steps(edges, below - series, getattr(look, colour), base=below, alpha=alpha)
-            below = below - series
-        home = pg.PlotDataItem(edges, day.home, stepMode="center", pen=pen(look.ink, 1.6))
-        self.addItem(home)
+        above = self._stack(edges, day.made, 1.0)
+        below = self._stack(edges, day.served, -1.0)
+        self._home.setData(np.repeat(edges, 2)[1:-1], np.repeat(day.home, 2))
         top = max(float(above.max()), float(day.home.max()), 1.0) * 1.08
         bottom = min(float(below.min()) * 1.08, -0.2 * top)
         self.setYRange(bottom, top, padding=0)
+        self._level.setVisible(day.level is not None)
         if day.level is not None:
-            height = bottom + (top - bottom) * day.level
-            self.line(edges[:-1] + self._width(), height, look.direct, 1.4, Qt.PenStyle.DotLine)
+            self._level.setData(edges[:-1] + self._width(), bottom + (top - bottom) * day.level)
+
+    def _stack(self, edges, parts, sign):
+        """Lays parts on each other, away from the axis; returns where the last one ends."""
+        xs = np.repeat(edges, 2)[1:-1]
+        lower = np.zeros(edges.size - 1)
+        for name, series in parts.items():
+            upper = lower + sign * series
+            for curve, values in zip(self._curves[name], (upper, lower), strict=True):
+                curve.setData(xs, np.repeat(values, 2))
+            lower = upper
+        return lower
+
+    def _make_items(self):
+        """Makes every item once: new ones for each day would take longer than the day's plan."""
+        look = colours()
+        self._curves = {}
+        for name, (colour, alpha) in {**MADE, **SERVED}.items():
+            upper, lower = (pg.PlotCurveItem(pen=None) for _ in range(2))
+            for curve in (upper, lower):
+                self.addItem(curve)
+            self.addItem(pg.FillBetweenItem(lower, upper, brush=brush(getattr(look, colour), alpha)))
+            self._curves[name] = upper, lower
+        self._home = pg.PlotCurveItem(pen=pen(look.ink, 1.6))
+        self._level = pg.PlotCurveItem(pen=pen(look.direct, 1.4, Qt.PenStyle.DotLine))
         self._cursor = pg.InfiniteLine(0.0, angle=90, pen=pen(look.alternating, 2), movable=True)
         self._cursor.setZValue(60)
         self._cursor.sigDragged.connect(lambda line: self._choose(line.value()))
-        self.addItem(self._cursor)
+        for item in (self._home, self._level, self._cursor):
+            self.addItem(item)
 
     def dress(self) -> None:
         """Takes the application's colours; the ribbon has no title and small ticks."""

@@ -1,7 +1,7 @@
 """The margin: findings as notes, worst first, each with the mends that answer it."""
 
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QColor, QPainter, QPalette
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.desk.line_picture import paint_mark
@@ -13,15 +13,22 @@ WIDTH = 306
 
 
 class _Mark(QWidget):
-    def __init__(self, severity):
+    def __init__(self):
         super().__init__()
-        self._severity = severity
+        self.severity = Severity.HOLD
         self.setFixedSize(20, 18)
 
     def paintEvent(self, event):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint_mark(painter, QPointF(10, 9), self._severity, colours())
+        paint_mark(painter, QPointF(10, 9), self.severity, colours())
+
+
+def _ink(label, colour):
+    """Gives a label a colour; a palette is far cheaper than a style sheet of its own."""
+    palette = label.palette()
+    palette.setColor(QPalette.ColorRole.WindowText, QColor(colour))
+    label.setPalette(palette)
 
 
 class Note(QFrame):
@@ -30,33 +37,53 @@ class Note(QFrame):
     pointed = Signal(str)
     mend_chosen = Signal(object)
 
-    def __init__(self, finding, parent=None):
+    def __init__(self, parent=None):
         super().__init__(parent)
         self.setObjectName("card")
+        self.finding = None
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(10, 7, 10, 8)
+        self._column.setSpacing(5)
+        head = QHBoxLayout()
+        head.setSpacing(4)
+        self._mark = _Mark()
+        head.addWidget(self._mark)
+        self._title = QLabel()
+        self._title.setFont(font(8.5, strong=True))
+        head.addWidget(self._title, 1)
+        self._column.addLayout(head)
+        self._sentence = QLabel()
+        self._sentence.setWordWrap(True)
+        self._sentence.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._column.addWidget(self._sentence)
+        self._buttons: list[QPushButton] = []
+
+    def show_finding(self, finding) -> None:
+        """Shows a finding in the place of the one before."""
+        if finding == self.finding:
+            return
         self.finding = finding
         word = SEVERITY_WORD[finding.severity]
         self.setAccessibleName(f"{word}, {finding.station}: {finding.sentence}")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(10, 7, 10, 8)
-        column.setSpacing(5)
-        head = QHBoxLayout()
-        head.setSpacing(4)
-        head.addWidget(_Mark(finding.severity))
-        title = QLabel(f"{word} · {finding.station}")
-        title.setFont(font(8.5, strong=True))
-        title.setStyleSheet(f"color: {colours().of(finding.severity)};")
-        head.addWidget(title, 1)
-        column.addLayout(head)
-        sentence = QLabel(keep_units(finding.sentence))
-        sentence.setWordWrap(True)
-        sentence.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        column.addWidget(sentence)
         self.setToolTip(f"Rule: {finding.rule}")
-        for mend in finding.mends:
-            button = QPushButton(mend.label)
-            button.setAccessibleName(f"Mend: {mend.label}")
-            button.clicked.connect(lambda _=False, mend=mend: self.mend_chosen.emit(mend))
-            column.addWidget(button)
+        self._mark.severity = finding.severity
+        self._mark.update()
+        self._title.setText(f"{word} · {finding.station}")
+        _ink(self._title, colours().of(finding.severity))
+        self._sentence.setText(keep_units(finding.sentence))
+        while len(self._buttons) < len(finding.mends):
+            button, number = QPushButton(), len(self._buttons)
+            button.clicked.connect(lambda _=False, number=number: self._on_mend(number))
+            self._column.addWidget(button)
+            self._buttons.append(button)
+        for at, button in enumerate(self._buttons):
+            button.setVisible(at < len(finding.mends))
+            if at < len(finding.mends):
+                button.setText(finding.mends[at].label)
+                button.setAccessibleName(f"Mend: {finding.mends[at].label}")
+
+    def _on_mend(self, number):
+        self.mend_chosen.emit(self.finding.mends[number])
 
     def enterEvent(self, event):
         """Tells the finding's station."""
@@ -97,33 +124,48 @@ class Margin(QWidget):
         caution.setAccessibleName("Caution")
         caution.setAccessibleDescription(" ".join(cautions))
         column.addWidget(caution)
+        inside = QWidget()
+        self._cards = QVBoxLayout(inside)
+        self._cards.setContentsMargins(0, 0, 6, 0)
+        self._cards.setSpacing(7)
+        self._problem = QFrame()
+        self._problem.setObjectName("card")
+        told = QVBoxLayout(self._problem)
+        head = QLabel("This job cannot be planned")
+        head.setFont(font(9.5, strong=True))
+        _ink(head, colours().stop)
+        self._why = QLabel()
+        self._why.setWordWrap(True)
+        told.addWidget(head)
+        told.addWidget(self._why)
+        self._problem.hide()
+        self._cards.addWidget(self._problem)
+        self._cards.addStretch(1)
+        self._scroll.setWidget(inside)
+        self._pool: list[Note] = []
         self.notes: list[Note] = []
-        self._show([])
 
     def show_findings(self, findings) -> None:
-        """Shows findings in the order given."""
-        notes = []
-        for finding in findings:
-            note = Note(finding)
+        """Shows findings in the order given; notes are used again, which is far quicker than new ones."""
+        self._problem.hide()
+        while len(self._pool) < len(findings):
+            note = Note()
             note.pointed.connect(self.station_pointed)
             note.mend_chosen.connect(self.mend_chosen)
-            notes.append(note)
-        self._show(notes)
+            self._cards.insertWidget(self._cards.count() - 1, note)
+            self._pool.append(note)
+        self.notes = self._pool[: len(findings)]
+        for note, finding in zip(self.notes, findings, strict=True):
+            note.show_finding(finding)
+        for number, note in enumerate(self._pool):
+            note.setVisible(number < len(findings))
 
     def show_problem(self, where: str, problem: str) -> None:
         """Shows why the job cannot be planned, in place of findings."""
-        card = QFrame()
-        card.setObjectName("card")
-        column = QVBoxLayout(card)
-        title = QLabel("This job cannot be planned")
-        title.setFont(font(9.5, strong=True))
-        title.setStyleSheet(f"color: {colours().of(Severity.STOP)};")
-        text = QLabel(f"{where}: {problem}" if where else problem)
-        text.setWordWrap(True)
-        column.addWidget(title)
-        column.addWidget(text)
-        card.setAccessibleName(f"This job cannot be planned. {text.text()}")
-        self._show([card])
+        self.show_findings(())
+        self._why.setText(f"{where}: {problem}" if where else problem)
+        self._problem.setAccessibleName(f"This job cannot be planned. {self._why.text()}")
+        self._problem.show()
 
     def find(self, station: str) -> None:
         """Scrolls to the first note of a station."""
@@ -131,14 +173,3 @@ class Margin(QWidget):
             if note.finding.station == station:
                 self._scroll.ensureWidgetVisible(note, 0, 8)
                 return
-
-    def _show(self, cards):
-        inside = QWidget()
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 6, 0)
-        column.setSpacing(7)
-        for card in cards:
-            column.addWidget(card)
-        column.addStretch(1)
-        self._scroll.setWidget(inside)
-        self.notes = [card for card in cards if isinstance(card, Note)]

@@ -12,15 +12,20 @@ PLAY_MS = 70
 
 
 class MomentView(QWidget):
-    """Emits `step_chosen` with a step of the year, or None for the whole year."""
+    """Emits `step_chosen` with a step of the year, or None for the whole year.
+
+    Strip and spots of a year are studied elsewhere: `study_wanted` asks for them, `take` brings them.
+    """
 
     step_chosen = Signal(object)
+    study_wanted = Signal(str, object)
 
     def __init__(self, parent=None):
         super().__init__(parent)
         self._view = None
         self._day = None
         self._spots = ()
+        self._asked = self._studied = None
         self._open = False
         self.strip = YearStrip()
         self.strip.day_chosen.connect(self._on_day)
@@ -85,23 +90,48 @@ class MomentView(QWidget):
         if self._view is not None:
             self.show_view(self._view)
 
-    def show_view(self, view) -> None:
-        """Shows the option in view, at the moment in view."""
-        from calm_relay.planning.moment import day_of, spots_of, strip_of
+    @property
+    def ready(self) -> bool:
+        """Whether what is shown is of the view shown last."""
+        return self._studied is not None and self._studied is self._asked
 
-        fresh = self._view is None or view.plan is not self._view.plan or view.shown != self._view.shown
+    def show_view(self, view) -> None:
+        """Shows the option in view, at the moment in view; asks for its year when plan or option is new."""
+        from calm_relay.planning.moment import overview_of
+
         self._view = view
-        self.setEnabled(view.option.outcome is not None)
-        if view.option.outcome is None:
+        key = (view.plan, view.shown)
+        if self._asked is None or key[0] is not self._asked[0] or key[1] != self._asked[1]:
+            self._asked = key
+            self._day = None
+            self.study_wanted.emit("moment", overview_of)
+        if self.ready:
+            self._draw()
+
+    def forget(self) -> None:
+        """What was asked for will not come: the next view asks anew."""
+        self._asked = None
+
+    def take(self, found) -> None:
+        """Takes strip and spots of the year asked for last."""
+        self._studied = self._asked
+        self.setEnabled(found is not None)
+        if found is None:
+            self._spots = ()
             self._stop()
             return
-        if fresh:
-            self._year = strip_of(view.plan, view.option)
-            self._spots = spots_of(view.plan, view.option)
-            self._day = None
-            for spot in self._spots:
-                self.buttons[spot.key].setEnabled(spot.step is not None)
-                self.buttons[spot.key].setToolTip(spot.label)
+        self._year, self._spots = found
+        for spot in self._spots:
+            self.buttons[spot.key].setEnabled(spot.step is not None)
+            self.buttons[spot.key].setToolTip(spot.label)
+        self._draw()
+
+    def _draw(self):
+        from calm_relay.planning.moment import day_of
+
+        view = self._view
+        if view.option.outcome is None:
+            return
         per_day = view.plan.site.calendar.steps // 365
         self.strip.show_strip(self._year, None if view.step is None else view.step // per_day)
         self.buttons["year"].setEnabled(view.step is not None)

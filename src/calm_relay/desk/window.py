@@ -113,6 +113,7 @@ class Window(QMainWindow):
         self.margin.station_pointed.connect(self.line.light)
         self.margin.mend_chosen.connect(self._mend)
         self.moment.step_chosen.connect(self.show_step)
+        self.moment.study_wanted.connect(self._study)
         self.progress.called_off.connect(session.cancel)
         session.job_changed.connect(self._on_job)
         session.plan_changed.connect(self._on_plan)
@@ -252,8 +253,8 @@ class Window(QMainWindow):
         live = view.step is not None and view.option.outcome is not None
         moment = moment_of(view.plan, view.option, view.step) if live else None
         self.line.show_line(line_of(view.plan, view.option), moment)
-        self.moment.show_view(view)
         self.bench.show_view(view)
+        self.moment.show_view(view)
 
     def _on_failed(self, field, problem):
         self.progress.end()
@@ -262,13 +263,19 @@ class Window(QMainWindow):
 
     def _on_cancelled(self):
         self.progress.end()
+        self.moment.forget()
+        self.bench.forget()
+        self._draw()
         self.notice.ask(
             "Planning was called off: what is shown is the plan before.", (("Plan", self.session.start),)
         )
 
     def _on_studied(self, key, found):
         self.progress.end()
-        self.bench.show_study(key, found)
+        if key == "moment":
+            self.moment.take(found)
+        else:
+            self.bench.show_study(key, found)
 
 
 def _rule(upright=False):

@@ -2,7 +2,7 @@
 
 import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from calm_relay.desk.theme import colours, font
@@ -21,6 +21,7 @@ class YearStrip(QWidget):
     def __init__(self, parent=None):
         super().__init__(parent)
         self._strip = None
+        self._kept = None
         self._day = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -33,6 +34,8 @@ class YearStrip(QWidget):
 
     def show_strip(self, strip, day: int | None) -> None:
         """Draws a year with a day marked."""
+        if strip is not self._strip:
+            self._kept = None
         self._strip, self._day = strip, day
         self.setAccessibleDescription("" if day is None else self._told(day))
         self.update()
@@ -57,11 +60,27 @@ class YearStrip(QWidget):
         return min(364, max(0, int((x - area.left()) / area.width() * 365)))
 
     def paintEvent(self, event):
-        """Paints the columns."""
+        """Paints the columns, kept from the last time where they are the same, and the day's mark."""
         if self._strip is None:
             return
+        ratio = self.devicePixelRatioF()
+        if self._kept is None or self._kept.size() != self.size() * ratio:
+            self._kept = QPixmap(self.size() * ratio)
+            self._kept.setDevicePixelRatio(ratio)
+            self._kept.fill(QColor(colours().paper))
+            self._paint_year(QPainter(self._kept))
         painter, look, area = QPainter(self), colours(), self._area()
-        strip = self._strip
+        painter.drawPixmap(0, 0, self._kept)
+        if self._day is not None:
+            x = area.left() + (self._day + 0.5) * area.width() / 365
+            painter.setPen(QPen(QColor(look.alternating), 2))
+            painter.drawLine(round(x), round(area.top()), round(x), round(area.bottom()))
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(look.alternating), 1, Qt.PenStyle.DotLine))
+            painter.drawRect(area.adjusted(0, 0, -1, -1))
+
+    def _paint_year(self, painter):
+        look, area, strip = colours(), self._area(), self._strip
         top = max(strip.made_kwh.max(), strip.home_kwh.max(), 1e-9)
         middle, half = area.center().y(), area.height() / 2
         width = area.width() / 365
@@ -84,13 +103,6 @@ class YearStrip(QWidget):
             painter.drawLine(round(x), round(area.top()), round(x), round(area.bottom()))
             painter.setPen(QColor(look.quiet))
             painter.drawText(QRectF(x + 2, area.bottom(), 40, WORDS), Qt.AlignmentFlag.AlignLeft, name)
-        if self._day is not None:
-            x = area.left() + (self._day + 0.5) * width
-            painter.setPen(QPen(QColor(look.alternating), 2))
-            painter.drawLine(round(x), round(area.top()), round(x), round(area.bottom()))
-        if self.hasFocus():
-            painter.setPen(QPen(QColor(look.alternating), 1, Qt.PenStyle.DotLine))
-            painter.drawRect(area.adjusted(0, 0, -1, -1))
 
     def mousePressEvent(self, event):
         """Chooses the day under the pointer."""

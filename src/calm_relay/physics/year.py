@@ -41,6 +41,10 @@ class PlantYear:
         """Home, import or export [kW]."""
         return self.bus[_BUS_AT[name]]
 
+    def cut(self, first: int, last: int) -> "PlantYear":
+        """Steps [first, last) alone; their store starts where the plant's year does, so only flows are of use."""
+        return PlantYear(self.plant, self.step_h, self.flows[:, :, first:last], self.bus[:, first:last])
+
     @cached_property
     def _sums(self):
         return self.flows.sum(axis=2) * self.step_h

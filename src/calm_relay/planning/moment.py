@@ -4,9 +4,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.physics.shares import Shares, shares_of
+from calm_relay.physics.shares import shares_of
 from calm_relay.planning.line import Headroom
 from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.progress import Progress, unheard
 from calm_relay.planning.severity import Severity
 
 
@@ -100,7 +101,7 @@ def day_of(plan: Plan, option: Option, step: int) -> Day:
     first, last = int(here[0]), int(here[-1]) + 1
     year = option.outcome.year
     cut = slice(first, last)
-    shares: Shares = shares_of(year)
+    shares = shares_of(year.cut(first, last))
     box = option.design.store_box
     level = None
     if box:
@@ -112,13 +113,13 @@ def day_of(plan: Plan, option: Option, step: int) -> Day:
         last,
         (wall - dates[step]) / np.timedelta64(1, "h"),
         {
-            "used at home": shares.pv_to_home[cut],
-            "into the store": shares.pv_to_store[cut],
+            "used at home": shares.pv_to_home,
+            "into the store": shares.pv_to_store,
             "sold": year.at_bus("export")[cut],
             "clipped": year.of("clipped")[cut],
             "turned down": year.of("curtailed")[cut],
         },
-        {"from the store": shares.store_to_home[cut], "bought": year.at_bus("import")[cut]},
+        {"from the store": shares.store_to_home, "bought": year.at_bus("import")[cut]},
         year.at_bus("home")[cut],
         level,
     )
@@ -132,6 +133,14 @@ def strip_of(plan: Plan, option: Option) -> Strip:
         return series.reshape(365, -1).sum(axis=1) * year.step_h
 
     return Strip(daily(year.of("pv_dc")), daily(year.at_bus("home")), daily(year.at_bus("import")))
+
+
+def overview_of(plan: Plan, option: Option, progress: Progress = unheard) -> tuple[Strip, tuple[Spot, ...]] | None:
+    """Strip and spots of an option's year; None for an option that is refused."""
+    if option.outcome is None:
+        return None
+    progress(0.0, "Reading the year")
+    return strip_of(plan, option), spots_of(plan, option)
 
 
 def spots_of(plan: Plan, option: Option) -> tuple[Spot, ...]:
