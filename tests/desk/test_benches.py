@@ -322,7 +322,7 @@ def test_late_work_shows_how_far_it_is_and_can_be_called_off(window, qtbot, monk
     qtbot.waitUntil(lambda: not window.session.busy, timeout=5_000)
     assert not window.progress.isVisible()
     assert window.session.plan is before
-    assert "called off" in window.notice.text.text()
+    assert "Called off" in window.notice.text.text()
     monkeypatch.setattr(plan_module, "plan", real)
     qtbot.mouseClick(window.notice.buttons[0], LEFT)
     qtbot.waitUntil(lambda: window.session.plan.job.store.count == 4, timeout=20_000)
@@ -413,6 +413,8 @@ def test_pictures_charts_and_tables_are_exported(window, opened, qtbot, tmp_path
     qtbot.waitUntil(lambda: bench._sweep is not None, timeout=20_000)
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path))
     next(a for a in window.commands.all() if a.text() == "&Export pictures and tables…").trigger()
+    qtbot.waitUntil(lambda: "Written" in window.notice.text.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: not window.files._charts and (tmp_path / "store-1.png").exists(), timeout=10_000)
     names = {path.name for path in tmp_path.iterdir()}
     assert {
         "plan.xlsx",
@@ -426,15 +428,18 @@ def test_pictures_charts_and_tables_are_exported(window, opened, qtbot, tmp_path
     assert "<path" in (tmp_path / "store-1.svg").read_text()
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "summary"), ""))
     next(a for a in window.commands.all() if a.text() == "&Print summary…").trigger()
+    qtbot.waitUntil(lambda: (tmp_path / "summary.pdf").exists(), timeout=10_000)
     assert (tmp_path / "summary.pdf").read_bytes().startswith(b"%PDF")
 
 
-def test_a_folder_that_cannot_be_written_is_told(window, asked, tmp_path, monkeypatch):
+def test_a_folder_that_cannot_be_written_is_told(window, asked, tmp_path, monkeypatch, qtbot):
     from PySide6.QtWidgets import QFileDialog
 
     (tmp_path / "file").write_text("")
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "file"))
-    assert not window.files.export(window.bench, "Choice")
-    assert "Nothing of the job is lost" in asked[-1]
+    window.files.export(window.bench, "Choice")
+    qtbot.waitUntil(lambda: len(asked) == 1, timeout=10_000)
+    assert "Nothing of the job is lost" in asked[0]
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "file" / "x.pdf"), ""))
-    assert not window.files.print_summary()
+    window.files.print_summary()
+    qtbot.waitUntil(lambda: len(asked) == 2, timeout=10_000)

@@ -114,6 +114,7 @@ class ChoiceBench(Bench):
         self._view = view
         plan, option = view.plan, view.option
         self.verdict.setText(plan.choice.sentence)
+        self.verdict.setToolTip(f"From: the weights below, and the simulated year, {plan.site.source}")
         telling = f"What tells most: {plan.choice.telling.lower()}. " if plan.choice.telling else ""
         source = plan.site.source[:1].upper() + plan.site.source[1:]
         self.footnote.setText(f"{telling}{source}. Home: {plan.demand.source}.")

@@ -1,5 +1,6 @@
 """Everything of a plan as files: lines and scales as SVG and PNG, tables as CSV and XLSX."""
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QRect, QRectF
@@ -11,14 +12,17 @@ from calm_relay.desk.theme import LIGHT
 from calm_relay.desk.view import LETTERS
 from calm_relay.exchange.table_file import write_tables
 from calm_relay.planning.line import line_of
+from calm_relay.planning.progress import Progress, unheard
 from calm_relay.planning.scales import loss_scales_of, scales_of
 from calm_relay.planning.tables import tables_of
 
 WIDE = 1040
 
 
-def export_plan(plan, folder: Path) -> list[Path]:
+def export_plan(plan, folder: Path, progress: Progress = unheard) -> list[Path]:
     """Writes pictures and tables of a plan; returns the files.
+
+    `progress` is told before each part and may call the work off.
 
     Raises
     ------
@@ -26,13 +30,15 @@ def export_plan(plan, folder: Path) -> list[Path]:
         When the folder cannot be written.
     """
     written = write_tables(tables_of(plan), folder)
-    for option in plan.options:
+    for number, option in enumerate(plan.options):
+        progress(0.3 + 0.15 * number, "Drawing the lines")
         picture = LinePicture(line_of(plan, option), QRectF(0, 0, WIDE, HEIGHT), LIGHT)
         for kind in ("svg", "png"):
             written.append(folder / f"line-{option.design.key}.{kind}")
             save_picture(picture.paint, WIDE, round(HEIGHT) + 8, written[-1], option.design.title)
     keys = [option.design.key for option in plan.options]
     shown = keys.index(plan.choice.key) if plan.choice.key else 0
+    progress(0.8, "Drawing the scales")
     for name, scales in (("comparison", scales_of(plan)), ("losses", loss_scales_of(plan))):
         rows = ScaleRows(scales, LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT)
         for kind in ("svg", "png"):
@@ -47,28 +53,20 @@ def export_plan(plan, folder: Path) -> list[Path]:
     return written
 
 
-def export_charts(bench, folder: Path, name: str) -> list[Path]:
-    """Writes the charts of a bench as they are drawn; returns the files.
-
-    Raises
-    ------
-    OSError
-        When the folder cannot be written.
-    """
+def chart_writers(bench, folder: Path, name: str) -> list:
+    """One call a picture for the charts of a bench, as they are drawn; each may raise OSError."""
     from calm_relay.desk.chart import Chart
 
-    written = []
-    folder.mkdir(parents=True, exist_ok=True)
+    writers = []
     for number, chart in enumerate(bench.findChildren(Chart), 1):
-        size = chart.size()
-        whole = QRect(0, 0, size.width(), size.height())
+        whole = QRect(0, 0, chart.width(), chart.height())
+
+        def paint(painter, chart=chart, whole=whole):
+            chart.render(painter, QRectF(whole), whole)
+
         for kind in ("svg", "png"):
-            written.append(folder / f"{name.lower()}-{number}.{kind}")
-            save_picture(
-                lambda painter, chart=chart, whole=whole: chart.render(painter, QRectF(whole), whole),
-                size.width(),
-                size.height(),
-                written[-1],
-                chart.accessibleName(),
+            path = folder / f"{name.lower()}-{number}.{kind}"
+            writers.append(
+                partial(save_picture, paint, whole.width(), whole.height(), path, chart.accessibleName())
             )
-    return written
+    return writers

@@ -1,5 +1,6 @@
 """Opening, saving and keeping jobs, with every way that can go wrong asked or told plainly."""
 
+import contextlib
 from datetime import date, datetime
 from pathlib import Path
 
@@ -24,6 +25,7 @@ class JobFiles(QObject):
         self._notice = notice
         self._window = parent
         self._told_keep = False
+        self._charts = []
         self._keep = QTimer(self, singleShot=True, interval=KEEP_MS)
         self._keep.timeout.connect(self.keep_now)
         session.job_changed.connect(self._on_job)
@@ -96,9 +98,8 @@ class JobFiles(QObject):
         return self.save() if answer == buttons.Save else answer == buttons.Discard
 
     def print_summary(self) -> bool:
-        """Asks for a file and writes the summary of the plan as PDF."""
-        plan = self._session.plan
-        if plan is None:
+        """Asks for a file and has the summary of the plan written as PDF."""
+        if self._session.plan is None:
             return False
         start = Path(self._folder()) / f"{self._plain_name()}.pdf"
         chosen, _ = QFileDialog.getSaveFileName(self._window, "Print summary", str(start), "PDF (*.pdf)")
@@ -107,35 +108,53 @@ class JobFiles(QObject):
         from calm_relay.desk.report import write_report
 
         path = Path(chosen if chosen.lower().endswith(".pdf") else f"{chosen}.pdf")
-        return self._write(path, lambda: write_report(plan, path, date.today()))
+        self._write(path, lambda plan, progress: write_report(plan, path, date.today()))
+        return True
 
     def export(self, bench, name: str) -> bool:
-        """Asks for a folder and writes the plan's pictures and tables, and the charts of a bench."""
-        plan = self._session.plan
-        if plan is None:
+        """Asks for a folder and has the plan's pictures and tables written, and the charts of a bench."""
+        if self._session.plan is None:
             return False
         chosen = QFileDialog.getExistingDirectory(self._window, "Export pictures and tables to", self._folder())
         if not chosen:
             return False
-        from calm_relay.desk.exports import export_charts, export_plan
+        from calm_relay.desk.exports import chart_writers, export_plan
 
         folder = Path(chosen)
+        self._write(folder, lambda plan, progress: export_plan(plan, folder, progress))
+        # Widgets are painted in their own thread: one chart a turn, so that none holds the window up.
+        self._charts = chart_writers(bench, folder, name)
+        QTimer.singleShot(0, self._next_chart)
+        return True
 
-        def write():
-            export_plan(plan, folder)
-            export_charts(bench, folder, name)
-
-        return self._write(folder, write)
+    def _next_chart(self):
+        if self._charts:
+            write = self._charts.pop(0)
+            with contextlib.suppress(OSError):
+                write()
+            QTimer.singleShot(0, self._next_chart)
 
     def _write(self, path, write):
-        try:
-            write()
-        except OSError as error:
-            text = f"{path}: {error.strerror or error}. Nothing of the job is lost."
-            QMessageBox.warning(self._window, "This could not be written", text)
-            return False
-        self._notice.ask(f"Written: {path}", ())
-        return True
+        """Has files written off the interface thread; `tell_written` hears of it."""
+
+        def work(plan, option, progress):
+            progress(0.0, "Writing files")
+            try:
+                write(plan, progress)
+            except OSError as error:
+                return path, f"{path}: {error.strerror or error}. Nothing of the job is lost."
+            return path, ""
+
+        self._window.progress.begin()
+        self._session.study("files", work, None)
+
+    def tell_written(self, found) -> None:
+        """Says that files were written, or why not."""
+        path, problem = found
+        if problem:
+            QMessageBox.warning(self._window, "This could not be written", problem)
+        else:
+            self._notice.ask(f"Written: {path}", ())
 
     def look_at_disk(self) -> None:
         """Says so when another program changed the job's file."""

@@ -145,6 +145,7 @@ class MomentView(QWidget):
         self._tell(view, step)
 
     def _tell(self, view, step):
+        self.told.setToolTip(f"From: simulated year, {view.plan.site.source}")
         wall = view.plan.site.calendar.wall[step].astype(object)
         if view.step is None:
             self.clock.setText("The whole year")

@@ -47,8 +47,9 @@ class _Worker(QObject):
         try:
             found = function(plan, option, lambda done, what: self._tell(number, done, what))
         except Cancelled:
-            return
-        self.studied.emit(number, key, found)
+            self.cancelled.emit(number)
+        else:
+            self.studied.emit(number, key, found)
 
     def _tell(self, number, done, what):
         if self._stale(number):

@@ -24,6 +24,7 @@ VIEWS = (
     ("store", "Store", 1, "worst"),
     ("home", "Home", 1, "worst"),
     ("street", "Street", 2, "best"),
+    ("notes", "Notes", 1, None),
 )
 DARK = (("store-dark", "Store", 2, "best"),)
 LARGE = (("converter-150", "Converter", 1, None),)
@@ -63,9 +64,10 @@ def take(folder: Path, views, look: str = "light") -> None:
         window.open_bench(bench)
         if name == "losses":
             window.bench.choose_scales("losses")
+        pause(400)
         if spot:
             window.moment.go_to(spot)
-        pause(900)
+        pause(500)
         window.grab().save(str(folder / f"{name}.png"))
     window.close()
     running.quit()

@@ -215,6 +215,7 @@ class Window(QMainWindow):
 
     def _study(self, key, function):
         if self.view is not None and not self.session.busy:
+            self.progress.begin()
             self.session.study(key, function, self.view.option)
 
     def _on_job(self, job):
@@ -266,14 +267,14 @@ class Window(QMainWindow):
         self.moment.forget()
         self.bench.forget()
         self._draw()
-        self.notice.ask(
-            "Planning was called off: what is shown is the plan before.", (("Plan", self.session.start),)
-        )
+        self.notice.ask("Called off: what is shown is as it was before.", (("Plan again", self.session.start),))
 
     def _on_studied(self, key, found):
         self.progress.end()
         if key == "moment":
             self.moment.take(found)
+        elif key == "files":
+            self.files.tell_written(found)
         else:
             self.bench.show_study(key, found)
 
