@@ -251,7 +251,7 @@ def test_scrubbing_by_mouse_and_playing(window, opened, qtbot):
     first = window.view.step
     qtbot.waitUntil(lambda: window.view.step >= first + 3, timeout=5_000)
     qtbot.mouseClick(window.moment.buttons["play"], LEFT)
-    assert window.moment.buttons["play"].text() == "Play the day"
+    assert window.moment.buttons["play"].text() == "Play"
 
 
 def test_losses_and_costs_on_the_scales(window, opened, qtbot):

@@ -1,7 +1,7 @@
 """The moment: the year as a strip, the chosen day as a ribbon, and one button each to what is worth seeing."""
 
 import numpy as np
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.desk.theme import colours, font
@@ -32,6 +32,7 @@ class MomentView(QWidget):
         self.ribbon = None
         self.clock = QLabel("The whole year")
         self.clock.setFont(font(9, strong=True))
+        self.clock.setMinimumWidth(132)
         self.told = QLabel("")
         self.told.setObjectName("quiet")
         self.told.setFont(font(8.2))
@@ -48,10 +49,10 @@ class MomentView(QWidget):
         column.setSpacing(2)
         row = QHBoxLayout()
         row.setSpacing(5)
-        for key, text in (("best", "Best day"), ("worst", "Worst evening"), ("clipped", "First clipped hour"),
+        for key, text in (("best", "Best day"), ("worst", "Worst evening"), ("clipped", "First clipped"),
                           ("empty", "Emptiest store")):  # fmt: skip
             self._button(row, key, text, lambda key=key: self.go_to(key))
-        self._button(row, "play", "Play the day", self.play)
+        self._button(row, "play", "Play", self.play)
         self._button(row, "year", "Whole year", lambda: self.step_chosen.emit(None))
         row.addSpacing(6)
         row.addWidget(self.clock)
@@ -145,14 +146,16 @@ class MomentView(QWidget):
         self._tell(view, step)
 
     def _tell(self, view, step):
-        self.told.setToolTip(f"From: simulated year, {view.plan.site.source}")
         wall = view.plan.site.calendar.wall[step].astype(object)
         if view.step is None:
             self.clock.setText("The whole year")
             self.told.setText(f"shown below: the best day, {wall:%-d %b}" if self._open else "")
         else:
             self.clock.setText(f"{wall:%a %-d %b, %H:%M}")
-            self.told.setText(self.ribbon.told if self._open and self.ribbon is not None else "")
+            told = self.ribbon.told if self._open and self.ribbon is not None else ""
+            room = self.told.width()
+            self.told.setText(self.told.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, room))
+            self.told.setToolTip(f"{told}\nFrom: simulated year, {view.plan.site.source}")
 
     def go_to(self, key: str) -> None:
         """Chooses a moment worth seeing."""
@@ -184,7 +187,7 @@ class MomentView(QWidget):
 
     def _stop(self):
         self._timer.stop()
-        self.buttons["play"].setText("Play the day")
+        self.buttons["play"].setText("Play")
 
     def _on_day(self, day):
         per_day = self._view.plan.site.calendar.steps // 365

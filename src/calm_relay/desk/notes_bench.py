@@ -1,7 +1,7 @@
 """The bench Notes: what the job is called, whose it is, and what was seen on site."""
 
 from pydantic import ValidationError
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPlainTextEdit
 
 from calm_relay.desk.bench import Bench
@@ -28,7 +28,7 @@ class NotesBench(Bench):
             label = QLabel(text)
             label.setBuddy(editor)
             editor.setAccessibleName(text.replace("&", ""))
-            grid.addWidget(label, row, 0)
+            grid.addWidget(label, row, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(editor, row, 1)
         grid.addWidget(self.problem, 3, 1)
         self._pause = QTimer(self, singleShot=True, interval=SETTLE_MS)

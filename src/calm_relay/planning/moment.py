@@ -78,18 +78,20 @@ def moment_of(plan: Plan, option: Option, step: int) -> Moment:
         if box.bank:
             part = year.plant[number].battery
             level = float(year.of("store", number)[step]) / part.usable_kwh
-            bars["Store"] = _bar(level, 1.0, f"{level:.0%} full")
+            bars["Store"] = Headroom(level, 1.0, f"{level:.0%} full", Severity.HOLD)
     home, bought, sold = (float(year.at_bus(name)[step]) for name in ("home", "import", "export"))
     legs["home"] = home
     legs["street"] = sold - bought
     fuse = plan.job.supply.import_limit_kw
-    bars["Home"] = _bar(home, plan.demand.kw.max(), f"{home:.1f} kW now, {plan.demand.kw.max():.1f} at most")
+    most = float(plan.demand.kw.max())
+    bars["Home"] = Headroom(home, most, f"{home:.1f} kW now, {most:.1f} at most", Severity.HOLD)
     word = "sold" if sold > bought else "bought"
     bars["Street"] = _bar(max(bought, sold), fuse, f"{max(bought, sold):.1f} of {fuse:.1f} kW {word} now")
     return Moment(step, plan.site.calendar.wall[step], legs, bars)
 
 
 def _bar(used, limit, caption):
+    """Power against a limit: at the limit it wants watching."""
     severity = Severity.WATCH if limit > 0 and used > 0.98 * limit else Severity.HOLD
     return Headroom(used, float(limit), caption, severity)
 
