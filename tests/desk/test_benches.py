@@ -126,6 +126,14 @@ def test_dragging_the_mark_changes_the_number_of_packs(window, opened, qtbot, se
     assert window.session.job.store.count == 3
 
 
+def test_a_bench_left_before_its_study_came_has_it_all_the_same(window, opened, qtbot):
+    window.open_bench("Store")
+    window.open_bench("Converter")
+    store = window.benches["Store"]
+    qtbot.waitUntil(lambda: store._sweep is not None, timeout=20_000)
+    assert "night" in store.told.text()
+
+
 def test_dropping_the_mark_where_it_was_changes_nothing(window, opened, qtbot):
     bench = opened("Store")
     qtbot.waitUntil(lambda: bench._sweep is not None, timeout=20_000)
@@ -364,6 +372,17 @@ def test_what_is_dropped_is_opened_only_when_it_is_a_job(window, asked, tmp_path
     settled(window)
     assert window.session.job.name == "Dropped"
     assert read_settings().recent[0].endswith("b.relay.json")
+
+
+def test_recent_jobs_are_one_choice_away(window, tmp_path, settled):
+    write_job(window.session.job.with_(name="Lately"), tmp_path / "lately.relay.json")
+    assert window.files.open_file(tmp_path / "lately.relay.json")
+    window.files.open_demo()
+    settled(window)
+    window.commands._list_recent()
+    window.commands._recent.actions()[0].trigger()
+    settled(window)
+    assert window.session.job.name == "Lately"
 
 
 def test_unsaved_work_is_kept_aside_and_can_be_brought_back(window, qtbot, monkeypatch, settled):

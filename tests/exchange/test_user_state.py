@@ -79,6 +79,17 @@ def test_work_of_a_running_application_is_its_own(demo, own_folder, tmp_path):
     assert not user_state._unsaved_path(os.getpid()).exists()
 
 
+def test_a_number_that_went_to_another_program_does_not_hide_work(demo, own_folder, tmp_path):
+    keep_unsaved(demo, None, tmp_path)
+    mine = user_state._unsaved_path(os.getpid())
+    with subprocess.Popen(["sleep", "30"]) as other:
+        text = mine.read_text().replace(f'"process":{os.getpid()}', f'"process":{other.pid}')
+        user_state._unsaved_path(other.pid).write_text(text)
+        mine.unlink()
+        assert [kept.process for kept in left_behind()] == [other.pid]
+        other.kill()
+
+
 def test_a_mark_changes_with_the_content_only(tmp_path):
     path = tmp_path / "a"
     assert file_mark(path) is None

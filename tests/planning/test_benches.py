@@ -11,6 +11,7 @@ from calm_relay.planning.plan import Option, plan
 from calm_relay.planning.progress import Cancelled
 from calm_relay.planning.roof import face_months, sun_tracks
 from calm_relay.planning.scales import cost_scales_of, loss_scales_of
+from calm_relay.planning.seasons import sky_months, typical_days
 from calm_relay.planning.sweep_converter import clipped_day, load_hours, sweep_converter
 from calm_relay.planning.sweep_store import flags_of, fullness_of, sweep_store
 from calm_relay.planning.tables import tables_of
@@ -180,6 +181,17 @@ def test_every_station_has_figures_or_a_bench_and_says_what_it_shows(demo_plan):
             assert figures
             assert all(figure.source and figure.value for figure in figures)
             assert SHOWS[station]
+
+
+def test_months_and_seasons_are_means_of_the_year(demo_plan):
+    sky = sky_months(demo_plan)
+    days = np.array([31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31])
+    assert (sky.ghi_kwh_per_day * days).sum() == pytest.approx(demo_plan.site.weather.ghi.sum() / 4000)
+    assert (sky.lowest_c <= sky.mean_c).all()
+    seasons = typical_days(demo_plan)
+    assert seasons["winter"].mean() == pytest.approx(demo_plan.demand.worst_season_mean_kw, rel=0.01)
+    # The kiln is fired from two to nine in the afternoon.
+    assert all(day[15] > day[12] + 1.0 for day in seasons.values())
 
 
 def test_losses_and_costs_stand_on_one_scale_each(demo_plan):

@@ -19,6 +19,18 @@ class Entry:
 
 
 # The chart library takes long to import and is not needed before a bench with a chart is opened.
+def _sky():
+    from calm_relay.desk.season_charts import SkyChart
+
+    return FiguresBench("Sky", sky_inputs(), SkyChart())
+
+
+def _home():
+    from calm_relay.desk.season_charts import HomeChart
+
+    return FiguresBench("Home", home_inputs(), HomeChart())
+
+
 def _roof():
     from calm_relay.desk.roof_bench import RoofBench
 
@@ -44,12 +56,12 @@ def _notes():
 
 
 BENCHES = {
-    "Sky": Entry(lambda: FiguresBench("Sky", sky_inputs()), "F2"),
+    "Sky": Entry(_sky, "F2"),
     "Roof": Entry(_roof, "F3"),
     "Strings": Entry(lambda: FiguresBench("Strings"), "F4"),
     "Converter": Entry(_converter, "F5", False),
     "Store": Entry(_store, "F6"),
-    "Home": Entry(lambda: FiguresBench("Home", home_inputs()), "F7"),
+    "Home": Entry(_home, "F7"),
     "Street": Entry(lambda: FiguresBench("Street", street_inputs()), "F8"),
     "Choice": Entry(ChoiceBench, "F9", False),
     "Notes": Entry(_notes, "F10", False),

@@ -9,12 +9,13 @@ from calm_relay.desk.wording import keep_units
 
 
 class FiguresBench(Bench):
-    """Shows `planning.figures` of one station, and below them the inputs of that station."""
+    """Shows `planning.figures` of one station, below them its inputs and, where one tells more, a picture."""
 
-    def __init__(self, station: str, inputs: QWidget | None = None, parent=None):
+    def __init__(self, station: str, inputs: QWidget | None = None, picture: QWidget | None = None, parent=None):
         super().__init__(parent)
         self.station = station
         self.inputs = inputs
+        self.picture = picture
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 10, 14, 6)
         column.setSpacing(8)
@@ -34,7 +35,10 @@ class FiguresBench(Bench):
         if inputs is not None:
             inputs.edited.connect(self.edited)
             column.addWidget(inputs)
-        column.addStretch(1)
+        if picture is None:
+            column.addStretch(1)
+        else:
+            column.addWidget(picture, 1)
 
     def show_job(self, job) -> None:
         """Shows the job's inputs of this station."""
@@ -48,6 +52,8 @@ class FiguresBench(Bench):
         if not self.is_new(view):
             return
         self._shows.setText(SHOWS[self.station])
+        if self.picture is not None:
+            self.picture.show_plan(view.plan)
         while self._grid.count():
             self._grid.takeAt(0).widget().deleteLater()
         for row, figure in enumerate(figures_of(view.plan, view.option, self.station)):

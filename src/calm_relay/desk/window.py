@@ -276,7 +276,9 @@ class Window(QMainWindow):
         elif key == "files":
             self.files.tell_written(found)
         else:
-            self.bench.show_study(key, found)
+            # Also to a bench that was left meanwhile: it will not ask again.
+            for bench in self.benches.values():
+                bench.show_study(key, found)
 
 
 def _rule(upright=False):

@@ -108,13 +108,11 @@ def left_behind() -> tuple[Unsaved, ...]:
 
 
 def _alive(process):
+    """Whether a process still runs this application; its number may have gone to another program."""
     try:
-        os.kill(process, 0)
-    except ProcessLookupError:
+        return b"calm" in Path(f"/proc/{process}/cmdline").read_bytes()
+    except OSError:
         return False
-    except PermissionError:
-        return True
-    return True
 
 
 def file_mark(path: Path) -> str | None:
