@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from pvlib import iotools
 
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.weather_file import read_weather_file
@@ -51,14 +52,19 @@ def test_an_epw_year_is_read_in_its_order(epw, written):
     assert year.temp_air == pytest.approx(np.full(8760, 14.5))
     assert year.wind_speed == pytest.approx(np.full(8760, 3.5))
     assert year.dni.sum() == year.dhi.sum() == year.ghi.sum() / 2
+    theirs, _ = iotools.read_epw(written(epw))
+    assert year.ghi.tolist() == theirs["ghi"].tolist()
+    assert year.wind_speed.tolist() == theirs["wind_speed"].tolist()
 
 
 def test_the_tmy3_file_that_pvlib_ships_is_read(pvlib_data):
     year = read_weather_file(pvlib_data / "723170TYA.CSV")
     assert year.utc_offset_h == -5.0
     assert year.latitude == pytest.approx(36.1)
-    rows = (pvlib_data / "723170TYA.CSV").read_text().splitlines()[2:]
-    assert year.ghi.tolist() == [float(row.split(",")[4]) for row in rows]
+    data, meta = iotools.read_tmy3(pvlib_data / "723170TYA.CSV", map_variables=True, coerce_year=2001)
+    for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed"):
+        assert getattr(year, name).tolist() == data[name].tolist()
+    assert year.elevation_m == meta["altitude"]
 
 
 def with_line(lines, at, text):
@@ -84,6 +90,10 @@ def with_field(lines, at, column, text):
         (lambda lines: with_field(lines, 99, 14, "9999"), "line 99", "wanted 0 to 1500 (is it a missing value?)"),
         (lambda lines: with_field(lines, 99, 7, "cold"), "line 99", "dry bulb temperature"),
         (lambda lines: with_field(lines, 99, 22, "nan"), "line 99", "wind speed"),
+        (lambda lines: with_field(lines, 99, 4, "3"), "line 99", "wanted 1, 4, 19, hour by hour"),
+        (lambda lines: [*lines[:50], *lines[51:]], "line 51", "wanted 1, 2, 19"),
+        (lambda lines: with_line(lines, 60, lines[59] + ",1"), "line 60", "has 36 columns; wanted 35"),
+        (lambda lines: with_field(lines, 77, 6, '"x'), "line 77", "has 6 columns"),
         (lambda lines: lines[:5000], "line 5000", "ends after 4992 hours; wanted 8760"),
         (lambda lines: [], "line 1", "LOCATION"),
     ],
@@ -103,6 +113,7 @@ def test_a_spoilt_epw_names_line_and_field(epw, written, spoil, where, wanted):
         (lambda lines: with_field(lines, 700, 5, "-9900"), "line 700", "GHI (column 5) is -9900"),
         (lambda lines: with_line(lines, 9, "01/01/1988,07:00"), "line 9", "has 2 columns; wanted 71"),
         (lambda lines: lines[:-1], "line 8761", "ends after 8759 hours"),
+        (lambda lines: with_field(lines, 30, 1, "02/03/1988"), "line 30", "wanted 01/02 04:00"),
     ],
 )
 def test_a_spoilt_tmy3_names_line_and_field(pvlib_data, written, spoil, where, wanted):

@@ -93,6 +93,17 @@ def test_an_unknown_key_names_its_field(demo, with_store):
         plan(demo.with_(inverter=demo.inverter.with_(converter="nothing-such")))
 
 
+def test_an_inverter_that_takes_no_modules_names_its_field(demo):
+    with pytest.raises(PlanError, match="has no PV inputs") as caught:
+        plan(demo.with_(inverter=demo.inverter.with_(converter="mossgate-5")))
+    assert caught.value.field == "inverter.converter"
+
+
+def test_the_steepest_winter_leaves_no_summer_below_nothing(demo):
+    made = plan(demo.with_(demand=demo.demand.with_(winter_factor=2.5)))
+    assert made.demand.kw.min() >= 0
+
+
 def test_own_equipment_that_contradicts_itself_names_its_field(demo):
     box = item(catalogue().converters, "tarnlight-5").with_(weighted_efficiency=0.6)
     with pytest.raises(PlanError, match=r"wanted 9\d\.\d% to"):

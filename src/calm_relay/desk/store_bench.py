@@ -77,7 +77,7 @@ class StoreBench(Bench):
         for number, flag in enumerate(sorted(sweep.flags, key=lambda flag: flag.usable_kwh)):
             late = flag.usable_kwh > right * 0.8
             anchors = ((1, 0.5), (1, 0.5)) if late else ((0, 0.5), (0, 0.5))
-            position = 0.97 - 0.055 * number
+            position = 0.97 - number * max(0.055, 17.0 / max(self.chart.height() - 70, 120))
             self.chart.marker(
                 flag.usable_kwh, flag.name, look.quiet, dashed=True, position=position, anchors=anchors
             )

@@ -130,7 +130,9 @@ def style_sheet(colours: Colours) -> str:
     QPushButton#option:focus {{ border: 2px solid {colours.alternating}; padding: 3px 9px; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {colours.rule}; border-radius: 4px; min-height: 24px; }}
-    QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: 8px; margin: 0; }}
+    QScrollBar::handle:horizontal {{ background: {colours.rule}; border-radius: 4px; min-width: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
     QToolTip {{ background: {colours.card}; color: {colours.ink}; border: 1px solid {colours.rule};
                 padding: 4px; }}
     """

@@ -4,13 +4,12 @@ Two columns with a header: `time` (ISO 8601, the start of each interval) and one
 interval) or `kw`, `w` (mean power). Stamps without an offset are fixed standard time of the site.
 """
 
-import csv
-import io
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta, timezone
 
 import numpy as np
 
+from calm_relay.exchange.csv_lines import split_lines
 from calm_relay.exchange.errors import InputError, read_text
 
 UNITS = ("kwh", "wh", "kw", "w")
@@ -45,7 +44,7 @@ def read_meter_year(path, utc_offset_h: float, year: int, step_minutes: int = 15
     InputError
         Names the line that is wrong: no header, no number, a gap, a double, less than 365 days.
     """
-    rows = list(csv.reader(io.StringIO(read_text(path))))
+    rows = split_lines(path, read_text(path))
     unit = _unit(path, rows)
     zone = timezone(timedelta(hours=utc_offset_h))
     stamps, values, lines = [], [], []

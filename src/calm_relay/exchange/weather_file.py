@@ -1,13 +1,13 @@
-"""Weather years from EPW and TMY3 files, checked line by line before pvlib reads them."""
+"""Weather years from EPW and TMY3 files, checked line by line, with what would be right in every error."""
 
-import csv
-import io
 import math
+import re
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
+from calm_relay.exchange.csv_lines import split_lines
 from calm_relay.exchange.errors import InputError, read_text
 
 HOURS = 8760
@@ -34,13 +34,19 @@ class HourlyWeather:
 
 @dataclass(frozen=True)
 class _Layout:
-    """Where a format keeps what: leading lines, columns of a row, and columns with their ranges."""
+    """Where a format keeps what: leading lines, columns of a row, and columns with their ranges.
+
+    `place` is the head's column with the station's name; `weather` names the columns in the order of
+    `HourlyWeather`.
+    """
 
     name: str
     leading: int
     columns: int
     ranges: dict[str, tuple[int, float, float]]
     head: dict[str, tuple[int, float, float]]
+    place: int
+    weather: tuple[str, ...]
 
 
 EPW = _Layout(
@@ -60,6 +66,14 @@ EPW = _Layout(
         "time zone": (8, -12.0, 14.0),
         "elevation": (9, -1000.0, 9000.0),
     },
+    1,
+    (
+        "global horizontal radiation",
+        "direct normal radiation",
+        "diffuse horizontal radiation",
+        "dry bulb temperature",
+        "wind speed",
+    ),
 )
 TMY3 = _Layout(
     "TMY3",
@@ -78,7 +92,14 @@ TMY3 = _Layout(
         "longitude": (5, -180.0, 180.0),
         "elevation": (6, -1000.0, 9000.0),
     },
+    1,
+    ("GHI", "DNI", "DHI", "Dry-bulb", "Wspd"),
 )
+_HOURS = [
+    (int(month), int(day), hour)
+    for _, month, day in (str(date).split("-") for date in np.arange("2001-01-01", "2002-01-01", dtype="M8[D]"))
+    for hour in range(1, 25)
+]
 
 
 def read_weather_file(path) -> HourlyWeather:
@@ -88,16 +109,14 @@ def read_weather_file(path) -> HourlyWeather:
     ------
     InputError
         Names the line that is wrong and what would be right.
+
+    References
+    ----------
+    EnergyPlus auxiliary programs, EPW data dictionary. Wilcox and Marion 2008, NREL/TP-581-43156 (TMY3).
     """
     path = Path(path)
     layout = EPW if path.suffix.lower() == ".epw" else TMY3
-    text = read_text(path)
-    _check(path, text, layout)
-    return _read_epw(path, text) if layout is EPW else _read_tmy3(path, text)
-
-
-def _check(path, text, layout):
-    rows = list(csv.reader(io.StringIO(text)))
+    rows = split_lines(path, read_text(path))
     while rows and not any(field.strip() for field in rows[-1]):
         rows.pop()
     head = rows[0] if rows else []
@@ -105,59 +124,67 @@ def _check(path, text, layout):
         raise InputError(path, "line 1", "this is not an EPW file; wanted a first line that starts with LOCATION")
     if layout is TMY3 and (len(rows) < 2 or not rows[1] or not rows[1][0].startswith("Date")):
         raise InputError(path, "line 2", "this is not a TMY3 file; wanted column names, the first one Date")
-    _check_fields(path, 1, head, layout.head)
-    body = rows[layout.leading :]
-    for number, row in enumerate(body, layout.leading + 1):
-        if len(row) < layout.columns and not (layout is EPW and len(row) >= 32):
+    place = _numbers(path, 1, head, layout.head)
+    hours = _hours(path, rows, layout)
+    ghi, dni, dhi, temp_air, wind_speed = (np.array([hour[name] for hour in hours]) for name in layout.weather)
+    return HourlyWeather(
+        place=head[layout.place].strip().title() if len(head) > layout.place else "",
+        latitude=place["latitude"],
+        longitude=place["longitude"],
+        elevation_m=place["elevation"],
+        utc_offset_h=place["time zone"],
+        ghi=ghi,
+        dni=dni,
+        dhi=dhi,
+        temp_air=temp_air,
+        wind_speed=wind_speed,
+    )
+
+
+def _hours(path, rows, layout):
+    """The weather of every hour by column name, in the order of a year without 29 February."""
+    least = 32 if layout is EPW else layout.columns
+    hours = []
+    for number, row in enumerate(rows[layout.leading :], layout.leading + 1):
+        if not least <= len(row) <= layout.columns:
             raise InputError(path, f"line {number}", f"has {len(row)} columns; wanted {layout.columns}")
-        _check_fields(path, number, row, layout.ranges)
-    if len(body) != HOURS:
+        if len(hours) < HOURS:
+            _check_stamp(path, number, row, layout, _HOURS[len(hours)])
+        hours.append(_numbers(path, number, row, layout.ranges))
+    if len(hours) != HOURS:
         raise InputError(
             path,
             f"line {len(rows)}",
-            f"the file ends after {len(body)} hours; wanted {HOURS} (a year without 29 February)",
+            f"the file ends after {len(hours)} hours; wanted {HOURS} (a year without 29 February)",
         )
+    return hours
 
 
-def _check_fields(path, number, row, ranges):
+def _check_stamp(path, number, row, layout, wanted):
+    month, day, hour = wanted
+    if layout is EPW:
+        found = tuple(field.strip() for field in row[1:4])
+        right = all(re.fullmatch(r"0*" + str(value), text) for value, text in zip(wanted, found, strict=True))
+        shown, asked = "month, day, hour " + ", ".join(found), f"{month}, {day}, {hour}"
+    else:
+        shown, asked = f"{row[0]} {row[1]}", f"{month:02d}/{day:02d} {hour:02d}:00"
+        right = re.fullmatch(rf"{month:02d}/{day:02d}/\d{{4}}", row[0].strip()) and row[1].strip() == asked[6:]
+    if not right:
+        raise InputError(path, f"line {number}", f"is {shown}; wanted {asked}, hour by hour from 1 January")
+
+
+def _numbers(path, number, row, ranges):
+    """The named fields of a row as numbers within their ranges."""
+    found = {}
     for name, (column, low, high) in ranges.items():
         text = row[column].strip() if column < len(row) else ""
+        where = f"{name} (column {column + 1})"
         try:
             value = float(text)
         except ValueError:
-            raise InputError(
-                path, f"line {number}", f"{name} (column {column + 1}) is {text!r}; wanted a number"
-            ) from None
+            raise InputError(path, f"line {number}", f"{where} is {text!r}; wanted a number") from None
         if not (math.isfinite(value) and low <= value <= high):
-            raise InputError(
-                path,
-                f"line {number}",
-                f"{name} (column {column + 1}) is {text}; wanted {low:g} to {high:g} (is it a missing value?)",
-            )
-
-
-def _read_epw(path, text):
-    from pvlib import iotools
-
-    data, meta = iotools.read_epw(io.StringIO(text))
-    return _hours(meta["city"], meta["altitude"], meta, data)
-
-
-def _read_tmy3(path, text):
-    from pvlib import iotools
-
-    # The reader takes its own stream apart; 24:00 becomes 00:00 of the next day there, the order stays.
-    data, meta = iotools.read_tmy3(path, map_variables=True, coerce_year=2001)
-    return _hours(meta["Name"].strip('"').title(), meta["altitude"], meta, data)
-
-
-def _hours(place, elevation, meta, data):
-    columns = {name: data[name].to_numpy(dtype=float) for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed")}
-    return HourlyWeather(
-        place=str(place),
-        latitude=float(meta["latitude"]),
-        longitude=float(meta["longitude"]),
-        elevation_m=float(elevation),
-        utc_offset_h=float(meta["TZ"]),
-        **columns,
-    )
+            wanted = f"wanted {low:g} to {high:g} (is it a missing value?)"
+            raise InputError(path, f"line {number}", f"{where} is {text}; {wanted}")
+        found[name] = value
+    return found

@@ -27,7 +27,7 @@ def household_year(yearly_kwh, winter_factor, latitude, wall_minute, wall_weekda
     yearly_kwh : float
         Sum of the result [kWh].
     winter_factor : float
-        Midwinter draw over the yearly mean; midsummer is as far below it.
+        Midwinter draw over the yearly mean; midsummer is as far below it, down to a tenth.
     latitude : float
         Sets which months are winter.
     wall_minute, wall_weekday : ndarray of int
@@ -50,7 +50,7 @@ def household_year(yearly_kwh, winter_factor, latitude, wall_minute, wall_weekda
     )
     day = np.arange(hour.size) * step_h / 24.0
     midwinter = 15.0 if latitude >= 0 else 197.0
-    season = 1.0 + (winter_factor - 1.0) * np.cos((day - midwinter) / 365.0 * 2 * np.pi)
+    season = np.maximum(1.0 + (winter_factor - 1.0) * np.cos((day - midwinter) / 365.0 * 2 * np.pi), 0.1)
     random = np.random.Generator(np.random.PCG64(seed))
     bouts = np.minimum(random.gamma(BOUTS, 1.0 / BOUTS, hour.size), HIGHEST_BOUT)
     unrest = STEADY + (1.0 - STEADY) * bouts

@@ -8,6 +8,7 @@ from calm_relay.physics.plant import ConverterPart
 from calm_relay.planning.array import DesignTemperatures, Face
 from calm_relay.planning.bank import Bank, discharge_ac_kw
 from calm_relay.planning.demand import DemandYear
+from calm_relay.planning.errors import PlanError
 from calm_relay.planning.kit import Kit, loss_curve
 from calm_relay.planning.stringing import Stringing, hard_refusals, lay_strings
 
@@ -99,8 +100,16 @@ class Ground:
 
 
 def kept_box(job: Job, kit: Kit, faces: tuple[Face, ...]) -> Box:
-    """The inverter already on the wall with the roof's strings."""
+    """The inverter already on the wall with the roof's strings.
+
+    Raises
+    ------
+    PlanError
+        When it takes no modules.
+    """
     converter = kit.converter(job.inverter.converter, "inverter.converter")
+    if converter.pv is None:
+        raise PlanError("inverter.converter", f"{converter.name} has no PV inputs; wanted an inverter that has")
     return Box(converter, lay_strings(faces, converter), is_new=False, age_years=job.inverter.age_years)
 
 
