@@ -4,7 +4,6 @@ import json
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
@@ -283,7 +282,7 @@ def test_every_control_has_a_name_and_can_be_reached_by_keyboard(window):
 def test_help_names_shortcuts_and_cautions(window, monkeypatch):
     told = []
     monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()))
-    for action in window.findChildren(QAction):
+    for action in window.commands.all():
         if action.text() in {"&Shortcuts", "&Cautions"}:
             action.trigger()
     assert "Ctrl+Z" in told[0]

@@ -142,13 +142,13 @@ class ChoiceBench(Bench):
         title = f"{letter}  {option.design.title}"
         if option.outcome is None:
             self._head(f"{title}: cannot be built", 0, colours().stop)
-            self._list(option.design.refused, 0)
+            self._list(option.design.refused, 0, "−")
             return
         reasons = plan.choice.reasons[option.design.key]
         self._head(f"{title}: for", 0, colours().hold)
         self._head("against", 1, colours().watch)
-        self._list([reason.sentence for reason in reasons if reason.speaks_for], 0)
-        self._list([reason.sentence for reason in reasons if not reason.speaks_for], 1)
+        self._list([reason.sentence for reason in reasons if reason.speaks_for], 0, "+")
+        self._list([reason.sentence for reason in reasons if not reason.speaks_for], 1, "−")
 
     def _head(self, text, column, colour):
         label = QLabel(text)
@@ -156,8 +156,7 @@ class ChoiceBench(Bench):
         label.setStyleSheet(f"color: {colour};")
         self._reasons.addWidget(label, 0, column)
 
-    def _list(self, sentences, column):
-        sign = "−" if column else "+"
+    def _list(self, sentences, column, sign):
         text = "".join(
             f"<tr><td style='padding-right:7px'>{sign}</td><td style='padding-bottom:3px'>{sentence}</td></tr>"
             for sentence in map(keep_units, sentences)

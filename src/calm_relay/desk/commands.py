@@ -33,6 +33,7 @@ class Commands(QObject):
         super().__init__(window)
         self._window = window
         self._options: list[QAction] = []
+        self._all: list[QAction] = []
         self._job_menu(window.menuBar().addMenu("&Job"))
         edit = window.menuBar().addMenu("&Edit")
         self.undo = self._add(edit, "Undo", Key.Undo, window.session.undo)
@@ -53,6 +54,7 @@ class Commands(QObject):
             action.setShortcut(QKeySequence(keys))
         action.triggered.connect(lambda _=False: slot())
         menu.addAction(action)
+        self._all.append(action)
         return action
 
     def _job_menu(self, menu):
@@ -118,6 +120,7 @@ class Commands(QObject):
             return
         for action in self._options:
             self._option_menu.removeAction(action)
+            self._all.remove(action)
             action.deleteLater()
         self._options = [
             self._add(
@@ -140,11 +143,11 @@ class Commands(QObject):
 
     def all(self) -> list[QAction]:
         """Every command that stands in a menu."""
-        return [action for action in self._window.findChildren(QAction) if not action.menu() and action.text()]
+        return list(self._all)
 
     def find(self) -> None:
         """Opens the finder."""
-        finder = Finder([action for action in self.all() if not action.isSeparator()], self._window)
+        finder = Finder(self._all, self._window)
         finder.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         finder.open()
 

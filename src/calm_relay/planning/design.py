@@ -218,6 +218,9 @@ def _pick(ground, stated, field, suits, refusals, all_refusals, power_kw, wanted
     verdicts = {item.key: all_refusals(item) for item in candidates}
     fitting = [item for item in candidates if not verdicts[item.key]]
     if not fitting:
+        pack = ground.bank.pack
+        if candidates and not any(pack.family in item.battery.families for item in candidates if item.battery):
+            return None, (f"None of the {len(candidates)} inverters of this kind speaks to {pack.name}",)
         # The nearest miss tells most: the candidate with the fewest reasons against it.
         nearest = min(candidates, key=lambda item: len(verdicts[item.key]), default=None)
         return None, tuple(verdicts[nearest.key]) if nearest else ("the catalogue holds no such inverter",)
