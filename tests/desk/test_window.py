@@ -295,6 +295,12 @@ def test_a_refused_option_is_shown_with_its_reasons(window, settled, qtbot):
     settled(window)
     qtbot.keyClick(window, Qt.Key.Key_3, CTRL)
     assert "cannot be built" in window.switch.buttons[2].text()
+    window.open_bench("Store")
+    qtbot.waitUntil(lambda: window.moment.clock.text() == "No year", timeout=10_000)
+    qtbot.waitUntil(lambda: window.bench.chart.isHidden(), timeout=10_000)
+    assert window.moment.ribbon.isHidden()
+    qtbot.keyClick(window, Qt.Key.Key_2, CTRL)
+    qtbot.waitUntil(lambda: window.moment.ribbon.isVisible() and window.bench.chart.isVisible(), timeout=10_000)
     assert not window.grab().isNull()
 
 

@@ -27,6 +27,7 @@ class MomentView(QWidget):
         self._spots = ()
         self._asked = self._studied = None
         self._open = False
+        self._simulated = True
         self.strip = YearStrip()
         self.strip.day_chosen.connect(self._on_day)
         self.ribbon = None
@@ -85,9 +86,7 @@ class MomentView(QWidget):
             below.addWidget(self.ribbon, 1)
             below.addWidget(self._key)
             self._column.addLayout(below)
-        if self.ribbon is not None:
-            self.ribbon.setVisible(opened)
-            self._key.setVisible(opened)
+        self._show_ribbon()
         if self._view is not None:
             self.show_view(self._view)
 
@@ -109,6 +108,11 @@ class MomentView(QWidget):
         if self.ready:
             self._draw()
 
+    def _show_ribbon(self):
+        if self.ribbon is not None:
+            self.ribbon.setVisible(self._open and self._simulated)
+            self._key.setVisible(self._open and self._simulated)
+
     def forget(self) -> None:
         """What was asked for will not come: the next view asks anew."""
         self._asked = None
@@ -117,9 +121,14 @@ class MomentView(QWidget):
         """Takes strip and spots of the year asked for last."""
         self._studied = self._asked
         self.setEnabled(found is not None)
+        self._simulated = found is not None
+        self._show_ribbon()
         if found is None:
             self._spots = ()
             self._stop()
+            self.strip.show_strip(None, None)
+            self.clock.setText("No year")
+            self.told.setText("This option cannot be built, so it was not simulated.")
             return
         self._year, self._spots = found
         for spot in self._spots:

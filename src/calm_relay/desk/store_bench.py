@@ -21,6 +21,9 @@ class StoreBench(Bench):
             "saved a year",
         )
         self.chart.dropped.connect(self._on_dropped)
+        policy = self.chart.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)
+        self.chart.setSizePolicy(policy)
         self.panel = StorePanel()
         self.panel.edited.connect(self.edited)
         self.told = QLabel()
@@ -64,6 +67,8 @@ class StoreBench(Bench):
 
         sweep, option = self._sweep, self._view.option
         self.chart.start()
+        # An empty pair of axes says less than nothing.
+        self.chart.setVisible(sweep is not None)
         if sweep is None:
             self.told.setText("This option has no store that can be built; another option in view may have one.")
             return
