@@ -296,6 +296,12 @@ def test_light_and_dark_keep_what_is_shown(window, opened, qtbot, settled, dress
         assert new.session.job.store.count == 4
         new.session.undo()
         settled(new)
+        next(a for a in new.commands.all() if a.text() == "&Light").trigger()
+        assert desk.window not in {window, new}
+        assert desk.window.bench_name == "Store"
+        assert colours() is LIGHT
+        new = desk.window
+        settled(new)
     finally:
         new.hide()
         dress(dressed, "light")
@@ -449,6 +455,17 @@ def test_pictures_charts_and_tables_are_exported(window, opened, qtbot, tmp_path
     next(a for a in window.commands.all() if a.text() == "&Print summary…").trigger()
     qtbot.waitUntil(lambda: (tmp_path / "summary.pdf").exists(), timeout=10_000)
     assert (tmp_path / "summary.pdf").read_bytes().startswith(b"%PDF")
+
+
+def test_writing_can_be_called_off(window, tmp_path, monkeypatch, qtbot):
+    from PySide6.QtWidgets import QFileDialog
+
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "summary.pdf"), ""))
+    window.files.print_summary()
+    qtbot.waitUntil(lambda: window.progress.isVisible(), timeout=10_000)
+    qtbot.mouseClick(window.progress.cancel, LEFT)
+    qtbot.waitUntil(lambda: "not written" in window.notice.text.text(), timeout=10_000)
+    assert not (tmp_path / "summary.pdf").exists()
 
 
 def test_a_folder_that_cannot_be_written_is_told(window, asked, tmp_path, monkeypatch, qtbot):

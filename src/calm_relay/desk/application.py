@@ -46,6 +46,8 @@ class Desk(QObject):
     def _make(self):
         window = Window(self.session)
         window.look_wanted.connect(self.take_look)
+        # The desk lives as long as the window that stands on it.
+        window.desk = self
         return window
 
     def take_look(self, look: str) -> None:
@@ -71,7 +73,6 @@ def make_window(job_path: Path | None = None) -> Window:
     session = Session(read_job(path) if path else demo_job(), path)
     desk = Desk(session)
     session.setParent(desk)
-    desk.window.desk = desk
     session.start()
     return desk.window
 

@@ -12,17 +12,14 @@ from calm_relay.desk.theme import LIGHT
 from calm_relay.desk.view import LETTERS
 from calm_relay.exchange.table_file import write_tables
 from calm_relay.planning.line import line_of
-from calm_relay.planning.progress import Progress, unheard
 from calm_relay.planning.scales import loss_scales_of, scales_of
 from calm_relay.planning.tables import tables_of
 
 WIDE = 1040
 
 
-def export_plan(plan, folder: Path, progress: Progress = unheard) -> list[Path]:
+def export_plan(plan, folder: Path) -> list[Path]:
     """Writes pictures and tables of a plan; returns the files.
-
-    `progress` is told before each part and may call the work off.
 
     Raises
     ------
@@ -30,15 +27,13 @@ def export_plan(plan, folder: Path, progress: Progress = unheard) -> list[Path]:
         When the folder cannot be written.
     """
     written = write_tables(tables_of(plan), folder)
-    for number, option in enumerate(plan.options):
-        progress(0.3 + 0.15 * number, "Drawing the lines")
+    for option in plan.options:
         picture = LinePicture(line_of(plan, option), QRectF(0, 0, WIDE, HEIGHT), LIGHT)
         for kind in ("svg", "png"):
             written.append(folder / f"line-{option.design.key}.{kind}")
             save_picture(picture.paint, WIDE, round(HEIGHT) + 8, written[-1], option.design.title)
     keys = [option.design.key for option in plan.options]
     shown = keys.index(plan.choice.key) if plan.choice.key else 0
-    progress(0.8, "Drawing the scales")
     for name, scales in (("comparison", scales_of(plan)), ("losses", loss_scales_of(plan))):
         rows = ScaleRows(scales, LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT)
         for kind in ("svg", "png"):

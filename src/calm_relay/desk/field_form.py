@@ -74,7 +74,7 @@ class FieldForm(QWidget):
         self.problem.hide()
 
     def _on_value(self, field, value):
-        before = self.editors[field.name]._text(field.get(self._job))
+        before = self.editors[field.name].text_of(field.get(self._job))
         try:
             job = field.put(self._job, value)
         except ValidationError as error:

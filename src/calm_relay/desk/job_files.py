@@ -1,14 +1,16 @@
 """Opening, saving and keeping jobs, with every way that can go wrong asked or told plainly."""
 
 import contextlib
-from datetime import date, datetime
+import sys
+import tempfile
+from datetime import datetime
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QObject, QProcess, QTimer
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.job_file import SUFFIX
+from calm_relay.exchange.job_file import SUFFIX, moved_job, write_job
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.exchange.user_state import forget_unsaved, left_behind, read_settings, write_settings
 
@@ -26,6 +28,7 @@ class JobFiles(QObject):
         self._window = parent
         self._told_keep = False
         self._charts = []
+        self._process = None
         self._keep = QTimer(self, singleShot=True, interval=KEEP_MS)
         self._keep.timeout.connect(self.keep_now)
         session.job_changed.connect(self._on_job)
@@ -105,10 +108,7 @@ class JobFiles(QObject):
         chosen, _ = QFileDialog.getSaveFileName(self._window, "Print summary", str(start), "PDF (*.pdf)")
         if not chosen:
             return False
-        from calm_relay.desk.report import write_report
-
-        path = Path(chosen if chosen.lower().endswith(".pdf") else f"{chosen}.pdf")
-        self._write(path, lambda plan, progress: write_report(plan, path, date.today()))
+        self._write("report", Path(chosen if chosen.lower().endswith(".pdf") else f"{chosen}.pdf"))
         return True
 
     def export(self, bench, name: str) -> bool:
@@ -118,10 +118,10 @@ class JobFiles(QObject):
         chosen = QFileDialog.getExistingDirectory(self._window, "Export pictures and tables to", self._folder())
         if not chosen:
             return False
-        from calm_relay.desk.exports import chart_writers, export_plan
+        from calm_relay.desk.exports import chart_writers
 
         folder = Path(chosen)
-        self._write(folder, lambda plan, progress: export_plan(plan, folder, progress))
+        self._write("export", folder)
         # Widgets are painted in their own thread: one chart a turn, so that none holds the window up.
         self._charts = chart_writers(bench, folder, name)
         QTimer.singleShot(0, self._next_chart)
@@ -134,27 +134,36 @@ class JobFiles(QObject):
                 write()
             QTimer.singleShot(0, self._next_chart)
 
-    def _write(self, path, write):
-        """Has files written off the interface thread; `tell_written` hears of it."""
-
-        def work(plan, option, progress):
-            progress(0.0, "Writing files")
-            try:
-                write(plan, progress)
-            except OSError as error:
-                return path, f"{path}: {error.strerror or error}. Nothing of the job is lost."
-            return path, ""
-
+    def _write(self, command, path):
+        """Has files written by a process of its own: Qt does not paint text safely beside the window's thread."""
+        self.stop_writing()
+        scratch = tempfile.TemporaryDirectory(prefix="calm-relay-")
+        job = Path(scratch.name) / f"job{SUFFIX}"
+        write_job(moved_job(self._session.job, self._session.folder, scratch.name), job)
+        self._process = QProcess(self)
+        self._process.finished.connect(lambda code, how: self._on_written(code, how, path, scratch))
         self._window.progress.begin()
-        self._session.study("files", work, None)
+        self._window.progress.tell(0.5, "Writing files")
+        self._process.start(sys.executable, ["-m", "calm_relay", command, str(job), str(path)])
 
-    def tell_written(self, found) -> None:
-        """Says that files were written, or why not."""
-        path, problem = found
-        if problem:
-            QMessageBox.warning(self._window, "This could not be written", problem)
-        else:
+    def _on_written(self, code, how, path, scratch):
+        self._window.progress.end()
+        problem = bytes(self._process.readAllStandardError().data()).decode(errors="replace").strip()
+        self._process = None
+        scratch.cleanup()
+        if how == QProcess.ExitStatus.CrashExit:
+            self._notice.ask(f"Called off, not written: {path}", ())
+        elif code == 0:
             self._notice.ask(f"Written: {path}", ())
+        else:
+            text = f"{path}: {problem.splitlines()[-1] if problem else 'it ended'}. Nothing of the job is lost."
+            QMessageBox.warning(self._window, "This could not be written", text)
+
+    def stop_writing(self) -> None:
+        """Calls the writing of files off."""
+        if self._process is not None:
+            self._process.kill()
+            self._process.waitForFinished(2000)
 
     def look_at_disk(self) -> None:
         """Says so when another program changed the job's file."""
@@ -195,6 +204,7 @@ class JobFiles(QObject):
     def forget(self) -> None:
         """Nothing is to be kept any more: the window was closed on purpose."""
         self._keep.stop()
+        self.stop_writing()
         forget_unsaved()
 
     def _bring_back(self, kept):

@@ -26,7 +26,7 @@ class QuantityField(QLineEdit):
         self._decimals, self._optional = decimals, optional
         self._value = None
         self.setAccessibleName(name)
-        span = f"{self._text(low)} to {self._text(high)}"
+        span = f"{self.text_of(low)} to {self.text_of(high)}"
         self.setToolTip(f"{name}: {span}{', or empty' if optional else ''}")
         self.setPlaceholderText("none" if optional else "")
         self.editingFinished.connect(self._on_finished)
@@ -40,17 +40,18 @@ class QuantityField(QLineEdit):
         mark = QLocale().decimalPoint()
         return mark if mark in {".", ","} else "."
 
-    def _text(self, value):
+    def text_of(self, value: float | None) -> str:
+        """A number as this field shows it."""
         return "" if value is None else quantity_text(value, self._unit, self._decimals, self._mark())
 
     def show_value(self, value: float | None) -> None:
         """Shows a number without a signal."""
         self._value = value
-        self.setText(self._text(value))
+        self.setText(self.text_of(value))
 
     def _on_finished(self):
         text = self.text().strip()
-        if text == self._text(self._value):
+        if text == self.text_of(self._value):
             return
         if not text and self._optional:
             value = None
@@ -61,8 +62,8 @@ class QuantityField(QLineEdit):
                 self._refuse(str(error))
                 return
             if not self._low <= value <= self._high:
-                span = f"{self._text(self._low)} to {self._text(self._high)}"
-                self._refuse(f"is {self._text(value)}; wanted {span}")
+                span = f"{self.text_of(self._low)} to {self.text_of(self._high)}"
+                self._refuse(f"is {self.text_of(value)}; wanted {span}")
                 return
         if value == self._value:
             self.show_value(value)

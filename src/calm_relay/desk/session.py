@@ -89,7 +89,7 @@ class Session(QObject):
             When the user's state folder cannot be written.
         """
         if self.unsaved:
-            keep_unsaved(self.job, self.path, self._folder())
+            keep_unsaved(self.job, self.path, self.folder)
         else:
             forget_unsaved()
 
@@ -104,7 +104,7 @@ class Session(QObject):
 
     def start(self) -> None:
         """Announces the job and asks for its first plan."""
-        self._planner.request(self.job, self._folder())
+        self._planner.request(self.job, self.folder)
         self.job_changed.emit(self.job)
 
     def study(self, key: str, function, option) -> None:
@@ -155,7 +155,7 @@ class Session(QObject):
             When the folder cannot be written; nothing on disk changes.
         """
         path = Path(path).resolve()
-        job = moved_job(self.job, self._folder(), path.parent)
+        job = moved_job(self.job, self.folder, path.parent)
         write_job(job, path)
         self.history.amend(job)
         self.path, self._saved, self._mark = path, job, file_mark(path)
@@ -165,7 +165,9 @@ class Session(QObject):
         """Ends the planner's thread."""
         self._planner.stop()
 
-    def _folder(self):
+    @property
+    def folder(self) -> Path:
+        """Where the job's relative paths start."""
         return self.path.parent if self.path else Path.cwd()
 
     def _on_planned(self, plan):

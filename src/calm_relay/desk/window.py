@@ -115,6 +115,7 @@ class Window(QMainWindow):
         self.moment.step_chosen.connect(self.show_step)
         self.moment.study_wanted.connect(self._study)
         self.progress.called_off.connect(session.cancel)
+        self.progress.called_off.connect(self.files.stop_writing)
         session.job_changed.connect(self._on_job)
         session.plan_changed.connect(self._on_plan)
         session.plan_failed.connect(self._on_failed)
@@ -273,8 +274,6 @@ class Window(QMainWindow):
         self.progress.end()
         if key == "moment":
             self.moment.take(found)
-        elif key == "files":
-            self.files.tell_written(found)
         else:
             # Also to a bench that was left meanwhile: it will not ask again.
             for bench in self.benches.values():
