@@ -29,7 +29,7 @@ def test_equal_jobs_are_one_key(demo):
 @pytest.mark.parametrize(
     ("part", "changes", "wanted"),
     [
-        ("site", {"latitude": 71.0}, "66"),
+        ("site", {"latitude": 81.0}, "80"),
         ("site", {"time_zone": "Pacific/Nowhere"}, "such as Pacific/Auckland"),
         ("site", {"year": 2028}, "366 days"),
         ("supply", {"main_fuse_a": 0}, "greater than 0"),

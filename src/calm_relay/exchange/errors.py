@@ -42,12 +42,17 @@ def read_text(path) -> str:
         raise InputError(path, "", f"cannot be read ({error.strerror})") from None
 
 
+TAGS = {"file", "preset", "monthly", "shape", "meter"}
+
+
 def first_field_error(error: ValidationError) -> tuple[str, str]:
     """Field path and plain sentence of the first thing a model refused, with how many more there are."""
     problems = error.errors(include_url=False)
     first = problems[0]
     # Tags of a discriminated union are no fields of the file.
-    where = ".".join(str(part) for part in first["loc"] if part not in {"file", "preset", "shape", "meter"})
+    where = ".".join(
+        str(part) for part in first["loc"] if part not in {"file", "preset", "monthly", "shape", "meter"}
+    )
     value = first.get("input")
     shown = f"is {value!r}; " if isinstance(value, str | int | float | bool) else ""
     message = first["msg"].removeprefix("Value error, ").removeprefix("Assertion failed, ")

@@ -44,6 +44,9 @@ def parse_job(text: str, path) -> Job:
             "schema_version",
             f"is {version}, from a newer Calm Relay; this one reads up to {SCHEMA_VERSION}",
         )
+    if version < SCHEMA_VERSION:
+        # Every field that version 2 adds may be left out.
+        text = json.dumps({**document, "schema_version": SCHEMA_VERSION})
     try:
         return Job.model_validate_json(text)
     except ValidationError as error:
@@ -61,13 +64,17 @@ def moved_job(job: Job, old_folder, new_folder) -> Job:
     if old == new:
         return job
 
-    def turned(part):
-        path = getattr(part, "path", None)
-        if path is None or Path(path).is_absolute():
-            return part
-        return part.with_(path=os.path.relpath(old / path, new))
+    def turned(path):
+        return path if path is None or Path(path).is_absolute() else os.path.relpath(old / path, new)
 
-    return job.with_(site=job.site.with_(weather=turned(job.site.weather)), demand=turned(job.demand))
+    def moved(part, *names):
+        return part.with_(**{name: turned(getattr(part, name)) for name in names if hasattr(part, name)})
+
+    return job.with_(
+        site=job.site.with_(weather=moved(job.site.weather, "path")),
+        demand=moved(job.demand, "path", "export_path", "production_path"),
+        attachments=tuple(moved(item, "path") for item in job.attachments),
+    )
 
 
 def previous_version(path) -> Path:

@@ -11,6 +11,7 @@ from calm_relay.exchange.job_file import read_job
 from calm_relay.job.base import Identifier, Model, NotNegative
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import Job
+from calm_relay.job.rules import RulePack
 
 
 class Climate(Model):
@@ -18,7 +19,7 @@ class Climate(Model):
 
     key: Identifier
     name: str
-    latitude: float = Field(ge=-66.0, le=66.0)
+    latitude: float = Field(ge=-80.0, le=80.0)
     ghi_kwh_per_day: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
     temp_c: tuple[float, ...] = Field(min_length=12, max_length=12)
     daily_range_c: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
@@ -38,9 +39,29 @@ def climates() -> dict[str, Climate]:
     return {entry["key"]: Climate.model_validate(entry) for entry in json.loads(read_text(path))["climates"]}
 
 
-def demo_job() -> Job:
-    """The finished job on which the application first opens."""
-    return read_job(shipped("demo/pottery.relay.json"))
+@lru_cache(maxsize=1)
+def rule_packs() -> dict[str, RulePack]:
+    """Packs of regional rules by key, the plain one first."""
+    packs = [_load(RulePack, f"rules/{path.name}") for path in sorted(shipped("rules").glob("*.json"))]
+    packs.sort(key=lambda pack: (pack.key != "generic", pack.name))
+    return {pack.key: pack for pack in packs}
+
+
+# Jobs that ship with the application, by the word that names each.
+DEMOS = {"pottery": "Pottery studio", "cottage": "New house, split phase", "dairy": "Dairy farm, three phase"}
+
+
+def demo_job(name: str = "pottery") -> Job:
+    """A finished job that is worth exploring; the first of `DEMOS` opens at first start.
+
+    Raises
+    ------
+    ValueError
+        When no demo is called so.
+    """
+    if name not in DEMOS:
+        raise ValueError(f"no demo is called {name!r}; wanted one of {', '.join(DEMOS)}")
+    return read_job(shipped(f"demo/{name}.relay.json"))
 
 
 def _load(model, name):

@@ -75,6 +75,8 @@ class PvInput(Model):
     usable_dc_kw: Positive = Field(description="Most the trackers can draw together [kW].")
     ratio_max: Positive = Field(description="Array over AC rating the maker allows without a battery.")
     ratio_max_with_battery: Positive = Field(description="The same with a battery on this converter.")
+    ratio_warranty: Positive | None = Field(default=None, description="Array over AC rating the warranty covers.")
+    optimisers: tuple[Identifier, ...] = Field(default=(), description="Optimisers it is built to speak to.")
 
 
 class BatteryPort(Model):
@@ -148,6 +150,91 @@ class Converter(Model):
         return "hybrid inverter" if self.battery else "string inverter"
 
 
+class Optimiser(Model):
+    """A DC optimiser under one module; strings of them may mix orientations."""
+
+    key: Identifier
+    name: str
+    power_w: Positive = Field(description="Largest module power at its input.")
+    max_v: Positive = Field(description="Highest module voltage it survives.")
+    mppt_low_v: Positive
+    mppt_high_v: Positive
+    short_circuit_a: Positive
+    efficiency: Fraction = Field(default=0.988, gt=0.5)
+    string_min: int = Field(ge=1, description="Fewest in a string: with fewer the inverter refuses to run.")
+    string_max: int = Field(ge=1)
+    string_power_w: Positive = Field(description="Most module power in one string.")
+    any_inverter: bool = Field(default=False, description="Works on inputs that do not speak to it.")
+    price: NotNegative = 0.0
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.string_min > self.string_max:
+            raise ValueError("string_min must not exceed string_max")
+        return self
+
+
+class Microinverter(Model):
+    """An inverter under one module; the roof is AC from there on."""
+
+    key: Identifier
+    name: str
+    ac_w: Positive
+    ac_a: Positive
+    volts: Positive = Field(le=690)
+    phases: Phases
+    mppt_low_v: Positive
+    mppt_high_v: Positive
+    start_v: Positive
+    max_v: Positive
+    short_circuit_a: Positive
+    usable_a: Positive
+    ratio_max: Positive = Field(description="Module power over AC rating the maker allows.")
+    branch_breaker_a: Positive = Field(description="Breaker of a branch circuit.")
+    branch_units_max: int | None = Field(default=None, ge=1, description="Units on a branch by the maker.")
+    peak_efficiency: Fraction = Field(gt=0.5, lt=1.0)
+    weighted_efficiency: Fraction = Field(gt=0.5, lt=1.0)
+    weighting: Literal["european", "cec"] = "cec"
+    night_w: NotNegative = 0.05
+    warranty_years: NotNegative = 15
+    price: NotNegative = 0.0
+    install_hours: NotNegative = 0.3
+
+    def converter(self, count: int) -> Converter:
+        """So many of them as one converter, clipped per module because all its modules are alike."""
+        tracker = Tracker(
+            mppt_low_v=self.mppt_low_v,
+            mppt_high_v=self.mppt_high_v,
+            full_power_low_v=self.mppt_low_v,
+            start_v=self.start_v,
+            max_v=max(self.max_v, self.mppt_high_v),
+            usable_a=self.usable_a * count,
+            short_circuit_a=self.short_circuit_a * count,
+            strings=8,
+        )
+        return Converter(
+            key=self.key,
+            name=f"{count} × {self.name}",
+            ac_kw=self.ac_w * count / 1000.0,
+            phases=self.phases,
+            volts=self.volts,
+            max_ac_a=self.ac_a * count,
+            peak_efficiency=self.peak_efficiency,
+            weighted_efficiency=self.weighted_efficiency,
+            weighting=self.weighting,
+            standby_w=self.night_w * count,
+            pv=PvInput(
+                trackers=(tracker,),
+                usable_dc_kw=self.usable_a * self.mppt_high_v * count / 1000.0,
+                ratio_max=self.ratio_max,
+                ratio_max_with_battery=self.ratio_max,
+            ),
+            warranty_years=self.warranty_years,
+            price=self.price * count,
+            install_hours=self.install_hours * count,
+        )
+
+
 class CyclePoint(Model):
     """One point of a cycle-life curve: cycles survived at a depth of discharge."""
 
@@ -205,13 +292,17 @@ class Catalogue(Model):
     modules: tuple[Module, ...] = ()
     converters: tuple[Converter, ...] = ()
     packs: tuple[Pack, ...] = ()
+    optimisers: tuple[Optimiser, ...] = ()
+    microinverters: tuple[Microinverter, ...] = ()
 
     @model_validator(mode="after")
     def _keys_are_single(self) -> Self:
+        under_modules = (*self.optimisers, *self.microinverters)
         for label, items in (
             ("modules", self.modules),
             ("converters", self.converters),
             ("packs", self.packs),
+            ("optimisers and microinverters", under_modules),
         ):
             keys = [item.key for item in items]
             twice = sorted({key for key in keys if keys.count(key) > 1})
@@ -230,4 +321,6 @@ class Catalogue(Model):
             modules=merge(self.modules, own.modules),
             converters=merge(self.converters, own.converters),
             packs=merge(self.packs, own.packs),
+            optimisers=merge(self.optimisers, own.optimisers),
+            microinverters=merge(self.microinverters, own.microinverters),
         )

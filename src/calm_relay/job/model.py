@@ -7,12 +7,42 @@ from zoneinfo import ZoneInfo, available_timezones
 from pydantic import Field, field_validator, model_validator
 
 from calm_relay.job.base import ClockTime, Fraction, Identifier, Model, NotNegative, Positive
+from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.equipment import Catalogue, Phases
+from calm_relay.job.survey import (
+    Attachment,
+    ExistingBattery,
+    ExistingInverter,
+    Fate,
+    FuseSchool,
+    HorizonPoint,
+    Rectangle,
+    RuleChange,
+    StringPlan,
+)
 from calm_relay.job.tariff import Costs, RatioRule, Tariff
 
+__all__ = [
+    "ClimatePreset",
+    "Demand",
+    "ExistingInverter",
+    "GridCharge",
+    "Job",
+    "MeteredDemand",
+    "MonthlyWeather",
+    "Purpose",
+    "RatioRule",
+    "RoofFace",
+    "ScheduledLoad",
+    "ShapedDemand",
+    "Site",
+    "Store",
+    "Supply",
+    "WeatherFile",
+]
+
 FORMAT = "calm-relay-job"
-SCHEMA_VERSION = 1
-Weekday = Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
+SCHEMA_VERSION = 2
 
 
 class WeatherFile(Model):
@@ -37,14 +67,28 @@ class ClimatePreset(Model):
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
 
 
-Weather = Annotated[WeatherFile | ClimatePreset, Field(discriminator="kind")]
+class MonthlyWeather(Model):
+    """Twelve typed monthly figures, from which a reproducible year is made."""
+
+    kind: Literal["monthly"] = "monthly"
+    ghi_kwh_per_day: tuple[Annotated[float, Field(ge=0.0, le=12.0)], ...] = Field(
+        min_length=12, max_length=12, description="Horizontal irradiation of a mean day [kWh/m2]."
+    )
+    temp_c: tuple[Annotated[float, Field(ge=-60.0, le=50.0)], ...] = Field(min_length=12, max_length=12)
+    daily_range_c: float = Field(default=8.5, ge=0.0, le=30.0)
+    wind_mean: float = Field(default=3.5, ge=0.0, le=30.0)
+    origin: str = Field(default="", max_length=120, description="Where the figures were taken from.")
+    seed: int = Field(default=1, ge=0, le=2**31 - 1)
+
+
+Weather = Annotated[WeatherFile | ClimatePreset | MonthlyWeather, Field(discriminator="kind")]
 
 
 class Site(Model):
     """Where the job stands."""
 
     place: str
-    latitude: float = Field(ge=-66.0, le=66.0)
+    latitude: float = Field(ge=-80.0, le=80.0)
     longitude: float = Field(ge=-180.0, le=180.0)
     elevation_m: float = Field(default=0.0, ge=-400.0, le=5000.0)
     time_zone: str
@@ -56,6 +100,14 @@ class Site(Model):
     hottest_c: float | None = Field(
         default=None, ge=10.0, le=60.0, description="Hottest air temperature; else from the year."
     )
+    horizon: tuple[HorizonPoint, ...] = Field(default=(), max_length=120, description="By azimuth, rising.")
+
+    @model_validator(mode="after")
+    def _horizon_in_order(self) -> Self:
+        azimuths = [point.azimuth for point in self.horizon]
+        if sorted(set(azimuths)) != azimuths:
+            raise ValueError("horizon: wanted rising azimuths, each once")
+        return self
 
     @field_validator("time_zone")
     @classmethod
@@ -106,6 +158,21 @@ class RoofFace(Model):
     tilt: float = Field(ge=0.0, le=90.0)
     azimuth: float = Field(ge=0.0, lt=360.0, description="Clockwise from north.")
     age_years: NotNegative = Field(default=0, le=60)
+    fate: Fate | Literal["new"] = Field(
+        default="reuse", description="keep: as wired; reuse: may be re-strung; remove: goes; new: comes."
+    )
+    electronics: Identifier | None = Field(default=None, description="What lies under each module.")
+    rectangle: Rectangle | None = None
+
+    @property
+    def is_there(self) -> bool:
+        """Whether the modules are on the roof today."""
+        return self.fate != "new"
+
+    @property
+    def will_be_there(self) -> bool:
+        """Whether the modules are on the roof after the works."""
+        return self.fate != "remove"
 
     @model_validator(mode="after")
     def _strings_are_equal(self) -> Self:
@@ -120,45 +187,6 @@ class RoofFace(Model):
     def in_series(self) -> int:
         """Modules in each string."""
         return self.count // self.strings
-
-
-class ExistingInverter(Model):
-    """The inverter already on the wall."""
-
-    converter: Identifier
-    age_years: NotNegative = Field(default=0, le=60)
-
-
-class ScheduledLoad(Model):
-    """A machine that runs at set local clock times."""
-
-    name: str
-    kw: Positive = Field(le=200)
-    days: tuple[Weekday, ...] = Field(min_length=1)
-    start: ClockTime
-    hours: Positive = Field(le=24)
-
-
-class ShapedDemand(Model):
-    """A yearly figure spread over a household's hours, with machines on top."""
-
-    kind: Literal["shape"] = "shape"
-    yearly_kwh: Positive = Field(le=1_000_000, description="Without the scheduled loads.")
-    shape: Literal["household"] = "household"
-    winter_factor: float = Field(default=1.25, ge=0.5, le=2.5, description="Midwinter over yearly mean.")
-    seed: int = Field(default=1, ge=0, le=2**31 - 1)
-    loads: tuple[ScheduledLoad, ...] = ()
-
-
-class MeteredDemand(Model):
-    """Gross demand from an interval CSV that covers a year."""
-
-    kind: Literal["meter"] = "meter"
-    path: str = Field(min_length=1, description="Absolute, or beside the job file.")
-    loads: tuple[ScheduledLoad, ...] = ()
-
-
-Demand = Annotated[ShapedDemand | MeteredDemand, Field(discriminator="kind")]
 
 
 class GridCharge(Model):
@@ -185,6 +213,8 @@ class Store(Model):
     grid_charge: GridCharge | None = None
     battery_inverter: Identifier | None = None
     hybrid: Identifier | None = None
+    string_inverter: Identifier | None = None
+    microinverter: Identifier | None = None
 
 
 class ArrayLosses(Model):
@@ -201,7 +231,7 @@ class Job(Model):
     """Everything the planner reads."""
 
     format: Literal["calm-relay-job"] = FORMAT
-    schema_version: Literal[1] = SCHEMA_VERSION
+    schema_version: Literal[2] = SCHEMA_VERSION
     name: str = Field(min_length=1, max_length=120)
     customer: str = ""
     notes: str = ""
@@ -210,13 +240,45 @@ class Job(Model):
     purposes: tuple[Purpose, ...] = Field(min_length=1)
     faces: tuple[RoofFace, ...] = Field(min_length=1, max_length=12)
     losses: ArrayLosses = ArrayLosses()
-    inverter: ExistingInverter
+    inverter: ExistingInverter | None = Field(default=None, description="None: there is none, a new system.")
+    battery: ExistingBattery | None = None
     demand: Demand
     tariff: Tariff
     store: Store
     costs: Costs = Costs()
     rules: tuple[RatioRule, ...] = ()
+    region: Identifier = Field(default="generic", description="Whose pack of dated rules is applied.")
+    rule_changes: tuple[RuleChange, ...] = ()
+    fuse_school: FuseSchool = "series-fuse rating"
+    string_plans: tuple[StringPlan, ...] = ()
+    attachments: tuple[Attachment, ...] = Field(default=(), max_length=200)
     own_equipment: Catalogue = Catalogue()
+
+    @model_validator(mode="after")
+    def _names_are_single(self) -> Self:
+        for label, names in (
+            ("faces", [face.name for face in self.faces]),
+            ("string_plans", [plan.converter for plan in self.string_plans]),
+            ("rule_changes", [change.rule for change in self.rule_changes]),
+        ):
+            twice = next((name for name in names if names.count(name) > 1), None)
+            if twice is not None:
+                raise ValueError(f"{label}: {twice!r} stands twice; wanted each once")
+        return self
+
+    @model_validator(mode="after")
+    def _survey_agrees(self) -> Self:
+        there = [face.name for face in self.faces if face.is_there and face.electronics is None]
+        if self.inverter is None and there:
+            raise ValueError(
+                f"inverter: is missing, but {there[0]!r} is on the roof today; wanted the inverter it is on, "
+                'or the face with fate "new"'
+            )
+        if self.battery and self.battery.converter is None and self.inverter is None:
+            raise ValueError("battery.converter: is missing; wanted the box that carries the existing battery")
+        if not any(face.will_be_there for face in self.faces):
+            raise ValueError('faces: every face goes; wanted one that is kept, re-used or "new"')
+        return self
 
     @model_validator(mode="after")
     def _purposes_weigh_something(self) -> Self:
@@ -226,6 +288,20 @@ class Job(Model):
         if not any(purpose.weight > 0 for purpose in self.purposes):
             raise ValueError("purposes: at least one weight must be above 0")
         return self
+
+    def string_plan(self, converter: str) -> StringPlan | None:
+        """The strings laid by hand for an inverter; None when the planner lays them."""
+        return next((plan for plan in self.string_plans if plan.converter == converter), None)
+
+    def with_string_plan(self, converter: str, plan: StringPlan | None) -> Self:
+        """With the strings laid by hand for an inverter changed, or given back to the planner."""
+        rest = tuple(item for item in self.string_plans if item.converter != converter)
+        return self.with_(string_plans=rest if plan is None else (*rest, plan))
+
+    def with_face(self, number: int, **changes) -> Self:
+        """With fields of one face changed."""
+        face = self.faces[number].with_(**changes)
+        return self.with_(faces=(*self.faces[:number], face, *self.faces[number + 1 :]))
 
     def weight(self, kind: PurposeKind) -> float:
         """Weight of a purpose, 0 when the job does not name it."""

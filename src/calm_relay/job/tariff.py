@@ -38,6 +38,8 @@ class Costs(Model):
     backup_board: NotNegative = Field(default=850.0, description="Sub-board and changeover.")
     restring_per_string: NotNegative = 180.0
     remove_box: NotNegative = 150.0
+    module_labour: NotNegative = Field(default=45.0, description="Laying one new module, with its clamps.")
+    fuse: NotNegative = Field(default=28.0, description="One string fuse with its holder.")
     rebate_per_kwh: NotNegative = Field(default=0.0, description="Per nominal kWh of store.")
     rebate_max: NotNegative = 0.0
     discount_rate: Fraction = 0.04

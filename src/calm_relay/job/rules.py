@@ -1,0 +1,63 @@
+"""Regional rules as dated data: limits that a user can change, never law."""
+
+from typing import Literal, Self
+
+from pydantic import Field, model_validator
+
+from calm_relay.job.base import Identifier, Model, NotNegative
+from calm_relay.job.equipment import Phases
+
+RuleKind = Literal[
+    "array ratio",
+    "array volts",
+    "branch share",
+    "notify kW per phase",
+    "export kW per phase",
+    "unbalance kW",
+    "busbar share",
+]
+UNITS: dict[str, str] = {
+    "array ratio": "kWp/kW",
+    "array volts": "V",
+    "branch share": "of the breaker",
+    "notify kW per phase": "kW",
+    "export kW per phase": "kW",
+    "unbalance kW": "kW",
+    "busbar share": "of the busbar",
+}
+
+
+class Rule(Model):
+    """One limit: what it applies to, whose it is, the clause, and the date at which it was written down."""
+
+    key: Identifier
+    kind: RuleKind
+    limit: NotNegative
+    name: str
+    applies_to: str
+    phases: Phases | None = Field(default=None, description="Supplies it applies to; None: all.")
+    authority: str
+    clause: str
+    dated: str = Field(pattern=r"^\d{4}-\d{2}(-\d{2})?$")
+    from_memory: bool = Field(default=True, description="Quoted from memory of the source.")
+
+    @property
+    def told(self) -> str:
+        """Authority, clause and date, and that it wants checking."""
+        memory = ", quoted from memory" if self.from_memory else ""
+        return f"{self.authority}, {self.clause}, {self.dated}{memory}; check locally"
+
+
+class RulePack(Model):
+    """The rules of one region."""
+
+    key: Identifier
+    name: str
+    rules: tuple[Rule, ...]
+
+    @model_validator(mode="after")
+    def _keys_are_single(self) -> Self:
+        keys = [rule.key for rule in self.rules]
+        if len(set(keys)) != len(keys):
+            raise ValueError("rules: a key stands twice")
+        return self

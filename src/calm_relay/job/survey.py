@@ -1,0 +1,125 @@
+"""What a survey adds to a site: usable rectangles, the horizon, string plans, attachments, rule changes."""
+
+from datetime import date
+from typing import Literal, Self
+
+from pydantic import Field, model_validator
+
+from calm_relay.job.base import Identifier, Model, NotNegative, Positive
+
+Fate = Literal["keep", "reuse", "remove"]
+FuseSchool = Literal["series-fuse rating", "three strings up"]
+
+
+class Rectangle(Model):
+    """The usable rectangle of a roof face, along the eaves and up the slope."""
+
+    width_m: Positive = Field(le=200, description="Along the eaves.")
+    height_m: Positive = Field(le=100, description="Up the slope.")
+    margin_m: NotNegative = Field(default=0.3, le=5, description="Kept free on every side.")
+    gap_mm: NotNegative = Field(default=20, le=500, description="Between modules, for clamps.")
+    layout: Literal["best", "upright", "lying"] = Field(
+        default="best", description="How modules lie: long side up the slope, along the eaves, or what holds more."
+    )
+
+
+class HorizonPoint(Model):
+    """How high something stands against the sky in one direction."""
+
+    azimuth: float = Field(ge=0.0, lt=360.0, description="Clockwise from north.")
+    elevation: float = Field(ge=0.0, lt=90.0)
+
+
+class PlannedString(Model):
+    """Modules of one face in series on one input."""
+
+    face: str = Field(min_length=1, description="Name of the face.")
+    modules: int = Field(ge=1, le=500)
+    input: int = Field(ge=1, le=12)
+
+
+class StringPlan(Model):
+    """Strings laid by hand on the inputs of one inverter; without a plan the planner lays them."""
+
+    converter: Identifier
+    strings: tuple[PlannedString, ...] = Field(min_length=1, max_length=100)
+
+
+class ExistingInverter(Model):
+    """The inverter already on the wall."""
+
+    converter: Identifier
+    age_years: NotNegative = Field(default=0, le=60)
+    fate: Fate = Field(default="reuse", description="keep: it stays; reuse: stays or goes; remove: it goes.")
+
+
+class ExistingBattery(Model):
+    """The battery already there, on a box of its own or (converter left out) on the existing inverter."""
+
+    pack: Identifier
+    count: int = Field(default=1, ge=1, le=64)
+    converter: Identifier | None = None
+    age_years: NotNegative = Field(default=0, le=40)
+    health: float = Field(default=1.0, ge=0.2, le=1.0, description="Usable energy now over usable when new.")
+    fate: Fate = "keep"
+
+
+class Attachment(Model):
+    """A photo or a paper that belongs to the job; the file stays where it is."""
+
+    path: str = Field(min_length=1, description="Absolute, or beside the job file.")
+    caption: str = Field(default="", max_length=300)
+    station: Literal["", "Sky", "Roof", "Strings", "Converter", "Store", "Home", "Street"] = ""
+
+
+class RuleChange(Model):
+    """A rule of the region's pack as this job holds it: another limit, or left out."""
+
+    rule: Identifier
+    limit: NotNegative | None = Field(default=None, le=100_000, description="None: the rule is left out.")
+    why: str = Field(default="", max_length=300)
+
+
+class Bill(Model):
+    """One bill: the days it covers, both counted, and the energy on it."""
+
+    first: str = Field(pattern=r"^\d{4}-\d{2}-\d{2}$")
+    last: str = Field(pattern=r"^\d{4}-\d{2}-\d{2}$")
+    kwh: NotNegative = Field(le=1_000_000)
+
+    @model_validator(mode="after")
+    def _covers_days(self) -> Self:
+        days = (date.fromisoformat(self.last) - date.fromisoformat(self.first)).days + 1
+        if not 1 <= days <= 400:
+            raise ValueError(f"covers {days} days; wanted first before last and at most 400 days")
+        return self
+
+
+class MeterReading(Model):
+    """How a meter file is to be read; what is left out is found out from the file."""
+
+    delimiter: Literal[",", ";", "\t", "|"] | None = None
+    decimal_mark: Literal[".", ","] | None = None
+    unit: Literal["kwh", "wh", "kw", "w"] | None = None
+    stamps: Literal["start", "end"] | None = None
+    clock: Literal["standard", "local", "utc"] | None = None
+    day_first: bool | None = None
+    import_column: int | None = Field(default=None, ge=1, le=400, description="Counted from 1.")
+    export_column: int | None = Field(default=None, ge=0, le=400, description="0: there is none.")
+    meter: str | None = Field(default=None, description="Which meter, where the file holds several.")
+
+
+__all__ = [
+    "Attachment",
+    "Bill",
+    "ExistingBattery",
+    "ExistingInverter",
+    "Fate",
+    "FuseSchool",
+    "HorizonPoint",
+    "MeterReading",
+    "PlannedString",
+    "Rectangle",
+    "RuleChange",
+    "StringPlan",
+]
