@@ -92,6 +92,91 @@ class DarkDocument(Model):
     hours: float
 
 
+class StringDocument(Model):
+    """Equal strings on one tracker input."""
+
+    converter: str
+    input: int
+    face: str
+    in_series: int
+    parallel: int
+    cold_v: float = Field(description="Open circuit on the coldest morning, of one string.")
+    cold_limit_v: float
+    hot_v: float = Field(description="At maximum power with the hottest cells.")
+    short_circuit_a: float = Field(description="Of all strings of this row.")
+
+
+class LeftOutDocument(Model):
+    """Modules of a face that are on no string of a converter, and why."""
+
+    converter: str
+    face: str
+    modules: int
+    reason: str
+
+
+class RestringDocument(Model):
+    """The work on the strings when they move to another inverter."""
+
+    strings_before: int
+    strings_after: int
+    connectors_gone: int
+    opened: int
+    made: int
+    fuses: int
+    steps: tuple[str, ...]
+
+
+class ClippedDocument(Model):
+    """Clipped energy of the year [kWh]; `by_month` without the store."""
+
+    without_store_kwh: float
+    with_store_kwh: float
+    caught_kwh: float
+    by_month: tuple[float, ...] = Field(min_length=12, max_length=12)
+    why: str
+
+
+class RatioLimitDocument(Model):
+    """One limit on array power over inverter power; the first of a list binds."""
+
+    ratio_max: float
+    owner: str
+    authority: str
+
+
+class FaceDocument(Model):
+    """A roof face: what lies there, what fits, its year, and what the horizon takes."""
+
+    name: str
+    module: str
+    count: int
+    fits: int | None = Field(description="Modules its measured rectangle holds; null when it was not measured.")
+    rated_kwp: float
+    yearly_kwh: float
+    horizon_share: float
+
+
+class DemandPartDocument(Model):
+    """A part of the home's demand."""
+
+    name: str
+    yearly_kwh: float
+    planned: bool
+    source: str
+
+
+class RuleDocument(Model):
+    """A rule in force with its limit."""
+
+    key: str
+    kind: str
+    name: str
+    limit: float
+    changed: bool
+    authority: str
+
+
 class OptionDocument(Model):
     """One option; figures are null when it is refused."""
 
@@ -104,6 +189,11 @@ class OptionDocument(Model):
     money: MoneyDocument | None
     paths: PathsDocument | None
     dark: DarkDocument | None
+    strings: tuple[StringDocument, ...]
+    left_out: tuple[LeftOutDocument, ...]
+    restringing: RestringDocument | None
+    clipped: ClippedDocument | None
+    ratio_limits: tuple[RatioLimitDocument, ...]
     findings: tuple[FindingDocument, ...]
     largest_residual_kwh: float | None = Field(
         description="Largest error of any balance in any step: each DC bus, each store, the AC bus."
@@ -133,13 +223,19 @@ class PlanDocument(Model):
     """What `assess` writes."""
 
     format: Literal["calm-relay-plan"] = FORMAT
-    schema_version: Literal[1] = 1
+    schema_version: Literal[2] = 2
     made_by: str
     job: str
     weather: str
     assumed_climate: bool
     demand: str
+    demand_parts: tuple[DemandPartDocument, ...]
     evening_peak_kw: float
+    night_kwh: float = Field(description="Sunset to sunrise on a mean night of the worst season.")
+    worst_season: str
+    faces: tuple[FaceDocument, ...]
+    region: str
+    rules: tuple[RuleDocument, ...]
     step_h: float
     options: tuple[OptionDocument, ...]
     choice: ChoiceDocument

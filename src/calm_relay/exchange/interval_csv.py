@@ -1,0 +1,489 @@
+"""Meter intervals from a CSV of any common shape: found out, told, and open to correction.
+
+A file has one row an interval, or one row a day with a column an interval; stamps in one column or in a date and
+a time; any delimiter; decimal point or comma; energy, power or a counter; a title above the header.
+"""
+
+import csv
+import re
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.meter_data import INTERVALS, LONGEST_DAYS, MeterData, Understood
+from calm_relay.exchange.stamps import local_to_utc, read_stamp, read_time, skipped_hours
+from calm_relay.job.survey import MeterReading
+
+DELIMITERS = (";", "\t", ",", "|")
+SAMPLE = 60
+FACTORS = {"kwh": 1.0, "wh": 0.001}
+EXPORT_WORDS = re.compile(r"export|feed|einspeis|to grid|return|generat|inject|reverse|received", re.I)
+IMPORT_WORDS = re.compile(
+    r"import|consum|usage|from grid|bezug|verbrauch|demand|energy|load|kwh|read|value|wh", re.I
+)
+METER_WORDS = re.compile(r"meter|serial|mpan|mprn|nmi|icp|device|register|z.hler", re.I)
+END_WORDS = re.compile(r"\bend|ending|until|\bto\b|bis\b|stop", re.I)
+UNITS = re.compile(r"(?<![a-z])(kwh|wh|kw|w)(?![a-z])", re.I)
+_VALUE = re.compile(r"([+\-−]?[\d.,  '’]*\d[\d.,]*(?:[eE][+\-]?\d{1,3})?)\s*([kK]?[wW][hH]?)?")
+
+
+@dataclass(frozen=True)
+class _Table:
+    """Rows of the file as text with their line numbers, the header above them, and how they were split."""
+
+    rows: list
+    lines: list
+    header: list
+    delimiter: str
+    date: int
+    time: int | None
+    wide: tuple[int, ...]
+
+
+def read_interval_csv(path, text: str, reading: MeterReading, time_zone: str, *, signed=False) -> MeterData:
+    """Intervals from the text of a file.
+
+    Parameters
+    ----------
+    path : path-like
+        Named in errors.
+    text : str
+    reading : MeterReading
+        What the user states; the rest is found out.
+    time_zone : str
+        Local clock of the site.
+    signed : bool
+        Whether values below 0 are energy that went out (a net meter) rather than a fault.
+
+    Raises
+    ------
+    InputError
+        Names the line and what would be right.
+    """
+    table = _split(path, text, reading)
+    meters, table = _one_meter(path, table, reading)
+    columns, decimal = _value_columns(table, reading)
+    notes = []
+    kinds = _day_first(path, table, reading)
+    walls, offset = _walls(path, table, kinds)
+    values, unit = _values(path, table, columns, decimal, reading)
+    if table.wide:
+        walls, values, lines, minutes = _unfold(table, walls, values)
+    else:
+        lines = table.lines
+        minutes = _interval(path, walls, lines)
+    if unit is None:
+        known = values[0][np.isfinite(values[0])]
+        unit = _likely_unit(np.diff(known) if _is_counter(known) else known, minutes)
+        notes.append(f"No unit is written anywhere; the size of the numbers speaks for {unit}.")
+    stamps = reading.stamps or _stamps(table, walls, minutes)
+    if stamps == "end" and not table.wide:
+        walls = walls - np.timedelta64(minutes * 60, "s")
+    clock = "utc" if offset else (reading.clock or _clock(walls, time_zone))
+    starts = _to_utc(walls, clock, time_zone)
+    values = [_energies(path, series, unit, minutes, lines, signed, notes) for series in values]
+    starts, values = _in_order(path, starts, values, minutes, lines, notes)
+    imported, exported = _directions(values, signed)
+    headers = tuple(table.header[i].strip() or f"column {i + 1}" for i in range(len(table.header)))
+    understood = Understood(
+        kind="interval CSV, a row a day" if table.wide else "interval CSV",
+        unit=unit,
+        interval_minutes=minutes,
+        stamps=stamps,
+        clock=clock,
+        delimiter=table.delimiter,
+        decimal_mark=decimal,
+        day_first=kinds,
+        columns=headers,
+        import_column=columns[0] + 1,
+        export_column=columns[1] + 1 if len(columns) > 1 else 0,
+        meters=meters,
+        notes=tuple(notes),
+    )
+    return MeterData(starts, imported, exported, understood)
+
+
+def _split(path, text, reading):
+    lines = [(number, line) for number, line in enumerate(text.splitlines(), 1) if line.strip(" \t;,|\x00")]
+    if len(lines) < 3:
+        raise InputError(path, "", "holds fewer than three lines; wanted a row for each interval")
+    choices = [reading.delimiter] if reading.delimiter else DELIMITERS
+    best = None
+    for delimiter in choices:
+        rows = [_fields(path, number, line, delimiter) for number, line in lines[:SAMPLE]]
+        found = _shape(rows)
+        if found and (best is None or found[0] > best[0]):
+            best = (*found, delimiter)
+    if best is None:
+        raise InputError(
+            path,
+            f"line {lines[min(1, len(lines) - 1)][0]}",
+            "no column of time stamps beside a column of numbers is found; wanted rows such as "
+            "2025-07-01 17:30,0.42 (is the delimiter right?)",
+        )
+    _, first, date, time, wide, delimiter = best
+    rows, numbers = [], []
+    width = max(date, time or 0, *(wide or (0,))) + 1
+    for number, line in lines[first:]:
+        row = _fields(path, number, line, delimiter)
+        if len(row) < width or (not row[date].strip() and not any(f.strip() for f in row[:width])):
+            raise InputError(path, f"line {number}", f"has {len(row)} columns; wanted {width} or more")
+        rows.append(row)
+        numbers.append(number)
+    while rows and read_stamp(rows[-1][date]) is None and len(rows) > 3:
+        # A line of totals at the end is no interval.
+        if any(read_stamp(row[date]) is None for row in rows[-4:-1]):
+            break
+        rows.pop()
+        numbers.pop()
+        break
+    header = _fields(path, 0, lines[first - 1][1], delimiter) if first else []
+    most = max(len(header), max(len(row) for row in rows))
+    return _Table(rows, numbers, header + [""] * (most - len(header)), delimiter, date, time, wide)
+
+
+def _fields(path, number, line, delimiter):
+    try:
+        return next(csv.reader([line.replace("\x00", "")], delimiter=delimiter), [])
+    except csv.Error as error:
+        raise InputError(path, f"line {number}", f"cannot be split into columns: {error}") from None
+
+
+def _shape(rows):
+    """Score, first data row, date column, time column and day columns of a sample; None when it has none."""
+    for first, row in enumerate(rows[: SAMPLE // 2]):
+        stamps = [i for i, field in enumerate(row) if read_stamp(field)]
+        if not stamps:
+            continue
+        below = rows[first : first + 20]
+        date = stamps[0]
+        alike = sum(len(other) > date and read_stamp(other[date]) is not None for other in below)
+        if alike < 0.7 * len(below):
+            continue
+        numbers = [
+            i for i in range(len(row)) if i not in stamps and _VALUE.fullmatch(row[i].strip()) and row[i].strip()
+        ]
+        time = None
+        if read_stamp(row[date]).minute is None:
+            times = [i for i in range(len(row)) if i != date and read_time(row[i]) is not None]
+            # A number such as 0.42 reads like a time too; a colon does not lie.
+            times = [i for i in times if ":" in row[i]]
+            if times:
+                time = times[0]
+                numbers = [i for i in numbers if i not in times]
+            elif _run(numbers) in {24, 48, 96, 144, 288}:
+                run = _run(numbers)
+                return alike * 10 + run, first, date, None, tuple(numbers[:run])
+            elif len(stamps) == 1 or not numbers:
+                continue
+        if numbers:
+            return alike * 10 + len(row), first, date, time, ()
+    return None
+
+
+def _run(numbers):
+    """How many columns stand side by side from the first of them on."""
+    length = 0
+    for i, column in enumerate(numbers):
+        if column != numbers[0] + i:
+            break
+        length = i + 1
+    # A total beside the intervals is not one of them.
+    return next((size for size in (288, 144, 96, 48, 24) if size <= length <= size + 2), length)
+
+
+def _one_meter(path, table, reading):
+    for column, name in enumerate(table.header):
+        if column in {table.date, table.time} or not METER_WORDS.search(name) or UNITS.search(name):
+            continue
+        here = [row[column].strip() if len(row) > column else "" for row in table.rows]
+        names = tuple(dict.fromkeys(here))
+        if len(names) < 2 or len(names) > 20 or len(names) > len(here) / 10:
+            continue
+        if reading.meter is None:
+            where = next(i for i, found in enumerate(here) if found != here[0])
+            listed = ", ".join(repr(found) for found in names)
+            raise InputError(
+                path,
+                f"line {table.lines[where]}",
+                f"{name.strip()} holds {len(names)} meters ({listed}); wanted one: choose which",
+            )
+        if reading.meter not in names:
+            raise InputError(path, name.strip(), f"no meter is called {reading.meter!r}; wanted one of {names}")
+        kept = [i for i, found in enumerate(here) if found == reading.meter]
+        rows, lines = [table.rows[i] for i in kept], [table.lines[i] for i in kept]
+        return names, _Table(rows, lines, table.header, table.delimiter, table.date, table.time, table.wide)
+    return (), table
+
+
+def _value_columns(table, reading):
+    sample = table.rows[: SAMPLE * 4]
+    taken = {table.date, table.time}
+    numeric = []
+    for column in range(len(table.header)):
+        cells = [row[column].strip() for row in sample if len(row) > column and row[column].strip()]
+        good = [cell for cell in cells if _VALUE.fullmatch(cell)]
+        if column not in taken and cells and len(good) >= 0.8 * len(cells) and read_stamp(cells[0]) is None:
+            numeric.append(column)
+    numeric = [c for c in numeric if not METER_WORDS.search(table.header[c]) or UNITS.search(table.header[c])]
+    decimal = reading.decimal_mark or _decimal(sample, numeric, table.delimiter)
+    if table.wide:
+        return (table.wide[0],), decimal
+    if reading.import_column:
+        columns = [reading.import_column - 1]
+    else:
+        inward = [c for c in numeric if IMPORT_WORDS.search(table.header[c])]
+        inward = [c for c in inward if not EXPORT_WORDS.search(table.header[c])] or numeric[:1]
+        columns = inward[:1]
+    if reading.export_column is None:
+        outward = [c for c in numeric if EXPORT_WORDS.search(table.header[c]) and c not in columns]
+        columns += outward[:1]
+    elif reading.export_column:
+        columns.append(reading.export_column - 1)
+    return tuple(columns), decimal
+
+
+def _decimal(sample, numeric, delimiter):
+    cells = [row[c].strip() for row in sample for c in numeric if len(row) > c]
+    commas = sum("," in cell for cell in cells)
+    points = sum("." in cell for cell in cells)
+    both = sum("," in cell and "." in cell and cell.rfind(",") < cell.rfind(".") for cell in cells)
+    return "," if commas > both and commas >= points and (delimiter != "," or commas) else "."
+
+
+def _day_first(path, table, reading):
+    stamps = [read_stamp(row[table.date]) for row in table.rows[:: max(1, len(table.rows) // 2000)]]
+    stamps = [stamp for stamp in stamps if stamp]
+    if any(stamp.year_first or stamp.named_month for stamp in stamps):
+        return None
+    if reading.day_first is not None:
+        return reading.day_first
+    if any(stamp.a > 12 for stamp in stamps):
+        return True
+    if any(stamp.b > 12 for stamp in stamps):
+        return False
+    # Both read: the order that runs forwards day by day is the right one.
+    days = [(stamp.a, stamp.b) for stamp in stamps]
+    changes = [(x[0] != y[0], x[1] != y[1]) for x, y in pairwise(days)]
+    return sum(a for a, _ in changes) >= sum(b for _, b in changes)
+
+
+def _walls(path, table, day_first):
+    """Stamps as naive datetime64[s]; the second result says whether they carried offsets and are UTC."""
+    found = np.empty(len(table.rows), dtype="datetime64[s]")
+    with_offset = 0
+    for i, (row, line) in enumerate(zip(table.rows, table.lines, strict=True)):
+        stamp = read_stamp(row[table.date])
+        minute = 0 if table.time is None else read_time(row[table.time])
+        if stamp is None or minute is None:
+            shown = row[table.date].strip() if stamp is None else row[table.time].strip()
+            raise InputError(
+                path, f"line {line}", f"time is {shown!r}; wanted a time stamp such as 2025-07-01 17:30"
+            )
+        try:
+            when = np.datetime64(stamp.when(bool(day_first)), "s")
+        except ValueError:
+            raise InputError(
+                path, f"line {line}", f"{row[table.date].strip()!r} is no day of the calendar"
+            ) from None
+        when += np.timedelta64(minute * 60, "s")
+        if stamp.offset_minutes is not None:
+            with_offset += 1
+            when -= np.timedelta64(stamp.offset_minutes * 60, "s")
+        found[i] = when
+    if 0 < with_offset < len(table.rows):
+        raise InputError(path, "", "some stamps carry an offset from UTC and some do not; wanted all or none")
+    return found, with_offset > 0
+
+
+def _values(path, table, columns, decimal, reading):
+    columns = table.wide or columns
+    named = {}
+    for column in columns:
+        match = UNITS.search(table.header[column].replace("_", " "))
+        if match:
+            named[column] = match[1].lower()
+    if len(set(named.values())) > 1:
+        raise InputError(
+            path, "header", f"mixes units ({', '.join(sorted(set(named.values())))}); wanted one for all columns"
+        )
+    unit, unit_line = next(iter(named.values()), None), None
+    series = [np.empty(len(table.rows)) for _ in columns]
+    for i, (row, line) in enumerate(zip(table.rows, table.lines, strict=True)):
+        for values, column in zip(series, columns, strict=True):
+            text = row[column].strip() if len(row) > column else ""
+            match = _VALUE.fullmatch(text)
+            if text in {"", "-", "NaN", "nan", "null", "NULL", "N/A", "#N/A"}:
+                values[i] = np.nan
+                continue
+            value = _number(match[1], decimal) if match else None
+            if value is None:
+                raise InputError(path, f"line {line}", f"the value is {text!r}; wanted a number")
+            own = (match[2] or "").lower()
+            if own and unit and own != unit:
+                before = f"line {unit_line}" if unit_line else "the header"
+                raise InputError(
+                    path, f"line {line}", f"is in {match[2]}, but {before} says {unit}; wanted one unit throughout"
+                )
+            if own:
+                unit, unit_line = own, unit_line or line
+            values[i] = value
+    return series, reading.unit or unit
+
+
+def _number(text, decimal):
+    plain = re.sub(r"[\s'’  ]", "", text).replace("−", "-")
+    thousands = "," if decimal == "." else "."
+    plain = plain.replace(thousands, "").replace(decimal, ".")
+    try:
+        value = float(plain)
+    except ValueError:
+        return None
+    return value if abs(value) < 1e9 else None
+
+
+def _unfold(table, walls, values):
+    """A row a day becomes a row an interval."""
+    minutes = 1440 // len(table.wide)
+    steps = np.arange(len(table.wide)) * np.timedelta64(minutes * 60, "s")
+    days = walls.astype("datetime64[D]").astype("datetime64[s]")
+    lines = [line for line in table.lines for _ in table.wide]
+    return (days[:, None] + steps).ravel(), [np.stack(values, axis=1).ravel()], lines, minutes
+
+
+def _interval(path, walls, lines):
+    if walls.size < 3:
+        raise InputError(path, "", "holds fewer than three intervals; wanted a day or more")
+    gaps = np.diff(walls).astype(int)
+    forward = gaps[gaps > 0]
+    if not forward.size:
+        raise InputError(path, f"line {lines[1]}", "the time does not run on; wanted rising time stamps")
+    sizes, counts = np.unique(forward, return_counts=True)
+    seconds = int(sizes[counts.argmax()])
+    if seconds % 60 or seconds // 60 not in INTERVALS:
+        odd = int(np.flatnonzero(gaps == seconds)[0]) + 1
+        long = " (these read like bills: use them as bills)" if seconds >= 86400 * 6 else ""
+        raise InputError(
+            path,
+            f"line {lines[odd]}",
+            f"the interval is {seconds / 60:g} minutes; wanted one of {', '.join(map(str, INTERVALS))}{long}",
+        )
+    off = np.flatnonzero((gaps % seconds != 0) & (gaps > 0))
+    if off.size > 0.05 * gaps.size:
+        raise InputError(
+            path,
+            f"line {lines[int(off[0]) + 1]}",
+            f"does not follow the interval of {seconds // 60} minutes; wanted one interval length throughout",
+        )
+    return seconds // 60
+
+
+def _likely_unit(values, minutes):
+    """A household draws 2 to 300 kWh a day; of the units that agree the first of kWh, Wh, kW, W is taken."""
+    mean = float(np.abs(values).mean()) if values.size else 0.0
+    per_day = 1440 / minutes
+    if mean >= 1e5:
+        return "kwh"
+    for unit, factor in (("kwh", per_day), ("wh", per_day / 1000), ("w", 0.024)):
+        if 2.0 <= mean * factor <= 300.0:
+            return unit
+    return "kwh"
+
+
+def _stamps(table, walls, minutes):
+    if END_WORDS.search(table.header[table.time if table.time is not None else table.date]):
+        return "end"
+    first, last = (walls[i].astype("datetime64[m]").astype(int) % 1440 for i in (0, -1))
+    return "end" if first == minutes and last == 0 else "start"
+
+
+def _clock(walls, time_zone):
+    """Local when the hours daylight saving leaves out are missing, standard when they are there."""
+    first, last = walls.min().astype(object), walls.max().astype(object)
+    if (last - first).days > LONGEST_DAYS:
+        return "standard"
+    left_out, _ = skipped_hours(time_zone, first, last)
+    hours = set(walls.astype("datetime64[h]").tolist())
+    inside = [hour for hour in left_out if first < hour < last]
+    if inside and all(hour in hours for hour in inside):
+        return "standard"
+    return "local"
+
+
+def _to_utc(walls, clock, time_zone):
+    if clock == "utc":
+        return walls
+    if clock == "standard":
+        from calm_relay.physics.calendar import standard_offset_h
+
+        year = int(walls[0].astype("datetime64[Y]").astype(int)) + 1970
+        return walls - np.timedelta64(round(standard_offset_h(year, time_zone) * 3600), "s")
+    return local_to_utc(walls, time_zone)
+
+
+def _energies(path, values, unit, minutes, lines, signed, notes):
+    """Interval energies [kWh]; a counter becomes its steps."""
+    known = values[np.isfinite(values)]
+    if unit in FACTORS and _is_counter(known):
+        notes.append("The numbers are a counter's readings; the steps between them are taken.")
+        steps = np.diff(values, append=np.nan)
+        values = np.where(steps < 0, np.nan, steps)
+    if not signed and np.any(values < 0):
+        at = int(np.flatnonzero(values < 0)[0])
+        raise InputError(
+            path,
+            f"line {lines[at]}",
+            f"the value is {values[at]:g}; wanted 0 or more (beside PV say that the meter counts net)",
+        )
+    return values * (FACTORS[unit] if unit in FACTORS else {"kw": 1.0, "w": 0.001}[unit] * minutes / 60.0)
+
+
+def _is_counter(values):
+    if values.size < 100:
+        return False
+    steps = np.diff(values)
+    return bool(
+        np.mean(steps >= 0) > 0.999 and values[-1] > values[0] and values[-1] > 20 * np.mean(np.abs(steps))
+    )
+
+
+def _in_order(path, starts, values, minutes, lines, notes):
+    order = np.argsort(starts, kind="stable")
+    starts, values = starts[order], [series[order] for series in values]
+    if (starts[-1] - starts[0]).astype(int) > LONGEST_DAYS * 86400:
+        raise InputError(
+            path,
+            f"line {lines[int(order[-1])]}",
+            f"stands more than {LONGEST_DAYS} days after the first interval; wanted one to four years",
+        )
+    twice = np.flatnonzero(np.diff(starts).astype(int) == 0)
+    if twice.size:
+        if twice.size > 0.2 * starts.size:
+            raise InputError(
+                path,
+                f"line {lines[int(order[twice[0] + 1])]}",
+                f"and {twice.size - 1} more stand twice; wanted each interval once (are there two meters?)",
+            )
+        notes.append(f"{twice.size} intervals stand twice; the later line is taken.")
+        keep = np.ones(starts.size, dtype=bool)
+        keep[twice] = False
+        starts, values = starts[keep], [series[keep] for series in values]
+    known = np.isfinite(values[0])
+    if not known.any():
+        raise InputError(path, "", "holds no number in its column of values")
+    starts, values = starts[known], [series[known] for series in values]
+    missing = int((starts[-1] - starts[0]).astype(int) // (minutes * 60)) + 1 - starts.size
+    if missing > 0:
+        notes.append(f"{missing} intervals are missing between the first and the last.")
+    return starts, values
+
+
+def _directions(values, signed):
+    imported = values[0]
+    if len(values) > 1:
+        return np.maximum(imported, 0.0), np.abs(np.nan_to_num(values[1]))
+    if signed and np.any(imported < 0):
+        return np.maximum(imported, 0.0), np.maximum(-imported, 0.0)
+    return imported, None

@@ -1,0 +1,66 @@
+"""A meter's file of any kind, told apart by what it holds."""
+
+import re
+from pathlib import Path
+
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.green_button import read_green_button
+from calm_relay.exchange.interval_csv import read_interval_csv
+from calm_relay.exchange.meter_data import MeterData
+from calm_relay.exchange.nem12 import read_nem12
+from calm_relay.job.survey import MeterReading
+
+LARGEST_BYTES = 200_000_000
+
+
+def read_meter_file(path, reading: MeterReading, time_zone: str, *, signed=False) -> MeterData:
+    """Intervals from an interval CSV, Green Button XML or NEM12 file.
+
+    Parameters
+    ----------
+    path : path-like
+    reading : MeterReading
+        What the user states about a CSV, and which of several meters is meant.
+    time_zone : str
+        Local clock of the site.
+    signed : bool
+        Whether values below 0 are energy that went out.
+
+    Raises
+    ------
+    InputError
+        Names the line or element that is wrong and what would be right.
+    """
+    text = meter_text(path)
+    start = text.lstrip()[:400]
+    if start.startswith("<"):
+        return read_green_button(path, text, reading)
+    if re.match(r'"?100"?,"?NEM1', start):
+        return read_nem12(path, text, reading)
+    return read_interval_csv(path, text, reading, time_zone, signed=signed)
+
+
+def meter_text(path) -> str:
+    """Text of a meter's file, whichever of the common encodings it is in.
+
+    Raises
+    ------
+    InputError
+        When it is missing, unreadable, or far too large.
+    """
+    path = Path(path)
+    try:
+        if path.stat().st_size > LARGEST_BYTES:
+            raise InputError(path, "", "is larger than 200 MB; wanted one meter's intervals")
+        raw = path.read_bytes()
+    except FileNotFoundError:
+        raise InputError(path, "", f"there is no such file at {path.absolute().parent}") from None
+    except OSError as error:
+        raise InputError(path, "", f"cannot be read ({error.strerror})") from None
+    if raw[:2] in {b"\xff\xfe", b"\xfe\xff"}:
+        return raw.decode("utf-16", errors="replace")
+    try:
+        return raw.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        # What is not UTF-8 is nearly always the western code page.
+        return raw.decode("cp1252", errors="replace")

@@ -1,0 +1,147 @@
+"""Time stamps as meter files write them, and local clock time turned into UTC."""
+
+import re
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+NAMES = "jan feb mar apr may jun jul aug sep oct nov dec"
+MONTHS = {name: i for i, name in enumerate(NAMES.split(), 1)}
+_CLOCK = (
+    r"(?:[T ]+(?P<hour>\d{1,2})[:.h](?P<minute>\d{2})(?:[:.](?P<second>\d{2})(?:[.,]\d+)?)?"
+    r"\s*(?P<half>[AaPp]\.?[Mm]\.?)?\s*(?P<zone>Z|[+-]\d{2}:?\d{2})?)?"
+)
+_YEAR_FIRST = re.compile(r"(?P<year>\d{4})[-/.](?P<a>\d{1,2})[-/.](?P<b>\d{1,2})" + _CLOCK)
+_YEAR_LAST = re.compile(r"(?P<a>\d{1,2})[-/. ](?P<b>\d{1,2}|[A-Za-z]{3})[-/. ](?P<year>\d{4}|\d{2})" + _CLOCK)
+_PLAIN = re.compile(
+    r"(?P<year>\d{4})(?P<a>\d{2})(?P<b>\d{2})(?:[T ]?(?P<hour>\d{2})(?P<minute>\d{2})(?P<second>\d{2})?)?"
+)
+_TIME = re.compile(r"(\d{1,2})[:.h](\d{2})(?:[:.]\d{2})?\s*([AaPp]\.?[Mm]\.?)?")
+
+
+@dataclass(frozen=True)
+class Stamp:
+    """A stamp's parts before day and month are told apart; `minute` after midnight, None for a date alone."""
+
+    year: int
+    a: int
+    b: int
+    year_first: bool
+    named_month: bool
+    minute: int | None
+    offset_minutes: int | None
+
+    def when(self, day_first: bool) -> datetime:
+        """Naive time; 24:00 is the next day's midnight.
+
+        Raises
+        ------
+        ValueError
+            When there is no such day.
+        """
+        if self.year_first or not (day_first or self.named_month):
+            month, day = self.a, self.b
+        else:
+            day, month = self.a, self.b
+        return datetime(self.year, month, day) + timedelta(minutes=self.minute or 0)
+
+
+def read_stamp(text: str) -> Stamp | None:
+    """A stamp's parts; None when the text is no time stamp this reader knows."""
+    text = text.strip().strip('"')
+    if not 6 <= len(text) <= 40:
+        return None
+    match = _YEAR_FIRST.fullmatch(text)
+    year_first = match is not None
+    match = match or _YEAR_LAST.fullmatch(text)
+    if match is None:
+        match = _PLAIN.fullmatch(text)
+        year_first = match is not None
+        if match is None or not 1990 <= int(match["year"]) <= 2100:
+            return None
+    parts = match.groupdict()
+    named = not parts["b"].isdigit()
+    if named and parts["b"].lower() not in MONTHS:
+        return None
+    year = int(parts["year"])
+    year += 2000 if len(parts["year"]) == 2 else 0
+    if not 1990 <= year <= 2100:
+        return None
+    minute = None
+    if parts["hour"] is not None:
+        minute = _minute(int(parts["hour"]), int(parts["minute"]), parts.get("half"))
+        if minute is None:
+            return None
+    b = MONTHS[parts["b"].lower()] if named else int(parts["b"])
+    if not (1 <= int(parts["a"]) <= 31 and 1 <= b <= 31):
+        return None
+    return Stamp(year, int(parts["a"]), b, year_first, named, minute, _offset(parts.get("zone")))
+
+
+def read_time(text: str) -> int | None:
+    """Minutes after midnight of a time alone, such as 17:30 or 5:30 PM; None when it is none."""
+    match = _TIME.fullmatch(text.strip().strip('"'))
+    return _minute(int(match[1]), int(match[2]), match[3]) if match else None
+
+
+def _minute(hour, minute, half):
+    if half:
+        if not 1 <= hour <= 12:
+            return None
+        hour = hour % 12 + (12 if half.lower().startswith("p") else 0)
+    return hour * 60 + minute if minute < 60 and hour * 60 + minute <= 1440 else None
+
+
+def _offset(zone):
+    if zone is None:
+        return None
+    if zone == "Z":
+        return 0
+    minutes = int(zone[1:3]) * 60 + int(zone[-2:])
+    return -minutes if zone[0] == "-" else minutes
+
+
+def local_to_utc(wall, time_zone: str):
+    """Local clock times in the order of a file as UTC; of a repeated hour the first pass counts first.
+
+    Parameters
+    ----------
+    wall : ndarray of datetime64[s]
+    time_zone : str
+        IANA name.
+
+    Returns
+    -------
+    ndarray of datetime64[s]
+    """
+    zone = ZoneInfo(time_zone)
+    hours, place = np.unique(wall.astype("datetime64[h]"), return_inverse=True)
+    moments = [datetime.fromtimestamp(int(h), UTC).replace(tzinfo=None) for h in hours.astype("M8[s]").astype(int)]
+    first, second = (
+        np.array([_utc_offset_s(moment, zone, fold) for moment in moments], dtype=int) for fold in (0, 1)
+    )
+    _, seen_at = np.unique(wall, return_index=True)
+    again = np.ones(wall.size, dtype=bool)
+    again[seen_at] = False
+    offsets = np.where(again, second[place], first[place])
+    return wall - offsets.astype("timedelta64[s]")
+
+
+def _utc_offset_s(moment, zone, fold):
+    return round(moment.replace(tzinfo=zone, fold=fold).utcoffset().total_seconds())
+
+
+def skipped_hours(time_zone: str, first: datetime, last: datetime):
+    """Local hours that daylight saving leaves out and repeats between two naive times: two lists of datetime."""
+    zone, left_out, repeated = ZoneInfo(time_zone), [], []
+    moment = first.replace(minute=0, second=0, microsecond=0)
+    while moment <= last and len(left_out) + len(repeated) < 40:
+        early, late = (_utc_offset_s(moment, zone, fold) for fold in (0, 1))
+        if early < late:
+            left_out.append(moment)
+        elif early > late:
+            repeated.append(moment)
+        moment += timedelta(hours=1)
+    return left_out, repeated
