@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from calm_relay.exchange.shipped import climates
 from calm_relay.physics.array_yield import LOSS_NAMES, cell_temperature, face_yield, incidence_modifier
 from calm_relay.physics.calendar import year_calendar
-from calm_relay.physics.demand_shape import household_year, scheduled_load
+from calm_relay.physics.demand_shape import shaped_year, scheduled_load
 from calm_relay.physics.made_year import made_year
 from calm_relay.physics.sun import plane_of_array, spread_hours, sun_path
 
@@ -99,8 +99,8 @@ def test_glass_and_cell_temperature_at_known_points():
     assert cell_temperature(800.0, 20.0, 2.0) == pytest.approx(40.683, abs=1e-3)
 
 
-def test_household_year_keeps_its_sum_and_leans_to_winter(calendar):
-    kw = household_year(5200, 1.3, -41.0, calendar.wall_minute, calendar.wall_weekday, calendar.step_h, 3)
+def test_shaped_year_keeps_its_sum_and_leans_to_winter(calendar):
+    kw = shaped_year(5200, 1.3, -41.0, calendar.wall_minute, calendar.wall_weekday, calendar.step_h, 3)
     assert kw.sum() * calendar.step_h == pytest.approx(5200)
     assert kw.min() >= 0
     assert kw[calendar.month == 7].mean() > 1.3 * kw[calendar.month == 1].mean()

@@ -6,7 +6,7 @@ import numpy as np
 
 from calm_relay.physics.sun import PlaneIrradiance
 
-LOSS_NAMES = ("reflection", "soiling", "shading", "temperature", "ageing", "mismatch", "wiring")
+LOSS_NAMES = ("horizon", "reflection", "soiling", "shading", "temperature", "ageing", "mismatch", "wiring")
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,6 +74,7 @@ def face_yield(
     u1=6.84,
     age_years=0.0,
     ageing_per_year=0.005,
+    open_total=None,
     soiling=0.02,
     shading=0.0,
     mismatch=0.01,
@@ -96,6 +97,8 @@ def face_yield(
         Faiman heat loss factors.
     age_years, ageing_per_year : float
         Linear ageing.
+    open_total : ndarray, optional
+        Plane-of-array irradiance before the horizon took its share [W/m2]; `plane.total` when left out.
     soiling, shading, mismatch, wiring : float
         Fractions of what reaches each stage.
 
@@ -117,10 +120,12 @@ def face_yield(
         "mismatch": 1.0 - mismatch,
         "wiring": 1.0 - wiring,
     }
-    ideal_kwh = rated_kw * plane.total.sum() / 1000.0 * step_h
+    offered = plane.total.sum() if open_total is None else open_total.sum()
+    ideal_kwh = rated_kw * offered / 1000.0 * step_h
+    seen_kwh = rated_kw * plane.total.sum() / 1000.0 * step_h
     power = rated_kw * clean / 1000.0
     left_kwh = power.sum() * step_h
-    losses = {"reflection": ideal_kwh - left_kwh}
+    losses = {"horizon": ideal_kwh - seen_kwh, "reflection": seen_kwh - left_kwh}
     for name, factor in factors.items():
         power = power * factor
         after_kwh = power.sum() * step_h

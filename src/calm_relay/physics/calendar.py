@@ -87,7 +87,7 @@ def year_calendar(year: int, time_zone: str, step_minutes: int = 15) -> YearCale
     if datetime(year, 12, 31).timetuple().tm_yday != 365:
         raise ValueError(f"{year} has 366 days")
     zone = ZoneInfo(time_zone)
-    offset_h = _standard_offset_h(year, zone)
+    offset_h = standard_offset_h(year, time_zone)
     steps = HOURS * 60 // step_minutes
     start = np.datetime64(f"{year}-01-01", "s") - np.timedelta64(round(offset_h * 3600), "s")
     utc = start + np.arange(steps) * np.timedelta64(step_minutes * 60, "s")
@@ -97,7 +97,9 @@ def year_calendar(year: int, time_zone: str, step_minutes: int = 15) -> YearCale
     return YearCalendar(year, time_zone, step_minutes / 60, offset_h, utc, wall)
 
 
-def _standard_offset_h(year, zone):
+def standard_offset_h(year: int, time_zone: str) -> float:
+    """Hours by which a place's standard time is ahead of UTC in a year."""
+    zone = ZoneInfo(time_zone)
     offsets = [datetime(year, month, 1, tzinfo=zone).utcoffset() for month in (1, 7)]
     return min(offsets) / timedelta(hours=1)
 

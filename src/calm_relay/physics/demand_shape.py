@@ -1,26 +1,74 @@
-"""Demand for a house without interval data: a household's hours scaled to its yearly figure."""
+"""Demand without interval data: the hours of a kind of house scaled to its bill, and loads by their own rules."""
+
+from dataclasses import dataclass
 
 import numpy as np
 
-# Relative draw at each local hour: night, breakfast, a quiet middle, the evening (common practice, no source).
+# Relative draw at each local hour on a weekday and at the weekend (common practice, no source).
 # fmt: off
-WEEKDAY = np.array([
-    0.42, 0.38, 0.36, 0.35, 0.36, 0.46, 0.80, 1.30, 1.20, 0.85, 0.75, 0.75,
-    0.80, 0.75, 0.72, 0.80, 1.05, 1.55, 2.05, 2.00, 1.70, 1.35, 0.95, 0.60,
-])
-WEEKEND = np.array([
-    0.46, 0.40, 0.37, 0.36, 0.36, 0.42, 0.58, 0.95, 1.30, 1.35, 1.20, 1.15,
-    1.20, 1.05, 0.98, 1.00, 1.15, 1.50, 1.90, 1.85, 1.60, 1.30, 0.98, 0.65,
-])
+_HOUSEHOLD = (
+    np.array([
+        0.42, 0.38, 0.36, 0.35, 0.36, 0.46, 0.80, 1.30, 1.20, 0.85, 0.75, 0.75,
+        0.80, 0.75, 0.72, 0.80, 1.05, 1.55, 2.05, 2.00, 1.70, 1.35, 0.95, 0.60,
+    ]),
+    np.array([
+        0.46, 0.40, 0.37, 0.36, 0.36, 0.42, 0.58, 0.95, 1.30, 1.35, 1.20, 1.15,
+        1.20, 1.05, 0.98, 1.00, 1.15, 1.50, 1.90, 1.85, 1.60, 1.30, 0.98, 0.65,
+    ]),
+)
+# Heating and hot water fill the night and the early morning.
+_ALL_ELECTRIC = (
+    np.array([
+        0.85, 0.82, 0.80, 0.82, 0.95, 1.20, 1.55, 1.60, 1.25, 0.95, 0.85, 0.80,
+        0.80, 0.78, 0.78, 0.85, 1.05, 1.40, 1.65, 1.60, 1.40, 1.15, 0.95, 0.88,
+    ]),
+    np.array([
+        0.88, 0.84, 0.82, 0.82, 0.90, 1.00, 1.20, 1.45, 1.50, 1.30, 1.10, 1.00,
+        1.00, 0.95, 0.92, 0.95, 1.10, 1.35, 1.55, 1.50, 1.35, 1.15, 0.98, 0.90,
+    ]),
+)
+_SMALL_SHOP = (
+    np.array([
+        0.35, 0.35, 0.35, 0.35, 0.35, 0.40, 0.55, 0.90, 1.50, 1.80, 1.85, 1.90,
+        1.90, 1.90, 1.85, 1.85, 1.80, 1.60, 1.00, 0.55, 0.40, 0.36, 0.35, 0.35,
+    ]),
+    np.array([
+        0.35, 0.35, 0.35, 0.35, 0.35, 0.38, 0.45, 0.60, 0.95, 1.15, 1.20, 1.20,
+        1.20, 1.15, 1.05, 0.90, 0.70, 0.50, 0.42, 0.38, 0.36, 0.35, 0.35, 0.35,
+    ]),
+)
+# Two milkings a day, and the cooling after each.
+_FARM = (
+    np.array([
+        0.45, 0.42, 0.42, 0.45, 0.60, 1.30, 2.30, 2.50, 1.90, 1.10, 0.80, 0.70,
+        0.68, 0.65, 0.70, 1.00, 2.00, 2.40, 2.00, 1.20, 0.80, 0.62, 0.52, 0.48,
+    ]),
+    np.array([
+        0.45, 0.42, 0.42, 0.45, 0.60, 1.30, 2.30, 2.50, 1.90, 1.10, 0.80, 0.70,
+        0.68, 0.65, 0.70, 1.00, 2.00, 2.40, 2.00, 1.20, 0.80, 0.62, 0.52, 0.48,
+    ]),
+)
 # fmt: on
+SHAPES = {
+    "household": _HOUSEHOLD,
+    "all-electric": _ALL_ELECTRIC,
+    "small shop": _SMALL_SHOP,
+    "farm": _FARM,
+}
 
 # A quarter of an hour's draw is steady, the rest comes in bouts: with these, 1 kWp and 1 kWh per MWh give the
 # self-sufficiencies of Weniger, Tjaden and Quaschning 2014 within four points.
 STEADY, BOUTS, HIGHEST_BOUT = 0.25, 0.7, 4.5
+MIDWINTER_NORTH, MIDWINTER_SOUTH = 15.0, 197.0
 
 
-def household_year(yearly_kwh, winter_factor, latitude, wall_minute, wall_weekday, step_h, seed):
-    """A year of household demand with seeded quarter-hour unrest.
+def midwinter_day(latitude: float) -> float:
+    """Day of the year on which demand is highest, some three weeks after the shortest day."""
+    return MIDWINTER_NORTH if latitude >= 0 else MIDWINTER_SOUTH
+
+
+def shaped_year(yearly_kwh, winter_factor, latitude, wall_minute, wall_weekday, step_h, seed, shape="household"):
+    """A year of demand with seeded quarter-hour unrest.
 
     Parameters
     ----------
@@ -36,6 +84,8 @@ def household_year(yearly_kwh, winter_factor, latitude, wall_minute, wall_weekda
         Step length [h].
     seed : int
         The same seed gives the same year.
+    shape : str
+        A key of `SHAPES`.
 
     Returns
     -------
@@ -44,23 +94,58 @@ def household_year(yearly_kwh, winter_factor, latitude, wall_minute, wall_weekda
     """
     hour = wall_minute / 60.0
     clock = np.arange(24) + 0.5
-    weekend = wall_weekday >= 5
-    shape = np.where(
-        weekend, np.interp(hour, clock, WEEKEND, period=24.0), np.interp(hour, clock, WEEKDAY, period=24.0)
-    )
+    weekday, weekend = (np.interp(hour, clock, hours, period=24.0) for hours in SHAPES[shape])
+    hours = np.where(wall_weekday >= 5, weekend, weekday)
     day = np.arange(hour.size) * step_h / 24.0
-    midwinter = 15.0 if latitude >= 0 else 197.0
-    season = np.maximum(1.0 + (winter_factor - 1.0) * np.cos((day - midwinter) / 365.0 * 2 * np.pi), 0.1)
+    season = (day - midwinter_day(latitude)) / 365.0
+    season = np.maximum(1.0 + (winter_factor - 1.0) * np.cos(season * 2 * np.pi), 0.1)
     random = np.random.Generator(np.random.PCG64(seed))
     bouts = np.minimum(random.gamma(BOUTS, 1.0 / BOUTS, hour.size), HIGHEST_BOUT)
     unrest = STEADY + (1.0 - STEADY) * bouts
     busy = 1.0 + 0.15 * random.standard_normal(round(hour.size * step_h / 24.0))
     unrest = unrest * np.repeat(np.clip(busy, 0.4, 1.6), round(24.0 / step_h))
-    kw = shape * season * unrest
+    kw = hours * season * unrest
     return kw * (yearly_kwh / (kw.sum() * step_h))
 
 
-def scheduled_load(kw, weekdays, start_minute, hours, wall_minute, wall_weekday):
+@dataclass(frozen=True, eq=False)
+class BilledYear:
+    """A shaped year scaled to bills [kW], and the days of 365 that no bill covers."""
+
+    kw: np.ndarray
+    days_without_bill: int
+
+
+def scale_to_bills(kw, step_h, bills) -> BilledYear:
+    """A shaped year scaled so that the days of each bill hold its energy.
+
+    Days without a bill keep the shape's season at the scale of all bills together; of two bills over the same day
+    the later counts.
+
+    Parameters
+    ----------
+    kw : ndarray
+        Shape on the steps of 365 days.
+    step_h : float
+        Step length [h].
+    bills : sequence of (ndarray of int, float)
+        Days of the year (0 to 364; a day may stand twice where a bill covers more than a year) and kWh of each.
+    """
+    daily = kw.reshape(365, -1).sum(axis=1) * step_h
+    share = np.full(365, np.nan)
+    energy, shaped = 0.0, 0.0
+    for days, kwh in bills:
+        here = daily[days].sum()
+        energy, shaped = energy + kwh, shaped + here
+        share[days] = kwh / here if here > 0 else 0.0
+    bare = np.isnan(share)
+    share[bare] = energy / shaped if shaped > 0 else 1.0
+    return BilledYear(kw * np.repeat(share, kw.size // 365), int(bare.sum()))
+
+
+def scheduled_load(
+    kw, weekdays, start_minute, hours, wall_minute, wall_weekday, *, duty=1.0, months=None, month=None
+):
     """A machine that starts at a local clock time on set weekdays; it may run past midnight.
 
     Parameters
@@ -75,6 +160,12 @@ def scheduled_load(kw, weekdays, start_minute, hours, wall_minute, wall_weekday)
         Running time, at most 24.
     wall_minute, wall_weekday : ndarray of int
         Local clock minutes and weekday of each step.
+    duty : float
+        Share of the running time that it draws power; the mean counts.
+    months : collection of int, optional
+        Months (1 to 12) in which it runs; all when left out.
+    month : ndarray of int, optional
+        Month of each step.
 
     Returns
     -------
@@ -84,4 +175,77 @@ def scheduled_load(kw, weekdays, start_minute, hours, wall_minute, wall_weekday)
     end_minute = start_minute + hours * 60.0
     today = np.isin(wall_weekday, list(weekdays)) & (wall_minute >= start_minute) & (wall_minute < end_minute)
     yesterday = np.isin((wall_weekday - 1) % 7, list(weekdays)) & (wall_minute < end_minute - 1440.0)
-    return np.where(today | yesterday, float(kw), 0.0)
+    here = today | yesterday
+    if months is not None and month is not None:
+        here &= np.isin(month, list(months))
+    return np.where(here, float(kw) * duty, 0.0)
+
+
+def heat_pump_load(heat_kwh_per_day, water_kwh_per_day, heats_below_c, cop_c, cop, temp_air, month, step_h):
+    """Electricity of a heat pump whose heat follows how far a day stays below a threshold.
+
+    Parameters
+    ----------
+    heat_kwh_per_day : float
+        Heat on a mean day of the coldest month [kWh].
+    water_kwh_per_day : float
+        Heat for hot water on every day [kWh].
+    heats_below_c : float
+        Daily mean air temperature from which the house is not heated [degC].
+    cop_c, cop : sequence of float
+        Heat over electricity at outdoor temperatures [degC], rising; held constant beyond their ends.
+    temp_air : ndarray
+        Air on steps of 365 days [degC].
+    month : ndarray of int
+        Month of each step.
+    step_h : float
+        Step length [h].
+
+    Returns
+    -------
+    ndarray
+        Power of each step [kW]; in a place that never needs heat only hot water is left.
+    """
+    daily_c = temp_air.reshape(365, -1).mean(axis=1)
+    need = np.maximum(heats_below_c - daily_c, 0.0)
+    day_month = month.reshape(365, -1)[:, 0]
+    coldest = max(need[day_month == m].mean() for m in range(1, 13))
+    heat = need / coldest * heat_kwh_per_day if coldest > 0 else need
+    per_day = temp_air.size // 365
+    heat_kw = np.repeat((heat + water_kwh_per_day) / 24.0, per_day)
+    return heat_kw / np.interp(temp_air, cop_c, cop)
+
+
+def car_load(kwh_per_day, charger_kw, in_window, starts_here, step_h):
+    """A car charged from the start of each window until its energy is in or the window ends.
+
+    Parameters
+    ----------
+    kwh_per_day : float
+        Energy wanted in each window [kWh].
+    charger_kw : float
+        Charger [kW].
+    in_window : ndarray of bool
+        Steps in which charging is allowed.
+    starts_here : ndarray of bool
+        Steps at which a day's window opens and the car is there.
+    step_h : float
+        Step length [h].
+
+    Returns
+    -------
+    ndarray
+        Power of each step [kW].
+    """
+    kw = np.zeros(in_window.size)
+    left = 0.0
+    # A window that runs over new year goes on in the year's first hours.
+    for t in (*range(in_window.size), *range(round(24 / step_h))):
+        if starts_here[t]:
+            left = kwh_per_day
+        if not in_window[t]:
+            left = 0.0
+        elif left > 0.0:
+            kw[t] = min(charger_kw, left / step_h)
+            left -= kw[t] * step_h
+    return kw

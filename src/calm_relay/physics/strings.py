@@ -85,3 +85,47 @@ def hot_max_power_v(max_power_v, temp_coefficient_per_c, in_series, cell_max_c):
         Highest cell temperature [degC].
     """
     return in_series * max_power_v * (1 + temp_coefficient_per_c * (cell_max_c - 25.0))
+
+
+def reverse_current_a(short_circuit_a, parallel):
+    """Current that the other strings can drive backwards through one that fails [A].
+
+    Parameters
+    ----------
+    short_circuit_a : float
+        Module short-circuit current [A].
+    parallel : int
+        Strings in parallel.
+
+    References
+    ----------
+    IEC 62548-1:2023, 6.3 (string overcurrent protection), from memory.
+    """
+    return max(parallel - 1, 0) * short_circuit_a
+
+
+# Sizes of string fuses on the market [A]: common practice, no source.
+FUSE_SIZES_A = (8.0, 10.0, 12.0, 15.0, 16.0, 20.0, 25.0, 30.0, 32.0)
+
+
+def string_fuse_a(short_circuit_a, series_fuse_a, method="IEC"):
+    """Smallest fuse on the market that protects a string without blowing in full sun [A]; None when none does.
+
+    Parameters
+    ----------
+    short_circuit_a : float
+        Module short-circuit current [A].
+    series_fuse_a : float
+        Largest series fuse the module allows [A].
+    method : {"IEC", "NEC"}
+        IEC: within 1.5 to 2.4 Isc; NEC: at least 1.56 Isc.
+
+    References
+    ----------
+    IEC 62548-1:2023, 6.5; NEC 690.9(B); from memory.
+    """
+    low, high = (1.5, 2.4) if method == "IEC" else (1.56, float("inf"))
+    for size in FUSE_SIZES_A:
+        if low * short_circuit_a <= size <= min(high * short_circuit_a, series_fuse_a):
+            return size
+    return None

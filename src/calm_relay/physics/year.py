@@ -6,7 +6,7 @@ from functools import cached_property
 import numpy as np
 
 from calm_relay.physics import dispatch
-from calm_relay.physics.plant import ChargeWindow, ConverterPart, Street, pack
+from calm_relay.physics.plant import COLUMNS, ChargeWindow, ConverterPart, Street, pack
 
 LOSSES = {
     "tracker": "tracker",
@@ -111,7 +111,7 @@ def run_plant(
     Parameters
     ----------
     plant : sequence of ConverterPart
-        Priority for serving and filling follows the order.
+        Priority for serving and filling follows the order; none for a house without PV or store.
     pv_kw : ndarray, shape (converters, steps)
         DC power on offer at each converter's terminals [kW].
     home_kw : ndarray, shape (steps,)
@@ -134,12 +134,12 @@ def run_plant(
     if pv_kw.shape != (len(plant), home_kw.size):
         raise ValueError(f"pv_kw has shape {pv_kw.shape}; wanted {(len(plant), home_kw.size)}")
     for name, series in (("pv_kw", pv_kw), ("home_kw", home_kw)):
-        if not series.size or not series.min() >= 0.0:
+        if (not series.size and plant) or (series.size and not series.min() >= 0.0):
             raise ValueError(f"{name} must hold numbers at or above 0")
     if window is None:
         window = ChargeWindow(np.zeros(home_kw.size, dtype=bool), 0.0, 0.0)
     flows, bus = dispatch.run(
-        pack(plant),
+        pack(plant) if plant else np.empty((0, len(COLUMNS))),
         pv_kw,
         home_kw,
         np.ascontiguousarray(window.open, dtype=np.bool_),
