@@ -28,13 +28,14 @@ def _parser():
     parser.set_defaults(run=_open, job=None)
     commands = parser.add_subparsers(metavar="COMMAND")
     demo = commands.add_parser("demo", help="open the window on the demo job")
-    demo.set_defaults(run=_open, job=None)
+    demo.add_argument("name", nargs="?", default="pottery", help="pottery (when left out), cottage or dairy")
+    demo.set_defaults(run=_demo)
     open_ = commands.add_parser("open", help="open the window on a job file")
     open_.add_argument("job", type=Path, metavar="JOB", nargs="?", help="the demo job when left out")
     open_.set_defaults(run=_open)
     assess = commands.add_parser("assess", help="plan a job without a window")
     assess.add_argument(
-        "job", metavar="JOB", help="a job file, or the word demo for the job that ships with the application"
+        "job", metavar="JOB", help="a job file, or demo, demo:cottage, demo:dairy for a job that ships with it"
     )
     assess.add_argument("--json", type=Path, metavar="FILE", help="write the plan as JSON (- prints it)")
     assess.add_argument("--series", type=Path, metavar="DIR", help="write each option's year as CSV")
@@ -62,13 +63,19 @@ def _open(arguments):
     return run(arguments.job)
 
 
+def _demo(arguments):
+    from calm_relay.desk.application import run
+
+    return run(None, arguments.name)
+
+
 def _planned(job):
     from calm_relay.exchange.job_file import read_job
     from calm_relay.exchange.shipped import demo_job
     from calm_relay.planning.plan import plan
 
-    if job == "demo":
-        return plan(demo_job())
+    if job == "demo" or job.startswith("demo:"):
+        return plan(demo_job(job.partition(":")[2] or "pottery"))
     path = Path(job)
     return plan(read_job(path), path.resolve().parent)
 

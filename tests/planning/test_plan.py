@@ -134,7 +134,8 @@ def test_design_temperatures_come_from_the_job_or_its_year(demo, demo_plan):
     assert (stated.cold_c, stated.hot_c) == (-3.0, 65.0)
     free = demo.with_(site=demo.site.with_(coldest_c=None, hottest_c=None))
     derived = design_temperatures(free, demo_plan.site, demo_plan.faces)
-    assert derived.cold_c == np.floor(demo_plan.site.weather.temp_air.min())
+    up = ~demo_plan.site.dark
+    assert derived.cold_c == np.floor(demo_plan.site.weather.temp_air[up].min())
     assert derived.hot_c == max(face.made.cell_c.max() for face in demo_plan.faces)
     assert "made year" in derived.cold_source
 
@@ -153,7 +154,7 @@ def test_metered_demand_replaces_the_shape_and_machines_come_on_top(demo, demo_p
     job = demo.with_(demand=MeteredDemand(path="m.csv", loads=(kiln,)))
     demand = demand_year(job, tmp_path, demo_plan.site)
     assert demand.yearly_kwh == pytest.approx(8760 * 0.5 + 52 * 12)
-    assert demand.source == "interval file m.csv, plus kiln"
+    assert demand.source == "meter file m.csv, plus kiln"
     with pytest.raises(InputError, match="no such file"):
         demand_year(job, tmp_path / "elsewhere", demo_plan.site)
 

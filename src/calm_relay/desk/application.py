@@ -61,8 +61,8 @@ class Desk(QObject):
         old.deleteLater()
 
 
-def make_window(job_path: Path | None = None) -> Window:
-    """A window on a job file, or on the demo job.
+def make_window(job_path: Path | None = None, demo: str = "pottery") -> Window:
+    """A window on a job file, or on a demo job.
 
     Raises
     ------
@@ -70,17 +70,17 @@ def make_window(job_path: Path | None = None) -> Window:
         When the file cannot be used.
     """
     path = Path(job_path).resolve() if job_path else None
-    session = Session(read_job(path) if path else demo_job(), path)
+    session = Session(read_job(path) if path else demo_job(demo), path)
     desk = Desk(session)
     session.setParent(desk)
     session.start()
     return desk.window
 
 
-def run(job_path: Path | None = None) -> int:
+def run(job_path: Path | None = None, demo: str = "pottery") -> int:
     """Opens the window and runs until it is closed."""
     running = application()
-    window = make_window(job_path)
+    window = make_window(job_path, demo)
     window.show()
     window.files.offer_left_behind()
     if job_path:

@@ -63,11 +63,11 @@ class JobFiles(QObject):
         """Opens what was dropped on the window when it is a job, says so when it is not."""
         return self.may_leave() and self.open_file(path)
 
-    def open_demo(self) -> bool:
-        """Puts the demo job on the desk."""
+    def open_demo(self, name: str = "pottery") -> bool:
+        """Puts a demo job on the desk."""
         if not self.may_leave():
             return False
-        self._session.replace(demo_job())
+        self._session.replace(demo_job(name))
         return True
 
     def save(self) -> bool:

@@ -9,7 +9,7 @@ from calm_relay.job.equipment import Module
 from calm_relay.job.model import Job, RoofFace
 from calm_relay.physics.array_yield import FaceYield, face_yield
 from calm_relay.planning.kit import kit_of
-from calm_relay.planning.site_year import SiteYear, plane_irradiance
+from calm_relay.planning.site_year import SiteYear, open_plane, shaded_plane
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,19 +31,24 @@ class Face:
         """DC energy of the year [kWh]."""
         return float(self.made.dc_kw.sum() * self.step_h)
 
+    @property
+    def kwh_a_module(self) -> float:
+        """DC energy of one module in the year [kWh]."""
+        return self.yearly_kwh / self.plan.count
+
 
 def faces_of(job: Job, year: SiteYear) -> tuple[Face, ...]:
     """Every face of the job with its year."""
     kit = kit_of(job)
     return tuple(
-        _face(year, face, kit.module(face.module, f"faces.{i}.module"), job.losses)
+        _face(year, face, kit.module(face.module, f"faces.{i}.module"), job.losses, job.site.horizon)
         for i, face in enumerate(job.faces)
     )
 
 
 @lru_cache(maxsize=24)
-def _face(year, face, module, losses):
-    plane = plane_irradiance(year, face.tilt, face.azimuth, losses.albedo)
+def _face(year, face, module, losses, horizon):
+    plane = shaded_plane(year, face.tilt, face.azimuth, losses.albedo, horizon)
     made = face_yield(
         plane,
         year.weather.temp_air,
@@ -55,6 +60,7 @@ def _face(year, face, module, losses):
         u1=module.heat_loss_wind,
         age_years=face.age_years,
         ageing_per_year=module.ageing_per_year,
+        open_total=open_plane(year, face.tilt, face.azimuth, losses.albedo).total,
         soiling=losses.soiling,
         shading=losses.shading,
         mismatch=losses.mismatch,
@@ -76,8 +82,8 @@ class DesignTemperatures:
 def design_temperatures(job: Job, year: SiteYear, faces: tuple[Face, ...]) -> DesignTemperatures:
     """The job's own figures, else the extremes of its weather year.
 
-    A cell is never colder than the air by more than the night sky makes it, so in the weather year the coldest
-    air of the whole year stands for the coldest cell: the safe side.
+    In the weather year the coldest air with the sun up stands for the coldest cell: before sunrise a string
+    carries no voltage.
     """
     return _design_temperatures(job.site.coldest_c, job.site.hottest_c, year, faces)
 
@@ -86,7 +92,8 @@ def design_temperatures(job: Job, year: SiteYear, faces: tuple[Face, ...]) -> De
 def _design_temperatures(coldest_c, hottest_c, year, faces):
     air = year.weather.temp_air
     name = "made year" if year.assumed else "weather file"
-    cold_c = coldest_c if coldest_c is not None else float(np.floor(air.min()))
+    up = year.sun.zenith < 90.0
+    cold_c = coldest_c if coldest_c is not None else float(np.floor(air[up].min() if up.any() else air.min()))
     if hottest_c is None:
         hot_c = max(float(face.made.cell_c.max()) for face in faces)
         hot_source = f"hottest cell of the {name}"
@@ -96,6 +103,12 @@ def _design_temperatures(coldest_c, hottest_c, year, faces):
     return DesignTemperatures(
         cold_c,
         hot_c,
-        "the job's figure" if coldest_c is not None else f"coldest air of the {name}",
+        "the job's figure" if coldest_c is not None else f"coldest daylight air of the {name}",
         hot_source,
     )
+
+
+def face_with(job: Job, year: SiteYear, face: Face, module: Module, count: int) -> Face:
+    """A face as it would be with so many new modules of another kind."""
+    plan = face.plan.with_(module=module.key, count=count, strings=1, age_years=0, rectangle=None)
+    return _face(year, plan, module, job.losses, job.site.horizon)

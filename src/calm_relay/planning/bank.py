@@ -9,10 +9,11 @@ from calm_relay.planning.kit import loss_curve
 
 @dataclass(frozen=True)
 class Bank:
-    """A number of packs behind one battery port."""
+    """A number of packs behind one battery port; `health` is usable energy now over usable when new."""
 
     pack: Pack
     count: int
+    health: float = 1.0
 
     @property
     def nominal_kwh(self) -> float:
@@ -22,7 +23,7 @@ class Bank:
     @property
     def usable_kwh(self) -> float:
         """Energy between full and the pack's own depth limit [kWh]."""
-        return self.pack.usable_kwh * self.count
+        return self.pack.usable_kwh * self.count * self.health
 
     @property
     def _series(self):

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from calm_relay.job.model import Job
 from calm_relay.planning.design import Design
+from calm_relay.planning.stringing import fusing_of
 
 
 @dataclass(frozen=True)
@@ -16,15 +17,43 @@ class CostLine:
 
 
 KINDS = {
+    "modules": "Modules",
     "box": "Inverters",
     "store": "Battery packs",
     "labour": "Labour",
     "once": "Design, permit, inspection",
     "strings": "Reconnecting strings",
+    "fuses": "String fuses",
     "removal": "Taking away",
     "backup": "Backed-up sub-board",
     "rebate": "Rebate",
 }
+
+
+def _module_lines(design, costs):
+    """New modules with what lies under them, and laying them."""
+    counts, extras = {}, {}
+    for box in design.pv_boxes:
+        for run in box.stringing.runs:
+            if run.face.plan.fate == "new":
+                counts[run.module] = counts.get(run.module, 0) + run.modules
+                if run.optimiser:
+                    extras[run.optimiser] = extras.get(run.optimiser, 0) + run.modules
+    lines = [CostLine("modules", f"{n} × {item.name}", n * item.price) for item, n in (counts | extras).items()]
+    if counts:
+        laid = sum(counts.values())
+        lines.append(CostLine("modules", f"Laying {laid} modules", laid * costs.module_labour))
+    return lines
+
+
+def _fuses(design, job):
+    """Fuses that the works add: those of strings that are connected anew or new."""
+    if not design.strings_moved and not any(box.is_new for box in design.pv_boxes):
+        return 0
+    fusings = [
+        (item, fusing_of(item)) for box in design.pv_boxes if not box.micro for item in box.stringing.inputs
+    ]
+    return sum(item.strings for item, fusing in fusings if fusing and fusing.needed(job.fuse_school))
 
 
 def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
@@ -32,7 +61,7 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     costs = job.costs
     if not design.new_boxes:
         return ()
-    lines, hours = [], 0.0
+    lines, hours = _module_lines(design, costs), 0.0
     for box in design.new_boxes:
         lines.append(CostLine("box", box.converter.name, box.converter.price))
         hours += box.converter.install_hours
@@ -50,6 +79,9 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
                 design.strings_moved * costs.restring_per_string,
             )
         )
+    fuses = _fuses(design, job)
+    if fuses:
+        lines.append(CostLine("fuses", f"{fuses} string fuses", fuses * costs.fuse))
     if design.removed:
         lines.append(CostLine("removal", "Taking the old inverter away", len(design.removed) * costs.remove_box))
     store = design.store_box

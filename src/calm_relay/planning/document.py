@@ -5,20 +5,34 @@ import numpy as np
 from calm_relay import __version__
 from calm_relay.exchange.plan_document import (
     ChoiceDocument,
+    ClippedDocument,
     ConverterDocument,
     CostDocument,
     DarkDocument,
+    DemandPartDocument,
+    FaceDocument,
     FindingDocument,
+    LeftOutDocument,
     MoneyDocument,
     OptionDocument,
     PathsDocument,
     PlanDocument,
+    RatioLimitDocument,
     ReasonDocument,
+    RestringDocument,
+    RuleDocument,
+    StringDocument,
     YearDocument,
 )
 from calm_relay.physics.dispatch import CONVERTER_FLOWS
 from calm_relay.planning.cautions import CAUTIONS
+from calm_relay.planning.clipping import clipped_year
 from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.ratio_limits import ratio_limits
+from calm_relay.planning.restring import restringing_of
+from calm_relay.planning.roof import face_shades
+from calm_relay.planning.roof_room import room_of
+from calm_relay.planning.rules import rules_of
 
 
 def document_of(plan: Plan) -> PlanDocument:
@@ -29,7 +43,31 @@ def document_of(plan: Plan) -> PlanDocument:
         weather=plan.site.source,
         assumed_climate=plan.site.assumed,
         demand=plan.demand.source,
+        demand_parts=tuple(
+            DemandPartDocument(
+                name=part.name,
+                yearly_kwh=float(part.kw.sum() * plan.site.calendar.step_h),
+                planned=part.planned,
+                source=part.source,
+            )
+            for part in plan.demand.parts
+        ),
         evening_peak_kw=plan.demand.evening_peak_kw,
+        night_kwh=plan.demand.night_kwh,
+        worst_season=plan.demand.worst_season,
+        faces=tuple(_face(shade) for shade in face_shades(plan)),
+        region=plan.job.region,
+        rules=tuple(
+            RuleDocument(
+                key=held.rule.key,
+                kind=held.rule.kind,
+                name=held.rule.name,
+                limit=held.limit,
+                changed=held.changed,
+                authority=held.authority,
+            )
+            for held in rules_of(plan.job)
+        ),
         step_h=plan.site.calendar.step_h,
         options=tuple(_option(option, plan) for option in plan.options),
         choice=_choice(plan),
@@ -51,8 +89,83 @@ def _option(option: Option, plan):
         if outcome
         else None,
         dark=DarkDocument(**vars(outcome.dark)) if outcome else None,
+        strings=tuple(_strings(option)),
+        left_out=tuple(
+            LeftOutDocument(
+                converter=box.converter.key, face=item.face.plan.name, modules=item.modules, reason=item.reason
+            )
+            for box in design.pv_boxes
+            for item in box.stringing.left_out
+        ),
+        restringing=_restringing(option),
+        clipped=_clipped(plan, option),
+        ratio_limits=_ratio_limits(option),
         findings=tuple(_finding(finding) for finding in option.findings),
         largest_residual_kwh=_largest_residual(outcome.year) if outcome else None,
+    )
+
+
+def _strings(option):
+    survey = option.ground.survey
+    for box in option.design.pv_boxes:
+        for run in box.stringing.runs:
+            yield StringDocument(
+                converter=box.converter.key,
+                input=run.tracker_number,
+                face=run.face.plan.name,
+                in_series=run.in_series,
+                parallel=run.parallel,
+                cold_v=run.cold_v(survey.temperatures),
+                cold_limit_v=run.cold_limit(survey.site_limit)[0],
+                hot_v=run.hot_v(survey.temperatures),
+                short_circuit_a=run.short_circuit_a,
+            )
+
+
+def _restringing(option):
+    found = restringing_of(option.ground, option.design) if option.outcome else None
+    return (
+        RestringDocument(**{**vars(found), "steps": tuple(step.strip() for step in found.steps)})
+        if found
+        else None
+    )
+
+
+def _clipped(plan, option):
+    found = clipped_year(plan, option)
+    if found is None:
+        return None
+    return ClippedDocument(
+        without_store_kwh=found.bare_kwh,
+        with_store_kwh=found.kept_kwh,
+        caught_kwh=found.caught_kwh,
+        by_month=tuple(found.bare.sum(axis=1).tolist()),
+        why=found.why,
+    )
+
+
+def _ratio_limits(option):
+    box = option.design.pv_box
+    if box is None or not box.has_array:
+        return ()
+    limits = ratio_limits(box, option.ground.job, option.ground.survey)
+    return tuple(
+        RatioLimitDocument(ratio_max=limit.ratio_max, owner=limit.owner, authority=limit.authority)
+        for limit in limits
+    )
+
+
+def _face(shade):
+    face = shade.face
+    room = room_of(face)
+    return FaceDocument(
+        name=face.plan.name,
+        module=face.module.key,
+        count=face.plan.count,
+        fits=room.count if room else None,
+        rated_kwp=face.rated_kw,
+        yearly_kwh=face.yearly_kwh,
+        horizon_share=max(shade.year, 0.0),
     )
 
 
@@ -125,7 +238,7 @@ def _choice(plan):
 
 def _largest_residual(year):
     parts = (year.dc_residuals_kwh(), year.store_residuals_kwh(), year.ac_residuals_kwh())
-    return max(float(np.abs(part).max()) for part in parts)
+    return max(float(np.abs(part).max(initial=0.0)) for part in parts)
 
 
 def series_of(option: Option, plan: Plan) -> tuple[dict[str, list[str]], dict[str, list[float]]]:

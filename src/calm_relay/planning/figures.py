@@ -55,15 +55,13 @@ def _sky(plan, option):
 
 
 def _strings(plan, option):
-    box = option.design.pv_box
     temperatures = option.ground.temperatures
     yield Figure("Coldest cell", f"{temperatures.cold_c:.0f} °C", temperatures.cold_source)
     yield Figure("Hottest cell", f"{temperatures.hot_c:.0f} °C", temperatures.hot_source)
-    if box is None:
-        return
-    for run in box.stringing.runs:
+    runs = [(box, run) for box in option.design.pv_boxes for run in box.stringing.runs]
+    for box, run in runs:
         module, tracker = run.face.module, run.tracker
-        limit_v, owner = run.cold_limit
+        limit_v, owner = run.cold_limit(option.ground.survey.site_limit)
         sheet = f"{module.name} and {box.converter.name}, datasheets"
         yield Figure(
             f"{run.face.plan.name}, input {run.tracker_number}",

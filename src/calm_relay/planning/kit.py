@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from calm_relay.exchange.shipped import catalogue
-from calm_relay.job.equipment import Catalogue, Converter, Module, Pack
+from calm_relay.job.equipment import Catalogue, Converter, Microinverter, Module, Optimiser, Pack
 from calm_relay.job.model import Job
 from calm_relay.physics.conversion import LossCurve, fit_peak_and_weighted
 from calm_relay.planning.errors import PlanError
@@ -27,6 +27,15 @@ class Kit:
     def pack(self, key: str, field: str) -> Pack:
         """A battery pack by key; `field` is named when there is none."""
         return _find(self.catalogue.packs, key, field, "battery pack")
+
+    def under_module(self, key: str, field: str) -> Optimiser | Microinverter:
+        """An optimiser or a microinverter by key; `field` is named when there is none."""
+        items = (*self.catalogue.optimisers, *self.catalogue.microinverters)
+        return _find(items, key, field, "optimiser or microinverter")
+
+    def microinverter(self, key: str, field: str) -> Microinverter:
+        """A microinverter by key; `field` is named when there is none."""
+        return _find(self.catalogue.microinverters, key, field, "microinverter")
 
 
 def _find(items, key, field, what):

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 
+from calm_relay.planning.design import AS_IS
 from calm_relay.planning.findings import Finding, Severity
 from calm_relay.planning.plan import Option, Plan
 
@@ -76,11 +77,11 @@ def line_of(plan: Plan, option: Option) -> Line:
     at = {finding.check: finding for finding in option.findings}
     stations = [
         _station("Sky", option, _sky(plan), plan.assumed_note or plan.site.source),
-        _station("Roof", option, *_roof(plan)),
+        _station("Roof", option, *_roof(plan, option)),
         _station(
             "Strings",
             option,
-            _strings(plan),
+            _strings(plan, option),
             "",
             _headroom(at.get("cold voltage"), "{:.0f} of {:.0f} V when coldest"),
         ),
@@ -102,24 +103,34 @@ def line_of(plan: Plan, option: Option) -> Line:
         ),
     ]
     boxes = option.design.boxes
-    main = next((i for i, box in enumerate(boxes) if box.stringing), 0)
-    legs = [
-        Leg("light", (COLUMN["Sky"], 0), (COLUMN["Roof"], 0), "light"),
-        Leg("DC", (COLUMN["Roof"], 0), (COLUMN["Strings"], 0), f"{main}:roof"),
-        Leg("DC", (COLUMN["Strings"], 0), (COLUMN["Converter"], 0), f"{main}:strings"),
-        Leg("AC", (COLUMN["Converter"], 0), (COLUMN["Home"], 0), f"{main}:ac"),
-        Leg("AC", (COLUMN["Home"], 0), (COLUMN["Street"], 0), "street"),
-    ]
+    group = option.design.roof_boxes
+    main = group[0] if group else 0
+    legs = [Leg("AC", (COLUMN["Home"], 0), (COLUMN["Street"], 0), "street")]
+    if group or option.outcome is None:
+        legs = [
+            Leg("light", (COLUMN["Sky"], 0), (COLUMN["Roof"], 0), "light"),
+            Leg("DC", (COLUMN["Roof"], 0), (COLUMN["Strings"], 0), f"{main}:roof"),
+            Leg("DC", (COLUMN["Strings"], 0), (COLUMN["Converter"], 0), f"{main}:strings"),
+            Leg("AC", (COLUMN["Converter"], 0), (COLUMN["Home"], 0), f"{main}:ac"),
+            *legs,
+        ]
     power = _headroom(at.get("evening power"), "{:.1f} of {:.1f} kW evening peak")
     on_main = boxes[main].bank if boxes else option.design.coupling == "DC"
     if on_main:
-        stations.append(_station("Store", option, *_store(plan), power, DC_JOIN, 1, "right"))
+        bank = boxes[main].bank if boxes else plan.bank
+        bar = power if not boxes or boxes[main] is option.design.store_box else None
+        name = "Store" if not boxes or boxes[main] is option.design.store_box else "Second store"
+        stations.append(_station(name, option, *_store(bank), bar, DC_JOIN, 1, "right"))
         legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1), f"{main}:store"))
-    beside = [(number, box) for number, box in enumerate(boxes) if number != main]
+    beside = [(number, box) for number, box in enumerate(boxes) if number not in group]
     if not boxes and option.design.coupling == "AC":
         beside = [(1, None)]
-    for number, box in beside[:1]:
-        _hang(stations, legs, plan, option, number, box, None if on_main else power)
+    if len(beside) == 1 and not on_main:
+        number, box = beside[0]
+        _hang(stations, legs, plan, option, number, box, power)
+    else:
+        for column, (number, box) in zip((AC_JOIN, AC_JOIN + 1.2), beside, strict=False):
+            _hang_whole(stations, legs, option, number, box, column, power)
     sourced = tuple(replace(station, source=_source(station, plan, option)) for station in stations)
     return Line(sourced, tuple(legs))
 
@@ -133,7 +144,7 @@ def _source(station, plan, option):
         "Strings": "the job's survey; module and inverter datasheets",
         "Home": f"{plan.demand.source}; when dark: battery and inverter datasheets",
         "Street": f"the job's survey; highest import of the simulated year ({note})",
-        "Store": f"{plan.bank.pack.name}, datasheet; evening peak: {plan.demand.source}",
+        "Store": f"battery datasheet; evening peak: {plan.demand.source}",
     }.get(station.name, f"{boxes}, datasheets")
 
 
@@ -146,10 +157,22 @@ def _hang(stations, legs, plan, option, number, box, power):
         stations.append(_station("Kept inverter", option, headline, "", None, AC_JOIN, 1, "right"))
         return
     stations.append(_station("Battery inverter", option, headline, "", None, AC_JOIN, 1, "right"))
-    name = "Store" if power is not None or not any(item.name == "Store" for item in stations) else "Second store"
-    detail = _store(plan) if name == "Store" else (f"{box.bank.usable_kwh:.1f} kWh usable", "")
-    stations.append(_station(name, option, *detail, power, AC_JOIN - STORE_GAP, 1, "left"))
+    bank = box.bank if box else plan.bank
+    stations.append(_station("Store", option, *_store(bank), power, AC_JOIN - STORE_GAP, 1, "left"))
     legs.append(Leg("DC", (AC_JOIN, 1), (AC_JOIN - STORE_GAP, 1), f"{number}:store"))
+
+
+def _hang_whole(stations, legs, option, number, box, column, power):
+    """One of several boxes that join at the AC bus, drawn with its store as one station."""
+    legs.append(Leg("AC", (column, 1), (column, 0), f"{number}:ac"))
+    headline = f"{box.converter.ac_kw:g} kW"
+    if not box.bank:
+        name, headline, bar = "Kept inverter", f"{headline}, {box.array_kw:.2f} kWp", None
+    else:
+        leads = box is option.design.store_box
+        name, bar = ("Store" if leads else "Second store"), (power if leads else None)
+        headline += f", {box.bank.usable_kwh:.1f} kWh"
+    stations.append(_station(name, option, headline, "", bar, column, 1, "right"))
 
 
 def _station(name, option, headline, detail="", headroom=None, column=None, row=0, words="below"):
@@ -182,27 +205,49 @@ def _sky(plan):
     return f"{ghi.sum() * plan.site.calendar.step_h / 1000:,.0f} kWh/m² a year"
 
 
-def _roof(plan):
-    rated = sum(face.rated_kw for face in plan.faces)
-    made = sum(face.yearly_kwh for face in plan.faces)
-    count = len(plan.faces)
+def _roof(plan, option):
+    """The faces that stand on this option's roof."""
+    later = option.design.key != AS_IS
+    faces = [face for face in plan.faces if (face.plan.will_be_there if later else face.plan.is_there)]
+    if not faces:
+        return "nothing on it yet", ""
+    rated, made = sum(face.rated_kw for face in faces), sum(face.yearly_kwh for face in faces)
+    count = len(faces)
     return f"{rated:.2f} kWp, {count} face{'s' * (count > 1)}", f"{made / 1000:.1f} MWh DC a year"
 
 
-def _strings(plan):
-    lengths = [face.plan.in_series for face in plan.faces for _ in range(face.plan.strings)]
-    return " + ".join(f"{lengths.count(n)} × {n}" for n in dict.fromkeys(lengths))
+def _strings(plan, option):
+    boxes = option.design.pv_boxes
+    if not boxes:
+        lengths = [f.plan.in_series for f in plan.faces if f.plan.is_there for _ in range(f.plan.strings)]
+    elif boxes[0].micro:
+        units = sum(run.parallel for box in boxes if box.micro for run in box.stringing.runs)
+        return f"{units} modules, each its own"
+    else:
+        lengths = []
+        for box in boxes:
+            chains = {}
+            for run in box.stringing.runs:
+                if run.chain:
+                    chains[run.chain] = chains.get(run.chain, 0) + run.in_series
+                else:
+                    lengths += [run.in_series] * run.parallel
+            lengths += chains.values()
+    return " + ".join(f"{lengths.count(n)} × {n}" for n in dict.fromkeys(lengths)) or "none yet"
 
 
 def _converter(option):
-    box = option.design.pv_box
-    if box is None:
-        return "none fits", ""
+    boxes = option.design.roof_boxes
+    if not boxes:
+        return "none fits" if option.outcome is None else "none yet", ""
+    box = option.design.boxes[boxes[0]]
+    if box.micro:
+        units = sum(run.parallel for n in boxes for run in option.design.boxes[n].stringing.runs)
+        return f"{units} × {box.micro.ac_w:g} W micro", ""
     return f"{box.converter.ac_kw:g} kW {box.converter.kind.split()[0]}", ""
 
 
-def _store(plan):
-    bank = plan.bank
+def _store(bank):
     return f"{bank.usable_kwh:.1f} kWh usable", f"{bank.count} × {bank.pack.name}"
 
 

@@ -64,18 +64,25 @@ def moment_of(plan: Plan, option: Option, step: int) -> Moment:
     year, boxes = option.outcome.year, option.design.boxes
     legs = {"light": float(plan.site.weather.ghi[step])}
     bars = {}
+    group = option.design.roof_boxes
+    lead = group[0] if group else None
     for number, box in enumerate(boxes):
+        if number in group[1:]:
+            continue
+        # Microinverters are one converter on the line.
+        together = group if number == lead else (number,)
         flow = {
-            name: float(year.of(name, number)[step]) for name in ("pv_dc", "clipped", "ac", "charge", "discharge")
+            name: sum(float(year.of(name, n)[step]) for n in together)
+            for name in ("pv_dc", "clipped", "ac", "charge", "discharge")
         }
         legs[f"{number}:roof"] = flow["pv_dc"]
         legs[f"{number}:strings"] = flow["pv_dc"] - flow["clipped"]
         legs[f"{number}:ac"] = flow["ac"]
         legs[f"{number}:store"] = flow["charge"] - flow["discharge"]
-        limit = box.converter.ac_kw
-        name = "Converter" if box is option.design.pv_box else "Battery inverter"
-        bars[name] = _bar(abs(flow["ac"]), limit, f"{flow['ac']:.1f} of {limit:g} kW now")
-        if box.bank:
+        limit = sum(boxes[n].converter.ac_kw for n in together)
+        name = "Converter" if number == lead else "Battery inverter"
+        bars[name] = _bar(abs(flow["ac"]), limit, f"{flow['ac']:.1f} of {limit:.3g} kW now")
+        if box.bank and box is option.design.store_box:
             part = year.plant[number].battery
             level = float(year.of("store", number)[step]) / part.usable_kwh
             bars["Store"] = Headroom(level, 1.0, f"{level:.0%} full", Severity.HOLD)

@@ -8,12 +8,14 @@ from calm_relay.planning.array import Face, design_temperatures, faces_of
 from calm_relay.planning.bank import Bank
 from calm_relay.planning.choice import Choice, choose
 from calm_relay.planning.demand import DemandYear, demand_year
-from calm_relay.planning.design import Design, Ground, designs, kept_box
+from calm_relay.planning.design import Design, Ground, survey_of
 from calm_relay.planning.findings import Finding, Severity, Subject, findings_for
 from calm_relay.planning.kit import kit_of
+from calm_relay.planning.options import designs
 from calm_relay.planning.progress import Progress, unheard
-from calm_relay.planning.simulate import Outcome, outcome
+from calm_relay.planning.simulate import Outcome, outcome, production_of
 from calm_relay.planning.site_year import SiteYear, site_year
+from calm_relay.planning.standing import boxes_now
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,15 +79,15 @@ def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> 
     progress(0.3, "Laying the roof under it")
     kit = kit_of(job)
     faces = faces_of(job, site)
+    survey = survey_of(job, kit, faces, design_temperatures(job, site, faces))
+    now = boxes_now(survey)
     progress(0.5, "Reading the home's year")
-    demand = demand_year(job, folder, site)
+    demand = demand_year(job, folder, site, lambda: production_of(Design("", "", "none", now), job, site))
     bank = Bank(kit.pack(job.store.pack, "store.pack"), job.store.count)
-    ground = Ground(
-        job, kit, faces, design_temperatures(job, site, faces), demand, bank, kept_box(job, kit, faces)
-    )
+    ground = Ground(survey, demand, bank, now)
     options, bill_now = [], None
     for number, design in enumerate(designs(ground)):
-        progress(0.6 + 0.13 * number, f"Simulating: {design.title}")
+        progress(0.6 + 0.1 * number, f"Simulating: {design.title}")
         if design.refused:
             options.append(Option(design, None, _refusals(design), ground))
             continue

@@ -41,7 +41,7 @@ def _low_outlay(design, outcome, bill_now, peak_kw):
 
 
 def _gentle_works(design, outcome, bill_now, peak_kw):
-    return 1.0 / (1 + len(design.new_boxes) + len(design.removed) + design.strings_moved)
+    return 1.0 / (1 + design.works)
 
 
 def _clip(value):

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from calm_relay.job.model import Job
-from calm_relay.planning.design import AC_ADDON, AS_IS, HYBRID_SWAP
+from calm_relay.planning.design import AC_ADDON, AS_IS, HYBRID_SWAP, MICRO_AC
 
 WORTH_SAYING_KWH = 10.0
 
@@ -125,7 +125,11 @@ def _works(option):
     design = option.design
     if design.key == AS_IS:
         return [(True, "gentle_works", "Nothing is touched.")]
-    if design.key == AC_ADDON:
+    kept = option.ground.kept
+    if kept is None and not option.ground.now:
+        return _new_works(design)
+    before = sum(box.converter.ac_kw for box in option.ground.now)
+    if design.key == AC_ADDON and not design.removed:
         return [
             (
                 True,
@@ -135,19 +139,38 @@ def _works(option):
             (
                 False,
                 "gentle_works",
-                f"The network operator counts {design.counted_kw:g} kW instead of "
-                f"{design.pv_box.converter.ac_kw:g} kW.",
+                f"The network operator counts {design.counted_kw:g} kW instead of {before:g} kW.",
             ),
         ]
-    age = option.ground.kept.age_years
+    goes = (
+        "The microinverters come off"
+        if kept is None
+        else f"A working inverter of {kept.age_years:g} years comes off"
+    )
+    ends = (
+        "if the one box fails, array and store both stop" if design.coupling == "DC" else "two new boxes are hung"
+    )
     return [
-        (True, "gentle_works", f"One box: the operator counts {design.counted_kw:g} kW."),
-        (
-            False,
-            "gentle_works",
-            f"A working inverter of {age:g} years comes off, {design.strings_moved} strings are reconnected, and "
-            "if the one box fails, array and store both stop.",
-        ),
+        (True, "gentle_works", f"The operator counts {design.counted_kw:g} kW, today {before:g} kW."),
+        (False, "gentle_works", f"{goes}, {design.strings_moved} strings are reconnected, and {ends}."),
+    ]
+
+
+def _new_works(design):
+    counted = f"the operator counts {design.counted_kw:g} kW"
+    if design.key == HYBRID_SWAP:
+        return [
+            (True, "gentle_works", f"One box on the wall: {counted}."),
+            (False, "gentle_works", "If the one box fails, array and store both stop."),
+        ]
+    apart = (
+        "a module that fails takes no other with it"
+        if design.key == MICRO_AC
+        else "if one fails, the other works on"
+    )
+    return [
+        (True, "gentle_works", f"Array and store stand apart: {apart}."),
+        (False, "gentle_works", f"More boxes: {counted}."),
     ]
 
 
@@ -160,7 +183,7 @@ def _path(option, options):
         theirs = other.outcome.paths.through_store
         sentence = f"From module through store to home {through:.1%}; the other coupling {theirs:.1%}."
         found.append((through >= theirs, "use_own_power", sentence))
-    now = _other(options, AS_IS)
+    now = _other(options, AS_IS if option.ground.now else AC_ADDON)
     clipped_now = now.outcome.figures.clipped_kwh if now else 0.0
     if option.design.coupling == "DC" and clipped_now >= WORTH_SAYING_KWH:
         caught = clipped_now - outcome.figures.clipped_kwh

@@ -41,3 +41,42 @@ def typical_days(plan: Plan) -> dict[str, np.ndarray]:
         cut = np.isin((calendar.month - 1 + turn) % 12 + 1, months)
         days[name] = np.bincount(hour[cut], weights=kw[cut], minlength=24) / np.bincount(hour[cut], minlength=24)
     return days
+
+
+@dataclass(frozen=True, eq=False)
+class HomeYear:
+    """The home's year to look at: a carpet of days by clock hours [kW], and a mean day stacked by parts [kW].
+
+    `carpet` has shape (365, 96) in local clock time; `stacked` holds 24 values a part for the worst season.
+    """
+
+    carpet: np.ndarray
+    stacked: dict[str, np.ndarray]
+    sunset_h: np.ndarray
+    sunrise_h: np.ndarray
+
+
+def home_year(plan: Plan) -> HomeYear:
+    """Demand as a carpet, with the hours of sunset and sunrise of each day, and the worst season's mean day."""
+    calendar, demand = plan.site.calendar, plan.demand
+    per_day = calendar.steps // 365
+    slot = (calendar.wall_minute // (1440 // per_day)).astype(int)
+    first = calendar.wall[0].astype("datetime64[D]")
+    day = np.clip((calendar.wall.astype("datetime64[D]") - first).astype(int), 0, 364)
+    carpet = np.full((365, per_day), np.nan)
+    carpet[day, slot] = demand.kw
+    # The hour that daylight saving leaves out takes the one before.
+    for row in np.flatnonzero(np.isnan(carpet).any(axis=1)):
+        holes = np.isnan(carpet[row])
+        carpet[row, holes] = np.interp(np.flatnonzero(holes), np.flatnonzero(~holes), carpet[row, ~holes])
+    hour = calendar.wall_minute // 60
+    here = demand.worst_season_steps
+    counts = np.bincount(hour[here], minlength=24)
+    stacked = {
+        part.name: np.bincount(hour[here], weights=part.kw[here], minlength=24) / counts for part in demand.parts
+    }
+    light = np.zeros((365, per_day), dtype=bool)
+    light[day, slot] = ~plan.site.dark
+    rise = np.where(light.any(axis=1), light.argmax(axis=1), np.nan) * 24.0 / per_day
+    sets = np.where(light.any(axis=1), per_day - light[:, ::-1].argmax(axis=1), np.nan) * 24.0 / per_day
+    return HomeYear(carpet, stacked, sets, rise)

@@ -1,6 +1,6 @@
 """A design's simulated year and the figures read off it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -17,6 +17,7 @@ from calm_relay.planning.cost import CostLine, cost_lines
 from calm_relay.planning.demand import DemandYear
 from calm_relay.planning.design import Design
 from calm_relay.planning.paths import Paths, paths_of
+from calm_relay.planning.shared_input import shared_loss
 from calm_relay.planning.site_year import SiteYear
 
 
@@ -120,22 +121,46 @@ class Inputs:
 def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Inputs:
     """A design on the site's year, ready to run."""
     calendar = site.calendar
-    pv_kw = np.zeros((len(design.boxes), calendar.steps))
-    for row, box in zip(pv_kw, design.boxes, strict=True):
-        for run in box.stringing.runs if box.stringing else ():
-            row += run.face.made.dc_kw * (run.parallel / run.face.plan.strings)
+    plant, pv_kw = _plant_of(design, job, site)
     limit_kw = job.tariff.export_limit_kw
     street = Street(job.supply.import_limit_kw, UNLIMITED if limit_kw is None else limit_kw)
     charge = job.store.grid_charge
     window = None
-    if charge is not None and design.store_box:
+    if charge is not None and design.store_box and design.store_box.is_new:
         window = ChargeWindow(
             calendar.in_window(minutes_of(charge.start), minutes_of(charge.end)),
             charge.target,
             charge.limit_kw or UNLIMITED,
         )
-    plant = tuple(box.part(job.store.reserve) for box in design.boxes)
     return Inputs(plant, pv_kw, demand.kw, calendar.step_h, street, window)
+
+
+def _plant_of(design, job, site):
+    pv_kw = np.zeros((len(design.boxes), site.calendar.steps))
+    for row, box in zip(pv_kw, design.boxes, strict=True):
+        for item in box.stringing.inputs if box.stringing else ():
+            left = 1.0 - shared_loss(item)
+            for run in item.runs:
+                row += run.face.made.dc_kw * (
+                    run.modules / run.face.plan.count * left * own_tracking(box, run, job)
+                )
+    return tuple(box.part(job.store.reserve) for box in design.boxes), pv_kw
+
+
+def own_tracking(box, run, job: Job) -> float:
+    """What a tracker under each module makes of the string's power: no mismatch, less its own loss."""
+    if box.micro:
+        return 1.0 / (1.0 - job.losses.mismatch)
+    return run.optimiser.efficiency / (1.0 - job.losses.mismatch) if run.optimiser else 1.0
+
+
+def production_of(design: Design, job: Job, site: SiteYear) -> np.ndarray:
+    """AC power of a design's arrays alone, as modelled [kW]."""
+    without = replace(design, boxes=tuple(replace(box, bank=None) for box in design.boxes if box.has_array))
+    nothing = np.zeros(site.calendar.steps)
+    plant, pv_kw = _plant_of(without, job, site)
+    year = run_plant(plant, pv_kw, nothing, site.calendar.step_h)
+    return np.maximum(year.of("ac"), 0.0)
 
 
 def run_inputs(inputs: Inputs) -> PlantYear:

@@ -10,7 +10,8 @@ import numpy as np
 from calm_relay.exchange.array_cache import cached_arrays
 from calm_relay.exchange.shipped import climates
 from calm_relay.exchange.weather_file import read_weather_file
-from calm_relay.job.model import ClimatePreset, Site
+from calm_relay.job.model import MonthlyWeather, Site, WeatherFile
+from calm_relay.physics import horizon as horizon_shade
 from calm_relay.physics.calendar import YearCalendar, year_calendar
 from calm_relay.physics.made_year import made_year
 from calm_relay.physics.sun import (
@@ -47,7 +48,7 @@ class SiteYear:
 
 def weather_edition(site: Site, folder: Path) -> tuple[str, int]:
     """Absolute path of the weather file and its time of change, to key caches; empty for a preset."""
-    if isinstance(site.weather, ClimatePreset):
+    if not isinstance(site.weather, WeatherFile):
         return "", 0
     path = (folder / site.weather.path).resolve()
     return str(path), path.stat().st_mtime_ns if path.exists() else 0
@@ -64,7 +65,7 @@ def site_year(site: Site, folder: Path) -> SiteYear:
         When its climate preset is unknown or does not fit the latitude.
     """
     # What does not touch sun or weather must not make them anew.
-    plain = site.with_(place="", coldest_c=None, hottest_c=None)
+    plain = site.with_(place="", coldest_c=None, hottest_c=None, horizon=())
     return _site_year(plain, *weather_edition(site, folder))
 
 
@@ -76,14 +77,14 @@ def _site_year(site, path, edition):
 
     def make():
         sun = sun_path(calendar.utc, calendar.step_h, site.latitude, site.longitude, site.elevation_m)
-        weather = _preset_weather(site, calendar, sun) if not path else _file_weather(path, calendar, sun, details)
+        weather = _made_weather(site, calendar, sun) if not path else _file_weather(path, calendar, sun, details)
         return {**vars(sun), **vars(weather), **details}
 
     arrays = cached_arrays(key, make)
     sun = SunPath(*(arrays[name] for name in ("zenith", "azimuth", "extra_normal")))
     weather = WeatherYear(*(arrays[name] for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed")))
     if not path:
-        source, distance = f"assumed climate: {climates()[site.weather.climate].name}", 0.0
+        source, distance = _made_source(site.weather), 0.0
     else:
         latitude, longitude = arrays["file_place"]
         source = f"weather file {Path(path).name}"
@@ -91,29 +92,44 @@ def _site_year(site, path, edition):
     return SiteYear(key, calendar, sun, weather, source, not path, distance)
 
 
-def _preset_weather(site, calendar, sun):
-    climate = climates().get(site.weather.climate)
-    if climate is None:
-        raise PlanError(
-            "site.weather.climate", f"is {site.weather.climate!r}; wanted one of {', '.join(climates())}"
-        )
-    # A climate met on the other hemisphere has its seasons half a year later.
-    turn = 6 if climate.latitude * site.latitude < 0 else 0
-    monthly = [np.roll(row, turn) for row in (climate.ghi_kwh_per_day, climate.temp_c, climate.daily_range_c)]
+def _made_source(weather):
+    if isinstance(weather, MonthlyWeather):
+        return f"assumed days made from typed months{f' ({weather.origin})' if weather.origin else ''}"
+    return f"assumed climate: {climates()[weather.climate].name}"
+
+
+def _made_weather(site, calendar, sun):
+    """A year made from a preset's months, or from those typed in."""
+    weather = site.weather
+    if isinstance(weather, MonthlyWeather):
+        name, field = "The typed months", "site.weather.ghi_kwh_per_day"
+        monthly = [weather.ghi_kwh_per_day, weather.temp_c, (weather.daily_range_c,) * 12]
+        wind = weather.wind_mean
+    else:
+        climate = climates().get(weather.climate)
+        if climate is None:
+            raise PlanError(
+                "site.weather.climate", f"is {weather.climate!r}; wanted one of {', '.join(climates())}"
+            )
+        name, field = climate.name, "site.weather.climate"
+        # A climate met on the other hemisphere has its seasons half a year later.
+        turn = 6 if climate.latitude * site.latitude < 0 else 0
+        rows = (climate.ghi_kwh_per_day, climate.temp_c, climate.daily_range_c)
+        monthly = [np.roll(row, turn) for row in rows]
+        wind = climate.wind_mean
     try:
         return made_year(
             *monthly,
-            climate.wind_mean,
+            wind,
             sun,
             calendar.utc,
             calendar.month,
             calendar.step_h,
-            site.weather.seed,
+            weather.seed,
         )
     except ValueError as error:
         raise PlanError(
-            "site.weather.climate",
-            f"{climate.name} does not fit latitude {site.latitude:g}: {error}; wanted a climate of that latitude",
+            field, f"{name} does not fit latitude {site.latitude:g}: {error}; wanted figures of that latitude"
         ) from None
 
 
@@ -147,6 +163,21 @@ def _plane(year: SiteYear, tilt, azimuth, albedo):
     return PlaneIrradiance(**cached_arrays(f"{year.key}|plane|{tilt}|{azimuth}|{albedo}", make))
 
 
-def plane_irradiance(year: SiteYear, tilt: float, azimuth: float, albedo: float) -> PlaneIrradiance:
-    """Irradiance on a plane of the site, cached; see `physics.sun.plane_of_array`."""
+def open_plane(year: SiteYear, tilt: float, azimuth: float, albedo: float) -> PlaneIrradiance:
+    """Irradiance on a plane of the site under an open sky, cached; see `physics.sun.plane_of_array`."""
     return _plane(year, tilt, azimuth, albedo)
+
+
+@lru_cache(maxsize=24)
+def shaded_plane(year: SiteYear, tilt: float, azimuth: float, albedo: float, horizon) -> PlaneIrradiance:
+    """The same behind the site's horizon line, a tuple of `job.survey.HorizonPoint`."""
+    plane = open_plane(year, tilt, azimuth, albedo)
+    if not horizon:
+        return plane
+    azimuths, elevations = [p.azimuth for p in horizon], [p.elevation for p in horizon]
+    return horizon_shade.shaded_plane(
+        plane,
+        horizon_shade.sun_is_hidden(year.sun, azimuths, elevations),
+        horizon_shade.sky_view(tilt, azimuth, azimuths, elevations),
+        horizon_shade.isotropic_sky(year.weather, year.sun, tilt),
+    )

@@ -7,20 +7,27 @@ import numpy as np
 from calm_relay.planning.kit import loss_curve
 from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.progress import Progress, unheard
-from calm_relay.planning.simulate import inputs_of, run_inputs
+from calm_relay.planning.simulate import bill_of, inputs_of, run_inputs
 
 SIZES = 40
 
 
 @dataclass(frozen=True, eq=False)
 class ConverterSweep:
-    """Yearly energies over AC size, every other thing equal; each array has one entry a size [kW], [kWh]."""
+    """Yearly energies over AC size, every other thing equal; each array has one entry a size [kW], [kWh].
+
+    `given_kwh` is what the box gives to the AC bus, `bill` the year's bill, `box_price` the price of such a box by
+    the catalogue's boxes of its kind, None where there are fewer than two.
+    """
 
     ac_kw: np.ndarray
     clipped_kwh: np.ndarray
     import_kwh: np.ndarray
     export_kwh: np.ndarray
     idle_kwh: np.ndarray
+    given_kwh: np.ndarray
+    bill: np.ndarray
+    box_price: np.ndarray | None
     chosen_kw: float
 
 
@@ -35,12 +42,12 @@ class LoadHours:
 
 
 def sweep_converter(plan: Plan, option: Option, progress: Progress = unheard) -> ConverterSweep | None:
-    """Sizes from a third of the array to one and a half times it; None without a box that carries the array.
+    """Sizes from a third of the array to one and a half times it; None without one box that carries the array.
 
     The size alone is changed: the loss curve and the standby draw grow with the rating, the trackers stay.
     """
     box = option.design.pv_box
-    if box is None or option.outcome is None:
+    if box is None or option.outcome is None or box.micro or not box.has_array:
         return None
     number = option.design.boxes.index(box)
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
@@ -56,8 +63,23 @@ def sweep_converter(plan: Plan, option: Option, progress: Progress = unheard) ->
         plant = (*inputs.plant[:number], scaled, *inputs.plant[number + 1 :])
         year = run_inputs(replace(inputs, plant=plant))
         idle = year.kwh("standby") + float(part.loss.k0 * size * (year.of("ac", number) > 0).sum() * year.step_h)
-        rows.append((year.kwh("clipped"), year.bus_kwh("import"), year.bus_kwh("export"), idle))
-    return ConverterSweep(sizes, *np.array(rows).T, chosen)
+        bill = bill_of(year, plan.job, plan.site)
+        energies = year.kwh("clipped"), year.bus_kwh("import"), year.bus_kwh("export"), idle
+        rows.append((*energies, year.kwh_out(number), bill))
+    return ConverterSweep(sizes, *np.array(rows).T, _prices(option, box, sizes), chosen)
+
+
+def _prices(option, box, sizes):
+    """Price over size, straight through the catalogue's boxes of the same kind and phases."""
+    like = [
+        item
+        for item in option.ground.kit.catalogue.converters
+        if item.kind == box.converter.kind and item.phases == box.converter.phases
+    ]
+    if len({item.ac_kw for item in like}) < 2:
+        return None
+    slope, start = np.polyfit([item.ac_kw for item in like], [item.price for item in like], 1)
+    return start + slope * sizes
 
 
 def load_hours(option: Option, bins: int = 20) -> LoadHours | None:

@@ -6,9 +6,10 @@ import numpy as np
 
 from calm_relay.job.base import minutes_of
 from calm_relay.planning.bank import Bank, charge_dc_kw
-from calm_relay.planning.design import Design, battery_refusals
+from calm_relay.planning.design import Design
 from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.progress import Progress, unheard
+from calm_relay.planning.refusals import battery_refusals
 from calm_relay.planning.simulate import bill_of, simulate
 
 OUTAGE_H = 8.0

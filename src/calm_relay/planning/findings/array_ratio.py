@@ -1,41 +1,17 @@
 """Array power over inverter power, against every limit in force, naming the one that binds."""
 
-from dataclasses import dataclass
-
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
-
-TOLERANCE = 1e-6
-
-
-@dataclass(frozen=True)
-class RatioLimit:
-    """A limit on array over inverter, whose it is, and whether passing it stops the job."""
-
-    ratio_max: float
-    owner: str
-    authority: str
-    stops: bool
-
-
-def ratio_limits(box, job) -> list[RatioLimit]:
-    """Limits on the array of a box, the one that binds first."""
-    pv = box.converter.pv
-    maker_max = pv.ratio_max_with_battery if box.bank else pv.ratio_max
-    beside = "with a battery on it" if box.bank else "without a battery"
-    limits = [RatioLimit(maker_max, f"the maker {beside}", f"{box.converter.name}, datasheet", True)]
-    for rule in job.rules:
-        authority = f"{rule.authority}, {rule.clause}, {rule.dated}"
-        limits.append(RatioLimit(rule.ratio_max, rule.name, authority, False))
-    return sorted(limits, key=lambda limit: (limit.ratio_max, not limit.stops))
+from calm_relay.planning.ratio_limits import TOLERANCE, ratio_limits
 
 
 @check
 def check_array_ratio(subject):
     """The array may not be larger over its inverter than the maker allows or a rebate pays for."""
-    box = subject.design.pv_box
-    if box is None:
-        return []
-    limits = ratio_limits(box, subject.job)
+    return [_ratio(subject, box) for box in subject.design.pv_boxes if box.has_array]
+
+
+def _ratio(subject, box):
+    limits = ratio_limits(box, subject.job, subject.ground.survey)
     ratio = box.array_kw / box.converter.ac_kw
     binding = limits[0]
     broken = [limit for limit in limits if ratio > limit.ratio_max + TOLERANCE]
@@ -53,20 +29,18 @@ def check_array_ratio(subject):
         if limit is not binding:
             sentence += f" {_upper(binding.owner)} binds first, at {binding.ratio_max:.2f}."
         mends = _fewer_modules(subject, box, limit.ratio_max * box.converter.ac_kw)
-    return [
-        Finding(
-            "array ratio",
-            severity,
-            "Converter",
-            "faces",
-            sentence,
-            ratio,
-            limit.ratio_max,
-            "kWp/kW",
-            limit.authority,
-            mends,
-        )
-    ]
+    return Finding(
+        "array ratio",
+        severity,
+        "Converter",
+        "faces",
+        sentence,
+        ratio,
+        limit.ratio_max,
+        "kWp/kW",
+        limit.authority,
+        mends,
+    )
 
 
 def _upper(text):
@@ -75,9 +49,13 @@ def _upper(text):
 
 def _fewer_modules(subject, box, allowed_kw):
     """Takes whole rows off the face where that gives the least power away."""
+    if box.micro:
+        return ()
     faces = subject.job.faces
     best = None
     for i, face in enumerate(faces):
+        if not face.will_be_there:
+            continue
         module_kw = subject.ground.faces[i].module.power_w / 1000.0
         rows = 1
         while rows < face.in_series:

@@ -4,9 +4,10 @@ from math import ceil
 
 from calm_relay.job.base import minutes_of
 from calm_relay.planning.bank import Bank, charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.design import AC_ADDON, HYBRID_SWAP, battery_refusals
+from calm_relay.planning.design import HYBRID_SWAP
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
-from calm_relay.planning.stringing import hard_refusals, lay_strings
+from calm_relay.planning.refusals import battery_refusals
+from calm_relay.planning.stringing import hard_refusals
 
 
 @check
@@ -48,6 +49,8 @@ def _stronger(subject, box, power_kw):
     """The smallest step that gives clearly more power: one more pack, or the next converter."""
     mends = []
     bigger = Bank(box.bank.pack, box.bank.count + 1)
+    if not box.is_new:
+        return ()
     if (
         not battery_refusals(bigger, box.converter, subject.job)
         and discharge_ac_kw(bigger, box.converter)[0] > power_kw * 1.05
@@ -62,17 +65,18 @@ def _stronger(subject, box, power_kw):
 
 def stronger_converter(subject, box, enough):
     """A mend that takes the cheapest converter of the same kind that is enough; None when there is none."""
-    field = "battery_inverter" if subject.design.key == AC_ADDON else "hybrid"
+    field = "hybrid" if subject.design.key == HYBRID_SWAP else "battery_inverter"
+    survey = subject.ground.survey
     fitting = []
     for item in subject.ground.kit.catalogue.converters:
         if item.battery is None or (item.pv is None) != (box.converter.pv is None):
             continue
         if battery_refusals(box.bank, item, subject.job) or not enough(item):
             continue
-        if subject.design.key == HYBRID_SWAP and hard_refusals(
-            lay_strings(subject.ground.faces, item), subject.ground.temperatures
-        ):
-            continue
+        if subject.design.key == HYBRID_SWAP:
+            strings = survey.lay(item, survey.faces_then)
+            if hard_refusals(strings, survey.temperatures, survey.site_limit):
+                continue
         fitting.append(item)
     if not fitting:
         return None
@@ -84,7 +88,7 @@ def stronger_converter(subject, box, enough):
 def check_charge_window(subject):
     """The cheap window must be long enough, at the real charge rate, for the energy it is meant to bring."""
     box, charge = subject.design.store_box, subject.job.store.grid_charge
-    if box is None or charge is None:
+    if box is None or charge is None or not box.is_new:
         return []
     store = subject.job.store
     minutes = (minutes_of(charge.end) - minutes_of(charge.start)) % 1440

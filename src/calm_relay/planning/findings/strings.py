@@ -2,26 +2,55 @@
 
 from math import floor
 
-from calm_relay.physics.strings import cold_table_factor
+from calm_relay.job.survey import PlannedString, StringPlan
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.shared_input import shared_loss
+from calm_relay.planning.stringing import LAID, PLANNED, SURVEYED
+
+RATED_CELL_C = 50.0
+
+
+def plan_of(stringing, converter) -> StringPlan:
+    """Strings as a plan that the job can hold and a person can change."""
+    strings = [
+        PlannedString(face=run.face.plan.name, modules=run.in_series, input=run.tracker_number)
+        for run in stringing.runs
+        for _ in range(run.parallel)
+    ]
+    return StringPlan(converter=converter.key, strings=tuple(strings))
+
+
+def lay_anew(subject, box) -> tuple[Mend, ...]:
+    """Has the planner lay the strings of a box; nothing where it did so already."""
+    converter, survey = box.converter, subject.ground.survey
+    if box.stringing.origin == PLANNED:
+        return (Mend("Let the planner lay the strings", lambda job: job.with_string_plan(converter.key, None)),)
+    if box.stringing.origin == LAID or box.micro:
+        return ()
+    free = survey.lay(converter, box.faces or survey.faces_then)
+    if not free.runs or free.homeless > box.stringing.homeless:
+        return ()
+    plan = plan_of(free, converter)
+    return (Mend(f"Re-string for {converter.name}", lambda job: job.with_string_plan(converter.key, plan)),)
 
 
 @check
 def check_cold_voltage(subject):
-    """A string must not exceed the inverter's or its modules' voltage when it is coldest."""
-    box, temperatures = subject.design.pv_box, subject.ground.temperatures
-    if box is None or not box.stringing.runs:
-        return []
-    run = max(box.stringing.runs, key=lambda run: run.cold_v(temperatures) / run.cold_limit[0])
+    """A string must not exceed inverter, modules or the site's rule when it is coldest."""
+    return [_cold(subject, box) for box in subject.design.pv_boxes if box.has_array]
+
+
+def _cold(subject, box):
+    temperatures, site = subject.ground.temperatures, subject.ground.survey.site_limit
+    run = max(box.stringing.runs, key=lambda run: run.cold_v(temperatures) / run.cold_limit(site)[0])
     cold_v = run.cold_v(temperatures)
-    limit_v, owner = run.cold_limit
+    limit_v, owner = run.cold_limit(site)
     name = run.face.plan.name
     where = f"at {temperatures.cold_c:g} °C ({temperatures.cold_source})"
-    table_v = _table_v(run, temperatures.cold_c)
+    what = "Coldest module" if run.optimiser or box.micro else "Coldest string"
+    table_v = run.table_v(temperatures)
     if cold_v <= limit_v:
-        sentence = (
-            f"Coldest string {cold_v:.0f} V under {limit_v:.0f} V {where}, margin {1 - cold_v / limit_v:.0%}."
-        )
+        sentence = f"{what} {cold_v:.0f} V under {limit_v:.0f} V {where}, margin {1 - cold_v / limit_v:.0%}."
         severity, mends = Severity.HOLD, ()
         if table_v is not None and table_v > limit_v:
             severity = Severity.WATCH
@@ -29,94 +58,195 @@ def check_cold_voltage(subject):
                 f"{name}: {cold_v:.0f} V by its coefficient, {table_v:.0f} V by the table method; "
                 f"the input ends at {limit_v:.0f} V {where}."
             )
+            mends = lay_anew(subject, box)
     else:
         longest = floor(run.in_series * limit_v / cold_v)
-        sentence = (
-            f"{name}: {run.in_series} modules in series reach {cold_v:.0f} V {where}; "
-            f"the input ends at {limit_v:.0f} V."
-        )
-        severity, mends = Severity.STOP, _shorter(subject, run, longest)
+        modules = "1 module reaches" if run.in_series == 1 else f"{run.in_series} modules in series reach"
+        sentence = f"{name}: {modules} {cold_v:.0f} V {where}; the input ends at {limit_v:.0f} V ({owner})."
+        severity = Severity.STOP
+        mends = (*_shorter(subject, box, run, longest), *lay_anew(subject, box))
     if table_v is not None and table_v > cold_v and severity is Severity.HOLD:
         sentence += f" The table method gives {table_v:.0f} V."
     rule = f"{owner}; IEC 62548-1, 6.2"
-    return [Finding("cold voltage", severity, "Strings", "faces", sentence, cold_v, limit_v, "V", rule, mends)]
+    return Finding("cold voltage", severity, "Strings", "faces", sentence, cold_v, limit_v, "V", rule, mends)
 
 
-def _table_v(run, cold_c):
-    """Voltage by the crystalline silicon table, None where it does not apply."""
-    if run.face.module.technology == "thin film" or cold_c < -40:
-        return None
-    return run.in_series * run.face.module.open_circuit_v * cold_table_factor(cold_c)
-
-
-def _shorter(subject, run, longest):
-    if longest < 1:
+def _shorter(subject, box, run, longest):
+    if longest < 1 or box.stringing.origin != SURVEYED or run.optimiser:
         return ()
     at = subject.job.faces.index(run.face.plan)
-
-    def apply(job):
-        face = job.faces[at]
-        return job.with_(faces=(*job.faces[:at], face.with_(count=longest * face.strings), *job.faces[at + 1 :]))
-
-    return (Mend(f"Use {longest} modules per string on {run.face.plan.name}", apply),)
+    count = longest * run.face.plan.strings
+    label = f"Use {longest} modules per string on {run.face.plan.name}"
+    return (Mend(label, lambda job: job.with_face(at, count=count)),)
 
 
 @check
 def check_input_fit(subject):
-    """Every string needs an input, enough voltage when hot, and no more current than the input survives."""
-    box, temperatures = subject.design.pv_box, subject.ground.temperatures
-    if box is None:
-        return []
+    """Every module needs an input, and every plan must be one that can be wired."""
     found = []
-    if box.stringing.homeless:
-        trackers = len(box.converter.pv.trackers)
-        found.append(
-            Finding(
-                "tracker inputs",
-                Severity.STOP,
-                "Strings",
-                "faces",
-                f"{box.stringing.homeless} string(s) find no input: {box.converter.name} has {trackers} trackers, "
-                "one for each orientation.",
-                float(sum(face.strings for face in subject.job.faces)),
-                float(sum(tracker.strings for tracker in box.converter.pv.trackers)),
-                "strings",
-                f"{box.converter.name}, datasheet",
+    for box in subject.design.pv_boxes:
+        strings, sheet = box.stringing, f"{box.converter.name}, datasheet"
+        if strings.left_out:
+            told = "; ".join(
+                f"{item.modules} of {item.face.plan.name} ({item.reason})" for item in strings.left_out
             )
-        )
-    for run in box.stringing.runs:
-        name, tracker = run.face.plan.name, run.tracker
-        hot_v = run.hot_v(temperatures)
-        edge = f"the tracker's lower edge of {tracker.mppt_low_v:.0f} V"
-        if hot_v < tracker.mppt_low_v * 1.05:
-            low = hot_v < tracker.mppt_low_v
+            whole = not strings.runs or strings.origin == SURVEYED
             found.append(
                 Finding(
-                    "hot voltage",
-                    Severity.STOP if low else Severity.WATCH,
+                    "tracker inputs",
+                    Severity.STOP if whole else Severity.WATCH,
                     "Strings",
                     "faces",
-                    f"{name}: {hot_v:.0f} V with cells at {temperatures.hot_c:.0f} °C, "
-                    f"{'below' if low else 'within 5% of'} {edge}.",
-                    hot_v,
-                    tracker.mppt_low_v,
-                    "V",
-                    f"{box.converter.name}, datasheet",
+                    f"On no string of {box.converter.name}: {told}. "
+                    f"It has {len(box.converter.pv.trackers)} trackers.",
+                    float(strings.homeless),
+                    float(sum(face.plan.count for face in subject.ground.survey.faces_then)),
+                    "modules",
+                    sheet,
+                    lay_anew(subject, box),
                 )
             )
-        if run.short_circuit_a > tracker.short_circuit_a:
+        if strings.faults:
             found.append(
                 Finding(
-                    "short-circuit current",
+                    "string plan",
                     Severity.STOP,
                     "Strings",
-                    "faces",
-                    f"{name}: {run.short_circuit_a:.1f} A short-circuit; the input survives "
-                    f"{tracker.short_circuit_a:.1f} A.",
-                    run.short_circuit_a,
-                    tracker.short_circuit_a,
-                    "A",
-                    f"{box.converter.name}, datasheet",
+                    "string_plans",
+                    f"These strings cannot be wired: {'; '.join(strings.faults)}.",
+                    rule=sheet,
+                    mends=lay_anew(subject, box),
                 )
             )
+    return found
+
+
+@check
+def check_hot_voltage(subject):
+    """A string must stay above the tracker's lower edge when it is hottest, start, and give full power."""
+    found = []
+    for box in subject.design.pv_boxes:
+        for run in box.stringing.runs:
+            reading = _against_window(run, subject.ground.temperatures)
+            if reading:
+                key, severity, measured, limit, told = reading
+                sentence, sheet = f"{run.face.plan.name}: {told}", f"{box.converter.name}, datasheet"
+                mends = lay_anew(subject, box)
+                found.append(
+                    Finding(key, severity, "Strings", "faces", sentence, measured, limit, "V", sheet, mends)
+                )
+    return found
+
+
+def _against_window(run, temperatures):
+    """The first edge of the tracker's window that a string misses; None when it misses none."""
+    low_v, full_v, high_v, start_v = run.window
+    hot_v, open_v = run.hot_v(temperatures), run.open_v(temperatures.hot_c)
+    cold_v, rated_v = run.working_v(temperatures.cold_c), run.working_v(RATED_CELL_C)
+    hot, edge = f"with cells at {temperatures.hot_c:.0f} °C", f"the tracker's lower edge of {low_v:.0f} V."
+    if hot_v < low_v:
+        return "hot voltage", Severity.STOP, hot_v, low_v, f"{hot_v:.0f} V {hot}, below {edge}"
+    if open_v < start_v:
+        told = f"{open_v:.0f} V open {hot}; the input starts at {start_v:.0f} V."
+        return "start voltage", Severity.STOP, open_v, start_v, told
+    if hot_v < low_v * 1.05:
+        return "hot voltage", Severity.WATCH, hot_v, low_v, f"{hot_v:.0f} V {hot}, within 5% of {edge}"
+    if rated_v < full_v:
+        told = f"{rated_v:.0f} V at full sun; this input gives full power from {full_v:.0f} V."
+        return "full-power window", Severity.WATCH, rated_v, full_v, told
+    if cold_v > high_v:
+        told = f"its best voltage is {cold_v:.0f} V when coldest; the input tracks up to {high_v:.0f} V."
+        return "full-power window", Severity.WATCH, cold_v, high_v, told
+    return None
+
+
+@check
+def check_input_current(subject):
+    """Strings in parallel must not short harder than the input survives; what it cannot use is clipped."""
+    found = []
+    for box in subject.design.pv_boxes:
+        if box.micro:
+            continue
+        sheet = f"{box.converter.name}, datasheet"
+        for item in box.stringing.inputs:
+            if any(run.optimiser for run in item.runs):
+                continue
+            tracker, names = item.tracker, " and ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
+            if item.short_circuit_a > tracker.short_circuit_a:
+                sentence = (
+                    f"{names}: {item.short_circuit_a:.1f} A short-circuit from {item.strings} strings; input "
+                    f"{item.number} survives {tracker.short_circuit_a:.1f} A."
+                )
+                found.append(
+                    Finding(
+                        "short-circuit current",
+                        Severity.STOP,
+                        "Strings",
+                        "faces",
+                        sentence,
+                        item.short_circuit_a,
+                        tracker.short_circuit_a,
+                        "A",
+                        sheet,
+                        lay_anew(subject, box),
+                    )
+                )
+            elif item.working_a > tracker.usable_a:
+                share = 1 - tracker.usable_a / item.working_a
+                sentence = (
+                    f"{names}: {item.working_a:.1f} A at full sun; input {item.number} uses "
+                    f"{tracker.usable_a:.1f} A, so up to {share:.0%} of it is clipped on bright days."
+                )
+                found.append(
+                    Finding(
+                        "usable current",
+                        Severity.WATCH,
+                        "Strings",
+                        "faces",
+                        sentence,
+                        item.working_a,
+                        tracker.usable_a,
+                        "A",
+                        sheet,
+                    )
+                )
+    return found
+
+
+@check
+def check_one_kind_per_input(subject):
+    """One orientation a tracker; unlike faces in parallel cost something, unlike lengths are wrong."""
+    found = []
+    for box in subject.design.pv_boxes:
+        for item in box.stringing.inputs:
+            names = " and ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
+            if item.is_unequal:
+                lengths = " and ".join(f"{run.in_series} × {run.module.name}" for run in item.runs)
+                found.append(
+                    Finding(
+                        "unequal strings",
+                        Severity.STOP,
+                        "Strings",
+                        "string_plans",
+                        f"Input {item.number} has {lengths} in parallel: strings on one tracker must be alike.",
+                        rule="common practice, no source",
+                        mends=lay_anew(subject, box),
+                    )
+                )
+            elif item.is_mixed:
+                loss = shared_loss(item)
+                found.append(
+                    Finding(
+                        "shared input",
+                        Severity.WATCH if loss > 0.01 else Severity.HOLD,
+                        "Strings",
+                        "string_plans",
+                        f"{names} share input {item.number} with equal strings in parallel: about {loss:.1%} of "
+                        "their year is lost against a tracker for each.",
+                        loss * 100,
+                        1.0,
+                        "%",
+                        "single-diode shape from the datasheet, sampled over the year",
+                    )
+                )
     return found

@@ -1,0 +1,121 @@
+"""What the home's year rests on, where it is less than twelve months of the whole house."""
+
+from calm_relay.job.base import minutes_of
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+
+SMALL_SHARE = 0.02
+
+
+@check
+def check_measured_days(subject):
+    """Days that were not measured or billed are filled in, and that is said."""
+    demand = subject.ground.demand
+    found = []
+    if demand.metered is not None and demand.metered.measured_days < 365:
+        bare = demand.metered.bare_months
+        months = f" {', '.join(bare)} had none of its own." if bare else ""
+        days = demand.metered.measured_days
+        sentence = (
+            f"The meter's file covers {days} days of the year; the other {365 - days} were filled from the same "
+            f"weekdays at the mirrored season or nearest to it.{months}"
+        )
+        severity = Severity.WATCH if days < 350 else Severity.HOLD
+        found.append(
+            Finding(
+                "measured days",
+                severity,
+                "Home",
+                "demand.path",
+                sentence,
+                float(days),
+                365.0,
+                "days",
+                demand.source,
+            )
+        )
+    if demand.days_without_bill:
+        days = demand.days_without_bill
+        found.append(
+            Finding(
+                "billed days",
+                Severity.WATCH if days > 15 else Severity.HOLD,
+                "Home",
+                "demand.bills",
+                f"No bill covers {days} days of the year; they follow the shape at the scale of the other days.",
+                float(365 - days),
+                365.0,
+                "days",
+                demand.source,
+            )
+        )
+    return found
+
+
+@check
+def check_net_meter(subject):
+    """A net meter's house is rebuilt; how far the model is off is said."""
+    demand = subject.ground.demand
+    metered = demand.metered
+    if metered is None or metered.model_error_kwh is None:
+        return []
+    share = metered.model_error_kwh / metered.export_kwh if metered.export_kwh > 0 else 0.0
+    sentence = (
+        f"The house behind the net meter is rebuilt with the modelled roof. At times the meter sent out more than "
+        f"the model made: {metered.model_error_kwh:,.0f} kWh a year, {share:.0%} of all export. So far is the "
+        "model off in its hours; measured production would mend it."
+    )
+    return [
+        Finding(
+            "net meter",
+            Severity.WATCH if share > SMALL_SHARE else Severity.HOLD,
+            "Home",
+            "demand.counts",
+            sentence,
+            share * 100,
+            SMALL_SHARE * 100,
+            "%",
+            demand.source,
+        )
+    ]
+
+
+@check
+def check_car_windows(subject):
+    """A charging window must be long enough for the energy at the charger's power."""
+    found = []
+    for number, car in enumerate(subject.job.demand.cars):
+        minutes = (minutes_of(car.end) - minutes_of(car.start)) % 1440 or 1440
+        room = car.charger_kw * minutes / 60
+        if room >= car.kwh_per_day:
+            continue
+        wanted = -(-car.kwh_per_day / car.charger_kw * 60 // 15) * 15
+        mends = ()
+        if wanted <= 1440:
+            start = int(minutes_of(car.end) - wanted) % 1440
+            clock = f"{start // 60:02d}:{start % 60:02d}"
+            mends = (Mend(f"Charge {car.name} from {clock}", _from(number, clock)),)
+        found.append(
+            Finding(
+                "charging window",
+                Severity.WATCH,
+                "Home",
+                f"demand.cars.{number}.start",
+                f"{car.name} asks {car.kwh_per_day:g} kWh a day; {minutes / 60:g} h at {car.charger_kw:g} kW "
+                f"bring {room:.1f} kWh.",
+                car.kwh_per_day,
+                room,
+                "kWh",
+                "the job's survey",
+                mends,
+            )
+        )
+    return found
+
+
+def _from(number, clock):
+    def apply(job):
+        cars = list(job.demand.cars)
+        cars[number] = cars[number].with_(start=clock)
+        return job.with_(demand=job.demand.with_(cars=tuple(cars)))
+
+    return apply

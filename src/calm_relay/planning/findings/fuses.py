@@ -1,0 +1,65 @@
+"""String fuses, by both schools."""
+
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.stringing import fusing_of
+
+METHOD = {"united-states": "NEC", "canada": "NEC"}
+
+
+@check
+def check_string_fuses(subject):
+    """Strings in parallel want fuses when the others can drive more through one than its modules bear."""
+    job, found = subject.job, []
+    method = METHOD.get(job.region, "IEC")
+    for box in subject.design.pv_boxes:
+        alike = {}
+        for item in [] if box.micro else box.stringing.inputs:
+            fusing = fusing_of(item, method)
+            if fusing is not None:
+                alike.setdefault(fusing, []).append(item.number)
+        found += [_finding(job, numbers, fusing, method) for fusing, numbers in alike.items()]
+    return found
+
+
+def _inputs(numbers):
+    if len(numbers) == 1:
+        return f"Input {numbers[0]}"
+    return f"Inputs {', '.join(map(str, numbers[:-1]))} and {numbers[-1]}"
+
+
+def _finding(job, numbers, fusing, method):
+    school = job.fuse_school
+    needed = fusing.needed(school)
+    opening = (
+        f"{_inputs(numbers)}: {fusing.strings} strings in parallel can drive {fusing.reverse_a:.1f} A back "
+        f"through one; its modules bear a {fusing.rating_a:g} A fuse"
+    )
+    if not needed:
+        other = " Those who fuse from three strings up would." if fusing.by_count else ""
+        sentence, severity, mends = f"{opening}. No string fuses are needed.{other}", Severity.HOLD, ()
+    elif fusing.size_a is None:
+        sentence = f"{opening}, and no fuse on the market fits between the string's current and that."
+        severity = Severity.STOP
+        mends = ()
+    else:
+        why = "" if fusing.by_rating else ", by the habit of fusing from three strings up"
+        sentence = f"{opening}. Fit a {fusing.size_a:g} A fuse in each string{why}."
+        severity = Severity.WATCH
+        mends = ()
+    if fusing.by_count and not fusing.by_rating:
+        other = "three strings up" if school == "series-fuse rating" else "series-fuse rating"
+        word = "from three strings up" if other == "three strings up" else "by the module's fuse rating"
+        mends = (Mend(f"Fuse {word}", lambda job: job.with_(fuse_school=other)),)
+    rule = "IEC 62548-1, 6.3" if method == "IEC" else "NEC 690.9"
+    return Finding(
+        "string fuses",
+        severity,
+        "Strings",
+        "fuse_school",
+        sentence,
+        fusing.reverse_a,
+        fusing.rating_a,
+        "A",
+        f"{rule}, from memory; school: {school}",
+        mends,
+    )

@@ -1,0 +1,97 @@
+"""The roof as it was measured: what fits on it, and what hides the sun."""
+
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.roof_room import room_of
+
+
+@check
+def check_roof_room(subject):
+    """The modules of a face must lie in its usable rectangle."""
+    found = []
+    for number, face in enumerate(subject.ground.faces):
+        plan, room = face.plan, room_of(face)
+        if room is None or not plan.will_be_there:
+            continue
+        sheet = f"survey of {plan.name}; {face.module.name}, datasheet"
+        if room.count == 0:
+            sentence = (
+                f"{plan.name}: not even one {face.module.name} lies in {plan.rectangle.width_m:g} × "
+                f"{plan.rectangle.height_m:g} m with {plan.rectangle.margin_m:g} m kept free."
+            )
+            severity, mends = Severity.STOP, ()
+        elif plan.count > room.count:
+            way = "upright" if room.upright else "lying"
+            sentence = (
+                f"{plan.name}: {plan.count} modules, and its rectangle holds {room.count} "
+                f"({room.rows} × {room.columns}, {way})."
+            )
+            severity = Severity.STOP if plan.fate == "new" else Severity.WATCH
+            mends = _as_many(number, plan, room)
+        else:
+            continue
+        found.append(
+            Finding(
+                "roof room",
+                severity,
+                "Roof",
+                "faces",
+                sentence,
+                float(plan.count),
+                float(room.count),
+                "modules",
+                sheet,
+                mends,
+            )
+        )
+    return found
+
+
+def _as_many(number, plan, room):
+    strings = next(s for s in range(min(plan.strings, room.count), 0, -1) if room.count % s == 0)
+    label = f"Lay {room.count} modules on {plan.name}"
+    return (Mend(label, lambda job: job.with_face(number, count=room.count, strings=strings)),)
+
+
+@check
+def check_polar_night(subject):
+    """Where the sun stays down for days, no array fills a store."""
+    per_day = subject.site.calendar.steps // 365
+    down = int(subject.site.dark.reshape(365, per_day).all(axis=1).sum())
+    if not down:
+        return []
+    return [
+        Finding(
+            "polar night",
+            Severity.WATCH,
+            "Sky",
+            "site.latitude",
+            f"The sun does not rise here on {down} days of the year: no array gives anything then.",
+            float(down),
+            0.0,
+            "days",
+            "solar position",
+        )
+    ]
+
+
+@check
+def check_shade(subject):
+    """What the horizon takes is said aloud where it is worth saying."""
+    found = []
+    for face in subject.ground.faces:
+        share = face.made.losses_kwh["horizon"] / face.made.ideal_kwh if face.made.ideal_kwh > 0 else 0.0
+        if share >= 0.1 and face.plan.will_be_there:
+            found.append(
+                Finding(
+                    "horizon shade",
+                    Severity.WATCH,
+                    "Roof",
+                    "site.horizon",
+                    f"{face.plan.name}: the horizon takes {share:.0%} of the year's light.",
+                    share * 100,
+                    10.0,
+                    "%",
+                    "the job's survey",
+                )
+            )
+    return found

@@ -1,0 +1,124 @@
+"""A meter's file as the gross demand of a year, rebuilt where the meter stands behind PV."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from calm_relay.exchange.array_cache import cached_arrays
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.meter_file import read_meter_file
+from calm_relay.job.demand import MeteredDemand
+from calm_relay.physics.demand_shape import midwinter_day
+from calm_relay.physics.meter_year import days_of_intervals, lay_on_year
+
+EDITION = 1
+MONTH_NAMES = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+@dataclass(frozen=True, eq=False)
+class Metered:
+    """Gross demand [kW] a step, where it comes from, and what has to be said about it.
+
+    `measured_days` of 365 were measured in their season. `model_error_kwh` is what the meter sent out beyond what
+    the modelled roof made at that time, None where production was measured or the meter counts gross.
+    """
+
+    kw: np.ndarray
+    source: str
+    measured_days: int
+    bare_months: tuple[str, ...]
+    model_error_kwh: float | None
+    export_kwh: float
+
+
+def metered_year(demand: MeteredDemand, paths: dict[str, tuple[str, int]], calendar, latitude, made_kw) -> Metered:
+    """The year of a metered house.
+
+    Parameters
+    ----------
+    demand : MeteredDemand
+    paths : dict of str to (str, int)
+        Absolute path and time of change of the file in "path", "export_path" and "production_path".
+    calendar : YearCalendar
+    latitude : float
+    made_kw : ndarray or None
+        AC power of the roof as modelled, on the calendar's steps; used when production is not measured.
+
+    Raises
+    ------
+    InputError
+        When a file cannot be read, or a net meter's export is nowhere to be found.
+    """
+    net = demand.counts == "net"
+    first, imported, exported = _table(paths["path"], demand.reading, calendar, signed=net)
+    tables = {"import": (first, imported)}
+    if net:
+        if "export_path" in paths:
+            first_out, sent, _ = _table(paths["export_path"], demand.export_reading, calendar, signed=False)
+            tables["export"] = (first_out, sent)
+        elif exported is None:
+            raise InputError(
+                paths["path"][0],
+                "",
+                "holds no export; wanted a column of export, a signed column or a file of its own",
+            )
+        else:
+            tables["export"] = (first, exported)
+    if net and "production_path" in paths:
+        first_made, made, _ = _table(paths["production_path"], demand.production_reading, calendar, signed=False)
+        tables["production"] = (first_made, made)
+    first, aligned = _aligned(tables)
+    try:
+        laid = lay_on_year(first, sum(aligned.values()), calendar, midwinter_day(latitude))
+    except ValueError as error:
+        raise InputError(paths["path"][0], "", f"{error}; wanted at least one whole day") from None
+    series = {name: table[laid.rows].ravel() for name, table in aligned.items()}
+    source = f"meter file {Path(paths['path'][0]).name}"
+    months = tuple(MONTH_NAMES[m - 1] for m in laid.months)
+    if not net:
+        return Metered(series["import"], source, laid.measured_days, months, None, 0.0)
+    sent = series["export"]
+    step_h = calendar.step_h
+    if "production" in series:
+        made, error = series["production"], None
+        source += f", rebuilt with measured production {Path(paths['production_path'][0]).name}"
+    else:
+        modelled = made_kw if made_kw is not None else np.zeros_like(sent)
+        error = float(np.maximum(sent - modelled, 0.0).sum() * step_h)
+        made = np.maximum(modelled, sent)
+        source += ", rebuilt with the modelled yield of the roof"
+    gross = np.maximum(series["import"] - sent + made, 0.0)
+    return Metered(gross, source, laid.measured_days, months, error, float(sent.sum() * step_h))
+
+
+def _table(file, reading, calendar, *, signed):
+    """First day, import and export of a file as days of mean power; export None where it has none."""
+    path, edition = file
+
+    def make():
+        data = read_meter_file(path, reading, calendar.time_zone, signed=signed)
+        minutes = data.understood.interval_minutes
+        first, imported = days_of_intervals(data.starts, data.import_kwh, minutes, calendar)
+        made = {"first": np.array(first.astype(int)), "import": imported}
+        if data.export_kwh is not None:
+            made["export"] = days_of_intervals(data.starts, data.export_kwh, minutes, calendar)[1]
+        return made
+
+    when = f"{calendar.time_zone}|{calendar.year}"
+    key = f"meter|{EDITION}|{path}|{edition}|{reading.model_dump_json()}|{when}|{signed}"
+    arrays = cached_arrays(key, make)
+    return np.datetime64(int(arrays["first"]), "D"), arrays["import"], arrays.get("export")
+
+
+def _aligned(tables):
+    """Tables of several files on the days they share; a day that one of them lacks is NaN in all."""
+    first = min(start for start, _ in tables.values())
+    last = max(start + np.timedelta64(len(table), "D") for start, table in tables.values())
+    aligned = {}
+    for name, (start, table) in tables.items():
+        whole = np.full(((last - first).astype(int), table.shape[1]), np.nan)
+        offset = (start - first).astype(int)
+        whole[offset : offset + len(table)] = table
+        aligned[name] = whole
+    return first, aligned

@@ -1,0 +1,52 @@
+"""What speaks against hanging something on a converter, in sentences."""
+
+from calm_relay.job.equipment import Converter, Microinverter
+from calm_relay.job.model import Job
+from calm_relay.planning.array import DesignTemperatures
+from calm_relay.planning.bank import Bank
+
+
+def battery_refusals(bank: Bank, converter: Converter, job: Job) -> list[str]:
+    """Reasons why a bank cannot hang on a converter on this supply."""
+    pack, port = bank.pack, converter.battery
+    if port is None:
+        return [f"{converter.name} has no battery port"]
+    reasons = []
+    if pack.family not in port.families:
+        reasons.append(f"{converter.name} does not speak to {pack.name}")
+    elif not port.low_v <= bank.empty_v <= bank.full_v <= port.high_v:
+        reasons.append(
+            f"{bank.count} × {pack.name} stand at {bank.empty_v:.0f} to {bank.full_v:.0f} V; "
+            f"{converter.name} takes {port.low_v:.0f} to {port.high_v:.0f} V"
+        )
+    if not pack.count_min <= bank.count <= pack.count_max:
+        reasons.append(f"{pack.name} is built {pack.count_min} to {pack.count_max} at a time, not {bank.count}")
+    return reasons + phase_refusals(converter, job)
+
+
+def phase_refusals(converter: Converter, job: Job) -> list[str]:
+    """Reasons why a converter does not fit the supply."""
+    if converter.phases == job.supply.phases or (converter.phases == "single" and job.supply.phases == "three"):
+        return []
+    return [f"{converter.name} is for {converter.phases} phase, the supply is {job.supply.phases}"]
+
+
+def micro_refusals(micro: Microinverter, module, temperatures: DesignTemperatures, job: Job) -> list[str]:
+    """Reasons why a microinverter cannot go under a module."""
+    reasons = []
+    run_cold = module.open_circuit_v * (1 + module.voc_per_c * (temperatures.cold_c - 25.0))
+    hot_v = module.max_power_v * (1 + module.vmp_per_c * (temperatures.hot_c - 25.0))
+    ratio = module.power_w / micro.ac_w
+    if run_cold > micro.max_v:
+        reasons.append(f"{module.name} reaches {run_cold:.1f} V when cold, {micro.name} ends at {micro.max_v:g} V")
+    if hot_v < micro.mppt_low_v:
+        reasons.append(f"{module.name} falls to {hot_v:.1f} V when hot, {micro.name} wants {micro.mppt_low_v:g} V")
+    if module.short_circuit_a > micro.short_circuit_a:
+        reasons.append(
+            f"{module.name} gives {module.short_circuit_a:g} A, {micro.name} survives {micro.short_circuit_a:g} A"
+        )
+    if ratio > micro.ratio_max + 1e-9:
+        reasons.append(f"{module.name} is {ratio:.2f} times {micro.name}; its maker allows {micro.ratio_max:.2f}")
+    if micro.phases != job.supply.phases and not (micro.phases == "single" and job.supply.phases == "three"):
+        reasons.append(f"{micro.name} is for {micro.phases} phase, the supply is {job.supply.phases}")
+    return reasons
