@@ -102,7 +102,7 @@ def test_the_dial_by_keys_and_the_face_by_numbers(window, opened, qtbot, settled
     type_into(qtbot, bench.fields[1, "count"], "9")
     settled(window)
     assert window.session.job.faces[1].count == 9
-    assert "a kWp" in bench._sums[1].text()
+    assert "a kWp" in bench.table.sums[1].toolTip()
 
 
 def drag_marker(chart, x):

@@ -2,39 +2,58 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from enum import Enum
 
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.choice_bench import ChoiceBench
-from calm_relay.desk.figures_bench import FiguresBench
-from calm_relay.desk.station_inputs import home_inputs, sky_inputs, street_inputs
+
+
+class Day(Enum):
+    """When the day's ribbon stands under a bench: always, once a moment is chosen, never."""
+
+    ALWAYS = "always"
+    CHOSEN = "chosen"
+    NEVER = "never"
 
 
 @dataclass(frozen=True)
 class Entry:
-    """How a bench is made, the key that opens it, and whether the day's ribbon stands under it."""
+    """How a bench is made, the key that opens it, and when the day's ribbon stands under it."""
 
     make: Callable[[], Bench]
     key: str
-    shows_day: bool = True
+    day: Day = Day.ALWAYS
 
 
 # The chart library takes long to import and is not needed before a bench with a chart is opened.
 def _sky():
-    from calm_relay.desk.season_charts import SkyChart
+    from calm_relay.desk.sky_bench import SkyBench
 
-    return FiguresBench("Sky", sky_inputs(), SkyChart())
+    return SkyBench()
+
+
+def _street():
+    from calm_relay.desk.street_bench import StreetBench
+
+    return StreetBench()
 
 
 def _home():
-    from calm_relay.desk.season_charts import HomeChart
+    from calm_relay.desk.home_bench import HomeBench
 
-    return FiguresBench("Home", home_inputs(), HomeChart())
+    return HomeBench()
 
 
 def _roof():
     from calm_relay.desk.roof_bench import RoofBench
 
     return RoofBench()
+
+
+def _strings():
+    from calm_relay.desk.strings_bench import StringsBench
+
+    return StringsBench()
 
 
 def _converter():
@@ -57,14 +76,14 @@ def _notes():
 
 BENCHES = {
     "Sky": Entry(_sky, "F2"),
-    "Roof": Entry(_roof, "F3"),
-    "Strings": Entry(lambda: FiguresBench("Strings"), "F4"),
-    "Converter": Entry(_converter, "F5", False),
+    "Roof": Entry(_roof, "F3", Day.CHOSEN),
+    "Strings": Entry(_strings, "F4", Day.CHOSEN),
+    "Converter": Entry(_converter, "F5", Day.NEVER),
     "Store": Entry(_store, "F6"),
-    "Home": Entry(_home, "F7"),
-    "Street": Entry(lambda: FiguresBench("Street", street_inputs()), "F8"),
-    "Choice": Entry(ChoiceBench, "F9", False),
-    "Notes": Entry(_notes, "F10", False),
+    "Home": Entry(_home, "F7", Day.CHOSEN),
+    "Street": Entry(_street, "F8"),
+    "Choice": Entry(ChoiceBench, "F9", Day.NEVER),
+    "Notes": Entry(_notes, "F10", Day.NEVER),
 }
 _BESIDE = {"Battery inverter": "Converter", "Kept inverter": "Converter", "Second store": "Store"}
 

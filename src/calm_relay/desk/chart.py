@@ -24,6 +24,13 @@ def brush(colour: str, alpha: int = 255):
     return pg.mkBrush(shade)
 
 
+def shades_between(*colours_: str):
+    """A table of 256 colours that runs evenly through the colours given, for images."""
+    stops = np.array([[QColor(c).red(), QColor(c).green(), QColor(c).blue()] for c in colours_], dtype=float)
+    at, marks = np.linspace(0, 1, 256), np.linspace(0, 1, len(stops))
+    return np.stack([np.interp(at, marks, stops[:, i]) for i in range(3)], axis=1).astype(np.ubyte)
+
+
 class Chart(pg.PlotWidget):
     """A plot with a title that says what it shows, and axes with units.
 

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QMessageBox
 
 from calm_relay.desk.benches import BENCHES
 from calm_relay.desk.finder import Finder, plain
+from calm_relay.exchange.shipped import DEMOS
 from calm_relay.exchange.user_state import SCALES, read_settings, write_settings
 from calm_relay.planning.cautions import CAUTIONS
 
@@ -62,7 +63,9 @@ class Commands(QObject):
         self._add(menu, "&Open…", Key.Open, lambda: files.ask_open() and window.forget_view())
         self._recent = menu.addMenu("Open &recent")
         self._recent.aboutToShow.connect(self._list_recent)
-        self._add(menu, "Open the &demo job", None, lambda: files.open_demo() and window.forget_view())
+        demos = menu.addMenu("Open a &demo job")
+        for name, words in DEMOS.items():
+            self._add(demos, words, None, lambda name=name: files.open_demo(name) and window.forget_view())
         menu.addSeparator()
         self._add(menu, "&Save", Key.Save, files.save)
         self._add(menu, "Save &as…", "Ctrl+Shift+S", files.save_as)

@@ -1,15 +1,59 @@
-"""The bench Converter: the clipped day, other AC sizes, the hours on the efficiency curve, the evening peak."""
+"""The bench Converter: clipping, other AC sizes, hours at each load, limits, and what is there today."""
 
 import numpy as np
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.chart import Chart
+from calm_relay.desk.clipped_chart import ClippedChart
+from calm_relay.desk.limit_bars import LimitBars
 from calm_relay.desk.power_bars import PowerBars
+from calm_relay.desk.tabs import Tabs
 from calm_relay.desk.theme import colours, font
+from calm_relay.desk.wall_panel import WallPanel
+from calm_relay.desk.wording import keep_units
 from calm_relay.exchange.shipped import catalogue
 
 PLANNER = "the planner's choice"
+
+
+LEFT = (("day", "The clipped day"), ("year", "Clipped by month and hour"))
+RIGHT = (("energy", "Energy by AC size"), ("cost", "Cost by AC size"))
+SIDE = (("limits", "Limits"), ("evening", "Evening"), ("today", "There today"))
+
+
+def _studied(plan, option, progress):
+    """Sweep and clipping in one study."""
+    from calm_relay.planning.clipping import clipped_year
+    from calm_relay.planning.sweep_converter import sweep_converter
+
+    return sweep_converter(plan, option, progress), clipped_year(plan, option, progress)
+
+
+def _padded(*parts):
+    """Widgets on top of the room that is left."""
+    whole = QWidget()
+    column = QVBoxLayout(whole)
+    column.setContentsMargins(0, 4, 0, 0)
+    for part in parts:
+        column.addWidget(part)
+    column.addStretch(1)
+    return whole
+
+
+def _tabbed(tabs, *parts):
+    """Buttons above the part they choose."""
+    stack = QStackedWidget()
+    for part in parts:
+        stack.addWidget(part)
+    keys = list(tabs.buttons)
+    tabs.chosen.connect(lambda key: stack.setCurrentIndex(keys.index(key)))
+    column = QVBoxLayout()
+    column.setSpacing(2)
+    column.addWidget(tabs)
+    column.addWidget(stack, 1)
+    return column
 
 
 class ConverterBench(Bench):
@@ -23,6 +67,14 @@ class ConverterBench(Bench):
         self.day = Chart("The day that clips most", "hour, standard time", "kW")
         self.hours = Chart("Hours at each load, and the efficiency there", "% of AC rating", "hours")
         self.bars = PowerBars()
+        self.clipped = ClippedChart()
+        self.cost = Chart("Cost at other AC sizes; the mark is today's choice", "AC kW", "a year")
+        self.cost.dropped.connect(self._on_dropped)
+        self.limits = LimitBars()
+        self.wall = WallPanel()
+        self.wall.edited.connect(self.edited)
+        self.left_tabs, self.right_tabs, self.side_tabs = Tabs(LEFT), Tabs(RIGHT), Tabs(SIDE)
+        self.clip_told, self.trackers = QLabel(), QLabel()
         self.hybrid, self.battery_inverter = QComboBox(), QComboBox()
         self.told = QLabel()
         self.told.setWordWrap(True)
@@ -36,11 +88,14 @@ class ConverterBench(Bench):
         grid.setContentsMargins(10, 6, 12, 2)
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(4)
-        grid.addWidget(self.day, 0, 0)
-        grid.addWidget(self.sweep, 0, 1)
+        grid.addLayout(_tabbed(self.left_tabs, self.day, self.clipped), 0, 0)
+        grid.addLayout(_tabbed(self.right_tabs, self.sweep, self.cost), 0, 1)
         grid.addWidget(self.hours, 1, 0)
         side = QVBoxLayout()
         side.setSpacing(5)
+        for label in (self.clip_told, self.trackers):
+            label.setWordWrap(True)
+            label.setFont(font(8.6))
         choose = QHBoxLayout()
         choose.setSpacing(6)
         for text, box, name in (
@@ -55,8 +110,10 @@ class ConverterBench(Bench):
             choose.addWidget(label)
             choose.addWidget(box, 1)
         side.addLayout(choose)
-        side.addWidget(self.bars)
         side.addWidget(self.told)
+        side.addWidget(self.clip_told)
+        evening, ratio, today = _padded(self.bars), _padded(self.limits, self.trackers), _padded(self.wall)
+        side.addLayout(_tabbed(self.side_tabs, ratio, evening, today))
         side.addStretch(1)
         grid.addLayout(side, 1, 1)
         for stretch in (grid.setColumnStretch, grid.setRowStretch):
@@ -66,6 +123,7 @@ class ConverterBench(Bench):
     def show_job(self, job) -> None:
         """Shows which boxes the job states."""
         self._job = job
+        self.wall.show_job(job)
         kit = catalogue().joined(job.own_equipment).converters
         for box, stated, takes_pv in (
             (self.hybrid, job.store.hybrid, True),
@@ -80,28 +138,38 @@ class ConverterBench(Bench):
 
     def show_view(self, view) -> None:
         """Draws the day and the hours, and asks for the sweep, when plan or option is new."""
-        from calm_relay.planning.sweep_converter import sweep_converter
-
         if not self.is_new(view):
             return
         self._view = view
         self._draw_day()
         self._draw_hours()
         self._draw_bars()
-        self.study_wanted.emit("converter", sweep_converter)
+        self._draw_limits()
+        self.clipped.start()
+        self.clip_told.clear()
+        self.study_wanted.emit("converter", _studied)
 
     def show_study(self, key: str, found) -> None:
         """Draws the sweep."""
         if key != "converter":
             return
+        found, clipped = found
+        self._tell_clipped(clipped)
         self.sweep.start()
+        self.cost.start()
         if found is None:
+            self.told.setText(self._without_sweep())
             return
+        self._draw_cost(found)
         look = colours()
         extra = found.import_kwh - found.import_kwh.min()
         self.sweep.line(found.ac_kw, found.clipped_kwh, look.stop)
         self.sweep.line(found.ac_kw, extra, look.ink)
         self.sweep.line(found.ac_kw, found.idle_kwh, look.direct)
+        less = found.given_kwh.max() - found.given_kwh
+        self.sweep.line(found.ac_kw, less, look.alternating, 1.4, Qt.PenStyle.DashLine)
+        near = int(np.argmin(np.abs(found.ac_kw - found.ac_kw[0] * 1.25)))
+        self.sweep.words(found.ac_kw[near], less[near], "given less", look.alternating, anchor=(0, 1))
         at = int(np.abs(found.ac_kw - found.chosen_kw).argmin())
         for values, word, colour, spot in (
             (found.idle_kwh, "idle and standby", look.direct, 0.72),
@@ -126,6 +194,65 @@ class ConverterBench(Bench):
             f"<span style='color:{look.direct}'>idle and standby {found.idle_kwh[at]:,.0f} kWh</span>, "
             f"bought {extra[at]:,.0f} kWh more than at the best size ({self._view.plan.site.source})."
         )
+
+    def _without_sweep(self):
+        box = self._view.option.design.pv_box
+        if box is not None and box.micro:
+            return "Microinverters have no common AC limit: each module meets its own."
+        return "No other size is tried: no array hangs on this option's boxes."
+
+    def _draw_cost(self, found):
+        look, job = colours(), self._view.plan.job
+        currency, years = job.tariff.currency, job.costs.horizon_years
+        self.cost.line(found.ac_kw, found.bill, look.ink)
+        self.cost.words(found.ac_kw[-1], found.bill[-1], "bill", look.ink, anchor=(1, 0))
+        top = float(found.bill.max())
+        if found.box_price is not None:
+            whole = found.bill + found.box_price / years
+            self.cost.line(found.ac_kw, whole, look.direct)
+            words = f"bill and the box over {years} years"
+            self.cost.words(found.ac_kw[-1], whole[-1], words, look.direct, anchor=(1, 1))
+            top = float(whole.max())
+        low = float(found.bill.min())
+        self.cost.setYRange(low - 0.4 * (top - low), top + 0.25 * (top - low), padding=0)
+        self.cost.setXRange(float(found.ac_kw[0]), float(found.ac_kw[-1]), padding=0)
+        movable = self._view.option.design.key == "hybrid-swap"
+        self.cost.marker(
+            found.chosen_kw, f"{found.chosen_kw:g} kW", look.alternating, movable=movable, position=0.3
+        )
+        title = f"{currency} a year at other AC sizes"
+        self.cost.getPlotItem().setTitle(title, color=look.ink, size="9pt")
+
+    def _tell_clipped(self, clipped):
+        self.clipped.show_clipped(clipped, self._view.plan)
+        if clipped is None:
+            self.clip_told.clear()
+            return
+        self.clip_told.setText(
+            keep_units(
+                f"Clipped without a store: {clipped.bare_kwh:,.0f} kWh on {clipped.days} days; the store catches "
+                f"<b>{clipped.caught_kwh:,.0f} kWh</b>. {clipped.why}"
+            )
+        )
+
+    def _draw_limits(self):
+        from calm_relay.planning.ratio_limits import ratio_limits
+
+        option = self._view.option
+        box = option.design.pv_box
+        if box is None or not box.has_array:
+            self.limits.show_limits(None, ())
+            self.trackers.clear()
+            return
+        limits = ratio_limits(box, option.ground.job, option.ground.survey)
+        self.limits.show_limits(box.array_kw / box.converter.ac_kw, limits)
+        if box.micro:
+            self.trackers.setText("Every module has its own tracker.")
+            return
+        needed = len({(face.plan.tilt, face.plan.azimuth) for face in box.faces})
+        there = len(box.converter.pv.trackers)
+        word = "orientation" if needed == 1 else "orientations"
+        self.trackers.setText(f"Trackers: {needed} {word} on the roof, {there} trackers in {box.converter.name}.")
 
     def _draw_day(self):
         from calm_relay.planning.sweep_converter import clipped_day

@@ -91,6 +91,11 @@ class MomentView(QWidget):
             self.show_view(self._view)
 
     @property
+    def is_open(self) -> bool:
+        """Whether the day's ribbon is asked for."""
+        return self._open
+
+    @property
     def ready(self) -> bool:
         """Whether what is shown is of the view shown last."""
         return self._studied is not None and self._studied is self._asked

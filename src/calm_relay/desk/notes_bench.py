@@ -1,9 +1,10 @@
-"""The bench Notes: what the job is called, whose it is, and what was seen on site."""
+"""The bench Notes: what the job is called, whose it is, what was seen on site, photos and papers."""
 
 from pydantic import ValidationError
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPlainTextEdit
 
+from calm_relay.desk.attachment_list import AttachmentList
 from calm_relay.desk.bench import Bench
 from calm_relay.exchange.errors import first_field_error
 
@@ -30,7 +31,15 @@ class NotesBench(Bench):
             editor.setAccessibleName(text.replace("&", ""))
             grid.addWidget(label, row, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(editor, row, 1)
-        grid.addWidget(self.problem, 3, 1)
+        self.photos = AttachmentList()
+        self.photos.edited.connect(self.edited)
+        label = QLabel("P&hotos")
+        label.setBuddy(self.photos.list)
+        grid.addWidget(label, 3, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(self.photos, 3, 1)
+        grid.addWidget(self.problem, 4, 1)
+        grid.setRowStretch(2, 1)
+        grid.setRowStretch(3, 1)
         self._pause = QTimer(self, singleShot=True, interval=SETTLE_MS)
         self._pause.timeout.connect(self.take)
         self.name.editingFinished.connect(self.take)
@@ -45,6 +54,8 @@ class NotesBench(Bench):
         if self.notes.toPlainText() != job.notes:
             self.notes.setPlainText(job.notes)
         self._pause.stop()
+        session = getattr(self.window(), "session", None)
+        self.photos.show_job(job, session.folder if session else None)
 
     def take(self) -> None:
         """Makes what is typed an edit."""

@@ -1,14 +1,13 @@
-"""Pictures for the benches Sky and Home: the year by months, and typical days by season."""
+"""The picture of the bench Sky: the weather year by months."""
 
 import numpy as np
 import pyqtgraph as pg
 
-from calm_relay.desk.chart import Chart, brush, pen
+from calm_relay.desk.chart import Chart, brush
 from calm_relay.desk.theme import colours
-from calm_relay.planning.seasons import sky_months, typical_days
+from calm_relay.planning.seasons import sky_months
 
 MONTHS = ("J", "F", "M", "A", "M", "J", "J", "A", "S", "O", "N", "D")
-SHADES = {"summer": "light", "autumn": "watch", "winter": "ink", "spring": "hold"}
 
 
 class SkyChart(Chart):
@@ -39,26 +38,3 @@ class SkyChart(Chart):
         self.setXRange(-0.5, 11.5, padding=0)
         self.setYRange(0, top, padding=0)
         self.setToolTip(f"From: {plan.site.source}")
-
-
-class HomeChart(Chart):
-    """The mean day of every season by the local clock."""
-
-    def __init__(self):
-        super().__init__("The home's mean day by season", "hour, local clock", "kW")
-
-    def show_plan(self, plan) -> None:
-        """Draws a plan's typical days."""
-        look = colours()
-        self.start()
-        hours = np.arange(24) + 0.5
-        days = typical_days(plan)
-        top = max(float(day.max()) for day in days.values()) * 1.2
-        for number, (name, day) in enumerate(days.items()):
-            colour = getattr(look, SHADES[name])
-            self.addItem(pg.PlotCurveItem(hours, day, pen=pen(colour, 2.0)))
-            self.words(0.3 + 3.6 * number, top, name, colour, anchor=(0, 0))
-        self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
-        self.setXRange(0, 24, padding=0)
-        self.setYRange(0, top, padding=0)
-        self.setToolTip(f"From: {plan.demand.source}")

@@ -1,4 +1,4 @@
-"""The inputs that stand on the benches of Sky, Home and Street."""
+"""The inputs that stand on the bench Street."""
 
 from calm_relay.desk.field_form import Field, FieldForm
 
@@ -13,26 +13,6 @@ def _of(part, name):
     return get, put
 
 
-def sky_inputs() -> FieldForm:
-    """Design temperatures."""
-    return FieldForm(
-        (
-            Field("Coldest cell, °C", "", -60, 30, *_of("site", "coldest_c"), 1, True),
-            Field("Hottest air, °C", "", 10, 60, *_of("site", "hottest_c"), 1, True),
-        )
-    )
-
-
-def home_inputs() -> FieldForm:
-    """The house without its machines."""
-    return FieldForm(
-        (
-            Field("Yearly demand without machines", "kWh", 1, 1_000_000, *_of("demand", "yearly_kwh"), 0),
-            Field("Midwinter over mean", "", 0.5, 2.5, *_of("demand", "winter_factor"), 2),
-        )
-    )
-
-
 def street_inputs() -> FieldForm:
     """Service, tariff and export limit."""
     return FieldForm(
@@ -42,5 +22,6 @@ def street_inputs() -> FieldForm:
             Field("Price a kWh", "", -5, 50, *_of("tariff", "price"), 4, money=True),
             Field("Paid for export a kWh", "", -5, 50, *_of("tariff", "feed_in"), 4, money=True),
             Field("Standing charge a day", "", 0, 1000, *_of("tariff", "standing_per_day"), 4, money=True),
-        )
+        ),
+        across=1,
     )

@@ -61,6 +61,14 @@ def colours() -> Colours:
     return LOOKS[(running and running.property(_IN_FORCE)) or "light"]
 
 
+SHADES = ("light", "direct", "alternating", "ink", "watch", "muted")
+
+
+def shade_of(number: int) -> str:
+    """Colour by which one of several faces or parts is told; a number or a word stands beside it."""
+    return getattr(colours(), SHADES[number % len(SHADES)])
+
+
 SEVERITY_WORD = {Severity.STOP: "stops", Severity.WATCH: "watch", Severity.HOLD: "holds"}
 
 
@@ -133,6 +141,9 @@ def style_sheet(colours: Colours) -> str:
     QScrollBar:horizontal {{ background: transparent; height: 8px; margin: 0; }}
     QScrollBar::handle:horizontal {{ background: {colours.rule}; border-radius: 4px; min-width: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+    QTableView, QHeaderView, QHeaderView::section, QListView {{ background: {colours.card}; border: none; }}
+    QHeaderView::section {{ color: {colours.quiet}; padding: 2px 4px; font-size: 8.5pt; }}
+    QTableView::item:selected, QListView::item:selected {{ background: {colours.field}; color: {colours.ink}; }}
     QToolTip {{ background: {colours.card}; color: {colours.ink}; border: 1px solid {colours.rule};
                 padding: 4px; }}
     """

@@ -5,7 +5,7 @@ from pathlib import Path
 from PySide6.QtCore import QEvent, QSize, Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
-from calm_relay.desk.benches import BENCHES, bench_of, make_bench
+from calm_relay.desk.benches import BENCHES, Day, bench_of, make_bench
 from calm_relay.desk.commands import Commands
 from calm_relay.desk.job_files import JobFiles
 from calm_relay.desk.line_view import LineView
@@ -154,9 +154,15 @@ class Window(QMainWindow):
         self._stack.setCurrentWidget(self.benches[name])
         self._stack.updateGeometry()
         self.line.mark_open(name)
-        self.moment.set_open(BENCHES[name].shows_day, strip=name != "Choice")
+        self.moment.set_open(self._shows_day, strip=name != "Choice")
         if self.view is not None:
             self.bench.show_view(self.view)
+
+    @property
+    def _shows_day(self):
+        """Whether the day's ribbon stands under the open bench at the moment in view."""
+        day = BENCHES[self._name].day
+        return day is Day.ALWAYS or (day is Day.CHOSEN and self._step is not None)
 
     def show_option(self, number: int) -> None:
         """Puts an option in view."""
@@ -166,6 +172,8 @@ class Window(QMainWindow):
     def show_step(self, step: int | None) -> None:
         """Puts a moment in view, or the whole year."""
         self._step = step
+        if self._shows_day != self.moment.is_open:
+            self.moment.set_open(self._shows_day, strip=self._name != "Choice")
         self._draw_moment()
 
     def forget_view(self) -> None:

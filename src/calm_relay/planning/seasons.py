@@ -31,6 +31,23 @@ def sky_months(plan: Plan) -> SkyMonths:
     )
 
 
+def how_sure(plan: Plan) -> str:
+    """How far the weather year can be believed, in a sentence."""
+    site, weather = plan.site, plan.job.site.weather
+    if weather.kind == "preset":
+        return (
+            "an assumed climate. Yearly light may be off by a tenth or more, single days are made up; a weather "
+            "file of the place, or twelve monthly figures from a table, would be better."
+        )
+    if weather.kind == "monthly":
+        origin = f" ({weather.origin})" if weather.origin else ""
+        return f"the months are yours{origin}; the days within each are made so that their sums are right."
+    told = f"a weather file of {site.distance_km:.0f} km away"
+    if site.distance_km > 80:
+        return f"{told}: far off, look for a nearer station."
+    return f"{told}: as good as a typical year gets; a single year may differ by a tenth."
+
+
 def typical_days(plan: Plan) -> dict[str, np.ndarray]:
     """Mean demand of each local clock hour by season [kW], 24 values each."""
     calendar, kw = plan.site.calendar, plan.demand.kw

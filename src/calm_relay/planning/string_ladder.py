@@ -12,10 +12,11 @@ from calm_relay.planning.stringing import Input
 
 @dataclass(frozen=True)
 class Mark:
-    """A voltage on the ladder: what it is, and whether passing it stops the string."""
+    """A voltage on the ladder: what it is, in many words and in few, and whether passing it stops the string."""
 
     volts: float
     label: str
+    short: str
     hard: bool
 
 
@@ -59,7 +60,10 @@ def _ladder(box, box_number, item, survey):
     lead = max(item.runs, key=lambda run: run.open_v(temperatures.cold_c), default=None)
     tracker = item.tracker
     if lead is None:
-        marks = (Mark(tracker.max_v, "input ends", True), Mark(tracker.mppt_low_v, "tracks from", True))
+        marks = (
+            Mark(tracker.max_v, "input ends at", "ends", True),
+            Mark(tracker.mppt_low_v, "tracks from", "tracks ≥", True),
+        )
         return Ladder(
             box_number,
             item.number,
@@ -75,16 +79,16 @@ def _ladder(box, box_number, item, survey):
         )
     limit_v, owner = lead.cold_limit(site)
     low_v, full_v, high_v, start_v = lead.window
-    marks = [Mark(limit_v, owner.rsplit(", ", 1)[-1], True), Mark(low_v, "tracks from", True)]
+    marks = [Mark(limit_v, owner.rsplit(", ", 1)[-1], "ends", True), Mark(low_v, "tracks from", "tracks ≥", True)]
     if start_v > low_v:
-        marks.append(Mark(start_v, "starts at", True))
+        marks.append(Mark(start_v, "starts at", "starts", True))
     if full_v > low_v:
-        marks.append(Mark(full_v, "full power from", False))
+        marks.append(Mark(full_v, "full power from", "full ≥", False))
     if high_v < limit_v:
-        marks.append(Mark(high_v, "tracks to", False))
+        marks.append(Mark(high_v, "tracks to", "tracks ≤", False))
     table_v = lead.table_v(temperatures)
     if table_v is not None:
-        marks.append(Mark(table_v, "coldest by table", False))
+        marks.append(Mark(table_v, "coldest by table", "table", False))
     cold_v = lead.cold_v(temperatures)
     fits = cold_v <= limit_v and lead.hot_v(temperatures) >= low_v and lead.open_v(temperatures.hot_c) >= start_v
     fits = fits and (item.short_circuit_a <= tracker.short_circuit_a or lead.optimiser is not None)

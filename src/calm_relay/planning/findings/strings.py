@@ -2,22 +2,12 @@
 
 from math import floor
 
-from calm_relay.job.survey import PlannedString, StringPlan
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
 from calm_relay.planning.shared_input import shared_loss
+from calm_relay.planning.string_plan import plan_of
 from calm_relay.planning.stringing import LAID, PLANNED, SURVEYED
 
 RATED_CELL_C = 50.0
-
-
-def plan_of(stringing, converter) -> StringPlan:
-    """Strings as a plan that the job can hold and a person can change."""
-    strings = [
-        PlannedString(face=run.face.plan.name, modules=run.in_series, input=run.tracker_number)
-        for run in stringing.runs
-        for _ in range(run.parallel)
-    ]
-    return StringPlan(converter=converter.key, strings=tuple(strings))
 
 
 def lay_anew(subject, box) -> tuple[Mend, ...]:
@@ -30,7 +20,7 @@ def lay_anew(subject, box) -> tuple[Mend, ...]:
     free = survey.lay(converter, box.faces or survey.faces_then)
     if not free.runs or free.homeless > box.stringing.homeless:
         return ()
-    plan = plan_of(free, converter)
+    plan = plan_of(free, converter.key)
     return (Mend(f"Re-string for {converter.name}", lambda job: job.with_string_plan(converter.key, plan)),)
 
 
@@ -124,17 +114,19 @@ def check_input_fit(subject):
 @check
 def check_hot_voltage(subject):
     """A string must stay above the tracker's lower edge when it is hottest, start, and give full power."""
-    found = []
+    alike = {}
     for box in subject.design.pv_boxes:
         for run in box.stringing.runs:
             reading = _against_window(run, subject.ground.temperatures)
             if reading:
-                key, severity, measured, limit, told = reading
-                sentence, sheet = f"{run.face.plan.name}: {told}", f"{box.converter.name}, datasheet"
-                mends = lay_anew(subject, box)
-                found.append(
-                    Finding(key, severity, "Strings", "faces", sentence, measured, limit, "V", sheet, mends)
-                )
+                # Faces that read alike are told together.
+                alike.setdefault(reading, []).append((box, run.face.plan.name))
+    found = []
+    for (key, severity, measured, limit, told), where in alike.items():
+        box, names = where[0][0], list(dict.fromkeys(name for _, name in where))
+        sentence = f"{' and '.join([', '.join(names[:-1]), names[-1]] if names[1:] else names)}: {told}"
+        sheet, mends = f"{box.converter.name}, datasheet", lay_anew(subject, box)
+        found.append(Finding(key, severity, "Strings", "faces", sentence, measured, limit, "V", sheet, mends))
     return found
 
 

@@ -1,0 +1,144 @@
+"""A dialog of rows, each a field of a model; what the model refuses is told at once."""
+
+from pydantic import ValidationError
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QDialogButtonBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from calm_relay.desk.choice_field import ChoiceField
+from calm_relay.desk.quantity_field import QuantityField
+from calm_relay.exchange.errors import first_field_error
+
+DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+
+
+class DaysField(QWidget):
+    """Seven boxes to tick."""
+
+    def __init__(self, name, parent=None):
+        super().__init__(parent)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        self.boxes = {}
+        for day in DAYS:
+            box = QCheckBox(day.capitalize())
+            box.setAccessibleName(f"{name}: {day}")
+            row.addWidget(box)
+            self.boxes[day] = box
+
+    def show_value(self, days) -> None:
+        """Ticks the days."""
+        for day, box in self.boxes.items():
+            box.setChecked(day in days)
+
+    @property
+    def value(self):
+        """The days ticked, in the order of the week."""
+        return tuple(day for day, box in self.boxes.items() if box.isChecked())
+
+
+class _Words(QLineEdit):
+    """Plain text as a field."""
+
+    def __init__(self, name, parent=None):
+        super().__init__(parent)
+        self.setAccessibleName(name)
+
+    def show_value(self, value):
+        self.setText("" if value is None else str(value))
+
+    @property
+    def value(self):
+        return self.text().strip() or None
+
+
+class _Tick(QCheckBox):
+    """Yes or no as a field."""
+
+    def show_value(self, value):
+        self.setChecked(bool(value))
+
+    @property
+    def value(self):
+        return self.isChecked()
+
+
+class _Choice(ChoiceField):
+    """One of several as a field."""
+
+    @property
+    def value(self):
+        return self.currentData()
+
+
+class FormDialog(QDialog):
+    """Edits one model: `rows` are (field, label, kind); kind is "text", "days", "tick", choices or a quantity.
+
+    A quantity is (unit, low, high, decimals, optional), choices a list of (value, words).
+    """
+
+    def __init__(self, title: str, model, rows, parent=None):
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self._model = model
+        self.result_model = None
+        self.fields = {}
+        grid = QGridLayout()
+        for number, (name, label, kind) in enumerate(rows):
+            field = self._field(label, kind)
+            words = QLabel(label)
+            words.setBuddy(field)
+            grid.addWidget(words, number, 0)
+            grid.addWidget(field, number, 1)
+            field.show_value(getattr(model, name))
+            self.fields[name] = field
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.take)
+        buttons.rejected.connect(self.reject)
+        column = QVBoxLayout(self)
+        column.addLayout(grid)
+        column.addWidget(self.problem)
+        column.addWidget(buttons)
+
+    def _field(self, label, kind):
+        if kind == "text":
+            return _Words(label)
+        if kind == "days":
+            return DaysField(label)
+        if kind == "tick":
+            box = _Tick()
+            box.setAccessibleName(label)
+            return box
+        if isinstance(kind, list):
+            return _Choice(label, kind, width=16)
+        unit, low, high, decimals, optional = kind
+        field = QuantityField(label, unit, low, high, decimals, optional=optional)
+        field.refused.connect(self._tell)
+        return field
+
+    def take(self) -> None:
+        """Closes with the changed model when it is valid; says what is wrong when not."""
+        try:
+            self.result_model = self._model.with_(**{name: field.value for name, field in self.fields.items()})
+        except ValidationError as error:
+            where, problem = first_field_error(error)
+            self._tell(f"{where}: {problem}." if where else f"{problem}.")
+        else:
+            self.accept()
+
+    def _tell(self, problem):
+        self.problem.setText(problem)
+        self.problem.show()

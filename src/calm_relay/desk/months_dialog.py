@@ -1,0 +1,77 @@
+"""Twelve typed months of light and air, from which a year is made."""
+
+from pydantic import ValidationError
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QVBoxLayout,
+)
+
+from calm_relay.desk.quantity_field import QuantityField
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.model import MonthlyWeather
+
+MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+class MonthsDialog(QDialog):
+    """Edits `MonthlyWeather`; `weather` holds it after it was accepted."""
+
+    def __init__(self, weather: MonthlyWeather, parent=None):
+        super().__init__(parent)
+        self.setWindowTitle("Twelve months")
+        self.weather = weather
+        self.light, self.air = [], []
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        for column, text in enumerate(("Month", "Light on the horizontal, kWh/m² a day", "Mean air, °C")):
+            grid.addWidget(QLabel(text), 0, column)
+        for number, month in enumerate(MONTHS):
+            light = QuantityField(f"Light in {month}", "", 0, 12, 2)
+            air = QuantityField(f"Air in {month}", "", -60, 50, 1)
+            light.show_value(weather.ghi_kwh_per_day[number])
+            air.show_value(weather.temp_c[number])
+            for column, part in enumerate((QLabel(month), light, air)):
+                grid.addWidget(part, number + 1, column)
+            for field in (light, air):
+                field.refused.connect(self._tell)
+            self.light.append(light)
+            self.air.append(air)
+        self.origin = QLineEdit(weather.origin)
+        self.origin.setAccessibleName("Where the figures come from")
+        self.origin.setPlaceholderText("a table, an atlas, a neighbour's meter")
+        label = QLabel("&From")
+        label.setBuddy(self.origin)
+        grid.addWidget(label, 13, 0)
+        grid.addWidget(self.origin, 13, 1, 1, 2)
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.take)
+        buttons.rejected.connect(self.reject)
+        column = QVBoxLayout(self)
+        column.addLayout(grid)
+        column.addWidget(self.problem)
+        column.addWidget(buttons)
+
+    def take(self) -> None:
+        """Closes with the months when they are valid."""
+        try:
+            self.weather = self.weather.with_(
+                ghi_kwh_per_day=tuple(field.value for field in self.light),
+                temp_c=tuple(field.value for field in self.air),
+                origin=self.origin.text().strip(),
+            )
+        except ValidationError as error:
+            self._tell(" ".join(first_field_error(error)))
+        else:
+            self.accept()
+
+    def _tell(self, problem):
+        self.problem.setText(problem)
+        self.problem.show()

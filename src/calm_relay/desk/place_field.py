@@ -1,0 +1,91 @@
+"""A field that finds a town by its name, offline."""
+
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from calm_relay.exchange.places import ATTRIBUTION
+
+SETTLE_MS = 180
+ROW = 22
+
+
+class PlaceField(QWidget):
+    """Type a name, choose from the list below it with mouse or arrow keys.
+
+    Signals
+    -------
+    sought : str
+        What is typed, once typing pauses; answer with `offer`.
+    taken : object
+        The place that was chosen.
+    """
+
+    sought = Signal(str)
+    taken = Signal(object)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.line = QLineEdit()
+        self.line.setPlaceholderText("a town, such as Nelson or Tralee")
+        self.line.setAccessibleName("Find a place by its name")
+        self.line.setToolTip(ATTRIBUTION)
+        self.found = QListWidget()
+        self.found.setAccessibleName("Places found")
+        self.found.setToolTip(ATTRIBUTION)
+        self.found.hide()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addWidget(self.line)
+        column.addWidget(self.found)
+        self._pause = QTimer(self, singleShot=True, interval=SETTLE_MS)
+        self._pause.timeout.connect(lambda: self.sought.emit(self.line.text()))
+        self.line.textEdited.connect(self._on_typed)
+        self.line.returnPressed.connect(self._on_return)
+        self.found.itemActivated.connect(self._on_item)
+        self.found.itemClicked.connect(self._on_item)
+
+    def _on_typed(self, text):
+        if len(text.strip()) >= 2:
+            self._pause.start()
+        else:
+            self._pause.stop()
+            self.found.hide()
+
+    def offer(self, text: str, places) -> None:
+        """Lists places found for a text, unless another was typed meanwhile."""
+        if text != self.line.text():
+            return
+        self.found.clear()
+        for place in places:
+            item = QListWidgetItem(f"{place.label}   {place.latitude:.2f}°, {place.longitude:.2f}°")
+            item.setData(Qt.ItemDataRole.UserRole, place)
+            self.found.addItem(item)
+        if not places:
+            item = QListWidgetItem("No such place is known: type coordinates, or a larger town near it.")
+            item.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.found.addItem(item)
+        else:
+            self.found.setCurrentRow(0)
+        self.found.setFixedHeight(min(max(len(places), 1), 6) * ROW + 6)
+        self.found.show()
+
+    def keyPressEvent(self, event):
+        """Arrow keys go into the list, Escape closes it."""
+        if event.key() == Qt.Key.Key_Down and self.found.isVisible():
+            self.found.setFocus()
+        elif event.key() == Qt.Key.Key_Escape and self.found.isVisible():
+            self.found.hide()
+        else:
+            super().keyPressEvent(event)
+
+    def _on_return(self):
+        if self.found.isVisible() and self.found.currentItem():
+            self._on_item(self.found.currentItem())
+
+    def _on_item(self, item):
+        place = item.data(Qt.ItemDataRole.UserRole)
+        if place is not None:
+            self.found.hide()
+            self.line.clear()
+            self.taken.emit(place)

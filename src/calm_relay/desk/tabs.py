@@ -1,0 +1,37 @@
+"""Small buttons of which one is down: what of a bench is shown."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+
+
+class Tabs(QWidget):
+    """One button for each (key, words); emits `chosen` with the key of the one that was pressed."""
+
+    chosen = Signal(str)
+
+    def __init__(self, entries, parent=None):
+        super().__init__(parent)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(5)
+        self.buttons: dict[str, QPushButton] = {}
+        for key, words in entries:
+            button = QPushButton(words)
+            button.setObjectName("small")
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.clicked.connect(lambda _=False, key=key: self.chosen.emit(key))
+            row.addWidget(button)
+            self.buttons[key] = button
+        row.addStretch(1)
+        next(iter(self.buttons.values())).setChecked(True)
+
+    @property
+    def key(self) -> str:
+        """Key of the button that is down."""
+        return next(key for key, button in self.buttons.items() if button.isChecked())
+
+    def choose(self, key: str) -> None:
+        """Presses a button."""
+        self.buttons[key].setChecked(True)
+        self.chosen.emit(key)
