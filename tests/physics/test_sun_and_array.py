@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from calm_relay.exchange.shipped import climates
 from calm_relay.physics.array_yield import LOSS_NAMES, cell_temperature, face_yield, incidence_modifier
 from calm_relay.physics.calendar import year_calendar
-from calm_relay.physics.demand_shape import shaped_year, scheduled_load
+from calm_relay.physics.demand_shape import scheduled_load, shaped_year
 from calm_relay.physics.made_year import made_year
 from calm_relay.physics.sun import plane_of_array, spread_hours, sun_path
 

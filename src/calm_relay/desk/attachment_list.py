@@ -132,7 +132,11 @@ def _thumbnail(path):
         reader.setScaledSize(size.scaled(THUMB, Qt.AspectRatioMode.KeepAspectRatio))
         image = reader.read()
         if not image.isNull():
-            return QIcon(QPixmap.fromImage(image))
+            picture = QPixmap.fromImage(image)
+            icon = QIcon(picture)
+            # A photo in hand keeps its colours.
+            icon.addPixmap(picture, QIcon.Mode.Selected)
+            return icon
     blank = QPixmap(THUMB)
     blank.fill(Qt.GlobalColor.lightGray)
     return QIcon(blank)

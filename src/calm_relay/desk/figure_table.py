@@ -36,5 +36,5 @@ class FigureTable(QTableWidget):
                 self.setItem(i, j, cell)
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(len(heads) - 1, QHeaderView.ResizeMode.Stretch)
+        header.setStretchLastSection(left >= len(heads))
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)

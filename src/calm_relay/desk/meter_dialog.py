@@ -76,7 +76,7 @@ class MeterDialog(QDialog):
         self.problem.setWordWrap(True)
         self.problem.hide()
         self.rows = FigureTable("First intervals as they are understood")
-        self.days = Chart("Energy of each day", "day of the file", "kWh")
+        self.days = Chart("Energy of each day: in dark, out gold", "day of the file", "kWh")
         self.counts = ChoiceField("What the meter counts", COUNTS, width=24)
         self.counts.show_value(demand.counts)
         self.counts.taken.connect(self._on_counts)

@@ -126,9 +126,10 @@ class RoofBench(Bench):
             return
         currency, self._swaps = self._view.plan.job.tariff.currency, found
         note = self._view.plan.assumed_note or self._view.plan.site.source
+        numbers = {face.name: str(number) for number, face in enumerate(self._job.faces, 1)}
         rows = [
             (
-                swap.face,
+                numbers.get(swap.face, swap.face),
                 f"{swap.count} × {swap.module.name}",
                 f"{swap.kwp:.2f} kWp ({swap.more_kwp:+.2f})",
                 f"{swap.kwh:,.0f} kWh ({swap.more_kwh:+,.0f})",
@@ -136,7 +137,7 @@ class RoofBench(Bench):
             )
             for swap in found
         ]
-        heads = ("Face", "Modules", "Power, against now", "A year, against now", "Modules and laying")
+        heads = ("Face", "Modules", "Power, against now", "A year, against now", "Cost, laid")
         self.swaps.show_rows(heads, rows, f"From: module datasheets; {note}")
 
     def choose(self, number: int) -> None:

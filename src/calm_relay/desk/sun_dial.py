@@ -188,8 +188,9 @@ class SunDial(QWidget):
             painter.setFont(font(7.2))
             painter.drawText(30, key, track.label)
             for azimuth, elevation, hour in zip(track.azimuth, track.elevation, track.hours, strict=True):
-                if number != 1 and hour % 3 == 0:
-                    at = self._at(float(azimuth), float(elevation))
+                at = self._at(float(azimuth), float(elevation))
+                free = not any(self.wedge(i).contains(at) for i in range(len(self._faces)))
+                if number != 1 and hour % 3 == 0 and free:
                     painter.drawText(
                         QRectF(at.x() - 12, at.y() - 14, 24, 12), Qt.AlignmentFlag.AlignCenter, f"{hour:.0f}"
                     )

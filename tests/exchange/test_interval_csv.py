@@ -1,0 +1,208 @@
+"""Interval CSV of many shapes: how each is understood, and what is said of one that is no good."""
+
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import pytest
+
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.meter_file import read_meter_file
+from calm_relay.job.survey import MeterReading
+
+DUBLIN, NEW_YORK, AUCKLAND = "Europe/Dublin", "America/New_York", "Pacific/Auckland"
+HALF_HOURS = [datetime(2025, 1, 1) + timedelta(minutes=30 * i) for i in range(48 * 40)]
+
+
+def read(tmp_path, text, zone=DUBLIN, *, signed=False, encoding="utf-8", **reading):
+    path = tmp_path / "meter.csv"
+    path.write_bytes(text.encode(encoding))
+    return read_meter_file(path, MeterReading(**reading), zone, signed=signed)
+
+
+def lines(head, make, stamps=HALF_HOURS):
+    return "\n".join([head, *(make(stamp) for stamp in stamps)])
+
+
+SHAPES = {
+    "ISO, point, kWh": (lines("time,kwh", lambda t: f"{t.isoformat()},0.42"), 0.42),
+    "German, comma, title above": (
+        lines("Zähler 123\nDatum;Verbrauch (kWh)", lambda t: f"{t:%d.%m.%Y %H:%M};0,42"),
+        0.42,
+    ),
+    "watts, tab, day first": (lines("When\tPower W", lambda t: f"{t:%d/%m/%Y %H:%M}\t840"), 0.42),
+    "date and time apart, month first, half days": (
+        lines("Date,Time,Usage Wh", lambda t: f"{t:%m/%d/%Y},{t:%I:%M %p},420"),
+        0.42,
+    ),
+    "unit in every cell": (lines("start|reading", lambda t: f"{t:%Y-%m-%d %H:%M:%S}|0.42 kWh"), 0.42),
+    "a row a day": (
+        "Date," + ",".join(f"{i // 2:02d}:{i % 2 * 30:02d}" for i in range(48)) + ",Total\n"
+        + "\n".join(f"{t:%Y-%m-%d}," + ",".join(["0.42"] * 48) + ",20.16" for t in HALF_HOURS[::48]),
+        0.42,
+    ),
+    "named months, quoted, thousands": (
+        lines('"Interval","Energy Wh"', lambda t: f'"{t:%d-%b-%Y %H:%M}","1,420.0"'),
+        1.42,
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+def test_many_shapes_are_understood(tmp_path, shape):
+    text, kwh = SHAPES[shape]
+    data = read(tmp_path, text)
+    assert data.understood.interval_minutes == 30
+    assert data.starts.size == len(HALF_HOURS)
+    assert data.import_kwh == pytest.approx(np.full(len(HALF_HOURS), kwh))
+    assert data.starts[0] == np.datetime64("2025-01-01T00:00:00")
+    assert data.days == pytest.approx(40)
+
+
+@pytest.mark.parametrize("encoding", ["utf-8-sig", "utf-16", "cp1252"])
+def test_encodings_are_told_apart(tmp_path, encoding):
+    text = SHAPES["German, comma, title above"][0]
+    assert read(tmp_path, text, encoding=encoding).import_kwh.sum() == pytest.approx(0.42 * len(HALF_HOURS))
+
+
+def local_year(zone, minutes=30):
+    start = datetime(2025, 1, 1, tzinfo=ZoneInfo(zone)).astimezone(UTC)
+    return [
+        (start + timedelta(minutes=minutes * i)).astimezone(ZoneInfo(zone)) for i in range(365 * 1440 // minutes)
+    ]
+
+
+@pytest.mark.parametrize("zone", [DUBLIN, NEW_YORK, AUCKLAND])
+def test_local_time_with_days_of_23_and_25_hours(tmp_path, zone):
+    stamps = local_year(zone)
+    data = read(tmp_path, lines("time,kwh", lambda t: f"{t:%Y-%m-%d %H:%M},0.2", stamps), zone)
+    assert data.understood.clock == "local"
+    assert data.starts.size == len(stamps)
+    assert set(np.diff(data.starts).astype(int)) == {1800}
+    days = np.array([stamp.date() for stamp in stamps])
+    assert {46, 48, 50} == {int((days == day).sum()) for day in set(days)}
+
+
+def test_standard_time_is_seen_by_the_hours_that_daylight_saving_leaves_out(tmp_path):
+    year = [datetime(2025, 1, 1) + timedelta(minutes=30 * i) for i in range(48 * 365)]
+    data = read(tmp_path, lines("time,kwh", lambda t: f"{t:%Y-%m-%d %H:%M},0.2", year), NEW_YORK)
+    assert data.understood.clock == "standard"
+    assert data.starts[0] == np.datetime64("2025-01-01T05:00:00")
+
+
+def test_stamps_at_the_end_of_an_interval_are_put_at_its_start(tmp_path):
+    ends = [stamp + timedelta(minutes=30) for stamp in HALF_HOURS]
+    by_name = read(tmp_path, lines("period end,kwh", lambda t: f"{t.isoformat()},0.2", ends))
+    by_numbers = read(tmp_path, lines("time,kwh", lambda t: f"{t.isoformat()},0.2", ends))
+    assert by_name.starts[0] == by_numbers.starts[0] == np.datetime64("2025-01-01T00:00:00")
+    assert read(tmp_path, lines("time,kwh", lambda t: f"{t.isoformat()},0.2", ends), stamps="start").starts[
+        0
+    ] == np.datetime64("2025-01-01T00:30:00")
+
+
+def test_a_correction_overrides_what_was_found(tmp_path):
+    text = lines("time,kwh,other", lambda t: f"{t:%d/%m/%Y %H:%M},0.4,7")
+    assert read(tmp_path, text, unit="wh").import_kwh[0] == pytest.approx(0.0004)
+    assert read(tmp_path, text, import_column=3).import_kwh[0] == pytest.approx(7)
+    assert read(tmp_path, text, export_column=3).export_kwh[0] == pytest.approx(7)
+
+
+def test_gaps_and_doubles_are_counted_and_told(tmp_path):
+    stamps = HALF_HOURS[:100] + HALF_HOURS[110:] + HALF_HOURS[-3:]
+    data = read(tmp_path, lines("time,kwh", lambda t: f"{t.isoformat()},0.2", stamps))
+    assert data.starts.size == len(HALF_HOURS) - 10
+    assert data.expected == len(HALF_HOURS)
+    told = " ".join(data.understood.notes)
+    assert "3 intervals stand twice" in told
+    assert "10 intervals are missing" in told
+
+
+def test_rows_without_a_value_are_gaps(tmp_path):
+    text = lines("time,kwh", lambda t: f"{t.isoformat()},{'' if t.day == 3 else 0.3}")
+    data = read(tmp_path, text)
+    assert data.starts.size == len(HALF_HOURS) - 96
+    assert "96 intervals are missing" in " ".join(data.understood.notes)
+
+
+def test_a_counter_becomes_its_steps(tmp_path):
+    numbers = iter(range(10_000))
+    data = read(tmp_path, lines("time,reading", lambda t: f"{t.isoformat()},{5000 + next(numbers) * 0.25:.2f}"))
+    assert data.import_kwh == pytest.approx(np.full(len(HALF_HOURS) - 1, 0.25))
+    assert "counter" in " ".join(data.understood.notes)
+
+
+def test_import_and_export_by_two_columns_or_by_sign(tmp_path):
+    two = read(tmp_path, lines("time,import kWh,export kWh", lambda t: f"{t.isoformat()},0.3,0.1"))
+    assert (two.import_kwh[0], two.export_kwh[0]) == (0.3, 0.1)
+    text = lines("time,kwh", lambda t: f"{t.isoformat()},{-0.5 if t.hour == 12 else 0.3}")
+    signed = read(tmp_path, text, signed=True)
+    assert signed.import_kwh.min() == 0
+    assert signed.export_kwh.max() == pytest.approx(0.5)
+
+
+BAD = {
+    "negative": (
+        lines("time,kwh", lambda t: f"{t.isoformat()},{-0.1 if t.day == 3 else 0.3}"),
+        "line 98",
+        "wanted 0 or more",
+    ),
+    "mixed units": (
+        lines("time,value", lambda t: f"{t.isoformat()},{'300 Wh' if t.day == 3 else '0.3 kWh'}"),
+        "line 98",
+        "wanted one unit throughout",
+    ),
+    "mixed columns": (
+        "date,"
+        + ",".join(f"{'Wh' if i == 7 else 'kWh'} {i}" for i in range(24))
+        + "\n2025-01-01,"
+        + ",".join(["0.1"] * 24)
+        + "\n2025-01-02,"
+        + ",".join(["0.1"] * 24),
+        "header",
+        "mixes units",
+    ),
+    "two meters": (
+        lines("meter,time,kwh", lambda t: f"{'A' if t.minute else 'B'},{t.isoformat()},0.3"),
+        "line 3",
+        "2 meters ('B', 'A')",
+    ),
+    "no stamps": ("a,b\n1,2\n3,4\n5,6", "line 2", "no column of time stamps"),
+    "no such day": (
+        lines("time,kwh", lambda t: f"{t.isoformat().replace('01-31', '02-30')},0.3"),
+        "line 1442",
+        "no day of the calendar",
+    ),
+    "a word": (
+        lines("time,kwh", lambda t: f"{t.isoformat()},{'much' if t.day == 3 else 0.3}"),
+        "line 98",
+        "wanted a number",
+    ),
+    "long intervals": (
+        lines("time,kwh", lambda t: f"{t.isoformat()},0.3", HALF_HOURS[:: 48 * 7]),
+        "line 3",
+        "read like bills",
+    ),
+    "offsets in part": (
+        lines("time,kwh", lambda t: f"{t.isoformat()}{'Z' if t.day == 3 else ''},0.3"),
+        "",
+        "wanted all or none",
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("fault", BAD)
+def test_what_is_wrong_is_named_with_its_line(tmp_path, fault):
+    text, where, problem = BAD[fault]
+    with pytest.raises(InputError) as caught:
+        read(tmp_path, text)
+    assert where == caught.value.where
+    assert problem in caught.value.problem
+
+
+def test_one_of_two_meters_can_be_chosen(tmp_path):
+    text = BAD["two meters"][0].replace(":30:00,", ":00:00,")
+    data = read(tmp_path, text, meter="A")
+    assert data.starts.size == len(HALF_HOURS) / 2
+    assert data.understood.meters == ("B", "A")
+    with pytest.raises(InputError, match="no meter is called 'C'"):
+        read(tmp_path, text, meter="C")

@@ -1,0 +1,53 @@
+"""The gazetteer and the packs of rules that ship with the application."""
+
+from zoneinfo import available_timezones
+
+import pytest
+
+from calm_relay.exchange.places import find_places
+from calm_relay.exchange.shipped import DEMOS, demo_job, rule_packs
+
+
+def test_towns_are_found_with_and_without_accents_the_larger_first():
+    tralee = find_places("tralee")[0]
+    assert (tralee.country, tralee.time_zone) == ("Ireland", "Europe/Dublin")
+    assert (tralee.latitude, tralee.longitude) == (pytest.approx(52.27, abs=0.05), pytest.approx(-9.70, abs=0.05))
+    assert find_places("nelson, new")[0].label == "Nelson, New Zealand"
+    assert find_places("sao paulo")[0].country == "Brazil"
+    assert find_places("São Paulo")[0] == find_places("sao paulo")[0]
+    found = find_places("spring")
+    assert len(found) == 12
+    assert [place.inhabitants for place in found] == sorted((p.inhabitants for p in found), reverse=True)
+
+
+def test_what_is_no_town_finds_nothing():
+    assert find_places("") == find_places("  ") == find_places(",") == find_places("xqzzyk") == ()
+
+
+def test_every_zone_is_one_that_a_job_can_hold():
+    zones = {place.time_zone for letter in "aeiou" for place in find_places(letter, most=400)}
+    assert zones <= available_timezones()
+
+
+def test_every_rule_has_authority_clause_and_date():
+    packs = rule_packs()
+    assert next(iter(packs)) == "generic"
+    assert {"australia", "new-zealand", "united-kingdom", "ireland", "germany", "united-states", "canada"} < set(
+        packs
+    )
+    assert "south-africa" in packs
+    for pack in packs.values():
+        assert any(rule.kind == "array volts" for rule in pack.rules)
+        for rule in pack.rules:
+            assert rule.authority and rule.clause and rule.dated
+            assert rule.told.endswith("check locally")
+
+
+@pytest.mark.parametrize("name", DEMOS)
+def test_every_demo_is_a_job(name):
+    assert "invented" in demo_job(name).customer + demo_job(name).notes
+
+
+def test_an_unknown_demo_names_those_there_are():
+    with pytest.raises(ValueError, match="wanted one of pottery, cottage, dairy"):
+        demo_job("castle")
