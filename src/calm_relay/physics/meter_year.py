@@ -6,8 +6,8 @@ import numpy as np
 
 from calm_relay.physics.calendar import YearCalendar
 
-# A measured day stands for one of the same weekday this many days away at most, before the season is mirrored.
-NEAR_DAYS = 24
+# A measured day stands for its own season this many days away at most, and as a neighbour so many.
+OWN_DAYS, NEAR_DAYS = 7, 24
 WHOLE_DAY = 0.9
 
 
@@ -15,16 +15,17 @@ WHOLE_DAY = 0.9
 class MeterYear:
     """Mean power of a year [kW] on the calendar's steps, and what it rests on.
 
-    `measured_days` of 365 were measured at their season; the others were filled from the mirrored season (as far
-    from midwinter on its other side) or, failing that, from the nearest day. `months` are those with no day of
-    their own, 1 to 12.
+    `measured_days` of 365 were measured at their season; the others were filled from neighbours up to 24 days off,
+    from the mirrored season (as far from midwinter on its other side) or, failing that, from the nearest day.
+    `months` are those with no day of their own, 1 to 12; `rows` is the row of the table that stands for each day.
     """
 
     kw: np.ndarray
     rows: np.ndarray
     measured_days: int
+    neighbour_days: int
     mirrored_days: int
-    borrowed_days: int
+    nearest_days: int
     months: tuple[int, ...]
 
 
@@ -102,16 +103,18 @@ def lay_on_year(first, table, calendar: YearCalendar, midwinter_day: float) -> M
     for day in range(365):
         wanted = (int((start + day).astype(int)) + 3) % 7
         mirrored = (2 * midwinter_day - day) % 365
-        for kind, target in enumerate((day, mirrored, None)):
-            away = _around_year(season - (day if target is None else target))
+        for kind, (target, most) in enumerate(
+            ((day, OWN_DAYS), (day, NEAR_DAYS), (mirrored, NEAR_DAYS), (day, np.inf))
+        ):
+            away = _around_year(season - target)
             best = int((away + np.where(weekday == wanted, 0.0, 3.5)).argmin())
-            if target is None or away[best] <= NEAR_DAYS:
+            if away[best] <= most:
                 rows[day], kinds[day] = whole[best], kind
                 break
     kw = table[rows].ravel()
     month = calendar.month.reshape(365, -1)[:, 0]
     bare = tuple(m for m in range(1, 13) if np.all(kinds[month == m] > 0))
-    counts = [int((kinds == kind).sum()) for kind in range(3)]
+    counts = [int((kinds == kind).sum()) for kind in range(4)]
     return MeterYear(kw, rows, *counts, bare)
 
 

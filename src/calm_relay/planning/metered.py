@@ -86,10 +86,21 @@ def metered_year(demand: MeteredDemand, paths: dict[str, tuple[str, int]], calen
     else:
         modelled = made_kw if made_kw is not None else np.zeros_like(sent)
         error = float(np.maximum(sent - modelled, 0.0).sum() * step_h)
-        made = np.maximum(modelled, sent)
+        made = _at_least(modelled, sent, calendar.month)
         source += ", rebuilt with the modelled yield of the roof"
     gross = np.maximum(series["import"] - sent + made, 0.0)
     return Metered(gross, source, laid.measured_days, months, error, float(sent.sum() * step_h))
+
+
+def _at_least(modelled, sent, month):
+    """Modelled production that is never below what went out, each month's sum kept where that can be."""
+    spare = np.maximum(modelled - sent, 0.0)
+    for number in range(1, 13):
+        here = month == number
+        wanted = modelled[here].sum() - sent[here].sum()
+        most = spare[here].sum()
+        spare[here] *= min(max(wanted, 0.0) / most, 1.0) if most > 0 else 0.0
+    return sent + spare
 
 
 def _table(file, reading, calendar, *, signed):

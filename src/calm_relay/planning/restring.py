@@ -33,7 +33,7 @@ def restringing_of(ground: Ground, design: Design) -> Restringing | None:
     before, after = ground.kept.stringing, box.stringing
     steps, opened, made = [], 0, 0
     for face in ground.faces:
-        was, now = _lengths(before, face), _lengths(after, face)
+        was, now = _on_roof(face), _lengths(after, face)
         if not was and not now:
             continue
         if was and not now:
@@ -51,11 +51,10 @@ def restringing_of(ground: Ground, design: Design) -> Restringing | None:
         inputs = sorted({run.tracker_number for run in after.runs if run.face is face})
         word = "input" if len(inputs) == 1 else "inputs"
         steps.append(f"  to {word} {' and '.join(map(str, inputs))} of {box.converter.name}.")
-    gone = max(before.strings - after.strings, 0)
+    count = sum(len(_on_roof(face)) for face in ground.faces)
+    gone = max(count - after.strings, 0)
     if gone:
-        steps.append(
-            f"{before.strings} strings become {after.strings}: {gone} pairs of plugs and their branch joints go."
-        )
+        steps.append(f"{count} strings become {after.strings}: {gone} pairs of plugs and their branch joints go.")
     fuses = _fuses(ground, after)
     had = _fuses(ground, before)
     if fuses:
@@ -64,7 +63,12 @@ def restringing_of(ground: Ground, design: Design) -> Restringing | None:
         steps.append(f"The {had} string fuses of the old strings are not needed any more.")
     kept = ground.kept.converter
     steps.append(f"Isolate {kept.name} on both sides and prove each string dead before a plug is drawn.")
-    return Restringing(tuple(steps), before.strings, after.strings, gone, opened, made, fuses)
+    return Restringing(tuple(steps), count, after.strings, gone, opened, made, fuses)
+
+
+def _on_roof(face) -> list[int]:
+    """Modules in series of every string of a face as it was surveyed."""
+    return [face.plan.in_series] * face.plan.strings if face.plan.is_there and not face.plan.electronics else []
 
 
 def _lengths(strings: Stringing, face) -> list[int]:
@@ -79,7 +83,6 @@ def _told(lengths):
 
 def _joints(was, now):
     """Joints made and opened: whole old strings are joined first, one is cut where a length does not add up."""
-    modules_in_joints = {True: sum(n - 1 for n in was), False: sum(n - 1 for n in now)}
     opened, rest = 0, list(was)
     for length in now:
         left = length
@@ -93,8 +96,8 @@ def _joints(was, now):
             else:
                 rest.remove(piece)
                 left -= piece
-    opened += sum(n - 1 for n in rest if n > 0) if sum(now) < sum(was) and not rest else 0
-    made = modules_in_joints[False] - (modules_in_joints[True] - opened)
+    left_joints = sum(n - 1 for n in rest)
+    made = sum(n - 1 for n in now) + left_joints - (sum(n - 1 for n in was) - opened)
     return max(made, 0), opened
 
 

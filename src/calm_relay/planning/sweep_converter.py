@@ -74,12 +74,19 @@ def _prices(option, box, sizes):
     like = [
         item
         for item in option.ground.kit.catalogue.converters
-        if item.kind == box.converter.kind and item.phases == box.converter.phases
+        if item.kind == box.converter.kind and item.phases == box.converter.phases and _alike(item, box.converter)
     ]
     if len({item.ac_kw for item in like}) < 2:
         return None
     slope, start = np.polyfit([item.ac_kw for item in like], [item.price for item in like], 1)
     return start + slope * sizes
+
+
+def _alike(item, other):
+    """Whether two boxes take the same packs, or neither takes any."""
+    if item.battery is None or other.battery is None:
+        return item.battery is other.battery
+    return bool(set(item.battery.families) & set(other.battery.families))
 
 
 def load_hours(option: Option, bins: int = 20) -> LoadHours | None:

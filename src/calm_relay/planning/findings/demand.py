@@ -17,7 +17,7 @@ def check_measured_days(subject):
         days = demand.metered.measured_days
         sentence = (
             f"The meter's file covers {days} days of the year; the other {365 - days} were filled from the same "
-            f"weekdays at the mirrored season or nearest to it.{months}"
+            f"weekdays near them, at the mirrored season, or nearest to it.{months}"
         )
         severity = Severity.WATCH if days < 350 else Severity.HOLD
         found.append(
