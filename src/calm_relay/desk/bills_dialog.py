@@ -4,8 +4,6 @@ from datetime import date, timedelta
 
 from pydantic import ValidationError
 from PySide6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -15,6 +13,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from calm_relay.desk.form_dialog import AnswerDialog
 from calm_relay.exchange.bills_csv import read_bills
 from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.job.quantity import parse_quantity
@@ -23,7 +22,7 @@ from calm_relay.job.survey import Bill
 ROWS = 14
 
 
-class BillsDialog(QDialog):
+class BillsDialog(AnswerDialog):
     """Edits bills; `bills` holds them after it was accepted."""
 
     def __init__(self, bills, year: int, parent=None):
@@ -50,9 +49,7 @@ class BillsDialog(QDialog):
         row.addWidget(read)
         row.addWidget(months)
         row.addStretch(1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.take)
-        buttons.rejected.connect(self.reject)
+        buttons = self.answer_buttons(self.take)
         column = QVBoxLayout(self)
         for part in (told, row, self.table, self.problem, buttons):
             column.addLayout(part) if part is row else column.addWidget(part)

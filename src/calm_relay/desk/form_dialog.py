@@ -1,7 +1,9 @@
 """A dialog of rows, each a field of a model; what the model refuses is told at once."""
 
 from pydantic import ValidationError
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
+    QAbstractButton,
     QCheckBox,
     QDialog,
     QDialogButtonBox,
@@ -18,6 +20,26 @@ from calm_relay.desk.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+
+
+class AnswerDialog(QDialog):
+    """A dialog with OK and Cancel in which Return takes a field's number and does not close."""
+
+    def answer_buttons(self, accept) -> QDialogButtonBox:
+        """OK, which calls `accept`, and Cancel."""
+        made = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        made.accepted.connect(accept)
+        made.rejected.connect(self.reject)
+        return made
+
+    def keyPressEvent(self, event):
+        """Return presses the button that has the focus, and none else."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            focus = self.focusWidget()
+            if isinstance(focus, QAbstractButton):
+                focus.click()
+            return
+        super().keyPressEvent(event)
 
 
 class DaysField(QWidget):
@@ -80,7 +102,7 @@ class _Choice(ChoiceField):
         return self.currentData()
 
 
-class FormDialog(QDialog):
+class FormDialog(AnswerDialog):
     """Edits one model: `rows` are (field, label, kind); kind is "text", "days", "tick", choices or a quantity.
 
     A quantity is (unit, low, high, decimals, optional), choices a list of (value, words).
@@ -105,9 +127,7 @@ class FormDialog(QDialog):
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.take)
-        buttons.rejected.connect(self.reject)
+        buttons = self.answer_buttons(self.take)
         column = QVBoxLayout(self)
         column.addLayout(grid)
         column.addWidget(self.problem)

@@ -5,7 +5,6 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QObject, Qt, QThread, Signal, Slot
 from PySide6.QtWidgets import (
-    QDialog,
     QDialogButtonBox,
     QFileDialog,
     QGridLayout,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.chart import Chart
 from calm_relay.desk.choice_field import ChoiceField
 from calm_relay.desk.figure_table import FigureTable
+from calm_relay.desk.form_dialog import AnswerDialog
 from calm_relay.desk.theme import colours
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.meter_file import read_meter_file
@@ -55,7 +55,7 @@ class _Reader(QObject):
         self.done.emit(number, found)
 
 
-class MeterDialog(QDialog):
+class MeterDialog(AnswerDialog):
     """Shows how a file is read; `demand` holds the corrected demand after it was accepted."""
 
     _ask = Signal(int, str, object, str, bool)
@@ -85,11 +85,7 @@ class MeterDialog(QDialog):
         for button, field in ((self.export_file, "export_path"), (self.production_file, "production_path")):
             button.setObjectName("small")
             button.clicked.connect(lambda _=False, field=field: self._ask_file(field))
-        self.buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
+        self.buttons = self.answer_buttons(self.accept)
         self._lay_out()
         self._thread = QThread(self)
         self._reader = _Reader()

@@ -2,14 +2,13 @@
 
 from pydantic import ValidationError
 from PySide6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
     QGridLayout,
     QLabel,
     QLineEdit,
     QVBoxLayout,
 )
 
+from calm_relay.desk.form_dialog import AnswerDialog
 from calm_relay.desk.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.model import MonthlyWeather
@@ -17,7 +16,7 @@ from calm_relay.job.model import MonthlyWeather
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
 
-class MonthsDialog(QDialog):
+class MonthsDialog(AnswerDialog):
     """Edits `MonthlyWeather`; `weather` holds it after it was accepted."""
 
     def __init__(self, weather: MonthlyWeather, parent=None):
@@ -51,9 +50,7 @@ class MonthsDialog(QDialog):
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.take)
-        buttons.rejected.connect(self.reject)
+        buttons = self.answer_buttons(self.take)
         column = QVBoxLayout(self)
         column.addLayout(grid)
         column.addWidget(self.problem)

@@ -18,6 +18,7 @@ from calm_relay.desk.ladder_view import LadderView
 from calm_relay.desk.tabs import Tabs
 from calm_relay.desk.theme import colours, font
 from calm_relay.planning.string_plan import (
+    job_with_plan,
     plan_of,
     with_length,
     with_module_moved,
@@ -205,7 +206,7 @@ class StringsBench(Bench):
             self.problem.setText(f"{str(error)[:1].upper()}{str(error)[1:]}.")
             self.problem.show()
         else:
-            self.edited.emit(self._job.with_string_plan(plan.converter, plan), label)
+            self.edited.emit(job_with_plan(self._job, self._view.option.design, plan), label)
 
     def _on_lay(self):
         job = self._job.with_string_plan(self._box.converter.key, None)

@@ -53,6 +53,7 @@ class Window(QMainWindow):
         self._shown = None
         self._step = None
         self._name = "Choice"
+        self._asked = {}
         self.line = LineView()
         self.switch = OptionSwitch()
         self.margin = Margin(CAUTIONS)
@@ -225,7 +226,8 @@ class Window(QMainWindow):
     def _study(self, key, function):
         if self.view is not None and not self.session.busy:
             self.progress.begin()
-            self.session.study(key, function, self.view.option)
+            number = self._asked[key] = self._asked.get(key, 0) + 1
+            self.session.study(key, lambda *given: (number, function(*given)), self.view.option)
 
     def _on_job(self, job):
         if self.session.busy:
@@ -280,6 +282,10 @@ class Window(QMainWindow):
 
     def _on_studied(self, key, found):
         self.progress.end()
+        number, found = found
+        if number != self._asked[key]:
+            # Another option came into view meanwhile, and its study is under way.
+            return
         if key == "moment":
             self.moment.take(found)
         else:

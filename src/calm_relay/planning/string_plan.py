@@ -1,6 +1,8 @@
 """Strings changed by hand: modules moved between strings, strings moved between inputs."""
 
+from calm_relay.job.model import Job
 from calm_relay.job.survey import PlannedString, StringPlan
+from calm_relay.planning.design import HYBRID_SWAP, Design
 from calm_relay.planning.stringing import Stringing
 
 
@@ -12,6 +14,19 @@ def plan_of(stringing: Stringing, converter_key: str) -> StringPlan:
         for _ in range(run.parallel)
     ]
     return StringPlan(converter=converter_key, strings=tuple(strings))
+
+
+def job_with_plan(job: Job, design: Design, plan: StringPlan) -> Job:
+    """A job with strings laid by hand on an option's inverter, which the job then states.
+
+    Otherwise strings that do not fit yet would have the planner take another inverter.
+    """
+    job = job.with_string_plan(plan.converter, plan)
+    box = next((box for box in design.pv_boxes if box.converter.key == plan.converter), None)
+    if box is None or not box.is_new:
+        return job
+    field = "hybrid" if design.key == HYBRID_SWAP else "string_inverter"
+    return job.with_(store=job.store.with_(**{field: plan.converter}))
 
 
 def with_module_moved(plan: StringPlan, source: int, target: int) -> StringPlan:

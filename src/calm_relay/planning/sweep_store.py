@@ -48,9 +48,9 @@ class Fullness:
 
 
 def sweep_store(plan: Plan, option: Option, progress: Progress = unheard) -> StoreSweep | None:
-    """Saving for every number of packs that can be built on the option's box; None without a store."""
+    """Saving for every number of packs that can be built on the option's box; None without a new store."""
     box = option.design.store_box
-    if box is None or option.outcome is None:
+    if box is None or not box.is_new or option.outcome is None:
         return None
     pack = box.bank.pack
     bill_now = option.outcome.money.bill + option.outcome.money.saving
@@ -71,7 +71,7 @@ def sweep_store(plan: Plan, option: Option, progress: Progress = unheard) -> Sto
 
 def with_bank(design: Design, bank: Bank) -> Design:
     """The design with another bank on its store's box."""
-    boxes = tuple(replace(box, bank=bank) if box.bank else box for box in design.boxes)
+    boxes = tuple(replace(box, bank=bank) if box is design.store_box else box for box in design.boxes)
     return replace(design, boxes=boxes)
 
 

@@ -1,0 +1,441 @@
+"""The benches of the survey driven as their user drives them."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QComboBox,
+    QDialogButtonBox,
+    QFileDialog,
+    QLineEdit,
+    QTableWidgetItem,
+)
+
+from calm_relay.desk.application import make_window
+from calm_relay.desk.benches import BENCHES
+from calm_relay.exchange.shipped import demo_job
+
+LEFT = Qt.MouseButton.LeftButton
+OK = QDialogButtonBox.StandardButton.Ok
+
+
+@pytest.fixture
+def opened(window, qtbot, settled):
+    """Opens a bench of a demo by its key and waits until it is drawn."""
+
+    def open_bench(name, demo=None, option=None):
+        if demo:
+            window.session.replace(demo_job(demo))
+            window.forget_view()
+            settled(window)
+        if option is not None:
+            window.show_option(option)
+        qtbot.keyClick(window, getattr(Qt.Key, f"Key_{BENCHES[name].key}"))
+        qtbot.waitUntil(lambda: not window.session.busy, timeout=20_000)
+        window.grab()
+        return window.bench
+
+    return open_bench
+
+
+def type_into(qtbot, field, text):
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClick(field, Qt.Key.Key_Delete)
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def choose(field, value):
+    """Takes a value from a list as a person does."""
+    field.setCurrentIndex(field.findData(value))
+    assert field.currentData() == value
+    field.activated.emit(field.currentIndex())
+
+
+def press(qtbot, dialog, button=OK):
+    (box,) = dialog.findChildren(QDialogButtonBox)
+    qtbot.mouseClick(box.button(button), LEFT)
+
+
+def named(dialog):
+    """Every control of a dialog has a name that can be read aloud."""
+    for control in dialog.findChildren(QLineEdit) + dialog.findChildren(QComboBox):
+        if "qt_" not in control.objectName():
+            assert control.accessibleName(), control
+    for button in dialog.findChildren(QAbstractButton):
+        if button.isVisible() and "qt_" not in button.objectName():
+            assert button.accessibleName() or button.text(), button
+
+
+def test_the_horizon_is_drawn_by_hand_and_taken_back(window, opened, qtbot, settled):
+    bench = opened("Roof")
+    before = window.session.job.site.horizon
+    qtbot.mouseClick(bench.draw, LEFT)
+    dial = bench.dial
+    start, end = (dial._at(azimuth, 30.0).toPoint() for azimuth in (40.0, 80.0))
+    qtbot.mousePress(dial, LEFT, pos=start)
+    qtbot.mouseMove(dial, QPoint((start.x() + end.x()) // 2, (start.y() + end.y()) // 2))
+    qtbot.mouseMove(dial, end)
+    qtbot.mouseRelease(dial, LEFT, pos=end)
+    settled(window)
+    job = window.session.job
+    at_60 = next(point for point in job.site.horizon if 55 <= point.azimuth <= 65)
+    assert 22 < at_60.elevation < 40
+    assert window.commands.undo.text() == "Undo: Horizon drawn"
+    assert window.session.plan.faces[0].made.losses_kwh["horizon"] > 50
+    dial.setFocus()
+    high = dial._horizon[0]
+    qtbot.keyClick(dial, Qt.Key.Key_Up)
+    settled(window)
+    assert dial._horizon[0] == pytest.approx(high + 1)
+    qtbot.mouseClick(bench.flat, LEFT)
+    settled(window)
+    assert window.session.job.site.horizon == ()
+    for _ in range(3):
+        window.session.undo()
+    settled(window)
+    assert window.session.job.site.horizon == before
+
+
+def test_faces_are_added_changed_and_removed(window, opened, qtbot, settled):
+    bench = opened("Roof")
+    qtbot.mouseClick(bench.table.add, LEFT)
+    settled(window)
+    assert window.session.job.faces[2].fate == "new"
+    choose(bench.fields[2, "module"], "quillmere-440")
+    type_into(qtbot, bench.fields[2, "name"], "Shed")
+    settled(window)
+    assert (window.session.job.faces[2].module, window.session.job.faces[2].name) == ("quillmere-440", "Shed")
+    choose(bench.fields[1, "fate"], "remove")
+    settled(window)
+    assert len(window.session.plan.option("hybrid-swap").design.pv_box.faces) <= 2
+    bench.choose(2)
+    qtbot.mouseClick(bench.remove, LEFT)
+    settled(window)
+    assert [face.name for face in window.session.job.faces] == ["Studio, north-east", "House, north-west"]
+    type_into(qtbot, bench.fields[0, "name"], "House, north-west")
+    assert "stands twice" in bench.problem.text()
+    assert bench.fields[0, "name"].text() == "Studio, north-east"
+
+
+def test_a_rectangle_is_measured_and_filled(window, opened, qtbot, settled):
+    bench = opened("Roof")
+    bench.tabs.choose("layout")
+    layout = bench.layout_
+    assert "10 modules; 10 fit" in layout.told.text() or "fit" in layout.told.text()
+    type_into(qtbot, layout.fields["width_m"], "8,2 m")
+    settled(window)
+    assert window.session.job.faces[0].rectangle.width_m == 8.2
+    choose(layout.layout_choice, "lying")
+    settled(window)
+    assert not bench.grab().isNull()
+    qtbot.mouseClick(layout.fill, LEFT)
+    settled(window)
+    assert window.session.job.faces[0].count == layout.picture._room.count != 10
+    type_into(qtbot, layout.fields["width_m"], "")
+    settled(window)
+    assert window.session.job.faces[0].rectangle is None
+    assert "not measured" in layout.told.text()
+
+
+def test_better_modules_and_shade_are_shown_when_asked(window, opened, qtbot):
+    bench = opened("Roof", "dairy")
+    bench.tabs.choose("shade")
+    assert "of the year" in bench.shade.getPlotItem().titleLabel.text
+    bench.tabs.choose("swaps")
+    qtbot.waitUntil(lambda: bench.swaps.rowCount() > 0, timeout=10_000)
+    assert "40 × Quillmere 440" in bench.swaps.item(0, 1).text()
+    assert "kWp" in bench.swaps.item(0, 2).text()
+
+
+def test_modules_and_strings_are_dragged(window, opened, qtbot, settled):
+    bench = opened("Strings", "dairy", 2)
+    view = bench.ladders
+    assert bench.told.text().endswith("laid by the planner")
+    assert "From 24 strings to 4" in bench.works.text()
+    # One module of the first string to the second.
+    qtbot.mousePress(view, LEFT, pos=view.cell(0, 3).center().toPoint())
+    target = view.chip(1).center().toPoint()
+    qtbot.mouseMove(view, target)
+    view.grab()
+    qtbot.mouseRelease(view, LEFT, pos=target)
+    settled(window)
+    (plan,) = window.session.job.string_plans
+    assert [string.modules for string in plan.strings] == [17, 19, 18, 18]
+    assert "laid by hand" in bench.told.text()
+    stops = [finding.check for finding in window.view.option.findings if finding.severity == 0]
+    assert "unequal strings" in stops
+    # A string by its words to the other input.
+    qtbot.mousePress(view, LEFT, pos=view.chip(0).topLeft().toPoint() + QPoint(30, 4))
+    there = view._columns()[1].center().toPoint()
+    qtbot.mouseMove(view, there)
+    qtbot.mouseRelease(view, LEFT, pos=there)
+    settled(window)
+    assert window.session.job.string_plans[0].strings[0].input == 2
+    assert window.commands.undo.text() == "Undo: String to input 2"
+    # A module of one face does not go into a string of another.
+    qtbot.mousePress(view, LEFT, pos=view.cell(1, 0).center().toPoint())
+    other = view.chip(2).center().toPoint()
+    qtbot.mouseMove(view, other)
+    qtbot.mouseRelease(view, LEFT, pos=other)
+    assert "cannot hang in a string of" in bench.problem.text()
+    qtbot.mouseClick(bench.lay, LEFT)
+    settled(window)
+    assert window.session.job.string_plans == ()
+    assert bench.told.text().endswith("laid by the planner")
+
+
+def test_strings_by_keys_fuses_and_curves(window, opened, qtbot, settled):
+    bench = opened("Strings", "dairy", 2)
+    view = bench.ladders
+    view.setFocus()
+    qtbot.keyClick(view, Qt.Key.Key_Right)
+    assert view.column == 1
+    qtbot.keyClick(view, Qt.Key.Key_Down)
+    qtbot.keyClick(view, Qt.Key.Key_Minus)
+    settled(window)
+    assert [string.modules for string in window.session.job.string_plans[0].strings] == [18, 18, 18, 17]
+    qtbot.keyClick(view, Qt.Key.Key_PageUp)
+    settled(window)
+    assert window.session.job.string_plans[0].strings[3].input == 1
+    choose(bench.school, "three strings up")
+    settled(window)
+    assert window.session.job.fuse_school == "three strings up"
+    bench.tabs.choose("curves")
+    assert len(bench.curves.getPlotItem().listDataItems()) >= 3
+    assert not bench.grab().isNull()
+    window.show_option(0)
+    window.grab()
+    assert "as wired today" in bench.told.text()
+
+
+def test_loads_are_added_changed_and_removed(window, opened, qtbot, settled):
+    bench = opened("Home")
+    bench.loads.add_one("heat_pumps")
+    dialog = bench.loads.dialog
+    named(dialog)
+    type_into(qtbot, dialog.fields["heat_kwh_per_day"], "60 kWh")
+    press(qtbot, dialog)
+    settled(window)
+    assert window.session.job.demand.heat_pumps[0].heat_kwh_per_day == 60
+    assert [part.name for part in window.session.plan.demand.parts] == ["The house", "Kiln", "Heat pump"]
+    bench.loads.table.selectRow(0)
+    bench.loads.change()
+    dialog = bench.loads.dialog
+    dialog.fields["start"].setText("25:00")
+    press(qtbot, dialog)
+    assert "start" in dialog.problem.text()
+    dialog.fields["start"].setText("10:00")
+    press(qtbot, dialog)
+    settled(window)
+    assert window.session.job.demand.loads[0].start == "10:00"
+    assert window.commands.undo.text() == "Undo: Kiln changed"
+    bench.loads.table.selectRow(1)
+    qtbot.mouseClick(bench.loads.drop, LEFT)
+    settled(window)
+    assert window.session.job.demand.heat_pumps == ()
+    choose(bench.shape, "small shop")
+    settled(window)
+    assert "small shop shape" in window.session.plan.demand.source
+    bench.tabs.choose("seasons")
+    assert not bench.grab().isNull()
+
+
+def meter_csv(path, days=300):
+    stamps = np.datetime64("2025-01-01T00:00") + np.arange(48 * days) * np.timedelta64(30, "m")
+    rows = [f"{str(t)[8:10]}.{str(t)[5:7]}.{str(t)[:4]} {str(t)[11:]};0,25;0,05" for t in stamps]
+    path.write_text("\n".join(["Datum;Bezug kWh;Einspeisung kWh", *rows]))
+
+
+def test_a_meter_s_file_is_previewed_corrected_and_read(window, opened, qtbot, settled, tmp_path, monkeypatch):
+    meter_csv(tmp_path / "meter.csv")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "meter.csv"), ""))
+    bench = opened("Home")
+    qtbot.mouseClick(bench.meter, LEFT)
+    dialog = bench.dialog
+    qtbot.waitUntil(lambda: dialog.data is not None, timeout=10_000)
+    named(dialog)
+    assert "interval CSV, 14,400 intervals of 30 min" in dialog.told.text()
+    assert dialog.fields["decimal_mark"].itemText(0) == "as found: comma"
+    assert dialog.rows.item(0, 1).text() == "0.250 kWh"
+    choose(dialog.fields["unit"], "wh")
+    qtbot.waitUntil(lambda: dialog.data.understood.unit == "wh", timeout=10_000)
+    assert dialog.data.import_kwh[0] == pytest.approx(0.00025)
+    choose(dialog.fields["unit"], None)
+    choose(dialog.counts, "net")
+    qtbot.waitUntil(lambda: dialog.data.understood.unit == "kwh" and dialog.rows.isVisible(), timeout=10_000)
+    assert "out 720 kWh" in dialog.told.text()
+    press(qtbot, dialog)
+    settled(window)
+    assert window.session.job.demand.counts == "net"
+    assert window.session.plan.demand.metered.measured_days < 365
+    qtbot.mouseClick(bench.again, LEFT)
+    bench.dialog.reject()
+    window.session.undo()
+    settled(window)
+    assert window.session.job.demand.kind == "shape"
+
+
+def test_a_file_that_is_no_meter_s_says_why_and_cannot_be_taken(window, opened, qtbot, tmp_path):
+    (tmp_path / "bad.csv").write_text("time,kwh\n2025-01-01 00:00,-1\n2025-01-01 00:30,1\n2025-01-01 01:00,1\n")
+    bench = opened("Home")
+    bench.open_meter(tmp_path / "bad.csv")
+    dialog = bench.dialog
+    qtbot.waitUntil(lambda: dialog.problem.isVisible(), timeout=10_000)
+    assert "bad.csv, line 2: the value is -1" in dialog.problem.text()
+    (box,) = dialog.findChildren(QDialogButtonBox)
+    assert not box.button(OK).isEnabled()
+    dialog.reject()
+
+
+def test_bills_are_typed_and_refused_by_their_line(window, opened, qtbot, settled):
+    bench = opened("Home")
+    qtbot.mouseClick(bench.bills, LEFT)
+    dialog = bench.dialog
+    dialog.show_months(2025)
+    for row in range(12):
+        dialog.table.setItem(row, 2, QTableWidgetItem("410 kWh" if row != 4 else "much"))
+    press(qtbot, dialog)
+    assert dialog.problem.text().startswith("Line 5:")
+    dialog.table.setItem(4, 2, QTableWidgetItem("410"))
+    press(qtbot, dialog)
+    settled(window)
+    assert len(window.session.job.demand.bills) == 12
+    assert bench.bills.text() == "12 bills…"
+    assert window.session.plan.demand.parts[0].kw.sum() * 0.25 == pytest.approx(12 * 410)
+
+
+def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):
+    bench = opened("Sky")
+    bench.place.line.setFocus()
+    qtbot.keyClicks(bench.place.line, "tralee")
+    qtbot.waitUntil(lambda: bench.place.found.isVisible(), timeout=10_000)
+    assert "Tralee, Ireland" in bench.place.found.item(0).text()
+    qtbot.keyClick(bench.place.line, Qt.Key.Key_Return)
+    settled(window)
+    site = window.session.job.site
+    assert (site.place, site.time_zone) == ("Tralee, Ireland", "Europe/Dublin")
+    assert site.latitude == pytest.approx(52.27, abs=0.1)
+    assert site.weather.climate == "oceanic-north"
+    qtbot.keyClicks(bench.place.line, "xqzzyk")
+    qtbot.waitUntil(lambda: bench.place.found.isVisible(), timeout=10_000)
+    assert "No such place" in bench.place.found.item(0).text()
+    qtbot.keyClick(bench.place.line, Qt.Key.Key_Escape)
+    assert not bench.place.found.isVisible()
+
+
+def test_months_are_typed_and_a_weather_file_is_taken(window, opened, qtbot, settled, pvlib_data, monkeypatch):
+    bench = opened("Sky")
+    assert "assumed climate" in bench.sure.text()
+    choose(bench.source, "monthly")
+    settled(window)
+    weather = window.session.job.site.weather
+    assert weather.kind == "monthly"
+    qtbot.mouseClick(bench.months, LEFT)
+    dialog = bench.dialog
+    named(dialog)
+    type_into(qtbot, dialog.light[5], "1.5")
+    dialog.origin.setText("an atlas")
+    press(qtbot, dialog)
+    settled(window)
+    assert window.session.job.site.weather.ghi_kwh_per_day[5] == 1.5
+    assert "the months are yours (an atlas)" in bench.sure.text()
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(pvlib_data / "723170TYA.CSV"), ""))
+    choose(bench.source, "file")
+    settled(window)
+    assert "far off" in bench.sure.text()
+    type_into(qtbot, bench.inputs.editors["Coldest cell, °C"], "-4")
+    settled(window)
+    assert window.session.job.site.coldest_c == -4
+
+
+def test_the_converter_s_parts_and_what_is_there_today(window, opened, qtbot, settled):
+    bench = opened("Converter", "dairy", 2)
+    qtbot.waitUntil(lambda: "the store catches" in bench.clip_told.text(), timeout=20_000)
+    for tabs in (bench.left_tabs, bench.right_tabs, bench.side_tabs):
+        for key in tabs.buttons:
+            tabs.choose(key)
+            assert not bench.grab().isNull()
+    assert "the warranty" in bench.limits.accessibleDescription()
+    assert "2 orientations on the roof, 2 trackers" in bench.trackers.text()
+    wall = bench.wall
+    choose(wall.inverter_fate, "keep")
+    settled(window)
+    assert window.session.job.inverter.fate == "keep"
+    assert window.session.plan.option("hybrid-swap").design.refused
+    type_into(qtbot, wall.health, "0.5")
+    settled(window)
+    assert window.session.job.battery.health == 0.5
+    choose(wall.inverter, "none")
+    assert "is missing, but" in wall.problem.text()
+    choose(wall.pack, "none")
+    settled(window)
+    assert window.session.job.battery is None
+
+
+def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
+    bench = opened("Street")
+    assert set(bench.limits) == {"nz-volts", "nz-notify", "nz-export", "nz-branch"}
+    type_into(qtbot, bench.limits["nz-volts"], "400")
+    settled(window)
+    assert window.session.job.rule_changes[0].limit == 400
+    stops = [finding.check for finding in window.view.option.findings if finding.severity == 0]
+    assert "cold voltage" in stops
+    type_into(qtbot, bench.limits["nz-volts"], "")
+    settled(window)
+    assert window.session.job.rule_changes[0].limit is None
+    choose(bench.region, "germany")
+    settled(window)
+    assert window.session.job.region == "germany"
+    assert "de-unbalance" in bench.limits
+
+
+def test_photos_are_attached_captioned_and_taken_out(window, opened, qtbot, settled, tmp_path, monkeypatch):
+    image = QImage(1200, 900, QImage.Format.Format_RGB32)
+    image.fill(0x336699)
+    image.save(str(tmp_path / "board.png"))
+    names = [str(tmp_path / "board.png"), str(tmp_path / "gone.pdf")]
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: (names, ""))
+    bench = opened("Notes")
+    photos = bench.photos
+    qtbot.mouseClick(photos.add, LEFT)
+    settled(window)
+    assert photos.list.count() == 2
+    assert photos.list.item(1).text() == "gone.pdf (missing)"
+    photos.list.setCurrentRow(0)
+    photos.caption.setText("The board")
+    photos.caption.editingFinished.emit()
+    choose(photos.station, "Home")
+    settled(window)
+    first = window.session.job.attachments[0]
+    assert (first.caption, first.station) == ("The board", "Home")
+    window.session.save(tmp_path / "deep.relay.json")
+    assert window.session.job.attachments[0].path == str(tmp_path / "board.png")
+    photos.list.setCurrentRow(1)
+    qtbot.mouseClick(photos.drop, LEFT)
+    settled(window)
+    assert len(window.session.job.attachments) == 1
+
+
+@pytest.mark.parametrize("words", ["New house, split phase", "Dairy farm, three phase"])
+def test_every_demo_opens_from_the_menu_on_every_bench(window, qtbot, settled, words):
+    next(action for action in window.commands.all() if action.text() == words).trigger()
+    settled(window)
+    for name in BENCHES:
+        for number in range(len(window.session.plan.options)):
+            window.show_option(number)
+            window.open_bench(name)
+            qtbot.waitUntil(lambda: not window.session.busy, timeout=20_000)
+            assert not window.grab().isNull()
+
+
+def test_a_window_opens_on_a_demo_by_its_word(dressed, qtbot, asked, settled):
+    made = make_window(None, "cottage")
+    made.show()
+    settled(made)
+    assert made.session.job.supply.phases == "split"
+    made.close()
+    made.deleteLater()
