@@ -3,9 +3,9 @@
 import os
 import sys
 
-from benchmarks import kernel, whole
+from benchmarks import kernel, survey, whole
 
-results = [*kernel.results(), *whole.results()]
+results = [*kernel.results(), *survey.results(), *whole.results()]
 print(f"on {os.cpu_count()} processors; warm unless said otherwise")
 for result in results:
     print(result.line())

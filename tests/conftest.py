@@ -44,6 +44,6 @@ def greensboro(demo, pvlib_data) -> Job:
     weather = {"kind": "file", "path": str(pvlib_data / "723170TYA.CSV")}
     site = demo.site.with_(
         place="Greensboro", latitude=36.1, longitude=-79.95, elevation_m=273, time_zone="America/New_York"
-    ).with_(weather=weather, coldest_c=None, hottest_c=None)
+    ).with_(weather=weather, coldest_c=None, hottest_c=None, horizon=())
     south = [face.with_(azimuth=azimuth) for face, azimuth in zip(demo.faces, (150.0, 240.0), strict=True)]
     return demo.with_(site=site, faces=tuple(south))

@@ -141,6 +141,24 @@ def test_a_rectangle_is_measured_and_filled(window, opened, qtbot, settled):
     assert "not measured" in layout.told.text()
 
 
+def test_what_lies_on_a_face_today_is_surveyed(window, opened, qtbot, settled):
+    bench = opened("Roof")
+    bench.tabs.choose("today")
+    assert bench.today.told.text() == "Wired today: 1 × 10 modules in series."
+    type_into(qtbot, bench.today.strings, "2")
+    settled(window)
+    assert window.session.job.faces[0].in_series == 5
+    type_into(qtbot, bench.today.strings, "3")
+    assert "do not divide into 3 equal strings" in bench.today.problem.text()
+    bench.choose(1)
+    choose(bench.today.electronics, "corrie-500")
+    type_into(qtbot, bench.today.age, "9 years")
+    settled(window)
+    assert window.session.job.faces[1].electronics == "corrie-500"
+    assert window.session.job.faces[1].age_years == 9
+    assert window.commands.undo.text() == "Undo: House, north-west: age"
+
+
 def test_better_modules_and_shade_are_shown_when_asked(window, opened, qtbot):
     bench = opened("Roof", "dairy")
     bench.tabs.choose("shade")
@@ -218,9 +236,15 @@ def test_loads_are_added_changed_and_removed(window, opened, qtbot, settled):
     dialog = bench.loads.dialog
     named(dialog)
     type_into(qtbot, dialog.fields["heat_kwh_per_day"], "60 kWh")
+    dialog.fields["cop"].setText("7: 3.5, much: 2")
+    press(qtbot, dialog)
+    assert "cop.1.outdoor_c" in dialog.problem.text()
+    dialog.fields["cop"].setText("−7: 2.3, 7: 3.5")
     press(qtbot, dialog)
     settled(window)
-    assert window.session.job.demand.heat_pumps[0].heat_kwh_per_day == 60
+    pump = window.session.job.demand.heat_pumps[0]
+    assert pump.heat_kwh_per_day == 60
+    assert [(point.outdoor_c, point.cop) for point in pump.cop] == [(-7, 2.3), (7, 3.5)]
     assert [part.name for part in window.session.plan.demand.parts] == ["The house", "Kiln", "Heat pump"]
     bench.loads.table.selectRow(0)
     bench.loads.change()
@@ -229,9 +253,11 @@ def test_loads_are_added_changed_and_removed(window, opened, qtbot, settled):
     press(qtbot, dialog)
     assert "start" in dialog.problem.text()
     dialog.fields["start"].setText("10:00")
+    dialog.fields["months"].boxes[12].setChecked(False)
     press(qtbot, dialog)
     settled(window)
     assert window.session.job.demand.loads[0].start == "10:00"
+    assert window.session.job.demand.loads[0].months == tuple(range(1, 12))
     assert window.commands.undo.text() == "Undo: Kiln changed"
     bench.loads.table.selectRow(1)
     qtbot.mouseClick(bench.loads.drop, LEFT)
@@ -320,6 +346,9 @@ def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):
     assert (site.place, site.time_zone) == ("Tralee, Ireland", "Europe/Dublin")
     assert site.latitude == pytest.approx(52.27, abs=0.1)
     assert site.weather.climate == "oceanic-north"
+    choose(bench.zone, "Europe/London")
+    settled(window)
+    assert window.session.job.site.time_zone == "Europe/London"
     qtbot.keyClicks(bench.place.line, "xqzzyk")
     qtbot.waitUntil(lambda: bench.place.found.isVisible(), timeout=10_000)
     assert "No such place" in bench.place.found.item(0).text()
@@ -430,6 +459,14 @@ def test_every_demo_opens_from_the_menu_on_every_bench(window, qtbot, settled, w
             window.open_bench(name)
             qtbot.waitUntil(lambda: not window.session.busy, timeout=20_000)
             assert not window.grab().isNull()
+
+
+def test_a_job_with_fewer_options_takes_their_buttons_away(window, settled):
+    for name, count in (("cottage", 4), ("dairy", 3)):
+        window.session.replace(demo_job(name))
+        window.forget_view()
+        settled(window)
+        assert [button.text()[0] for button in window.switch.buttons] == list("ABCD"[:count])
 
 
 def test_a_window_opens_on_a_demo_by_its_word(dressed, qtbot, asked, settled):

@@ -58,7 +58,7 @@ class Chart(pg.PlotWidget):
         look = colours()
         self.setBackground(look.paper)
         item = self.getPlotItem()
-        item.setTitle(title, color=look.ink, size="9pt", justify="left")
+        self.head(title)
         for name, label in (("bottom", x_label), ("left", y_label)):
             axis = item.getAxis(name)
             axis.setPen(pen(look.rule, 1))
@@ -66,6 +66,13 @@ class Chart(pg.PlotWidget):
             axis.setTickFont(font(7.8))
             axis.setStyle(tickLength=-4, maxTickLevel=0)
             item.setLabel(name, label, color=look.quiet, **{"font-size": "8pt"})
+
+    def head(self, title: str) -> None:
+        """Another title; the axes take back the width that a longer one needed."""
+        item = self.getPlotItem()
+        item.setTitle(title, color=colours().ink, size="9pt", justify="left")
+        item.layout.activate()
+        item.setGeometry(self.range)
 
     def start(self) -> None:
         """Clears what is drawn and takes the colours anew."""

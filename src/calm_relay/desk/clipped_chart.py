@@ -34,7 +34,7 @@ class ClippedChart(Chart):
             if kept >= 0.5:
                 self.words(month, LAST_H - 2.2, f"{kept:,.0f}", look.direct, anchor=(0.5, 0))
         title = f"Clipped kWh by month and hour: {found.bare_kwh:,.0f}, caught {found.caught_kwh:,.0f} (below)"
-        self.getPlotItem().setTitle(title, color=look.ink, size="9pt")
+        self.head(title)
         self.getAxis("bottom").setTicks([list(enumerate(MONTHS))])
         self.getAxis("left").setTicks([[(hour, f"{hour:02d}") for hour in range(6, 20, 3)]])
         self.setXRange(-0.5, 11.5, padding=0)

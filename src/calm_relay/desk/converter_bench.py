@@ -221,7 +221,7 @@ class ConverterBench(Bench):
             found.chosen_kw, f"{found.chosen_kw:g} kW", look.alternating, movable=movable, position=0.3
         )
         title = f"{currency} a year at other AC sizes"
-        self.cost.getPlotItem().setTitle(title, color=look.ink, size="9pt")
+        self.cost.head(title)
 
     def _tell_clipped(self, clipped):
         self.clipped.show_clipped(clipped, self._view.plan)
@@ -268,7 +268,7 @@ class ConverterBench(Bench):
             if lost > 0
             else f"{date:%-d %B}, the best day: nothing clipped"
         )
-        self.day.getPlotItem().setTitle(title, color=look.ink, size="9pt")
+        self.day.head(title)
         edges = np.append(found.hours, 24.0)
         kept = np.maximum(found.offered - found.clipped - found.stored, 0.0)
         self.day.steps(edges, kept, look.light)
@@ -294,7 +294,7 @@ class ConverterBench(Bench):
         self.hours.right_axis([(top * share, f"{90 + 10 * share:.0f} %") for share in (0.0, 0.5, 1.0)])
         mean = f", {found.mean_efficiency:.1%} over the year" if found.mean_efficiency else ""
         title = f"Hours at each load; line: efficiency{mean}"
-        self.hours.getPlotItem().setTitle(title, color=look.ink, size="9pt")
+        self.hours.head(title)
         self.hours.setYRange(0, top, padding=0)
         self.hours.setXRange(0, 100, padding=0)
 

@@ -1,14 +1,13 @@
 """A dialog of rows, each a field of a model; what the model refuses is told at once."""
 
 from pydantic import ValidationError
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QAbstractButton,
     QCheckBox,
     QDialog,
     QDialogButtonBox,
     QGridLayout,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QVBoxLayout,
@@ -20,6 +19,7 @@ from calm_relay.desk.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
 
 class AnswerDialog(QDialog):
@@ -42,30 +42,53 @@ class AnswerDialog(QDialog):
         super().keyPressEvent(event)
 
 
-class DaysField(QWidget):
-    """Seven boxes to tick."""
+class TicksField(QWidget):
+    """Boxes to tick in rows, one for each (value, words)."""
 
-    def __init__(self, name, parent=None):
+    def __init__(self, name, entries, across: int, parent=None):
         super().__init__(parent)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(4)
+        grid.setVerticalSpacing(2)
         self.boxes = {}
-        for day in DAYS:
-            box = QCheckBox(day.capitalize())
-            box.setAccessibleName(f"{name}: {day}")
-            row.addWidget(box)
-            self.boxes[day] = box
+        for number, (value, words) in enumerate(entries):
+            box = QCheckBox(words)
+            box.setAccessibleName(f"{name}: {words}")
+            grid.addWidget(box, *divmod(number, across))
+            self.boxes[value] = box
 
-    def show_value(self, days) -> None:
-        """Ticks the days."""
-        for day, box in self.boxes.items():
-            box.setChecked(day in days)
+    def show_value(self, values) -> None:
+        """Ticks the values."""
+        for value, box in self.boxes.items():
+            box.setChecked(value in values)
 
     @property
     def value(self):
-        """The days ticked, in the order of the week."""
-        return tuple(day for day, box in self.boxes.items() if box.isChecked())
+        """The values ticked, in their order."""
+        return tuple(value for value, box in self.boxes.items() if box.isChecked())
+
+
+class CopField(QLineEdit):
+    """Coefficients of performance as "-7: 2.3, 7: 3.5", outdoor temperature first."""
+
+    refused = Signal(str)
+
+    def __init__(self, name, parent=None):
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self.setToolTip("Outdoor °C: heat over electricity, parted by commas, such as -7: 2.3, 2: 2.9, 7: 3.5")
+
+    def show_value(self, points) -> None:
+        """Writes the points."""
+        self.setText(", ".join(f"{point.outdoor_c:g}: {point.cop:g}" for point in points))
+        self.setCursorPosition(0)
+
+    @property
+    def value(self):
+        """The points typed, as the model takes them; what is no number is left for it to refuse."""
+        pairs = [part.partition(":") for part in self.text().replace("−", "-").split(",") if part.strip()]
+        return tuple({"outdoor_c": warmth.strip(), "cop": cop.strip()} for warmth, _, cop in pairs)
 
 
 class _Words(QLineEdit):
@@ -103,7 +126,8 @@ class _Choice(ChoiceField):
 
 
 class FormDialog(AnswerDialog):
-    """Edits one model: `rows` are (field, label, kind); kind is "text", "days", "tick", choices or a quantity.
+    """Edits one model: `rows` are (field, label, kind); kind is "text", "days", "months", "tick",
+    "cop", choices or a quantity.
 
     A quantity is (unit, low, high, decimals, optional), choices a list of (value, words).
     """
@@ -137,7 +161,11 @@ class FormDialog(AnswerDialog):
         if kind == "text":
             return _Words(label)
         if kind == "days":
-            return DaysField(label)
+            return TicksField(label, [(day, day.capitalize()) for day in DAYS], 7)
+        if kind == "months":
+            return TicksField(label, list(enumerate(MONTHS, 1)), 6)
+        if kind == "cop":
+            return CopField(label)
         if kind == "tick":
             box = _Tick()
             box.setAccessibleName(label)

@@ -41,7 +41,7 @@ class Carpet(Chart):
             [day], [hour], pen=None, symbol="o", symbolSize=11, symbolPen=pen(look.stop, 2.2), symbolBrush=None
         )
         title = f"The year: white nothing, gold half, black {top:.1f} kW and more; ring: worst evening"
-        self.getPlotItem().setTitle(title, color=look.ink, size="9pt")
+        self.head(title)
         self.getAxis("bottom").setTicks(
             [[(start + 15, name) for start, name in zip(MONTH_STARTS, MONTHS, strict=True)]]
         )
@@ -59,7 +59,7 @@ class Stacked(Chart):
 
     def show_plan(self, plan) -> None:
         """Draws a plan's parts."""
-        found, look = home_year(plan), colours()
+        found = home_year(plan)
         self.start()
         edges = np.arange(25)
         base = np.zeros(24)
@@ -73,7 +73,7 @@ class Stacked(Chart):
             text = f"■ {name}{', to come' if name in planned else ''}"
             self.words(0.2 + 8.0 * column, top * (1 - 0.1 * row), text, shade_of(number), anchor=(0, 0))
         title = f"A mean day in {plan.demand.worst_season}, by what draws it"
-        self.getPlotItem().setTitle(title, color=look.ink, size="9pt")
+        self.head(title)
         self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
         self.setXRange(0, 24, padding=0)
         self.setYRange(0, top, padding=0)

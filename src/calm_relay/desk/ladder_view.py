@@ -154,7 +154,7 @@ class LadderView(QWidget):
         under = QRectF(area.x() + 6, 17, area.width() - 16, 15)
         elided = painter.fontMetrics().elidedText(ladder.title, Qt.TextElideMode.ElideRight, int(under.width()))
         painter.drawText(under, Qt.AlignmentFlag.AlignLeft, elided)
-        room = QRectF(area.x() + 10, HEAD, area.width() - 26, self.height() - HEAD - FOOT - self._strings_height())
+        room = QRectF(area.x() + 8, HEAD, area.width() - 24, self.height() - HEAD - FOOT - self._strings_height())
         if chosen:
             painter.setPen(QPen(QColor(look.alternating if self.hasFocus() else look.rule), 1.4))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -170,7 +170,8 @@ class LadderView(QWidget):
         def y(volts):
             return room.bottom() - room.height() * volts / ladder.top_v
 
-        rail_x, rail_w = room.x() + room.width() * 0.5, 22.0
+        rail_w = 18.0 if room.width() < ROOMY else 24.0
+        rail_x = room.x() + room.width() * 0.48
         painter.setPen(QPen(QColor(look.rule), 1))
         painter.setBrush(QColor(look.field))
         painter.drawRect(QRectF(rail_x, room.y(), rail_w, room.height()))
@@ -180,12 +181,12 @@ class LadderView(QWidget):
             colour = QColor(look.ink if mark.hard else look.quiet)
             style = Qt.PenStyle.SolidLine if mark.hard else Qt.PenStyle.DotLine
             painter.setPen(QPen(colour, 1.6 if mark.hard else 1.0, style))
-            painter.drawLine(QPointF(rail_x - 8, y(mark.volts)), QPointF(rail_x + rail_w + 8, y(mark.volts)))
+            painter.drawLine(QPointF(rail_x - 6, y(mark.volts)), QPointF(rail_x + rail_w + 4, y(mark.volts)))
             spot = _free_spot(y(mark.volts), taken, room)
             taken.append(spot)
             painter.setFont(font(7.6, strong=mark.hard))
             painter.setPen(colour)
-            words = QRectF(room.x() - 6, spot - 7, rail_x - room.x() - 4, 14)
+            words = QRectF(room.x() - 5, spot - 7, rail_x - room.x() - 3, 14)
             text = f"{mark.label if room.width() > ROOMY else mark.short} {mark.volts:.0f} V"
             if painter.fontMetrics().horizontalAdvance(text) > words.width():
                 text = f"{mark.short} {mark.volts:.0f}"
@@ -195,7 +196,7 @@ class LadderView(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         for series, colour, inset in (
             (ladder.open_v, look.direct, 2.0),
-            (ladder.working_v, look.light, 8.0),
+            (ladder.working_v, look.light, rail_w * 0.3),
         ):
             shade = QColor(colour if ladder.fits else look.stop)
             shade.setAlpha(110)
@@ -214,7 +215,7 @@ class LadderView(QWidget):
             taken.append(spot)
             painter.setFont(font(7.6))
             painter.setPen(QColor(look.ink))
-            x = rail_x + rail_w + 9
+            x = rail_x + rail_w + 5
             area = QRectF(x, spot - 13, room.right() + 16 - x, 26)
             first, _, second = words.partition(", ")
             painter.drawText(

@@ -38,6 +38,12 @@ class OptionSwitch(QWidget):
             button.clicked.connect(lambda _=False, number=number: self.chosen.emit(number))
             self._column.insertWidget(number, button)
             self.buttons.append(button)
+        while len(self.buttons) > len(options):
+            # A job with fewer options came.
+            gone = self.buttons.pop()
+            self._column.removeWidget(gone)
+            gone.hide()
+            gone.deleteLater()
         for number, (button, option) in enumerate(zip(self.buttons, options, strict=True)):
             note = ""
             if option.outcome is None:

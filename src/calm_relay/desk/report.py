@@ -22,6 +22,8 @@ from calm_relay.planning.tables import assumptions_of
 
 DPI = 96
 LINE_WIDTH = 1040.0
+# Sizes of words, the largest first, of which the first is taken that keeps within the pages.
+BODY_POINTS, MOST_PAGES = (8.2, 7.6, 7.0), 4
 
 
 def write_report(plan, path: Path, today: date) -> int:
@@ -32,6 +34,16 @@ def write_report(plan, path: Path, today: date) -> int:
     OSError
         When the file cannot be written.
     """
+    for points in BODY_POINTS:
+        content, count = _rendered(plan, today, points)
+        if count <= MOST_PAGES:
+            break
+    write_atomically(path, content)
+    return count
+
+
+def _rendered(plan, today, points):
+    """The summary with words of a size, and how many pages it fills."""
     content = QByteArray()
     buffer = QBuffer(content)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
@@ -41,7 +53,7 @@ def write_report(plan, path: Path, today: date) -> int:
     writer.setPageMargins(QMarginsF(14, 12, 14, 14), QPageLayout.Unit.Millimeter)
     writer.setTitle(plan.job.name)
     writer.setCreator(f"Calm Relay {__version__}")
-    pages = _Pages(writer, f"{plan.job.name} · {today:%-d %B %Y} · Calm Relay {__version__}")
+    pages = _Pages(writer, points, f"{plan.job.name} · {today:%-d %B %Y} · Calm Relay {__version__}")
     _opening(pages, plan)
     _lines(pages, plan)
     _comparison(pages, plan)
@@ -51,15 +63,14 @@ def write_report(plan, path: Path, today: date) -> int:
     _cautions(pages)
     pages.end()
     buffer.close()
-    write_atomically(path, bytes(content.data()))
-    return pages.count
+    return bytes(content.data()), pages.count
 
 
 class _Pages:
     """Fills pages from top to bottom, and starts another when something does not fit."""
 
-    def __init__(self, writer, foot):
-        self._writer, self._foot = writer, foot
+    def __init__(self, writer, points, foot):
+        self._writer, self._points, self._foot = writer, points, foot
         self.painter = QPainter(writer)
         self.width, self.height = writer.width(), writer.height() - 22
         self.y = 0.0
@@ -120,7 +131,7 @@ class _Pages:
         document = QTextDocument()
         document.documentLayout().setPaintDevice(self._writer)
         document.setDocumentMargin(0)
-        document.setDefaultFont(font(8.2))
+        document.setDefaultFont(font(self._points))
         document.setDefaultStyleSheet(
             f"body, td, th, li {{ color: {LIGHT.ink}; }} .quiet {{ color: {LIGHT.quiet}; }}"
         )
@@ -151,7 +162,12 @@ def _opening(pages, plan):
 def _lines(pages, plan):
     for number, option in enumerate(plan.options):
         verdict = " serves best" if option.design.key == plan.choice.key else ""
-        pages.head(f"{LETTERS[number]} &nbsp; {option.design.title}<span class='quiet'>{verdict}</span>", 170)
+        if option.outcome is None:
+            verdict = " cannot be built; the reasons stand below"
+        tall = 60 if option.outcome is None else 170
+        pages.head(f"{LETTERS[number]} &nbsp; {option.design.title}<span class='quiet'>{verdict}</span>", tall)
+        if option.outcome is None:
+            continue
         line = line_of(plan, option)
         picture = LinePicture(line, QRectF(0, 0, LINE_WIDTH, HEIGHT), LIGHT)
         low = any(station.row for station in line.stations)
@@ -191,7 +207,9 @@ def _findings(pages, plan):
     whose: dict = {}
     for number, option in enumerate(plan.options):
         for item in option.findings:
-            whose.setdefault((item.severity, item.station, item.sentence, item.rule), []).append(LETTERS[number])
+            letters = whose.setdefault((item.severity, item.station, item.sentence, item.rule), [])
+            if LETTERS[number] not in letters:
+                letters.append(LETTERS[number])
     rows = []
     for (severity, station, sentence, rule), letters in sorted(whose.items(), key=lambda entry: entry[0][0]):
         weight = "600" if severity is Severity.STOP else "400"

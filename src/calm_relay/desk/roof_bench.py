@@ -6,12 +6,13 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, 
 
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.chart import Chart, brush
+from calm_relay.desk.face_panel import FacePanel
 from calm_relay.desk.figure_table import FigureTable
 from calm_relay.desk.roof_layout import RoofLayout
 from calm_relay.desk.roof_table import RoofTable
 from calm_relay.desk.sun_dial import SunDial
 from calm_relay.desk.tabs import Tabs
-from calm_relay.desk.theme import colours, font, shade_of
+from calm_relay.desk.theme import font, shade_of
 from calm_relay.job.survey import HorizonPoint
 
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -19,6 +20,7 @@ PARTS = (
     ("months", "Months"),
     ("shade", "Shade by month"),
     ("layout", "Modules laid in"),
+    ("today", "There today"),
     ("swaps", "Better modules"),
 )
 
@@ -51,6 +53,8 @@ class RoofBench(Bench):
         self.shade = Chart("Light that the horizon takes from each face by month", "", "% of the light")
         self.layout_ = RoofLayout()
         self.layout_.edited.connect(self.edited)
+        self.today = FacePanel()
+        self.today.edited.connect(self.edited)
         self.swaps = FigureTable("The same footprint with other modules")
         self.problem = QLabel()
         self.problem.setObjectName("refused")
@@ -88,7 +92,7 @@ class RoofBench(Bench):
         side.addWidget(self.problem)
         side.addWidget(self.tabs)
         self._parts = QStackedWidget()
-        for part in (self.months, self.shade, self.layout_, self.swaps):
+        for part in (self.months, self.shade, self.layout_, self.today, self.swaps):
             self._parts.addWidget(part)
         side.addWidget(self._parts, 1)
         side.addWidget(self.told)
@@ -101,6 +105,9 @@ class RoofBench(Bench):
         self.dial.show_horizon(job.site.horizon)
         self.flat.setEnabled(bool(job.site.horizon))
         self.remove.setEnabled(len(job.faces) > 1)
+        # What is edited next starts from this job, before its plan is there.
+        self.layout_.hold(job)
+        self.today.show_face(job, min(self.dial.cursor, len(job.faces) - 1))
         self.problem.hide()
 
     def show_view(self, view) -> None:
@@ -143,23 +150,24 @@ class RoofBench(Bench):
     def choose(self, number: int) -> None:
         """Turns to a face."""
         self.dial.choose(number)
-        if self.tabs.key == "layout":
-            self._show_layout()
+        self._show_face(self.tabs.key)
 
     def _show_part(self, key):
         self._parts.setCurrentIndex([name for name, _ in PARTS].index(key))
         if self._view is None:
             return
-        if key == "layout":
-            self._show_layout()
-        elif key == "swaps" and self._swaps is None:
+        self._show_face(key)
+        if key == "swaps" and self._swaps is None:
             from calm_relay.planning.footprint import footprint_swaps
 
             self.study_wanted.emit("footprint", footprint_swaps)
 
-    def _show_layout(self):
+    def _show_face(self, key):
+        """Shows the face in hand where a part shows one."""
         number = self.dial.cursor
-        if number < len(self._view.plan.faces) == len(self._job.faces):
+        if key == "today":
+            self.today.show_face(self._job, min(number, len(self._job.faces) - 1))
+        elif key == "layout" and number < len(self._view.plan.faces) == len(self._job.faces):
             self.layout_.show_face(self._job, self._view.plan.faces[number], number)
 
     def _draw_months(self):
@@ -173,7 +181,7 @@ class RoofBench(Bench):
             label.setToolTip(f"{months.specific_kwh:,.0f} kWh a kWp. From: simulated year, {plan.site.source}")
         each = ", ".join(f"{number}: {months.specific_kwh:,.0f}" for number, months in enumerate(found, 1))
         title = f"DC energy of each face by month; kWh a kWp and year {each}"
-        self.months.getPlotItem().setTitle(title, color=colours().ink, size="9pt")
+        self.months.head(title)
         lost = {name: sum(months.losses[name] for months in found) for name in found[0].losses}
         whole = sum(months.face.made.ideal_kwh for months in found)
         parts = ", ".join(f"{name} {kwh / whole:.1%}" for name, kwh in lost.items())
@@ -186,7 +194,7 @@ class RoofBench(Bench):
         self._bars(self.shade, [item.share * 100 for item in found])
         years = ", ".join(f"{item.face.plan.name} {item.year:.1%}" for item in found)
         title = f"Light that the horizon takes; of the year: {years}"
-        self.shade.getPlotItem().setTitle(title, color=colours().ink, size="9pt")
+        self.shade.head(title)
         top = max(float(item.share.max()) * 100 for item in found)
         self.shade.setYRange(0, max(top * 1.15, 5.0), padding=0)
 

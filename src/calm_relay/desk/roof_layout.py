@@ -125,6 +125,11 @@ class RoofLayout(QWidget):
         column.addWidget(self.problem)
         column.addWidget(self.picture, 1)
 
+    def hold(self, job) -> None:
+        """Takes the job that the next edit starts from; another face is shown once it is planned."""
+        self._job = job
+        self._number = min(self._number, len(job.faces) - 1)
+
     def show_face(self, job, face, number: int) -> None:
         """Shows a planned face, number `number` of the job."""
         self._job, self._number = job, number

@@ -1,33 +1,53 @@
-"""Remakes the pictures in docs/screenshots from the demo job."""
+"""Remakes the pictures in docs/screenshots from the demo jobs."""
 
 import os
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QEventLoop, QTimer
 
 from calm_relay.desk.application import application, make_window
+from calm_relay.exchange.shipped import demo_job
 
-# Name of the picture, bench, option, key of a moment.
+
+@dataclass(frozen=True)
+class Shot:
+    """One picture: its name, demo, bench and option, a moment's key, and what is pressed before it is taken."""
+
+    name: str
+    bench: str
+    option: int
+    spot: str | None = None
+    demo: str = "pottery"
+    press: Callable = lambda bench: None
+
+
 VIEWS = (
-    ("choice-as-is", "Choice", 0, None),
-    ("choice-ac-addon", "Choice", 1, None),
-    ("choice-hybrid-swap", "Choice", 2, None),
-    ("losses", "Choice", 2, None),
-    ("sky", "Sky", 1, None),
-    ("roof", "Roof", 1, "best"),
-    ("strings", "Strings", 2, None),
-    ("converter", "Converter", 2, None),
-    ("store", "Store", 1, "worst"),
-    ("home", "Home", 1, "worst"),
-    ("street", "Street", 2, "best"),
-    ("notes", "Notes", 1, None),
+    Shot("choice-as-is", "Choice", 0),
+    Shot("choice-ac-addon", "Choice", 1),
+    Shot("choice-hybrid-swap", "Choice", 2),
+    Shot("losses", "Choice", 2, press=lambda bench: bench.choose_scales("losses")),
+    Shot("sky", "Sky", 1),
+    Shot("roof", "Roof", 1, "best"),
+    Shot("strings", "Strings", 2),
+    Shot("converter", "Converter", 2),
+    Shot("store", "Store", 1, "worst"),
+    Shot("home", "Home", 1),
+    Shot("street", "Street", 2),
+    Shot("notes", "Notes", 1),
+    Shot("roof-new-build", "Roof", 2, demo="cottage", press=lambda bench: bench.tabs.choose("layout")),
+    Shot("strings-new-build", "Strings", 3, demo="cottage", press=lambda bench: bench.tabs.choose("curves")),
+    Shot("home-new-build", "Home", 3, demo="cottage"),
+    Shot("strings-restrung", "Strings", 2, demo="dairy"),
+    Shot("converter-farm", "Converter", 2, demo="dairy", press=lambda bench: bench.left_tabs.choose("year")),
 )
-DARK = (("store-dark", "Store", 2, "best"),)
-LARGE = (("converter-150", "Converter", 1, None),)
+DARK = (Shot("store-dark", "Store", 2, "best"),)
+LARGE = (Shot("converter-150", "Converter", 1),)
 
 
 def pause(milliseconds: int) -> None:
@@ -58,17 +78,22 @@ def take(folder: Path, views, look: str = "light") -> None:
         desk.take_look(look)
         window = desk.window
     folder.mkdir(parents=True, exist_ok=True)
-    for name, bench, option, spot in views:
+    demo = "pottery"
+    for shot in views:
+        if shot.demo != demo:
+            demo = shot.demo
+            window.session.replace(demo_job(demo))
+            window.forget_view()
+            settle(window)
         window.show_step(None)
-        window.show_option(option)
-        window.open_bench(bench)
-        if name == "losses":
-            window.bench.choose_scales("losses")
-        pause(400)
-        if spot:
-            window.moment.go_to(spot)
+        window.show_option(shot.option)
+        window.open_bench(shot.bench)
+        shot.press(window.bench)
         pause(500)
-        window.grab().save(str(folder / f"{name}.png"))
+        if shot.spot:
+            window.moment.go_to(shot.spot)
+        pause(700)
+        window.grab().save(str(folder / f"{shot.name}.png"))
     window.close()
     running.quit()
 

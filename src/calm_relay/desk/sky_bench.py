@@ -1,6 +1,7 @@
 """The bench Sky: where the job stands, which weather year it rests on, and how sure that is."""
 
 from functools import partial
+from zoneinfo import available_timezones
 
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
@@ -44,6 +45,8 @@ class SkyBench(Bench):
         self.place.taken.connect(self._on_place)
         self.source = ChoiceField("Weather year", width=22)
         self.source.taken.connect(self._on_source)
+        self.zone = ChoiceField("Time zone", [(zone, zone) for zone in sorted(available_timezones())], width=22)
+        self.zone.taken.connect(self._on_zone)
         self.months = QPushButton("Twelve months…")
         self.months.setObjectName("small")
         self.months.clicked.connect(lambda _=False: self.open_months())
@@ -76,7 +79,8 @@ class SkyBench(Bench):
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)
-        for row, (text, field) in enumerate((("&Place", self.place), ("&Weather", self.source))):
+        rows = (("&Place", self.place), ("&Weather", self.source), ("&Zone", self.zone))
+        for row, (text, field) in enumerate(rows):
             label = QLabel(text)
             label.setBuddy(self.place.line if field is self.place else field)
             grid.addWidget(label, row, 0)
@@ -109,6 +113,7 @@ class SkyBench(Bench):
             shown = TYPED if isinstance(weather, MonthlyWeather) else weather.climate
         self.source.show_value(shown)
         self.months.setEnabled(shown == TYPED)
+        self.zone.show_value(job.site.time_zone)
         self.inputs.show_job(job)
 
     def show_view(self, view) -> None:
@@ -141,6 +146,9 @@ class SkyBench(Bench):
             near = min(climates().values(), key=lambda climate: abs(abs(climate.latitude) - abs(site.latitude)))
             site = site.with_(weather=weather.with_(climate=near.key))
         self.edited.emit(self._job.with_(site=site), f"Place: {place.name}")
+
+    def _on_zone(self, zone):
+        self.edited.emit(self._job.with_(site=self._job.site.with_(time_zone=zone)), f"Time zone: {zone}")
 
     def _on_source(self, source):
         site = self._job.site

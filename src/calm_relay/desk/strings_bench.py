@@ -181,7 +181,7 @@ class StringsBench(Bench):
                 curve.volts[-1] * 0.02, curve.amps[0], f"{curve.label}: {curve.best_kw:.2f} kW", shade
             )
         title = f"Input {ladder.number}, best points marked"
-        self.curves.getPlotItem().setTitle(title, color=look.ink, size="9pt")
+        self.curves.head(title)
         if found:
             self.curves.setXRange(0, max(c.volts[-1] for c in found) * 1.04, padding=0)
             self.curves.setYRange(0, max(c.amps[0] for c in found) * 1.15, padding=0)

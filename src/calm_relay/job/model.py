@@ -1,5 +1,6 @@
 """The job: one immutable statement of a site, its purposes and the choices made so far."""
 
+from functools import lru_cache
 from pathlib import PurePath
 from typing import Annotated, Literal, Self
 from zoneinfo import ZoneInfo, available_timezones
@@ -84,6 +85,12 @@ class MonthlyWeather(Model):
 Weather = Annotated[WeatherFile | ClimatePreset | MonthlyWeather, Field(discriminator="kind")]
 
 
+@lru_cache(maxsize=1)
+def _zones():
+    """Every IANA name; looking them up walks the whole database on disk."""
+    return available_timezones()
+
+
 class Site(Model):
     """Where the job stands."""
 
@@ -112,7 +119,7 @@ class Site(Model):
     @field_validator("time_zone")
     @classmethod
     def _zone_exists(cls, name: str) -> str:
-        if name not in available_timezones():
+        if name not in _zones():
             raise ValueError(f"no time zone is called {name!r}; wanted a name such as Pacific/Auckland")
         ZoneInfo(name)
         return name

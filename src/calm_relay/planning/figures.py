@@ -63,16 +63,18 @@ def _strings(plan, option):
         module, tracker = run.face.module, run.tracker
         limit_v, owner = run.cold_limit(option.ground.survey.site_limit)
         sheet = f"{module.name} and {box.converter.name}, datasheets"
+        per_module = box.micro is not None
+        parallel = 1 if per_module else run.parallel
+        where = f"{run.face.plan.name}, {'each module' if per_module else f'input {run.tracker_number}'}"
+        shorted = run.short_circuit_a / (run.parallel if per_module else 1)
+        limit_a = tracker.short_circuit_a / (run.parallel if per_module else 1)
         yield Figure(
-            f"{run.face.plan.name}, input {run.tracker_number}",
-            f"{run.parallel} × {run.in_series} modules of {module.power_w:g} W",
-            "the job's survey",
+            where,
+            f"{parallel} × {run.in_series} of {module.power_w:g} W: {run.cold_v(temperatures):.0f} of "
+            f"{limit_v:.0f} V coldest ({owner}), {run.hot_v(temperatures):.0f} V hottest (tracks from "
+            f"{run.window[0]:.0f} V), {shorted:.1f} of {limit_a:.1f} A short-circuit",
+            sheet,
         )
-        yield Figure("  open, coldest", f"{run.cold_v(temperatures):.0f} of {limit_v:.0f} V ({owner})", sheet)
-        low = f"{run.hot_v(temperatures):.0f} V, tracker from {tracker.mppt_low_v:.0f} V"
-        yield Figure("  working, hottest", low, sheet)
-        amps = f"{run.short_circuit_a:.1f} of {tracker.short_circuit_a:.1f} A"
-        yield Figure("  short-circuit", amps, sheet)
 
 
 def _home(plan, option):

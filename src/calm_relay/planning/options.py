@@ -42,7 +42,7 @@ def _battery_box(ground):
 
 def _ac_addon(ground):
     job = ground.job
-    title = "AC-coupled add-on" if ground.now else "String inverter, AC store"
+    title = "AC-coupled add-on" if ground.now else "String inverter + AC store"
     converter, reasons = _battery_box(ground)
     if converter is None:
         return Design(AC_ADDON, title, "AC", refused=reasons)
@@ -105,7 +105,7 @@ def _string_inverter(ground):
 
 
 def _micro_ac(ground):
-    title = "Microinverters, AC store"
+    title = "Microinverters + AC store"
     converter, reasons = _battery_box(ground)
     if converter is None:
         return Design(MICRO_AC, title, "AC", refused=reasons)

@@ -200,6 +200,7 @@ def check_input_current(subject):
                         tracker.usable_a,
                         "A",
                         sheet,
+                        lay_anew(subject, box),
                     )
                 )
     return found

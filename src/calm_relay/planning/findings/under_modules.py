@@ -2,7 +2,7 @@
 
 from math import ceil, floor
 
-from calm_relay.planning.findings.base import Finding, Severity, check
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check
 from calm_relay.planning.findings.strings import lay_anew
 from calm_relay.planning.refusals import micro_refusals
 from calm_relay.planning.rules import rule_of
@@ -96,6 +96,22 @@ def check_optimiser_strings(subject):
     return found
 
 
+def _fitting_micro(subject, run):
+    """The cheapest microinverter of the catalogue that suits a face's module."""
+    ground = subject.ground
+    fitting = [
+        item
+        for item in ground.kit.catalogue.microinverters
+        if not micro_refusals(item, run.module, ground.temperatures, subject.job)
+    ]
+    if not fitting:
+        return ()
+    taken = min(fitting, key=lambda item: (item.price, item.key))
+    at = subject.job.faces.index(run.face.plan)
+    label = f"Take the {taken.name} on {run.face.plan.name}"
+    return (Mend(label, lambda job: job.with_face(at, electronics=taken.key)),)
+
+
 @check
 def check_microinverters(subject):
     """Each unit must suit its module, and a branch circuit carries so many of them."""
@@ -107,7 +123,17 @@ def check_microinverters(subject):
         micro, run = box.micro, box.stringing.runs[0]
         sheet = f"{micro.name}, datasheet"
         for reason in micro_refusals(micro, run.module, subject.ground.temperatures, subject.job):
-            found.append(Finding("microinverter", Severity.STOP, "Strings", "faces", f"{reason}.", rule=sheet))
+            found.append(
+                Finding(
+                    "microinverter",
+                    Severity.STOP,
+                    "Strings",
+                    "faces",
+                    f"{reason}.",
+                    rule=sheet,
+                    mends=_fitting_micro(subject, run),
+                )
+            )
         share = rule.limit if rule else 1.0
         most = floor(micro.branch_breaker_a * share / micro.ac_a + 1e-9)
         if micro.branch_units_max is not None:
