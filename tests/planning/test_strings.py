@@ -17,6 +17,7 @@ from calm_relay.planning.auto_string import lay_strings, lengths_allowed
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.plan import plan
 from calm_relay.planning.restring import restringing_of
+from calm_relay.planning.string_ladder import iv_curves, ladders_of
 from calm_relay.planning.string_plan import (
     plan_of,
     with_length,
@@ -294,6 +295,22 @@ def test_changes_by_hand_are_pure_and_refuse_what_cannot_be(demo_plan):
     assert len(with_length(first, 0, 0).strings) == 1
     with pytest.raises(ValueError, match="one string must stay"):
         with_length(with_length(first, 0, 0), 0, 0)
+
+
+def test_a_ladder_for_every_input_with_its_marks(demo, demo_plan):
+    wide = plan(demo.with_(store=demo.store.with_(hybrid="umberlow-h5"), faces=demo.faces[:1]))
+    used, free = ladders_of(wide.option("hybrid-swap"))
+    assert (used.head, used.title, used.fits) == ("Input 1", "Studio, north-east", True)
+    assert (free.head, free.title, free.strings) == ("Input 2", "free", ())
+    assert used.open_v[0] == pytest.approx(10 * 39.8 * (1 + 0.0029 * 28))
+    assert {"ends", "tracks ≥", "starts", "table"} <= {mark.short for mark in used.marks}
+    assert used.open_v[0] > used.open_v[-1] > used.working_v[-1]
+    cold, ordinary, dull = iv_curves(wide.option("hybrid-swap"), used.box, 1)
+    assert cold.best_kw > ordinary.best_kw > dull.best_kw > 0
+    assert iv_curves(wide.option("hybrid-swap"), used.box, 2) == ()
+    (micro, *_) = ladders_of(plan(demo_job("cottage")).option("micro-ac"))
+    assert (micro.head, micro.strings) == ("Each of 10", (("Main, south", 1),))
+    assert micro.amps == "14.2 of 18 A"
 
 
 def test_short_strings_become_long_ones_with_the_work_told():

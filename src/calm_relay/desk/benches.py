@@ -75,13 +75,13 @@ def _notes():
 
 
 BENCHES = {
-    "Sky": Entry(_sky, "F2"),
+    "Sky": Entry(_sky, "F2", Day.CHOSEN),
     "Roof": Entry(_roof, "F3", Day.CHOSEN),
     "Strings": Entry(_strings, "F4", Day.CHOSEN),
     "Converter": Entry(_converter, "F5", Day.NEVER),
     "Store": Entry(_store, "F6"),
     "Home": Entry(_home, "F7", Day.CHOSEN),
-    "Street": Entry(_street, "F8"),
+    "Street": Entry(_street, "F8", Day.CHOSEN),
     "Choice": Entry(ChoiceBench, "F9", Day.NEVER),
     "Notes": Entry(_notes, "F10", Day.NEVER),
 }

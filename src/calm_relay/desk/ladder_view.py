@@ -79,7 +79,7 @@ class LadderView(QWidget):
         self._column = min(self._column, max(len(ladders) - 1, 0))
         self.setAccessibleDescription(
             "; ".join(
-                f"input {ladder.number}: {ladder.title}, "
+                f"{ladder.head}: {ladder.title}, "
                 + (f"{ladder.open_v[0]:.0f} V coldest" if ladder.strings else "free")
                 + ("" if ladder.fits else ", does not fit")
                 for ladder in ladders
@@ -143,7 +143,7 @@ class LadderView(QWidget):
         painter.setFont(font(9, strong=True))
         painter.setPen(QColor(look.ink))
         head = QRectF(area.x() + 7, 3, area.width() - 24, 16)
-        painter.drawText(head, Qt.AlignmentFlag.AlignLeft, f"Input {ladder.number}")
+        painter.drawText(head, Qt.AlignmentFlag.AlignLeft, ladder.head)
         if ladder.strings:
             word, colour = ("fits", look.hold) if ladder.fits else ("does not fit", look.stop)
             painter.setPen(QColor(colour))
@@ -184,7 +184,7 @@ class LadderView(QWidget):
             painter.drawLine(QPointF(rail_x - 6, y(mark.volts)), QPointF(rail_x + rail_w + 4, y(mark.volts)))
             spot = _free_spot(y(mark.volts), taken, room)
             taken.append(spot)
-            painter.setFont(font(7.6, strong=mark.hard))
+            painter.setFont(font(7.6 if room.width() > ROOMY else 7.2, strong=mark.hard))
             painter.setPen(colour)
             words = QRectF(room.x() - 5, spot - 7, rail_x - room.x() - 3, 14)
             text = f"{mark.label if room.width() > ROOMY else mark.short} {mark.volts:.0f} V"

@@ -45,6 +45,10 @@ class PlaceField(QWidget):
         self.found.itemActivated.connect(self._on_item)
         self.found.itemClicked.connect(self._on_item)
 
+    def show_place(self, name: str) -> None:
+        """Says where the job stands while nothing is typed."""
+        self.line.setPlaceholderText(f"{name}; type another town" if name else "a town, such as Nelson or Tralee")
+
     def _on_typed(self, text):
         if len(text.strip()) >= 2:
             self._pause.start()

@@ -18,6 +18,7 @@ from calm_relay.exchange.shipped import climates
 from calm_relay.job.model import ClimatePreset, MonthlyWeather, WeatherFile
 
 FILE, TYPED = "file", "monthly"
+BESIDE = {"Place", "Weather"}
 
 
 def _of(name):
@@ -91,11 +92,11 @@ class SkyBench(Bench):
         left.addWidget(self.inputs)
         left.addWidget(self.sure)
         left.addStretch(1)
-        top.addLayout(left, 5)
+        top.addLayout(left, 3)
         right = QVBoxLayout()
         right.addWidget(self.figures)
         right.addStretch(1)
-        top.addLayout(right, 5)
+        top.addLayout(right, 2)
         column.addLayout(top)
         column.addWidget(self.chart, 1)
 
@@ -114,6 +115,7 @@ class SkyBench(Bench):
         self.source.show_value(shown)
         self.months.setEnabled(shown == TYPED)
         self.zone.show_value(job.site.time_zone)
+        self.place.show_place(job.site.place)
         self.inputs.show_job(job)
 
     def show_view(self, view) -> None:
@@ -125,7 +127,9 @@ class SkyBench(Bench):
             return
         self._view = view
         self.sure.setText(f"<b>How sure:</b> {how_sure(view.plan)}")
-        self.figures.show_figures(figures_of(view.plan, view.option, "Sky"))
+        # Place and weather stand in the fields beside them.
+        told = [item for item in figures_of(view.plan, view.option, "Sky") if item.label not in BESIDE]
+        self.figures.show_figures(told)
         self.chart.show_plan(view.plan)
 
     def show_study(self, key: str, found) -> None:

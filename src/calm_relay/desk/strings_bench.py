@@ -148,8 +148,9 @@ class StringsBench(Bench):
             for item in box.stringing.left_out:
                 lines.append(f"Left out: {item.modules} modules of {item.face.plan.name}: {item.reason}.")
             lines += [f"Cannot be wired: {fault}." for fault in box.stringing.faults]
+        lines += [item.sentence for item in option.findings if item.check == "branch circuits"]
         if not lines:
-            lines = ["The strings stay as they are." if not option.design.strings_moved else ""]
+            lines = ["" if self._box is None or option.design.strings_moved else "The strings stay as they are."]
         if self._plan is not None:
             lines.append("Drag a module to another string of its face, or a string by its words to another input.")
         self.works.setText("<br>".join(line.replace("  ", "&nbsp;&nbsp;") for line in lines if line))
@@ -180,7 +181,7 @@ class StringsBench(Bench):
             self.curves.words(
                 curve.volts[-1] * 0.02, curve.amps[0], f"{curve.label}: {curve.best_kw:.2f} kW", shade
             )
-        title = f"Input {ladder.number}, best points marked"
+        title = f"{ladder.head}, best points marked"
         self.curves.head(title)
         if found:
             self.curves.setXRange(0, max(c.volts[-1] for c in found) * 1.04, padding=0)

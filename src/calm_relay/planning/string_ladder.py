@@ -24,11 +24,13 @@ class Mark:
 class Ladder:
     """One input: open and working voltage of its strings over cell temperature, and the marks beside them.
 
+    `head` is what it is called: an input, or each of so many microinverters.
     `cells_c` runs from the coldest to the hottest cell; `fits` says whether every hard check passes.
     """
 
     box: int
     number: int
+    head: str
     title: str
     strings: tuple[tuple[str, int], ...]
     cells_c: np.ndarray
@@ -67,6 +69,7 @@ def _ladder(box, box_number, item, survey):
         return Ladder(
             box_number,
             item.number,
+            f"Input {item.number}",
             "free",
             (),
             cells,
@@ -97,10 +100,11 @@ def _ladder(box, box_number, item, survey):
     amps = f"{item.short_circuit_a / units:.1f} of {tracker.short_circuit_a / units:g} A"
     strings = tuple((run.face.plan.name, run.in_series) for run in item.runs for _ in range(run.parallel))
     if box.micro:
-        names, strings = f"{names}: {units} modules, each its own", strings[:1]
+        strings = strings[:1]
     return Ladder(
         box_number,
         item.number,
+        f"Each of {units}" if box.micro else f"Input {item.number}",
         names,
         strings,
         cells,
