@@ -24,8 +24,9 @@ from calm_relay.desk.theme import DARK, LIGHT, colours, dress
 from calm_relay.exchange.job_file import read_job, write_job
 from calm_relay.exchange.user_state import left_behind, read_settings, write_settings
 
+from .driving import LEFT, type_into
+
 CTRL = Qt.KeyboardModifier.ControlModifier
-LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture
@@ -40,14 +41,6 @@ def opened(window, qtbot, settled):
         return window.bench
 
     return open_bench
-
-
-def type_into(qtbot, field, text):
-    field.setFocus()
-    field.selectAll()
-    qtbot.keyClick(field, Qt.Key.Key_Delete)
-    qtbot.keyClicks(field, text)
-    qtbot.keyClick(field, Qt.Key.Key_Return)
 
 
 @pytest.mark.parametrize("name", BENCHES)

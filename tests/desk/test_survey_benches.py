@@ -17,7 +17,8 @@ from calm_relay.desk.application import make_window
 from calm_relay.desk.benches import BENCHES
 from calm_relay.exchange.shipped import demo_job
 
-LEFT = Qt.MouseButton.LeftButton
+from .driving import LEFT, choose, type_into
+
 OK = QDialogButtonBox.StandardButton.Ok
 
 
@@ -38,21 +39,6 @@ def opened(window, qtbot, settled):
         return window.bench
 
     return open_bench
-
-
-def type_into(qtbot, field, text):
-    field.setFocus()
-    field.selectAll()
-    qtbot.keyClick(field, Qt.Key.Key_Delete)
-    qtbot.keyClicks(field, text)
-    qtbot.keyClick(field, Qt.Key.Key_Return)
-
-
-def choose(field, value):
-    """Takes a value from a list as a person does."""
-    field.setCurrentIndex(field.findData(value))
-    assert field.currentData() == value
-    field.activated.emit(field.currentIndex())
 
 
 def press(qtbot, dialog, button=OK):

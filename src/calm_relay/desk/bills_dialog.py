@@ -26,18 +26,13 @@ class BillsDialog(AnswerDialog):
     """Edits bills; `bills` holds them after it was accepted."""
 
     def __init__(self, bills, year: int, parent=None):
-        super().__init__(parent)
-        self.setWindowTitle("Bills")
+        super().__init__("Bills", parent)
         self.resize(460, 470)
         self.bills = bills
         self.table = QTableWidget(ROWS, 3)
         self.table.setAccessibleName("Bills: first day, last day, energy")
         self.table.setHorizontalHeaderLabels(("First day", "Last day", "kWh"))
         self.table.horizontalHeader().setStretchLastSection(True)
-        self.problem = QLabel()
-        self.problem.setObjectName("refused")
-        self.problem.setWordWrap(True)
-        self.problem.hide()
         told = QLabel("One line a bill, as 2025-01-31 and 412 kWh. Twelve months are best; fewer are extended.")
         told.setWordWrap(True)
         read, months = QPushButton("Read a CSV…"), QPushButton("Lines for twelve months")
@@ -78,7 +73,7 @@ class BillsDialog(AnswerDialog):
             try:
                 self.show_bills(read_bills(name))
             except InputError as error:
-                self._tell(str(error))
+                self.tell(str(error))
 
     def take(self) -> None:
         """Closes with the bills when every line can be read; says which line cannot."""
@@ -92,14 +87,10 @@ class BillsDialog(AnswerDialog):
                 bills.append(Bill(first=texts[0], last=texts[1], kwh=parse_quantity(texts[2], "kWh")))
             except ValidationError as error:
                 where, problem = first_field_error(error)
-                self._tell(f"Line {row + 1}: {where} {problem}.")
+                self.tell(f"Line {row + 1}: {where} {problem}.")
                 return
             except ValueError as error:
-                self._tell(f"Line {row + 1}: {error}.")
+                self.tell(f"Line {row + 1}: {error}.")
                 return
         self.bills = tuple(bills)
         self.accept()
-
-    def _tell(self, problem):
-        self.problem.setText(problem)
-        self.problem.show()

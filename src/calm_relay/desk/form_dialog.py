@@ -23,7 +23,18 @@ MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", 
 
 
 class AnswerDialog(QDialog):
-    """A dialog with OK and Cancel in which Return takes a field's number and does not close."""
+    """A dialog with OK and Cancel in which Return takes a field's number and does not close.
+
+    `problem` says what is wrong; the dialog stays open until it is right.
+    """
+
+    def __init__(self, title: str, parent=None):
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
 
     def answer_buttons(self, accept) -> QDialogButtonBox:
         """OK, which calls `accept`, and Cancel."""
@@ -31,6 +42,11 @@ class AnswerDialog(QDialog):
         made.accepted.connect(accept)
         made.rejected.connect(self.reject)
         return made
+
+    def tell(self, problem: str) -> None:
+        """Says what is wrong."""
+        self.problem.setText(problem)
+        self.problem.show()
 
     def keyPressEvent(self, event):
         """Return presses the button that has the focus, and none else."""
@@ -133,8 +149,7 @@ class FormDialog(AnswerDialog):
     """
 
     def __init__(self, title: str, model, rows, parent=None):
-        super().__init__(parent)
-        self.setWindowTitle(title)
+        super().__init__(title, parent)
         self._model = model
         self.result_model = None
         self.fields = {}
@@ -147,10 +162,6 @@ class FormDialog(AnswerDialog):
             grid.addWidget(field, number, 1)
             field.show_value(getattr(model, name))
             self.fields[name] = field
-        self.problem = QLabel()
-        self.problem.setObjectName("refused")
-        self.problem.setWordWrap(True)
-        self.problem.hide()
         buttons = self.answer_buttons(self.take)
         column = QVBoxLayout(self)
         column.addLayout(grid)
@@ -174,7 +185,7 @@ class FormDialog(AnswerDialog):
             return _Choice(label, kind, width=16)
         unit, low, high, decimals, optional = kind
         field = QuantityField(label, unit, low, high, decimals, optional=optional)
-        field.refused.connect(self._tell)
+        field.refused.connect(self.tell)
         return field
 
     def take(self) -> None:
@@ -183,10 +194,6 @@ class FormDialog(AnswerDialog):
             self.result_model = self._model.with_(**{name: field.value for name, field in self.fields.items()})
         except ValidationError as error:
             where, problem = first_field_error(error)
-            self._tell(f"{where}: {problem}." if where else f"{problem}.")
+            self.tell(f"{where}: {problem}." if where else f"{problem}.")
         else:
             self.accept()
-
-    def _tell(self, problem):
-        self.problem.setText(problem)
-        self.problem.show()

@@ -61,8 +61,7 @@ class MeterDialog(AnswerDialog):
     _ask = Signal(int, str, object, str, bool)
 
     def __init__(self, demand, folder, time_zone: str, parent=None):
-        super().__init__(parent)
-        self.setWindowTitle("A meter's file")
+        super().__init__("A meter's file", parent)
         self.resize(760, 620)
         self.demand = demand
         self._folder, self._zone = Path(folder) if folder else Path.cwd(), time_zone
@@ -71,10 +70,6 @@ class MeterDialog(AnswerDialog):
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.problem = QLabel()
-        self.problem.setObjectName("refused")
-        self.problem.setWordWrap(True)
-        self.problem.hide()
         self.rows = FigureTable("First intervals as they are understood")
         self.days = Chart("Energy of each day: in dark, out gold", "day of the file", "kWh")
         self.counts = ChoiceField("What the meter counts", COUNTS, width=24)

@@ -20,8 +20,7 @@ class MonthsDialog(AnswerDialog):
     """Edits `MonthlyWeather`; `weather` holds it after it was accepted."""
 
     def __init__(self, weather: MonthlyWeather, parent=None):
-        super().__init__(parent)
-        self.setWindowTitle("Twelve months")
+        super().__init__("Twelve months", parent)
         self.weather = weather
         self.light, self.air = [], []
         grid = QGridLayout()
@@ -36,7 +35,7 @@ class MonthsDialog(AnswerDialog):
             for column, part in enumerate((QLabel(month), light, air)):
                 grid.addWidget(part, number + 1, column)
             for field in (light, air):
-                field.refused.connect(self._tell)
+                field.refused.connect(self.tell)
             self.light.append(light)
             self.air.append(air)
         self.origin = QLineEdit(weather.origin)
@@ -46,10 +45,6 @@ class MonthsDialog(AnswerDialog):
         label.setBuddy(self.origin)
         grid.addWidget(label, 13, 0)
         grid.addWidget(self.origin, 13, 1, 1, 2)
-        self.problem = QLabel()
-        self.problem.setObjectName("refused")
-        self.problem.setWordWrap(True)
-        self.problem.hide()
         buttons = self.answer_buttons(self.take)
         column = QVBoxLayout(self)
         column.addLayout(grid)
@@ -65,10 +60,6 @@ class MonthsDialog(AnswerDialog):
                 origin=self.origin.text().strip(),
             )
         except ValidationError as error:
-            self._tell(" ".join(first_field_error(error)))
+            self.tell(" ".join(first_field_error(error)))
         else:
             self.accept()
-
-    def _tell(self, problem):
-        self.problem.setText(problem)
-        self.problem.show()

@@ -4,42 +4,23 @@ A file has one row an interval, or one row a day with a column an interval; stam
 a time; any delimiter; decimal point or comma; energy, power or a counter; a title above the header.
 """
 
-import csv
 import re
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 
+from calm_relay.exchange.csv_layout import METER_WORDS, SAMPLE, UNITS, VALUE, one_meter, split_table
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.meter_data import INTERVALS, LONGEST_DAYS, MeterData, Understood
 from calm_relay.exchange.stamps import local_to_utc, read_stamp, read_time, skipped_hours
 from calm_relay.job.survey import MeterReading
 
-DELIMITERS = (";", "\t", ",", "|")
-SAMPLE = 60
 FACTORS = {"kwh": 1.0, "wh": 0.001}
 EXPORT_WORDS = re.compile(r"export|feed|einspeis|to grid|return|generat|inject|reverse|received", re.I)
 IMPORT_WORDS = re.compile(
     r"import|consum|usage|from grid|bezug|verbrauch|demand|energy|load|kwh|read|value|wh", re.I
 )
-METER_WORDS = re.compile(r"meter|serial|mpan|mprn|nmi|icp|device|register|z.hler", re.I)
 END_WORDS = re.compile(r"\bend|ending|until|\bto\b|bis\b|stop", re.I)
-UNITS = re.compile(r"(?<![a-z])(kwh|wh|kw|w)(?![a-z])", re.I)
-_VALUE = re.compile(r"([+\-−]?[\d.,  '’]*\d[\d.,]*(?:[eE][+\-]?\d{1,3})?)\s*([kK]?[wW][hH]?)?")
-
-
-@dataclass(frozen=True)
-class _Table:
-    """Rows of the file as text with their line numbers, the header above them, and how they were split."""
-
-    rows: list
-    lines: list
-    header: list
-    delimiter: str
-    date: int
-    time: int | None
-    wide: tuple[int, ...]
 
 
 def read_interval_csv(path, text: str, reading: MeterReading, time_zone: str, *, signed=False) -> MeterData:
@@ -62,8 +43,8 @@ def read_interval_csv(path, text: str, reading: MeterReading, time_zone: str, *,
     InputError
         Names the line and what would be right.
     """
-    table = _split(path, text, reading)
-    meters, table = _one_meter(path, table, reading)
+    table = split_table(path, text, reading)
+    meters, table = one_meter(path, table, reading)
     columns, decimal = _value_columns(table, reading)
     notes = []
     kinds = _day_first(path, table, reading)
@@ -105,126 +86,13 @@ def read_interval_csv(path, text: str, reading: MeterReading, time_zone: str, *,
     return MeterData(starts, imported, exported, understood)
 
 
-def _split(path, text, reading):
-    lines = [(number, line) for number, line in enumerate(text.splitlines(), 1) if line.strip(" \t;,|\x00")]
-    if len(lines) < 3:
-        raise InputError(path, "", "holds fewer than three lines; wanted a row for each interval")
-    choices = [reading.delimiter] if reading.delimiter else DELIMITERS
-    best = None
-    for delimiter in choices:
-        rows = [_fields(path, number, line, delimiter) for number, line in lines[:SAMPLE]]
-        found = _shape(rows)
-        if found and (best is None or found[0] > best[0]):
-            best = (*found, delimiter)
-    if best is None:
-        raise InputError(
-            path,
-            f"line {lines[min(1, len(lines) - 1)][0]}",
-            "no column of time stamps beside a column of numbers is found; wanted rows such as "
-            "2025-07-01 17:30,0.42 (is the delimiter right?)",
-        )
-    _, first, date, time, wide, delimiter = best
-    rows, numbers = [], []
-    width = max(date, time or 0, *(wide or (0,))) + 1
-    for number, line in lines[first:]:
-        row = _fields(path, number, line, delimiter)
-        if len(row) < width or (not row[date].strip() and not any(f.strip() for f in row[:width])):
-            raise InputError(path, f"line {number}", f"has {len(row)} columns; wanted {width} or more")
-        rows.append(row)
-        numbers.append(number)
-    while rows and read_stamp(rows[-1][date]) is None and len(rows) > 3:
-        # A line of totals at the end is no interval.
-        if any(read_stamp(row[date]) is None for row in rows[-4:-1]):
-            break
-        rows.pop()
-        numbers.pop()
-        break
-    header = _fields(path, 0, lines[first - 1][1], delimiter) if first else []
-    most = max(len(header), max(len(row) for row in rows))
-    return _Table(rows, numbers, header + [""] * (most - len(header)), delimiter, date, time, wide)
-
-
-def _fields(path, number, line, delimiter):
-    try:
-        return next(csv.reader([line.replace("\x00", "")], delimiter=delimiter), [])
-    except csv.Error as error:
-        raise InputError(path, f"line {number}", f"cannot be split into columns: {error}") from None
-
-
-def _shape(rows):
-    """Score, first data row, date column, time column and day columns of a sample; None when it has none."""
-    for first, row in enumerate(rows[: SAMPLE // 2]):
-        stamps = [i for i, field in enumerate(row) if read_stamp(field)]
-        if not stamps:
-            continue
-        below = rows[first : first + 20]
-        date = stamps[0]
-        alike = sum(len(other) > date and read_stamp(other[date]) is not None for other in below)
-        if alike < 0.7 * len(below):
-            continue
-        numbers = [
-            i for i in range(len(row)) if i not in stamps and _VALUE.fullmatch(row[i].strip()) and row[i].strip()
-        ]
-        time = None
-        if read_stamp(row[date]).minute is None:
-            times = [i for i in range(len(row)) if i != date and read_time(row[i]) is not None]
-            # A number such as 0.42 reads like a time too; a colon does not lie.
-            times = [i for i in times if ":" in row[i]]
-            if times:
-                time = times[0]
-                numbers = [i for i in numbers if i not in times]
-            elif _run(numbers) in {24, 48, 96, 144, 288}:
-                run = _run(numbers)
-                return alike * 10 + run, first, date, None, tuple(numbers[:run])
-            elif len(stamps) == 1 or not numbers:
-                continue
-        if numbers:
-            return alike * 10 + len(row), first, date, time, ()
-    return None
-
-
-def _run(numbers):
-    """How many columns stand side by side from the first of them on."""
-    length = 0
-    for i, column in enumerate(numbers):
-        if column != numbers[0] + i:
-            break
-        length = i + 1
-    # A total beside the intervals is not one of them.
-    return next((size for size in (288, 144, 96, 48, 24) if size <= length <= size + 2), length)
-
-
-def _one_meter(path, table, reading):
-    for column, name in enumerate(table.header):
-        if column in {table.date, table.time} or not METER_WORDS.search(name) or UNITS.search(name):
-            continue
-        here = [row[column].strip() if len(row) > column else "" for row in table.rows]
-        names = tuple(dict.fromkeys(here))
-        if len(names) < 2 or len(names) > 20 or len(names) > len(here) / 10:
-            continue
-        if reading.meter is None:
-            where = next(i for i, found in enumerate(here) if found != here[0])
-            listed = ", ".join(repr(found) for found in names)
-            raise InputError(
-                path,
-                f"line {table.lines[where]}",
-                f"{name.strip()} holds {len(names)} meters ({listed}); wanted one: choose which",
-            )
-        if reading.meter not in names:
-            raise InputError(path, name.strip(), f"no meter is called {reading.meter!r}; wanted one of {names}")
-        kept = [i for i, found in enumerate(here) if found == reading.meter]
-        rows, lines = [table.rows[i] for i in kept], [table.lines[i] for i in kept]
-        return names, _Table(rows, lines, table.header, table.delimiter, table.date, table.time, table.wide)
-    return (), table
-
-
 def _value_columns(table, reading):
     sample = table.rows[: SAMPLE * 4]
     taken = {table.date, table.time}
     numeric = []
     for column in range(len(table.header)):
         cells = [row[column].strip() for row in sample if len(row) > column and row[column].strip()]
-        good = [cell for cell in cells if _VALUE.fullmatch(cell)]
+        good = [cell for cell in cells if VALUE.fullmatch(cell)]
         if column not in taken and cells and len(good) >= 0.8 * len(cells) and read_stamp(cells[0]) is None:
             numeric.append(column)
     numeric = [c for c in numeric if not METER_WORDS.search(table.header[c]) or UNITS.search(table.header[c])]
@@ -314,7 +182,7 @@ def _values(path, table, columns, decimal, reading):
     for i, (row, line) in enumerate(zip(table.rows, table.lines, strict=True)):
         for values, column in zip(series, columns, strict=True):
             text = row[column].strip() if len(row) > column else ""
-            match = _VALUE.fullmatch(text)
+            match = VALUE.fullmatch(text)
             if text in {"", "-", "NaN", "nan", "null", "NULL", "N/A", "#N/A"}:
                 values[i] = np.nan
                 continue

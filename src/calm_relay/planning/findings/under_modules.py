@@ -17,83 +17,57 @@ def check_optimiser_strings(subject):
         for run in box.stringing.runs:
             if run.optimiser:
                 chains.setdefault(run.chain, []).append(run)
-        spoken = set()
         for chain, runs in chains.items():
-            optimiser, modules = runs[0].optimiser, sum(run.in_series for run in runs)
-            power_w = sum(run.in_series * run.module.power_w for run in runs)
-            sheet = f"{optimiser.name}, datasheet"
-            where = f"String {chain} on input {runs[0].tracker_number}"
-
-            def add(severity, sentence, measured, limit, unit, sheet=sheet, box=box):
-                found.append(
-                    Finding(
-                        "optimiser strings",
-                        severity,
-                        "Strings",
-                        "string_plans",
-                        sentence,
-                        measured,
-                        limit,
-                        unit,
-                        sheet,
-                        () if severity is Severity.HOLD else lay_anew(subject, box),
-                    )
-                )
-
-            if modules < optimiser.string_min:
-                add(
-                    Severity.STOP,
-                    f"{where}: {modules} optimisers, and from {optimiser.string_min} on the inverter runs at all.",
-                    float(modules),
-                    float(optimiser.string_min),
-                    "modules",
-                )
-            elif modules > optimiser.string_max:
-                add(
-                    Severity.STOP,
-                    f"{where}: {modules} optimisers; a string ends at {optimiser.string_max}.",
-                    float(modules),
-                    float(optimiser.string_max),
-                    "modules",
-                )
-            elif power_w > optimiser.string_power_w:
-                add(
-                    Severity.STOP,
-                    f"{where}: {power_w:,.0f} W of modules; a string ends at {optimiser.string_power_w:,.0f} W.",
-                    power_w,
-                    optimiser.string_power_w,
-                    "W",
-                )
-            else:
-                add(
-                    Severity.HOLD,
-                    f"{where}: {modules} optimisers, between {optimiser.string_min} and {optimiser.string_max}; "
-                    f"{power_w:,.0f} of {optimiser.string_power_w:,.0f} W.",
-                    power_w,
-                    optimiser.string_power_w,
-                    "W",
-                )
-            speaks = optimiser.any_inverter or optimiser.key in box.converter.pv.optimisers
-            if not speaks and optimiser.key not in spoken:
-                spoken.add(optimiser.key)
-                add(
-                    Severity.STOP,
-                    f"{box.converter.name} does not speak to {optimiser.name}.",
-                    None,
-                    None,
-                    "",
-                )
-            for run in runs:
-                if run.module.power_w > optimiser.power_w:
-                    add(
-                        Severity.WATCH,
-                        f"{run.module.name} gives up to {run.module.power_w:g} W; {optimiser.name} takes "
-                        f"{optimiser.power_w:g} W and clips the rest.",
-                        run.module.power_w,
-                        optimiser.power_w,
-                        "W",
-                    )
+            found.append(_string_of_optimisers(subject, box, chain, runs))
+        found += _under_each(subject, box)
     return found
+
+
+def _optimisers(subject, box, severity, sentence, measured=None, limit=None, unit="", rule=""):
+    mends = () if severity is Severity.HOLD else lay_anew(subject, box)
+    return Finding(
+        "optimiser strings", severity, "Strings", "string_plans", sentence, measured, limit, unit, rule, mends
+    )
+
+
+def _string_of_optimisers(subject, box, chain, runs):
+    """Number and power of one string against the optimiser's limits."""
+    optimiser, modules = runs[0].optimiser, sum(run.in_series for run in runs)
+    power_w = sum(run.in_series * run.module.power_w for run in runs)
+    low, high, most_w = optimiser.string_min, optimiser.string_max, optimiser.string_power_w
+    where = f"String {chain} on input {runs[0].tracker_number}"
+    count = float(modules), float(low if modules < low else high), "modules"
+    power = power_w, most_w, "W"
+    if modules < low:
+        told = f"{modules} optimisers, and from {low} on the inverter runs at all."
+        severity, figures = Severity.STOP, count
+    elif modules > high:
+        severity, figures, told = Severity.STOP, count, f"{modules} optimisers; a string ends at {high}."
+    elif power_w > most_w:
+        told = f"{power_w:,.0f} W of modules; a string ends at {most_w:,.0f} W."
+        severity, figures = Severity.STOP, power
+    else:
+        told = f"{modules} optimisers, between {low} and {high}; {power_w:,.0f} of {most_w:,.0f} W."
+        severity, figures = Severity.HOLD, power
+    return _optimisers(subject, box, severity, f"{where}: {told}", *figures, f"{optimiser.name}, datasheet")
+
+
+def _under_each(subject, box):
+    """Whether the inverter speaks to the optimisers, and whether each bears its module."""
+    pairs = dict.fromkeys((run.optimiser, run.module) for run in box.stringing.runs if run.optimiser)
+    for optimiser in dict.fromkeys(optimiser for optimiser, _ in pairs):
+        if not (optimiser.any_inverter or optimiser.key in box.converter.pv.optimisers):
+            sentence = f"{box.converter.name} does not speak to {optimiser.name}."
+            yield _optimisers(subject, box, Severity.STOP, sentence, rule=f"{optimiser.name}, datasheet")
+    for optimiser, module in pairs:
+        if module.power_w > optimiser.power_w:
+            sentence = (
+                f"{module.name} gives up to {module.power_w:g} W; {optimiser.name} takes {optimiser.power_w:g} W "
+                "and clips the rest."
+            )
+            sheet = f"{optimiser.name}, datasheet"
+            figures = module.power_w, optimiser.power_w, "W"
+            yield _optimisers(subject, box, Severity.WATCH, sentence, *figures, sheet)
 
 
 def _fitting_micro(subject, run):
