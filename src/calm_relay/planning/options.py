@@ -121,10 +121,12 @@ def _micro_ac(ground):
 def _pick_micro(ground, face):
     """The microinverter the job states, else the cheapest that is not much smaller than the module."""
     job, kit = ground.job, ground.kit
-    stated = face.plan.electronics or job.store.microinverter
     candidates = kit.catalogue.microinverters
-    if stated is not None:
-        candidates = (kit.microinverter(stated, "store.microinverter"),)
+    under = micro_faces(ground.survey, (face,)).get(face)
+    if under is not None:
+        candidates = (under,)
+    elif job.store.microinverter is not None:
+        candidates = (kit.microinverter(job.store.microinverter, "store.microinverter"),)
     verdicts = [(item, micro_refusals(item, face.module, ground.temperatures, job)) for item in candidates]
     fitting = [item for item, against in verdicts if not against]
     if not fitting:

@@ -1,0 +1,99 @@
+"""Surveys thrown together at random: each is planned and told, or refused in words; every balance closes."""
+
+import contextlib
+import random
+
+import pytest
+from pydantic import ValidationError
+
+from calm_relay.exchange.plan_document import plan_text
+from calm_relay.exchange.shipped import DEMOS, catalogue, demo_job, rule_packs
+from calm_relay.job.survey import ExistingBattery, ExistingInverter
+from calm_relay.planning.document import document_of
+from calm_relay.planning.errors import PlanError
+from calm_relay.planning.line import line_of
+from calm_relay.planning.moment import day_of, moment_of
+from calm_relay.planning.plan import plan
+from calm_relay.planning.string_ladder import ladders_of
+from calm_relay.planning.tables import tables_of
+
+KIT = catalogue()
+WITH_PV = [item.key for item in KIT.converters if item.pv]
+WITH_BATTERY = [item.key for item in KIT.converters if item.battery]
+UNDER = [item.key for item in (*KIT.optimisers, *KIT.microinverters)]
+CASES = 70
+
+
+def any_face(draw, number):
+    base = draw.choice(demo_job(draw.choice(list(DEMOS))).faces)
+    count = draw.randint(1, 30)
+    return base.with_(
+        name=f"face {number}",
+        count=count,
+        strings=draw.choice([n for n in range(1, count + 1) if count % n == 0]),
+        module=draw.choice(KIT.modules).key,
+        fate=draw.choice(["new", "keep", "reuse", "reuse", "remove"]),
+        electronics=draw.choice([None, None, None, *UNDER]),
+    )
+
+
+def any_job(draw):
+    job = demo_job(draw.choice(list(DEMOS)))
+    inverter = ExistingInverter(converter=draw.choice(WITH_PV), fate=draw.choice(["keep", "reuse", "remove"]))
+    battery = ExistingBattery(
+        pack=draw.choice(KIT.packs).key,
+        count=draw.randint(1, 3),
+        converter=draw.choice([None, *WITH_BATTERY]),
+        fate=draw.choice(["keep", "reuse", "remove"]),
+    )
+    store = job.store.with_(
+        pack=draw.choice(KIT.packs).key,
+        count=draw.randint(1, 4),
+        hybrid=draw.choice([None, None, *(key for key in WITH_PV if key in WITH_BATTERY)]),
+        string_inverter=draw.choice([None, *WITH_PV]),
+        microinverter=draw.choice([None, *(item.key for item in KIT.microinverters)]),
+    )
+    return job.with_(
+        faces=tuple(any_face(draw, number) for number in range(draw.randint(1, 4))),
+        inverter=draw.choice([None, inverter]),
+        battery=draw.choice([None, None, battery]),
+        store=store,
+        region=draw.choice(list(rule_packs())),
+        fuse_school=draw.choice(["series-fuse rating", "three strings up"]),
+    )
+
+
+def jobs():
+    draw = random.Random(4)
+    made = 0
+    while made < CASES:
+        with contextlib.suppress(ValidationError):
+            yield any_job(draw)
+            made += 1
+
+
+@pytest.mark.parametrize("job", list(jobs()), ids=map(str, range(CASES)))
+def test_any_survey_is_planned_or_refused_in_words(job):
+    try:
+        made = plan(job)
+    except PlanError as error:
+        assert "wanted" in str(error)
+        return
+    document = document_of(made)
+    text = plan_text(document)
+    assert "NaN" not in text and "Infinity" not in text
+    assert tables_of(made)["comparison"]
+    for option, told in zip(made.options, document.options, strict=True):
+        assert line_of(made, option).stations
+        ladders_of(option)
+        if option.outcome is None:
+            assert all(reason and not reason.endswith(".") for reason in option.design.refused)
+            continue
+        assert told.largest_residual_kwh < 1e-9
+        assert abs(option.outcome.year.year_residual_kwh()) < 1e-6
+        assert moment_of(made, option, 17_000).legs["home"] >= 0
+        assert day_of(made, option, 17_000).hours.size >= 92
+        for finding in option.findings:
+            assert finding.sentence.endswith(".")
+            for mend in finding.mends:
+                assert mend.apply(job) != job
