@@ -111,6 +111,15 @@ class Chart(pg.PlotWidget):
         self.addItem(item)
         item.setPos(x, y)
 
+    def key(self, x, y, text, colour):
+        """A square of a colour with its words in ink, the left upper corner at x and y."""
+        look = colours()
+        item = pg.TextItem(anchor=(0, 0))
+        item.setHtml(f"<span style='color:{colour}'>■</span> <span style='color:{look.ink}'>{text}</span>")
+        item.setFont(font(8))
+        self.addItem(item)
+        item.setPos(x, y)
+
     def right_axis(self, ticks) -> None:
         """A second scale at the right; ticks are (height in units of the left axis, words)."""
         axis = self.getPlotItem().getAxis("right")

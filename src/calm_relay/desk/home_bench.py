@@ -41,6 +41,14 @@ def _of(name):
     return get, put
 
 
+def _studied(plan, option, progress):
+    """The year's carpet and its mean days, read beside the interface thread."""
+    from calm_relay.planning.seasons import home_year, typical_days
+
+    progress(0.2, "Reading the home's year")
+    return home_year(plan), typical_days(plan)
+
+
 class HomeBench(Bench):
     """Shows `planning.demand`; a meter's file, bills, a shape and loads on top are its inputs."""
 
@@ -133,8 +141,7 @@ class HomeBench(Bench):
         self._view = view
         plan = view.plan
         demand = plan.demand
-        for chart in (self.carpet, self.stacked, self.seasons):
-            chart.show_plan(plan)
+        self.study_wanted.emit("home", _studied)
         at = demand.evening_peak_at.astype(object)
         self.told.setText(
             keep_units(
@@ -146,6 +153,16 @@ class HomeBench(Bench):
         )
         self.told.setToolTip(f"From: {demand.source}")
         self.source.setText(f"From: {demand.source}.")
+
+    def show_study(self, key: str, found) -> None:
+        """Draws the year, its parts and its seasons."""
+        if key != "home":
+            return
+        year, days = found
+        plan = self._view.plan
+        self.carpet.show_year(plan, year)
+        self.stacked.show_year(plan, year)
+        self.seasons.show_days(plan, days)
 
     def _show_part(self, key):
         self._parts.setCurrentIndex([name for name, _ in PARTS].index(key))

@@ -6,7 +6,6 @@ from PySide6.QtCore import QRectF, Qt
 
 from calm_relay.desk.chart import Chart, pen, shades_between
 from calm_relay.desk.theme import colours, shade_of
-from calm_relay.planning.seasons import home_year, typical_days
 
 MONTH_STARTS = (0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334)
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -19,9 +18,9 @@ class Carpet(Chart):
     def __init__(self):
         super().__init__("The home's year: days across, clock hours up", "", "hour, local clock")
 
-    def show_plan(self, plan) -> None:
-        """Draws a plan's demand."""
-        found, look = home_year(plan), colours()
+    def show_year(self, plan, found) -> None:
+        """Draws `planning.seasons.home_year` of a plan."""
+        look = colours()
         self.start()
         top = float(np.percentile(found.carpet, 99.7))
         image = pg.ImageItem(found.carpet, levels=(0.0, top))
@@ -57,9 +56,8 @@ class Stacked(Chart):
     def __init__(self):
         super().__init__("The mean day of the worst season, by what draws it", "hour, local clock", "kW")
 
-    def show_plan(self, plan) -> None:
-        """Draws a plan's parts."""
-        found = home_year(plan)
+    def show_year(self, plan, found) -> None:
+        """Draws the parts of `planning.seasons.home_year`."""
         self.start()
         edges = np.arange(25)
         base = np.zeros(24)
@@ -70,8 +68,8 @@ class Stacked(Chart):
             self.steps(edges, base + kw, shade_of(number), base=base, alpha=215)
             base = base + kw
             row, column = divmod(number, 3)
-            text = f"■ {name}{', to come' if name in planned else ''}"
-            self.words(0.2 + 8.0 * column, top * (1 - 0.1 * row), text, shade_of(number), anchor=(0, 0))
+            text = f"{name}{', to come' if name in planned else ''}"
+            self.key(0.2 + 8.0 * column, top * (1 - 0.1 * row), text, shade_of(number))
         title = f"A mean day in {plan.demand.worst_season}, by what draws it"
         self.head(title)
         self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
@@ -86,12 +84,11 @@ class Seasons(Chart):
     def __init__(self):
         super().__init__("The home's mean day by season", "hour, local clock", "kW")
 
-    def show_plan(self, plan) -> None:
-        """Draws a plan's typical days."""
+    def show_days(self, plan, days) -> None:
+        """Draws `planning.seasons.typical_days` of a plan."""
         look = colours()
         self.start()
         hours = np.arange(24) + 0.5
-        days = typical_days(plan)
         top = max(float(day.max()) for day in days.values()) * 1.2
         for number, (name, day) in enumerate(days.items()):
             colour = getattr(look, SEASON_SHADES[name])

@@ -61,7 +61,7 @@ def colours() -> Colours:
     return LOOKS[(running and running.property(_IN_FORCE)) or "light"]
 
 
-SHADES = ("light", "direct", "alternating", "ink", "watch", "muted")
+SHADES = ("light", "direct", "alternating", "ink", "muted", "quiet")
 
 
 def shade_of(number: int) -> str:
