@@ -15,7 +15,11 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.application import make_window
 from calm_relay.desk.benches import BENCHES
+from calm_relay.desk.scale_rows import ScaleRows
+from calm_relay.desk.theme import LIGHT
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.plan import plan
+from calm_relay.planning.scales import scales_of
 
 from .driving import LEFT, choose, type_into
 
@@ -453,6 +457,18 @@ def test_a_job_with_fewer_options_takes_their_buttons_away(window, settled):
         window.forget_view()
         settled(window)
         assert [button.text()[0] for button in window.switch.buttons] == list("ABCD"[:count])
+
+
+def test_a_refused_option_has_no_bar_and_more_options_crowd(demo_plan):
+    cottage = plan(demo_job("cottage"))
+    three, refused = (
+        ScaleRows(scales_of(made), "ABCD"[: len(made.options)], 0, "", LIGHT) for made in (demo_plan, cottage)
+    )
+    assert cottage.option("ac-addon").outcome is None
+    assert refused.height == three.height
+    fewer = cottage.job.with_(faces=tuple(face.with_(count=face.count - 1) for face in cottage.job.faces))
+    four = ScaleRows(scales_of(plan(fewer)), "ABCD", 0, "", LIGHT)
+    assert three.height < four.height < 1.15 * three.height
 
 
 def test_a_window_opens_on_a_demo_by_its_word(dressed, qtbot, asked, settled):

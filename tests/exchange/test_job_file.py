@@ -7,8 +7,9 @@ import pytest
 
 from calm_relay.exchange import job_file
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.job_file import moved_job, parse_job, previous_version, read_job, write_job
+from calm_relay.exchange.job_file import job_text, moved_job, parse_job, previous_version, read_job, write_job
 from calm_relay.job.model import MeteredDemand
+from calm_relay.job.survey import Attachment
 
 
 @pytest.fixture
@@ -117,3 +118,32 @@ def test_relative_paths_follow_a_job_to_another_folder(demo, tmp_path):
     assert (tmp_path / "b" / "c" / moved.demand.path).resolve() == tmp_path / "a" / "meter" / "year.csv"
     assert moved.site.weather.path == "/abs/station.epw"
     assert moved_job(job, tmp_path, tmp_path) is job
+
+
+def test_a_job_of_the_first_version_is_read_as_it_stands(demo, tmp_path):
+    document = json.loads(job_text(demo))
+    document["schema_version"] = 1
+    for name in ("region", "rule_changes", "fuse_school", "string_plans", "attachments", "battery"):
+        del document[name]
+    del document["site"]["horizon"]
+    for face in document["faces"]:
+        for name in ("fate", "electronics", "rectangle"):
+            del face[name]
+    del document["inverter"]["fate"]
+    document["demand"] = {"kind": "shape", "yearly_kwh": 5200, "loads": document["demand"]["loads"]}
+    path = tmp_path / "old.relay.json"
+    path.write_text(json.dumps(document))
+    job = read_job(path)
+    assert job.schema_version == 2
+    assert (job.region, job.fuse_school) == ("generic", "series-fuse rating")
+    assert [face.fate for face in job.faces] == ["reuse", "reuse"]
+    assert job.inverter.fate == "reuse"
+
+
+def test_a_moved_job_still_leads_to_its_photos_and_meters(demo, tmp_path):
+    demand = MeteredDemand(path="in.csv", counts="net", export_path="out.csv", production_path="/made.csv")
+    photo = Attachment(path="photos/board.jpg")
+    moved = moved_job(demo.with_(demand=demand, attachments=(photo,)), tmp_path, tmp_path / "deep")
+    assert (moved.demand.path, moved.demand.export_path) == ("../in.csv", "../out.csv")
+    assert moved.demand.production_path == "/made.csv"
+    assert moved.attachments[0].path == "../photos/board.jpg"

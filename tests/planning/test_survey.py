@@ -57,6 +57,9 @@ def test_an_old_battery_on_its_own_box_stays_beside_what_comes(demo):
         assert design.store_box.is_new
         names = [station.name for station in line_of(made, made.option(key)).stations]
         assert "Second store" in names and names.count("Store") == 1
+    farm = plan(demo_job("dairy").with_(purposes=demo.purposes))
+    told = [reason.sentence for reason in farm.choice.reasons["hybrid-swap"]]
+    assert "The old battery, 5.8 kWh usable, goes with its box." in told
     gone = plan(demo.with_(battery=old.with_(fate="remove")))
     assert all(box.converter.key != "mossgate-3" for box in gone.option("ac-addon").design.boxes)
 

@@ -7,22 +7,29 @@ from calm_relay.desk.theme import Colours, font
 
 LABEL = 166.0
 VALUE = 112.0
-BAR_H = 10.0
+# Height of a bar by how many stand in a row: all rows of a measure must fit one screen.
+PITCH = {1: 10.0, 2: 10.0, 3: 10.0, 4: 8.2}
+CROWDED = 7.0
 GAP = 5.5
 TOP = 3.0
 
 
 class ScaleRows:
-    """Rows of `planning.scales.Scale`s; option number `shown` is drawn in ink, the others in grey."""
+    """Rows of `planning.scales.Scale`s; option number `shown` is drawn in ink, the others in grey.
+
+    An option that was refused has no figures and no bar.
+    """
 
     def __init__(self, scales, letters, shown: int, note: str, colours: Colours):
         self.scales, self._letters, self._shown, self._note = tuple(scales), letters, shown, note
         self._colours = colours
+        self._live = [i for i in range(len(letters)) if any(scale.values[i] is not None for scale in self.scales)]
+        self._pitch = PITCH.get(max(len(self._live), 1), CROWDED)
 
     @property
     def row_height(self) -> float:
         """Height of one measure."""
-        return len(self._letters) * BAR_H + GAP
+        return len(self._live) * self._pitch + GAP
 
     @property
     def height(self) -> float:
@@ -51,7 +58,7 @@ class ScaleRows:
 
     def _row(self, painter, scale, top, width):
         look = self._colours
-        height = len(self._letters) * BAR_H
+        height = len(self._live) * self._pitch
         painter.setPen(QColor(look.ink))
         painter.setFont(font(9, strong=scale.key == "score"))
         painter.drawText(
@@ -69,18 +76,18 @@ class ScaleRows:
             Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop,
             aim,
         )
-        track = QRectF(LABEL, top, width - LABEL - VALUE, BAR_H - 3)
-        for number, (value, text) in enumerate(zip(scale.values, scale.texts, strict=True)):
-            self._bar(painter, scale, number, value, text, track.translated(0, number * BAR_H))
+        track = QRectF(LABEL, top, width - LABEL - VALUE, self._pitch - 3)
+        for place, number in enumerate(self._live):
+            self._bar(painter, scale, number, track.translated(0, place * self._pitch))
         painter.setPen(QPen(QColor(look.rule), 1))
         painter.drawLine(round(LABEL), round(top + height + 2), round(width) - 1, round(top + height + 2))
 
-    def _bar(self, painter, scale, number, value, text, track):
-        look = self._colours
+    def _bar(self, painter, scale, number, track):
+        look, value, text = self._colours, scale.values[number], scale.texts[number]
         mine = number == self._shown
         painter.setPen(QColor(look.ink if mine else look.quiet))
-        painter.setFont(font(7.6, strong=mine))
-        line = QRectF(LABEL - 16, track.top() - 2, 14, BAR_H + 1)
+        painter.setFont(font(7.6 if self._pitch >= 10 else 6.8, strong=mine))
+        line = QRectF(LABEL - 16, track.top() - 2, 14, self._pitch + 1)
         painter.drawText(line, Qt.AlignmentFlag.AlignCenter, self._letters[number])
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(look.field))
@@ -90,6 +97,6 @@ class ScaleRows:
             painter.setBrush(QColor(look.ink if mine else look.muted))
             painter.drawRect(QRectF(track.left(), track.top(), track.width() * share, track.height()))
         painter.setPen(QColor(look.ink if mine else look.quiet))
-        room = QRectF(track.right() + 6, track.top() - 2, VALUE - 8, BAR_H + 1)
+        room = QRectF(track.right() + 6, track.top() - 2, VALUE - 8, self._pitch + 1)
         shown = QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, room.width())
         painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, shown)

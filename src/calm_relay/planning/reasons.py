@@ -150,10 +150,15 @@ def _works(option):
     ends = (
         "if the one box fails, array and store both stop" if design.coupling == "DC" else "two new boxes are hung"
     )
-    return [
+    found = [
         (True, "gentle_works", f"The operator counts {design.counted_kw:g} kW, today {before:g} kW."),
         (False, "gentle_works", f"{goes}, {design.strings_moved} strings are reconnected, and {ends}."),
     ]
+    old = next((box for box in option.ground.now if box.bank and box not in design.boxes), None)
+    if old is not None:
+        told = f"The old battery, {old.bank.usable_kwh:.1f} kWh usable, goes with its box."
+        found.append((False, "gentle_works", told))
+    return found
 
 
 def _new_works(design):
