@@ -12,7 +12,8 @@ import platformdirs
 
 from calm_relay.exchange.job_file import write_atomically
 
-KEEP_FILES = 60
+# Skies and planes are megabytes each, fits and layouts a few hundred bytes.
+KEEP_FILES, KEEP_SMALL_FILES = 60, 800
 
 
 def cache_folder() -> Path:
@@ -20,7 +21,7 @@ def cache_folder() -> Path:
     return Path(os.environ.get("CALM_RELAY_CACHE") or platformdirs.user_cache_dir("calm-relay")) / "arrays"
 
 
-def cached_arrays(key: str, make):
+def cached_arrays(key: str, make, *, small: bool = False):
     """Arrays by name, from the cache when they lie there, else made and kept.
 
     Parameters
@@ -29,13 +30,16 @@ def cached_arrays(key: str, make):
         Names everything the arrays depend on.
     make : callable
         Returns dict of str to ndarray.
+    small : bool
+        Whether the arrays are a few numbers; such are kept apart, and many more of them.
 
     Returns
     -------
     dict of str to ndarray
         A cache that cannot be read or written is passed over.
     """
-    path = cache_folder() / f"{hashlib.sha256(key.encode()).hexdigest()[:32]}.npz"
+    folder = cache_folder() / "small" if small else cache_folder()
+    path = folder / f"{hashlib.sha256(key.encode()).hexdigest()[:32]}.npz"
     with contextlib.suppress(OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile):
         with np.load(path, allow_pickle=False) as stored:
             arrays = {name: stored[name] for name in stored.files}
@@ -47,11 +51,11 @@ def cached_arrays(key: str, make):
         stream = io.BytesIO()
         np.savez(stream, **arrays)
         write_atomically(path, stream.getvalue())
-        _forget_oldest(path.parent)
+        _forget_oldest(folder, KEEP_SMALL_FILES if small else KEEP_FILES)
     return arrays
 
 
-def _forget_oldest(folder):
+def _forget_oldest(folder, most):
     files = sorted(folder.glob("*.npz"), key=lambda path: path.stat().st_mtime, reverse=True)
-    for path in files[KEEP_FILES:]:
+    for path in files[most:]:
         path.unlink(missing_ok=True)

@@ -2,12 +2,12 @@
 
 One polynomial serves both directions, with P the power on the AC side:
 P_loss = k0 P_rated + k1 P + k2 P^2 / P_rated.
+The solvers are imported where they are used: that import takes longer than a whole warm plan.
 """
 
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import brentq, nnls
 
 EUROPEAN_WEIGHTS = ((0.05, 0.03), (0.10, 0.06), (0.20, 0.13), (0.30, 0.10), (0.50, 0.48), (1.00, 0.20))
 CEC_WEIGHTS = ((0.10, 0.04), (0.20, 0.05), (0.30, 0.12), (0.50, 0.21), (0.75, 0.53), (1.00, 0.05))
@@ -70,6 +70,8 @@ def fit_points(loads, efficiencies) -> LossCurve:
         raise ValueError("wanted loads above 0 and efficiencies above 0 and at most 1")
     relative_loss = 1.0 / efficiencies - 1.0
     matrix = np.column_stack([1.0 / loads, np.ones_like(loads), loads])
+    from scipy.optimize import nnls
+
     coefficients, _ = nnls(matrix, relative_loss)
     return LossCurve(*(float(k) for k in coefficients))
 
@@ -103,5 +105,7 @@ def fit_peak_and_weighted(peak, weighted, weighting="european", peak_at=0.4) -> 
             f"no loss curve peaks at {peak:.1%} near {peak_at:.0%} load with {weighted:.1%} {weighting} weighted; "
             f"wanted {curve(steepest).weighted_efficiency(weighting):.1%} to {peak:.1%}"
         )
+    from scipy.optimize import brentq
+
     k0 = brentq(lambda k: curve(k).weighted_efficiency(weighting) - weighted, 0.0, steepest, xtol=1e-12)
     return curve(float(k0))

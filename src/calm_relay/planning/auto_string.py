@@ -12,6 +12,7 @@ from math import ceil, floor
 
 import numpy as np
 
+from calm_relay.exchange.array_cache import cached_arrays
 from calm_relay.job.equipment import Converter, Module, Tracker
 from calm_relay.job.model import RoofFace
 from calm_relay.physics.strings import cold_open_circuit_v, cold_table_factor, hot_max_power_v, reverse_current_a
@@ -22,6 +23,8 @@ from calm_relay.planning.stringing import LAID, LeftOut, SiteLimit, Stringing, S
 # faces on one input, hot voltage near the tracker's edge or below its full power.
 STRING_COST, FUSE_COST, SHARED_COST, EDGE_COST, DIM_COST = 0.02, 0.3, 0.25, 0.15, 0.1
 MARGIN = 1.05
+# Raised when the same faces and inputs would be laid otherwise.
+EDITION = 1
 
 
 @dataclass(frozen=True)
@@ -118,9 +121,23 @@ def lengths_allowed(module: Module, tracker: Tracker, cold_c: float, hot_c: floa
 
 @lru_cache(maxsize=256)
 def _solve(wants, trackers, cold_c, hot_c, site_v):
-    """(input, face, in series, parallel) of the best layout."""
+    """(input, face, in series, parallel) of the best layout, remembered between runs."""
     if not wants or not trackers:
         return ()
+    faces = [
+        (want.plan.count, want.plan.strings, want.module.model_dump_json(), want.worth, want.fixed)
+        for want in wants
+    ]
+    inputs = [(number, tracker.model_dump_json()) for number, tracker in trackers]
+    key = f"strings|{EDITION}|{faces}|{inputs}|{cold_c}|{hot_c}|{site_v}"
+
+    def make():
+        return {"runs": np.array(_optimum(wants, trackers, cold_c, hot_c, site_v), dtype=int).reshape(-1, 4)}
+
+    return tuple(map(tuple, cached_arrays(key, make, small=True)["runs"].tolist()))
+
+
+def _optimum(wants, trackers, cold_c, hot_c, site_v):
     from scipy.optimize import Bounds, LinearConstraint, milp
 
     kinds = {}

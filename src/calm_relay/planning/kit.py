@@ -3,6 +3,9 @@
 from dataclasses import dataclass
 from functools import lru_cache
 
+import numpy as np
+
+from calm_relay.exchange.array_cache import cached_arrays
 from calm_relay.exchange.shipped import catalogue
 from calm_relay.job.equipment import Catalogue, Converter, Microinverter, Module, Optimiser, Pack
 from calm_relay.job.model import Job
@@ -68,9 +71,13 @@ def loss_curve(converter: Converter) -> LossCurve:
     PlanError
         When the two figures contradict each other.
     """
+    figures = (converter.peak_efficiency, converter.weighted_efficiency, converter.weighting, converter.peak_at)
+
+    def fit():
+        curve = fit_peak_and_weighted(*figures)
+        return {"k": np.array([curve.k0, curve.k1, curve.k2])}
+
     try:
-        return fit_peak_and_weighted(
-            converter.peak_efficiency, converter.weighted_efficiency, converter.weighting, converter.peak_at
-        )
+        return LossCurve(*cached_arrays(f"loss curve|1|{figures}", fit, small=True)["k"].tolist())
     except ValueError as error:
         raise PlanError(f"own_equipment.converters.{converter.key}.weighted_efficiency", str(error)) from None
