@@ -1,12 +1,14 @@
 """Loss curves fitted to datasheets."""
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from calm_relay.physics.conversion import LossCurve, fit_peak_and_weighted, fit_points
 
 
+# The first example imports the solver.
+@settings(deadline=None)
 @given(k0=st.floats(0, 0.02), k1=st.floats(0, 0.05), k2=st.floats(0, 0.05))
 def test_points_on_a_curve_give_the_curve_back(k0, k1, k2):
     curve = LossCurve(k0, k1, k2)
