@@ -23,6 +23,8 @@ WIDGET_KEYS = (
     ("Left, Right, Return", "on the line: to another station, open its bench"),
     ("Left, Right, Page keys", "on year and day: another day, another quarter of an hour"),
     ("Up, Down, Left, Right", "on the sun dial: choose a face, turn it"),
+    ("Left, Right, Up, Down", "on the horizon being drawn: along it, higher and lower"),
+    ("Arrows, plus, minus, Page keys", "on the ladders: input, string, its modules, another input"),
     ("Tab", "through every control"),
 )
 

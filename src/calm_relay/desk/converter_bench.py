@@ -228,6 +228,9 @@ class ConverterBench(Bench):
         if clipped is None:
             self.clip_told.clear()
             return
+        self.clip_told.setToolTip(
+            f"From: simulated year with and without the store, {self._view.plan.site.source}"
+        )
         self.clip_told.setText(
             keep_units(
                 f"Clipped without a store: {clipped.bare_kwh:,.0f} kWh on {clipped.days} days; the store catches "
@@ -252,6 +255,7 @@ class ConverterBench(Bench):
         needed = len({(face.plan.tilt, face.plan.azimuth) for face in box.faces})
         there = len(box.converter.pv.trackers)
         word = "orientation" if needed == 1 else "orientations"
+        self.trackers.setToolTip("From: the job's survey; inverter datasheet")
         self.trackers.setText(f"Trackers: {needed} {word} on the roof, {there} trackers in {box.converter.name}.")
 
     def _draw_day(self):

@@ -220,5 +220,7 @@ class MeterDialog(AnswerDialog):
         self._read()
 
     def _end(self):
+        # A long file may still be read; what comes of it is not asked for any more.
+        self._number += 1
         self._thread.quit()
-        self._thread.wait()
+        self._thread.wait(50)

@@ -124,6 +124,10 @@ class StringsBench(Bench):
             plan = plan_of(self._box.stringing, self._box.converter.key)
         self._plan = plan
         self.ladders.show_ladders(ladders_of(option), plan, faces)
+        there = option.ground.temperatures
+        self.ladders.setToolTip(
+            f"From: module and inverter datasheets; coldest cell: {there.cold_source}; hottest: {there.hot_source}"
+        )
         origin = ORIGIN.get(self._box.stringing.origin, "laid by the planner") if self._box else ""
         by_hand = self._box is not None and self._box.stringing.origin == PLANNED
         self.lay.setEnabled(by_hand)
