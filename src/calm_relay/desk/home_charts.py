@@ -5,7 +5,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QRectF, Qt
 
 from calm_relay.desk.chart import Chart, pen, shades_between
-from calm_relay.desk.theme import colours, shade_of
+from calm_relay.desk.theme import LIGHT, colours, shade_of
 
 MONTH_STARTS = (0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334)
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -39,7 +39,8 @@ class Carpet(Chart):
         self.plot(
             [day], [hour], pen=None, symbol="o", symbolSize=11, symbolPen=pen(look.stop, 2.2), symbolBrush=None
         )
-        title = f"The year: white nothing, gold half, black {top:.1f} kW and more; ring: worst evening"
+        nothing, most = ("white", "black") if look is LIGHT else ("black", "white")
+        title = f"The year: {nothing} nothing, gold half, {most} {top:.1f} kW and more; ring: worst evening"
         self.head(title)
         self.getAxis("bottom").setTicks(
             [[(start + 15, name) for start, name in zip(MONTH_STARTS, MONTHS, strict=True)]]

@@ -153,8 +153,8 @@ class StringsBench(Bench):
                 lines.append(f"Left out: {item.modules} modules of {item.face.plan.name}: {item.reason}.")
             lines += [f"Cannot be wired: {fault}." for fault in box.stringing.faults]
         lines += [item.sentence for item in option.findings if item.check == "branch circuits"]
-        if not lines:
-            lines = ["" if self._box is None or option.design.strings_moved else "The strings stay as they are."]
+        if not lines and self._box is not None and self._box.stringing.origin == SURVEYED:
+            lines = ["The strings stay as they are."]
         if self._plan is not None:
             lines.append("Drag a module to another string of its face, or a string by its words to another input.")
         self.works.setText("<br>".join(line.replace("  ", "&nbsp;&nbsp;") for line in lines if line))
