@@ -5,6 +5,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QObject, Qt, QThread, Signal, Slot
 from PySide6.QtWidgets import (
+    QApplication,
     QDialogButtonBox,
     QFileDialog,
     QGridLayout,
@@ -82,9 +83,12 @@ class MeterDialog(AnswerDialog):
             button.clicked.connect(lambda _=False, field=field: self._ask_file(field))
         self.buttons = self.answer_buttons(self.accept)
         self._lay_out()
-        self._thread = QThread(self)
+        # The thread may outlive the dialog by the rest of a long file.
+        self._thread = QThread(QApplication.instance())
         self._reader = _Reader()
         self._reader.moveToThread(self._thread)
+        self._thread.finished.connect(self._reader.deleteLater)
+        self._thread.finished.connect(self._thread.deleteLater)
         self._ask.connect(self._reader.read)
         self._reader.done.connect(self._on_read)
         self._thread.start()
@@ -223,4 +227,3 @@ class MeterDialog(AnswerDialog):
         # A long file may still be read; what comes of it is not asked for any more.
         self._number += 1
         self._thread.quit()
-        self._thread.wait(50)
