@@ -1,8 +1,10 @@
 """Automatic stringing of a whole house, the sweep of converter sizes, and reading a meter's year."""
 
+import os
 import tempfile
 from itertools import count
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 
@@ -56,9 +58,10 @@ def _lay_anew(counts, volts):
     cold = count(-100)
 
     def lay():
-        # Another coldest morning each time, so that no layout is remembered.
+        # Another coldest morning and an empty cache each time, so that no layout is remembered.
         there = DesignTemperatures(next(cold) / 10, 65.0, "a benchmark", "a benchmark")
-        lay_strings(faces, converter, there, SiteLimit(1e6, "no rule"), {})
+        with tempfile.TemporaryDirectory() as folder, patch.dict(os.environ, {"CALM_RELAY_CACHE": folder}):
+            lay_strings(faces, converter, there, SiteLimit(1e6, "no rule"), {})
 
     return lay
 
