@@ -2,14 +2,14 @@
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.chart import Chart
 from calm_relay.desk.clipped_chart import ClippedChart
 from calm_relay.desk.limit_bars import LimitBars
 from calm_relay.desk.power_bars import PowerBars
-from calm_relay.desk.tabs import Tabs
+from calm_relay.desk.tabs import Tabs, tabbed
 from calm_relay.desk.theme import colours, font
 from calm_relay.desk.wall_panel import WallPanel
 from calm_relay.desk.wording import keep_units
@@ -40,20 +40,6 @@ def _padded(*parts):
         column.addWidget(part)
     column.addStretch(1)
     return whole
-
-
-def _tabbed(tabs, *parts):
-    """Buttons above the part they choose."""
-    stack = QStackedWidget()
-    for part in parts:
-        stack.addWidget(part)
-    keys = list(tabs.buttons)
-    tabs.chosen.connect(lambda key: stack.setCurrentIndex(keys.index(key)))
-    column = QVBoxLayout()
-    column.setSpacing(2)
-    column.addWidget(tabs)
-    column.addWidget(stack, 1)
-    return column
 
 
 class ConverterBench(Bench):
@@ -88,8 +74,8 @@ class ConverterBench(Bench):
         grid.setContentsMargins(10, 6, 12, 2)
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(4)
-        grid.addLayout(_tabbed(self.left_tabs, self.day, self.clipped), 0, 0)
-        grid.addLayout(_tabbed(self.right_tabs, self.sweep, self.cost), 0, 1)
+        grid.addLayout(tabbed(self.left_tabs, self.day, self.clipped), 0, 0)
+        grid.addLayout(tabbed(self.right_tabs, self.sweep, self.cost), 0, 1)
         grid.addWidget(self.hours, 1, 0)
         side = QVBoxLayout()
         side.setSpacing(5)
@@ -113,7 +99,7 @@ class ConverterBench(Bench):
         side.addWidget(self.told)
         side.addWidget(self.clip_told)
         evening, ratio, today = _padded(self.bars), _padded(self.limits, self.trackers), _padded(self.wall)
-        side.addLayout(_tabbed(self.side_tabs, ratio, evening, today))
+        side.addLayout(tabbed(self.side_tabs, ratio, evening, today))
         side.addStretch(1)
         grid.addLayout(side, 1, 1)
         for stretch in (grid.setColumnStretch, grid.setRowStretch):

@@ -6,7 +6,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QStackedWidget,
     QVBoxLayout,
 )
 
@@ -17,7 +16,7 @@ from calm_relay.desk.field_form import Field, FieldForm
 from calm_relay.desk.home_charts import Carpet, Seasons, Stacked
 from calm_relay.desk.load_rows import LoadRows
 from calm_relay.desk.meter_dialog import MeterDialog
-from calm_relay.desk.tabs import Tabs
+from calm_relay.desk.tabs import Tabs, tabbed
 from calm_relay.desk.theme import font
 from calm_relay.desk.wording import keep_units
 from calm_relay.job.demand import MeteredDemand, ShapedDemand
@@ -57,7 +56,6 @@ class HomeBench(Bench):
         self._job = self._view = None
         self.carpet, self.stacked, self.seasons = Carpet(), Stacked(), Seasons()
         self.tabs = Tabs(PARTS)
-        self.tabs.chosen.connect(self._show_part)
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.told.setFont(font(9))
@@ -92,11 +90,7 @@ class HomeBench(Bench):
         left = QVBoxLayout()
         left.setSpacing(4)
         left.addWidget(self.carpet, 5)
-        left.addWidget(self.tabs)
-        self._parts = QStackedWidget()
-        self._parts.addWidget(self.stacked)
-        self._parts.addWidget(self.seasons)
-        left.addWidget(self._parts, 4)
+        left.addLayout(tabbed(self.tabs, self.stacked, self.seasons), 4)
         row.addLayout(left, 5)
         side = QVBoxLayout()
         side.setSpacing(6)
@@ -163,9 +157,6 @@ class HomeBench(Bench):
         self.carpet.show_year(plan, year)
         self.stacked.show_year(plan, year)
         self.seasons.show_days(plan, days)
-
-    def _show_part(self, key):
-        self._parts.setCurrentIndex([name for name, _ in PARTS].index(key))
 
     def _on_shape(self, shape):
         job = self._job.with_(demand=self._job.demand.with_(shape=shape))

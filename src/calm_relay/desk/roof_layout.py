@@ -10,7 +10,7 @@ from calm_relay.desk.quantity_field import QuantityField
 from calm_relay.desk.theme import colours, font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.survey import Rectangle
-from calm_relay.planning.roof_room import room_of
+from calm_relay.planning.roof_room import filled, room_of
 
 SIZES = (
     ("width_m", "Along the eaves", 0.1, 200),
@@ -174,8 +174,7 @@ class RoofLayout(QWidget):
     def _on_fill(self):
         plan = self._job.faces[self._number]
         room = self.picture._room
-        strings = next(s for s in range(min(plan.strings, room.count), 0, -1) if room.count % s == 0)
-        job = self._job.with_face(self._number, count=room.count, strings=strings)
+        job = filled(self._job, self._number, room)
         self.edited.emit(job, f"{plan.name}: {plan.count} to {room.count} modules")
 
     def _tell(self, problem):

@@ -1,7 +1,7 @@
 """Small buttons of which one is down: what of a bench is shown."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 
 class Tabs(QWidget):
@@ -35,3 +35,17 @@ class Tabs(QWidget):
         """Presses a button."""
         self.buttons[key].setChecked(True)
         self.chosen.emit(key)
+
+
+def tabbed(tabs: Tabs, *parts: QWidget) -> QVBoxLayout:
+    """Buttons above the one of the parts that they choose, in the order of the buttons."""
+    stack = QStackedWidget()
+    for part in parts:
+        stack.addWidget(part)
+    keys = list(tabs.buttons)
+    tabs.chosen.connect(lambda key: stack.setCurrentIndex(keys.index(key)))
+    column = QVBoxLayout()
+    column.setSpacing(2)
+    column.addWidget(tabs)
+    column.addWidget(stack, 1)
+    return column

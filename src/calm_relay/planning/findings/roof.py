@@ -1,7 +1,7 @@
 """The roof as it was measured: what fits on it, and what hides the sun."""
 
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
-from calm_relay.planning.roof_room import room_of
+from calm_relay.planning.roof_room import filled, room_of
 
 
 @check
@@ -47,9 +47,8 @@ def check_roof_room(subject):
 
 
 def _as_many(number, plan, room):
-    strings = next(s for s in range(min(plan.strings, room.count), 0, -1) if room.count % s == 0)
     label = f"Lay {room.count} modules on {plan.name}"
-    return (Mend(label, lambda job: job.with_face(number, count=room.count, strings=strings)),)
+    return (Mend(label, lambda job: filled(job, number, room)),)
 
 
 @check
