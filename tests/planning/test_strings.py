@@ -199,6 +199,19 @@ def test_strings_laid_by_hand_are_held_to_every_check(swap, strings, check, seve
     assert not found(plan(mend.apply(job)), "hybrid-swap", check)
 
 
+def test_an_inverter_that_the_strings_do_not_suit_is_mended_by_another(demo):
+    narrow = item(catalogue().converters, HYBRID)
+    trackers = tuple(tracker.with_(full_power_low_v=320) for tracker in narrow.pv.trackers)
+    own = narrow.with_(key="narrow", price=1, pv=narrow.pv.with_(trackers=trackers))
+    job = demo.with_(own_equipment=Catalogue(converters=(own,)), store=demo.store.with_(hybrid="narrow"))
+    window = found(plan(job), "hybrid-swap", "full-power window")[0]
+    assert window.severity is Severity.WATCH
+    (mend,) = window.mends
+    mended = plan(mend.apply(job))
+    assert mended.job.store.hybrid != "narrow"
+    assert not found(mended, "hybrid-swap", "full-power window")
+
+
 def test_two_strings_on_an_input_add_their_currents(demo):
     tracker = item(catalogue().converters, HYBRID).pv.trackers[0].with_(strings=3, usable_a=20, short_circuit_a=25)
     base = item(catalogue().converters, HYBRID)

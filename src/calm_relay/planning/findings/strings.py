@@ -2,26 +2,63 @@
 
 from math import floor
 
+from calm_relay.planning.design import HYBRID_SWAP
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.shared_input import shared_loss
 from calm_relay.planning.string_plan import plan_of
-from calm_relay.planning.stringing import LAID, PLANNED, SURVEYED
+from calm_relay.planning.stringing import LAID, PLANNED, SURVEYED, hard_refusals
 
 RATED_CELL_C = 50.0
 
 
 def lay_anew(subject, box) -> tuple[Mend, ...]:
-    """Has the planner lay the strings of a box; nothing where it did so already."""
+    """Has the planner lay the strings of a box; where it did so already, takes an inverter that they suit."""
     converter, survey = box.converter, subject.ground.survey
     if box.stringing.origin == PLANNED:
         return (Mend("Let the planner lay the strings", lambda job: job.with_string_plan(converter.key, None)),)
-    if box.stringing.origin == LAID or box.micro:
+    if box.micro:
         return ()
+    if box.stringing.origin == LAID:
+        return _other_inverter(subject, box)
     free = survey.lay(converter, box.faces or survey.faces_then)
     if not free.runs or free.homeless > box.stringing.homeless:
         return ()
     plan = plan_of(free, converter.key)
     return (Mend(f"Re-string for {converter.name}", lambda job: job.with_string_plan(converter.key, plan)),)
+
+
+def _other_inverter(subject, box) -> tuple[Mend, ...]:
+    """The cheapest inverter of the same kind on which the faces raise no finding; only for one that is new."""
+    if not box.is_new:
+        return ()
+    fitting = [item for item in subject.ground.kit.catalogue.converters if _suits(subject, box, item)]
+    if not fitting:
+        return ()
+    taken = min(fitting, key=lambda item: (item.price, item.key))
+    field = "hybrid" if subject.design.key == HYBRID_SWAP else "string_inverter"
+    label = f"Take the {taken.name}"
+    return (Mend(label, lambda job: job.with_(store=job.store.with_(**{field: taken.key}))),)
+
+
+def _suits(subject, box, item):
+    survey, job = subject.ground.survey, subject.job
+    if item.pv is None or item == box.converter or (item.battery is None) != (box.bank is None):
+        return False
+    if battery_refusals(box.bank, item, job) if box.bank else phase_refusals(item, job):
+        return False
+    kept = frozenset(face.plan.name for face in survey.faces_then if face.plan.fate == "keep")
+    strings = survey.lay(item, survey.faces_then, kept)
+    if hard_refusals(strings, survey.temperatures, survey.site_limit):
+        return False
+    allowed = item.pv.ratio_max_with_battery if box.bank else item.pv.ratio_max
+    if sum(run.kw for run in strings.runs) > allowed * item.ac_kw + 1e-9:
+        return False
+    clips = any(
+        part.working_a > part.tracker.usable_a and not any(run.optimiser for run in part.runs)
+        for part in strings.inputs
+    )
+    return not clips and not any(_against_window(run, survey.temperatures) for run in strings.runs)
 
 
 @check
