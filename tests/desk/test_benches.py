@@ -158,11 +158,11 @@ def test_a_real_drag_of_the_mark_by_mouse(window, opened, qtbot, settled):
 def test_the_window_limit_takes_other_units(window, opened, qtbot):
     panel = opened("Store").panel
     type_into(qtbot, panel.limit, "3600 W")
-    assert window.session.job.store.grid_charge.limit_kw == 3.6
+    assert window.session.job.store.first_window.limit_kw == 3.6
     type_into(qtbot, panel.limit, "plenty")
     assert "wanted a number such as" in panel.problem.text()
     type_into(qtbot, panel.limit, "")
-    assert window.session.job.store.grid_charge.limit_kw is None
+    assert window.session.job.store.first_window.limit_kw is None
 
 
 def test_dragging_the_converter_mark_takes_the_nearest_hybrid(window, opened, qtbot, settled):

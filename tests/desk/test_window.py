@@ -128,13 +128,13 @@ def test_the_charge_window_by_keys(window, qtbot, settled):
     store.end.setCurrentSection(store.end.Section.HourSection)
     qtbot.keyClick(store.end, Qt.Key.Key_Up)
     settled(window)
-    assert window.session.job.store.grid_charge.end == "06:00"
+    assert window.session.job.store.first_window.end == "06:00"
     note = next(note for note in window.margin.notes if note.finding.check == "charge window")
     assert note.finding.measured > 5.2
     store.charge.setFocus()
     qtbot.keyClick(store.charge, Qt.Key.Key_Space)
     settled(window)
-    assert window.session.job.store.grid_charge is None
+    assert window.session.job.store.first_window is None
     assert not store.start.isEnabled()
 
 
@@ -142,7 +142,7 @@ def test_a_window_without_length_is_refused_in_words(window, qtbot):
     store = window.bench.store
     store.end.setTime(store.start.time())
     assert "wanted a window with a length" in store.problem.text()
-    assert window.session.job.store.grid_charge.end == "05:00"
+    assert window.session.job.store.first_window.end == "05:00"
 
 
 def test_weights_move_the_verdict(window, qtbot, settled):
@@ -184,11 +184,11 @@ def test_a_mend_is_one_click_and_one_undo(window, qtbot, settled):
     button = note.findChildren(QPushButton)[0]
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     settled(window)
-    assert window.session.job.store.grid_charge.start == "02:45"
+    assert window.session.job.store.first_window.start == "02:45"
     assert window.commands.undo.text() == "Undo: Start at 02:45"
     qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
     settled(window)
-    assert window.session.job.store.grid_charge.start == "03:00"
+    assert window.session.job.store.first_window.start == "03:00"
 
 
 def test_the_line_by_mouse_and_keys_leads_to_its_notes(window, qtbot):

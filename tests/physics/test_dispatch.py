@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from calm_relay.physics import dispatch
-from calm_relay.physics.plant import ChargeWindow, ConverterPart, Street, pack
+from calm_relay.physics.control import filled_in
+from calm_relay.physics.plant import ConverterPart, Street, pack
 from calm_relay.physics.year import run_plant
 
 from .plants import CURVE, GRID_TIED, battery, battery_only, hybrid, pv_only
@@ -21,11 +22,11 @@ def lossless(**changes):
     return battery(**{**figures, "initial": 0.0, **changes})
 
 
-def one(plant, pv, home, **street_and_window):
+def one(plant, pv, home, **street_and_control):
     """Runs a plant over steps of an hour; PV is offered to the first converter."""
     offered = np.zeros((len(plant), len(home)))
     offered[0] = pv
-    return run_plant(plant, offered, np.array(home, dtype=float), 1.0, **street_and_window)
+    return run_plant(plant, offered, np.array(home, dtype=float), 1.0, **street_and_control)
 
 
 @pytest.mark.parametrize("name", GRID_TIED)
@@ -37,7 +38,7 @@ def test_both_balances_close_in_every_step(name, data):
     home = data.draw(arrays(float, STEPS, elements=KW))
     step_h = data.draw(st.sampled_from([0.25, 0.5, 1.0]))
     street = Street(data.draw(st.sampled_from([14.0, 6.0])), data.draw(st.sampled_from([0.0, 2.0, 1e9])))
-    window = ChargeWindow(
+    window = filled_in(
         data.draw(arrays(bool, STEPS)), data.draw(st.floats(0, 1)), data.draw(st.sampled_from([1.0, 1e9]))
     )
     year = run_plant(plant, np.where([[part.pv] for part in plant], pv, 0.0), home, step_h, street, window)
@@ -107,22 +108,22 @@ def test_export_limit_curtails_the_last_converter_first():
 
 
 def test_the_window_fills_to_its_target_at_its_limit():
-    window = ChargeWindow(np.ones(8, dtype=bool), 0.8, 1.5)
-    year = one((battery_only(initial=0.2),), 0.0, [0.5] * 8, window=window)
+    window = filled_in(np.ones(8, dtype=bool), 0.8, 1.5)
+    year = one((battery_only(initial=0.2),), 0.0, [0.5] * 8, control=window)
     assert year.of("store")[-1] == pytest.approx(8.0)
     assert year.at_bus("import").max() == pytest.approx(0.5 + 1.5)
     assert year.kwh("discharge") == 0.0
 
 
 def test_filling_leaves_the_main_fuse_its_room():
-    window = ChargeWindow(np.ones(2, dtype=bool), 1.0)
-    year = one((battery_only(initial=0.2),), 0.0, [4.0, 4.0], street=Street(import_limit_kw=6.0), window=window)
+    window = filled_in(np.ones(2, dtype=bool), 1.0)
+    year = one((battery_only(initial=0.2),), 0.0, [4.0, 4.0], street=Street(import_limit_kw=6.0), control=window)
     assert year.at_bus("import") == pytest.approx([6.0, 6.0])
 
 
 def test_a_full_store_is_not_emptied_below_target_in_the_window():
-    window = ChargeWindow(np.ones(4, dtype=bool), 0.9)
-    year = one((battery_only(initial=1.0),), 0.0, [3.0] * 4, window=window)
+    window = filled_in(np.ones(4, dtype=bool), 0.9)
+    year = one((battery_only(initial=1.0),), 0.0, [3.0] * 4, control=window)
     assert year.of("store").min() == pytest.approx(9.0)
 
 

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from calm_relay.physics.plant import ChargeWindow
+from calm_relay.physics.control import filled_in
 from calm_relay.physics.shares import shares_of
 from calm_relay.physics.year import run_plant
 
@@ -21,8 +21,8 @@ def test_the_home_s_servers_add_up_to_what_it_takes(name, data):
     kw = st.floats(0.0, 9.0)
     pv = data.draw(arrays(float, (len(plant), 24), elements=kw)) * np.array([[part.pv] for part in plant])
     home = data.draw(arrays(float, 24, elements=kw))
-    window = ChargeWindow(data.draw(arrays(bool, 24)), 0.8)
-    year = run_plant(plant, pv, home, 1.0, window=window)
+    window = filled_in(data.draw(arrays(bool, 24)), 0.8)
+    year = run_plant(plant, pv, home, 1.0, control=window)
     shares = shares_of(year)
     needed = home + year.of("standby")
     served = shares.pv_to_home + shares.store_to_home + shares.street_to_home
@@ -37,9 +37,9 @@ def test_each_server_is_found_where_it_stands_alone():
     noon = shares_of(run_plant((hybrid(initial=0.5),), np.array([[4.0]]), np.array([1.0]), 1.0))
     assert noon.pv_to_home[0] == pytest.approx(1.0)
     assert noon.pv_to_store[0] > 2.0
-    fill = ChargeWindow(np.ones(1, dtype=bool), 1.0)
+    fill = filled_in(np.ones(1, dtype=bool), 1.0)
     filled = shares_of(
-        run_plant((battery_only(initial=0.2),), np.zeros((1, 1)), np.array([1.0]), 1.0, window=fill)
+        run_plant((battery_only(initial=0.2),), np.zeros((1, 1)), np.array([1.0]), 1.0, control=fill)
     )
     assert filled.street_to_home[0] == pytest.approx(1.0)
     assert filled.street_to_store[0] > 3.0

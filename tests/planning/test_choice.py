@@ -71,7 +71,7 @@ def test_what_is_stopped_is_not_chosen(demo):
 def test_caught_clipping_is_a_reason(demo):
     large = demo.with_(
         faces=tuple(face.with_(count=13) for face in demo.faces),
-        store=demo.store.with_(count=8, grid_charge=None, reserve=0.1),
+        store=demo.store.with_(count=8, charge_windows=(), reserve=0.1),
     )
     sunny = large.with_(
         site=large.site.with_(latitude=-33.0, weather={"kind": "preset", "climate": "subtropical-dry-south"})

@@ -107,13 +107,13 @@ def test_charge_window_too_short_for_the_store_offers_earlier_and_faster(demo, d
     assert labels == ["Start at 02:45", "Lift the window's power limit"]
     for number in range(2):
         assert found(plan(mended(demo, note, number)), "ac-addon", "charge window").severity is Severity.HOLD
-    free = demo.with_(store=demo.store.with_(grid_charge=None))
+    free = demo.with_(store=demo.store.with_(charge_windows=()))
     assert found(plan(free), "ac-addon", "charge window") is None
 
 
 def test_charge_window_is_counted_over_midnight(with_store):
     window = GridCharge(start="22:00", end="06:00", target=1.0)
-    assert found(plan(with_store(grid_charge=window)), "ac-addon", "charge window").severity is Severity.HOLD
+    assert found(plan(with_store(charge_windows=(window,))), "ac-addon", "charge window").severity is Severity.HOLD
 
 
 def test_pass_through_is_never_backup_capacity(demo, demo_plan):

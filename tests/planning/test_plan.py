@@ -79,7 +79,7 @@ def test_a_rebate_has_a_cap(demo):
 def test_more_packs_of_the_same_kind_never_raise_the_import(demo, with_store):
     bought = []
     for count in (1, 2, 4, 8):
-        made = plan(with_store(count=count, grid_charge=None))
+        made = plan(with_store(count=count, charge_windows=()))
         bought.append([option.outcome.figures.import_kwh for option in made.options[1:]])
     assert (np.diff(bought, axis=0) <= 1e-6).all()
 

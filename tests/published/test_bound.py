@@ -5,8 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from calm_relay.physics.control import filled_in
 from calm_relay.physics.conversion import LossCurve
-from calm_relay.physics.plant import ChargeWindow, Street
+from calm_relay.physics.plant import Street
 from calm_relay.physics.year import run_plant
 from calm_relay.planning.simulate import price_series
 
@@ -44,9 +45,7 @@ def test_no_plant_beats_the_bound(season, name, window):
     face, home, price, night = season
     plant = GRID_TIED[name]
     pv = np.array([face * 1.6 if part.pv else face * 0 for part in plant])
-    year = run_plant(
-        plant, pv, home, 1.0, Street(export_limit_kw=5.0), ChargeWindow(night, 0.8) if window else None
-    )
+    year = run_plant(plant, pv, home, 1.0, Street(export_limit_kw=5.0), filled_in(night, 0.8) if window else None)
     bound = least_cost(plant, pv, home, 1.0, price, 0.08, 5.0)
     assert cost_of(year, price, 0.08) > bound
     # The bound is a bound of this plant and no other: the control stays within sight of it.

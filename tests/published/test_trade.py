@@ -25,7 +25,7 @@ def test_200_amperes_of_pass_through_are_not_backup(demo, with_store):
         backup=box.backup.with_(pass_through_a=200, continuous_kw=9.6),
         battery=box.battery.with_(discharge_kw=11.0, discharge_a=100.0),
     )
-    job = with_store(pack="wharfell-10", count=3, battery_inverter=box.key, grid_charge=None)
+    job = with_store(pack="wharfell-10", count=3, battery_inverter=box.key, charge_windows=())
     job = job.with_(
         supply=demo.supply.with_(phases="split", volts=240, main_fuse_a=200),
         own_equipment=Catalogue(converters=(box,)),
@@ -41,7 +41,7 @@ def test_five_hours_at_2_5_kw_do_not_fill_16_kwh(demo, with_store):
     pack = next(item for item in catalogue().packs if item.key == "fern-48")
     pack = pack.with_(nominal_kwh=16.0, depth_of_discharge=1.0, round_trip=1.0)
     window = GridCharge(start="00:00", end="05:00", target=1.0, limit_kw=2.5)
-    job = with_store(count=1, reserve=0.0, grid_charge=window).with_(own_equipment=Catalogue(packs=(pack,)))
+    job = with_store(count=1, reserve=0.0, charge_windows=(window,)).with_(own_equipment=Catalogue(packs=(pack,)))
     note = finding(plan(job), "ac-addon", "charge window")
     assert note.limit == pytest.approx(16.0)
     assert 11.0 < note.measured < 12.5
@@ -93,7 +93,7 @@ def test_one_kwp_and_one_kwh_per_mwh(demo):
         site=site,
         faces=(demo.faces[0].with_(count=16, strings=2, tilt=35.0, azimuth=180.0, age_years=0),),
         demand=demo.demand.with_(yearly_kwh=4800, loads=(), winter_factor=1.2),
-        store=demo.store.with_(count=1, reserve=0.0, grid_charge=None),
+        store=demo.store.with_(count=1, reserve=0.0, charge_windows=()),
         own_equipment=Catalogue(packs=(pack,)),
     )
     made = plan(job)

@@ -92,14 +92,14 @@ class StorePanel(QWidget):
         self.count.limit_to(*((pack.count_min, pack.count_max) if pack else (1, 64)))
         self.count.show_value(store.count)
         self.reserve.show_value(round(store.reserve * 100))
-        self.charge.setChecked(store.grid_charge is not None)
-        window = store.grid_charge or FIRST_WINDOW
+        self.charge.setChecked(store.first_window is not None)
+        window = store.first_window or FIRST_WINDOW
         self.start.setTime(QTime.fromString(window.start, CLOCK))
         self.end.setTime(QTime.fromString(window.end, CLOCK))
         self.target.show_value(round(window.target * 100))
         self.limit.show_value(window.limit_kw)
         for editor in (self.start, self.end, self.target, self.limit):
-            editor.setEnabled(store.grid_charge is not None)
+            editor.setEnabled(store.first_window is not None)
         self.problem.hide()
         del blockers
 
@@ -112,6 +112,15 @@ class StorePanel(QWidget):
     def _change(self, label, **changes):
         try:
             job = self._job.with_(store=self._job.store.with_(**changes))
+        except ValidationError as error:
+            self._refuse(error)
+        else:
+            self.edited.emit(job, label)
+
+    def _change_window(self, label, window):
+        try:
+            store = self._job.store.with_first_window(window)
+            job = self._job.with_(store=store)
         except ValidationError as error:
             self._refuse(error)
         else:
@@ -153,11 +162,11 @@ class StorePanel(QWidget):
 
     def _on_charge(self, on):
         label = "Fill from the street" if on else "No filling from the street"
-        self._change(label, grid_charge=FIRST_WINDOW if on else None)
+        self._change_window(label, FIRST_WINDOW if on else None)
 
     def _on_window(self, _=None):
         try:
-            window = self._job.store.grid_charge.with_(
+            window = self._job.store.first_window.with_(
                 start=self.start.time().toString(CLOCK),
                 end=self.end.time().toString(CLOCK),
                 target=self.target.value() / 100,
@@ -168,4 +177,4 @@ class StorePanel(QWidget):
         else:
             most = "" if window.limit_kw is None else f", at most {window.limit_kw:g} kW"
             label = f"Window {window.start} to {window.end}, up to {window.target:.0%}{most}"
-            self._change(label, grid_charge=window)
+            self._change_window(label, window)

@@ -45,12 +45,23 @@ def parse_job(text: str, path) -> Job:
             f"is {version}, from a newer Calm Relay; this one reads up to {SCHEMA_VERSION}",
         )
     if version < SCHEMA_VERSION:
-        # Every field that version 2 adds may be left out.
-        text = json.dumps({**document, "schema_version": SCHEMA_VERSION})
+        text = json.dumps(_brought_up(document))
     try:
         return Job.model_validate_json(text)
     except ValidationError as error:
         raise InputError(path, *first_field_error(error)) from None
+
+
+def _brought_up(document):
+    """A document of an earlier version as one of this; what versions 2 and 3 add may be left out."""
+    document = {**document, "schema_version": SCHEMA_VERSION}
+    store = document.get("store")
+    # Version 3 has several charge windows.
+    if isinstance(store, dict) and "grid_charge" in store:
+        window = store["grid_charge"]
+        rest = {name: value for name, value in store.items() if name != "grid_charge"}
+        document["store"] = {**rest, "charge_windows": [] if window is None else [window]}
+    return document
 
 
 def job_text(job: Job) -> str:

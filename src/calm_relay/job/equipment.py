@@ -4,6 +4,7 @@ A string inverter, a hybrid, a battery inverter and an all-in-one unit are one m
 inputs or none, a battery port or none, and an AC side. What it is called follows from what it has.
 """
 
+from itertools import pairwise
 from typing import Literal, Self
 
 from pydantic import Field, model_validator
@@ -126,8 +127,13 @@ class Converter(Model):
     battery: BatteryPort | None = None
     backup: Backup | None = None
     built_in_pack: Identifier | None = None
+    plug_in: bool = Field(default=False, description="Goes on a plug, by the rules for plug-in systems.")
+    charge_controllers: bool = Field(
+        default=False, description="Its PV inputs are charge controllers on a DC bus."
+    )
     export_control: bool = True
     frequency_watt: bool = True
+    units_max: int = Field(default=1, ge=1, le=64, description="How many may stand side by side and act as one.")
     ingress: str = "IP65"
     weight_kg: Positive = 20.0
     warranty_years: NotNegative = 10
@@ -148,6 +154,34 @@ class Converter(Model):
         if self.pv is None:
             return "all-in-one unit" if self.built_in_pack else "battery inverter"
         return "hybrid inverter" if self.battery else "string inverter"
+
+    def times(self, units: int) -> Self:
+        """So many of them side by side as one converter."""
+        if units == 1:
+            return self
+        pv = self.pv and self.pv.with_(
+            trackers=self.pv.trackers * units, usable_dc_kw=self.pv.usable_dc_kw * units
+        )
+        port = self.battery and self.battery.with_(
+            **{
+                name: getattr(self.battery, name) * units
+                for name in ("charge_kw", "discharge_kw", "charge_a", "discharge_a", "charge_from_ac_kw")
+            }
+        )
+        backup = self.backup and self.backup.with_(
+            continuous_kw=self.backup.continuous_kw * units, surge_kw=self.backup.surge_kw * units
+        )
+        return self.with_(
+            name=f"{units} × {self.name}",
+            ac_kw=self.ac_kw * units,
+            max_ac_a=self.max_ac_a * units,
+            standby_w=self.standby_w * units,
+            pv=pv,
+            battery=port,
+            backup=backup,
+            price=self.price * units,
+            install_hours=self.install_hours * units,
+        )
 
 
 class Optimiser(Model):
@@ -253,8 +287,12 @@ class Pack(Model):
     depth_of_discharge: Fraction = Field(gt=0.1)
     empty_v: Positive
     full_v: Positive
+    knee_low_v: Positive | None = Field(default=None, description="At 10 % charge; None: on the straight line.")
+    knee_high_v: Positive | None = Field(default=None, description="At 90 % charge; None: on the straight line.")
     charge_a: Positive
     discharge_a: Positive
+    taper_from: Fraction = Field(default=1.0, description="Charge from which the charge current falls.")
+    taper_to: Fraction = Field(default=1.0, description="Share of it that is left when full.")
     charge_c: Positive = Field(description="Charge limit as a multiple of nominal capacity per hour.")
     discharge_c: Positive
     round_trip: Fraction = Field(gt=0.4, description="DC round trip at the terminals.")
@@ -262,10 +300,21 @@ class Pack(Model):
     count_min: int = Field(default=1, ge=1)
     count_max: int = Field(ge=1, le=64)
     cycle_life: tuple[CyclePoint, ...] = Field(min_length=1)
+    cycles_to: Fraction = Field(default=0.8, gt=0.3, lt=1.0, description="What is left after these cycles.")
+    calendar_fade: Fraction = Field(
+        default=0.10, description="Lost in ten years of standing at 25 degC; grows with the root of time."
+    )
+    expansion_of: Identifier | None = Field(
+        default=None, description="Hangs on a pack of this key: adds energy and no power."
+    )
+    generation: str = Field(default="", max_length=20)
+    mixes_with: tuple[Identifier, ...] = Field(default=(), description="Packs it may stand beside on one port.")
     warranty_years: NotNegative = 10
     warranty_fraction: Fraction = 0.7
     warranty_mwh_per_kwh: NotNegative = Field(default=3.0, description="Throughput promised per kWh.")
     charge_min_c: float = Field(default=0.0, description="Coldest cell temperature for charging [degC].")
+    charge_full_c: float = Field(default=10.0, description="From here on it charges at full rate [degC].")
+    discharge_min_c: float = Field(default=-20.0, description="Coldest cell temperature for discharging [degC].")
     work_max_c: float = Field(default=50.0, description="Hottest working temperature [degC].")
     outdoors: bool = False
     weight_kg: Positive = 50.0
@@ -278,7 +327,28 @@ class Pack(Model):
             raise ValueError("empty_v must not exceed full_v")
         if self.count_min > self.count_max:
             raise ValueError("count_min must not exceed count_max")
+        volts = [v for v in (self.empty_v, self.knee_low_v, self.knee_high_v, self.full_v) if v is not None]
+        if sorted(volts) != volts:
+            raise ValueError("wanted empty_v <= knee_low_v <= knee_high_v <= full_v")
+        if self.charge_full_c < self.charge_min_c:
+            raise ValueError("charge_full_c must not be below charge_min_c")
         return self
+
+    @model_validator(mode="after")
+    def _shallow_cycles_last_longer(self) -> Self:
+        points = sorted(self.cycle_life, key=lambda point: point.depth)
+        for shallow, deep in pairwise(points):
+            if shallow.depth == deep.depth or shallow.cycles <= deep.cycles:
+                raise ValueError(
+                    f"cycle_life: {shallow.cycles:g} cycles at {shallow.depth:.0%} and {deep.cycles:g} at "
+                    f"{deep.depth:.0%}; wanted more cycles at the smaller depth"
+                )
+        return self
+
+    @property
+    def is_lead(self) -> bool:
+        """Whether it wants a full charge each day and suffers from deep cycles."""
+        return self.chemistry.startswith("lead")
 
     @property
     def usable_kwh(self) -> float:

@@ -7,7 +7,8 @@ from zoneinfo import ZoneInfo, available_timezones
 
 from pydantic import Field, field_validator, model_validator
 
-from calm_relay.job.base import ClockTime, Fraction, Identifier, Model, NotNegative, Positive
+from calm_relay.job.base import Fraction, Identifier, Model, NotNegative, Positive
+from calm_relay.job.control import Clock, Control, GridCharge, SellWindow, Window, refuse_meeting
 from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.equipment import Catalogue, Phases
 from calm_relay.job.survey import (
@@ -19,12 +20,15 @@ from calm_relay.job.survey import (
     HorizonPoint,
     Rectangle,
     RuleChange,
+    StorePlace,
     StringPlan,
 )
 from calm_relay.job.tariff import Costs, RatioRule, Tariff
 
 __all__ = [
     "ClimatePreset",
+    "Clock",
+    "Control",
     "Demand",
     "ExistingInverter",
     "GridCharge",
@@ -35,15 +39,17 @@ __all__ = [
     "RatioRule",
     "RoofFace",
     "ScheduledLoad",
+    "SellWindow",
     "ShapedDemand",
     "Site",
     "Store",
     "Supply",
     "WeatherFile",
+    "Window",
 ]
 
 FORMAT = "calm-relay-job"
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 
 
 class WeatherFile(Model):
@@ -138,6 +144,26 @@ class Supply(Model):
     phases: Phases
     volts: Positive = Field(le=690, description="Phase to neutral; 240 for split phase 120/240.")
     main_fuse_a: Positive = Field(le=1000)
+    meter: Literal["sum of phases", "each phase"] = Field(
+        default="sum of phases", description="Whether one phase's export pays for another's import."
+    )
+    home_shares: tuple[Fraction, Fraction, Fraction] = Field(
+        default=(0.34, 0.33, 0.33), description="Share of the demand on each phase of three."
+    )
+    single_on: Literal[1, 2, 3] = Field(default=1, description="Phase that single-phase boxes hang on.")
+
+    inverter_limit_kw: Positive | None = Field(
+        default=None, le=1000, description="Inverter power this connection may have; None: not stated."
+    )
+    operator_counts: Literal["every inverter", "inverters with PV terminals"] = "every inverter"
+
+    @model_validator(mode="after")
+    def _phases_agree(self) -> Self:
+        if abs(sum(self.home_shares) - 1.0) > 1e-6:
+            raise ValueError(f"home_shares: add up to {sum(self.home_shares):.2f}; wanted 1")
+        if self.meter == "each phase" and self.phases != "three":
+            raise ValueError(f'meter: "each phase" on {self.phases} phase; wanted a supply of three')
+        return self
 
     @property
     def import_limit_kw(self) -> float:
@@ -196,32 +222,41 @@ class RoofFace(Model):
         return self.count // self.strings
 
 
-class GridCharge(Model):
-    """The daily window in which the store may be filled from the street."""
-
-    start: ClockTime
-    end: ClockTime
-    target: Fraction = Field(default=1.0, description="State of charge at which it stops.")
-    limit_kw: Positive | None = Field(default=None, le=100)
-
-    @model_validator(mode="after")
-    def _has_length(self) -> Self:
-        if self.start == self.end:
-            raise ValueError("start and end are the same; wanted a window with a length")
-        return self
-
-
 class Store(Model):
-    """The battery under discussion, and the boxes that would carry it (None: the planner chooses)."""
+    """The battery under discussion, and the boxes that would carry it (None: the planner chooses).
+
+    `count` packs stand on each of `units` boxes side by side; `expansions` hang on them and add energy only.
+    """
 
     pack: Identifier
     count: int = Field(default=1, ge=1, le=64)
+    expansions: int = Field(
+        default=0, ge=0, le=64, description="Packs that add energy and no power, on each unit."
+    )
+    units: int = Field(default=1, ge=1, le=8, description="Boxes side by side, each with its packs.")
     reserve: float = Field(default=0.1, ge=0.0, le=0.95, description="Kept back for an outage.")
-    grid_charge: GridCharge | None = None
+    charge_windows: tuple[GridCharge, ...] = Field(
+        default=(), max_length=6, description="When it may be filled from the street."
+    )
+    waits: bool = Field(default=False, description="It serves only what the existing battery leaves.")
     battery_inverter: Identifier | None = None
     hybrid: Identifier | None = None
     string_inverter: Identifier | None = None
     microinverter: Identifier | None = None
+
+    @model_validator(mode="after")
+    def _windows_do_not_meet(self) -> Self:
+        refuse_meeting(self.charge_windows, "charge_windows")
+        return self
+
+    @property
+    def first_window(self) -> GridCharge | None:
+        """The first charge window, None without one."""
+        return self.charge_windows[0] if self.charge_windows else None
+
+    def with_first_window(self, window: GridCharge | None) -> Self:
+        """With the first charge window changed, or taken away."""
+        return self.with_(charge_windows=(*((window,) if window else ()), *self.charge_windows[1:]))
 
 
 class ArrayLosses(Model):
@@ -238,7 +273,7 @@ class Job(Model):
     """Everything the planner reads."""
 
     format: Literal["calm-relay-job"] = FORMAT
-    schema_version: Literal[2] = SCHEMA_VERSION
+    schema_version: Literal[3] = SCHEMA_VERSION
     name: str = Field(min_length=1, max_length=120)
     customer: str = ""
     notes: str = ""
@@ -252,6 +287,8 @@ class Job(Model):
     demand: Demand
     tariff: Tariff
     store: Store
+    place: StorePlace = Field(default=StorePlace(), description="Where the new store stands.")
+    control: Control = Control()
     costs: Costs = Costs()
     rules: tuple[RatioRule, ...] = ()
     region: Identifier = Field(default="generic", description="Whose pack of dated rules is applied.")
@@ -285,6 +322,29 @@ class Job(Model):
             raise ValueError("battery.converter: is missing; wanted the box that carries the existing battery")
         if not any(face.will_be_there for face in self.faces):
             raise ValueError('faces: every face goes; wanted one that is kept, re-used or "new"')
+        return self
+
+    @model_validator(mode="after")
+    def _one_store_goes_first(self) -> Self:
+        if self.battery and self.battery.waits and self.store.waits:
+            raise ValueError(
+                "battery.waits: each of the two stores waits for the other; wanted one that goes first"
+            )
+        return self
+
+    @model_validator(mode="after")
+    def _sold_and_filled_apart(self) -> Self:
+        for field, windows in (
+            ("sell_windows", self.control.sell_windows),
+            ("discharge_windows", self.control.discharge_windows),
+        ):
+            for window in windows:
+                for filled in self.store.charge_windows:
+                    if window.meets(filled):
+                        raise ValueError(
+                            f"control.{field}: {window.told} overlaps the charge window {filled.told}; "
+                            "wanted windows that do not meet"
+                        )
         return self
 
     @model_validator(mode="after")

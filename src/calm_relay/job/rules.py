@@ -15,6 +15,7 @@ RuleKind = Literal[
     "export kW per phase",
     "unbalance kW",
     "busbar share",
+    "plug-in kW",
 ]
 UNITS: dict[str, str] = {
     "array ratio": "kWp/kW",
@@ -24,6 +25,7 @@ UNITS: dict[str, str] = {
     "export kW per phase": "kW",
     "unbalance kW": "kW",
     "busbar share": "of the busbar",
+    "plug-in kW": "kW",
 }
 
 

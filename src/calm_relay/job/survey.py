@@ -5,7 +5,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import Identifier, Model, NotNegative, Positive
+from calm_relay.job.base import Fraction, Identifier, Model, NotNegative, Positive
 
 Fate = Literal["keep", "reuse", "remove"]
 FuseSchool = Literal["series-fuse rating", "three strings up"]
@@ -62,6 +62,20 @@ class ExistingBattery(Model):
     age_years: NotNegative = Field(default=0, le=40)
     health: float = Field(default=1.0, ge=0.2, le=1.0, description="Usable energy now over usable when new.")
     fate: Fate = "keep"
+    reserve: Fraction | None = Field(default=None, description="None: the same as the new store's.")
+    waits: bool = Field(default=False, description="It serves only what the new store leaves.")
+
+
+class StorePlace(Model):
+    """Where the new store stands; heights are above the same floor."""
+
+    where: Literal["heated room", "unheated room", "outdoors"] = "heated room"
+    base_m: NotNegative = Field(default=0.3, le=10, description="Lower edge of the lowest pack.")
+    flood_m: NotNegative = Field(default=0.0, le=10, description="Highest water that is to be expected.")
+    hottest_c: float | None = Field(
+        default=None, ge=0.0, le=70.0, description="Hottest air there; else from the year's air."
+    )
+    ventilated: bool = Field(default=True, description="Lead-acid gives off gas.")
 
 
 class Attachment(Model):
@@ -121,5 +135,6 @@ __all__ = [
     "PlannedString",
     "Rectangle",
     "RuleChange",
+    "StorePlace",
     "StringPlan",
 ]

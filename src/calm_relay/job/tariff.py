@@ -26,6 +26,8 @@ class Tariff(Model):
     price: Price
     windows: tuple[RateWindow, ...] = ()
     feed_in: Price = 0.0
+    feed_in_windows: tuple[RateWindow, ...] = Field(default=(), description="When export pays another price.")
+    stored_export: bool = Field(default=False, description="Whether energy from the store may be sold.")
     standing_per_day: NotNegative = 0.0
     export_limit_kw: NotNegative | None = Field(default=None, description="None: no limit stated.")
 

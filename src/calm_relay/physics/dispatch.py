@@ -1,18 +1,22 @@
-"""The time-step kernel: every grid-tied plant, one step after another, with rule-based self-use control.
+"""The time-step kernel: every grid-tied plant, one step after another, under the orders of a control.
 
-In each step the array serves the home first, then the store on its own DC side, then the AC bus; what the home
-leaves on the AC bus fills the other stores, then the street up to its limit; what remains is curtailed. A
-shortfall is met by the stores down to their floor, then by the street. In the charge window stores below
-target are filled from the street and none is emptied below target.
+In each step boxes on a clock do what the clock says. The array serves the home first, then the store on its own
+DC side, then the AC bus; what the home leaves on the AC bus fills the other stores, then the street up to its
+limit; what remains is curtailed. A shortfall is met by the stores down to their floor, then by the street. In a
+charge window stores below target are filled from the street and none is emptied below target; in a window for
+selling they give beyond what the home asks.
 
 The path from PV to a store on the same converter is not bound by the AC limit. That one fact is why a
 DC-coupled store catches what would be clipped and an AC-coupled one does not.
+
+Where the meter counts each phase, `home_kw` has three rows: a box on one phase sees and serves that phase, a box
+on all three sees their sum and gives a third to each.
 """
 
 import numpy as np
 from numba import njit
 
-from calm_relay.physics.plant import COLUMNS
+from calm_relay.physics.plant import COLUMNS, KNOTS
 
 (
     AC_LIMIT,
@@ -24,12 +28,19 @@ from calm_relay.physics.plant import COLUMNS
     K2,
     STANDBY,
     USABLE,
+    PER_USABLE,
     CHARGE_KW,
     DISCHARGE_KW,
-    CHARGE_BASE,
-    CHARGE_RISE,
-    DISCHARGE_BASE,
-    DISCHARGE_RISE,
+    CHARGE_AT,
+    _,
+    _,
+    _,
+    DISCHARGE_AT,
+    _,
+    _,
+    _,
+    TAPER_FROM,
+    TAPER_FALL,
     CHARGE_EFF,
     PER_CHARGE,
     DISCHARGE_EFF,
@@ -39,7 +50,11 @@ from calm_relay.physics.plant import COLUMNS
     RESERVE,
     INITIAL,
     FROM_AC,
+    PHASE,
+    BY_CLOCK,
 ) = range(len(COLUMNS))
+LOW, HIGH = KNOTS[1], KNOTS[2]
+PER_ENDS, PER_MIDDLE = 1.0 / LOW, 1.0 / (HIGH - LOW)
 
 CONVERTER_FLOWS = (
     "pv_dc",
@@ -115,19 +130,64 @@ def rectifier_ac(p, j, dc):
 
 
 @_compiled
-def _charge_room(p, j, store, per_h):
+def _all(spare):
+    """AC power left [kW], all phases together."""
+    left = spare[0]
+    for f in range(1, spare.size):
+        left += spare[f]
+    return left
+
+
+@_compiled
+def _seen(p, j, spare):
+    """AC power left [kW] as the meter shows it to a converter: its phase's, or the sum."""
+    if spare.size == 1:
+        return spare[0]
+    phase = int(p[j, PHASE])
+    return spare[phase - 1] if phase > 0 else _all(spare)
+
+
+@_compiled
+def _put(p, j, spare, ac):
+    """AC power [kW] that a converter puts on the bus, below 0 what it takes."""
+    if spare.size == 1:
+        spare[0] += ac
+        return
+    phase = int(p[j, PHASE])
+    if phase > 0:
+        spare[phase - 1] += ac
+    else:
+        for f in range(spare.size):
+            spare[f] += ac / spare.size
+
+
+@_compiled
+def _along(p, j, first, level):
+    """A current's power limit [kW] at a level, straight between the knots; `first` is its first column."""
+    if level < LOW:
+        return p[j, first] + (p[j, first + 1] - p[j, first]) * level * PER_ENDS
+    if level < HIGH:
+        return p[j, first + 1] + (p[j, first + 2] - p[j, first + 1]) * (level - LOW) * PER_MIDDLE
+    return p[j, first + 2] + (p[j, first + 3] - p[j, first + 2]) * (level - HIGH) * PER_ENDS
+
+
+@_compiled
+def _charge_room(p, j, store, fit, per_h):
     """Most power [kW] the store takes at the DC bus in this step; `per_h` is steps per hour."""
     if p[j, USABLE] <= 0.0:
         return 0.0
-    most = min(p[j, CHARGE_KW], p[j, CHARGE_BASE] + p[j, CHARGE_RISE] * store)
+    level = store * p[j, PER_USABLE]
+    most = min(p[j, CHARGE_KW], _along(p, j, CHARGE_AT, level)) * fit
+    if level > p[j, TAPER_FROM]:
+        most *= 1.0 - p[j, TAPER_FALL] * (level - p[j, TAPER_FROM])
     most = min(most, (p[j, USABLE] - store) * p[j, PER_CHARGE] * per_h)
     return max(most, 0.0) * p[j, PER_DC_DC]
 
 
 @_compiled
-def _discharge_room(p, j, store, floor, per_h):
+def _discharge_room(p, j, store, floor, fit, per_h):
     """Most power [kW] the store gives at the DC bus in this step without going below its floor."""
-    most = min(p[j, DISCHARGE_KW], p[j, DISCHARGE_BASE] + p[j, DISCHARGE_RISE] * store)
+    most = min(p[j, DISCHARGE_KW], _along(p, j, DISCHARGE_AT, store * p[j, PER_USABLE])) * fit
     most = min(most, (store - floor) * p[j, DISCHARGE_EFF] * per_h)
     return max(most, 0.0) * p[j, DC_DC]
 
@@ -192,9 +252,8 @@ def _book(p, j, store, step_h, now, flows, t):
 
 
 @_compiled
-def _offer(p, pv_kw, t, now):
-    """Books what the arrays offer; returns what sleeping converters without a store draw [kW]."""
-    asleep = 0.0
+def _offer(p, pv_kw, t, spare, now):
+    """Books what the arrays offer, and what sleeping converters without a store draw."""
     for j in range(p.shape[0]):
         if p[j, HAS_PV] > 0.0:
             offered = max(pv_kw[j, t], 0.0)
@@ -202,8 +261,7 @@ def _offer(p, pv_kw, t, now):
             now[j, F_TRACKER] = offered * (1.0 - p[j, TRACKER])
         if now[j, F_PV] <= 0.0 and p[j, USABLE] <= 0.0:
             now[j, F_STANDBY] = p[j, STANDBY]
-            asleep += p[j, STANDBY]
-    return asleep
+            _put(p, j, spare, -p[j, STANDBY])
 
 
 @_compiled
@@ -216,147 +274,235 @@ def _harvest(p, j, now):
 
 
 @_compiled
-def _serve_arrays(p, with_store, store, filling_level, spare, per_h, now):
-    """Runs the arrays on converters with a store, or those without; returns the power left on the bus [kW]."""
+def _serve_arrays(p, with_store, store, filling_level, selling, bias, fit, day, spare, per_h, now):
+    """Runs the arrays on converters with a store, or those without."""
     for j in range(p.shape[0]):
         if now[j, F_PV] > 0.0 and (p[j, USABLE] > 0.0) == with_store:
-            wanted = max(-spare, 0.0)
+            wanted = max(-_seen(p, j, spare) - bias, 0.0)
             # A store that is being filled in the window comes before the home.
             if store[j] < filling_level * p[j, USABLE]:
                 wanted = 0.0
-            room = _charge_room(p, j, store[j], per_h)
-            spare += _serve_array(p, j, _harvest(p, j, now), wanted, room, now)
+            room = 0.0 if selling else _charge_room(p, j, store[j], fit[0, j, day], per_h)
+            _put(p, j, spare, _serve_array(p, j, _harvest(p, j, now), wanted, room, now))
             if not with_store and now[j, F_AC] <= 0.0:
-                spare -= p[j, STANDBY]
+                _put(p, j, spare, -p[j, STANDBY])
                 now[j, F_STANDBY] = p[j, STANDBY]
-    return spare
 
 
 @_compiled
-def _fill_from_surplus(p, store, spare, per_h, now):
-    """Stores on idle converters take what is left on the bus; returns what is then left [kW]."""
+def _draw(p, j, ac_most, room, now):
+    """Has a converter rectify up to `ac_most` into `room` at its DC bus; returns the AC power it draws more."""
+    before = -now[j, F_AC]
+    ac = min(ac_most, p[j, FROM_AC], rectifier_ac(p, j, room))
+    dc = min(rectifier_dc(p, j, ac), room)
+    if dc <= now[j, F_RECTIFIER]:
+        return 0.0
+    now[j, F_RECTIFIER] = dc
+    now[j, F_AC] = -ac
+    return ac - before
+
+
+@_compiled
+def _give(p, j, store, floor, fit, wanted, per_h, now):
+    """Has a store give up to `wanted` AC power more, down to its floor; returns what it gives more [kW]."""
+    give = _discharge_room(p, j, store, floor, fit, per_h)
+    if give <= now[j, F_DISCHARGE]:
+        return 0.0
+    drawn = now[j, F_INVERTER]
+    before = now[j, F_AC]
+    ac = min(inverter_ac(p, j, drawn + give), before + wanted)
+    if ac <= before:
+        return 0.0
+    now[j, F_DISCHARGE] = max(inverter_dc(p, j, ac) - drawn, 0.0)
+    now[j, F_AC] = ac
+    return ac - before
+
+
+@_compiled
+def _obey_clock(p, clock_kw, store, fit, day, spare, per_h, now):
+    """Boxes on a time clock charge or give as it says, whatever the meter shows."""
     for j in range(p.shape[0]):
-        if now[j, F_AC] == 0.0 and spare > 0.0 and p[j, FROM_AC] > 0.0:
-            room = _charge_room(p, j, store[j], per_h) - now[j, F_CHARGE]
-            ac = min(spare, p[j, FROM_AC], rectifier_ac(p, j, room))
-            dc = min(rectifier_dc(p, j, ac), room)
-            if dc > 0.0:
-                now[j, F_RECTIFIER] = dc
-                now[j, F_AC] = -ac
-                spare -= ac
-    return spare
+        if p[j, BY_CLOCK] > 0.0 and p[j, USABLE] > 0.0:
+            if clock_kw > 0.0:
+                room = _charge_room(p, j, store[j], fit[0, j, day], per_h)
+                _put(p, j, spare, -_draw(p, j, clock_kw, room, now))
+            elif clock_kw < 0.0:
+                floor = p[j, RESERVE] * p[j, USABLE]
+                _put(p, j, spare, _give(p, j, store[j], floor, fit[1, j, day], -clock_kw, per_h, now))
+
+
+@_compiled
+def _fill_from_surplus(p, store, bias, fit, day, spare, per_h, now):
+    """Stores on idle converters take what is left on the bus."""
+    for j in range(p.shape[0]):
+        left = _seen(p, j, spare) + bias
+        if now[j, F_AC] == 0.0 and left > 0.0 and p[j, FROM_AC] > 0.0 and p[j, BY_CLOCK] == 0.0:
+            room = _charge_room(p, j, store[j], fit[0, j, day], per_h) - now[j, F_CHARGE]
+            _put(p, j, spare, -_draw(p, j, left, room, now))
 
 
 @_compiled
 def _curtail(p, spare, export_limit_kw, now):
-    """Turns converters down, the last first, until the export limit holds; returns what is left [kW]."""
+    """Turns converters down, the last first, until the export limit holds for the sum of the phases."""
     for j in range(p.shape[0] - 1, -1, -1):
-        excess = spare - export_limit_kw
+        excess = _all(spare) - export_limit_kw
         ac = now[j, F_AC]
-        if excess > 0.0 and ac > 0.0:
+        if excess > 0.0 and ac > 0.0 and now[j, F_INVERTER] > 0.0:
             less = max(ac - excess, 0.0)
             drawn = inverter_dc(p, j, less)
             now[j, F_CURTAILED] += now[j, F_INVERTER] - drawn
             now[j, F_INVERTER] = drawn
             now[j, F_AC] = less
-            spare -= ac - less
-    return spare
+            _put(p, j, spare, less - ac)
 
 
 @_compiled
-def _serve_from_stores(p, store, floor_level, spare, per_h, now):
-    """Stores meet what the bus is short of, in order, down to their floor; returns what is left [kW]."""
+def _serve_from_stores(p, store, floor_level, leave_kw, fit, day, spare, per_h, now):
+    """Stores meet what the bus is short of beyond `leave_kw`, in order, down to their floor."""
     for j in range(p.shape[0]):
-        if spare < 0.0 and p[j, USABLE] > 0.0 and now[j, F_CHARGE] <= 0.0:
+        short = -_seen(p, j, spare) - leave_kw
+        idle = now[j, F_CHARGE] <= 0.0 and now[j, F_RECTIFIER] <= 0.0 and p[j, BY_CLOCK] == 0.0
+        if short > 0.0 and p[j, USABLE] > 0.0 and idle:
             floor = max(p[j, RESERVE], floor_level) * p[j, USABLE]
-            give = _discharge_room(p, j, store[j], floor, per_h)
-            drawn = now[j, F_INVERTER]
-            before = now[j, F_AC]
-            ac = min(inverter_ac(p, j, drawn + give), before - spare)
-            if give > 0.0 and ac > before:
-                now[j, F_DISCHARGE] = max(inverter_dc(p, j, ac) - drawn, 0.0)
-                now[j, F_AC] = ac
-                spare += ac - before
-    return spare
+            _put(p, j, spare, _give(p, j, store[j], floor, fit[1, j, day], short, per_h, now))
 
 
 @_compiled
-def _fill_from_street(p, store, target, allowed, spare, per_h, now):
-    """Stores below target take power from the street, `allowed` at most; returns what is left [kW]."""
+def _sell(p, store, sell_to, sell_kw, export_limit_kw, fit, day, spare, per_h, now):
+    """Stores give beyond what the home asks, down to a level, within the export limit."""
+    for j in range(p.shape[0]):
+        most = min(sell_kw, export_limit_kw - _all(spare))
+        idle = now[j, F_CHARGE] <= 0.0 and now[j, F_RECTIFIER] <= 0.0 and p[j, BY_CLOCK] == 0.0
+        if most > 0.0 and p[j, USABLE] > 0.0 and idle:
+            floor = max(p[j, RESERVE], sell_to) * p[j, USABLE]
+            more = _give(p, j, store[j], floor, fit[1, j, day], most, per_h, now)
+            _put(p, j, spare, more)
+            sell_kw -= more
+
+
+@_compiled
+def _fill_from_street(p, store, target, allowed, fit, day, spare, per_h, now):
+    """Stores below target take power from the street, `allowed` at most."""
     for j in range(p.shape[0]):
         short = target * p[j, USABLE] - store[j]
-        if now[j, F_AC] <= 0.0 and p[j, FROM_AC] > 0.0 and allowed > 0.0 and short > 0.0:
+        may = now[j, F_AC] <= 0.0 and p[j, FROM_AC] > 0.0 and p[j, BY_CLOCK] == 0.0
+        if may and allowed > 0.0 and short > 0.0:
             most = short * p[j, PER_CHARGE] * p[j, PER_DC_DC] * per_h
-            room = min(_charge_room(p, j, store[j], per_h), most) - now[j, F_CHARGE]
-            before = -now[j, F_AC]
-            ac = min(before + allowed, p[j, FROM_AC], rectifier_ac(p, j, room))
-            dc = min(rectifier_dc(p, j, ac), room)
-            if dc > now[j, F_RECTIFIER]:
-                now[j, F_RECTIFIER] = dc
-                now[j, F_AC] = -ac
-                spare -= ac - before
-                allowed -= ac - before
-    return spare
+            room = min(_charge_room(p, j, store[j], fit[0, j, day], per_h), most) - now[j, F_CHARGE]
+            more = _draw(p, j, -now[j, F_AC] + allowed, room, now)
+            _put(p, j, spare, -more)
+            allowed -= more
 
 
 @_compiled
-def run(p, pv_kw, home_kw, window, target, window_limit_kw, import_limit_kw, export_limit_kw, step_h):
+def run(
+    p,
+    pv_kw,
+    home_kw,
+    charge_to,
+    charge_kw,
+    may_give,
+    leave_kw,
+    sell_kw,
+    sell_to,
+    clock_kw,
+    fit,
+    bias_kw,
+    fill_import_kw,
+    import_limit_kw,
+    export_limit_kw,
+    step_h,
+    record,
+):
     """Runs a plant over a series of steps.
 
     Parameters
     ----------
     p : ndarray, shape (converters, len(COLUMNS))
-        From `plant.pack`.
+        From `plant.pack`, in the order in which converters serve and fill.
     pv_kw : ndarray, shape (converters, steps)
         DC power on offer at each converter's terminals; ignored where there is no PV input.
-    home_kw : ndarray, shape (steps,)
-        Demand.
-    window : ndarray of bool, shape (steps,)
-        Steps in which stores may be filled from the street.
-    target : float
-        Fraction of usable energy at which that stops.
-    window_limit_kw, import_limit_kw, export_limit_kw : float
-        Charging from the street, whole import, whole export [kW].
+    home_kw : ndarray, shape (1, steps) or (3, steps)
+        Demand, of each phase where the meter counts each.
+    charge_to, charge_kw, may_give, leave_kw, sell_kw, sell_to, clock_kw : ndarray, shape (steps,)
+        Orders, see `control.Control`.
+    fit : ndarray, shape (2, converters, 1 or days)
+        Share of the charge and of the discharge limit that cold or heat leaves.
+    bias_kw, fill_import_kw : float
+        See `control.Control`.
+    import_limit_kw, export_limit_kw : float
+        [kW].
     step_h : float
         Step length [h].
+    record : bool
+        Whether every flow of every step is kept.
 
     Returns
     -------
     flows : ndarray, shape (converters, len(CONVERTER_FLOWS), steps)
         Mean power [kW] by name; "store" is the level at the end of the step [kWh]; "ac" is positive outward.
+        Without `record` it holds the last step alone.
     bus : ndarray, shape (len(BUS_FLOWS), steps)
         Home, import, export [kW].
+    level : ndarray, shape (converters, steps)
+        Stored energy at the end of each step [kWh].
+    sums : ndarray, shape (converters, len(CONVERTER_FLOWS))
+        Of every flow over the steps [kW].
     """
     n = p.shape[0]
-    steps = home_kw.size
+    steps = home_kw.shape[1]
     per_h = 1.0 / step_h
-    flows = np.empty((steps, n, len(CONVERTER_FLOWS)))
+    per_day = max(int(24.0 * per_h), 1)
+    flows = np.empty((steps if record else 1, n, len(CONVERTER_FLOWS)))
+    level = np.empty((n, steps))
+    sums = np.zeros((n, len(CONVERTER_FLOWS)))
     now = np.empty((n, len(CONVERTER_FLOWS)))
     bus = np.empty((len(BUS_FLOWS), steps))
     store = p[:, INITIAL] * p[:, USABLE]
+    spare = np.empty(home_kw.shape[0])
+    clocks = p[:, BY_CLOCK].sum() > 0.0
     for t in range(steps):
         now[:, :] = 0.0
-        level = target if window[t] else 0.0
-        # AC power left on the bus; below 0 it is short.
-        spare = -home_kw[t] - _offer(p, pv_kw, t, now)
+        day = min(t // per_day, fit.shape[2] - 1)
+        target = charge_to[t]
+        selling = sell_kw[t] > 0.0
+        # AC power left on the bus, by phase; below 0 it is short.
+        for f in range(spare.size):
+            spare[f] = -home_kw[f, t]
+        _offer(p, pv_kw, t, spare, now)
+        if clocks:
+            _obey_clock(p, clock_kw[t], store, fit, day, spare, per_h, now)
         # Arrays without a store first: they can only go to the bus.
-        spare = _serve_arrays(p, False, store, level, spare, per_h, now)
-        spare = _serve_arrays(p, True, store, level, spare, per_h, now)
-        if spare > 0.0:
-            spare = _fill_from_surplus(p, store, spare, per_h, now)
-            spare = _curtail(p, spare, export_limit_kw, now)
-        elif spare < 0.0:
-            spare = _serve_from_stores(p, store, level, spare, per_h, now)
-        if window[t]:
-            allowed = min(window_limit_kw, import_limit_kw - max(-spare, 0.0))
-            spare = _fill_from_street(p, store, target, allowed, spare, per_h, now)
+        _serve_arrays(p, False, store, target, selling, bias_kw, fit, day, spare, per_h, now)
+        _serve_arrays(p, True, store, target, selling, bias_kw, fit, day, spare, per_h, now)
+        if not selling:
+            _fill_from_surplus(p, store, bias_kw, fit, day, spare, per_h, now)
+        if _all(spare) > export_limit_kw:
+            _curtail(p, spare, export_limit_kw, now)
+        if may_give[t]:
+            _serve_from_stores(p, store, target, leave_kw[t], fit, day, spare, per_h, now)
+        if selling:
+            _sell(p, store, sell_to[t], sell_kw[t], export_limit_kw, fit, day, spare, per_h, now)
+        if target > 0.0:
+            short = max(-_all(spare), 0.0)
+            allowed = min(charge_kw[t], min(import_limit_kw, fill_import_kw) - short)
+            _fill_from_street(p, store, target, allowed, fit, day, spare, per_h, now)
+        at = t if record else 0
         for j in range(n):
             if p[j, USABLE] > 0.0 and now[j, F_AC] == 0.0:
                 now[j, F_STANDBY] = p[j, STANDBY]
-                spare -= p[j, STANDBY]
-            store[j] = _book(p, j, store[j], step_h, now, flows, t)
-        bus[0, t] = home_kw[t]
-        bus[1, t] = max(-spare, 0.0)
-        bus[2, t] = max(spare, 0.0)
+                _put(p, j, spare, -p[j, STANDBY])
+            store[j] = _book(p, j, store[j], step_h, now, flows, at)
+            level[j, t] = store[j]
+            for f in range(len(CONVERTER_FLOWS)):
+                sums[j, f] += flows[at, j, f]
+        home, bought, sold = 0.0, 0.0, 0.0
+        for f in range(spare.size):
+            home += home_kw[f, t]
+            bought += max(-spare[f], 0.0)
+            sold += max(spare[f], 0.0)
+        bus[0, t] = home
+        bus[1, t] = bought
+        bus[2, t] = sold
     # Written step by step, read as whole series.
-    return flows.transpose(1, 2, 0), bus
+    return flows.transpose(1, 2, 0), bus, level, sums

@@ -12,8 +12,8 @@ def yearly_bill(import_kw, export_kw, price, feed_in, standing_per_day, step_h):
         Mean power of each step [kW].
     price : ndarray or float
         Price of imported energy in each step [currency/kWh].
-    feed_in : float
-        Paid for exported energy [currency/kWh].
+    feed_in : ndarray or float
+        Paid for exported energy in each step [currency/kWh].
     standing_per_day : float
         [currency/day].
     step_h : float
@@ -26,7 +26,8 @@ def yearly_bill(import_kw, export_kw, price, feed_in, standing_per_day, step_h):
     """
     days = import_kw.size * step_h / 24.0
     bought = float(np.dot(import_kw, np.broadcast_to(price, import_kw.shape))) * step_h
-    return bought - float(export_kw.sum()) * step_h * feed_in + standing_per_day * days
+    sold = float(np.dot(export_kw, np.broadcast_to(feed_in, export_kw.shape))) * step_h
+    return bought - sold + standing_per_day * days
 
 
 def simple_payback_years(outlay, saving_per_year):

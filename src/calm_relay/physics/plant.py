@@ -1,12 +1,14 @@
 """The plant: a list of converters that meet at the AC bus, packed for the time-step kernel."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
 from calm_relay.physics.conversion import LOSSLESS, LossCurve
 
 UNLIMITED = 1e9
+# Levels between which the terminal voltage runs straight: lithium cells bend near both ends.
+KNOTS = (0.0, 0.1, 0.9, 1.0)
 
 
 @dataclass(frozen=True)
@@ -14,7 +16,9 @@ class BatteryPart:
     """A battery on a converter's DC side.
 
     Energies are usable kWh, limits are at the battery's terminals; `reserve` is a fraction of usable energy.
-    Current limits hold at the terminal voltage, taken as linear in the state of charge.
+    Current limits hold at the terminal voltage, which runs straight between `KNOTS`; `low_v` and `high_v` are
+    its knees, on the straight line from empty to full where left out. From the level `taper_from` upwards the
+    charge limit falls evenly, to its share `taper_to` when full.
     """
 
     usable_kwh: float
@@ -24,6 +28,10 @@ class BatteryPart:
     discharge_a: float = UNLIMITED
     empty_v: float = 1.0
     full_v: float = 1.0
+    low_v: float | None = None
+    high_v: float | None = None
+    taper_from: float = 1.0
+    taper_to: float = 1.0
     charge_efficiency: float = 1.0
     discharge_efficiency: float = 1.0
     dc_dc_efficiency: float = 1.0
@@ -31,13 +39,23 @@ class BatteryPart:
     initial: float = 0.5
     from_ac_kw: float = 0.0
 
+    @property
+    def volts(self) -> np.ndarray:
+        """Terminal voltage at the levels of `KNOTS` [V]."""
+        straight = self.empty_v + (self.full_v - self.empty_v) * np.array(KNOTS)
+        low = straight[1] if self.low_v is None else self.low_v
+        high = straight[2] if self.high_v is None else self.high_v
+        return np.array([self.empty_v, low, high, self.full_v])
+
 
 @dataclass(frozen=True)
 class ConverterPart:
     """One converter: PV input or none, battery or none, and an AC limit [kW].
 
     `pv` says whether it has a PV input; `pv_limit_kw` is what the trackers or charge controller can draw.
-    `loss_rated_kw` is the rating the loss curve refers to, the AC limit unless stated.
+    `loss_rated_kw` is the rating the loss curve refers to, the AC limit unless stated. `phase` is 1, 2 or 3 for
+    a box on one phase of three, 0 for one that shares its power evenly. A box `by_clock` does not see the
+    meter: it does what the clock says.
     """
 
     ac_limit_kw: float
@@ -48,23 +66,19 @@ class ConverterPart:
     loss_rated_kw: float | None = None
     standby_kw: float = 0.0
     battery: BatteryPart | None = None
+    phase: int = 0
+    by_clock: bool = False
 
 
 @dataclass(frozen=True)
 class Street:
-    """What the AC bus may draw from and give to the street [kW]."""
+    """What the AC bus may draw from and give to the street [kW].
+
+    Below 0 an export limit is the import that a zero-export control leaves standing.
+    """
 
     import_limit_kw: float = UNLIMITED
     export_limit_kw: float = UNLIMITED
-
-
-@dataclass(frozen=True)
-class ChargeWindow:
-    """Steps in which the store may be filled from the street, the level at which it stops, and a limit."""
-
-    open: np.ndarray = field(repr=False)
-    target: float = 1.0
-    limit_kw: float = UNLIMITED
 
 
 COLUMNS = (
@@ -77,12 +91,13 @@ COLUMNS = (
     "k2",
     "standby",
     "usable",
+    "per_usable",
     "charge_kw",
     "discharge_kw",
-    "charge_base",
-    "charge_rise",
-    "discharge_base",
-    "discharge_rise",
+    *(f"charge_kw_{knot}" for knot in KNOTS),
+    *(f"discharge_kw_{knot}" for knot in KNOTS),
+    "taper_from",
+    "taper_fall",
     "charge_eff",
     "per_charge",
     "discharge_eff",
@@ -92,6 +107,8 @@ COLUMNS = (
     "reserve",
     "initial",
     "from_ac",
+    "phase",
+    "by_clock",
 )
 
 
@@ -99,7 +116,7 @@ def pack(converters) -> np.ndarray:
     """Converters as a float matrix, one row each, columns as in `COLUMNS`.
 
     The loss coefficients are scaled so that loss = k0 + k1 P + k2 P^2 with P in kW. A current limit becomes a
-    power limit of base + rise times the stored kWh. "per" columns are reciprocals, which spare divisions.
+    power limit at each of `KNOTS`. "per" columns are reciprocals, which spare divisions.
 
     Raises
     ------
@@ -127,7 +144,13 @@ def _row(number, part):
         raise ValueError(f"converter {number}: a limit is negative")
     if not (0.0 <= battery.reserve <= 1.0 and 0.0 <= battery.initial <= 1.0):
         raise ValueError(f"converter {number}: reserve and initial charge must lie in 0 to 1")
-    volts_per_kwh = (battery.full_v - battery.empty_v) / battery.usable_kwh if battery.usable_kwh > 0 else 0.0
+    if not (0.0 <= battery.taper_from <= 1.0 and 0.0 <= battery.taper_to <= 1.0):
+        raise ValueError(f"converter {number}: the taper of the charge limit must lie in 0 to 1")
+    if part.phase not in (0, 1, 2, 3):
+        raise ValueError(f"converter {number}: phase {part.phase}; wanted 0 to 3")
+    if not np.all(battery.volts > 0.0):
+        raise ValueError(f"converter {number}: battery at {battery.volts} V; wanted volts above 0")
+    above = 1.0 - battery.taper_from
     return (
         part.ac_limit_kw,
         1.0 if part.pv else 0.0,
@@ -138,12 +161,13 @@ def _row(number, part):
         part.loss.k2 / rated if rated > 0 else 0.0,
         part.standby_kw,
         battery.usable_kwh,
+        1.0 / battery.usable_kwh if battery.usable_kwh > 0 else 0.0,
         battery.charge_kw,
         battery.discharge_kw,
-        battery.charge_a * battery.empty_v / 1000.0,
-        battery.charge_a * volts_per_kwh / 1000.0,
-        battery.discharge_a * battery.empty_v / 1000.0,
-        battery.discharge_a * volts_per_kwh / 1000.0,
+        *(battery.charge_a * battery.volts / 1000.0),
+        *(battery.discharge_a * battery.volts / 1000.0),
+        battery.taper_from,
+        (1.0 - battery.taper_to) / above if above > 0 else 0.0,
         battery.charge_efficiency,
         1.0 / battery.charge_efficiency,
         battery.discharge_efficiency,
@@ -153,4 +177,6 @@ def _row(number, part):
         battery.reserve,
         battery.initial,
         battery.from_ac_kw,
+        float(part.phase),
+        1.0 if part.by_clock else 0.0,
     )

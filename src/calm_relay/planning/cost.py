@@ -63,12 +63,13 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
         return ()
     lines, hours = _module_lines(design, costs), 0.0
     for box in design.new_boxes:
-        lines.append(CostLine("box", box.converter.name, box.converter.price))
-        hours += box.converter.install_hours
-        if box.bank:
-            pack = box.bank.pack
-            lines.append(CostLine("store", f"{box.bank.count} × {pack.name}", box.bank.count * pack.price))
-            hours += box.bank.count * pack.install_hours
+        if box.is_new:
+            lines.append(CostLine("box", box.converter.name, box.converter.price))
+            hours += box.converter.install_hours
+        bank = box.added or box.bank
+        if bank:
+            lines.append(CostLine("store", bank.told, bank.price))
+            hours += bank.install_hours
     lines.append(CostLine("labour", f"Labour, {hours:g} h", hours * costs.labour_per_hour))
     lines.append(CostLine("once", "Design, permit, inspection", costs.once_per_job))
     if design.strings_moved:
@@ -85,9 +86,9 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     if design.removed:
         lines.append(CostLine("removal", "Taking the old inverter away", len(design.removed) * costs.remove_box))
     store = design.store_box
-    if store and store.converter.backup and job.weight("ride_through_outage") > 0:
+    if store and store.is_new and store.converter.backup and job.weight("ride_through_outage") > 0:
         lines.append(CostLine("backup", "Backed-up sub-board", costs.backup_board))
-    if store and costs.rebate_per_kwh:
-        rebate = min(costs.rebate_per_kwh * store.bank.nominal_kwh, costs.rebate_max)
+    if store and store.store_is_new and costs.rebate_per_kwh:
+        rebate = min(costs.rebate_per_kwh * (store.added or store.bank).nominal_kwh, costs.rebate_max)
         lines.append(CostLine("rebate", "Rebate for the store", -rebate))
     return tuple(lines)

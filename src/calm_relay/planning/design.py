@@ -14,11 +14,16 @@ from calm_relay.planning.rules import rule_of
 from calm_relay.planning.stringing import NO_SITE_LIMIT, SiteLimit, Stringing, planned_strings
 
 AS_IS, AC_ADDON, HYBRID_SWAP, MICRO_AC = "as-is", "ac-addon", "hybrid-swap", "micro-ac"
+TWO_UNITS, GROW_BANK, BESIDE, OLD_AND_HYBRID = "two-units", "grow-bank", "hybrid-beside", "old-and-hybrid"
+DC_BUS, AC_BUS, BALCONY, CLOCK_BANK = "dc-bus", "ac-bus", "balcony", "clock-bank"
 
 
 @dataclass(frozen=True)
 class Box:
-    """A converter on the wall with what hangs on it; `micro` is set where it stands for units under modules."""
+    """A converter on the wall with what hangs on it; `micro` is set where it stands for units under modules.
+
+    `added` are the packs that join those already there.
+    """
 
     converter: Converter
     stringing: Stringing | None = None
@@ -26,6 +31,12 @@ class Box:
     is_new: bool = True
     age_years: float = 0.0
     micro: Microinverter | None = None
+    added: Bank | None = None
+
+    @property
+    def store_is_new(self) -> bool:
+        """Whether its store, or a part of it, is yet to be bought."""
+        return self.bank is not None and (self.is_new or self.added is not None)
 
     @property
     def faces(self) -> tuple[Face, ...]:
@@ -61,7 +72,7 @@ class Box:
 class Design:
     """One way to build the job; `refused` holds the reasons when it cannot be built.
 
-    `strings_moved` counts strings that are connected anew.
+    `strings_moved` counts strings that are connected anew. The store of a design `by_clock` sees no meter.
     """
 
     key: str
@@ -71,12 +82,13 @@ class Design:
     removed: tuple[Converter, ...] = ()
     strings_moved: int = 0
     refused: tuple[str, ...] = ()
+    by_clock: bool = False
 
     @property
     def store_box(self) -> Box | None:
         """The box that carries the store under discussion; the existing one where there is no other."""
         with_bank = [box for box in self.boxes if box.bank]
-        return next((box for box in with_bank if box.is_new), with_bank[0] if with_bank else None)
+        return next((box for box in with_bank if box.store_is_new), with_bank[0] if with_bank else None)
 
     @property
     def pv_box(self) -> Box | None:
@@ -100,8 +112,8 @@ class Design:
 
     @property
     def new_boxes(self) -> tuple[Box, ...]:
-        """What has to be bought and hung."""
-        return tuple(box for box in self.boxes if box.is_new)
+        """What has to be bought and hung, or bought to join what hangs there."""
+        return tuple(box for box in self.boxes if box.is_new or box.added)
 
     @property
     def works(self) -> int:

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from calm_relay.job.model import Job
 from calm_relay.planning.array import Face, design_temperatures, faces_of
-from calm_relay.planning.bank import Bank
+from calm_relay.planning.bank import Bank, bank_of
 from calm_relay.planning.choice import Choice, choose
 from calm_relay.planning.demand import DemandYear, demand_year
 from calm_relay.planning.design import Design, Ground, survey_of
@@ -83,7 +83,7 @@ def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> 
     now = boxes_now(survey)
     progress(0.5, "Reading the home's year")
     demand = demand_year(job, folder, site, lambda: production_of(Design("", "", "none", now), job, site))
-    bank = Bank(kit.pack(job.store.pack, "store.pack"), job.store.count)
+    bank = bank_of(job, kit)
     ground = Ground(survey, demand, bank, now)
     options, bill_now = [], None
     for number, design in enumerate(designs(ground)):

@@ -1,6 +1,6 @@
 """What speaks against hanging something on a converter, in sentences."""
 
-from calm_relay.job.equipment import Converter, Microinverter
+from calm_relay.job.equipment import Converter, Microinverter, Pack
 from calm_relay.job.model import Job
 from calm_relay.planning.array import DesignTemperatures
 from calm_relay.planning.bank import Bank
@@ -19,9 +19,43 @@ def battery_refusals(bank: Bank, converter: Converter, job: Job) -> list[str]:
             f"{bank.count} × {pack.name} stand at {bank.empty_v:.0f} to {bank.full_v:.0f} V; "
             f"{converter.name} takes {port.low_v:.0f} to {port.high_v:.0f} V"
         )
+    if pack.expansion_of is not None:
+        reasons.append(f"{pack.name} adds energy to another pack and cannot stand alone")
     if not pack.count_min <= bank.count <= pack.count_max:
         reasons.append(f"{pack.name} is built {pack.count_min} to {pack.count_max} at a time, not {bank.count}")
     return reasons + phase_refusals(converter, job)
+
+
+def units_refusals(converter: Converter, units: int) -> list[str]:
+    """Reasons why so many of a converter cannot stand side by side."""
+    if units <= converter.units_max:
+        return []
+    allowed = "one alone" if converter.units_max == 1 else f"at most {converter.units_max} side by side"
+    return [f"{converter.name}: its maker allows {allowed}, not {units}"]
+
+
+def mixing_refusals(old: Pack, new: Pack) -> list[str]:
+    """Reasons why a new pack may not stand beside an old one on one port."""
+    if old.key == new.key or new.key in old.mixes_with or old.key in new.mixes_with:
+        return []
+    if old.family == new.family and old.generation != new.generation:
+        told = f"{new.name} is generation {new.generation or 'one'}, {old.name} is {old.generation or 'one'}"
+        return [f"{told}: the two may not be mixed on one port"]
+    return [f"{new.name} may not stand beside {old.name} on one port: they are not of one kind"]
+
+
+def connection_refusals(design, job: Job) -> list[str]:
+    """Reasons why the connection may not have the inverters of a design."""
+    limit_kw = job.supply.inverter_limit_kw
+    counts_all = job.supply.operator_counts == "every inverter"
+    counted = [box for box in design.boxes if counts_all or box.converter.pv]
+    total = sum(box.converter.ac_kw for box in counted)
+    if limit_kw is None or total <= limit_kw + 1e-9:
+        return []
+    parts = " + ".join(f"{box.converter.ac_kw:g}" for box in counted)
+    idle = [box.converter.name for box in counted if box.converter.pv and not box.has_array]
+    hybrid = f", and {idle[0]} as a PV inverter whether or not a module hangs on it" if idle else ""
+    return [f"The operator counts {parts} = {total:g} kW{hybrid}; this connection may have {limit_kw:g} kW"]
 
 
 def phase_refusals(converter: Converter, job: Job) -> list[str]:

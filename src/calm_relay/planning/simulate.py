@@ -9,16 +9,19 @@ from calm_relay.job.base import minutes_of
 from calm_relay.job.model import Job
 from calm_relay.job.tariff import Tariff
 from calm_relay.physics.calendar import YearCalendar
+from calm_relay.physics.control import Control
 from calm_relay.physics.money import net_present_value, simple_payback_years, yearly_bill
-from calm_relay.physics.plant import UNLIMITED, ChargeWindow, ConverterPart, Street
-from calm_relay.physics.year import PlantYear, run_plant
+from calm_relay.physics.plant import ConverterPart, Street
+from calm_relay.physics.year import PlantSums, PlantYear, run_plant, sum_plant
 from calm_relay.planning.bank import discharge_ac_kw
 from calm_relay.planning.cost import CostLine, cost_lines
 from calm_relay.planning.demand import DemandYear
 from calm_relay.planning.design import Design
+from calm_relay.planning.orders import export_limit_kw, home_of, orders_of
 from calm_relay.planning.paths import Paths, paths_of
 from calm_relay.planning.shared_input import shared_loss
 from calm_relay.planning.site_year import SiteYear
+from calm_relay.planning.store_air import fit_for_charge, fit_for_discharge, store_air_c
 
 
 @dataclass(frozen=True)
@@ -96,14 +99,24 @@ class Outcome:
 @lru_cache(maxsize=8)
 def price_series(tariff: Tariff, calendar: YearCalendar) -> np.ndarray:
     """Price of imported energy in each step, by local clock."""
-    price = np.full(calendar.steps, tariff.price)
+    return _by_window(tariff.price, tariff.windows, calendar)
+
+
+@lru_cache(maxsize=8)
+def feed_in_series(tariff: Tariff, calendar: YearCalendar) -> np.ndarray:
+    """What is paid for exported energy in each step, by local clock."""
+    return _by_window(tariff.feed_in, tariff.feed_in_windows, calendar)
+
+
+def _by_window(price, windows, calendar):
+    series = np.full(calendar.steps, price)
     weekend = calendar.wall_weekday >= 5
-    for window in reversed(tariff.windows):
+    for window in reversed(windows):
         here = calendar.in_window(minutes_of(window.start), minutes_of(window.end))
         if window.days != "all":
             here &= weekend if window.days == "weekends" else ~weekend
-        price[here] = window.price
-    return price
+        series[here] = window.price
+    return series
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,24 +128,32 @@ class Inputs:
     home_kw: np.ndarray
     step_h: float
     street: Street
-    window: ChargeWindow | None
+    control: Control
+    fit: np.ndarray | None = None
+
+    def scaled(self, array: float = 1.0, home: float = 1.0) -> "Inputs":
+        """The same plant with more or less array, or home."""
+        return replace(self, pv_kw=self.pv_kw * array, home_kw=self.home_kw * home)
 
 
 def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Inputs:
     """A design on the site's year, ready to run."""
     calendar = site.calendar
     plant, pv_kw = _plant_of(design, job, site)
-    limit_kw = job.tariff.export_limit_kw
-    street = Street(job.supply.import_limit_kw, UNLIMITED if limit_kw is None else limit_kw)
-    charge = job.store.grid_charge
-    window = None
-    if charge is not None and design.store_box and design.store_box.is_new:
-        window = ChargeWindow(
-            calendar.in_window(minutes_of(charge.start), minutes_of(charge.end)),
-            charge.target,
-            charge.limit_kw or UNLIMITED,
-        )
-    return Inputs(plant, pv_kw, demand.kw, calendar.step_h, street, window)
+    street = Street(job.supply.import_limit_kw, export_limit_kw(job))
+    control = orders_of(design, job, calendar)
+    home_kw = home_of(job, demand.kw)
+    return Inputs(plant, pv_kw, home_kw, calendar.step_h, street, control, _fit(design, job, site))
+
+
+def _fit(design, job, site):
+    """What cold and heat leave of each store's power; None where all is left all year."""
+    shares = np.ones((2, len(design.boxes), 365))
+    for number, box in enumerate(design.boxes):
+        if box.bank and box.is_new:
+            air = store_air_c(job.place, site)
+            shares[:, number] = fit_for_charge(box.bank.pack, air), fit_for_discharge(box.bank.pack, air)
+    return None if (shares == 1.0).all() else shares
 
 
 def _plant_of(design, job, site):
@@ -144,7 +165,17 @@ def _plant_of(design, job, site):
                 row += run.face.made.dc_kw * (
                     run.modules / run.face.plan.count * left * own_tracking(box, run, job)
                 )
-    return tuple(box.part(job.store.reserve) for box in design.boxes), pv_kw
+    return tuple(_part(box, design, job) for box in design.boxes), pv_kw
+
+
+def _part(box, design, job):
+    """A box as the simulation sees it on this supply."""
+    reserve = job.store.reserve
+    if box.bank and not box.is_new and job.battery and job.battery.reserve is not None:
+        reserve = job.battery.reserve
+    on_one = job.supply.phases == "three" and box.converter.phases == "single"
+    by_clock = design.by_clock and box is design.store_box
+    return replace(box.part(reserve), phase=job.supply.single_on if on_one else 0, by_clock=by_clock)
 
 
 def own_tracking(box, run, job: Job) -> float:
@@ -165,7 +196,12 @@ def production_of(design: Design, job: Job, site: SiteYear) -> np.ndarray:
 
 def run_inputs(inputs: Inputs) -> PlantYear:
     """Runs the plant."""
-    return run_plant(inputs.plant, inputs.pv_kw, inputs.home_kw, inputs.step_h, inputs.street, inputs.window)
+    return run_plant(**vars(inputs))
+
+
+def sum_inputs(inputs: Inputs) -> PlantSums:
+    """Runs the plant and keeps its sums, the bus and the stores' levels."""
+    return sum_plant(**vars(inputs))
 
 
 def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> PlantYear:
@@ -173,14 +209,14 @@ def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Pl
     return run_inputs(inputs_of(design, job, site, demand))
 
 
-def bill_of(year: PlantYear, job: Job, site: SiteYear) -> float:
+def bill_of(year: PlantSums, job: Job, site: SiteYear) -> float:
     """The year's bill under the job's tariff."""
     tariff = job.tariff
     return yearly_bill(
         year.at_bus("import"),
         year.at_bus("export"),
         price_series(tariff, site.calendar),
-        tariff.feed_in,
+        feed_in_series(tariff, site.calendar),
         tariff.standing_per_day,
         year.step_h,
     )
@@ -188,13 +224,16 @@ def bill_of(year: PlantYear, job: Job, site: SiteYear) -> float:
 
 def outcome(design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_now: float | None) -> Outcome:
     """Simulates a design and counts; `bill_now` is the bill of "as it is", None for that design itself."""
-    year = simulate(design, job, site, demand)
-    paths = paths_of(year)
+    return outcome_of(simulate(design, job, site, demand), design, job, site, demand, bill_now)
+
+
+def outcome_of(year: PlantYear, design, job, site, demand, bill_now) -> Outcome:
+    """What a simulated year comes to; see `outcome`."""
     return Outcome(
         year,
         figures_of(year),
         _money(design, job, site, year, bill_now),
-        paths,
+        paths_of(year),
         _dark(design, year, demand, site),
         _power_limit(design, year),
     )

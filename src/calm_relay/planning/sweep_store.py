@@ -115,11 +115,11 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
             f"simulated {season}, {site.source}",
         ),
     ]
-    if store.grid_charge is not None:
-        minutes = (minutes_of(store.grid_charge.end) - minutes_of(store.grid_charge.start)) % 1440
-        rate_kw, _ = charge_dc_kw(box.bank, box.converter, store.grid_charge.limit_kw)
+    if store.first_window is not None:
+        minutes = (minutes_of(store.first_window.end) - minutes_of(store.first_window.start)) % 1440
+        rate_kw, _ = charge_dc_kw(box.bank, box.converter, store.first_window.limit_kw)
         brought = rate_kw * box.bank.pack.round_trip**0.5 * minutes / 60
-        span = max(store.grid_charge.target - store.reserve, 0.05)
+        span = max(store.first_window.target - store.reserve, 0.05)
         flags.append(
             Flag(
                 "cheap window",

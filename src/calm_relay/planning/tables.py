@@ -60,8 +60,7 @@ def assumptions_of(plan: Plan) -> Table:
         text = f"{face.plan.count} × {face.module.name}, {face.plan.tilt:g}° tilt, {face.plan.azimuth:g}° azimuth"
         rows.append(["Roof", face.plan.name, text, "the job's survey; module datasheet"])
     rows.append(["Store", "Reserve for an outage", f"{store.reserve:.0%}", "the job"])
-    if store.grid_charge:
-        window = store.grid_charge
+    for window in store.charge_windows:
         text = f"{window.start} to {window.end}, up to {window.target:.0%}"
         rows.append(["Store", "Filled from the street", text, "the job"])
     return rows

@@ -87,7 +87,7 @@ def stronger_converter(subject, box, enough):
 @check
 def check_charge_window(subject):
     """The cheap window must be long enough, at the real charge rate, for the energy it is meant to bring."""
-    box, charge = subject.design.store_box, subject.job.store.grid_charge
+    box, charge = subject.design.store_box, subject.job.store.first_window
     if box is None or charge is None or not box.is_new:
         return []
     store = subject.job.store
@@ -117,7 +117,7 @@ def check_charge_window(subject):
             "charge window",
             severity,
             "Store",
-            "store.grid_charge",
+            "store.charge_windows.0",
             sentence,
             gain_kwh,
             need_kwh,
@@ -136,7 +136,7 @@ def _longer(charge, minutes, hours):
     clock = f"{start // 60:02d}:{start % 60:02d}"
 
     def apply(job):
-        return job.with_(store=job.store.with_(grid_charge=job.store.grid_charge.with_(start=clock)))
+        return job.with_(store=job.store.with_first_window(job.store.first_window.with_(start=clock)))
 
     return (Mend(f"Start at {clock}", apply),)
 
@@ -146,6 +146,6 @@ def _faster(charge, own_kw, into, minutes, need_kwh):
         return ()
 
     def apply(job):
-        return job.with_(store=job.store.with_(grid_charge=job.store.grid_charge.with_(limit_kw=None)))
+        return job.with_(store=job.store.with_first_window(job.store.first_window.with_(limit_kw=None)))
 
     return (Mend("Lift the window's power limit", apply),)

@@ -1,0 +1,128 @@
+"""How the stores are told to behave: windows by local clock, thresholds, and clocks that see no meter."""
+
+from typing import Self
+
+from pydantic import Field, model_validator
+
+from calm_relay.job.base import ClockTime, Fraction, Model, NotNegative, Positive, minutes_of
+
+DAY = 24 * 60
+
+
+class Window(Model):
+    """A daily window of local clock time; it may run over midnight."""
+
+    start: ClockTime
+    end: ClockTime
+
+    @model_validator(mode="after")
+    def _has_length(self) -> Self:
+        if self.start == self.end:
+            raise ValueError("start and end are the same; wanted a window with a length")
+        return self
+
+    @property
+    def minutes(self) -> int:
+        """How long it is open."""
+        return (minutes_of(self.end) - minutes_of(self.start)) % DAY
+
+    @property
+    def told(self) -> str:
+        """Both ends, as shown."""
+        return f"{self.start} to {self.end}"
+
+    def meets(self, other: "Window") -> bool:
+        """Whether both are open at some time of the day."""
+        ours, theirs = minutes_of(self.start), minutes_of(other.start)
+        return (theirs - ours) % DAY < self.minutes or (ours - theirs) % DAY < other.minutes
+
+
+class GridCharge(Window):
+    """A daily window in which the store may be filled from the street."""
+
+    target: Fraction = Field(default=1.0, description="State of charge at which it stops.")
+    limit_kw: Positive | None = Field(default=None, le=100)
+
+
+class SellWindow(Window):
+    """A daily window in which stored energy is sold."""
+
+    power_kw: Positive = Field(le=100)
+    down_to: Fraction = Field(default=0.3, description="State of charge at which it stops.")
+
+
+class ClockWindow(Window):
+    """A daily window in which a box does one thing whatever the meter shows."""
+
+    power_kw: Positive = Field(le=100)
+
+
+def refuse_meeting(windows, field: str) -> None:
+    """Refuses windows of which two are open at the same time.
+
+    Raises
+    ------
+    ValueError
+        Names both.
+    """
+    for number, first in enumerate(windows):
+        for second in windows[number + 1 :]:
+            if first.meets(second):
+                raise ValueError(
+                    f"{field}: {first.told} and {second.told} overlap; wanted windows that do not meet"
+                )
+
+
+class Clock(Model):
+    """A store on a time clock, without metering: when it is charged, when it gives, and how hard."""
+
+    charge: tuple[ClockWindow, ...] = Field(
+        default=(
+            ClockWindow(start="10:00", end="11:30", power_kw=1.2),
+            ClockWindow(start="11:30", end="16:00", power_kw=0.5),
+        ),
+        min_length=1,
+        max_length=6,
+        description="A short bulk stage, then a long low absorption.",
+    )
+    give: tuple[ClockWindow, ...] = Field(
+        default=(ClockWindow(start="18:00", end="22:00", power_kw=0.6),), min_length=1, max_length=6
+    )
+
+    @model_validator(mode="after")
+    def _do_not_meet(self) -> Self:
+        refuse_meeting((*self.charge, *self.give), "clock")
+        return self
+
+
+class Control(Model):
+    """What the new store is told beside its reserve and its charge windows; self-use where nothing is stated."""
+
+    discharge_windows: tuple[Window, ...] = Field(
+        default=(), max_length=6, description="When the store may serve the home; none: at any time."
+    )
+    sell_windows: tuple[SellWindow, ...] = Field(default=(), max_length=6)
+    shave_above_kw: Positive | None = Field(
+        default=None, le=500, description="The store serves only what the home draws above this."
+    )
+    import_bias_w: NotNegative = Field(
+        default=0.0, le=500, description="Import that the control leaves standing, so that nothing leaks out."
+    )
+    clock: Clock = Field(default=Clock(), description="The time clock of a small bank without metering.")
+
+    @model_validator(mode="after")
+    def _do_not_meet(self) -> Self:
+        refuse_meeting(self.discharge_windows, "discharge_windows")
+        refuse_meeting(self.sell_windows, "sell_windows")
+        return self
+
+
+__all__ = [
+    "Clock",
+    "ClockWindow",
+    "Control",
+    "GridCharge",
+    "SellWindow",
+    "Window",
+    "refuse_meeting",
+]
