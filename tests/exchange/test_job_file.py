@@ -66,11 +66,11 @@ def changed(demo, **changes):
         (lambda demo: "[1, 2]", "format", "not a job file"),
         (lambda demo: '{"format": "something"}', "format", '"calm-relay-job"'),
         (
-            lambda demo: changed(demo, schema_version=3),
+            lambda demo: changed(demo, schema_version=4),
             "schema_version",
-            "newer Calm Relay; this one reads up to 2",
+            "newer Calm Relay; this one reads up to 3",
         ),
-        (lambda demo: changed(demo, schema_version=True), "schema_version", "2"),
+        (lambda demo: changed(demo, schema_version=True), "schema_version", "3"),
         (lambda demo: changed(demo, name=""), "name", "at least 1 character"),
         (lambda demo: changed(demo, faces=[]), "faces", "at least 1 item"),
         (lambda demo: changed(demo, colour="red"), "colour", "not a field this version knows"),
@@ -134,7 +134,7 @@ def test_a_job_of_the_first_version_is_read_as_it_stands(demo, tmp_path):
     path = tmp_path / "old.relay.json"
     path.write_text(json.dumps(document))
     job = read_job(path)
-    assert job.schema_version == 2
+    assert job.schema_version == 3
     assert (job.region, job.fuse_school) == ("generic", "series-fuse rating")
     assert [face.fate for face in job.faces] == ["reuse", "reuse"]
     assert job.inverter.fate == "reuse"

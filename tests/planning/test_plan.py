@@ -27,11 +27,19 @@ def item(items, key):
     return next(entry for entry in items if entry.key == key)
 
 
-def test_the_demo_has_three_options_that_can_be_built(demo_plan):
-    assert [option.design.key for option in demo_plan.options] == ["as-is", "ac-addon", "hybrid-swap"]
-    assert [option.design.coupling for option in demo_plan.options] == ["none", "AC", "DC"]
-    assert not any(option.stopped for option in demo_plan.options)
-    assert demo_plan.choice.key in {"ac-addon", "hybrid-swap"}
+def test_every_row_of_the_table_is_an_option_or_says_why_not(demo_plan):
+    keys = [option.design.key for option in demo_plan.options]
+    assert keys[:3] == ["as-is", "ac-addon", "hybrid-swap"]
+    assert [option.design.coupling for option in demo_plan.options[:3]] == ["none", "AC", "DC"]
+    assert len(keys) == len(set(keys)) == 12
+    assert {option.design.key for option in demo_plan.live} == {
+        "as-is", "ac-addon", "hybrid-swap", "two-units", "hybrid-beside", "dc-bus", "clock-bank"
+    }  # fmt: skip
+    for option in demo_plan.options:
+        assert (option.outcome is None) == bool(option.design.refused)
+        assert all(len(reason) > 15 for reason in option.design.refused)
+    assert not any(option.stopped for option in demo_plan.live)
+    assert demo_plan.choice.key == "two-units"
 
 
 def test_a_plan_is_a_pure_function_of_its_job(demo, demo_plan):
@@ -39,11 +47,12 @@ def test_a_plan_is_a_pure_function_of_its_job(demo, demo_plan):
 
 
 def test_every_year_closes_and_serves_the_same_home(demo_plan):
-    for option in demo_plan.options:
+    for option in demo_plan.live:
         year, figures = option.outcome.year, option.outcome.figures
         assert abs(year.year_residual_kwh()) < 1e-6
         assert figures.home_kwh == pytest.approx(demo_plan.demand.yearly_kwh)
-        assert figures.pv_dc_kwh == pytest.approx(sum(face.yearly_kwh for face in demo_plan.faces))
+        hung = sum(run.modules for box in option.design.pv_boxes for run in box.stringing.runs) / 20
+        assert figures.pv_dc_kwh == pytest.approx(hung * sum(face.yearly_kwh for face in demo_plan.faces), rel=0.03)
         assert figures.self_sufficiency == pytest.approx(1 - figures.import_kwh / figures.home_kwh)
         assert list(figures.losses) == [
             "tracker", "dc_dc", "charge", "discharge", "inverter", "rectifier", "standby", "clipped", "curtailed"
@@ -51,7 +60,7 @@ def test_every_year_closes_and_serves_the_same_home(demo_plan):
 
 
 def test_the_store_saves_and_the_coupling_tells(demo_plan):
-    as_is, addon, swap = (option.outcome for option in demo_plan.options)
+    as_is, addon, swap = (option.outcome for option in demo_plan.options[:3])
     assert addon.money.bill < as_is.money.bill
     assert swap.paths.through_store > addon.paths.through_store
     assert swap.figures.clipped_kwh <= as_is.figures.clipped_kwh == addon.figures.clipped_kwh
@@ -62,7 +71,7 @@ def test_the_store_saves_and_the_coupling_tells(demo_plan):
 
 
 def test_outlay_is_the_sum_of_its_lines(demo_plan):
-    for option in demo_plan.options:
+    for option in demo_plan.live:
         money = option.outcome.money
         assert money.outlay == pytest.approx(sum(line.amount for line in money.lines))
         if money.saving > 0 and money.outlay > 0:
@@ -80,7 +89,7 @@ def test_more_packs_of_the_same_kind_never_raise_the_import(demo, with_store):
     bought = []
     for count in (1, 2, 4, 8):
         made = plan(with_store(count=count, charge_windows=()))
-        bought.append([option.outcome.figures.import_kwh for option in made.options[1:]])
+        bought.append([option.outcome.figures.import_kwh for option in made.options[1:3]])
     assert (np.diff(bought, axis=0) <= 1e-6).all()
 
 
@@ -180,7 +189,7 @@ def test_the_least_limit_sets_the_power_of_a_bank():
 
 
 def test_the_line_rearranges_with_the_coupling(demo_plan):
-    lines = {option.design.coupling: line_of(demo_plan, option) for option in demo_plan.options}
+    lines = {option.design.coupling: line_of(demo_plan, option) for option in demo_plan.options[:3]}
     names = {coupling: [station.name for station in line.stations] for coupling, line in lines.items()}
     assert "Store" not in names["none"]
     assert "Battery inverter" in names["AC"]
@@ -197,7 +206,7 @@ def test_the_line_rearranges_with_the_coupling(demo_plan):
 
 def test_scales_hold_every_option_and_yearly_figures_are_marked(demo_plan):
     scales = scales_of(demo_plan)
-    assert all(len(scale.values) == len(scale.texts) == 3 for scale in scales)
+    assert all(len(scale.values) == len(scale.texts) == 12 for scale in scales)
     assert {scale.key for scale in scales if not scale.yearly} == {"outlay", "dark"}
     score = scales[0]
     assert score.top == 100
@@ -210,7 +219,7 @@ def test_a_refused_option_says_why_and_the_others_go_on(with_store):
     swap = made.option("hybrid-swap")
     assert swap.outcome is None
     assert "inverters of this kind speaks to Wharfell 10 pack" in swap.findings[0].sentence
-    assert made.choice.key in {"as-is", "ac-addon"}
+    assert made.choice.key in {"as-is", "ac-addon", "two-units"}
     assert line_of(made, swap).station("Converter").headline == "none fits"
     document = document_of(made)
     assert document.options[2].year is None
@@ -229,7 +238,7 @@ def test_the_document_is_what_the_plan_says(demo_plan):
     document = json.loads(document_of(demo_plan).model_dump_json())
     assert document["assumed_climate"] is True
     assert document["choice"]["key"] == demo_plan.choice.key
-    assert max(option["largest_residual_kwh"] for option in document["options"]) < 1e-9
+    assert max(option["largest_residual_kwh"] or 0.0 for option in document["options"]) < 1e-9
     assert document["options"][0]["money"]["payback_years"] == 0.0
     assert document["cautions"]
     assert kit_of(demo_plan.job).pack("fern-48", "").name in document["options"][1]["money"]["lines"][1]["label"]

@@ -64,7 +64,7 @@ def test_payback_against_numpy_financial():
 
 def test_plan_money_against_numpy_financial(demo, demo_plan):
     costs = demo.costs
-    for option in demo_plan.options[1:]:
+    for option in demo_plan.live[1:]:
         money = option.outcome.money
         savings = [money.saving * (1 + costs.price_rise) ** year for year in range(costs.horizon_years)]
         assert money.npv == pytest.approx(npf.npv(costs.discount_rate, [-money.outlay, *savings]))

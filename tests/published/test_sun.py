@@ -142,7 +142,7 @@ def test_a_job_on_the_tmy3_file_is_planned_without_assumptions(greensboro):
     made = plan(greensboro)
     assert made.assumed_note == ""
     assert made.site.source == "weather file 723170TYA.CSV"
-    assert all(np.abs(option.outcome.year.ac_residuals_kwh()).max() < 1e-9 for option in made.options)
+    assert all(np.abs(option.outcome.year.ac_residuals_kwh()).max() < 1e-9 for option in made.live)
 
 
 def test_standard_pressure_at_height():

@@ -131,7 +131,7 @@ class Commands(QObject):
             self._add(
                 self._option_menu,
                 title,
-                f"Ctrl+{number + 1}",
+                f"Ctrl+{(number + 1) % 10}" if number < 10 else None,
                 lambda number=number: self._window.show_option(number),
             )
             for number, title in enumerate(titles)

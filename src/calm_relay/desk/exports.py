@@ -12,7 +12,7 @@ from calm_relay.desk.theme import LIGHT
 from calm_relay.desk.view import LETTERS
 from calm_relay.exchange.table_file import write_tables
 from calm_relay.planning.line import line_of
-from calm_relay.planning.scales import loss_scales_of, scales_of
+from calm_relay.planning.scales import compared, loss_scales_of, scales_of
 from calm_relay.planning.tables import tables_of
 
 WIDE = 1040
@@ -35,7 +35,7 @@ def export_plan(plan, folder: Path) -> list[Path]:
     keys = [option.design.key for option in plan.options]
     shown = keys.index(plan.choice.key) if plan.choice.key else 0
     for name, scales in (("comparison", scales_of(plan)), ("losses", loss_scales_of(plan))):
-        rows = ScaleRows(scales, LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT)
+        rows = ScaleRows(scales, LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT, compared(plan, shown))
         for kind in ("svg", "png"):
             written.append(folder / f"{name}.{kind}")
             save_picture(

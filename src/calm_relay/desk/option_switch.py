@@ -1,9 +1,14 @@
-"""The options as a column of buttons; the one pressed is in view."""
+"""The options as a column of buttons; the one pressed is in view, those that cannot be built wait in a list."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.desk.view import LETTERS
+
+ROOM = 152
+TALL, LOW = 42, 20
+# From this height on a button has a second line for its note.
+TWO_LINES = 36
 
 
 class OptionSwitch(QWidget):
@@ -16,45 +21,85 @@ class OptionSwitch(QWidget):
         super().__init__(parent)
         self.setFixedWidth(222)
         self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(14, 9, 4, 6)
-        self._column.setSpacing(5)
+        self._column.setContentsMargins(14, 7, 4, 4)
         self.buttons: list[QPushButton] = []
         self.compare_button = QPushButton("Compare the options")
         self.compare_button.setObjectName("small")
         self.compare_button.setToolTip("The bench Choice (F9)")
         self.compare_button.clicked.connect(lambda _=False: self.compare.emit())
-        self._column.addWidget(self.compare_button)
+        self.refused = QPushButton()
+        self.refused.setObjectName("small")
+        self.refused_menu = QMenu(self.refused)
+        self.refused.setMenu(self.refused_menu)
+        below = QHBoxLayout()
+        below.setSpacing(4)
+        below.addWidget(self.compare_button, 1)
+        below.addWidget(self.refused, 1)
+        self._column.addLayout(below)
 
     def show_options(self, options, best: str | None, shown: int) -> None:
         """Shows the options; `best` is marked in words, `shown` is pressed."""
         while len(self.buttons) < len(options):
-            number = len(self.buttons)
-            button = QPushButton()
-            button.setObjectName("option")
-            button.setCheckable(True)
-            button.setMinimumHeight(42)
-            button.setToolTip(f"Ctrl+{number + 1}")
-            # Not a group of buttons that exclude each other: it would leave the tab to one of them.
-            button.clicked.connect(lambda _=False, number=number: self.chosen.emit(number))
-            self._column.insertWidget(number, button)
-            self.buttons.append(button)
+            self._add_button()
         while len(self.buttons) > len(options):
             # A job with fewer options came.
             gone = self.buttons.pop()
             self._column.removeWidget(gone)
             gone.hide()
             gone.deleteLater()
+        listed = [number == shown or option.outcome is not None for number, option in enumerate(options)]
+        height = max(LOW, min(TALL, ROOM // max(sum(listed), 1)))
+        self._column.setSpacing(5 if height >= TWO_LINES else 2)
         for number, (button, option) in enumerate(zip(self.buttons, options, strict=True)):
-            note = ""
-            if option.outcome is None:
-                note = "cannot be built"
-            elif option.stopped:
-                note = "stopped"
-            elif option.design.key == best:
-                note = "serves best"
+            note = _note(option, best)
             text = f"{LETTERS[number]}   {option.design.title}"
-            button.setText(f"{text}\n      {note}" if note else text)
-            button.setAccessibleName(
-                f"Option {LETTERS[number]}, {option.design.title}{', ' + note if note else ''}"
-            )
+            gap = "\n      " if height >= TWO_LINES else "  ·  "
+            button.setText(f"{text}{gap}{note}" if note else text)
+            named = f"Option {LETTERS[number]}, {option.design.title}{', ' * bool(note)}{note}"
+            button.setAccessibleName(named)
+            button.setToolTip(f"{option.design.title}{': ' * bool(note)}{note}{_key(number)}")
+            button.setFixedHeight(height)
+            button.setProperty("low", height < TWO_LINES)
+            button.style().polish(button)
             button.setChecked(number == shown)
+            button.setVisible(listed[number])
+        self._list_refused(options, shown)
+
+    def _add_button(self):
+        number = len(self.buttons)
+        button = QPushButton()
+        button.setObjectName("option")
+        button.setCheckable(True)
+        # Not a group of buttons that exclude each other: it would leave the tab to one of them.
+        button.clicked.connect(lambda _=False, number=number: self.chosen.emit(number))
+        self._column.insertWidget(number, button)
+        self.buttons.append(button)
+
+    def _list_refused(self, options, shown):
+        self.refused_menu.clear()
+        refused = [number for number, option in enumerate(options) if option.outcome is None]
+        for number in refused:
+            title = f"{LETTERS[number]}   {options[number].design.title}"
+            action = self.refused_menu.addAction(title)
+            action.setToolTip(". ".join(options[number].design.refused))
+            action.setCheckable(True)
+            action.setChecked(number == shown)
+            action.triggered.connect(lambda _=False, number=number: self.chosen.emit(number))
+        self.refused_menu.setToolTipsVisible(True)
+        self.refused.setVisible(bool(refused))
+        self.refused.setText(f"{len(refused)} refused")
+        self.refused.setToolTip("What cannot be built on this job, and why")
+        self.refused.setAccessibleName(f"{len(refused)} options that cannot be built")
+        self.compare_button.setText("Compare" if refused else "Compare the options")
+
+
+def _note(option, best):
+    if option.outcome is None:
+        return "cannot be built"
+    if option.stopped:
+        return "stopped"
+    return "serves best" if option.design.key == best else ""
+
+
+def _key(number):
+    return f"   Ctrl+{(number + 1) % 10}" if number < 10 else ""

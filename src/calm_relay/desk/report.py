@@ -16,7 +16,7 @@ from calm_relay.desk.wording import keep_units
 from calm_relay.exchange.job_file import write_atomically
 from calm_relay.planning.cautions import CAUTIONS
 from calm_relay.planning.line import line_of
-from calm_relay.planning.scales import scales_of
+from calm_relay.planning.scales import compared, scales_of
 from calm_relay.planning.severity import Severity
 from calm_relay.planning.tables import assumptions_of
 
@@ -160,7 +160,9 @@ def _opening(pages, plan):
 
 
 def _lines(pages, plan):
-    for number, option in enumerate(plan.options):
+    refused = [number for number, option in enumerate(plan.options) if option.outcome is None]
+    for number in (*compared(plan, 0), *refused):
+        option = plan.options[number]
         verdict = " serves best" if option.design.key == plan.choice.key else ""
         if option.outcome is None:
             verdict = " cannot be built; the reasons stand below"
@@ -177,7 +179,7 @@ def _lines(pages, plan):
 def _comparison(pages, plan):
     keys = [option.design.key for option in plan.options]
     shown = keys.index(plan.choice.key) if plan.choice.key else 0
-    rows = ScaleRows(scales_of(plan), LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT)
+    rows = ScaleRows(scales_of(plan), LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT, compared(plan, shown))
     pages.head("The options on common scales", rows.height + 30)
     pages.picture(lambda painter: rows.paint(painter, 720), 720, rows.height)
 

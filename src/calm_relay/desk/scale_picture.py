@@ -19,10 +19,13 @@ class ScalePicture(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("The options on common scales")
 
-    def show_scales(self, scales, letters, shown: int, note: str) -> None:
-        """Draws scales; `letters` name the options, `shown` is the one in view, `note` marks yearly figures."""
+    def show_scales(self, scales, letters, shown: int, note: str, numbers=None) -> None:
+        """Draws scales; `letters` name the options, `shown` is the one in view, `note` marks yearly figures.
+
+        `numbers` says which options have a bar.
+        """
         self._note = note
-        self._rows = ScaleRows(scales, letters, shown, note, colours())
+        self._rows = ScaleRows(scales, letters, shown, note, colours(), numbers)
         self.setAccessibleDescription(self._rows.told())
         self.updateGeometry()
         self.update()

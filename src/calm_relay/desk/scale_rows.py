@@ -17,13 +17,15 @@ TOP = 3.0
 class ScaleRows:
     """Rows of `planning.scales.Scale`s; option number `shown` is drawn in ink, the others in grey.
 
-    An option that was refused has no figures and no bar.
+    An option that was refused has no figures and no bar; `numbers` says which of the others have one, all of them
+    when left out.
     """
 
-    def __init__(self, scales, letters, shown: int, note: str, colours: Colours):
+    def __init__(self, scales, letters, shown: int, note: str, colours: Colours, numbers=None):
         self.scales, self._letters, self._shown, self._note = tuple(scales), letters, shown, note
         self._colours = colours
-        self._live = [i for i in range(len(letters)) if any(scale.values[i] is not None for scale in self.scales)]
+        wanted = range(len(letters)) if numbers is None else numbers
+        self._live = [i for i in wanted if any(scale.values[i] is not None for scale in self.scales)]
         self._pitch = PITCH.get(max(len(self._live), 1), CROWDED)
 
     @property

@@ -135,6 +135,8 @@ def style_sheet(colours: Colours) -> str:
     QPushButton#option {{ border-color: {colours.rule}; padding: 4px 10px; }}
     QPushButton#option:checked {{ border: 2px solid {colours.ink}; background: {colours.field};
                                   padding: 3px 9px; }}
+    QPushButton#option[low="true"] {{ padding: 0 8px; font-size: 8.5pt; text-align: left; }}
+    QPushButton#option[low="true"]:checked {{ padding: 0 7px; }}
     QPushButton#option:focus {{ border: 2px solid {colours.alternating}; padding: 3px 9px; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {colours.rule}; border-radius: 4px; min-height: 24px; }}

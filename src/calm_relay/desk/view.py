@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-LETTERS = "ABCDEFGH"
+LETTERS = "ABCDEFGHIJKLMNOP"
 
 
 @dataclass(frozen=True, eq=False)

@@ -46,6 +46,12 @@ class Costs(Model):
     rebate_max: NotNegative = 0.0
     discount_rate: Fraction = 0.04
     horizon_years: int = Field(default=15, ge=1, le=40)
+    replace_year: int | None = Field(
+        default=None, ge=1, le=39, description="After which year the packs are bought anew; None: never."
+    )
+    underused_cycles: NotNegative = Field(
+        default=120.0, le=1000, description="Full cycles a year below which a store counts as under-used."
+    )
     price_rise: Annotated[float, Field(ge=-0.2, le=0.3)] = 0.02
 
 

@@ -53,3 +53,31 @@ def net_present_value(outlay, saving_per_year, years, discount_rate, price_rise=
     year = np.arange(1, years + 1)
     savings = saving_per_year * (1 + price_rise) ** (year - 1)
     return float((savings / (1 + discount_rate) ** year).sum() - outlay)
+
+
+def present_value(flows, discount_rate):
+    """Worth today of yearly sums, the first of them today; those of later years at each year's end."""
+    flows = np.asarray(flows, dtype=float)
+    return float((flows / (1.0 + discount_rate) ** np.arange(flows.size)).sum())
+
+
+def internal_rate_of_return(flows):
+    """Discount rate at which yearly sums are worth nothing today; None when they never change sign or have none.
+
+    Found by bisection between -0.99 and 10 a year.
+    """
+    flows = np.asarray(flows, dtype=float)
+    if not (flows.min() < 0.0 < flows.max()):
+        return None
+    low, high = -0.99, 10.0
+    at_low, at_high = present_value(flows, low), present_value(flows, high)
+    if at_low * at_high > 0:
+        return None
+    for _ in range(200):
+        middle = (low + high) / 2.0
+        at_middle = present_value(flows, middle)
+        if at_middle * at_low > 0:
+            low, at_low = middle, at_middle
+        else:
+            high = middle
+    return float((low + high) / 2.0)

@@ -50,6 +50,11 @@ class Plan:
         """What stands beside every yearly figure; empty when the weather is measured."""
         return "assumed climate" if self.site.assumed else ""
 
+    @property
+    def live(self) -> tuple[Option, ...]:
+        """The options that can be built at all."""
+        return tuple(option for option in self.options if option.outcome is not None)
+
     def option(self, key: str) -> Option:
         """An option by its design's key."""
         return next(option for option in self.options if option.design.key == key)
@@ -86,8 +91,9 @@ def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> 
     bank = bank_of(job, kit)
     ground = Ground(survey, demand, bank, now)
     options, bill_now = [], None
-    for number, design in enumerate(designs(ground)):
-        progress(0.6 + 0.1 * number, f"Simulating: {design.title}")
+    made = designs(ground)
+    for number, design in enumerate(made):
+        progress(0.6 + 0.4 * number / len(made), f"Simulating: {design.title}")
         if design.refused:
             options.append(Option(design, None, _refusals(design), ground))
             continue

@@ -3,9 +3,19 @@
 from dataclasses import dataclass
 
 from calm_relay.job.model import Job
-from calm_relay.planning.design import AC_ADDON, AS_IS, HYBRID_SWAP, MICRO_AC
+from calm_relay.planning.design import (
+    AC_ADDON,
+    AS_IS,
+    BALCONY,
+    CLOCK_BANK,
+    GROW_BANK,
+    HYBRID_SWAP,
+    MICRO_AC,
+    TWO_UNITS,
+)
 
 WORTH_SAYING_KWH = 10.0
+FULL = 0.98
 
 
 @dataclass(frozen=True)
@@ -49,6 +59,9 @@ def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
         *_outlay(option, job),
         *_works(option),
         *_path(option, options),
+        *_yield(option, options),
+        *_second_unit(option, options, job),
+        *_clock(option),
     ]
     reasons = [Reason(good, purpose, job.weight(purpose), sentence) for good, purpose, sentence in found]
     heard = [reason for reason in reasons if reason.weight > 0]
@@ -125,23 +138,16 @@ def _works(option):
     design = option.design
     if design.key == AS_IS:
         return [(True, "gentle_works", "Nothing is touched.")]
-    kept = option.ground.kept
-    if kept is None and not option.ground.now:
+    if option.ground.kept is None and not option.ground.now:
         return _new_works(design)
     before = sum(box.converter.ac_kw for box in option.ground.now)
-    if design.key == AC_ADDON and not design.removed:
-        return [
-            (
-                True,
-                "gentle_works",
-                "Roof and inverter stay; if one box fails, the other works on.",
-            ),
-            (
-                False,
-                "gentle_works",
-                f"The network operator counts {design.counted_kw:g} kW instead of {before:g} kW.",
-            ),
-        ]
+    counted = f"The network operator counts {design.counted_kw:g} kW"
+    if not design.removed:
+        found = [(True, "gentle_works", _stays(design))]
+        if design.counted_kw > before + 1e-9:
+            found.append((False, "gentle_works", f"{counted} instead of {before:g} kW."))
+        return found
+    kept = option.ground.kept
     goes = (
         "The microinverters come off"
         if kept is None
@@ -151,7 +157,7 @@ def _works(option):
         "if the one box fails, array and store both stop" if design.coupling == "DC" else "two new boxes are hung"
     )
     found = [
-        (True, "gentle_works", f"The operator counts {design.counted_kw:g} kW, today {before:g} kW."),
+        (design.counted_kw <= before, "gentle_works", f"{counted}, today {before:g} kW."),
         (False, "gentle_works", f"{goes}, {design.strings_moved} strings are reconnected, and {ends}."),
     ]
     old = next((box for box in option.ground.now if box.bank and box not in design.boxes), None)
@@ -159,6 +165,17 @@ def _works(option):
         told = f"The old battery, {old.bank.usable_kwh:.1f} kWh usable, goes with its box."
         found.append((False, "gentle_works", told))
     return found
+
+
+def _stays(design):
+    """What is left as it is by an option that takes nothing away."""
+    if design.key == GROW_BANK:
+        return "No new box: the packs join the port that is there."
+    if design.key == BALCONY:
+        return "Nothing is touched: modules and store go on a plug."
+    units = design.store_box.bank.units
+    apart = f"if one of {units + 1} boxes fails, the others work on" if units > 1 else None
+    return f"Roof and inverter stay; {apart or 'if one box fails, the other works on'}."
 
 
 def _new_works(design):
@@ -199,3 +216,56 @@ def _path(option, options):
         sentence = f"None of the {clipped_now:,.0f} kWh clipped a year is caught: it ends before the store."
         found.append((False, "use_own_power", sentence))
     return found
+
+
+def _yield(option, options):
+    """What the same modules give under another kind of electronics."""
+    offered = option.outcome.figures.pv_dc_kwh
+    others = [item for item in options if item is not option and item.outcome.figures.pv_dc_kwh > 0]
+    micro = option.design.key == MICRO_AC
+    rivals = [item for item in others if (item.design.key == MICRO_AC) != micro]
+    if not rivals or offered <= 0 or not (micro or any(item.design.key == MICRO_AC for item in rivals)):
+        return []
+    theirs = max(item.outcome.figures.pv_dc_kwh for item in rivals)
+    more = offered / theirs - 1.0
+    if abs(more) < 0.01:
+        return []
+    if more > 0:
+        sentence = f"Each module works for itself: {offered:,.0f} kWh a year DC, on strings {theirs:,.0f}."
+    else:
+        sentence = f"Strings lose to mismatch: {offered:,.0f} kWh a year DC, each module alone {theirs:,.0f}."
+    return [(more > 0, "lower_bills", sentence)]
+
+
+def _second_unit(option, options, job):
+    """A unit more adds energy and power; the figures of the option with one unit less stand beside it."""
+    one = _other(options, AC_ADDON)
+    if option.design.key != TWO_UNITS or one is None:
+        return []
+    now, before = option.outcome, one.outcome
+    sentence = (
+        f"A second unit adds energy and power: {before.limit.power_kw:.1f} to {now.limit.power_kw:.1f} kW; "
+        "a bare expansion would add energy only."
+    )
+    more = now.money.saving - before.money.saving
+    extra = now.money.outlay - before.money.outlay
+    found = [(True, "ride_through_outage", sentence)]
+    if more > 0:
+        years = years_text(extra / more)
+        told = f"The second unit alone costs {money_text(job, extra)} and takes {years} to pay for itself."
+        found.append((False, "low_outlay", told))
+    return found
+
+
+def _clock(option):
+    """A store that sees no meter charges and gives at the wrong times too."""
+    if option.design.key != CLOCK_BANK:
+        return []
+    box = option.design.store_box
+    year = option.outcome.year
+    number = option.design.boxes.index(box)
+    level = year.of("store", number).reshape(365, -1) / year.plant[number].battery.usable_kwh
+    full = int((level.max(axis=1) > FULL).sum())
+    sentence = f"Charged by the clock in the sun hours, it is full on {full} days; lead-acid wants all of them."
+    blind = "It sees no meter: on dark days it charges from the street, and gives when nobody asks."
+    return [(full >= 300, "low_outlay", sentence), (False, "lower_bills", blind)]

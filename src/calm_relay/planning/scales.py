@@ -195,6 +195,15 @@ def _told(key, label, note, lower_is_better, values, form, end, *, yearly):
     return Scale(key, label, note, lower_is_better, yearly, tuple(values), texts, end)
 
 
+def compared(plan: Plan, shown: int, most: int = 5) -> tuple[int, ...]:
+    """Options that stand beside each other: the one in view, as it is, and those that serve best, by number."""
+    scores = plan.choice.scores
+    live = [number for number, option in enumerate(plan.options) if option.outcome is not None]
+    ranked = sorted(live, key=lambda n: (plan.options[n].stopped, -scores[plan.options[n].design.key].total))
+    first = [n for n in (shown, 0) if n in live]
+    return tuple(sorted(list(dict.fromkeys([*first, *ranked]))[:most]))
+
+
 def scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Every measure of the plan's options, in the options' order."""
     currency = plan.job.tariff.currency

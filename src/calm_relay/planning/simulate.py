@@ -233,7 +233,7 @@ def outcome_of(year: PlantYear, design, job, site, demand, bill_now) -> Outcome:
         year,
         figures_of(year),
         _money(design, job, site, year, bill_now),
-        paths_of(year),
+        paths_of(year, design.boxes.index(design.store_box) if design.store_box else None),
         _dark(design, year, demand, site),
         _power_limit(design, year),
     )

@@ -1,0 +1,198 @@
+"""The least a plant's year can cost with perfect foresight, as a linear program: a bound that no control may beat.
+
+Losses that do not grow in proportion are replaced by the steepest line through nothing that never exceeds them,
+standby is left out, and powers are means of an hour: each can only make the program cheaper than the plant.
+The solver is imported where it is used: that import takes longer than a whole warm plan.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+
+@dataclass(frozen=True, eq=False)
+class Foresight:
+    """The bound and its dispatch, hour by hour.
+
+    `cost` is import less export over the hours, without standing charges; `bought`, `sold`, `charged` and `given`
+    are mean powers [kW] at the street and at the AC side of all stores together; `level` is stored energy [kWh].
+    """
+
+    cost: float
+    bought: np.ndarray
+    sold: np.ndarray
+    charged: np.ndarray
+    given: np.ndarray
+    level: np.ndarray
+
+
+def least_loss(loss) -> float:
+    """Slope of the steepest line through nothing that a loss curve never falls below.
+
+    k0 R + k1 P + k2 P^2/R over P is least at P = R sqrt(k0/k2).
+    """
+    return loss.k1 + 2.0 * (loss.k0 * loss.k2) ** 0.5
+
+
+class _Program:
+    """Collects columns and rows of a linear program whose variables come in whole series."""
+
+    def __init__(self, steps):
+        self.steps, self.high, self.low, self.cost = steps, [], [], []
+        self.rows = {"equal": [], "upper": []}
+        self.right = {"equal": [], "upper": []}
+
+    def series(self, high, low=0.0, cost=0.0):
+        """A variable for each step; returns its number."""
+        for given, kept in ((high, self.high), (low, self.low), (cost, self.cost)):
+            kept.append(np.broadcast_to(np.asarray(given, dtype=float), self.steps))
+        return len(self.high) - 1
+
+    def row(self, kind, terms, right):
+        """One constraint a step: the sum of factor times series, and of series a step before, against `right`."""
+        self.rows[kind].append(terms)
+        self.right[kind].append(np.broadcast_to(np.asarray(right, dtype=float), self.steps))
+
+    def _matrix(self, kind):
+        from scipy.sparse import coo_matrix
+
+        at = np.arange(self.steps)
+        values, rows, columns = [], [], []
+        for number, terms in enumerate(self.rows[kind]):
+            for series, factor, back in terms:
+                here = at[back:]
+                values.append(np.full(here.size, factor))
+                rows.append(here + number * self.steps)
+                columns.append(at[: at.size - back] + series * self.steps)
+        shape = (len(self.rows[kind]) * self.steps, len(self.high) * self.steps)
+        parts = (np.concatenate(part) for part in (values, rows, columns))
+        value, row, column = parts
+        return coo_matrix((value, (row, column)), shape=shape).tocsr()
+
+    def solve(self, time_limit_s):
+        """The optimum: its cost, and every series.
+
+        Raises
+        ------
+        RuntimeError
+            When the solver ends without an optimum.
+        """
+        from scipy.optimize import linprog
+
+        upper = bool(self.rows["upper"])
+        done = linprog(
+            np.concatenate(self.cost),
+            A_ub=self._matrix("upper") if upper else None,
+            b_ub=np.concatenate(self.right["upper"]) if upper else None,
+            A_eq=self._matrix("equal"),
+            b_eq=np.concatenate(self.right["equal"]),
+            bounds=np.column_stack([np.concatenate(self.low), np.concatenate(self.high)]),
+            method="highs-ds",
+            options={"time_limit": time_limit_s},
+        )
+        if done.status != 0:
+            raise RuntimeError(f"the bound was not found: {done.message}")
+        return float(done.fun), done.x.reshape(len(self.high), self.steps)
+
+
+def least_cost(
+    plant,
+    pv_kw,
+    home_kw,
+    step_h,
+    price,
+    feed_in,
+    import_limit_kw=np.inf,
+    export_limit_kw=np.inf,
+    sells_stored=True,
+    time_limit_s=60.0,
+) -> Foresight:
+    """Cost of import less export under the best dispatch of the same boxes.
+
+    Parameters
+    ----------
+    plant : sequence of physics.plant.ConverterPart
+    pv_kw : ndarray, shape (converters, steps)
+        DC power on offer [kW].
+    home_kw : ndarray, shape (steps,)
+        [kW].
+    step_h : float
+        Step length [h].
+    price, feed_in : ndarray, shape (steps,), or float
+        Of import and export [currency/kWh].
+    import_limit_kw, export_limit_kw : float
+        [kW]; what the home itself draws is always let in.
+    sells_stored : bool
+        Whether more may leave than the arrays give.
+    time_limit_s : float
+        After which the solver gives up.
+
+    Raises
+    ------
+    RuntimeError
+        When there is no optimum in time.
+
+    References
+    ----------
+    Huangfu and Hall 2018, Parallelizing the dual revised simplex method (HiGHS).
+    """
+    steps = home_kw.size
+    program = _Program(steps)
+    bought = program.series(np.maximum(import_limit_kw, home_kw), cost=np.asarray(price) * step_h)
+    sold = program.series(max(export_limit_kw, 0.0), cost=-np.asarray(feed_in) * step_h)
+    bus = [(bought, 1.0, 0), (sold, -1.0, 0)]
+    charging, giving, levels, harvested = [], [], [], []
+    plain = np.zeros(steps)
+    for offered, part in zip(pv_kw, plant, strict=True):
+        slope = least_loss(part.loss)
+        harvest = np.minimum(offered * part.tracker_efficiency, part.pv_limit_kw) if part.pv else np.zeros(steps)
+        battery = part.battery
+        if battery is None or battery.usable_kwh <= 0:
+            plain = plain + np.minimum(harvest / (1.0 + slope), part.ac_limit_kw)
+            continue
+        charge = program.series(battery.charge_kw)
+        discharge = program.series(battery.discharge_kw)
+        level = program.series(battery.usable_kwh, min(battery.reserve, battery.initial) * battery.usable_kwh)
+        first = np.zeros(steps)
+        first[0] = battery.initial * battery.usable_kwh
+        program.row(
+            "equal",
+            [
+                (level, 1.0, 0),
+                (level, -1.0, 1),
+                (charge, -battery.charge_efficiency * step_h, 0),
+                (discharge, step_h / battery.discharge_efficiency, 0),
+            ],
+            first,
+        )
+        out = program.series(part.ac_limit_kw)
+        drawn = program.series(battery.from_ac_kw)
+        dc = [
+            (charge, 1.0 / battery.dc_dc_efficiency, 0),
+            (discharge, -battery.dc_dc_efficiency, 0),
+            (out, 1.0 + slope, 0),
+            (drawn, -(1.0 - slope), 0),
+        ]
+        if part.pv:
+            used = program.series(harvest)
+            program.row("equal", [*dc, (used, -1.0, 0)], 0.0)
+            harvested.append(used)
+        else:
+            program.row("equal", dc, 0.0)
+        bus += [(out, 1.0, 0), (drawn, -1.0, 0)]
+        charging.append(drawn)
+        giving.append(out)
+        levels.append(level)
+    if plain.any():
+        given = program.series(plain)
+        bus.append((given, 1.0, 0))
+        harvested.append(given)
+    program.row("equal", bus, home_kw)
+    if not sells_stored:
+        program.row("upper", [(sold, 1.0, 0), *((series, -1.0, 0) for series in harvested)], 0.0)
+    cost, found = program.solve(time_limit_s)
+
+    def together(numbers):
+        return found[numbers].sum(axis=0) if numbers else np.zeros(steps)
+
+    return Foresight(cost, found[bought], found[sold], together(charging), together(giving), together(levels))
