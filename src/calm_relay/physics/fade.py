@@ -24,6 +24,10 @@ class Cycles:
         """Depth times count, added up."""
         return float(np.dot(self.depth, self.count))
 
+    def of(self, share: float) -> "Cycles":
+        """The same cycles as shares of a larger energy: usable depth times usable over nominal."""
+        return Cycles(self.depth * share, self.count)
+
     def by_depth(self, bins: int = 10) -> np.ndarray:
         """Full cycles spent in each of so many equal bands of depth, shallow first."""
         edges = np.linspace(0.0, 1.0, bins + 1)

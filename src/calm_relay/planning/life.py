@@ -86,7 +86,7 @@ def life_of(plan: Plan, option: Option, progress: Progress = unheard) -> Life | 
         usable = inputs.plant[number].battery.usable_kwh * left
         cycles = count_cycles(run.level[number] / usable)
         first = first or cycles
-        worn += cycle_fade(cycles, depths, lives, bank.pack.cycles_to)
+        worn += cycle_fade(cycles.of(bank.pack.depth_of_discharge), depths, lives, bank.pack.cycles_to)
         stood = calendar_fade(year + 1 - born, air, bank.pack.calendar_fade)
         bill = bill_of(run, job, plan.site)
         bill_now = bill_of(sum_inputs(now.scaled(array=array)), job, plan.site)

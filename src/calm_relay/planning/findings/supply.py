@@ -1,6 +1,7 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
 from calm_relay.planning.findings.base import Finding, Severity, check
+from calm_relay.planning.rules import rule_of
 
 
 @check
@@ -69,5 +70,58 @@ def check_operator_sum(subject):
             None,
             "kW",
             "the network operator's connection rules, checked locally",
+        )
+    ]
+
+
+@check
+def check_hybrid_counted(subject):
+    """Many operators count anything with PV terminals as a PV inverter, module or not."""
+    idle = [
+        box
+        for box in subject.design.new_boxes
+        if box.is_new and box.converter.pv is not None and not box.has_array
+    ]
+    return [
+        Finding(
+            "hybrid counted",
+            Severity.WATCH,
+            "Street",
+            "supply.operator_counts",
+            f"{box.converter.name} serves as a battery inverter here, but many operators count any inverter with PV "
+            f"terminals as a PV inverter: {box.converter.ac_kw:g} kW more, with or without a module on it.",
+            box.converter.ac_kw,
+            None,
+            "kW",
+            "the network operator's connection rules, checked locally",
+        )
+        for box in idle
+    ]
+
+
+@check
+def check_notify(subject):
+    """Above so much inverter power on a phase the operator is asked before, not told after."""
+    rule = rule_of(subject.job, "notify kW per phase")
+    if rule is None or not subject.design.new_boxes:
+        return []
+    phases = 3 if subject.job.supply.phases == "three" else 1
+    on_phase = sum(
+        box.converter.ac_kw / (3 if box.converter.phases == "three" else 1) for box in subject.design.boxes
+    )
+    over = on_phase > rule.limit + 1e-9
+    what = "apply before anything is bought" if over else "notifying is enough"
+    spread = " on the fullest phase" if phases == 3 else ""
+    return [
+        Finding(
+            "notify or apply",
+            Severity.WATCH if over else Severity.HOLD,
+            "Street",
+            "region",
+            f"{on_phase:.2f} kW of inverter{spread}; {rule.rule.name} is {rule.limit:g} kW a phase: {what}.",
+            on_phase,
+            rule.limit,
+            "kW",
+            rule.authority,
         )
     ]
