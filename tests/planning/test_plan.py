@@ -52,7 +52,9 @@ def test_every_year_closes_and_serves_the_same_home(demo_plan):
         assert abs(year.year_residual_kwh()) < 1e-6
         assert figures.home_kwh == pytest.approx(demo_plan.demand.yearly_kwh)
         hung = sum(run.modules for box in option.design.pv_boxes for run in box.stringing.runs) / 20
-        assert figures.pv_dc_kwh == pytest.approx(hung * sum(face.yearly_kwh for face in demo_plan.faces), rel=0.03)
+        assert figures.pv_dc_kwh == pytest.approx(
+            hung * sum(face.yearly_kwh for face in demo_plan.faces), rel=0.03
+        )
         assert figures.self_sufficiency == pytest.approx(1 - figures.import_kwh / figures.home_kwh)
         assert list(figures.losses) == [
             "tracker", "dc_dc", "charge", "discharge", "inverter", "rectifier", "standby", "clipped", "curtailed"

@@ -221,7 +221,7 @@ def _serve_array(p, j, harvest, wanted, room, now):
 
 @_compiled
 def _book(p, j, store, step_h, now, flows, t):
-    """Turns the working figures of one converter into booked flows; returns the store's new level [kWh].
+    """Books the working figures of one converter in row `t`; returns the store's new level [kWh].
 
     While a step is worked on, F_CHARGE holds PV to store at the DC bus, F_RECTIFIER what the rectifier gives
     the DC bus, F_DISCHARGE what the store gives the DC bus, F_INVERTER the PV power that enters the inverter.
@@ -395,6 +395,19 @@ def _fill_from_street(p, store, target, allowed, fit, day, spare, per_h, now):
 
 
 @_compiled
+def _add_up(flows, rows, sums):
+    """Adds the first rows of a day's flows to the sums, four rows at a time."""
+    fours = rows - rows % 4
+    for j in range(sums.shape[0]):
+        for t in range(0, fours, 4):
+            for f in range(len(CONVERTER_FLOWS)):
+                sums[j, f] += flows[t, j, f] + flows[t + 1, j, f] + flows[t + 2, j, f] + flows[t + 3, j, f]
+        for t in range(fours, rows):
+            for f in range(len(CONVERTER_FLOWS)):
+                sums[j, f] += flows[t, j, f]
+
+
+@_compiled
 def run(
     p,
     pv_kw,
@@ -413,6 +426,9 @@ def run(
     export_limit_kw,
     step_h,
     record,
+    add_up,
+    bus,
+    level,
 ):
     """Runs a plant over a series of steps.
 
@@ -436,34 +452,44 @@ def run(
         Step length [h].
     record : bool
         Whether every flow of every step is kept.
+    add_up : bool
+        Whether the flows are added up instead, where they are not kept.
+    bus : ndarray, shape (len(BUS_FLOWS), steps)
+        Filled with home, import, export [kW].
+    level : ndarray, shape (converters, steps)
+        Filled with the energy stored at the end of each step [kWh].
 
     Returns
     -------
     flows : ndarray, shape (converters, len(CONVERTER_FLOWS), steps)
         Mean power [kW] by name; "store" is the level at the end of the step [kWh]; "ac" is positive outward.
-        Without `record` it holds the last step alone.
-    bus : ndarray, shape (len(BUS_FLOWS), steps)
-        Home, import, export [kW].
-    level : ndarray, shape (converters, steps)
-        Stored energy at the end of each step [kWh].
+        Without `record` it holds the last day alone.
     sums : ndarray, shape (converters, len(CONVERTER_FLOWS))
-        Of every flow over the steps [kW].
+        Of every flow over the steps [kW]; nothing unless they are added up.
     """
     n = p.shape[0]
     steps = home_kw.shape[1]
     per_h = 1.0 / step_h
     per_day = max(int(24.0 * per_h), 1)
-    flows = np.empty((steps if record else 1, n, len(CONVERTER_FLOWS)))
-    level = np.empty((n, steps))
+    flows = np.empty((steps if record else min(per_day, steps), n, len(CONVERTER_FLOWS)))
     sums = np.zeros((n, len(CONVERTER_FLOWS)))
     now = np.empty((n, len(CONVERTER_FLOWS)))
-    bus = np.empty((len(BUS_FLOWS), steps))
     store = p[:, INITIAL] * p[:, USABLE]
     spare = np.empty(home_kw.shape[0])
+    day, next_day, row = 0, per_day, -1
     clocks = p[:, BY_CLOCK].sum() > 0.0
     for t in range(steps):
-        now[:, :] = 0.0
-        day = min(t // per_day, fit.shape[2] - 1)
+        for j in range(n):
+            for f in range(len(CONVERTER_FLOWS)):
+                now[j, f] = 0.0
+        if t == next_day:
+            next_day += per_day
+            day = min(day + 1, fit.shape[2] - 1)
+            if not record:
+                if add_up:
+                    _add_up(flows, row + 1, sums)
+                row = -1
+        row += 1
         target = charge_to[t]
         selling = sell_kw[t] > 0.0
         # AC power left on the bus, by phase; below 0 it is short.
@@ -487,15 +513,12 @@ def run(
             short = max(-_all(spare), 0.0)
             allowed = min(charge_kw[t], min(import_limit_kw, fill_import_kw) - short)
             _fill_from_street(p, store, target, allowed, fit, day, spare, per_h, now)
-        at = t if record else 0
         for j in range(n):
             if p[j, USABLE] > 0.0 and now[j, F_AC] == 0.0:
                 now[j, F_STANDBY] = p[j, STANDBY]
                 _put(p, j, spare, -p[j, STANDBY])
-            store[j] = _book(p, j, store[j], step_h, now, flows, at)
+            store[j] = _book(p, j, store[j], step_h, now, flows, row)
             level[j, t] = store[j]
-            for f in range(len(CONVERTER_FLOWS)):
-                sums[j, f] += flows[at, j, f]
         home, bought, sold = 0.0, 0.0, 0.0
         for f in range(spare.size):
             home += home_kw[f, t]
@@ -504,5 +527,7 @@ def run(
         bus[0, t] = home
         bus[1, t] = bought
         bus[2, t] = sold
+    if add_up and not record:
+        _add_up(flows, row + 1, sums)
     # Written step by step, read as whole series.
-    return flows.transpose(1, 2, 0), bus, level, sums
+    return flows.transpose(1, 2, 0), sums

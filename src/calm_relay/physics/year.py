@@ -1,5 +1,6 @@
 """A plant's year: the kernel's flows by name, the sums of the year, and the two balances."""
 
+from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -25,30 +26,37 @@ _BUS_AT = {name: i for i, name in enumerate(dispatch.BUS_FLOWS)}
 
 
 @dataclass(frozen=True, eq=False)
-class PlantSums:
-    """What a plant's run comes to: series of the bus and of the stores' levels, sums of all other flows.
-
-    `level` has shape (converters, steps) [kWh]; `sums` adds up mean powers [kW], see `dispatch.run`.
-    """
+class PlantBus:
+    """The least that is kept of a plant's run: series of the bus, and of the stores' levels [kWh]."""
 
     plant: tuple[ConverterPart, ...]
     step_h: float
     bus: np.ndarray
     level: np.ndarray
-    sums: np.ndarray
 
     def at_bus(self, name) -> np.ndarray:
         """Home, import or export [kW]."""
         return self.bus[_BUS_AT[name]]
 
-    def kwh(self, name, converter=None) -> float:
-        """Sum of a flow over the run [kWh]."""
-        column = self.sums[:, _AT[name]] * self.step_h
-        return float(column.sum() if converter is None else column[converter])
-
     def bus_kwh(self, name) -> float:
         """Sum of home, import or export over the run [kWh]."""
         return float(self.bus[_BUS_AT[name]].sum() * self.step_h)
+
+
+@dataclass(frozen=True, eq=False)
+class PlantSums(PlantBus):
+    """What a plant's run comes to; `sums` adds up every flow's mean powers [kW], see `dispatch.run`."""
+
+    sums: np.ndarray | None
+
+    @property
+    def _added(self):
+        return self.sums
+
+    def kwh(self, name, converter=None) -> float:
+        """Sum of a flow over the run [kWh]."""
+        column = self._added[:, _AT[name]] * self.step_h
+        return float(column.sum() if converter is None else column[converter])
 
     @cached_property
     def losses_kwh(self) -> dict[str, float]:
@@ -62,6 +70,10 @@ class PlantYear(PlantSums):
 
     flows: np.ndarray
 
+    @cached_property
+    def _added(self):
+        return self.flows.sum(axis=2)
+
     def of(self, name, converter=None) -> np.ndarray:
         """A flow by name [kW], of one converter or summed over all; "store" in kWh."""
         at = _AT[name]
@@ -70,7 +82,7 @@ class PlantYear(PlantSums):
     def cut(self, first: int, last: int) -> "PlantYear":
         """Steps [first, last) alone; their store starts where the plant's year does, so only flows are of use."""
         flows = self.flows[:, :, first:last]
-        cut = self.bus[:, first:last], self.level[:, first:last], flows.sum(axis=2), flows
+        cut = self.bus[:, first:last], self.level[:, first:last], None, flows
         return PlantYear(self.plant, self.step_h, *cut)
 
     def kwh_out(self, converter) -> float:
@@ -147,17 +159,79 @@ def run_plant(
     ValueError
         When shapes disagree or a series holds a negative or missing value.
     """
-    flows, *rest = _run(plant, pv_kw, home_kw, step_h, street, control, fit, True)
-    return PlantYear(tuple(plant), step_h, *rest, flows)
+    flows, bus, level, _ = _run(plant, pv_kw, home_kw, step_h, street, control, fit, True)
+    return PlantYear(tuple(plant), step_h, bus, level, None, flows)
 
 
 def sum_plant(plant, pv_kw, home_kw, step_h, street=None, control=None, fit=None) -> PlantSums:
-    """Simulates a plant and keeps what it comes to; the same figures as `run_plant`, in half the time."""
+    """Simulates a plant and keeps what it comes to; the same figures as `run_plant` with less memory."""
     _, *rest = _run(plant, pv_kw, home_kw, step_h, street, control, fit, False)
     return PlantSums(tuple(plant), step_h, *rest)
 
 
+class Shelf:
+    """Room for series of many runs, used again and again: fresh memory costs as much as the kernel."""
+
+    def __init__(self):
+        self._rooms: dict[tuple, np.ndarray] = {}
+
+    def room(self, place, shape) -> np.ndarray:
+        """An array of a shape, the same one for the same place."""
+        key = (place, shape)
+        if key not in self._rooms:
+            self._rooms[key] = np.empty(shape)
+        return self._rooms[key]
+
+
+def bus_plants(runs, workers: Executor, shelf: Shelf) -> list[PlantBus]:
+    """Simulates many plants in threads and keeps what their bus and their stores do.
+
+    Parameters
+    ----------
+    runs : sequence of dict
+        Arguments of `run_plant`, each by name.
+    workers : concurrent.futures.Executor
+        Its threads run the kernel and nothing else, so that they do not wait for the interpreter's lock.
+    shelf : Shelf
+        Holds the series found; the next call with it writes over them.
+    """
+    ready = []
+    for place, run in enumerate(runs):
+        arguments, order = _arguments(**{**NOTHING_MORE, **run}, record=False, add_up=False)
+        steps = arguments[2].shape[1]
+        out = (
+            shelf.room((place, "bus"), (len(dispatch.BUS_FLOWS), steps)),
+            shelf.room((place, "level"), (len(run["plant"]), steps)),
+        )
+        ready.append((arguments, order, out))
+    done = list(workers.map(lambda item: dispatch.run(*item[0], *item[2]), ready))
+    return [
+        PlantBus(tuple(run["plant"]), run["step_h"], *_in_order(order, flows, *out, sums)[1:3])
+        for run, (_, order, out), (flows, sums) in zip(runs, ready, done, strict=True)
+    ]
+
+
+NOTHING_MORE = {"street": None, "control": None, "fit": None}
+
+
 def _run(plant, pv_kw, home_kw, step_h, street, control, fit, record):
+    arguments, order = _arguments(plant, pv_kw, home_kw, step_h, street, control, fit, record, not record)
+    steps = arguments[2].shape[1]
+    bus, level = np.empty((len(dispatch.BUS_FLOWS), steps)), np.empty((len(plant), steps))
+    flows, sums = dispatch.run(*arguments, bus, level)
+    return _in_order(order, flows, bus, level, sums)
+
+
+def _in_order(order, flows, bus, level, sums):
+    """Flows, bus, levels and sums in the plant's own order."""
+    if order is None:
+        return flows, bus, level, sums
+    back = np.argsort(order)
+    return flows[back], bus, level[back], sums[back]
+
+
+def _arguments(plant, pv_kw, home_kw, step_h, street, control, fit, record, add_up):
+    """What the kernel is called with, and the order of the converters where it is not the plant's own."""
     street = street or Street()
     pv_kw = np.ascontiguousarray(pv_kw, dtype=float)
     home_kw = np.atleast_2d(np.ascontiguousarray(home_kw, dtype=float))
@@ -177,7 +251,7 @@ def _run(plant, pv_kw, home_kw, step_h, street, control, fit, record):
     fit = np.ones((2, len(plant), 1)) if fit is None else np.ascontiguousarray(fit, dtype=float)
     if fit.shape[:2] != (2, len(plant)) or (fit.size and not (fit.min() >= 0.0 and fit.max() <= 1.0)):
         raise ValueError(f"fit has shape {fit.shape}; wanted (2, {len(plant)}, days) with shares in 0 to 1")
-    flows, bus, level, sums = dispatch.run(
+    arguments = (
         pack([plant[j] for j in order]) if plant else np.empty((0, len(COLUMNS))),
         pv_kw if control.order is None else pv_kw[order],
         home_kw,
@@ -189,8 +263,6 @@ def _run(plant, pv_kw, home_kw, step_h, street, control, fit, record):
         street.export_limit_kw,
         step_h,
         record,
+        add_up,
     )
-    if control.order is None:
-        return flows, bus, level, sums
-    back = np.argsort(order)
-    return flows[back], bus, level[back], sums[back]
+    return arguments, None if control.order is None else order

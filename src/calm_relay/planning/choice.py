@@ -45,7 +45,8 @@ def choose(options, job: Job, demand) -> Choice:
     """
     live = [option for option in options if option.outcome is not None]
     bill_now = live[0].outcome.money.bill
-    scores = {option.design.key: _score(option, job, bill_now, demand.evening_peak_kw) for option in live}
+    peak_kw = demand.evening_peak_kw
+    scores = {o.design.key: score_of(o.design, o.outcome, job, bill_now, peak_kw) for o in live}
     reasons = {option.design.key: reasons_for(option, live, job, demand) for option in live}
     able = sorted(
         (option for option in live if not option.stopped),
@@ -61,10 +62,21 @@ def choose(options, job: Job, demand) -> Choice:
     return Choice(best.design.key, close, _sentence(best, rest, scores, close), telling, scores, reasons)
 
 
-def _score(option, job, bill_now, peak_kw):
+def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
+    """How well a design's figures serve the job's purposes.
+
+    Parameters
+    ----------
+    design : planning.design.Design
+    brief : planning.outcome.Brief
+    job : Job
+    bill_now : float
+        Bill of a year as it is.
+    peak_kw : float
+        The worst evening half hour [kW].
+    """
     by_purpose = {
-        purpose.kind: MEASURES[purpose.kind].score(option.design, option.outcome, bill_now, peak_kw)
-        for purpose in job.purposes
+        purpose.kind: MEASURES[purpose.kind].score(design, brief, bill_now, peak_kw) for purpose in job.purposes
     }
     weights = sum(purpose.weight for purpose in job.purposes)
     total = sum(purpose.weight * by_purpose[purpose.kind] for purpose in job.purposes) / weights

@@ -22,6 +22,7 @@ from calm_relay.planning.option_parts import (
     hybrid_of,
     plain_faces,
     standing_beside,
+    stated_hybrid,
     unbuildable,
 )
 from calm_relay.planning.pick import Search, pick
@@ -129,7 +130,7 @@ def dc_bus(ground: Ground) -> Design:
     converter, reasons = pick(
         ground,
         Search(
-            None,
+            stated_hybrid(ground, charge_controllers=True),
             "store.hybrid",
             lambda converter: converter.charge_controllers,
             refusals,

@@ -1,4 +1,4 @@
-"""Two stores of one option on one meter: an evening second by second, as it is set, and with an order between them."""
+"""Two stores of one option on one meter: an evening second by second, without an order and with one."""
 
 from dataclasses import dataclass
 
@@ -7,7 +7,7 @@ import numpy as np
 from calm_relay.physics.two_controllers import Chase, Chaser, chase
 from calm_relay.planning.bank import charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.design import Design
-from calm_relay.planning.simulate import Outcome
+from calm_relay.planning.outcome import Outcome
 
 # Two clocks, and two current transformers a little apart: common practice, no source.
 LOOKS_S = (1, 3)

@@ -45,7 +45,7 @@ def hybrid_of(ground: Ground, faces, wanted_kw: float) -> tuple[Converter | None
     return pick(
         ground,
         Search(
-            ground.job.store.hybrid,
+            stated_hybrid(ground, charge_controllers=False),
             "store.hybrid",
             lambda item: item.pv is not None and item.battery is not None and not item.charge_controllers,
             refusals,
@@ -55,6 +55,14 @@ def hybrid_of(ground: Ground, faces, wanted_kw: float) -> tuple[Converter | None
             lambda converter: ground.survey.lay(converter, faces, fixed(faces)).homeless if faces else 0,
         ),
     )
+
+
+def stated_hybrid(ground: Ground, *, charge_controllers: bool) -> str | None:
+    """Key of the hybrid that the job states, if it is of this kind."""
+    key = ground.job.store.hybrid
+    if key is None:
+        return None
+    return key if ground.kit.converter(key, "store.hybrid").charge_controllers == charge_controllers else None
 
 
 def hybrid_refusals(ground: Ground, converter: Converter) -> list[str]:

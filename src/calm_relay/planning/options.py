@@ -34,11 +34,11 @@ def designs(ground: Ground) -> tuple[Design, ...]:
         first = (as_is, ac_addon(ground), micro_ac(ground), hybrid_swap(ground))
     more = (two_units, hybrid_beside, old_and_hybrid, grow_bank, dc_bus, ac_bus, clock_bank, balcony)
     made = (*first, *(option(ground) for option in more))
-    return tuple(_within_connection(design, ground) for design in made)
+    return tuple(within_connection(design, ground) for design in made)
 
 
-def _within_connection(design, ground):
-    """Refuses what the connection may not have."""
+def within_connection(design: Design, ground: Ground) -> Design:
+    """The design, refused where the connection may not have it."""
     reasons = connection_refusals(design, ground.job) if design.new_boxes else []
     return replace(design, boxes=(), refused=tuple(reasons)) if reasons else design
 

@@ -12,8 +12,9 @@ from calm_relay.planning.design import Design, Ground, survey_of
 from calm_relay.planning.findings import Finding, Severity, Subject, findings_for
 from calm_relay.planning.kit import kit_of
 from calm_relay.planning.options import designs
+from calm_relay.planning.outcome import Outcome, outcome
 from calm_relay.planning.progress import Progress, unheard
-from calm_relay.planning.simulate import Outcome, outcome, production_of
+from calm_relay.planning.simulate import production_of
 from calm_relay.planning.site_year import SiteYear, site_year
 from calm_relay.planning.standing import boxes_now
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from calm_relay.planning.design import Design
-from calm_relay.planning.simulate import Outcome
+from calm_relay.planning.outcome import Outcome
 
 FULL_OUTAGE_H = 12.0
 DEAR_YEARS = 10.0
@@ -27,7 +27,7 @@ def _lower_bills(design, outcome, bill_now, peak_kw):
 
 
 def _use_own_power(design, outcome, bill_now, peak_kw):
-    return outcome.figures.self_sufficiency
+    return outcome.self_sufficiency
 
 
 def _ride_through_outage(design, outcome, bill_now, peak_kw):

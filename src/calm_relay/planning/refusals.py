@@ -5,6 +5,9 @@ from calm_relay.job.model import Job
 from calm_relay.planning.array import DesignTemperatures
 from calm_relay.planning.bank import Bank
 
+# How far the lowest pack stays clear of the highest water: common practice, no source.
+CLEAR_OF_WATER_M = 0.1
+
 
 def battery_refusals(bank: Bank, converter: Converter, job: Job) -> list[str]:
     """Reasons why a bank cannot hang on a converter on this supply."""
@@ -42,6 +45,23 @@ def mixing_refusals(old: Pack, new: Pack) -> list[str]:
         told = f"{new.name} is generation {new.generation or 'one'}, {old.name} is {old.generation or 'one'}"
         return [f"{told}: the two may not be mixed on one port"]
     return [f"{new.name} may not stand beside {old.name} on one port: they are not of one kind"]
+
+
+def place_refusals(design, job: Job) -> list[str]:
+    """Reasons why the new store may not stand where the survey puts it."""
+    box, place = design.store_box, job.place
+    if box is None or not box.store_is_new:
+        return []
+    pack, reasons = box.bank.pack, []
+    if place.where == "outdoors" and not pack.outdoors:
+        reasons.append(f"{pack.name} is not made to stand outdoors")
+    if place.flood_m > 0 and place.base_m < place.flood_m + CLEAR_OF_WATER_M:
+        reasons.append(f"The lowest pack stands {place.base_m:g} m up; water may come to {place.flood_m:g} m")
+    if place.hottest_c is not None and place.hottest_c > pack.work_max_c:
+        reasons.append(f"It may be {place.hottest_c:g} °C there; {pack.name} works up to {pack.work_max_c:g} °C")
+    if pack.is_lead and not place.ventilated:
+        reasons.append(f"{pack.name} gives off gas and the place has no ventilation")
+    return reasons
 
 
 def connection_refusals(design, job: Job) -> list[str]:

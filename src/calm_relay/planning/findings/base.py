@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from calm_relay.job.model import Job
 from calm_relay.planning.design import Design, Ground
+from calm_relay.planning.outcome import Outcome
 from calm_relay.planning.severity import Severity
-from calm_relay.planning.simulate import Outcome
 from calm_relay.planning.site_year import SiteYear
 
 __all__ = ["CHECKS", "STATIONS", "Finding", "Mend", "Severity", "Subject", "check"]

@@ -1,4 +1,4 @@
-"""What the store is told to do: windows that buy by mistake, selling, zero export, shaving, two stores on one meter."""
+"""What the store is told: windows that buy by mistake, selling, zero export, shaving, two stores on one meter."""
 
 import numpy as np
 
@@ -36,8 +36,8 @@ def check_target_above_present(subject):
                 Severity.WATCH,
                 "Store",
                 f"store.charge_windows.{place}.target",
-                f"Window {window.told} lies in the sun hours with a target of {window.target:.0%}: whenever the store "
-                f"holds less, it buys from the street at up to {most:.1f} kW, {kwh:,.0f} kWh a year. "
+                f"Window {window.told} lies in the sun hours with a target of {window.target:.0%}: whenever the "
+                f"store holds less, it buys from the street at up to {most:.1f} kW, {kwh:,.0f} kWh a year. "
                 "If surplus alone was meant, no window is needed.",
                 kwh,
                 0.0,
@@ -72,8 +72,8 @@ def check_two_controllers(subject):
     seen = one_meter(subject.design, subject.outcome)
     sentence = (
         f"{names[0]} and {names[1]} each chase the same meter and nobody has said who goes first: in "
-        f"{seen.hours * 60:.0f} minutes of an evening {seen.fault.circling_kwh:.1f} kWh go round from one store into "
-        f"the other, {seen.lost_kwh:.2f} kWh of it lost. The year here is simulated with an order."
+        f"{seen.hours * 60:.0f} minutes of an evening {seen.fault.circling_kwh:.1f} kWh go round from one store "
+        f"into the other, {seen.lost_kwh:.2f} kWh of it lost. The year here is simulated with an order."
     )
     mends = (Mend("Let the old battery wait", lambda job: job.with_(battery=job.battery.with_(waits=True))),)
     mends += (Mend("Let the new store wait", lambda job: job.with_(store=job.store.with_(waits=True))),)
@@ -108,8 +108,8 @@ def check_selling(subject):
             Severity.WATCH,
             "Street",
             "control.sell_windows",
-            f"The window {windows} for selling is left out: this contract is not held to allow energy from the store "
-            "to be sold. Ask the network operator and the retailer.",
+            f"The window {windows} for selling is left out: this contract is not held to allow energy from the "
+            "store to be sold. Ask the network operator and the retailer.",
             rule="the contract, checked locally",
             mends=(
                 Mend(
@@ -142,8 +142,8 @@ def check_zero_export(subject):
             Severity.WATCH,
             "Street",
             "control.import_bias_w",
-            "Zero export is set to exactly nothing: while the control follows the load some leaks out. Leave a small "
-            "import standing.",
+            "Zero export is set to exactly nothing: while the control follows the load some leaks out. Leave a "
+            "small import standing.",
             0.0,
             USUAL_BIAS_W,
             "W",

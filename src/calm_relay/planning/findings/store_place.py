@@ -3,13 +3,13 @@
 import numpy as np
 
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.refusals import CLEAR_OF_WATER_M
 from calm_relay.planning.store_air import fit_for_charge, fit_for_discharge, store_air_c
 
 SHEET = "battery datasheet"
 # A bank that is seldom full sulphates: common practice, no source.
 LEAD_FULL_SHARE = 0.8
 FULL = 0.98
-CLEAR_OF_WATER_M = 0.1
 
 
 def _new_store(subject):

@@ -88,8 +88,8 @@ def check_hybrid_counted(subject):
             Severity.WATCH,
             "Street",
             "supply.operator_counts",
-            f"{box.converter.name} serves as a battery inverter here, but many operators count any inverter with PV "
-            f"terminals as a PV inverter: {box.converter.ac_kw:g} kW more, with or without a module on it.",
+            f"{box.converter.name} serves as a battery inverter here, but many operators count any inverter with "
+            f"PV terminals as a PV inverter: {box.converter.ac_kw:g} kW more, with or without a module on it.",
             box.converter.ac_kw,
             None,
             "kW",
