@@ -37,9 +37,20 @@ def _parser():
     assess.add_argument(
         "job", metavar="JOB", help="a job file, or demo, demo:cottage, demo:dairy for a job that ships with it"
     )
-    assess.add_argument("--json", type=Path, metavar="FILE", help="write the plan as JSON (- prints it)")
+    assess.add_argument(
+        "--json",
+        type=Path,
+        metavar="FILE",
+        help="write the plan, its bound, fade and tipping points as JSON (- prints it)",
+    )
     assess.add_argument("--series", type=Path, metavar="DIR", help="write each option's year as CSV")
     assess.set_defaults(run=_assess)
+    search = commands.add_parser("search", help="try every plant the catalogue makes, and tell the best")
+    search.add_argument("job", metavar="JOB", help="a job file, or the word demo")
+    by = "saving (when left out), npv, score, own or hours"
+    search.add_argument("--by", default="saving", metavar="BENEFIT", help=by)
+    search.add_argument("--csv", type=Path, metavar="FILE", help="write every plant as CSV (- prints it)")
+    search.set_defaults(run=_search)
     report = commands.add_parser("report", help="write the summary of a plan as PDF")
     report.add_argument("job", metavar="JOB", help="a job file, or the word demo")
     report.add_argument("out", type=Path, metavar="OUT.pdf")
@@ -121,9 +132,10 @@ def _assess(arguments):
     from calm_relay.exchange.job_file import write_atomically
     from calm_relay.exchange.plan_document import plan_text, series_text
     from calm_relay.planning.document import document_of, series_of
+    from calm_relay.planning.studies import studies_of
 
     made = _planned(arguments.job)
-    text = plan_text(document_of(made))
+    text = plan_text(document_of(made, studies_of(made) if arguments.json else None))
     if arguments.json and str(arguments.json) != "-":
         write_atomically(arguments.json, text.encode())
     elif arguments.json:
@@ -137,6 +149,30 @@ def _assess(arguments):
                 write_atomically(path, series_text(stamps, columns).encode())
     if not arguments.json:
         print(_summary(made))
+    return 0
+
+
+def _search(arguments):
+    from calm_relay.exchange.job_file import write_atomically
+    from calm_relay.exchange.table_file import table_text
+    from calm_relay.planning.search import BENEFITS, efficient_edge, plant_rows, search
+
+    if arguments.by not in BENEFITS:
+        raise ValueError(f"--by: {arguments.by!r} is no benefit; wanted one of {', '.join(BENEFITS)}")
+    made = _planned(arguments.job)
+    found = search(made)
+    if arguments.csv:
+        text = table_text(plant_rows(found))
+        if str(arguments.csv) == "-":
+            print(text, end="")
+            return 0
+        write_atomically(arguments.csv, text.encode())
+    words, worth = BENEFITS[arguments.by]
+    print(f"{len(found.plants):,} of {found.tried:,} plants can be built. None costs less and brings more than:")
+    currency = made.job.tariff.currency
+    for plant in efficient_edge(found.plants, arguments.by):
+        outlay = f"{currency} {plant.brief.money.outlay:,.0f}"
+        print(f"  {outlay:>12}  {worth(plant):10,.1f} {words}: {plant.title}, {plant.habit}, {plant.roof}")
     return 0
 
 

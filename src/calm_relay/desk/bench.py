@@ -13,10 +13,13 @@ class Bench(QWidget):
         A changed job and the edit's name.
     study_wanted : str, object
         Key of a study and its function, for the option in view.
+    option_wanted : str
+        Key of the option that is to come into view with the next plan.
     """
 
     edited = Signal(object, str)
     study_wanted = Signal(str, object)
+    option_wanted = Signal(str)
 
     _seen = None
 

@@ -68,6 +68,12 @@ def _store():
     return StoreBench()
 
 
+def _search():
+    from calm_relay.desk.search_bench import SearchBench
+
+    return SearchBench()
+
+
 def _notes():
     from calm_relay.desk.notes_bench import NotesBench
 
@@ -84,6 +90,7 @@ BENCHES = {
     "Street": Entry(_street, "F8", Day.CHOSEN),
     "Choice": Entry(ChoiceBench, "F9", Day.NEVER),
     "Notes": Entry(_notes, "F10", Day.NEVER),
+    "Search": Entry(_search, "F11", Day.NEVER),
 }
 _BESIDE = {"Battery inverter": "Converter", "Kept inverter": "Converter", "Second store": "Store"}
 

@@ -14,13 +14,38 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.cost_list import CostList
+from calm_relay.desk.page_stack import PageStack
+from calm_relay.desk.paths_picture import PathsPicture
 from calm_relay.desk.purposes_panel import PurposesPanel
 from calm_relay.desk.scale_picture import ScalePicture
 from calm_relay.desk.store_panel import StorePanel
 from calm_relay.desk.theme import colours, font
+from calm_relay.desk.tips_picture import TipsPicture
 from calm_relay.desk.wording import keep_units
 
-SCALES = {"measures": "Measures", "losses": "Loss by loss", "costs": "Cost by cost"}
+SCALES = {
+    "measures": "Measures",
+    "purposes": "Purposes",
+    "energies": "Energies",
+    "losses": "Losses",
+    "costs": "Costs",
+    "paths": "Paths",
+    "wall": "On the wall",
+    "tips": "Tipping points",
+}
+
+
+def _tips(plan, option, progress):
+    from calm_relay.planning.tipping import tips_of
+
+    return tips_of(plan, progress)
+
+
+def _energies(plan, option, progress):
+    from calm_relay.planning.scales import energy_scales_of
+
+    progress(0.0, "Looking at what is clipped")
+    return energy_scales_of(plan)
 
 
 class ChoiceBench(Bench):
@@ -37,9 +62,25 @@ class ChoiceBench(Bench):
         self.footnote.setWordWrap(True)
         self.footnote.setFont(font(8.5))
         self.scales = ScalePicture()
-        self.store = StorePanel()
-        self.purposes = PurposesPanel()
         self.costs = CostList()
+        self.paths = PathsPicture()
+        self.tips = TipsPicture()
+        self.wall = QLabel()
+        self.wall.setWordWrap(True)
+        self.wall.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.wall.setAccessibleName("Boxes on the wall, what fails with each, and the school the option follows")
+        self._pages = PageStack()
+        self._wall = QWidget()
+        on_wall = QVBoxLayout(self._wall)
+        on_wall.setContentsMargins(0, 0, 6, 0)
+        for part in (self.wall, self.costs):
+            on_wall.addWidget(part)
+        on_wall.addStretch(1)
+        for page in (self.scales, self.paths, self.tips, self._wall):
+            self._pages.addWidget(page)
+        self._found = {}
+        self.store = StorePanel(brief=True)
+        self.purposes = PurposesPanel()
         self.store.edited.connect(self.edited)
         self.purposes.edited.connect(self.edited)
         self._reasons = QGridLayout()
@@ -59,30 +100,32 @@ class ChoiceBench(Bench):
         middle.setSpacing(24)
         left = QVBoxLayout()
         left.setSpacing(4)
-        which = QHBoxLayout()
-        which.setSpacing(5)
-        for key, text in SCALES.items():
+        which = QGridLayout()
+        which.setSpacing(4)
+        for number, (key, text) in enumerate(SCALES.items()):
             button = QPushButton(text)
             button.setObjectName("small")
             button.setCheckable(True)
             button.setAutoExclusive(True)
             button.setChecked(key == self._scales)
             button.clicked.connect(lambda _=False, key=key: self.choose_scales(key))
-            which.addWidget(button)
+            which.addWidget(button, *divmod(number, 4))
             self.which[key] = button
-        which.addStretch(1)
         left.addLayout(which)
-        left.addWidget(self.scales)
-        left.addStretch(1)
+        pages = QScrollArea()
+        pages.setWidgetResizable(True)
+        pages.setWidget(self._pages)
+        pages.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        pages.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        left.addWidget(pages, 1)
         middle.addLayout(left, 5)
         inputs = QVBoxLayout()
         inputs.setSpacing(9)
         inputs.addWidget(self.store)
         inputs.addWidget(self.purposes)
-        inputs.addWidget(self.costs)
         inputs.addStretch(1)
         middle.addLayout(inputs, 3)
-        column.addLayout(middle)
+        column.addLayout(middle, 5)
         rule = QFrame()
         rule.setObjectName("rule")
         rule.setFixedHeight(1)
@@ -100,7 +143,8 @@ class ChoiceBench(Bench):
         scroll.setWidget(inside)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setAccessibleName("Reasons for and against the option in view")
-        column.addWidget(scroll, 1)
+        scroll.setMinimumHeight(118)
+        column.addWidget(scroll, 2)
 
     def show_job(self, job) -> None:
         """Shows the job's inputs."""
@@ -111,6 +155,8 @@ class ChoiceBench(Bench):
         """Shows a plan with the option in view."""
         if not self.is_new(view):
             return
+        if self._view is None or self._view.plan is not view.plan:
+            self._found = {}
         self._view = view
         plan, option = view.plan, view.option
         self.verdict.setText(plan.choice.sentence)
@@ -122,19 +168,100 @@ class ChoiceBench(Bench):
         self.costs.show_costs(view.letter, option.outcome, plan.job.tariff.currency)
         self._show_reasons(plan, option, view.letter)
 
+    def forget(self) -> None:
+        """What was asked for and called off will be asked for again."""
+        super().forget()
+        self._found = {key: found for key, found in self._found.items() if found is not None}
+
     def choose_scales(self, key: str) -> None:
-        """Puts measures, losses or costs on the scales."""
+        """Puts measures, purposes, energies, losses, costs, paths, boxes or tipping points in view."""
         self._scales = key
         self.which[key].setChecked(True)
         if self._view is not None:
             self._show_scales()
 
+    def show_study(self, key: str, found) -> None:
+        """Takes what was asked for the present plan."""
+        if key in {"choice-tips", "choice-energies"}:
+            self._found[key] = found
+            self._show_scales()
+
     def _show_scales(self):
-        from calm_relay.planning.scales import cost_scales_of, loss_scales_of, scales_of
+        view, key = self._view, self._scales
+        page = {"paths": self.paths, "tips": self.tips, "wall": self._wall}.get(key, self.scales)
+        self._pages.setCurrentWidget(page)
+        self._pages.updateGeometry()
+        if key == "paths":
+            outcome = view.option.outcome
+            self.paths.show_paths(outcome.paths if outcome else None, view.letter, view.plan.site.source)
+        elif key == "wall":
+            self._show_wall()
+        elif key == "tips":
+            self._show_tips()
+        else:
+            self._show_rows(key)
+
+    def _show_rows(self, key):
+        from calm_relay.planning.scales import (
+            compared,
+            cost_scales_of,
+            loss_scales_of,
+            purpose_scales_of,
+            scales_of,
+        )
 
         plan = self._view.plan
-        made = {"measures": scales_of, "losses": loss_scales_of, "costs": cost_scales_of}[self._scales]
-        self.scales.show_scales(made(plan), self._view.letters, self._view.shown, plan.assumed_note)
+        made = {
+            "measures": scales_of,
+            "losses": loss_scales_of,
+            "costs": cost_scales_of,
+            "purposes": purpose_scales_of,
+        }
+        scales = made[key](plan) if key in made else self._asked("choice-energies", _energies) or ()
+        shown = self._view.shown
+        self.scales.show_scales(scales, self._view.letters, shown, plan.assumed_note, compared(plan, shown, 4))
+
+    def _asked(self, key, function):
+        """A study's result; where there is none yet it is asked for."""
+        if key not in self._found:
+            self._found[key] = None
+            self.study_wanted.emit(key, function)
+        return self._found[key]
+
+    def _show_tips(self):
+        plan = self._view.plan
+        tips = self._asked("choice-tips", _tips)
+        keys = [option.design.key for option in plan.options]
+        letters = dict(zip(keys, self._view.letters, strict=True))
+        word = "" if tips is not None else "Turning each figure until another option serves best …"
+        if tips is not None and not tips.tips:
+            word = "There is nothing to overtake: fewer than two options can be built."
+        self.tips.show_tips(tips, letters, word)
+
+    def _show_wall(self):
+        from calm_relay.planning.coupling import SCHOOLS, coupling_facts
+
+        option = self._view.option
+        if option.outcome is None:
+            self.wall.setText(f"<b>School:</b> {SCHOOLS[option.design.key]}.<br>It cannot be built here.")
+            return
+        facts = coupling_facts(option.design)
+        rows = "".join(
+            f"<tr><td style='padding-right:14px'><b>{box.name}</b>{'' if box.is_new else ' (there today)'}</td>"
+            f"<td style='padding-bottom:5px'>if it fails: {box.fails}</td></tr>"
+            for box in facts.boxes
+        )
+        limit = option.outcome.limit
+        evening = f"{limit.power_kw:.1f} kW, limited by the {limit.limited_by}" if limit else "nothing"
+        self.wall.setText(
+            keep_units(
+                f"<p><b>School:</b> {facts.school}.</p><table>{rows}</table>"
+                f"<p><b>Work on the roof:</b> {facts.roof_work}.</p>"
+                f"<p><b>The operator adds up:</b> {facts.counted}.</p>"
+                f"<p><b>In the evening the store gives:</b> {evening}.</p>"
+            )
+        )
+        self.wall.setToolTip("From: datasheets, the job's survey, common practice")
 
     def _show_reasons(self, plan, option, letter):
         while self._reasons.count():

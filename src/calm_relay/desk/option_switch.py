@@ -9,6 +9,7 @@ ROOM = 152
 TALL, LOW = 42, 20
 # From this height on a button has a second line for its note.
 TWO_LINES = 36
+SHORT = {"cannot be built": "no", "stopped": "stopped", "serves best": "best"}
 
 
 class OptionSwitch(QWidget):
@@ -53,8 +54,8 @@ class OptionSwitch(QWidget):
         for number, (button, option) in enumerate(zip(self.buttons, options, strict=True)):
             note = _note(option, best)
             text = f"{LETTERS[number]}   {option.design.title}"
-            gap = "\n      " if height >= TWO_LINES else "  ·  "
-            button.setText(f"{text}{gap}{note}" if note else text)
+            second = f"\n      {note}" if height >= TWO_LINES else f" · {SHORT[note]}" if note else ""
+            button.setText(f"{text}{second}" if note else text)
             named = f"Option {LETTERS[number]}, {option.design.title}{', ' * bool(note)}{note}"
             button.setAccessibleName(named)
             button.setToolTip(f"{option.design.title}{': ' * bool(note)}{note}{_key(number)}")

@@ -6,7 +6,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QThread, Signal, Slot
 
 from calm_relay.job.model import Job
-from calm_relay.planning.progress import Cancelled
+from calm_relay.planning.progress import Cancelled, Superseded
 
 
 class _Worker(QObject):
@@ -46,6 +46,8 @@ class _Worker(QObject):
             return
         try:
             found = function(plan, option, lambda done, what: self._tell(number, done, what))
+        except Superseded:
+            pass
         except Cancelled:
             self.cancelled.emit(number)
         else:

@@ -70,7 +70,7 @@ class ScaleRows:
         )
         aim = {True: "less is better", False: "more is better", None: ""}[scale.lower_is_better]
         if scale.yearly and self._note:
-            aim = f"{aim} · {self._note}"
+            aim = f"{aim} · {self._note}" if aim else self._note
         painter.setPen(QColor(look.quiet))
         painter.setFont(font(7))
         painter.drawText(

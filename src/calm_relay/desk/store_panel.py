@@ -2,8 +2,10 @@
 
 from pydantic import ValidationError
 from PySide6.QtCore import QSignalBlocker, QTime, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QTimeEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QPushButton, QTimeEdit, QWidget
 
+from calm_relay.desk.control_dialog import PLACE_ROWS, ControlDialog
+from calm_relay.desk.form_dialog import FormDialog
 from calm_relay.desk.quantity_field import QuantityField
 from calm_relay.desk.ranged_spin import RangedSpin
 from calm_relay.desk.theme import font
@@ -16,12 +18,16 @@ FIRST_WINDOW = GridCharge(start="01:00", end="05:00")
 
 
 class StorePanel(QWidget):
-    """Edits `Job.store`; emits `edited` with the new job and the edit's name."""
+    """Edits `Job.store`; emits `edited` with the new job and the edit's name.
+
+    A `brief` one leaves units and expansions out.
+    """
 
     edited = Signal(object, str)
 
-    def __init__(self, parent=None):
+    def __init__(self, parent=None, *, brief: bool = False):
         super().__init__(parent)
+        self._brief = brief
         self._job: Job | None = None
         self.pack = QComboBox()
         self.count = RangedSpin("How many packs", " ×", 1, 64)
@@ -30,6 +36,12 @@ class StorePanel(QWidget):
         self.start, self.end = QTimeEdit(), QTimeEdit()
         self.target = RangedSpin("State of charge at which filling stops", "%", 0, 100)
         self.limit = QuantityField("Most power drawn to fill", "kW", 0.1, 100, optional=True)
+        self.units = RangedSpin("Battery units side by side", " ×", 1, 8, self)
+        self.expansions = RangedSpin("Packs that add energy only, on each unit", " ×", 0, 64, self)
+        self.units.setVisible(not brief)
+        self.expansions.setVisible(not brief)
+        self.control = QPushButton("Control…")
+        self.place = QPushButton("Place…")
         self.problem = QLabel()
         self._lay_out()
         self.pack.activated.connect(self._on_pack)
@@ -42,7 +54,13 @@ class StorePanel(QWidget):
             editor.timeChanged.connect(self._on_window)
         self.target.accepted.connect(self._on_window)
         self.limit.accepted.connect(self._on_window)
-        for field in (self.count, self.reserve, self.target, self.limit):
+        self.units.accepted.connect(lambda n: self._change(f"Units {self._job.store.units} to {n}", units=n))
+        self.expansions.accepted.connect(
+            lambda n: self._change(f"Expansions {self._job.store.expansions} to {n}", expansions=n)
+        )
+        self.control.clicked.connect(lambda _=False: self._ask_control())
+        self.place.clicked.connect(lambda _=False: self._ask_place())
+        for field in (self.count, self.reserve, self.target, self.limit, self.units, self.expansions):
             field.refused.connect(self._tell)
 
     def _lay_out(self):
@@ -61,10 +79,21 @@ class StorePanel(QWidget):
         self._pair(grid, 4, 0, "fro&m", self.start)
         self._pair(grid, 4, 2, "u&ntil", self.end)
         self._pair(grid, 5, 0, "at mo&st", self.limit)
+        if not self._brief:
+            self._pair(grid, 6, 0, "Unit&s", self.units)
+            self._pair(grid, 6, 2, "E&xpansions", self.expansions)
+        for column, button, told in (
+            (0, self.control, "Every window, selling, peak shaving, two stores, time clock"),
+            (2, self.place, "Where the store stands: cold, heat, water"),
+        ):
+            button.setObjectName("small")
+            button.setToolTip(told)
+            button.setAccessibleDescription(told)
+            grid.addWidget(button, 7, column, 1, 2)
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
-        grid.addWidget(self.problem, 6, 0, 1, 4)
+        grid.addWidget(self.problem, 8, 0, 1, 4)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
         self.pack.setAccessibleName("Battery pack")
@@ -86,12 +115,19 @@ class StorePanel(QWidget):
         blockers = [QSignalBlocker(widget) for widget in self._editors()]
         self.pack.clear()
         for pack in catalogue().joined(job.own_equipment).packs:
+            if pack.expansion_of is not None:
+                continue
             self.pack.addItem(f"{pack.name} · {pack.chemistry} · {pack.nominal_kwh:g} kWh", pack.key)
         self.pack.setCurrentIndex(self.pack.findData(store.pack))
         pack = self._pack_of(store.pack)
         self.count.limit_to(*((pack.count_min, pack.count_max) if pack else (1, 64)))
         self.count.show_value(store.count)
         self.reserve.show_value(round(store.reserve * 100))
+        self.units.show_value(store.units)
+        extra = self._expansion_of(store.pack)
+        self.expansions.limit_to(0, extra.count_max if extra else 0)
+        self.expansions.setEnabled(extra is not None or store.expansions > 0)
+        self.expansions.show_value(store.expansions)
         self.charge.setChecked(store.first_window is not None)
         window = store.first_window or FIRST_WINDOW
         self.start.setTime(QTime.fromString(window.start, CLOCK))
@@ -104,7 +140,22 @@ class StorePanel(QWidget):
         del blockers
 
     def _editors(self):
-        return self.pack, self.count, self.reserve, self.charge, self.start, self.end, self.target
+        spins = self.count, self.reserve, self.target, self.units, self.expansions
+        return self.pack, self.charge, self.start, self.end, *spins
+
+    def _expansion_of(self, key):
+        packs = catalogue().joined(self._job.own_equipment).packs
+        return next((item for item in packs if item.expansion_of == key), None)
+
+    def _ask_control(self):
+        dialog = ControlDialog(self._job, self.window())
+        if dialog.exec() and dialog.result_job != self._job:
+            self.edited.emit(dialog.result_job, "What the store is told")
+
+    def _ask_place(self):
+        dialog = FormDialog("Where the store stands", self._job.place, PLACE_ROWS, self.window())
+        if dialog.exec() and dialog.result_model != self._job.place:
+            self.edited.emit(self._job.with_(place=dialog.result_model), "Where the store stands")
 
     def _pack_of(self, key):
         return next((item for item in catalogue().joined(self._job.own_equipment).packs if item.key == key), None)
@@ -139,7 +190,7 @@ class StorePanel(QWidget):
         pack = self._pack_of(self.pack.currentData())
         count = min(max(self._job.store.count, pack.count_min), pack.count_max)
         if pack.key != self._job.store.pack:
-            self._change(f"Battery to {count} × {pack.name}", pack=pack.key, count=count)
+            self._change(f"Battery to {count} × {pack.name}", pack=pack.key, count=count, expansions=0)
 
     def take_count(self, count: int) -> bool:
         """Changes the number of packs as if typed; says whether it differs."""

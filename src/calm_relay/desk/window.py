@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QSize, Qt, Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QMainWindow, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches import BENCHES, Day, bench_of, make_bench
 from calm_relay.desk.commands import Commands
@@ -13,23 +13,12 @@ from calm_relay.desk.margin import Margin
 from calm_relay.desk.moment_view import MomentView
 from calm_relay.desk.notice import Notice
 from calm_relay.desk.option_switch import OptionSwitch
+from calm_relay.desk.page_stack import PageStack
 from calm_relay.desk.progress_row import ProgressRow
 from calm_relay.desk.session import Session
 from calm_relay.desk.view import View
 from calm_relay.planning.cautions import CAUTIONS
-
-
-class _Stack(QStackedWidget):
-    """Asks for the room of the bench that is open, not of the largest there is."""
-
-    def sizeHint(self):
-        return self.currentWidget().sizeHint() if self.currentWidget() else super().sizeHint()
-
-    def minimumSizeHint(self):
-        return self.currentWidget().minimumSizeHint() if self.currentWidget() else super().minimumSizeHint()
-
-    def hasHeightForWidth(self):
-        return False
+from calm_relay.planning.progress import Superseded
 
 
 class _Inside(QWidget):
@@ -54,6 +43,7 @@ class Window(QMainWindow):
         self._step = None
         self._name = "Choice"
         self._asked = {}
+        self._wanted = None
         self.line = LineView()
         self.switch = OptionSwitch()
         self.margin = Margin(CAUTIONS)
@@ -61,7 +51,7 @@ class Window(QMainWindow):
         self.notice = Notice()
         self.progress = ProgressRow()
         self.benches = {}
-        self._stack = _Stack()
+        self._stack = PageStack()
         self.files = JobFiles(session, self.notice, self)
         self._lay_out()
         self.commands = Commands(self)
@@ -148,6 +138,7 @@ class Window(QMainWindow):
             bench = make_bench(name)
             bench.edited.connect(self.session.edit)
             bench.study_wanted.connect(self._study)
+            bench.option_wanted.connect(self._want_option)
             bench.show_job(self.session.job)
             self.benches[name] = bench
             self._stack.addWidget(bench)
@@ -223,11 +214,24 @@ class Window(QMainWindow):
     def _mend(self, mend):
         self.session.edit(mend.apply(self.session.job), mend.label)
 
+    def _want_option(self, key):
+        self._wanted = key
+
     def _study(self, key, function):
         if self.view is not None and not self.session.busy:
             self.progress.begin()
             number = self._asked[key] = self._asked.get(key, 0) + 1
-            self.session.study(key, lambda *given: (number, function(*given)), self.view.option)
+
+            def study(plan, option, progress):
+                def tell(done, what):
+                    # Another option came into view: its own study waits behind this one.
+                    if self._asked[key] != number:
+                        raise Superseded
+                    progress(done, what)
+
+                return number, function(plan, option, tell)
+
+            self.session.study(key, study, self.view.option)
 
     def _on_job(self, job):
         if self.session.busy:
@@ -244,6 +248,11 @@ class Window(QMainWindow):
         if self._shown is None:
             keys = [option.design.key for option in plan.options]
             self._shown = keys.index(plan.choice.key) if plan.choice.key else 0
+        if self._wanted is not None:
+            keys = [option.design.key for option in plan.options]
+            if self._wanted in keys:
+                self._shown = keys.index(self._wanted)
+            self._wanted = None
         self.commands.show_options([option.design.title for option in plan.options])
         self._draw()
 

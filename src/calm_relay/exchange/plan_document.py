@@ -77,11 +77,20 @@ class MoneyDocument(Model):
     npv: float
 
 
+class StageDocument(Model):
+    """One stretch of a path: the year's energy out over energy in."""
+
+    name: str
+    efficiency: float
+
+
 class PathsDocument(Model):
     """Energy-weighted path efficiencies; null where nothing flowed that way."""
 
     pv_to_home: float | None
     pv_through_store_to_home: float | None
+    straight: tuple[StageDocument, ...]
+    by_store: tuple[StageDocument, ...]
 
 
 class DarkDocument(Model):
@@ -177,6 +186,61 @@ class RuleDocument(Model):
     authority: str
 
 
+class BoxDocument(Model):
+    """A box on the wall and what stops with it."""
+
+    name: str
+    is_new: bool
+    fails: str
+
+
+class CouplingDocument(Model):
+    """What an architecture means on the wall."""
+
+    school: str
+    boxes: tuple[BoxDocument, ...]
+    roof_work: str
+    counted: str = Field(description="What the network operator adds up.")
+
+
+class BoundDocument(Model):
+    """The year with perfect foresight, hourly, by linear program."""
+
+    best_bill: float
+    left: float = Field(description="What the control leaves on the table in a year.")
+    by_month: tuple[float, ...] = Field(min_length=12, max_length=12, description="Of it, month by month.")
+
+
+class FadeDocument(Model):
+    """The store over the job's years; lists have an entry a year."""
+
+    left: tuple[float, ...] = Field(description="Usable energy at the year's end over usable when new.")
+    by_calendar: tuple[float, ...] = Field(description="Share that standing has taken by then.")
+    by_cycles: tuple[float, ...] = Field(description="Share that cycles have taken by then.")
+    full_cycles: tuple[float, ...]
+    saving: tuple[float, ...] = Field(description="In the first year's prices.")
+    years_to_70_percent: float | None
+    warranty_ends_year: float
+    warranty_ends_by: Literal["years", "throughput"]
+    warranty_promised: float
+    left_when_warranty_ends: float
+    replaced_after: int | None
+    npv: float
+    irr: float | None = Field(description="Null where savings and outlay never change sign.")
+    payback_years: float | None = Field(description="With fade and price rise; null within the horizon.")
+
+
+class TipDocument(Model):
+    """Where the answer changes when one figure is turned; `at` is null where nothing tried changes it."""
+
+    figure: str
+    today: float
+    at: float | None
+    above: bool
+    to: str | None
+    sentence: str
+
+
 class OptionDocument(Model):
     """One option; figures are null when it is refused."""
 
@@ -195,6 +259,9 @@ class OptionDocument(Model):
     clipped: ClippedDocument | None
     ratio_limits: tuple[RatioLimitDocument, ...]
     findings: tuple[FindingDocument, ...]
+    wall: CouplingDocument | None = Field(description="Null for an option that cannot be built.")
+    bound: BoundDocument | None = Field(description="Null without a store, and where it was not asked for.")
+    fade: FadeDocument | None = Field(description="Null without a store, and where it was not asked for.")
     largest_residual_kwh: float | None = Field(
         description="Largest error of any balance in any step: each DC bus, each store, the AC bus."
     )
@@ -223,7 +290,7 @@ class PlanDocument(Model):
     """What `assess` writes."""
 
     format: Literal["calm-relay-plan"] = FORMAT
-    schema_version: Literal[2] = 2
+    schema_version: Literal[3] = 3
     made_by: str
     job: str
     weather: str
@@ -239,6 +306,7 @@ class PlanDocument(Model):
     step_h: float
     options: tuple[OptionDocument, ...]
     choice: ChoiceDocument
+    tips: tuple[TipDocument, ...] = Field(description="What would change the answer; empty where not asked for.")
     cautions: tuple[str, ...]
 
 

@@ -7,6 +7,8 @@ from calm_relay.planning.purposes import MEASURES
 from calm_relay.planning.reasons import Reason, reasons_for
 
 CLOSE = 0.02
+# How many of the other options the verdict names.
+NAMED = 3
 
 
 @dataclass(frozen=True)
@@ -87,7 +89,8 @@ def _sentence(best, rest, scores, close):
     mark = {option.design.key: round(scores[option.design.key].total * 100) for option in (best, *rest)}
     if not rest:
         return f"{best.design.title} is the only option that can be built ({mark[best.design.key]} of 100)."
-    others = ", ".join(f"{option.design.title} {mark[option.design.key]}" for option in rest)
+    others = ", ".join(f"{option.design.title} {mark[option.design.key]}" for option in rest[:NAMED])
+    others += f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
     if close:
         return f"Too close to call: {best.design.title} {mark[best.design.key]} of 100, {others}."
     return f"{best.design.title} serves best: {mark[best.design.key]} of 100; {others}."

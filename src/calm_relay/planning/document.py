@@ -4,13 +4,17 @@ import numpy as np
 
 from calm_relay import __version__
 from calm_relay.exchange.plan_document import (
+    BoundDocument,
+    BoxDocument,
     ChoiceDocument,
     ClippedDocument,
     ConverterDocument,
     CostDocument,
+    CouplingDocument,
     DarkDocument,
     DemandPartDocument,
     FaceDocument,
+    FadeDocument,
     FindingDocument,
     LeftOutDocument,
     MoneyDocument,
@@ -21,22 +25,26 @@ from calm_relay.exchange.plan_document import (
     ReasonDocument,
     RestringDocument,
     RuleDocument,
+    StageDocument,
     StringDocument,
+    TipDocument,
     YearDocument,
 )
 from calm_relay.physics.dispatch import CONVERTER_FLOWS
 from calm_relay.planning.cautions import CAUTIONS
 from calm_relay.planning.clipping import clipped_year
+from calm_relay.planning.coupling import coupling_facts
 from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.ratio_limits import ratio_limits
 from calm_relay.planning.restring import restringing_of
 from calm_relay.planning.roof import face_shades
 from calm_relay.planning.roof_room import room_of
 from calm_relay.planning.rules import rules_of
+from calm_relay.planning.studies import Studies
 
 
-def document_of(plan: Plan) -> PlanDocument:
-    """The plan as its JSON document."""
+def document_of(plan: Plan, studies: Studies | None = None) -> PlanDocument:
+    """The plan as its JSON document; bound, fade and tipping points come from its studies."""
     return PlanDocument(
         made_by=f"Calm Relay {__version__}",
         job=plan.job.name,
@@ -69,13 +77,14 @@ def document_of(plan: Plan) -> PlanDocument:
             for held in rules_of(plan.job)
         ),
         step_h=plan.site.calendar.step_h,
-        options=tuple(_option(option, plan) for option in plan.options),
+        options=tuple(_option(option, plan, studies) for option in plan.options),
         choice=_choice(plan),
+        tips=tuple(_tip(tip) for tip in studies.tips.tips) if studies else (),
         cautions=CAUTIONS,
     )
 
 
-def _option(option: Option, plan):
+def _option(option: Option, plan, studies):
     design, outcome = option.design, option.outcome
     return OptionDocument(
         key=design.key,
@@ -85,9 +94,7 @@ def _option(option: Option, plan):
         converters=tuple(_converter(box) for box in design.boxes),
         year=_year(outcome) if outcome else None,
         money=_money(outcome, plan.job) if outcome else None,
-        paths=PathsDocument(pv_to_home=outcome.paths.direct, pv_through_store_to_home=outcome.paths.through_store)
-        if outcome
-        else None,
+        paths=_paths(outcome.paths) if outcome else None,
         dark=DarkDocument(**vars(outcome.dark)) if outcome else None,
         strings=tuple(_strings(option)),
         left_out=tuple(
@@ -101,7 +108,64 @@ def _option(option: Option, plan):
         clipped=_clipped(plan, option),
         ratio_limits=_ratio_limits(option),
         findings=tuple(_finding(finding) for finding in option.findings),
+        wall=_wall(design) if outcome else None,
+        bound=_bound(studies.left.get(design.key)) if studies else None,
+        fade=_fade(studies.lives.get(design.key)) if studies else None,
         largest_residual_kwh=_largest_residual(outcome.year) if outcome else None,
+    )
+
+
+def _paths(paths):
+    straight, by_store = (
+        tuple(StageDocument(name=stage.name, efficiency=stage.efficiency) for stage in stages)
+        for stages in (paths.straight, paths.by_store)
+    )
+    return PathsDocument(
+        pv_to_home=paths.direct,
+        pv_through_store_to_home=paths.through_store,
+        straight=straight,
+        by_store=by_store,
+    )
+
+
+def _wall(design):
+    facts = coupling_facts(design)
+    boxes = tuple(BoxDocument(name=box.name, is_new=box.is_new, fails=box.fails) for box in facts.boxes)
+    return CouplingDocument(school=facts.school, boxes=boxes, roof_work=facts.roof_work, counted=facts.counted)
+
+
+def _bound(left):
+    if left is None:
+        return None
+    return BoundDocument(
+        best_bill=left.best_bill, left=left.left, by_month=tuple(left.by_hour.sum(axis=1).tolist())
+    )
+
+
+def _fade(life):
+    if life is None:
+        return None
+    return FadeDocument(
+        left=tuple(life.left.tolist()),
+        by_calendar=tuple(life.standing.tolist()),
+        by_cycles=tuple(life.cycling.tolist()),
+        full_cycles=tuple(life.full_cycles.tolist()),
+        saving=tuple(life.saving.tolist()),
+        years_to_70_percent=life.years_to_end,
+        warranty_ends_year=life.warranty.ends_year,
+        warranty_ends_by=life.warranty.by,
+        warranty_promised=life.warranty.promised,
+        left_when_warranty_ends=life.warranty.left_then,
+        replaced_after=life.replaced_after,
+        npv=life.npv,
+        irr=life.irr,
+        payback_years=life.payback_years,
+    )
+
+
+def _tip(tip):
+    return TipDocument(
+        figure=tip.knob.key, today=tip.knob.today, at=tip.at, above=tip.rising, to=tip.to, sentence=tip.sentence
     )
 
 

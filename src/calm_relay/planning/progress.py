@@ -7,6 +7,10 @@ class Cancelled(Exception):
     """Raised inside long work when it was called off."""
 
 
+class Superseded(Cancelled):
+    """Raised inside long work when a newer request took its place; nobody need be told."""
+
+
 Progress = Callable[[float, str], None]
 
 

@@ -3,8 +3,10 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from calm_relay.planning.clipping import clipped_year
 from calm_relay.planning.cost import KINDS
 from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.purposes import MEASURES as MARKS
 
 
 @dataclass(frozen=True)
@@ -102,24 +104,13 @@ MEASURES = (
         1.0,
     ),
     _Measure(
-        "direct",
-        "Module to home",
-        "path efficiency, energy-weighted over the year",
+        "evening",
+        "Power in the evening",
+        "what the store gives to the home while the street is alive",
         False,
-        True,
-        lambda option, plan: option.outcome.paths.direct,
-        _percent,
-        1.0,
-    ),
-    _Measure(
-        "through",
-        "Module, store, home",
-        "path efficiency through the store, energy-weighted over the year",
         False,
-        True,
-        lambda option, plan: option.outcome.paths.through_store,
-        _percent,
-        1.0,
+        lambda option, plan: option.outcome.limit.power_kw if option.outcome.limit else 0.0,
+        lambda value, currency: f"{value:.1f} kW",
     ),
     _Measure(
         "dark",
@@ -138,6 +129,26 @@ MEASURES = (
         True,
         lambda option, plan: option.outcome.dark.hours,
         lambda value, currency: f"{value:.1f} h",
+    ),
+    _Measure(
+        "direct",
+        "Module to home",
+        "path efficiency, energy-weighted over the year",
+        False,
+        True,
+        lambda option, plan: option.outcome.paths.direct,
+        _percent,
+        1.0,
+    ),
+    _Measure(
+        "through",
+        "Module, store, home",
+        "path efficiency through the store, energy-weighted over the year",
+        False,
+        True,
+        lambda option, plan: option.outcome.paths.through_store,
+        _percent,
+        1.0,
     ),
 )
 
@@ -188,6 +199,89 @@ def cost_scales_of(plan: Plan) -> tuple[Scale, ...]:
         for kind, label in KINDS.items()
         if any(spent(kind))
     )
+
+
+def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
+    """Energies of the year, the store's cycles, and what the operator adds up, in the options' order."""
+    bare = {
+        option.design.key: found.caught_kwh
+        for option in plan.live
+        if (found := clipped_year(plan, option)) is not None
+    }
+    of_year = (
+        ("import", "Bought", "from the street", True, lambda o: o.outcome.figures.import_kwh, "{:,.0f} kWh"),
+        ("export", "Sold", "to the street", None, lambda o: o.outcome.figures.export_kwh, "{:,.0f} kWh"),
+        (
+            "lost",
+            "Clipped and lost",
+            LOSSES["clipped"][1],
+            True,
+            lambda o: o.outcome.figures.clipped_kwh,
+            "{:,.0f} kWh",
+        ),
+        (
+            "caught",
+            "Clipped and caught",
+            "what the store takes of what would be clipped without it",
+            False,
+            lambda o: bare.get(o.design.key, 0.0),
+            "{:,.0f} kWh",
+        ),
+        (
+            "stored",
+            "Through the store",
+            "out of its terminals",
+            None,
+            lambda o: o.outcome.figures.discharge_kwh,
+            "{:,.0f} kWh",
+        ),
+        ("cycles", "Full cycles", "of the new store, or the old one", None, _cycles, "{:,.0f} a year"),
+        (
+            "counted",
+            "Operator counts",
+            "AC ratings of all that can feed the bus",
+            True,
+            lambda o: o.design.counted_kw,
+            "{:,.4g} kW",
+        ),
+    )
+    scales = []
+    for key, label, note, less, value, form in of_year:
+        values = [value(option) if option.outcome else None for option in plan.options]
+        yearly = key != "counted"
+        end = max([*(item for item in values if item is not None), 1e-9])
+        scales.append(_told(key, label, note, less, values, form, end, yearly=yearly))
+    return tuple(scales)
+
+
+def _cycles(option):
+    box = option.design.store_box
+    if box is None:
+        return 0.0
+    number = option.design.boxes.index(box)
+    year = option.outcome.year
+    return year.kwh("discharge", number) / year.plant[number].battery.usable_kwh
+
+
+def purpose_scales_of(plan: Plan) -> tuple[Scale, ...]:
+    """Points that each purpose gives an option: its weight, of all weights, times how well it is served."""
+    weights = {purpose.kind: purpose.weight for purpose in plan.job.purposes if purpose.weight > 0}
+    whole = sum(weights.values())
+    scales = []
+    for kind, weight in sorted(weights.items(), key=lambda item: -item[1]):
+        measure = MARKS[kind]
+        points = [
+            plan.choice.scores[option.design.key].by_purpose[kind] * weight / whole * 100
+            if option.outcome
+            else None
+            for option in plan.options
+        ]
+        texts = tuple(
+            "–" if value is None else f"{value:.0f} of {100 * weight / whole:.0f} points" for value in points
+        )
+        note = f"weight {weight:g} of {whole:g}; full marks for {measure.full_mark}"
+        scales.append(Scale(kind, measure.label, note, False, True, tuple(points), texts, 100 * weight / whole))
+    return tuple(scales)
 
 
 def _told(key, label, note, lower_is_better, values, form, end, *, yearly):

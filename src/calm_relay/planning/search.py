@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from os import cpu_count
+from re import sub
 
 import numpy as np
 
@@ -329,4 +330,45 @@ def _hard(design, ground):
 
 def _short(reason):
     """A reason without its figures, so that like ones are counted together."""
-    return reason.split(":")[0].split(";")[0][:80]
+    clause = reason.split(": ", 1)[-1].split(";")[0].split(",")[0]
+    words = sub(r"[\d.,]+\s*", "", clause).strip()
+    return f"{words[:1].upper()}{words[1:70]}"
+
+
+def plant_rows(found: Found) -> list[list]:
+    """Every plant as a row of a table, with a head."""
+    rows: list[list] = [
+        [
+            "number",
+            "option",
+            "store",
+            "converter",
+            "roof",
+            "control",
+            "usable kWh",
+            "outlay",
+            "saving a year",
+            "npv",
+            "self-sufficiency",
+            "dark kW",
+            "dark hours",
+            "counted kW",
+            "score",
+        ]
+    ]
+    for plant in found.plants:
+        box, brief = plant.design.store_box, plant.brief
+        figures = (
+            box.bank.usable_kwh,
+            brief.money.outlay,
+            brief.money.saving,
+            brief.money.npv,
+            brief.self_sufficiency,
+            brief.dark.power_kw,
+            brief.dark.hours,
+            plant.design.counted_kw,
+            plant.score,
+        )
+        told = [plant.number, plant.key, box.bank.told, box.converter.name, plant.roof, plant.habit]
+        rows.append([*told, *(round(figure, 6) for figure in figures)])
+    return rows

@@ -57,7 +57,7 @@ def sweep_store(plan: Plan, option: Option, progress: Progress = unheard) -> Sto
     counts, rows = [], []
     for count in range(pack.count_min, pack.count_max + 1):
         progress((count - pack.count_min) / (pack.count_max - pack.count_min + 1), "Trying store sizes")
-        bank = Bank(pack, count)
+        bank = replace(box.bank, count=count)
         if battery_refusals(bank, box.converter, plan.job):
             continue
         year = simulate(with_bank(option.design, bank), plan.job, plan.site, plan.demand)
@@ -131,7 +131,7 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
     flags.append(
         Flag(
             "one size up",
-            box.bank.usable_kwh + box.bank.pack.usable_kwh,
+            box.bank.usable_kwh + box.bank.pack.usable_kwh * box.bank.units,
             "shallower cycles, slower ageing, room to grow",
             "the job's count plus one",
         )

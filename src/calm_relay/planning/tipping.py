@@ -27,11 +27,12 @@ HALVINGS = 10
 class Knob:
     """A figure that is turned between `low` and `high`, and what turning it to a value changes.
 
-    `form` writes a value. `job` makes the job of a value; `array` gives the factor of a box's array, `home` that
-    of the demand, `prices` that of one kind of cost line.
+    `name` is what a picture calls it, `form` writes a value. `job` makes the job of a value; `array` gives the
+    factor of a box's array, `home` that of the demand, `prices` that of one kind of cost line.
     """
 
     key: str
+    name: str
     form: str
     today: float
     low: float
@@ -89,22 +90,43 @@ def knobs_of(plan: Plan) -> tuple[Knob, ...]:
     dear = max([tariff.price, *(window.price for window in tariff.windows)])
     array_kw = max((sum(box.array_kw for box in option.design.boxes) for option in plan.live), default=0.0)
 
-    def around(key, form, today, **turns):
-        return Knob(key, form, today, today / SPREAD, today * SPREAD, **turns)
+    def around(key, name, form, today, **turns):
+        return Knob(key, name, form, today, today / SPREAD, today * SPREAD, **turns)
 
     knobs = [
-        around("array", "{:.1f} kWp of array", array_kw, array=lambda box, value: value / array_kw),
-        around("dear", currency + " {:.2f} a kWh in the dearest hours", dear, job=_dearest),
-        around("feed-in", currency + " {:.2f} a kWh paid for export", tariff.feed_in, job=_feed_in),
-        around("home", "{:,.0f} kWh a year of demand", plan.demand.yearly_kwh, home=True),
-        around("packs", "{:.0%} of today's battery prices", 1.0, prices="store"),
-        around("boxes", "{:.0%} of today's inverter prices", 1.0, prices="box"),
+        around("array", "Array, kWp", "{:.1f} kWp of array", array_kw, array=lambda box, value: value / array_kw),
+        around(
+            "dear",
+            "Dearest price, " + currency + " a kWh",
+            currency + " {:.2f} a kWh in the dearest hours",
+            dear,
+            job=_dearest,
+        ),
+        around(
+            "feed-in",
+            "Paid for export, " + currency + " a kWh",
+            currency + " {:.2f} a kWh paid for export",
+            tariff.feed_in,
+            job=_feed_in,
+        ),
+        around("home", "Demand, kWh a year", "{:,.0f} kWh a year of demand", plan.demand.yearly_kwh, home=True),
+        around("packs", "Battery prices", "{:.0%} of today's battery prices", 1.0, prices="store"),
+        around("boxes", "Inverter prices", "{:.0%} of today's inverter prices", 1.0, prices="box"),
     ]
     if any(box.micro for option in plan.live for box in option.design.boxes):
-        knobs.append(around("mismatch", "{:.1%} mismatch on strings", job.losses.mismatch, array=_mismatch(job)))
+        knobs.append(
+            around(
+                "mismatch",
+                "Mismatch on strings",
+                "{:.1%} mismatch on strings",
+                job.losses.mismatch,
+                array=_mismatch(job),
+            )
+        )
     knobs += [
         Knob(
             purpose.kind,
+            f"Weight: {MEASURES[purpose.kind].label}",
             "a weight of {:.1f} on “" + MEASURES[purpose.kind].label.lower() + "”",
             purpose.weight,
             0.0,

@@ -1,9 +1,10 @@
 """The store's power against the evening, and its energy against the charge window."""
 
+from dataclasses import replace
 from math import ceil
 
 from calm_relay.job.base import minutes_of
-from calm_relay.planning.bank import Bank, charge_dc_kw, discharge_ac_kw
+from calm_relay.planning.bank import charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.design import HYBRID_SWAP
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
 from calm_relay.planning.refusals import battery_refusals
@@ -48,7 +49,7 @@ def check_evening_power(subject):
 def _stronger(subject, box, power_kw):
     """The smallest step that gives clearly more power: one more pack, or the next converter."""
     mends = []
-    bigger = Bank(box.bank.pack, box.bank.count + 1)
+    bigger = replace(box.bank, count=box.bank.count + 1)
     if not box.is_new:
         return ()
     if (

@@ -1,0 +1,30 @@
+"""What is studied beside the plan: the bound, the store's years, and what would change the answer."""
+
+from dataclasses import dataclass
+
+from calm_relay.planning.left import Left, left_of
+from calm_relay.planning.life import Life, life_of
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.progress import Progress, unheard
+from calm_relay.planning.tipping import Tips, tips_of
+
+
+@dataclass(frozen=True, eq=False)
+class Studies:
+    """By option's key what the control leaves and how the store lives; the plan's tipping points."""
+
+    left: dict[str, Left]
+    lives: dict[str, Life]
+    tips: Tips
+
+
+def studies_of(plan: Plan, progress: Progress = unheard) -> Studies:
+    """Every study of a plan, for the document."""
+    stored = [option for option in plan.live if option.design.store_box is not None]
+    left, lives = {}, {}
+    for number, option in enumerate(stored):
+        progress(number / (len(stored) + 1), f"Studying: {option.design.title}")
+        left[option.design.key] = left_of(plan, option)
+        lives[option.design.key] = life_of(plan, option)
+    progress(len(stored) / (len(stored) + 1), "What would change the answer")
+    return Studies(left, lives, tips_of(plan))
