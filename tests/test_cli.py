@@ -13,13 +13,14 @@ import pytest
 
 from calm_relay.cli import main
 from calm_relay.exchange.job_file import write_job
+from calm_relay.planning.progress import unheard
 
 DOCS = Path(__file__).parents[1] / "docs"
 
 
-def assess(job, tmp_path):
+def assess(job, tmp_path, *more):
     out, series = tmp_path / "plan.json", tmp_path / "series"
-    assert main(["assess", str(job), "--json", str(out), "--series", str(series)]) == 0
+    assert main(["assess", str(job), "--json", str(out), "--series", str(series), *more]) == 0
     return json.loads(out.read_text()), series
 
 
@@ -54,10 +55,12 @@ def test_an_outsider_can_close_the_balances(job, request, tmp_path):
         path = tmp_path / "job.relay.json"
         write_job(request.getfixturevalue(job), path)
         job = path
-    document, series = assess(job, tmp_path)
+    document, series = assess(job, tmp_path, *(["--plan-only"] if job != "demo" else []))
     jsonschema.validate(document, json.loads((DOCS / "plan.schema.json").read_text()))
-    assert [option["key"] for option in document["options"]] == ["as-is", "ac-addon", "hybrid-swap"]
-    for option in document["options"]:
+    assert [option["key"] for option in document["options"]][:3] == ["as-is", "ac-addon", "hybrid-swap"]
+    live = [option for option in document["options"] if not option["refused"]]
+    assert len(live) >= 5
+    for option in live:
         stamps, table = table_of(series / f"{option['key']}.csv")
         year, step_h = option["year"], document["step_h"]
         assert len(stamps["utc"]) == 35_040
@@ -67,10 +70,34 @@ def test_an_outsider_can_close_the_balances(job, request, tmp_path):
         given = year["pv_dc_kwh"] + year["import_kwh"] + year["initial_store_kwh"]
         taken = year["home_kwh"] + year["export_kwh"] + sum(year["losses"].values()) + year["final_store_kwh"]
         assert given == pytest.approx(taken, abs=1e-6)
+        if option["bound"]:
+            assert option["bound"]["best_bill"] < option["money"]["bill"]
+            assert sum(option["bound"]["by_month"]) == pytest.approx(option["bound"]["left"], abs=1e-6)
+            assert option["fade"]["left"] == sorted(option["fade"]["left"], reverse=True)
+    stored = [option for option in live if any(box["store_usable_kwh"] for box in option["converters"])]
+    assert all(option["wall"] for option in live)
+    if job == "demo":
+        assert all(option["bound"] and option["fade"] for option in stored)
+        assert document["tips"]
+    assert all(tip["sentence"] for tip in document["tips"])
+    assert all(option["refused"] for option in document["options"] if option not in live)
+
+
+def test_the_search_tells_its_edge_and_writes_every_plant(tmp_path, capsys, monkeypatch):
+    monkeypatch.setattr("calm_relay.planning.search.search.__defaults__", (unheard, 60))
+    assert main(["search", "demo", "--by", "score", "--csv", str(tmp_path / "plants.csv")]) == 0
+    told = capsys.readouterr().out
+    assert "can be built" in told
+    assert "Mossgate" in told
+    rows = (tmp_path / "plants.csv").read_text().splitlines()
+    assert len(rows) == 61
+    assert rows[0].startswith("number,option,store")
+    assert main(["search", "demo", "--by", "beauty"]) == 1
+    assert "wanted one of saving" in capsys.readouterr().err
 
 
 def test_stamps_tell_utc_and_the_local_clock(tmp_path):
-    _, series = assess("demo", tmp_path)
+    _, series = assess("demo", tmp_path, "--plan-only")
     stamps, _ = table_of(series / "as-is.csv")
     assert (stamps["utc"][0], stamps["local"][0]) == ("2025-12-31T12:00:00Z", "2026-01-01T01:00:00+13:00")
     assert stamps["local"][20_000].endswith("+12:00")
@@ -82,7 +109,7 @@ def test_a_relative_weather_file_is_sought_beside_the_job(greensboro, pvlib_data
     job = greensboro.with_(site=greensboro.site.with_(weather={"kind": "file", "path": "station.csv"}))
     write_job(job, tmp_path / "job" / "j.relay.json")
     monkeypatch.chdir(tmp_path)
-    document, _ = assess("job/j.relay.json", tmp_path)
+    document, _ = assess("job/j.relay.json", tmp_path, "--plan-only")
     assert document["weather"] == "weather file station.csv"
     assert document["assumed_climate"] is False
 
@@ -92,7 +119,7 @@ def test_without_a_file_the_plan_is_told_in_words(capsys):
     told = capsys.readouterr().out
     assert "AC-coupled add-on: bill NZ$" in told
     assert "(assumed climate)" in told
-    assert main(["assess", "demo", "--json", "-"]) == 0
+    assert main(["assess", "demo", "--json", "-", "--plan-only"]) == 0
     assert json.loads(capsys.readouterr().out)["format"] == "calm-relay-plan"
 
 

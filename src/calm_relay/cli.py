@@ -43,6 +43,8 @@ def _parser():
         metavar="FILE",
         help="write the plan, its bound, fade and tipping points as JSON (- prints it)",
     )
+    told = "leave bound, fade and tipping points, which take seconds, out of the JSON"
+    assess.add_argument("--plan-only", action="store_true", help=told)
     assess.add_argument("--series", type=Path, metavar="DIR", help="write each option's year as CSV")
     assess.set_defaults(run=_assess)
     search = commands.add_parser("search", help="try every plant the catalogue makes, and tell the best")
@@ -135,7 +137,7 @@ def _assess(arguments):
     from calm_relay.planning.studies import studies_of
 
     made = _planned(arguments.job)
-    text = plan_text(document_of(made, studies_of(made) if arguments.json else None))
+    text = plan_text(document_of(made, studies_of(made) if arguments.json and not arguments.plan_only else None))
     if arguments.json and str(arguments.json) != "-":
         write_atomically(arguments.json, text.encode())
     elif arguments.json:

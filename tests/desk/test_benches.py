@@ -107,13 +107,13 @@ def drag_marker(chart, x):
 
 def test_dragging_the_mark_changes_the_number_of_packs(window, opened, qtbot, settled):
     bench = opened("Store")
-    qtbot.waitUntil(lambda: bench._sweep is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: "store-energy" in bench._found, timeout=20_000)
     assert "night" in bench.told.text()
-    drag_marker(bench.chart, 21.0)
+    drag_marker(bench.chart, 42.0)
     settled(window)
     assert window.session.job.store.count == 5
     assert window.commands.undo.text() == "Undo: Battery 14.4 to 24 kWh"
-    qtbot.waitUntil(lambda: bench._sweep.chosen == 4, timeout=20_000)
+    qtbot.waitUntil(lambda: getattr(bench._found.get("store-energy"), "chosen", None) == 4, timeout=20_000)
     qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
     settled(window)
     assert window.session.job.store.count == 3
@@ -123,20 +123,20 @@ def test_a_bench_left_before_its_study_came_has_it_all_the_same(window, opened, 
     window.open_bench("Store")
     window.open_bench("Converter")
     store = window.benches["Store"]
-    qtbot.waitUntil(lambda: store._sweep is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: "store-energy" in store._found, timeout=20_000)
     assert "night" in store.told.text()
 
 
 def test_dropping_the_mark_where_it_was_changes_nothing(window, opened, qtbot):
     bench = opened("Store")
-    qtbot.waitUntil(lambda: bench._sweep is not None, timeout=20_000)
-    drag_marker(bench.chart, 13.1)
+    qtbot.waitUntil(lambda: "store-energy" in bench._found, timeout=20_000)
+    drag_marker(bench.chart, 26.1)
     assert window.commands.undo.text() == "Undo"
 
 
 def test_a_real_drag_of_the_mark_by_mouse(window, opened, qtbot, settled):
     bench = opened("Store")
-    qtbot.waitUntil(lambda: bench._sweep is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: "store-energy" in bench._found, timeout=20_000)
     window.grab()
     view = bench.chart.getPlotItem().getViewBox()
 
@@ -144,7 +144,10 @@ def test_a_real_drag_of_the_mark_by_mouse(window, opened, qtbot, settled):
         return bench.chart.mapFromScene(view.mapViewToScene(QPointF(x, 300.0)))
 
     port = bench.chart.viewport()
-    now, then = pixel(float(bench._sweep.usable_kwh[2])), pixel(float(bench._sweep.usable_kwh[5]))
+    now, then = (
+        pixel(float(bench._found["store-energy"].usable_kwh[2])),
+        pixel(float(bench._found["store-energy"].usable_kwh[5])),
+    )
     qtbot.mouseMove(port, now)
     qtbot.mousePress(port, LEFT, pos=now)
     for share in np.linspace(0, 1, 8):
@@ -428,7 +431,7 @@ def test_pictures_charts_and_tables_are_exported(window, opened, qtbot, tmp_path
     from PySide6.QtWidgets import QFileDialog
 
     bench = opened("Store")
-    qtbot.waitUntil(lambda: bench._sweep is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: "store-energy" in bench._found, timeout=20_000)
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path))
     next(a for a in window.commands.all() if a.text() == "&Export pictures and tables…").trigger()
     qtbot.waitUntil(lambda: "Written" in window.notice.text.text(), timeout=10_000)

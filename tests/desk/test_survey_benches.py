@@ -17,6 +17,7 @@ from calm_relay.desk.application import make_window
 from calm_relay.desk.benches import BENCHES
 from calm_relay.desk.scale_rows import ScaleRows
 from calm_relay.desk.theme import LIGHT
+from calm_relay.desk.view import LETTERS
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.plan import plan
 from calm_relay.planning.scales import scales_of
@@ -451,23 +452,33 @@ def test_every_demo_opens_from_the_menu_on_every_bench(window, qtbot, settled, w
             assert not window.grab().isNull()
 
 
-def test_a_job_with_fewer_options_takes_their_buttons_away(window, settled):
-    for name, count in (("cottage", 4), ("dairy", 3)):
+def test_options_that_can_be_built_have_buttons_and_the_others_a_list(window, settled, qtbot):
+    for name, live in (("cottage", "ACD"), ("dairy", "ABCEFK")):
         window.session.replace(demo_job(name))
         window.forget_view()
         settled(window)
-        assert [button.text()[0] for button in window.switch.buttons] == list("ABCD"[:count])
+        seen = [button.text()[0] for button in window.switch.buttons if not button.isHidden()]
+        assert "".join(seen) == live
+        refused = window.switch.refused_menu.actions()
+        assert len(refused) == 12 - len(live)
+        assert window.switch.refused.text() == f"{len(refused)} refused"
+        assert all(action.toolTip() for action in refused)
+    refused[0].trigger()
+    assert window.view.option.design.key == "micro-ac"
+    assert not window.switch.buttons[3].isHidden()
+    assert "strings lie on the roof" in window.margin.notes[0].finding.sentence
 
 
 def test_a_refused_option_has_no_bar_and_more_options_crowd(demo_plan):
     cottage = plan(demo_job("cottage"))
     three, refused = (
-        ScaleRows(scales_of(made), "ABCD"[: len(made.options)], 0, "", LIGHT) for made in (demo_plan, cottage)
+        ScaleRows(scales_of(made), LETTERS[:12], 0, "", LIGHT, numbers)
+        for made, numbers in ((demo_plan, (0, 1, 2)), (cottage, (0, 1, 2, 3)))
     )
     assert cottage.option("ac-addon").outcome is None
     assert refused.height == three.height
     fewer = cottage.job.with_(faces=tuple(face.with_(count=face.count - 1) for face in cottage.job.faces))
-    four = ScaleRows(scales_of(plan(fewer)), "ABCD", 0, "", LIGHT)
+    four = ScaleRows(scales_of(plan(fewer)), LETTERS[:12], 0, "", LIGHT, (0, 1, 2, 3))
     assert three.height < four.height < 1.15 * three.height
 
 

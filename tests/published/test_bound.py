@@ -5,14 +5,17 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from calm_relay.exchange.shipped import demo_job
 from calm_relay.physics.control import filled_in
 from calm_relay.physics.conversion import LossCurve
+from calm_relay.physics.foresight import least_cost, least_loss
 from calm_relay.physics.plant import Street
 from calm_relay.physics.year import run_plant
+from calm_relay.planning.left import left_of
+from calm_relay.planning.plan import plan
 from calm_relay.planning.simulate import price_series
 
 from ..physics.plants import GRID_TIED, battery_only, hybrid, pv_only
-from .bound import least_cost
 
 HOURS = 8 * 7 * 24
 
@@ -46,7 +49,7 @@ def test_no_plant_beats_the_bound(season, name, window):
     plant = GRID_TIED[name]
     pv = np.array([face * 1.6 if part.pv else face * 0 for part in plant])
     year = run_plant(plant, pv, home, 1.0, Street(export_limit_kw=5.0), filled_in(night, 0.8) if window else None)
-    bound = least_cost(plant, pv, home, 1.0, price, 0.08, 5.0)
+    bound = least_cost(plant, pv, home, 1.0, price, 0.08, export_limit_kw=5.0).cost
     assert cost_of(year, price, 0.08) > bound
     # The bound is a bound of this plant and no other: the control stays within sight of it.
     assert bound > 0.3 * cost_of(year, price, 0.08)
@@ -65,5 +68,57 @@ def test_where_the_answer_is_forced_the_control_finds_it(season, plant):
     pv = np.array([face * 1.6 if part.pv else face * 0 for part in plain])
     year = run_plant(plain, pv, home, 1.0)
     flat = np.full(price.size, 0.3)
-    bound = least_cost(plain, pv, home, 1.0, flat, 0.0, 1e3)
+    bound = least_cost(plain, pv, home, 1.0, flat, 0.0).cost
     assert cost_of(year, flat, 0.0) == pytest.approx(bound, rel=1e-6)
+
+
+def jobs():
+    pottery, cottage, dairy = (demo_job(name) for name in ("pottery", "cottage", "dairy"))
+    tariff = pottery.tariff
+    dear = {"name": "Evening", "price": 0.3, "start": "17:00", "end": "20:00"}
+    selling = {"start": "17:00", "end": "20:00", "power_kw": 2.0, "down_to": 0.4}
+    return {
+        "pottery, AC-coupled": (pottery, "ac-addon"),
+        "pottery, hybrid": (pottery, "hybrid-swap"),
+        "pottery by the clock": (pottery, "clock-bank"),
+        "cottage, microinverters": (cottage, "micro-ac"),
+        "dairy, hybrid": (dairy, "hybrid-swap"),
+        "dairy, two stores": (dairy, "ac-addon"),
+        "zero export with a bias": (
+            pottery.with_(
+                tariff=tariff.with_(export_limit_kw=0.0), control=pottery.control.with_(import_bias_w=30)
+            ),
+            "ac-addon",
+        ),
+        "stored energy sold": (
+            pottery.with_(
+                tariff=tariff.with_(stored_export=True, feed_in_windows=(dear,)),
+                control=pottery.control.with_(sell_windows=(selling,)),
+            ),
+            "ac-addon",
+        ),
+    }
+
+
+@pytest.mark.parametrize("name", jobs())
+def test_over_a_whole_year_no_control_beats_foresight(name):
+    job, key = jobs()[name]
+    made = plan(job)
+    option = made.option(key)
+    told = []
+    found = left_of(made, option, lambda done, what: told.append(done))
+    assert found.best_bill < found.bill == pytest.approx(option.outcome.money.bill)
+    # Hour by hour the difference adds up to what is left.
+    assert found.dearer.sum() == pytest.approx(found.left, rel=1e-9, abs=1e-6)
+    assert found.by_hour.sum() == pytest.approx(found.left, rel=1e-9, abs=1e-6)
+    assert found.best_level.max() <= sum(box.bank.usable_kwh for box in option.design.boxes if box.bank) + 1e-6
+    assert told and told == sorted(told) and told[-1] < 1.0
+
+
+def test_the_straight_line_under_a_loss_curve_never_passes_it():
+    curve = LossCurve(0.006, 0.012, 0.015)
+    load = np.linspace(0.001, 1.0, 2000)
+    loss = curve.k0 + curve.k1 * load + curve.k2 * load**2
+    slope = least_loss(curve)
+    assert (loss >= slope * load - 1e-12).all()
+    assert (loss / load).min() == pytest.approx(slope, rel=1e-4)

@@ -53,7 +53,8 @@ def chart_writers(bench, folder: Path, name: str) -> list:
     from calm_relay.desk.chart import Chart
 
     writers = []
-    for number, chart in enumerate(bench.findChildren(Chart), 1):
+    shown = [chart for chart in bench.findChildren(Chart) if chart.isVisible()]
+    for number, chart in enumerate(shown, 1):
         whole = QRect(0, 0, chart.width(), chart.height())
 
         def paint(painter, chart=chart, whole=whole):

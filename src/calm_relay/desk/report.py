@@ -22,6 +22,8 @@ from calm_relay.planning.tables import assumptions_of
 
 DPI = 96
 LINE_WIDTH = 1040.0
+# Options printed in full: as it is, and those that serve best.
+PRINTED = 4
 # Sizes of words, the largest first, of which the first is taken that keeps within the pages.
 BODY_POINTS, MOST_PAGES = (8.2, 7.6, 7.0), 4
 
@@ -58,6 +60,7 @@ def _rendered(plan, today, points):
     _lines(pages, plan)
     _comparison(pages, plan)
     _reasons(pages, plan)
+    _left_aside(pages, plan)
     _findings(pages, plan)
     _assumptions(pages, plan)
     _cautions(pages)
@@ -160,16 +163,10 @@ def _opening(pages, plan):
 
 
 def _lines(pages, plan):
-    refused = [number for number, option in enumerate(plan.options) if option.outcome is None]
-    for number in (*compared(plan, 0), *refused):
+    for number in compared(plan, 0, PRINTED):
         option = plan.options[number]
         verdict = " serves best" if option.design.key == plan.choice.key else ""
-        if option.outcome is None:
-            verdict = " cannot be built; the reasons stand below"
-        tall = 60 if option.outcome is None else 170
-        pages.head(f"{LETTERS[number]} &nbsp; {option.design.title}<span class='quiet'>{verdict}</span>", tall)
-        if option.outcome is None:
-            continue
+        pages.head(f"{LETTERS[number]} &nbsp; {option.design.title}<span class='quiet'>{verdict}</span>", 170)
         line = line_of(plan, option)
         picture = LinePicture(line, QRectF(0, 0, LINE_WIDTH, HEIGHT), LIGHT)
         low = any(station.row for station in line.stations)
@@ -179,21 +176,36 @@ def _lines(pages, plan):
 def _comparison(pages, plan):
     keys = [option.design.key for option in plan.options]
     shown = keys.index(plan.choice.key) if plan.choice.key else 0
-    rows = ScaleRows(scales_of(plan), LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT, compared(plan, shown))
+    rows = ScaleRows(
+        scales_of(plan), LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT, compared(plan, 0, PRINTED)
+    )
     pages.head("The options on common scales", rows.height + 30)
     pages.picture(lambda painter: rows.paint(painter, 720), 720, rows.height)
 
 
 def _reasons(pages, plan):
-    for number, option in enumerate(plan.options):
-        title = f"{LETTERS[number]} &nbsp; {option.design.title}"
-        if option.outcome is None:
-            pages.head(f"{title}: cannot be built")
-            pages.text("".join(f"<p style='margin:0'>{escape(reason)}.</p>" for reason in option.design.refused))
-            continue
-        pages.head(title)
+    for number in compared(plan, 0, PRINTED):
+        option = plan.options[number]
+        pages.head(f"{LETTERS[number]} &nbsp; {option.design.title}")
         cells = "".join(f"<td width='50%'>{_side(plan, option, good)}</td>" for good in (True, False))
         pages.text(f"<table width='100%' cellpadding='2'><tr>{cells}</tr></table>", 4.0)
+
+
+def _left_aside(pages, plan):
+    """Options that stand behind the best ones in a line, those that cannot be built with their reasons."""
+    told, printed = [], compared(plan, 0, PRINTED)
+    for number, option in enumerate(plan.options):
+        if number in printed:
+            continue
+        title = f"<b>{LETTERS[number]} {option.design.title}</b>"
+        if option.outcome is None:
+            told.append(f"{title} cannot be built: {escape('; '.join(option.design.refused))}.")
+        else:
+            score = plan.choice.scores[option.design.key].total * 100
+            told.append(f"{title}: {score:.0f} of 100.")
+    if told:
+        pages.head("The other ways")
+        pages.text("".join(f"<p style='margin:0'>{line}</p>" for line in told), 4.0)
 
 
 def _side(plan, option, good):
@@ -207,7 +219,8 @@ def _findings(pages, plan):
     """Findings worst first; one that several options share stands once, with all their letters."""
     pages.head("What to know")
     whose: dict = {}
-    for number, option in enumerate(plan.options):
+    for number in compared(plan, 0, PRINTED):
+        option = plan.options[number]
         for item in option.findings:
             letters = whose.setdefault((item.severity, item.station, item.sentence, item.rule), [])
             if LETTERS[number] not in letters:

@@ -89,6 +89,7 @@ class SearchBench(Bench):
     def __init__(self, parent=None):
         super().__init__(parent)
         self._view = self._found = self._found_for = self.chosen = None
+        self._plants = []
         self.start = QPushButton("Try every plant")
         self.start.setToolTip("Every roof, converter, pack, height, number of units and control that can be built")
         self.benefit = ChoiceField("Benefit shown upwards", BENEFITS, width=16)
@@ -209,8 +210,9 @@ class SearchBench(Bench):
 
     def pick(self, plant) -> None:
         """Puts a plant in view."""
-        self.chosen = plant
-        self._draw()
+        if plant is not self.chosen:
+            self.chosen = plant
+            self._draw_cloud()
 
     def must_haves(self):
         """What is asked for, as `planning.search.MustHaves`."""
@@ -233,29 +235,43 @@ class SearchBench(Bench):
         self.study_wanted.emit("search", _search)
 
     def _draw(self):
-        from calm_relay.planning.search import BENEFITS as WORTH
+        """Filters what was found, and draws it."""
         from calm_relay.planning.search import efficient_edge
 
         if self._view is None:
             return
-        words, worth = WORTH[self.benefit.currentData() or "saving"]
-        currency = self._view.plan.job.tariff.currency
         wanted = self.must_haves()
-        plants = [plant for plant in (self._found.plants if self._found else ()) if wanted.met_by(plant)]
-        edge = efficient_edge(plants, self.benefit.currentData() or "saving")
-        if self.chosen is not None and self.chosen not in plants:
+        self._plants = [plant for plant in (self._found.plants if self._found else ()) if wanted.met_by(plant)]
+        if self.chosen not in self._plants:
             self.chosen = None
+        self.model.show_plants(efficient_edge(self._plants, self._key), *self._benefit)
+        self._draw_cloud()
+
+    @property
+    def _key(self):
+        return self.benefit.currentData() or "saving"
+
+    @property
+    def _benefit(self):
+        """How the benefit is reckoned, and its unit."""
+        from calm_relay.planning.search import BENEFITS as WORTH
+
+        words, worth = WORTH[self._key]
+        currency = self._view.plan.job.tariff.currency
+        return worth, f"{currency} {words}" if self._key in {"saving", "npv"} else words
+
+    def _draw_cloud(self):
         if self._found is None:
             self.cloud.start()
             self.cloud.head("Every plant will be a point here: cost across, benefit up")
         else:
-            unit = f"{currency} {words}" if words.startswith(("saved", "worth")) else words
-            self.cloud.show_plants(plants, edge, unit, worth, currency, self.chosen)
-        self.model.show_plants(edge, worth, words)
-        if self.chosen in edge:
-            self.table.blockSignals(True)
-            self.table.selectRow(edge.index(self.chosen))
-            self.table.blockSignals(False)
+            worth, words = self._benefit
+            currency = self._view.plan.job.tariff.currency
+            self.cloud.show_plants(self._plants, self.model.plants, words, worth, currency, self.chosen)
+        if self.chosen in self.model.plants:
+            row = self.model.plants.index(self.chosen)
+            if self.table.currentIndex().row() != row:
+                self.table.selectRow(row)
         self._tell_state()
         self._tell_plant()
 

@@ -1,5 +1,6 @@
 """What is studied beside the plan: the bound, the store's years, and what would change the answer."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from calm_relay.planning.left import Left, left_of
@@ -21,10 +22,13 @@ class Studies:
 def studies_of(plan: Plan, progress: Progress = unheard) -> Studies:
     """Every study of a plan, for the document."""
     stored = [option for option in plan.live if option.design.store_box is not None]
-    left, lives = {}, {}
-    for number, option in enumerate(stored):
-        progress(number / (len(stored) + 1), f"Studying: {option.design.title}")
-        left[option.design.key] = left_of(plan, option)
-        lives[option.design.key] = life_of(plan, option)
-    progress(len(stored) / (len(stored) + 1), "What would change the answer")
-    return Studies(left, lives, tips_of(plan))
+    lives = {}
+    # The solver leaves the interpreter's lock to the other studies.
+    with ThreadPoolExecutor(2) as workers:
+        solved = {option.design.key: workers.submit(left_of, plan, option) for option in stored}
+        for number, option in enumerate(stored):
+            progress(number / (len(stored) + 1), f"Studying: {option.design.title}")
+            lives[option.design.key] = life_of(plan, option)
+        progress(len(stored) / (len(stored) + 1), "What would change the answer")
+        tips = tips_of(plan)
+        return Studies({key: future.result() for key, future in solved.items()}, lives, tips)

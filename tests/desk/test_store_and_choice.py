@@ -1,0 +1,226 @@
+"""The benches Store, Choice and Search as a person uses them: tabs, dialogs, the cloud, an option opened."""
+
+import pytest
+from PySide6.QtCore import QPoint, QTime
+from PySide6.QtWidgets import QApplication
+
+from calm_relay.desk.control_dialog import ControlDialog
+from calm_relay.desk.form_dialog import FormDialog
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.progress import unheard
+
+from .driving import LEFT, choose, type_into
+
+
+@pytest.fixture
+def store(window, settled):
+    window.show_option(1)
+    window.open_bench("Store")
+    return window.bench
+
+
+def tab(bench, qtbot, key):
+    qtbot.mouseClick(bench.tabs.buttons[key], LEFT)
+    return bench
+
+
+@pytest.mark.parametrize(
+    ("key", "found", "words"),
+    [
+        ("map", "store-map", "What limits here"),
+        ("use", "store-years", "winter sun"),
+        ("years", "store-years", "Warranty"),
+        ("left", "store-left", "left on the table by control"),
+    ],
+)
+def test_every_tab_asks_for_its_own_study_and_says_what_it_shows(store, qtbot, key, found, words):
+    tab(store, qtbot, key)
+    qtbot.waitUntil(lambda: found in store._found, timeout=60_000)
+    assert words in store.told.text()
+    assert "NaN" not in store.told.text() and "nan" not in store.told.text()
+    assert not store.grab().isNull()
+
+
+def test_what_limits_is_drawn_at_once(store, qtbot):
+    tab(store, qtbot, "limits")
+    assert "inverter battery port" in store.told.text()
+    assert store.limits.isVisible()
+
+
+def test_an_option_without_a_store_says_so_on_every_tab(window, store, qtbot):
+    window.show_option(0)
+    for key in store.tabs.buttons:
+        tab(store, qtbot, key)
+        qtbot.waitUntil(lambda: store.told.text() != "…", timeout=30_000)
+        assert "store" in store.told.text().lower()
+
+
+def test_two_controllers_are_seen_and_an_order_is_set(window, settled, qtbot, monkeypatch):
+    window.session.replace(demo_job("dairy"))
+    window.forget_view()
+    settled(window)
+    window.show_option(1)
+    window.open_bench("Store")
+    bench = window.bench
+    tab(bench, qtbot, "meter")
+    qtbot.waitUntil(lambda: "store-meter" in bench._found, timeout=30_000)
+    assert "nobody has said who goes first" in bench.told.text()
+
+    def answer(dialog):
+        choose(dialog.order, "new")
+        dialog.take()
+        return 1
+
+    monkeypatch.setattr(ControlDialog, "exec", answer)
+    qtbot.mouseClick(bench.panel.control, LEFT)
+    settled(window)
+    assert window.session.job.battery.waits
+    assert window.commands.undo.text() == "Undo: What the store is told"
+    notes = [note.finding for note in window.margin.notes if note.finding.check == "two controllers"]
+    assert "goes first" in notes[0].sentence
+
+
+def test_windows_are_added_changed_and_refused_in_words(window, store, qtbot, settled):
+    dialog = ControlDialog(window.session.job, window)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    qtbot.mouseClick(dialog.fill.add, LEFT)
+    assert len(dialog.fill.rows) == 2
+    dialog.fill.rows[1][1].setTime(QTime(4, 0))
+    dialog.take()
+    assert "overlap" in dialog.problem.text()
+    assert dialog.result_job is None
+    dialog.fill.rows[1][1].setTime(QTime(12, 0))
+    dialog.fill.rows[1][2].setTime(QTime(14, 0))
+    type_into(qtbot, dialog.fill.rows[1][3]["target"], "60")
+    type_into(qtbot, dialog.shave, "4.5 kW")
+    type_into(qtbot, dialog.bias, "30")
+    qtbot.mouseClick(dialog.sell.add, LEFT)
+    dialog.allowed.setChecked(True)
+    dialog.take()
+    job = dialog.result_job
+    assert [window_.target for window_ in job.store.charge_windows] == [0.8, 0.6]
+    assert job.control.shave_above_kw == 4.5
+    assert job.control.import_bias_w == 30
+    assert job.control.sell_windows[0].down_to == pytest.approx(0.3)
+    assert job.tariff.stored_export
+    remove = dialog.fill.rows[0][0].findChildren(type(dialog.fill.add))[0]
+    qtbot.mouseClick(remove, LEFT)
+    assert len(dialog.fill.rows) == 1
+
+
+def test_the_place_is_asked_and_becomes_a_finding(window, store, qtbot, settled, monkeypatch):
+    def answer(dialog):
+        choose(dialog.fields["where"], "outdoors")
+        dialog.take()
+        return 1
+
+    monkeypatch.setattr(FormDialog, "exec", answer)
+    qtbot.mouseClick(store.panel.place, LEFT)
+    settled(window)
+    assert window.session.job.place.where == "outdoors"
+    assert "not made to stand outdoors" in window.margin.notes[0].finding.sentence
+
+
+def test_units_and_expansions_are_typed(window, store, qtbot, settled):
+    assert not store.panel.expansions.isEnabled()
+    type_into(qtbot, store.panel.units, "2")
+    settled(window)
+    assert window.session.job.store.units == 2
+    assert "2 × Mossgate 5" in window.view.option.design.store_box.converter.name
+
+
+def test_the_choice_shows_paths_boxes_purposes_and_energies(window, settled, qtbot):
+    window.show_option(2)
+    bench = window.bench
+    for key in ("purposes", "losses", "costs"):
+        qtbot.mouseClick(bench.which[key], LEFT)
+        assert bench.scales.isVisible()
+    qtbot.mouseClick(bench.which["purposes"], LEFT)
+    assert "points" in bench.scales.accessibleDescription()
+    qtbot.mouseClick(bench.which["paths"], LEFT)
+    assert "through the store: tracker" in bench.paths.accessibleDescription()
+    qtbot.mouseClick(bench.which["wall"], LEFT)
+    assert "if it fails: 6.0 kWp and the store stop with it" in bench.wall.text().replace("\u00a0", " ")
+    qtbot.mouseClick(bench.which["energies"], LEFT)
+    qtbot.waitUntil(lambda: "Operator counts" in bench.scales.accessibleDescription(), timeout=30_000)
+    window.show_option(3)
+    qtbot.mouseClick(bench.which["wall"], LEFT)
+    assert "cannot be built" in bench.wall.text()
+    assert not window.grab().isNull()
+
+
+def test_tipping_points_come_and_are_told_where_the_mouse_points(window, settled, qtbot):
+    bench = window.bench
+    qtbot.mouseClick(bench.which["tips"], LEFT)
+    assert "Turning each figure" in bench.tips._word
+    qtbot.waitUntil(lambda: "serves best" in bench.tips.accessibleDescription(), timeout=60_000)
+    assert "As it is" in bench.tips.accessibleDescription()
+    qtbot.mouseMove(bench.tips, QPoint(200, 40))
+    assert not bench.tips.grab().isNull()
+    # Another option in view asks for nothing anew.
+    asked = []
+    bench.study_wanted.connect(lambda key, _: asked.append(key))
+    window.show_option(1)
+    assert asked == []
+
+
+@pytest.fixture
+def small_search(monkeypatch):
+    monkeypatch.setattr("calm_relay.planning.search.search.__defaults__", (unheard, 120))
+
+
+def test_a_search_is_filtered_and_a_plant_opened_as_an_option(window, settled, qtbot, small_search):
+    window.open_bench("Search")
+    bench = window.bench
+    assert "Nothing tried yet" in bench.state.text()
+    qtbot.mouseClick(bench.start, LEFT)
+    assert not bench.start.isEnabled()
+    qtbot.waitUntil(lambda: bench.model.rowCount() > 0, timeout=60_000)
+    assert bench.start.isEnabled()
+    assert "can be built" in bench.state.text()
+    whole = len(bench.cloud._plants)
+    type_into(qtbot, bench.outlay, "8000")
+    assert 0 < len(bench.cloud._plants) < whole
+    choose(bench.chemistry, "NMC")
+    bench.chemistry.taken.emit("NMC")
+    assert bench.model.rowCount() == 0
+    assert bench.cloud._plants == []
+    choose(bench.chemistry, None)
+    bench.chemistry.taken.emit(None)
+    choose(bench.benefit, "score")
+    bench.benefit.taken.emit("score")
+    bench.table.setFocus()
+    bench.table.selectRow(bench.model.rowCount() - 1)
+    plant = bench.chosen
+    assert plant is bench.model.plants[-1]
+    assert "The operator counts" in bench.told.text().replace("\u00a0", " ")
+    qtbot.mouseClick(bench.open, LEFT)
+    settled(window)
+    assert window.view.option.design.key == plant.key
+    assert window.session.job.store.pack == plant.job.store.pack
+    assert window.view.option.outcome.money.outlay == pytest.approx(plant.brief.money.outlay)
+    assert "as it was before" in bench.state.text()
+    assert window.commands.undo.text().startswith("Undo: From the search")
+
+
+def test_a_search_can_be_called_off(window, settled, qtbot):
+    window.open_bench("Search")
+    bench = window.bench
+    qtbot.mouseClick(bench.start, LEFT)
+    qtbot.waitUntil(lambda: window.progress.isVisible(), timeout=20_000)
+    qtbot.wait(300)
+    window.session.cancel()
+    qtbot.waitUntil(lambda: bench.start.isEnabled(), timeout=20_000)
+    assert "Nothing tried yet" in bench.state.text()
+    assert "Called off" in window.notice.text.text()
+
+
+def test_another_option_drops_a_study_without_a_word(window, store, qtbot, settled):
+    tab(store, qtbot, "left")
+    window.show_option(2)
+    qtbot.waitUntil(lambda: "store-left" in store._found, timeout=60_000)
+    assert "Called off" not in window.notice.text.text()
+    QApplication.processEvents()
+    assert window.view.option.design.key == "hybrid-swap"
+    assert f"{window.view.option.outcome.money.bill:,.0f}" in store.told.text()

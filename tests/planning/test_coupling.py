@@ -1,0 +1,358 @@
+"""Every architecture as an option, or refused with its reason; what each means on the wall."""
+
+import json
+
+import numpy as np
+import pytest
+
+from calm_relay.exchange.shipped import catalogue, demo_job
+from calm_relay.job.equipment import Catalogue
+from calm_relay.job.model import Job
+from calm_relay.job.survey import ExistingBattery, StorePlace
+from calm_relay.planning.coupling import SCHOOLS, coupling_facts
+from calm_relay.planning.document import document_of
+from calm_relay.planning.errors import PlanError
+from calm_relay.planning.line import line_of
+from calm_relay.planning.plan import plan
+
+
+@pytest.fixture(scope="module")
+def dairy():
+    return plan(demo_job("dairy"))
+
+
+def finding(option, check):
+    return next((item for item in option.findings if item.check == check), None)
+
+
+def refused(made, key):
+    return " ".join(made.option(key).design.refused)
+
+
+def test_the_choice_differs_in_the_three_demos(demo_plan, dairy):
+    cottage = plan(demo_job("cottage"))
+    best = {made.job.name: made.choice.key for made in (demo_plan, cottage, dairy)}
+    assert list(best.values()) == ["two-units", "micro-ac", "hybrid-swap"]
+    assert not any(made.choice.close for made in (demo_plan, cottage, dairy))
+    for made in (demo_plan, cottage, dairy):
+        reasons = made.choice.reasons[made.choice.key]
+        assert sum(reason.speaks_for for reason in reasons) >= 3
+        assert any(not reason.speaks_for for reason in reasons)
+        assert all(any(letter.isdigit() for letter in r.sentence) for r in reasons if r.purpose == "lower_bills")
+
+
+@pytest.mark.parametrize(
+    ("change", "key", "reason"),
+    [
+        (lambda job: job, "balcony", "know no plug-in systems"),
+        (lambda job: job, "micro-ac", "every module would have to come up"),
+        (lambda job: job, "grow-bank", "no battery to add packs to"),
+        (lambda job: job, "old-and-hybrid", "no battery to keep"),
+        (lambda job: job, "ac-bus", "has a street"),
+        (
+            lambda job: job.with_(inverter=job.inverter.with_(fate="keep")),
+            "hybrid-swap",
+            "The survey keeps Tarnlight 5.0",
+        ),
+        (
+            lambda job: job.with_(inverter=job.inverter.with_(fate="remove")),
+            "hybrid-beside",
+            "The survey lets Tarnlight 5.0",
+        ),
+        (
+            lambda job: job.with_(store=job.store.with_(battery_inverter="wharfell-aio5")),
+            "ac-addon",
+            "does not speak",
+        ),
+        (
+            lambda job: job.with_(
+                supply=job.supply.with_(inverter_limit_kw=8.0, operator_counts="inverters with PV terminals")
+            ),
+            "hybrid-beside",
+            "as a PV inverter whether or not a module hangs on it",
+        ),
+        (lambda job: job.with_(supply=job.supply.with_(inverter_limit_kw=12.0)), "two-units", "5 + 10 = 15 kW"),
+    ],
+)
+def test_what_cannot_be_built_says_why(demo, change, key, reason):
+    assert reason in refused(plan(change(demo)), key)
+
+
+def test_a_unit_that_stands_alone_has_no_second_beside_it(demo):
+    box = next(item for item in catalogue().converters if item.key == "mossgate-5").with_(units_max=1)
+    job = demo.with_(
+        own_equipment=Catalogue(converters=(box,)), store=demo.store.with_(battery_inverter="mossgate-5")
+    )
+    assert "its maker allows one alone, not 2" in refused(plan(job), "two-units")
+
+
+def test_generations_that_may_not_be_mixed(demo):
+    old = ExistingBattery(pack="fern-48", count=2, converter="mossgate-5", fate="keep")
+    job = demo.with_(battery=old, store=demo.store.with_(pack="fern-51"))
+    assert "may not be mixed on one port" in refused(plan(job), "grow-bank")
+    grown = plan(job.with_(store=job.store.with_(pack="fern-48"))).option("grow-bank")
+    assert grown.design.store_box.bank.count == 5
+    assert not any(line.kind == "box" for line in grown.outcome.money.lines)
+    assert grown.outcome.money.outlay > 0
+    assert coupling_facts(grown.design).roof_work.startswith("none")
+
+
+def test_an_old_battery_is_kept_beside_a_hybrid_and_can_wait(demo):
+    old = ExistingBattery(pack="fern-48", count=1, converter="mossgate-3", fate="reuse")
+    job = demo.with_(battery=old)
+    made = plan(job)
+    both, swap = made.option("old-and-hybrid"), made.option("hybrid-swap")
+    assert [bool(box.bank) for box in both.design.boxes] == [True, True]
+    assert len(swap.design.boxes) == 1
+    assert finding(both, "two controllers").severity.name == "WATCH"
+    mend = finding(both, "two controllers").mends[0]
+    mended = plan(mend.apply(job)).option("old-and-hybrid")
+    assert finding(mended, "two controllers").severity.name == "HOLD"
+    given = [mended.outcome.year.kwh("discharge", n) for n in (0, 1)]
+    first = plan(job.with_(store=job.store.with_(waits=True))).option("old-and-hybrid").outcome.year
+    assert first.kwh("discharge", 1) > given[1]
+
+
+def test_an_old_battery_may_keep_a_reserve_of_its_own(demo):
+    old = ExistingBattery(pack="fern-48", count=1, converter="mossgate-3", fate="keep", reserve=0.0)
+    year = plan(demo.with_(battery=old)).option("ac-addon").outcome.year
+    reserves = [part.battery.reserve for part in year.plant if part.battery]
+    assert sorted(reserves) == [0.0, demo.store.reserve]
+
+
+def test_a_plug_in_set_where_the_rules_know_one(demo):
+    job = demo.with_(
+        region="germany",
+        faces=tuple(face.with_(module="quillmere-415", count=6) for face in demo.faces),
+    )
+    option = plan(job).option("balcony")
+    assert option.outcome is not None
+    inverter, store = option.design.boxes[-2:]
+    assert inverter.converter.ac_kw == 0.8
+    assert 2 <= sum(run.modules for run in inverter.stringing.runs) <= 4
+    assert store.bank.usable_kwh < 2.0
+    assert option.outcome.figures.import_kwh < plan(job).option("as-is").outcome.figures.import_kwh
+    assert line_of(plan(job), option).stations
+
+
+def test_the_small_bank_obeys_its_clock(demo, demo_plan):
+    option = demo_plan.option("clock-bank")
+    year, calendar = option.outcome.year, demo_plan.site.calendar
+    number = option.design.boxes.index(option.design.store_box)
+    charging = year.of("charge", number) > 0
+    hours = calendar.wall_minute[charging] / 60
+    assert hours.min() >= 10.0
+    assert hours.max() < 16.0
+    assert (
+        year.of("discharge", number)[(calendar.wall_minute < 18 * 60) | (calendar.wall_minute >= 22 * 60)].max()
+        == 0
+    )
+    full = finding(option, "lead-acid duty")
+    assert full.severity.name == "HOLD"
+
+
+def test_every_option_tells_its_school_its_boxes_and_what_fails(demo_plan, dairy):
+    for made in (demo_plan, dairy):
+        for option in made.live:
+            facts = coupling_facts(option.design)
+            assert facts.school == SCHOOLS[option.design.key]
+            assert len(facts.boxes) == len(option.design.boxes)
+            assert all(box.fails for box in facts.boxes)
+    swap = coupling_facts(dairy.option("hybrid-swap").design)
+    assert swap.boxes[0].fails == "18.0 kWp and the store stop with it"
+    addon = coupling_facts(demo_plan.option("ac-addon").design)
+    assert addon.boxes[0].fails == "6.0 kWp stop with it; store elsewhere works on"
+    assert addon.counted == "5 + 5 = 10 kW"
+
+
+def test_a_second_unit_adds_power_and_an_expansion_does_not(demo):
+    job = demo.with_(store=demo.store.with_(pack="wharfell-10", count=1, battery_inverter="wharfell-aio5"))
+    one, two = (plan(job).option(key) for key in ("ac-addon", "two-units"))
+    grown = plan(job.with_(store=job.store.with_(expansions=1))).option("ac-addon")
+    assert two.outcome.limit.power_kw > 1.9 * one.outcome.limit.power_kw
+    assert grown.outcome.limit.power_kw == pytest.approx(one.outcome.limit.power_kw)
+    assert grown.design.store_box.bank.usable_kwh == pytest.approx(two.design.store_box.bank.usable_kwh)
+    assert grown.outcome.money.outlay < two.outcome.money.outlay
+    with pytest.raises(PlanError, match=r"nothing expands Fern 4\.8"):
+        plan(demo.with_(store=demo.store.with_(expansions=1)))
+    with pytest.raises(PlanError, match="2 times at most"):
+        plan(job.with_(store=job.store.with_(expansions=5)))
+
+
+def test_a_meter_of_each_phase_makes_a_single_phase_store_worth_less():
+    job = demo_job("dairy")
+    store = job.store.with_(pack="fern-48", count=4, battery_inverter="mossgate-5", charge_windows=())
+    whole = plan(job.with_(store=store)).option("ac-addon").outcome
+    apart = job.with_(store=store, supply=job.supply.with_(meter="each phase"))
+    made = plan(apart)
+    outcome = made.option("ac-addon").outcome
+    assert outcome.figures.home_kwh == pytest.approx(whole.figures.home_kwh)
+    saved = made.option("as-is").outcome.money.bill - outcome.money.bill
+    assert saved < whole.money.saving
+    assert np.abs(outcome.year.ac_residuals_kwh()).max() < 1e-9
+
+
+@pytest.mark.parametrize(
+    ("place", "check", "severity"),
+    [
+        ({"flood_m": 0.5, "base_m": 0.3}, "flood height", "STOP"),
+        ({"flood_m": 0.5, "base_m": 0.8}, "flood height", "HOLD"),
+        ({"where": "outdoors"}, "outdoors", "STOP"),
+        ({"where": "unheated room"}, "cold store", "WATCH"),
+        ({"hottest_c": 55.0}, "hot store", "STOP"),
+    ],
+)
+def test_where_the_store_may_stand(demo, place, check, severity):
+    job = demo.with_(place=StorePlace(**place))
+    site = {"climate": "central-europe"} if check == "cold store" else None
+    if site:
+        far = job.site.with_(
+            latitude=50.0, longitude=10.0, time_zone="Europe/Berlin", weather={"kind": "preset", **site}
+        )
+        job = job.with_(site=far)
+    option = plan(job).option("ac-addon")
+    found = finding(option, check)
+    assert found.severity.name == severity
+    for mend in found.mends:
+        after = finding(plan(mend.apply(job)).option("ac-addon"), check)
+        assert after is None or after.severity.name == "HOLD"
+
+
+def test_lead_acid_wants_air_and_a_full_charge(demo):
+    job = demo.with_(
+        store=demo.store.with_(pack="mire-96", count=2, charge_windows=()), place=StorePlace(ventilated=False)
+    )
+    option = plan(job).option("ac-addon")
+    assert finding(option, "ventilation").severity.name == "STOP"
+    duty = finding(option, "lead-acid duty")
+    assert duty.severity.name == "WATCH"
+    filled = plan(duty.mends[0].apply(job)).option("ac-addon")
+    assert finding(filled, "lead-acid duty").measured > duty.measured
+
+
+def test_the_traps_of_control_are_findings_with_mends(demo):
+    window = {"start": "10:00", "end": "15:00", "target": 0.9}
+    job = demo.with_(store=demo.store.with_(charge_windows=(window,)))
+    trap = finding(plan(job).option("ac-addon"), "target above present")
+    assert trap.measured > 50
+    assert "buys from the street" in trap.sentence
+    assert finding(plan(trap.mends[0].apply(job)).option("ac-addon"), "target above present") is None
+    night = finding(plan(demo).option("ac-addon"), "target above present")
+    assert night is None
+
+    zero = demo.with_(tariff=demo.tariff.with_(export_limit_kw=0.0))
+    leak = finding(plan(zero).option("ac-addon"), "zero export")
+    assert leak.severity.name == "WATCH"
+    held = plan(leak.mends[0].apply(zero)).option("ac-addon")
+    assert finding(held, "zero export").severity.name == "HOLD"
+    assert held.outcome.figures.export_kwh == 0.0
+
+    sell = {"start": "17:00", "end": "20:00", "power_kw": 2.0, "down_to": 0.4}
+    selling = demo.with_(control=demo.control.with_(sell_windows=(sell,)))
+    told = finding(plan(selling).option("ac-addon"), "selling from the store")
+    sold = plan(told.mends[0].apply(selling)).option("ac-addon")
+    assert finding(sold, "selling from the store") is None
+    assert sold.outcome.figures.export_kwh > plan(selling).option("ac-addon").outcome.figures.export_kwh + 100
+
+    shaved = demo.with_(control=demo.control.with_(shave_above_kw=4.0))
+    peak = finding(plan(shaved).option("ac-addon"), "peak shaving")
+    assert peak.severity.name == "WATCH"
+    assert finding(plan(peak.mends[0].apply(shaved)).option("ac-addon"), "peak shaving").severity.name == "HOLD"
+
+
+def test_under_used_is_said_and_fewer_packs_are_offered(demo):
+    job = demo.with_(store=demo.store.with_(count=8, reserve=0.8))
+    found = finding(plan(job).option("ac-addon"), "under-used")
+    assert "under-used below 120" in found.sentence
+    assert found.mends[0].apply(job).store.count == 7
+
+
+def test_no_number_of_the_document_is_not_a_number(demo_plan, dairy):
+    def walk(item):
+        if isinstance(item, dict):
+            for value in item.values():
+                yield from walk(value)
+        elif isinstance(item, list):
+            for value in item:
+                yield from walk(value)
+        elif isinstance(item, float):
+            yield item
+
+    for made in (demo_plan, dairy):
+        text = document_of(made).model_dump_json()
+        assert "NaN" not in text
+        assert "Infinity" not in text
+        assert np.isfinite(list(walk(json.loads(text)))).all()
+
+
+def window(start, end, **more):
+    return {"start": start, "end": end, **more}
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "wanted"),
+    [
+        (
+            ("store", "charge_windows"),
+            [{"start": "01:00", "end": "05:00"}, {"start": "04:00", "end": "06:00"}],
+            "overlap",
+        ),
+        (
+            ("store", "charge_windows"),
+            [{"start": "23:00", "end": "02:00"}, {"start": "01:00", "end": "03:00"}],
+            "overlap",
+        ),
+        (
+            ("control", "sell_windows"),
+            [{"start": "04:00", "end": "06:00", "power_kw": 1}],
+            "overlaps the charge window",
+        ),
+        (("control", "discharge_windows"), [window("05:00", "05:00")], "window with a length"),
+        (("control", "clock"), {"charge": [window("10:00", "19:00", power_kw=1)]}, "overlap"),
+        (("supply", "meter"), "each phase", "wanted a supply of three"),
+        (("supply", "home_shares"), [0.5, 0.5, 0.5], "wanted 1"),
+    ],
+)
+def test_orders_that_contradict_each_other_are_refused_at_the_field(demo, path, value, wanted):
+    document = json.loads(demo.model_dump_json())
+    document[path[0]][path[1]] = value
+    with pytest.raises(ValueError, match=wanted) as caught:
+        Job.model_validate(document)
+    assert path[1].split("_")[0] in str(caught.value) or path[1] in str(caught.value)
+
+
+def test_priorities_in_a_circle_are_refused(demo):
+    old = ExistingBattery(pack="fern-48", converter="mossgate-3", waits=True)
+    with pytest.raises(ValueError, match="each of the two stores waits for the other"):
+        demo.with_(battery=old, store=demo.store.with_(waits=True))
+
+
+@pytest.mark.parametrize(
+    ("changes", "wanted"),
+    [
+        ({"empty_v": 0.0}, "greater than 0"),
+        ({"full_v": 0.0}, "greater than 0"),
+        ({"depth_of_discharge": 1.2}, "less than or equal to 1"),
+        ({"round_trip": 1.05}, "less than or equal to 1"),
+        ({"discharge_c": 0.0}, "greater than 0"),
+        ({"knee_low_v": 60.0}, "empty_v <= knee_low_v"),
+        ({"charge_full_c": -30.0}, "charge_full_c"),
+        (
+            {"cycle_life": ({"depth": 0.5, "cycles": 900}, {"depth": 1.0, "cycles": 5000})},
+            "more cycles at the smaller",
+        ),
+    ],
+)
+def test_impossible_packs_are_refused_at_the_field(changes, wanted):
+    pack = next(item for item in catalogue().packs if item.key == "fern-48")
+    with pytest.raises(ValueError, match=wanted):
+        pack.with_(**changes)
+
+
+def test_a_store_without_a_converter_is_refused_in_words(demo):
+    boxes = tuple(
+        box.with_(battery=box.battery.with_(families=("other",))) for box in catalogue().converters if box.battery
+    )
+    made = plan(demo.with_(own_equipment=Catalogue(converters=boxes)))
+    assert made.choice.key == "as-is"
+    assert "speaks to Fern 4.8" in refused(made, "ac-addon")
