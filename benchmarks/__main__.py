@@ -3,9 +3,9 @@
 import os
 import sys
 
-from benchmarks import kernel, survey, whole
+from benchmarks import kernel, store, survey, whole
 
-results = [*kernel.results(), *survey.results(), *whole.results()]
+results = [*kernel.results(), *survey.results(), *whole.results(), *store.results()]
 print(f"on {os.cpu_count()} processors; warm unless said otherwise")
 for result in results:
     print(result.line())

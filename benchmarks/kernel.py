@@ -8,7 +8,8 @@ import numpy as np
 from benchmarks.measure import Result, timed
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.physics import dispatch
-from calm_relay.physics.plant import pack
+from calm_relay.physics.control import filled_in
+from calm_relay.physics.plant import UNLIMITED, pack
 from calm_relay.planning.demand import demand_year
 from calm_relay.planning.plan import plan
 
@@ -33,17 +34,13 @@ def results() -> list[Result]:
     matrix = pack(option.outcome.year.plant)
     home = demand_year(job, None, made.site).kw
     array = sum(face.made.dc_kw for face in made.faces)
-    arguments = (
-        matrix,
-        np.array([array, np.zeros_like(array)]),
-        home,
-        made.site.calendar.in_window(180, 300),
-        0.8,
-        2.5,
-        job.supply.import_limit_kw,
-        5.0,
-        0.25,
-    )
+    calendar = made.site.calendar
+    control = filled_in(calendar.in_window(180, 300), 0.8, 2.5)
+    bus, level = np.empty((3, home.size)), np.empty((2, home.size))
+    orders = *control.series(), np.ones((2, 2, 1)), 0.0, UNLIMITED
+    limits = job.supply.import_limit_kw, 5.0, 0.25, True, False
+    pv = np.array([array, np.zeros_like(array)])
+    arguments = (matrix, pv, home[None, :], *orders, *limits, bus, level)
     compiled = timed("kernel, 35,040 steps, two converters", lambda: dispatch.run(*arguments), 5.0, 50)
     plain_run = _plain_copy().run
     plain = timed("the same algorithm in plain Python", lambda: plain_run(*arguments), None, 1)

@@ -209,7 +209,7 @@ def test_the_line_rearranges_with_the_coupling(demo_plan):
 def test_scales_hold_every_option_and_yearly_figures_are_marked(demo_plan):
     scales = scales_of(demo_plan)
     assert all(len(scale.values) == len(scale.texts) == 12 for scale in scales)
-    assert {scale.key for scale in scales if not scale.yearly} == {"outlay", "dark"}
+    assert {scale.key for scale in scales if not scale.yearly} == {"outlay", "dark", "evening"}
     score = scales[0]
     assert score.top == 100
     assert score.values[1] == pytest.approx(demo_plan.choice.scores["ac-addon"].total * 100)
@@ -244,3 +244,22 @@ def test_the_document_is_what_the_plan_says(demo_plan):
     assert document["options"][0]["money"]["payback_years"] == 0.0
     assert document["cautions"]
     assert kit_of(demo_plan.job).pack("fern-48", "").name in document["options"][1]["money"]["lines"][1]["label"]
+
+
+def test_a_year_is_run_anew_only_where_an_edit_touches_it(demo, with_store):
+    first = plan(demo)
+
+    def same(job):
+        made = plan(job)
+        keys = [option.design.key for option in made.live]
+        return {key for key in keys if made.option(key).outcome.year is first.option(key).outcome.year}
+
+    everything = {option.design.key for option in first.live}
+    dearer = demo.with_(tariff=demo.tariff.with_(price=0.5))
+    assert same(dearer) == everything
+    assert plan(dearer).option("ac-addon").outcome.money.bill > first.option("ac-addon").outcome.money.bill
+    assert same(demo.with_(name="Another")) == everything
+    assert same(with_store(count=4)) == {"as-is", "clock-bank"}
+    assert same(with_store(reserve=0.1)) == {"as-is"}
+    assert same(demo.with_(losses=demo.losses.with_(soiling=0.1))) == set()
+    assert same(demo.with_(demand=demo.demand.with_(yearly_kwh=6000))) == set()

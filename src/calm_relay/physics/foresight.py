@@ -150,8 +150,17 @@ def least_cost(
         if battery is None or battery.usable_kwh <= 0:
             plain = plain + np.minimum(harvest / (1.0 + slope), part.ac_limit_kw)
             continue
-        charge = program.series(battery.charge_kw)
-        discharge = program.series(battery.discharge_kw)
+        into, out_of = 1.0 / battery.dc_dc_efficiency, battery.dc_dc_efficiency
+        drawing, giving_out = 1.0 - slope, 1.0 + slope
+        if part.pv:
+            most = battery.charge_kw, battery.discharge_kw
+        else:
+            # Without an array on the DC bus both powers are those at the AC side, less what is lost between.
+            most = (
+                min(battery.charge_kw, battery.from_ac_kw * drawing / into),
+                min(battery.discharge_kw, part.ac_limit_kw * giving_out / out_of),
+            )
+        charge, discharge = (program.series(limit) for limit in most)
         level = program.series(battery.usable_kwh, min(battery.reserve, battery.initial) * battery.usable_kwh)
         first = np.zeros(steps)
         first[0] = battery.initial * battery.usable_kwh
@@ -165,24 +174,26 @@ def least_cost(
             ],
             first,
         )
-        out = program.series(part.ac_limit_kw)
+        levels.append(level)
+        if not part.pv:
+            bus += [(discharge, out_of / giving_out, 0), (charge, -into / drawing, 0)]
+            charging.append((charge, into / drawing))
+            giving.append((discharge, out_of / giving_out))
+            continue
+        used, out = program.series(harvest), program.series(part.ac_limit_kw)
         drawn = program.series(battery.from_ac_kw)
         dc = [
-            (charge, 1.0 / battery.dc_dc_efficiency, 0),
-            (discharge, -battery.dc_dc_efficiency, 0),
-            (out, 1.0 + slope, 0),
-            (drawn, -(1.0 - slope), 0),
+            (charge, into, 0),
+            (discharge, -out_of, 0),
+            (out, giving_out, 0),
+            (drawn, -drawing, 0),
+            (used, -1.0, 0),
         ]
-        if part.pv:
-            used = program.series(harvest)
-            program.row("equal", [*dc, (used, -1.0, 0)], 0.0)
-            harvested.append(used)
-        else:
-            program.row("equal", dc, 0.0)
+        program.row("equal", dc, 0.0)
+        harvested.append(used)
         bus += [(out, 1.0, 0), (drawn, -1.0, 0)]
-        charging.append(drawn)
-        giving.append(out)
-        levels.append(level)
+        charging.append((drawn, 1.0))
+        giving.append((out, 1.0))
     if plain.any():
         given = program.series(plain)
         bus.append((given, 1.0, 0))
@@ -192,7 +203,8 @@ def least_cost(
         program.row("upper", [(sold, 1.0, 0), *((series, -1.0, 0) for series in harvested)], 0.0)
     cost, found = program.solve(time_limit_s)
 
-    def together(numbers):
-        return found[numbers].sum(axis=0) if numbers else np.zeros(steps)
+    def together(parts):
+        return sum((factor * found[series] for series, factor in parts), np.zeros(steps))
 
-    return Foresight(cost, found[bought], found[sold], together(charging), together(giving), together(levels))
+    held = together([(series, 1.0) for series in levels])
+    return Foresight(cost, found[bought], found[sold], together(charging), together(giving), held)

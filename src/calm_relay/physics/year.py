@@ -72,7 +72,8 @@ class PlantYear(PlantSums):
 
     @cached_property
     def _added(self):
-        return self.flows.sum(axis=2)
+        # Step by step in memory: added up along the steps, all flows at once.
+        return self.flows.transpose(2, 0, 1).sum(axis=0)
 
     def of(self, name, converter=None) -> np.ndarray:
         """A flow by name [kW], of one converter or summed over all; "store" in kWh."""

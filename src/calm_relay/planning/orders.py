@@ -15,7 +15,12 @@ from calm_relay.planning.design import Design
 
 def open_in(calendar: YearCalendar, window) -> np.ndarray:
     """Steps in which a daily window is open, by local clock."""
-    return calendar.in_window(minutes_of(window.start), minutes_of(window.end))
+    return _open(calendar, window.start, window.end)
+
+
+@lru_cache(maxsize=32)
+def _open(calendar, start, end):
+    return calendar.in_window(minutes_of(start), minutes_of(end))
 
 
 def orders_of(design: Design, job: Job, calendar: YearCalendar) -> Control:

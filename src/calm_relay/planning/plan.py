@@ -1,6 +1,8 @@
 """The plan: a pure function of the job, cached by the part of the job that each step reads."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from os import cpu_count
 from pathlib import Path
 
 from calm_relay.job.model import Job
@@ -12,11 +14,13 @@ from calm_relay.planning.design import Design, Ground, survey_of
 from calm_relay.planning.findings import Finding, Severity, Subject, findings_for
 from calm_relay.planning.kit import kit_of
 from calm_relay.planning.options import designs
-from calm_relay.planning.outcome import Outcome, outcome
+from calm_relay.planning.outcome import Outcome, outcome_of
 from calm_relay.planning.progress import Progress, unheard
-from calm_relay.planning.simulate import production_of
+from calm_relay.planning.simulate import production_of, year_of
 from calm_relay.planning.site_year import SiteYear, site_year
 from calm_relay.planning.standing import boxes_now
+
+WORKERS = min(2, cpu_count() or 1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,17 +95,21 @@ def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> 
     demand = demand_year(job, folder, site, lambda: production_of(Design("", "", "none", now), job, site))
     bank = bank_of(job, kit)
     ground = Ground(survey, demand, bank, now)
-    options, bill_now = [], None
     made = designs(ground)
-    for number, design in enumerate(made):
-        progress(0.6 + 0.4 * number / len(made), f"Simulating: {design.title}")
-        if design.refused:
-            options.append(Option(design, None, _refusals(design), ground))
-            continue
-        done = outcome(design, job, site, demand, bill_now)
-        bill_now = done.money.bill if bill_now is None else bill_now
-        found = findings_for(Subject(design, done, ground, site))
-        options.append(Option(design, done, found, ground))
+    live = [design for design in made if not design.refused]
+    options, bill_now = [], None
+    # The kernel leaves the interpreter's lock to the thread that reads the years.
+    with ThreadPoolExecutor(WORKERS) as workers:
+        years = workers.map(lambda design: year_of(design, job, site, demand), live)
+        for number, design in enumerate(made):
+            progress(0.6 + 0.4 * number / len(made), f"Simulating: {design.title}")
+            if design.refused:
+                options.append(Option(design, None, _refusals(design), ground))
+                continue
+            done = outcome_of(next(years), design, job, site, demand, bill_now)
+            bill_now = done.money.bill if bill_now is None else bill_now
+            found = findings_for(Subject(design, done, ground, site))
+            options.append(Option(design, done, found, ground))
     return Plan(job, site, faces, demand, bank, tuple(options), choose(options, job, demand))
 
 

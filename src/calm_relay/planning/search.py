@@ -3,7 +3,6 @@
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from os import cpu_count
 from re import sub
 
 import numpy as np
@@ -22,14 +21,13 @@ from calm_relay.planning.option_parts import array_refusals
 from calm_relay.planning.options import ac_addon, hybrid_swap, micro_ac, within_connection
 from calm_relay.planning.orders import orders_of
 from calm_relay.planning.outcome import Brief, brief_of
-from calm_relay.planning.plan import Plan
+from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.progress import Progress, unheard
 from calm_relay.planning.refusals import place_refusals
 from calm_relay.planning.roof_room import room_of
 from calm_relay.planning.simulate import inputs_of
 from calm_relay.planning.stringing import hard_refusals
 
-WORKERS = min(2, cpu_count() or 1)
 # Designs handed to the workers at a time: between two such heaps the search may be called off.
 HEAP = 4
 

@@ -6,10 +6,12 @@ from functools import lru_cache
 import numpy as np
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.model import Job
-from calm_relay.job.tariff import Tariff
+from calm_relay.job.control import Control
+from calm_relay.job.equipment import Catalogue
+from calm_relay.job.model import Job, Store
+from calm_relay.job.tariff import Costs, Tariff
 from calm_relay.physics.calendar import YearCalendar
-from calm_relay.physics.control import Control
+from calm_relay.physics.control import Control as Orders
 from calm_relay.physics.money import yearly_bill
 from calm_relay.physics.plant import ConverterPart, Street
 from calm_relay.physics.year import PlantBus, PlantSums, PlantYear, run_plant, sum_plant
@@ -53,7 +55,7 @@ class Inputs:
     home_kw: np.ndarray
     step_h: float
     street: Street
-    control: Control
+    control: Orders
     fit: np.ndarray | None = None
 
     def scaled(self, array: float = 1.0, home: float = 1.0) -> "Inputs":
@@ -132,6 +134,37 @@ def sum_inputs(inputs: Inputs) -> PlantSums:
 def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> PlantYear:
     """Runs a design through the site's year."""
     return run_inputs(inputs_of(design, job, site, demand))
+
+
+def year_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> PlantYear:
+    """A design's year; one that an edit did not touch is not run anew."""
+    return _year_of(design, _read(design, job), site, demand)
+
+
+# As many as a plan has options that can be built: a year takes some megabytes.
+@lru_cache(maxsize=8)
+def _year_of(design, job, site, demand):
+    return simulate(design, job, site, demand)
+
+
+def _read(design, job):
+    """The job with what this design's simulation does not read taken out."""
+    box, store = design.store_box, job.store
+    if box is None:
+        store, control = Store(pack=PLAIN), Control()
+    elif not box.store_is_new:
+        store, control = Store(pack=PLAIN, reserve=store.reserve, waits=store.waits), Control()
+    elif design.by_clock:
+        store, control = Store(pack=PLAIN, reserve=store.reserve), job.control
+    else:
+        control = job.control
+    plain = {"purposes": (), "costs": Costs(), "name": "", "customer": "", "notes": "", "rules": ()}
+    rest = {"rule_changes": (), "attachments": (), "string_plans": (), "own_equipment": Catalogue(), "faces": ()}
+    tariff = Tariff(price=0.0, export_limit_kw=job.tariff.export_limit_kw, stored_export=job.tariff.stored_export)
+    return job.model_copy(update={**plain, **rest, "store": store, "control": control, "tariff": tariff})
+
+
+PLAIN = "none"
 
 
 def bill_of(year: PlantBus, job: Job, site: SiteYear) -> float:

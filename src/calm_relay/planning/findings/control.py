@@ -20,16 +20,18 @@ def check_target_above_present(subject):
     found = []
     year = subject.outcome.year
     number = subject.design.boxes.index(box)
-    drawn = np.maximum(-year.of("ac", number), 0.0)
-    bought = np.minimum(drawn, year.at_bus("import"))
-    sunny = year.of("pv_dc") > 0.0
+    sunny = ~subject.site.dark
     for place, window in enumerate(subject.job.store.charge_windows):
-        here = open_in(subject.site.calendar, window) & sunny
-        kwh = float(bought[here].sum() * year.step_h)
-        share = float(here.sum()) / max(float(open_in(subject.site.calendar, window).sum()), 1.0)
-        if kwh < SMALL_KWH or share < 0.5:
+        whole = open_in(subject.site.calendar, window)
+        here = np.flatnonzero(whole & sunny)
+        if here.size < 0.5 * whole.sum():
             continue
-        most = float(bought[here].max())
+        drawn = np.maximum(-year.of("ac", number)[here], 0.0)
+        bought = np.minimum(drawn, year.at_bus("import")[here])
+        kwh = float(bought.sum() * year.step_h)
+        if kwh < SMALL_KWH:
+            continue
+        most = float(bought.max())
         found.append(
             Finding(
                 "target above present",
