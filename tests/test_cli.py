@@ -78,6 +78,10 @@ def test_an_outsider_can_close_the_balances(job, request, tmp_path):
     assert all(option["wall"] for option in live)
     if job == "demo":
         assert all(option["bound"] and option["fade"] for option in stored)
+        _, hours = table_of(series / "ac-addon-foresight.csv")
+        left = next(option["bound"]["left"] for option in live if option["key"] == "ac-addon")
+        assert hours["dearer"].size == 8760
+        assert hours["dearer"].sum() == pytest.approx(left, abs=1e-6)
         assert document["tips"]
     assert all(tip["sentence"] for tip in document["tips"])
     assert all(option["refused"] for option in document["options"] if option not in live)

@@ -133,11 +133,12 @@ def _install(arguments):
 def _assess(arguments):
     from calm_relay.exchange.job_file import write_atomically
     from calm_relay.exchange.plan_document import plan_text, series_text
-    from calm_relay.planning.document import document_of, series_of
+    from calm_relay.planning.document import document_of, foresight_series, series_of
     from calm_relay.planning.studies import studies_of
 
     made = _planned(arguments.job)
-    text = plan_text(document_of(made, studies_of(made) if arguments.json and not arguments.plan_only else None))
+    studies = studies_of(made) if arguments.json and not arguments.plan_only else None
+    text = plan_text(document_of(made, studies))
     if arguments.json and str(arguments.json) != "-":
         write_atomically(arguments.json, text.encode())
     elif arguments.json:
@@ -149,6 +150,10 @@ def _assess(arguments):
                 stamps, columns = series_of(option, made)
                 path = arguments.series / f"{option.design.key}.csv"
                 write_atomically(path, series_text(stamps, columns).encode())
+            left = studies and studies.left.get(option.design.key)
+            if left:
+                path = arguments.series / f"{option.design.key}-foresight.csv"
+                write_atomically(path, series_text(*foresight_series(left, made)).encode())
     if not arguments.json:
         print(_summary(made))
     return 0

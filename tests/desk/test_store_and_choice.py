@@ -27,7 +27,7 @@ def tab(bench, qtbot, key):
 @pytest.mark.parametrize(
     ("key", "found", "words"),
     [
-        ("map", "store-map", "What limits here"),
+        ("map", "store-map", "An expansion moves it to the right alone"),
         ("use", "store-years", "winter sun"),
         ("years", "store-years", "Warranty"),
         ("left", "store-left", "left on the table by control"),
@@ -45,6 +45,10 @@ def test_what_limits_is_drawn_at_once(store, qtbot):
     tab(store, qtbot, "limits")
     assert "inverter battery port" in store.told.text()
     assert store.limits.isVisible()
+    for key in store.tabs.buttons:
+        tab(store, qtbot, key)
+        assert store.limited.isVisible()
+        assert "Gives" in store.limited.text()
 
 
 def test_an_option_without_a_store_says_so_on_every_tab(window, store, qtbot):
@@ -224,3 +228,24 @@ def test_another_option_drops_a_study_without_a_word(window, store, qtbot, settl
     QApplication.processEvents()
     assert window.view.option.design.key == "hybrid-swap"
     assert f"{window.view.option.outcome.money.bill:,.0f}" in store.told.text()
+
+
+def test_meter_and_connection_are_asked_on_the_street(window, settled, qtbot, monkeypatch):
+    window.open_bench("Street")
+
+    def answer(dialog):
+        type_into(qtbot, dialog.fields["inverter_limit_kw"], "8")
+        dialog.fields["home_shares"].setText("50 / 30 / 30")
+        dialog.take()
+        assert "wanted 1" in dialog.problem.text()
+        dialog.fields["home_shares"].setText("50 / 30 / 20")
+        dialog.take()
+        return 1
+
+    monkeypatch.setattr(FormDialog, "exec", answer)
+    qtbot.mouseClick(window.bench.service, LEFT)
+    settled(window)
+    supply = window.session.job.supply
+    assert supply.inverter_limit_kw == 8.0
+    assert supply.home_shares == (0.5, 0.3, 0.2)
+    assert "this connection may have 8 kW" in window.session.plan.option("two-units").design.refused[0]

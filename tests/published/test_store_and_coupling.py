@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 import rainflow
 
+from calm_relay.physics.control import filled_in
 from calm_relay.physics.conversion import LOSSLESS
 from calm_relay.physics.fade import count_cycles
 from calm_relay.physics.money import internal_rate_of_return, present_value
@@ -50,6 +51,9 @@ def test_an_empty_window_and_a_battery_without_power_change_nothing():
     held = run_plant((idle,), sun, home, 1.0)
     assert held.bus_kwh("import") == pytest.approx(bare.bus_kwh("import"))
     assert held.bus_kwh("export") == pytest.approx(bare.bus_kwh("export"))
+    strong = (ConverterPart(5.0, pv=True, battery=lossless()),)
+    shut = run_plant(strong, sun, home, 1.0, control=filled_in(np.zeros(4, dtype=bool)))
+    assert np.array_equal(shut.bus, run_plant(strong, sun, home, 1.0).bus)
 
 
 def test_the_round_trip_by_hand():

@@ -70,14 +70,14 @@ class MeterChart(Chart):
         minutes = np.arange(run.meter.size)[::10] / 60.0
         top = max(float(np.abs(part).max()) for part in (run.first, run.second, run.meter)) * 1.35
         series = (
-            (run.first, look.alternating, found.names[0]),
-            (run.second, look.direct, f"{found.names[1]}"),
+            (run.first, look.alternating, "new store"),
+            (run.second, look.direct, "old store"),
             (run.meter, look.ink, "meter, import up"),
         )
         for number, (values, colour, name) in enumerate(series):
             style = Qt.PenStyle.DotLine if number == 2 else Qt.PenStyle.SolidLine
             self.line(minutes, values[::10], colour, 1.8, style)
-            self.key(0.5 + 34.0 * number, top, name, colour)
+            self.key(0.5 + 22.0 * number, top, name, colour)
         title = (
             "One goes first, the other waits: the meter stays near nothing"
             if ordered

@@ -107,6 +107,30 @@ class CopField(QLineEdit):
         return tuple({"outdoor_c": warmth.strip(), "cop": cop.strip()} for warmth, _, cop in pairs)
 
 
+class SharesField(QLineEdit):
+    """Three shares as "34 / 33 / 33", in per cent."""
+
+    refused = Signal(str)
+
+    def __init__(self, name, parent=None):
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self.setToolTip("Three per cents parted by strokes, such as 50 / 30 / 20")
+
+    def show_value(self, shares) -> None:
+        """Writes the shares."""
+        self.setText(" / ".join(f"{share * 100:g}" for share in shares))
+
+    @property
+    def value(self):
+        """The shares typed; what is no number is left for the model to refuse."""
+        parts = [part.strip().rstrip("%").replace(",", ".") for part in self.text().split("/")]
+        try:
+            return tuple(round(float(part) / 100.0, 9) for part in parts)
+        except ValueError:
+            return tuple(parts)
+
+
 class _Words(QLineEdit):
     """Plain text as a field."""
 
@@ -143,7 +167,7 @@ class _Choice(ChoiceField):
 
 class FormDialog(AnswerDialog):
     """Edits one model: `rows` are (field, label, kind); kind is "text", "days", "months", "tick",
-    "cop", choices or a quantity.
+    "cop", "shares", choices or a quantity.
 
     A quantity is (unit, low, high, decimals, optional), choices a list of (value, words).
     """
@@ -177,6 +201,8 @@ class FormDialog(AnswerDialog):
             return TicksField(label, list(enumerate(MONTHS, 1)), 6)
         if kind == "cop":
             return CopField(label)
+        if kind == "shares":
+            return SharesField(label)
         if kind == "tick":
             box = _Tick()
             box.setAccessibleName(label)

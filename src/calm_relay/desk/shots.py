@@ -17,7 +17,11 @@ from calm_relay.exchange.shipped import demo_job
 
 @dataclass(frozen=True)
 class Shot:
-    """One picture: its name, demo, bench and option, a moment's key, and what is pressed before it is taken."""
+    """One picture: its name, demo, bench and option, a moment's key, and what is pressed before it is taken.
+
+    `wait` is how long what was pressed may take [ms]; it ends sooner when the work in hand is done, and `then` is
+    pressed after it.
+    """
 
     name: str
     bench: str
@@ -25,26 +29,34 @@ class Shot:
     spot: str | None = None
     demo: str = "pottery"
     press: Callable = lambda bench: None
+    wait: int = 500
+    then: Callable = lambda bench: None
+
+
+def _pick(bench):
+    """A plant in the middle of the edge."""
+    if bench.model.plants:
+        bench.pick(bench.model.plants[len(bench.model.plants) // 3])
 
 
 VIEWS = (
-    Shot("choice-as-is", "Choice", 0),
-    Shot("choice-ac-addon", "Choice", 1),
-    Shot("choice-hybrid-swap", "Choice", 2),
-    Shot("losses", "Choice", 2, press=lambda bench: bench.choose_scales("losses")),
+    Shot("choice", "Choice", 4),
+    Shot("choice-paths", "Choice", 2, press=lambda bench: bench.choose_scales("paths")),
+    Shot("choice-tipping", "Choice", 2, demo="dairy", press=lambda bench: bench.choose_scales("tips"), wait=9000),
+    Shot("store-one-meter", "Store", 1, demo="dairy", press=lambda bench: bench.tabs.choose("meter")),
+    Shot("strings-restrung", "Strings", 2, demo="dairy"),
+    Shot("converter-farm", "Converter", 2, demo="dairy", press=lambda bench: bench.left_tabs.choose("year")),
+    Shot("store", "Store", 1, "worst"),
+    Shot("store-map", "Store", 1, press=lambda bench: bench.tabs.choose("map"), wait=4000),
+    Shot("store-foresight", "Store", 1, press=lambda bench: bench.tabs.choose("left"), wait=7000),
+    Shot("search", "Search", 4, press=lambda bench: bench.start.click(), wait=30000, then=_pick),
     Shot("sky", "Sky", 1),
     Shot("roof", "Roof", 1, "best"),
-    Shot("strings", "Strings", 2),
-    Shot("converter", "Converter", 2),
-    Shot("store", "Store", 1, "worst"),
     Shot("home", "Home", 1),
     Shot("street", "Street", 2),
     Shot("notes", "Notes", 1),
-    Shot("roof-new-build", "Roof", 2, demo="cottage", press=lambda bench: bench.tabs.choose("layout")),
     Shot("strings-new-build", "Strings", 3, demo="cottage", press=lambda bench: bench.tabs.choose("curves")),
-    Shot("home-new-build", "Home", 3, demo="cottage"),
-    Shot("strings-restrung", "Strings", 2, demo="dairy"),
-    Shot("converter-farm", "Converter", 2, demo="dairy", press=lambda bench: bench.left_tabs.choose("year")),
+    Shot("choice-new-build", "Choice", 2, demo="cottage"),
 )
 DARK = (Shot("store-dark", "Store", 2, "best"),)
 LARGE = (Shot("converter-150", "Converter", 1),)
@@ -89,7 +101,12 @@ def take(folder: Path, views, look: str = "light") -> None:
         window.show_option(shot.option)
         window.open_bench(shot.bench)
         shot.press(window.bench)
-        pause(500)
+        pause(800)
+        for _ in range(shot.wait // 250):
+            if not window.progress.isVisible():
+                break
+            pause(250)
+        shot.then(window.bench)
         if shot.spot:
             window.moment.go_to(shot.spot)
         pause(700)

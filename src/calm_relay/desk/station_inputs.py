@@ -25,3 +25,17 @@ def street_inputs() -> FieldForm:
         ),
         across=1,
     )
+
+
+# Rows of a `FormDialog` on `Job.supply`.
+SERVICE_ROWS = (
+    ("meter", "The meter counts", [(name, name) for name in ("sum of phases", "each phase")]),
+    ("home_shares", "Demand on phases 1 / 2 / 3, %", "shares"),
+    ("single_on", "Single-phase boxes hang on phase", [(1, "1"), (2, "2"), (3, "3")]),
+    ("inverter_limit_kw", "Inverter power this connection may have", ("kW", 0.1, 1000.0, 2, True)),
+    (
+        "operator_counts",
+        "The operator counts",
+        [(name, name) for name in ("every inverter", "inverters with PV terminals")],
+    ),
+)

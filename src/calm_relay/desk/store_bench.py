@@ -97,6 +97,10 @@ class StoreBench(Bench):
         self.told.setWordWrap(True)
         self.told.setFont(font(8.2))
         self.told.setAccessibleName("What the chart says, and how the store spends its year")
+        self.limited = QLabel()
+        self.limited.setWordWrap(True)
+        self.limited.setFont(font(8.4))
+        self.limited.setAccessibleName("What limits here")
         self._found = {}
         self._view = None
         pages = (
@@ -115,6 +119,7 @@ class StoreBench(Bench):
         side = QVBoxLayout()
         side.setSpacing(8)
         side.addWidget(self.panel)
+        side.addWidget(self.limited)
         side.addWidget(self.told)
         side.addStretch(1)
         row.addLayout(side, 3)
@@ -129,6 +134,7 @@ class StoreBench(Bench):
         if not self.is_new(view):
             return
         self._view, self._found = view, {}
+        self._tell_limit()
         self._look()
 
     def show_study(self, key: str, found) -> None:
@@ -158,6 +164,15 @@ class StoreBench(Bench):
             return
         getattr(self, f"_draw_{tab}")(self._found.get(self._key()))
 
+    def _tell_limit(self):
+        from calm_relay.planning.power_range import power_range
+
+        found = power_range(self._view.option)
+        self.limited.setVisible(found is not None)
+        if found is not None:
+            self.limited.setText(keep_units(f"<b>What limits here.</b> {found.told()}"))
+            self.limited.setToolTip("From: least of the datasheets' limits, current times voltage at each charge")
+
     def _draw_energy(self, sweep):
         self.chart.show_sweep(sweep, self._currency)
         if sweep is None:
@@ -185,12 +200,9 @@ class StoreBench(Bench):
         if found is None:
             self._tell("This option has no new store.")
             return
-        from calm_relay.planning.power_range import power_range
-
         self._tell(
             f"The store here: {found.here_kwh:.1f} kWh, {found.here_kw:.1f} kW. "
-            "An expansion moves it to the right alone, a second unit right and up.<br>"
-            f"<b>What limits here:</b> {power_range(self._view.option).told()}"
+            "An expansion moves it to the right alone, a second unit right and up."
         )
 
     def _draw_use(self, life):
@@ -243,7 +255,8 @@ class StoreBench(Bench):
         found = power_range(self._view.option)
         self.limits.show_range(found)
         if self._has(found, self.limits):
-            self._tell(f"<b>What limits here.</b> {found.told()}")
+            told = "; ".join(f"{name} {kw:.1f} kW" for name, kw in found.limits.items())
+            self._tell(f"On giving, half full: {told}.")
 
     def _draw_left(self, found):
         problem, found = (found, None) if isinstance(found, str) else ("", found)

@@ -93,7 +93,7 @@ class EnergyPowerMap(Chart):
                     position=0.96 - 0.07 * number,
                     anchors=anchors,
                 )
-        self.level(peak_kw, f"worst evening {peak_kw:.1f} kW", look.stop)
+        self.level(peak_kw, f"worst evening {peak_kw:.1f} kW", look.stop, right=True)
         self.plot(
             [found.here_kwh],
             [found.here_kw],
@@ -103,7 +103,7 @@ class EnergyPowerMap(Chart):
             symbolPen=pen(look.alternating, 3),
             symbolBrush=None,
         )
-        self.words(found.here_kwh, found.here_kw, "  this store", look.alternating, anchor=(0, 1))
+        self.words(found.here_kwh, found.here_kw, "this store  ", look.alternating, anchor=(1, 0))
         self.head(f"{currency} saved a year, lines of the same")
         self.setXRange(corner[0], right, padding=0)
         self.setYRange(corner[1], max(top, peak_kw * 1.05), padding=0)

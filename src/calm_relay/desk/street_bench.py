@@ -1,13 +1,14 @@
 """The bench Street: the service, the tariff, what the operator adds up, and the region's dated rules."""
 
 from pydantic import ValidationError
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.choice_field import ChoiceField
 from calm_relay.desk.figures_grid import FiguresGrid
+from calm_relay.desk.form_dialog import FormDialog
 from calm_relay.desk.quantity_field import QuantityField
-from calm_relay.desk.station_inputs import street_inputs
+from calm_relay.desk.station_inputs import SERVICE_ROWS, street_inputs
 from calm_relay.desk.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.exchange.shipped import rule_packs
@@ -24,6 +25,10 @@ class StreetBench(Bench):
         self.figures = FiguresGrid()
         self.inputs = street_inputs()
         self.inputs.edited.connect(self.edited)
+        self.service = QPushButton("Meter and connection…")
+        self.service.setObjectName("small")
+        self.service.setToolTip("How the meter counts phases, and what inverters the operator lets on")
+        self.service.clicked.connect(lambda _=False: self._ask_service())
         self.region = ChoiceField("Region whose rules are applied", width=20)
         self.region.taken.connect(self._on_region)
         self.limits: dict[str, QuantityField] = {}
@@ -42,6 +47,7 @@ class StreetBench(Bench):
         left.setSpacing(6)
         left.addWidget(self.figures)
         left.addWidget(self.inputs)
+        left.addWidget(self.service)
         left.addStretch(1)
         row.addLayout(left, 1)
         right = QVBoxLayout()
@@ -144,6 +150,11 @@ class StreetBench(Bench):
 
         if self.is_new(view):
             self.figures.show_figures(figures_of(view.plan, view.option, "Street"))
+
+    def _ask_service(self):
+        dialog = FormDialog("Meter and connection", self._job.supply, SERVICE_ROWS, self.window())
+        if dialog.exec() and dialog.result_model != self._job.supply:
+            self.edited.emit(self._job.with_(supply=dialog.result_model), "Meter and connection")
 
     def _on_region(self, region):
         job = self._job.with_(region=region, rule_changes=())

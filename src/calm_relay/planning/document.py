@@ -328,3 +328,26 @@ def series_of(option: Option, plan: Plan) -> tuple[dict[str, list[str]], dict[st
             unit = "kwh" if flow == "store" else "kw"
             columns[f"{number + 1}_{flow}_{unit}"] = year.of(flow, number).tolist()
     return stamps, columns
+
+
+def foresight_series(left, plan: Plan) -> tuple[dict[str, list[str]], dict[str, list[float]]]:
+    """Hour by hour what the control and perfect foresight buy, sell and hold; stamps are the hour's start.
+
+    `dearer` is what the control pays more in the hour, in the job's currency.
+    """
+    calendar = plan.site.calendar
+    per_hour = round(1.0 / calendar.step_h)
+    stamps = {
+        "utc": [f"{stamp}Z" for stamp in calendar.utc[::per_hour].astype(str).tolist()],
+        "local": calendar.wall[::per_hour].astype(str).tolist(),
+    }
+    columns = {
+        "bought_kw": left.bought,
+        "best_bought_kw": left.best_bought,
+        "sold_kw": left.sold,
+        "best_sold_kw": left.best_sold,
+        "store_kwh": left.level,
+        "best_store_kwh": left.best_level,
+        "dearer": left.dearer,
+    }
+    return stamps, {name: np.asarray(series).tolist() for name, series in columns.items()}
