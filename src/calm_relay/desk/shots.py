@@ -19,8 +19,7 @@ from calm_relay.exchange.shipped import demo_job
 class Shot:
     """One picture: its name, demo, bench and option, a moment's key, and what is pressed before it is taken.
 
-    `wait` is how long what was pressed may take [ms]; it ends sooner when the work in hand is done, and `then` is
-    pressed after it.
+    What was pressed may take a minute until `ready`; `then` is pressed after it.
     """
 
     name: str
@@ -29,8 +28,28 @@ class Shot:
     spot: str | None = None
     demo: str = "pottery"
     press: Callable = lambda bench: None
-    wait: int = 500
+    ready: Callable = lambda bench: True
     then: Callable = lambda bench: None
+
+
+# Looks at a picture's readiness, a quarter of a second apart.
+PATIENCE = 240
+
+
+def _tab(key):
+    return lambda bench: bench.tabs.choose(key)
+
+
+def _tips(bench):
+    bench.choose_scales("tips")
+
+
+def _has_tips(bench):
+    return bool(bench.tips._rows)
+
+
+def _has_found(bench):
+    return f"store-{bench.tabs.key}" in bench._found
 
 
 def _pick(bench):
@@ -42,14 +61,34 @@ def _pick(bench):
 VIEWS = (
     Shot("choice", "Choice", 4),
     Shot("choice-paths", "Choice", 2, press=lambda bench: bench.choose_scales("paths")),
-    Shot("choice-tipping", "Choice", 2, demo="dairy", press=lambda bench: bench.choose_scales("tips"), wait=9000),
-    Shot("store-one-meter", "Store", 1, demo="dairy", press=lambda bench: bench.tabs.choose("meter")),
+    Shot(
+        "choice-tipping",
+        "Choice",
+        2,
+        demo="dairy",
+        press=_tips,
+        ready=_has_tips,
+    ),
+    Shot("store-one-meter", "Store", 1, demo="dairy", press=_tab("meter")),
     Shot("strings-restrung", "Strings", 2, demo="dairy"),
     Shot("converter-farm", "Converter", 2, demo="dairy", press=lambda bench: bench.left_tabs.choose("year")),
     Shot("store", "Store", 1, "worst"),
-    Shot("store-map", "Store", 1, press=lambda bench: bench.tabs.choose("map"), wait=4000),
-    Shot("store-foresight", "Store", 1, press=lambda bench: bench.tabs.choose("left"), wait=7000),
-    Shot("search", "Search", 4, press=lambda bench: bench.start.click(), wait=30000, then=_pick),
+    Shot("store-map", "Store", 1, press=_tab("map"), ready=_has_found),
+    Shot(
+        "store-foresight",
+        "Store",
+        1,
+        press=_tab("left"),
+        ready=_has_found,
+    ),
+    Shot(
+        "search",
+        "Search",
+        4,
+        press=lambda bench: bench.start.click(),
+        ready=lambda bench: bench.model.plants,
+        then=_pick,
+    ),
     Shot("sky", "Sky", 1),
     Shot("roof", "Roof", 1, "best"),
     Shot("home", "Home", 1),
@@ -102,8 +141,8 @@ def take(folder: Path, views, look: str = "light") -> None:
         window.open_bench(shot.bench)
         shot.press(window.bench)
         pause(800)
-        for _ in range(shot.wait // 250):
-            if not window.progress.isVisible():
+        for _ in range(PATIENCE):
+            if shot.ready(window.bench):
                 break
             pause(250)
         shot.then(window.bench)

@@ -47,7 +47,7 @@ def two_units(ground: Ground) -> Design:
     """One battery unit more beside the other: energy and power, where an expansion adds energy only."""
     units = ground.bank.units + 1
     design = ac_addon(with_bank(ground, units=units))
-    return replace(design, key=TWO_UNITS, title=f"{'Two' if units == 2 else units} battery units")
+    return replace(design, key=TWO_UNITS, title="Second battery unit" if units == 2 else f"{units} battery units")
 
 
 def ac_addon(ground: Ground) -> Design:
