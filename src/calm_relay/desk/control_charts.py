@@ -17,11 +17,9 @@ class LimitsChart(Chart):
 
     def show_range(self, found) -> None:
         """Draws `planning.power_range`; None clears the chart."""
-        look = colours()
-        self.start()
-        self.setVisible(found is not None)
-        if found is None:
+        if not self.begins(found):
             return
+        look = colours()
         level = found.level * 100
         top = max(float(found.giving_kw.max()), float(found.charging_kw.max()), *found.limits.values()) * 1.08
         top = min(top, 2.2 * max(float(found.giving_kw.max()), float(found.charging_kw.max())))
@@ -61,11 +59,9 @@ class MeterChart(Chart):
 
     def show_meter(self, found, ordered: bool) -> None:
         """Draws `planning.one_meter`, without an order or with one; None clears the chart."""
-        look = colours()
-        self.start()
-        self.setVisible(found is not None)
-        if found is None:
+        if not self.begins(found):
             return
+        look = colours()
         run = found.ordered if ordered else found.fault
         minutes = np.arange(run.meter.size)[::10] / 60.0
         top = max(float(np.abs(part).max()) for part in (run.first, run.second, run.meter)) * 1.35
@@ -96,11 +92,9 @@ class LeftChart(Chart):
 
     def show_left(self, found, currency: str) -> None:
         """Draws `planning.left`; None clears the chart."""
-        look = colours()
-        self.start()
-        self.setVisible(found is not None)
-        if found is None:
+        if not self.begins(found):
             return
+        look = colours()
         most = max(float(np.abs(found.by_hour).max()), 1e-9)
         image = pg.ImageItem(found.by_hour, levels=(-most, most))
         image.setLookupTable(shades_between(look.hold, look.paper, look.stop))
@@ -123,11 +117,9 @@ class LeftDay(Chart):
 
     def show_left(self, found, currency: str) -> None:
         """Draws the widest day of `planning.left`; None clears the chart."""
-        look = colours()
-        self.start()
-        self.setVisible(found is not None)
-        if found is None:
+        if not self.begins(found):
             return
+        look = colours()
         day = found.widest_day()
         cut = slice(day * 24, day * 24 + 24)
         edges = np.arange(25)

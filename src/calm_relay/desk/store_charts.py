@@ -22,10 +22,7 @@ class EnergyCurve(Chart):
 
     def show_sweep(self, sweep, currency: str) -> None:
         """Draws `planning.sweep_store`; None clears the chart."""
-        self.start()
-        # An empty pair of axes says less than nothing.
-        self.setVisible(sweep is not None)
-        if sweep is None:
+        if not self.begins(sweep):
             return
         look = colours()
         self.getPlotItem().setLabel("left", f"{currency} saved a year", color=look.quiet)
@@ -58,11 +55,9 @@ class EnergyPowerMap(Chart):
 
     def show_map(self, found, flags, currency: str, peak_kw: float) -> None:
         """Draws `planning.store_map`; None clears the chart."""
-        look = colours()
-        self.start()
-        self.setVisible(found is not None)
-        if found is None:
+        if not self.begins(found):
             return
+        look = colours()
         low, high = float(found.saving.min()), float(found.saving.max())
         fine = _finer(found.saving)
         image = pg.ImageItem(fine, levels=(low, max(high, low + 1e-9)))
@@ -128,11 +123,9 @@ class PowerCurve(Chart):
 
     def show_map(self, found, currency: str) -> None:
         """Draws one cut of `planning.store_map`; None clears the chart."""
-        look = colours()
-        self.start()
-        self.setVisible(found is not None)
-        if found is None:
+        if not self.begins(found):
             return
+        look = colours()
         saving = found.by_power
         self.getPlotItem().setLabel("left", f"{currency} saved a year", color=look.quiet)
         self.line(found.power_kw, saving, look.ink, symbol="o")
@@ -190,11 +183,9 @@ class YearsChart(Chart):
 
     def show_life(self, life) -> None:
         """Draws `planning.life`; None clears the chart."""
-        look = colours()
-        self.start()
-        self.setVisible(life is not None)
-        if life is None:
+        if not self.begins(life):
             return
+        look = colours()
         years = np.arange(life.left.size + 1)
         edges = np.append(years[:-1], years[-1])
         standing = np.concatenate([[0.0], life.standing]) * 100
