@@ -4,12 +4,14 @@ import pytest
 from PySide6.QtWidgets import QMessageBox
 
 from calm_relay.desk.application import make_window
+from calm_relay.desk.garbage import collect_in_interface
 from calm_relay.desk.theme import dress
 
 
 @pytest.fixture(scope="session")
 def dressed(qapp):
     dress(qapp)
+    collect_in_interface(qapp)
     return qapp
 
 

@@ -1,6 +1,8 @@
 """The window driven as its user drives it: mouse and keys."""
 
+import gc
 import json
+import threading
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -327,3 +329,27 @@ def test_numbers_keep_their_units():
         keep_units("asks 10.8 kW at -3 °C, NZ$ 473 for 3 boxes")
         == "asks 10.8\u00a0kW at -3\u00a0°C, NZ$\u00a0473 for 3 boxes"
     )
+
+
+class Ring:
+    """Hangs on itself, so that only the collector takes it."""
+
+    gone_in = None
+
+    def __init__(self):
+        self.me = self
+
+    def __del__(self):
+        Ring.gone_in = threading.current_thread()
+
+
+def test_what_hangs_in_a_ring_is_taken_in_the_interface_thread_alone(window, qtbot):
+    """A widget that another thread takes apart stops both threads for good."""
+    assert not gc.isenabled()
+    Ring()
+    busy = threading.Thread(target=lambda: [[{}] for _ in range(200_000)])
+    busy.start()
+    busy.join()
+    assert Ring.gone_in is None
+    qtbot.waitUntil(lambda: Ring.gone_in is not None, timeout=10_000)
+    assert Ring.gone_in is threading.main_thread()

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication
 
 from calm_relay import __version__
 from calm_relay.data import shipped
+from calm_relay.desk.garbage import collect_in_interface
 from calm_relay.desk.session import Session
 from calm_relay.desk.theme import dress
 from calm_relay.desk.window import Window
@@ -32,6 +33,7 @@ def application() -> QApplication:
     made.setDesktopFileName("calm-relay")
     made.setWindowIcon(QIcon(str(shipped("icons/calm-relay.svg"))))
     dress(made, settings.look)
+    collect_in_interface(made)
     return made
 
 
