@@ -74,6 +74,12 @@ def _search():
     return SearchBench()
 
 
+def _outage():
+    from calm_relay.desk.outage_bench import OutageBench
+
+    return OutageBench()
+
+
 def _notes():
     from calm_relay.desk.notes_bench import NotesBench
 
@@ -91,6 +97,7 @@ BENCHES = {
     "Choice": Entry(ChoiceBench, "F9", Day.NEVER),
     "Notes": Entry(_notes, "F10", Day.NEVER),
     "Search": Entry(_search, "F11", Day.NEVER),
+    "Outage": Entry(_outage, "F12", Day.NEVER),
 }
 _BESIDE = {"Battery inverter": "Converter", "Kept inverter": "Converter", "Second store": "Store"}
 

@@ -9,7 +9,7 @@ ROOM = 152
 TALL, LOW = 42, 20
 # From this height on a button has a second line for its note.
 TWO_LINES = 36
-SHORT = {"cannot be built": "no", "stopped": "stopped", "serves best": "best"}
+SHORT = {"cannot be built": "no", "stopped": "stop", "serves best": "best"}
 
 
 class OptionSwitch(QWidget):

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo, available_timezones
 from pydantic import Field, field_validator, model_validator
 
 from calm_relay.job.base import Fraction, Identifier, Model, NotNegative, Positive
+from calm_relay.job.board import Board, Generator
 from calm_relay.job.control import Clock, Control, GridCharge, SellWindow, Window, refuse_meeting
 from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.equipment import Catalogue, Phases
@@ -291,6 +292,8 @@ class Job(Model):
     control: Control = Control()
     costs: Costs = Costs()
     rules: tuple[RatioRule, ...] = ()
+    board: Board | None = Field(default=None, description="None: the whole house hangs behind the relay.")
+    generator: Generator | None = None
     region: Identifier = Field(default="generic", description="Whose pack of dated rules is applied.")
     rule_changes: tuple[RuleChange, ...] = ()
     fuse_school: FuseSchool = "series-fuse rating"
@@ -322,6 +325,22 @@ class Job(Model):
             raise ValueError("battery.converter: is missing; wanted the box that carries the existing battery")
         if not any(face.will_be_there for face in self.faces):
             raise ValueError('faces: every face goes; wanted one that is kept, re-used or "new"')
+        return self
+
+    @model_validator(mode="after")
+    def _circuits_hang_on_a_leg(self) -> Self:
+        if self.board is None:
+            return self
+        there = {load.name for load in (*self.demand.loads, *self.demand.heat_pumps, *self.demand.cars)}
+        wanted = {"split": {"1", "2", "across"}, "three": {"1", "2", "3", "across"}}.get(self.supply.phases)
+        for number, circuit in enumerate(self.board.circuits):
+            field = f"board.circuits.{number}"
+            unknown = next((load for load in circuit.loads if load not in there), None)
+            if unknown is not None:
+                raise ValueError(f"{field}.loads: the demand has no load called {unknown!r}")
+            if wanted is not None and circuit.leg not in wanted:
+                legs = ", ".join(sorted(wanted))
+                raise ValueError(f"{field}.leg: {circuit.name!r} hangs on {circuit.leg}; wanted one of {legs}")
         return self
 
     @model_validator(mode="after")

@@ -172,7 +172,7 @@ def _along(p, j, first, level):
 
 
 @_compiled
-def _charge_room(p, j, store, fit, per_h):
+def charge_room(p, j, store, fit, per_h):
     """Most power [kW] the store takes at the DC bus in this step; `per_h` is steps per hour."""
     if p[j, USABLE] <= 0.0:
         return 0.0
@@ -185,7 +185,7 @@ def _charge_room(p, j, store, fit, per_h):
 
 
 @_compiled
-def _discharge_room(p, j, store, floor, fit, per_h):
+def discharge_room(p, j, store, floor, fit, per_h):
     """Most power [kW] the store gives at the DC bus in this step without going below its floor."""
     most = min(p[j, DISCHARGE_KW], _along(p, j, DISCHARGE_AT, store * p[j, PER_USABLE])) * fit
     most = min(most, (store - floor) * p[j, DISCHARGE_EFF] * per_h)
@@ -282,7 +282,7 @@ def _serve_arrays(p, with_store, store, filling_level, selling, bias, fit, day, 
             # A store that is being filled in the window comes before the home.
             if store[j] < filling_level * p[j, USABLE]:
                 wanted = 0.0
-            room = 0.0 if selling else _charge_room(p, j, store[j], fit[0, j, day], per_h)
+            room = 0.0 if selling else charge_room(p, j, store[j], fit[0, j, day], per_h)
             _put(p, j, spare, _serve_array(p, j, _harvest(p, j, now), wanted, room, now))
             if not with_store and now[j, F_AC] <= 0.0:
                 _put(p, j, spare, -p[j, STANDBY])
@@ -305,7 +305,7 @@ def _draw(p, j, ac_most, room, now):
 @_compiled
 def _give(p, j, store, floor, fit, wanted, per_h, now):
     """Has a store give up to `wanted` AC power more, down to its floor; returns what it gives more [kW]."""
-    give = _discharge_room(p, j, store, floor, fit, per_h)
+    give = discharge_room(p, j, store, floor, fit, per_h)
     if give <= now[j, F_DISCHARGE]:
         return 0.0
     drawn = now[j, F_INVERTER]
@@ -324,7 +324,7 @@ def _obey_clock(p, clock_kw, store, fit, day, spare, per_h, now):
     for j in range(p.shape[0]):
         if p[j, BY_CLOCK] > 0.0 and p[j, USABLE] > 0.0:
             if clock_kw > 0.0:
-                room = _charge_room(p, j, store[j], fit[0, j, day], per_h)
+                room = charge_room(p, j, store[j], fit[0, j, day], per_h)
                 _put(p, j, spare, -_draw(p, j, clock_kw, room, now))
             elif clock_kw < 0.0:
                 floor = p[j, RESERVE] * p[j, USABLE]
@@ -337,7 +337,7 @@ def _fill_from_surplus(p, store, bias, fit, day, spare, per_h, now):
     for j in range(p.shape[0]):
         left = _seen(p, j, spare) + bias
         if now[j, F_AC] == 0.0 and left > 0.0 and p[j, FROM_AC] > 0.0 and p[j, BY_CLOCK] == 0.0:
-            room = _charge_room(p, j, store[j], fit[0, j, day], per_h) - now[j, F_CHARGE]
+            room = charge_room(p, j, store[j], fit[0, j, day], per_h) - now[j, F_CHARGE]
             _put(p, j, spare, -_draw(p, j, left, room, now))
 
 
@@ -388,7 +388,7 @@ def _fill_from_street(p, store, target, allowed, fit, day, spare, per_h, now):
         may = now[j, F_AC] <= 0.0 and p[j, FROM_AC] > 0.0 and p[j, BY_CLOCK] == 0.0
         if may and allowed > 0.0 and short > 0.0:
             most = short * p[j, PER_CHARGE] * p[j, PER_DC_DC] * per_h
-            room = min(_charge_room(p, j, store[j], fit[0, j, day], per_h), most) - now[j, F_CHARGE]
+            room = min(charge_room(p, j, store[j], fit[0, j, day], per_h), most) - now[j, F_CHARGE]
             more = _draw(p, j, -now[j, F_AC] + allowed, room, now)
             _put(p, j, spare, -more)
             allowed -= more

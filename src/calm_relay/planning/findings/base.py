@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from calm_relay.job.model import Job
+from calm_relay.planning.backed import Backed, behind_relay
 from calm_relay.planning.design import Design, Ground
 from calm_relay.planning.outcome import Outcome
 from calm_relay.planning.severity import Severity
@@ -59,6 +60,10 @@ class Subject:
     def job(self) -> Job:
         """The job itself."""
         return self.ground.job
+
+    def behind_relay(self) -> Backed | None:
+        """The circuits behind the relay, or the whole house; None without a box that forms a grid."""
+        return behind_relay(self.design, self.job, self.ground.demand)
 
 
 CHECKS: list[Callable[[Subject], list[Finding]]] = []

@@ -1,0 +1,82 @@
+"""The board: circuits, what hangs on them, and what becomes of each when the street goes dark."""
+
+from itertools import pairwise
+from typing import Literal, Self
+
+from pydantic import Field, model_validator
+
+from calm_relay.job.base import Fraction, Model, NotNegative, Positive
+
+Leg = Literal["1", "2", "3", "across"]
+Role = Literal["backed up", "shed", "street only"]
+
+
+class Circuit(Model):
+    """One circuit: its breaker, the leg or phase it hangs on, its loads, and its part in an outage.
+
+    `leg` is "across" for 240 V of a split supply and for three-phase circuits. A circuit that is shed goes below
+    `shed_below` of the store's charge and comes back 10 points above it.
+    """
+
+    name: str = Field(min_length=1, max_length=60)
+    breaker_a: Positive = Field(default=16, le=400)
+    leg: Leg | None = Field(default=None, description="Needed on split and three-phase supplies.")
+    loads: tuple[str, ...] = Field(default=(), max_length=20, description="Loads of the demand, by name.")
+    house_share: Fraction = Field(default=0.0, description="Share of the house's own demand.")
+    role: Role = "backed up"
+    shed_below: Fraction = Field(default=0.0, description="State of charge below which it is shed.")
+    priority: int = Field(default=5, ge=1, le=9, description="1 is kept longest.")
+    soft_start: bool = Field(default=False, description="Its motors start softly.")
+
+
+class Generator(Model):
+    """A generator that starts by the store's state of charge."""
+
+    kw: Positive = Field(le=500)
+    start_below: Fraction = 0.2
+    stop_above: Fraction = 0.8
+    litres_per_kwh: NotNegative = Field(default=0.4, le=5)
+    on: Literal["the battery inverter's generator input", "the bus of AC-coupled PV"] = (
+        "the battery inverter's generator input"
+    )
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.start_below >= self.stop_above:
+            raise ValueError(f"start_below: {self.start_below:.0%} is not below stop_above, {self.stop_above:.0%}")
+        return self
+
+
+class Board(Model):
+    """Every circuit of the house; without circuits the whole house hangs behind the relay."""
+
+    circuits: tuple[Circuit, ...] = Field(min_length=1, max_length=60)
+
+    @model_validator(mode="after")
+    def _shares_and_names(self) -> Self:
+        names = [circuit.name for circuit in self.circuits]
+        twice = next((name for name in names if names.count(name) > 1), None)
+        if twice is not None:
+            raise ValueError(f"circuits: {twice!r} stands twice; wanted each once")
+        share = sum(circuit.house_share for circuit in self.circuits)
+        if share > 1.0 + 1e-9:
+            raise ValueError(f"circuits: house shares add up to {share:.0%}; wanted at most 100%")
+        loads = [load for circuit in self.circuits for load in circuit.loads]
+        again = next((load for load in loads if loads.count(load) > 1), None)
+        if again is not None:
+            raise ValueError(f"circuits: {again!r} hangs on two circuits; wanted one")
+        return self
+
+    @model_validator(mode="after")
+    def _shed_in_order(self) -> Self:
+        shed = sorted((c for c in self.circuits if c.role == "shed"), key=lambda circuit: circuit.priority)
+        for kept, first in pairwise(shed):
+            if kept.priority < first.priority and kept.shed_below > first.shed_below:
+                raise ValueError(
+                    f"circuits: {kept.name!r} is to be kept longer than {first.name!r} but is shed at a higher "
+                    f"charge, {kept.shed_below:.0%} against {first.shed_below:.0%}"
+                )
+        return self
+
+
+__all__ = ["Board", "Circuit", "Generator"]

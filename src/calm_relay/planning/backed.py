@@ -1,0 +1,66 @@
+"""The circuits behind the relay: what each draws in the year, on which leg, and when it is shed."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from calm_relay.job.model import Job
+from calm_relay.planning.demand import DemandYear
+from calm_relay.planning.design import Design
+
+WHOLE = "Whole house"
+
+
+@dataclass(frozen=True, eq=False)
+class Backed:
+    """The circuits that live in the dark: names, shares on the legs, levels at which each is shed, year's load."""
+
+    names: tuple[str, ...]
+    legs: np.ndarray
+    shed_below: np.ndarray
+    kw: np.ndarray
+
+    def only(self, names) -> "Backed":
+        """Those of the circuits that are named."""
+        at = [number for number, name in enumerate(self.names) if name in names]
+        return Backed(tuple(self.names[n] for n in at), self.legs[at], self.shed_below[at], self.kw[at])
+
+
+def behind_relay(design: Design, job: Job, demand: DemandYear) -> Backed | None:
+    """The circuits behind the relay with what each draws in the year; None without a box that forms a grid."""
+    box, board = design.store_box, job.board
+    if box is None or box.converter.backup is None:
+        return None
+    parts = {part.name: part.kw for part in demand.parts}
+    house = demand.parts[0].kw
+    if board is None:
+        return Backed((WHOLE,), np.array([_shares(job, None)]), np.zeros(1), demand.kw[None, :].copy())
+    one_phase = _lone_phase(box, job)
+    names, legs, shed, rows = [], [], [], []
+    for circuit in board.circuits:
+        if circuit.role == "street only" or (one_phase is not None and circuit.leg != str(one_phase)):
+            continue
+        names.append(circuit.name)
+        legs.append(_shares(job, circuit.leg))
+        shed.append(circuit.shed_below if circuit.role == "shed" else 0.0)
+        rows.append(
+            house * circuit.house_share + sum((parts[name] for name in circuit.loads), np.zeros(house.size))
+        )
+    if not names:
+        return Backed((), np.zeros((0, 3)), np.zeros(0), np.zeros((0, house.size)))
+    return Backed(tuple(names), np.array(legs), np.array(shed), np.array(rows))
+
+
+def _lone_phase(box, job):
+    """The one phase that lives where a single-phase box serves a three-phase house; None elsewhere."""
+    single = box.converter.phases == "single" and job.supply.phases == "three"
+    return job.supply.single_on if single else None
+
+
+def _shares(job, leg):
+    phases = job.supply.phases
+    if phases == "single":
+        return (1.0, 0.0, 0.0)
+    if leg in ("1", "2", "3"):
+        return tuple(1.0 if str(number) == leg else 0.0 for number in (1, 2, 3))
+    return (0.5, 0.5, 0.0) if phases == "split" else (1 / 3, 1 / 3, 1 / 3)

@@ -1,0 +1,126 @@
+"""Frequency-watt points, starting figures, currents, and rehearsals against the survival map."""
+
+import numpy as np
+import pytest
+
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.demand import ScheduledLoad
+from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105
+from calm_relay.planning.plan import plan
+from calm_relay.planning.proposal import propose
+from calm_relay.planning.rehearsal import rehearse, start_power_kw, survival_of
+
+
+@pytest.mark.parametrize(
+    ("curve", "points"),
+    [
+        # IEEE 1547-2018, default (from memory): 0.036 Hz deadband, droop 5 % of 60 Hz.
+        (IEEE_1547, [(60.0, 1.0), (60.036, 1.0), (61.536, 0.5), (63.036, 0.0)]),
+        # VDE-AR-N 4105 (from memory): 40 % of the present power per Hz from 50.2 Hz.
+        (VDE_4105, [(50.2, 1.0), (51.2, 0.6), (51.5, 0.48), (52.7, 0.0)]),
+        # AS/NZS 4777.2, region A (from memory): from 50.25 to 52 Hz.
+        (AS_4777, [(50.25, 1.0), (51.125, 0.5), (52.0, 0.0), (53.0, 0.0)]),
+    ],
+)
+def test_frequency_watt_points_of_the_three_standards(curve, points):
+    for hz, share in points:
+        assert curve.share(hz) == pytest.approx(share, abs=1e-9)
+        if 0.0 < share < 1.0:
+            assert curve.hz(share) == pytest.approx(hz)
+    assert curve.hz(1.0) == curve.nominal_hz
+
+
+def machine(**figures):
+    return ScheduledLoad(name="Pump", kw=4.0, days=("mon",), start="06:00", hours=1, **figures)
+
+
+def test_starting_power_from_code_letter_and_nameplate():
+    """NEC table 430.7(B) (from memory): G is at most 6.3 kVA a horsepower; 4 kW are 5.36 hp."""
+    assert start_power_kw(machine(code_letter="G"), 400.0) == pytest.approx(6.3 * 4.0 / 0.746)
+    assert start_power_kw(machine(starting_a=38), 230.0 * 3**0.5) == pytest.approx(38 * 230 * 3**0.5 / 1000)
+    assert start_power_kw(machine(starting_a=80, code_letter="G"), 240.0) == pytest.approx(19.2)
+    assert start_power_kw(machine(code_letter="G"), 400.0, soft=True) == pytest.approx(8.0)
+    assert start_power_kw(machine(), 230.0) == 0.0
+
+
+@pytest.fixture(scope="module", params=["pottery", "cottage", "dairy"])
+def chosen(request):
+    made = plan(demo_job(request.param))
+    return made, made.option(made.choice.key)
+
+
+def test_the_map_s_cells_are_rehearsals_without_events(chosen):
+    made, option = chosen
+    found = survival_of(made, option)
+    assert found.hours.shape == (365, 24)
+    for hour in range(0, 8760, 431):
+        run = rehearse(made, option, hour * 4, 24 * 7, events=False)
+        assert found.hours.ravel()[hour] == pytest.approx(168.0 if run.lived_h is None else run.lived_h)
+        assert np.abs(run.residuals_kwh()).max() < 1e-9
+    for lasting in found.lasting.values():
+        shares = list(lasting.values())
+        assert shares == sorted(shares, reverse=True)
+
+
+def test_a_rehearsal_with_events_repeats_and_closes(chosen):
+    made, option = chosen
+    first, again = (rehearse(made, option, 15_000, 30.0) for _ in range(2))
+    assert np.array_equal(first.flows, again.flows)
+    assert np.abs(first.residuals_kwh()).max() < 1e-9
+    other = rehearse(made, option, 15_000, 30.0, seed=2)
+    assert other.flows.shape == first.flows.shape
+
+
+def at(made, month, weekday, minute):
+    calendar = made.site.calendar
+    here = (calendar.month == month) & (calendar.wall_weekday == weekday) & (calendar.wall_minute == minute)
+    return int(np.flatnonzero(here)[0])
+
+
+def test_the_kiln_trips_the_plant_at_the_firing_and_the_proposal_rides_a_july_storm():
+    made = plan(demo_job("pottery"))
+    option = made.option("ac-addon")
+    firing = rehearse(made, option, at(made, 7, 1, 13 * 60), 30.0)
+    assert "the load passed 4.7 kW" in firing.ended_by
+    # The kiln is lit at two in the afternoon.
+    assert firing.lived_h == pytest.approx(1.0, abs=0.02)
+    storm = at(made, 7, 1, 13 * 60)
+    found = propose(made, option, storm, 30.0)
+    assert "Kiln" in [name for name, _ in found.left]
+    assert len(found.kept) >= 4
+    job = found.apply(made.job)
+    rides = plan(job)
+    assert rehearse(rides, rides.option("ac-addon"), storm, 30.0).lived_h is None
+
+
+def test_the_vacuum_pump_s_start_decides_on_the_farm():
+    made = plan(demo_job("dairy"))
+    option = made.option("hybrid-swap")
+    milking = at(made, 4, 1, 6 * 60)
+    run = rehearse(made, option, milking, 12.0)
+    assert "Vacuum pump started" in run.ended_by
+    note = next(
+        item for item in option.findings if item.check == "motor start" and "Vacuum pump starts" in item.sentence
+    )
+    assert note.severity.name == "WATCH"
+    softened = plan(note.mends[0].apply(made.job))
+    after = rehearse(softened, softened.option("hybrid-swap"), milking, 2.0)
+    assert "Vacuum pump started" not in after.ended_by
+
+
+def test_125_amperes_of_pass_through_against_9_6_kw_is_found_and_explained():
+    made = plan(demo_job("cottage"))
+    option = made.option("hybrid-swap")
+    notes = {item.check: item for item in option.findings}
+    assert "125 A pass-through is 30.0 kW" in notes["grid down"].sentence
+    assert "80% of 125 A" in notes["pass-through"].sentence
+    assert notes["legs"].severity.name == "WATCH"
+
+
+def test_more_behind_the_relay_than_it_passes_stops_with_a_mend(demo):
+    made = plan(demo)
+    stopped = next(option for option in made.live if option.stopped)
+    note = next(item for item in stopped.findings if item.check == "pass-through")
+    assert note.measured > note.limit
+    mended = plan(note.mends[0].apply(demo)).option(stopped.design.key)
+    assert next(item for item in mended.findings if item.check == "pass-through").severity.name == "HOLD"
