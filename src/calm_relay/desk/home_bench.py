@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.bills_dialog import BillsDialog
+from calm_relay.desk.board_dialog import BoardDialog
 from calm_relay.desk.choice_field import ChoiceField
 from calm_relay.desk.field_form import Field, FieldForm
 from calm_relay.desk.home_charts import Carpet, Seasons, Stacked
@@ -72,6 +73,9 @@ class HomeBench(Bench):
         self.meter = QPushButton("Read a meter's file…")
         self.again = QPushButton("How it was read…")
         self.bills = QPushButton("Bills…")
+        self.board = QPushButton("Board…")
+        self.board.setToolTip("Circuits, what hangs on them, and what becomes of each when the street goes dark")
+        self.board.clicked.connect(lambda _=False: self._ask_board())
         self.meter.clicked.connect(lambda _=False: self.ask_meter())
         self.again.clicked.connect(lambda _=False: self.open_meter(None))
         self.bills.clicked.connect(lambda _=False: self.open_bills())
@@ -107,7 +111,7 @@ class HomeBench(Bench):
         side.addWidget(self.inputs)
         buttons = QHBoxLayout()
         buttons.setSpacing(5)
-        for button in (self.meter, self.again, self.bills):
+        for button in (self.meter, self.again, self.bills, self.board):
             button.setObjectName("small")
             buttons.addWidget(button)
         buttons.addStretch(1)
@@ -115,6 +119,11 @@ class HomeBench(Bench):
         side.addWidget(self.source)
         side.addWidget(self.loads, 1)
         row.addLayout(side, 3)
+
+    def _ask_board(self):
+        dialog = BoardDialog(self._job, self.window())
+        if dialog.exec() and dialog.result_job != self._job:
+            self.edited.emit(dialog.result_job, "The board and the generator")
 
     def show_job(self, job) -> None:
         """Shows the job's inputs."""

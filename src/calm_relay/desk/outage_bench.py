@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.bench import Bench
+from calm_relay.desk.board_dialog import BoardDialog
 from calm_relay.desk.outage_charts import NightChart, StoreAndSun, SurvivalCarpet
 from calm_relay.desk.ranged_spin import RangedSpin
 from calm_relay.desk.tabs import Tabs, tabbed
@@ -44,6 +45,9 @@ class OutageBench(Bench):
         self.worst = QPushButton("Worst start")
         self.midwinter = QPushButton("Longest night")
         self.use = QPushButton("Use the proposed board")
+        self.board = QPushButton("Board and generator…")
+        self.board.setObjectName("small")
+        self.board.clicked.connect(lambda _=False: self._ask_board())
         for button in (self.worst, self.midwinter):
             button.setObjectName("small")
         self.night, self.store, self.carpet = NightChart(), StoreAndSun(), SurvivalCarpet()
@@ -92,7 +96,7 @@ class OutageBench(Bench):
         side = QVBoxLayout()
         head = QLabel("The backed-up board")
         head.setFont(font(10.5, strong=True))
-        for part in (head, self.circuits, self.use, self.told):
+        for part in (head, self.circuits, self.use, self.board, self.told):
             side.addWidget(part)
         side.addStretch(1)
         middle.addLayout(side, 2)
@@ -143,16 +147,16 @@ class OutageBench(Bench):
         if self._view is None:
             return
         step, hours, events = self.step, float(self.hours.value()), self.starts.isChecked()
-        only = frozenset(self._proposal.kept) if self.proposed.isChecked() and self._proposal else None
+        proposed = self.proposed.isChecked()
 
         def night(plan, option, progress):
             from calm_relay.planning.proposal import propose
             from calm_relay.planning.rehearsal import rehearse
 
             progress(0.0, "Pulling the main switch")
-            return rehearse(plan, option, step, hours, events, only=only), propose(
-                plan, option, step, hours, progress
-            )
+            found = propose(plan, option, step, hours, progress)
+            only = frozenset(found.kept) if found and proposed else None
+            return rehearse(plan, option, step, hours, events, only=only), found
 
         self.study_wanted.emit("outage-night", night)
 
@@ -216,6 +220,14 @@ class OutageBench(Bench):
             "on the back of an envelope, usable energy over the worst season's mean load: "
             f"{found.envelope_h:.1f} h."
         )
+
+    def _ask_board(self):
+        if self._view is None:
+            return
+        job = self._view.plan.job
+        dialog = BoardDialog(job, self.window())
+        if dialog.exec() and dialog.result_job != job:
+            self.edited.emit(dialog.result_job, "The board and the generator")
 
     def _use(self):
         if self._proposal is not None:

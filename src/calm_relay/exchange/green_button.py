@@ -42,6 +42,8 @@ def read_green_button(path, text: str, reading: MeterReading) -> MeterData:
         raise InputError(path, "", "declares a document type; wanted a plain Green Button feed")
     try:
         root = ET.fromstring(text.encode())
+    except LookupError as error:
+        raise InputError(path, "line 1", f"{error}; wanted UTF-8") from None
     except ET.ParseError as error:
         line, column = error.position
         raise InputError(path, f"line {line}, column {column + 1}", "the XML is damaged here") from None

@@ -44,7 +44,8 @@ def behind_relay(design: Design, job: Job, demand: DemandYear) -> Backed | None:
         legs.append(_shares(job, circuit.leg))
         shed.append(circuit.shed_below if circuit.role == "shed" else 0.0)
         rows.append(
-            house * circuit.house_share + sum((parts[name] for name in circuit.loads), np.zeros(house.size))
+            house * circuit.house_share
+            + sum((parts[name] for name in circuit.loads if name in parts), np.zeros(house.size))
         )
     if not names:
         return Backed((), np.zeros((0, 3)), np.zeros(0), np.zeros((0, house.size)))

@@ -4,8 +4,6 @@ import numpy as np
 
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
 
-FEW = 3
-
 
 def _board_mend(label, changes):
     """A mend that changes circuits: `changes` maps names to fields."""
@@ -136,3 +134,68 @@ def check_legs(subject):
             f"{box.converter.name}, datasheet",
         )
     ]
+
+
+@check
+def check_circuits_name_loads(subject):
+    """A circuit that names a load which the demand does not have."""
+    job = subject.job
+    if job.board is None:
+        return []
+    there = {load.name for load in (*job.demand.loads, *job.demand.heat_pumps, *job.demand.cars)}
+    found = []
+    for circuit in job.board.circuits:
+        gone = tuple(name for name in circuit.loads if name not in there)
+        if gone:
+            left = tuple(name for name in circuit.loads if name in there)
+            told = ", ".join(f"“{name}”" for name in gone)
+            mend = _board_mend(f"Take {told} off “{circuit.name}”", {circuit.name: {"loads": left}})
+            sentence = f"“{circuit.name}” carries {told}, which the demand does not have."
+            found.append(
+                Finding("loads", Severity.WATCH, "Home", "board", sentence, rule="the job's survey", mends=(mend,))
+            )
+    return found
+
+
+@check
+def check_generator_place(subject):
+    """A generator on the bus of AC-coupled PV is damaged by reverse power: never, interlock."""
+    generator, design = subject.job.generator, subject.design
+    box = design.store_box
+    if generator is None or box is None:
+        return []
+    beside = [other.converter.name for other in design.boxes if other is not box and other.has_array]
+    if generator.on == "the bus of AC-coupled PV" and beside:
+        return [
+            Finding(
+                "generator",
+                Severity.STOP,
+                "Home",
+                "generator.on",
+                f"The generator stands on one bus with {beside[0]}: reverse power damages it. Interlock them, or "
+                "take the generator input of the battery inverter.",
+                rule="common practice, no source",
+                mends=(
+                    Mend(
+                        "Use the generator input",
+                        lambda job: job.with_(
+                            generator=job.generator.with_(on="the battery inverter's generator input")
+                        ),
+                    ),
+                ),
+            )
+        ]
+    backup = box.converter.backup
+    if backup is None or not backup.generator_input:
+        return [
+            Finding(
+                "generator",
+                Severity.STOP,
+                "Home",
+                "generator.on",
+                f"{box.converter.name} has no generator input.",
+                rule=f"{box.converter.name}, datasheet",
+            )
+        ]
+    sentence = f"{box.converter.name} takes the generator and keeps AC-coupled arrays off while it runs."
+    return [Finding("generator", Severity.HOLD, "Home", "generator.on", sentence, rule="datasheet")]

@@ -50,7 +50,7 @@ def _stronger(subject, box, power_kw):
     """The smallest step that gives clearly more power: one more pack, or the next converter."""
     mends = []
     bigger = replace(box.bank, count=box.bank.count + 1)
-    if not box.is_new:
+    if not box.is_new or not is_the_job_s(subject, box):
         return ()
     if (
         not battery_refusals(bigger, box.converter, subject.job)
@@ -64,9 +64,16 @@ def _stronger(subject, box, power_kw):
     return tuple(mends + ([mend] if mend else []))
 
 
+def is_the_job_s(subject, box) -> bool:
+    """Whether a box carries the store that the job states, and not one that its architecture brings along."""
+    return not subject.design.by_clock and box.bank.pack.key == subject.job.store.pack
+
+
 def stronger_converter(subject, box, enough):
     """A mend that takes the cheapest converter of the same kind that is enough; None when there is none."""
-    field = "hybrid" if subject.design.key == HYBRID_SWAP else "battery_inverter"
+    if not is_the_job_s(subject, box):
+        return None
+    field = "battery_inverter" if box.converter.pv is None else "hybrid"
     survey = subject.ground.survey
     fitting = []
     for item in subject.ground.kit.catalogue.converters:
@@ -89,7 +96,7 @@ def stronger_converter(subject, box, enough):
 def check_charge_window(subject):
     """The cheap window must be long enough, at the real charge rate, for the energy it is meant to bring."""
     box, charge = subject.design.store_box, subject.job.store.first_window
-    if box is None or charge is None or not box.is_new:
+    if box is None or charge is None or not box.is_new or subject.design.by_clock:
         return []
     store = subject.job.store
     minutes = (minutes_of(charge.end) - minutes_of(charge.start)) % 1440

@@ -3,6 +3,7 @@
 import numpy as np
 
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.store import is_the_job_s
 from calm_relay.planning.refusals import CLEAR_OF_WATER_M
 from calm_relay.planning.store_air import fit_for_charge, fit_for_discharge, store_air_c
 
@@ -194,7 +195,7 @@ def check_under_used(subject):
         sentence += f": under-used below {wanted:g}" + (", unless it stands there for outages" if held else "")
     mends = ()
     bank = box.bank
-    if not used and bank.count > bank.pack.count_min:
+    if not used and bank.count > bank.pack.count_min and is_the_job_s(subject, box):
         fewer = bank.count - 1
         mends = (
             Mend(f"Use {fewer} × {bank.pack.name}", lambda job: job.with_(store=job.store.with_(count=fewer))),

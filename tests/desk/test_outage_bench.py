@@ -1,0 +1,106 @@
+"""The bench Outage and the board's dialog as a person uses them."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QDateTime
+
+from calm_relay.desk.board_dialog import BoardDialog
+from calm_relay.exchange.shipped import demo_job
+
+from .driving import LEFT, choose, type_into
+
+
+@pytest.fixture
+def bench(window, settled, qtbot):
+    window.show_option(1)
+    window.open_bench("Outage")
+    made = window.bench
+    qtbot.waitUntil(lambda: made._mapped is not None and made.verdict.text() != "", timeout=30_000)
+    return made
+
+
+def test_a_night_is_rehearsed_and_told(bench, qtbot):
+    assert bench.step % 4 == 0
+    assert "Dark after" in bench.verdict.text() or "lives through" in bench.verdict.text()
+    assert "Chance to last" in bench.told.text()
+    assert "back of an envelope" in bench.told.text()
+    assert "Lives through this outage" in bench.circuits.text().replace("\u00a0", " ")
+    assert not bench.night.isHidden() and not bench.store.isHidden()
+    assert not bench.carpet.isVisible()
+    qtbot.mouseClick(bench.tabs.buttons["map"], LEFT)
+    assert bench.carpet.isVisible()
+
+
+def test_the_firing_is_found_and_the_proposal_used(window, bench, qtbot, settled):
+    plan = window.session.plan
+    calendar = plan.site.calendar
+    here = (calendar.month == 7) & (calendar.wall_weekday == 1) & (calendar.wall_minute == 13 * 60)
+    step = int(np.flatnonzero(here)[0])
+    bench._go(step)
+    qtbot.waitUntil(
+        lambda: "Dark after 60 minutes: the load passed 4.7 kW" in bench.verdict.text().replace("\u00a0", " "),
+        timeout=20_000,
+    )
+    assert bench.use.isEnabled()
+    bench.proposed.click()
+    qtbot.waitUntil(lambda: "lives through" in bench.verdict.text(), timeout=20_000)
+    qtbot.mouseClick(bench.use, LEFT)
+    settled(window)
+    kiln = next(c for c in window.session.job.board.circuits if c.name == "Kiln")
+    assert kiln.role == "street only"
+    assert window.commands.undo.text() == "Undo: The proposed board"
+
+
+def test_the_worst_start_and_a_shorter_outage(bench, qtbot):
+    qtbot.mouseClick(bench.worst, LEFT)
+    assert bench.step == bench._mapped.worst
+    before = bench.at.dateTime()
+    type_into(qtbot, bench.hours, "1")
+    assert bench.at.dateTime() == before
+    assert isinstance(before, QDateTime)
+
+
+def test_an_option_without_backup_is_dark_at_once(window, bench, qtbot):
+    window.show_option(0)
+    qtbot.waitUntil(lambda: "dark at once" in bench.verdict.text(), timeout=20_000)
+    assert bench.night.isHidden()
+    assert not bench.worst.isEnabled()
+
+
+def test_the_board_is_edited_and_what_is_wrong_is_told(window, settled, qtbot, monkeypatch):
+    dialog = BoardDialog(window.session.job, window)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    assert [row.name.text() for row in dialog.rows][-1] == "Kiln"
+    qtbot.mouseClick(dialog.add, LEFT)
+    qtbot.waitUntil(lambda: dialog.rows[-1].share.isVisible(), timeout=5_000)
+    type_into(qtbot, dialog.rows[-1].share, "40")
+    dialog.take()
+    assert "add up to" in dialog.problem.text()
+    dialog.rows[-1].gone.click()
+    assert len(dialog.rows) == 7
+    dialog.generator.setChecked(True)
+    type_into(qtbot, dialog.starts, "90")
+    dialog.take()
+    assert "start_below" in dialog.problem.text()
+    type_into(qtbot, dialog.starts, "20")
+    type_into(qtbot, dialog.power, "4 kW")
+    choose(dialog.rows[-1].role, "street only")
+    dialog.take()
+    job = dialog.result_job
+    assert job.generator.kw == 4.0
+    assert job.board.circuits[-1].role == "street only"
+
+    monkeypatch.setattr(BoardDialog, "exec", lambda self: setattr(self, "result_job", job) or 1)
+    window.open_bench("Home")
+    qtbot.mouseClick(window.bench.board, LEFT)
+    settled(window)
+    assert window.session.job.generator.kw == 4.0
+    notes = [note.finding for note in window.margin.notes if note.finding.check == "generator"]
+    assert notes
+
+
+def test_split_phase_wants_a_leg_for_every_circuit():
+    job = demo_job("cottage")
+    with pytest.raises(ValueError, match="wanted one of 1, 2, across"):
+        job.with_(board=job.board.with_(circuits=(job.board.circuits[0].with_(leg=None),)))

@@ -1,0 +1,45 @@
+"""The board and the generator: what contradicts itself is refused at the field."""
+
+import pytest
+
+from calm_relay.job.board import Board, Circuit, Generator
+from calm_relay.planning.plan import plan
+
+
+def test_a_board_that_contradicts_itself_is_refused():
+    one = Circuit(name="One", house_share=0.6)
+    with pytest.raises(ValueError, match="stands twice"):
+        Board(circuits=(one, one))
+    with pytest.raises(ValueError, match="add up to 120%"):
+        Board(circuits=(one, one.with_(name="Two")))
+    with pytest.raises(ValueError, match="hangs on two circuits"):
+        Board(circuits=(one.with_(loads=("Kiln",)), Circuit(name="Two", loads=("Kiln",))))
+    kept = Circuit(name="Kept", role="shed", shed_below=0.8, priority=1)
+    first = Circuit(name="First", role="shed", shed_below=0.3, priority=9)
+    with pytest.raises(ValueError, match="'Kept' is to be kept longer than 'First'"):
+        Board(circuits=(kept, first))
+    with pytest.raises(ValueError, match="not below stop_above"):
+        Generator(kw=4, start_below=0.9, stop_above=0.5)
+
+
+def test_a_generator_on_one_bus_with_the_array_stops_and_is_mended(demo):
+    job = demo.with_(generator=Generator(kw=4, on="the bus of AC-coupled PV"))
+    note = next(item for item in plan(job).option("ac-addon").findings if item.check == "generator")
+    assert note.severity.name == "STOP"
+    after = next(
+        item for item in plan(note.mends[0].apply(job)).option("ac-addon").findings if item.check == "generator"
+    )
+    assert after.severity.name == "HOLD"
+    assert "no generator input" in " ".join(
+        item.sentence
+        for item in plan(demo.with_(generator=Generator(kw=4), store=demo.store.with_(hybrid="umberlow-h37")))
+        .option("hybrid-swap")
+        .findings
+    )
+
+
+def test_a_load_that_is_gone_is_named_and_taken_off(demo):
+    job = demo.with_(demand=demo.demand.with_(loads=()))
+    note = next(item for item in plan(job).option("ac-addon").findings if item.check == "loads")
+    assert "“Kiln”" in note.sentence
+    assert plan(note.mends[0].apply(job)).job.board.circuits[-1].loads == ()
