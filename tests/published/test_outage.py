@@ -41,6 +41,8 @@ def test_starting_power_from_code_letter_and_nameplate():
     assert start_power_kw(machine(starting_a=80, code_letter="G"), 240.0) == pytest.approx(19.2)
     assert start_power_kw(machine(code_letter="G"), 400.0, soft=True) == pytest.approx(8.0)
     assert start_power_kw(machine(), 230.0) == 0.0
+    # A motor of which nothing is known: six times its power (common practice, no source).
+    assert start_power_kw(machine(motor=True), 230.0) == pytest.approx(24.0)
 
 
 @pytest.fixture(scope="module", params=["pottery", "cottage", "dairy"])
@@ -114,7 +116,12 @@ def test_125_amperes_of_pass_through_against_9_6_kw_is_found_and_explained():
     notes = {item.check: item for item in option.findings}
     assert "125 A pass-through is 30.0 kW" in notes["grid down"].sentence
     assert "80% of 125 A" in notes["pass-through"].sentence
-    assert notes["legs"].severity.name == "WATCH"
+    legs = notes["legs"]
+    assert legs.severity.name == "WATCH"
+    assert "Move “" in legs.mends[0].label
+    moved = plan(legs.mends[0].apply(made.job)).option("hybrid-swap")
+    after = next(item for item in moved.findings if item.check == "legs")
+    assert after.measured < 0.98 * legs.measured
 
 
 def test_more_behind_the_relay_than_it_passes_stops_with_a_mend(demo):

@@ -23,6 +23,7 @@ KINDS = {
             ("duty", "Share of that time under power", ("", 0.01, 1, 2, False)),
             ("months", "Months", "months"),
             ("starting_a", "Starting current", ("A", 0.1, 5000, 1, True)),
+            ("motor", "It starts a motor", "tick"),
             ("code_letter", "Code letter of the motor", LETTERS),
             ("planned", "Not there yet", "tick"),
         ),

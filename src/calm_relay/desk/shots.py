@@ -52,6 +52,10 @@ def _has_found(bench):
     return f"store-{bench.tabs.key}" in bench._found
 
 
+def _has_night(bench):
+    return bench._mapped is not None and bench._proposal is not None
+
+
 def _pick(bench):
     """A plant in the middle of the edge."""
     if bench.model.plants:
@@ -89,16 +93,16 @@ VIEWS = (
         ready=lambda bench: bench.model.plants,
         then=_pick,
     ),
+    Shot("outage", "Outage", 1, ready=_has_night),
+    Shot("survival", "Outage", 4, press=lambda bench: bench.tabs.choose("map"), ready=_has_night),
     Shot("sky", "Sky", 1),
     Shot("roof", "Roof", 1, "best"),
     Shot("home", "Home", 1),
     Shot("street", "Street", 2),
     Shot("notes", "Notes", 1),
     Shot("strings-new-build", "Strings", 3, demo="cottage", press=lambda bench: bench.tabs.choose("curves")),
-    Shot("choice-new-build", "Choice", 2, demo="cottage"),
 )
 DARK = (Shot("store-dark", "Store", 2, "best"),)
-LARGE = (Shot("converter-150", "Converter", 1),)
 
 
 def pause(milliseconds: int) -> None:
@@ -158,7 +162,7 @@ def main(folder: Path) -> None:
     """Writes every picture; another look or size is another start of the application."""
     with tempfile.TemporaryDirectory() as state:
         environment = {**os.environ, "CALM_RELAY_STATE": state}
-        for part, scale in (("light", "1"), ("dark", "1"), ("large", "1.5")):
+        for part, scale in (("light", "1"), ("dark", "1")):
             subprocess.run(
                 [sys.executable, "-m", "calm_relay.desk.shots", str(folder), part],
                 env={**environment, "QT_SCALE_FACTOR": scale},
@@ -171,5 +175,5 @@ if __name__ == "__main__":
     if len(sys.argv) == 2:
         main(target)
     else:
-        views = {"light": VIEWS, "dark": DARK, "large": LARGE}[sys.argv[2]]
+        views = {"light": VIEWS, "dark": DARK}[sys.argv[2]]
         take(target, views, "dark" if sys.argv[2] == "dark" else "light")

@@ -26,6 +26,7 @@ class ScheduledLoad(Model):
     months: tuple[Month, ...] = Field(default=ALL_MONTHS, min_length=1)
     starting_a: Positive | None = Field(default=None, le=5000, description="Locked-rotor current, nameplate.")
     code_letter: CodeLetter | None = Field(default=None, description="Locked-rotor code letter of a motor.")
+    motor: bool = Field(default=False, description="It starts a motor; without a figure six times its power.")
     planned: bool = Field(default=False, description="Not there yet, but it will come.")
 
 

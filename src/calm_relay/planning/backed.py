@@ -1,6 +1,7 @@
 """The circuits behind the relay: what each draws in the year, on which leg, and when it is shed."""
 
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -20,6 +21,11 @@ class Backed:
     shed_below: np.ndarray
     kw: np.ndarray
 
+    @cached_property
+    def most_kw(self) -> float:
+        """Highest power of all together in the year [kW]."""
+        return float(self.kw.sum(axis=0).max()) if self.names else 0.0
+
     def only(self, names) -> "Backed":
         """Those of the circuits that are named."""
         at = [number for number, name in enumerate(self.names) if name in names]
@@ -28,20 +34,24 @@ class Backed:
 
 def behind_relay(design: Design, job: Job, demand: DemandYear) -> Backed | None:
     """The circuits behind the relay with what each draws in the year; None without a box that forms a grid."""
-    box, board = design.store_box, job.board
+    box = design.store_box
     if box is None or box.converter.backup is None:
         return None
+    return _behind(job.board, job.supply.phases, _lone_phase(box, job), demand)
+
+
+@lru_cache(maxsize=8)
+def _behind(board, phases, one_phase, demand):
     parts = {part.name: part.kw for part in demand.parts}
     house = demand.parts[0].kw
     if board is None:
-        return Backed((WHOLE,), np.array([_shares(job, None)]), np.zeros(1), demand.kw[None, :].copy())
-    one_phase = _lone_phase(box, job)
+        return Backed((WHOLE,), np.array([_shares(phases, None)]), np.zeros(1), demand.kw[None, :].copy())
     names, legs, shed, rows = [], [], [], []
     for circuit in board.circuits:
         if circuit.role == "street only" or (one_phase is not None and circuit.leg != str(one_phase)):
             continue
         names.append(circuit.name)
-        legs.append(_shares(job, circuit.leg))
+        legs.append(_shares(phases, circuit.leg))
         shed.append(circuit.shed_below if circuit.role == "shed" else 0.0)
         rows.append(
             house * circuit.house_share
@@ -58,8 +68,7 @@ def _lone_phase(box, job):
     return job.supply.single_on if single else None
 
 
-def _shares(job, leg):
-    phases = job.supply.phases
+def _shares(phases, leg):
     if phases == "single":
         return (1.0, 0.0, 0.0)
     if leg in ("1", "2", "3"):

@@ -109,7 +109,7 @@ def grow_bank(ground: Ground) -> Design:
 
 def dc_bus(ground: Ground) -> Design:
     """Charge controllers and the store on one DC bus, an inverter from there to the home."""
-    title = "DC bus with charge controllers"
+    title = "DC bus, charge controllers"
 
     def refused(*reasons):
         return unbuildable(DC_BUS, title, "DC", *reasons)

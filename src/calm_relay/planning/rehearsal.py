@@ -32,8 +32,8 @@ CODE_KVA_PER_HP = {
     "L": 10.0, "M": 11.2, "N": 12.5, "P": 14.0, "R": 16.0, "S": 18.0, "T": 20.0, "U": 22.4, "V": 25.0,
 }  # fmt: skip
 KW_PER_HP = 0.746
-# Starting power over running power under a soft starter: common practice, no source.
-SOFT_START = 2.0
+# Starting power over running power of a motor without a figure, and under a soft starter: practice, no source.
+UNKNOWN_START, SOFT_START = 6.0, 2.0
 # Compressors and pumps on a duty start so often an hour: common practice, no source.
 STARTS_PER_H = 3
 CAUSES = {
@@ -113,17 +113,19 @@ class Survival:
 
 
 def start_power_kw(load: ScheduledLoad, volts: float, soft: bool = False) -> float:
-    """Power a machine draws for a moment when it starts [kW], 0 for one without a motor figure.
+    """Power a machine draws for a moment when it starts [kW], 0 for one without a motor.
 
-    From its locked-rotor current, else its code letter and rating; a soft starter takes it down to twice the
-    running power.
+    From its locked-rotor current, else its code letter and rating, else six times its power; a soft starter takes
+    it down to twice the running power.
     """
-    if load.starting_a is None and load.code_letter is None:
+    if load.starting_a is None and load.code_letter is None and not load.motor:
         return 0.0
     if soft:
         return SOFT_START * load.kw
     if load.starting_a is not None:
         return load.starting_a * volts / 1000.0
+    if load.code_letter is None:
+        return UNKNOWN_START * load.kw
     return CODE_KVA_PER_HP[load.code_letter] * load.kw / KW_PER_HP
 
 
@@ -237,7 +239,8 @@ def rehearse(
         on,
     )
     offered, used = flows[:, outage.AC_OFFERED], flows[:, outage.AC_USED]
-    share = np.divide(used, offered, out=np.ones_like(used), where=offered > 1e-9)
+    lives = (offered > 1e-9) & (flows[:, outage.STATE] == outage.ALIVE)
+    share = np.divide(used, offered, out=np.ones_like(used), where=lives)
     hz = np.array([island.curve.hz(float(part)) for part in share])
     dark = None if lived >= load.shape[1] else lived
     sentence = _sentence(island, load, start, who, dark, cause, step_h, hours)

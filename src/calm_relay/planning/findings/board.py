@@ -28,7 +28,7 @@ def check_pass_through(subject):
     volts = box.converter.volts * phases
     allowed_a = backup.pass_through_a * backup.pass_through_continuous_fraction
     rows = subject.behind_relay()
-    worst_a = float(rows.kw.sum(axis=0).max()) * 1000.0 / volts if rows.names else 0.0
+    worst_a = rows.most_kw * 1000.0 / volts
     over = worst_a > allowed_a
     share = backup.pass_through_continuous_fraction
     of = f" ({share:.0%} of {backup.pass_through_a:g} A)" if share < 1 else ""
@@ -82,6 +82,8 @@ def check_starts(subject):
             else f"{machine.starting_a:g} A"
             if machine.starting_a
             else f"code letter {machine.code_letter}"
+            if machine.code_letter
+            else "assumed: six times its power"
         )
         sentence = f"{machine.name} starts with {start_kw:.1f} kW ({figure}); {box.converter.name} gives {whose}."
         mends = ()
@@ -132,8 +134,28 @@ def check_legs(subject):
             leg_kw,
             "kW",
             f"{box.converter.name}, datasheet",
+            _moved(rows, legs, count) if over else (),
         )
     ]
+
+
+def _moved(rows, legs, count):
+    """The move of one circuit to another leg that lowers the fullest most; none where no move does."""
+    best, taken = float(legs.max()) * 0.98, None
+    for number, name in enumerate(rows.names):
+        alone = np.flatnonzero(rows.legs[number] == 1.0)
+        if not alone.size:
+            continue
+        for to in (leg for leg in range(count) if leg != alone[0]):
+            moved = legs.copy()
+            moved[alone[0]] -= rows.kw[number]
+            moved[to] += rows.kw[number]
+            if moved.max() < best:
+                best, taken = float(moved.max()), (name, str(to + 1))
+    if taken is None:
+        return ()
+    name, leg = taken
+    return (_board_mend(f"Move “{name}” to leg {leg}: {best:.1f} kW at most", {name: {"leg": leg}}),)
 
 
 @check
