@@ -1,5 +1,7 @@
 """The window on the demo job, closed without questions at the end."""
 
+import gc
+
 import pytest
 from PySide6.QtWidgets import QMessageBox
 
@@ -56,3 +58,6 @@ def window(dressed, qtbot, asked, settled):
     # Another look puts another window in this one's place.
     desk.window.close()
     desk.window.deleteLater()
+    del made, desk
+    # Its plans are megabytes: the collector's own beat is too slow for a window a second.
+    gc.collect()

@@ -38,7 +38,9 @@ def test_every_row_of_the_table_is_an_option_or_says_why_not(demo_plan):
     for option in demo_plan.options:
         assert (option.outcome is None) == bool(option.design.refused)
         assert all(len(reason) > 15 for reason in option.design.refused)
-    assert not any(option.stopped for option in demo_plan.live)
+    # What hangs behind the relay is more than these two boxes pass.
+    stopped = {option.design.key for option in demo_plan.live if option.stopped}
+    assert stopped == {"dc-bus", "clock-bank"}
     assert demo_plan.choice.key == "two-units"
 
 

@@ -9,23 +9,34 @@ import gc
 from PySide6.QtCore import QObject, QTimer
 
 PERIOD_MS = 1000
+# Beats after which what is loaded is set aside, and between two whole collections.
+SETTLED, WHOLE = 6, 20
 
 
 class InterfaceCollector(QObject):
-    """Takes over from the interpreter's own collector, a generation at a time, by its own thresholds."""
+    """Takes over from the interpreter's own collector: young objects each second, all of them now and then.
+
+    What the start brought along is set aside once, so that a whole collection does not hold the window up.
+    """
 
     def __init__(self, parent: QObject):
         super().__init__(parent)
         gc.disable()
+        self._beats = 0
         self._timer = QTimer(self, interval=PERIOD_MS)
         self._timer.timeout.connect(self.collect_due)
         self._timer.start()
 
     def collect_due(self) -> None:
-        """Collects the generations whose thresholds are passed, the youngest first."""
-        for generation, (count, most) in enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True)):
-            if count > most:
-                gc.collect(generation)
+        """Collects what is due at this beat."""
+        self._beats += 1
+        if self._beats == SETTLED:
+            gc.collect()
+            gc.freeze()
+        elif self._beats % WHOLE == 0:
+            gc.collect()
+        else:
+            gc.collect(1)
 
 
 def collect_in_interface(application: QObject) -> None:
