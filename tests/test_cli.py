@@ -78,6 +78,9 @@ def test_an_outsider_can_close_the_balances(job, request, tmp_path):
     assert all(option["wall"] for option in live)
     if job == "demo":
         assert all(option["bound"] and option["fade"] for option in stored)
+        addon = next(option for option in stored if option["key"] == "ac-addon")
+        assert 0 <= addon["survival"]["worst_h"] <= addon["survival"]["mean_h"] <= addon["survival"]["most_h"]
+        assert list(addon["survival"]["lasting"]["winter"]) == ["4 h", "8 h", "24 h", "72 h"]
         _, hours = table_of(series / "ac-addon-foresight.csv")
         left = next(option["bound"]["left"] for option in live if option["key"] == "ac-addon")
         assert hours["dearer"].size == 8760

@@ -230,6 +230,16 @@ class FadeDocument(Model):
     payback_years: float | None = Field(description="With fade and price rise; null within the horizon.")
 
 
+class SurvivalDocument(Model):
+    """How long the house lives in the dark from every start hour of the year, without starts of machines."""
+
+    mean_h: float
+    worst_h: float
+    most_h: float = Field(description="Hours after which an outage counts as lived through.")
+    envelope_h: float = Field(description="Usable energy over the worst season's mean load behind the relay.")
+    lasting: dict[str, dict[str, float]] = Field(description="Share of starts that last so many hours, by season.")
+
+
 class TipDocument(Model):
     """Where the answer changes when one figure is turned; `at` is null where nothing tried changes it."""
 
@@ -262,6 +272,7 @@ class OptionDocument(Model):
     wall: CouplingDocument | None = Field(description="Null for an option that cannot be built.")
     bound: BoundDocument | None = Field(description="Null without a store, and where it was not asked for.")
     fade: FadeDocument | None = Field(description="Null without a store, and where it was not asked for.")
+    survival: SurvivalDocument | None = Field(description="Null where nothing forms a grid, or not asked for.")
     largest_residual_kwh: float | None = Field(
         description="Largest error of any balance in any step: each DC bus, each store, the AC bus."
     )

@@ -27,6 +27,7 @@ from calm_relay.exchange.plan_document import (
     RuleDocument,
     StageDocument,
     StringDocument,
+    SurvivalDocument,
     TipDocument,
     YearDocument,
 )
@@ -111,6 +112,7 @@ def _option(option: Option, plan, studies):
         wall=_wall(design) if outcome else None,
         bound=_bound(studies.left.get(design.key)) if studies else None,
         fade=_fade(studies.lives.get(design.key)) if studies else None,
+        survival=_survival(studies.survival.get(design.key)) if studies else None,
         largest_residual_kwh=_largest_residual(outcome.year) if outcome else None,
     )
 
@@ -160,6 +162,19 @@ def _fade(life):
         npv=life.npv,
         irr=life.irr,
         payback_years=life.payback_years,
+    )
+
+
+def _survival(found):
+    if found is None:
+        return None
+    lasting = {season: {f"{n} h": share for n, share in own.items()} for season, own in found.lasting.items()}
+    return SurvivalDocument(
+        mean_h=float(found.hours.mean()),
+        worst_h=float(found.hours.min()),
+        most_h=found.most_h,
+        envelope_h=found.envelope_h,
+        lasting=lasting,
     )
 
 
