@@ -150,7 +150,7 @@ def test_the_operator_adds_up_every_box(demo_plan):
 
 
 def test_a_single_phase_box_backs_up_one_phase_of_three(demo):
-    three = demo.with_(supply=demo.supply.with_(phases="three"))
+    three = demo.with_(board=None, supply=demo.supply.with_(phases="three"))
     assert found(plan(three), "ac-addon", "one phase").severity is Severity.WATCH
 
 

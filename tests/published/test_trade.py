@@ -27,6 +27,7 @@ def test_200_amperes_of_pass_through_are_not_backup(demo, with_store):
     )
     job = with_store(pack="wharfell-10", count=3, battery_inverter=box.key, charge_windows=())
     job = job.with_(
+        board=None,
         supply=demo.supply.with_(phases="split", volts=240, main_fuse_a=200),
         own_equipment=Catalogue(converters=(box,)),
     )
