@@ -1,7 +1,6 @@
 """The board in rows: every circuit's breaker, leg, loads, and what becomes of it when the street goes dark."""
 
 from pydantic import ValidationError
-from PySide6.QtCore import QSize
 from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
@@ -55,7 +54,7 @@ class _Row:
         self.name = QLineEdit(circuit["name"])
         self.name.setAccessibleName(f"{name}: name")
         self.breaker = QuantityField(f"{name}: breaker", "A", 1, 400, 0)
-        self.leg = ChoiceField(f"{name}: leg or phase", LEGS, width=6)
+        self.leg = ChoiceField(f"{name}: leg or phase", LEGS, width=5)
         self.share = QuantityField(f"{name}: share of the house's own demand", "%", 0, 100, 0)
         self.loads = QLineEdit(", ".join(circuit.get("loads", ())))
         self.loads.setAccessibleName(f"{name}: loads, parted by commas")
@@ -118,6 +117,7 @@ class BoardDialog(AnswerDialog):
         self._grid.setHorizontalSpacing(6)
         self._grid.setVerticalSpacing(4)
         self._grid.setRowStretch(1000, 1)
+        self._line = 0
         self.add = QPushButton("Add a circuit")
         self.add.setObjectName("small")
         self.generator = QCheckBox("There is a generator")
@@ -129,6 +129,7 @@ class BoardDialog(AnswerDialog):
         self._lay_out()
         for circuit in job.board.circuits if job.board else ():
             self._append(circuit.model_dump())
+        self.resize(1080, 520)
 
     def _show_generator(self, generator):
         shown = generator or Generator(kw=5.0)
@@ -175,17 +176,14 @@ class BoardDialog(AnswerDialog):
         column.addWidget(self.answer_buttons(self.take))
         self.add.clicked.connect(lambda _=False: self._append(self._fresh()))
 
-    def sizeHint(self) -> QSize:
-        """Wide enough for a row."""
-        return QSize(1060, 560)
-
     def _fresh(self):
         leg = None if self._job.supply.phases == "single" else "1"
         return {**FIRST, "name": f"Circuit {len(self.rows) + 1}", "leg": leg}
 
     def _append(self, circuit):
         row = _Row(len(self.rows) + 1, circuit, self._known, self.tell)
-        line = self._grid.rowCount()
+        self._line += 1
+        line = self._line
         for column, part in enumerate(row.parts):
             self._grid.addWidget(part, line, column)
         row.gone.clicked.connect(lambda _=False, row=row: self._remove(row))

@@ -1,7 +1,7 @@
 """What the store is told: every window, threshold and order of a job in one dialog."""
 
 from pydantic import ValidationError
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.desk.choice_field import ChoiceField
@@ -51,6 +51,7 @@ class ControlDialog(AnswerDialog):
         self.order.show_value(waits)
         self.order.setEnabled(job.battery is not None)
         self._lay_out()
+        self.resize(840, 640)
 
     def _rows(self, name, extras, first, windows):
         rows = WindowRows(name, extras, first, self.tell)
@@ -112,10 +113,6 @@ class ControlDialog(AnswerDialog):
         column.addWidget(scroll, 1)
         column.addWidget(self.problem)
         column.addWidget(self.answer_buttons(self.take))
-
-    def sizeHint(self) -> QSize:
-        """Wide enough for a row, high enough for most."""
-        return QSize(820, 660)
 
     def take(self) -> None:
         """Closes with the changed job when it is valid; says what is wrong when not."""

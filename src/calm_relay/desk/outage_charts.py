@@ -11,7 +11,7 @@ from calm_relay.desk.theme import colours, shade_of
 # Points a chart draws at most: minutes are drawn together beyond that.
 POINTS = 1200
 # Circuits that have a shade of their own.
-SHADES = 5
+SHADES = 4
 
 
 def _every(run):
