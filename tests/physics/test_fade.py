@@ -35,7 +35,7 @@ def test_a_store_that_does_not_move_has_no_cycles():
     assert cycle_fade(cycles, [0.8], [6000], 0.8) == 0.0
 
 
-def test_between_its_points_life_follows_a_power_law_and_one_point_stands_for_equal_energy():
+def test_between_its_points_life_runs_straight_in_logarithms_and_one_point_is_equal_energy():
     depths, lives = [0.8, 0.15], [650.0, 3250.0]
     assert cycles_at([0.8, 0.15], depths, lives) == pytest.approx([650.0, 3250.0])
     middle = np.sqrt(0.8 * 0.15)

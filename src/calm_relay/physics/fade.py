@@ -65,7 +65,7 @@ def count_cycles(level) -> Cycles:
 
 
 def cycles_at(depth, depths, lives) -> np.ndarray:
-    """Cycles survived at a depth, by a power law between the datasheet's points.
+    """Cycles survived at a depth, straight in logarithms between the datasheet's points.
 
     Parameters
     ----------
