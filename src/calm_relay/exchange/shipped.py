@@ -48,7 +48,12 @@ def rule_packs() -> dict[str, RulePack]:
 
 
 # Jobs that ship with the application, by the word that names each.
-DEMOS = {"pottery": "Pottery studio", "cottage": "New house, split phase", "dairy": "Dairy farm, three phase"}
+DEMOS = {
+    "pottery": "Pottery studio",
+    "cottage": "New house, split phase",
+    "dairy": "Dairy farm, three phase",
+    "hut": "Mountain hut, off grid",
+}
 
 
 def demo_job(name: str = "pottery") -> Job:

@@ -9,6 +9,7 @@ from calm_relay.job.base import Fraction, Model, NotNegative, Positive
 
 Leg = Literal["1", "2", "3", "across"]
 Role = Literal["backed up", "shed", "street only"]
+CountsAs = Literal["floor area", "appliance", "cooling", "heat pump", "heating"]
 
 
 class Circuit(Model):
@@ -24,9 +25,11 @@ class Circuit(Model):
     loads: tuple[str, ...] = Field(default=(), max_length=20, description="Loads of the demand, by name.")
     house_share: Fraction = Field(default=0.0, description="Share of the house's own demand.")
     role: Role = "backed up"
-    shed_below: Fraction = Field(default=0.0, description="State of charge below which it is shed.")
+    shed_below: Fraction = Field(default=0.0, description="State of charge below which it is shed; 1: always.")
     priority: int = Field(default=5, ge=1, le=9, description="1 is kept longest.")
     soft_start: bool = Field(default=False, description="Its motors start softly.")
+    nameplate_kva: Positive | None = Field(default=None, le=500, description="None: what its loads draw.")
+    counts_as: CountsAs = Field(default="floor area", description="In the dwelling's load for the service.")
 
 
 class Generator(Model):
@@ -36,6 +39,8 @@ class Generator(Model):
     start_below: Fraction = 0.2
     stop_above: Fraction = 0.8
     litres_per_kwh: NotNegative = Field(default=0.4, le=5)
+    price_per_litre: NotNegative = Field(default=1.9, le=100, description="Fuel, in the job's currency.")
+    tank_litres: Positive | None = Field(default=None, le=100_000, description="None: not stated.")
     on: Literal["the battery inverter's generator input", "the bus of AC-coupled PV"] = (
         "the battery inverter's generator input"
     )
@@ -46,11 +51,23 @@ class Generator(Model):
             raise ValueError(f"start_below: {self.start_below:.0%} is not below stop_above, {self.stop_above:.0%}")
         return self
 
+    @property
+    def price_per_kwh(self) -> float:
+        """What a kWh from it costs in fuel."""
+        return self.litres_per_kwh * self.price_per_litre
+
 
 class Board(Model):
     """Every circuit of the house; without circuits the whole house hangs behind the relay."""
 
     circuits: tuple[Circuit, ...] = Field(min_length=1, max_length=60)
+    floor_m2: Positive | None = Field(
+        default=None,
+        le=10_000,
+        description="For the dwelling's load by the optional method.",
+    )
+    small_circuits: int = Field(default=3, ge=0, le=20, description="Small-appliance and laundry circuits.")
+    heating_parts: int = Field(default=1, ge=1, le=40, description="Parts of the heating with own control.")
 
     @model_validator(mode="after")
     def _shares_and_names(self) -> Self:
@@ -69,7 +86,9 @@ class Board(Model):
 
     @model_validator(mode="after")
     def _shed_in_order(self) -> Self:
-        shed = sorted((c for c in self.circuits if c.role == "shed"), key=lambda circuit: circuit.priority)
+        # One that is shed at any charge is shed for its power, whatever its priority.
+        shed = [c for c in self.circuits if c.role == "shed" and c.shed_below < 1.0]
+        shed.sort(key=lambda circuit: circuit.priority)
         for kept, first in pairwise(shed):
             if kept.priority < first.priority and kept.shed_below > first.shed_below:
                 raise ValueError(

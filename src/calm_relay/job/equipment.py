@@ -107,6 +107,12 @@ class Backup(Model):
     black_start: bool = False
     generator_input: bool = False
     throttles_ac_pv: Literal["none", "relay", "frequency", "data link"] = "none"
+    ac_pv_kw: Positive | None = Field(
+        default=None, description="Most AC power of arrays on its bus; None: not stated, then practice holds."
+    )
+    branch_breaker_a: Positive | None = Field(
+        default=None, le=400, description="Largest branch breaker one unit may back up; None: not stated."
+    )
 
 
 class Converter(Model):
@@ -169,7 +175,11 @@ class Converter(Model):
             }
         )
         backup = self.backup and self.backup.with_(
-            continuous_kw=self.backup.continuous_kw * units, surge_kw=self.backup.surge_kw * units
+            **{
+                name: getattr(self.backup, name) * units
+                for name in ("continuous_kw", "surge_kw", "locked_rotor_a", "ac_pv_kw", "branch_breaker_a")
+                if getattr(self.backup, name) is not None
+            }
         )
         return self.with_(
             name=f"{units} × {self.name}",

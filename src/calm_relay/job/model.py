@@ -27,6 +27,7 @@ from calm_relay.job.survey import (
 from calm_relay.job.tariff import Costs, RatioRule, Tariff
 
 __all__ = [
+    "Alone",
     "ClimatePreset",
     "Clock",
     "Control",
@@ -142,6 +143,7 @@ class Site(Model):
 class Supply(Model):
     """The service from the street."""
 
+    street: bool = Field(default=True, description="False: there is none, the house stands alone.")
     phases: Phases
     volts: Positive = Field(le=690, description="Phase to neutral; 240 for split phase 120/240.")
     main_fuse_a: Positive = Field(le=1000)
@@ -260,6 +262,12 @@ class Store(Model):
         return self.with_(charge_windows=(*((window,) if window else ()), *self.charge_windows[1:]))
 
 
+class Alone(Model):
+    """What a house without a street is to manage."""
+
+    unmet_max: Fraction = Field(default=0.01, description="Share of the demand that may go unserved in a year.")
+
+
 class ArrayLosses(Model):
     """Losses of the array that no datasheet states; fractions of what reaches them."""
 
@@ -294,6 +302,7 @@ class Job(Model):
     rules: tuple[RatioRule, ...] = ()
     board: Board | None = Field(default=None, description="None: the whole house hangs behind the relay.")
     generator: Generator | None = None
+    alone: Alone = Field(default=Alone(), description="Read where there is no street.")
     region: Identifier = Field(default="generic", description="Whose pack of dated rules is applied.")
     rule_changes: tuple[RuleChange, ...] = ()
     fuse_school: FuseSchool = "series-fuse rating"
@@ -326,6 +335,13 @@ class Job(Model):
         if not any(face.will_be_there for face in self.faces):
             raise ValueError('faces: every face goes; wanted one that is kept, re-used or "new"')
         return self
+
+    @field_validator("generator", mode="before")
+    @classmethod
+    def _one_generator(cls, given):
+        if isinstance(given, list | tuple):
+            raise ValueError(f"holds {len(given)}; wanted one generator, or none")
+        return given
 
     @model_validator(mode="after")
     def _circuits_hang_on_a_leg(self) -> Self:

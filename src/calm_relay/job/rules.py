@@ -16,6 +16,7 @@ RuleKind = Literal[
     "unbalance kW",
     "busbar share",
     "plug-in kW",
+    "dwelling share",
 ]
 UNITS: dict[str, str] = {
     "array ratio": "kWp/kW",
@@ -26,6 +27,7 @@ UNITS: dict[str, str] = {
     "unbalance kW": "kW",
     "busbar share": "of the busbar",
     "plug-in kW": "kW",
+    "dwelling share": "of the rest",
 }
 
 

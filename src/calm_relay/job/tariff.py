@@ -38,6 +38,9 @@ class Costs(Model):
     labour_per_hour: NotNegative = 95.0
     once_per_job: NotNegative = Field(default=900.0, description="Design, permit, inspection, travel.")
     backup_board: NotNegative = Field(default=850.0, description="Sub-board and changeover.")
+    backup_circuit: NotNegative = Field(default=55.0, description="Moving one circuit to the sub-board.")
+    whole_changeover: NotNegative = Field(default=600.0, description="Changeover of the whole house.")
+    shed_relay: NotNegative = Field(default=160.0, description="One relay that sheds a circuit.")
     restring_per_string: NotNegative = 180.0
     remove_box: NotNegative = 150.0
     module_labour: NotNegative = Field(default=45.0, description="Laying one new module, with its clamps.")

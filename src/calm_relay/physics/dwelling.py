@@ -1,0 +1,57 @@
+"""The optional method for the load of a whole dwelling."""
+
+# Volt-amperes of lighting and outlets by floor area, of each small-appliance and laundry circuit; what is counted
+# whole and the share of the rest; shares of resistance heating in fewer than four, and four or more parts.
+# NEC 220.82 (from memory).
+PER_M2, CIRCUIT_VA = 3.0 * 10.7639, 1500.0
+WHOLE_VA, REST = 10_000.0, 0.4
+HEAT_FEW, HEAT_MANY, MANY = 0.65, 0.40, 4
+
+
+def optional_dwelling_va(
+    floor_m2: float,
+    circuits: int,
+    appliances_va: float,
+    cooling_va: float = 0.0,
+    heat_pump_va: float = 0.0,
+    heating_va: float = 0.0,
+    heating_parts: int = 1,
+    rest: float = REST,
+) -> float:
+    """Load of a dwelling by the optional method [VA].
+
+    Parameters
+    ----------
+    floor_m2 : float
+        Floor area, outside dimensions [m2].
+    circuits : int
+        Small-appliance and laundry circuits together.
+    appliances_va : float
+        Nameplates of fixed appliances, ranges, dryers, water heaters and motors [VA].
+    cooling_va, heat_pump_va : float
+        Air conditioning, and a heat pump without its resistance heat [VA].
+    heating_va : float
+        Resistance heating, also that of a heat pump [VA].
+    heating_parts : int
+        Parts of the heating with a control of their own.
+    rest : float
+        Share counted of what is general load above the first 10 kVA.
+
+    Raises
+    ------
+    ValueError
+        When a figure is below 0.
+
+    References
+    ----------
+    NEC 220.82; worked example D2(a) of Annex D (both from memory).
+    """
+    if min(floor_m2, circuits, appliances_va, cooling_va, heat_pump_va, heating_va) < 0:
+        raise ValueError("wanted areas, circuits and loads at or above 0")
+    general = floor_m2 * PER_M2 + circuits * CIRCUIT_VA + appliances_va
+    counted = min(general, WHOLE_VA) + max(general - WHOLE_VA, 0.0) * rest
+    share = HEAT_MANY if heating_parts >= MANY else HEAT_FEW
+    if heat_pump_va > 0:
+        share = HEAT_FEW
+    # Heating and cooling never run together: the smaller is let go.
+    return counted + max(cooling_va, heat_pump_va + heating_va * share)
