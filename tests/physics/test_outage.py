@@ -16,10 +16,12 @@ CLEAR = {
     "continuous_kw": 5.0,
     "surge_kw": 10.0,
     "surge_s": 5.0,
-    "leg_kw": 5.0,
-    "start_kw": 1e9,
+    "legs": 1.0,
+    "leg_start_kw": 1e9,
     "black_start": 1.0,
-    "throttle": 2.0,
+    "restarts_at_once": 0.0,
+    "pv_waits_min": 0.0,
+    "locked_min": 1e9,
     "generator_kw": 0.0,
     "generator_start": 0.0,
     "generator_stop": 0.0,
@@ -33,7 +35,20 @@ def former(usable_kwh=10.0, pv=False, loss=LOSSLESS, **changes):
 
 
 def run(
-    load, *, p=None, level=10.0, step_h=0.25, start=None, pv_dc=0.0, pv_ac=0.0, shed=None, legs=None, **limits
+    load,
+    *,
+    p=None,
+    level=10.0,
+    step_h=0.25,
+    start=0.0,
+    again=0.0,
+    pv_dc=0.0,
+    pv_ac=0.0,
+    switched=0.0,
+    shed=None,
+    legs=None,
+    parted=1.0,
+    **limits,
 ):
     load = np.atleast_2d(np.asarray(load, dtype=float))
     circuits, steps = load.shape
@@ -43,15 +58,21 @@ def run(
     def series(value):
         return np.ascontiguousarray(np.broadcast_to(np.asarray(value, dtype=float), steps))
 
+    def on_circuits(value):
+        value = np.asarray(value, dtype=float)
+        return np.ascontiguousarray(value if value.ndim == 2 else np.array([series(value)] * circuits))
+
     lived, cause = outage.rehearse(
         former() if p is None else p,
-        np.array([{**CLEAR, **limits}[name] for name in outage.LIMITS], dtype=float),
+        np.array([{**CLEAR, **limits, "legs": parted}[name] for name in outage.LIMITS], dtype=float),
         load,
         np.array(legs if legs is not None else [[1.0, 0.0, 0.0]] * circuits, dtype=float),
         np.zeros(circuits) if shed is None else np.array(shed, dtype=float),
-        series(start),
+        on_circuits(start),
+        on_circuits(again),
         series(pv_dc),
         series(pv_ac),
+        series(switched),
         level,
         step_h,
         False,
@@ -78,8 +99,10 @@ def test_every_step_closes(data):
         start=data.draw(arrays(float, steps, elements=kw)),
         pv_dc=data.draw(arrays(float, steps, elements=kw)) if pv else 0.0,
         pv_ac=data.draw(arrays(float, steps, elements=kw)),
+        switched=data.draw(arrays(float, steps, elements=kw)),
         shed=[0.0, 0.3, 0.6],
-        throttle=data.draw(st.sampled_from([0.0, 1.0, 2.0])),
+        pv_waits_min=data.draw(st.sampled_from([0.0, 5.0])),
+        locked_min=data.draw(st.sampled_from([5.0, 1e9])),
         black_start=data.draw(st.sampled_from([0.0, 1.0])),
         generator_kw=data.draw(st.sampled_from([0.0, 4.0])),
         generator_start=0.2,
@@ -118,22 +141,78 @@ def test_a_motor_one_ampere_above_trips_and_one_below_does_not():
         lived, cause, _, _ = run(np.full(30, 1.0), start=start + extra * (start > 0), step_h=1 / 60)
         assert (lived == 30) == lives
         assert lives or (lived, cause) == (10, outage.START)
-    lived, cause, _, _ = run(np.full(30, 1.0), start=start, step_h=1 / 60, start_kw=8.5)
+    lived, cause, _, _ = run(np.full(30, 1.0), start=start, step_h=1 / 60, leg_start_kw=8.5)
     assert (lived, cause) == (10, outage.START)
 
 
 def test_a_long_surge_is_allowed_for_its_time():
     load = np.full(30, 1.0)
     load[5:8] = 7.0
-    assert run(load, step_h=1 / 60, surge_s=200.0, leg_kw=9.0)[0] == 30
-    assert run(load, step_h=1 / 60, surge_s=100.0, leg_kw=9.0)[0] == 6
+    assert run(load, step_h=1 / 60, surge_s=200.0)[0] == 30
+    assert run(load, step_h=1 / 60, surge_s=100.0)[0] == 6
 
 
 def test_one_leg_is_full_while_the_box_is_not():
-    lived, cause, _, _ = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [1.0, 0.0, 0.0]], leg_kw=2.5)
+    lived, cause, _, _ = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [1.0, 0.0, 0.0]], parted=2.0)
     assert (lived, cause) == (0, outage.LEG)
-    balanced = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]], leg_kw=2.5)
+    balanced = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]], parted=2.0)
     assert balanced[0] == 8
+
+
+def test_a_start_on_one_leg_has_that_leg_s_share_of_the_surge():
+    start = np.zeros((2, 20))
+    start[1, 5] = 4.5
+    # Two legs of 5 kW surge each: 1 kW runs on the second, half of it from the circuit across.
+    load, legs = [[1.0] * 20, [0.5] * 20], [[0.5, 0.5, 0.0], [0.0, 1.0, 0.0]]
+    assert run(load, legs=legs, start=start, step_h=1 / 60, parted=2.0)[:2] == (5, outage.START_LEG)
+    assert run(load, legs=legs, start=start * 0.85, step_h=1 / 60, parted=2.0)[0] == 20
+    assert run(load, legs=legs, start=start, step_h=1 / 60)[0] == 20
+
+
+def test_a_circuit_that_is_shed_starts_nothing():
+    start = np.zeros((2, 20))
+    start[1, 5] = 12.0
+    load = [[1.0] * 20, [0.5] * 20]
+    assert run(load, start=start, step_h=1 / 60)[:2] == (5, outage.START)
+    assert run(load, start=start, step_h=1 / 60, shed=[0.0, 1.0])[0] == 20
+
+
+def test_after_a_trip_every_machine_that_runs_starts_at_once():
+    load = np.full(30, 2.0)
+    load[5] = 6.0
+    again = np.zeros((1, 30))
+    again[0] = 9.0
+    tripped = run(load, again=again, step_h=1 / 60)[2]
+    assert tripped[4, outage.STATE] == outage.ALIVE
+    assert set(tripped[7:9, outage.CAUSE]) == {outage.START, outage.NOTHING}
+    assert tripped[-1, outage.STATE] == outage.LOCKED
+    gap = run(np.full(30, 2.0), again=again, step_h=1 / 60, restarts_at_once=1.0)
+    assert gap[:2] == (0, outage.START)
+
+
+def test_a_box_that_is_locked_out_comes_back_when_somebody_resets_it():
+    load = np.full(240, 1.0)
+    load[10:30] = 6.0
+    forever = run(load, step_h=1 / 60)[2]
+    assert forever[-1, outage.STATE] == outage.LOCKED
+    assert run(load, step_h=1 / 60, locked_min=60.0)[2][-1, outage.STATE] == outage.ALIVE
+
+
+def test_inverters_wait_for_a_bus_that_stands():
+    _, _, flows, _ = run(np.full(20, 2.0), pv_ac=1.5, step_h=1 / 60, pv_waits_min=5.0)
+    assert (flows[:5, outage.AC_USED] == 0.0).all()
+    assert (flows[5:, outage.AC_USED] == 1.5).all()
+
+
+def test_forming_the_grid_draws_its_own_even_when_nothing_is_asked():
+    _, _, flows, _ = run(np.zeros(8), p=former(loss=CURVE))
+    assert flows[:, outage.LOSS] == pytest.approx(CURVE.k0 * 5.0)
+    assert flows[:, outage.DISCHARGE] == pytest.approx(CURVE.k0 * 5.0)
+
+
+def test_a_circuit_shed_for_its_power_stays_off_at_any_charge():
+    *_, on = run([[1.0] * 8, [4.5] * 8], shed=[0.0, 1.0])
+    assert on[:, 0].all() and not on[:, 1].any()
 
 
 def test_it_tries_again_and_is_locked_out_in_the_end():
@@ -160,10 +239,12 @@ def test_circuits_are_shed_by_charge_and_come_back():
 
 
 def test_pv_on_the_ac_bus_needs_a_box_that_turns_it_down():
-    for throttle, used in ((0.0, 0.0), (1.0, 0.0), (2.0, 2.0)):
-        # A full store: only what the house asks can be used.
-        _, _, flows, _ = run(np.full(8, 2.0), pv_ac=4.0, throttle=throttle, level=10.0)
+    for kind, used in (("switched", 0.0), ("pv_ac", 2.0)):
+        # A full store: only what the house asks can be used, and what is only on or off is off.
+        _, _, flows, _ = run(np.full(8, 2.0), **{kind: 4.0}, level=10.0)
         assert flows[2, outage.AC_USED] == pytest.approx(used)
+    _, _, flows, _ = run(np.full(8, 4.0), switched=3.0, pv_ac=4.0, level=10.0)
+    assert flows[2, outage.AC_USED] == pytest.approx(4.0)
     _, _, flows, _ = run(np.full(8, 1.0), pv_ac=4.0, level=2.0)
     assert flows[0, outage.AC_USED] == pytest.approx(4.0)
     assert flows[0, outage.CHARGE] == pytest.approx(3.0)
@@ -200,7 +281,6 @@ def test_a_generator_comes_by_charge_fills_and_keeps_the_array_off():
         np.full(120, 1.5),
         level=3.0,
         pv_ac=2.0,
-        throttle=2.0,
         generator_kw=4.0,
         generator_start=0.2,
         generator_stop=0.8,

@@ -6,9 +6,11 @@ import pytest
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105
+from calm_relay.planning.island import start_power_kw, start_volts
 from calm_relay.planning.plan import plan
 from calm_relay.planning.proposal import propose
-from calm_relay.planning.rehearsal import rehearse, start_power_kw, survival_of
+from calm_relay.planning.rehearsal import rehearse
+from calm_relay.planning.survival import survival_of
 
 
 @pytest.mark.parametrize(
@@ -37,7 +39,14 @@ def machine(**figures):
 def test_starting_power_from_code_letter_and_nameplate():
     """NEC table 430.7(B) (from memory): G is at most 6.3 kVA a horsepower; 4 kW are 5.36 hp."""
     assert start_power_kw(machine(code_letter="G"), 400.0) == pytest.approx(6.3 * 4.0 / 0.746)
-    assert start_power_kw(machine(starting_a=38), 230.0 * 3**0.5) == pytest.approx(38 * 230 * 3**0.5 / 1000)
+    # Across three phases: sqrt(3) x 400 V x 38 A; on one of them, and across and on a leg of a split supply.
+    assert start_power_kw(machine(starting_a=38), start_volts("three", 400 / 3**0.5, "across")) == pytest.approx(
+        3**0.5 * 400 * 38 / 1000
+    )
+    assert start_power_kw(machine(starting_a=38), start_volts("three", 230.0, "2")) == pytest.approx(8.74)
+    assert start_power_kw(machine(starting_a=38), start_volts("split", 240.0, "across")) == pytest.approx(9.12)
+    assert start_power_kw(machine(starting_a=38), start_volts("split", 240.0, "1")) == pytest.approx(4.56)
+    assert start_power_kw(machine(starting_a=38), start_volts("single", 230.0, None)) == pytest.approx(8.74)
     assert start_power_kw(machine(starting_a=80, code_letter="G"), 240.0) == pytest.approx(19.2)
     assert start_power_kw(machine(code_letter="G"), 400.0, soft=True) == pytest.approx(8.0)
     assert start_power_kw(machine(), 230.0) == 0.0
@@ -108,6 +117,7 @@ def test_the_vacuum_pump_s_start_decides_on_the_farm():
     softened = plan(note.mends[0].apply(made.job))
     after = rehearse(softened, softened.option("hybrid-swap"), milking, 2.0)
     assert "Vacuum pump started" not in after.ended_by
+    assert after.lived_h is None or after.lived_h > run.lived_h
 
 
 def test_125_amperes_of_pass_through_against_9_6_kw_is_found_and_explained():

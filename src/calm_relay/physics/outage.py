@@ -1,9 +1,10 @@
-"""The night rehearsed: an islanded house step by step, with starts, trips, shedding, throttled PV, a generator.
+"""The islanded house, step by step: starts, trips, shedding, turned-down PV, a generator; a night or a whole year.
 
-The box that forms the grid carries the circuits that are not shed. AC-coupled PV serves first and is turned down
-by frequency to what house and store can take; PV on the former's own DC bus gives what is needed. A limit passed
-for longer than its time trips the box; it tries again a few times, then it is locked out. A flat store is dark
-until PV on the former's DC bus has charged it, where the box can start black, or the generator comes.
+The box that forms the grid carries the circuits that are not shed. PV on the AC bus serves first: what follows the
+frequency is turned down to what house and store can take, an old inverter gives all or is off. PV on the former's
+own DC bus gives what is needed. A limit passed for longer than its time trips the box; it tries again a few times,
+then it is locked out. When it comes back, every machine that runs starts at once. A flat store is dark until PV on
+the former's DC bus has charged it, where the box can start black, or the generator comes.
 """
 
 import numpy as np
@@ -16,32 +17,49 @@ from calm_relay.physics.dispatch import (
     DISCHARGE_EFF,
     FROM_AC,
     HAS_PV,
+    K0,
+    K1,
+    K2,
     PV_LIMIT,
+    STANDBY,
     TRACKER,
     USABLE,
     charge_room,
     discharge_room,
-    inverter_dc,
     rectifier_ac,
     rectifier_dc,
 )
 
 ALIVE, TRIPPED, FLAT, LOCKED = 0, 1, 2, 3
-NOTHING, OVERLOAD, START, LEG, OVER_FREQUENCY, EMPTY = 0, 1, 2, 3, 4, 5
+NOTHING, OVERLOAD, START, LEG, OVER_FREQUENCY, EMPTY, START_LEG = 0, 1, 2, 3, 4, 5, 6
 LIMITS = (
     "continuous_kw",
     "surge_kw",
     "surge_s",
-    "leg_kw",
-    "start_kw",
+    "legs",
+    "leg_start_kw",
     "black_start",
-    "throttle",
+    "restarts_at_once",
+    "pv_waits_min",
+    "locked_min",
     "generator_kw",
     "generator_start",
     "generator_stop",
 )
-(CONTINUOUS, SURGE, SURGE_S, LEG_KW, START_KW, BLACK, THROTTLE, GEN_KW, GEN_START, GEN_STOP) = range(len(LIMITS))
-THROTTLE_NONE, THROTTLE_RELAY, THROTTLE_SMOOTH = 0, 1, 2
+(
+    CONTINUOUS,
+    SURGE,
+    SURGE_S,
+    LEGS,
+    LEG_START,
+    BLACK,
+    AT_ONCE,
+    PV_WAITS,
+    LOCKED_MIN,
+    GEN_KW,
+    GEN_START,
+    GEN_STOP,
+) = range(len(LIMITS))
 FLOWS = (
     "served",
     "pv_dc_used",
@@ -54,44 +72,182 @@ FLOWS = (
     "store",
     "state",
     "cause",
+    "former_ac",
 )
-SERVED, DC_USED, AC_OFFERED, AC_USED, GEN, CHARGE, DISCHARGE, LOSS, STORE, STATE, CAUSE = range(len(FLOWS))
+SERVED, DC_USED, AC_OFFERED, AC_USED, GEN, CHARGE, DISCHARGE, LOSS, STORE, STATE, CAUSE, FORMER = range(len(FLOWS))
 # AC-coupled PV is let go from 95 % charge and taken again below 90 %: common practice, no source.
 HOLD_ABOVE, RELEASE_BELOW = 0.95, 0.90
 # A shed circuit comes back when the store has so much more; a dark box starts again from this charge.
 BACK_ABOVE, RESTART_LEVEL = 0.10, 0.10
-RESTART_MIN, RESTARTS = 2.0, 3
+# It tries again after so many minutes, so many times within an hour alive: common practice, no source.
+RESTART_MIN, RESTARTS, FORGIVEN_MIN = 2.0, 3, 60.0
 
 _compiled = njit(cache=True, nogil=True, error_model="numpy")
+_inlined = njit(cache=True, nogil=True, error_model="numpy", forceinline=True)
+
+
+@_inlined
+def _asked(t, share, load, legs, shed_below, shed, leg):
+    """Sheds and takes back by charge; fills the legs' load and returns all of it [kW]."""
+    want = 0.0
+    leg[0] = leg[1] = leg[2] = 0.0
+    for c in range(load.shape[0]):
+        if shed_below[c] > 0.0:
+            if share < shed_below[c] or shed_below[c] >= 1.0:
+                shed[c] = True
+            elif share > shed_below[c] + BACK_ABOVE:
+                shed[c] = False
+        if not shed[c]:
+            want += load[c, t]
+            for f in range(3):
+                leg[f] += load[c, t] * legs[c, f]
+    return want
+
+
+@_inlined
+def _started(limits, t, want, leg, legs, shed, helped, start, again, at_once, extras):
+    """Whether the starts of a step pass what the box gives for a moment: START in all, START_LEG on a leg."""
+    heaviest, who, on_a_leg = 0.0, -1, False
+    extras[0] = extras[1] = extras[2] = 0.0
+    for c in range(start.shape[0]):
+        if shed[c]:
+            continue
+        if at_once:
+            heaviest += again[c, t]
+            for f in range(3):
+                extras[f] += again[c, t] * legs[c, f]
+        elif start[c, t] > heaviest:
+            heaviest, who = start[c, t], c
+    if heaviest <= 0.0:
+        return NOTHING
+    for f in range(3):
+        if who >= 0:
+            extras[f] = heaviest * legs[who, f]
+        extra = extras[f]
+        if extra > 0.0:
+            on_leg = leg[f] + extra - helped / limits[LEGS]
+            if extra > limits[LEG_START] + 1e-9 or on_leg > limits[SURGE] / limits[LEGS] + 1e-9:
+                on_a_leg = True
+    if want + heaviest - helped > limits[SURGE] + 1e-9 or (on_a_leg and limits[LEGS] < 2.0):
+        return START
+    return START_LEG if on_a_leg else NOTHING
+
+
+@_inlined
+def _forming(p, ac):
+    """DC power [kW] that the box needs to form the grid and give AC power, or none, to it."""
+    return ac + max(p[0, K0], p[0, STANDBY]) + p[0, K1] * ac + p[0, K2] * ac * ac
+
+
+@_inlined
+def _serve(p, limits, level, harvest, smooth, switched, want, running, holding, per_h, now):
+    """Serves what is asked from PV, generator and store into `now`; where it cannot, says why."""
+    for f in range(now.size):
+        now[f] = 0.0
+    room = charge_room(p, 0, level, 1.0, per_h)
+    taking = min(p[0, FROM_AC], rectifier_ac(p, 0, room)) if room > 0.0 else 0.0
+    made, used = 0.0, 0.0
+    if running:
+        made = min(limits[GEN_KW], want + taking)
+    else:
+        most = want if holding else want + taking
+        used = switched if switched <= most + 1e-12 else 0.0
+        used += max(min(smooth, most - used), 0.0)
+    rest = want - used - made
+    if rest >= 0.0:
+        needed = _forming(p, rest)
+        from_pv = min(harvest, needed)
+        give = needed - from_pv
+        if give > level * p[0, DISCHARGE_EFF] * per_h * p[0, DC_DC] + 1e-9:
+            # What is left does not carry the house through the step.
+            return EMPTY
+        if give > max(discharge_room(p, 0, level, 0.0, 1.0, per_h), limits[SURGE]) + 1e-9:
+            return OVERLOAD
+        into = min(harvest - from_pv, room) if give <= 0.0 else 0.0
+        now[DC_USED] = from_pv + into
+        now[DISCHARGE] = give / p[0, DC_DC]
+        now[CHARGE] = into * p[0, DC_DC]
+        now[LOSS] = needed - rest
+    else:
+        dc = max(rectifier_dc(p, 0, -rest), 0.0)
+        into = min(harvest, max(room - dc, 0.0))
+        now[DC_USED] = into
+        now[CHARGE] = (dc + into) * p[0, DC_DC]
+        now[LOSS] = -rest - dc
+    now[SERVED] = want
+    now[AC_USED] = used
+    now[GEN] = made
+    now[FORMER] = rest
+    return NOTHING
+
+
+@_inlined
+def _over(limits, own, leg, helped):
+    """Whether what the box gives passes its continuous limits: OVERLOAD, LEG or NOTHING."""
+    if own > limits[CONTINUOUS] + 1e-9:
+        return OVERLOAD
+    fullest = max(leg[0], leg[1], leg[2]) - helped / limits[LEGS]
+    return LEG if fullest > limits[CONTINUOUS] / limits[LEGS] + 1e-9 else NOTHING
+
+
+@_inlined
+def _settle(p, now, level, step_h):
+    """Books the store's losses and returns its new level [kWh]."""
+    charge, discharge = now[CHARGE], now[DISCHARGE]
+    now[CHARGE] = charge * p[0, CHARGE_EFF]
+    now[DISCHARGE] = discharge / p[0, DISCHARGE_EFF]
+    now[LOSS] += charge / p[0, DC_DC] - now[CHARGE] + now[DISCHARGE] - discharge * p[0, DC_DC]
+    level += (now[CHARGE] - now[DISCHARGE]) * step_h
+    return min(max(level, 0.0), p[0, USABLE])
 
 
 @_compiled
-def rehearse(p, limits, load, legs, shed_below, start, pv_dc, pv_ac, level, step_h, until_dark, flows, on):
-    """Runs an outage.
+def rehearse(
+    p,
+    limits,
+    load,
+    legs,
+    shed_below,
+    start,
+    again,
+    pv_dc,
+    pv_smooth,
+    pv_switched,
+    level,
+    step_h,
+    until_dark,
+    flows,
+    on,
+):
+    """Runs an island.
 
     Parameters
     ----------
     p : ndarray, shape (1, len(plant.COLUMNS))
         The box that forms the grid, from `plant.pack`.
     limits : ndarray, shape (len(LIMITS),)
-        What it can do in the dark; `throttle` is how AC-coupled PV is turned down.
+        What it can do in the dark. `legs` is how many it parts its power to, `leg_start_kw` the most that a motor
+        may draw on a leg when it starts, `restarts_at_once` whether the transfer takes so long that machines stop.
     load : ndarray, shape (circuits, steps)
         What each backed-up circuit asks [kW].
     legs : ndarray, shape (circuits, 3)
         Share of each circuit on each leg or phase.
     shed_below : ndarray, shape (circuits,)
-        Level of the store below which a circuit is shed; 0 where it never is.
-    start : ndarray, shape (steps,)
-        Power that the heaviest start of a step adds for a moment [kW].
-    pv_dc, pv_ac : ndarray, shape (steps,)
-        Offered on the former's DC bus, and by inverters on the AC bus [kW].
+        Level of the store below which a circuit is shed; 0 where it never is, 1 where it always is.
+    start, again : ndarray, shape (circuits, steps)
+        Power that the heaviest start on each circuit adds for a moment, of which the heaviest of a step counts;
+        and what all machines that run on it add when power comes back to them at once [kW].
+    pv_dc, pv_smooth, pv_switched : ndarray, shape (steps,)
+        Offered on the former's DC bus, by inverters on the AC bus that follow the frequency, and by such that
+        are only on or off [kW].
     level : float
         Energy stored at the beginning [kWh].
     step_h : float
     until_dark : bool
         Whether to end with the first dark step.
     flows : ndarray, shape (steps or 0, len(FLOWS))
-        Filled where it has rows: mean powers [kW], level [kWh], state and cause.
+        Filled where it has rows: mean powers [kW], level [kWh], state and cause; "former_ac" is what the box
+        gives to its bus, below 0 what it takes.
     on : ndarray of bool, shape (steps or 0, circuits)
         Filled where it has rows: which circuits are fed.
 
@@ -102,137 +258,81 @@ def rehearse(p, limits, load, legs, shed_below, start, pv_dc, pv_ac, level, step
     cause : int
         Why the first dark step is dark.
     """
-    steps = load.shape[1]
-    circuits = load.shape[0]
-    per_h = 1.0 / step_h
+    circuits, steps = load.shape
+    per_h, step_min = 1.0 / step_h, step_h * 60.0
     usable = p[0, USABLE]
     state, cause, over_s, wait, trips, first_dark = ALIVE, NOTHING, 0.0, 0.0, 0, steps
     holding, running = False, False
-    before_ac, before_want = 0.0, 0.0
+    at_once = limits[AT_ONCE] > 0.0
+    alive_min, before_ac, before_want = 0.0, 0.0, 0.0
     shed = np.zeros(circuits, dtype=np.bool_)
-    leg = np.zeros(3)
+    leg, extras = np.zeros(3), np.zeros(3)
+    now = np.zeros(len(FLOWS))
     for t in range(steps):
         share = level / usable if usable > 0.0 else 0.0
         harvest = min(pv_dc[t] * p[0, TRACKER], p[0, PV_LIMIT]) if p[0, HAS_PV] > 0.0 else 0.0
-        offered = pv_ac[t] if limits[THROTTLE] > 0 else 0.0
         if limits[GEN_KW] > 0.0:
             if share <= limits[GEN_START] or state == FLAT:
                 running = True
             elif share >= limits[GEN_STOP]:
                 running = False
-        if state == TRIPPED:
-            wait -= step_h * 60.0
+        if state in (TRIPPED, LOCKED):
+            wait -= step_min
             if wait <= 0.0:
-                state, over_s = ALIVE, 0.0
+                state, over_s, at_once, alive_min = ALIVE, 0.0, True, 0.0
         if state == FLAT and (running or share >= RESTART_LEVEL):
-            state, over_s = ALIVE, 0.0
-        for f in range(3):
-            leg[f] = 0.0
-        want = 0.0
-        for c in range(circuits):
-            if shed_below[c] > 0.0:
-                if share < shed_below[c]:
-                    shed[c] = True
-                elif share > shed_below[c] + BACK_ABOVE:
-                    shed[c] = False
-            if not shed[c]:
-                want += load[c, t]
-                for f in range(3):
-                    leg[f] += load[c, t] * legs[c, f]
-        helped = limits[GEN_KW] if running else 0.0
+            state, over_s, at_once, alive_min = ALIVE, 0.0, True, 0.0
+        want = _asked(t, share, load, legs, shed_below, shed, leg)
+        # A running generator carries what it can; the box has the rest.
+        helped = min(limits[GEN_KW], want) if running else 0.0
+        # Inverters wait for a bus that stands before they join it.
+        joined = not running and (step_min >= limits[PV_WAITS] or alive_min >= limits[PV_WAITS])
+        smooth, switched = (pv_smooth[t], pv_switched[t]) if joined else (0.0, 0.0)
         cause_now = NOTHING
         if state == ALIVE:
-            # A running generator carries what it can; the box has the rest.
-            own = max(want - helped, 0.0)
-            if want + start[t] - helped > limits[SURGE] + 1e-9 or start[t] > limits[START_KW] + 1e-9:
-                cause_now = START
-            fullest = max(leg[0], leg[1], leg[2])
-            if own > limits[CONTINUOUS] + 1e-9 or fullest - helped > limits[LEG_KW] + 1e-9:
+            cause_now = _started(limits, t, want, leg, legs, shed, helped, start, again, at_once, extras)
+            at_once = False
+            over = _over(limits, want - helped, leg, helped)
+            if over != NOTHING:
                 over_s += step_h * 3600.0
-                if over_s > limits[SURGE_S] or own > limits[SURGE] + 1e-9:
-                    cause_now = OVERLOAD if own > limits[CONTINUOUS] + 1e-9 else LEG
+                if over_s > limits[SURGE_S] or want - helped > limits[SURGE] + 1e-9:
+                    cause_now = over
             else:
                 over_s = 0.0
             # When a load drops, the box must take at once what the PV still gives.
             if want < before_want and before_ac - want > p[0, AC_LIMIT] + 1e-9 and not running:
                 cause_now = OVER_FREQUENCY
-            if cause_now != NOTHING:
-                trips += 1
-                state = TRIPPED if trips <= RESTARTS else LOCKED
-                wait = RESTART_MIN
-                before_ac = 0.0
-        served, dc_used, ac_used, made, charge, discharge, loss = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-        if state == ALIVE:
-            served = want
-            room = charge_room(p, 0, level, 1.0, per_h)
-            if running:
-                offered = 0.0
+        if state == ALIVE and cause_now == NOTHING:
             if share >= HOLD_ABOVE:
                 holding = True
             elif share < RELEASE_BELOW:
                 holding = False
-            absorb = 0.0 if holding else min(p[0, FROM_AC], rectifier_ac(p, 0, room))
-            if room <= 0.0:
-                absorb = 0.0
-            ac_used = min(offered, want + absorb)
-            if limits[THROTTLE] == THROTTLE_RELAY and ac_used < offered - 1e-9:
-                ac_used = 0.0
-            if running:
-                taken = min(p[0, FROM_AC], rectifier_ac(p, 0, room)) if room > 0.0 else 0.0
-                made = min(helped, want + taken)
-            rest = want - ac_used - made
-            if rest >= 0.0:
-                needed = inverter_dc(p, 0, rest)
-                from_pv = min(harvest, needed)
-                give = needed - from_pv
-                left = level * p[0, DISCHARGE_EFF] * per_h * p[0, DC_DC]
-                if give > left + 1e-9:
-                    # What is left does not carry the house through the step.
-                    state, cause_now = FLAT, EMPTY
-                    served, ac_used, made = 0.0, 0.0, 0.0
-                elif give > max(discharge_room(p, 0, level, 0.0, 1.0, per_h), limits[SURGE]) + 1e-9:
-                    state, cause_now, wait = TRIPPED, OVERLOAD, RESTART_MIN
-                    trips += 1
-                    served, ac_used, made = 0.0, 0.0, 0.0
-                else:
-                    into = min(harvest - from_pv, room) if give <= 0.0 else 0.0
-                    dc_used = from_pv + into
-                    discharge = give / p[0, DC_DC]
-                    charge = into * p[0, DC_DC]
-                    loss = needed - rest
-            else:
-                drawn = -rest
-                dc = max(rectifier_dc(p, 0, drawn), 0.0)
-                into = min(harvest, max(room - dc, 0.0))
-                dc_used = into
-                charge = (dc + into) * p[0, DC_DC]
-                loss = drawn - dc
+            cause_now = _serve(p, limits, level, harvest, smooth, switched, want, running, holding, per_h, now)
+            alive_min += step_min
+            if alive_min >= FORGIVEN_MIN:
+                trips = 0
+        else:
+            for f in range(now.size):
+                now[f] = 0.0
+        if cause_now == EMPTY:
+            state = FLAT
+        elif cause_now != NOTHING:
+            trips += 1
+            state, wait = (TRIPPED, RESTART_MIN) if trips <= RESTARTS else (LOCKED, limits[LOCKED_MIN])
         if state == FLAT and limits[BLACK] > 0.0 and p[0, HAS_PV] > 0.0:
-            into = min(harvest, charge_room(p, 0, level, 1.0, per_h))
-            dc_used = into
-            charge = into * p[0, DC_DC]
-            loss = 0.0
-        loss += charge / p[0, DC_DC] - charge * p[0, CHARGE_EFF]
-        out = discharge / p[0, DISCHARGE_EFF]
-        loss += out - discharge * p[0, DC_DC]
-        level += (charge * p[0, CHARGE_EFF] - out) * step_h
-        level = min(max(level, 0.0), usable)
-        before_ac, before_want = ac_used, want
+            now[DC_USED] = min(harvest, charge_room(p, 0, level, 1.0, per_h))
+            now[CHARGE] = now[DC_USED] * p[0, DC_DC]
+        level = _settle(p, now, level, step_h)
+        before_ac, before_want = now[AC_USED], want
         if state != ALIVE and first_dark == steps:
-            first_dark = t
-            cause = cause_now
+            first_dark, cause = t, cause_now
         if flows.shape[0] > 0:
-            flows[t, SERVED] = served
-            flows[t, DC_USED] = dc_used
-            flows[t, AC_OFFERED] = offered
-            flows[t, AC_USED] = ac_used
-            flows[t, GEN] = made
-            flows[t, CHARGE] = charge * p[0, CHARGE_EFF]
-            flows[t, DISCHARGE] = out
-            flows[t, LOSS] = loss
-            flows[t, STORE] = level
-            flows[t, STATE] = state
-            flows[t, CAUSE] = cause_now
+            now[AC_OFFERED] = smooth + switched
+            now[STORE] = level
+            now[STATE] = state
+            now[CAUSE] = cause_now
+            for f in range(now.size):
+                flows[t, f] = now[f]
             for c in range(circuits):
                 on[t, c] = state == ALIVE and not shed[c]
         if until_dark and state != ALIVE:
@@ -241,7 +341,7 @@ def rehearse(p, limits, load, legs, shed_below, start, pv_dc, pv_ac, level, step
 
 
 @_compiled
-def survival(p, limits, load, legs, shed_below, pv_dc, pv_ac, levels, starts, most, step_h):
+def survival(p, limits, load, legs, shed_below, pv_dc, pv_smooth, pv_switched, levels, starts, most, step_h):
     """Steps lived from each of many starts, `most` at most; series wrap round the year's end.
 
     Parameters
@@ -255,18 +355,21 @@ def survival(p, limits, load, legs, shed_below, pv_dc, pv_ac, levels, starts, mo
     """
     lived = np.empty(starts.size)
     none, nobody = np.empty((0, len(FLOWS))), np.empty((0, load.shape[0]), dtype=np.bool_)
-    quiet = np.zeros(most)
+    quiet = np.zeros((0, most))
     for k in range(starts.size):
         a = starts[k]
+        b = a + most
         lived[k], _ = rehearse(
             p,
             limits,
-            load[:, a : a + most],
+            load[:, a:b],
             legs,
             shed_below,
             quiet,
-            pv_dc[a : a + most],
-            pv_ac[a : a + most],
+            quiet,
+            pv_dc[a:b],
+            pv_smooth[a:b],
+            pv_switched[a:b],
             levels[k],
             step_h,
             True,

@@ -21,7 +21,7 @@ LOSSES = {
     "clipped": "clipped",
     "curtailed": "curtailed",
 }
-_AT = {name: i for i, name in enumerate(dispatch.CONVERTER_FLOWS)}
+CONVERTER_AT = {name: i for i, name in enumerate(dispatch.CONVERTER_FLOWS)}
 _BUS_AT = {name: i for i, name in enumerate(dispatch.BUS_FLOWS)}
 
 
@@ -42,6 +42,11 @@ class PlantBus:
         """Sum of home, import or export over the run [kWh]."""
         return float(self.bus[_BUS_AT[name]].sum() * self.step_h)
 
+    @property
+    def unmet_kwh(self) -> float:
+        """Energy asked and not served over the run [kWh]; a street leaves none."""
+        return 0.0
+
 
 @dataclass(frozen=True, eq=False)
 class PlantSums(PlantBus):
@@ -55,7 +60,7 @@ class PlantSums(PlantBus):
 
     def kwh(self, name, converter=None) -> float:
         """Sum of a flow over the run [kWh]."""
-        column = self._added[:, _AT[name]] * self.step_h
+        column = self._added[:, CONVERTER_AT[name]] * self.step_h
         return float(column.sum() if converter is None else column[converter])
 
     @cached_property
@@ -77,7 +82,7 @@ class PlantYear(PlantSums):
 
     def of(self, name, converter=None) -> np.ndarray:
         """A flow by name [kW], of one converter or summed over all; "store" in kWh."""
-        at = _AT[name]
+        at = CONVERTER_AT[name]
         return self.flows[:, at].sum(axis=0) if converter is None else self.flows[converter, at]
 
     def cut(self, first: int, last: int) -> "PlantYear":
@@ -101,7 +106,7 @@ class PlantYear(PlantSums):
 
     def dc_residuals_kwh(self) -> np.ndarray:
         """What does not close at each DC bus in each step [kWh], shape (converters, steps)."""
-        f = {name: self.flows[:, at] for name, at in _AT.items()}
+        f = {name: self.flows[:, at] for name, at in CONVERTER_AT.items()}
         outward, inward = np.maximum(f["ac"], 0.0), np.maximum(-f["ac"], 0.0)
         given = f["pv_dc"] + f["discharge"] + inward - f["rectifier"]
         taken = f["tracker"] + f["clipped"] + f["curtailed"] + f["dc_dc"] + f["charge"]
@@ -109,7 +114,7 @@ class PlantYear(PlantSums):
 
     def store_residuals_kwh(self) -> np.ndarray:
         """What does not close in each store in each step [kWh], shape (converters, steps)."""
-        f = {name: self.flows[:, at] for name, at in _AT.items()}
+        f = {name: self.flows[:, at] for name, at in CONVERTER_AT.items()}
         before = np.concatenate([self.initial_store_kwh[:, None], f["store"][:, :-1]], axis=1)
         net = f["charge"] - f["charge_loss"] - f["discharge"] - f["discharge_loss"]
         return f["store"] - before - net * self.step_h
@@ -123,7 +128,7 @@ class PlantYear(PlantSums):
         """PV + import + first store less home, export, losses and last store [kWh]."""
         given = self.kwh("pv_dc") + self.bus_kwh("import") + self.initial_store_kwh.sum()
         taken = self.bus_kwh("home") + self.bus_kwh("export") + sum(self.losses_kwh.values())
-        return float(given - taken - self.flows[:, _AT["store"], -1].sum())
+        return float(given - taken - self.flows[:, CONVERTER_AT["store"], -1].sum())
 
 
 def run_plant(
