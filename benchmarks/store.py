@@ -7,9 +7,9 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.left import left_of
 from calm_relay.planning.life import life_of
 from calm_relay.planning.plan import plan
-from calm_relay.planning.rehearsal import survival_of
 from calm_relay.planning.search import search
 from calm_relay.planning.store_map import store_map
+from calm_relay.planning.survival import survival_of
 from calm_relay.planning.tipping import tips_of
 
 PLANTS = 2_000

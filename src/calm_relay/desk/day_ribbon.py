@@ -16,6 +16,7 @@ MADE = {
     "turned down": ("muted", 200),
 }
 SERVED = {"from the store": ("direct", 200), "bought": ("ink", 190)}
+SERVED_ALONE = {"from the store": ("direct", 200), "from the generator": ("ink", 190), "not served": ("stop", 120)}
 
 
 class DayRibbon(Chart):
@@ -53,6 +54,9 @@ class DayRibbon(Chart):
         if (np.diff(edges) <= 0).any():
             # The hour that a clock turned back shows twice is drawn once more to the right.
             edges = np.arange(edges.size) * self._width()
+        for name in self._curves.keys() - day.made.keys() - day.served.keys():
+            for curve in self._curves[name]:
+                curve.setData([], [])
         above = self._stack(edges, day.made, 1.0)
         below = self._stack(edges, day.served, -1.0)
         self._home.setData(np.repeat(edges, 2)[1:-1], np.repeat(day.home, 2))
@@ -78,7 +82,7 @@ class DayRibbon(Chart):
         """Makes every item once: new ones for each day would take longer than the day's plan."""
         look = colours()
         self._curves = {}
-        for name, (colour, alpha) in {**MADE, **SERVED}.items():
+        for name, (colour, alpha) in {**MADE, **SERVED, **SERVED_ALONE}.items():
             upper, lower = (pg.PlotCurveItem(pen=None) for _ in range(2))
             for curve in (upper, lower):
                 self.addItem(curve)

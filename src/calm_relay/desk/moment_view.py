@@ -157,6 +157,7 @@ class MomentView(QWidget):
             if self._day is None or not self._day.first <= step < self._day.last:
                 self._day = day_of(view.plan, view.option, step)
             self.ribbon.show_day(self._day, step)
+            self._key.tell(not view.plan.job.supply.street)
         self._tell(view, step)
 
     def _tell(self, view, step):
@@ -214,18 +215,29 @@ class _Key(QLabel):
 
     def __init__(self):
         super().__init__()
-        from calm_relay.desk.day_ribbon import MADE, SERVED
-
-        look = colours()
         self.setFont(font(7.2))
         self.setFixedWidth(116)
         self.setAccessibleName("Key of the ribbon")
+        self._alone = None
+        self.tell(False)
+
+    def tell(self, alone: bool) -> None:
+        """Names the colours, those of a house without a street where it is `alone`."""
+        if alone == self._alone:
+            return
+        self._alone = alone
+        from calm_relay.desk.day_ribbon import MADE, SERVED, SERVED_ALONE
+
+        look = colours()
         rows = [
-            f"<span style='color:{getattr(look, colour)}'>■</span> {name}" for name, (colour, _) in MADE.items()
+            f"<span style='color:{getattr(look, colour)}'>■</span> {name}"
+            for name, (colour, _) in MADE.items()
+            if not (alone and name == "sold")
         ][::-1]
         rows.append(f"<span style='color:{look.ink}'>━</span> home")
         rows += [
-            f"<span style='color:{getattr(look, colour)}'>■</span> {name}" for name, (colour, _) in SERVED.items()
+            f"<span style='color:{getattr(look, colour)}'>■</span> {name}"
+            for name, (colour, _) in (SERVED_ALONE if alone else SERVED).items()
         ]
         rows.append(f"<span style='color:{look.direct}'>┈</span> store, empty to full")
         self.setText("<br>".join(rows))

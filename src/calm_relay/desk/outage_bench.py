@@ -248,6 +248,6 @@ def _page(part):
 
 
 def _survival(plan, option, progress):
-    from calm_relay.planning.rehearsal import survival_of
+    from calm_relay.planning.survival import survival_of
 
     return survival_of(plan, option, progress)

@@ -11,7 +11,7 @@ from calm_relay.job.model import Job, Purpose
 LABELS = {
     "lower_bills": "Lower bills",
     "use_own_power": "Use own power",
-    "ride_through_outage": "Ride through outages",
+    "ride_through_outage": "Keep the lights on",
     "low_outlay": "Low outlay",
     "gentle_works": "Leave what works alone",
 }

@@ -65,6 +65,7 @@ def _sweep(plan, option, progress):
     return sweep_store(plan, option, progress)
 
 
+NO_STORE = "This option has no store."
 STUDIES = {"energy": _sweep, "map": _map, "use": _life, "years": _life, "left": _left, "meter": _meter}
 
 
@@ -263,7 +264,8 @@ class StoreBench(Bench):
         self.left_chart.show_left(found, self._currency)
         self.left_day.show_left(found, self._currency)
         if not self._has(found, self.left_chart):
-            self._tell(problem or "This option has no store.")
+            alone = not self._view.plan.job.supply.street
+            self._tell(problem or ("Without a street there is no price to foresee." if alone else NO_STORE))
             return
         self._tell(
             f"The bill is {self._currency} {found.bill:,.0f}; the same boxes with perfect foresight, hour by "
@@ -289,7 +291,7 @@ class StoreBench(Bench):
         for chart in charts:
             chart.setVisible(found is not None)
         if found is None:
-            self._tell("This option has no store.")
+            self._tell(NO_STORE)
         return found is not None
 
     @property

@@ -45,8 +45,9 @@ class YearDocument(Model):
 
     home_kwh: float
     pv_dc_kwh: float = Field(description="On offer at the module side of the trackers.")
-    import_kwh: float
+    import_kwh: float = Field(description="Without a street what the generator gives.")
     export_kwh: float
+    unmet_kwh: float = Field(description="Asked and not served; 0 where there is a street.")
     charge_kwh: float = Field(description="Into the battery's terminals.")
     discharge_kwh: float = Field(description="Out of the battery's terminals.")
     clipped_kwh: float
@@ -251,6 +252,23 @@ class TipDocument(Model):
     sentence: str
 
 
+class AloneDocument(Model):
+    """A year without a street; energies [kWh]."""
+
+    unmet_share: float = Field(description="Of the demand.")
+    dark_hours: float
+    trips: int
+    generator_hours: float
+    generator_starts: int
+    generator_kwh: float
+    litres: float
+    curtailed_kwh: float
+    autonomy_h: float = Field(description="Usable energy over the mean load of the worst season.")
+    autonomy_mean_h: float = Field(description="A full store without sun, mean of the year's starts.")
+    autonomy_worst_h: float
+    longest_dark_h: float
+
+
 class OptionDocument(Model):
     """One option; figures are null when it is refused."""
 
@@ -273,6 +291,7 @@ class OptionDocument(Model):
     bound: BoundDocument | None = Field(description="Null without a store, and where it was not asked for.")
     fade: FadeDocument | None = Field(description="Null without a store, and where it was not asked for.")
     survival: SurvivalDocument | None = Field(description="Null where nothing forms a grid, or not asked for.")
+    alone: AloneDocument | None = Field(description="Null where there is a street.")
     largest_residual_kwh: float | None = Field(
         description="Largest error of any balance in any step: each DC bus, each store, the AC bus."
     )

@@ -37,13 +37,33 @@ def behind_relay(design: Design, job: Job, demand: DemandYear) -> Backed | None:
     box = design.store_box
     if box is None or box.converter.backup is None:
         return None
-    return _behind(job.board, job.supply.phases, _lone_phase(box, job), demand)
+    return _behind(job.board, job.supply, _lone_phase(box, job), demand)
+
+
+def whole_behind(design: Design, job: Job, demand: DemandYear) -> Backed:
+    """Every circuit that a box which forms the grid can reach, none of them shed."""
+    box = design.store_box
+    circuits = tuple(circuit.with_(role="backed up") for circuit in job.board.circuits)
+    return _behind(job.board.with_(circuits=circuits), job.supply, _lone_phase(box, job), demand)
+
+
+def whole_house(job: Job, demand: DemandYear) -> Backed:
+    """Every circuit of the house, by priority, whatever is to become of it in an outage."""
+    if job.board is None:
+        return _behind(None, job.supply, None, demand)
+    circuits = sorted(job.board.circuits, key=lambda circuit: circuit.priority)
+    all_on = tuple(circuit.with_(role="backed up") for circuit in circuits)
+    return _behind(job.board.with_(circuits=all_on), job.supply, None, demand)
 
 
 @lru_cache(maxsize=8)
-def _behind(board, phases, one_phase, demand):
+def _behind(board, supply, one_phase, demand):
+    phases = supply.phases
     parts = {part.name: part.kw for part in demand.parts}
     house = demand.parts[0].kw
+    if board is None and one_phase is not None:
+        alone = demand.kw[None, :] * supply.home_shares[one_phase - 1]
+        return Backed((f"Phase {one_phase}",), np.array([_shares(phases, str(one_phase))]), np.zeros(1), alone)
     if board is None:
         return Backed((WHOLE,), np.array([_shares(phases, None)]), np.zeros(1), demand.kw[None, :].copy())
     names, legs, shed, rows = [], [], [], []

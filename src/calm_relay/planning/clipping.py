@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from calm_relay.physics.control import self_use
+from calm_relay.physics.plant import Street
 from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.progress import Progress, unheard
 from calm_relay.planning.simulate import inputs_of, run_inputs
@@ -51,9 +52,11 @@ def clipped_year(plan: Plan, option: Option, progress: Progress = unheard) -> Cl
         # The same boxes on the same roof, their stores taken off.
         inputs = inputs_of(design, plan.job, plan.site, plan.demand)
         plant = tuple(replace(part, battery=None) for part in inputs.plant)
-        bare = run_inputs(replace(inputs, plant=plant, control=self_use(plan.site.calendar.steps), fit=None)).of(
-            "clipped"
-        )
+        # Without a street the modules are asked alone, as if all they give were taken.
+        free = {} if inputs.island is None else {"island": None, "street": Street()}
+        bare = run_inputs(
+            replace(inputs, plant=plant, control=self_use(plan.site.calendar.steps), fit=None, **free)
+        ).of("clipped")
     tables = [_by_month_and_hour(series, plan.site.calendar) for series in (bare, with_store)]
     days = int((bare.reshape(365, -1).sum(axis=1) * plan.site.calendar.step_h > 0.05).sum())
     return ClippedYear(*tables, days, _why(design))

@@ -4,6 +4,7 @@ import numpy as np
 
 from calm_relay import __version__
 from calm_relay.exchange.plan_document import (
+    AloneDocument,
     BoundDocument,
     BoxDocument,
     ChoiceDocument,
@@ -32,6 +33,7 @@ from calm_relay.exchange.plan_document import (
     YearDocument,
 )
 from calm_relay.physics.dispatch import CONVERTER_FLOWS
+from calm_relay.planning.alone import alone_of
 from calm_relay.planning.cautions import CAUTIONS
 from calm_relay.planning.clipping import clipped_year
 from calm_relay.planning.coupling import coupling_facts
@@ -113,6 +115,7 @@ def _option(option: Option, plan, studies):
         bound=_bound(studies.left.get(design.key)) if studies else None,
         fade=_fade(studies.lives.get(design.key)) if studies else None,
         survival=_survival(studies.survival.get(design.key)) if studies else None,
+        alone=_alone(plan, option),
         largest_residual_kwh=_largest_residual(outcome.year) if outcome else None,
     )
 
@@ -163,6 +166,13 @@ def _fade(life):
         irr=life.irr,
         payback_years=life.payback_years,
     )
+
+
+def _alone(plan, option):
+    found = alone_of(plan, option)
+    if found is None:
+        return None
+    return AloneDocument(**{name: getattr(found, name) for name in AloneDocument.model_fields})
 
 
 def _survival(found):

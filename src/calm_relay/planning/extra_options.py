@@ -5,7 +5,6 @@ from dataclasses import replace
 from calm_relay.planning.array import Face
 from calm_relay.planning.bank import Bank
 from calm_relay.planning.design import (
-    AC_BUS,
     BALCONY,
     BESIDE,
     CLOCK_BANK,
@@ -147,12 +146,6 @@ def dc_bus(ground: Ground) -> Design:
     removed = tuple(box.converter for box in ground.now if box not in micros)
     moved = strings.strings if any(face.plan.is_there for face in faces) else 0
     return Design(DC_BUS, title, "DC", (Box(converter, strings, ground.bank), *micros), removed, moved)
-
-
-def ac_bus(ground: Ground) -> Design:
-    """String inverters behind grid-forming battery inverters, which is for a site without a street."""
-    reason = "This site has a street: a grid-forming AC bus is for one without; the AC-coupled add-on is its kin"
-    return unbuildable(AC_BUS, "Grid-forming AC bus, off grid", "AC", reason)
 
 
 def clock_bank(ground: Ground) -> Design:

@@ -97,12 +97,38 @@ def _home(plan, option):
     figures, dark = option.outcome.figures, option.outcome.dark
     note = f"simulated year, {plan.assumed_note or plan.site.source}"
     yield Figure("Own power", f"{figures.self_sufficiency:.0%} of the home's energy", note, True)
+    if not plan.job.supply.street:
+        return
     yield Figure(
         "When the street is dark", f"{dark.power_kw:.1f} kW for {dark.hours:.1f} h of mean load", note, True
     )
 
 
+def _alone(plan, option):
+    job, generator = plan.job, plan.job.generator
+    supply = job.supply
+    text = f"{supply.phases} phase, {supply.volts:g} V, main switch {supply.main_fuse_a:g} A"
+    yield Figure("Service", f"none: off grid; {text}", "the job's survey")
+    if generator is not None:
+        starts = f"starts below {generator.start_below:.0%}, stops above {generator.stop_above:.0%}"
+        yield Figure("Generator", f"{generator.kw:g} kW, {starts}", "the job")
+        price = f"{job.tariff.currency} {generator.price_per_litre:.2f} a litre"
+        yield Figure("Fuel", f"{generator.litres_per_kwh:g} l a kWh at {price}", "the job")
+    yield Figure("May go unserved", f"{job.alone.unmet_max:.1%} of the demand", "the job")
+    if option.outcome is None:
+        return
+    year, note = option.outcome.year, f"simulated year, {plan.assumed_note or plan.site.source}"
+    yield Figure("Unserved", f"{year.unmet_kwh:,.0f} kWh a year, {option.outcome.unmet:.1%}", note, True)
+    yield Figure("Dark", f"{year.dark_hours:,.0f} h a year", note, True)
+    if generator is not None:
+        burnt = year.bus_kwh("import") * generator.litres_per_kwh
+        yield Figure("Generator runs", f"{year.generator_hours:,.0f} h, {burnt:,.0f} l a year", note, True)
+
+
 def _street(plan, option):
+    if not plan.job.supply.street:
+        yield from _alone(plan, option)
+        return
     job, tariff = plan.job, plan.job.tariff
     supply = job.supply
     text = f"{supply.phases} phase, {supply.volts:g} V, {supply.main_fuse_a:g} A = {supply.import_limit_kw:.1f} kW"

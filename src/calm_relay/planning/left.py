@@ -47,7 +47,7 @@ class Left:
 
 
 def left_of(plan: Plan, option: Option, progress: Progress = unheard) -> Left | None:
-    """Solves the year of an option with perfect foresight; None without a store.
+    """Solves the year of an option with perfect foresight; None without a store or a street.
 
     The solver cannot be interrupted: called off, it is left to end by itself and its answer is dropped.
 
@@ -56,7 +56,7 @@ def left_of(plan: Plan, option: Option, progress: Progress = unheard) -> Left | 
     RuntimeError
         When the solver finds no optimum.
     """
-    if option.outcome is None or option.design.store_box is None:
+    if option.outcome is None or option.design.store_box is None or not plan.job.supply.street:
         return None
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     per_hour = round(1.0 / inputs.step_h)

@@ -96,10 +96,14 @@ def line_of(plan: Plan, option: Option) -> Line:
             option,
             f"{plan.demand.yearly_kwh / 1000:.1f} MWh a year",
             f"evening peak {plan.demand.evening_peak_kw:.1f} kW",
-            _headroom(at.get("grid down"), "{:.1f} of {:.1f} kW when dark"),
+            _headroom(at.get("grid down"), "{:.1f} of {:.1f} kW when dark")
+            or _headroom(at.get("forming power"), "{:.1f} of {:.1f} kW formed"),
         ),
         _station(
-            "Street", option, *_street(plan), _headroom(at.get("main fuse"), "{:.1f} of {:.1f} kW main fuse")
+            "Street",
+            option,
+            *_street(plan, option),
+            _headroom(at.get("main fuse"), "{:.1f} of {:.1f} kW main fuse"),
         ),
     ]
     boxes = option.design.boxes
@@ -143,7 +147,7 @@ def _source(station, plan, option):
         "Roof": f"the job's survey; module datasheets; year: {note}",
         "Strings": "the job's survey; module and inverter datasheets",
         "Home": f"{plan.demand.source}; when dark: battery and inverter datasheets",
-        "Street": f"the job's survey; highest import of the simulated year ({note})",
+        "Street": f"the job's survey; highest import, or generator hours, of the simulated year ({note})",
         "Store": f"battery datasheet; evening peak: {plan.demand.source}",
     }.get(station.name, f"{boxes}, datasheets")
 
@@ -251,7 +255,13 @@ def _store(bank):
     return f"{bank.usable_kwh:.1f} kWh usable", f"{bank.count} × {bank.pack.name}"
 
 
-def _street(plan):
+def _street(plan, option):
+    if not plan.job.supply.street:
+        generator = plan.job.generator
+        if generator is None:
+            return "none, off grid", "no generator"
+        hours = f"{option.outcome.year.generator_hours:,.0f} h a year" if option.outcome else ""
+        return f"none; generator {generator.kw:g} kW", hours
     limit = plan.job.tariff.export_limit_kw
     export = "no export limit stated" if limit is None else f"export up to {limit:g} kW"
     return f"{plan.job.supply.main_fuse_a:g} A", export

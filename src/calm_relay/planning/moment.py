@@ -8,6 +8,7 @@ from calm_relay.physics.shares import shares_of
 from calm_relay.planning.line import Headroom
 from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.progress import Progress, unheard
+from calm_relay.planning.rehearsal import Rehearsal
 from calm_relay.planning.severity import Severity
 
 
@@ -61,8 +62,20 @@ class Spot:
 
 def moment_of(plan: Plan, option: Option, step: int) -> Moment:
     """What flows in a step of an option that can be built."""
-    year, boxes = option.outcome.year, option.design.boxes
-    legs = {"light": float(plan.site.weather.ghi[step])}
+    light, clock = float(plan.site.weather.ghi[step]), plan.site.calendar.wall[step]
+    return _moment(plan, option, option.outcome.year, step, light, clock, not plan.job.supply.street)
+
+
+def moment_of_night(plan: Plan, option: Option, run: Rehearsal, at: int) -> Moment:
+    """What flows in a step of an outage rehearsed."""
+    step = (run.first + int(at * run.step_h / plan.site.calendar.step_h)) % plan.site.calendar.steps
+    clock = plan.site.calendar.wall[run.first] + np.timedelta64(round(at * run.step_h * 60), "m")
+    return _moment(plan, option, run.run, at, float(plan.site.weather.ghi[step]), clock, True)
+
+
+def _moment(plan, option, year, step, light, clock, alone):
+    boxes = option.design.boxes
+    legs = {"light": light}
     bars = {}
     group = option.design.roof_boxes
     lead = group[0] if group else None
@@ -89,12 +102,24 @@ def moment_of(plan: Plan, option: Option, step: int) -> Moment:
     home, bought, sold = (float(year.at_bus(name)[step]) for name in ("home", "import", "export"))
     legs["home"] = home
     legs["street"] = sold - bought
-    fuse = plan.job.supply.import_limit_kw
     most = float(plan.demand.kw.max())
     bars["Home"] = Headroom(home, most, f"{home:.1f} kW now, {most:.1f} at most", Severity.HOLD)
+    bars["Street"] = _generator_bar(plan, bought) if alone else _street_bar(plan, bought, sold)
+    return Moment(step, clock, legs, bars)
+
+
+def _street_bar(plan, bought, sold):
+    fuse = plan.job.supply.import_limit_kw
     word = "sold" if sold > bought else "bought"
-    bars["Street"] = _bar(max(bought, sold), fuse, f"{max(bought, sold):.1f} of {fuse:.1f} kW {word} now")
-    return Moment(step, plan.site.calendar.wall[step], legs, bars)
+    return _bar(max(bought, sold), fuse, f"{max(bought, sold):.1f} of {fuse:.1f} kW {word} now")
+
+
+def _generator_bar(plan, made):
+    """What the generator gives where the street does not."""
+    generator = plan.job.generator
+    if generator is None:
+        return Headroom(0.0, 1.0, "dark: nothing from here", Severity.HOLD)
+    return _bar(made, generator.kw, f"generator {made:.1f} of {generator.kw:g} kW")
 
 
 def _bar(used, limit, caption):
@@ -117,6 +142,9 @@ def day_of(plan: Plan, option: Option, step: int) -> Day:
         number = option.design.boxes.index(box)
         level = year.of("store", number)[cut] / year.plant[number].battery.usable_kwh
     wall = plan.site.calendar.wall[cut]
+    alone = not plan.job.supply.street
+    bought = year.at_bus("import")[cut]
+    others = {"from the generator": bought, "not served": year.unmet[cut]} if alone else {"bought": bought}
     return Day(
         first,
         last,
@@ -124,12 +152,12 @@ def day_of(plan: Plan, option: Option, step: int) -> Day:
         {
             "used at home": shares.pv_to_home,
             "into the store": shares.pv_to_store,
-            "sold": year.at_bus("export")[cut],
+            **({} if alone else {"sold": year.at_bus("export")[cut]}),
             "clipped": year.of("clipped")[cut],
             "turned down": year.of("curtailed")[cut],
         },
-        {"from the store": shares.store_to_home, "bought": year.at_bus("import")[cut]},
-        year.at_bus("home")[cut],
+        {"from the store": shares.store_to_home, **others},
+        year.asked_kw[cut] if alone else year.at_bus("home")[cut],
         level,
     )
 

@@ -30,10 +30,18 @@ def battery_box(ground: Ground) -> tuple[Box | None, tuple[str, ...]]:
             refusals,
             refusals,
             lambda converter: discharge_ac_kw(bank, converter.times(bank.units))[0],
-            ground.demand.evening_peak_kw,
+            _wanted_kw(ground),
         ),
     )
     return (None, reasons) if converter is None else (Box(converter.times(bank.units), bank=bank), ())
+
+
+def _wanted_kw(ground):
+    """The worst evening; without a street also what the arrays on the bus ask of the box that forms it."""
+    peak_kw = ground.demand.evening_peak_kw
+    if ground.job.supply.street:
+        return peak_kw
+    return max(peak_kw, sum(face.rated_kw for face in ground.survey.faces_then) / USUAL_RATIO)
 
 
 def hybrid_of(ground: Ground, faces, wanted_kw: float) -> tuple[Converter | None, tuple[str, ...]]:

@@ -2,9 +2,18 @@
 
 from dataclasses import replace
 
-from calm_relay.planning.design import AC_ADDON, AS_IS, HYBRID_SWAP, MICRO_AC, TWO_UNITS, Box, Design, Ground
+from calm_relay.planning.design import (
+    AC_ADDON,
+    AC_BUS,
+    AS_IS,
+    HYBRID_SWAP,
+    MICRO_AC,
+    TWO_UNITS,
+    Box,
+    Design,
+    Ground,
+)
 from calm_relay.planning.extra_options import (
-    ac_bus,
     balcony,
     clock_bank,
     dc_bus,
@@ -22,7 +31,7 @@ from calm_relay.planning.option_parts import (
     unbuildable,
     with_bank,
 )
-from calm_relay.planning.refusals import connection_refusals, micro_refusals
+from calm_relay.planning.refusals import connection_refusals, island_refusals, micro_refusals
 from calm_relay.planning.standing import battery_stays, micro_box, micro_faces, standing
 
 
@@ -38,20 +47,40 @@ def designs(ground: Ground) -> tuple[Design, ...]:
 
 
 def within_connection(design: Design, ground: Ground) -> Design:
-    """The design, refused where the connection may not have it."""
-    reasons = connection_refusals(design, ground.job) if design.new_boxes else []
+    """The design, refused where the connection may not have it, or where it cannot stand without a street."""
+    if not ground.job.supply.street:
+        reasons = island_refusals(design) if design.new_boxes else []
+    else:
+        reasons = connection_refusals(design, ground.job) if design.new_boxes else []
     return replace(design, boxes=(), refused=tuple(reasons)) if reasons else design
 
 
 def two_units(ground: Ground) -> Design:
     """One battery unit more beside the other: energy and power, where an expansion adds energy only."""
     units = ground.bank.units + 1
-    design = ac_addon(with_bank(ground, units=units))
+    design = coupled_on_ac(with_bank(ground, units=units))
     return replace(design, key=TWO_UNITS, title="Second battery unit" if units == 2 else f"{units} battery units")
 
 
 def ac_addon(ground: Ground) -> Design:
     """The store on a box of its own at the AC bus."""
+    design = coupled_on_ac(ground)
+    if ground.job.supply.street:
+        return design
+    return unbuildable(AC_ADDON, design.title, "AC", "Without a street the AC bus off grid takes its place")
+
+
+def ac_bus(ground: Ground) -> Design:
+    """String inverters behind grid-forming battery inverters, which is for a site without a street."""
+    title = "AC bus, off grid"
+    if ground.job.supply.street:
+        reason = "This site has a street: an AC bus is for one without; the AC-coupled add-on is its kin"
+        return unbuildable(AC_BUS, title, "AC", reason)
+    return replace(coupled_on_ac(ground), key=AC_BUS, title=title)
+
+
+def coupled_on_ac(ground: Ground) -> Design:
+    """String inverters and the store's own box on one AC bus."""
     job = ground.job
     title = "AC-coupled add-on" if ground.now else "String inverter + AC store"
     box, reasons = battery_box(ground)

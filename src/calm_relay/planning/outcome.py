@@ -21,7 +21,8 @@ from calm_relay.planning.site_year import SiteYear
 class YearFigures:
     """Energies of a year [kWh] and the two shares made of them.
 
-    `self_sufficiency` is 1 - import/home; `self_use` is 1 - export/(PV less clipped and curtailed).
+    `self_sufficiency` is 1 - import/home; `self_use` is 1 - export/(PV less clipped and curtailed). Without a
+    street "import" is what the generator gives, and `unmet_kwh` what nobody serves.
     """
 
     home_kwh: float
@@ -35,6 +36,7 @@ class YearFigures:
     losses: dict[str, float]
     self_sufficiency: float
     self_use: float
+    unmet_kwh: float
 
 
 @dataclass(frozen=True)
@@ -79,11 +81,15 @@ class PowerLimit:
 
 @dataclass(frozen=True, eq=False)
 class Brief:
-    """The figures by which a design is weighed; `self_sufficiency` is 1 - import/home."""
+    """The figures by which a design is weighed; `self_sufficiency` is 1 - import/home.
+
+    `unmet` is the share of the demand that is not served; None where there is a street.
+    """
 
     self_sufficiency: float
     money: Money
     dark: Dark
+    unmet: float | None
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,18 +112,20 @@ def outcome_of(year: PlantYear, design, job, site, demand, bill_now) -> Outcome:
     store = design.boxes.index(design.store_box) if design.store_box else None
     brief = brief_of(year, design, job, site, demand, bill_now)
     more = figures_of(year), paths_of(year, store), _power_limit(design, year)
-    return Outcome(brief.self_sufficiency, brief.money, brief.dark, year, *more)
+    return Outcome(brief.self_sufficiency, brief.money, brief.dark, brief.unmet, year, *more)
 
 
 def brief_of(year: PlantBus, design, job, site, demand, bill_now) -> Brief:
     """The figures by which a design is weighed, from what its bus and stores did; see `outcome`."""
     money = _money(design, job, site, year, bill_now)
-    return Brief(self_sufficiency_of(year), money, _dark(design, year, demand, site))
+    unmet = None if job.supply.street else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
+    return Brief(self_sufficiency_of(year), money, _dark(design, year, demand, site), unmet)
 
 
 def self_sufficiency_of(year: PlantBus) -> float:
-    """Share of the home's energy that is not bought."""
-    return max(0.0, 1.0 - year.bus_kwh("import") / year.bus_kwh("home"))
+    """Share of what the home asks that is neither bought, nor burnt, nor left unmet."""
+    asked = year.bus_kwh("home") + year.unmet_kwh
+    return max(0.0, 1.0 - (year.bus_kwh("import") + year.unmet_kwh) / asked)
 
 
 def figures_of(year: PlantSums) -> YearFigures:
@@ -138,6 +146,7 @@ def figures_of(year: PlantSums) -> YearFigures:
         losses=losses,
         self_sufficiency=self_sufficiency_of(year),
         self_use=1.0 - sold / kept if kept > 0 else 0.0,
+        unmet_kwh=year.unmet_kwh,
     )
 
 

@@ -11,6 +11,8 @@ from calm_relay.planning.outcome import Outcome
 
 FULL_OUTAGE_H = 12.0
 DEAR_YEARS = 10.0
+# Without a street: the share of the demand left unmet at which nothing is left of the score.
+DARK_SHARE = 0.05
 
 
 @dataclass(frozen=True)
@@ -31,6 +33,8 @@ def _use_own_power(design, outcome, bill_now, peak_kw):
 
 
 def _ride_through_outage(design, outcome, bill_now, peak_kw):
+    if outcome.unmet is not None:
+        return _clip(1.0 - outcome.unmet / DARK_SHARE)
     return _clip(outcome.dark.power_kw / peak_kw) * _clip(outcome.dark.hours / FULL_OUTAGE_H)
 
 
@@ -52,8 +56,9 @@ MEASURES: dict[str, Measure] = {
     "lower_bills": Measure("Lower bills", "no bill at all", _lower_bills),
     "use_own_power": Measure("Use own power", "nothing bought", _use_own_power),
     "ride_through_outage": Measure(
-        "Ride through outages",
-        f"the worst evening carried for {FULL_OUTAGE_H:g} h in the worst season",
+        "Keep the lights on",
+        f"the worst evening carried for {FULL_OUTAGE_H:g} h in the worst season; without a street "
+        f"nothing unserved, 0 is {DARK_SHARE:.0%} unserved",
         _ride_through_outage,
     ),
     "low_outlay": Measure("Low outlay", f"nothing spent; 0 is {DEAR_YEARS:g} years of today's bill", _low_outlay),

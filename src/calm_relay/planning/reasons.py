@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from calm_relay.job.model import Job
 from calm_relay.planning.design import (
     AC_ADDON,
+    AC_BUS,
     AS_IS,
     BALCONY,
     CLOCK_BANK,
@@ -55,7 +56,11 @@ def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
     found = [
         *_bill(option, options, job),
         *_own_power(option, options),
-        *_outage(option, demand.evening_peak_kw, demand.worst_season),
+        *(
+            _outage(option, demand.evening_peak_kw, demand.worst_season)
+            if job.supply.street
+            else _lights(option, job, demand)
+        ),
         *_outlay(option, job),
         *_works(option),
         *_path(option, options),
@@ -74,14 +79,15 @@ def _other(options, key):
 
 def _bill(option, options, job):
     money = option.outcome.money
+    what = "The bill" if job.supply.street else "The generator's fuel"
     if option.design.key == AS_IS:
-        return [(False, "lower_bills", f"The bill stays at {money_text(job, money.bill)} a year.")]
+        return [(False, "lower_bills", f"{what} stays at {money_text(job, money.bill)} a year.")]
     if money.saving <= 0:
         more = money_text(job, -money.saving)
-        return [(False, "lower_bills", f"The bill rises by {more} a year.")]
+        return [(False, "lower_bills", f"{what} rises by {more} a year.")]
     best = max(item.outcome.money.saving for item in options)
     sentence = (
-        f"The bill falls by {money_text(job, money.saving)} to {money_text(job, money.bill)} a year"
+        f"{what} falls by {money_text(job, money.saving)} to {money_text(job, money.bill)} a year"
         f"{', the lowest of the options' if money.saving >= best else ''}."
     )
     return [(True, "lower_bills", sentence)]
@@ -96,6 +102,29 @@ def _own_power(option, options):
     if share <= before:
         return [(False, "use_own_power", f"Own power covers {share:.0%} of the home, today {before:.0%}.")]
     return [(True, "use_own_power", f"Own power covers {share:.0%} of the home instead of {before:.0%}.")]
+
+
+def _lights(option, job, demand):
+    """Without a street: what goes unserved, and how long a full store lasts without sun."""
+    outcome, year = option.outcome, option.outcome.year
+    share, box = outcome.unmet, option.design.store_box
+    told = f"{year.unmet_kwh:,.0f} kWh a year, {share:.1%} of what is asked, go unserved"
+    if share <= job.alone.unmet_max:
+        found = [(True, "ride_through_outage", f"{told}: within the {job.alone.unmet_max:.1%} allowed.")]
+    else:
+        found = [(False, "ride_through_outage", f"{told}, more than the {job.alone.unmet_max:.1%} allowed.")]
+    if year.trips:
+        found.append((False, "ride_through_outage", f"It trips {year.trips} times a year: too weak for the load."))
+    if box is None:
+        return found
+    days = box.bank.usable_kwh / (demand.worst_season_mean_kw * 24.0)
+    sentence = f"A full store carries the mean {demand.worst_season} load for {days:.1f} days without sun."
+    found.append((True, "ride_through_outage", sentence))
+    backup = box.converter.backup
+    if backup is not None and not (box.has_array and backup.black_start):
+        sentence = "Once flat, only the generator brings it back: no module hangs on its own DC bus."
+        found.append((False, "ride_through_outage", sentence))
+    return found
 
 
 def _outage(option, peak_kw, season):
@@ -139,7 +168,7 @@ def _works(option):
     if design.key == AS_IS:
         return [(True, "gentle_works", "Nothing is touched.")]
     if option.ground.kept is None and not option.ground.now:
-        return _new_works(design)
+        return _new_works(design, option.ground.job.supply.street)
     before = sum(box.converter.ac_kw for box in option.ground.now)
     counted = f"The network operator counts {design.counted_kw:g} kW"
     if not design.removed:
@@ -178,8 +207,8 @@ def _stays(design):
     return f"Roof and inverter stay; {apart or 'if one box fails, the other works on'}."
 
 
-def _new_works(design):
-    counted = f"the operator counts {design.counted_kw:g} kW"
+def _new_works(design, street):
+    counted = f"the operator counts {design.counted_kw:g} kW" if street else f"{design.counted_kw:g} kW in all"
     if design.key == HYBRID_SWAP:
         return [
             (True, "gentle_works", f"One box on the wall: {counted}."),
@@ -200,12 +229,13 @@ def _path(option, options):
     outcome = option.outcome
     through = outcome.paths.through_store
     found = []
-    other = _other(options, AC_ADDON if option.design.key == HYBRID_SWAP else HYBRID_SWAP)
+    kin = _other(options, AC_ADDON) or _other(options, AC_BUS)
+    other = kin if option.design.key == HYBRID_SWAP else _other(options, HYBRID_SWAP)
     if through is not None and other is not None and other is not option and other.outcome.paths.through_store:
         theirs = other.outcome.paths.through_store
         sentence = f"From module through store to home {through:.1%}; the other coupling {theirs:.1%}."
         found.append((through >= theirs, "use_own_power", sentence))
-    now = _other(options, AS_IS if option.ground.now else AC_ADDON)
+    now = _other(options, AS_IS if option.ground.now else AC_ADDON) or _other(options, AC_BUS)
     clipped_now = now.outcome.figures.clipped_kwh if now else 0.0
     if option.design.coupling == "DC" and clipped_now >= WORTH_SAYING_KWH:
         caught = clipped_now - outcome.figures.clipped_kwh
@@ -239,7 +269,7 @@ def _yield(option, options):
 
 def _second_unit(option, options, job):
     """A unit more adds energy and power; the figures of the option with one unit less stand beside it."""
-    one = _other(options, AC_ADDON)
+    one = _other(options, AC_ADDON) or _other(options, AC_BUS)
     if option.design.key != TWO_UNITS or one is None:
         return []
     now, before = option.outcome, one.outcome

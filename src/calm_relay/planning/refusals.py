@@ -78,6 +78,22 @@ def connection_refusals(design, job: Job) -> list[str]:
     return [f"The operator counts {parts} = {total:g} kW{hybrid}; this connection may have {limit_kw:g} kW"]
 
 
+def island_refusals(design) -> list[str]:
+    """Reasons why a design cannot stand without a street."""
+    box = design.store_box
+    if design.by_clock:
+        return ["A time clock sees no meter and no grid of its own: without a street something must form one"]
+    if box is None:
+        return ["Nothing here holds the night, and nothing forms a grid"]
+    name, backup = box.converter.name, box.converter.backup
+    if backup is None:
+        return [f"{name} forms no grid: without a street there is none that it could follow"]
+    beside = [other.converter.name for other in design.boxes if other is not box and other.has_array]
+    if beside and backup.throttles_ac_pv == "none":
+        return [f"{name} cannot turn {beside[0]} down: with a full store its power has nowhere to go"]
+    return []
+
+
 def phase_refusals(converter: Converter, job: Job) -> list[str]:
     """Reasons why a converter does not fit the supply."""
     if converter.phases == job.supply.phases or (converter.phases == "single" and job.supply.phases == "three"):

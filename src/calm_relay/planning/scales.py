@@ -69,7 +69,7 @@ MEASURES = (
     _Measure(
         "bill",
         "Bill",
-        "import, export and standing charge over the simulated year",
+        "import, export and standing charge over the simulated year; without a street the generator's fuel",
         True,
         True,
         lambda option, plan: option.outcome.money.bill,
@@ -131,6 +131,15 @@ MEASURES = (
         lambda value, currency: f"{value:.1f} h",
     ),
     _Measure(
+        "unmet",
+        "Not served",
+        "share of the demand that nobody serves; there is none where there is a street",
+        True,
+        True,
+        lambda option, plan: option.outcome.unmet,
+        lambda value, currency: f"{value:.1%}",
+    ),
+    _Measure(
         "direct",
         "Module to home",
         "path efficiency, energy-weighted over the year",
@@ -153,6 +162,8 @@ MEASURES = (
 )
 
 
+# Measures that mean nothing without a street, and those that mean nothing with one.
+OF_A_STREET, ALONE = ("evening", "hours"), ("unmet",)
 LOSSES = {
     "tracker": ("Tracking", "what the trackers do not find"),
     "clipped": ("Clipped", "what AC limit, trackers or currents could not take"),
@@ -209,7 +220,14 @@ def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
         if (found := clipped_year(plan, option)) is not None
     }
     of_year = (
-        ("import", "Bought", "from the street", True, lambda o: o.outcome.figures.import_kwh, "{:,.0f} kWh"),
+        (
+            "import",
+            "Bought",
+            "from the street, or from the generator without one",
+            True,
+            lambda o: o.outcome.figures.import_kwh,
+            "{:,.0f} kWh",
+        ),
         ("export", "Sold", "to the street", None, lambda o: o.outcome.figures.export_kwh, "{:,.0f} kWh"),
         (
             "lost",
@@ -303,6 +321,8 @@ def scales_of(plan: Plan) -> tuple[Scale, ...]:
     currency = plan.job.tariff.currency
     scales = []
     for measure in MEASURES:
+        if measure.key in (OF_A_STREET if not plan.job.supply.street else ALONE):
+            continue
         values = tuple(measure.value(option, plan) if option.outcome else None for option in plan.options)
         texts = tuple("–" if value is None else measure.text(value, currency) for value in values)
         scales.append(

@@ -25,7 +25,7 @@ from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.progress import Progress, unheard
 from calm_relay.planning.refusals import place_refusals
 from calm_relay.planning.roof_room import room_of
-from calm_relay.planning.simulate import inputs_of
+from calm_relay.planning.simulate import inputs_of, sum_inputs
 from calm_relay.planning.stringing import hard_refusals
 
 # Designs handed to the workers at a time: between two such heaps the search may be called off.
@@ -129,6 +129,8 @@ def efficient_edge(plants, benefit: str) -> tuple[Plant, ...]:
 def habits_of(job: Job) -> tuple[Habit, ...]:
     """Ways to control the store that this tariff makes sense of, the job's own first."""
     found = [Habit("as the job says", job.store.charge_windows, job.control)]
+    if not job.supply.street:
+        return tuple(found)
     found.append(Habit("self-use alone", (), Control()))
     windows = job.tariff.windows
     cheap = min(windows, key=lambda window: window.price, default=None)
@@ -230,7 +232,10 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Foun
                 for roof, job, design in designs[start : start + HEAP]
                 for habit, *tuned in _tuned(plan, job, design, habits)
             ]
-            sums = bus_plants([vars(inputs) for *_, inputs in tried], workers, shelf)
+            if plan.job.supply.street:
+                sums = bus_plants([inputs.tied for *_, inputs in tried], workers, shelf)
+            else:
+                sums = list(workers.map(lambda item: sum_inputs(item[-1]), tried))
             for number, (item, run) in enumerate(zip(tried, sums, strict=True), start * len(habits)):
                 found = _weighed(plan, number, *item[:-1], run)
                 if found is not None:
@@ -254,7 +259,7 @@ def _tuned(plan, job, design, habits):
 
 def _weighed(plan, number, roof, design, habit, job, sums):
     """A simulated design as a plant; None where its import is over the main fuse."""
-    if sums.at_bus("import").max() > job.supply.import_limit_kw + 1e-9:
+    if job.supply.street and sums.at_bus("import").max() > job.supply.import_limit_kw + 1e-9:
         return None
     bill_now = plan.options[0].outcome.money.bill
     brief = brief_of(sums, design, job, plan.site, plan.demand, bill_now)

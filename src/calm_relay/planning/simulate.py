@@ -12,11 +12,13 @@ from calm_relay.job.model import Job, Store
 from calm_relay.job.tariff import Costs, Tariff
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.control import Control as Orders
+from calm_relay.physics.island import Island, IslandBus, island_bus, run_island
 from calm_relay.physics.money import yearly_bill
 from calm_relay.physics.plant import ConverterPart, Street
 from calm_relay.physics.year import PlantBus, PlantSums, PlantYear, run_plant, sum_plant
 from calm_relay.planning.demand import DemandYear
 from calm_relay.planning.design import Design
+from calm_relay.planning.island import island_of
 from calm_relay.planning.orders import export_limit_kw, home_of, orders_of
 from calm_relay.planning.shared_input import shared_loss
 from calm_relay.planning.site_year import SiteYear
@@ -48,7 +50,7 @@ def _by_window(price, windows, calendar):
 
 @dataclass(frozen=True, eq=False)
 class Inputs:
-    """All that a run of the plant reads."""
+    """All that a run of the plant reads; `island` is set where there is no street."""
 
     plant: tuple[ConverterPart, ...]
     pv_kw: np.ndarray
@@ -57,10 +59,17 @@ class Inputs:
     street: Street
     control: Orders
     fit: np.ndarray | None = None
+    island: Island | None = None
+
+    @property
+    def tied(self) -> dict:
+        """What a run with a street reads, by the names of `run_plant`."""
+        return {name: value for name, value in vars(self).items() if name != "island"}
 
     def scaled(self, array: float = 1.0, home: float = 1.0) -> "Inputs":
         """The same plant with more or less array, or home."""
-        return replace(self, pv_kw=self.pv_kw * array, home_kw=self.home_kw * home)
+        island = self.island and self.island.scaled(home)
+        return replace(self, pv_kw=self.pv_kw * array, home_kw=self.home_kw * home, island=island)
 
 
 def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Inputs:
@@ -70,7 +79,8 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
     street = Street(job.supply.import_limit_kw, export_limit_kw(job))
     control = orders_of(design, job, calendar)
     home_kw = home_of(job, demand.kw)
-    return Inputs(plant, pv_kw, home_kw, calendar.step_h, street, control, _fit(design, job, site))
+    island = None if job.supply.street else island_of(design, job, demand)
+    return Inputs(plant, pv_kw, home_kw, calendar.step_h, street, control, _fit(design, job, site), island)
 
 
 def _fit(design, job, site):
@@ -123,12 +133,16 @@ def production_of(design: Design, job: Job, site: SiteYear) -> np.ndarray:
 
 def run_inputs(inputs: Inputs) -> PlantYear:
     """Runs the plant."""
-    return run_plant(**vars(inputs))
+    if inputs.island is not None:
+        return run_island(inputs.plant, inputs.pv_kw, inputs.step_h, inputs.island)
+    return run_plant(**inputs.tied)
 
 
-def sum_inputs(inputs: Inputs) -> PlantSums:
+def sum_inputs(inputs: Inputs) -> PlantSums | IslandBus:
     """Runs the plant and keeps its sums, the bus and the stores' levels."""
-    return sum_plant(**vars(inputs))
+    if inputs.island is not None:
+        return island_bus(inputs.plant, inputs.pv_kw, inputs.step_h, inputs.island)
+    return sum_plant(**inputs.tied)
 
 
 def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> PlantYear:
@@ -161,6 +175,8 @@ def _read(design, job):
     plain = {"purposes": (), "costs": Costs(), "name": "", "customer": "", "notes": "", "rules": ()}
     rest = {"rule_changes": (), "attachments": (), "string_plans": (), "own_equipment": Catalogue(), "faces": ()}
     tariff = Tariff(price=0.0, export_limit_kw=job.tariff.export_limit_kw, stored_export=job.tariff.stored_export)
+    if job.supply.street:
+        rest |= {"board": None, "generator": None}
     return job.model_copy(update={**plain, **rest, "store": store, "control": control, "tariff": tariff})
 
 
@@ -168,8 +184,10 @@ PLAIN = "none"
 
 
 def bill_of(year: PlantBus, job: Job, site: SiteYear) -> float:
-    """The year's bill under the job's tariff."""
+    """The year's bill under the job's tariff; without a street what the generator burns."""
     tariff = job.tariff
+    if not job.supply.street:
+        return year.bus_kwh("import") * job.generator.price_per_kwh if job.generator else 0.0
     return yearly_bill(
         year.at_bus("import"),
         year.at_bus("export"),

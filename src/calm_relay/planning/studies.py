@@ -7,7 +7,7 @@ from calm_relay.planning.left import Left, left_of
 from calm_relay.planning.life import Life, life_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.progress import Progress, unheard
-from calm_relay.planning.rehearsal import Survival, survival_of
+from calm_relay.planning.survival import Survival, survival_of
 from calm_relay.planning.tipping import Tips, tips_of
 
 

@@ -102,6 +102,7 @@ def knobs_of(plan: Plan) -> tuple[Knob, ...]:
             dear,
             job=_dearest,
         ),
+        *_fuel_knob(job, currency, around),
         around(
             "feed-in",
             "Paid for export, " + currency + " a kWh",
@@ -135,7 +136,21 @@ def knobs_of(plan: Plan) -> tuple[Knob, ...]:
         )
         for purpose in job.purposes
     ]
-    return tuple(knob for knob in knobs if knob.today > 0 or knob.low == 0)
+    if not job.supply.street:
+        knobs = [knob for knob in knobs if knob.key not in ("dear", "feed-in")]
+    return tuple(knob for knob in knobs if knob.today > 0 or knob.key in MEASURES)
+
+
+def _fuel_knob(job, currency, around):
+    """The price of the generator's fuel, where there is no street."""
+    if job.supply.street or job.generator is None:
+        return
+    name, form = "Fuel, " + currency + " a litre", currency + " {:.2f} a litre of fuel"
+
+    def turn(job, value):
+        return job.with_(generator=job.generator.with_(price_per_litre=min(value, 100.0)))
+
+    yield around("fuel", name, form, job.generator.price_per_litre, job=turn)
 
 
 def _dearest(job, value):

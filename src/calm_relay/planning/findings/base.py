@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import wraps
 
 from calm_relay.job.model import Job
 from calm_relay.planning.backed import Backed, behind_relay
@@ -10,7 +11,7 @@ from calm_relay.planning.outcome import Outcome
 from calm_relay.planning.severity import Severity
 from calm_relay.planning.site_year import SiteYear
 
-__all__ = ["CHECKS", "STATIONS", "Finding", "Mend", "Severity", "Subject", "check"]
+__all__ = ["CHECKS", "STATIONS", "Finding", "Mend", "Severity", "Subject", "check", "lone_check", "street_check"]
 
 STATIONS = ("Sky", "Roof", "Strings", "Converter", "Store", "Home", "Street")
 
@@ -73,3 +74,25 @@ def check(function):
     """Enters a check in the list."""
     CHECKS.append(function)
     return function
+
+
+def street_check(function):
+    """Enters a check that has nothing to say where there is no street."""
+
+    @wraps(function)
+    def with_street(subject):
+        return function(subject) if subject.job.supply.street else []
+
+    CHECKS.append(with_street)
+    return with_street
+
+
+def lone_check(function):
+    """Enters a check that has nothing to say where there is a street."""
+
+    @wraps(function)
+    def without_street(subject):
+        return [] if subject.job.supply.street else function(subject)
+
+    CHECKS.append(without_street)
+    return without_street

@@ -1,11 +1,18 @@
-"""The board: what passes the relay while the street is alive, and which start trips the box when dark."""
+"""The board: what passes the relay while the street is alive, what is backed up, and which start trips the box."""
+
+from math import ceil
 
 import numpy as np
 
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check, street_check
+from calm_relay.planning.island import forming_kw, forms_grid, leg_volts, start_power_kw, start_told, start_volts
+from calm_relay.planning.machine_starts import extra_kw
+
+# Circuits that a sentence names when it says what stacks up.
+NAMED = 4
 
 
-def _board_mend(label, changes):
+def board_mend(label, changes):
     """A mend that changes circuits: `changes` maps names to fields."""
 
     def apply(job):
@@ -18,11 +25,18 @@ def _board_mend(label, changes):
     return Mend(label, apply)
 
 
-@check
+def left_out_mend(job, name):
+    """A mend that takes a circuit off what is backed up."""
+    if job.supply.street:
+        return board_mend(f"Leave “{name}” on the street", {name: {"role": "street only"}})
+    return board_mend(f"Never feed “{name}”", {name: {"role": "street only"}})
+
+
+@street_check
 def check_pass_through(subject):
     """What hangs behind the relay must pass it while the street is alive."""
     box = subject.design.store_box
-    if box is None or box.converter.backup is None or subject.job.board is None:
+    if not forms_grid(box) or subject.job.board is None:
         return []
     backup, phases = box.converter.backup, {"single": 1, "split": 1, "three": 3}[box.converter.phases]
     volts = box.converter.volts * phases
@@ -35,8 +49,7 @@ def check_pass_through(subject):
     sentence = f"Behind the relay the year's most is {worst_a:.0f} A; it passes {allowed_a:.0f} A{of}."
     mends = ()
     if over:
-        heaviest = rows.names[int(rows.kw.max(axis=1).argmax())]
-        mends = (_board_mend(f"Leave “{heaviest}” on the street", {heaviest: {"role": "street only"}}),)
+        mends = (left_out_mend(subject.job, rows.names[int(rows.kw.max(axis=1).argmax())]),)
     return [
         Finding(
             "pass-through",
@@ -54,42 +67,81 @@ def check_pass_through(subject):
 
 
 @check
-def check_starts(subject):
-    """A machine on the backed-up board whose start is more than the box can give for a moment."""
-    from calm_relay.planning.rehearsal import start_power_kw
-
-    box, job = subject.design.store_box, subject.job
-    if box is None or box.converter.backup is None or job.board is None:
+def check_backed_load(subject):
+    """What is backed up and not shed, as it really stacks at its worst half hour, against the box in the dark."""
+    box, rows, job = subject.design.store_box, subject.behind_relay(), subject.job
+    if rows is None or not rows.names or job.board is None:
         return []
-    backup = box.converter.backup
-    volts = box.converter.volts * (3**0.5 if box.converter.phases == "three" else 1.0)
-    rows = subject.behind_relay()
-    found = []
+    kept = rows.shed_below <= 0.0
+    if not kept.any():
+        return []
+    half_hours = (rows.kw[kept] + np.roll(rows.kw[kept], -1, axis=1)) / 2
+    at = int(half_hours.sum(axis=0).argmax())
+    names = [name for name, stays in zip(rows.names, kept, strict=True) if stays]
+    stack = sorted(zip(half_hours[:, at].tolist(), names, strict=True), reverse=True)
+    asked_kw, limit_kw = sum(kw for kw, _ in stack), forming_kw(box)
+    over = asked_kw > limit_kw
+    parts = " + ".join(f"{name} {kw:.1f}" for kw, name in stack[:NAMED] if kw > 0.05)
+    rest = sum(kw for kw, _ in stack[NAMED:])
+    when = subject.site.calendar.wall[at].astype(object)
+    phases = {"single": 1, "split": 2, "three": 3}[box.converter.phases]
+    amps = limit_kw * 1000.0 / phases / leg_volts(box.converter.phases, box.converter.volts)
+    sentence = (
+        f"What is never shed stacks up to {asked_kw:.1f} kW ({when:%-d %b, %H:%M}: {parts}"
+        f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); in the dark {box.converter.name} gives "
+        f"{limit_kw:.1f} kW, {amps:.0f} A{' on each leg' if phases == 2 else ' a phase' if phases == 3 else ''}."
+    )
+    mends = ()
+    if over:
+        heaviest = stack[0][1]
+        shed = board_mend(f"Shed “{heaviest}” when dark", {heaviest: {"role": "shed", "shed_below": 1.0}})
+        mends = (shed, left_out_mend(job, heaviest))
+    return [
+        Finding(
+            "backed-up load",
+            Severity.WATCH if over else Severity.HOLD,
+            "Home",
+            "board",
+            f"{sentence}{' It trips with charge left.' if over else ''}",
+            asked_kw,
+            limit_kw,
+            "kW",
+            f"{box.converter.name}, datasheet; simulated year",
+            mends,
+        )
+    ]
+
+
+def _motors(subject, rows):
+    """Every machine with a motor behind the relay with its circuit."""
+    job = subject.job
     for machine in job.demand.loads:
         circuit = next((c for c in job.board.circuits if machine.name in c.loads), None)
-        if circuit is None or circuit.name not in rows.names:
-            continue
+        if circuit is not None and circuit.name in rows.names and extra_kw(machine, circuit, job) > 0:
+            yield machine, circuit
+
+
+@check
+def check_starts(subject):
+    """A machine on the backed-up board whose start is more than the box can give for a moment."""
+    box, job = subject.design.store_box, subject.job
+    if not forms_grid(box) or job.board is None:
+        return []
+    backup, supply, rows = box.converter.backup, job.supply, subject.behind_relay()
+    found = []
+    for machine, circuit in _motors(subject, rows):
+        volts = start_volts(supply.phases, supply.volts, circuit.leg)
         start_kw = start_power_kw(machine, volts, circuit.soft_start)
-        if start_kw <= 0:
-            continue
         limit_kw, whose = backup.surge_kw, f"{backup.surge_kw:g} kW for {backup.surge_s:g} s"
         if backup.locked_rotor_a is not None and backup.locked_rotor_a * volts / 1000.0 < limit_kw:
             limit_kw, whose = backup.locked_rotor_a * volts / 1000.0, f"{backup.locked_rotor_a:g} A locked rotor"
         over = start_kw > limit_kw
-        figure = (
-            "soft starter"
-            if circuit.soft_start
-            else f"{machine.starting_a:g} A"
-            if machine.starting_a
-            else f"code letter {machine.code_letter}"
-            if machine.code_letter
-            else "assumed: six times its power"
-        )
-        sentence = f"{machine.name} starts with {start_kw:.1f} kW ({figure}); {box.converter.name} gives {whose}."
+        figure = start_told(machine, circuit.soft_start)
+        sentence = f"{machine.name} starts with {start_kw:.1f} kVA ({figure}); {box.converter.name} gives {whose}."
         mends = ()
         if over:
-            soft = _board_mend(f"Soft starter for “{circuit.name}”", {circuit.name: {"soft_start": True}})
-            off = _board_mend(f"Leave “{circuit.name}” on the street", {circuit.name: {"role": "street only"}})
+            soft = board_mend(f"Soft starter for “{circuit.name}”", {circuit.name: {"soft_start": True}})
+            off = left_out_mend(job, circuit.name)
             mends = (soft, off) if not circuit.soft_start else (off,)
         found.append(
             Finding(
@@ -100,12 +152,94 @@ def check_starts(subject):
                 f"{sentence}{' It trips when dark.' if over else ''}",
                 start_kw,
                 limit_kw,
-                "kW",
+                "kVA",
                 f"{box.converter.name}, datasheet; NEC table 430.7(B) from memory",
                 mends,
             )
         )
     return found
+
+
+@check
+def check_starts_together(subject):
+    """After a trip everything that runs starts at once: all motors together against the surge."""
+    box, job = subject.design.store_box, subject.job
+    if not forms_grid(box) or job.board is None:
+        return []
+    rows = subject.behind_relay()
+    motors = list(_motors(subject, rows))
+    if len(motors) < 2:
+        return []
+    parts = {part.name: part.kw for part in subject.ground.demand.parts}
+    extra = sum((parts[m.name] > 0) * extra_kw(m, c, job) for m, c in motors)
+    asked = rows.kw.sum(axis=0) + extra
+    at = int(asked.argmax())
+    limit_kw = max(box.converter.backup.surge_kw, forming_kw(box))
+    over = asked[at] > limit_kw
+    running = [machine.name for machine, _ in motors if parts[machine.name][at] > 0]
+    sentence = (
+        f"When power comes back after a trip, {' and '.join(running) or 'no machine'} start at once on top of "
+        f"{rows.kw[:, at].sum():.1f} kW: {asked[at]:.1f} kVA, against {limit_kw:.1f} kW for "
+        f"{box.converter.backup.surge_s:g} s."
+    )
+    soft = {c.name: {"soft_start": True} for _, c in motors if not c.soft_start}
+    mends = (board_mend("Soft starters for all of them", soft),) if over and soft else ()
+    return [
+        Finding(
+            "starts together",
+            Severity.WATCH if over else Severity.HOLD,
+            "Home",
+            "board",
+            f"{sentence}{' Close their circuits one by one.' if over else ''}",
+            float(asked[at]),
+            limit_kw,
+            "kVA",
+            f"{box.converter.name}, datasheet",
+            mends,
+        )
+    ]
+
+
+@check
+def check_branch_breakers(subject):
+    """The largest branch breaker that so many units may back up, and how many it would take."""
+    box, job = subject.design.store_box, subject.job
+    if not forms_grid(box) or job.board is None or box.converter.backup.branch_breaker_a is None:
+        return []
+    names = set(subject.behind_relay().names)
+    backed = [circuit for circuit in job.board.circuits if circuit.name in names]
+    if not backed:
+        return []
+    units = box.bank.units
+    one_a = box.converter.backup.branch_breaker_a / units
+    largest = max(backed, key=lambda circuit: circuit.breaker_a)
+    needed = ceil(largest.breaker_a / one_a - 1e-9)
+    over = needed > units
+    told = f"{units} unit{'s' * (units > 1)}"
+    sentence = (
+        f"The largest backed-up breaker is {largest.breaker_a:g} A (“{largest.name}”); {told} may back up "
+        f"{one_a * units:g} A{f', it takes {needed} side by side' if over else ''}."
+    )
+    mends = ()
+    if over:
+        mends = (left_out_mend(job, largest.name),)
+        if subject.ground.bank.units == units and needed <= box.converter.units_max:
+            more = Mend(f"{needed} units side by side", lambda job: job.with_(store=job.store.with_(units=needed)))
+            mends = (more, *mends)
+    return [
+        Finding(
+            "branch breaker",
+            Severity.STOP if over else Severity.HOLD,
+            "Home",
+            "board",
+            sentence,
+            largest.breaker_a,
+            one_a * units,
+            "A",
+            f"{box.converter.name}, datasheet",
+            mends,
+        )
+    ]
 
 
 @check
@@ -115,12 +249,15 @@ def check_legs(subject):
     box = subject.design.store_box
     if rows is None or not rows.names or subject.job.supply.phases == "single" or subject.job.board is None:
         return []
+    if box.converter.phases == "single":
+        return []
     count = 2 if subject.job.supply.phases == "split" else 3
     legs = np.array([(rows.kw * rows.legs[:, [n]]).sum(axis=0) for n in range(count)])
     at = int(legs.max(axis=0).argmax())
     leg_kw = subject.outcome.dark.power_kw / count
     worst = float(legs[:, at].max())
     over = worst > leg_kw
+    volts = leg_volts(box.converter.phases, box.converter.volts)
     told = " / ".join(f"{kw:.1f}" for kw in legs[:, at])
     return [
         Finding(
@@ -129,7 +266,7 @@ def check_legs(subject):
             "Home",
             "board",
             f"At their fullest the legs behind the relay ask {told} kW; when dark {box.converter.name} gives "
-            f"{leg_kw:.1f} kW on each.",
+            f"{leg_kw:.1f} kW, {leg_kw * 1000 / volts:.0f} A, on each.",
             worst,
             leg_kw,
             "kW",
@@ -155,7 +292,7 @@ def _moved(rows, legs, count):
     if taken is None:
         return ()
     name, leg = taken
-    return (_board_mend(f"Move “{name}” to leg {leg}: {best:.1f} kW at most", {name: {"leg": leg}}),)
+    return (board_mend(f"Move “{name}” to leg {leg}: {best:.1f} kW at most", {name: {"leg": leg}}),)
 
 
 @check
@@ -171,53 +308,9 @@ def check_circuits_name_loads(subject):
         if gone:
             left = tuple(name for name in circuit.loads if name in there)
             told = ", ".join(f"“{name}”" for name in gone)
-            mend = _board_mend(f"Take {told} off “{circuit.name}”", {circuit.name: {"loads": left}})
+            mend = board_mend(f"Take {told} off “{circuit.name}”", {circuit.name: {"loads": left}})
             sentence = f"“{circuit.name}” carries {told}, which the demand does not have."
             found.append(
                 Finding("loads", Severity.WATCH, "Home", "board", sentence, rule="the job's survey", mends=(mend,))
             )
     return found
-
-
-@check
-def check_generator_place(subject):
-    """A generator on the bus of AC-coupled PV is damaged by reverse power: never, interlock."""
-    generator, design = subject.job.generator, subject.design
-    box = design.store_box
-    if generator is None or box is None:
-        return []
-    beside = [other.converter.name for other in design.boxes if other is not box and other.has_array]
-    if generator.on == "the bus of AC-coupled PV" and beside:
-        return [
-            Finding(
-                "generator",
-                Severity.STOP,
-                "Home",
-                "generator.on",
-                f"The generator stands on one bus with {beside[0]}: reverse power damages it. Interlock them, or "
-                "take the generator input of the battery inverter.",
-                rule="common practice, no source",
-                mends=(
-                    Mend(
-                        "Use the generator input",
-                        lambda job: job.with_(
-                            generator=job.generator.with_(on="the battery inverter's generator input")
-                        ),
-                    ),
-                ),
-            )
-        ]
-    backup = box.converter.backup
-    if backup is None or not backup.generator_input:
-        return [
-            Finding(
-                "generator",
-                Severity.STOP,
-                "Home",
-                "generator.on",
-                f"{box.converter.name} has no generator input.",
-                rule=f"{box.converter.name}, datasheet",
-            )
-        ]
-    sentence = f"{box.converter.name} takes the generator and keeps AC-coupled arrays off while it runs."
-    return [Finding("generator", Severity.HOLD, "Home", "generator.on", sentence, rule="datasheet")]

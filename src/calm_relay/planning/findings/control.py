@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Finding, Mend, Severity, street_check
 from calm_relay.planning.one_meter import one_meter, two_metered
 from calm_relay.planning.orders import open_in
 
@@ -11,7 +11,7 @@ USUAL_BIAS_W = 30.0
 PRACTICE = "common practice, no source"
 
 
-@check
+@street_check
 def check_target_above_present(subject):
     """A window with the sun up and a target above the present charge buys at full power, not surplus alone."""
     box = subject.design.store_box
@@ -59,7 +59,7 @@ def _without_window(place):
     return apply
 
 
-@check
+@street_check
 def check_two_controllers(subject):
     """Two stores that each chase the same meter: one discharges into the other until somebody waits."""
     if two_metered(subject.design) is None:
@@ -95,7 +95,7 @@ def check_two_controllers(subject):
     ]
 
 
-@check
+@street_check
 def check_selling(subject):
     """Stored energy is sold only where that is allowed."""
     job = subject.job
@@ -124,7 +124,7 @@ def check_selling(subject):
     ]
 
 
-@check
+@street_check
 def check_zero_export(subject):
     """A zero export set to exactly nothing leaks; a small import bias is set on purpose."""
     job = subject.job
@@ -160,7 +160,7 @@ def check_zero_export(subject):
     ]
 
 
-@check
+@street_check
 def check_shaving(subject):
     """A peak-shaving threshold that the store cannot hold all year."""
     threshold = subject.job.control.shave_above_kw

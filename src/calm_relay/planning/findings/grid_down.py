@@ -1,11 +1,11 @@
 """What the box passes through while the street is alive, against what it can give when the street is dark."""
 
 from calm_relay.planning.bank import discharge_ac_kw
-from calm_relay.planning.findings.base import Finding, Severity, check
+from calm_relay.planning.findings.base import Finding, Severity, street_check
 from calm_relay.planning.findings.store import stronger_converter
 
 
-@check
+@street_check
 def check_grid_down(subject):
     """The pass-through figure is no backup capacity."""
     job, demand = subject.job, subject.ground.demand

@@ -6,12 +6,12 @@ from math import ceil
 from calm_relay.job.base import minutes_of
 from calm_relay.planning.bank import charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.design import HYBRID_SWAP
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Finding, Mend, Severity, street_check
 from calm_relay.planning.refusals import battery_refusals
 from calm_relay.planning.stringing import hard_refusals
 
 
-@check
+@street_check
 def check_evening_power(subject):
     """A store that is too weak for the evening lets the street serve the peak while it is still full."""
     box, limit = subject.design.store_box, subject.outcome.limit
@@ -92,7 +92,7 @@ def stronger_converter(subject, box, enough):
     return Mend(f"Take the {taken.name}", lambda job: job.with_(store=job.store.with_(**{field: taken.key})))
 
 
-@check
+@street_check
 def check_charge_window(subject):
     """The cheap window must be long enough, at the real charge rate, for the energy it is meant to bring."""
     box, charge = subject.design.store_box, subject.job.store.first_window

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check, street_check
 from calm_relay.planning.findings.store import is_the_job_s
 from calm_relay.planning.refusals import CLEAR_OF_WATER_M
 from calm_relay.planning.store_air import fit_for_charge, fit_for_discharge, store_air_c
@@ -178,7 +178,7 @@ def _topped_up(job):
     return (Mend("Fill it from the street 02:00 to 06:00", apply),)
 
 
-@check
+@street_check
 def check_under_used(subject):
     """A store with few full cycles a year is money that stands still."""
     box = _new_store(subject)

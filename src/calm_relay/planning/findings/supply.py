@@ -1,10 +1,10 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
-from calm_relay.planning.findings.base import Finding, Severity, check
+from calm_relay.planning.findings.base import Finding, Severity, check, street_check
 from calm_relay.planning.rules import rule_of
 
 
-@check
+@street_check
 def check_main_fuse(subject):
     """What the house draws in the year must pass the main fuse."""
     supply = subject.job.supply
@@ -50,7 +50,7 @@ def check_one_phase(subject):
     ]
 
 
-@check
+@street_check
 def check_operator_sum(subject):
     """The network operator adds up the AC rating of everything that can feed the bus."""
     design = subject.design
@@ -74,7 +74,7 @@ def check_operator_sum(subject):
     ]
 
 
-@check
+@street_check
 def check_hybrid_counted(subject):
     """Many operators count anything with PV terminals as a PV inverter, module or not."""
     idle = [
@@ -99,7 +99,7 @@ def check_hybrid_counted(subject):
     ]
 
 
-@check
+@street_check
 def check_notify(subject):
     """Above so much inverter power on a phase the operator is asked before, not told after."""
     rule = rule_of(subject.job, "notify kW per phase")

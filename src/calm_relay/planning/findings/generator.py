@@ -1,0 +1,48 @@
+"""The generator: never on one bus with arrays, only on a box that takes it, and strong enough to be of use."""
+
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+
+INPUT = "the battery inverter's generator input"
+
+
+@check
+def check_generator_place(subject):
+    """A generator on the bus of AC-coupled PV is damaged by reverse power: never, interlock."""
+    generator, design = subject.job.generator, subject.design
+    box = design.store_box
+    if generator is None or box is None:
+        return []
+    beside = [other.converter.name for other in design.boxes if other is not box and other.has_array]
+    if generator.on == "the bus of AC-coupled PV" and beside:
+        return [
+            Finding(
+                "generator",
+                Severity.STOP,
+                "Home",
+                "generator.on",
+                f"The generator stands on one bus with {beside[0]}: reverse power damages it. Interlock them, or "
+                "take the generator input of the battery inverter.",
+                rule="common practice, no source",
+                mends=(
+                    Mend(
+                        "Use the generator input",
+                        lambda job: job.with_(generator=job.generator.with_(on=INPUT)),
+                    ),
+                ),
+            )
+        ]
+    backup = box.converter.backup
+    if backup is None or not backup.generator_input:
+        return [
+            Finding(
+                "generator",
+                Severity.STOP,
+                "Home",
+                "generator.on",
+                f"{box.converter.name} has no generator input.",
+                rule=f"{box.converter.name}, datasheet",
+                mends=(Mend("Plan without the generator", lambda job: job.with_(generator=None)),),
+            )
+        ]
+    sentence = f"{box.converter.name} takes the generator and keeps AC-coupled arrays off while it runs."
+    return [Finding("generator", Severity.HOLD, "Home", "generator.on", sentence, rule="datasheet")]
