@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QDateTime
+from PySide6.QtCore import QDateTime, Qt
 
 from calm_relay.desk.board_dialog import BoardDialog
 from calm_relay.exchange.shipped import demo_job
@@ -22,9 +22,12 @@ def bench(window, settled, qtbot):
 def test_a_night_is_rehearsed_and_told(bench, qtbot):
     assert bench.step % 4 == 0
     assert "Dark after" in bench.verdict.text() or "lives through" in bench.verdict.text()
-    assert "Chance to last" in bench.told.text()
-    assert "back of an envelope" in bench.told.text()
-    assert "Lives through this outage" in bench.circuits.text().replace("\u00a0", " ")
+    assert "back of an envelope" in bench.told.text().replace("\u00a0", " ")
+    seasons = {bench.seasons.item(row, 0).text() for row in range(bench.seasons.rowCount())}
+    assert seasons == {"spring", "summer", "autumn", "winter"}
+    for card in bench.schools:
+        assert card.isVisible()
+        assert "Lives through the 30 h" in card.text.text().replace("\u00a0", " ")
     assert not bench.night.isHidden() and not bench.store.isHidden()
     assert not bench.carpet.isVisible()
     qtbot.mouseClick(bench.tabs.buttons["map"], LEFT)
@@ -41,14 +44,55 @@ def test_the_firing_is_found_and_the_proposal_used(window, bench, qtbot, settled
         lambda: "Dark after 60 minutes: the load passed 4.7 kW" in bench.verdict.text().replace("\u00a0", " "),
         timeout=20_000,
     )
-    assert bench.use.isEnabled()
-    bench.proposed.click()
+    card = bench.schools[0]
+    assert card.use.isEnabled()
+    choose(bench.boards, "critical-loads board")
     qtbot.waitUntil(lambda: "lives through" in bench.verdict.text(), timeout=20_000)
-    qtbot.mouseClick(bench.use, LEFT)
+    qtbot.mouseClick(card.use, LEFT)
     settled(window)
     kiln = next(c for c in window.session.job.board.circuits if c.name == "Kiln")
     assert kiln.role == "street only"
-    assert window.commands.undo.text() == "Undo: The proposed board"
+    assert window.commands.undo.text() == "Undo: Board: critical-loads board"
+
+
+def test_pointing_at_the_night_moves_the_line(window, bench, qtbot):
+    qtbot.waitUntil(lambda: bench._shown_run is not None, timeout=20_000)
+    bench.night.setFocus()
+    qtbot.keyClick(bench.night, Qt.Key.Key_PageDown)
+    late = bench.own_moment.clock
+    qtbot.keyClick(bench.night, Qt.Key.Key_PageUp)
+    assert bench.own_moment.clock == bench._view.plan.site.calendar.wall[bench._run.first]
+    assert late > bench.own_moment.clock
+    assert "kW fed" in bench.store.accessibleDescription()
+    assert window.line._moment is bench.own_moment
+    assert bench.own_moment.bars["Street"].caption == "dark: nothing from here"
+    window.open_bench("Home")
+    assert window.line._moment is not bench.own_moment
+
+
+def test_one_key_tries_the_night_again(window, bench, qtbot, settled):
+    plan = window.session.plan
+    calendar = plan.site.calendar
+    here = (calendar.month == 7) & (calendar.wall_weekday == 1) & (calendar.wall_minute == 13 * 60)
+    bench._go(int(np.flatnonzero(here)[0]))
+    qtbot.waitUntil(lambda: "Dark after 60" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000)
+    labels = [button.text() for button in bench.retries.buttons]
+    assert "1  Without “Kiln”" in labels
+    qtbot.keyClick(window, Qt.Key.Key_1)
+    qtbot.waitUntil(lambda: window.commands.undo.text() == "Undo: Without “Kiln”", timeout=10_000)
+    settled(window)
+    qtbot.waitUntil(lambda: "Dark after 4.5" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000)
+
+
+def test_every_option_is_mapped_beside_the_envelope(window, bench, qtbot):
+    qtbot.mouseClick(bench.tabs.buttons["every"], LEFT)
+    qtbot.waitUntil(lambda: bench._every is not None, timeout=60_000)
+    heads = [bench.table.horizontalHeaderItem(column).text() for column in range(bench.table.columnCount())]
+    assert heads[-1] == "Envelope"
+    shown = {bench.table.item(row, 0).text() for row in range(bench.table.rowCount())}
+    assert "B" in shown and len(shown) == len(bench._every)
+    row = next(row for row in range(bench.table.rowCount()) if bench.table.item(row, 0).text() == "B")
+    assert bench.table.item(row, 2).text() == f"{bench._mapped.hours.mean():.0f} h"
 
 
 def test_the_worst_start_and_a_shorter_outage(bench, qtbot):

@@ -6,6 +6,7 @@ from calm_relay.exchange.shipped import catalogue
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import GridCharge, RatioRule
 from calm_relay.planning.findings import Severity
+from calm_relay.planning.findings.board import board_mend
 from calm_relay.planning.plan import plan
 
 
@@ -130,9 +131,24 @@ def test_pass_through_is_never_backup_capacity(demo, demo_plan):
 
 def test_a_stronger_hybrid_mends_evening_and_outage(demo, demo_plan):
     note = found(demo_plan, "hybrid-swap", "grid down")
-    after = plan(mended(demo, note)).option("hybrid-swap")
+    assert note.mends[1].label == "Take the Umberlow 8 hybrid"
+    after = plan(mended(demo, note, 1)).option("hybrid-swap")
     assert after.outcome.dark.power_kw > demo_plan.option("hybrid-swap").outcome.dark.power_kw
     assert after.design.store_box.converter.key == "umberlow-h8"
+
+
+def test_what_is_shed_fits_the_box_when_dark(demo, demo_plan):
+    note = found(demo_plan, "ac-addon", "grid down")
+    assert note.mends[0].label == "Shed “Kiln”, “Water heater” when dark"
+    after = plan(mended(demo, note))
+    assert found(after, "ac-addon", "grid down").severity is Severity.HOLD
+    stack = found(after, "ac-addon", "backed-up load")
+    assert stack.severity is Severity.HOLD
+    assert stack.measured <= stack.limit
+    # Nothing was dropped in vain: with either of the two the worst half hour is too much.
+    for name in ("Kiln", "Water heater"):
+        again = board_mend("", {name: {"role": "backed up", "shed_below": 0.0}}).apply(after.job)
+        assert found(plan(again), "ac-addon", "backed-up load").severity is Severity.WATCH
 
 
 def test_main_fuse_stops_when_the_house_draws_more(demo, demo_plan):

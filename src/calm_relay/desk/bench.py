@@ -15,12 +15,17 @@ class Bench(QWidget):
         Key of a study and its function, for the option in view.
     option_wanted : str
         Key of the option that is to come into view with the next plan.
+    moment_moved
+        `own_moment` is another: the line is to show it.
     """
 
     edited = Signal(object, str)
     study_wanted = Signal(str, object)
     option_wanted = Signal(str)
+    moment_moved = Signal()
 
+    # A `planning.moment.Moment` that the line shows while the bench is open, None for the one in view.
+    own_moment = None
     _seen = None
 
     def is_new(self, view) -> bool:

@@ -121,7 +121,8 @@ class Chart(pg.PlotWidget):
     def key(self, x, y, text, colour):
         """A square of a colour with its words in ink, the left upper corner at x and y."""
         look = colours()
-        item = pg.TextItem(anchor=(0, 0))
+        item = pg.TextItem(anchor=(0, 0), fill=brush(look.paper, 220))
+        item.setZValue(45)
         item.setHtml(f"<span style='color:{colour}'>■</span> <span style='color:{look.ink}'>{text}</span>")
         item.setFont(font(8))
         self.addItem(item)

@@ -4,7 +4,8 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, Signal
 
-from calm_relay.desk.chart import Chart, brush, pen
+from calm_relay.desk.chart import brush, pen
+from calm_relay.desk.cursor_chart import CursorChart
 from calm_relay.desk.theme import colours, font
 
 # What stands on the ribbon and in which colour and weight; the words are beside it, in the same order.
@@ -19,7 +20,7 @@ SERVED = {"from the store": ("direct", 200), "bought": ("ink", 190)}
 SERVED_ALONE = {"from the store": ("direct", 200), "from the generator": ("ink", 190), "not served": ("stop", 120)}
 
 
-class DayRibbon(Chart):
+class DayRibbon(CursorChart):
     """Draws a `planning.moment.Day`; emits `step_chosen` with a step of the year."""
 
     step_chosen = Signal(object)
@@ -27,20 +28,19 @@ class DayRibbon(Chart):
     def __init__(self, parent=None):
         super().__init__("", "", "kW", parent)
         self._day = None
-        self._cursor = None
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The chosen day; left and right move by a quarter of an hour")
         self.getPlotItem().setTitle(None)
         self.getPlotItem().setLabel("bottom", None)
         self.setXRange(0, 24, padding=0)
         self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
-        self.scene().sigMouseClicked.connect(self._on_click)
+        self.pointed.connect(self._choose)
 
     def show_day(self, day, step: int) -> None:
         """Draws a day with a step of it marked."""
         if day is not self._day:
             self._draw(day)
-        self._cursor.setValue(day.hours[step - day.first] + self._width() / 2)
+        self.key_step = self._width()
+        self.place_cursor(day.hours[step - day.first] + self._width() / 2)
         self.setAccessibleDescription(self._told(step))
 
     def _width(self):
@@ -90,11 +90,9 @@ class DayRibbon(Chart):
             self._curves[name] = upper, lower
         self._home = pg.PlotCurveItem(pen=pen(look.ink, 1.6))
         self._level = pg.PlotCurveItem(pen=pen(look.direct, 1.4, Qt.PenStyle.DotLine))
-        self._cursor = pg.InfiniteLine(0.0, angle=90, pen=pen(look.alternating, 2), movable=True)
-        self._cursor.setZValue(60)
-        self._cursor.sigDragged.connect(lambda line: self._choose(line.value()))
-        for item in (self._home, self._level, self._cursor):
+        for item in (self._home, self._level):
             self.addItem(item)
+        self.add_cursor()
 
     def dress(self) -> None:
         """Takes the application's colours; the ribbon has no title and small ticks."""
@@ -122,17 +120,3 @@ class DayRibbon(Chart):
                 np.clip(round((hour - self._day.hours[0]) / self._width() - 0.5), 0, self._day.hours.size - 1)
             )
             self.step_chosen.emit(self._day.first + at)
-
-    def _on_click(self, event):
-        if self._day is not None and event.button() == Qt.MouseButton.LeftButton:
-            self._choose(self.getViewBox().mapSceneToView(event.scenePos()).x())
-
-    def keyPressEvent(self, event):
-        """Left and right move by a step, page keys by an hour."""
-        step = {
-            Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_PageUp: -4, Qt.Key.Key_PageDown: 4
-        }.get(event.key())  # fmt: skip
-        if step is None or self._cursor is None:
-            super().keyPressEvent(event)
-            return
-        self._choose(float(self._cursor.value()) - self._width() / 2 + (step + 0.5) * self._width())

@@ -2,7 +2,16 @@
 
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPalette
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from calm_relay.desk.line_picture import paint_mark
 from calm_relay.desk.theme import SEVERITY_WORD, colours, font
@@ -10,6 +19,7 @@ from calm_relay.desk.wording import keep_units
 from calm_relay.planning.severity import Severity
 
 WIDTH = 306
+PADDING = 20
 
 
 class _Mark(QWidget):
@@ -29,6 +39,30 @@ def _ink(label, colour):
     palette = label.palette()
     palette.setColor(QPalette.ColorRole.WindowText, QColor(colour))
     label.setPalette(palette)
+
+
+class MendButton(QPushButton):
+    """A mend's label, cut short where the margin is too narrow for it, and whole in the tip."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._label = ""
+
+    def show_label(self, label: str) -> None:
+        """Shows a label."""
+        self._label = label
+        self.setAccessibleName(f"Mend: {label}")
+        self._cut()
+
+    def resizeEvent(self, event):
+        super().resizeEvent(event)
+        self._cut()
+
+    def _cut(self):
+        cut = self.fontMetrics().elidedText(self._label, Qt.TextElideMode.ElideRight, self.width() - PADDING)
+        self.setText(cut)
+        self.setToolTip(self._label if cut != self._label else "")
 
 
 class Note(QFrame):
@@ -56,7 +90,7 @@ class Note(QFrame):
         self._sentence.setWordWrap(True)
         self._sentence.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._column.addWidget(self._sentence)
-        self._buttons: list[QPushButton] = []
+        self._buttons: list[MendButton] = []
 
     def show_finding(self, finding) -> None:
         """Shows a finding in the place of the one before."""
@@ -72,15 +106,14 @@ class Note(QFrame):
         _ink(self._title, colours().of(finding.severity))
         self._sentence.setText(keep_units(finding.sentence))
         while len(self._buttons) < len(finding.mends):
-            button, number = QPushButton(), len(self._buttons)
+            button, number = MendButton(), len(self._buttons)
             button.clicked.connect(lambda _=False, number=number: self._on_mend(number))
             self._column.addWidget(button)
             self._buttons.append(button)
         for at, button in enumerate(self._buttons):
             button.setVisible(at < len(finding.mends))
             if at < len(finding.mends):
-                button.setText(finding.mends[at].label)
-                button.setAccessibleName(f"Mend: {finding.mends[at].label}")
+                button.show_label(finding.mends[at].label)
 
     def _on_mend(self, number):
         self.mend_chosen.emit(self.finding.mends[number])

@@ -7,30 +7,40 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
+    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.board_dialog import BoardDialog
-from calm_relay.desk.outage_charts import NightChart, StoreAndSun, SurvivalCarpet
+from calm_relay.desk.choice_field import ChoiceField
+from calm_relay.desk.figure_table import FigureTable
+from calm_relay.desk.outage_charts import AliveChart, NightChart, StoreAndSun, SurvivalCarpet
 from calm_relay.desk.ranged_spin import RangedSpin
+from calm_relay.desk.retry_row import RetryRow
+from calm_relay.desk.school_card import HEADS, SchoolCard
 from calm_relay.desk.tabs import Tabs, tabbed
 from calm_relay.desk.theme import font
+from calm_relay.desk.view import LETTERS
 from calm_relay.desk.wording import keep_units
 
-TABS = (("night", "The night"), ("map", "Every start of the year"))
+TABS = (("night", "The night"), ("map", "Every start of the year"), ("every", "Every option"))
 HOURS = 30
+AS_IS = "as it is"
+BOARDS = ((AS_IS, "the board as it is"), *((school, words.lower()) for school, words in HEADS.items()))
+SEASONS_HEADS = ("Chance to last", "4 h", "8 h", "24 h", "72 h")
+EVERY_HEADS = ("", "Option", "Mean", "Worst", "Lasts 8 h", "24 h", "72 h", "Envelope")
 
 
 class OutageBench(Bench):
-    """Rehearses `planning.rehearsal` from a moment, proposes circuits, and maps the year."""
+    """Rehearses `planning.rehearsal` from a moment, proposes boards, and maps the year."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self._view = None
-        self._proposal = None
-        self._mapped = None
+        self._view = self._run = self._mapped = self._every = None
+        self._step = None
+        self._schools = ()
         self.at = QDateTimeEdit()
         self.at.setDisplayFormat("d MMM  HH:mm")
         self.at.setAccessibleName("The street goes dark at, standard time")
@@ -39,85 +49,119 @@ class OutageBench(Bench):
         self.starts = QCheckBox("Machines start")
         self.starts.setChecked(True)
         self.starts.setToolTip("Minute by minute, machines start as events; the same every time")
-        self.proposed = QCheckBox("Proposed only")
-        self.proposed.setEnabled(False)
+        self.boards = ChoiceField("Board that is rehearsed", BOARDS, width=17)
+        self.boards.show_value(AS_IS)
         self.pull = QPushButton("Pull the switch")
         self.worst = QPushButton("Worst start")
         self.midwinter = QPushButton("Longest night")
-        self.use = QPushButton("Use the proposed board")
         self.board = QPushButton("Board and generator…")
-        self.board.setObjectName("small")
-        self.board.clicked.connect(lambda _=False: self._ask_board())
-        for button in (self.worst, self.midwinter):
+        for button in (self.pull, self.worst, self.midwinter, self.board):
             button.setObjectName("small")
-        self.night, self.store, self.carpet = NightChart(), StoreAndSun(), SurvivalCarpet()
-        self.verdict, self.told, self.circuits = QLabel(), QLabel(), QLabel()
+        self.night, self.store = NightChart(), StoreAndSun()
+        self.carpet, self.alive = SurvivalCarpet(), AliveChart()
+        self.seasons = FigureTable("Chance to last by season")
+        self.table = FigureTable("Every option in the dark")
+        self.verdict, self.more, self.told = QLabel(), QLabel(), QLabel()
         self.verdict.setFont(font(11, strong=True))
         self.verdict.setAccessibleName("What ended it")
+        self.more.setAccessibleName("How the night went")
         self.told.setAccessibleName("What the map says")
-        self.circuits.setAccessibleName("Circuits proposed for the backed-up board")
-        for label in (self.verdict, self.told, self.circuits):
+        for label in (self.verdict, self.more, self.told):
             label.setWordWrap(True)
-        for label in (self.told, self.circuits):
+        for label in (self.more, self.told):
             label.setFont(font(8.6))
+        self.more.setObjectName("quiet")
+        self.retries = RetryRow()
+        self.schools = tuple(SchoolCard(school) for school in HEADS)
+        self.none = QLabel("The job names no circuits: the whole house hangs behind the relay.")
+        self.none.setWordWrap(True)
         self.tabs = Tabs(TABS)
         self._lay_out()
+        self._connect()
+
+    def _connect(self):
         self.pull.clicked.connect(lambda _=False: self._rehearse())
         self.worst.clicked.connect(lambda _=False: self._go_worst())
         self.midwinter.clicked.connect(lambda _=False: self._go_longest_night())
+        self.board.clicked.connect(lambda _=False: self._ask_board())
         self.starts.toggled.connect(lambda _: self._rehearse())
-        self.proposed.toggled.connect(lambda _: self._rehearse())
+        self.boards.taken.connect(lambda _: self._draw_night())
         self.hours.accepted.connect(lambda _: self._rehearse())
         self.hours.refused.connect(self.verdict.setText)
-        self.use.clicked.connect(lambda _=False: self._use())
+        self.retries.chosen.connect(self._retry)
+        self.tabs.chosen.connect(lambda _: self._look())
+        for card in self.schools:
+            card.used.connect(self._use)
+        for chart in (self.night, self.store):
+            chart.pointed.connect(self._scrub)
 
     def _lay_out(self):
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 6, 14, 2)
-        column.setSpacing(5)
+        column.setSpacing(4)
         top = QHBoxLayout()
-        top.setSpacing(8)
+        top.setSpacing(7)
         when = (QLabel("Dark from"), self.at, QLabel("for"), self.hours)
-        for part in (*when, self.pull, self.midwinter, self.worst):
+        for part in (*when, self.pull, self.midwinter, self.worst, self.starts, QLabel("on"), self.boards):
             top.addWidget(part)
-        top.addWidget(self.starts)
-        top.addWidget(self.proposed)
         top.addStretch(1)
         column.addLayout(top)
-        column.addWidget(self.verdict)
+        for part in (self.verdict, self.more, self.retries):
+            column.addWidget(part)
         middle = QHBoxLayout()
         middle.setSpacing(14)
-        whole = QWidget()
-        both = QVBoxLayout(whole)
-        both.setContentsMargins(0, 0, 0, 0)
-        both.addWidget(self.night, 3)
-        both.addWidget(self.store, 2)
-        middle.addLayout(tabbed(self.tabs, whole, _page(self.carpet)), 5)
+        pages = (
+            _page((self.night, 3), (self.store, 2)),
+            _page((self.carpet, 3), (self.seasons, 2), (self.told, 0)),
+            _page((self.alive, 3), (self.table, 2)),
+        )
+        middle.addLayout(tabbed(self.tabs, *pages), 5)
         side = QVBoxLayout()
-        head = QLabel("The backed-up board")
-        head.setFont(font(10.5, strong=True))
-        for part in (head, self.circuits, self.use, self.board, self.told):
-            side.addWidget(part)
-        side.addStretch(1)
+        side.setSpacing(5)
+        inside = QWidget()
+        cards = QVBoxLayout(inside)
+        cards.setContentsMargins(0, 0, 6, 0)
+        cards.setSpacing(9)
+        for part in (*self.schools, self.none):
+            cards.addWidget(part)
+        cards.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inside)
+        scroll.setAccessibleName("Boards proposed for this outage")
+        side.addWidget(scroll, 1)
+        side.addWidget(self.board)
         middle.addLayout(side, 2)
         column.addLayout(middle, 1)
 
     def show_view(self, view) -> None:
         """Rehearses from the moment in view, or from the longest night."""
+        moved = view.step is not None and view.step != self._step
+        self._step = view.step
         if not self.is_new(view):
+            if moved:
+                self._go(view.step)
             return
         first = self._view is None
-        self._view, self._proposal, self._mapped = view, None, None
+        self._view, self._schools, self._mapped, self._every = view, (), None, None
         year = view.plan.site.calendar.year
         first_day, last_day = QDate(year, 1, 1), QDate(year, 12, 31)
         self.at.setDateTimeRange(QDateTime(first_day, QTime(0, 0)), QDateTime(last_day, QTime(23, 45)))
-        self.proposed.setEnabled(False)
-        self.use.setEnabled(False)
-        if first:
+        self.worst.setEnabled(False)
+        self._forget_moment()
+        if moved:
+            self._go(view.step)
+        elif first:
             self._go_longest_night()
         else:
             self._rehearse()
         self.study_wanted.emit("outage-map", _survival)
+        self._look()
+
+    def _look(self):
+        """Asks for what only an open tab shows."""
+        if self._view is not None and self.tabs.key == "every" and self._every is None:
+            self.study_wanted.emit("outage-every", _every)
 
     @property
     def step(self) -> int:
@@ -147,79 +191,157 @@ class OutageBench(Bench):
         if self._view is None:
             return
         step, hours, events = self.step, float(self.hours.value()), self.starts.isChecked()
-        proposed = self.proposed.isChecked()
 
         def night(plan, option, progress):
-            from calm_relay.planning.proposal import propose
+            from calm_relay.planning.proposal import schools_of
             from calm_relay.planning.rehearsal import rehearse
 
             progress(0.0, "Pulling the main switch")
-            found = propose(plan, option, step, hours, progress)
-            only = frozenset(found.kept) if found and proposed else None
-            return rehearse(plan, option, step, hours, events, only=only), found
+            return (
+                rehearse(plan, option, step, hours, events),
+                schools_of(plan, option, step, hours, progress, events),
+            )
 
         self.study_wanted.emit("outage-night", night)
 
     def show_study(self, key: str, found) -> None:
-        """Draws the night or the map."""
+        """Draws the night, the map, or every option's map."""
         if key == "outage-night":
-            run, self._proposal = found
-            self.night.show_run(run)
-            self.store.show_run(run)
-            self._tell_night(run)
-            self._tell_board()
+            self._run, self._schools = found
+            self._tell_boards()
+            self._draw_night()
         elif key == "outage-map":
             self._mapped = found
             self.carpet.show_map(found)
             self._tell_map()
+        elif key == "outage-every":
+            self._every = found
+            self._tell_every()
+
+    @property
+    def _shown_run(self):
+        """The rehearsal that is drawn: the job's board, or a school's."""
+        found = next((item for item in self._schools if item.school == self.boards.currentData()), None)
+        return self._run if found is None else found.rehearsal
+
+    def _draw_night(self):
+        from calm_relay.planning.retries import retries_of
+
+        run, view = self._shown_run, self._view
+        clock = None if run is None else view.plan.site.calendar.wall[run.first]
+        self.night.show_run(run, clock)
+        self.store.show_run(run, clock)
+        self._tell_night(run)
+        as_is = self.boards.currentData() == AS_IS
+        self.retries.show_retries(retries_of(view.plan, view.option, run) if as_is else ())
+        self._forget_moment()
+
+    def _forget_moment(self):
+        if self.own_moment is not None:
+            self.own_moment = None
+            self.moment_moved.emit()
+
+    def _scrub(self, hour):
+        """Puts a minute of the night on the line."""
+        from calm_relay.planning.moment import moment_of_night
+
+        run = self._shown_run
+        if run is None:
+            return
+        at = min(max(int(hour / run.step_h + 0.5), 0), run.flows.shape[0] - 1)
+        for chart in (self.night, self.store):
+            chart.place_cursor(at * run.step_h)
+        view = self._view
+        self.own_moment = moment_of_night(view.plan, view.option, run, at)
+        parts = [f"{run.of('served')[at]:.1f} kW fed"]
+        parts.append(f"store {run.of('store')[at] / run.usable_kwh:.0%} full")
+        array = run.of("pv_dc_used")[at] + run.of("pv_ac_used")[at]
+        parts.append(f"array {array:.1f} kW used")
+        if run.of("generator")[at] > 0:
+            parts.append(f"generator {run.of('generator')[at]:.1f} kW")
+        clock = self.own_moment.clock.astype(object)
+        told = f"{clock:%H:%M}: {', '.join(parts)}"
+        self.store.head(told)
+        self.store.setAccessibleDescription(told)
+        self.moment_moved.emit()
 
     def _tell_night(self, run):
         if run is None:
-            self.verdict.setText(
-                "Nothing here forms a grid, or no circuit is backed up: the house is dark at once."
-            )
+            option = self._view.option
+            if option.outcome is None:
+                told = "This option cannot be built: nothing to rehearse."
+            else:
+                told = "Nothing here forms a grid, or no circuit is backed up: the house is dark at once."
+            self.verdict.setText(told)
+            self.more.clear()
             return
-        shed = [name for name, on in zip(run.names, run.on.T, strict=True) if not on.all() and run.lived_h is None]
-        more = f" Shed for a while: {', '.join(shed)}." if shed else ""
+        self.verdict.setText(keep_units(run.ended_by))
+        told = []
+        if self._view.plan.job.supply.street:
+            told.append(f"Carried over in {run.transfer_ms:g} ms.")
+        lived = run.lived_h is None
+        shed = [name for name, on in zip(run.names, run.on.T, strict=True) if lived and not on.all()]
+        if shed:
+            told.append(f"Shed for a while: {', '.join(shed)}.")
         hz, rest = float(run.frequency_hz.max()), float(run.frequency_hz.min())
-        turned = f" The array is turned down by frequency, up to {hz:.1f} Hz." if hz > rest + 0.01 else ""
-        self.verdict.setText(keep_units(f"{run.ended_by}{more}{turned}"))
+        if hz > rest + 0.01:
+            told.append(f"The array on the AC bus is turned down by frequency, up to {hz:.1f} Hz.")
+        if run.trips:
+            told.append(f"Tripped {run.trips} time{'s' * (run.trips > 1)}.")
+        generator = self._view.plan.job.generator
+        if generator is not None:
+            hours = float((run.of("generator") > 0).sum() * run.step_h)
+            told.append(f"The generator runs {hours:.1f} h and burns {run.litres(generator):.1f} l.")
+        self.more.setText(keep_units(" ".join(told)))
         note = self._view.plan.assumed_note or self._view.plan.site.source
         self.verdict.setToolTip(f"From: the year's own level of the store, datasheets, {note}")
 
-    def _tell_board(self):
-        found = self._proposal
-        self.proposed.setEnabled(found is not None and found.holds)
-        board = self._view.plan.job.board
-        self.use.setEnabled(found is not None and found.holds and found.apply(self._view.plan.job).board != board)
-        if found is None:
-            self.circuits.setText("The job names no circuits: the whole house hangs behind the relay.")
-            return
-        kept = "".join(f"<br>+ {name}" for name in found.kept) or "<br>none"
-        left = "".join(f"<br>− {name}: {why}" for name, why in found.left)
-        self.circuits.setText(
-            keep_units(
-                f"<b>Lives through this outage</b>, added by priority:{kept}"
-                + (f"<br><b>Left out</b>:{left}" if found.left else "")
-            )
-        )
+    def _tell_boards(self):
+        job = self._view.plan.job
+        by_school = {item.school: item for item in self._schools}
+        for card in self.schools:
+            card.show_proposal(by_school.get(card.school), job)
+        self.boards.offer([entry for entry in BOARDS if entry[0] == AS_IS or entry[0] in by_school])
+        if self.boards.currentIndex() < 0:
+            self.boards.show_value(AS_IS)
+        self.none.setVisible(job.board is None)
 
     def _tell_map(self):
         found = self._mapped
         self.worst.setEnabled(found is not None)
+        self.seasons.setVisible(found is not None)
         if found is None:
-            self.told.clear()
+            self.told.setText("Nothing here lives through any outage.")
             return
-        rows = "".join(
-            f"<tr><td>{season}&nbsp;</td>{''.join(_cell(share) for share in lasting.values())}</tr>"
-            for season, lasting in found.lasting.items()
-        )
+        rows = [
+            (season, *(f"{share:.0%}" for share in lasting.values())) for season, lasting in found.lasting.items()
+        ]
+        self.seasons.show_rows(SEASONS_HEADS, rows, "every start hour of the simulated year, without starts", 1)
         self.told.setText(
-            f"<b>Chance to last</b>, without starts<table><tr><td></td><td>4 h</td><td>8 h</td><td>24 h</td>"
-            f"<td>72 h</td></tr>{rows}</table>Mean {found.hours.mean():.0f} h, worst {found.hours.min():.1f} h; "
-            "on the back of an envelope, usable energy over the worst season's mean load: "
-            f"{found.envelope_h:.1f} h."
+            keep_units(
+                f"Mean {found.hours.mean():.0f} h, worst {found.hours.min():.1f} h, without machines' starts; on "
+                f"the back of an envelope, usable energy over the worst season's mean load: "
+                f"{found.envelope_h:.1f} h."
+            )
         )
+
+    def _tell_every(self):
+        plan = self._view.plan
+        letters = {option.design.key: LETTERS[number] for number, option in enumerate(plan.options)}
+        titles = {option.design.key: option.design.title for option in plan.options}
+        self.alive.show_every(self._every, self._view.option.design.key, letters)
+        rows = [
+            (
+                letters[key],
+                titles[key],
+                f"{found.hours.mean():.0f} h",
+                f"{found.hours.min():.1f} h",
+                *(f"{(found.hours >= hours).mean():.0%}" for hours in (8, 24, 72)),
+                f"{found.envelope_h:.1f} h",
+            )
+            for key, found in self._every.items()
+        ]
+        self.table.show_rows(EVERY_HEADS, rows, "every start hour of the simulated year, without starts")
 
     def _ask_board(self):
         if self._view is None:
@@ -229,21 +351,22 @@ class OutageBench(Bench):
         if dialog.exec() and dialog.result_job != job:
             self.edited.emit(dialog.result_job, "The board and the generator")
 
-    def _use(self):
-        if self._proposal is not None:
-            self.edited.emit(self._proposal.apply(self._view.plan.job), "The proposed board")
+    def _use(self, proposal):
+        self.boards.show_value(AS_IS)
+        self.edited.emit(proposal.apply(self._view.plan.job), f"Board: {proposal.school}")
+
+    def _retry(self, retry):
+        self.edited.emit(retry.apply(self._view.plan.job), retry.label)
 
 
-def _cell(share):
-    return f"<td align='right'>{share:.0%}&nbsp;</td>"
-
-
-def _page(part):
-    """A page of its own for a chart that hides itself."""
+def _page(*parts):
+    """A page of charts and words that hide themselves, each with its share of the height."""
     page = QWidget()
     column = QVBoxLayout(page)
     column.setContentsMargins(0, 0, 0, 0)
-    column.addWidget(part)
+    column.setSpacing(4)
+    for part, share in parts:
+        column.addWidget(part, share)
     return page
 
 
@@ -251,3 +374,9 @@ def _survival(plan, option, progress):
     from calm_relay.planning.survival import survival_of
 
     return survival_of(plan, option, progress)
+
+
+def _every(plan, option, progress):
+    from calm_relay.planning.survival import every_survival
+
+    return every_survival(plan, progress)

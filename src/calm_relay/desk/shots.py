@@ -53,7 +53,7 @@ def _has_found(bench):
 
 
 def _has_night(bench):
-    return bench._mapped is not None and bench._proposal is not None
+    return bench._mapped is not None and bool(bench._schools)
 
 
 def _pick(bench):

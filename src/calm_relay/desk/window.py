@@ -139,6 +139,7 @@ class Window(QMainWindow):
             bench.edited.connect(self.session.edit)
             bench.study_wanted.connect(self._study)
             bench.option_wanted.connect(self._want_option)
+            bench.moment_moved.connect(self._draw_line)
             bench.show_job(self.session.job)
             self.benches[name] = bench
             self._stack.addWidget(bench)
@@ -149,6 +150,7 @@ class Window(QMainWindow):
         self.moment.set_open(self._shows_day, strip=name != "Choice")
         if self.view is not None:
             self.bench.show_view(self.view)
+            self._draw_line()
 
     @property
     def _shows_day(self):
@@ -265,17 +267,23 @@ class Window(QMainWindow):
         self._draw_moment()
 
     def _draw_moment(self):
+        view = self.view
+        if view is None:
+            return
+        self.bench.show_view(view)
+        self._draw_line()
+        self.moment.show_view(view)
+
+    def _draw_line(self):
+        """The line at the open bench's own moment, at the one in view, or through the whole year."""
         from calm_relay.planning.line import line_of
         from calm_relay.planning.moment import moment_of
 
         view = self.view
-        if view is None:
-            return
-        live = view.step is not None and view.option.outcome is not None
-        moment = moment_of(view.plan, view.option, view.step) if live else None
+        moment = self.bench.own_moment
+        if moment is None and view.step is not None and view.option.outcome is not None:
+            moment = moment_of(view.plan, view.option, view.step)
         self.line.show_line(line_of(view.plan, view.option), moment)
-        self.bench.show_view(view)
-        self.moment.show_view(view)
 
     def _on_failed(self, field, problem):
         self.progress.end()

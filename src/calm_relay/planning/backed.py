@@ -26,6 +26,32 @@ class Backed:
         """Highest power of all together in the year [kW]."""
         return float(self.kw.sum(axis=0).max()) if self.names else 0.0
 
+    @property
+    def on_when_full(self) -> tuple[str, ...]:
+        """Circuits that stay on in the dark while the store is full."""
+        return tuple(name for name, level in zip(self.names, self.shed_below, strict=True) if level < 1.0)
+
+    @cached_property
+    def half_hours_kw(self) -> np.ndarray:
+        """Mean power of each circuit over the half hour from every step [kW]."""
+        return (self.kw + np.roll(self.kw, -1, axis=1)) / 2
+
+    def dropped_to_fit(self, limit_kw: float, order) -> tuple[str, ...]:
+        """Circuits to drop, the first of `order` first, so that the worst half hour stays within a limit [kW]."""
+        left = self.half_hours_kw.sum(axis=0)
+        dropped = []
+        for name in (name for name in order if name in self.names):
+            if left.max() <= limit_kw:
+                break
+            dropped.append(name)
+            left = left - self.half_hours_kw[self.names.index(name)]
+        for name in dropped[:-1]:
+            back = left + self.half_hours_kw[self.names.index(name)]
+            if back.max() <= limit_kw:
+                dropped.remove(name)
+                left = back
+        return tuple(dropped)
+
     def only(self, names) -> "Backed":
         """Those of the circuits that are named."""
         at = [number for number, name in enumerate(self.names) if name in names]

@@ -64,7 +64,12 @@ CRITICAL, WHOLE = "critical-loads board", "whole house with shedding"
 
 
 def propose(
-    plan: Plan, option: Option, first: int, hours: float = HOURS, progress: Progress = unheard
+    plan: Plan,
+    option: Option,
+    first: int,
+    hours: float = HOURS,
+    progress: Progress = unheard,
+    events: bool = True,
 ) -> Proposal | None:
     """The largest critical-loads board: circuits by priority, as long as the outage from a step is lived through.
 
@@ -81,7 +86,7 @@ def propose(
     kept, left, best = [], [], None
     for number, circuit in enumerate(wanted):
         progress(number / max(len(wanted), 1), f"Trying {circuit.name}")
-        run = rehearse(plan, option, first, hours, only=frozenset([*kept, circuit.name]))
+        run = rehearse(plan, option, first, hours, events, only=frozenset([*kept, circuit.name]))
         if run is None or circuit.name not in run.names:
             left.append((circuit.name, "it hangs on a phase that is dark"))
         elif run.lived_h is None:
@@ -95,7 +100,12 @@ def propose(
 
 
 def propose_whole(
-    plan: Plan, option: Option, first: int, hours: float = HOURS, progress: Progress = unheard
+    plan: Plan,
+    option: Option,
+    first: int,
+    hours: float = HOURS,
+    progress: Progress = unheard,
+    events: bool = True,
 ) -> Proposal | None:
     """Every circuit behind the relay: what trips it is dropped at once, what empties it is shed by charge.
 
@@ -111,7 +121,7 @@ def propose_whole(
     ladder, run = 0, None
     for tried in range(MOST_TRIES):
         progress(tried / MOST_TRIES, "Shedding until it holds")
-        run = rehearse(plan, option, first, hours, fed=_shed_at(everything, dropped, shed))
+        run = rehearse(plan, option, first, hours, events, fed=_shed_at(everything, dropped, shed))
         if run is None or run.lived_h is None:
             break
         if run.cause == outage.EMPTY and ladder < len(LADDERS):
@@ -170,8 +180,17 @@ def _next(run, priority, dropped):
 
 
 def schools_of(
-    plan: Plan, option: Option, first: int, hours: float = HOURS, progress: Progress = unheard
+    plan: Plan,
+    option: Option,
+    first: int,
+    hours: float = HOURS,
+    progress: Progress = unheard,
+    events: bool = True,
 ) -> tuple[Proposal, ...]:
-    """Both schools for an outage: the critical-loads board, and the whole house with shedding."""
-    found = (propose(plan, option, first, hours, progress), propose_whole(plan, option, first, hours, progress))
+    """Both schools for an outage: the critical-loads board, and the whole house with shedding.
+
+    `events` says whether machines start as events in the outage they are held against.
+    """
+    asked = (plan, option, first, hours, progress, events)
+    found = (propose(*asked), propose_whole(*asked))
     return tuple(item for item in found if item is not None)

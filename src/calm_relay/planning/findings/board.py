@@ -32,6 +32,17 @@ def left_out_mend(job, name):
     return board_mend(f"Never feed “{name}”", {name: {"role": "street only"}})
 
 
+def shed_to_fit(job, on, limit_kw):
+    """The mend that drops, the least wanted first, what the box cannot carry; none where nothing is to drop."""
+    order = [circuit.name for circuit in sorted(job.board.circuits, key=lambda circuit: -circuit.priority)]
+    dropped = on.dropped_to_fit(limit_kw, order)
+    if not dropped:
+        return ()
+    told = ", ".join(f"“{name}”" for name in dropped)
+    changes = {name: {"role": "shed", "shed_below": 1.0} for name in dropped}
+    return (board_mend(f"Shed {told} when dark", changes),)
+
+
 @street_check
 def check_pass_through(subject):
     """What hangs behind the relay must pass it while the street is alive."""
@@ -68,17 +79,13 @@ def check_pass_through(subject):
 
 @check
 def check_backed_load(subject):
-    """What is backed up and not shed, as it really stacks at its worst half hour, against the box in the dark."""
+    """What stays on while the store is full, as it really stacks at its worst half hour, against the box alone."""
     box, rows, job = subject.design.store_box, subject.behind_relay(), subject.job
-    if rows is None or not rows.names or job.board is None:
+    if rows is None or not rows.on_when_full or job.board is None:
         return []
-    kept = rows.shed_below <= 0.0
-    if not kept.any():
-        return []
-    half_hours = (rows.kw[kept] + np.roll(rows.kw[kept], -1, axis=1)) / 2
-    at = int(half_hours.sum(axis=0).argmax())
-    names = [name for name, stays in zip(rows.names, kept, strict=True) if stays]
-    stack = sorted(zip(half_hours[:, at].tolist(), names, strict=True), reverse=True)
+    on = rows.only(rows.on_when_full)
+    at = int(on.half_hours_kw.sum(axis=0).argmax())
+    stack = sorted(zip(on.half_hours_kw[:, at].tolist(), on.names, strict=True), reverse=True)
     asked_kw, limit_kw = sum(kw for kw, _ in stack), forming_kw(box)
     over = asked_kw > limit_kw
     parts = " + ".join(f"{name} {kw:.1f}" for kw, name in stack[:NAMED] if kw > 0.05)
@@ -87,15 +94,14 @@ def check_backed_load(subject):
     phases = {"single": 1, "split": 2, "three": 3}[box.converter.phases]
     amps = limit_kw * 1000.0 / phases / leg_volts(box.converter.phases, box.converter.volts)
     sentence = (
-        f"What is never shed stacks up to {asked_kw:.1f} kW ({when:%-d %b, %H:%M}: {parts}"
-        f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); in the dark {box.converter.name} gives "
+        f"What stays on in the dark stacks up to {asked_kw:.1f} kW ({when:%-d %b, %H:%M}: {parts}"
+        f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); {box.converter.name} alone gives "
         f"{limit_kw:.1f} kW, {amps:.0f} A{' on each leg' if phases == 2 else ' a phase' if phases == 3 else ''}."
     )
     mends = ()
     if over:
         heaviest = stack[0][1]
-        shed = board_mend(f"Shed “{heaviest}” when dark", {heaviest: {"role": "shed", "shed_below": 1.0}})
-        mends = (shed, left_out_mend(job, heaviest))
+        mends = (*shed_to_fit(job, on, limit_kw), left_out_mend(job, heaviest))
     return [
         Finding(
             "backed-up load",
@@ -292,7 +298,7 @@ def _moved(rows, legs, count):
     if taken is None:
         return ()
     name, leg = taken
-    return (board_mend(f"Move “{name}” to leg {leg}: {best:.1f} kW at most", {name: {"leg": leg}}),)
+    return (board_mend(f"Move “{name}” to leg {leg}", {name: {"leg": leg}}),)
 
 
 @check

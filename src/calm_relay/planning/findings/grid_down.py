@@ -2,6 +2,7 @@
 
 from calm_relay.planning.bank import discharge_ac_kw
 from calm_relay.planning.findings.base import Finding, Severity, street_check
+from calm_relay.planning.findings.board import shed_to_fit
 from calm_relay.planning.findings.store import stronger_converter
 
 
@@ -38,13 +39,16 @@ def check_grid_down(subject):
         f"{backup.pass_through_a:g} A pass-through is {passes_kw:.1f} kW while the street is alive. "
         f"When it is dark this box gives {dark.power_kw:.1f} kW ({dark.power_kw * 1000 / volts:.0f} A)"
     )
+    sentence += f"; the worst evening half hour asks {peak_kw:.1f} kW"
+    on_kw = _on_kw(subject)
     if dark.power_kw >= peak_kw:
-        sentence += f"; the worst evening half hour asks {peak_kw:.1f} kW."
+        sentence += "."
+        severity, mends = Severity.HOLD, ()
+    elif on_kw is not None and on_kw <= dark.power_kw:
+        sentence += f", but what the board keeps on in the dark stacks up to {on_kw:.1f} kW."
         severity, mends = Severity.HOLD, ()
     else:
-        sentence += (
-            f"; the worst evening half hour asks {peak_kw:.1f} kW: shed load, or it trips with charge left."
-        )
+        sentence += ": shed load, or it trips with charge left."
         severity = Severity.WATCH if wanted else Severity.HOLD
         mend = stronger_converter(
             subject,
@@ -54,7 +58,7 @@ def check_grid_down(subject):
                 and min(item.backup.continuous_kw, discharge_ac_kw(box.bank, item)[0]) > dark.power_kw * 1.05
             ),
         )
-        mends = (mend,) if mend else ()
+        mends = (*_shed(subject, dark.power_kw), *((mend,) if mend else ()))
     return [
         Finding(
             "grid down",
@@ -69,3 +73,19 @@ def check_grid_down(subject):
             mends,
         )
     ]
+
+
+def _on(subject):
+    """The circuits that stay on in the dark; None without a board."""
+    rows = subject.behind_relay()
+    return None if rows is None or subject.job.board is None else rows.only(rows.on_when_full)
+
+
+def _on_kw(subject):
+    on = _on(subject)
+    return None if on is None else float(on.half_hours_kw.sum(axis=0).max(initial=0.0))
+
+
+def _shed(subject, limit_kw):
+    on = _on(subject)
+    return () if on is None else shed_to_fit(subject.job, on, limit_kw)

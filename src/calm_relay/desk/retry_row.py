@@ -1,0 +1,39 @@
+"""Changes to try the same night with, each behind one key."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QKeySequence
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+
+
+class RetryRow(QWidget):
+    """Buttons for `planning.retries`, pressed with 1, 2, 3 and 4; emits `chosen` with the one taken."""
+
+    chosen = Signal(object)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(6)
+        self._label = QLabel("Try again:")
+        self._row.addWidget(self._label)
+        self._row.addStretch(1)
+        self.buttons: list[QPushButton] = []
+        self.hide()
+
+    def show_retries(self, retries) -> None:
+        """Shows a button each; hides where there is nothing to try."""
+        for button in self.buttons:
+            self._row.removeWidget(button)
+            button.hide()
+            button.deleteLater()
+        self.buttons = []
+        for number, retry in enumerate(retries, 1):
+            button = QPushButton(f"{number}  {retry.label}".replace("&", "&&"))
+            button.setObjectName("small")
+            button.setShortcut(QKeySequence(str(number)))
+            button.setToolTip(f"Key {number}: makes the change, which can be undone, and pulls the switch again")
+            button.clicked.connect(lambda _=False, retry=retry: self.chosen.emit(retry))
+            self._row.insertWidget(number, button)
+            self.buttons.append(button)
+        self.setVisible(bool(retries))
