@@ -123,16 +123,19 @@ def test_the_board_is_edited_and_what_is_wrong_is_told(window, settled, qtbot, m
     assert "add up to" in dialog.problem.text()
     dialog.rows[-1].gone.click()
     assert len(dialog.rows) == 7
-    dialog.generator.setChecked(True)
-    type_into(qtbot, dialog.starts, "90")
+    made = dialog.generator
+    assert not made.power.isEnabled()
+    made.there.setChecked(True)
+    type_into(qtbot, made.starts, "90")
     dialog.take()
     assert "start_below" in dialog.problem.text()
-    type_into(qtbot, dialog.starts, "20")
-    type_into(qtbot, dialog.power, "4 kW")
+    type_into(qtbot, made.starts, "20")
+    type_into(qtbot, made.power, "4 kW")
+    type_into(qtbot, made.tank, "60 l")
     choose(dialog.rows[-1].role, "street only")
     dialog.take()
     job = dialog.result_job
-    assert job.generator.kw == 4.0
+    assert (job.generator.kw, job.generator.tank_litres) == (4.0, 60.0)
     assert job.board.circuits[-1].role == "street only"
 
     monkeypatch.setattr(BoardDialog, "exec", lambda self: setattr(self, "result_job", job) or 1)
@@ -148,3 +151,28 @@ def test_split_phase_wants_a_leg_for_every_circuit():
     job = demo_job("cottage")
     with pytest.raises(ValueError, match="wanted one of 1, 2, across"):
         job.with_(board=job.board.with_(circuits=(job.board.circuits[0].with_(leg=None),)))
+
+
+@pytest.mark.parametrize("name", ["cottage", "hut", "pottery"])
+def test_a_board_taken_unchanged_loses_nothing(dressed, qtbot, name):
+    job = demo_job(name)
+    dialog = BoardDialog(job)
+    qtbot.addWidget(dialog)
+    dialog.take()
+    assert dialog.result_job == job
+    shows_dwelling = dialog.rows[0].nameplate in dialog.rows[0].parts
+    assert shows_dwelling == (job.supply.phases == "split")
+
+
+def test_what_the_dwelling_counts_is_edited(dressed, qtbot):
+    dialog = BoardDialog(demo_job("cottage"))
+    qtbot.addWidget(dialog)
+    dialog.show()
+    type_into(qtbot, dialog.floor, "240")
+    row = next(row for row in dialog.rows if row.name.text() == "Range")
+    type_into(qtbot, row.nameplate, "12")
+    choose(row.counts, "heating")
+    dialog.take()
+    board = dialog.result_job.board
+    circuit = next(c for c in board.circuits if c.name == "Range")
+    assert (board.floor_m2, circuit.nameplate_kva, circuit.counts_as) == (240.0, 12.0, "heating")

@@ -398,19 +398,19 @@ def test_the_converter_s_parts_and_what_is_there_today(window, opened, qtbot, se
 
 def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
     bench = opened("Street")
-    assert set(bench.limits) == {"nz-volts", "nz-notify", "nz-export", "nz-branch"}
-    type_into(qtbot, bench.limits["nz-volts"], "400")
+    assert set(bench.rules.limits) == {"nz-volts", "nz-notify", "nz-export", "nz-branch"}
+    type_into(qtbot, bench.rules.limits["nz-volts"], "400")
     settled(window)
     assert window.session.job.rule_changes[0].limit == 400
     stops = [finding.check for finding in window.view.option.findings if finding.severity == 0]
     assert "cold voltage" in stops
-    type_into(qtbot, bench.limits["nz-volts"], "")
+    type_into(qtbot, bench.rules.limits["nz-volts"], "")
     settled(window)
     assert window.session.job.rule_changes[0].limit is None
-    choose(bench.region, "germany")
+    choose(bench.rules.region, "germany")
     settled(window)
     assert window.session.job.region == "germany"
-    assert "de-unbalance" in bench.limits
+    assert "de-unbalance" in bench.rules.limits
 
 
 def test_photos_are_attached_captioned_and_taken_out(window, opened, qtbot, settled, tmp_path, monkeypatch):

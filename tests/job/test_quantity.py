@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from calm_relay.job.quantity import parse_quantity, quantity_text
+from calm_relay.job.quantity import FACTORS, parse_quantity, quantity_text
 
 
 @pytest.mark.parametrize(
@@ -25,6 +25,9 @@ from calm_relay.job.quantity import parse_quantity, quantity_text
         (".5 kw", "kW", ".", 0.5),
         ("40 %", "%", ".", 40.0),
         ("1.234.567", "W", ".", 1234567.0),
+        ("2,045 ft²", "m²", ".", 189.98663),
+        ("100 gal", "l", ".", 378.5411784),
+        ("1500 VA", "kVA", ".", 1.5),
     ],
 )
 def test_units_and_decimal_marks_are_understood(text, unit, mark, value):
@@ -47,7 +50,11 @@ def test_what_is_no_quantity_is_refused_with_an_example(text, unit, wanted):
         parse_quantity(text, unit)
 
 
-@given(st.floats(-1e5, 1e5), st.sampled_from([".", ","]), st.sampled_from(["kWh", "kW", "%", "°", "A", ""]))
+@given(
+    st.floats(-1e5, 1e5),
+    st.sampled_from([".", ","]),
+    st.sampled_from(sorted(FACTORS)),
+)
 def test_what_is_shown_is_read_back(value, mark, unit):
     shown = quantity_text(value, unit, 2, mark)
     assert parse_quantity(shown, unit, mark) == pytest.approx(value, abs=0.00501)

@@ -1,118 +1,35 @@
 """The board in rows: every circuit's breaker, leg, loads, and what becomes of it when the street goes dark."""
 
 from pydantic import ValidationError
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QGridLayout,
-    QLabel,
-    QLineEdit,
-    QPushButton,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from calm_relay.desk.choice_field import ChoiceField
+from calm_relay.desk.circuit_row import FIRST, HEADS, SERVICE_HEADS, CircuitRow
 from calm_relay.desk.form_dialog import AnswerDialog
+from calm_relay.desk.generator_row import GeneratorRow
 from calm_relay.desk.quantity_field import QuantityField
 from calm_relay.desk.ranged_spin import RangedSpin
 from calm_relay.desk.theme import font
 from calm_relay.exchange.errors import first_field_error
-from calm_relay.job.board import Board, Generator
+from calm_relay.job.board import Board
 from calm_relay.job.model import Job
-
-ROLES = [(name, name) for name in ("backed up", "shed", "street only")]
-LEGS = [(None, "–"), *((leg, leg) for leg in ("1", "2", "3", "across"))]
-HEADS = (
-    "Circuit",
-    "Breaker",
-    "Leg",
-    "Of the house",
-    "Loads",
-    "When dark",
-    "Shed below",
-    "Priority",
-    "Soft start",
-    "",
-)
-FIRST = {
-    "name": "Circuit",
-    "breaker_a": 16,
-    "house_share": 0.0,
-    "role": "backed up",
-    "shed_below": 0.0,
-    "priority": 5,
-}
-PLACES = [(name, name) for name in ("the battery inverter's generator input", "the bus of AC-coupled PV")]
-
-
-class _Row:
-    """The fields of one circuit."""
-
-    def __init__(self, number, circuit, known, tell):
-        name = f"Circuit {number}"
-        self.name = QLineEdit(circuit["name"])
-        self.name.setAccessibleName(f"{name}: name")
-        self.breaker = QuantityField(f"{name}: breaker", "A", 1, 400, 0)
-        self.leg = ChoiceField(f"{name}: leg or phase", LEGS, width=5)
-        self.share = QuantityField(f"{name}: share of the house's own demand", "%", 0, 100, 0)
-        self.loads = QLineEdit(", ".join(circuit.get("loads", ())))
-        self.loads.setAccessibleName(f"{name}: loads, parted by commas")
-        self.loads.setToolTip(f"Loads of the demand: {', '.join(known) or 'none'}")
-        self.role = ChoiceField(f"{name}: when the street is dark", ROLES, width=9)
-        self.below = QuantityField(f"{name}: shed below", "%", 0, 100, 0)
-        self.priority = RangedSpin(f"{name}: priority, 1 is kept longest", "", 1, 9)
-        self.soft = QCheckBox()
-        self.soft.setAccessibleName(f"{name}: motors start softly")
-        self.gone = QPushButton("Remove")
-        self.gone.setObjectName("small")
-        self.gone.setAccessibleName(f"{name}: remove")
-        self.breaker.show_value(circuit["breaker_a"])
-        self.leg.show_value(circuit.get("leg"))
-        self.share.show_value(circuit["house_share"] * 100)
-        self.role.show_value(circuit["role"])
-        self.below.show_value(circuit["shed_below"] * 100)
-        self.priority.show_value(circuit["priority"])
-        self.soft.setChecked(circuit.get("soft_start", False))
-        for field in (self.breaker, self.share, self.below, self.priority):
-            field.refused.connect(tell)
-        for field, width in ((self.breaker, 62), (self.share, 62), (self.below, 62), (self.priority, 56)):
-            field.setFixedWidth(width)
-        self.name.setMinimumWidth(150)
-        self.loads.setMinimumWidth(150)
-
-    @property
-    def parts(self):
-        """Widgets in the order of `HEADS`."""
-        first = self.name, self.breaker, self.leg, self.share, self.loads
-        return (*first, self.role, self.below, self.priority, self.soft, self.gone)
-
-    @property
-    def value(self):
-        """The circuit as typed."""
-        return {
-            "name": self.name.text().strip(),
-            "breaker_a": self.breaker.value,
-            "leg": self.leg.currentData(),
-            "house_share": (self.share.value or 0.0) / 100.0,
-            "loads": tuple(part.strip() for part in self.loads.text().split(",") if part.strip()),
-            "role": self.role.currentData(),
-            "shed_below": (self.below.value or 0.0) / 100.0,
-            "priority": self.priority.value(),
-            "soft_start": self.soft.isChecked(),
-        }
 
 
 class BoardDialog(AnswerDialog):
-    """Edits `Job.board` and `Job.generator`; `result_job` is the job with them."""
+    """Edits `Job.board` and `Job.generator`; `result_job` is the job with them.
+
+    What the optional method wants for the dwelling's load is shown where the region has such a rule.
+    """
 
     def __init__(self, job: Job, parent=None):
+        from calm_relay.planning.rules import rule_of
+
         super().__init__("The board and the generator", parent)
         self._job = job
         self.result_job: Job | None = None
         demand = job.demand
         self._known = [load.name for load in (*demand.loads, *demand.heat_pumps, *demand.cars)]
-        self.rows: list[_Row] = []
+        self._service = rule_of(job, "dwelling share") is not None
+        self.rows: list[CircuitRow] = []
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(6)
         self._grid.setVerticalSpacing(4)
@@ -120,30 +37,28 @@ class BoardDialog(AnswerDialog):
         self._line = 0
         self.add = QPushButton("Add a circuit")
         self.add.setObjectName("small")
-        self.generator = QCheckBox("There is a generator")
-        self.power = QuantityField("Generator", "kW", 0.1, 500, 1)
-        self.starts = QuantityField("Generator starts below", "%", 0, 100, 0)
-        self.stops = QuantityField("Generator stops above", "%", 0, 100, 0)
-        self.place = ChoiceField("Where the generator is connected", PLACES, width=28)
-        self._show_generator(job.generator)
+        self.generator = GeneratorRow(job.generator, job.tariff.currency)
+        self.generator.refused.connect(self.tell)
+        self.floor = QuantityField("Floor area", "m²", 1, 10_000, 0, optional=True)
+        self.small = RangedSpin("Small-appliance and laundry circuits", "", 0, 20)
+        self.heating = RangedSpin("Parts of the heating with a control of their own", "", 1, 40)
+        self._show_dwelling(job.board)
         self._lay_out()
         for circuit in job.board.circuits if job.board else ():
             self._append(circuit.model_dump())
-        self.resize(1080, 520)
+        self.resize(1240 if self._service else 1080, 560)
 
-    def _show_generator(self, generator):
-        shown = generator or Generator(kw=5.0)
-        self.generator.setChecked(generator is not None)
-        self.power.show_value(shown.kw)
-        self.starts.show_value(shown.start_below * 100)
-        self.stops.show_value(shown.stop_above * 100)
-        self.place.show_value(shown.on)
-        for field in (self.power, self.starts, self.stops):
-            field.setFixedWidth(72)
+    def _show_dwelling(self, board):
+        fields = Board.model_fields
+        self.floor.show_value(None if board is None else board.floor_m2)
+        self.small.show_value(fields["small_circuits"].default if board is None else board.small_circuits)
+        self.heating.show_value(fields["heating_parts"].default if board is None else board.heating_parts)
+        for field in (self.floor, self.small, self.heating):
+            field.setFixedWidth(76)
             field.refused.connect(self.tell)
 
     def _lay_out(self):
-        for column, text in enumerate(HEADS):
+        for column, text in enumerate((*HEADS, *(SERVICE_HEADS if self._service else ()))):
             label = QLabel(text)
             label.setFont(font(8.4))
             label.setObjectName("quiet")
@@ -153,35 +68,35 @@ class BoardDialog(AnswerDialog):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(inside)
-        below = QGridLayout()
-        for column, part in enumerate(
-            (
-                self.generator,
-                self.power,
-                QLabel("starts below"),
-                self.starts,
-                QLabel("stops above"),
-                self.stops,
-                QLabel("on"),
-                self.place,
-            )
-        ):
-            below.addWidget(part, 0, column)
-        below.setColumnStretch(8, 1)
         column = QVBoxLayout(self)
         column.addWidget(scroll, 1)
         column.addWidget(self.add)
-        column.addLayout(below)
+        if self._service:
+            column.addLayout(self._dwelling_row())
+        column.addWidget(self.generator)
         column.addWidget(self.problem)
         column.addWidget(self.answer_buttons(self.take))
         self.add.clicked.connect(lambda _=False: self._append(self._fresh()))
+
+    def _dwelling_row(self):
+        row = QHBoxLayout()
+        parts = (
+            ("For the dwelling's load: floor area", self.floor),
+            ("small-appliance and laundry circuits", self.small),
+            ("parts of the heating", self.heating),
+        )
+        for words, field in parts:
+            row.addWidget(QLabel(words))
+            row.addWidget(field)
+        row.addStretch(1)
+        return row
 
     def _fresh(self):
         leg = None if self._job.supply.phases == "single" else "1"
         return {**FIRST, "name": f"Circuit {len(self.rows) + 1}", "leg": leg}
 
     def _append(self, circuit):
-        row = _Row(len(self.rows) + 1, circuit, self._known, self.tell)
+        row = CircuitRow(len(self.rows) + 1, circuit, self._known, self.tell, self._service)
         self._line += 1
         line = self._line
         for column, part in enumerate(row.parts):
@@ -199,18 +114,19 @@ class BoardDialog(AnswerDialog):
     def take(self) -> None:
         """Closes with the changed job when it is valid; says what is wrong when not."""
         try:
-            board = Board(circuits=tuple(row.value for row in self.rows)) if self.rows else None
-            generator = None
-            if self.generator.isChecked():
-                generator = Generator(
-                    kw=self.power.value,
-                    start_below=(self.starts.value or 0.0) / 100.0,
-                    stop_above=(self.stops.value or 0.0) / 100.0,
-                    on=self.place.currentData(),
-                )
-            self.result_job = self._job.with_(board=board, generator=generator)
+            self.result_job = self._job.with_(board=self._board(), generator=self.generator.value)
         except ValidationError as error:
             where, problem = first_field_error(error)
             self.tell(f"{where}: {problem}." if where else f"{problem}.")
         else:
             self.accept()
+
+    def _board(self):
+        if not self.rows:
+            return None
+        return Board(
+            circuits=tuple(row.value for row in self.rows),
+            floor_m2=self.floor.value,
+            small_circuits=self.small.value(),
+            heating_parts=self.heating.value(),
+        )

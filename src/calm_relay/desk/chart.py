@@ -111,10 +111,10 @@ class Chart(pg.PlotWidget):
         )
         return self.plot(x, y, pen=pen(colour, width, style), **marks)
 
-    def words(self, x, y, text, colour, anchor=(0, 1)):
+    def words(self, x, y, text, colour, anchor=(0, 1), *, strong=False):
         """Words beside a curve."""
         item = pg.TextItem(text, color=colour, anchor=anchor)
-        item.setFont(font(8))
+        item.setFont(font(8, strong=strong))
         self.addItem(item)
         item.setPos(x, y)
 

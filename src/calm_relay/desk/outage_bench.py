@@ -101,7 +101,8 @@ class OutageBench(Bench):
         column.setSpacing(4)
         top = QHBoxLayout()
         top.setSpacing(7)
-        when = (QLabel("Dark from"), self.at, QLabel("for"), self.hours)
+        self.when = QLabel()
+        when = (self.when, self.at, QLabel("for"), self.hours)
         for part in (*when, self.pull, self.midwinter, self.worst, self.starts, QLabel("on"), self.boards):
             top.addWidget(part)
         top.addStretch(1)
@@ -144,6 +145,9 @@ class OutageBench(Bench):
             return
         first = self._view is None
         self._view, self._schools, self._mapped, self._every = view, (), None, None
+        street = view.plan.job.supply.street
+        self.when.setText("Dark from" if street else "From")
+        self.pull.setText("Pull the switch" if street else "Rehearse")
         year = view.plan.site.calendar.year
         first_day, last_day = QDate(year, 1, 1), QDate(year, 12, 31)
         self.at.setDateTimeRange(QDateTime(first_day, QTime(0, 0)), QDateTime(last_day, QTime(23, 45)))
@@ -291,7 +295,8 @@ class OutageBench(Bench):
         generator = self._view.plan.job.generator
         if generator is not None:
             hours = float((run.of("generator") > 0).sum() * run.step_h)
-            told.append(f"The generator runs {hours:.1f} h and burns {run.litres(generator):.1f} l.")
+            runs = f"runs {hours:.1f} h and burns {run.litres(generator):.1f} l"
+            told.append(f"The generator {runs if hours > 0 else 'stays off'}.")
         self.more.setText(keep_units(" ".join(told)))
         note = self._view.plan.assumed_note or self._view.plan.site.source
         self.verdict.setToolTip(f"From: the year's own level of the store, datasheets, {note}")

@@ -111,21 +111,27 @@ class StoreAndSun(CursorChart):
         by = _every(run)
         hours = run.hours[::by]
         used = (run.of("pv_ac_used") + run.of("pv_dc_used"))[::by]
-        offered = run.of("pv_ac_offered")[::by]
-        top_kw = next(kw for kw in ARRAY_TOPS if kw >= max(float(used.max()), float(offered.max()), 1.0))
+        offered, made = run.of("pv_ac_offered")[::by], run.of("generator")[::by]
+        most = max(float(series.max()) for series in (used, offered, made))
+        top_kw = next(kw for kw in ARRAY_TOPS if kw >= max(most, 1.0))
         scale = 100.0 / top_kw
         edges = np.append(hours, hours[-1] + run.step_h * by)
         self.steps(edges, used * scale, look.light, alpha=170)
         self.line(hours, offered * scale, look.light, 1.2, Qt.PenStyle.DashLine)
         self.line(hours, run.of("store")[::by] / run.usable_kwh * 100.0, look.direct, 2.2)
-        keys = [("store, % full", look.direct), ("array used, kW; dashed: offered on the AC side", look.light)]
+        dashed = "; dashed: offered on the AC side" if offered.max() > 0 else ""
+        keys = [("store, % full", look.direct), (f"array used, kW{dashed}", look.light)]
+        if made.max() > 0:
+            self.line(hours, made * scale, look.ink, 1.6)
+            keys.append(("generator, kW", look.ink))
         rest, high = float(run.frequency_hz.min()), float(run.frequency_hz.max())
         if high > rest + 0.01:
             self.line(hours, 102.0 + 22.0 * (run.frequency_hz[::by] - rest) / (high - rest), look.alternating, 1.4)
             keys.append((f"frequency, {rest:g} to {high:.1f} Hz", look.alternating))
         end = float(edges[-1])
-        for number, (words, colour) in enumerate(keys):
-            self.key(end * (0.01, 0.19, 0.68)[number], 152.0, words, colour)
+        places = (0.01, 0.19, 0.66, 0.83) if dashed else (0.01, 0.19, 0.42, 0.66)
+        for (words, colour), place in zip(keys, places, strict=False):
+            self.key(end * place, 152.0, words, colour)
         self.getAxis("left").setTicks([[(share, f"{share}") for share in (0, 50, 100)]])
         self.right_axis([(50.0, f"{top_kw / 2:g} kW"), (100.0, f"{top_kw:g} kW")])
         self.setXRange(0, end, padding=0)

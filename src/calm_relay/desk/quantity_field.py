@@ -3,11 +3,11 @@
 from PySide6.QtCore import QLocale, Signal
 from PySide6.QtWidgets import QLineEdit
 
-from calm_relay.job.quantity import parse_quantity, quantity_text
+from calm_relay.job.quantity import FACTORS, parse_quantity, quantity_text
 
 
 class QuantityField(QLineEdit):
-    """A number between `low` and `high` in `unit`; empty where `optional`.
+    """A number between `low` and `high` in `unit`, one of `job.quantity.FACTORS`; empty where `optional`.
 
     Signals
     -------
@@ -21,6 +21,8 @@ class QuantityField(QLineEdit):
     refused = Signal(str)
 
     def __init__(self, name, unit, low, high, decimals=2, *, optional=False, parent=None):
+        if unit not in FACTORS:
+            raise ValueError(f"{unit!r} is no unit of a field; wanted one of {', '.join(FACTORS)}")
         super().__init__(parent)
         self._name, self._unit, self._low, self._high = name, unit, low, high
         self._decimals, self._optional = decimals, optional

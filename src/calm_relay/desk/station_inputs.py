@@ -27,8 +27,28 @@ def street_inputs() -> FieldForm:
     )
 
 
+def _unserved(job):
+    return job.alone.unmet_max * 100.0
+
+
+def _take_unserved(job, value):
+    return job.with_(alone=job.alone.with_(unmet_max=round(value / 100.0, 9)))
+
+
+def alone_inputs() -> FieldForm:
+    """Main switch, and what a year may leave unserved."""
+    return FieldForm(
+        (
+            Field("Main switch", "A", 1, 1000, *_of("supply", "main_fuse_a"), 0),
+            Field("May go unserved", "%", 0, 100, _unserved, _take_unserved, 2),
+        ),
+        across=1,
+    )
+
+
 # Rows of a `FormDialog` on `Job.supply`.
 SERVICE_ROWS = (
+    ("street", "There is a street", "tick"),
     ("meter", "The meter counts", [(name, name) for name in ("sum of phases", "each phase")]),
     ("home_shares", "Demand on phases 1 / 2 / 3, %", "shares"),
     ("single_on", "Single-phase boxes hang on phase", [(1, "1"), (2, "2"), (3, "3")]),

@@ -1,42 +1,39 @@
-"""The bench Street: the service, the tariff, what the operator adds up, and the region's dated rules."""
+"""The bench Street: service, tariff and the region's rules; without a street, what the year alone comes to."""
 
 from pydantic import ValidationError
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout
 
+from calm_relay.desk.alone_panel import AlonePanel
 from calm_relay.desk.bench import Bench
-from calm_relay.desk.choice_field import ChoiceField
+from calm_relay.desk.board_dialog import BoardDialog
 from calm_relay.desk.figures_grid import FiguresGrid
 from calm_relay.desk.form_dialog import FormDialog
-from calm_relay.desk.quantity_field import QuantityField
-from calm_relay.desk.station_inputs import SERVICE_ROWS, street_inputs
-from calm_relay.desk.theme import font
+from calm_relay.desk.rules_panel import RulesPanel
+from calm_relay.desk.station_inputs import SERVICE_ROWS, alone_inputs, street_inputs
 from calm_relay.exchange.errors import first_field_error
-from calm_relay.exchange.shipped import rule_packs
-from calm_relay.job.rules import UNITS
-from calm_relay.job.survey import RuleChange
 
 
 class StreetBench(Bench):
-    """Shows `planning.figures` of the street and `planning.rules`; a rule's limit can be changed."""
+    """Shows `planning.figures` of the street and the rules, or `planning.alone` where there is no street."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
         self._job = None
         self.figures = FiguresGrid()
-        self.inputs = street_inputs()
-        self.inputs.edited.connect(self.edited)
+        self.inputs, self.lone_inputs = street_inputs(), alone_inputs()
+        self.rules, self.alone = RulesPanel(), AlonePanel()
         self.service = QPushButton("Meter and connection…")
-        self.service.setObjectName("small")
-        self.service.setToolTip("How the meter counts phases, and what inverters the operator lets on")
-        self.service.clicked.connect(lambda _=False: self._ask_service())
-        self.region = ChoiceField("Region whose rules are applied", width=20)
-        self.region.taken.connect(self._on_region)
-        self.limits: dict[str, QuantityField] = {}
+        self.service.setToolTip("Whether there is a street, how its meter counts, what inverters may be let on")
+        self.board = QPushButton("Board and generator…")
         self.problem = QLabel()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
-        self._rows = QGridLayout()
+        for part in (self.inputs, self.lone_inputs, self.rules, self.alone):
+            part.edited.connect(self.edited)
+        self.alone.study_wanted.connect(self.study_wanted)
+        self.service.clicked.connect(lambda _=False: self._ask_service())
+        self.board.clicked.connect(lambda _=False: self._ask_board())
         self._lay_out()
 
     def _lay_out(self):
@@ -45,133 +42,62 @@ class StreetBench(Bench):
         row.setSpacing(22)
         left = QVBoxLayout()
         left.setSpacing(6)
-        left.addWidget(self.figures)
-        left.addWidget(self.inputs)
-        left.addWidget(self.service)
+        for part in (self.figures, self.inputs, self.lone_inputs, self.service, self.board, self.problem):
+            left.addWidget(part)
+        for button in (self.service, self.board):
+            button.setObjectName("small")
         left.addStretch(1)
-        row.addLayout(left, 1)
-        right = QVBoxLayout()
-        right.setSpacing(5)
-        title = QLabel("Rules of the region")
-        title.setFont(font(10.5, strong=True))
-        right.addWidget(title)
-        choose = QHBoxLayout()
-        label = QLabel("&Region")
-        label.setBuddy(self.region)
-        choose.addWidget(label)
-        choose.addWidget(self.region, 1)
-        right.addLayout(choose)
-        note = QLabel("Dated presets to start from, never law: the local code and the network operator decide.")
-        note.setObjectName("quiet")
-        note.setWordWrap(True)
-        right.addWidget(note)
-        inside = QWidget()
-        inside.setLayout(self._rows)
-        self._rows.setContentsMargins(0, 0, 4, 0)
-        self._rows.setVerticalSpacing(2)
-        self._rows.setHorizontalSpacing(8)
-        self._rows.setColumnStretch(0, 1)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(inside)
-        scroll.setAccessibleName("Rules and their limits")
-        right.addWidget(scroll, 1)
-        right.addWidget(self.problem)
-        row.addLayout(right, 1)
+        self._left = left
+        row.addLayout(left, 4)
+        self._pages = QStackedWidget()
+        self._pages.addWidget(self.rules)
+        self._pages.addWidget(self.alone)
+        row.addWidget(self._pages, 5)
 
     def show_job(self, job) -> None:
-        """Shows service, tariff and rules."""
-        from calm_relay.planning.errors import PlanError
-        from calm_relay.planning.rules import rules_of
-
-        before, self._job = self._job, job
-        self.inputs.show_job(job)
-        self.region.offer([(pack.key, pack.name) for pack in rule_packs().values()])
-        self.region.show_value(job.region)
+        """Shows service, tariff and rules, or what a house without a street is asked for."""
+        self._job = job
+        street = job.supply.street
+        self.inputs.setVisible(street)
+        self.lone_inputs.setVisible(not street)
+        self.board.setVisible(not street)
+        (self.inputs if street else self.lone_inputs).show_job(job)
+        self.rules.show_job(job)
         self.problem.hide()
-        if before is not None and (before.region, before.rule_changes, before.supply, before.rules) == (
-            job.region,
-            job.rule_changes,
-            job.supply,
-            job.rules,
-        ):
-            return
-        while self._rows.count():
-            self._rows.takeAt(0).widget().deleteLater()
-        self.limits.clear()
-        try:
-            held = {item.rule.key: item for item in rules_of(job)}
-        except PlanError as error:
-            self._tell(str(error))
-            return
-        line = 0
-        for rule in rule_packs()[job.region].rules:
-            if rule.phases not in {None, job.supply.phases}:
-                continue
-            item = held.get(rule.key)
-            self._add_rule(line, rule, item)
-            line += 2
-        for own in job.rules:
-            told = f"{own.authority}, {own.clause}, {own.dated}; this job's own"
-            self._add_words(line, own.name, told)
-            value = QLabel(f"{own.ratio_max:g} kWp/kW")
-            self._rows.addWidget(value, line, 1)
-            line += 2
-        self._rows.setRowStretch(line, 1)
-
-    def _add_rule(self, line, rule, item):
-        self._add_words(
-            line, f"{rule.name} – {rule.applies_to}", item.authority if item else f"{rule.told}; left out"
-        )
-        field = QuantityField(f"Limit: {rule.name}", "", 0, 100_000, 3, optional=True)
-        field.setFixedWidth(74)
-        field.show_value(item.limit if item else None)
-        field.setToolTip(f"{rule.name}: another number holds in this job only, empty leaves the rule out")
-        field.accepted.connect(lambda value, rule=rule: self._on_limit(rule, value))
-        field.refused.connect(self._tell)
-        unit = QLabel(UNITS[rule.kind])
-        unit.setObjectName("quiet")
-        self._rows.addWidget(field, line, 1)
-        self._rows.addWidget(unit, line, 2)
-        self.limits[rule.key] = field
-
-    def _add_words(self, line, name, told):
-        title, source = QLabel(name), QLabel(told)
-        title.setWordWrap(True)
-        source.setWordWrap(True)
-        source.setObjectName("quiet")
-        source.setFont(font(8))
-        self._rows.addWidget(title, line, 0)
-        self._rows.addWidget(source, line + 1, 0, 1, 3)
+        self._pages.setCurrentWidget(self.rules if street else self.alone)
 
     def show_view(self, view) -> None:
-        """Shows the figures of the option in view."""
+        """Shows the figures of the option in view, and asks for its year alone."""
         from calm_relay.planning.figures import figures_of
 
-        if self.is_new(view):
-            self.figures.show_figures(figures_of(view.plan, view.option, "Street"))
+        if not self.is_new(view):
+            return
+        self.figures.show_figures(figures_of(view.plan, view.option, "Street"))
+        if not view.plan.job.supply.street:
+            self.alone.show_view(view)
+
+    def show_study(self, key: str, found) -> None:
+        """Shows the year alone, or what other sizes would do."""
+        self.alone.show_study(key, found)
+
+    def forget(self) -> None:
+        """The next view asks anew."""
+        super().forget()
+        self.alone.forget()
 
     def _ask_service(self):
         dialog = FormDialog("Meter and connection", self._job.supply, SERVICE_ROWS, self.window())
-        if dialog.exec() and dialog.result_model != self._job.supply:
-            self.edited.emit(self._job.with_(supply=dialog.result_model), "Meter and connection")
-
-    def _on_region(self, region):
-        job = self._job.with_(region=region, rule_changes=())
-        self.edited.emit(job, f"Rules: {rule_packs()[region].name}")
-
-    def _on_limit(self, rule, value):
-        rest = tuple(change for change in self._job.rule_changes if change.rule != rule.key)
-        if value != rule.limit:
-            rest = (*rest, RuleChange(rule=rule.key, limit=value))
+        if not dialog.exec() or dialog.result_model == self._job.supply:
+            return
         try:
-            job = self._job.with_(rule_changes=rest)
+            job = self._job.with_(supply=dialog.result_model)
         except ValidationError as error:
-            self._tell(" ".join(first_field_error(error)))
+            self.problem.setText(": ".join(part for part in first_field_error(error) if part))
+            self.problem.show()
         else:
-            told = "left out" if value is None else f"{value:g}"
-            self.edited.emit(job, f"{rule.name}: {told}")
+            self.edited.emit(job, "Meter and connection")
 
-    def _tell(self, problem):
-        self.problem.setText(problem)
-        self.problem.show()
+    def _ask_board(self):
+        dialog = BoardDialog(self._job, self.window())
+        if dialog.exec() and dialog.result_job != self._job:
+            self.edited.emit(dialog.result_job, "The board and the generator")

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from calm_relay.planning.bus_rating import bus_rating
+from calm_relay.planning.island import forms_grid
 from calm_relay.planning.plan import Option, Plan
 
 
@@ -117,9 +119,14 @@ def _alone(plan, option):
     yield Figure("May go unserved", f"{job.alone.unmet_max:.1%} of the demand", "the job")
     if option.outcome is None:
         return
+    box = option.design.store_box
+    rating = bus_rating(option.design, box) if forms_grid(box) else None
+    if rating is not None:
+        text = f"{rating.arrays_kw:g} kW of array inverters; it takes {rating.limit_kw:.3g} kW"
+        yield Figure("On its AC bus", text, rating.owner)
     year, note = option.outcome.year, f"simulated year, {plan.assumed_note or plan.site.source}"
     yield Figure("Unserved", f"{year.unmet_kwh:,.0f} kWh a year, {option.outcome.unmet:.1%}", note, True)
-    yield Figure("Dark", f"{year.dark_hours:,.0f} h a year", note, True)
+    yield Figure("Dark", f"{year.dark_hours:,.0f} h a year, without machines' starts", note, True)
     if generator is not None:
         burnt = year.bus_kwh("import") * generator.litres_per_kwh
         yield Figure("Generator runs", f"{year.generator_hours:,.0f} h, {burnt:,.0f} l a year", note, True)

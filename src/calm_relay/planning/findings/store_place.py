@@ -82,7 +82,7 @@ def check_air(subject):
     if cold:
         sentence = (
             f"In the {place.where} the cells are below {pack.charge_full_c:g} °C on {cold} days and charge slower"
-            f"{f', on {shut} days not at all' if shut else ''}; coldest day {air.min():.0f} °C."
+            f"{f', on {shut} days not at all' if shut else ''}; coldest day {round(float(air.min())) + 0} °C."
         )
         mends = (Mend("Stand it in a heated room", _move(where="heated room")),)
         found.append(
