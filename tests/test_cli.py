@@ -90,6 +90,23 @@ def test_an_outsider_can_close_the_balances(job, request, tmp_path):
     assert all(option["refused"] for option in document["options"] if option not in live)
 
 
+def test_a_house_without_a_street_closes_for_an_outsider_too(tmp_path, capsys):
+    document, series = assess("demo:hut", tmp_path, "--plan-only")
+    jsonschema.validate(document, json.loads((DOCS / "plan.schema.json").read_text()))
+    assert main(["assess", "demo:hut"]) == 0
+    told = capsys.readouterr().out
+    assert "fuel € " in told and "unserved 1.0%" in told and " import " not in told
+    for option in (option for option in document["options"] if not option["refused"]):
+        _, table = table_of(series / f"{option['key']}.csv")
+        assert balances(option, table, document["step_h"]) < 1e-9
+        assert table["export_kw"].max() == 0.0
+        asked, alone = table["home_kw"].sum() * document["step_h"], option["alone"]
+        assert asked == pytest.approx(option["year"]["home_kwh"], abs=1e-6)
+        unmet = option["year"]["unmet_kwh"]
+        assert unmet == pytest.approx(alone["unmet_share"] * (asked + unmet), abs=1e-6)
+        assert alone["generator_kwh"] == pytest.approx(table["import_kw"].sum() * document["step_h"], abs=1e-6)
+
+
 def test_the_search_tells_its_edge_and_writes_every_plant(tmp_path, capsys, monkeypatch):
     monkeypatch.setattr("calm_relay.planning.search.search.__defaults__", (unheard, 60))
     assert main(["search", "demo", "--by", "score", "--csv", str(tmp_path / "plants.csv")]) == 0

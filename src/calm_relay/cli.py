@@ -28,14 +28,16 @@ def _parser():
     parser.set_defaults(run=_open, job=None)
     commands = parser.add_subparsers(metavar="COMMAND")
     demo = commands.add_parser("demo", help="open the window on the demo job")
-    demo.add_argument("name", nargs="?", default="pottery", help="pottery (when left out), cottage or dairy")
+    demo.add_argument("name", nargs="?", default="pottery", help="pottery (when left out), cottage, dairy or hut")
     demo.set_defaults(run=_demo)
     open_ = commands.add_parser("open", help="open the window on a job file")
     open_.add_argument("job", type=Path, metavar="JOB", nargs="?", help="the demo job when left out")
     open_.set_defaults(run=_open)
     assess = commands.add_parser("assess", help="plan a job without a window")
     assess.add_argument(
-        "job", metavar="JOB", help="a job file, or demo, demo:cottage, demo:dairy for a job that ships with it"
+        "job",
+        metavar="JOB",
+        help="a job file, or demo, demo:cottage, demo:dairy, demo:hut for a job that ships with it",
     )
     assess.add_argument(
         "--json",
@@ -192,10 +194,13 @@ def _summary(made):
             continue
         figures, money = option.outcome.figures, option.outcome.money
         payback = "never" if money.payback_years == float("inf") else f"{money.payback_years:.1f} years"
+        street = made.job.supply.street
+        paid, bought = ("bill", "import") if street else ("fuel", "generator")
+        unmet = "" if street else f", unserved {option.outcome.unmet:.1%}"
         lines.append(
-            f"{option.design.title}: bill {made.job.tariff.currency} {money.bill:,.0f} a year, outlay "
-            f"{money.outlay:,.0f}, payback {payback}, import {figures.import_kwh:,.0f} kWh, "
-            f"self-sufficiency {figures.self_sufficiency:.0%}{note}"
+            f"{option.design.title}: {paid} {made.job.tariff.currency} {money.bill:,.0f} a year, outlay "
+            f"{money.outlay:,.0f}, payback {payback}, {bought} {figures.import_kwh:,.0f} kWh, "
+            f"self-sufficiency {figures.self_sufficiency:.0%}{unmet}{note}"
         )
         lines += [f"  {finding.severity.name.lower()}: {finding.sentence}" for finding in option.findings]
     return "\n".join([*lines, "", made.choice.sentence])

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.bills_dialog import BillsDialog
 from calm_relay.desk.board_dialog import BoardDialog
+from calm_relay.desk.board_picture import BoardPicture
 from calm_relay.desk.choice_field import ChoiceField
 from calm_relay.desk.field_form import Field, FieldForm
 from calm_relay.desk.home_charts import Carpet, Seasons, Stacked
@@ -28,7 +29,7 @@ SHAPES = (
     ("small shop", "small shop"),
     ("farm", "farm"),
 )
-PARTS = (("parts", "By what draws it"), ("seasons", "By season"))
+PARTS = (("parts", "By what draws it"), ("seasons", "By season"), ("board", "On the board"))
 
 
 def _of(name):
@@ -42,11 +43,12 @@ def _of(name):
 
 
 def _studied(plan, option, progress):
-    """The year's carpet and its mean days, read beside the interface thread."""
+    """The year's carpet, its mean days and the board's worst half hour, read beside the interface thread."""
     from calm_relay.planning.seasons import home_year, typical_days
+    from calm_relay.planning.stack import stack_of
 
     progress(0.2, "Reading the home's year")
-    return home_year(plan), typical_days(plan)
+    return home_year(plan), typical_days(plan), stack_of(plan, option)
 
 
 class HomeBench(Bench):
@@ -56,6 +58,7 @@ class HomeBench(Bench):
         super().__init__(parent)
         self._job = self._view = None
         self.carpet, self.stacked, self.seasons = Carpet(), Stacked(), Seasons()
+        self.picture = BoardPicture()
         self.tabs = Tabs(PARTS)
         self.told = QLabel()
         self.told.setWordWrap(True)
@@ -94,7 +97,7 @@ class HomeBench(Bench):
         left = QVBoxLayout()
         left.setSpacing(4)
         left.addWidget(self.carpet, 5)
-        left.addLayout(tabbed(self.tabs, self.stacked, self.seasons), 4)
+        left.addLayout(tabbed(self.tabs, self.stacked, self.seasons, self.picture), 4)
         row.addLayout(left, 5)
         side = QVBoxLayout()
         side.setSpacing(6)
@@ -161,11 +164,12 @@ class HomeBench(Bench):
         """Draws the year, its parts and its seasons."""
         if key != "home":
             return
-        year, days = found
+        year, days, stack = found
         plan = self._view.plan
         self.carpet.show_year(plan, year)
         self.stacked.show_year(plan, year)
         self.seasons.show_days(plan, days)
+        self.picture.show_stack(stack)
 
     def _on_shape(self, shape):
         job = self._job.with_(demand=self._job.demand.with_(shape=shape))

@@ -56,6 +56,10 @@ def _has_night(bench):
     return bench._mapped is not None and bool(bench._schools)
 
 
+def _has_sizes(bench):
+    return bench.alone._sizing is not None
+
+
 def _pick(bench):
     """A plant in the middle of the edge."""
     if bench.model.plants:
@@ -93,13 +97,14 @@ VIEWS = (
         ready=lambda bench: bench.model.plants,
         then=_pick,
     ),
-    Shot("outage", "Outage", 1, ready=_has_night),
     Shot("survival", "Outage", 4, press=lambda bench: bench.tabs.choose("map"), ready=_has_night),
     Shot("sky", "Sky", 1),
     Shot("roof", "Roof", 1, "best"),
-    Shot("home", "Home", 1),
+    Shot("home", "Home", 1, press=_tab("board")),
     Shot("street", "Street", 2),
     Shot("notes", "Notes", 1),
+    Shot("outage", "Outage", 2, demo="cottage", ready=_has_night, then=lambda bench: bench._scrub(8.0)),
+    Shot("alone", "Street", 3, demo="hut", press=lambda bench: bench.alone.tabs.choose("size"), ready=_has_sizes),
     Shot("strings-new-build", "Strings", 3, demo="cottage", press=lambda bench: bench.tabs.choose("curves")),
 )
 DARK = (Shot("store-dark", "Store", 2, "best"),)

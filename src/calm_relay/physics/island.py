@@ -159,7 +159,9 @@ def run_island(
     start, again : ndarray, shape (circuits, steps), optional
         Starts of machines on the circuits, see `outage.rehearse`; none when left out.
     """
-    p, offered, own, on = _run(plant, pv_kw, step_h, island, level_kwh, start, again)
+    if level_kwh is not None and island.former is not None:
+        plant = _filled(plant, island.former, level_kwh)
+    p, offered, own, on = _run(plant, pv_kw, step_h, island, start, again)
     flows = _booked(plant, p, pv_kw, island.former, offered, island.switched, own)
     bus, rest = _bus(own), (island.asked_kw, on, own, island.former)
     return IslandYear(tuple(plant), step_h, bus, flows[:, CONVERTER_AT["store"]], None, flows, *rest)
@@ -167,7 +169,7 @@ def run_island(
 
 def island_bus(plant, pv_kw, step_h: float, island: Island) -> IslandBus:
     """The same run with the least that is kept of it, which takes a third of the time."""
-    _, _, own, on = _run(plant, pv_kw, step_h, island, None, None, None)
+    _, _, own, on = _run(plant, pv_kw, step_h, island, None, None)
     level = np.zeros((len(plant), own.shape[0]))
     for j, box in enumerate(plant):
         if box.battery:
@@ -179,7 +181,14 @@ def _bus(own):
     return np.array([own[:, outage.SERVED], own[:, outage.GEN], np.zeros(own.shape[0])])
 
 
-def _run(plant, pv_kw, step_h, island, level_kwh, start, again):
+def _filled(plant, number, level_kwh):
+    """The plant with so much in one store at the beginning, so that what is booked closes from there."""
+    box = plant[number]
+    full = replace(box, battery=replace(box.battery, initial=level_kwh / box.battery.usable_kwh))
+    return (*plant[:number], full, *plant[number + 1 :])
+
+
+def _run(plant, pv_kw, step_h, island, start, again):
     """The kernel's own flows, and what the arrays on the bus offer."""
     steps = island.load.shape[1]
     own = np.zeros((steps, len(outage.FLOWS)))
@@ -206,7 +215,7 @@ def _run(plant, pv_kw, step_h, island, level_kwh, start, again):
             np.ascontiguousarray(pv_kw[j]),
             smooth,
             switched,
-            battery.initial * battery.usable_kwh if level_kwh is None else level_kwh,
+            battery.initial * battery.usable_kwh,
             step_h,
             False,
             own,

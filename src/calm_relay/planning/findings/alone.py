@@ -151,8 +151,8 @@ def check_black_start(subject):
         return []
     own = box.has_array and box.converter.backup.black_start
     if own or subject.job.generator is not None:
-        how = "modules on its own DC bus" if own else "the generator"
-        sentence = f"After a flat store {how} bring the house back."
+        how = "modules on its own DC bus bring" if own else "the generator brings"
+        sentence = f"After a flat store {how} the house back."
         return [Finding("black start", Severity.HOLD, "Store", "store", sentence, rule="datasheets")]
     why = "cannot start black" if box.has_array else "has no modules on its own DC bus"
     sentence = f"{box.converter.name} {why}: once flat, sun alone does not bring the house back."

@@ -40,7 +40,7 @@ def shed_to_fit(job, on, limit_kw):
         return ()
     told = ", ".join(f"“{name}”" for name in dropped)
     changes = {name: {"role": "shed", "shed_below": 1.0} for name in dropped}
-    return (board_mend(f"Shed {told} when dark", changes),)
+    return (board_mend(f"Shed {told} when dark" if job.supply.street else f"Never feed {told}", changes),)
 
 
 @street_check
@@ -93,8 +93,9 @@ def check_backed_load(subject):
     when = subject.site.calendar.wall[at].astype(object)
     phases = {"single": 1, "split": 2, "three": 3}[box.converter.phases]
     amps = limit_kw * 1000.0 / phases / leg_volts(box.converter.phases, box.converter.volts)
+    what = "What stays on in the dark" if job.supply.street else "What is fed"
     sentence = (
-        f"What stays on in the dark stacks up to {asked_kw:.1f} kW ({when:%-d %b, %H:%M}: {parts}"
+        f"{what} stacks up to {asked_kw:.1f} kW ({when:%-d %b, %H:%M}: {parts}"
         f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); {box.converter.name} alone gives "
         f"{limit_kw:.1f} kW, {amps:.0f} A{' on each leg' if phases == 2 else ' a phase' if phases == 3 else ''}."
     )
@@ -155,7 +156,7 @@ def check_starts(subject):
                 Severity.WATCH if over else Severity.HOLD,
                 "Home",
                 "board",
-                f"{sentence}{' It trips when dark.' if over else ''}",
+                f"{sentence}{(' It trips when dark.' if supply.street else ' It trips.') if over else ''}",
                 start_kw,
                 limit_kw,
                 "kVA",
@@ -265,13 +266,14 @@ def check_legs(subject):
     over = worst > leg_kw
     volts = leg_volts(box.converter.phases, box.converter.volts)
     told = " / ".join(f"{kw:.1f}" for kw in legs[:, at])
+    dark = "when dark " if subject.job.supply.street else ""
     return [
         Finding(
             "legs",
             Severity.WATCH if over else Severity.HOLD,
             "Home",
             "board",
-            f"At their fullest the legs behind the relay ask {told} kW; when dark {box.converter.name} gives "
+            f"At their fullest the legs behind the relay ask {told} kW; {dark}{box.converter.name} gives "
             f"{leg_kw:.1f} kW, {leg_kw * 1000 / volts:.0f} A, on each.",
             worst,
             leg_kw,

@@ -1,0 +1,125 @@
+"""The bench Street of a house without a street, and the way from one to the other, as a person uses them."""
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+
+from calm_relay.desk.alone_charts import SizingMap
+from calm_relay.desk.form_dialog import FormDialog
+from calm_relay.exchange.shipped import demo_job
+
+from .driving import LEFT, choose, type_into
+
+
+@pytest.fixture
+def hut(window, settled, qtbot):
+    window.session.replace(demo_job("hut"))
+    window.forget_view()
+    settled(window)
+    window.show_option([option.design.key for option in window.session.plan.options].index("hybrid-swap"))
+    window.open_bench("Street")
+    qtbot.waitUntil(lambda: window.bench.alone.told.text() != "", timeout=20_000)
+    return window.bench
+
+
+def plain(label):
+    return label.text().replace("\u00a0", " ")
+
+
+def test_the_year_alone_is_told_and_its_inputs_stand_beside_it(hut, window, qtbot, settled):
+    assert not hut.inputs.isVisible()
+    assert hut.lone_inputs.isVisible()
+    assert not hut.rules.isVisible()
+    assert "on the back of an envelope" in plain(hut.alone.told)
+    assert "without sun and generator it lasts 1.9 days" in plain(hut.alone.told)
+    assert not hut.alone.months.isHidden()
+    type_into(qtbot, hut.lone_inputs.editors["May go unserved"], "2")
+    settled(window)
+    assert window.session.job.alone.unmet_max == 0.02
+    note = next(n.finding for n in window.margin.notes if n.finding.check == "unmet")
+    assert note.severity.name == "HOLD"
+
+
+def test_a_size_is_found_on_the_map_and_used(hut, window, qtbot, settled):
+    panel = hut.alone
+    qtbot.mouseClick(panel.tabs.buttons["size"], LEFT)
+    qtbot.waitUntil(lambda: panel._sizing is not None, timeout=60_000)
+    found = panel._sizing
+    assert panel.map.place == found.best
+    assert "The cheapest of those within the target." in plain(panel.chosen)
+    assert panel.use.isEnabled()
+    panel.map.setFocus()
+    i, j = found.best
+    qtbot.keyClick(panel.map, Qt.Key.Key_Right)
+    assert panel.map.place == (i, j + 1)
+    assert not found.allowed[panel.map.place]
+    assert not panel.use.isEnabled()
+    assert "More array than the boxes' makers allow" in plain(panel.chosen)
+    window.grab()
+    view = panel.map.getPlotItem().getViewBox()
+    here = QPointF(found.here[1] + 0.5, found.here[0] + 0.5)
+    spot = panel.map.mapFromScene(view.mapViewToScene(here))
+    qtbot.mouseClick(panel.map.viewport(), LEFT, pos=spot)
+    assert panel.map.place == found.here
+    assert "What this option has." in plain(panel.chosen)
+    assert not panel.use.isEnabled()
+    choose(panel.reading, "cost")
+    assert "thousands of €" in panel.map.getPlotItem().titleLabel.text
+    panel._pick(i, j)
+    qtbot.mouseClick(panel.use, LEFT)
+    settled(window)
+    assert window.commands.undo.text().startswith("Undo: Size: 3 packs")
+    assert sum(face.count for face in window.session.job.faces) > sum(face.count for face in demo_job("hut").faces)
+
+
+def test_the_map_shows_nothing_where_there_is_nothing_to_try(dressed, qtbot):
+    shown = SizingMap()
+    qtbot.addWidget(shown)
+    shown.show_sizing(None, "unmet")
+    assert shown.isHidden()
+    qtbot.keyClick(shown, Qt.Key.Key_Right)
+    assert shown.place is None
+
+
+def test_a_street_is_taken_away_and_laid_again(window, settled, qtbot, monkeypatch):
+    def answer(dialog):
+        dialog.fields["street"].setChecked(not dialog.fields["street"].isChecked())
+        dialog.take()
+        return 1
+
+    monkeypatch.setattr(FormDialog, "exec", answer)
+    window.open_bench("Street")
+    bench = window.bench
+    assert bench.rules.isVisible() and not bench.alone.isVisible()
+    qtbot.mouseClick(bench.service, LEFT)
+    settled(window)
+    assert not window.session.job.supply.street
+    assert bench.alone.isVisible()
+    assert "none" in next(s.headline for s in window.line.line.stations if s.name == "Street")
+    qtbot.mouseClick(bench.service, LEFT)
+    settled(window)
+    assert window.session.job.supply.street
+    assert bench.rules.isVisible()
+
+
+def test_the_night_of_a_hut_is_not_an_outage(hut, window, qtbot):
+    window.open_bench("Outage")
+    bench = window.bench
+    qtbot.waitUntil(lambda: bench.verdict.text() != "" and bench._mapped is not None, timeout=30_000)
+    assert (bench.when.text(), bench.pull.text()) == ("From", "Rehearse")
+    assert "Carried over" not in bench.more.text()
+    assert "The generator" in bench.more.text()
+
+
+def test_home_shows_who_is_on_the_board(window, qtbot, settled):
+    window.show_option(1)
+    window.open_bench("Home")
+    bench = window.bench
+    qtbot.mouseClick(bench.tabs.buttons["board"], LEFT)
+    qtbot.waitUntil(lambda: bench.picture._stack is not None, timeout=20_000)
+    told = bench.picture.accessibleDescription()
+    assert "Kiln: lives, 6.0 kW" in told
+    assert "Together: 10.9 of 4.7 kW" in told
+    assert bench.picture.isVisible()
+    picture = bench.picture.grab().toImage()
+    shades = {picture.pixelColor(150, y).name() for y in range(25, picture.height(), 4)}
+    assert len(shades) > 4

@@ -1,0 +1,135 @@
+"""A year on an island: balances of every converter, closed cases, a generator alone, arrays on the bus."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+
+from calm_relay.physics import outage
+from calm_relay.physics.conversion import LOSSLESS
+from calm_relay.physics.island import Island, arrays_ac, island_bus, run_island
+from calm_relay.physics.plant import BatteryPart, ConverterPart, pack
+
+from .plants import CURVE
+from .test_outage import CLEAR
+
+STORE = ConverterPart(5.0, False, 0.0, 1.0, LOSSLESS, battery=BatteryPart(10.0, 5.0, 9.0, from_ac_kw=5.0))
+ARRAY = ConverterPart(4.0, True, 6.0, 1.0, LOSSLESS)
+
+
+def island(load, former=0, boxes=1, joins=None, switched=None, shed=None, **limits):
+    load = np.atleast_2d(np.asarray(load, dtype=float))
+    figures = {**CLEAR, **limits}
+    return Island(
+        former,
+        np.array([figures[name] for name in outage.LIMITS], dtype=float),
+        load,
+        np.array([[1.0, 0.0, 0.0]] * load.shape[0]),
+        np.zeros(load.shape[0]) if shed is None else np.array(shed, dtype=float),
+        np.zeros(boxes, dtype=bool) if joins is None else np.array(joins),
+        np.zeros(boxes, dtype=bool) if switched is None else np.array(switched),
+        load.sum(axis=0),
+    )
+
+
+def worst_residual(run):
+    steps = (run.dc_residuals_kwh(), run.store_residuals_kwh(), run.ac_residuals_kwh())
+    return max(*(float(np.abs(step).max(initial=0.0)) for step in steps), abs(run.year_residual_kwh()))
+
+
+def test_constant_load_lasts_usable_energy_over_load_and_the_rest_is_unmet():
+    asked = island(np.full(80, 1.0))
+    run = run_island([STORE], np.zeros((1, 80)), 0.25, asked, 10.0)
+    assert run.dark_hours == pytest.approx(10.0)
+    assert run.unmet_kwh == pytest.approx(10.0)
+    assert run.trips == 0
+    assert run.generator_hours == 0.0
+    assert worst_residual(run) < 1e-9
+    doubled = run_island([STORE], np.zeros((1, 80)), 0.25, asked.scaled(2.0), 10.0)
+    assert doubled.dark_hours == pytest.approx(15.0)
+
+
+def test_a_generator_alone_serves_what_it_can_in_the_order_of_the_board():
+    load = np.array([[2.0] * 8, [3.0] * 8, [1.5] * 8])
+    run = run_island([], np.zeros((0, 8)), 0.25, island(load, former=None, boxes=0, generator_kw=4.0))
+    assert run.at_bus("import") == pytest.approx(3.5)
+    assert run.unmet == pytest.approx(3.0)
+    assert run.on[0].tolist() == [True, False, True]
+    assert (run.generator_hours, run.generator_starts, run.dark_hours) == (2.0, 1, 0.0)
+    dark = run_island([], np.zeros((0, 8)), 0.25, island(load, former=None, boxes=0))
+    assert (dark.unmet_kwh, dark.dark_hours) == (13.0, 2.0)
+
+
+def test_a_generator_fills_the_store_and_its_hours_are_counted():
+    asked = island(np.full(200, 1.0), generator_kw=4.0, generator_start=0.2, generator_stop=0.8)
+    run = run_island([STORE], np.zeros((1, 200)), 0.25, asked, 10.0)
+    assert run.unmet_kwh == pytest.approx(0.0, abs=1e-9)
+    given = run.bus_kwh("import")
+    assert given == pytest.approx(50.0 - 10.0 + run.of("store", 0)[-1], abs=1e-9)
+    assert run.generator_starts >= 2
+    assert run.generator_hours == pytest.approx((run.at_bus("import") > 0).sum() * 0.25)
+    assert worst_residual(run) < 1e-9
+
+
+def test_arrays_on_the_bus_fill_the_store_and_what_is_too_much_is_thrown_away():
+    asked = island(np.full(48, 0.5), boxes=2, joins=[False, True])
+    sun = np.array([np.zeros(48), np.full(48, 3.0)])
+    run = run_island([STORE, ARRAY], sun, 0.25, asked, 5.0)
+    kept = run.of("store", 0)[-1] - 5.0
+    thrown = run.of("curtailed").sum() * 0.25
+    assert pytest.approx(6.0 + kept + thrown) == 36.0
+    assert thrown > 20.0
+    assert run.unmet_kwh == 0.0
+    apart = run_island([STORE, ARRAY], sun, 0.25, island(np.full(48, 0.5), boxes=2), 5.0)
+    assert apart.of("curtailed").sum() * 0.25 == pytest.approx(36.0)
+    assert apart.of("ac", 1).max() == 0.0
+
+
+def test_arrays_offer_what_their_inverter_gives():
+    p = pack([ConverterPart(4.0, True, 6.0, 0.98, CURVE)])
+    offered = arrays_ac(p, np.array([[0.0, 1.0, 4.0, 9.0]]))[0]
+    assert offered[0] == 0.0
+    assert offered[3] == 4.0
+    for dc, ac in zip((1.0, 4.0), offered[1:3], strict=True):
+        lost = CURVE.k0 * 4.0 + CURVE.k1 * ac + CURVE.k2 * ac**2 / 4.0
+        assert dc * 0.98 == pytest.approx(ac + lost)
+
+
+@settings(max_examples=80, deadline=None)
+@given(data=st.data())
+def test_every_converter_of_an_island_closes(data):
+    steps = 60
+    kw = st.one_of(st.just(0.0), st.floats(0.0, 9.0))
+    pv = data.draw(st.booleans())
+    battery = BatteryPart(
+        8.0,
+        4.0,
+        6.0,
+        charge_efficiency=0.96,
+        discharge_efficiency=0.97,
+        dc_dc_efficiency=0.98,
+        from_ac_kw=5.0,
+    )
+    plant = [
+        ConverterPart(5.0, pv, 7.0, 0.985, CURVE, battery=battery),
+        ConverterPart(4.0, True, 5.0, 0.98, CURVE),
+        ConverterPart(3.0, True, 3.5, 0.99, CURVE),
+    ]
+    sun = data.draw(arrays(float, (3, steps), elements=kw))
+    asked = island(
+        data.draw(arrays(float, (2, steps), elements=st.floats(0.0, 4.0))),
+        boxes=3,
+        joins=[False, True, data.draw(st.booleans())],
+        switched=[False, data.draw(st.booleans()), False],
+        shed=[0.0, 0.4],
+        generator_kw=data.draw(st.sampled_from([0.0, 3.0])),
+        generator_start=0.2,
+        generator_stop=0.7,
+    )
+    run = run_island(plant, sun if pv else sun * np.array([[0.0], [1.0], [1.0]]), 0.25, asked, 4.0)
+    assert worst_residual(run) < 1e-9
+    assert (run.unmet >= 0.0).all()
+    thin = island_bus(plant, sun if pv else sun * np.array([[0.0], [1.0], [1.0]]), 0.25, asked)
+    assert thin.unmet_kwh >= 0.0
+    assert thin.generator_hours >= 0.0

@@ -1,0 +1,198 @@
+"""A house without a street: its year read off, its size searched, its findings, and what a file may say of it."""
+
+import json
+
+import numpy as np
+import pytest
+
+from calm_relay.exchange.job_file import read_job, write_job
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.board import Generator
+from calm_relay.planning.alone import alone_of, size_alone
+from calm_relay.planning.figures import figures_of
+from calm_relay.planning.line import line_of
+from calm_relay.planning.moment import moment_of
+from calm_relay.planning.plan import plan
+from calm_relay.planning.rehearsal import rehearse
+
+
+@pytest.fixture(scope="module")
+def hut():
+    return plan(demo_job("hut"))
+
+
+@pytest.fixture(scope="module")
+def hybrid(hut):
+    return hut.option("hybrid-swap")
+
+
+@pytest.fixture(scope="module")
+def sized(hut, hybrid):
+    return size_alone(hut, hybrid)
+
+
+def found(option, check):
+    return next((item for item in option.findings if item.check == check), None)
+
+
+def replanned(job, key="hybrid-swap", **changes):
+    made = plan(job.with_(**changes))
+    return made, made.option(key)
+
+
+def test_every_balance_of_a_year_alone_closes(hut):
+    for option in hut.live:
+        year = option.outcome.year
+        for name in ("dc_residuals_kwh", "store_residuals_kwh", "ac_residuals_kwh"):
+            assert np.abs(getattr(year, name)()).max(initial=0.0) < 1e-9, (option.design.key, name)
+        assert abs(year.year_residual_kwh()) < 1e-9
+        assert year.bus_kwh("export") == 0.0
+
+
+def test_what_was_asked_is_served_or_unmet(hut):
+    for option in hut.live:
+        alone, year = alone_of(hut, option), option.outcome.year
+        asked = hut.demand.yearly_kwh
+        assert alone.asked_by_month.sum() == pytest.approx(asked)
+        assert alone.unmet_kwh + year.bus_kwh("home") == pytest.approx(asked)
+        assert alone.unmet_share == pytest.approx(alone.unmet_kwh / asked)
+        assert alone.unmet_by_month.sum() == pytest.approx(alone.unmet_kwh)
+        assert alone.generator_by_month.sum() == pytest.approx(alone.generator_kwh)
+        assert alone.curtailed_by_month.sum() == pytest.approx(alone.curtailed_kwh)
+        assert alone.litres == pytest.approx(alone.generator_kwh * hut.job.generator.litres_per_kwh)
+        assert alone.autonomy_worst_h <= alone.autonomy_mean_h
+
+
+def test_a_generator_alone_serves_the_whole_year(hut):
+    alone = alone_of(hut, hut.option("as-is"))
+    assert alone.generator_hours == 8760.0
+    assert alone.generator_kwh == pytest.approx(hut.demand.yearly_kwh)
+    assert (alone.unmet_kwh, alone.autonomy_h) == pytest.approx((0.0, 0.0))
+    assert "the generator runs whenever" in found(hut.option("as-is"), "forming power").sentence
+
+
+def test_without_the_generator_more_goes_unserved_and_the_dark_is_found(hut, hybrid):
+    made, option = replanned(hut.job, generator=None)
+    alone, before = alone_of(made, option), alone_of(hut, hybrid)
+    assert alone.unmet_kwh > before.unmet_kwh
+    assert (alone.generator_kwh, alone.litres, alone.generator_starts) == (0.0, 0.0, 0)
+    assert 0 < alone.longest_dark_h <= alone.dark_hours
+    steps = round(alone.longest_dark_h * 4)
+    dark = option.outcome.year.states[alone.longest_dark_from : alone.longest_dark_from + steps]
+    assert (dark != 0).all()
+    assert found(option, "autonomy").severity.name == "WATCH"
+    assert found(option, "unmet").mends
+
+
+def test_a_full_store_without_sun_lasts_usable_energy_over_a_constant_load(hut):
+    flat = hut.job.demand.with_(loads=(), heat_pumps=(), cars=())
+    made, option = replanned(hut.job, demand=flat, board=None)
+    alone = alone_of(made, option)
+    mean = made.demand.kw[made.demand.worst_season_steps].mean()
+    assert alone.autonomy_h == pytest.approx(option.design.store_box.bank.usable_kwh / mean)
+    # Losses and the box's own draw make it shorter than the envelope says.
+    assert alone.autonomy_worst_h < alone.autonomy_h
+
+
+def test_where_there_is_a_street_nothing_is_read_alone(demo_plan):
+    option = demo_plan.option("ac-addon")
+    assert alone_of(demo_plan, option) is None
+    assert size_alone(demo_plan, option) is None
+
+
+def test_the_option_s_own_place_is_its_own_year(hut, hybrid, sized):
+    alone = alone_of(hut, hybrid)
+    assert sized.counts[sized.here[0]] == hut.job.store.count
+    assert sized.unmet[sized.here] == pytest.approx(alone.unmet_share)
+    assert sized.generator_hours[sized.here] == pytest.approx(alone.generator_hours)
+    assert sized.array_kw[sized.here[1]] == pytest.approx(sum(box.array_kw for box in hybrid.design.boxes))
+
+
+def test_the_best_place_is_the_cheapest_within_target_and_makers_limits(sized):
+    fit = sized.allowed & (sized.unmet <= sized.target)
+    assert fit[sized.best]
+    assert sized.cost[sized.best] == sized.cost[fit].min()
+    assert (np.diff(sized.generator_hours, axis=1) <= 40).all()
+    assert sized.allowed.any() and not sized.allowed.all()
+
+
+def test_a_place_becomes_the_job_and_does_what_the_map_says(hut, sized):
+    job = sized.apply(hut.job, sized.best)
+    made = plan(job)
+    alone = alone_of(made, made.option("hybrid-swap"))
+    # Modules are whole: the array is only nearly the one tried.
+    assert alone.unmet_share == pytest.approx(sized.unmet[sized.best], abs=0.002)
+    assert job.store.count == sized.counts[sized.best[0]]
+    assert found(made.option("hybrid-swap"), "unmet").severity.name == "HOLD"
+
+
+def test_a_stricter_target_moves_the_best_place(hut, hybrid, sized):
+    none = size_alone(*replanned(hut.job, alone=hut.job.alone.with_(unmet_max=0.0)))
+    assert none.best is None or none.cost[none.best] >= sized.cost[sized.best]
+    loose = size_alone(*replanned(hut.job, alone=hut.job.alone.with_(unmet_max=0.05)))
+    assert loose.cost[loose.best] <= sized.cost[sized.best]
+
+
+def test_the_unmet_target_is_held_and_a_pack_more_mends(hut, hybrid):
+    note = found(hybrid, "unmet")
+    assert note.severity.name == "WATCH"
+    assert note.measured == pytest.approx(hybrid.outcome.unmet * 100)
+    after = plan(note.mends[0].apply(hut.job)).option("hybrid-swap")
+    assert after.outcome.unmet < hybrid.outcome.unmet
+    allowed = replanned(hut.job, alone=hut.job.alone.with_(unmet_max=0.02))[1]
+    assert found(allowed, "unmet").severity.name == "HOLD"
+
+
+def test_the_ac_bus_is_held_against_what_forms_the_grid(hut):
+    note = found(hut.option("ac-bus"), "bus rating")
+    assert (note.measured, note.limit) == (5.0, 5.0)
+    assert note.severity.name == "HOLD"
+    assert found(hut.option("hybrid-swap"), "bus rating") is None
+    told = {figure.label: figure.value for figure in figures_of(hut, hut.option("ac-bus"), "Street")}
+    assert told["On its AC bus"].startswith("5 kW of array inverters")
+    assert "On its AC bus" not in {figure.label for figure in figures_of(hut, hut.option("hybrid-swap"), "Street")}
+
+
+def test_a_circuit_on_the_street_is_never_fed_and_mended(hut):
+    circuits = tuple(c.with_(role="street only") if c.name == "Rooms" else c for c in hut.job.board.circuits)
+    made, option = replanned(hut.job, board=hut.job.board.with_(circuits=circuits))
+    assert option.outcome.unmet > 0.05
+    note = found(option, "dead circuits")
+    after = plan(note.mends[0].apply(made.job)).option("hybrid-swap")
+    assert found(after, "dead circuits") is None
+
+
+def test_nothing_speaks_of_a_street_that_is_not_there(hut):
+    checks = {item.check for option in hut.live for item in option.findings}
+    assert checks.isdisjoint({"grid down", "pass-through", "main fuse", "export limit", "service"})
+    assert {"unmet", "forming power", "fuel", "black start"} <= checks
+    for option in hut.live:
+        street = next(station for station in line_of(hut, option).stations if station.name == "Street")
+        assert "generator" in street.headline
+        moment_of(hut, option, 4_000)
+
+
+def test_a_night_of_the_hut_is_rehearsed_with_its_generator(hut, hybrid):
+    run = rehearse(hut, hybrid, 12_000, 48.0)
+    assert np.abs(run.residuals_kwh()).max() < 1e-9
+    assert run.litres(hut.job.generator) == pytest.approx(
+        run.of("generator").sum() * run.step_h * hut.job.generator.litres_per_kwh
+    )
+
+
+def test_two_generators_are_refused_at_the_field(tmp_path, hut):
+    path = tmp_path / "two.relay.json"
+    write_job(hut.job, path)
+    document = json.loads(path.read_text())
+    document["generator"] = [document["generator"]] * 2
+    path.write_text(json.dumps(document))
+    with pytest.raises(ValueError, match="generator: holds 2; wanted one generator, or none"):
+        read_job(path)
+    document["generator"] = {"kw": 6.0, "tank_litres": 0}
+    path.write_text(json.dumps(document))
+    with pytest.raises(ValueError, match=r"generator\.tank_litres"):
+        read_job(path)
+
+
+def test_fuel_costs_what_it_burns():
+    assert Generator(kw=6, litres_per_kwh=0.4, price_per_litre=2.5).price_per_kwh == pytest.approx(1.0)

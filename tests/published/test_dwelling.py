@@ -1,0 +1,57 @@
+"""The optional method for a dwelling's load against the worked example of its code."""
+
+import pytest
+
+from calm_relay.exchange.shipped import demo_job, rule_packs
+from calm_relay.physics.dwelling import optional_dwelling_va
+from calm_relay.planning.plan import plan
+from calm_relay.planning.rules import rule_of
+
+SQUARE_FEET_M2 = 0.09290304
+# NEC Annex D, example D2(a) (from memory): 1,500 sq ft, two small-appliance circuits and one for the laundry,
+# a 12 kW range, a 2.5 kW water heater, a 1.2 kW dishwasher and a 5 kW dryer, 9 kW of heating in five rooms, and an
+# air conditioner of 6 A at 230 V: 21,480 VA, 90 A.
+FLOOR_M2 = 1500 * SQUARE_FEET_M2
+APPLIANCES_VA = 12_000.0 + 2_500.0 + 1_200.0 + 5_000.0
+COOLING_VA = 6.0 * 230.0
+
+
+def test_worked_example_of_the_optional_method():
+    load_va = optional_dwelling_va(FLOOR_M2, 3, APPLIANCES_VA, COOLING_VA, heating_va=9_000.0, heating_parts=5)
+    assert load_va == pytest.approx(21_480.0, abs=0.5)
+    assert round(load_va / 240.0 + 0.499) == 90
+
+
+def test_heating_and_cooling_never_count_together_and_few_parts_count_more():
+    bare = optional_dwelling_va(FLOOR_M2, 3, APPLIANCES_VA)
+    assert bare == pytest.approx(17_880.0, abs=0.5)
+    few = optional_dwelling_va(FLOOR_M2, 3, APPLIANCES_VA, COOLING_VA, heating_va=9_000.0, heating_parts=3)
+    assert few - bare == pytest.approx(0.65 * 9_000.0)
+    cooled = optional_dwelling_va(FLOOR_M2, 3, APPLIANCES_VA, 7_000.0, heating_va=9_000.0, heating_parts=5)
+    assert cooled - bare == pytest.approx(7_000.0)
+    pumped = optional_dwelling_va(FLOOR_M2, 3, APPLIANCES_VA, 0.0, 4_500.0, 9_000.0, 5)
+    assert pumped - bare == pytest.approx(4_500.0 + 0.65 * 9_000.0)
+    assert optional_dwelling_va(50.0, 2, 0.0) == pytest.approx(50.0 * 3.0 / SQUARE_FEET_M2 + 3_000.0)
+    with pytest.raises(ValueError, match="at or above 0"):
+        optional_dwelling_va(-1.0, 2, 0.0)
+
+
+def test_the_service_of_a_house_is_held_against_it():
+    job = demo_job("cottage")
+    assert rule_of(job, "dwelling share").authority
+    assert rule_of(demo_job("pottery"), "dwelling share") is None
+    assert any(rule.kind == "dwelling share" for rule in rule_packs()[job.region].rules)
+
+    def service(job):
+        option = plan(job).option("hybrid-swap")
+        return next(item for item in option.findings if item.check == "service")
+
+    note = service(job)
+    # 190 m2 and three circuits, 10 + 5.5 + 1.5 + 7.2 kVA of appliances, and a heat pump of 4.5 kVA beside them.
+    general = 190 * 3.0 / SQUARE_FEET_M2 + 3 * 1500 + 10_000 + 5_500 + 1_500 + 7_200
+    assert note.measured == pytest.approx((10_000 + 0.4 * (general - 10_000) + 4_500) / 240.0, abs=0.01)
+    assert note.severity.name == "HOLD"
+    weak = service(job.with_(supply=job.supply.with_(main_fuse_a=100)))
+    assert weak.severity.name == "STOP"
+    unknown = plan(job.with_(board=job.board.with_(floor_m2=None))).option("hybrid-swap")
+    assert "service" not in {item.check for item in unknown.findings}
