@@ -37,4 +37,6 @@ class FigureTable(QTableWidget):
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(left >= len(heads))
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        for j in range(len(heads)):
+            side = Qt.AlignmentFlag.AlignLeft if j < left else Qt.AlignmentFlag.AlignRight
+            self.horizontalHeaderItem(j).setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
