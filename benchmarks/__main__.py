@@ -3,9 +3,9 @@
 import os
 import sys
 
-from benchmarks import kernel, store, survey, whole
+from benchmarks import dark, kernel, store, survey, whole
 
-results = [*kernel.results(), *survey.results(), *whole.results(), *store.results()]
+results = [*kernel.results(), *survey.results(), *whole.results(), *store.results(), *dark.results()]
 print(f"on {os.cpu_count()} processors; warm unless said otherwise")
 for result in results:
     print(result.line())

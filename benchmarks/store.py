@@ -1,4 +1,4 @@
-"""The bound of perfect foresight, a store's years, tipping points, the survival map, the search of every plant."""
+"""The bound of perfect foresight, a store's years, tipping points, the search of every plant."""
 
 import resource
 
@@ -9,7 +9,6 @@ from calm_relay.planning.life import life_of
 from calm_relay.planning.plan import plan
 from calm_relay.planning.search import search
 from calm_relay.planning.store_map import store_map
-from calm_relay.planning.survival import survival_of
 from calm_relay.planning.tipping import tips_of
 
 PLANTS = 2_000
@@ -26,7 +25,6 @@ def results() -> list[Result]:
         timed("map of 72 energies and powers", lambda: store_map(pottery, addon), None, 3),
         timed("tipping points of seven options", lambda: tips_of(pottery), None, 3),
     ]
-    found.append(timed("survival map, 8,760 starts", lambda: survival_of(pottery, addon), 2000.0, 5))
     tried = timed(f"search, {PLANTS:,} plants at 15 minutes", lambda: search(pottery, most=PLANTS), 10_000.0, 3)
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     return [*found, tried, Result("search, most memory of the process", memory, 1000.0, "MB")]

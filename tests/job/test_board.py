@@ -22,6 +22,16 @@ def test_a_board_that_contradicts_itself_is_refused():
         Generator(kw=4, start_below=0.9, stop_above=0.5)
 
 
+def test_a_reserve_above_what_is_usable_and_a_circuit_without_a_leg_are_refused(demo):
+    with pytest.raises(ValueError, match=r"reserve\n.*less than or equal to 0.95"):
+        demo.store.with_(reserve=1.2)
+    three = demo.supply.with_(phases="three")
+    with pytest.raises(
+        ValueError, match=r"board\.circuits\.0\.leg: .* hangs on None; wanted one of 1, 2, 3, across"
+    ):
+        demo.with_(supply=three)
+
+
 def test_a_generator_on_one_bus_with_the_array_stops_and_is_mended(demo):
     job = demo.with_(generator=Generator(kw=4, on="the bus of AC-coupled PV"))
     note = next(item for item in plan(job).option("ac-addon").findings if item.check == "generator")

@@ -132,6 +132,28 @@ def test_125_amperes_of_pass_through_against_9_6_kw_is_found_and_explained():
     moved = plan(legs.mends[0].apply(made.job)).option("hybrid-swap")
     after = next(item for item in moved.findings if item.check == "legs")
     assert after.measured < 0.98 * legs.measured
+    # 9.6 kW are 40 A at 240 V; here the packs' current gives less, and the mend makes what stays on fit it.
+    assert option.design.store_box.converter.backup.continuous_kw * 1000 / 240 == pytest.approx(40.0)
+    assert notes["grid down"].severity.name == "WATCH"
+    shed = plan(notes["grid down"].mends[0].apply(made.job)).option("hybrid-swap")
+    after = next(item for item in shed.findings if item.check == "grid down")
+    assert after.severity.name == "HOLD"
+    assert "but what the board keeps on in the dark stacks up to" in after.sentence
+
+
+def test_a_motor_of_which_nothing_is_known_is_assumed_openly():
+    job = demo_job("dairy")
+    loads = tuple(
+        load.with_(code_letter=None, starting_a=None, motor=True) if load.name == "Vacuum pump" else load
+        for load in job.demand.loads
+    )
+    option = plan(job.with_(demand=job.demand.with_(loads=loads))).option("hybrid-swap")
+    note = next(
+        item for item in option.findings if item.check == "motor start" and "Vacuum pump starts" in item.sentence
+    )
+    assert "assumed" in note.sentence
+    kw = next(load.kw for load in loads if load.name == "Vacuum pump")
+    assert note.measured == pytest.approx(6.0 * kw)
 
 
 def test_more_behind_the_relay_than_it_passes_stops_with_a_mend(demo):

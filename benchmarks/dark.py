@@ -1,0 +1,29 @@
+"""The house in the dark and alone: the survival map, a night and its two schools, a lone year and its sizes."""
+
+from benchmarks.measure import Result, timed
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.alone import alone_of, size_alone
+from calm_relay.planning.plan import plan
+from calm_relay.planning.proposal import schools_of
+from calm_relay.planning.rehearsal import rehearse
+from calm_relay.planning.survival import every_survival, survival_of
+
+# 17:00 on the longest night of the year in the north.
+STEP = 347 * 96 + 68
+
+
+def results() -> list[Result]:
+    """The pottery's add-on, every option of the dairy, the cottage's board and the hut."""
+    pottery, dairy, cottage, hut = (plan(demo_job(name)) for name in ("pottery", "dairy", "cottage", "hut"))
+    addon, micro = pottery.option("ac-addon"), cottage.option("micro-ac")
+    hybrid, bus = hut.option("hybrid-swap"), hut.option("ac-bus")
+    return [
+        timed("survival map, 8,760 starts", lambda: survival_of(pottery, addon), 2000.0, 5),
+        timed("survival map, AC bus alone", lambda: survival_of(hut, bus), 2000.0, 5),
+        timed("survival maps, every option of the dairy", lambda: every_survival(dairy), None, 3),
+        timed("a night rehearsed, 30 h by minutes", lambda: rehearse(cottage, micro, STEP, 30.0), None, 5),
+        timed("both schools held against it", lambda: schools_of(cottage, micro, STEP, 30.0), None, 3),
+        timed("plan without a street, five options", lambda: plan(demo_job("hut")), None, 5),
+        timed("a year alone read off, 1,460 full stores", lambda: alone_of(hut, hybrid), None, 3),
+        timed("map of 36 sizes alone", lambda: size_alone(hut, hybrid), None, 3),
+    ]
