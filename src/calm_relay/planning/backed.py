@@ -26,19 +26,29 @@ class Backed:
         """Highest power of all together in the year [kW]."""
         return float(self.kw.sum(axis=0).max()) if self.names else 0.0
 
-    @property
-    def on_when_full(self) -> tuple[str, ...]:
-        """Circuits that stay on in the dark while the store is full."""
-        return tuple(name for name, level in zip(self.names, self.shed_below, strict=True) if level < 1.0)
+    @cached_property
+    def when_full(self) -> "Backed":
+        """Those of the circuits that stay on in the dark while the store is full."""
+        return self.only([name for name, level in zip(self.names, self.shed_below, strict=True) if level < 1.0])
 
     @cached_property
     def half_hours_kw(self) -> np.ndarray:
         """Mean power of each circuit over the half hour from every step [kW]."""
         return (self.kw + np.roll(self.kw, -1, axis=1)) / 2
 
+    @cached_property
+    def stacked_kw(self) -> np.ndarray:
+        """Mean power of all together over the half hour from every step [kW]."""
+        return self.half_hours_kw.sum(axis=0)
+
+    @cached_property
+    def worst_step(self) -> int:
+        """The step from which they stack highest over half an hour."""
+        return int(self.stacked_kw.argmax())
+
     def dropped_to_fit(self, limit_kw: float, order) -> tuple[str, ...]:
         """Circuits to drop, the first of `order` first, so that the worst half hour stays within a limit [kW]."""
-        left = self.half_hours_kw.sum(axis=0)
+        left = self.stacked_kw
         dropped = []
         for name in (name for name in order if name in self.names):
             if left.max() <= limit_kw:

@@ -49,7 +49,7 @@ def stack_of(plan: Plan, option: Option) -> Stack:
     box = option.design.store_box
     house = whole_house(job, demand)
     behind = behind_relay(option.design, job, demand) if forms_grid(box) else None
-    lives = () if behind is None else behind.on_when_full
+    lives = () if behind is None else behind.when_full.names
     reached = () if behind is None else behind.names
     if job.board is None:
         lives = house.names if lives else ()

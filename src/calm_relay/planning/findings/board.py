@@ -81,10 +81,10 @@ def check_pass_through(subject):
 def check_backed_load(subject):
     """What stays on while the store is full, as it really stacks at its worst half hour, against the box alone."""
     box, rows, job = subject.design.store_box, subject.behind_relay(), subject.job
-    if rows is None or not rows.on_when_full or job.board is None:
+    if rows is None or not rows.when_full.names or job.board is None:
         return []
-    on = rows.only(rows.on_when_full)
-    at = int(on.half_hours_kw.sum(axis=0).argmax())
+    on = rows.when_full
+    at = on.worst_step
     stack = sorted(zip(on.half_hours_kw[:, at].tolist(), on.names, strict=True), reverse=True)
     asked_kw, limit_kw = sum(kw for kw, _ in stack), forming_kw(box)
     over = asked_kw > limit_kw

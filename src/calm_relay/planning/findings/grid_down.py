@@ -78,12 +78,12 @@ def check_grid_down(subject):
 def _on(subject):
     """The circuits that stay on in the dark; None without a board."""
     rows = subject.behind_relay()
-    return None if rows is None or subject.job.board is None else rows.only(rows.on_when_full)
+    return None if rows is None or subject.job.board is None else rows.when_full
 
 
 def _on_kw(subject):
     on = _on(subject)
-    return None if on is None else float(on.half_hours_kw.sum(axis=0).max(initial=0.0))
+    return None if on is None else float(on.stacked_kw[on.worst_step])
 
 
 def _shed(subject, limit_kw):
