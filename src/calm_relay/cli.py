@@ -164,7 +164,7 @@ def _assess(arguments):
 def _search(arguments):
     from calm_relay.exchange.job_file import write_atomically
     from calm_relay.exchange.table_file import table_text
-    from calm_relay.planning.search import BENEFITS, efficient_edge, plant_rows, search
+    from calm_relay.planning.search import BENEFITS, efficient_edge, must_haves_of, plant_rows, search
 
     if arguments.by not in BENEFITS:
         raise ValueError(f"--by: {arguments.by!r} is no benefit; wanted one of {', '.join(BENEFITS)}")
@@ -177,9 +177,13 @@ def _search(arguments):
             return 0
         write_atomically(arguments.csv, text.encode())
     words, worth = BENEFITS[arguments.by]
-    print(f"{len(found.plants):,} of {found.tried:,} plants can be built. None costs less and brings more than:")
+    wanted = must_haves_of(made.job)
+    plants = [plant for plant in found.plants if wanted.met_by(plant)]
+    within = "" if wanted.unmet_max is None else f", {len(plants):,} leave at most {wanted.unmet_max:.1%} unserved"
+    print(f"{len(found.plants):,} of {found.tried:,} plants can be built{within}.")
+    print("None costs less and brings more than:")
     currency = made.job.tariff.currency
-    for plant in efficient_edge(found.plants, arguments.by):
+    for plant in efficient_edge(plants, arguments.by):
         outlay = f"{currency} {plant.brief.money.outlay:,.0f}"
         print(f"  {outlay:>12}  {worth(plant):10,.1f} {words}: {plant.title}, {plant.habit}, {plant.roof}")
     return 0

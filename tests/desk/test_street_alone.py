@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, Qt
 from calm_relay.desk.alone_charts import SizingMap
 from calm_relay.desk.form_dialog import FormDialog
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.progress import unheard
 
 from .driving import LEFT, choose, type_into
 
@@ -108,6 +109,24 @@ def test_the_night_of_a_hut_is_not_an_outage(hut, window, qtbot):
     assert (bench.when.text(), bench.pull.text()) == ("From", "Rehearse")
     assert "Carried over" not in bench.more.text()
     assert "The generator" in bench.more.text()
+
+
+def test_the_search_of_a_hut_asks_for_its_target(hut, window, qtbot, monkeypatch):
+    monkeypatch.setattr("calm_relay.planning.search.search.__defaults__", (unheard, 200))
+    assert not window.benches["Choice"].store.charge.isEnabled()
+    window.open_bench("Search")
+    bench = window.bench
+    assert bench.unmet.isVisible() and not bench.counted.isVisible()
+    assert bench.unmet.value == 0.5
+    type_into(qtbot, bench.unmet, "")
+    qtbot.mouseClick(bench.start, LEFT)
+    qtbot.waitUntil(lambda: bench.model.rowCount() > 0, timeout=60_000)
+    whole = len(bench._plants)
+    type_into(qtbot, bench.unmet, "1")
+    assert len(bench._plants) < whole
+    type_into(qtbot, bench.unmet, "")
+    bench.pick(bench.model.plants[0])
+    assert "goes unserved" in plain(bench.told)
 
 
 def test_home_shows_who_is_on_the_board(window, qtbot, settled):

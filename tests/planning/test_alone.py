@@ -5,6 +5,7 @@ import json
 import numpy as np
 import pytest
 
+from calm_relay.desk.cloud_chart import KINDS
 from calm_relay.exchange.job_file import read_job, write_job
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.board import Generator
@@ -14,6 +15,8 @@ from calm_relay.planning.line import line_of
 from calm_relay.planning.moment import moment_of
 from calm_relay.planning.plan import plan
 from calm_relay.planning.rehearsal import rehearse
+from calm_relay.planning.scales import scales_of
+from calm_relay.planning.search import must_haves_of, plant_rows, search
 
 
 @pytest.fixture(scope="module")
@@ -133,6 +136,38 @@ def test_a_stricter_target_moves_the_best_place(hut, hybrid, sized):
     assert loose.cost[loose.best] <= sized.cost[sized.best]
 
 
+@pytest.fixture(scope="module")
+def searched(hut):
+    return search(hut)
+
+
+def test_the_search_knows_the_target_and_leaves_out_what_stops(hut, searched):
+    wanted = must_haves_of(hut.job)
+    assert wanted.unmet_max == hut.job.alone.unmet_max
+    kept = [plant for plant in searched.plants if wanted.met_by(plant)]
+    assert 0 < len(kept) < len(searched.plants)
+    assert max(plant.brief.unmet for plant in kept) <= wanted.unmet_max
+    assert {"ac-bus", "hybrid-swap", "micro-ac"} <= {plant.key for plant in searched.plants}
+    assert "ac-addon" not in {plant.key for plant in searched.plants}
+    drawn = {key for key, *_ in KINDS}
+    assert {plant.key for plant in searched.plants} <= drawn
+    for plant in searched.plants:
+        backup = plant.design.store_box.converter.backup
+        assert backup is not None and backup.generator_input
+    head = plant_rows(searched)[0]
+    assert "unserved" in head
+
+
+def test_a_plant_of_the_search_is_the_option_it_becomes(hut, searched):
+    for plant in searched.plants[:: len(searched.plants) // 4]:
+        option = plan(plant.job).option(plant.key)
+        assert option.outcome.unmet == pytest.approx(plant.brief.unmet)
+        assert option.outcome.money.bill == pytest.approx(plant.brief.money.bill)
+        assert {"generator", "bus rating"}.isdisjoint(
+            {item.check for item in option.findings if item.severity.name == "STOP"}
+        )
+
+
 def test_the_unmet_target_is_held_and_a_pack_more_mends(hut, hybrid):
     note = found(hybrid, "unmet")
     assert note.severity.name == "WATCH"
@@ -160,6 +195,15 @@ def test_a_circuit_on_the_street_is_never_fed_and_mended(hut):
     note = found(option, "dead circuits")
     after = plan(note.mends[0].apply(made.job)).option("hybrid-swap")
     assert found(after, "dead circuits") is None
+
+
+def test_scales_are_called_by_what_they_are_without_a_street(hut, demo_plan):
+    alone = {scale.key: scale.label for scale in scales_of(hut)}
+    assert (alone["bill"], alone["dark"]) == ("Fuel", "Power of the grid")
+    assert "unmet" in alone and "hours" not in alone
+    tied = {scale.key: scale.label for scale in scales_of(demo_plan)}
+    assert tied["bill"] == "Bill"
+    assert "unmet" not in tied
 
 
 def test_nothing_speaks_of_a_street_that_is_not_there(hut):

@@ -56,7 +56,8 @@ class BoardPicture(QWidget):
         across = self.width() - NAMES - FATES
         row_high = min((self.height() - HEAD) / self._count, ROW_HIGH)
         when = stack.at.astype(object)
-        what = "What stays on in the dark" if any(row.on for row in stack.rows) else "The house"
+        fed = "What stays on in the dark" if stack.street else "What is fed"
+        what = fed if any(row.on for row in stack.rows) else "The house"
         painter.setFont(font(9))
         painter.setPen(QColor(look.ink))
         head = QRectF(NAMES, 0, self.width() - NAMES, HEAD)

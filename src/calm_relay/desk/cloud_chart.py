@@ -10,6 +10,7 @@ from calm_relay.desk.theme import colours
 # Shape and colour by what carries the store; never colour alone.
 KINDS = (
     ("ac-addon", "store on the AC side", "o", "alternating"),
+    ("ac-bus", "AC bus, off grid", "o", "alternating"),
     ("hybrid-swap", "hybrid, DC side", "s", "direct"),
     ("hybrid-beside", "hybrid beside", "d", "light"),
     ("micro-ac", "microinverters", "t", "hold"),

@@ -31,6 +31,17 @@ CHEMISTRIES = (None, "LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM
 HEADS = ("Outlay", "Benefit", "Store", "Converter", "Control")
 
 
+def _in_the_dark(plant):
+    """What a plant gives without a street."""
+    brief = plant.brief
+    if brief.unmet is not None:
+        return f"Forms the grid with {brief.dark.power_kw:.1f} kW; {brief.unmet:.1%} goes unserved."
+    return (
+        f"When dark {brief.dark.power_kw:.1f} kW for {brief.dark.hours:.1f} h. The operator counts "
+        f"{plant.design.counted_kw:g} kW."
+    )
+
+
 def _search(plan, option, progress):
     from calm_relay.planning.search import search
 
@@ -89,7 +100,7 @@ class SearchBench(Bench):
     def __init__(self, parent=None):
         super().__init__(parent)
         self._view = self._found = self._found_for = self.chosen = None
-        self._plants = []
+        self._plants, self._labels, self._street = [], {}, None
         self.start = QPushButton("Try every plant")
         self.start.setToolTip("Every roof, converter, pack, height, number of units and control that can be built")
         self.benefit = ChoiceField("Benefit shown upwards", BENEFITS, width=16)
@@ -103,6 +114,7 @@ class SearchBench(Bench):
         self.dark_kw = self._quantity("Power when dark at least", "kW", 0, 1000, 1)
         self.dark_hours = self._quantity("Hours when dark at least", "h", 0, 1000, 1)
         self.counted = self._quantity("Operator counts at most", "kW", 0, 1000, 1)
+        self.unmet = self._quantity("Not served at most", "%", 0, 100, 2)
         self.untouched = QCheckBox("Roof and boxes stay as they are")
         self.chemistry = ChoiceField(
             "Chemistry", [(name, name or "any chemistry") for name in CHEMISTRIES], width=14
@@ -155,10 +167,11 @@ class SearchBench(Bench):
             ("&Power when dark at least", self.dark_kw),
             ("Hours &when dark at least", self.dark_hours),
             ("Operator &counts at most", self.counted),
+            ("&Not served at most", self.unmet),
             ("Che&mistry", self.chemistry),
         )
         for row, (text, field) in enumerate(rows):
-            label = QLabel(text)
+            label = self._labels[field] = QLabel(text)
             label.setBuddy(field)
             grid.addWidget(label, row, 0)
             grid.addWidget(field, row, 1)
@@ -190,9 +203,26 @@ class SearchBench(Bench):
         if not self.is_new(view):
             return
         self._view = view
+        self._ask_for(view.plan.job)
         self._tell_state()
         if self._found is None:
             self._draw()
+
+    def _ask_for(self, job):
+        """Shows what can be asked for with a street, or without one; the job's target stands there at first."""
+        from calm_relay.planning.search import must_haves_of
+
+        street = job.supply.street
+        if street == self._street:
+            return
+        self._street = street
+        for field, shown in ((self.dark_hours, street), (self.counted, street), (self.unmet, not street)):
+            field.setVisible(shown)
+            self._labels[field].setVisible(shown)
+            field.show_value(None)
+        wanted = must_haves_of(job).unmet_max
+        self.unmet.show_value(None if wanted is None else wanted * 100.0)
+        self._labels[self.dark_kw].setText("&Power when dark at least" if street else "&Power formed at least")
 
     def show_study(self, key: str, found) -> None:
         """Shows what a search found."""
@@ -225,6 +255,7 @@ class SearchBench(Bench):
             self.counted.value,
             self.untouched.isChecked(),
             self.chemistry.currentData(),
+            None if self.unmet.value is None else self.unmet.value / 100.0,
         )
 
     def _on_start(self):
@@ -298,8 +329,7 @@ class SearchBench(Bench):
             keep_units(
                 f"<b>{plant.title}</b><br>{plant.roof}, {plant.habit}.<br>"
                 f"Outlay {currency} {brief.money.outlay:,.0f}, saves {currency} {brief.money.saving:,.0f} a year, "
-                f"{years}. Own power {brief.self_sufficiency:.0%}. When dark {brief.dark.power_kw:.1f} kW for "
-                f"{brief.dark.hours:.1f} h. The operator counts {plant.design.counted_kw:g} kW. "
+                f"{years}. Own power {brief.self_sufficiency:.0%}. {_in_the_dark(plant)} "
                 f"Serves the purposes {plant.score * 100:.0f} of 100."
             )
         )

@@ -134,8 +134,10 @@ class StorePanel(QWidget):
         self.end.setTime(QTime.fromString(window.end, CLOCK))
         self.target.show_value(round(window.target * 100))
         self.limit.show_value(window.limit_kw)
+        street = job.supply.street
+        self.charge.setEnabled(street)
         for editor in (self.start, self.end, self.target, self.limit):
-            editor.setEnabled(store.first_window is not None)
+            editor.setEnabled(street and store.first_window is not None)
         self.problem.hide()
         del blockers
 

@@ -4,6 +4,7 @@ from calm_relay.job.equipment import Converter, Microinverter, Pack
 from calm_relay.job.model import Job
 from calm_relay.planning.array import DesignTemperatures
 from calm_relay.planning.bank import Bank
+from calm_relay.planning.bus_rating import bus_rating
 
 # How far the lowest pack stays clear of the highest water: common practice, no source.
 CLEAR_OF_WATER_M = 0.1
@@ -92,6 +93,32 @@ def island_refusals(design) -> list[str]:
     if beside and backup.throttles_ac_pv == "none":
         return [f"{name} cannot turn {beside[0]} down: with a full store its power has nowhere to go"]
     return []
+
+
+def generator_refusals(design, job: Job) -> list[str]:
+    """Reasons why the job's generator cannot join a design."""
+    generator, box = job.generator, design.store_box
+    if generator is None or box is None:
+        return []
+    beside = [other for other in design.boxes if other is not box and other.has_array]
+    if generator.on == "the bus of AC-coupled PV" and beside:
+        return [f"The generator stands on one bus with {beside[0].converter.name}, which it does not survive"]
+    if box.converter.backup is None or not box.converter.backup.generator_input:
+        return [f"{box.converter.name} has no generator input"]
+    return []
+
+
+def bus_refusals(design, job: Job) -> list[str]:
+    """Reasons why what forms the grid alone does not stand the arrays on its bus, by its own datasheet."""
+    box = design.store_box
+    if job.supply.street or box is None or box.converter.backup is None:
+        return []
+    rating, stated = bus_rating(design, box), box.converter.backup.ac_pv_kw is not None
+    if rating is None or not stated or not rating.passed:
+        return []
+    return [
+        f"{box.converter.name} takes {rating.limit_kw:.3g} kW of arrays on its bus, not {rating.arrays_kw:.3g}"
+    ]
 
 
 def phase_refusals(converter: Converter, job: Job) -> list[str]:

@@ -69,7 +69,7 @@ MEASURES = (
     _Measure(
         "bill",
         "Bill",
-        "import, export and standing charge over the simulated year; without a street the generator's fuel",
+        "import, export and standing charge over the simulated year",
         True,
         True,
         lambda option, plan: option.outcome.money.bill,
@@ -162,8 +162,13 @@ MEASURES = (
 )
 
 
-# Measures that mean nothing without a street, and those that mean nothing with one.
+# Measures that mean nothing without a street, and those that mean nothing with one; what others are called then.
 OF_A_STREET, ALONE = ("evening", "hours"), ("unmet",)
+CALLED_ALONE = {
+    "bill": ("Fuel", "what the generator burns over the simulated year"),
+    "own": ("Own power", "share of the home's energy that no generator makes"),
+    "dark": ("Power of the grid", "what forms the grid gives without end"),
+}
 LOSSES = {
     "tracker": ("Tracking", "what the trackers do not find"),
     "clipped": ("Clipped", "what AC limit, trackers or currents could not take"),
@@ -318,18 +323,21 @@ def compared(plan: Plan, shown: int, most: int = 5) -> tuple[int, ...]:
 
 def scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Every measure of the plan's options, in the options' order."""
-    currency = plan.job.tariff.currency
+    currency, street = plan.job.tariff.currency, plan.job.supply.street
     scales = []
     for measure in MEASURES:
-        if measure.key in (OF_A_STREET if not plan.job.supply.street else ALONE):
+        if measure.key in (ALONE if street else OF_A_STREET):
             continue
+        label, note = measure.label, measure.note
+        if not street:
+            label, note = CALLED_ALONE.get(measure.key, (label, note))
         values = tuple(measure.value(option, plan) if option.outcome else None for option in plan.options)
         texts = tuple("–" if value is None else measure.text(value, currency) for value in values)
         scales.append(
             Scale(
                 measure.key,
-                measure.label,
-                measure.note,
+                label,
+                note,
                 measure.lower_is_better,
                 measure.yearly,
                 values,

@@ -18,12 +18,12 @@ from calm_relay.planning.design import Design, Ground
 from calm_relay.planning.extra_options import dc_bus, hybrid_beside
 from calm_relay.planning.kit import kit_of
 from calm_relay.planning.option_parts import array_refusals
-from calm_relay.planning.options import ac_addon, hybrid_swap, micro_ac, within_connection
+from calm_relay.planning.options import ac_addon, ac_bus, hybrid_swap, micro_ac, within_connection
 from calm_relay.planning.orders import orders_of
 from calm_relay.planning.outcome import Brief, brief_of
 from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.progress import Progress, unheard
-from calm_relay.planning.refusals import place_refusals
+from calm_relay.planning.refusals import bus_refusals, generator_refusals, place_refusals
 from calm_relay.planning.roof_room import room_of
 from calm_relay.planning.simulate import inputs_of, sum_inputs
 from calm_relay.planning.stringing import hard_refusals
@@ -92,6 +92,7 @@ class MustHaves:
     counted_kw_max: float | None = None
     roof_untouched: bool = False
     chemistry: str | None = None
+    unmet_max: float | None = None
 
     def met_by(self, plant: Plant) -> bool:
         """Whether a plant has all of it."""
@@ -103,6 +104,7 @@ class MustHaves:
             and (self.counted_kw_max is None or design.counted_kw <= self.counted_kw_max)
             and (not self.roof_untouched or (design.strings_moved == 0 and not design.removed))
             and (self.chemistry is None or design.store_box.bank.pack.chemistry == self.chemistry)
+            and (self.unmet_max is None or brief.unmet is None or brief.unmet <= self.unmet_max + 1e-9)
         )
 
 
@@ -124,6 +126,11 @@ def efficient_edge(plants, benefit: str) -> tuple[Plant, ...]:
             edge.append(plant)
             best = worth(plant)
     return tuple(edge)
+
+
+def must_haves_of(job: Job) -> MustHaves:
+    """What a plant must have by the job itself: without a street, to leave no more unserved than is allowed."""
+    return MustHaves(unmet_max=None if job.supply.street else job.alone.unmet_max)
 
 
 def habits_of(job: Job) -> tuple[Habit, ...]:
@@ -202,7 +209,7 @@ def stores_of(plan: Plan) -> Iterator[dict]:
                 yield {"pack": pack.key, "count": count, "expansions": expansions}
 
 
-ARCHITECTURES = (ac_addon, hybrid_swap, hybrid_beside, dc_bus, micro_ac)
+ARCHITECTURES = (ac_addon, ac_bus, hybrid_swap, hybrid_beside, dc_bus, micro_ac)
 
 
 def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Found:
@@ -312,7 +319,8 @@ def _designs(ground, job, store, refused):
 
 def _architectures(box, ground):
     if box.pv is None:
-        return (ac_addon,) if ground.now else (ac_addon, micro_ac)
+        on_ac = ac_addon if ground.job.supply.street else ac_bus
+        return (on_ac,) if ground.now else (on_ac, micro_ac)
     if box.charge_controllers:
         return (dc_bus,)
     return (hybrid_swap, hybrid_beside) if ground.now else (hybrid_swap,)
@@ -328,7 +336,8 @@ def _hard(design, ground):
         reasons += hard_refusals(box.stringing, ground.temperatures, survey.site_limit)
         if reasons:
             return reasons
-    return place_refusals(design, ground.job)
+    job = ground.job
+    return generator_refusals(design, job) + bus_refusals(design, job) + place_refusals(design, job)
 
 
 def _short(reason):
@@ -356,6 +365,7 @@ def plant_rows(found: Found) -> list[list]:
             "dark kW",
             "dark hours",
             "counted kW",
+            "unserved",
             "score",
         ]
     ]
@@ -370,6 +380,7 @@ def plant_rows(found: Found) -> list[list]:
             brief.dark.power_kw,
             brief.dark.hours,
             plant.design.counted_kw,
+            brief.unmet or 0.0,
             plant.score,
         )
         told = [plant.number, plant.key, box.bank.told, box.converter.name, plant.roof, plant.habit]

@@ -28,7 +28,7 @@ class Stack:
     """The half hour in which what stays on in the dark stacks highest.
 
     `legs` holds by leg or phase what each circuit of `rows` draws on it [kW], those that are off with 0;
-    `limit_kw` is what the box gives on each, None where none forms a grid.
+    `limit_kw` is what the box gives on each, None where none forms a grid; `street` whether there is one.
     """
 
     at: np.datetime64
@@ -36,6 +36,7 @@ class Stack:
     legs: dict[str, tuple[float, ...]]
     limit_kw: float | None
     owner: str
+    street: bool
 
     @property
     def on_kw(self) -> float:
@@ -78,6 +79,7 @@ def stack_of(plan: Plan, option: Option) -> Stack:
         _legs(house, on, at, job.supply.phases, count),
         forming_kw(box) / count if forms_grid(box) else None,
         box.converter.name if box is not None else "",
+        job.supply.street,
     )
 
 
