@@ -54,10 +54,12 @@ def test_starting_power_from_code_letter_and_nameplate():
     assert start_power_kw(machine(motor=True), 230.0) == pytest.approx(24.0)
 
 
-@pytest.fixture(scope="module", params=["pottery", "cottage", "dairy"])
+@pytest.fixture(scope="module", params=["pottery", "cottage", "dairy", "hut", "hut, AC bus without a generator"])
 def chosen(request):
-    made = plan(demo_job(request.param))
-    return made, made.option(made.choice.key)
+    name, _, bare = request.param.partition(", ")
+    job = demo_job(name)
+    made = plan(job.with_(generator=None) if bare else job)
+    return made, made.option("ac-bus" if bare else made.choice.key)
 
 
 def test_the_map_s_cells_are_rehearsals_without_events(chosen):
