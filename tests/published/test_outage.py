@@ -8,7 +8,7 @@ from calm_relay.job.demand import ScheduledLoad
 from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105
 from calm_relay.planning.island import start_power_kw, start_volts
 from calm_relay.planning.plan import plan
-from calm_relay.planning.proposal import propose
+from calm_relay.planning.proposal import schools_of
 from calm_relay.planning.rehearsal import rehearse
 from calm_relay.planning.survival import survival_of
 
@@ -98,7 +98,7 @@ def test_the_kiln_trips_the_plant_at_the_firing_and_the_proposal_rides_a_july_st
     # The kiln is lit at two in the afternoon.
     assert firing.lived_h == pytest.approx(1.0, abs=0.02)
     storm = at(made, 7, 1, 13 * 60)
-    found = propose(made, option, storm, 30.0)
+    found, _ = schools_of(made, option, storm, 30.0)
     assert "Kiln" in [name for name, _ in found.left]
     assert len(found.kept) >= 4
     job = found.apply(made.job)

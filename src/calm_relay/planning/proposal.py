@@ -63,65 +63,64 @@ class Proposal:
 CRITICAL, WHOLE = "critical-loads board", "whole house with shedding"
 
 
-def propose(
-    plan: Plan,
-    option: Option,
-    first: int,
-    hours: float = HOURS,
-    progress: Progress = unheard,
-    events: bool = True,
-) -> Proposal | None:
-    """The largest critical-loads board: circuits by priority, as long as the outage from a step is lived through.
+@dataclass(frozen=True, eq=False)
+class _Dark:
+    """The outage that boards are held against."""
+
+    plan: Plan
+    option: Option
+    first: int
+    hours: float
+    progress: Progress
+    events: bool
+
+    @property
+    def board(self):
+        """The job's board where something forms a grid behind it, else None."""
+        lives = self.option.outcome is not None and forms_grid(self.option.design.store_box)
+        return self.plan.job.board if lives else None
+
+    def run(self, **fed) -> Rehearsal | None:
+        """Rehearses it with the circuits that are fed."""
+        return rehearse(self.plan, self.option, self.first, self.hours, self.events, **fed)
+
+
+def _critical(dark: _Dark) -> Proposal:
+    """The largest critical-loads board: circuits by priority, as long as the outage is lived through.
 
     A circuit that ends it is left out, and the next tried: a large one does not keep the small ones after it out.
-    None without a board or a former.
     """
-    board = plan.job.board
-    if board is None or not forms_grid(option.design.store_box) or option.outcome is None:
-        return None
     wanted = sorted(
-        (circuit for circuit in board.circuits if circuit.role != "street only"),
+        (circuit for circuit in dark.board.circuits if circuit.role != "street only"),
         key=lambda circuit: circuit.priority,
     )
     kept, left, best = [], [], None
     for number, circuit in enumerate(wanted):
-        progress(number / max(len(wanted), 1), f"Trying {circuit.name}")
-        run = rehearse(plan, option, first, hours, events, only=frozenset([*kept, circuit.name]))
+        dark.progress(number / max(len(wanted), 1), f"Trying {circuit.name}")
+        run = dark.run(only=frozenset([*kept, circuit.name]))
         if run is None or circuit.name not in run.names:
             left.append((circuit.name, "it hangs on a phase that is dark"))
         elif run.lived_h is None:
             kept.append(circuit.name)
             best = run
         else:
-            left.append((circuit.name, run.ended_by[:1].lower() + run.ended_by[1:].rstrip(".")))
-    costs = plan.job.costs
+            left.append((circuit.name, _why(run)))
+    costs = dark.plan.job.costs
     cost = costs.backup_board + len(kept) * costs.backup_circuit if kept else 0.0
     return Proposal(CRITICAL, tuple(kept), tuple(left), {}, cost, best)
 
 
-def propose_whole(
-    plan: Plan,
-    option: Option,
-    first: int,
-    hours: float = HOURS,
-    progress: Progress = unheard,
-    events: bool = True,
-) -> Proposal | None:
-    """Every circuit behind the relay: what trips it is dropped at once, what empties it is shed by charge.
-
-    None without a board or a former.
-    """
-    board = plan.job.board
-    if board is None or not forms_grid(option.design.store_box) or option.outcome is None:
-        return None
-    everything = whole_behind(option.design, plan.job, plan.demand)
+def _whole(dark: _Dark) -> Proposal:
+    """Every circuit behind the relay: what trips it is dropped at once, what empties it is shed by charge."""
+    board, job = dark.board, dark.plan.job
+    everything = whole_behind(dark.option.design, job, dark.plan.demand)
     priority = {circuit.name: circuit.priority for circuit in board.circuits}
     dropped: dict[str, str] = {}
     shed: dict[str, float] = {}
     ladder, run = 0, None
     for tried in range(MOST_TRIES):
-        progress(tried / MOST_TRIES, "Shedding until it holds")
-        run = rehearse(plan, option, first, hours, events, fed=_shed_at(everything, dropped, shed))
+        dark.progress(tried / MOST_TRIES, "Shedding until it holds")
+        run = dark.run(fed=_shed_at(everything, dropped, shed))
         if run is None or run.lived_h is None:
             break
         if run.cause == outage.EMPTY and ladder < len(LADDERS):
@@ -132,7 +131,7 @@ def propose_whole(
             name = _next(run, priority, dropped) if run.cause == outage.EMPTY else _fed(run, dropped)
             if name is None:
                 break
-            dropped[name] = run.ended_by[:1].lower() + run.ended_by[1:].rstrip(".")
+            dropped[name] = _why(run)
             shed.pop(name, None)
     kept = tuple(name for name in everything.names if name not in dropped)
     elsewhere = tuple(
@@ -141,9 +140,13 @@ def propose_whole(
         if circuit.name not in everything.names
     )
     levels = {**shed, **dict.fromkeys(dropped, 1.0)}
-    costs = plan.job.costs
-    cost = costs.whole_changeover + len(levels) * costs.shed_relay
+    cost = job.costs.whole_changeover + len(levels) * job.costs.shed_relay
     return Proposal(WHOLE, kept, (*dropped.items(), *elsewhere), levels, cost, run)
+
+
+def _why(run):
+    """What ended it, as part of a sentence."""
+    return run.ended_by[:1].lower() + run.ended_by[1:].rstrip(".")
 
 
 def _shed_at(everything: Backed, dropped, shed) -> Backed:
@@ -187,10 +190,10 @@ def schools_of(
     progress: Progress = unheard,
     events: bool = True,
 ) -> tuple[Proposal, ...]:
-    """Both schools for an outage: the critical-loads board, and the whole house with shedding.
+    """Both schools for an outage from a step: the critical-loads board, and the whole house with shedding.
 
-    `events` says whether machines start as events in the outage they are held against.
+    `events` says whether machines start as events in the outage they are held against. Empty without a board or a
+    box that forms a grid.
     """
-    asked = (plan, option, first, hours, progress, events)
-    found = (propose(*asked), propose_whole(*asked))
-    return tuple(item for item in found if item is not None)
+    dark = _Dark(plan, option, first, hours, progress, events)
+    return () if dark.board is None else (_critical(dark), _whole(dark))

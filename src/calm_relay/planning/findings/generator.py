@@ -14,35 +14,19 @@ def check_generator_place(subject):
         return []
     beside = [other.converter.name for other in design.boxes if other is not box and other.has_array]
     if generator.on == "the bus of AC-coupled PV" and beside:
-        return [
-            Finding(
-                "generator",
-                Severity.STOP,
-                "Home",
-                "generator.on",
-                f"The generator stands on one bus with {beside[0]}: reverse power damages it. Interlock them, or "
-                "take the generator input of the battery inverter.",
-                rule="common practice, no source",
-                mends=(
-                    Mend(
-                        "Use the generator input",
-                        lambda job: job.with_(generator=job.generator.with_(on=INPUT)),
-                    ),
-                ),
-            )
-        ]
-    backup = box.converter.backup
+        sentence = (
+            f"The generator stands on one bus with {beside[0]}: reverse power damages it. Interlock them, or take "
+            "the generator input of the battery inverter."
+        )
+        mend = Mend("Use the generator input", lambda job: job.with_(generator=job.generator.with_(on=INPUT)))
+        return [_place(Severity.STOP, sentence, "common practice, no source", mend)]
+    name, backup = box.converter.name, box.converter.backup
     if backup is None or not backup.generator_input:
-        return [
-            Finding(
-                "generator",
-                Severity.STOP,
-                "Home",
-                "generator.on",
-                f"{box.converter.name} has no generator input.",
-                rule=f"{box.converter.name}, datasheet",
-                mends=(Mend("Plan without the generator", lambda job: job.with_(generator=None)),),
-            )
-        ]
-    sentence = f"{box.converter.name} takes the generator and keeps AC-coupled arrays off while it runs."
-    return [Finding("generator", Severity.HOLD, "Home", "generator.on", sentence, rule="datasheet")]
+        mend = Mend("Plan without the generator", lambda job: job.with_(generator=None))
+        return [_place(Severity.STOP, f"{name} has no generator input.", f"{name}, datasheet", mend)]
+    sentence = f"{name} takes the generator and keeps AC-coupled arrays off while it runs."
+    return [_place(Severity.HOLD, sentence, f"{name}, datasheet")]
+
+
+def _place(severity, sentence, rule, *mends):
+    return Finding("generator", severity, "Home", "generator.on", sentence, rule=rule, mends=mends)
