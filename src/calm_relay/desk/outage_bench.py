@@ -17,20 +17,28 @@ from calm_relay.desk.board_dialog import BoardDialog
 from calm_relay.desk.choice_field import ChoiceField
 from calm_relay.desk.figure_table import FigureTable
 from calm_relay.desk.outage_charts import AliveChart, NightChart, StoreAndSun, SurvivalCarpet
+from calm_relay.desk.outage_words import (
+    EVERY_HEADS,
+    EVERY_START,
+    SEASONS_HEADS,
+    map_told,
+    minute_of,
+    more_of,
+    option_rows,
+    season_rows,
+    verdict_of,
+)
 from calm_relay.desk.ranged_spin import RangedSpin
 from calm_relay.desk.retry_row import RetryRow
 from calm_relay.desk.school_card import HEADS, SchoolCard
 from calm_relay.desk.tabs import Tabs, tabbed
 from calm_relay.desk.theme import font
 from calm_relay.desk.view import LETTERS
-from calm_relay.desk.wording import keep_units
 
 TABS = (("night", "The night"), ("map", "Every start of the year"), ("every", "Every option"))
 HOURS = 30
 AS_IS = "as it is"
 BOARDS = ((AS_IS, "the board as it is"), *((school, words.lower()) for school, words in HEADS.items()))
-SEASONS_HEADS = ("Chance to last", "4 h", "8 h", "24 h", "72 h")
-EVERY_HEADS = ("", "Option", "Mean", "Worst", "Lasts 8 h", "24 h", "72 h", "Envelope")
 
 
 class OutageBench(Bench):
@@ -257,48 +265,16 @@ class OutageBench(Bench):
             chart.place_cursor(at * run.step_h)
         view = self._view
         self.own_moment = moment_of_night(view.plan, view.option, run, at)
-        parts = [f"{run.of('served')[at]:.1f} kW fed"]
-        parts.append(f"store {run.of('store')[at] / run.usable_kwh:.0%} full")
-        array = run.of("pv_dc_used")[at] + run.of("pv_ac_used")[at]
-        parts.append(f"array {array:.1f} kW used")
-        if run.of("generator")[at] > 0:
-            parts.append(f"generator {run.of('generator')[at]:.1f} kW")
-        clock = self.own_moment.clock.astype(object)
-        told = f"{clock:%H:%M}: {', '.join(parts)}"
+        told = minute_of(run, at, self.own_moment.clock)
         self.store.head(told)
         self.store.setAccessibleDescription(told)
         self.moment_moved.emit()
 
     def _tell_night(self, run):
-        if run is None:
-            option = self._view.option
-            if option.outcome is None:
-                told = "This option cannot be built: nothing to rehearse."
-            else:
-                told = "Nothing here forms a grid, or no circuit is backed up: the house is dark at once."
-            self.verdict.setText(told)
-            self.more.clear()
-            return
-        self.verdict.setText(keep_units(run.ended_by))
-        told = []
-        if self._view.plan.job.supply.street:
-            told.append(f"Carried over in {run.transfer_ms:g} ms.")
-        lived = run.lived_h is None
-        shed = [name for name, on in zip(run.names, run.on.T, strict=True) if lived and not on.all()]
-        if shed:
-            told.append(f"Shed for a while: {', '.join(shed)}.")
-        hz, rest = float(run.frequency_hz.max()), float(run.frequency_hz.min())
-        if hz > rest + 0.01:
-            told.append(f"The array on the AC bus is turned down by frequency, up to {hz:.1f} Hz.")
-        if run.trips:
-            told.append(f"Tripped {run.trips} time{'s' * (run.trips > 1)}.")
-        generator = self._view.plan.job.generator
-        if generator is not None:
-            hours = float((run.of("generator") > 0).sum() * run.step_h)
-            runs = f"runs {hours:.1f} h and burns {run.litres(generator):.1f} l"
-            told.append(f"The generator {runs if hours > 0 else 'stays off'}.")
-        self.more.setText(keep_units(" ".join(told)))
-        note = self._view.plan.assumed_note or self._view.plan.site.source
+        plan = self._view.plan
+        self.verdict.setText(verdict_of(self._view.option, run))
+        self.more.setText(more_of(plan.job, run))
+        note = plan.assumed_note or plan.site.source
         self.verdict.setToolTip(f"From: the year's own level of the store, datasheets, {note}")
 
     def _tell_boards(self):
@@ -315,38 +291,16 @@ class OutageBench(Bench):
         found = self._mapped
         self.worst.setEnabled(found is not None)
         self.seasons.setVisible(found is not None)
-        if found is None:
-            self.told.setText("Nothing here lives through any outage.")
-            return
-        rows = [
-            (season, *(f"{share:.0%}" for share in lasting.values())) for season, lasting in found.lasting.items()
-        ]
-        self.seasons.show_rows(SEASONS_HEADS, rows, "every start hour of the simulated year, without starts", 1)
-        self.told.setText(
-            keep_units(
-                f"Mean {found.hours.mean():.0f} h, worst {found.hours.min():.1f} h, without machines' starts; on "
-                f"the back of an envelope, usable energy over the worst season's mean load: "
-                f"{found.envelope_h:.1f} h."
-            )
-        )
+        self.told.setText(map_told(found))
+        if found is not None:
+            self.seasons.show_rows(SEASONS_HEADS, season_rows(found), EVERY_START, 1)
 
     def _tell_every(self):
         plan = self._view.plan
         letters = {option.design.key: LETTERS[number] for number, option in enumerate(plan.options)}
         titles = {option.design.key: option.design.title for option in plan.options}
         self.alive.show_every(self._every, self._view.option.design.key, letters)
-        rows = [
-            (
-                letters[key],
-                titles[key],
-                f"{found.hours.mean():.0f} h",
-                f"{found.hours.min():.1f} h",
-                *(f"{(found.hours >= hours).mean():.0%}" for hours in (8, 24, 72)),
-                f"{found.envelope_h:.1f} h",
-            )
-            for key, found in self._every.items()
-        ]
-        self.table.show_rows(EVERY_HEADS, rows, "every start hour of the simulated year, without starts")
+        self.table.show_rows(EVERY_HEADS, option_rows(self._every, letters, titles), EVERY_START)
 
     def _ask_board(self):
         if self._view is None:

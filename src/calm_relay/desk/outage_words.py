@@ -1,0 +1,80 @@
+"""What a night in the dark and the map of every start come to, in words and rows."""
+
+from calm_relay.desk.wording import keep_units
+
+SEASONS_HEADS = ("Chance to last", "4 h", "8 h", "24 h", "72 h")
+EVERY_HEADS = ("", "Option", "Mean", "Worst", "Lasts 8 h", "24 h", "72 h", "Envelope")
+EVERY_START = "every start hour of the simulated year, without starts"
+NOT_BUILT = "This option cannot be built: nothing to rehearse."
+DARK_AT_ONCE = "Nothing here forms a grid, or no circuit is backed up: the house is dark at once."
+
+
+def verdict_of(option, run) -> str:
+    """What ended a night, or why there is none."""
+    if run is None:
+        return NOT_BUILT if option.outcome is None else DARK_AT_ONCE
+    return keep_units(run.ended_by)
+
+
+def more_of(job, run) -> str:
+    """How a night went: carried over, shed, turned down, tripped, the generator."""
+    if run is None:
+        return ""
+    told = [f"Carried over in {run.transfer_ms:g} ms."] if job.supply.street else []
+    lived = run.lived_h is None
+    shed = [name for name, on in zip(run.names, run.on.T, strict=True) if lived and not on.all()]
+    if shed:
+        told.append(f"Shed for a while: {', '.join(shed)}.")
+    hz, rest = float(run.frequency_hz.max()), float(run.frequency_hz.min())
+    if hz > rest + 0.01:
+        told.append(f"The array on the AC bus is turned down by frequency, up to {hz:.1f} Hz.")
+    if run.trips:
+        told.append(f"Tripped {run.trips} time{'s' * (run.trips > 1)}.")
+    if job.generator is not None:
+        hours = float((run.of("generator") > 0).sum() * run.step_h)
+        runs = f"runs {hours:.1f} h and burns {run.litres(job.generator):.1f} l"
+        told.append(f"The generator {runs if hours > 0 else 'stays off'}.")
+    return keep_units(" ".join(told))
+
+
+def minute_of(run, at, clock) -> str:
+    """One minute of a night."""
+    parts = [f"{run.of('served')[at]:.1f} kW fed", f"store {run.of('store')[at] / run.usable_kwh:.0%} full"]
+    array = run.of("pv_dc_used")[at] + run.of("pv_ac_used")[at]
+    parts.append(f"array {array:.1f} kW used")
+    if run.of("generator")[at] > 0:
+        parts.append(f"generator {run.of('generator')[at]:.1f} kW")
+    return f"{clock.astype(object):%H:%M}: {', '.join(parts)}"
+
+
+def map_told(found) -> str:
+    """What the map says beside the back of an envelope; None where nothing lives."""
+    if found is None:
+        return "Nothing here lives through any outage."
+    lives = f"Mean {found.hours.mean():.0f} h, worst {found.hours.min():.1f} h"
+    if found.hours.min() >= found.most_h:
+        lives = f"Every start lives through the {found.most_h:.0f} h that are tried"
+    return keep_units(
+        f"{lives}, without machines' starts; on the back of an envelope, usable energy over the worst season's "
+        f"mean load: {found.envelope_h:.1f} h."
+    )
+
+
+def season_rows(found) -> list[tuple[str, ...]]:
+    """Chances to last by season, under `SEASONS_HEADS`."""
+    return [(season, *(f"{share:.0%}" for share in lasting.values())) for season, lasting in found.lasting.items()]
+
+
+def option_rows(every, letters, titles) -> list[tuple[str, ...]]:
+    """Every option's map in a row, under `EVERY_HEADS`; `letters` and `titles` hold the options' by key."""
+    return [
+        (
+            letters[key],
+            titles[key],
+            f"{found.hours.mean():.0f} h",
+            f"{found.hours.min():.1f} h",
+            *(f"{(found.hours >= hours).mean():.0%}" for hours in (8, 24, 72)),
+            f"{found.envelope_h:.1f} h",
+        )
+        for key, found in every.items()
+    ]
