@@ -76,6 +76,7 @@ def test_one_key_tries_the_night_again(window, bench, qtbot, settled):
     here = (calendar.month == 7) & (calendar.wall_weekday == 1) & (calendar.wall_minute == 13 * 60)
     bench._go(int(np.flatnonzero(here)[0]))
     qtbot.waitUntil(lambda: "Dark after 60" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000)
+    assert "later." in bench.more.text() or "stays dark" in bench.more.text()
     labels = [button.text() for button in bench.retries.buttons]
     assert "1  Without “Kiln”" in labels
     qtbot.keyClick(window, Qt.Key.Key_1)

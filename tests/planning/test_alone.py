@@ -184,7 +184,7 @@ def test_the_ac_bus_is_held_against_what_forms_the_grid(hut):
     assert note.severity.name == "HOLD"
     assert found(hut.option("hybrid-swap"), "bus rating") is None
     told = {figure.label: figure.value for figure in figures_of(hut, hut.option("ac-bus"), "Street")}
-    assert told["On its AC bus"].startswith("5 kW of array inverters")
+    assert told["On its AC bus"] == "5 kW of array; takes 5, practice 5 kW"
     assert "On its AC bus" not in {figure.label for figure in figures_of(hut, hut.option("hybrid-swap"), "Street")}
 
 

@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.board import Generator
+from calm_relay.physics import outage
 from calm_relay.planning.backed import behind_relay
 from calm_relay.planning.findings.board import board_mend
 from calm_relay.planning.plan import plan
@@ -159,7 +161,27 @@ def test_a_branch_breaker_too_large_for_one_unit_takes_more(cottage):
     assert found(plan(note.mends[1].apply(job)).option("micro-ac"), "branch breaker").limit == 50.0
 
 
-def test_arrays_beyond_what_the_bus_takes_are_told(cottage):
+def test_who_starts_black_and_who_cannot(pottery, demo):
+    made, addon = pottery
+    hybrid = made.option("hybrid-swap")
+    assert "sun alone does not bring the house back" in found(addon, "black start").sentence
+    assert "modules on its own DC bus bring the house back" in found(hybrid, "black start").sentence
+    helped = plan(demo.with_(generator=Generator(kw=4.0))).option("ac-addon")
+    assert "the generator brings the house back" in found(helped, "black start").sentence
+    # What is said is what happens: one pack under a house without its kiln is flat by the morning in June.
+    bare = plan(demo.with_(board=None, demand=demo.demand.with_(loads=()), store=demo.store.with_(count=1)))
+    first = at(bare, 6, 3, 20 * 60)
+    for key, comes_back in (("ac-addon", False), ("hybrid-swap", True)):
+        run = rehearse(bare, bare.option(key), first, 60.0, events=False)
+        assert run.cause == outage.EMPTY
+        flat = round(run.lived_h / run.step_h)
+        assert (run.run.states[flat:] == outage.ALIVE).any() == comes_back
+
+
+def test_arrays_beyond_what_the_bus_takes_are_told(cottage, dairy):
+    stated = found(dairy[0].option("ac-addon"), "bus rating")
+    assert (stated.limit, stated.severity.name) == (12.0, "HOLD")
+    assert "(practice: 10 kW, its own rating)" in stated.sentence
     made, _ = cottage
     note = found(made.option("micro-ac"), "bus rating")
     assert note.severity.name == "WATCH"

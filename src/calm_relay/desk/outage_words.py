@@ -1,6 +1,9 @@
 """What a night in the dark and the map of every start come to, in words and rows."""
 
+import numpy as np
+
 from calm_relay.desk.wording import keep_units
+from calm_relay.physics.outage import ALIVE
 
 SEASONS_HEADS = ("Chance to last", "4 h", "8 h", "24 h", "72 h")
 EVERY_HEADS = ("", "Option", "Mean", "Worst", "Lasts 8 h", "24 h", "72 h", "Envelope")
@@ -28,6 +31,8 @@ def more_of(job, run) -> str:
     hz, rest = float(run.frequency_hz.max()), float(run.frequency_hz.min())
     if hz > rest + 0.01:
         told.append(f"The array on the AC bus is turned down by frequency, up to {hz:.1f} Hz.")
+    if not lived:
+        told.append(_comes_back(run))
     if run.trips:
         told.append(f"Tripped {run.trips} time{'s' * (run.trips > 1)}.")
     if job.generator is not None:
@@ -35,6 +40,16 @@ def more_of(job, run) -> str:
         runs = f"runs {hours:.1f} h and burns {run.litres(job.generator):.1f} l"
         told.append(f"The generator {runs if hours > 0 else 'stays off'}.")
     return keep_units(" ".join(told))
+
+
+def _comes_back(run):
+    """When the house is alive again after it went dark."""
+    first = round(run.lived_h / run.step_h)
+    alive = np.flatnonzero(run.run.states[first:] == ALIVE)
+    if not alive.size:
+        return "It stays dark to the end."
+    dark_h = alive[0] * run.step_h
+    return f"Alive again {f'{dark_h * 60:.0f} minutes' if dark_h < 2 else f'{dark_h:.1f} hours'} later."
 
 
 def minute_of(run, at, clock) -> str:

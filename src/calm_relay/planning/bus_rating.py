@@ -11,10 +11,14 @@ PRACTICE_RATIO = 1.0
 
 @dataclass(frozen=True)
 class BusRating:
-    """AC power of arrays on the grid former's bus against what it takes [kW], and whose limit that is."""
+    """AC power of arrays on the grid former's bus against what it takes [kW], and whose limit that is.
+
+    `practice_kw` is what practice keeps to, whatever the unit's own limit is.
+    """
 
     arrays_kw: float
     limit_kw: float
+    practice_kw: float
     owner: str
 
     @property
@@ -29,7 +33,7 @@ def bus_rating(design: Design, box: Box) -> BusRating | None:
     if arrays_kw <= 0.0:
         return None
     stated = box.converter.backup.ac_pv_kw
-    if stated is not None:
-        return BusRating(arrays_kw, stated, f"{box.converter.name}, datasheet")
     practice = PRACTICE_RATIO * box.converter.backup.continuous_kw
-    return BusRating(arrays_kw, practice, "common practice, no source: not more than its own rating")
+    if stated is not None:
+        return BusRating(arrays_kw, stated, practice, f"{box.converter.name}, datasheet")
+    return BusRating(arrays_kw, practice, practice, "common practice, no source: not more than its own rating")

@@ -122,7 +122,9 @@ def _alone(plan, option):
     box = option.design.store_box
     rating = bus_rating(option.design, box) if forms_grid(box) else None
     if rating is not None:
-        text = f"{rating.arrays_kw:g} kW of array inverters; it takes {rating.limit_kw:.3g} kW"
+        text = (
+            f"{rating.arrays_kw:g} kW of array; takes {rating.limit_kw:.3g}, practice {rating.practice_kw:.3g} kW"
+        )
         yield Figure("On its AC bus", text, rating.owner)
     year, note = option.outcome.year, f"simulated year, {plan.assumed_note or plan.site.source}"
     yield Figure("Unserved", f"{year.unmet_kwh:,.0f} kWh a year, {option.outcome.unmet:.1%}", note, True)

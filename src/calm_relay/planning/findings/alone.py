@@ -144,22 +144,6 @@ def check_autonomy(subject):
 
 
 @lone_check
-def check_black_start(subject):
-    """After a flat store only modules on the former's own DC bus, or a generator, bring the house back."""
-    box = subject.design.store_box
-    if not forms_grid(box):
-        return []
-    own = box.has_array and box.converter.backup.black_start
-    if own or subject.job.generator is not None:
-        how = "modules on its own DC bus bring" if own else "the generator brings"
-        sentence = f"After a flat store {how} the house back."
-        return [Finding("black start", Severity.HOLD, "Store", "store", sentence, rule="datasheets")]
-    why = "cannot start black" if box.has_array else "has no modules on its own DC bus"
-    sentence = f"{box.converter.name} {why}: once flat, sun alone does not bring the house back."
-    return [Finding("black start", Severity.WATCH, "Store", "store", sentence, rule="common practice, no source")]
-
-
-@lone_check
 def check_dead_circuits(subject):
     """Circuits that hang on a street which is not there."""
     board = subject.job.board
@@ -203,6 +187,8 @@ def check_bus_rating(subject):
         f"{rating.arrays_kw:g} kW of array inverters on the bus of {box.converter.name}, which takes "
         f"{rating.limit_kw:.3g} kW when it forms the grid"
     )
+    if stated and abs(rating.practice_kw - rating.limit_kw) > 0.05:
+        sentence += f" (practice: {rating.practice_kw:.3g} kW, its own rating)"
     if rating.passed:
         sentence += ": when a load drops, the surplus has nowhere to go"
         sentence += "." if lone else "; keep some of the arrays off when the street is dark."

@@ -1,9 +1,10 @@
-"""What the box passes through while the street is alive, against what it can give when the street is dark."""
+"""What the box passes while the street is alive against what it gives in the dark, and who starts black."""
 
 from calm_relay.planning.bank import discharge_ac_kw
-from calm_relay.planning.findings.base import Finding, Severity, street_check
+from calm_relay.planning.findings.base import Finding, Severity, check, street_check
 from calm_relay.planning.findings.board import shed_to_fit
 from calm_relay.planning.findings.store import stronger_converter
+from calm_relay.planning.island import forms_grid
 
 
 @street_check
@@ -73,6 +74,25 @@ def check_grid_down(subject):
             mends,
         )
     ]
+
+
+@check
+def check_black_start(subject):
+    """After a flat store only modules on the former's own DC bus, or a generator, bring the house back."""
+    box, job = subject.design.store_box, subject.job
+    if not forms_grid(box):
+        return []
+    when = "In an outage, after a flat store" if job.supply.street else "After a flat store"
+    if box.has_array and box.converter.backup.black_start:
+        sentence = f"{when} modules on its own DC bus bring the house back."
+        return [Finding("black start", Severity.HOLD, "Store", "store", sentence, rule="datasheets")]
+    if job.generator is not None and box.converter.backup.generator_input:
+        sentence = f"{when} the generator brings the house back."
+        return [Finding("black start", Severity.HOLD, "Store", "store", sentence, rule="datasheets")]
+    why = "cannot start black" if box.has_array else "has no modules on its own DC bus"
+    sentence = f"{box.converter.name} {why}: {when[:1].lower()}{when[1:]} sun alone does not bring the house back."
+    severity = Severity.HOLD if job.supply.street else Severity.WATCH
+    return [Finding("black start", severity, "Store", "store", sentence, rule="common practice, no source")]
 
 
 def _on(subject):
