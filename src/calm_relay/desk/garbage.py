@@ -9,14 +9,14 @@ import gc
 from PySide6.QtCore import QObject, QTimer
 
 PERIOD_MS = 1000
-# Beats after which what is loaded is set aside, and between two whole collections.
-SETTLED, WHOLE = 6, 20
+# Beats at which what was loaded so far is set aside, and between two whole collections.
+LOADED, SETTLED, WHOLE = 1, 6, 20
 
 
 class InterfaceCollector(QObject):
     """Takes over from the interpreter's own collector: young objects each second, all of them now and then.
 
-    What the start brought along is set aside once, so that a whole collection does not hold the window up.
+    What the start brought along is set aside, so that a collection does not hold the window up.
     """
 
     def __init__(self, parent: QObject):
@@ -30,7 +30,9 @@ class InterfaceCollector(QObject):
     def collect_due(self) -> None:
         """Collects what is due at this beat."""
         self._beats += 1
-        if self._beats == SETTLED:
+        if self._beats == LOADED:
+            gc.freeze()
+        elif self._beats == SETTLED:
             gc.collect()
             gc.freeze()
         elif self._beats % WHOLE == 0:

@@ -51,6 +51,8 @@ class MendButton(QPushButton):
 
     def show_label(self, label: str) -> None:
         """Shows a label."""
+        if label == self._label:
+            return
         self._label = label
         self.setAccessibleName(f"Mend: {label}")
         self._cut()
