@@ -105,6 +105,14 @@ def test_the_worst_start_and_a_shorter_outage(bench, qtbot):
     assert isinstance(before, QDateTime)
 
 
+def test_another_place_begins_with_its_own_longest_night(window, bench, qtbot, settled):
+    assert bench.at.date().month() == 6
+    window.session.replace(demo_job("cottage"))
+    window.forget_view()
+    settled(window)
+    qtbot.waitUntil(lambda: bench.at.date().month() == 12, timeout=10_000)
+
+
 def test_an_option_without_backup_is_dark_at_once(window, bench, qtbot):
     window.show_option(0)
     qtbot.waitUntil(lambda: "dark at once" in bench.verdict.text(), timeout=20_000)

@@ -151,7 +151,7 @@ class OutageBench(Bench):
             if moved:
                 self._go(view.step)
             return
-        first = self._view is None
+        first = self._view is None or self._view.plan.job.site != view.plan.job.site
         self._view, self._schools, self._mapped, self._every = view, (), None, None
         street = view.plan.job.supply.street
         self.when.setText("Dark from" if street else "From")
