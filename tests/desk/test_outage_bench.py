@@ -92,6 +92,10 @@ def test_every_option_is_mapped_beside_the_envelope(window, bench, qtbot):
     assert heads[-1] == "Envelope"
     shown = {bench.table.item(row, 0).text() for row in range(bench.table.rowCount())}
     assert "B" in shown and len(shown) == len(bench._every)
+    # Another option that comes into view while the maps are drawn has them drawn again.
+    window.show_option(2)
+    window.show_option(1)
+    qtbot.waitUntil(lambda: bench._every is not None and bench._mapped is not None, timeout=60_000)
     row = next(row for row in range(bench.table.rowCount()) if bench.table.item(row, 0).text() == "B")
     assert bench.table.item(row, 2).text() == f"{bench._mapped.hours.mean():.0f} h"
 
@@ -103,6 +107,20 @@ def test_the_worst_start_and_a_shorter_outage(bench, qtbot):
     type_into(qtbot, bench.hours, "1")
     assert bench.at.dateTime() == before
     assert isinstance(before, QDateTime)
+
+
+def test_a_night_called_off_shows_no_other_night(window, bench, qtbot):
+    shown = bench.verdict.text()
+    bench._go(bench.step - 96 * 100)
+    window.session.cancel()
+    qtbot.waitUntil(lambda: "Called off" in bench.verdict.text(), timeout=10_000)
+    assert bench.night.isHidden() and not any(card.isVisible() for card in bench.schools)
+    qtbot.mouseClick(bench.pull, LEFT)
+    qtbot.waitUntil(
+        lambda: "lives through" in bench.verdict.text() or "Dark" in bench.verdict.text(), timeout=20_000
+    )
+    assert shown
+    assert not bench.night.isHidden()
 
 
 def test_another_place_begins_with_its_own_longest_night(window, bench, qtbot, settled):

@@ -220,6 +220,18 @@ def test_a_search_can_be_called_off(window, settled, qtbot):
     assert "Called off" in window.notice.text.text()
 
 
+def test_a_study_called_off_is_not_asked_for_until_somebody_does(window, store, qtbot):
+    told = []
+    window.session.study_cancelled.connect(lambda: told.append(1))
+    qtbot.mouseClick(store.tabs.buttons["map"], LEFT)
+    window.session.cancel()
+    qtbot.waitUntil(lambda: "Called off" in store.told.text(), timeout=10_000)
+    qtbot.wait(400)
+    assert len(told) == 1
+    tab(store, qtbot, "map")
+    qtbot.waitUntil(lambda: "store-map" in store._found, timeout=60_000)
+
+
 def test_another_option_drops_a_study_without_a_word(window, store, qtbot, settled):
     tab(store, qtbot, "left")
     window.show_option(2)

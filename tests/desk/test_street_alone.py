@@ -72,6 +72,21 @@ def test_a_size_is_found_on_the_map_and_used(hut, window, qtbot, settled):
     assert sum(face.count for face in window.session.job.faces) > sum(face.count for face in demo_job("hut").faces)
 
 
+def test_sizes_called_off_stay_off_and_can_be_tried_again(hut, window, qtbot):
+    panel, told = hut.alone, []
+    window.session.study_cancelled.connect(lambda: told.append(1))
+    qtbot.mouseClick(panel.tabs.buttons["size"], LEFT)
+    window.session.cancel()
+    qtbot.waitUntil(lambda: len(told) == 1, timeout=10_000)
+    qtbot.wait(400)
+    assert len(told) == 1
+    assert "Called off" in panel.chosen.text()
+    assert "Called off" in window.notice.text.text()
+    qtbot.mouseClick(panel.tabs.buttons["size"], LEFT)
+    qtbot.waitUntil(lambda: panel._sizing is not None, timeout=60_000)
+    assert "kWh usable" in plain(panel.chosen)
+
+
 def test_the_map_shows_nothing_where_there_is_nothing_to_try(dressed, qtbot):
     shown = SizingMap()
     qtbot.addWidget(shown)

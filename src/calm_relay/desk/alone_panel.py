@@ -9,6 +9,7 @@ from calm_relay.desk.tabs import Tabs, tabbed
 from calm_relay.desk.theme import font
 from calm_relay.desk.wording import keep_units
 
+CALLED_OFF = "Called off: choose the tab again to try once more."
 TABS = (("year", "The year alone"), ("size", "How big"))
 
 
@@ -20,7 +21,7 @@ class AlonePanel(QWidget):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self._view = self._sizing = self._place = None
+        self._view = self._year = self._sizing = self._place = None
         self._asked = False
         self.tabs = Tabs(TABS)
         self.months, self.map = AloneMonths(), SizingMap()
@@ -64,18 +65,28 @@ class AlonePanel(QWidget):
 
     def show_view(self, view) -> None:
         """Asks for the year alone, and for other sizes where they are looked at."""
-        self._view, self._sizing, self._place, self._asked = view, None, None, False
+        self._view, self._year, self._sizing, self._place, self._asked = view, None, None, None, False
         self.map.show_sizing(None, "unmet")
         self._tell_place()
-        self.study_wanted.emit("alone", _alone)
+        if self.tabs.key != "year":
+            self.study_wanted.emit("alone", _alone)
         self._look()
 
     def forget(self) -> None:
-        """What was asked for will not come."""
-        self._asked = False
+        """What was asked for will not come; choosing its tab asks for it again."""
+        if self._year is None:
+            self.months.show_year(None)
+            self.told.setText(CALLED_OFF)
+        if self._asked and self._sizing is None:
+            self._asked = False
+            self.chosen.setText(CALLED_OFF)
 
     def _look(self):
-        if self._view is not None and self.tabs.key == "size" and not self._asked:
+        if self._view is None:
+            return
+        if self.tabs.key == "year" and self._year is None:
+            self.study_wanted.emit("alone", _alone)
+        if self.tabs.key == "size" and not self._asked:
             self._asked = True
             self.chosen.setText("Trying packs and modules through the year…")
             self.study_wanted.emit("alone-size", _size)
@@ -83,6 +94,7 @@ class AlonePanel(QWidget):
     def show_study(self, key: str, found) -> None:
         """Draws the year, or what other sizes would do."""
         if key == "alone":
+            self._year = found
             self.months.show_year(found)
             self._tell_year(found)
         elif key == "alone-size":

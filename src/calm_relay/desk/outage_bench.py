@@ -49,6 +49,7 @@ class OutageBench(Bench):
         self._view = self._run = self._mapped = self._every = None
         self._step = None
         self._schools = ()
+        self._waiting = set()
         self.at = QDateTimeEdit()
         self.at.setDisplayFormat("d MMM  HH:mm")
         self.at.setAccessibleName("The street goes dark at, standard time")
@@ -153,6 +154,7 @@ class OutageBench(Bench):
             return
         first = self._view is None or self._view.plan.job.site != view.plan.job.site
         self._view, self._schools, self._mapped, self._every = view, (), None, None
+        self._waiting.clear()
         street = view.plan.job.supply.street
         self.when.setText("Dark from" if street else "From")
         self.pull.setText("Pull the switch" if street else "Rehearse")
@@ -167,13 +169,19 @@ class OutageBench(Bench):
             self._go_longest_night()
         else:
             self._rehearse()
-        self.study_wanted.emit("outage-map", _survival)
+        self._ask("outage-map", _survival)
         self._look()
 
     def _look(self):
-        """Asks for what only an open tab shows."""
-        if self._view is not None and self.tabs.key == "every" and self._every is None:
-            self.study_wanted.emit("outage-every", _every)
+        """Asks for what the open tab shows and nobody has asked for yet."""
+        if self._view is None:
+            return
+        key, function, found = {
+            "map": ("outage-map", _survival, self._mapped),
+            "every": ("outage-every", _every, self._every),
+        }.get(self.tabs.key, (None, None, None))
+        if key is not None and found is None and key not in self._waiting:
+            self._ask(key, function)
 
     @property
     def step(self) -> int:
@@ -214,10 +222,29 @@ class OutageBench(Bench):
                 schools_of(plan, option, step, hours, progress, events),
             )
 
-        self.study_wanted.emit("outage-night", night)
+        self._ask("outage-night", night)
+
+    def _ask(self, key, function):
+        self._waiting.add(key)
+        self.study_wanted.emit(key, function)
+
+    def forget(self) -> None:
+        """What was called off leaves nothing of another night or option behind."""
+        super().forget()
+        if "outage-night" in self._waiting:
+            self._run, self._schools = None, ()
+            self._tell_boards()
+            self._draw_night()
+            self.verdict.setText("Called off: rehearse the night again.")
+        if "outage-map" in self._waiting:
+            self.carpet.show_map(None)
+            self._tell_map()
+            self.told.setText("Called off: choose the tab again to map the year.")
+        self._waiting.clear()
 
     def show_study(self, key: str, found) -> None:
         """Draws the night, the map, or every option's map."""
+        self._waiting.discard(key)
         if key == "outage-night":
             self._run, self._schools = found
             self._tell_boards()

@@ -14,6 +14,7 @@ class _Worker(QObject):
     failed = Signal(int, str, str)
     cancelled = Signal(int)
     studied = Signal(int, str, object)
+    study_cancelled = Signal(int)
     progressed = Signal(float, str)
 
     def __init__(self, newest, stale):
@@ -21,8 +22,8 @@ class _Worker(QObject):
         self._newest = newest
         self._stale = stale
 
-    @Slot(int, object, object)
-    def work(self, number, job, folder):
+    @Slot(int, int, object, object)
+    def work(self, number, ticket, job, folder):
         if number != self._newest():
             return
         # The numeric libraries take longer to import than the window takes to appear.
@@ -30,7 +31,7 @@ class _Worker(QObject):
         from calm_relay.planning.plan import plan
 
         try:
-            made = plan(job, folder, lambda done, what: self._tell(number, done, what))
+            made = plan(job, folder, lambda done, what: self._tell(number, ticket, done, what))
         except Cancelled:
             self.cancelled.emit(number)
         except PlanError as error:
@@ -40,21 +41,21 @@ class _Worker(QObject):
         else:
             self.done.emit(number, made)
 
-    @Slot(int, str, object, object, object)
-    def study(self, number, key, function, plan, option):
+    @Slot(int, int, str, object, object, object)
+    def study(self, number, ticket, key, function, plan, option):
         if number != self._newest():
             return
         try:
-            found = function(plan, option, lambda done, what: self._tell(number, done, what))
+            found = function(plan, option, lambda done, what: self._tell(number, ticket, done, what))
         except Superseded:
             pass
         except Cancelled:
-            self.cancelled.emit(number)
+            self.study_cancelled.emit(number)
         else:
             self.studied.emit(number, key, found)
 
-    def _tell(self, number, done, what):
-        if self._stale(number):
+    def _tell(self, number, ticket, done, what):
+        if self._stale(number, ticket):
             raise Cancelled
         self.progressed.emit(done, what)
 
@@ -69,7 +70,9 @@ class Planner(QObject):
     failed : str, str
         Field and problem, for the newest job asked for.
     cancelled
-        The newest request was called off.
+        The plan of the newest job was called off.
+    study_cancelled
+        A study of the newest plan was called off.
     studied : str, object
         Key and result of a study of the newest plan.
     progressed : float, str
@@ -80,15 +83,17 @@ class Planner(QObject):
     failed = Signal(str, str)
     cancelled = Signal()
     studied = Signal(str, object)
+    study_cancelled = Signal()
     progressed = Signal(float, str)
-    _ask = Signal(int, object, object)
-    _ask_study = Signal(int, str, object, object, object)
+    _ask = Signal(int, int, object, object)
+    _ask_study = Signal(int, int, str, object, object, object)
 
     def __init__(self, parent=None):
         super().__init__(parent)
         self._number = 0
         self._answered = 0
-        self._called_off = 0
+        # Every request has a ticket; those up to one were called off, later ones of the same job were not.
+        self._ticket = self._called_off = 0
         self._lock = threading.Lock()
         self._thread = QThread(self)
         self._worker = _Worker(self._newest, self._is_stale)
@@ -99,6 +104,7 @@ class Planner(QObject):
         self._worker.failed.connect(self._on_failed)
         self._worker.cancelled.connect(self._on_cancelled)
         self._worker.studied.connect(self._on_studied)
+        self._worker.study_cancelled.connect(self._on_study_cancelled)
         self._worker.progressed.connect(self.progressed)
         self._thread.start()
 
@@ -106,17 +112,19 @@ class Planner(QObject):
         """Asks for the plan of a job; an earlier request not yet done is dropped."""
         with self._lock:
             self._number += 1
-            number = self._number
-        self._ask.emit(number, job, folder)
+            self._ticket += 1
+        self._ask.emit(self._number, self._ticket, job, folder)
 
     def request_study(self, key: str, function, plan, option) -> None:
         """Asks for `function(plan, option, progress)`; dropped when a newer job is asked for."""
-        self._ask_study.emit(self._number, key, function, plan, option)
+        with self._lock:
+            self._ticket += 1
+        self._ask_study.emit(self._number, self._ticket, key, function, plan, option)
 
     def cancel(self) -> None:
-        """Calls the work in hand off at its next step."""
+        """Calls off, each at its next step, the work in hand and what waits behind it."""
         with self._lock:
-            self._called_off = self._number
+            self._called_off = self._ticket
 
     @property
     def busy(self) -> bool:
@@ -133,9 +141,9 @@ class Planner(QObject):
         with self._lock:
             return self._number
 
-    def _is_stale(self, number):
+    def _is_stale(self, number, ticket):
         with self._lock:
-            return number != self._number or number == self._called_off
+            return number != self._number or ticket <= self._called_off
 
     @Slot(int, object)
     def _on_done(self, number, plan):
@@ -159,3 +167,8 @@ class Planner(QObject):
     def _on_studied(self, number, key, found):
         if number == self._number:
             self.studied.emit(key, found)
+
+    @Slot(int)
+    def _on_study_cancelled(self, number):
+        if number == self._number:
+            self.study_cancelled.emit()

@@ -26,6 +26,8 @@ class Session(QObject):
         The plan of the present job was called off.
     studied : str, object
         Key and result of a study of the present plan.
+    study_cancelled
+        A study of the present plan was called off.
     progressed : float, str
         How far the work in hand is.
     """
@@ -35,6 +37,7 @@ class Session(QObject):
     plan_failed = Signal(str, str)
     plan_cancelled = Signal()
     studied = Signal(str, object)
+    study_cancelled = Signal()
     progressed = Signal(float, str)
 
     def __init__(self, job: Job, path: Path | None = None, parent=None):
@@ -44,6 +47,7 @@ class Session(QObject):
         self._planner.failed.connect(self.plan_failed)
         self._planner.cancelled.connect(self.plan_cancelled)
         self._planner.studied.connect(self.studied)
+        self._planner.study_cancelled.connect(self.study_cancelled)
         self._planner.progressed.connect(self.progressed)
         self.plan = None
         self._take(job, path)

@@ -138,6 +138,12 @@ class StoreBench(Bench):
         self._tell_limit()
         self._look()
 
+    def forget(self) -> None:
+        """Says that the open tab waits for nothing."""
+        super().forget()
+        if STUDIES.get(self.tabs.key) is not None and self._key() not in self._found:
+            self._tell("Called off: choose the tab again to try once more.")
+
     def show_study(self, key: str, found) -> None:
         """Takes a study's result and draws it where its tab is open."""
         if key.startswith("store-"):

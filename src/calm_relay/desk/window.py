@@ -112,6 +112,7 @@ class Window(QMainWindow):
         session.plan_failed.connect(self._on_failed)
         session.plan_cancelled.connect(self._on_cancelled)
         session.studied.connect(self._on_studied)
+        session.study_cancelled.connect(self._on_study_cancelled)
         session.progressed.connect(self.progress.tell)
 
     @property
@@ -291,10 +292,14 @@ class Window(QMainWindow):
         self.benches["Choice"].verdict.setText("No verdict: this job cannot be planned as it stands.")
 
     def _on_cancelled(self):
+        self._on_study_cancelled()
+        self._draw()
+
+    def _on_study_cancelled(self):
+        # What was called off is not asked for again until somebody does.
         self.progress.end()
         self.moment.forget()
         self.bench.forget()
-        self._draw()
         self.notice.ask("Called off: what is shown is as it was before.", (("Plan again", self.session.start),))
 
     def _on_studied(self, key, found):
