@@ -79,7 +79,19 @@ def test_one_key_tries_the_night_again(window, bench, qtbot, settled):
     assert "later." in bench.more.text() or "stays dark" in bench.more.text()
     labels = [button.text() for button in bench.retries.buttons]
     assert "1  Without “Kiln”" in labels
-    qtbot.keyClick(window, Qt.Key.Key_1)
+    date = bench.at.dateTime()
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=5_000)
+    bench.at.setFocus()
+    qtbot.keyClick(bench.at, Qt.Key.Key_1, Qt.KeyboardModifier.AltModifier)
+    qtbot.waitUntil(lambda: window.commands.undo.text() == "Undo: Without “Kiln”", timeout=10_000)
+    settled(window)
+    assert bench.at.dateTime() == date
+    window.session.undo()
+    settled(window)
+    qtbot.waitUntil(lambda: "Dark after 60" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000)
+    bench.night.setFocus()
+    qtbot.keyClick(bench.night, Qt.Key.Key_1)
     qtbot.waitUntil(lambda: window.commands.undo.text() == "Undo: Without “Kiln”", timeout=10_000)
     settled(window)
     qtbot.waitUntil(lambda: "Dark after 4.5" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000)

@@ -4,6 +4,7 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 
 from calm_relay.desk.alone_charts import SizingMap
+from calm_relay.desk.cloud_chart import KINDS
 from calm_relay.desk.form_dialog import FormDialog
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.progress import unheard
@@ -137,6 +138,7 @@ def test_the_search_of_a_hut_asks_for_its_target(hut, window, qtbot, monkeypatch
     qtbot.mouseClick(bench.start, LEFT)
     qtbot.waitUntil(lambda: bench.model.rowCount() > 0, timeout=60_000)
     whole = len(bench._plants)
+    assert {plant.key for plant in bench._plants} <= {key for key, *_ in KINDS}
     type_into(qtbot, bench.unmet, "1")
     assert len(bench._plants) < whole
     type_into(qtbot, bench.unmet, "")

@@ -70,6 +70,8 @@ def test_split_phase_stacks_on_each_leg(cottage):
     stack = stack_of(made, option)
     assert list(stack.legs) == ["Leg 1", "Leg 2"]
     assert sum(sum(kw) for kw in stack.legs.values()) == pytest.approx(stack.on_kw)
+    legs = {row.name: row.leg for row in stack.rows}
+    assert (legs["Lights and router"], legs["Bedrooms"], legs["Range"]) == ("leg 1", "leg 2", "both legs")
     number = [row.name for row in stack.rows].index("Range")
     assert stack.legs["Leg 1"][number] == pytest.approx(stack.rows[number].kw / 2)
     assert stack.limit_kw == pytest.approx(option.outcome.dark.power_kw / 2)

@@ -5,7 +5,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 
 from calm_relay.desk.alone_charts import READINGS, AloneMonths, SizingMap
 from calm_relay.desk.choice_field import ChoiceField
-from calm_relay.desk.tabs import Tabs, tabbed
+from calm_relay.desk.tabs import Tabs, page, tabbed
 from calm_relay.desk.theme import font
 from calm_relay.desk.wording import keep_units
 
@@ -43,22 +43,15 @@ class AlonePanel(QWidget):
         self._lay_out()
 
     def _lay_out(self):
-        year, size = QWidget(), QWidget()
-        column = QVBoxLayout(year)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.months, 1)
-        column.addWidget(self.told)
-        column = QVBoxLayout(size)
-        column.setContentsMargins(0, 0, 0, 0)
-        row = QHBoxLayout()
+        top = QWidget()
+        row = QHBoxLayout(top)
+        row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(QLabel("Shown"))
         row.addWidget(self.reading)
         row.addStretch(1)
         row.addWidget(self.use)
-        column.addLayout(row)
-        column.addWidget(self.map, 1)
-        column.addWidget(self.legend)
-        column.addWidget(self.chosen)
+        year = page((self.months, 1), (self.told, 0))
+        size = page((top, 0), (self.map, 1), (self.legend, 0), (self.chosen, 0))
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addLayout(tabbed(self.tabs, year, size))

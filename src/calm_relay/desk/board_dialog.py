@@ -130,3 +130,10 @@ class BoardDialog(AnswerDialog):
             small_circuits=self.small.value(),
             heating_parts=self.heating.value(),
         )
+
+
+def ask_board(bench, job: Job) -> None:
+    """Asks for the board and the generator of a job; the bench emits the edit."""
+    dialog = BoardDialog(job, bench.window())
+    if dialog.exec() and dialog.result_job != job:
+        bench.edited.emit(dialog.result_job, "The board and the generator")

@@ -6,7 +6,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.desk.theme import colours, font, shade_of
 
-NAMES, FATES = 134.0, 190.0
+NAMES, BREAKERS, FATES = 134.0, 40.0, 214.0
+LEFT = NAMES + BREAKERS
 ROW_LOW, ROW_HIGH = 14.0, 22.0
 HEAD = 20.0
 
@@ -53,21 +54,25 @@ class BoardPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         sums = [sum(kw) for kw in stack.legs.values()]
         most = max([row.kw for row in stack.rows] + sums + [stack.limit_kw or 0.0, 0.1])
-        across = self.width() - NAMES - FATES
+        across = self.width() - LEFT - FATES
         row_high = min((self.height() - HEAD) / self._count, ROW_HIGH)
         when = stack.at.astype(object)
         fed = "What stays on in the dark" if stack.street else "What is fed"
         what = fed if any(row.on for row in stack.rows) else "The house"
         painter.setFont(font(9))
         painter.setPen(QColor(look.ink))
-        head = QRectF(NAMES, 0, self.width() - NAMES, HEAD)
+        head = QRectF(LEFT, 0, self.width() - LEFT, HEAD)
         told = f"{what} at its worst half hour, {when:%-d %b, %H:%M}"
         painter.drawText(head, Qt.AlignmentFlag.AlignVCenter, told)
         scale = across / (most * 1.08)
         for number, row in enumerate(stack.rows):
             y = HEAD + number * row_high
             self._words(painter, row.name, y, row_high, look.ink if row.on else look.quiet)
-            bar = QRectF(NAMES, y + 2.5, row.kw * scale, row_high - 5)
+            if row.breaker_a is not None:
+                place = QRectF(NAMES - 6, y, BREAKERS - 2, row_high)
+                right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+                painter.drawText(place, right, f"{row.breaker_a:g} A")
+            bar = QRectF(LEFT, y + 2.5, row.kw * scale, row_high - 5)
             if row.on:
                 painter.fillRect(bar, QColor(shade_of(number)))
             else:
@@ -76,7 +81,8 @@ class BoardPicture(QWidget):
             painter.setPen(QColor(look.ink if row.on else look.quiet))
             painter.setFont(font(8, strong=row.on))
             place = QRectF(self.width() - FATES + 6, y, FATES - 6, row_high)
-            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, f"{row.kw:.1f} kW  {row.fate}")
+            told = f"{row.kw:.1f} kW  {', '.join(part for part in (row.fate, row.leg) if part)}"
+            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, told)
         self._paint_legs(painter, stack, row_high, scale)
 
     def _words(self, painter, text, y, high, colour, *, strong=False):
@@ -92,7 +98,7 @@ class BoardPicture(QWidget):
         painter.setPen(QPen(QColor(look.rule), 1.0))
         painter.drawLine(QPointF(0, first), QPointF(self.width(), first))
         for number, (leg, kw) in enumerate(stack.legs.items()):
-            y, x = first + number * row_high, NAMES
+            y, x = first + number * row_high, LEFT
             self._words(painter, leg, y, row_high, look.ink, strong=True)
             for at, part in enumerate(kw):
                 painter.fillRect(QRectF(x, y + 2.5, part * scale, row_high - 5), QColor(shade_of(at)))
@@ -106,7 +112,7 @@ class BoardPicture(QWidget):
             place = QRectF(self.width() - FATES + 6, y, FATES - 6, row_high)
             painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, told)
         if stack.limit_kw is not None:
-            at = NAMES + stack.limit_kw * scale
+            at = LEFT + stack.limit_kw * scale
             painter.setPen(QPen(QColor(look.stop), 1.8, Qt.PenStyle.DashLine))
             last = first + len(stack.legs) * row_high
             painter.drawLine(QPointF(at, first + 1), QPointF(at, last - 1))

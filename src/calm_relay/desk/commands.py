@@ -25,7 +25,7 @@ WIDGET_KEYS = (
     ("Up, Down, Left, Right", "on the sun dial: choose a face, turn it"),
     ("Left, Right, Up, Down", "on the horizon being drawn: along it, higher and lower"),
     ("Left, Right, Page keys", "on the night rehearsed: a quarter of an hour, an hour"),
-    ("1, 2, 3, 4", "in the outage: try the night again with that change"),
+    ("1, 2, 3, 4", "in the outage: try the night again with that change; with Alt also while typing"),
     ("Arrows, plus, minus, Page keys", "on the ladders: input, string, its modules, another input"),
     ("Tab", "through every control"),
 )

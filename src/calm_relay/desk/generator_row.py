@@ -5,9 +5,9 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
 
 from calm_relay.desk.choice_field import ChoiceField
 from calm_relay.desk.quantity_field import QuantityField
-from calm_relay.job.board import Generator
+from calm_relay.job.board import ON_BUS, ON_INPUT, Generator
 
-PLACES = [(name, name) for name in ("the battery inverter's generator input", "the bus of AC-coupled PV")]
+PLACES = [(name, name) for name in (ON_INPUT, ON_BUS)]
 USUAL_KW = 5.0
 
 

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.bills_dialog import BillsDialog
-from calm_relay.desk.board_dialog import BoardDialog
+from calm_relay.desk.board_dialog import ask_board
 from calm_relay.desk.board_picture import BoardPicture
 from calm_relay.desk.choice_field import ChoiceField
 from calm_relay.desk.field_form import Field, FieldForm
@@ -78,7 +78,7 @@ class HomeBench(Bench):
         self.bills = QPushButton("Bills…")
         self.board = QPushButton("Board…")
         self.board.setToolTip("Circuits, what hangs on them, and what becomes of each when the street goes dark")
-        self.board.clicked.connect(lambda _=False: self._ask_board())
+        self.board.clicked.connect(lambda _=False: ask_board(self, self._job))
         self.meter.clicked.connect(lambda _=False: self.ask_meter())
         self.again.clicked.connect(lambda _=False: self.open_meter(None))
         self.bills.clicked.connect(lambda _=False: self.open_bills())
@@ -122,11 +122,6 @@ class HomeBench(Bench):
         side.addWidget(self.source)
         side.addWidget(self.loads, 1)
         row.addLayout(side, 3)
-
-    def _ask_board(self):
-        dialog = BoardDialog(self._job, self.window())
-        if dialog.exec() and dialog.result_job != self._job:
-            self.edited.emit(dialog.result_job, "The board and the generator")
 
     def show_job(self, job) -> None:
         """Shows the job's inputs."""

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.bench import Bench
-from calm_relay.desk.board_dialog import BoardDialog
+from calm_relay.desk.board_dialog import ask_board
 from calm_relay.desk.choice_field import ChoiceField
 from calm_relay.desk.figure_table import FigureTable
 from calm_relay.desk.outage_charts import AliveChart, NightChart, StoreAndSun, SurvivalCarpet
@@ -31,7 +31,7 @@ from calm_relay.desk.outage_words import (
 from calm_relay.desk.ranged_spin import RangedSpin
 from calm_relay.desk.retry_row import RetryRow
 from calm_relay.desk.school_card import HEADS, SchoolCard
-from calm_relay.desk.tabs import Tabs, tabbed
+from calm_relay.desk.tabs import Tabs, page, tabbed
 from calm_relay.desk.theme import font
 from calm_relay.desk.view import LETTERS
 
@@ -46,7 +46,7 @@ class OutageBench(Bench):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self._view = self._run = self._mapped = self._every = None
+        self._job = self._view = self._run = self._mapped = self._every = None
         self._step = None
         self._schools = ()
         self._waiting = set()
@@ -92,7 +92,7 @@ class OutageBench(Bench):
         self.pull.clicked.connect(lambda _=False: self._rehearse())
         self.worst.clicked.connect(lambda _=False: self._go_worst())
         self.midwinter.clicked.connect(lambda _=False: self._go_longest_night())
-        self.board.clicked.connect(lambda _=False: self._ask_board())
+        self.board.clicked.connect(lambda _=False: ask_board(self, self._job))
         self.starts.toggled.connect(lambda _: self._rehearse())
         self.boards.taken.connect(lambda _: self._draw_night())
         self.hours.accepted.connect(lambda _: self._rehearse())
@@ -121,9 +121,9 @@ class OutageBench(Bench):
         middle = QHBoxLayout()
         middle.setSpacing(14)
         pages = (
-            _page((self.night, 3), (self.store, 2)),
-            _page((self.carpet, 3), (self.seasons, 2), (self.told, 0)),
-            _page((self.alive, 3), (self.table, 2)),
+            page((self.night, 3), (self.store, 2)),
+            page((self.carpet, 3), (self.seasons, 2), (self.told, 0)),
+            page((self.alive, 3), (self.table, 2)),
         )
         middle.addLayout(tabbed(self.tabs, *pages), 5)
         side = QVBoxLayout()
@@ -143,6 +143,15 @@ class OutageBench(Bench):
         side.addWidget(self.board)
         middle.addLayout(side, 2)
         column.addLayout(middle, 1)
+
+    def showEvent(self, event):
+        """The keys belong to the night, not to the date, when the bench is opened."""
+        super().showEvent(event)
+        self.night.setFocus()
+
+    def show_job(self, job) -> None:
+        """Takes the job whose board may be edited."""
+        self._job = job
 
     def show_view(self, view) -> None:
         """Rehearses from the moment in view, or from the longest night."""
@@ -329,31 +338,12 @@ class OutageBench(Bench):
         self.alive.show_every(self._every, self._view.option.design.key, letters)
         self.table.show_rows(EVERY_HEADS, option_rows(self._every, letters, titles), EVERY_START)
 
-    def _ask_board(self):
-        if self._view is None:
-            return
-        job = self._view.plan.job
-        dialog = BoardDialog(job, self.window())
-        if dialog.exec() and dialog.result_job != job:
-            self.edited.emit(dialog.result_job, "The board and the generator")
-
     def _use(self, proposal):
         self.boards.show_value(AS_IS)
         self.edited.emit(proposal.apply(self._view.plan.job), f"Board: {proposal.school}")
 
     def _retry(self, retry):
         self.edited.emit(retry.apply(self._view.plan.job), retry.label)
-
-
-def _page(*parts):
-    """A page of charts and words that hide themselves, each with its share of the height."""
-    page = QWidget()
-    column = QVBoxLayout(page)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(4)
-    for part, share in parts:
-        column.addWidget(part, share)
-    return page
 
 
 def _survival(plan, option, progress):

@@ -1,7 +1,7 @@
-"""Changes to try the same night with, each behind one key."""
+"""Changes to try the same night with, each behind one key; with Alt it also works while a number is typed."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QKeySequence
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 
@@ -32,7 +32,11 @@ class RetryRow(QWidget):
             button = QPushButton(f"{number}  {retry.label}".replace("&", "&&"))
             button.setObjectName("small")
             button.setShortcut(QKeySequence(str(number)))
-            button.setToolTip(f"Key {number}: makes the change, which can be undone, and pulls the switch again")
+            QShortcut(QKeySequence(f"Alt+{number}"), button).activated.connect(button.click)
+            button.setToolTip(
+                f"Key {number}, or Alt and {number} while typing: makes the change, which can be undone, and "
+                "pulls the switch again"
+            )
             button.clicked.connect(lambda _=False, retry=retry: self.chosen.emit(retry))
             self._row.insertWidget(number, button)
             self.buttons.append(button)

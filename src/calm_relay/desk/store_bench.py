@@ -1,7 +1,7 @@
 """The bench Store: benefit against energy and power, use, years, what limits, control against foresight."""
 
 import numpy as np
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
 from calm_relay.desk.bench import Bench
 from calm_relay.desk.control_charts import LeftChart, LeftDay, LimitsChart, MeterChart
@@ -14,7 +14,7 @@ from calm_relay.desk.store_charts import (
     YearsChart,
 )
 from calm_relay.desk.store_panel import StorePanel
-from calm_relay.desk.tabs import Tabs, tabbed
+from calm_relay.desk.tabs import Tabs, page, tabbed
 from calm_relay.desk.theme import font
 from calm_relay.desk.wording import keep_units
 
@@ -69,16 +69,6 @@ NO_STORE = "This option has no store."
 STUDIES = {"energy": _sweep, "map": _map, "use": _life, "years": _life, "left": _left, "meter": _meter}
 
 
-def _together(*parts, shares=(1, 1), upright=False):
-    whole = QWidget()
-    row = QVBoxLayout(whole) if upright else QHBoxLayout(whole)
-    row.setContentsMargins(0, 0, 0, 0)
-    row.setSpacing(10)
-    for part, share in zip(parts, shares, strict=True):
-        row.addWidget(part, share)
-    return whole
-
-
 class StoreBench(Bench):
     """Shows the store of the option in view; each tab asks for its own study when it is first looked at."""
 
@@ -106,12 +96,12 @@ class StoreBench(Bench):
         self._view = None
         pages = (
             self.chart,
-            _together(self.map, self.power, shares=(5, 3)),
-            _together(self.months, self.depth),
+            page((self.map, 5), (self.power, 3), across=True),
+            page((self.months, 1), (self.depth, 1), across=True),
             self.years,
             self.limits,
-            _together(self.left_chart, self.left_day, upright=True),
-            _together(self.fault, self.ordered, upright=True),
+            page((self.left_chart, 1), (self.left_day, 1)),
+            page((self.fault, 1), (self.ordered, 1)),
         )
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 6, 14, 2)

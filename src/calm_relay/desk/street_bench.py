@@ -5,7 +5,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, 
 
 from calm_relay.desk.alone_panel import AlonePanel
 from calm_relay.desk.bench import Bench
-from calm_relay.desk.board_dialog import BoardDialog
+from calm_relay.desk.board_dialog import ask_board
 from calm_relay.desk.figures_grid import FiguresGrid
 from calm_relay.desk.form_dialog import FormDialog
 from calm_relay.desk.rules_panel import RulesPanel
@@ -33,7 +33,7 @@ class StreetBench(Bench):
             part.edited.connect(self.edited)
         self.alone.study_wanted.connect(self.study_wanted)
         self.service.clicked.connect(lambda _=False: self._ask_service())
-        self.board.clicked.connect(lambda _=False: self._ask_board())
+        self.board.clicked.connect(lambda _=False: ask_board(self, self._job))
         self._lay_out()
 
     def _lay_out(self):
@@ -96,8 +96,3 @@ class StreetBench(Bench):
             self.problem.show()
         else:
             self.edited.emit(job, "Meter and connection")
-
-    def _ask_board(self):
-        dialog = BoardDialog(self._job, self.window())
-        if dialog.exec() and dialog.result_job != self._job:
-            self.edited.emit(dialog.result_job, "The board and the generator")

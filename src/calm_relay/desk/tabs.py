@@ -1,7 +1,7 @@
 """Small buttons of which one is down: what of a bench is shown."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 
 class Tabs(QWidget):
@@ -49,3 +49,15 @@ def tabbed(tabs: Tabs, *parts: QWidget) -> QVBoxLayout:
     column.addWidget(tabs)
     column.addWidget(stack, 1)
     return column
+
+
+def page(*parts, across: bool = False) -> QWidget:
+    """Parts below each other, or beside, each as (widget, its share of the room)."""
+    made = QWidget()
+    direction = QBoxLayout.Direction.LeftToRight if across else QBoxLayout.Direction.TopToBottom
+    box = QBoxLayout(direction, made)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(10 if across else 4)
+    for part, share in parts:
+        box.addWidget(part, share)
+    return made

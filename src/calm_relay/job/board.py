@@ -9,6 +9,8 @@ from calm_relay.job.base import Fraction, Model, NotNegative, Positive
 
 Leg = Literal["1", "2", "3", "across"]
 Role = Literal["backed up", "shed", "street only"]
+# Where a generator may be connected.
+ON_INPUT, ON_BUS = "the battery inverter's generator input", "the bus of AC-coupled PV"
 CountsAs = Literal["floor area", "appliance", "cooling", "heat pump", "heating"]
 
 
@@ -41,9 +43,7 @@ class Generator(Model):
     litres_per_kwh: NotNegative = Field(default=0.4, le=5)
     price_per_litre: NotNegative = Field(default=1.9, le=100, description="Fuel, in the job's currency.")
     tank_litres: Positive | None = Field(default=None, le=100_000, description="None: not stated.")
-    on: Literal["the battery inverter's generator input", "the bus of AC-coupled PV"] = (
-        "the battery inverter's generator input"
-    )
+    on: Literal[ON_INPUT, ON_BUS] = ON_INPUT
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:

@@ -13,12 +13,13 @@ PRACTICE_RATIO = 1.0
 class BusRating:
     """AC power of arrays on the grid former's bus against what it takes [kW], and whose limit that is.
 
-    `practice_kw` is what practice keeps to, whatever the unit's own limit is.
+    `practice_kw` is what practice keeps to, whatever the unit's own limit is; `stated` whether it has one.
     """
 
     arrays_kw: float
     limit_kw: float
     practice_kw: float
+    stated: bool
     owner: str
 
     @property
@@ -35,5 +36,6 @@ def bus_rating(design: Design, box: Box) -> BusRating | None:
     stated = box.converter.backup.ac_pv_kw
     practice = PRACTICE_RATIO * box.converter.backup.continuous_kw
     if stated is not None:
-        return BusRating(arrays_kw, stated, practice, f"{box.converter.name}, datasheet")
-    return BusRating(arrays_kw, practice, practice, "common practice, no source: not more than its own rating")
+        return BusRating(arrays_kw, stated, practice, True, f"{box.converter.name}, datasheet")
+    owner = "common practice, no source: not more than its own rating"
+    return BusRating(arrays_kw, practice, practice, False, owner)

@@ -1,5 +1,6 @@
 """What speaks against hanging something on a converter, in sentences."""
 
+from calm_relay.job.board import ON_BUS
 from calm_relay.job.equipment import Converter, Microinverter, Pack
 from calm_relay.job.model import Job
 from calm_relay.planning.array import DesignTemperatures
@@ -100,9 +101,9 @@ def generator_refusals(design, job: Job) -> list[str]:
     generator, box = job.generator, design.store_box
     if generator is None or box is None:
         return []
-    beside = [other for other in design.boxes if other is not box and other.has_array]
-    if generator.on == "the bus of AC-coupled PV" and beside:
-        return [f"The generator stands on one bus with {beside[0].converter.name}, which it does not survive"]
+    beside = [other.converter.name for other in design.boxes if other is not box and other.has_array]
+    if generator.on == ON_BUS and beside:
+        return [f"Reverse power damages the generator on one bus with {beside[0]}"]
     if box.converter.backup is None or not box.converter.backup.generator_input:
         return [f"{box.converter.name} has no generator input"]
     return []
@@ -113,12 +114,11 @@ def bus_refusals(design, job: Job) -> list[str]:
     box = design.store_box
     if job.supply.street or box is None or box.converter.backup is None:
         return []
-    rating, stated = bus_rating(design, box), box.converter.backup.ac_pv_kw is not None
-    if rating is None or not stated or not rating.passed:
+    rating = bus_rating(design, box)
+    if rating is None or not rating.stated or not rating.passed:
         return []
-    return [
-        f"{box.converter.name} takes {rating.limit_kw:.3g} kW of arrays on its bus, not {rating.arrays_kw:.3g}"
-    ]
+    told = f"{rating.arrays_kw:.3g} kW of inverters against {rating.limit_kw:.3g}"
+    return [f"More array on the bus of {box.converter.name} than it takes, {told}"]
 
 
 def phase_refusals(converter: Converter, job: Job) -> list[str]:

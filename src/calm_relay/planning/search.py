@@ -209,9 +209,6 @@ def stores_of(plan: Plan) -> Iterator[dict]:
                 yield {"pack": pack.key, "count": count, "expansions": expansions}
 
 
-ARCHITECTURES = (ac_addon, ac_bus, hybrid_swap, hybrid_beside, dc_bus, micro_ac)
-
-
 def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Found:
     """Simulates every buildable plant: roofs, architectures, converters, packs, heights, units and habits.
 

@@ -9,15 +9,16 @@ from calm_relay.planning.island import LEGS, forming_kw, forms_grid
 from calm_relay.planning.plan import Option, Plan
 
 LEG_WORDS = {"single": "Together", "split": "Leg", "three": "Phase"}
+ACROSS = {"split": "both legs", "three": "all phases"}
 
 
 @dataclass(frozen=True)
 class StackRow:
-    """A circuit: what becomes of it in the dark, and what it draws in the half hour shown [kW]."""
+    """A circuit: its breaker, its leg in words, what becomes of it in the dark, its draw in the half hour [kW]."""
 
     name: str
     breaker_a: float | None
-    leg: str | None
+    leg: str
     fate: str
     on: bool
     kw: float
@@ -55,8 +56,7 @@ def stack_of(plan: Plan, option: Option) -> Stack:
     if job.board is None:
         lives = house.names if lives else ()
     on = np.array([name in lives for name in house.names], dtype=bool)
-    half_hours = house.half_hours_kw
-    at = int(half_hours[on if on.any() else slice(None)].sum(axis=0).argmax())
+    at = (house.only(lives) if lives else house).worst_step
     by_name = {circuit.name: circuit for circuit in job.board.circuits} if job.board else {}
     rows = []
     for number, name in enumerate(house.names):
@@ -65,10 +65,10 @@ def stack_of(plan: Plan, option: Option) -> Stack:
             StackRow(
                 name,
                 circuit.breaker_a if circuit else None,
-                circuit.leg if circuit else None,
+                _on_leg(circuit, job.supply.phases),
                 _fate(circuit, name in reached or not by_name, behind is not None, job.supply.street),
                 bool(on[number]),
-                float(half_hours[number, at]),
+                float(house.half_hours_kw[number, at]),
             )
         )
     phases = box.converter.phases if box is not None else job.supply.phases
@@ -88,6 +88,13 @@ def _legs(house: Backed, on, at, phases, count):
     if count == 1:
         return {LEG_WORDS["single"]: tuple(kw.tolist())}
     return {f"{LEG_WORDS[phases]} {leg + 1}": tuple((kw * house.legs[:, leg]).tolist()) for leg in range(count)}
+
+
+def _on_leg(circuit, phases):
+    """On which leg or phase a circuit hangs; empty where there is only one."""
+    if circuit is None or phases == "single":
+        return ""
+    return ACROSS[phases] if circuit.leg == "across" else f"{LEG_WORDS[phases].lower()} {circuit.leg}"
 
 
 def _fate(circuit, reached, forms, street):

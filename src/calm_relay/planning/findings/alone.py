@@ -2,6 +2,7 @@
 
 from calm_relay.planning.bus_rating import bus_rating
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check, lone_check
+from calm_relay.planning.findings.board import board_mend
 from calm_relay.planning.findings.store import stronger_converter
 from calm_relay.planning.island import forming_kw, forms_grid
 
@@ -152,10 +153,7 @@ def check_dead_circuits(subject):
         return []
     told = ", ".join(f"“{name}”" for name in dead)
 
-    def apply(job):
-        circuits = tuple(c.with_(role="backed up") if c.role == "street only" else c for c in job.board.circuits)
-        return job.with_(board=job.board.with_(circuits=circuits))
-
+    fed = board_mend("Feed them", {name: {"role": "backed up"} for name in dead})
     sentence = f"{told}: on the street only, and there is none, so never fed."
     return [
         Finding(
@@ -165,7 +163,7 @@ def check_dead_circuits(subject):
             "board",
             sentence,
             rule="the job's survey",
-            mends=(Mend("Feed them", apply),),
+            mends=(fed,),
         )
     ]
 
@@ -179,15 +177,14 @@ def check_bus_rating(subject):
     rating = bus_rating(subject.design, box)
     if rating is None or box.converter.backup.throttles_ac_pv == "none":
         return []
-    stated = box.converter.backup.ac_pv_kw is not None
     severity = Severity.HOLD
     if rating.passed:
-        severity = Severity.STOP if lone and stated else Severity.WATCH
+        severity = Severity.STOP if lone and rating.stated else Severity.WATCH
     sentence = (
         f"{rating.arrays_kw:g} kW of array inverters on the bus of {box.converter.name}, which takes "
         f"{rating.limit_kw:.3g} kW when it forms the grid"
     )
-    if stated and abs(rating.practice_kw - rating.limit_kw) > 0.05:
+    if rating.stated and abs(rating.practice_kw - rating.limit_kw) > 0.05:
         sentence += f" (practice: {rating.practice_kw:.3g} kW, its own rating)"
     if rating.passed:
         sentence += ": when a load drops, the surplus has nowhere to go"
