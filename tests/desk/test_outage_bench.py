@@ -20,7 +20,7 @@ def bench(window, settled, qtbot):
 
 
 def test_a_night_is_rehearsed_and_told(bench, qtbot):
-    assert bench.step % 4 == 0
+    assert bench.at.step % 4 == 0
     assert "Dark after" in bench.verdict.text() or "lives through" in bench.verdict.text()
     assert "back of an envelope" in bench.told.text().replace("\u00a0", " ")
     seasons = {bench.seasons.item(row, 0).text() for row in range(bench.seasons.rowCount())}
@@ -114,16 +114,29 @@ def test_every_option_is_mapped_beside_the_envelope(window, bench, qtbot):
 
 def test_the_worst_start_and_a_shorter_outage(bench, qtbot):
     qtbot.mouseClick(bench.worst, LEFT)
-    assert bench.step == bench._mapped.worst
+    assert bench.at.step == bench._mapped.worst
     before = bench.at.dateTime()
     type_into(qtbot, bench.hours, "1")
     assert bench.at.dateTime() == before
     assert isinstance(before, QDateTime)
 
 
+def test_a_date_typed_over_is_rehearsed(bench, qtbot):
+    before = bench.at.step
+    first = bench._run.first
+    field = bench.at.lineEdit()
+    spot = field.rect().center()
+    spot.setX(6)
+    qtbot.mouseClick(field, LEFT, pos=spot)
+    qtbot.waitUntil(lambda: field.selectedText() == "15", timeout=5_000)
+    qtbot.keyClicks(bench.at, "21")
+    assert bench.at.step == before + 6 * 96
+    qtbot.waitUntil(lambda: bench._run is not None and bench._run.first == first + 6 * 96, timeout=20_000)
+
+
 def test_a_night_called_off_shows_no_other_night(window, bench, qtbot):
     shown = bench.verdict.text()
-    bench._go(bench.step - 96 * 100)
+    bench._go(bench.at.step - 96 * 100)
     window.session.cancel()
     qtbot.waitUntil(lambda: "Called off" in bench.verdict.text(), timeout=10_000)
     assert bench.night.isHidden() and not any(card.isVisible() for card in bench.schools)

@@ -1,9 +1,7 @@
 """The bench Outage: the street goes dark at a chosen moment: what lives, what ends it, every start of the year."""
 
-from PySide6.QtCore import QDate, QDateTime, QTime
 from PySide6.QtWidgets import (
     QCheckBox,
-    QDateTimeEdit,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -16,6 +14,7 @@ from calm_relay.desk.bench import Bench
 from calm_relay.desk.board_dialog import ask_board
 from calm_relay.desk.choice_field import ChoiceField
 from calm_relay.desk.figure_table import FigureTable
+from calm_relay.desk.moment_field import MomentField
 from calm_relay.desk.outage_charts import AliveChart, NightChart, StoreAndSun, SurvivalCarpet
 from calm_relay.desk.outage_words import (
     EVERY_HEADS,
@@ -50,9 +49,7 @@ class OutageBench(Bench):
         self._step = None
         self._schools = ()
         self._waiting = set()
-        self.at = QDateTimeEdit()
-        self.at.setDisplayFormat("d MMM  HH:mm")
-        self.at.setAccessibleName("The street goes dark at, standard time")
+        self.at = MomentField("The street goes dark at, standard time")
         self.hours = RangedSpin("Hours that it stays dark", " h", 1, 168)
         self.hours.show_value(HOURS)
         self.starts = QCheckBox("Machines start")
@@ -89,6 +86,7 @@ class OutageBench(Bench):
         self._connect()
 
     def _connect(self):
+        self.at.settled.connect(self._rehearse)
         self.pull.clicked.connect(lambda _=False: self._rehearse())
         self.worst.clicked.connect(lambda _=False: self._go_worst())
         self.midwinter.clicked.connect(lambda _=False: self._go_longest_night())
@@ -167,9 +165,7 @@ class OutageBench(Bench):
         street = view.plan.job.supply.street
         self.when.setText("Dark from" if street else "From")
         self.pull.setText("Pull the switch" if street else "Rehearse")
-        year = view.plan.site.calendar.year
-        first_day, last_day = QDate(year, 1, 1), QDate(year, 12, 31)
-        self.at.setDateTimeRange(QDateTime(first_day, QTime(0, 0)), QDateTime(last_day, QTime(23, 45)))
+        self.at.limit_to(view.plan.site.calendar.year)
         self.worst.setEnabled(False)
         self._forget_moment()
         if moved:
@@ -192,19 +188,8 @@ class OutageBench(Bench):
         if key is not None and found is None and key not in self._waiting:
             self._ask(key, function)
 
-    @property
-    def step(self) -> int:
-        """The step of the year at which the street goes dark."""
-        stamp = self.at.dateTime()
-        day = stamp.date().dayOfYear() - 1
-        minutes = stamp.time().hour() * 60 + stamp.time().minute()
-        return day * 96 + minutes // 15
-
     def _go(self, step):
-        year = self._view.plan.site.calendar.year
-        day, quarter = divmod(step, 96)
-        date = QDate(year, 1, 1).addDays(day)
-        self.at.setDateTime(QDateTime(date, QTime(quarter // 4, quarter % 4 * 15)))
+        self.at.show_step(step)
         self._rehearse()
 
     def _go_longest_night(self):
@@ -219,7 +204,7 @@ class OutageBench(Bench):
     def _rehearse(self):
         if self._view is None:
             return
-        step, hours, events = self.step, float(self.hours.value()), self.starts.isChecked()
+        step, hours, events = self.at.step, float(self.hours.value()), self.starts.isChecked()
 
         def night(plan, option, progress):
             from calm_relay.planning.proposal import schools_of
