@@ -36,9 +36,11 @@ def test_a_generator_on_one_bus_with_the_array_stops_and_is_mended(demo):
     job = demo.with_(generator=Generator(kw=4, on="the bus of AC-coupled PV"))
     note = next(item for item in plan(job).option("ac-addon").findings if item.check == "generator")
     assert note.severity.name == "STOP"
-    after = next(
-        item for item in plan(note.mends[0].apply(job)).option("ac-addon").findings if item.check == "generator"
-    )
+    tanked = note.mends[0].apply(job)
+    tanked = tanked.with_(generator=tanked.generator.with_(tank_litres=80))
+    after = next(item for item in plan(tanked).option("ac-addon").findings if item.check == "generator")
+    # 4 kW burn 1.6 l an hour.
+    assert after.sentence.endswith("Its 80 l last 50 h at 4 kW.")
     assert after.severity.name == "HOLD"
     assert "no generator input" in " ".join(
         item.sentence

@@ -1,5 +1,7 @@
 """Frequency-watt points, starting figures, currents, and rehearsals against the survival map."""
 
+import re
+
 import numpy as np
 import pytest
 
@@ -52,6 +54,22 @@ def test_starting_power_from_code_letter_and_nameplate():
     assert start_power_kw(machine(), 230.0) == 0.0
     # A motor of which nothing is known: six times its power (common practice, no source).
     assert start_power_kw(machine(motor=True), 230.0) == pytest.approx(24.0)
+
+
+@pytest.mark.parametrize(
+    ("demo", "key", "amps_of"),
+    [
+        # I = P/V, P/(2 x 120 V) on each leg, P/(sqrt(3) x 400 V): common practice, no source.
+        ("pottery", "ac-addon", lambda watts: watts / 230.0),
+        ("cottage", "hybrid-swap", lambda watts: watts / (2 * 120.0)),
+        ("dairy", "hybrid-swap", lambda watts: watts / (3**0.5 * 3**0.5 * 230.0)),
+    ],
+)
+def test_currents_of_one_phase_two_legs_and_three_phases(demo, key, amps_of):
+    option = plan(demo_job(demo)).option(key)
+    note = next(item for item in option.findings if item.check == "backed-up load")
+    told = float(re.search(r"gives [\d.]+ kW, ([\d.]+) A", note.sentence).group(1))
+    assert told == pytest.approx(amps_of(note.limit * 1000.0), abs=0.5)
 
 
 @pytest.fixture(scope="module", params=["pottery", "cottage", "dairy", "hut", "hut, AC bus without a generator"])

@@ -31,7 +31,8 @@ class CursorChart(Chart):
 
     def add_cursor(self) -> None:
         """Puts the mark on top of what is drawn."""
-        self._cursor = pg.InfiniteLine(0.0, angle=90, pen=pen(colours().alternating, 2), movable=True)
+        shade = colours().alternating
+        self._cursor = pg.InfiniteLine(0.0, angle=90, pen=pen(shade, 2), hoverPen=pen(shade, 4), movable=True)
         self._cursor.setZValue(60)
         self._cursor.sigDragged.connect(lambda line: self.pointed.emit(float(line.value())))
         self.addItem(self._cursor)

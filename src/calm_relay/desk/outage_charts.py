@@ -89,7 +89,8 @@ class NightChart(CursorChart):
         if run.surge_kw < top and run.surge_kw > run.limit_kw * 1.05:
             self.level(run.surge_kw, f"{run.surge_kw:.1f} kW for a moment", look.watch, right=True)
         if run.lived_h is not None:
-            self.marker(run.lived_h, "dark", look.stop, position=0.62)
+            # Between the words of the two limits.
+            self.marker(run.lived_h, "dark", look.stop, position=(run.limit_kw + run.surge_kw) / 2 / (top * 1.45))
         self.setXRange(0, float(edges[-1]), padding=0)
         self.setYRange(0, top * 1.45, padding=0)
         self.right_axis([])

@@ -4,9 +4,11 @@ import numpy as np
 
 from calm_relay.desk.wording import keep_units
 from calm_relay.physics.outage import ALIVE
+from calm_relay.planning.survival import LASTING_H
 
-SEASONS_HEADS = ("Chance to last", "4 h", "8 h", "24 h", "72 h")
-EVERY_HEADS = ("", "Option", "Mean", "Worst", "Lasts 8 h", "24 h", "72 h", "Envelope")
+LASTING = tuple(f"{hours} h" for hours in LASTING_H)
+SEASONS_HEADS = ("Chance to last", *LASTING)
+EVERY_HEADS = ("", "Option", "Mean", "Worst", f"Lasts {LASTING[0]}", *LASTING[1:], "Envelope")
 EVERY_START = "every start hour of the simulated year, without starts"
 NOT_BUILT = "This option cannot be built: nothing to rehearse."
 DARK_AT_ONCE = "Nothing here forms a grid, or no circuit is backed up: the house is dark at once."
@@ -36,8 +38,10 @@ def more_of(job, run) -> str:
     if run.trips:
         told.append(f"Tripped {run.trips} time{'s' * (run.trips > 1)}.")
     if job.generator is not None:
-        hours = float((run.of("generator") > 0).sum() * run.step_h)
-        runs = f"runs {hours:.1f} h and burns {run.litres(job.generator):.1f} l"
+        hours, litres = float((run.of("generator") > 0).sum() * run.step_h), run.litres(job.generator)
+        tank = job.generator.tank_litres
+        filled = f", more than the {tank:g} l of its tank: it must be filled" if tank and litres > tank else ""
+        runs = f"runs {hours:.1f} h and burns {litres:.1f} l{filled}"
         told.append(f"The generator {runs if hours > 0 else 'stays off'}.")
     return keep_units(" ".join(told))
 
@@ -88,7 +92,7 @@ def option_rows(every, letters, titles) -> list[tuple[str, ...]]:
             titles[key],
             f"{found.hours.mean():.0f} h",
             f"{found.hours.min():.1f} h",
-            *(f"{(found.hours >= hours).mean():.0%}" for hours in (8, 24, 72)),
+            *(f"{(found.hours >= hours).mean():.0%}" for hours in LASTING_H),
             f"{found.envelope_h:.1f} h",
         )
         for key, found in every.items()

@@ -109,6 +109,10 @@ def dress(application: QApplication, look: str = "light") -> None:
     }
     for role, value in roles.items():
         palette.setColor(role, QColor(value))
+    written = "WindowText", "Text", "ButtonText", "PlaceholderText"
+    for role in (QPalette.ColorRole[name] for name in written):
+        palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(colours.muted))
+    palette.setColor(QPalette.ColorGroup.Disabled, QPalette.ColorRole.Base, QColor(colours.paper))
     application.setPalette(palette)
     application.setStyleSheet(style_sheet(colours))
 

@@ -52,6 +52,12 @@ class Generator(Model):
         return self
 
     @property
+    def tank_hours(self) -> float | None:
+        """Hours that a full tank lasts at full load [h]; None where it is not stated, or nothing is burnt."""
+        burns = self.kw * self.litres_per_kwh
+        return self.tank_litres / burns if self.tank_litres and burns > 0 else None
+
+    @property
     def price_per_kwh(self) -> float:
         """What a kWh from it costs in fuel."""
         return self.litres_per_kwh * self.price_per_litre

@@ -15,6 +15,9 @@ def check_generator_place(subject):
     reasons = generator_refusals(subject.design, job)
     if not reasons:
         sentence = f"{name} takes the generator and keeps AC-coupled arrays off while it runs."
+        hours = job.generator.tank_hours
+        if hours is not None:
+            sentence += f" Its {job.generator.tank_litres:g} l last {hours:.0f} h at {job.generator.kw:g} kW."
         return [_place(Severity.HOLD, sentence, f"{name}, datasheet")]
     if job.generator.on == ON_BUS:
         sentence = f"{reasons[0]}: interlock them, or take the generator input of the battery inverter."
