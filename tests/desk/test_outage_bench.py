@@ -121,6 +121,19 @@ def test_the_worst_start_and_a_shorter_outage(bench, qtbot):
     assert isinstance(before, QDateTime)
 
 
+def test_where_no_board_lives_the_cards_say_why(window, bench, qtbot, settled):
+    window.session.replace(demo_job("dairy"))
+    window.forget_view()
+    settled(window)
+    window.show_option(2)
+    qtbot.waitUntil(lambda: "Vacuum pump" in bench.verdict.text(), timeout=20_000)
+    critical, whole = (card.text.text().replace("\u00a0", " ") for card in bench.schools)
+    assert critical.startswith("No circuit lives through it.")
+    assert "the store was empty" in critical
+    assert whole.startswith("Does not live through it, even with Lights, controls and fences alone. Dark after")
+    assert not any(card.use.isEnabled() for card in bench.schools)
+
+
 def test_a_date_typed_over_is_rehearsed(bench, qtbot):
     before = bench.at.step
     first = bench._run.first

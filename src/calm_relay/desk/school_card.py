@@ -44,13 +44,13 @@ class SchoolCard(QWidget):
             return
         self.use.setEnabled(found.holds and found.apply(job).board != job.board)
         self.head.setText(f"{HEADS[self.school]}, {job.tariff.currency} {found.cost:,.0f}")
-        run = found.rehearsal
+        run, kept = found.rehearsal, ", ".join(_kept(name, found) for name in found.kept)
         if found.holds:
-            hours = f"{run.flows.shape[0] * run.step_h:g} h"
-            told = f"Lives through the {hours}: "
+            told = f"Lives through the {run.flows.shape[0] * run.step_h:g} h: {kept}"
+        elif run is None or not found.kept:
+            told = "No circuit lives through it."
         else:
-            told = "" if run is None else f"{run.ended_by} "
-        told += ", ".join(_kept(name, found) for name in found.kept) if found.kept else "no circuit lives."
+            told = f"Does not live through it, even with {kept} alone. {run.ended_by}"
         if found.left:
             word = "Left out" if self.school == "critical-loads board" else "Dropped at once"
             told += f"<br><b>{word}</b>: " + "; ".join(f"{name}, {why}" for name, why in found.left)
