@@ -79,6 +79,7 @@ def test_one_key_tries_the_night_again(window, bench, qtbot, settled):
     assert "later." in bench.more.text() or "stays dark" in bench.more.text()
     labels = [button.text() for button in bench.retries.buttons]
     assert "1  Without “Kiln”" in labels
+    assert all(button.isVisible() for button in bench.retries.buttons)
     date = bench.at.dateTime()
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow, timeout=5_000)

@@ -39,5 +39,7 @@ class RetryRow(QWidget):
             )
             button.clicked.connect(lambda _=False, retry=retry: self.chosen.emit(retry))
             self._row.insertWidget(number, button)
+            # A layout shows what it takes a moment later; the key must work at once.
+            button.show()
             self.buttons.append(button)
         self.setVisible(bool(retries))
