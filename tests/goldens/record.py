@@ -1,0 +1,82 @@
+"""The figures of a demo's plan, its series and its search's table, small enough to keep and to compare."""
+
+import hashlib
+import json
+from pathlib import Path
+
+import numpy as np
+
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.document import document_of, foresight_series, series_of
+from calm_relay.planning.plan import plan
+from calm_relay.planning.search import plant_rows, search
+from calm_relay.planning.studies import studies_of
+
+HERE = Path(__file__).parent
+# Longer series are kept as two sums, one of them weighted so that an order is noticed too.
+LONGEST = 12
+
+
+def golden_file(name: str) -> Path:
+    """Where a demo's record lies."""
+    return HERE / f"{name}.json"
+
+
+def recorded(name: str) -> dict[str, dict]:
+    """Figures by path, in three parts: the assessed plan with its studies, its series, the search's table."""
+    made = plan(demo_job(name))
+    studies = studies_of(made)
+    assessed = document_of(made, studies).model_dump(mode="json", exclude={"made_by"})
+    series = {}
+    for option in made.live:
+        key = option.design.key
+        series[key] = _columns(series_of(option, made)[1])
+        left = studies.left.get(key)
+        if left:
+            # The optimum is one figure, but not every path to it: ties may fall otherwise on other machines.
+            columns = foresight_series(left, made)[1]
+            series[f"{key}, foresight"] = _columns({k: v for k, v in columns.items() if "best" not in k})
+    return {"assess": _figures(assessed), "series": _figures(series), "search": _figures(_table(search(made)))}
+
+
+def _figures(value, path="", found=None):
+    """Every number by its path, every text as a part of one hash."""
+    found, texts = ({}, []) if found is None else found
+    if isinstance(value, dict):
+        for key, item in value.items():
+            _figures(item, f"{path}/{key}", (found, texts))
+    elif isinstance(value, list | tuple):
+        if len(value) > LONGEST and all(isinstance(item, int | float) for item in value):
+            found[f"{path}/sums"] = _sums(value)
+        else:
+            for number, item in enumerate(value):
+                _figures(item, f"{path}/{number}", (found, texts))
+    elif isinstance(value, bool) or value is None or isinstance(value, str):
+        texts.append(f"{path}={value}")
+    else:
+        found[path] = float(value)
+    if path == "":
+        found["texts"] = hashlib.sha256("\n".join(texts).encode()).hexdigest()
+    return found
+
+
+def _sums(values):
+    values = np.asarray(values, dtype=float)
+    return [float(values.sum()), float((values * np.linspace(1.0, 2.0, values.size)).sum())]
+
+
+def _columns(columns):
+    return {name: [*_sums(values), float(min(values)), float(max(values))] for name, values in columns.items()}
+
+
+def _table(found):
+    head, *rows = plant_rows(found)
+    columns = dict(zip(head, zip(*rows, strict=True), strict=True))
+    numbers = {name: list(column) for name, column in columns.items() if not isinstance(column[0], str)}
+    words = {name: " ".join(column) for name, column in columns.items() if isinstance(column[0], str)}
+    return {"rows": len(rows), "tried": found.tried, **numbers, **words}
+
+
+def write(name: str) -> None:
+    """Records a demo anew."""
+    golden_file(name).write_text(json.dumps(recorded(name), indent=0, ensure_ascii=False) + "\n")
