@@ -2,11 +2,11 @@
 
 from benchmarks.measure import Result, timed
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.alone import alone_of, size_alone
 from calm_relay.planning.plan import plan
-from calm_relay.planning.proposal import schools_of
-from calm_relay.planning.rehearsal import rehearse
-from calm_relay.planning.survival import every_survival, survival_of
+from calm_relay.planning.studies.backup_board import schools_of
+from calm_relay.planning.studies.off_grid import alone_of, size_alone
+from calm_relay.planning.studies.outage import rehearse
+from calm_relay.planning.studies.survival import every_survival, survival_of
 
 # 17:00 on the longest night of the year in the north.
 STEP = 347 * 96 + 68

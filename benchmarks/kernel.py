@@ -10,8 +10,8 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.physics import dispatch
 from calm_relay.physics.control import filled_in
 from calm_relay.physics.plant import UNLIMITED, pack
-from calm_relay.planning.demand import demand_year
 from calm_relay.planning.plan import plan
+from calm_relay.planning.site.demand import demand_year
 
 
 def _plain_copy():

@@ -4,12 +4,12 @@ import resource
 
 from benchmarks.measure import Result, timed
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.left import left_of
-from calm_relay.planning.life import life_of
 from calm_relay.planning.plan import plan
-from calm_relay.planning.search import search
-from calm_relay.planning.store_map import store_map
-from calm_relay.planning.tipping import tips_of
+from calm_relay.planning.studies.battery_ageing import life_of
+from calm_relay.planning.studies.battery_map import store_map
+from calm_relay.planning.studies.foresight import left_of
+from calm_relay.planning.studies.search import search
+from calm_relay.planning.studies.tipping import tips_of
 
 PLANTS = 2_000
 

@@ -15,12 +15,12 @@ from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Tracker
 from calm_relay.job.survey import MeterReading
 from calm_relay.physics.array_yield import FaceYield
-from calm_relay.planning.array import DesignTemperatures, Face
-from calm_relay.planning.auto_string import lay_strings
-from calm_relay.planning.clipping import clipped_year
 from calm_relay.planning.plan import plan
-from calm_relay.planning.stringing import SiteLimit
-from calm_relay.planning.sweep_converter import sweep_converter
+from calm_relay.planning.site.array import DesignTemperatures, Face
+from calm_relay.planning.strings.auto_string import lay_strings
+from calm_relay.planning.strings.stringing import SiteLimit
+from calm_relay.planning.studies.clipping import clipped_year
+from calm_relay.planning.studies.inverter_sweep import sweep_converter
 
 TEMPERATURES = DesignTemperatures(-5.0, 65.0, "a benchmark", "a benchmark")
 

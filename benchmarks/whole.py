@@ -15,8 +15,8 @@ ROOT = Path(__file__).parents[1]
 
 WINDOW = """
 import json, resource, statistics, time
-from calm_relay.desk.application import application, make_window
-from calm_relay.desk.shots import settle
+from calm_relay.desk.app.application import application, make_window
+from calm_relay.desk.app.shots import settle
 from PySide6.QtCore import QEventLoop, QTimer
 
 application()

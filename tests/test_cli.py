@@ -13,7 +13,7 @@ import pytest
 
 from calm_relay.cli import main
 from calm_relay.exchange.job_file import write_job
-from calm_relay.planning.progress import unheard
+from calm_relay.planning.common.progress import unheard
 
 DOCS = Path(__file__).parents[1] / "docs"
 
@@ -108,7 +108,7 @@ def test_a_house_without_a_street_closes_for_an_outsider_too(tmp_path, capsys):
 
 
 def test_the_search_tells_its_edge_and_writes_every_plant(tmp_path, capsys, monkeypatch):
-    monkeypatch.setattr("calm_relay.planning.search.search.__defaults__", (unheard, 60))
+    monkeypatch.setattr("calm_relay.planning.studies.search.search.__defaults__", (unheard, 60))
     assert main(["search", "demo", "--by", "score", "--csv", str(tmp_path / "plants.csv")]) == 0
     told = capsys.readouterr().out
     assert "can be built" in told

@@ -73,13 +73,13 @@ def _parser():
 
 
 def _open(arguments):
-    from calm_relay.desk.application import run
+    from calm_relay.desk.app.application import run
 
     return run(arguments.job)
 
 
 def _demo(arguments):
-    from calm_relay.desk.application import run
+    from calm_relay.desk.app.application import run
 
     return run(None, arguments.name)
 
@@ -100,7 +100,7 @@ def _report(arguments):
     _drawing_without_a_screen()
     from datetime import date
 
-    from calm_relay.desk.report import write_report
+    from calm_relay.desk.output.report import write_report
 
     pages = write_report(made, arguments.out, date.today())
     print(f"{arguments.out}: {pages} pages")
@@ -110,7 +110,7 @@ def _report(arguments):
 def _export(arguments):
     made = _planned(arguments.job)
     _drawing_without_a_screen()
-    from calm_relay.desk.exports import export_plan
+    from calm_relay.desk.output.exports import export_plan
 
     for path in export_plan(made, arguments.folder):
         print(path)
@@ -119,7 +119,7 @@ def _export(arguments):
 
 def _drawing_without_a_screen():
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    from calm_relay.desk.application import application
+    from calm_relay.desk.app.application import application
 
     application()
 
@@ -135,8 +135,8 @@ def _install(arguments):
 def _assess(arguments):
     from calm_relay.exchange.job_file import write_atomically
     from calm_relay.exchange.plan_document import plan_text, series_text
-    from calm_relay.planning.document import document_of, foresight_series, series_of
-    from calm_relay.planning.studies import studies_of
+    from calm_relay.planning.studies.collected import studies_of
+    from calm_relay.planning.views.document import document_of, foresight_series, series_of
 
     made = _planned(arguments.job)
     studies = studies_of(made) if arguments.json and not arguments.plan_only else None
@@ -164,7 +164,7 @@ def _assess(arguments):
 def _search(arguments):
     from calm_relay.exchange.job_file import write_atomically
     from calm_relay.exchange.table_file import table_text
-    from calm_relay.planning.search import BENEFITS, efficient_edge, must_haves_of, plant_rows, search
+    from calm_relay.planning.studies.search import BENEFITS, efficient_edge, must_haves_of, plant_rows, search
 
     if arguments.by not in BENEFITS:
         raise ValueError(f"--by: {arguments.by!r} is no benefit; wanted one of {', '.join(BENEFITS)}")

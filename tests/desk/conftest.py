@@ -5,9 +5,9 @@ import gc
 import pytest
 from PySide6.QtWidgets import QMessageBox
 
-from calm_relay.desk.application import make_window
-from calm_relay.desk.garbage import collect_in_interface
-from calm_relay.desk.theme import dress
+from calm_relay.desk.app.application import make_window
+from calm_relay.desk.app.garbage import collect_in_interface
+from calm_relay.desk.widgets.theme import dress
 
 
 @pytest.fixture(scope="session")

@@ -16,11 +16,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from calm_relay.desk import planner
-from calm_relay.desk.benches import BENCHES
-from calm_relay.desk.chart import Chart
-from calm_relay.desk.finder import Finder
-from calm_relay.desk.theme import DARK, LIGHT, colours, dress
+from calm_relay.desk.app import planner
+from calm_relay.desk.app.finder import Finder
+from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.desk.charts.chart import Chart
+from calm_relay.desk.widgets.theme import DARK, LIGHT, colours, dress
 from calm_relay.exchange.job_file import read_job, write_job
 from calm_relay.exchange.user_state import left_behind, read_settings, write_settings
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QDateTime, Qt
 
-from calm_relay.desk.board_dialog import BoardDialog
+from calm_relay.desk.dialogs.backed_up_loads_dialog import BoardDialog
 from calm_relay.exchange.shipped import demo_job
 
 from .driving import LEFT, choose, type_into

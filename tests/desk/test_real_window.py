@@ -12,8 +12,8 @@ PROGRAM = """
 import sys
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from calm_relay.desk.application import application, make_window
-from calm_relay.desk.shots import pause, settle
+from calm_relay.desk.app.application import application, make_window
+from calm_relay.desk.app.shots import pause, settle
 
 running = application()
 assert running.platformName() == "xcb", running.platformName()

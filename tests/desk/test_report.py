@@ -7,8 +7,8 @@ from datetime import date
 import pytest
 from PySide6.QtGui import QColor, QImage
 
-from calm_relay.desk.picture_file import save_picture
-from calm_relay.desk.report import write_report
+from calm_relay.desk.output.picture_file import save_picture
+from calm_relay.desk.output.report import write_report
 from calm_relay.planning.plan import plan
 
 

@@ -4,10 +4,10 @@ import pytest
 from PySide6.QtCore import QPoint, QTime
 from PySide6.QtWidgets import QApplication
 
-from calm_relay.desk.control_dialog import ControlDialog
-from calm_relay.desk.form_dialog import FormDialog
+from calm_relay.desk.dialogs.control_dialog import ControlDialog
+from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.progress import unheard
+from calm_relay.planning.common.progress import unheard
 
 from .driving import LEFT, choose, type_into
 
@@ -171,7 +171,7 @@ def test_tipping_points_come_and_are_told_where_the_mouse_points(window, settled
 
 @pytest.fixture
 def small_search(monkeypatch):
-    monkeypatch.setattr("calm_relay.planning.search.search.__defaults__", (unheard, 120))
+    monkeypatch.setattr("calm_relay.planning.studies.search.search.__defaults__", (unheard, 120))
 
 
 def test_a_search_is_filtered_and_a_plant_opened_as_an_option(window, settled, qtbot, small_search):

@@ -3,11 +3,11 @@
 import pytest
 from PySide6.QtCore import QPointF, Qt
 
-from calm_relay.desk.alone_charts import SizingMap
-from calm_relay.desk.cloud_chart import KINDS
-from calm_relay.desk.form_dialog import FormDialog
+from calm_relay.desk.charts.cloud_chart import KINDS
+from calm_relay.desk.charts.off_grid_charts import SizingMap
+from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.progress import unheard
+from calm_relay.planning.common.progress import unheard
 
 from .driving import LEFT, choose, type_into
 
@@ -128,7 +128,7 @@ def test_the_night_of_a_hut_is_not_an_outage(hut, window, qtbot):
 
 
 def test_the_search_of_a_hut_asks_for_its_target(hut, window, qtbot, monkeypatch):
-    monkeypatch.setattr("calm_relay.planning.search.search.__defaults__", (unheard, 200))
+    monkeypatch.setattr("calm_relay.planning.studies.search.search.__defaults__", (unheard, 200))
     assert not window.benches["Choice"].store.charge.isEnabled()
     window.open_bench("Search")
     bench = window.bench

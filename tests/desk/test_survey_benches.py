@@ -13,14 +13,14 @@ from PySide6.QtWidgets import (
     QTableWidgetItem,
 )
 
-from calm_relay.desk.application import make_window
-from calm_relay.desk.benches import BENCHES
-from calm_relay.desk.scale_rows import ScaleRows
-from calm_relay.desk.theme import LIGHT
+from calm_relay.desk.app.application import make_window
+from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.desk.charts.scale_rows import ScaleRows
 from calm_relay.desk.view import LETTERS
+from calm_relay.desk.widgets.theme import LIGHT
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.plan import plan
-from calm_relay.planning.scales import scales_of
+from calm_relay.planning.views.scales import scales_of
 
 from .driving import LEFT, choose, type_into
 

@@ -323,7 +323,7 @@ def test_nothing_on_the_line_overlaps(window, width, height, settled):
 
 
 def test_numbers_keep_their_units():
-    from calm_relay.desk.wording import keep_units
+    from calm_relay.desk.widgets.wording import keep_units
 
     assert (
         keep_units("asks 10.8 kW at -3 °C, NZ$ 473 for 3 boxes")

@@ -13,7 +13,7 @@ from calm_relay.exchange.job_file import job_text
 from calm_relay.exchange.plan_document import PlanDocument, schema_text
 from calm_relay.exchange.shipped import catalogue, climates
 from calm_relay.job.model import Job
-from calm_relay.planning.kit import loss_curve
+from calm_relay.planning.equipment.equipment import loss_curve
 
 DOCS = Path(__file__).parents[2] / "docs"
 

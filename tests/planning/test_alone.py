@@ -8,14 +8,14 @@ import pytest
 from calm_relay.exchange.job_file import read_job, write_job
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.board import Generator
-from calm_relay.planning.alone import alone_of, size_alone
-from calm_relay.planning.figures import figures_of
-from calm_relay.planning.line import line_of
-from calm_relay.planning.moment import moment_of
 from calm_relay.planning.plan import plan
-from calm_relay.planning.rehearsal import rehearse
-from calm_relay.planning.scales import scales_of
-from calm_relay.planning.search import must_haves_of, plant_rows, search
+from calm_relay.planning.studies.off_grid import alone_of, size_alone
+from calm_relay.planning.studies.outage import rehearse
+from calm_relay.planning.studies.search import must_haves_of, plant_rows, search
+from calm_relay.planning.views.energy_path import line_of
+from calm_relay.planning.views.figures import figures_of
+from calm_relay.planning.views.moment import moment_of
+from calm_relay.planning.views.scales import scales_of
 
 
 @pytest.fixture(scope="module")

@@ -9,13 +9,13 @@ from pydantic import ValidationError
 from calm_relay.exchange.plan_document import plan_text
 from calm_relay.exchange.shipped import DEMOS, catalogue, demo_job, rule_packs
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
-from calm_relay.planning.document import document_of
-from calm_relay.planning.errors import PlanError
-from calm_relay.planning.line import line_of
-from calm_relay.planning.moment import day_of, moment_of
+from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.plan import plan
-from calm_relay.planning.string_ladder import ladders_of
-from calm_relay.planning.tables import tables_of
+from calm_relay.planning.views.document import document_of
+from calm_relay.planning.views.energy_path import line_of
+from calm_relay.planning.views.moment import day_of, moment_of
+from calm_relay.planning.views.string_ladder import ladders_of
+from calm_relay.planning.views.tables import tables_of
 
 KIT = catalogue()
 WITH_PV = [item.key for item in KIT.converters if item.pv]

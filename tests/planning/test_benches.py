@@ -3,18 +3,18 @@
 import numpy as np
 import pytest
 
-from calm_relay.planning.design import Design
-from calm_relay.planning.figures import SHOWS, figures_of
-from calm_relay.planning.line import line_of
-from calm_relay.planning.moment import day_of, moment_of, spots_of, strip_of
+from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.common.progress import Cancelled
 from calm_relay.planning.plan import Option, plan
-from calm_relay.planning.progress import Cancelled
-from calm_relay.planning.roof import face_months, sun_tracks
-from calm_relay.planning.scales import cost_scales_of, loss_scales_of
-from calm_relay.planning.seasons import sky_months, typical_days
-from calm_relay.planning.sweep_converter import clipped_day, load_hours, sweep_converter
-from calm_relay.planning.sweep_store import flags_of, fullness_of, sweep_store
-from calm_relay.planning.tables import tables_of
+from calm_relay.planning.studies.battery_sweep import flags_of, fullness_of, sweep_store
+from calm_relay.planning.studies.inverter_sweep import clipped_day, load_hours, sweep_converter
+from calm_relay.planning.views.energy_path import line_of
+from calm_relay.planning.views.figures import SHOWS, figures_of
+from calm_relay.planning.views.moment import day_of, moment_of, spots_of, strip_of
+from calm_relay.planning.views.roof import face_months, sun_tracks
+from calm_relay.planning.views.scales import cost_scales_of, loss_scales_of
+from calm_relay.planning.views.seasons import sky_months, typical_days
+from calm_relay.planning.views.tables import tables_of
 
 KEYS = ("as-is", "ac-addon", "hybrid-swap")
 

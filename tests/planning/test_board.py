@@ -6,14 +6,14 @@ import pytest
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.board import Generator
 from calm_relay.physics import outage
-from calm_relay.planning.backed import behind_relay
-from calm_relay.planning.findings.board import board_mend
+from calm_relay.planning.findings.backed_up_loads import board_mend
+from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.plan import plan
-from calm_relay.planning.proposal import CRITICAL, WHOLE, schools_of
-from calm_relay.planning.rehearsal import rehearse
-from calm_relay.planning.retries import retries_of
-from calm_relay.planning.stack import stack_of
-from calm_relay.planning.survival import every_survival, survival_of
+from calm_relay.planning.studies.backup_board import CRITICAL, WHOLE, schools_of
+from calm_relay.planning.studies.outage import rehearse
+from calm_relay.planning.studies.outage_mends import retries_of
+from calm_relay.planning.studies.survival import every_survival, survival_of
+from calm_relay.planning.views.backup_stack import stack_of
 
 
 def found(option, check):

@@ -3,7 +3,7 @@
 import pytest
 
 from calm_relay.planning.plan import plan
-from calm_relay.planning.purposes import MEASURES
+from calm_relay.planning.verdict.purposes import MEASURES
 
 
 def weighing(job, **weights):

@@ -9,11 +9,11 @@ from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import Job
 from calm_relay.job.survey import ExistingBattery, StorePlace
-from calm_relay.planning.coupling import SCHOOLS, coupling_facts
-from calm_relay.planning.document import document_of
-from calm_relay.planning.errors import PlanError
-from calm_relay.planning.line import line_of
+from calm_relay.planning.architecture.coupling import SCHOOLS, coupling_facts
+from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.plan import plan
+from calm_relay.planning.views.document import document_of
+from calm_relay.planning.views.energy_path import line_of
 
 
 @pytest.fixture(scope="module")

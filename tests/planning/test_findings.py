@@ -6,7 +6,7 @@ from calm_relay.exchange.shipped import catalogue
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import GridCharge, RatioRule
 from calm_relay.planning.findings import Severity
-from calm_relay.planning.findings.board import board_mend
+from calm_relay.planning.findings.backed_up_loads import board_mend
 from calm_relay.planning.plan import plan
 
 

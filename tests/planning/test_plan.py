@@ -10,17 +10,17 @@ from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.shipped import catalogue, climates
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import MeteredDemand, ScheduledLoad
-from calm_relay.planning.array import design_temperatures
-from calm_relay.planning.bank import Bank, charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.demand import demand_year
-from calm_relay.planning.document import document_of
-from calm_relay.planning.errors import PlanError
-from calm_relay.planning.kit import kit_of
-from calm_relay.planning.line import line_of
+from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.equipment.bank import Bank, charge_dc_kw, discharge_ac_kw
+from calm_relay.planning.equipment.equipment import kit_of
+from calm_relay.planning.operation.simulate import price_series
 from calm_relay.planning.plan import plan
-from calm_relay.planning.scales import scales_of
-from calm_relay.planning.simulate import price_series
-from calm_relay.planning.site_year import site_year
+from calm_relay.planning.site.array import design_temperatures
+from calm_relay.planning.site.demand import demand_year
+from calm_relay.planning.site.site_year import site_year
+from calm_relay.planning.views.document import document_of
+from calm_relay.planning.views.energy_path import line_of
+from calm_relay.planning.views.scales import scales_of
 
 
 def item(items, key):

@@ -12,20 +12,20 @@ from calm_relay.job.equipment import Catalogue, Tracker
 from calm_relay.job.model import Job
 from calm_relay.job.survey import PlannedString, StringPlan
 from calm_relay.physics.array_yield import FaceYield
-from calm_relay.planning.array import DesignTemperatures, Face
-from calm_relay.planning.auto_string import lay_strings, lengths_allowed
-from calm_relay.planning.findings import Severity
-from calm_relay.planning.plan import plan
-from calm_relay.planning.restring import restringing_of
-from calm_relay.planning.string_ladder import iv_curves, ladders_of
-from calm_relay.planning.string_plan import (
+from calm_relay.planning.architecture.restring import restringing_of
+from calm_relay.planning.architecture.string_plan import (
     plan_of,
     with_length,
     with_module_moved,
     with_module_on_input,
     with_string_moved,
 )
-from calm_relay.planning.stringing import SiteLimit, fusing_of, hard_refusals
+from calm_relay.planning.findings import Severity
+from calm_relay.planning.plan import plan
+from calm_relay.planning.site.array import DesignTemperatures, Face
+from calm_relay.planning.strings.auto_string import lay_strings, lengths_allowed
+from calm_relay.planning.strings.stringing import SiteLimit, fusing_of, hard_refusals
+from calm_relay.planning.views.string_ladder import iv_curves, ladders_of
 
 TEMPERATURES = DesignTemperatures(-5.0, 65.0, "a test", "a test")
 NO_RULE = SiteLimit(1e6, "no rule")

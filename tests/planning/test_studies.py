@@ -5,11 +5,11 @@ import pytest
 
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Catalogue
-from calm_relay.planning.life import life_of
+from calm_relay.planning.common.progress import Cancelled
 from calm_relay.planning.plan import plan
-from calm_relay.planning.power_range import power_range
-from calm_relay.planning.progress import Cancelled
-from calm_relay.planning.search import (
+from calm_relay.planning.studies.battery_ageing import life_of
+from calm_relay.planning.studies.battery_map import store_map
+from calm_relay.planning.studies.search import (
     BENEFITS,
     MustHaves,
     efficient_edge,
@@ -18,8 +18,8 @@ from calm_relay.planning.search import (
     roofs_of,
     search,
 )
-from calm_relay.planning.store_map import store_map
-from calm_relay.planning.tipping import Contest, knobs_of, tips_of
+from calm_relay.planning.studies.tipping import Contest, knobs_of, tips_of
+from calm_relay.planning.views.power_range import power_range
 
 
 @pytest.fixture(scope="module")

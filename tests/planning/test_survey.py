@@ -6,18 +6,18 @@ import pytest
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.model import MonthlyWeather
 from calm_relay.job.survey import ExistingBattery, HorizonPoint, Rectangle, RuleChange
-from calm_relay.planning.clipping import clipped_year
-from calm_relay.planning.errors import PlanError
+from calm_relay.planning.architecture.ratio_limits import ratio_limits
+from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.equipment.rules import rules_of
 from calm_relay.planning.findings import Severity
-from calm_relay.planning.footprint import footprint_swaps
-from calm_relay.planning.line import line_of
-from calm_relay.planning.moment import moment_of
 from calm_relay.planning.plan import plan
-from calm_relay.planning.ratio_limits import ratio_limits
-from calm_relay.planning.roof import face_shades
-from calm_relay.planning.rules import rules_of
-from calm_relay.planning.seasons import home_year, how_sure
-from calm_relay.planning.sweep_converter import SIZES, sweep_converter
+from calm_relay.planning.studies.clipping import clipped_year
+from calm_relay.planning.studies.footprint import footprint_swaps
+from calm_relay.planning.studies.inverter_sweep import SIZES, sweep_converter
+from calm_relay.planning.views.energy_path import line_of
+from calm_relay.planning.views.moment import moment_of
+from calm_relay.planning.views.roof import face_shades
+from calm_relay.planning.views.seasons import home_year, how_sure
 
 
 @pytest.fixture(scope="module")

@@ -11,9 +11,9 @@ from calm_relay.physics.conversion import LossCurve
 from calm_relay.physics.foresight import least_cost, least_loss
 from calm_relay.physics.plant import Street
 from calm_relay.physics.year import run_plant
-from calm_relay.planning.left import left_of
+from calm_relay.planning.operation.simulate import price_series
 from calm_relay.planning.plan import plan
-from calm_relay.planning.simulate import price_series
+from calm_relay.planning.studies.foresight import left_of
 
 from ..physics.plants import GRID_TIED, battery_only, hybrid, pv_only
 

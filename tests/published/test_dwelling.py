@@ -4,8 +4,8 @@ import pytest
 
 from calm_relay.exchange.shipped import demo_job, rule_packs
 from calm_relay.physics.dwelling import optional_dwelling_va
+from calm_relay.planning.equipment.rules import rule_of
 from calm_relay.planning.plan import plan
-from calm_relay.planning.rules import rule_of
 
 SQUARE_FEET_M2 = 0.09290304
 # NEC Annex D, example D2(a) (from memory): 1,500 sq ft, two small-appliance circuits and one for the laundry,

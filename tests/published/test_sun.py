@@ -6,9 +6,9 @@ import pytest
 from pvlib import atmosphere, iotools, irradiance, location, modelchain, pvsystem
 from pvlib.ivtools import sdm
 
-from calm_relay.planning.array import faces_of
 from calm_relay.planning.plan import plan
-from calm_relay.planning.site_year import open_plane, site_year
+from calm_relay.planning.site.array import faces_of
+from calm_relay.planning.site.site_year import open_plane, site_year
 
 
 def test_solar_position_worked_example():

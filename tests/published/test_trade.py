@@ -5,8 +5,8 @@ import pytest
 from calm_relay.exchange.shipped import catalogue
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import GridCharge
-from calm_relay.planning.bank import Bank, discharge_ac_kw
-from calm_relay.planning.kit import loss_curve
+from calm_relay.planning.equipment.bank import Bank, discharge_ac_kw
+from calm_relay.planning.equipment.equipment import loss_curve
 from calm_relay.planning.plan import plan
 
 

@@ -6,19 +6,19 @@ from os import cpu_count
 from pathlib import Path
 
 from calm_relay.job.model import Job
-from calm_relay.planning.array import Face, design_temperatures, faces_of
-from calm_relay.planning.bank import Bank, bank_of
-from calm_relay.planning.choice import Choice, choose
-from calm_relay.planning.demand import DemandYear, demand_year
-from calm_relay.planning.design import Design, Ground, survey_of
+from calm_relay.planning.architecture.design import Design, Ground, survey_of
+from calm_relay.planning.architecture.existing_system import boxes_now
+from calm_relay.planning.architecture.options import designs
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.equipment.bank import Bank, bank_of
+from calm_relay.planning.equipment.equipment import kit_of
 from calm_relay.planning.findings import Finding, Severity, Subject, findings_for
-from calm_relay.planning.kit import kit_of
-from calm_relay.planning.options import designs
-from calm_relay.planning.outcome import Outcome, outcome_of
-from calm_relay.planning.progress import Progress, unheard
-from calm_relay.planning.simulate import production_of, year_of
-from calm_relay.planning.site_year import SiteYear, site_year
-from calm_relay.planning.standing import boxes_now
+from calm_relay.planning.operation.outcome import Outcome, outcome_of
+from calm_relay.planning.operation.simulate import production_of, year_of
+from calm_relay.planning.site.array import Face, design_temperatures, faces_of
+from calm_relay.planning.site.demand import DemandYear, demand_year
+from calm_relay.planning.site.site_year import SiteYear, site_year
+from calm_relay.planning.verdict.choice import Choice, choose
 
 WORKERS = min(2, cpu_count() or 1)
 

@@ -1,7 +1,7 @@
 """Array power over inverter power, against every limit in force, naming the one that binds."""
 
+from calm_relay.planning.architecture.ratio_limits import TOLERANCE, ratio_limits
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
-from calm_relay.planning.ratio_limits import TOLERANCE, ratio_limits
 
 
 @check

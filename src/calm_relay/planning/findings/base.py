@@ -5,11 +5,11 @@ from dataclasses import dataclass
 from functools import wraps
 
 from calm_relay.job.model import Job
-from calm_relay.planning.backed import Backed, behind_relay
-from calm_relay.planning.design import Design, Ground
-from calm_relay.planning.outcome import Outcome
-from calm_relay.planning.severity import Severity
-from calm_relay.planning.site_year import SiteYear
+from calm_relay.planning.architecture.design import Design, Ground
+from calm_relay.planning.common.severity import Severity
+from calm_relay.planning.operation.backed_up_loads import Backed, behind_relay
+from calm_relay.planning.operation.outcome import Outcome
+from calm_relay.planning.site.site_year import SiteYear
 
 __all__ = ["CHECKS", "STATIONS", "Finding", "Mend", "Severity", "Subject", "check", "lone_check", "street_check"]
 

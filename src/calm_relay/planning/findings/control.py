@@ -3,8 +3,8 @@
 import numpy as np
 
 from calm_relay.planning.findings.base import Finding, Mend, Severity, street_check
-from calm_relay.planning.one_meter import one_meter, two_metered
-from calm_relay.planning.orders import open_in
+from calm_relay.planning.operation.controls import open_in
+from calm_relay.planning.operation.meter_conflict import one_meter, two_metered
 
 SMALL_KWH = 5.0
 USUAL_BIAS_W = 30.0

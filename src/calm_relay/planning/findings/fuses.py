@@ -1,7 +1,7 @@
 """String fuses, by both schools."""
 
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
-from calm_relay.planning.stringing import fusing_of
+from calm_relay.planning.strings.stringing import fusing_of
 
 METHOD = {"united-states": "NEC", "canada": "NEC"}
 

@@ -1,8 +1,8 @@
 """The generator: never on one bus with arrays, and only on a box that takes it."""
 
 from calm_relay.job.board import ON_BUS, ON_INPUT
+from calm_relay.planning.architecture.refusals import generator_refusals
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
-from calm_relay.planning.refusals import generator_refusals
 
 
 @check

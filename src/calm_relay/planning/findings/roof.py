@@ -1,7 +1,7 @@
 """The roof as it was measured: what fits on it, and what hides the sun."""
 
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
-from calm_relay.planning.roof_room import filled, room_of
+from calm_relay.planning.site.roof_room import filled, room_of
 
 
 @check

@@ -1,8 +1,8 @@
 """The whole house by the optional dwelling method against its service."""
 
 from calm_relay.physics.dwelling import optional_dwelling_va
+from calm_relay.planning.equipment.rules import rule_of
 from calm_relay.planning.findings.base import Finding, Severity, street_check
-from calm_relay.planning.rules import rule_of
 
 
 def dwelling_va(job, demand, rest: float) -> float | None:

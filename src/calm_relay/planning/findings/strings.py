@@ -2,12 +2,12 @@
 
 from math import floor
 
-from calm_relay.planning.design import HYBRID_SWAP
+from calm_relay.planning.architecture.design import HYBRID_SWAP
+from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
+from calm_relay.planning.architecture.string_plan import plan_of
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
-from calm_relay.planning.refusals import battery_refusals, phase_refusals
-from calm_relay.planning.shared_input import shared_loss
-from calm_relay.planning.string_plan import plan_of
-from calm_relay.planning.stringing import LAID, PLANNED, SURVEYED, hard_refusals
+from calm_relay.planning.strings.shared_input import shared_loss
+from calm_relay.planning.strings.stringing import LAID, PLANNED, SURVEYED, hard_refusals
 
 RATED_CELL_C = 50.0
 

@@ -1,7 +1,7 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
+from calm_relay.planning.equipment.rules import rule_of
 from calm_relay.planning.findings.base import Finding, Severity, check, street_check
-from calm_relay.planning.rules import rule_of
 
 
 @street_check

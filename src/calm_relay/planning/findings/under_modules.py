@@ -2,10 +2,10 @@
 
 from math import ceil, floor
 
+from calm_relay.planning.architecture.refusals import micro_refusals
+from calm_relay.planning.equipment.rules import rule_of
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
 from calm_relay.planning.findings.strings import lay_anew
-from calm_relay.planning.refusals import micro_refusals
-from calm_relay.planning.rules import rule_of
 
 
 @check

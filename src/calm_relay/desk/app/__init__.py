@@ -1,0 +1,1 @@
+"""The application: its window, its session, its commands and files."""

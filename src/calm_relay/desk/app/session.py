@@ -1,0 +1,179 @@
+"""The job on the desk: its history, its file, and the plan that follows every edit."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from calm_relay.desk.app.history import History
+from calm_relay.desk.app.planner import Planner
+from calm_relay.exchange.job_file import moved_job, read_job, write_job
+from calm_relay.exchange.user_state import file_mark, forget_unsaved, keep_unsaved
+from calm_relay.job.model import Job
+
+
+class Session(QObject):
+    """Holds the present job and tells when it or its plan changes.
+
+    Signals
+    -------
+    job_changed : object
+        The present `Job`.
+    plan_changed : object
+        The `Plan` of the present job.
+    plan_failed : str, str
+        Field and problem when the present job cannot be planned.
+    plan_cancelled
+        The plan of the present job was called off.
+    studied : str, object
+        Key and result of a study of the present plan.
+    study_cancelled
+        A study of the present plan was called off.
+    progressed : float, str
+        How far the work in hand is.
+    """
+
+    job_changed = Signal(object)
+    plan_changed = Signal(object)
+    plan_failed = Signal(str, str)
+    plan_cancelled = Signal()
+    studied = Signal(str, object)
+    study_cancelled = Signal()
+    progressed = Signal(float, str)
+
+    def __init__(self, job: Job, path: Path | None = None, parent=None):
+        super().__init__(parent)
+        self._planner = Planner(self)
+        self._planner.planned.connect(self._on_planned)
+        self._planner.failed.connect(self.plan_failed)
+        self._planner.cancelled.connect(self.plan_cancelled)
+        self._planner.studied.connect(self.studied)
+        self._planner.study_cancelled.connect(self.study_cancelled)
+        self._planner.progressed.connect(self.progressed)
+        self.plan = None
+        self._take(job, path)
+
+    def _take(self, job, path):
+        self.history = History(job)
+        self.path = path
+        self._saved = job
+        self._mark = file_mark(path) if path else None
+
+    @property
+    def job(self) -> Job:
+        """The present job."""
+        return self.history.job
+
+    @property
+    def unsaved(self) -> bool:
+        """Whether the present job differs from its file."""
+        return self.job != self._saved
+
+    @property
+    def busy(self) -> bool:
+        """Whether the plan of the present job is still being made."""
+        return self._planner.busy
+
+    @property
+    def changed_on_disk(self) -> bool:
+        """Whether another program changed the job's file since it was read or saved."""
+        return self.path is not None and file_mark(self.path) not in {self._mark, None}
+
+    def accept_disk(self) -> None:
+        """Takes the file's present content as known, and the present job as not saved."""
+        self._mark = file_mark(self.path)
+        self._saved = None
+        self.job_changed.emit(self.job)
+
+    def keep(self) -> None:
+        """Keeps unsaved work aside, or forgets what was kept once it is saved.
+
+        Raises
+        ------
+        OSError
+            When the user's state folder cannot be written.
+        """
+        if self.unsaved:
+            keep_unsaved(self.job, self.path, self.folder)
+        else:
+            forget_unsaved()
+
+    def recover(self, kept) -> None:
+        """Puts work left behind back on the desk, as not yet saved."""
+        job, path = kept.job, Path(kept.path) if kept.path else None
+        if path is None:
+            job = moved_job(job, kept.folder, Path.cwd())
+        self._take(job, path)
+        self._saved = None
+        self.start()
+
+    def start(self) -> None:
+        """Announces the job and asks for its first plan."""
+        self._planner.request(self.job, self.folder)
+        self.job_changed.emit(self.job)
+
+    def study(self, key: str, function, option) -> None:
+        """Has an option of the present plan studied: `function(plan, option, progress)`."""
+        self._planner.request_study(key, function, self.plan, option)
+
+    def cancel(self) -> None:
+        """Calls the work in hand off."""
+        self._planner.cancel()
+
+    def edit(self, job: Job, label: str) -> None:
+        """Makes a changed job the present one, as one step of undo."""
+        if self.history.add(job, label):
+            self.start()
+
+    def undo(self) -> None:
+        """Takes the last edit back."""
+        if self.history.undo():
+            self.start()
+
+    def redo(self) -> None:
+        """Brings the edit last undone back."""
+        if self.history.redo():
+            self.start()
+
+    def open(self, path: Path) -> None:
+        """Reads a job and makes it the present one, with a new history.
+
+        Raises
+        ------
+        InputError
+            When the file cannot be used; the present job stays.
+        """
+        self._take(read_job(path), Path(path).resolve())
+        self.start()
+
+    def replace(self, job: Job) -> None:
+        """Puts a job without a file on the desk, with a new history."""
+        self._take(job, None)
+        self.start()
+
+    def save(self, path: Path) -> None:
+        """Writes the present job.
+
+        Raises
+        ------
+        OSError
+            When the folder cannot be written; nothing on disk changes.
+        """
+        path = Path(path).resolve()
+        job = moved_job(self.job, self.folder, path.parent)
+        write_job(job, path)
+        self.history.amend(job)
+        self.path, self._saved, self._mark = path, job, file_mark(path)
+        self.job_changed.emit(job)
+
+    def close(self) -> None:
+        """Ends the planner's thread."""
+        self._planner.stop()
+
+    @property
+    def folder(self) -> Path:
+        """Where the job's relative paths start."""
+        return self.path.parent if self.path else Path.cwd()
+
+    def _on_planned(self, plan):
+        self.plan = plan
+        self.plan_changed.emit(plan)

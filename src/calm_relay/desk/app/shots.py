@@ -1,0 +1,191 @@
+"""Remakes the pictures in docs/screenshots from the demo jobs."""
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from PySide6.QtCore import QEventLoop, QTimer
+
+from calm_relay.desk.app.application import application, make_window
+from calm_relay.exchange.shipped import demo_job
+
+
+@dataclass(frozen=True)
+class Shot:
+    """One picture: its name, demo, bench and option, a moment's key, and what is pressed before it is taken.
+
+    What was pressed may take a minute until `ready`; `then` is pressed after it.
+    """
+
+    name: str
+    bench: str
+    option: int
+    spot: str | None = None
+    demo: str = "pottery"
+    press: Callable = lambda bench: None
+    ready: Callable = lambda bench: True
+    then: Callable = lambda bench: None
+
+
+# Looks at a picture's readiness, a quarter of a second apart.
+PATIENCE = 240
+
+
+def _tab(key):
+    return lambda bench: bench.tabs.choose(key)
+
+
+def _tips(bench):
+    bench.choose_scales("tips")
+
+
+def _has_tips(bench):
+    return bool(bench.tips._rows)
+
+
+def _has_found(bench):
+    return f"store-{bench.tabs.key}" in bench._found
+
+
+def _has_night(bench):
+    return bench._mapped is not None and bool(bench._schools)
+
+
+def _has_sizes(bench):
+    return bench.alone._sizing is not None
+
+
+def _pick(bench):
+    """A plant in the middle of the edge."""
+    if bench.model.plants:
+        bench.pick(bench.model.plants[len(bench.model.plants) // 3])
+
+
+VIEWS = (
+    Shot("choice", "Choice", 4),
+    Shot("choice-paths", "Choice", 2, press=lambda bench: bench.choose_scales("paths")),
+    Shot(
+        "choice-tipping",
+        "Choice",
+        2,
+        demo="dairy",
+        press=_tips,
+        ready=_has_tips,
+    ),
+    Shot("strings-restrung", "Strings", 2, demo="dairy"),
+    Shot("converter-farm", "Converter", 2, demo="dairy", press=lambda bench: bench.left_tabs.choose("year")),
+    Shot("store", "Store", 1, "worst"),
+    Shot("store-map", "Store", 1, press=_tab("map"), ready=_has_found),
+    Shot(
+        "store-foresight",
+        "Store",
+        1,
+        press=_tab("left"),
+        ready=_has_found,
+    ),
+    Shot(
+        "search",
+        "Search",
+        4,
+        press=lambda bench: bench.start.click(),
+        ready=lambda bench: bench.model.plants,
+        then=_pick,
+    ),
+    Shot("survival", "Outage", 4, press=lambda bench: bench.tabs.choose("map"), ready=_has_night),
+    Shot("sky", "Sky", 1),
+    Shot("roof", "Roof", 1, "best"),
+    Shot("home", "Home", 1, press=_tab("board")),
+    Shot("street", "Street", 2),
+    Shot("notes", "Notes", 1),
+    Shot(
+        "outage",
+        "Outage",
+        2,
+        demo="cottage",
+        press=lambda bench: bench.tabs.choose("night"),
+        ready=_has_night,
+        then=lambda bench: bench._scrub(8.0),
+    ),
+    Shot("alone", "Street", 3, demo="hut", press=lambda bench: bench.alone.tabs.choose("size"), ready=_has_sizes),
+    Shot("strings-new-build", "Strings", 3, demo="cottage", press=lambda bench: bench.tabs.choose("curves")),
+)
+DARK = (Shot("store-dark", "Store", 2, "best"),)
+
+
+def pause(milliseconds: int) -> None:
+    """Lets events run for a while, the planner's thread among them."""
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
+def settle(window, seconds: float = 60.0) -> None:
+    """Waits until the plan of the present job is drawn."""
+    end = time.monotonic() + seconds
+    while window.session.busy or window.session.plan is None:
+        if time.monotonic() > end:
+            raise TimeoutError("the plan did not come")
+        pause(10)
+    pause(30)
+
+
+def take(folder: Path, views, look: str = "light") -> None:
+    """Writes one picture of each view."""
+    running = application()
+    window = make_window()
+    window.show()
+    settle(window)
+    if look != "light":
+        desk = window.desk
+        desk.take_look(look)
+        window = desk.window
+    folder.mkdir(parents=True, exist_ok=True)
+    demo = "pottery"
+    for shot in views:
+        if shot.demo != demo:
+            demo = shot.demo
+            window.session.replace(demo_job(demo))
+            window.forget_view()
+            settle(window)
+        window.show_step(None)
+        window.show_option(shot.option)
+        window.open_bench(shot.bench)
+        shot.press(window.bench)
+        pause(800)
+        for _ in range(PATIENCE):
+            if shot.ready(window.bench):
+                break
+            pause(250)
+        shot.then(window.bench)
+        if shot.spot:
+            window.moment.go_to(shot.spot)
+        pause(700)
+        window.grab().save(str(folder / f"{shot.name}.png"))
+    window.close()
+    running.quit()
+
+
+def main(folder: Path) -> None:
+    """Writes every picture; another look or size is another start of the application."""
+    with tempfile.TemporaryDirectory() as state:
+        environment = {**os.environ, "CALM_RELAY_STATE": state}
+        for part, scale in (("light", "1"), ("dark", "1")):
+            subprocess.run(
+                [sys.executable, "-m", "calm_relay.desk.app.shots", str(folder), part],
+                env={**environment, "QT_SCALE_FACTOR": scale},
+                check=True,
+            )
+
+
+if __name__ == "__main__":
+    target = Path(sys.argv[1])
+    if len(sys.argv) == 2:
+        main(target)
+    else:
+        views = {"light": VIEWS, "dark": DARK}[sys.argv[2]]
+        take(target, views, "dark" if sys.argv[2] == "dark" else "light")

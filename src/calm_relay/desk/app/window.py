@@ -1,0 +1,326 @@
+"""The window: the line on top, one bench under it, the moment below, the margin at the right."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QSize, Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QMainWindow, QScrollArea, QVBoxLayout, QWidget
+
+from calm_relay.desk.app.commands import Commands
+from calm_relay.desk.app.job_files import JobFiles
+from calm_relay.desk.app.option_switch import OptionSwitch
+from calm_relay.desk.app.session import Session
+from calm_relay.desk.benches.all_benches import BENCHES, Day, bench_of, make_bench
+from calm_relay.desk.energy_path.margin import Margin
+from calm_relay.desk.energy_path.moment_view import MomentView
+from calm_relay.desk.energy_path.path_view import LineView
+from calm_relay.desk.view import View
+from calm_relay.desk.widgets.notice import Notice
+from calm_relay.desk.widgets.page_stack import PageStack
+from calm_relay.desk.widgets.progress_row import ProgressRow
+from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.common.progress import Superseded
+
+
+class _Inside(QWidget):
+    """The whole picture. Words that wrap would ask for the height they need in a narrow window."""
+
+    def minimumSizeHint(self):
+        return QSize(1120, 700)
+
+    def heightForWidth(self, width):
+        return 0
+
+
+class Window(QMainWindow):
+    """One job on the desk. Emits `look_wanted` with "light" or "dark"."""
+
+    look_wanted = Signal(str)
+
+    def __init__(self, session: Session):
+        super().__init__()
+        self.session = session
+        self._shown = None
+        self._step = None
+        self._name = "Choice"
+        self._asked = {}
+        self._wanted = None
+        self.line = LineView()
+        self.switch = OptionSwitch()
+        self.margin = Margin(CAUTIONS)
+        self.moment = MomentView()
+        self.notice = Notice()
+        self.progress = ProgressRow()
+        self.benches = {}
+        self._stack = PageStack()
+        self.files = JobFiles(session, self.notice, self)
+        self._lay_out()
+        self.commands = Commands(self)
+        self._connect()
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.open_bench("Choice")
+        self.bench.store.pack.setFocus()
+
+    def _lay_out(self):
+        top = QHBoxLayout()
+        top.setContentsMargins(0, 0, 0, 0)
+        top.setSpacing(0)
+        top.addWidget(self.switch)
+        top.addWidget(self.line, 1)
+        middle = QVBoxLayout()
+        middle.setContentsMargins(0, 0, 0, 0)
+        middle.setSpacing(0)
+        middle.addWidget(self._stack, 1)
+        middle.addWidget(_rule())
+        middle.addWidget(self.moment)
+        below = QHBoxLayout()
+        below.setContentsMargins(0, 0, 0, 0)
+        below.setSpacing(0)
+        below.addLayout(middle, 1)
+        below.addWidget(_rule(upright=True))
+        below.addWidget(self.margin)
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        for part in (_rule(), self.notice, self.progress):
+            column.addWidget(part)
+        column.addLayout(top)
+        column.addWidget(_rule())
+        column.addLayout(below, 1)
+        inside = _Inside()
+        inside.setLayout(column)
+        # Where the screen is smaller than what must be read, the whole picture scrolls.
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setWidget(inside)
+        self.setCentralWidget(scroll)
+
+    def _connect(self):
+        session = self.session
+        self.switch.chosen.connect(self.show_option)
+        self.switch.compare.connect(lambda: self.open_bench("Choice"))
+        self.line.station_chosen.connect(self._on_station)
+        self.margin.station_pointed.connect(self.line.light)
+        self.margin.mend_chosen.connect(self._mend)
+        self.moment.step_chosen.connect(self.show_step)
+        self.moment.study_wanted.connect(self._study)
+        self.progress.called_off.connect(session.cancel)
+        self.progress.called_off.connect(self.files.stop_writing)
+        session.job_changed.connect(self._on_job)
+        session.plan_changed.connect(self._on_plan)
+        session.plan_failed.connect(self._on_failed)
+        session.plan_cancelled.connect(self._on_cancelled)
+        session.studied.connect(self._on_studied)
+        session.study_cancelled.connect(self._on_study_cancelled)
+        session.progressed.connect(self.progress.tell)
+
+    @property
+    def bench(self):
+        """The bench that is open."""
+        return self.benches[self._name]
+
+    @property
+    def bench_name(self) -> str:
+        """Name of the bench that is open."""
+        return self._name
+
+    @property
+    def view(self) -> View | None:
+        """What is drawn; None before the first plan."""
+        plan = self.session.plan
+        if plan is None or self._shown is None:
+            return None
+        return View(plan, min(self._shown, len(plan.options) - 1), self._step)
+
+    def open_bench(self, name: str) -> None:
+        """Opens a bench by its name."""
+        if name not in self.benches:
+            bench = make_bench(name)
+            bench.edited.connect(self.session.edit)
+            bench.study_wanted.connect(self._study)
+            bench.option_wanted.connect(self._want_option)
+            bench.moment_moved.connect(self._draw_line)
+            bench.show_job(self.session.job)
+            self.benches[name] = bench
+            self._stack.addWidget(bench)
+        self._name = name
+        self._stack.setCurrentWidget(self.benches[name])
+        self._stack.updateGeometry()
+        self.line.mark_open(name)
+        self.moment.set_open(self._shows_day, strip=name != "Choice")
+        if self.view is not None:
+            self.bench.show_view(self.view)
+            self._draw_line()
+
+    @property
+    def _shows_day(self):
+        """Whether the day's ribbon stands under the open bench at the moment in view."""
+        day = BENCHES[self._name].day
+        return day is Day.ALWAYS or (day is Day.CHOSEN and self._step is not None)
+
+    def show_option(self, number: int) -> None:
+        """Puts an option in view."""
+        self._shown = number
+        self._draw()
+
+    def show_step(self, step: int | None) -> None:
+        """Puts a moment in view, or the whole year."""
+        self._step = step
+        if self._shows_day != self.moment.is_open:
+            self.moment.set_open(self._shows_day, strip=self._name != "Choice")
+        self._draw_moment()
+
+    def forget_view(self) -> None:
+        """Another job comes: its own best option is to be shown."""
+        self._shown = self._step = None
+
+    def take_over(self, old: "Window") -> None:
+        """Shows what another window of the same session shows."""
+        self._shown, self._step = old._shown, old._step
+        self._on_job(self.session.job)
+        self.open_bench(old.bench_name)
+        if self.session.plan is not None:
+            self._on_plan(self.session.plan)
+
+    def closeEvent(self, event):
+        """Asks about unsaved work, then ends the planner."""
+        if self.files.may_leave():
+            self.files.forget()
+            self.session.close()
+            event.accept()
+        else:
+            event.ignore()
+
+    def changeEvent(self, event):
+        """Coming back to the window, looks whether the file was changed meanwhile."""
+        if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
+            self.files.look_at_disk()
+        super().changeEvent(event)
+
+    def dragEnterEvent(self, event):
+        """Takes one file."""
+        if len(event.mimeData().urls()) == 1 and event.mimeData().urls()[0].isLocalFile():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event):
+        """Opens the file when it is a job."""
+        path = Path(event.mimeData().urls()[0].toLocalFile())
+        event.acceptProposedAction()
+        if self.files.drop(path):
+            self.forget_view()
+
+    def _on_station(self, name):
+        self.margin.find(name)
+        self.open_bench(bench_of(name))
+
+    def _mend(self, mend):
+        self.session.edit(mend.apply(self.session.job), mend.label)
+
+    def _want_option(self, key):
+        self._wanted = key
+
+    def _study(self, key, function):
+        if self.view is not None and not self.session.busy:
+            self.progress.begin()
+            number = self._asked[key] = self._asked.get(key, 0) + 1
+
+            def study(plan, option, progress):
+                def tell(done, what):
+                    # Another option came into view: its own study waits behind this one.
+                    if self._asked[key] != number:
+                        raise Superseded
+                    progress(done, what)
+
+                return number, function(plan, option, tell)
+
+            self.session.study(key, study, self.view.option)
+
+    def _on_job(self, job):
+        if self.session.busy:
+            self.progress.begin()
+        for bench in self.benches.values():
+            bench.show_job(job)
+        name = self.session.path.name if self.session.path else "not saved yet"
+        self.setWindowTitle(f"{job.name} ({name})[*] · Calm Relay")
+        self.setWindowModified(self.session.unsaved)
+        self.commands.show_history(self.session.history)
+
+    def _on_plan(self, plan):
+        self.progress.end()
+        if self._shown is None:
+            keys = [option.design.key for option in plan.options]
+            self._shown = keys.index(plan.choice.key) if plan.choice.key else 0
+        if self._wanted is not None:
+            keys = [option.design.key for option in plan.options]
+            if self._wanted in keys:
+                self._shown = keys.index(self._wanted)
+            self._wanted = None
+        self.commands.show_options([option.design.title for option in plan.options])
+        self._draw()
+
+    def _draw(self):
+        view = self.view
+        if view is None:
+            return
+        self.switch.show_options(view.plan.options, view.plan.choice.key, view.shown)
+        self.margin.show_findings(view.option.findings)
+        self._draw_moment()
+
+    def _draw_moment(self):
+        view = self.view
+        if view is None:
+            return
+        self.bench.show_view(view)
+        self._draw_line()
+        self.moment.show_view(view)
+
+    def _draw_line(self):
+        """The line at the open bench's own moment, at the one in view, or through the whole year."""
+        from calm_relay.planning.views.energy_path import line_of
+        from calm_relay.planning.views.moment import moment_of
+
+        view = self.view
+        moment = self.bench.own_moment
+        if moment is None and view.step is not None and view.option.outcome is not None:
+            moment = moment_of(view.plan, view.option, view.step)
+        self.line.show_line(line_of(view.plan, view.option), moment)
+
+    def _on_failed(self, field, problem):
+        self.progress.end()
+        self.margin.show_problem(field, problem)
+        self.benches["Choice"].verdict.setText("No verdict: this job cannot be planned as it stands.")
+
+    def _on_cancelled(self):
+        self._on_study_cancelled()
+        self._draw()
+
+    def _on_study_cancelled(self):
+        # What was called off is not asked for again until somebody does.
+        self.progress.end()
+        self.moment.forget()
+        self.bench.forget()
+        self.notice.ask("Called off: what is shown is as it was before.", (("Plan again", self.session.start),))
+
+    def _on_studied(self, key, found):
+        self.progress.end()
+        number, found = found
+        if number != self._asked[key]:
+            # Another option came into view meanwhile, and its study is under way.
+            return
+        if key == "moment":
+            self.moment.take(found)
+        else:
+            # Also to a bench that was left meanwhile: it will not ask again.
+            for bench in self.benches.values():
+                bench.show_study(key, found)
+
+
+def _rule(upright=False):
+    rule = QFrame()
+    rule.setObjectName("rule")
+    if upright:
+        rule.setFixedWidth(1)
+    else:
+        rule.setFixedHeight(1)
+    return rule

@@ -1,0 +1,1 @@
+"""One bench a file, with the panels that only it shows."""

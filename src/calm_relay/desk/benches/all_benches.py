@@ -1,0 +1,112 @@
+"""Which benches there are, in the order of the line, and how each is made when it is first opened."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import Enum
+
+from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.benches.choice_bench import ChoiceBench
+
+
+class Day(Enum):
+    """When the day's ribbon stands under a bench: always, once a moment is chosen, never."""
+
+    ALWAYS = "always"
+    CHOSEN = "chosen"
+    NEVER = "never"
+
+
+@dataclass(frozen=True)
+class Entry:
+    """How a bench is made, the key that opens it, and when the day's ribbon stands under it."""
+
+    make: Callable[[], Bench]
+    key: str
+    day: Day = Day.ALWAYS
+
+
+# The chart library takes long to import and is not needed before a bench with a chart is opened.
+def _sky():
+    from calm_relay.desk.benches.site_bench import SkyBench
+
+    return SkyBench()
+
+
+def _street():
+    from calm_relay.desk.benches.grid_bench import StreetBench
+
+    return StreetBench()
+
+
+def _home():
+    from calm_relay.desk.benches.home_bench import HomeBench
+
+    return HomeBench()
+
+
+def _roof():
+    from calm_relay.desk.benches.roof_bench import RoofBench
+
+    return RoofBench()
+
+
+def _strings():
+    from calm_relay.desk.benches.strings_bench import StringsBench
+
+    return StringsBench()
+
+
+def _converter():
+    from calm_relay.desk.benches.inverter_bench import ConverterBench
+
+    return ConverterBench()
+
+
+def _store():
+    from calm_relay.desk.benches.battery_bench import StoreBench
+
+    return StoreBench()
+
+
+def _search():
+    from calm_relay.desk.benches.search_bench import SearchBench
+
+    return SearchBench()
+
+
+def _outage():
+    from calm_relay.desk.benches.outage_bench import OutageBench
+
+    return OutageBench()
+
+
+def _notes():
+    from calm_relay.desk.benches.notes_bench import NotesBench
+
+    return NotesBench()
+
+
+BENCHES = {
+    "Sky": Entry(_sky, "F2", Day.CHOSEN),
+    "Roof": Entry(_roof, "F3", Day.CHOSEN),
+    "Strings": Entry(_strings, "F4", Day.CHOSEN),
+    "Converter": Entry(_converter, "F5", Day.NEVER),
+    "Store": Entry(_store, "F6"),
+    "Home": Entry(_home, "F7", Day.CHOSEN),
+    "Street": Entry(_street, "F8", Day.CHOSEN),
+    "Choice": Entry(ChoiceBench, "F9", Day.NEVER),
+    "Notes": Entry(_notes, "F10", Day.NEVER),
+    "Search": Entry(_search, "F11", Day.NEVER),
+    "Outage": Entry(_outage, "F12", Day.NEVER),
+}
+_BESIDE = {"Battery inverter": "Converter", "Kept inverter": "Converter", "Second store": "Store"}
+
+
+def make_bench(name: str) -> Bench:
+    """A bench by its name."""
+    return BENCHES[name].make()
+
+
+def bench_of(station: str) -> str:
+    """The bench that a station of the line opens."""
+    return _BESIDE.get(station, station)

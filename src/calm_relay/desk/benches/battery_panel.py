@@ -1,0 +1,233 @@
+"""The battery under discussion: pack, count, reserve, and the window in which it may be filled from the street."""
+
+from pydantic import ValidationError
+from PySide6.QtCore import QSignalBlocker, QTime, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QPushButton, QTimeEdit, QWidget
+
+from calm_relay.desk.dialogs.control_dialog import PLACE_ROWS, ControlDialog
+from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.desk.widgets.ranged_spin import RangedSpin
+from calm_relay.desk.widgets.theme import font
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.exchange.shipped import catalogue
+from calm_relay.job.model import GridCharge, Job
+
+CLOCK = "HH:mm"
+FIRST_WINDOW = GridCharge(start="01:00", end="05:00")
+
+
+class StorePanel(QWidget):
+    """Edits `Job.store`; emits `edited` with the new job and the edit's name.
+
+    A `brief` one leaves units and expansions out.
+    """
+
+    edited = Signal(object, str)
+
+    def __init__(self, parent=None, *, brief: bool = False):
+        super().__init__(parent)
+        self._brief = brief
+        self._job: Job | None = None
+        self.pack = QComboBox()
+        self.count = RangedSpin("How many packs", " ×", 1, 64)
+        self.reserve = RangedSpin("Reserve kept for an outage", "%", 0, 95)
+        self.charge = QCheckBox("Fill from the street")
+        self.start, self.end = QTimeEdit(), QTimeEdit()
+        self.target = RangedSpin("State of charge at which filling stops", "%", 0, 100)
+        self.limit = QuantityField("Most power drawn to fill", "kW", 0.1, 100, optional=True)
+        self.units = RangedSpin("Battery units side by side", " ×", 1, 8, self)
+        self.expansions = RangedSpin("Packs that add energy only, on each unit", " ×", 0, 64, self)
+        self.units.setVisible(not brief)
+        self.expansions.setVisible(not brief)
+        self.control = QPushButton("Control…")
+        self.place = QPushButton("Place…")
+        self.problem = QLabel()
+        self._lay_out()
+        self.pack.activated.connect(self._on_pack)
+        self.count.accepted.connect(self._on_count)
+        self.reserve.accepted.connect(self._on_reserve)
+        self.charge.toggled.connect(self._on_charge)
+        for editor in (self.start, self.end):
+            editor.setDisplayFormat(CLOCK)
+            editor.setKeyboardTracking(False)
+            editor.timeChanged.connect(self._on_window)
+        self.target.accepted.connect(self._on_window)
+        self.limit.accepted.connect(self._on_window)
+        self.units.accepted.connect(lambda n: self._change(f"Units {self._job.store.units} to {n}", units=n))
+        self.expansions.accepted.connect(
+            lambda n: self._change(f"Expansions {self._job.store.expansions} to {n}", expansions=n)
+        )
+        self.control.clicked.connect(lambda _=False: self._ask_control())
+        self.place.clicked.connect(lambda _=False: self._ask_place())
+        for field in (self.count, self.reserve, self.target, self.limit, self.units, self.expansions):
+            field.refused.connect(self._tell)
+
+    def _lay_out(self):
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(5)
+        title = QLabel("Battery")
+        title.setFont(font(10.5, strong=True))
+        grid.addWidget(title, 0, 0, 1, 4)
+        self._pair(grid, 1, 0, "&Pack", self.pack, span=3)
+        self._pair(grid, 2, 0, "Co&unt", self.count)
+        self._pair(grid, 2, 2, "&Reserve", self.reserve)
+        grid.addWidget(self.charge, 3, 0, 1, 2)
+        self._pair(grid, 3, 2, "up &to", self.target)
+        self._pair(grid, 4, 0, "fro&m", self.start)
+        self._pair(grid, 4, 2, "u&ntil", self.end)
+        self._pair(grid, 5, 0, "at mo&st", self.limit)
+        if not self._brief:
+            self._pair(grid, 6, 0, "Unit&s", self.units)
+            self._pair(grid, 6, 2, "E&xpansions", self.expansions)
+        for column, button, told in (
+            (0, self.control, "Every window, selling, peak shaving, two stores, time clock"),
+            (2, self.place, "Where the store stands: cold, heat, water"),
+        ):
+            button.setObjectName("small")
+            button.setToolTip(told)
+            button.setAccessibleDescription(told)
+            grid.addWidget(button, 7, column, 1, 2)
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        grid.addWidget(self.problem, 8, 0, 1, 4)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(3, 1)
+        self.pack.setAccessibleName("Battery pack")
+        self.charge.setAccessibleName("Fill the store from the street in a daily window")
+        self.start.setAccessibleName("Window opens, local clock")
+        self.end.setAccessibleName("Window closes, local clock")
+
+    @staticmethod
+    def _pair(grid, row, column, text, editor, span=1):
+        label = QLabel(text)
+        label.setBuddy(editor)
+        grid.addWidget(label, row, column)
+        grid.addWidget(editor, row, column + 1, 1, span)
+
+    def show_job(self, job: Job) -> None:
+        """Shows a job's store without emitting edits."""
+        self._job = job
+        store = job.store
+        blockers = [QSignalBlocker(widget) for widget in self._editors()]
+        self.pack.clear()
+        for pack in catalogue().joined(job.own_equipment).packs:
+            if pack.expansion_of is not None:
+                continue
+            self.pack.addItem(f"{pack.name} · {pack.chemistry} · {pack.nominal_kwh:g} kWh", pack.key)
+        self.pack.setCurrentIndex(self.pack.findData(store.pack))
+        pack = self._pack_of(store.pack)
+        self.count.limit_to(*((pack.count_min, pack.count_max) if pack else (1, 64)))
+        self.count.show_value(store.count)
+        self.reserve.show_value(round(store.reserve * 100))
+        self.units.show_value(store.units)
+        extra = self._expansion_of(store.pack)
+        self.expansions.limit_to(0, extra.count_max if extra else 0)
+        self.expansions.setEnabled(extra is not None or store.expansions > 0)
+        self.expansions.show_value(store.expansions)
+        self.charge.setChecked(store.first_window is not None)
+        window = store.first_window or FIRST_WINDOW
+        self.start.setTime(QTime.fromString(window.start, CLOCK))
+        self.end.setTime(QTime.fromString(window.end, CLOCK))
+        self.target.show_value(round(window.target * 100))
+        self.limit.show_value(window.limit_kw)
+        street = job.supply.street
+        self.charge.setEnabled(street)
+        for editor in (self.start, self.end, self.target, self.limit):
+            editor.setEnabled(street and store.first_window is not None)
+        self.problem.hide()
+        del blockers
+
+    def _editors(self):
+        spins = self.count, self.reserve, self.target, self.units, self.expansions
+        return self.pack, self.charge, self.start, self.end, *spins
+
+    def _expansion_of(self, key):
+        packs = catalogue().joined(self._job.own_equipment).packs
+        return next((item for item in packs if item.expansion_of == key), None)
+
+    def _ask_control(self):
+        dialog = ControlDialog(self._job, self.window())
+        if dialog.exec() and dialog.result_job != self._job:
+            self.edited.emit(dialog.result_job, "What the store is told")
+
+    def _ask_place(self):
+        dialog = FormDialog("Where the store stands", self._job.place, PLACE_ROWS, self.window())
+        if dialog.exec() and dialog.result_model != self._job.place:
+            self.edited.emit(self._job.with_(place=dialog.result_model), "Where the store stands")
+
+    def _pack_of(self, key):
+        return next((item for item in catalogue().joined(self._job.own_equipment).packs if item.key == key), None)
+
+    def _change(self, label, **changes):
+        try:
+            job = self._job.with_(store=self._job.store.with_(**changes))
+        except ValidationError as error:
+            self._refuse(error)
+        else:
+            self.edited.emit(job, label)
+
+    def _change_window(self, label, window):
+        try:
+            store = self._job.store.with_first_window(window)
+            job = self._job.with_(store=store)
+        except ValidationError as error:
+            self._refuse(error)
+        else:
+            self.edited.emit(job, label)
+
+    def _refuse(self, error):
+        where, problem = first_field_error(error)
+        self.show_job(self._job)
+        self._tell(f"{where}: {problem}" if where else problem[:1].upper() + problem[1:])
+
+    def _tell(self, problem):
+        self.problem.setText(problem)
+        self.problem.show()
+
+    def _on_pack(self):
+        pack = self._pack_of(self.pack.currentData())
+        count = min(max(self._job.store.count, pack.count_min), pack.count_max)
+        if pack.key != self._job.store.pack:
+            self._change(f"Battery to {count} × {pack.name}", pack=pack.key, count=count, expansions=0)
+
+    def take_count(self, count: int) -> bool:
+        """Changes the number of packs as if typed; says whether it differs."""
+        changed = count != self._job.store.count
+        if changed:
+            self._on_count(count)
+        return changed
+
+    def _on_count(self, count):
+        pack = self._pack_of(self._job.store.pack)
+        before = self._job.store.count
+        if pack is None:
+            label = f"Battery count {before} to {count}"
+        else:
+            label = f"Battery {before * pack.nominal_kwh:g} to {count * pack.nominal_kwh:g} kWh"
+        self._change(label, count=count)
+
+    def _on_reserve(self, percent):
+        self._change(f"Reserve {self._job.store.reserve:.0%} to {percent}%", reserve=percent / 100)
+
+    def _on_charge(self, on):
+        label = "Fill from the street" if on else "No filling from the street"
+        self._change_window(label, FIRST_WINDOW if on else None)
+
+    def _on_window(self, _=None):
+        try:
+            window = self._job.store.first_window.with_(
+                start=self.start.time().toString(CLOCK),
+                end=self.end.time().toString(CLOCK),
+                target=self.target.value() / 100,
+                limit_kw=self.limit.value,
+            )
+        except ValidationError as error:
+            self._refuse(error)
+        else:
+            most = "" if window.limit_kw is None else f", at most {window.limit_kw:g} kW"
+            label = f"Window {window.start} to {window.end}, up to {window.target:.0%}{most}"
+            self._change_window(label, window)

@@ -1,0 +1,297 @@
+"""The bench Choice: the verdict, the options on common scales, what is asked for, and the reasons."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from calm_relay.desk.benches.battery_panel import StorePanel
+from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.benches.cost_list import CostList
+from calm_relay.desk.benches.purposes_panel import PurposesPanel
+from calm_relay.desk.charts.paths_picture import PathsPicture
+from calm_relay.desk.charts.scale_picture import ScalePicture
+from calm_relay.desk.charts.tips_picture import TipsPicture
+from calm_relay.desk.widgets.page_stack import PageStack
+from calm_relay.desk.widgets.theme import colours, font
+from calm_relay.desk.widgets.wording import keep_units
+
+SCALES = {
+    "measures": "Measures",
+    "purposes": "Purposes",
+    "energies": "Energies",
+    "losses": "Losses",
+    "costs": "Costs",
+    "paths": "Paths",
+    "wall": "On the wall",
+    "tips": "Tipping points",
+}
+
+
+def _tips(plan, option, progress):
+    from calm_relay.planning.studies.tipping import tips_of
+
+    return tips_of(plan, progress)
+
+
+def _energies(plan, option, progress):
+    from calm_relay.planning.views.scales import energy_scales_of
+
+    progress(0.0, "Looking at what is clipped")
+    return energy_scales_of(plan)
+
+
+class ChoiceBench(Bench):
+    """Shows a plan's choice, and edits battery and weights."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.verdict = QLabel("Planning the job …")
+        self.verdict.setFont(font(12, strong=True))
+        self.verdict.setWordWrap(True)
+        self.verdict.setAccessibleName("Verdict")
+        self.footnote = QLabel("")
+        self.footnote.setObjectName("quiet")
+        self.footnote.setWordWrap(True)
+        self.footnote.setFont(font(8.5))
+        self.scales = ScalePicture()
+        self.costs = CostList()
+        self.paths = PathsPicture()
+        self.tips = TipsPicture()
+        self.wall = QLabel()
+        self.wall.setWordWrap(True)
+        self.wall.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.wall.setAccessibleName("Boxes on the wall, what fails with each, and the school the option follows")
+        self._pages = PageStack()
+        self._wall = QWidget()
+        on_wall = QVBoxLayout(self._wall)
+        on_wall.setContentsMargins(0, 0, 6, 0)
+        for part in (self.wall, self.costs):
+            on_wall.addWidget(part)
+        on_wall.addStretch(1)
+        for page in (self.scales, self.paths, self.tips, self._wall):
+            self._pages.addWidget(page)
+        self._found = {}
+        self.store = StorePanel(brief=True)
+        self.purposes = PurposesPanel()
+        self.store.edited.connect(self.edited)
+        self.purposes.edited.connect(self.edited)
+        self._reasons = QGridLayout()
+        self._scales = "measures"
+        self._view = None
+        self.which: dict[str, QPushButton] = {}
+        self._lay_out()
+
+    def _lay_out(self):
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 8, 14, 4)
+        column.setSpacing(7)
+        column.addWidget(self.verdict)
+        column.addWidget(self.footnote)
+        middle = QHBoxLayout()
+        middle.setContentsMargins(0, 6, 0, 0)
+        middle.setSpacing(24)
+        left = QVBoxLayout()
+        left.setSpacing(4)
+        which = QGridLayout()
+        which.setSpacing(4)
+        for number, (key, text) in enumerate(SCALES.items()):
+            button = QPushButton(text)
+            button.setObjectName("small")
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.setChecked(key == self._scales)
+            button.clicked.connect(lambda _=False, key=key: self.choose_scales(key))
+            which.addWidget(button, *divmod(number, 4))
+            self.which[key] = button
+        left.addLayout(which)
+        pages = QScrollArea()
+        pages.setWidgetResizable(True)
+        pages.setWidget(self._pages)
+        pages.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        pages.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        left.addWidget(pages, 1)
+        middle.addLayout(left, 5)
+        inputs = QVBoxLayout()
+        inputs.setSpacing(9)
+        inputs.addWidget(self.store)
+        inputs.addWidget(self.purposes)
+        inputs.addStretch(1)
+        middle.addLayout(inputs, 3)
+        column.addLayout(middle, 5)
+        rule = QFrame()
+        rule.setObjectName("rule")
+        rule.setFixedHeight(1)
+        column.addWidget(rule)
+        inside = QWidget()
+        inside.setLayout(self._reasons)
+        self._reasons.setContentsMargins(0, 0, 6, 0)
+        self._reasons.setHorizontalSpacing(22)
+        self._reasons.setVerticalSpacing(4)
+        self._reasons.setColumnStretch(0, 1)
+        self._reasons.setColumnStretch(1, 1)
+        self._reasons.setRowStretch(2, 1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inside)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setAccessibleName("Reasons for and against the option in view")
+        scroll.setMinimumHeight(118)
+        column.addWidget(scroll, 2)
+
+    def show_job(self, job) -> None:
+        """Shows the job's inputs."""
+        self.store.show_job(job)
+        self.purposes.show_job(job)
+
+    def show_view(self, view) -> None:
+        """Shows a plan with the option in view."""
+        if not self.is_new(view):
+            return
+        if self._view is None or self._view.plan is not view.plan:
+            self._found = {}
+        self._view = view
+        plan, option = view.plan, view.option
+        self.verdict.setText(plan.choice.sentence)
+        self.verdict.setToolTip(f"From: the weights below, and the simulated year, {plan.site.source}")
+        telling = f"What tells most: {plan.choice.telling.lower()}. " if plan.choice.telling else ""
+        source = plan.site.source[:1].upper() + plan.site.source[1:]
+        self.footnote.setText(f"{telling}{source}. Home: {plan.demand.source}.")
+        self._show_scales()
+        self.costs.show_costs(view.letter, option.outcome, plan.job.tariff.currency)
+        self._show_reasons(plan, option, view.letter)
+
+    def forget(self) -> None:
+        """What was asked for and called off will be asked for again."""
+        super().forget()
+        self._found = {key: found for key, found in self._found.items() if found is not None}
+
+    def choose_scales(self, key: str) -> None:
+        """Puts measures, purposes, energies, losses, costs, paths, boxes or tipping points in view."""
+        self._scales = key
+        self.which[key].setChecked(True)
+        if self._view is not None:
+            self._show_scales()
+
+    def show_study(self, key: str, found) -> None:
+        """Takes what was asked for the present plan."""
+        if key in {"choice-tips", "choice-energies"}:
+            self._found[key] = found
+            self._show_scales()
+
+    def _show_scales(self):
+        view, key = self._view, self._scales
+        page = {"paths": self.paths, "tips": self.tips, "wall": self._wall}.get(key, self.scales)
+        self._pages.setCurrentWidget(page)
+        self._pages.updateGeometry()
+        if key == "paths":
+            outcome = view.option.outcome
+            self.paths.show_paths(outcome.paths if outcome else None, view.letter, view.plan.site.source)
+        elif key == "wall":
+            self._show_wall()
+        elif key == "tips":
+            self._show_tips()
+        else:
+            self._show_rows(key)
+
+    def _show_rows(self, key):
+        from calm_relay.planning.views.scales import (
+            compared,
+            cost_scales_of,
+            loss_scales_of,
+            purpose_scales_of,
+            scales_of,
+        )
+
+        plan = self._view.plan
+        made = {
+            "measures": scales_of,
+            "losses": loss_scales_of,
+            "costs": cost_scales_of,
+            "purposes": purpose_scales_of,
+        }
+        scales = made[key](plan) if key in made else self._asked("choice-energies", _energies) or ()
+        shown = self._view.shown
+        self.scales.show_scales(scales, self._view.letters, shown, plan.assumed_note, compared(plan, shown, 4))
+
+    def _asked(self, key, function):
+        """A study's result; where there is none yet it is asked for."""
+        if key not in self._found:
+            self._found[key] = None
+            self.study_wanted.emit(key, function)
+        return self._found[key]
+
+    def _show_tips(self):
+        plan = self._view.plan
+        tips = self._asked("choice-tips", _tips)
+        keys = [option.design.key for option in plan.options]
+        letters = dict(zip(keys, self._view.letters, strict=True))
+        word = "" if tips is not None else "Turning each figure until another option serves best …"
+        if tips is not None and not tips.tips:
+            word = "There is nothing to overtake: fewer than two options can be built."
+        self.tips.show_tips(tips, letters, word)
+
+    def _show_wall(self):
+        from calm_relay.planning.architecture.coupling import SCHOOLS, coupling_facts
+
+        option = self._view.option
+        if option.outcome is None:
+            self.wall.setText(f"<b>School:</b> {SCHOOLS[option.design.key]}.<br>It cannot be built here.")
+            return
+        facts = coupling_facts(option.design)
+        rows = "".join(
+            f"<tr><td style='padding-right:14px'><b>{box.name}</b>{'' if box.is_new else ' (there today)'}</td>"
+            f"<td style='padding-bottom:5px'>if it fails: {box.fails}</td></tr>"
+            for box in facts.boxes
+        )
+        limit = option.outcome.limit
+        evening = f"{limit.power_kw:.1f} kW, limited by the {limit.limited_by}" if limit else "nothing"
+        self.wall.setText(
+            keep_units(
+                f"<p><b>School:</b> {facts.school}.</p><table>{rows}</table>"
+                f"<p><b>Work on the roof:</b> {facts.roof_work}.</p>"
+                f"<p><b>The operator adds up:</b> {facts.counted}.</p>"
+                f"<p><b>In the evening the store gives:</b> {evening}.</p>"
+            )
+        )
+        self.wall.setToolTip("From: datasheets, the job's survey, common practice")
+
+    def _show_reasons(self, plan, option, letter):
+        while self._reasons.count():
+            self._reasons.takeAt(0).widget().deleteLater()
+        title = f"{letter}  {option.design.title}"
+        if option.outcome is None:
+            self._head(f"{title}: cannot be built", 0, colours().stop)
+            self._list(option.design.refused, 0, "−")
+            return
+        reasons = plan.choice.reasons[option.design.key]
+        self._head(f"{title}: for", 0, colours().hold)
+        self._head("against", 1, colours().watch)
+        self._list([reason.sentence for reason in reasons if reason.speaks_for], 0, "+")
+        self._list([reason.sentence for reason in reasons if not reason.speaks_for], 1, "−")
+
+    def _head(self, text, column, colour):
+        label = QLabel(text)
+        label.setFont(font(9.5, strong=True))
+        label.setStyleSheet(f"color: {colour};")
+        self._reasons.addWidget(label, 0, column)
+
+    def _list(self, sentences, column, sign):
+        text = "".join(
+            f"<tr><td style='padding-right:7px'>{sign}</td><td style='padding-bottom:3px'>{sentence}</td></tr>"
+            for sentence in map(keep_units, sentences)
+        )
+        label = QLabel(f"<table>{text}</table>" if text else "Nothing that weighs.")
+        label.setWordWrap(True)
+        label.setAlignment(Qt.AlignmentFlag.AlignTop)
+        label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        label.setAccessibleName("against" if column else "for")
+        label.setAccessibleDescription(" ".join(sentences))
+        self._reasons.addWidget(label, 1, column, Qt.AlignmentFlag.AlignTop)

@@ -1,0 +1,142 @@
+"""What hangs on the wall today: the inverter, the battery, how old they are, and what becomes of them."""
+
+from pydantic import ValidationError
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
+
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.exchange.shipped import catalogue
+from calm_relay.job.survey import ExistingBattery, ExistingInverter
+
+FATES = (("keep", "must stay"), ("reuse", "may stay or go"), ("remove", "goes"))
+NONE = "none"
+
+
+class WallPanel(QWidget):
+    """Edits `Job.inverter` and `Job.battery`; emits `edited` with the new job and the edit's name."""
+
+    edited = Signal(object, str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job = None
+        self.inverter = ChoiceField("Inverter there today", width=16)
+        self.inverter_age = QuantityField("Age of the inverter", "years", 0, 60, 0)
+        self.inverter_fate = ChoiceField("What becomes of the inverter", FATES, width=10)
+        self.pack = ChoiceField("Battery there today", width=16)
+        self.count = QuantityField("Packs there today", "", 1, 64, 0)
+        self.battery_age = QuantityField("Age of the battery", "years", 0, 40, 0)
+        self.health = QuantityField("Usable energy now over when new", "", 0.2, 1, 2)
+        self.carrier = ChoiceField("Box of the battery", width=16)
+        self.battery_fate = ChoiceField("What becomes of the battery", FATES, width=10)
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        self._lay_out()
+        self._connect()
+
+    def _lay_out(self):
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(4)
+        rows = (
+            (("Inverter", self.inverter), ("age", self.inverter_age)),
+            (("it", self.inverter_fate), ("", None)),
+            (("Battery", self.pack), ("packs", self.count)),
+            (("on", self.carrier), ("age", self.battery_age)),
+            (("it", self.battery_fate), ("health", self.health)),
+        )
+        for row, pairs in enumerate(rows):
+            for column, (text, field) in enumerate(pairs):
+                if field is not None:
+                    label = QLabel(text)
+                    label.setBuddy(field)
+                    grid.addWidget(label, row, 2 * column)
+                    grid.addWidget(field, row, 2 * column + 1)
+        for field in (self.inverter_age, self.count, self.battery_age, self.health):
+            field.setFixedWidth(74)
+            field.refused.connect(self._tell)
+        grid.addWidget(self.problem, len(rows), 0, 1, 4)
+        grid.setColumnStretch(1, 1)
+
+    def _connect(self):
+        self.inverter.taken.connect(self._on_inverter)
+        self.inverter_age.accepted.connect(lambda value: self._of_inverter("age_years", value))
+        self.inverter_fate.taken.connect(lambda value: self._of_inverter("fate", value))
+        self.pack.taken.connect(self._on_pack)
+        self.count.accepted.connect(lambda value: self._of_battery("count", round(value)))
+        self.battery_age.accepted.connect(lambda value: self._of_battery("age_years", value))
+        self.health.accepted.connect(lambda value: self._of_battery("health", value))
+        self.carrier.taken.connect(lambda value: self._of_battery("converter", None if value == NONE else value))
+        self.battery_fate.taken.connect(lambda value: self._of_battery("fate", value))
+
+    def show_job(self, job) -> None:
+        """Shows what the job says is there."""
+        self._job = job
+        kit = catalogue().joined(job.own_equipment)
+        self.inverter.offer([(NONE, "none"), *((c.key, c.name) for c in kit.converters if c.pv)])
+        self.inverter.show_value(job.inverter.converter if job.inverter else NONE)
+        self.inverter_age.show_value(job.inverter.age_years if job.inverter else None)
+        self.inverter_fate.show_value(job.inverter.fate if job.inverter else None)
+        for field in (self.inverter_age, self.inverter_fate):
+            field.setEnabled(job.inverter is not None)
+        self.pack.offer([(NONE, "none"), *((pack.key, pack.name) for pack in kit.packs)])
+        carriers = [(NONE, "the inverter"), *((c.key, c.name) for c in kit.converters if c.battery and not c.pv)]
+        self.carrier.offer(carriers)
+        battery = job.battery
+        self.pack.show_value(battery.pack if battery else NONE)
+        self.carrier.show_value((battery.converter or NONE) if battery else None)
+        self.battery_fate.show_value(battery.fate if battery else None)
+        for field, name in ((self.count, "count"), (self.battery_age, "age_years"), (self.health, "health")):
+            field.show_value(getattr(battery, name) if battery else None)
+        for field in (self.count, self.battery_age, self.health, self.carrier, self.battery_fate):
+            field.setEnabled(battery is not None)
+        self.problem.hide()
+
+    def _on_inverter(self, key):
+        if key == NONE:
+            self._try(lambda: self._job.with_(inverter=None), "No inverter there today")
+        elif self._job.inverter is None:
+            self._try(lambda: self._job.with_(inverter=ExistingInverter(converter=key)), "Inverter there today")
+        else:
+            self._of_inverter("converter", key)
+
+    def _of_inverter(self, name, value):
+        if self._job.inverter is not None:
+            self._try(
+                lambda: self._job.with_(inverter=self._job.inverter.with_(**{name: value})),
+                f"Inverter there today: {name.replace('_', ' ')}",
+            )
+
+    def _on_pack(self, key):
+        if key == NONE:
+            self._try(lambda: self._job.with_(battery=None), "No battery there today")
+        elif self._job.battery is None:
+            self._try(lambda: self._job.with_(battery=ExistingBattery(pack=key)), "Battery there today")
+        else:
+            self._of_battery("pack", key)
+
+    def _of_battery(self, name, value):
+        if self._job.battery is not None:
+            self._try(
+                lambda: self._job.with_(battery=self._job.battery.with_(**{name: value})),
+                f"Battery there today: {name.replace('_', ' ')}",
+            )
+
+    def _try(self, make, label):
+        try:
+            job = make()
+        except ValidationError as error:
+            where, problem = first_field_error(error)
+            self.show_job(self._job)
+            self._tell(f"{where} {problem}.".strip())
+        else:
+            self.edited.emit(job, label)
+
+    def _tell(self, problem):
+        self.problem.setText(problem)
+        self.problem.show()

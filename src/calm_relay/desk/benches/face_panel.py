@@ -1,0 +1,91 @@
+"""What lies on a roof face today, as it was surveyed: strings, age, and what is under each module."""
+
+from pydantic import ValidationError
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.desk.widgets.theme import font
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.exchange.shipped import catalogue
+
+NONE = ""
+
+
+class FacePanel(QWidget):
+    """Edits one face's survey; emits `edited` with the new job and the edit's name."""
+
+    edited = Signal(object, str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job, self._number = None, 0
+        self.title = QLabel()
+        self.title.setFont(font(9, strong=True))
+        self.strings = QuantityField("Strings of equal length", "", 1, 50, 0)
+        self.age = QuantityField("Age of the modules", "years", 0, 60, 0)
+        self.electronics = ChoiceField("What is under each module", width=24)
+        self.told = QLabel()
+        self.told.setObjectName("quiet")
+        self.told.setWordWrap(True)
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(5)
+        for row, (text, field) in enumerate(
+            (("Strings today", self.strings), ("Age", self.age), ("Under each module", self.electronics))
+        ):
+            label = QLabel(text)
+            label.setBuddy(field)
+            grid.addWidget(label, row, 0)
+            grid.addWidget(field, row, 1)
+        grid.setColumnStretch(2, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.title)
+        column.addLayout(grid)
+        column.addWidget(self.told)
+        column.addWidget(self.problem)
+        column.addStretch(1)
+        self.strings.accepted.connect(lambda value: self._change("strings", round(value)))
+        self.age.accepted.connect(lambda value: self._change("age_years", value))
+        self.electronics.taken.connect(lambda value: self._change("electronics", value or None))
+        for field in (self.strings, self.age):
+            field.refused.connect(self._tell)
+
+    def show_face(self, job, number: int) -> None:
+        """Shows a face of the job."""
+        self._job, self._number = job, number
+        face = job.faces[number]
+        kit = catalogue().joined(job.own_equipment)
+        entries = [(NONE, "nothing")]
+        entries += [(item.key, item.name) for item in (*kit.optimisers, *kit.microinverters)]
+        self.electronics.offer(entries)
+        self.electronics.show_value(face.electronics or NONE)
+        self.strings.show_value(float(face.strings))
+        self.strings.setEnabled(face.is_there)
+        self.age.show_value(face.age_years)
+        self.title.setText(face.name)
+        wired = f"{face.strings} × {face.in_series} modules in series"
+        self.told.setText(f"Wired today: {wired}." if face.is_there else "Not there yet: the planner strings it.")
+        self.problem.hide()
+
+    def _change(self, name, value):
+        face = self._job.faces[self._number]
+        try:
+            job = self._job.with_face(self._number, **{name: value})
+        except ValidationError as error:
+            _, problem = first_field_error(error)
+            self.show_face(self._job, self._number)
+            self._tell(f"{face.name}: {problem}.")
+        else:
+            word = {"strings": "strings", "age_years": "age", "electronics": "under each module"}[name]
+            self.edited.emit(job, f"{face.name}: {word}")
+
+    def _tell(self, problem):
+        self.problem.setText(problem)
+        self.problem.show()

@@ -1,0 +1,213 @@
+"""The bench Home: the year as a carpet, its parts and seasons, and where it comes from."""
+
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+)
+
+from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.benches.load_rows import LoadRows
+from calm_relay.desk.charts.backup_picture import BoardPicture
+from calm_relay.desk.charts.home_charts import Carpet, Seasons, Stacked
+from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_board
+from calm_relay.desk.dialogs.bills_dialog import BillsDialog
+from calm_relay.desk.dialogs.meter_dialog import MeterDialog
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.field_form import Field, FieldForm
+from calm_relay.desk.widgets.tabs import Tabs, tabbed
+from calm_relay.desk.widgets.theme import font
+from calm_relay.desk.widgets.wording import keep_units
+from calm_relay.job.demand import MeteredDemand, ShapedDemand
+
+SHAPES = (
+    ("household", "household"),
+    ("all-electric", "all-electric house"),
+    ("small shop", "small shop"),
+    ("farm", "farm"),
+)
+PARTS = (("parts", "By what draws it"), ("seasons", "By season"), ("board", "On the board"))
+
+
+def _of(name):
+    def get(job):
+        return getattr(job.demand, name, None)
+
+    def put(job, value):
+        return job.with_(demand=job.demand.with_(**{name: value}))
+
+    return get, put
+
+
+def _studied(plan, option, progress):
+    """The year's carpet, its mean days and the board's worst half hour, read beside the interface thread."""
+    from calm_relay.planning.views.backup_stack import stack_of
+    from calm_relay.planning.views.seasons import home_year, typical_days
+
+    progress(0.2, "Reading the home's year")
+    return home_year(plan), typical_days(plan), stack_of(plan, option)
+
+
+class HomeBench(Bench):
+    """Shows `planning.demand`; a meter's file, bills, a shape and loads on top are its inputs."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job = self._view = None
+        self.carpet, self.stacked, self.seasons = Carpet(), Stacked(), Seasons()
+        self.picture = BoardPicture()
+        self.tabs = Tabs(PARTS)
+        self.told = QLabel()
+        self.told.setWordWrap(True)
+        self.told.setFont(font(9))
+        self.shape = ChoiceField("Kind of house", SHAPES, width=14)
+        self.shape.taken.connect(self._on_shape)
+        self.inputs = FieldForm(
+            (
+                Field("A year, kWh", "kWh", 1, 1_000_000, *_of("yearly_kwh"), 0),
+                Field("Midwinter over mean", "", 0.5, 2.5, *_of("winter_factor"), 2),
+            ),
+            across=1,
+        )
+        self.inputs.edited.connect(self.edited)
+        self.meter = QPushButton("Read a meter's file…")
+        self.again = QPushButton("How it was read…")
+        self.bills = QPushButton("Bills…")
+        self.board = QPushButton("Board…")
+        self.board.setToolTip("Circuits, what hangs on them, and what becomes of each when the street goes dark")
+        self.board.clicked.connect(lambda _=False: ask_board(self, self._job))
+        self.meter.clicked.connect(lambda _=False: self.ask_meter())
+        self.again.clicked.connect(lambda _=False: self.open_meter(None))
+        self.bills.clicked.connect(lambda _=False: self.open_bills())
+        self.source = QLabel()
+        self.source.setObjectName("quiet")
+        self.source.setWordWrap(True)
+        self.loads = LoadRows()
+        self.loads.edited.connect(self.edited)
+        self.folder = None
+        self._lay_out()
+
+    def _lay_out(self):
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 6, 14, 4)
+        row.setSpacing(14)
+        left = QVBoxLayout()
+        left.setSpacing(4)
+        left.addWidget(self.carpet, 5)
+        left.addLayout(tabbed(self.tabs, self.stacked, self.seasons, self.picture), 4)
+        row.addLayout(left, 5)
+        side = QVBoxLayout()
+        side.setSpacing(6)
+        side.addWidget(self.told)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(5)
+        kind = QLabel("&Kind of house")
+        kind.setBuddy(self.shape)
+        grid.addWidget(kind, 0, 0)
+        grid.addWidget(self.shape, 0, 1)
+        grid.setColumnStretch(1, 1)
+        side.addLayout(grid)
+        side.addWidget(self.inputs)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(5)
+        for button in (self.meter, self.again, self.bills, self.board):
+            button.setObjectName("small")
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        side.addLayout(buttons)
+        side.addWidget(self.source)
+        side.addWidget(self.loads, 1)
+        row.addLayout(side, 3)
+
+    def show_job(self, job) -> None:
+        """Shows the job's inputs."""
+        self._job = job
+        shaped = isinstance(job.demand, ShapedDemand)
+        self.shape.show_value(job.demand.shape if shaped else None)
+        self.shape.setEnabled(shaped)
+        self.inputs.show_job(job)
+        self.inputs.editors["A year, kWh"].setEnabled(shaped and not job.demand.bills)
+        self.again.setEnabled(not shaped)
+        self.bills.setText(f"{len(job.demand.bills)} bills…" if shaped and job.demand.bills else "Bills…")
+        self.loads.show_job(job)
+
+    def show_view(self, view) -> None:
+        """Draws the year and tells its figures."""
+        if not self.is_new(view):
+            return
+        self._view = view
+        plan = view.plan
+        demand = plan.demand
+        self.study_wanted.emit("home", _studied)
+        at = demand.evening_peak_at.astype(object)
+        self.told.setText(
+            keep_units(
+                f"<b>{demand.yearly_kwh:,.0f} kWh a year</b>, {demand.yearly_kwh / 365:.1f} kWh a day. "
+                f"Worst evening half hour <b>{demand.evening_peak_kw:.1f} kW</b> ({at:%-d %b, %H:%M}). "
+                f"Worst season <b>{demand.worst_season}</b>: mean {demand.worst_season_mean_kw:.2f} kW, from "
+                f"sunset to sunrise <b>{demand.night_kwh:.1f} kWh</b> a night."
+            )
+        )
+        self.told.setToolTip(f"From: {demand.source}")
+        self.source.setText(f"From: {demand.source}.")
+
+    def show_study(self, key: str, found) -> None:
+        """Draws the year, its parts and its seasons."""
+        if key != "home":
+            return
+        year, days, stack = found
+        plan = self._view.plan
+        self.carpet.show_year(plan, year)
+        self.stacked.show_year(plan, year)
+        self.seasons.show_days(plan, days)
+        self.picture.show_stack(stack)
+
+    def _on_shape(self, shape):
+        job = self._job.with_(demand=self._job.demand.with_(shape=shape))
+        self.edited.emit(job, f"Kind of house: {shape}")
+
+    def ask_meter(self) -> None:
+        """Asks for a meter's file and opens its preview."""
+        name, _ = QFileDialog.getOpenFileName(
+            self, "A meter's file", "", "Meter files (*.csv *.txt *.xml);;All files (*)"
+        )
+        if name:
+            self.open_meter(name)
+
+    def open_meter(self, path) -> None:
+        """Opens the preview of a meter's file; None for the one the job has."""
+        demand = self._job.demand
+        if path is None:
+            given = demand
+        else:
+            loads = {name: getattr(demand, name) for name in ("loads", "heat_pumps", "cars")}
+            given = MeteredDemand(path=str(path), **loads)
+        folder = self.window().session.folder if hasattr(self.window(), "session") else None
+        dialog = MeterDialog(given, folder, self._job.site.time_zone, self)
+        dialog.accepted.connect(lambda: self._take(dialog.demand, "Meter's file read"))
+        self.dialog = dialog
+        dialog.open()
+
+    def open_bills(self) -> None:
+        """Opens the bills."""
+        demand = self._job.demand
+        dialog = BillsDialog(demand.bills if isinstance(demand, ShapedDemand) else (), self._job.site.year, self)
+        dialog.accepted.connect(lambda: self._take_bills(dialog.bills))
+        self.dialog = dialog
+        dialog.open()
+
+    def _take_bills(self, bills):
+        demand = self._job.demand
+        if isinstance(demand, ShapedDemand):
+            changed = demand.with_(bills=bills)
+        else:
+            loads = {name: getattr(demand, name) for name in ("loads", "heat_pumps", "cars")}
+            changed = ShapedDemand(yearly_kwh=max(sum(bill.kwh for bill in bills), 1.0), bills=bills, **loads)
+        self._take(changed, f"{len(bills)} bills")
+
+    def _take(self, demand, label):
+        self.edited.emit(self._job.with_(demand=demand), label)

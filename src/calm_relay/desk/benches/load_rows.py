@@ -1,0 +1,152 @@
+"""The loads on top of the house: machines, heat pumps and cars, listed, added, changed and taken away."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.widgets.figure_table import FigureTable
+from calm_relay.job.demand import Car, HeatPump, ScheduledLoad
+
+LETTERS = [(None, "none"), *((letter, letter) for letter in "ABCDEFGHJKLMNPRSTUV")]
+EVERY_DAY = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+# Each kind: field of the demand, a first one, and the rows of its dialog.
+KINDS = {
+    "loads": (
+        "Machine",
+        ScheduledLoad(name="Machine", kw=2.0, days=EVERY_DAY, start="08:00", hours=2.0),
+        (
+            ("name", "Name", "text"),
+            ("kw", "Running power", ("kW", 0.01, 200, 2, False)),
+            ("days", "Days", "days"),
+            ("start", "From (local clock, HH:MM)", "text"),
+            ("hours", "For", ("h", 0.1, 24, 2, False)),
+            ("duty", "Share of that time under power", ("", 0.01, 1, 2, False)),
+            ("months", "Months", "months"),
+            ("starting_a", "Starting current", ("A", 0.1, 5000, 1, True)),
+            ("motor", "It starts a motor", "tick"),
+            ("code_letter", "Code letter of the motor", LETTERS),
+            ("planned", "Not there yet", "tick"),
+        ),
+    ),
+    "heat_pumps": (
+        "Heat pump",
+        HeatPump(heat_kwh_per_day=48.0),
+        (
+            ("name", "Name", "text"),
+            ("heat_kwh_per_day", "Heat on a mean day of the coldest month", ("kWh", 0.1, 2000, 1, False)),
+            ("water_kwh_per_day", "Heat for hot water a day", ("kWh", 0, 200, 1, False)),
+            ("heats_below_c", "Heats below, °C", ("", 0, 25, 1, False)),
+            ("cop", "Heat over electricity by outdoor °C", "cop"),
+            ("planned", "Not there yet", "tick"),
+        ),
+    ),
+    "cars": (
+        "Car",
+        Car(kwh_per_day=8.0, charger_kw=7.4),
+        (
+            ("name", "Name", "text"),
+            ("kwh_per_day", "Energy a day", ("kWh", 0.1, 200, 1, False)),
+            ("charger_kw", "Charger", ("kW", 0.1, 50, 2, False)),
+            ("days", "Days", "days"),
+            ("start", "From (local clock, HH:MM)", "text"),
+            ("end", "Until", "text"),
+            ("planned", "Not there yet", "tick"),
+        ),
+    ),
+}
+
+
+class LoadRows(QWidget):
+    """Edits the loads of `Job.demand`; emits `edited` with the new job and the edit's name."""
+
+    edited = Signal(object, str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job = None
+        self._rows = ()
+        self.table = FigureTable("Loads on top of the house")
+        self.table.doubleClicked.connect(lambda _: self.change())
+        self.add, self.alter, self.drop = QPushButton("Add"), QPushButton("Change…"), QPushButton("Remove")
+        menu = QMenu(self.add)
+        for key, (word, _, _) in KINDS.items():
+            menu.addAction(f"{word}…").triggered.connect(lambda _=False, key=key: self.add_one(key))
+        self.add.setMenu(menu)
+        self.alter.clicked.connect(lambda _=False: self.change())
+        self.drop.clicked.connect(lambda _=False: self.remove())
+        buttons = QHBoxLayout()
+        buttons.setSpacing(5)
+        for button in (self.add, self.alter, self.drop):
+            button.setObjectName("small")
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(self.table, 1)
+        column.addLayout(buttons)
+
+    def show_job(self, job) -> None:
+        """Shows the job's loads."""
+        self._job = job
+        demand = job.demand
+        self._rows = tuple((key, i) for key in KINDS for i in range(len(getattr(demand, key))))
+        rows = [_told(key, getattr(demand, key)[i]) for key, i in self._rows]
+        chosen = self.table.currentRow()
+        self.table.show_rows(("Load", "Draws", "When"), rows, "From: the job's survey", left=3)
+        if rows:
+            self.table.selectRow(min(max(chosen, 0), len(rows) - 1))
+        for button in (self.alter, self.drop):
+            button.setEnabled(bool(rows))
+
+    def add_one(self, key: str) -> None:
+        """Asks for a new load of a kind."""
+        word, first, rows = KINDS[key]
+        names = {load.name for kind in KINDS for load in getattr(self._job.demand, kind)}
+        name = next(n for n in (word, *(f"{word} {i}" for i in range(2, 99))) if n not in names)
+        dialog = FormDialog(f"Add: {word.lower()}", first.with_(name=name), rows, self)
+        dialog.accepted.connect(lambda: self._put(key, None, dialog.result_model))
+        self._open(dialog)
+
+    def change(self) -> None:
+        """Asks for another shape of the load in hand."""
+        if self._rows:
+            key, i = self._rows[max(self.table.currentRow(), 0)]
+            load = getattr(self._job.demand, key)[i]
+            dialog = FormDialog(load.name, load, KINDS[key][2], self)
+            dialog.accepted.connect(lambda: self._put(key, i, dialog.result_model))
+            self._open(dialog)
+
+    def remove(self) -> None:
+        """Takes the load in hand away."""
+        if self._rows:
+            key, i = self._rows[max(self.table.currentRow(), 0)]
+            loads = getattr(self._job.demand, key)
+            self._edit(key, loads[:i] + loads[i + 1 :], f"{loads[i].name} removed")
+
+    def _open(self, dialog):
+        # Kept so that tests and screen readers find it.
+        self.dialog = dialog
+        dialog.open()
+
+    def _put(self, key, i, load):
+        loads = list(getattr(self._job.demand, key))
+        if i is None:
+            loads.append(load)
+        else:
+            loads[i] = load
+        self._edit(key, tuple(loads), f"{load.name} {'added' if i is None else 'changed'}")
+
+    def _edit(self, key, loads, label):
+        self.edited.emit(self._job.with_(demand=self._job.demand.with_(**{key: loads})), label)
+
+
+def _told(key, load):
+    later = ", to come" if load.planned else ""
+    if key == "loads":
+        days = "every day" if len(load.days) == 7 else ", ".join(day.capitalize() for day in load.days)
+        some = "" if len(load.months) == 12 else f", {len(load.months)} months"
+        return f"{load.name}{later}", f"{load.kw:g} kW", f"{load.hours:g} h from {load.start}, {days}{some}"
+    if key == "heat_pumps":
+        return f"{load.name}{later}", f"{load.heat_kwh_per_day:g} kWh heat", "by the outdoor air"
+    return f"{load.name}{later}", f"{load.kwh_per_day:g} kWh a day", f"{load.start} to {load.end}"

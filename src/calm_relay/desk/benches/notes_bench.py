@@ -1,0 +1,75 @@
+"""The bench Notes: what the job is called, whose it is, what was seen on site, photos and papers."""
+
+from pydantic import ValidationError
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPlainTextEdit
+
+from calm_relay.desk.benches.attachment_list import AttachmentList
+from calm_relay.desk.benches.bench import Bench
+from calm_relay.exchange.errors import first_field_error
+
+SETTLE_MS = 800
+
+
+class NotesBench(Bench):
+    """Edits name, customer and notes; typing becomes one edit when it pauses."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job = None
+        self.name, self.customer, self.notes = QLineEdit(), QLineEdit(), QPlainTextEdit()
+        self.notes.setTabChangesFocus(True)
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        grid = QGridLayout(self)
+        grid.setContentsMargins(16, 10, 14, 8)
+        for row, (text, editor) in enumerate(
+            (("&Name", self.name), ("&Customer", self.customer), ("No&tes", self.notes))
+        ):
+            label = QLabel(text)
+            label.setBuddy(editor)
+            editor.setAccessibleName(text.replace("&", ""))
+            grid.addWidget(label, row, 0, Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(editor, row, 1)
+        self.photos = AttachmentList()
+        self.photos.edited.connect(self.edited)
+        label = QLabel("P&hotos")
+        label.setBuddy(self.photos.list)
+        grid.addWidget(label, 3, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(self.photos, 3, 1)
+        grid.addWidget(self.problem, 4, 1)
+        grid.setRowStretch(2, 1)
+        grid.setRowStretch(3, 1)
+        self._pause = QTimer(self, singleShot=True, interval=SETTLE_MS)
+        self._pause.timeout.connect(self.take)
+        self.name.editingFinished.connect(self.take)
+        self.customer.editingFinished.connect(self.take)
+        self.notes.textChanged.connect(self._pause.start)
+
+    def show_job(self, job) -> None:
+        """Shows the job's words, leaving the cursor where it is."""
+        self._job = job
+        self.name.setText(job.name)
+        self.customer.setText(job.customer)
+        if self.notes.toPlainText() != job.notes:
+            self.notes.setPlainText(job.notes)
+        self._pause.stop()
+        session = getattr(self.window(), "session", None)
+        self.photos.show_job(job, session.folder if session else None)
+
+    def take(self) -> None:
+        """Makes what is typed an edit."""
+        self._pause.stop()
+        typed = {"name": self.name.text(), "customer": self.customer.text(), "notes": self.notes.toPlainText()}
+        changed = [key for key, text in typed.items() if text != getattr(self._job, key)]
+        if not changed:
+            return
+        try:
+            job = self._job.with_(**typed)
+        except ValidationError as error:
+            where, problem = first_field_error(error)
+            self.show_job(self._job)
+            self.problem.setText(f"{where}: {problem}")
+        else:
+            self.problem.clear()
+            self.edited.emit(job, f"{' and '.join(changed).capitalize()} written")

@@ -1,0 +1,343 @@
+"""The bench Outage: the street goes dark at a chosen moment: what lives, what ends it, every start of the year."""
+
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.benches.outage_mends_row import RetryRow
+from calm_relay.desk.benches.outage_summary import (
+    EVERY_HEADS,
+    EVERY_START,
+    SEASONS_HEADS,
+    map_told,
+    minute_of,
+    more_of,
+    option_rows,
+    season_rows,
+    verdict_of,
+)
+from calm_relay.desk.benches.school_card import HEADS, SchoolCard
+from calm_relay.desk.charts.outage_charts import AliveChart, NightChart, StoreAndSun, SurvivalCarpet
+from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_board
+from calm_relay.desk.view import LETTERS
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.figure_table import FigureTable
+from calm_relay.desk.widgets.moment_field import MomentField
+from calm_relay.desk.widgets.ranged_spin import RangedSpin
+from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
+from calm_relay.desk.widgets.theme import font
+
+TABS = (("night", "The night"), ("map", "Every start of the year"), ("every", "Every option"))
+HOURS = 30
+AS_IS = "as it is"
+BOARDS = ((AS_IS, "the board as it is"), *((school, words.lower()) for school, words in HEADS.items()))
+
+
+class OutageBench(Bench):
+    """Rehearses `planning.rehearsal` from a moment, proposes boards, and maps the year."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job = self._view = self._run = self._mapped = self._every = None
+        self._step = None
+        self._schools = ()
+        self._waiting = set()
+        self.at = MomentField("The street goes dark at, standard time")
+        self.hours = RangedSpin("Hours that it stays dark", " h", 1, 168)
+        self.hours.show_value(HOURS)
+        self.starts = QCheckBox("Machines start")
+        self.starts.setChecked(True)
+        self.starts.setToolTip("Minute by minute, machines start as events; the same every time")
+        self.boards = ChoiceField("Board that is rehearsed", BOARDS, width=17)
+        self.boards.show_value(AS_IS)
+        self.pull = QPushButton("Pull the switch")
+        self.worst = QPushButton("Worst start")
+        self.midwinter = QPushButton("Longest night")
+        self.board = QPushButton("Board and generator…")
+        for button in (self.pull, self.worst, self.midwinter, self.board):
+            button.setObjectName("small")
+        self.night, self.store = NightChart(), StoreAndSun()
+        self.carpet, self.alive = SurvivalCarpet(), AliveChart()
+        self.seasons = FigureTable("Chance to last by season")
+        self.table = FigureTable("Every option in the dark")
+        self.verdict, self.more, self.told = QLabel(), QLabel(), QLabel()
+        self.verdict.setFont(font(11, strong=True))
+        self.verdict.setAccessibleName("What ended it")
+        self.more.setAccessibleName("How the night went")
+        self.told.setAccessibleName("What the map says")
+        for label in (self.verdict, self.more, self.told):
+            label.setWordWrap(True)
+        for label in (self.more, self.told):
+            label.setFont(font(8.6))
+        self.more.setObjectName("quiet")
+        self.retries = RetryRow()
+        self.schools = tuple(SchoolCard(school) for school in HEADS)
+        self.none = QLabel("The job names no circuits: the whole house hangs behind the relay.")
+        self.none.setWordWrap(True)
+        self.tabs = Tabs(TABS)
+        self._lay_out()
+        self._connect()
+
+    def _connect(self):
+        self.at.settled.connect(self._rehearse)
+        self.pull.clicked.connect(lambda _=False: self._rehearse())
+        self.worst.clicked.connect(lambda _=False: self._go_worst())
+        self.midwinter.clicked.connect(lambda _=False: self._go_longest_night())
+        self.board.clicked.connect(lambda _=False: ask_board(self, self._job))
+        self.starts.toggled.connect(lambda _: self._rehearse())
+        self.boards.taken.connect(lambda _: self._draw_night())
+        self.hours.accepted.connect(lambda _: self._rehearse())
+        self.hours.refused.connect(self.verdict.setText)
+        self.retries.chosen.connect(self._retry)
+        self.tabs.chosen.connect(lambda _: self._look())
+        for card in self.schools:
+            card.used.connect(self._use)
+        for chart in (self.night, self.store):
+            chart.pointed.connect(self._scrub)
+
+    def _lay_out(self):
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 6, 14, 2)
+        column.setSpacing(4)
+        top = QHBoxLayout()
+        top.setSpacing(7)
+        self.when = QLabel()
+        when = (self.when, self.at, QLabel("for"), self.hours)
+        for part in (*when, self.pull, self.midwinter, self.worst, self.starts, QLabel("on"), self.boards):
+            top.addWidget(part)
+        top.addStretch(1)
+        column.addLayout(top)
+        for part in (self.verdict, self.more, self.retries):
+            column.addWidget(part)
+        middle = QHBoxLayout()
+        middle.setSpacing(14)
+        pages = (
+            page((self.night, 3), (self.store, 2)),
+            page((self.carpet, 3), (self.seasons, 2), (self.told, 0)),
+            page((self.alive, 3), (self.table, 2)),
+        )
+        middle.addLayout(tabbed(self.tabs, *pages), 5)
+        side = QVBoxLayout()
+        side.setSpacing(5)
+        inside = QWidget()
+        cards = QVBoxLayout(inside)
+        cards.setContentsMargins(0, 0, 6, 0)
+        cards.setSpacing(9)
+        for part in (*self.schools, self.none):
+            cards.addWidget(part)
+        cards.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inside)
+        scroll.setAccessibleName("Boards proposed for this outage")
+        side.addWidget(scroll, 1)
+        side.addWidget(self.board)
+        middle.addLayout(side, 2)
+        column.addLayout(middle, 1)
+
+    def showEvent(self, event):
+        """The keys belong to the night, not to the date, when the bench is opened."""
+        super().showEvent(event)
+        self.night.setFocus()
+
+    def show_job(self, job) -> None:
+        """Takes the job whose board may be edited."""
+        self._job = job
+
+    def show_view(self, view) -> None:
+        """Rehearses from the moment in view, or from the longest night."""
+        moved = view.step is not None and view.step != self._step
+        self._step = view.step
+        if not self.is_new(view):
+            if moved:
+                self._go(view.step)
+            return
+        first = self._view is None or self._view.plan.job.site != view.plan.job.site
+        self._view, self._schools, self._mapped, self._every = view, (), None, None
+        self._waiting.clear()
+        street = view.plan.job.supply.street
+        self.when.setText("Dark from" if street else "From")
+        self.pull.setText("Pull the switch" if street else "Rehearse")
+        self.at.limit_to(view.plan.site.calendar.year)
+        self.worst.setEnabled(False)
+        self._forget_moment()
+        if moved:
+            self._go(view.step)
+        elif first:
+            self._go_longest_night()
+        else:
+            self._rehearse()
+        self._ask("outage-map", _survival)
+        self._look()
+
+    def _look(self):
+        """Asks for what the open tab shows and nobody has asked for yet."""
+        if self._view is None:
+            return
+        key, function, found = {
+            "map": ("outage-map", _survival, self._mapped),
+            "every": ("outage-every", _every, self._every),
+        }.get(self.tabs.key, (None, None, None))
+        if key is not None and found is None and key not in self._waiting:
+            self._ask(key, function)
+
+    def _go(self, step):
+        self.at.show_step(step)
+        self._rehearse()
+
+    def _go_longest_night(self):
+        """17:00 on the day with the most dark steps."""
+        dark = self._view.plan.site.dark.reshape(365, -1).sum(axis=1)
+        self._go(int(dark.argmax()) * 96 + 17 * 4)
+
+    def _go_worst(self):
+        if self._mapped is not None:
+            self._go(self._mapped.worst)
+
+    def _rehearse(self):
+        if self._view is None:
+            return
+        step, hours, events = self.at.step, float(self.hours.value()), self.starts.isChecked()
+
+        def night(plan, option, progress):
+            from calm_relay.planning.studies.backup_board import schools_of
+            from calm_relay.planning.studies.outage import rehearse
+
+            progress(0.0, "Pulling the main switch")
+            return (
+                rehearse(plan, option, step, hours, events),
+                schools_of(plan, option, step, hours, progress, events),
+            )
+
+        self._ask("outage-night", night)
+
+    def _ask(self, key, function):
+        self._waiting.add(key)
+        self.study_wanted.emit(key, function)
+
+    def forget(self) -> None:
+        """What was called off leaves nothing of another night or option behind."""
+        super().forget()
+        if "outage-night" in self._waiting:
+            self._run, self._schools = None, ()
+            self._tell_boards()
+            self._draw_night()
+            self.verdict.setText("Called off: rehearse the night again.")
+        if "outage-map" in self._waiting:
+            self.carpet.show_map(None)
+            self._tell_map()
+            self.told.setText("Called off: choose the tab again to map the year.")
+        self._waiting.clear()
+
+    def show_study(self, key: str, found) -> None:
+        """Draws the night, the map, or every option's map."""
+        self._waiting.discard(key)
+        if key == "outage-night":
+            self._run, self._schools = found
+            self._tell_boards()
+            self._draw_night()
+        elif key == "outage-map":
+            self._mapped = found
+            self.carpet.show_map(found)
+            self._tell_map()
+        elif key == "outage-every":
+            self._every = found
+            self._tell_every()
+
+    @property
+    def _shown_run(self):
+        """The rehearsal that is drawn: the job's board, or a school's."""
+        found = next((item for item in self._schools if item.school == self.boards.currentData()), None)
+        return self._run if found is None else found.rehearsal
+
+    def _draw_night(self):
+        from calm_relay.planning.studies.outage_mends import retries_of
+
+        run, view = self._shown_run, self._view
+        clock = None if run is None else view.plan.site.calendar.wall[run.first]
+        self.night.show_run(run, clock)
+        self.store.show_run(run, clock)
+        self._tell_night(run)
+        as_is = self.boards.currentData() == AS_IS
+        self.retries.show_retries(retries_of(view.plan, view.option, run) if as_is else ())
+        self._forget_moment()
+
+    def _forget_moment(self):
+        if self.own_moment is not None:
+            self.own_moment = None
+            self.moment_moved.emit()
+
+    def _scrub(self, hour):
+        """Puts a minute of the night on the line."""
+        from calm_relay.planning.views.moment import moment_of_night
+
+        run = self._shown_run
+        if run is None:
+            return
+        at = min(max(int(hour / run.step_h + 0.5), 0), run.flows.shape[0] - 1)
+        for chart in (self.night, self.store):
+            chart.place_cursor(at * run.step_h)
+        view = self._view
+        self.own_moment = moment_of_night(view.plan, view.option, run, at)
+        told = minute_of(run, at, self.own_moment.clock)
+        self.store.head(told)
+        self.store.setAccessibleDescription(told)
+        self.moment_moved.emit()
+
+    def _tell_night(self, run):
+        plan = self._view.plan
+        self.verdict.setText(verdict_of(self._view.option, run))
+        self.more.setText(more_of(plan.job, run))
+        note = plan.assumed_note or plan.site.source
+        self.verdict.setToolTip(f"From: the year's own level of the store, datasheets, {note}")
+
+    def _tell_boards(self):
+        job = self._view.plan.job
+        by_school = {item.school: item for item in self._schools}
+        for card in self.schools:
+            card.show_proposal(by_school.get(card.school), job)
+        self.boards.offer([entry for entry in BOARDS if entry[0] == AS_IS or entry[0] in by_school])
+        if self.boards.currentIndex() < 0:
+            self.boards.show_value(AS_IS)
+        self.none.setVisible(job.board is None)
+
+    def _tell_map(self):
+        found = self._mapped
+        self.worst.setEnabled(found is not None)
+        self.seasons.setVisible(found is not None)
+        self.told.setText(map_told(found))
+        if found is not None:
+            self.seasons.show_rows(SEASONS_HEADS, season_rows(found), EVERY_START, 1)
+
+    def _tell_every(self):
+        plan = self._view.plan
+        letters = {option.design.key: LETTERS[number] for number, option in enumerate(plan.options)}
+        titles = {option.design.key: option.design.title for option in plan.options}
+        self.alive.show_every(self._every, self._view.option.design.key, letters)
+        self.table.show_rows(EVERY_HEADS, option_rows(self._every, letters, titles), EVERY_START)
+
+    def _use(self, proposal):
+        self.boards.show_value(AS_IS)
+        self.edited.emit(proposal.apply(self._view.plan.job), f"Board: {proposal.school}")
+
+    def _retry(self, retry):
+        self.edited.emit(retry.apply(self._view.plan.job), retry.label)
+
+
+def _survival(plan, option, progress):
+    from calm_relay.planning.studies.survival import survival_of
+
+    return survival_of(plan, option, progress)
+
+
+def _every(plan, option, progress):
+    from calm_relay.planning.studies.survival import every_survival
+
+    return every_survival(plan, progress)

@@ -1,0 +1,83 @@
+"""What matters to the customer: one slider a purpose."""
+
+from pydantic import ValidationError
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtWidgets import QGridLayout, QLabel, QSlider, QWidget
+
+from calm_relay.desk.widgets.theme import font
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.model import Job, Purpose
+
+LABELS = {
+    "lower_bills": "Lower bills",
+    "use_own_power": "Use own power",
+    "ride_through_outage": "Keep the lights on",
+    "low_outlay": "Low outlay",
+    "gentle_works": "Leave what works alone",
+}
+MOST = 10
+
+
+class PurposesPanel(QWidget):
+    """Edits `Job.purposes`; emits `edited` with the new job and the edit's name."""
+
+    edited = Signal(object, str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job: Job | None = None
+        self.sliders: dict[str, QSlider] = {}
+        self._values: dict[str, QLabel] = {}
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(3)
+        title = QLabel("What matters")
+        title.setFont(font(10.5, strong=True))
+        grid.addWidget(title, 0, 0, 1, 3)
+        for row, (kind, text) in enumerate(LABELS.items(), 1):
+            slider = QSlider(Qt.Orientation.Horizontal)
+            slider.setRange(0, MOST)
+            slider.setPageStep(2)
+            slider.setAccessibleName(f"Weight of: {text}")
+            slider.setToolTip(f"{text}: weight 0 (does not matter) to {MOST}")
+            slider.valueChanged.connect(lambda value, kind=kind: self._on_value(kind, value))
+            value = QLabel("0")
+            value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            value.setMinimumWidth(18)
+            grid.addWidget(QLabel(text), row, 0)
+            grid.addWidget(slider, row, 1)
+            grid.addWidget(value, row, 2)
+            self.sliders[kind], self._values[kind] = slider, value
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        grid.addWidget(self.problem, len(LABELS) + 1, 0, 1, 3)
+        grid.setColumnStretch(1, 1)
+
+    def show_job(self, job: Job) -> None:
+        """Shows a job's weights without emitting edits."""
+        self._job = job
+        for kind, slider in self.sliders.items():
+            blocker = QSignalBlocker(slider)
+            weight = job.weight(kind)
+            slider.setValue(round(weight))
+            self._values[kind].setText(f"{weight:g}")
+            del blocker
+        self.problem.hide()
+
+    def _on_value(self, kind, value):
+        before = self._job.weight(kind)
+        kept = [purpose for purpose in self._job.purposes if purpose.kind != kind]
+        order = list(LABELS)
+        purposes = sorted([*kept, Purpose(kind=kind, weight=value)], key=lambda purpose: order.index(purpose.kind))
+        try:
+            job = self._job.with_(purposes=tuple(purposes))
+        except ValidationError as error:
+            _, problem = first_field_error(error)
+            self.show_job(self._job)
+            self.problem.setText(problem[:1].upper() + problem[1:])
+            self.problem.show()
+        else:
+            self.edited.emit(job, f"{LABELS[kind]}: weight {before:g} to {value}")

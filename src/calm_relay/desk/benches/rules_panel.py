@@ -1,0 +1,146 @@
+"""The region's dated rules, each limit a field: another number holds in this job only."""
+
+from pydantic import ValidationError
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.desk.widgets.theme import font
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.exchange.shipped import rule_packs
+from calm_relay.job.rules import UNITS
+from calm_relay.job.survey import RuleChange
+
+
+class RulesPanel(QWidget):
+    """Shows `planning.rules` of a job; emits `edited` with the changed job and the edit's name."""
+
+    edited = Signal(object, str)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job = None
+        self.region = ChoiceField("Region whose rules are applied", width=20)
+        self.region.taken.connect(self._on_region)
+        self.limits: dict[str, QuantityField] = {}
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        self._rows = QGridLayout()
+        self._lay_out()
+
+    def _lay_out(self):
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        title = QLabel("Rules of the region")
+        title.setFont(font(10.5, strong=True))
+        column.addWidget(title)
+        choose = QHBoxLayout()
+        label = QLabel("&Region")
+        label.setBuddy(self.region)
+        choose.addWidget(label)
+        choose.addWidget(self.region, 1)
+        column.addLayout(choose)
+        note = QLabel("Dated presets to start from, never law: the local code and the network operator decide.")
+        note.setObjectName("quiet")
+        note.setWordWrap(True)
+        column.addWidget(note)
+        inside = QWidget()
+        inside.setLayout(self._rows)
+        self._rows.setContentsMargins(0, 0, 4, 0)
+        self._rows.setVerticalSpacing(2)
+        self._rows.setHorizontalSpacing(8)
+        self._rows.setColumnStretch(0, 1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inside)
+        scroll.setAccessibleName("Rules and their limits")
+        column.addWidget(scroll, 1)
+        column.addWidget(self.problem)
+
+    def show_job(self, job) -> None:
+        """Shows the rules that apply to a job."""
+        from calm_relay.planning.common.errors import PlanError
+        from calm_relay.planning.equipment.rules import rules_of
+
+        before, self._job = self._job, job
+        self.region.offer([(pack.key, pack.name) for pack in rule_packs().values()])
+        self.region.show_value(job.region)
+        self.problem.hide()
+        if before is not None and (before.region, before.rule_changes, before.supply, before.rules) == (
+            job.region,
+            job.rule_changes,
+            job.supply,
+            job.rules,
+        ):
+            return
+        while self._rows.count():
+            self._rows.takeAt(0).widget().deleteLater()
+        self.limits.clear()
+        try:
+            held = {item.rule.key: item for item in rules_of(job)}
+        except PlanError as error:
+            self._tell(str(error))
+            return
+        line = 0
+        for rule in rule_packs()[job.region].rules:
+            if rule.phases not in {None, job.supply.phases}:
+                continue
+            item = held.get(rule.key)
+            self._add_rule(line, rule, item)
+            line += 2
+        for own in job.rules:
+            told = f"{own.authority}, {own.clause}, {own.dated}; this job's own"
+            self._add_words(line, own.name, told)
+            value = QLabel(f"{own.ratio_max:g} kWp/kW")
+            self._rows.addWidget(value, line, 1)
+            line += 2
+        self._rows.setRowStretch(line, 1)
+
+    def _add_rule(self, line, rule, item):
+        self._add_words(
+            line, f"{rule.name} – {rule.applies_to}", item.authority if item else f"{rule.told}; left out"
+        )
+        field = QuantityField(f"Limit: {rule.name}", "", 0, 100_000, 3, optional=True)
+        field.setFixedWidth(74)
+        field.show_value(item.limit if item else None)
+        field.setToolTip(f"{rule.name}: another number holds in this job only, empty leaves the rule out")
+        field.accepted.connect(lambda value, rule=rule: self._on_limit(rule, value))
+        field.refused.connect(self._tell)
+        unit = QLabel(UNITS[rule.kind])
+        unit.setObjectName("quiet")
+        self._rows.addWidget(field, line, 1)
+        self._rows.addWidget(unit, line, 2)
+        self.limits[rule.key] = field
+
+    def _add_words(self, line, name, told):
+        title, source = QLabel(name), QLabel(told)
+        title.setWordWrap(True)
+        source.setWordWrap(True)
+        source.setObjectName("quiet")
+        source.setFont(font(8))
+        self._rows.addWidget(title, line, 0)
+        self._rows.addWidget(source, line + 1, 0, 1, 3)
+
+    def _on_region(self, region):
+        job = self._job.with_(region=region, rule_changes=())
+        self.edited.emit(job, f"Rules: {rule_packs()[region].name}")
+
+    def _on_limit(self, rule, value):
+        rest = tuple(change for change in self._job.rule_changes if change.rule != rule.key)
+        if value != rule.limit:
+            rest = (*rest, RuleChange(rule=rule.key, limit=value))
+        try:
+            job = self._job.with_(rule_changes=rest)
+        except ValidationError as error:
+            self._tell(" ".join(first_field_error(error)))
+        else:
+            told = "left out" if value is None else f"{value:g}"
+            self.edited.emit(job, f"{rule.name}: {told}")
+
+    def _tell(self, problem):
+        self.problem.setText(problem)
+        self.problem.show()

@@ -1,0 +1,350 @@
+"""The bench Search: every plant the catalogue makes as a cloud, what it must have, and the edge as a list."""
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableView,
+    QVBoxLayout,
+)
+
+from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.charts.cloud_chart import CloudChart
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.desk.widgets.theme import font
+from calm_relay.desk.widgets.wording import keep_units
+
+BENEFITS = (
+    ("saving", "Saved a year"),
+    ("npv", "Worth over the years"),
+    ("score", "Serves the purposes"),
+    ("own", "Own power"),
+    ("hours", "Hours when dark"),
+)
+CHEMISTRIES = (None, "LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM")
+HEADS = ("Outlay", "Benefit", "Store", "Converter", "Control")
+
+
+def _in_the_dark(plant):
+    """What a plant gives without a street."""
+    brief = plant.brief
+    if brief.unmet is not None:
+        return f"Forms the grid with {brief.dark.power_kw:.1f} kW; {brief.unmet:.1%} goes unserved."
+    return (
+        f"When dark {brief.dark.power_kw:.1f} kW for {brief.dark.hours:.1f} h. The operator counts "
+        f"{plant.design.counted_kw:g} kW."
+    )
+
+
+def _search(plan, option, progress):
+    from calm_relay.planning.studies.search import search
+
+    return search(plan, progress)
+
+
+class EdgeTable(QAbstractTableModel):
+    """The efficient edge as rows, cheapest first."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.plants, self._worth, self._words = (), None, ""
+
+    def show_plants(self, plants, worth, words) -> None:
+        """Takes other plants; `worth` is the benefit, `words` its unit."""
+        self.beginResetModel()
+        self.plants, self._worth, self._words = plants, worth, words
+        self.endResetModel()
+
+    def rowCount(self, parent=None):
+        """One row a plant."""
+        return len(self.plants)
+
+    def columnCount(self, parent=None):
+        """See `HEADS`."""
+        return len(HEADS)
+
+    def headerData(self, section, orientation, role=Qt.ItemDataRole.DisplayRole):
+        """Names of the columns."""
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return HEADS[section]
+        return None
+
+    def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
+        """A cell's text, numbers at the right."""
+        plant = self.plants[index.row()]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignRight if index.column() < 2 else Qt.AlignmentFlag.AlignLeft
+            return side | Qt.AlignmentFlag.AlignVCenter
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+            return None
+        box = plant.design.store_box
+        cells = (
+            f"{plant.brief.money.outlay:,.0f}",
+            f"{self._worth(plant):,.1f}",
+            box.bank.told,
+            box.converter.name,
+            f"{plant.habit}; {plant.roof}",
+        )
+        return cells[index.column()]
+
+
+class SearchBench(Bench):
+    """Asks for `planning.search` on a button, shows what it found, and opens a plant as an option."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._view = self._found = self._found_for = self.chosen = None
+        self._plants, self._labels, self._street = [], {}, None
+        self.start = QPushButton("Try every plant")
+        self.start.setToolTip("Every roof, converter, pack, height, number of units and control that can be built")
+        self.benefit = ChoiceField("Benefit shown upwards", BENEFITS, width=16)
+        self.benefit.show_value("saving")
+        self.state = QLabel("Nothing tried yet.")
+        self.state.setObjectName("quiet")
+        self.state.setWordWrap(True)
+        self.cloud = CloudChart()
+        self.cloud.picked.connect(self.pick)
+        self.outlay = self._quantity("Outlay at most", "", 0, 10_000_000, 0)
+        self.dark_kw = self._quantity("Power when dark at least", "kW", 0, 1000, 1)
+        self.dark_hours = self._quantity("Hours when dark at least", "h", 0, 1000, 1)
+        self.counted = self._quantity("Operator counts at most", "kW", 0, 1000, 1)
+        self.unmet = self._quantity("Not served at most", "%", 0, 100, 2)
+        self.untouched = QCheckBox("Roof and boxes stay as they are")
+        self.chemistry = ChoiceField(
+            "Chemistry", [(name, name or "any chemistry") for name in CHEMISTRIES], width=14
+        )
+        self.chemistry.show_value(None)
+        self.told = QLabel()
+        self.told.setWordWrap(True)
+        self.told.setFont(font(8.6))
+        self.told.setAccessibleName("The plant picked")
+        self.open = QPushButton("Open as an option")
+        self.open.setEnabled(False)
+        self.model = EdgeTable(self)
+        self.table = QTableView()
+        self._lay_out()
+        self.start.clicked.connect(lambda _=False: self._on_start())
+        self.open.clicked.connect(lambda _=False: self._on_open())
+        self.benefit.taken.connect(lambda _: self._draw())
+        self.chemistry.taken.connect(lambda _: self._draw())
+        self.untouched.toggled.connect(lambda _: self._draw())
+
+    def _quantity(self, name, unit, low, high, decimals):
+        field = QuantityField(name, unit, low, high, decimals, optional=True)
+        field.accepted.connect(lambda _: self._draw())
+        field.refused.connect(self._tell)
+        field.setMaximumWidth(120)
+        return field
+
+    def _lay_out(self):
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 8, 14, 4)
+        column.setSpacing(6)
+        top = QHBoxLayout()
+        top.setSpacing(8)
+        top.addWidget(self.start)
+        top.addWidget(QLabel("Upwards"))
+        top.addWidget(self.benefit)
+        top.addWidget(self.state, 1)
+        column.addLayout(top)
+        middle = QHBoxLayout()
+        middle.setSpacing(16)
+        middle.addWidget(self.cloud, 5)
+        side = QVBoxLayout()
+        head = QLabel("It must have")
+        head.setFont(font(10.5, strong=True))
+        side.addWidget(head)
+        grid = QGridLayout()
+        grid.setVerticalSpacing(4)
+        rows = (
+            ("&Outlay at most", self.outlay),
+            ("&Power when dark at least", self.dark_kw),
+            ("Hours &when dark at least", self.dark_hours),
+            ("Operator &counts at most", self.counted),
+            ("&Not served at most", self.unmet),
+            ("Che&mistry", self.chemistry),
+        )
+        for row, (text, field) in enumerate(rows):
+            label = self._labels[field] = QLabel(text)
+            label.setBuddy(field)
+            grid.addWidget(label, row, 0)
+            grid.addWidget(field, row, 1)
+        grid.addWidget(self.untouched, len(rows), 0, 1, 2)
+        side.addLayout(grid)
+        side.addSpacing(6)
+        side.addWidget(self.told)
+        side.addWidget(self.open)
+        side.addStretch(1)
+        middle.addLayout(side, 3)
+        column.addLayout(middle, 3)
+        self.table.setModel(self.model)
+        self.table.setAccessibleName("The efficient edge: none costs less and brings more")
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setTabKeyNavigation(False)
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(21)
+        self.table.setShowGrid(False)
+        self.table.setFont(font(8.4))
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setStretchLastSection(True)
+        self.table.selectionModel().currentRowChanged.connect(self._on_row)
+        column.addWidget(self.table, 2)
+
+    def show_view(self, view) -> None:
+        """Takes the plan; what was found before stays, and says that it is of another job."""
+        if not self.is_new(view):
+            return
+        self._view = view
+        self._ask_for(view.plan.job)
+        self._tell_state()
+        if self._found is None:
+            self._draw()
+
+    def _ask_for(self, job):
+        """Shows what can be asked for with a street, or without one; the job's target stands there at first."""
+        from calm_relay.planning.studies.search import must_haves_of
+
+        street = job.supply.street
+        if street == self._street:
+            return
+        self._street = street
+        for field, shown in ((self.dark_hours, street), (self.counted, street), (self.unmet, not street)):
+            field.setVisible(shown)
+            self._labels[field].setVisible(shown)
+            field.show_value(None)
+        wanted = must_haves_of(job).unmet_max
+        self.unmet.show_value(None if wanted is None else wanted * 100.0)
+        self._labels[self.dark_kw].setText("&Power when dark at least" if street else "&Power formed at least")
+
+    def show_study(self, key: str, found) -> None:
+        """Shows what a search found."""
+        if key != "search":
+            return
+        self.start.setEnabled(True)
+        self._found, self._found_for, self.chosen = found, self._view.plan, None
+        self._draw()
+
+    def forget(self) -> None:
+        """The search was called off."""
+        super().forget()
+        self.start.setEnabled(True)
+        self._tell_state()
+
+    def pick(self, plant) -> None:
+        """Puts a plant in view."""
+        if plant is not self.chosen:
+            self.chosen = plant
+            self._draw_cloud()
+
+    def must_haves(self):
+        """What is asked for, as `planning.search.MustHaves`."""
+        from calm_relay.planning.studies.search import MustHaves
+
+        return MustHaves(
+            self.outlay.value,
+            self.dark_kw.value,
+            self.dark_hours.value,
+            self.counted.value,
+            self.untouched.isChecked(),
+            self.chemistry.currentData(),
+            None if self.unmet.value is None else self.unmet.value / 100.0,
+        )
+
+    def _on_start(self):
+        if self._view is None:
+            return
+        self.start.setEnabled(False)
+        self.state.setText("Trying every plant …")
+        self.study_wanted.emit("search", _search)
+
+    def _draw(self):
+        """Filters what was found, and draws it."""
+        from calm_relay.planning.studies.search import efficient_edge
+
+        if self._view is None:
+            return
+        wanted = self.must_haves()
+        self._plants = [plant for plant in (self._found.plants if self._found else ()) if wanted.met_by(plant)]
+        if self.chosen not in self._plants:
+            self.chosen = None
+        self.model.show_plants(efficient_edge(self._plants, self._key), *self._benefit)
+        self._draw_cloud()
+
+    @property
+    def _key(self):
+        return self.benefit.currentData() or "saving"
+
+    @property
+    def _benefit(self):
+        """How the benefit is reckoned, and its unit."""
+        from calm_relay.planning.studies.search import BENEFITS as WORTH
+
+        words, worth = WORTH[self._key]
+        currency = self._view.plan.job.tariff.currency
+        return worth, f"{currency} {words}" if self._key in {"saving", "npv"} else words
+
+    def _draw_cloud(self):
+        if self._found is None:
+            self.cloud.start()
+            self.cloud.head("Every plant will be a point here: cost across, benefit up")
+        else:
+            worth, words = self._benefit
+            currency = self._view.plan.job.tariff.currency
+            self.cloud.show_plants(self._plants, self.model.plants, words, worth, currency, self.chosen)
+        if self.chosen in self.model.plants:
+            row = self.model.plants.index(self.chosen)
+            if self.table.currentIndex().row() != row:
+                self.table.selectRow(row)
+        self._tell_state()
+        self._tell_plant()
+
+    def _tell_state(self):
+        if self._found is None:
+            self.state.setText("Nothing tried yet: a search takes some seconds and can be called off.")
+            return
+        most = "; ".join(f"{reason} ({count})" for reason, count in self._found.refused[:2])
+        fell = f" Most fell out by: {most}." if most else ""
+        old = "" if self._found_for is self._view.plan else " Found for the job as it was before: try again."
+        self.state.setText(f"{len(self._found.plants):,} of {self._found.tried:,} can be built.{fell}{old}")
+
+    def _tell_plant(self):
+        plant = self.chosen
+        self.open.setEnabled(plant is not None)
+        if plant is None:
+            ready = self._found is not None
+            self.told.setText("Click a point, or a row of the edge below." if ready else "")
+            return
+        brief, currency = plant.brief, self._view.plan.job.tariff.currency
+        payback = brief.money.payback_years
+        years = "never pays back" if payback == float("inf") else f"pays back in {payback:.1f} years"
+        self.told.setText(
+            keep_units(
+                f"<b>{plant.title}</b><br>{plant.roof}, {plant.habit}.<br>"
+                f"Outlay {currency} {brief.money.outlay:,.0f}, saves {currency} {brief.money.saving:,.0f} a year, "
+                f"{years}. Own power {brief.self_sufficiency:.0%}. {_in_the_dark(plant)} "
+                f"Serves the purposes {plant.score * 100:.0f} of 100."
+            )
+        )
+        note = self._view.plan.assumed_note or self._view.plan.site.source
+        self.told.setToolTip(f"From: simulated year, {note}; catalogue prices")
+
+    def _tell(self, problem):
+        self.told.setText(problem)
+
+    def _on_row(self, current, _):
+        if current.isValid():
+            self.pick(self.model.plants[current.row()])
+
+    def _on_open(self):
+        plant = self.chosen
+        if plant is not None:
+            self.option_wanted.emit(plant.key)
+            self.edited.emit(plant.job, f"From the search: {plant.title}")

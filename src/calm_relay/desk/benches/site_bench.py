@@ -1,0 +1,191 @@
+"""The bench Sky: where the job stands, which weather year it rests on, and how sure that is."""
+
+from functools import partial
+from zoneinfo import available_timezones
+
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+
+from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.charts.season_charts import SkyChart
+from calm_relay.desk.dialogs.months_dialog import MonthsDialog
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.field_form import Field, FieldForm
+from calm_relay.desk.widgets.figures_grid import FiguresGrid
+from calm_relay.desk.widgets.place_field import PlaceField
+from calm_relay.desk.widgets.theme import font
+from calm_relay.exchange.places import find_places
+from calm_relay.exchange.shipped import climates
+from calm_relay.job.model import ClimatePreset, MonthlyWeather, WeatherFile
+
+FILE, TYPED = "file", "monthly"
+BESIDE = {"Place", "Weather"}
+
+
+def _of(name):
+    def get(job):
+        return getattr(job.site, name)
+
+    def put(job, value):
+        return job.with_(site=job.site.with_(**{name: value}))
+
+    return get, put
+
+
+def _found(text, plan, option, progress):
+    return text, find_places(text)
+
+
+class SkyBench(Bench):
+    """Shows `planning.seasons`; a place found by name, a weather file, typed months or a preset are its inputs."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job = self._view = None
+        self.place = PlaceField()
+        self.place.sought.connect(lambda text: self.study_wanted.emit("places", partial(_found, text)))
+        self.place.taken.connect(self._on_place)
+        self.source = ChoiceField("Weather year", width=22)
+        self.source.taken.connect(self._on_source)
+        self.zone = ChoiceField("Time zone", [(zone, zone) for zone in sorted(available_timezones())], width=22)
+        self.zone.taken.connect(self._on_zone)
+        self.months = QPushButton("Twelve months…")
+        self.months.setObjectName("small")
+        self.months.clicked.connect(lambda _=False: self.open_months())
+        self.inputs = FieldForm(
+            (
+                Field("Latitude", "°", -80, 80, *_of("latitude"), 3),
+                Field("Longitude", "°", -180, 180, *_of("longitude"), 3),
+                Field("Elevation, m", "", -400, 5000, *_of("elevation_m"), 0),
+                Field("Coldest cell, °C", "", -60, 30, *_of("coldest_c"), 1, True),
+                Field("Hottest air, °C", "", 10, 60, *_of("hottest_c"), 1, True),
+            ),
+            across=3,
+        )
+        self.inputs.edited.connect(self.edited)
+        self.sure = QLabel()
+        self.sure.setWordWrap(True)
+        self.sure.setFont(font(9))
+        self.figures = FiguresGrid()
+        self.chart = SkyChart()
+        self._lay_out()
+
+    def _lay_out(self):
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 8, 14, 6)
+        column.setSpacing(7)
+        top = QHBoxLayout()
+        top.setSpacing(18)
+        left = QVBoxLayout()
+        left.setSpacing(6)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(6)
+        rows = (("&Place", self.place), ("&Weather", self.source), ("&Zone", self.zone))
+        for row, (text, field) in enumerate(rows):
+            label = QLabel(text)
+            label.setBuddy(self.place.line if field is self.place else field)
+            grid.addWidget(label, row, 0)
+            grid.addWidget(field, row, 1)
+        grid.addWidget(self.months, 1, 2)
+        grid.setColumnStretch(1, 1)
+        left.addLayout(grid)
+        left.addWidget(self.inputs)
+        left.addWidget(self.sure)
+        left.addStretch(1)
+        top.addLayout(left, 3)
+        right = QVBoxLayout()
+        right.addWidget(self.figures)
+        right.addStretch(1)
+        top.addLayout(right, 2)
+        column.addLayout(top)
+        column.addWidget(self.chart, 1)
+
+    def show_job(self, job) -> None:
+        """Shows place and weather year."""
+        self._job = job
+        entries = [(FILE, "a weather file…"), (TYPED, "twelve months typed in")]
+        entries += [(climate.key, f"assumed: {climate.name}") for climate in climates().values()]
+        self.source.offer(entries)
+        weather = job.site.weather
+        if isinstance(weather, WeatherFile):
+            shown = FILE
+            self.source.setItemText(0, f"file {weather.path.rsplit('/', 1)[-1]}")
+        else:
+            shown = TYPED if isinstance(weather, MonthlyWeather) else weather.climate
+        self.source.show_value(shown)
+        self.months.setEnabled(shown == TYPED)
+        self.zone.show_value(job.site.time_zone)
+        self.place.show_place(job.site.place)
+        self.inputs.show_job(job)
+
+    def show_view(self, view) -> None:
+        """Draws the year and says how sure it is."""
+        from calm_relay.planning.views.figures import figures_of
+        from calm_relay.planning.views.seasons import how_sure
+
+        if not self.is_new(view):
+            return
+        self._view = view
+        self.sure.setText(f"<b>How sure:</b> {how_sure(view.plan)}")
+        # Place and weather stand in the fields beside them.
+        told = [item for item in figures_of(view.plan, view.option, "Sky") if item.label not in BESIDE]
+        self.figures.show_figures(told)
+        self.chart.show_plan(view.plan)
+
+    def show_study(self, key: str, found) -> None:
+        """Lists the places found."""
+        if key == "places":
+            self.place.offer(*found)
+
+    def _on_place(self, place):
+        site = self._job.site.with_(
+            place=place.label,
+            latitude=round(place.latitude, 3),
+            longitude=round(place.longitude, 3),
+            time_zone=place.time_zone,
+        )
+        weather = site.weather
+        if isinstance(weather, ClimatePreset):
+            # Of the assumed climates the one of the nearest latitude, whichever hemisphere.
+            near = min(climates().values(), key=lambda climate: abs(abs(climate.latitude) - abs(site.latitude)))
+            site = site.with_(weather=weather.with_(climate=near.key))
+        self.edited.emit(self._job.with_(site=site), f"Place: {place.name}")
+
+    def _on_zone(self, zone):
+        self.edited.emit(self._job.with_(site=self._job.site.with_(time_zone=zone)), f"Time zone: {zone}")
+
+    def _on_source(self, source):
+        site = self._job.site
+        if source == FILE:
+            name, _ = QFileDialog.getOpenFileName(self, "A weather file", "", "EPW, TMY3 (*.epw *.csv *.tm3)")
+            if not name:
+                self.show_job(self._job)
+                return
+            weather, label = WeatherFile(path=name), "Weather from a file"
+        elif source == TYPED:
+            weather, label = self._typed_months(), "Twelve months typed in"
+        else:
+            weather, label = ClimatePreset(climate=source), f"Assumed climate: {climates()[source].name}"
+        self.edited.emit(self._job.with_(site=site.with_(weather=weather)), label)
+
+    def _typed_months(self):
+        """Months as the year in hand has them, to be written over."""
+        from calm_relay.planning.views.seasons import sky_months
+
+        found = sky_months(self._view.plan)
+        return MonthlyWeather(
+            ghi_kwh_per_day=tuple(round(float(value), 2) for value in found.ghi_kwh_per_day),
+            temp_c=tuple(round(float(value), 1) for value in found.mean_c),
+        )
+
+    def open_months(self) -> None:
+        """Opens the typed months."""
+        dialog = MonthsDialog(self._job.site.weather, self)
+
+        def take():
+            site = self._job.site.with_(weather=dialog.weather)
+            self.edited.emit(self._job.with_(site=site), "Twelve months")
+
+        dialog.accepted.connect(take)
+        self.dialog = dialog
+        dialog.open()

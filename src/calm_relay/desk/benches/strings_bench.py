@@ -1,0 +1,221 @@
+"""The bench Strings: a voltage ladder for every input, strings dragged by hand, the work of re-stringing."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+)
+
+from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.benches.ladder_view import LadderView
+from calm_relay.desk.charts.chart import Chart
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.tabs import Tabs
+from calm_relay.desk.widgets.theme import colours, font
+from calm_relay.planning.architecture.string_plan import (
+    job_with_plan,
+    plan_of,
+    with_length,
+    with_module_moved,
+    with_module_on_input,
+    with_string_moved,
+)
+from calm_relay.planning.strings.stringing import PLANNED, SURVEYED
+
+SCHOOLS = (
+    ("series-fuse rating", "by reverse current"),
+    ("three strings up", "from three strings up"),
+)
+ORIGIN = {
+    SURVEYED: "as wired today, by the survey",
+    PLANNED: "laid by hand",
+}
+PARTS = (("works", "The work"), ("curves", "Current over voltage"))
+
+
+class StringsBench(Bench):
+    """Shows `planning.string_ladder`; dragging a module or a string is an edit like any other."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job = self._view = None
+        self._box = None
+        self.ladders = LadderView()
+        self.ladders.module_dropped.connect(self._on_module)
+        self.ladders.module_to_input.connect(self._on_module_to_input)
+        self.ladders.string_to_input.connect(self._on_string)
+        self.ladders.length_wanted.connect(self._on_length)
+        self.ladders.chosen.connect(lambda _: self._draw_curves())
+        self.told = QLabel()
+        self.told.setWordWrap(True)
+        self.told.setFont(font(9, strong=True))
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        self.lay = QPushButton("Let the planner lay them")
+        self.lay.setObjectName("small")
+        self.lay.clicked.connect(self._on_lay)
+        self.school = ChoiceField("School of string fuses", SCHOOLS, width=12)
+        self.school.taken.connect(self._on_school)
+        self.tabs = Tabs(PARTS)
+        self.tabs.chosen.connect(self._show_part)
+        self.works = QLabel()
+        self.works.setWordWrap(True)
+        self.works.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.works.setFont(font(9))
+        self.curves = Chart("Current over voltage of the input in hand", "V", "A")
+        self._lay_out()
+
+    def _lay_out(self):
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 6, 12, 4)
+        row.setSpacing(10)
+        row.addWidget(self.ladders, 5)
+        side = QVBoxLayout()
+        side.setSpacing(6)
+        side.addWidget(self.told)
+        side.addWidget(self.problem)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(6)
+        grid.addWidget(self.lay, 0, 0, 1, 2)
+        fuses = QLabel("&Fuses")
+        fuses.setBuddy(self.school)
+        grid.addWidget(fuses, 1, 0)
+        grid.addWidget(self.school, 1, 1)
+        grid.setColumnStretch(1, 1)
+        side.addLayout(grid)
+        side.addWidget(self.tabs)
+        self._parts = QStackedWidget()
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self.works)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setAccessibleName("The work on the strings")
+        self._parts.addWidget(scroll)
+        self._parts.addWidget(self.curves)
+        side.addWidget(self._parts, 1)
+        row.addLayout(side, 2)
+
+    def show_job(self, job) -> None:
+        """Shows the school of fuses."""
+        self._job = job
+        self.school.show_value(job.fuse_school)
+        self.problem.hide()
+
+    def show_view(self, view) -> None:
+        """Draws the ladders and the work."""
+        from calm_relay.planning.views.string_ladder import ladders_of
+
+        if not self.is_new(view):
+            return
+        self._view = view
+        option = view.option
+        boxes = [box for box in option.design.pv_boxes if box.micro is None]
+        self._box = boxes[0] if boxes else None
+        faces = {face.name: number for number, face in enumerate(view.plan.job.faces)}
+        plan = None
+        if self._box is not None and self._box.stringing.runs:
+            plan = plan_of(self._box.stringing, self._box.converter.key)
+        self._plan = plan
+        self.ladders.show_ladders(ladders_of(option), plan, faces)
+        there = option.ground.temperatures
+        self.ladders.setToolTip(
+            f"From: module and inverter datasheets; coldest cell: {there.cold_source}; hottest: {there.hot_source}"
+        )
+        origin = ORIGIN.get(self._box.stringing.origin, "laid by the planner") if self._box else ""
+        by_hand = self._box is not None and self._box.stringing.origin == PLANNED
+        self.lay.setEnabled(by_hand)
+        self.told.setText(f"{self._box.converter.name}: {origin}" if self._box else self._without(option))
+        self._tell_works(option)
+        self._show_part(self.tabs.key)
+
+    @staticmethod
+    def _without(option):
+        if option.outcome is None:
+            return "This option cannot be built; the margin says why."
+        return "Every module has its own microinverter." if option.design.pv_box else "No module hangs here yet."
+
+    def _tell_works(self, option):
+        from calm_relay.planning.architecture.restring import restringing_of
+
+        lines = []
+        found = restringing_of(option.ground, option.design) if option.outcome else None
+        if found is not None:
+            lines += [f"<b>From {found.strings_before} strings to {found.strings_after}</b>", *found.steps]
+        for box in option.design.pv_boxes:
+            for item in box.stringing.left_out:
+                lines.append(f"Left out: {item.modules} modules of {item.face.plan.name}: {item.reason}.")
+            lines += [f"Cannot be wired: {fault}." for fault in box.stringing.faults]
+        lines += [item.sentence for item in option.findings if item.check == "branch circuits"]
+        if not lines and self._box is not None and self._box.stringing.origin == SURVEYED:
+            lines = ["The strings stay as they are."]
+        if self._plan is not None:
+            lines.append("Drag a module to another string of its face, or a string by its words to another input.")
+        self.works.setText("<br>".join(line.replace("  ", "&nbsp;&nbsp;") for line in lines if line))
+
+    def _show_part(self, key):
+        self._parts.setCurrentIndex([name for name, _ in PARTS].index(key))
+        if key == "curves":
+            self._draw_curves()
+
+    def _draw_curves(self):
+        from calm_relay.planning.views.string_ladder import iv_curves, ladders_of
+
+        if self.tabs.key != "curves" or self._view is None:
+            return
+        option, look = self._view.option, colours()
+        self.curves.start()
+        ladders = ladders_of(option)
+        if not ladders:
+            return
+        ladder = ladders[self.ladders.column]
+        found = iv_curves(option, ladder.box, ladder.number)
+        shades = (look.direct, look.light, look.muted)
+        for curve, shade in zip(found, shades, strict=False):
+            self.curves.line(curve.volts, curve.amps, shade)
+            self.curves.line(
+                [curve.best_v], [curve.best_v and curve.best_kw * 1000 / curve.best_v], shade, symbol="o"
+            )
+            self.curves.words(
+                curve.volts[-1] * 0.02, curve.amps[0], f"{curve.label}: {curve.best_kw:.2f} kW", shade
+            )
+        title = f"{ladder.head}, best points marked"
+        self.curves.head(title)
+        if found:
+            self.curves.setXRange(0, max(c.volts[-1] for c in found) * 1.04, padding=0)
+            self.curves.setYRange(0, max(c.amps[0] for c in found) * 1.15, padding=0)
+
+    def _on_module(self, source, target):
+        self._try(lambda: with_module_moved(self._plan, source, target), "Module to another string")
+
+    def _on_module_to_input(self, source, number):
+        self._try(lambda: with_module_on_input(self._plan, source, number), f"Module to input {number}")
+
+    def _on_string(self, source, number):
+        self._try(lambda: with_string_moved(self._plan, source, number), f"String to input {number}")
+
+    def _on_length(self, source, modules):
+        face = self._plan.strings[source].face
+        self._try(lambda: with_length(self._plan, source, modules), f"{face}: string of {modules}")
+
+    def _try(self, make, label):
+        try:
+            plan = make()
+        except ValueError as error:
+            self.problem.setText(f"{str(error)[:1].upper()}{str(error)[1:]}.")
+            self.problem.show()
+        else:
+            self.edited.emit(job_with_plan(self._job, self._view.option.design, plan), label)
+
+    def _on_lay(self):
+        job = self._job.with_string_plan(self._box.converter.key, None)
+        self.edited.emit(job, "Strings laid by the planner")
+
+    def _on_school(self, school):
+        self.edited.emit(self._job.with_(fuse_school=school), f"Fuses {dict(SCHOOLS)[school]}")

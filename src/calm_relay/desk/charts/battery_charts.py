@@ -1,0 +1,211 @@
+"""Charts of the bench Store: benefit by energy, by energy and power, use by month, depth of cycles."""
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QRectF, Qt
+
+from calm_relay.desk.charts.chart import Chart, pen, shades_between
+from calm_relay.desk.widgets.theme import colours
+
+MONTHS = ("J", "F", "M", "A", "M", "J", "J", "A", "S", "O", "N", "D")
+
+
+class EnergyCurve(Chart):
+    """What each number of packs saves in a year, each rule of thumb a named flag, the option's mark movable."""
+
+    def __init__(self):
+        super().__init__(
+            "What each size saves in a year; drag the mark to another number of packs",
+            "usable kWh",
+            "saved a year",
+        )
+
+    def show_sweep(self, sweep, currency: str) -> None:
+        """Draws `planning.sweep_store`; None clears the chart."""
+        if not self.begins(sweep):
+            return
+        look = colours()
+        self.getPlotItem().setLabel("left", f"{currency} saved a year", color=look.quiet)
+        self.line(sweep.usable_kwh, sweep.saving, look.ink, symbol="o")
+        top = max(float(sweep.saving.max()), 1.0)
+        right = float(max(sweep.usable_kwh.max(), *(flag.usable_kwh for flag in sweep.flags))) * 1.04
+        self.setYRange(min(0.0, float(sweep.saving.min())), top * 1.5, padding=0)
+        self.setXRange(0, right, padding=0)
+        self.flags(sweep.flags, right)
+        if sweep.chosen is not None:
+            usable = float(sweep.usable_kwh[sweep.chosen])
+            self.marker(usable, f"{usable:.1f} kWh now", look.alternating, movable=True, position=0.06)
+
+    def flags(self, flags, right) -> None:
+        """Each school's rule of thumb as a named flag."""
+        for number, flag in enumerate(sorted(flags, key=lambda flag: flag.usable_kwh)):
+            late = flag.usable_kwh > right * 0.8
+            anchors = ((1, 0.5), (1, 0.5)) if late else ((0, 0.5), (0, 0.5))
+            position = 0.97 - number * max(0.055, 17.0 / max(self.height() - 70, 120))
+            self.marker(
+                flag.usable_kwh, flag.name, colours().quiet, dashed=True, position=position, anchors=anchors
+            )
+
+
+class EnergyPowerMap(Chart):
+    """Saving over energy across and power up: the darker the more; lines of equal saving, flags and the option."""
+
+    def __init__(self):
+        super().__init__("Saved a year, lines of the same", "usable kWh", "kW of the store")
+
+    def show_map(self, found, flags, currency: str, peak_kw: float) -> None:
+        """Draws `planning.store_map`; None clears the chart."""
+        if not self.begins(found):
+            return
+        look = colours()
+        low, high = float(found.saving.min()), float(found.saving.max())
+        fine = _finer(found.saving)
+        image = pg.ImageItem(fine, levels=(low, max(high, low + 1e-9)))
+        image.setLookupTable(shades_between(look.paper, look.light, look.hold))
+        steps = found.usable_kwh[1] - found.usable_kwh[0], found.power_kw[1] - found.power_kw[0]
+        corner = found.usable_kwh[0] - steps[0] / 2, found.power_kw[0] - steps[1] / 2
+        size = steps[0] * found.usable_kwh.size, steps[1] * found.power_kw.size
+        image.setRect(QRectF(*corner, *size))
+        self.addItem(image)
+        for share in (0.25, 0.5, 0.75, 0.9):
+            level = low + share * (high - low)
+            curve = pg.IsocurveItem(fine, level, pen=pen(look.ink, 1.0))
+            curve.setParentItem(image)
+            bottom = found.saving[:, 0]
+            if bottom.min() < level < bottom.max():
+                at = float(np.interp(level, np.maximum.accumulate(bottom), found.usable_kwh))
+                self.words(at, corner[1], f"{level:,.0f}", look.ink, anchor=(0.5, 1))
+        right, top = corner[0] + size[0], corner[1] + size[1]
+        for number, flag in enumerate(sorted(flags, key=lambda flag: flag.usable_kwh)):
+            if corner[0] < flag.usable_kwh < right:
+                late = flag.usable_kwh > right * 0.75
+                anchors = ((1, 0.5), (1, 0.5)) if late else ((0, 0.5), (0, 0.5))
+                self.marker(
+                    flag.usable_kwh,
+                    flag.name,
+                    look.quiet,
+                    dashed=True,
+                    position=0.96 - 0.07 * number,
+                    anchors=anchors,
+                )
+        self.level(peak_kw, f"worst evening {peak_kw:.1f} kW", look.stop, right=True)
+        self.plot(
+            [found.here_kwh],
+            [found.here_kw],
+            pen=None,
+            symbol="o",
+            symbolSize=13,
+            symbolPen=pen(look.alternating, 3),
+            symbolBrush=None,
+        )
+        self.words(found.here_kwh, found.here_kw, "this store  ", look.alternating, anchor=(1, 0))
+        self.head(f"{currency} saved a year, lines of the same")
+        self.setXRange(corner[0], right, padding=0)
+        self.setYRange(corner[1], max(top, peak_kw * 1.05), padding=0)
+
+
+def _finer(field, times: int = 12):
+    """A field on a finer grid, straight between its points."""
+    for axis in (0, 1):
+        coarse = np.arange(field.shape[axis])
+        at = np.linspace(-0.5, field.shape[axis] - 0.5, field.shape[axis] * times)
+        field = np.apply_along_axis(
+            lambda values, at=at, coarse=coarse: np.interp(at, coarse, values), axis, field
+        )
+    return field
+
+
+class PowerCurve(Chart):
+    """Saving over power at the option's own energy."""
+
+    def __init__(self):
+        super().__init__("By power alone", "kW of the store", "saved a year")
+
+    def show_map(self, found, currency: str) -> None:
+        """Draws one cut of `planning.store_map`; None clears the chart."""
+        if not self.begins(found):
+            return
+        look = colours()
+        saving = found.by_power
+        self.getPlotItem().setLabel("left", f"{currency} saved a year", color=look.quiet)
+        self.line(found.power_kw, saving, look.ink, symbol="o")
+        self.marker(found.here_kw, f"{found.here_kw:.1f} kW here", look.alternating, position=0.1)
+        top = max(float(saving.max()), 1.0)
+        self.setYRange(min(0.0, float(saving.min())), top * 1.2, padding=0)
+        self.setXRange(0, float(found.power_kw[-1]), padding=0)
+
+
+class MonthsChart(Chart):
+    """Share of each month's days on which the store was full once, and at its reserve once."""
+
+    def __init__(self):
+        super().__init__("Days it is full, and at its reserve", "", "% of days")
+
+    def show_shares(self, full, empty) -> None:
+        """Draws two bars a month, shape (12,) each, 0 to 1."""
+        look = colours()
+        self.start()
+        for shares, left, colour in ((full, -0.38, look.hold), (empty, 0.02, look.stop)):
+            bars = pg.BarGraphItem(
+                x0=np.arange(12) + left, width=0.36, y0=0, height=np.asarray(shares) * 100, brush=colour, pen=None
+            )
+            self.addItem(bars)
+        self.key(-0.4, 122, "full once", look.hold)
+        self.key(4.2, 122, "at its reserve once", look.stop)
+        self.getAxis("bottom").setTicks([list(enumerate(MONTHS))])
+        self.getAxis("left").setTicks([[(share, str(share)) for share in (0, 25, 50, 75, 100)]])
+        self.setXRange(-0.6, 11.6, padding=0)
+        self.setYRange(0, 124, padding=0)
+
+
+class DepthChart(Chart):
+    """Full cycles a year spent at each depth."""
+
+    def __init__(self):
+        super().__init__("Full cycles by depth", "depth, % of usable energy", "full cycles a year")
+
+    def show_cycles(self, cycles) -> None:
+        """Draws `physics.fade.Cycles`."""
+        look = colours()
+        self.start()
+        spent = cycles.by_depth()
+        self.steps(np.linspace(0, 100, spent.size + 1), spent, look.direct)
+        self.head(f"{cycles.full_equivalent:.0f} full cycles a year, by depth")
+        self.setXRange(0, 100, padding=0)
+        self.setYRange(0, max(float(spent.max()), 1.0) * 1.15, padding=0)
+
+
+class YearsChart(Chart):
+    """What is left of the store year by year, by calendar and cycles, against the warranty."""
+
+    def __init__(self):
+        super().__init__("What is left of the store", "year", "% of usable energy when new")
+
+    def show_life(self, life) -> None:
+        """Draws `planning.life`; None clears the chart."""
+        if not self.begins(life):
+            return
+        look = colours()
+        years = np.arange(life.left.size + 1)
+        edges = np.append(years[:-1], years[-1])
+        standing = np.concatenate([[0.0], life.standing]) * 100
+        left = np.concatenate([[1.0], life.left]) * 100
+        lost = pg.PlotCurveItem(years, 100 - standing, pen=pen(look.light, 1.4, Qt.PenStyle.DashLine))
+        self.addItem(lost)
+        self.words(years[-1], 100 - standing[-1], "standing alone", look.light, anchor=(1, 1))
+        self.line(edges, left, look.ink, 2.2, symbol="o")
+        warranty = life.warranty
+        promised, ends = warranty.promised * 100, warranty.ends_year
+        self.line([0, ends], [promised, promised], look.alternating, 2.0)
+        self.words(0.1, promised, f"promised {promised:.0f} %", look.alternating, anchor=(0, 0))
+        self.marker(ends, f"warranty ends by {warranty.by}", look.alternating, dashed=True, position=0.12)
+        if abs(promised - 70) > 0.5:
+            self.level(70.0, "70 %", look.stop)
+        if life.years_to_end is None:
+            when = "nothing fades"
+        else:
+            beyond = " (drawn on)" if life.years_to_end > life.left.size else ""
+            when = f"70 % after {life.years_to_end:.0f} years{beyond}"
+        self.head(f"What is left of the store: {when}")
+        self.setXRange(0, max(float(years[-1]), ends) * 1.02, padding=0)
+        self.setYRange(min(50.0, float(left.min()) - 4), 103, padding=0)

@@ -1,0 +1,166 @@
+"""A chart in the house's dress: no toolbar, no zoom by accident, units on both axes."""
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QColor
+
+from calm_relay.desk.widgets.theme import colours, font
+
+pg.setConfigOptions(antialias=True)
+
+
+def pen(colour: str, width: float = 1.6, style=Qt.PenStyle.SolidLine):
+    """A line of a colour; width in logical pixels."""
+    made = pg.mkPen(colour, width=width)
+    made.setStyle(style)
+    return made
+
+
+def brush(colour: str, alpha: int = 255):
+    """A filling."""
+    shade = QColor(colour)
+    shade.setAlpha(alpha)
+    return pg.mkBrush(shade)
+
+
+def shades_between(*colours_: str):
+    """A table of 256 colours that runs evenly through the colours given, for images."""
+    stops = np.array([[QColor(c).red(), QColor(c).green(), QColor(c).blue()] for c in colours_], dtype=float)
+    at, marks = np.linspace(0, 1, 256), np.linspace(0, 1, len(stops))
+    return np.stack([np.interp(at, marks, stops[:, i]) for i in range(3)], axis=1).astype(np.ubyte)
+
+
+class Chart(pg.PlotWidget):
+    """A plot with a title that says what it shows, and axes with units.
+
+    Signals
+    -------
+    dropped : float
+        Where a marker was let go, in units of the x axis.
+    """
+
+    dropped = Signal(float)
+
+    def __init__(self, title: str, x_label: str, y_label: str, parent=None):
+        super().__init__(parent)
+        self.setMenuEnabled(False)
+        self.setMouseEnabled(False, False)
+        self.hideButtons()
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setAccessibleName(title)
+        self._labels = title, x_label, y_label
+        self.dress()
+
+    def dress(self) -> None:
+        """Takes the application's colours."""
+        title, x_label, y_label = self._labels
+        look = colours()
+        self.setBackground(look.paper)
+        item = self.getPlotItem()
+        self.head(title)
+        for name, label in (("bottom", x_label), ("left", y_label)):
+            axis = item.getAxis(name)
+            axis.setPen(pen(look.rule, 1))
+            axis.setTextPen(pen(look.quiet, 1))
+            axis.setTickFont(font(7.8))
+            axis.setStyle(tickLength=-4, maxTickLevel=0)
+            item.setLabel(name, label, color=look.quiet, **{"font-size": "8pt"})
+
+    def head(self, title: str) -> None:
+        """Another title; the axes take back the width that a longer one needed."""
+        item = self.getPlotItem()
+        item.setTitle(title, color=colours().ink, size="9pt", justify="left")
+        item.layout.activate()
+        item.setGeometry(self.range)
+
+    def start(self) -> None:
+        """Clears what is drawn and takes the colours anew."""
+        self.clear()
+        self.dress()
+
+    def begins(self, found) -> bool:
+        """Clears the chart and hides it where there is nothing to draw; says whether there is."""
+        self.start()
+        # An empty pair of axes says less than nothing.
+        self.setVisible(found is not None)
+        return found is not None
+
+    def sizeHint(self) -> QSize:
+        """Small: benches decide how much room a chart gets."""
+        return QSize(260, 130)
+
+    def minimumSizeHint(self) -> QSize:
+        """The least at which axes can be read."""
+        return QSize(160, 90)
+
+    def steps(self, edges, values, colour, *, base=0.0, alpha=255):
+        """A filled staircase; `base` is a number or an array of lower values."""
+        edges = np.repeat(np.asarray(edges, dtype=float), 2)[1:-1]
+        values = np.asarray(values, dtype=float)
+        lower = np.broadcast_to(np.asarray(base, dtype=float), values.shape)
+        upper_curve, lower_curve = (pg.PlotCurveItem(edges, np.repeat(y, 2), pen=None) for y in (values, lower))
+        for curve in (upper_curve, lower_curve):
+            self.addItem(curve)
+        self.addItem(pg.FillBetweenItem(lower_curve, upper_curve, brush=brush(colour, alpha)))
+
+    def line(self, x, y, colour, width=1.8, style=Qt.PenStyle.SolidLine, symbol=None):
+        """A curve."""
+        marks = (
+            {} if symbol is None else {"symbol": symbol, "symbolSize": 6, "symbolBrush": colour, "symbolPen": None}
+        )
+        return self.plot(x, y, pen=pen(colour, width, style), **marks)
+
+    def words(self, x, y, text, colour, anchor=(0, 1), *, strong=False):
+        """Words beside a curve."""
+        item = pg.TextItem(text, color=colour, anchor=anchor)
+        item.setFont(font(8, strong=strong))
+        self.addItem(item)
+        item.setPos(x, y)
+
+    def key(self, x, y, text, colour):
+        """A square of a colour with its words in ink, the left upper corner at x and y."""
+        look = colours()
+        item = pg.TextItem(anchor=(0, 0), fill=brush(look.paper, 220))
+        item.setZValue(45)
+        item.setHtml(f"<span style='color:{colour}'>■</span> <span style='color:{look.ink}'>{text}</span>")
+        item.setFont(font(8))
+        self.addItem(item)
+        item.setPos(x, y)
+
+    def right_axis(self, ticks) -> None:
+        """A second scale at the right; ticks are (height in units of the left axis, words)."""
+        axis = self.getPlotItem().getAxis("right")
+        self.getPlotItem().showAxis("right")
+        axis.setPen(pen(colours().rule, 1))
+        axis.setTextPen(pen(colours().quiet, 1))
+        axis.setTickFont(font(7.8))
+        axis.setTicks([ticks])
+
+    def level(self, y, text, colour, *, right=False):
+        """A horizontal limit with its words, at the left or the right end."""
+        line = pg.InfiniteLine(
+            y, angle=0, pen=pen(colour, 1.4, Qt.PenStyle.DashLine), label=text,
+            labelOpts={"position": 0.98 if right else 0.02, "anchors": [(right, 1), (right, 1)], "color": colour},
+        )  # fmt: skip
+        line.label.setFont(font(8))
+        self.addItem(line)
+
+    def marker(self, x, text, colour, *, movable=False, position=0.95, dashed=False, anchors=((0, 0.5), (1, 0.5))):
+        """A vertical mark with its words; a movable one tells where it was dropped."""
+        style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
+        line = pg.InfiniteLine(
+            x, angle=90, pen=pen(colour, 2.4 if movable else 1.2, style), movable=movable, label=text,
+            hoverPen=pen(colour, 4) if movable else None,
+            labelOpts={
+                "position": position, "anchors": list(anchors), "color": colour,
+                "fill": brush(colours().paper, 220),
+            },
+        )  # fmt: skip
+        line.label.setFont(font(8, strong=movable))
+        # Words of an earlier mark stand over the line of a later one.
+        line.setZValue(50 if movable else 40 - len(self.getPlotItem().items))
+        if movable:
+            line.sigPositionChangeFinished.connect(lambda moved: self.dropped.emit(float(moved.value())))
+        self.addItem(line)
+        return line

@@ -1,0 +1,104 @@
+"""The home's year as a carpet, the mean day of its worst season by parts, and mean days by season."""
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QRectF, Qt
+
+from calm_relay.desk.charts.chart import Chart, pen, shades_between
+from calm_relay.desk.widgets.theme import LIGHT, colours, shade_of
+
+MONTH_STARTS = (0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334)
+MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+SEASON_SHADES = {"summer": "light", "autumn": "watch", "winter": "ink", "spring": "hold"}
+
+
+class Carpet(Chart):
+    """Days across, clock hours up, the darker the more; sunrise and sunset as lines, the worst evening marked."""
+
+    def __init__(self):
+        super().__init__("The home's year: days across, clock hours up", "", "hour, local clock")
+
+    def show_year(self, plan, found) -> None:
+        """Draws `planning.seasons.home_year` of a plan."""
+        look = colours()
+        self.start()
+        top = float(np.percentile(found.carpet, 99.7))
+        image = pg.ImageItem(found.carpet, levels=(0.0, top))
+        image.setLookupTable(shades_between(look.paper, look.light, look.ink))
+        image.setRect(QRectF(0, 0, 365, 24))
+        self.addItem(image)
+        days = np.arange(365) + 0.5
+        for series in (found.sunrise_h, found.sunset_h):
+            self.addItem(pg.PlotCurveItem(days, series, pen=pen(look.alternating, 1.4), connect="finite"))
+        middle = found.sunset_h[182]
+        if np.isfinite(middle):
+            self.words(183, middle, "sunset", look.alternating, anchor=(0.5, 1))
+            self.words(183, found.sunrise_h[182], "sunrise", look.alternating, anchor=(0.5, 0))
+        peak = plan.demand.evening_peak_at.astype(object)
+        day, hour = peak.timetuple().tm_yday - 0.5, peak.hour + peak.minute / 60 + 0.25
+        self.plot(
+            [day], [hour], pen=None, symbol="o", symbolSize=11, symbolPen=pen(look.stop, 2.2), symbolBrush=None
+        )
+        nothing, most = ("white", "black") if look is LIGHT else ("black", "white")
+        title = f"The year: {nothing} nothing, gold half, {most} {top:.1f} kW and more; ring: worst evening"
+        self.head(title)
+        self.getAxis("bottom").setTicks(
+            [[(start + 15, name) for start, name in zip(MONTH_STARTS, MONTHS, strict=True)]]
+        )
+        self.getAxis("left").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 6)]])
+        self.setXRange(0, 365, padding=0)
+        self.setYRange(0, 24, padding=0)
+        self.setToolTip(f"From: {plan.demand.source}")
+
+
+class Stacked(Chart):
+    """The mean day of the worst season, what draws it stacked by parts."""
+
+    def __init__(self):
+        super().__init__("The mean day of the worst season, by what draws it", "hour, local clock", "kW")
+
+    def show_year(self, plan, found) -> None:
+        """Draws the parts of `planning.seasons.home_year`."""
+        self.start()
+        edges = np.arange(25)
+        base = np.zeros(24)
+        parts = list(found.stacked.items())
+        top = max(float(sum(found.stacked.values()).max()), 0.1) * (1.15 + 0.11 * -(-len(parts) // 3))
+        planned = {part.name for part in plan.demand.parts if part.planned}
+        for number, (name, kw) in enumerate(parts):
+            self.steps(edges, base + kw, shade_of(number), base=base, alpha=215)
+            base = base + kw
+            row, column = divmod(number, 3)
+            text = f"{name}{', to come' if name in planned else ''}"
+            self.key(0.2 + 8.0 * column, top * (1 - 0.1 * row), text, shade_of(number))
+        title = f"A mean day in {plan.demand.worst_season}, by what draws it"
+        self.head(title)
+        self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
+        self.setXRange(0, 24, padding=0)
+        self.setYRange(0, top, padding=0)
+        self.setToolTip(f"From: {plan.demand.source}")
+
+
+class Seasons(Chart):
+    """The mean day of every season by the local clock."""
+
+    def __init__(self):
+        super().__init__("The home's mean day by season", "hour, local clock", "kW")
+
+    def show_days(self, plan, days) -> None:
+        """Draws `planning.seasons.typical_days` of a plan."""
+        look = colours()
+        self.start()
+        hours = np.arange(24) + 0.5
+        top = max(float(day.max()) for day in days.values()) * 1.2
+        for number, (name, day) in enumerate(days.items()):
+            colour = getattr(look, SEASON_SHADES[name])
+            style = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.SolidLine, Qt.PenStyle.DotLine)[
+                number
+            ]
+            self.addItem(pg.PlotCurveItem(hours, day, pen=pen(colour, 2.0, style)))
+            self.words(0.3 + 5.4 * number, top, name, colour, anchor=(0, 0))
+        self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
+        self.setXRange(0, 24, padding=0)
+        self.setYRange(0, top, padding=0)
+        self.setToolTip(f"From: {plan.demand.source}")

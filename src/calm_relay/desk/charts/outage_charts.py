@@ -1,0 +1,213 @@
+"""Charts of the bench Outage: the night's load under its limits, store and array, every start of the year."""
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QRectF, Qt
+
+from calm_relay.desk.charts.chart import Chart, pen, shades_between
+from calm_relay.desk.charts.cursor_chart import CursorChart
+from calm_relay.desk.charts.home_charts import MONTH_STARTS, MONTHS
+from calm_relay.desk.widgets.theme import colours, shade_of
+
+RIGHT_WIDTH = 38
+# Points a chart draws at most: minutes are drawn together beyond that.
+POINTS = 1200
+NIGHT = "The night: what is fed, against what the box can give; move the mark and the line follows"
+# Circuits that have a shade of their own.
+SHADES = 4
+
+
+# What the array's scale may reach [kW].
+ARRAY_TOPS = (1, 2, 4, 6, 8, 10, 15, 20, 30, 40, 60, 80, 100, 200, 500, 1000, 10_000, 1_000_000)
+# Hours between the ticks of a night, the first that leaves at most so many.
+TICK_HOURS, TICKS = (1, 2, 3, 6, 12, 24, 48), 9
+
+
+def _clock_ticks(chart, run, clock):
+    """Ticks say how long it has been dark and what the clock shows."""
+    hours = run.flows.shape[0] * run.step_h
+    every = next((n for n in TICK_HOURS if hours / n <= TICKS), TICK_HOURS[-1])
+    ticks = []
+    for hour in range(every, int(hours) + 1, every):
+        at = (clock + np.timedelta64(hour, "h")).astype(object)
+        ticks.append((hour, f"{hour} h, {at:%H:%M}"))
+    # Both charts of a night are as wide as each other.
+    chart.getPlotItem().showAxis("right")
+    chart.getAxis("right").setWidth(RIGHT_WIDTH)
+    chart.getAxis("bottom").setTicks([ticks])
+
+
+def _every(run):
+    return max(1, run.flows.shape[0] // POINTS)
+
+
+def _shown(names, fed):
+    """The circuits that use most with a shade each, and the others together: no two look alike."""
+    order = np.argsort(-fed.sum(axis=1)).tolist()
+    shown = [(names[n], fed[n], shade_of(place)) for place, n in enumerate(order[:SHADES])]
+    rest = order[SHADES:]
+    if rest:
+        shown.append((f"{len(rest)} other{'s' * (len(rest) > 1)}", fed[rest].sum(axis=0), colours().muted))
+    return shown
+
+
+class NightChart(CursorChart):
+    """What is fed, stacked by circuits, starts as spikes, against the box's limits."""
+
+    def __init__(self):
+        super().__init__(NIGHT, "", "kW")
+
+    def show_run(self, run, clock=None) -> None:
+        """Draws `planning.rehearsal.Rehearsal` from the clock time at which it begins; None clears the chart."""
+        if not self.begins(run):
+            return
+        look = colours()
+        by = _every(run)
+        size = run.flows.shape[0] // by * by
+        hours = run.hours[:size:by]
+        edges = np.append(hours, hours[-1] + run.step_h * by)
+        fed = (run.load * run.on.T)[:, :size].reshape(len(run.names), -1, by).mean(axis=2)
+        base = np.zeros(hours.size)
+        heaviest = max(float(run.load.sum(axis=0).max()), run.surge_kw, float(run.start_kw.max()))
+        top = min(heaviest * 1.05, 2.6 * run.surge_kw)
+        for number, (_, kw, shade) in enumerate(shown := _shown(run.names, fed)):
+            self.steps(edges, base + kw, shade, base=base, alpha=215)
+            base = base + kw
+            row, column = divmod(number, 3)
+            place = float(edges[-1]) * (0.01 + 0.33 * column)
+            self.key(place, top * (1.43 - 0.13 * row), shown[number][0], shade)
+        for t in np.flatnonzero(run.start_kw > 0.5).tolist():
+            if run.of("served")[t] > 0 or run.of("cause")[t] > 0:
+                spike = run.load[:, t].sum() + run.start_kw[t]
+                self.addItem(pg.PlotCurveItem([run.hours[t]] * 2, [0.0, spike], pen=pen(look.ink, 1.0)))
+        row, column = divmod(len(shown), 3)
+        place = float(edges[-1]) * (0.01 + 0.33 * column)
+        self.key(place, top * (1.43 - 0.13 * row), "dotted: asked, fed or not", look.quiet)
+        asked = run.load.sum(axis=0)[:size].reshape(-1, by).max(axis=1)
+        self.line(hours, asked, look.quiet, 1.0, Qt.PenStyle.DotLine)
+        self.level(run.limit_kw, f"{run.limit_kw:.1f} kW continuous", look.stop)
+        if run.surge_kw < top and run.surge_kw > run.limit_kw * 1.05:
+            self.level(run.surge_kw, f"{run.surge_kw:.1f} kW for a moment", look.watch, right=True)
+        if run.lived_h is not None:
+            # Between the words of the two limits.
+            self.marker(run.lived_h, "dark", look.stop, position=(run.limit_kw + run.surge_kw) / 2 / (top * 1.45))
+        self.setXRange(0, float(edges[-1]), padding=0)
+        self.setYRange(0, top * 1.45, padding=0)
+        self.right_axis([])
+        _clock_ticks(self, run, clock)
+        self.add_cursor()
+
+
+class StoreAndSun(CursorChart):
+    """The store's charge, the array offered and used, and the frequency that turns it down."""
+
+    def __init__(self):
+        super().__init__("Store, array and frequency", "", "% full")
+
+    def show_run(self, run, clock=None) -> None:
+        """Draws the same rehearsal; None clears the chart."""
+        if not self.begins(run):
+            return
+        look = colours()
+        by = _every(run)
+        hours = run.hours[::by]
+        used = (run.of("pv_ac_used") + run.of("pv_dc_used"))[::by]
+        offered, made = run.of("pv_ac_offered")[::by], run.of("generator")[::by]
+        most = max(float(series.max()) for series in (used, offered, made))
+        top_kw = next(kw for kw in ARRAY_TOPS if kw >= max(most, 1.0))
+        scale = 100.0 / top_kw
+        edges = np.append(hours, hours[-1] + run.step_h * by)
+        self.steps(edges, used * scale, look.light, alpha=170)
+        self.line(hours, offered * scale, look.light, 1.2, Qt.PenStyle.DashLine)
+        self.line(hours, run.of("store")[::by] / run.usable_kwh * 100.0, look.direct, 2.2)
+        dashed = "; dashed: offered on the AC side" if offered.max() > 0 else ""
+        keys = [("store, % full", look.direct), (f"array used, kW{dashed}", look.light)]
+        if made.max() > 0:
+            self.line(hours, made * scale, look.ink, 1.6)
+            keys.append(("generator, kW", look.ink))
+        rest, high = float(run.frequency_hz.min()), float(run.frequency_hz.max())
+        if high > rest + 0.01:
+            self.line(hours, 102.0 + 22.0 * (run.frequency_hz[::by] - rest) / (high - rest), look.alternating, 1.4)
+            keys.append((f"frequency, {rest:g} to {high:.1f} Hz", look.alternating))
+        end = float(edges[-1])
+        places = (0.01, 0.19, 0.66, 0.83) if dashed else (0.01, 0.19, 0.42, 0.66)
+        for (words, colour), place in zip(keys, places, strict=False):
+            self.key(end * place, 152.0, words, colour)
+        self.getAxis("left").setTicks([[(share, f"{share}") for share in (0, 50, 100)]])
+        self.right_axis([(50.0, f"{top_kw / 2:g} kW"), (100.0, f"{top_kw:g} kW")])
+        self.setXRange(0, end, padding=0)
+        self.setYRange(0, 154, padding=0)
+        _clock_ticks(self, run, clock)
+        self.add_cursor()
+
+
+class SurvivalCarpet(Chart):
+    """Hours survived from every start hour of the year: days across, hours up, the paler the longer."""
+
+    def __init__(self):
+        super().__init__("Hours survived from every start of the year", "", "hour of the start, standard")
+
+    def show_map(self, found) -> None:
+        """Draws `planning.survival.Survival`; None clears the chart."""
+        if not self.begins(found):
+            return
+        look = colours()
+        image = pg.ImageItem(found.hours, levels=(0.0, 72.0))
+        image.setLookupTable(shades_between(look.stop, look.light, look.paper, look.hold))
+        image.setRect(QRectF(0, 0, 365, 24))
+        self.addItem(image)
+        day, hour = divmod(int(found.hours.ravel().argmin()), 24)
+        self.plot(
+            [day + 0.5],
+            [hour + 0.5],
+            pen=None,
+            symbol="o",
+            symbolSize=11,
+            symbolPen=pen(look.ink, 2),
+            symbolBrush=None,
+        )
+        self.head(
+            "Hours survived from every start: red none, gold a day, green three days and more; ring: the worst"
+        )
+        self.getAxis("bottom").setTicks(
+            [[(start + 15, name) for start, name in zip(MONTH_STARTS, MONTHS, strict=True)]]
+        )
+        self.getAxis("left").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 6)]])
+        self.setXRange(0, 365, padding=0)
+        self.setYRange(0, 24, padding=0)
+
+
+class AliveChart(Chart):
+    """Of all starts of the year the share still alive after so many hours, a curve an option."""
+
+    def __init__(self):
+        super().__init__(
+            "Of every start of the year, the share that still lives after so many hours",
+            "hours in the dark",
+            "% of starts",
+        )
+
+    def show_every(self, found, shown: str, letters) -> None:
+        """Draws `planning.survival.every_survival`; `letters` holds each option's by its key, None clears it."""
+        if not self.begins(found or None):
+            return
+        look = colours()
+        most = max(item.most_h for item in found.values())
+        after = np.linspace(0.0, most, 337)
+        rest = [key for key in found if key != shown]
+        for number, key in enumerate(rest):
+            self._curve(after, found[key], shade_of(number), letters[key], 1.4, 0.06 + 0.11 * number)
+        if shown in found:
+            self._curve(after, found[shown], look.stop, letters[shown], 3.0, 0.02)
+            envelope = found[shown].envelope_h
+            told = f"envelope of {letters[shown]}: {envelope:.1f} h"
+            self.marker(envelope, told, look.quiet, dashed=True, position=0.9)
+        self.getAxis("bottom").setTicks([[(hour, str(hour)) for hour in (0, 8, 24, 48, 72, 96, 120, 144, 168)]])
+        self.setXRange(0, most, padding=0.01)
+        self.setYRange(0, 104, padding=0)
+
+    def _curve(self, after, found, colour, letter, width, along):
+        alive = found.alive(after) * 100.0
+        self.line(after, alive, colour, width)
+        at = int(along * after.size)
+        self.words(after[at], alive[at], letter, colour, anchor=(0, 1))

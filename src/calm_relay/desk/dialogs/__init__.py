@@ -1,0 +1,1 @@
+"""Forms that open over the window."""

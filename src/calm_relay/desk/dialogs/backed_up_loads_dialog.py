@@ -1,0 +1,139 @@
+"""The board in rows: every circuit's breaker, leg, loads, and what becomes of it when the street goes dark."""
+
+from pydantic import ValidationError
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from calm_relay.desk.dialogs.circuit_row import FIRST, HEADS, SERVICE_HEADS, CircuitRow
+from calm_relay.desk.dialogs.form_dialog import AnswerDialog
+from calm_relay.desk.dialogs.generator_row import GeneratorRow
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.desk.widgets.ranged_spin import RangedSpin
+from calm_relay.desk.widgets.theme import font
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.board import Board
+from calm_relay.job.model import Job
+
+
+class BoardDialog(AnswerDialog):
+    """Edits `Job.board` and `Job.generator`; `result_job` is the job with them.
+
+    What the optional method wants for the dwelling's load is shown where the region has such a rule.
+    """
+
+    def __init__(self, job: Job, parent=None):
+        from calm_relay.planning.equipment.rules import rule_of
+
+        super().__init__("The board and the generator", parent)
+        self._job = job
+        self.result_job: Job | None = None
+        demand = job.demand
+        self._known = [load.name for load in (*demand.loads, *demand.heat_pumps, *demand.cars)]
+        self._service = rule_of(job, "dwelling share") is not None
+        self.rows: list[CircuitRow] = []
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(6)
+        self._grid.setVerticalSpacing(4)
+        self._grid.setRowStretch(1000, 1)
+        self._line = 0
+        self.add = QPushButton("Add a circuit")
+        self.add.setObjectName("small")
+        self.generator = GeneratorRow(job.generator, job.tariff.currency)
+        self.generator.refused.connect(self.tell)
+        self.floor = QuantityField("Floor area", "m²", 1, 10_000, 0, optional=True)
+        self.small = RangedSpin("Small-appliance and laundry circuits", "", 0, 20)
+        self.heating = RangedSpin("Parts of the heating with a control of their own", "", 1, 40)
+        self._show_dwelling(job.board)
+        self._lay_out()
+        for circuit in job.board.circuits if job.board else ():
+            self._append(circuit.model_dump())
+        self.resize(1240 if self._service else 1080, 560)
+
+    def _show_dwelling(self, board):
+        fields = Board.model_fields
+        self.floor.show_value(None if board is None else board.floor_m2)
+        self.small.show_value(fields["small_circuits"].default if board is None else board.small_circuits)
+        self.heating.show_value(fields["heating_parts"].default if board is None else board.heating_parts)
+        for field in (self.floor, self.small, self.heating):
+            field.setFixedWidth(76)
+            field.refused.connect(self.tell)
+
+    def _lay_out(self):
+        for column, text in enumerate((*HEADS, *(SERVICE_HEADS if self._service else ()))):
+            label = QLabel(text)
+            label.setFont(font(8.4))
+            label.setObjectName("quiet")
+            self._grid.addWidget(label, 0, column)
+        inside = QWidget()
+        inside.setLayout(self._grid)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inside)
+        column = QVBoxLayout(self)
+        column.addWidget(scroll, 1)
+        column.addWidget(self.add)
+        if self._service:
+            column.addLayout(self._dwelling_row())
+        column.addWidget(self.generator)
+        column.addWidget(self.problem)
+        column.addWidget(self.answer_buttons(self.take))
+        self.add.clicked.connect(lambda _=False: self._append(self._fresh()))
+
+    def _dwelling_row(self):
+        row = QHBoxLayout()
+        parts = (
+            ("For the dwelling's load: floor area", self.floor),
+            ("small-appliance and laundry circuits", self.small),
+            ("parts of the heating", self.heating),
+        )
+        for words, field in parts:
+            row.addWidget(QLabel(words))
+            row.addWidget(field)
+        row.addStretch(1)
+        return row
+
+    def _fresh(self):
+        leg = None if self._job.supply.phases == "single" else "1"
+        return {**FIRST, "name": f"Circuit {len(self.rows) + 1}", "leg": leg}
+
+    def _append(self, circuit):
+        row = CircuitRow(len(self.rows) + 1, circuit, self._known, self.tell, self._service)
+        self._line += 1
+        line = self._line
+        for column, part in enumerate(row.parts):
+            self._grid.addWidget(part, line, column)
+        row.gone.clicked.connect(lambda _=False, row=row: self._remove(row))
+        self.rows.append(row)
+
+    def _remove(self, row):
+        self.rows.remove(row)
+        for part in row.parts:
+            self._grid.removeWidget(part)
+            part.hide()
+            part.deleteLater()
+
+    def take(self) -> None:
+        """Closes with the changed job when it is valid; says what is wrong when not."""
+        try:
+            self.result_job = self._job.with_(board=self._board(), generator=self.generator.value)
+        except ValidationError as error:
+            where, problem = first_field_error(error)
+            self.tell(f"{where}: {problem}." if where else f"{problem}.")
+        else:
+            self.accept()
+
+    def _board(self):
+        if not self.rows:
+            return None
+        return Board(
+            circuits=tuple(row.value for row in self.rows),
+            floor_m2=self.floor.value,
+            small_circuits=self.small.value(),
+            heating_parts=self.heating.value(),
+        )
+
+
+def ask_board(bench, job: Job) -> None:
+    """Asks for the board and the generator of a job; the bench emits the edit."""
+    dialog = BoardDialog(job, bench.window())
+    if dialog.exec() and dialog.result_job != job:
+        bench.edited.emit(dialog.result_job, "The board and the generator")

@@ -1,0 +1,113 @@
+"""One circuit of the board as fields in a row."""
+
+from PySide6.QtWidgets import QCheckBox, QLineEdit, QPushButton
+
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.desk.widgets.ranged_spin import RangedSpin
+
+ROLES = [(name, name) for name in ("backed up", "shed", "street only")]
+LEGS = [(None, "–"), *((leg, leg) for leg in ("1", "2", "3", "across"))]
+COUNTS = [(name, name) for name in ("floor area", "appliance", "cooling", "heat pump", "heating")]
+HEADS = (
+    "Circuit",
+    "Breaker",
+    "Leg",
+    "Of the house",
+    "Loads",
+    "When dark",
+    "Shed below",
+    "Priority",
+    "Soft start",
+)
+SERVICE_HEADS = ("Nameplate", "Counts as")
+FIRST = {
+    "name": "Circuit",
+    "breaker_a": 16,
+    "house_share": 0.0,
+    "role": "backed up",
+    "shed_below": 0.0,
+    "priority": 5,
+}
+
+
+class CircuitRow:
+    """The fields of one circuit; what a row does not show it keeps.
+
+    `service` shows what the circuit counts as in the dwelling's load.
+    """
+
+    def __init__(self, number, circuit, known, tell, service: bool):
+        name = f"Circuit {number}"
+        self._circuit, self._service = circuit, service
+        self.name = QLineEdit(circuit["name"])
+        self.name.setAccessibleName(f"{name}: name")
+        self.breaker = QuantityField(f"{name}: breaker", "A", 1, 400, 0)
+        self.leg = ChoiceField(f"{name}: leg or phase", LEGS, width=5)
+        self.share = QuantityField(f"{name}: share of the house's own demand", "%", 0, 100, 0)
+        self.loads = QLineEdit(", ".join(circuit.get("loads", ())))
+        self.loads.setAccessibleName(f"{name}: loads, parted by commas")
+        self.loads.setToolTip(f"Loads of the demand: {', '.join(known) or 'none'}")
+        self.role = ChoiceField(f"{name}: when the street is dark", ROLES, width=9)
+        self.below = QuantityField(f"{name}: shed below", "%", 0, 100, 0)
+        self.priority = RangedSpin(f"{name}: priority, 1 is kept longest", "", 1, 9)
+        self.soft = QCheckBox()
+        self.soft.setAccessibleName(f"{name}: motors start softly")
+        self.nameplate = QuantityField(
+            f"{name}: nameplate, empty is what its loads draw", "kVA", 0.01, 500, 2, optional=True
+        )
+        self.nameplate.setPlaceholderText("as drawn")
+        self.counts = ChoiceField(f"{name}: counts in the dwelling's load as", COUNTS, width=9)
+        self.gone = QPushButton("Remove")
+        self.gone.setObjectName("small")
+        self.gone.setAccessibleName(f"{name}: remove")
+        self._show(circuit)
+        for field in (self.breaker, self.share, self.below, self.priority, self.nameplate):
+            field.refused.connect(tell)
+        widths = (
+            (self.breaker, 62),
+            (self.share, 62),
+            (self.below, 62),
+            (self.priority, 56),
+            (self.nameplate, 78),
+        )
+        for field, width in widths:
+            field.setFixedWidth(width)
+        self.name.setMinimumWidth(150)
+        self.loads.setMinimumWidth(130)
+
+    def _show(self, circuit):
+        self.breaker.show_value(circuit["breaker_a"])
+        self.leg.show_value(circuit.get("leg"))
+        self.share.show_value(circuit["house_share"] * 100)
+        self.role.show_value(circuit["role"])
+        self.below.show_value(circuit["shed_below"] * 100)
+        self.priority.show_value(circuit["priority"])
+        self.soft.setChecked(circuit.get("soft_start", False))
+        self.nameplate.show_value(circuit.get("nameplate_kva"))
+        self.counts.show_value(circuit.get("counts_as", "floor area"))
+
+    @property
+    def parts(self):
+        """Widgets in the order of `HEADS`, with those of `SERVICE_HEADS` where they are shown."""
+        first = self.name, self.breaker, self.leg, self.share, self.loads
+        own = *first, self.role, self.below, self.priority, self.soft
+        return (*own, *((self.nameplate, self.counts) if self._service else ()), self.gone)
+
+    @property
+    def value(self):
+        """The circuit as typed."""
+        shown = {
+            "name": self.name.text().strip(),
+            "breaker_a": self.breaker.value,
+            "leg": self.leg.currentData(),
+            "house_share": (self.share.value or 0.0) / 100.0,
+            "loads": tuple(part.strip() for part in self.loads.text().split(",") if part.strip()),
+            "role": self.role.currentData(),
+            "shed_below": (self.below.value or 0.0) / 100.0,
+            "priority": self.priority.value(),
+            "soft_start": self.soft.isChecked(),
+        }
+        if self._service:
+            shown |= {"nameplate_kva": self.nameplate.value, "counts_as": self.counts.currentData()}
+        return {**self._circuit, **shown}

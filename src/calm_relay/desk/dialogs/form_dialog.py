@@ -1,0 +1,225 @@
+"""A dialog of rows, each a field of a model; what the model refuses is told at once."""
+
+from pydantic import ValidationError
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QCheckBox,
+    QDialog,
+    QDialogButtonBox,
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.exchange.errors import first_field_error
+
+DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+class AnswerDialog(QDialog):
+    """A dialog with OK and Cancel in which Return takes a field's number and does not close.
+
+    `problem` says what is wrong; the dialog stays open until it is right.
+    """
+
+    def __init__(self, title: str, parent=None):
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+
+    def answer_buttons(self, accept) -> QDialogButtonBox:
+        """OK, which calls `accept`, and Cancel."""
+        made = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        made.accepted.connect(accept)
+        made.rejected.connect(self.reject)
+        return made
+
+    def tell(self, problem: str) -> None:
+        """Says what is wrong."""
+        self.problem.setText(problem)
+        self.problem.show()
+
+    def keyPressEvent(self, event):
+        """Return presses the button that has the focus, and none else."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            focus = self.focusWidget()
+            if isinstance(focus, QAbstractButton):
+                focus.click()
+            return
+        super().keyPressEvent(event)
+
+
+class TicksField(QWidget):
+    """Boxes to tick in rows, one for each (value, words)."""
+
+    def __init__(self, name, entries, across: int, parent=None):
+        super().__init__(parent)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(4)
+        grid.setVerticalSpacing(2)
+        self.boxes = {}
+        for number, (value, words) in enumerate(entries):
+            box = QCheckBox(words)
+            box.setAccessibleName(f"{name}: {words}")
+            grid.addWidget(box, *divmod(number, across))
+            self.boxes[value] = box
+
+    def show_value(self, values) -> None:
+        """Ticks the values."""
+        for value, box in self.boxes.items():
+            box.setChecked(value in values)
+
+    @property
+    def value(self):
+        """The values ticked, in their order."""
+        return tuple(value for value, box in self.boxes.items() if box.isChecked())
+
+
+class CopField(QLineEdit):
+    """Coefficients of performance as "-7: 2.3, 7: 3.5", outdoor temperature first."""
+
+    refused = Signal(str)
+
+    def __init__(self, name, parent=None):
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self.setToolTip("Outdoor °C: heat over electricity, parted by commas, such as -7: 2.3, 2: 2.9, 7: 3.5")
+
+    def show_value(self, points) -> None:
+        """Writes the points."""
+        self.setText(", ".join(f"{point.outdoor_c:g}: {point.cop:g}" for point in points))
+        self.setCursorPosition(0)
+
+    @property
+    def value(self):
+        """The points typed, as the model takes them; what is no number is left for it to refuse."""
+        pairs = [part.partition(":") for part in self.text().replace("−", "-").split(",") if part.strip()]
+        return tuple({"outdoor_c": warmth.strip(), "cop": cop.strip()} for warmth, _, cop in pairs)
+
+
+class SharesField(QLineEdit):
+    """Three shares as "34 / 33 / 33", in per cent."""
+
+    refused = Signal(str)
+
+    def __init__(self, name, parent=None):
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self.setToolTip("Three per cents parted by strokes, such as 50 / 30 / 20")
+
+    def show_value(self, shares) -> None:
+        """Writes the shares."""
+        self.setText(" / ".join(f"{share * 100:g}" for share in shares))
+
+    @property
+    def value(self):
+        """The shares typed; what is no number is left for the model to refuse."""
+        parts = [part.strip().rstrip("%").replace(",", ".") for part in self.text().split("/")]
+        try:
+            return tuple(round(float(part) / 100.0, 9) for part in parts)
+        except ValueError:
+            return tuple(parts)
+
+
+class _Words(QLineEdit):
+    """Plain text as a field."""
+
+    def __init__(self, name, parent=None):
+        super().__init__(parent)
+        self.setAccessibleName(name)
+
+    def show_value(self, value):
+        self.setText("" if value is None else str(value))
+
+    @property
+    def value(self):
+        return self.text().strip() or None
+
+
+class _Tick(QCheckBox):
+    """Yes or no as a field."""
+
+    def show_value(self, value):
+        self.setChecked(bool(value))
+
+    @property
+    def value(self):
+        return self.isChecked()
+
+
+class _Choice(ChoiceField):
+    """One of several as a field."""
+
+    @property
+    def value(self):
+        return self.currentData()
+
+
+class FormDialog(AnswerDialog):
+    """Edits one model: `rows` are (field, label, kind); kind is "text", "days", "months", "tick",
+    "cop", "shares", choices or a quantity.
+
+    A quantity is (unit, low, high, decimals, optional), choices a list of (value, words).
+    """
+
+    def __init__(self, title: str, model, rows, parent=None):
+        super().__init__(title, parent)
+        self._model = model
+        self.result_model = None
+        self.fields = {}
+        grid = QGridLayout()
+        for number, (name, label, kind) in enumerate(rows):
+            field = self._field(label, kind)
+            words = QLabel(label)
+            words.setBuddy(field)
+            grid.addWidget(words, number, 0)
+            grid.addWidget(field, number, 1)
+            field.show_value(getattr(model, name))
+            self.fields[name] = field
+        buttons = self.answer_buttons(self.take)
+        column = QVBoxLayout(self)
+        column.addLayout(grid)
+        column.addWidget(self.problem)
+        column.addWidget(buttons)
+
+    def _field(self, label, kind):
+        if kind == "text":
+            return _Words(label)
+        if kind == "days":
+            return TicksField(label, [(day, day.capitalize()) for day in DAYS], 7)
+        if kind == "months":
+            return TicksField(label, list(enumerate(MONTHS, 1)), 6)
+        if kind == "cop":
+            return CopField(label)
+        if kind == "shares":
+            return SharesField(label)
+        if kind == "tick":
+            box = _Tick()
+            box.setAccessibleName(label)
+            return box
+        if isinstance(kind, list):
+            return _Choice(label, kind, width=16)
+        unit, low, high, decimals, optional = kind
+        field = QuantityField(label, unit, low, high, decimals, optional=optional)
+        field.refused.connect(self.tell)
+        return field
+
+    def take(self) -> None:
+        """Closes with the changed model when it is valid; says what is wrong when not."""
+        try:
+            self.result_model = self._model.with_(**{name: field.value for name, field in self.fields.items()})
+        except ValidationError as error:
+            where, problem = first_field_error(error)
+            self.tell(f"{where}: {problem}." if where else f"{problem}.")
+        else:
+            self.accept()

@@ -1,0 +1,84 @@
+"""The generator as a row of fields."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
+
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.job.board import ON_BUS, ON_INPUT, Generator
+
+PLACES = [(name, name) for name in (ON_INPUT, ON_BUS)]
+USUAL_KW = 5.0
+
+
+class GeneratorRow(QWidget):
+    """Edits `Job.generator`; emits `refused` with what is wrong with a number."""
+
+    refused = Signal(str)
+
+    def __init__(self, generator: Generator | None, currency: str, parent=None):
+        super().__init__(parent)
+        self._shown = generator or Generator(kw=USUAL_KW)
+        self.there = QCheckBox("There is a generator")
+        self.there.setChecked(generator is not None)
+        self.power = QuantityField("Generator", "kW", 0.1, 500, 1)
+        self.starts = QuantityField("Generator starts below", "%", 0, 100, 0)
+        self.stops = QuantityField("Generator stops above", "%", 0, 100, 0)
+        self.place = ChoiceField("Where the generator is connected", PLACES, width=28)
+        self.burns = QuantityField("Fuel a kWh", "l", 0, 5, 2)
+        self.price = QuantityField(f"Fuel a litre, {currency}", "", 0, 100, 2)
+        self.tank = QuantityField("Tank", "l", 0.1, 100_000, 0, optional=True)
+        shown = self._shown
+        values = (
+            (self.power, shown.kw),
+            (self.starts, shown.start_below * 100),
+            (self.stops, shown.stop_above * 100),
+            (self.burns, shown.litres_per_kwh),
+            (self.price, shown.price_per_litre),
+            (self.tank, shown.tank_litres),
+        )
+        for field, value in values:
+            field.show_value(value)
+            field.setFixedWidth(72)
+            field.refused.connect(self.refused)
+        self.place.show_value(shown.on)
+        rows = (
+            (self.there, self.power, QLabel("starts below"), self.starts, QLabel("stops above"), self.stops),
+            (
+                QLabel("Fuel a kWh"),
+                self.burns,
+                QLabel(f"a litre, {currency}"),
+                self.price,
+                QLabel("tank"),
+                self.tank,
+            ),
+        )
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        for line, row in enumerate(rows):
+            for column, part in enumerate(row):
+                grid.addWidget(part, line, column)
+        grid.addWidget(QLabel("on"), 0, 6)
+        grid.addWidget(self.place, 0, 7)
+        grid.setColumnStretch(8, 1)
+        self.there.toggled.connect(self._allow)
+        self._allow(generator is not None)
+
+    def _allow(self, there):
+        for field in (self.power, self.starts, self.stops, self.place, self.burns, self.price, self.tank):
+            field.setEnabled(there)
+
+    @property
+    def value(self) -> Generator | None:
+        """The generator as typed; ValidationError says what is wrong."""
+        if not self.there.isChecked():
+            return None
+        return self._shown.with_(
+            kw=self.power.value,
+            start_below=(self.starts.value or 0.0) / 100.0,
+            stop_above=(self.stops.value or 0.0) / 100.0,
+            litres_per_kwh=self.burns.value,
+            price_per_litre=self.price.value,
+            tank_litres=self.tank.value,
+            on=self.place.currentData(),
+        )

@@ -1,0 +1,229 @@
+"""The preview of a meter's file: how it was understood, what can be corrected, and what comes of it."""
+
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QObject, Qt, QThread, Signal, Slot
+from PySide6.QtWidgets import (
+    QApplication,
+    QDialogButtonBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+)
+
+from calm_relay.desk.charts.chart import Chart
+from calm_relay.desk.dialogs.form_dialog import AnswerDialog
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.figure_table import FigureTable
+from calm_relay.desk.widgets.theme import colours
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.meter_file import read_meter_file
+
+FOUND = (None, "as found")
+CHOICES = {
+    "delimiter": ("Columns parted by", (FOUND, (",", "comma"), (";", "semicolon"), ("\t", "tab"), ("|", "bar"))),
+    "decimal_mark": ("Decimal mark", (FOUND, (".", "point"), (",", "comma"))),
+    "unit": ("Unit", (FOUND, ("kwh", "kWh"), ("wh", "Wh"), ("kw", "kW"), ("w", "W"))),
+    "stamps": ("Time stands at", (FOUND, ("start", "the start of each interval"), ("end", "its end"))),
+    "clock": (
+        "Clock",
+        (FOUND, ("local", "local, with daylight saving"), ("standard", "standard time"), ("utc", "UTC")),
+    ),
+    "day_first": ("Dates", (FOUND, (True, "day before month"), (False, "month before day"))),
+}
+COUNTS = (
+    ("gross", "all that the house draws"),
+    ("net", "import and export beside PV"),
+)
+SHOWN = 7
+
+
+class _Reader(QObject):
+    """Reads files in a thread of its own, so that the window stays free."""
+
+    done = Signal(int, object)
+
+    @Slot(int, str, object, str, bool)
+    def read(self, number, path, reading, time_zone, signed):
+        try:
+            found = read_meter_file(path, reading, time_zone, signed=signed)
+        except InputError as error:
+            found = error
+        self.done.emit(number, found)
+
+
+class MeterDialog(AnswerDialog):
+    """Shows how a file is read; `demand` holds the corrected demand after it was accepted."""
+
+    _ask = Signal(int, str, object, str, bool)
+
+    def __init__(self, demand, folder, time_zone: str, parent=None):
+        super().__init__("A meter's file", parent)
+        self.resize(760, 620)
+        self.demand = demand
+        self._folder, self._zone = Path(folder) if folder else Path.cwd(), time_zone
+        self._number, self.data = 0, None
+        self.fields = {}
+        self.told = QLabel()
+        self.told.setWordWrap(True)
+        self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.rows = FigureTable("First intervals as they are understood")
+        self.days = Chart("Energy of each day: in dark, out gold", "day of the file", "kWh")
+        self.counts = ChoiceField("What the meter counts", COUNTS, width=24)
+        self.counts.show_value(demand.counts)
+        self.counts.taken.connect(self._on_counts)
+        self.export_file = QPushButton()
+        self.production_file = QPushButton()
+        for button, field in ((self.export_file, "export_path"), (self.production_file, "production_path")):
+            button.setObjectName("small")
+            button.clicked.connect(lambda _=False, field=field: self._ask_file(field))
+        self.buttons = self.answer_buttons(self.accept)
+        self._lay_out()
+        # The thread may outlive the dialog by the rest of a long file.
+        self._thread = QThread(QApplication.instance())
+        self._reader = _Reader()
+        self._reader.moveToThread(self._thread)
+        self._thread.finished.connect(self._reader.deleteLater)
+        self._thread.finished.connect(self._thread.deleteLater)
+        self._ask.connect(self._reader.read)
+        self._reader.done.connect(self._on_read)
+        self._thread.start()
+        self.finished.connect(self._end)
+        self._read()
+
+    def _lay_out(self):
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(4)
+        columns = (
+            ("import_column", "Column of import", ()),
+            ("export_column", "Column of export", ()),
+            ("meter", "Meter", ()),
+        )
+        for number, (name, title, entries) in enumerate(
+            (*((name, *choice) for name, choice in CHOICES.items()), *columns)
+        ):
+            field = ChoiceField(title, entries, width=14)
+            field.show_value(getattr(self.demand.reading, name))
+            field.taken.connect(lambda value, name=name: self._on_reading(name, value))
+            label = QLabel(title)
+            label.setBuddy(field)
+            row, column = divmod(number, 3)
+            grid.addWidget(label, row, 2 * column)
+            grid.addWidget(field, row, 2 * column + 1)
+            self.fields[name] = field
+        counts = QHBoxLayout()
+        label = QLabel("The meter counts")
+        label.setBuddy(self.counts)
+        for part in (label, self.counts, self.export_file, self.production_file):
+            counts.addWidget(part)
+        counts.addStretch(1)
+        column = QVBoxLayout(self)
+        column.addWidget(self.told)
+        column.addWidget(self.problem)
+        column.addLayout(grid)
+        column.addLayout(counts)
+        column.addWidget(self.rows, 2)
+        column.addWidget(self.days, 2)
+        column.addWidget(self.buttons)
+
+    def _read(self):
+        self._number += 1
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(False)
+        self.told.setText("Reading…")
+        net = self.demand.counts == "net"
+        for button, field, words in (
+            (self.export_file, "export_path", "Export: a file of its own"),
+            (self.production_file, "production_path", "Measured production"),
+        ):
+            stated = getattr(self.demand, field)
+            button.setText(f"{words}: {Path(stated).name}" if stated else f"{words}…")
+            button.setVisible(net)
+        path = (self._folder / self.demand.path).resolve()
+        self._ask.emit(self._number, str(path), self.demand.reading, self._zone, net)
+
+    def _on_read(self, number, found):
+        if number != self._number:
+            return
+        failed = isinstance(found, InputError)
+        self.data = None if failed else found
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(not failed)
+        self.problem.setVisible(failed)
+        self.rows.setVisible(not failed)
+        self.days.setVisible(not failed)
+        if failed:
+            self.told.setText(f"{Path(self.demand.path).name} cannot be used as it is read now.")
+            self.problem.setText(f"{found}.")
+            return
+        self._tell(found)
+        self._show_rows(found)
+        self._draw_days(found)
+
+    def _tell(self, data):
+        seen = data.understood
+        first, last = (data.starts[i].astype(object) for i in (0, -1))
+        out = f", out {data.export_kwh.sum():,.0f} kWh" if data.export_kwh is not None else ""
+        notes = "".join(f"<br>{note}" for note in seen.notes)
+        self.told.setText(
+            f"<b>{Path(self.demand.path).name}</b>: {seen.kind}, {data.starts.size:,} intervals of "
+            f"{seen.interval_minutes} min, {first:%Y-%m-%d} to {last:%Y-%m-%d}, {data.days:.0f} days; "
+            f"in {data.import_kwh.sum():,.0f} kWh{out}.{notes}"
+        )
+        csv = seen.kind.startswith("interval CSV")
+        for name, field in self.fields.items():
+            field.setEnabled(csv)
+            stated = getattr(self.demand.reading, name)
+            if name in CHOICES:
+                known = dict(CHOICES[name][1])
+                found = known.get(getattr(seen, name), str(getattr(seen, name)))
+                field.setItemText(0, f"as found: {found}")
+            elif name == "meter":
+                field.offer([FOUND, *((meter, meter) for meter in seen.meters)])
+                field.setEnabled(bool(seen.meters))
+                field.show_value(stated)
+            else:
+                entries = [(i, text) for i, text in enumerate(seen.columns, 1)]
+                none = [(0, "there is none")] if name == "export_column" else []
+                found = getattr(seen, name)
+                told = seen.columns[found - 1] if 0 < found <= len(seen.columns) else "none"
+                field.offer([(None, f"as found: {told}"), *none, *entries])
+                field.show_value(stated)
+
+    def _show_rows(self, data):
+        rows = []
+        for i in range(min(SHOWN, data.starts.size)):
+            out = f"{data.export_kwh[i]:.3f} kWh" if data.export_kwh is not None else "–"
+            rows.append((f"{data.starts[i].astype(object):%Y-%m-%d %H:%M}", f"{data.import_kwh[i]:.3f} kWh", out))
+        self.rows.show_rows(("Interval starts, UTC", "In", "Out"), rows, f"From: {self.demand.path}", left=1)
+
+    def _draw_days(self, data):
+        look = colours()
+        self.days.start()
+        day = (data.starts - data.starts[0]).astype(int) // 86400
+        self.days.line(np.arange(day[-1] + 1), np.bincount(day, weights=data.import_kwh), look.ink, 1.2)
+        if data.export_kwh is not None:
+            self.days.line(np.arange(day[-1] + 1), np.bincount(day, weights=data.export_kwh), look.light, 1.2)
+
+    def _on_reading(self, name, value):
+        self.demand = self.demand.with_(reading=self.demand.reading.with_(**{name: value}))
+        self._read()
+
+    def _on_counts(self, counts):
+        self.demand = self.demand.with_(counts=counts)
+        self._read()
+
+    def _ask_file(self, field):
+        name, _ = QFileDialog.getOpenFileName(
+            self, "A meter's file", "", "Meter files (*.csv *.txt *.xml);;All (*)"
+        )
+        self.demand = self.demand.with_(**{field: name or None})
+        self._read()
+
+    def _end(self):
+        # A long file may still be read; what comes of it is not asked for any more.
+        self._number += 1
+        self._thread.quit()

@@ -1,0 +1,65 @@
+"""Twelve typed months of light and air, from which a year is made."""
+
+from pydantic import ValidationError
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QVBoxLayout,
+)
+
+from calm_relay.desk.dialogs.form_dialog import AnswerDialog
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.model import MonthlyWeather
+
+MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+class MonthsDialog(AnswerDialog):
+    """Edits `MonthlyWeather`; `weather` holds it after it was accepted."""
+
+    def __init__(self, weather: MonthlyWeather, parent=None):
+        super().__init__("Twelve months", parent)
+        self.weather = weather
+        self.light, self.air = [], []
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        for column, text in enumerate(("Month", "Light on the horizontal, kWh/m² a day", "Mean air, °C")):
+            grid.addWidget(QLabel(text), 0, column)
+        for number, month in enumerate(MONTHS):
+            light = QuantityField(f"Light in {month}", "", 0, 12, 2)
+            air = QuantityField(f"Air in {month}", "", -60, 50, 1)
+            light.show_value(weather.ghi_kwh_per_day[number])
+            air.show_value(weather.temp_c[number])
+            for column, part in enumerate((QLabel(month), light, air)):
+                grid.addWidget(part, number + 1, column)
+            for field in (light, air):
+                field.refused.connect(self.tell)
+            self.light.append(light)
+            self.air.append(air)
+        self.origin = QLineEdit(weather.origin)
+        self.origin.setAccessibleName("Where the figures come from")
+        self.origin.setPlaceholderText("a table, an atlas, a neighbour's meter")
+        label = QLabel("&From")
+        label.setBuddy(self.origin)
+        grid.addWidget(label, 13, 0)
+        grid.addWidget(self.origin, 13, 1, 1, 2)
+        buttons = self.answer_buttons(self.take)
+        column = QVBoxLayout(self)
+        column.addLayout(grid)
+        column.addWidget(self.problem)
+        column.addWidget(buttons)
+
+    def take(self) -> None:
+        """Closes with the months when they are valid."""
+        try:
+            self.weather = self.weather.with_(
+                ghi_kwh_per_day=tuple(field.value for field in self.light),
+                temp_c=tuple(field.value for field in self.air),
+                origin=self.origin.text().strip(),
+            )
+        except ValidationError as error:
+            self.tell(" ".join(first_field_error(error)))
+        else:
+            self.accept()

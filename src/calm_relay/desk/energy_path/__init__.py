@@ -1,0 +1,1 @@
+"""The line, the moment and the margin."""

@@ -1,0 +1,122 @@
+"""The chosen day as a ribbon: the array's power above the axis, who serves the home below it."""
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import Qt, Signal
+
+from calm_relay.desk.charts.chart import brush, pen
+from calm_relay.desk.charts.cursor_chart import CursorChart
+from calm_relay.desk.widgets.theme import colours, font
+
+# What stands on the ribbon and in which colour and weight; the words are beside it, in the same order.
+MADE = {
+    "used at home": ("light", 255),
+    "into the store": ("direct", 200),
+    "sold": ("alternating", 150),
+    "clipped": ("stop", 220),
+    "turned down": ("muted", 200),
+}
+SERVED = {"from the store": ("direct", 200), "bought": ("ink", 190)}
+SERVED_ALONE = {"from the store": ("direct", 200), "from the generator": ("ink", 190), "not served": ("stop", 120)}
+
+
+class DayRibbon(CursorChart):
+    """Draws a `planning.moment.Day`; emits `step_chosen` with a step of the year."""
+
+    step_chosen = Signal(object)
+
+    def __init__(self, parent=None):
+        super().__init__("", "", "kW", parent)
+        self._day = None
+        self.setAccessibleName("The chosen day; left and right move by a quarter of an hour")
+        self.getPlotItem().setTitle(None)
+        self.getPlotItem().setLabel("bottom", None)
+        self.setXRange(0, 24, padding=0)
+        self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
+        self.pointed.connect(self._choose)
+
+    def show_day(self, day, step: int) -> None:
+        """Draws a day with a step of it marked."""
+        if day is not self._day:
+            self._draw(day)
+        self.key_step = self._width()
+        self.place_cursor(day.hours[step - day.first] + self._width() / 2)
+        self.setAccessibleDescription(self._told(step))
+
+    def _width(self):
+        return float(self._day.hours[1] - self._day.hours[0])
+
+    def _draw(self, day):
+        self._day = day
+        if self._cursor is None:
+            self._make_items()
+        edges = np.append(day.hours, day.hours[-1] + self._width())
+        if (np.diff(edges) <= 0).any():
+            # The hour that a clock turned back shows twice is drawn once more to the right.
+            edges = np.arange(edges.size) * self._width()
+        for name in self._curves.keys() - day.made.keys() - day.served.keys():
+            for curve in self._curves[name]:
+                curve.setData([], [])
+        above = self._stack(edges, day.made, 1.0)
+        below = self._stack(edges, day.served, -1.0)
+        self._home.setData(np.repeat(edges, 2)[1:-1], np.repeat(day.home, 2))
+        top = max(float(above.max()), float(day.home.max()), 1.0) * 1.08
+        bottom = min(float(below.min()) * 1.08, -0.2 * top)
+        self.setYRange(bottom, top, padding=0)
+        self._level.setVisible(day.level is not None)
+        if day.level is not None:
+            self._level.setData(edges[:-1] + self._width(), bottom + (top - bottom) * day.level)
+
+    def _stack(self, edges, parts, sign):
+        """Lays parts on each other, away from the axis; returns where the last one ends."""
+        xs = np.repeat(edges, 2)[1:-1]
+        lower = np.zeros(edges.size - 1)
+        for name, series in parts.items():
+            upper = lower + sign * series
+            for curve, values in zip(self._curves[name], (upper, lower), strict=True):
+                curve.setData(xs, np.repeat(values, 2))
+            lower = upper
+        return lower
+
+    def _make_items(self):
+        """Makes every item once: new ones for each day would take longer than the day's plan."""
+        look = colours()
+        self._curves = {}
+        for name, (colour, alpha) in {**MADE, **SERVED, **SERVED_ALONE}.items():
+            upper, lower = (pg.PlotCurveItem(pen=None) for _ in range(2))
+            for curve in (upper, lower):
+                self.addItem(curve)
+            self.addItem(pg.FillBetweenItem(lower, upper, brush=brush(getattr(look, colour), alpha)))
+            self._curves[name] = upper, lower
+        self._home = pg.PlotCurveItem(pen=pen(look.ink, 1.6))
+        self._level = pg.PlotCurveItem(pen=pen(look.direct, 1.4, Qt.PenStyle.DotLine))
+        for item in (self._home, self._level):
+            self.addItem(item)
+        self.add_cursor()
+
+    def dress(self) -> None:
+        """Takes the application's colours; the ribbon has no title and small ticks."""
+        super().dress()
+        self.getPlotItem().setTitle(None)
+        self.getPlotItem().getAxis("left").setWidth(46)
+        for name in ("bottom", "left"):
+            self.getPlotItem().getAxis(name).setTickFont(font(7))
+
+    def _told(self, step):
+        at = step - self._day.first
+        parts = {"home": self._day.home, **self._day.made, **self._day.served}
+        told = ", ".join(f"{name} {series[at]:.1f} kW" for name, series in parts.items() if series[at] >= 0.05)
+        level = "" if self._day.level is None else f", store {self._day.level[at]:.0%} full"
+        return told + level
+
+    @property
+    def told(self) -> str:
+        """What flows at the chosen step, in words."""
+        return self.accessibleDescription()
+
+    def _choose(self, hour):
+        if self._day is not None:
+            at = int(
+                np.clip(round((hour - self._day.hours[0]) / self._width() - 0.5), 0, self._day.hours.size - 1)
+            )
+            self.step_chosen.emit(self._day.first + at)

@@ -1,0 +1,210 @@
+"""The margin: findings as notes, worst first, each with the mends that answer it."""
+
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPalette
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from calm_relay.desk.energy_path.path_picture import paint_mark
+from calm_relay.desk.widgets.theme import SEVERITY_WORD, colours, font
+from calm_relay.desk.widgets.wording import keep_units
+from calm_relay.planning.common.severity import Severity
+
+WIDTH = 306
+PADDING = 20
+
+
+class _Mark(QWidget):
+    def __init__(self):
+        super().__init__()
+        self.severity = Severity.HOLD
+        self.setFixedSize(20, 18)
+
+    def paintEvent(self, event):
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_mark(painter, QPointF(10, 9), self.severity, colours())
+
+
+def _ink(label, colour):
+    """Gives a label a colour; a palette is far cheaper than a style sheet of its own."""
+    palette = label.palette()
+    palette.setColor(QPalette.ColorRole.WindowText, QColor(colour))
+    label.setPalette(palette)
+
+
+class MendButton(QPushButton):
+    """A mend's label, cut short where the margin is too narrow for it, and whole in the tip."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._label = ""
+
+    def show_label(self, label: str) -> None:
+        """Shows a label."""
+        if label == self._label:
+            return
+        self._label = label
+        self.setAccessibleName(f"Mend: {label}")
+        self._cut()
+
+    def resizeEvent(self, event):
+        super().resizeEvent(event)
+        self._cut()
+
+    def _cut(self):
+        cut = self.fontMetrics().elidedText(self._label, Qt.TextElideMode.ElideRight, self.width() - PADDING)
+        self.setText(cut)
+        self.setToolTip(self._label if cut != self._label else "")
+
+
+class Note(QFrame):
+    """One finding; `pointed` tells its station while the pointer is on it, `mend_chosen` the mend taken."""
+
+    pointed = Signal(str)
+    mend_chosen = Signal(object)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setObjectName("card")
+        self.finding = None
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(10, 7, 10, 8)
+        self._column.setSpacing(5)
+        head = QHBoxLayout()
+        head.setSpacing(4)
+        self._mark = _Mark()
+        head.addWidget(self._mark)
+        self._title = QLabel()
+        self._title.setFont(font(8.5, strong=True))
+        head.addWidget(self._title, 1)
+        self._column.addLayout(head)
+        self._sentence = QLabel()
+        self._sentence.setWordWrap(True)
+        self._sentence.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._column.addWidget(self._sentence)
+        self._buttons: list[MendButton] = []
+
+    def show_finding(self, finding) -> None:
+        """Shows a finding in the place of the one before."""
+        if finding == self.finding:
+            return
+        self.finding = finding
+        word = SEVERITY_WORD[finding.severity]
+        self.setAccessibleName(f"{word}, {finding.station}: {finding.sentence}")
+        self.setToolTip(f"Rule: {finding.rule}")
+        self._mark.severity = finding.severity
+        self._mark.update()
+        self._title.setText(f"{word} · {finding.station}")
+        _ink(self._title, colours().of(finding.severity))
+        self._sentence.setText(keep_units(finding.sentence))
+        while len(self._buttons) < len(finding.mends):
+            button, number = MendButton(), len(self._buttons)
+            button.clicked.connect(lambda _=False, number=number: self._on_mend(number))
+            self._column.addWidget(button)
+            self._buttons.append(button)
+        for at, button in enumerate(self._buttons):
+            button.setVisible(at < len(finding.mends))
+            if at < len(finding.mends):
+                button.show_label(finding.mends[at].label)
+
+    def _on_mend(self, number):
+        self.mend_chosen.emit(self.finding.mends[number])
+
+    def enterEvent(self, event):
+        """Tells the finding's station."""
+        self.pointed.emit(self.finding.station)
+        super().enterEvent(event)
+
+    def leaveEvent(self, event):
+        """Tells that no station is meant."""
+        self.pointed.emit("")
+        super().leaveEvent(event)
+
+
+class Margin(QWidget):
+    """Findings of the option in view, and the cautions that always stand."""
+
+    station_pointed = Signal(str)
+    mend_chosen = Signal(object)
+
+    def __init__(self, cautions, parent=None):
+        super().__init__(parent)
+        self.setFixedWidth(WIDTH)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 8, 8, 6)
+        column.setSpacing(6)
+        self._title = QLabel("What to know")
+        self._title.setFont(font(11.5, strong=True))
+        column.addWidget(self._title)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setAccessibleName("Findings, worst first")
+        column.addWidget(self._scroll, 1)
+        caution = QLabel(cautions[0])
+        caution.setObjectName("quiet")
+        caution.setWordWrap(True)
+        caution.setFont(font(8))
+        caution.setToolTip("\n".join(cautions))
+        caution.setAccessibleName("Caution")
+        caution.setAccessibleDescription(" ".join(cautions))
+        column.addWidget(caution)
+        inside = QWidget()
+        self._cards = QVBoxLayout(inside)
+        self._cards.setContentsMargins(0, 0, 6, 0)
+        self._cards.setSpacing(7)
+        self._problem = QFrame()
+        self._problem.setObjectName("card")
+        told = QVBoxLayout(self._problem)
+        head = QLabel("This job cannot be planned")
+        head.setFont(font(9.5, strong=True))
+        _ink(head, colours().stop)
+        self._why = QLabel()
+        self._why.setWordWrap(True)
+        told.addWidget(head)
+        told.addWidget(self._why)
+        self._problem.hide()
+        self._cards.addWidget(self._problem)
+        self._cards.addStretch(1)
+        self._scroll.setWidget(inside)
+        self._pool: list[Note] = []
+        self.notes: list[Note] = []
+
+    def show_findings(self, findings) -> None:
+        """Shows findings in the order given; notes are used again, which is far quicker than new ones."""
+        self._problem.hide()
+        while len(self._pool) < len(findings):
+            note = Note()
+            note.pointed.connect(self.station_pointed)
+            note.mend_chosen.connect(self.mend_chosen)
+            self._cards.insertWidget(self._cards.count() - 1, note)
+            self._pool.append(note)
+        self.notes = self._pool[: len(findings)]
+        for note, finding in zip(self.notes, findings, strict=True):
+            note.show_finding(finding)
+        for number, note in enumerate(self._pool):
+            note.setVisible(number < len(findings))
+
+    def show_problem(self, where: str, problem: str) -> None:
+        """Shows why the job cannot be planned, in place of findings."""
+        self.show_findings(())
+        self._why.setText(f"{where}: {problem}" if where else problem)
+        self._problem.setAccessibleName(f"This job cannot be planned. {self._why.text()}")
+        self._problem.show()
+
+    def find(self, station: str) -> None:
+        """Scrolls to the first note of a station."""
+        for note in self.notes:
+            if note.finding.station == station:
+                self._scroll.ensureWidgetVisible(note, 0, 8)
+                return

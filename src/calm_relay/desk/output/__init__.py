@@ -1,0 +1,1 @@
+"""What leaves the application: the report, pictures and tables."""

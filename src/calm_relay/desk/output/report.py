@@ -1,0 +1,247 @@
+"""The summary for print: the line of each option, the comparison, findings, assumptions and cautions."""
+
+from datetime import date
+from html import escape
+from pathlib import Path
+
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QRectF, QSizeF
+from PySide6.QtGui import QColor, QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
+
+from calm_relay import __version__
+from calm_relay.desk.charts.scale_rows import ScaleRows
+from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
+from calm_relay.desk.view import LETTERS
+from calm_relay.desk.widgets.theme import LIGHT, SEVERITY_WORD, font
+from calm_relay.desk.widgets.wording import keep_units
+from calm_relay.exchange.job_file import write_atomically
+from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.common.severity import Severity
+from calm_relay.planning.views.energy_path import line_of
+from calm_relay.planning.views.scales import compared, scales_of
+from calm_relay.planning.views.tables import assumptions_of
+
+DPI = 96
+LINE_WIDTH = 1040.0
+# Options printed in full: as it is, and those that serve best.
+PRINTED = 4
+# Sizes of words, the largest first, of which the first is taken that keeps within the pages.
+BODY_POINTS, MOST_PAGES = (8.2, 7.6, 7.0), 4
+
+
+def write_report(plan, path: Path, today: date) -> int:
+    """Writes the summary as a PDF of two to four pages; returns how many.
+
+    Raises
+    ------
+    OSError
+        When the file cannot be written.
+    """
+    for points in BODY_POINTS:
+        content, count = _rendered(plan, today, points)
+        if count <= MOST_PAGES:
+            break
+    write_atomically(path, content)
+    return count
+
+
+def _rendered(plan, today, points):
+    """The summary with words of a size, and how many pages it fills."""
+    content = QByteArray()
+    buffer = QBuffer(content)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setResolution(DPI)
+    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    writer.setPageMargins(QMarginsF(14, 12, 14, 14), QPageLayout.Unit.Millimeter)
+    writer.setTitle(plan.job.name)
+    writer.setCreator(f"Calm Relay {__version__}")
+    pages = _Pages(writer, points, f"{plan.job.name} · {today:%-d %B %Y} · Calm Relay {__version__}")
+    _opening(pages, plan)
+    _lines(pages, plan)
+    _comparison(pages, plan)
+    _reasons(pages, plan)
+    _left_aside(pages, plan)
+    _findings(pages, plan)
+    _assumptions(pages, plan)
+    _cautions(pages)
+    pages.end()
+    buffer.close()
+    return bytes(content.data()), pages.count
+
+
+class _Pages:
+    """Fills pages from top to bottom, and starts another when something does not fit."""
+
+    def __init__(self, writer, points, foot):
+        self._writer, self._points, self._foot = writer, points, foot
+        self.painter = QPainter(writer)
+        self.width, self.height = writer.width(), writer.height() - 22
+        self.y = 0.0
+        self.count = 1
+        self._sign()
+
+    def room(self, height) -> None:
+        """Makes sure of a height on this page or the next."""
+        if self.y and self.y + height > self.height:
+            self.next()
+
+    def next(self) -> None:
+        """Begins another page."""
+        self._writer.newPage()
+        self.count += 1
+        self.y = 0.0
+        self._sign()
+
+    def text(self, html, space=8.0) -> None:
+        """Sets words over the whole width."""
+        document = self._document(html)
+        height = document.size().height()
+        self.room(height)
+        self.painter.save()
+        self.painter.translate(0, self.y)
+        document.drawContents(self.painter)
+        self.painter.restore()
+        self.y += height + space
+
+    def head(self, words, keep=80.0) -> None:
+        """A head that stays with what follows."""
+        self.room(keep)
+        self.text(f"<h3 style='font-weight:600; margin:0'>{words}</h3>", 2.0)
+
+    def table(self, rows, widths, space=8.0) -> None:
+        """Rows of cells (HTML) in columns of shares of the width; a page ends between rows."""
+        for row in rows:
+            cells = "".join(f"<td width='{share}%'>{cell}</td>" for cell, share in zip(row, widths, strict=True))
+            self.text(f"<table width='100%' cellpadding='1'><tr>{cells}</tr></table>", 0.0)
+        self.y += space
+
+    def picture(self, paint, width, height, space=8.0) -> None:
+        """A picture of its own width, scaled to the page's."""
+        scale = self.width / width
+        self.room(height * scale)
+        self.painter.save()
+        self.painter.translate(0, self.y)
+        self.painter.scale(scale, scale)
+        paint(self.painter)
+        self.painter.restore()
+        self.y += height * scale + space
+
+    def end(self) -> None:
+        """Closes the last page."""
+        self.painter.end()
+
+    def _document(self, html):
+        document = QTextDocument()
+        document.documentLayout().setPaintDevice(self._writer)
+        document.setDocumentMargin(0)
+        document.setDefaultFont(font(self._points))
+        document.setDefaultStyleSheet(
+            f"body, td, th, li {{ color: {LIGHT.ink}; }} .quiet {{ color: {LIGHT.quiet}; }}"
+        )
+        document.setHtml(f"<body>{keep_units(html)}</body>")
+        document.setPageSize(QSizeF(self.width, 1e6))
+        document.setTextWidth(self.width)
+        return document
+
+    def _sign(self):
+        self.painter.setPen(QColor(LIGHT.quiet))
+        self.painter.setFont(font(7.5))
+        self.painter.drawText(QRectF(0, self.height + 8, self.width, 14), f"{self._foot} · page {self.count}")
+
+
+def _opening(pages, plan):
+    job = plan.job
+    note = f" <span style='color:{LIGHT.watch}'>({plan.assumed_note})</span>" if plan.assumed_note else ""
+    whose = escape(f"{job.customer or 'No customer named'} · {job.site.place}")
+    pages.text(
+        f"<h2 style='font-weight:600; margin:0'>{escape(job.name)}</h2>"
+        f"<p class='quiet' style='margin:2px 0'>{whose}</p>"
+        f"<p style='font-size:11pt; font-weight:600; margin:6px 0 2px 0'>{escape(plan.choice.sentence)}</p>"
+        f"<p style='margin:0'>Weather: {escape(plan.site.source)}{note}. Home: {escape(plan.demand.source)}.</p>"
+        f"<p style='margin:4px 0 0 0'><i>{CAUTIONS[0]}</i></p>"
+    )
+
+
+def _lines(pages, plan):
+    for number in compared(plan, 0, PRINTED):
+        option = plan.options[number]
+        verdict = " serves best" if option.design.key == plan.choice.key else ""
+        pages.head(f"{LETTERS[number]} &nbsp; {option.design.title}<span class='quiet'>{verdict}</span>", 170)
+        line = line_of(plan, option)
+        picture = LinePicture(line, QRectF(0, 0, LINE_WIDTH, HEIGHT), LIGHT)
+        low = any(station.row for station in line.stations)
+        pages.picture(picture.paint, LINE_WIDTH, HEIGHT + 8 if low else 118, 2.0)
+
+
+def _comparison(pages, plan):
+    keys = [option.design.key for option in plan.options]
+    shown = keys.index(plan.choice.key) if plan.choice.key else 0
+    rows = ScaleRows(
+        scales_of(plan), LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT, compared(plan, 0, PRINTED)
+    )
+    pages.head("The options on common scales", rows.height + 30)
+    pages.picture(lambda painter: rows.paint(painter, 720), 720, rows.height)
+
+
+def _reasons(pages, plan):
+    for number in compared(plan, 0, PRINTED):
+        option = plan.options[number]
+        pages.head(f"{LETTERS[number]} &nbsp; {option.design.title}")
+        cells = "".join(f"<td width='50%'>{_side(plan, option, good)}</td>" for good in (True, False))
+        pages.text(f"<table width='100%' cellpadding='2'><tr>{cells}</tr></table>", 4.0)
+
+
+def _left_aside(pages, plan):
+    """Options that stand behind the best ones in a line, those that cannot be built with their reasons."""
+    told, printed = [], compared(plan, 0, PRINTED)
+    for number, option in enumerate(plan.options):
+        if number in printed:
+            continue
+        title = f"<b>{LETTERS[number]} {option.design.title}</b>"
+        if option.outcome is None:
+            told.append(f"{title} cannot be built: {escape('; '.join(option.design.refused))}.")
+        else:
+            score = plan.choice.scores[option.design.key].total * 100
+            told.append(f"{title}: {score:.0f} of 100.")
+    if told:
+        pages.head("The other ways")
+        pages.text("".join(f"<p style='margin:0'>{line}</p>" for line in told), 4.0)
+
+
+def _side(plan, option, good):
+    word, sign, colour = ("for", "+", LIGHT.hold) if good else ("against", "−", LIGHT.watch)
+    reasons = plan.choice.reasons[option.design.key]
+    mine = "<br>".join(f"{sign} {escape(item.sentence)}" for item in reasons if item.speaks_for == good)
+    return f"<span style='color:{colour}'>{word}</span><br>{mine or 'Nothing that weighs.'}"
+
+
+def _findings(pages, plan):
+    """Findings worst first; one that several options share stands once, with all their letters."""
+    pages.head("What to know")
+    whose: dict = {}
+    for number in compared(plan, 0, PRINTED):
+        option = plan.options[number]
+        for item in option.findings:
+            letters = whose.setdefault((item.severity, item.station, item.sentence, item.rule), [])
+            if LETTERS[number] not in letters:
+                letters.append(LETTERS[number])
+    rows = []
+    for (severity, station, sentence, rule), letters in sorted(whose.items(), key=lambda entry: entry[0][0]):
+        weight = "600" if severity is Severity.STOP else "400"
+        style = f"color:{LIGHT.of(severity)}; font-weight:{weight}"
+        word = f"<span style='{style}'>{SEVERITY_WORD[severity]}</span>"
+        told = f"{escape(sentence)} <span class='quiet'>{escape(rule)}.</span>"
+        rows.append((" ".join(letters), word, station, told))
+    pages.table(rows, (6, 8, 11, 75))
+
+
+def _assumptions(pages, plan):
+    pages.head("What the plan rests on, and where each comes from")
+    head, *rows = assumptions_of(plan)
+    names = [f"<span class='quiet'>{name}</span>" for name in head]
+    pages.table([names, *([escape(cell) for cell in row] for row in rows)], (9, 25, 36, 30))
+
+
+def _cautions(pages):
+    pages.head("Cautions", 110)
+    pages.text("<ul style='margin:0'>" + "".join(f"<li>{caution}</li>" for caution in CAUTIONS) + "</ul>")

@@ -1,0 +1,1 @@
+"""Fields, tabs, rows and the theme."""

@@ -1,0 +1,90 @@
+"""Rows of number fields that edit a job."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import ValidationError
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
+
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.exchange.errors import first_field_error
+
+
+@dataclass(frozen=True)
+class Field:
+    """One number of the job: how it is named, its range, how it is read and written, and whether it is money."""
+
+    name: str
+    unit: str
+    low: float
+    high: float
+    get: Any
+    put: Any
+    decimals: int = 2
+    optional: bool = False
+    money: bool = False
+
+
+class FieldForm(QWidget):
+    """Fields in rows of `across`; emits `edited` with the new job and the edit's name."""
+
+    edited = Signal(object, str)
+
+    def __init__(self, fields, across: int = 3, parent=None):
+        super().__init__(parent)
+        self._job = None
+        self.editors: dict[str, QuantityField] = {}
+        self._labels: dict[str, QLabel] = {}
+        self._fields = tuple(fields)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(5)
+        for number, field in enumerate(self._fields):
+            editor = QuantityField(
+                field.name, field.unit, field.low, field.high, field.decimals, optional=field.optional
+            )
+            editor.setFixedWidth(110)
+            editor.accepted.connect(lambda value, field=field: self._on_value(field, value))
+            editor.refused.connect(self._tell)
+            label = QLabel(field.name)
+            label.setBuddy(editor)
+            self._labels[field.name] = label
+            row, column = divmod(number, across)
+            grid.addWidget(label, row, 2 * column)
+            grid.addWidget(editor, row, 2 * column + 1)
+            self.editors[field.name] = editor
+        self.problem = QLabel()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        grid.addWidget(self.problem, len(self._fields) // across + 1, 0, 1, 2 * across)
+        grid.setColumnStretch(2 * across, 1)
+
+    def show_job(self, job) -> None:
+        """Shows a job's numbers."""
+        self._job = job
+        for field in self._fields:
+            value = field.get(job)
+            if field.money:
+                self._labels[field.name].setText(f"{field.name}, {job.tariff.currency}")
+            self.editors[field.name].show_value(value)
+            self.editors[field.name].setEnabled(value is not None or field.optional)
+        self.problem.hide()
+
+    def _on_value(self, field, value):
+        before = self.editors[field.name].text_of(field.get(self._job))
+        try:
+            job = field.put(self._job, value)
+        except ValidationError as error:
+            _, problem = first_field_error(error)
+            self.show_job(self._job)
+            self._tell(f"{field.name} {problem}.")
+        else:
+            after = self.editors[field.name].text()
+            self.edited.emit(job, f"{field.name} {before or 'none'} to {after or 'none'}")
+
+    def _tell(self, problem):
+        self.problem.setText(problem)
+        self.problem.show()

@@ -1,0 +1,42 @@
+"""A plain table of words and figures that scrolls where it must."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
+
+from calm_relay.desk.widgets.theme import font
+
+
+class FigureTable(QTableWidget):
+    """Shows rows under heads; figures stand to the right, the first two columns to the left."""
+
+    def __init__(self, name: str, parent=None):
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(22)
+        self.setShowGrid(False)
+        self.setTabKeyNavigation(False)
+        self.setFont(font(8.6))
+
+    def show_rows(self, heads, rows, source: str, left: int = 2) -> None:
+        """Shows rows of texts; `source` is told on hover, the first `left` columns stand to the left."""
+        self.clear()
+        self.setColumnCount(len(heads))
+        self.setRowCount(len(rows))
+        self.setHorizontalHeaderLabels(heads)
+        for i, row in enumerate(rows):
+            for j, text in enumerate(row):
+                cell = QTableWidgetItem(text)
+                side = Qt.AlignmentFlag.AlignLeft if j < left else Qt.AlignmentFlag.AlignRight
+                cell.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+                cell.setToolTip(source)
+                self.setItem(i, j, cell)
+        header = self.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setStretchLastSection(left >= len(heads))
+        for j in range(len(heads)):
+            side = Qt.AlignmentFlag.AlignLeft if j < left else Qt.AlignmentFlag.AlignRight
+            self.horizontalHeaderItem(j).setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)

@@ -1,0 +1,37 @@
+"""Figures in rows, each saying where it comes from when pointed at."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
+
+from calm_relay.desk.widgets.theme import font
+from calm_relay.desk.widgets.wording import keep_units
+
+
+class FiguresGrid(QWidget):
+    """Shows `planning.figures`; with `sources` the third column says where each comes from."""
+
+    def __init__(self, sources: bool = False, parent=None):
+        super().__init__(parent)
+        self._sources = sources
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 4, 0, 4)
+        self._grid.setHorizontalSpacing(18)
+        self._grid.setVerticalSpacing(5)
+        self._grid.setColumnStretch(2 if sources else 1, 1)
+
+    def show_figures(self, figures) -> None:
+        """Shows rows of label, value and source."""
+        while self._grid.count():
+            self._grid.takeAt(0).widget().deleteLater()
+        for row, figure in enumerate(figures):
+            texts = (figure.label, keep_units(figure.value), figure.source)
+            for column, text in enumerate(texts[: 3 if self._sources else 2]):
+                cell = QLabel(text)
+                cell.setToolTip(f"From: {figure.source}")
+                cell.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+                if column == 1:
+                    cell.setFont(font(9.5, strong=True))
+                    cell.setWordWrap(not self._sources)
+                else:
+                    cell.setObjectName("quiet")
+                self._grid.addWidget(cell, row, column)

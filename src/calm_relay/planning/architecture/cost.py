@@ -1,0 +1,94 @@
+"""What a design costs, line by line."""
+
+from dataclasses import dataclass
+
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.strings.stringing import fusing_of
+
+
+@dataclass(frozen=True)
+class CostLine:
+    """One line of the offer, in the job's currency; a rebate is below 0. `kind` is one of `KINDS`."""
+
+    kind: str
+    label: str
+    amount: float
+
+
+KINDS = {
+    "modules": "Modules",
+    "box": "Inverters",
+    "store": "Battery packs",
+    "labour": "Labour",
+    "once": "Design, permit, inspection",
+    "strings": "Reconnecting strings",
+    "fuses": "String fuses",
+    "removal": "Taking away",
+    "backup": "Backed-up sub-board",
+    "rebate": "Rebate",
+}
+
+
+def _module_lines(design, costs):
+    """New modules with what lies under them, and laying them."""
+    counts, extras = {}, {}
+    for box in design.pv_boxes:
+        for run in box.stringing.runs:
+            if run.face.plan.fate == "new":
+                counts[run.module] = counts.get(run.module, 0) + run.modules
+                if run.optimiser:
+                    extras[run.optimiser] = extras.get(run.optimiser, 0) + run.modules
+    lines = [CostLine("modules", f"{n} × {item.name}", n * item.price) for item, n in (counts | extras).items()]
+    if counts:
+        laid = sum(counts.values())
+        lines.append(CostLine("modules", f"Laying {laid} modules", laid * costs.module_labour))
+    return lines
+
+
+def _fuses(design, job):
+    """Fuses that the works add: those of strings that are connected anew or new."""
+    if not design.strings_moved and not any(box.is_new for box in design.pv_boxes):
+        return 0
+    fusings = [
+        (item, fusing_of(item)) for box in design.pv_boxes if not box.micro for item in box.stringing.inputs
+    ]
+    return sum(item.strings for item, fusing in fusings if fusing and fusing.needed(job.fuse_school))
+
+
+def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
+    """Boxes, store, labour, what is taken away, and rebates; nothing for leaving things as they are."""
+    costs = job.costs
+    if not design.new_boxes:
+        return ()
+    lines, hours = _module_lines(design, costs), 0.0
+    for box in design.new_boxes:
+        if box.is_new:
+            lines.append(CostLine("box", box.converter.name, box.converter.price))
+            hours += box.converter.install_hours
+        bank = box.added or box.bank
+        if bank:
+            lines.append(CostLine("store", bank.told, bank.price))
+            hours += bank.install_hours
+    lines.append(CostLine("labour", f"Labour, {hours:g} h", hours * costs.labour_per_hour))
+    lines.append(CostLine("once", "Design, permit, inspection", costs.once_per_job))
+    if design.strings_moved:
+        lines.append(
+            CostLine(
+                "strings",
+                f"Reconnecting {design.strings_moved} strings",
+                design.strings_moved * costs.restring_per_string,
+            )
+        )
+    fuses = _fuses(design, job)
+    if fuses:
+        lines.append(CostLine("fuses", f"{fuses} string fuses", fuses * costs.fuse))
+    if design.removed:
+        lines.append(CostLine("removal", "Taking the old inverter away", len(design.removed) * costs.remove_box))
+    store = design.store_box
+    if store and store.is_new and store.converter.backup and job.weight("ride_through_outage") > 0:
+        lines.append(CostLine("backup", "Backed-up sub-board", costs.backup_board))
+    if store and store.store_is_new and costs.rebate_per_kwh:
+        rebate = min(costs.rebate_per_kwh * (store.added or store.bank).nominal_kwh, costs.rebate_max)
+        lines.append(CostLine("rebate", "Rebate for the store", -rebate))
+    return tuple(lines)

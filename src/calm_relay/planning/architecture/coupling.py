@@ -1,0 +1,108 @@
+"""What an architecture means on the wall: boxes, what fails with each, roof work, the operator's sum."""
+
+from dataclasses import dataclass
+
+from calm_relay.planning.architecture.design import (
+    AC_ADDON,
+    AC_BUS,
+    AS_IS,
+    BALCONY,
+    BESIDE,
+    CLOCK_BANK,
+    DC_BUS,
+    GROW_BANK,
+    HYBRID_SWAP,
+    MICRO_AC,
+    OLD_AND_HYBRID,
+    TWO_UNITS,
+    Design,
+)
+
+# Whose reasoning an option follows: common practice, no source.
+SCHOOLS = {
+    AS_IS: "Leave it alone: no store earns its price here",
+    AC_ADDON: "Couple on the AC side: leave roof and inverter alone, work at ground level",
+    TWO_UNITS: "A second unit: energy and power, and one that still works when the other fails",
+    HYBRID_SWAP: "Couple on the DC side: one box, one conversion less, clipped energy caught",
+    MICRO_AC: "A converter under each module: shade and faults stay where they are",
+    BESIDE: "Both: keep what works and hang the store, and what is new, on a hybrid beside it",
+    OLD_AND_HYBRID: "Both: the old battery serves out its time beside a new hybrid",
+    GROW_BANK: "Grow what is there: no new box",
+    DC_BUS: "A DC bus: charge controllers and store first, one inverter from there",
+    AC_BUS: "An AC bus off grid: string inverters behind a grid-forming battery inverter",
+    BALCONY: "Start small: a few modules on a plug",
+    CLOCK_BANK: "A small lead-acid bank, charged by the clock in the sun hours, full every day",
+}
+
+
+@dataclass(frozen=True)
+class BoxFact:
+    """A box on the wall: what it is, whether it is new, and what stops with it."""
+
+    name: str
+    is_new: bool
+    fails: str
+
+
+@dataclass(frozen=True)
+class CouplingFacts:
+    """What an electrician asks about an option before its figures."""
+
+    school: str
+    boxes: tuple[BoxFact, ...]
+    roof_work: str
+    counted: str
+
+
+def coupling_facts(design: Design) -> CouplingFacts:
+    """Boxes, failures, roof work and operator's sum of a design that can be built."""
+    boxes = tuple(
+        BoxFact(box.converter.name, box.is_new, _fails(design, box)) for box in design.boxes if box.micro is None
+    )
+    micros = [box for box in design.boxes if box.micro]
+    if micros:
+        count = sum(run.parallel for box in micros for run in box.stringing.runs)
+        told = BoxFact(f"{count} microinverters", any(box.is_new for box in micros), "one module stops with each")
+        boxes = (told, *boxes)
+    return CouplingFacts(SCHOOLS[design.key], boxes, _roof_work(design), counted_text(design))
+
+
+def _fails(design, box):
+    others = [item for item in design.boxes if item is not box]
+    if box.has_array and box.bank:
+        what = f"{box.array_kw:.1f} kWp and the store stop"
+    elif box.has_array:
+        what = f"{box.array_kw:.1f} kWp stop"
+    elif box.bank:
+        what = f"{box.bank.usable_kwh:.1f} kWh of store stop"
+    else:
+        return "nothing hangs on it"
+    left = []
+    if any(item.has_array for item in others):
+        left.append("array")
+    if any(item.bank for item in others):
+        left.append("store")
+    if not left:
+        return f"{what} with it"
+    return f"{what} with it; {' and '.join(left)} elsewhere work{'s' if len(left) == 1 else ''} on"
+
+
+def _roof_work(design):
+    new = sum(run.modules for box in design.pv_boxes for run in box.stringing.runs if run.face.plan.fate == "new")
+    if not design.new_boxes:
+        return "none"
+    parts = []
+    if new:
+        parts.append(f"{new} modules are laid")
+    if design.strings_moved:
+        strings = "string is" if design.strings_moved == 1 else "strings are"
+        parts.append(f"{design.strings_moved} {strings} connected anew")
+    return " and ".join(parts) if parts else "none: all work is at ground level"
+
+
+def counted_text(design: Design) -> str:
+    """The operator's sum, part by part [kW]."""
+    parts = " + ".join(f"{box.converter.ac_kw:g}" for box in design.boxes)
+    if not design.boxes:
+        return "nothing"
+    return f"{parts} = {design.counted_kw:g} kW" if len(design.boxes) > 1 else f"{parts} kW"

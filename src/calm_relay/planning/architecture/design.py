@@ -1,0 +1,202 @@
+"""What a design is: boxes on the wall with strings and store, and the ground every design of a job stands on."""
+
+from dataclasses import dataclass, field
+
+from calm_relay.job.equipment import Converter, Microinverter, Optimiser
+from calm_relay.job.model import Job
+from calm_relay.physics.plant import ConverterPart
+from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.equipment.equipment import Kit, loss_curve
+from calm_relay.planning.equipment.rules import rule_of
+from calm_relay.planning.site.array import DesignTemperatures, Face
+from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.strings.auto_string import lay_strings
+from calm_relay.planning.strings.stringing import NO_SITE_LIMIT, SiteLimit, Stringing, planned_strings
+
+AS_IS, AC_ADDON, HYBRID_SWAP, MICRO_AC = "as-is", "ac-addon", "hybrid-swap", "micro-ac"
+TWO_UNITS, GROW_BANK, BESIDE, OLD_AND_HYBRID = "two-units", "grow-bank", "hybrid-beside", "old-and-hybrid"
+DC_BUS, AC_BUS, BALCONY, CLOCK_BANK = "dc-bus", "ac-bus", "balcony", "clock-bank"
+
+
+@dataclass(frozen=True)
+class Box:
+    """A converter on the wall with what hangs on it; `micro` is set where it stands for units under modules.
+
+    `added` are the packs that join those already there.
+    """
+
+    converter: Converter
+    stringing: Stringing | None = None
+    bank: Bank | None = None
+    is_new: bool = True
+    age_years: float = 0.0
+    micro: Microinverter | None = None
+    added: Bank | None = None
+
+    @property
+    def store_is_new(self) -> bool:
+        """Whether its store, or a part of it, is yet to be bought."""
+        return self.bank is not None and (self.is_new or self.added is not None)
+
+    @property
+    def faces(self) -> tuple[Face, ...]:
+        """Roof faces on its trackers, each once."""
+        runs = self.stringing.runs if self.stringing else ()
+        return tuple(dict.fromkeys(run.face for run in runs))
+
+    @property
+    def array_kw(self) -> float:
+        """Module power on its trackers [kW]."""
+        return sum(run.kw for run in (self.stringing.runs if self.stringing else ()))
+
+    @property
+    def has_array(self) -> bool:
+        """Whether modules hang on it."""
+        return self.stringing is not None and bool(self.stringing.runs)
+
+    def part(self, reserve: float) -> ConverterPart:
+        """The box as the simulation sees it."""
+        pv = self.converter.pv if self.has_array else None
+        return ConverterPart(
+            ac_limit_kw=self.converter.ac_kw,
+            pv=pv is not None,
+            pv_limit_kw=min(pv.usable_dc_kw, self.stringing.usable_kw) if pv else 0.0,
+            tracker_efficiency=pv.tracker_efficiency if pv else 1.0,
+            loss=loss_curve(self.converter),
+            standby_kw=self.converter.standby_w / 1000.0,
+            battery=self.bank.part(self.converter, reserve) if self.bank else None,
+        )
+
+
+@dataclass(frozen=True)
+class Design:
+    """One way to build the job; `refused` holds the reasons when it cannot be built.
+
+    `strings_moved` counts strings that are connected anew. The store of a design `by_clock` sees no meter.
+    """
+
+    key: str
+    title: str
+    coupling: str
+    boxes: tuple[Box, ...] = ()
+    removed: tuple[Converter, ...] = ()
+    strings_moved: int = 0
+    refused: tuple[str, ...] = ()
+    by_clock: bool = False
+
+    @property
+    def store_box(self) -> Box | None:
+        """The box that carries the store under discussion; the existing one where there is no other."""
+        with_bank = [box for box in self.boxes if box.bank]
+        return next((box for box in with_bank if box.store_is_new), with_bank[0] if with_bank else None)
+
+    @property
+    def pv_box(self) -> Box | None:
+        """The box that carries the array, the first of several."""
+        return next(iter(self.pv_boxes), None)
+
+    @property
+    def pv_boxes(self) -> tuple[Box, ...]:
+        """Every box with PV inputs that modules hang on, or should."""
+        return tuple(box for box in self.boxes if box.stringing)
+
+    @property
+    def roof_boxes(self) -> tuple[int, ...]:
+        """Numbers of the boxes drawn as the converter on the line: the first, or all microinverters together."""
+        first = next((i for i, box in enumerate(self.boxes) if box.stringing), None)
+        if first is None:
+            return ()
+        if self.boxes[first].micro is None:
+            return (first,)
+        return tuple(i for i, box in enumerate(self.boxes) if box.micro)
+
+    @property
+    def new_boxes(self) -> tuple[Box, ...]:
+        """What has to be bought and hung, or bought to join what hangs there."""
+        return tuple(box for box in self.boxes if box.is_new or box.added)
+
+    @property
+    def works(self) -> int:
+        """Boxes hung and taken away, and strings connected anew; microinverters count as one box."""
+        new = sum(box.micro is None for box in self.new_boxes) + any(box.micro for box in self.new_boxes)
+        return new + len(self.removed) + self.strings_moved
+
+    @property
+    def counted_kw(self) -> float:
+        """What a network operator adds up: the AC ratings of all that can feed the bus [kW]."""
+        return sum(box.converter.ac_kw for box in self.boxes)
+
+
+@dataclass(frozen=True)
+class Survey:
+    """What strings depend on, before there is a demand."""
+
+    job: Job
+    kit: Kit
+    faces: tuple[Face, ...]
+    temperatures: DesignTemperatures
+    site_limit: SiteLimit = NO_SITE_LIMIT
+    optimisers: dict[str, Optimiser] = field(default_factory=dict)
+
+    @property
+    def faces_then(self) -> tuple[Face, ...]:
+        """Faces on the roof after the works."""
+        return tuple(face for face in self.faces if face.plan.will_be_there)
+
+    def lay(self, converter: Converter, faces: tuple[Face, ...], fixed=frozenset()) -> Stringing:
+        """Strings on an inverter: laid by hand where the job has them so, else by the planner.
+
+        `fixed` names the faces whose strings stay as they are wired.
+        """
+        plan = self.job.string_plan(converter.key)
+        if plan is not None:
+            return planned_strings(faces, converter, plan, self.optimisers)
+        return lay_strings(faces, converter, self.temperatures, self.site_limit, self.optimisers, fixed)
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What every design of a job stands on; `now` are the boxes there today."""
+
+    survey: Survey
+    demand: DemandYear
+    bank: Bank
+    now: tuple[Box, ...]
+
+    @property
+    def job(self) -> Job:
+        """The job itself."""
+        return self.survey.job
+
+    @property
+    def kit(self) -> Kit:
+        """Everything the job may draw on."""
+        return self.survey.kit
+
+    @property
+    def faces(self) -> tuple[Face, ...]:
+        """Every face, of today and of after the works."""
+        return self.survey.faces
+
+    @property
+    def temperatures(self) -> DesignTemperatures:
+        """Coldest and hottest cell."""
+        return self.survey.temperatures
+
+    @property
+    def kept(self) -> Box | None:
+        """The inverter with the roof's strings that is there today; None on a bare roof."""
+        return next((box for box in self.now if box.micro is None and box.stringing is not None), None)
+
+
+def survey_of(job: Job, kit: Kit, faces: tuple[Face, ...], temperatures: DesignTemperatures) -> Survey:
+    """The ground for strings: limits by the rules in force, optimisers by face."""
+    rule = rule_of(job, "array volts")
+    limit = SiteLimit(rule.limit, f"{rule.rule.authority}, {rule.rule.clause}") if rule else NO_SITE_LIMIT
+    optimisers = {}
+    for number, face in enumerate(job.faces):
+        if face.electronics is not None:
+            item = kit.under_module(face.electronics, f"faces.{number}.electronics")
+            if isinstance(item, Optimiser):
+                optimisers[face.name] = item
+    return Survey(job, kit, faces, temperatures, limit, optimisers)

@@ -1,0 +1,54 @@
+"""The box that the planner takes from the catalogue where the job does not state one."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from calm_relay.job.equipment import Converter
+from calm_relay.planning.architecture.design import Ground
+
+
+@dataclass(frozen=True)
+class Search:
+    """What is looked for in the catalogue: the converter stated, which suit, what speaks against each."""
+
+    stated: str | None
+    field: str
+    suits: Callable[[Converter], bool]
+    refusals: Callable[[Converter], list[str]]
+    all_refusals: Callable[[Converter], list[str]]
+    power_kw: Callable[[Converter], float]
+    wanted_kw: float
+    left_out: Callable[[Converter], int] = lambda converter: 0
+
+
+def pick(ground: Ground, search: Search) -> tuple[Converter | None, tuple[str, ...]]:
+    """The converter the job states, else the cheapest with the power wanted, else the strongest.
+
+    A stated converter is refused only for what cannot be connected at all; the rest becomes findings. One that
+    leaves modules without an input is taken only where all others do so too.
+    """
+    if search.stated is not None:
+        converter = ground.kit.converter(search.stated, search.field)
+        reasons = search.refusals(converter)
+        return (None, tuple(reasons)) if reasons else (converter, ())
+    candidates = [item for item in ground.kit.catalogue.converters if search.suits(item)]
+    # What is cheap to ask goes first: only where nothing speaks against a box are strings laid on it.
+    verdicts = {item.key: search.refusals(item) for item in candidates}
+    verdicts |= {item.key: search.all_refusals(item) for item in candidates if not verdicts[item.key]}
+    fitting = [item for item in candidates if not verdicts[item.key]]
+    if not fitting:
+        pack = ground.bank.pack
+        with_port = [item for item in candidates if item.battery]
+        if with_port and not any(pack.family in item.battery.families for item in with_port):
+            return None, (f"None of the {len(candidates)} inverters of this kind speaks to {pack.name}",)
+        # The nearest miss tells most: the candidate with the fewest reasons against it.
+        nearest = min(
+            candidates, key=lambda item: (bool(search.refusals(item)), len(verdicts[item.key])), default=None
+        )
+        return None, tuple(verdicts[nearest.key]) if nearest else ("the catalogue holds no such inverter",)
+    left = {item.key: search.left_out(item) for item in fitting}
+    fitting = [item for item in fitting if left[item.key] == min(left.values())]
+    enough = [item for item in fitting if search.power_kw(item) >= search.wanted_kw - 1e-9]
+    if enough:
+        return min(enough, key=lambda item: (item.price, item.key)), ()
+    return max(fitting, key=lambda item: (round(search.power_kw(item), 6), -item.price)), ()

@@ -1,0 +1,107 @@
+"""From the strings on the roof to those of another inverter: what is opened, joined, run and fused."""
+
+from dataclasses import dataclass
+
+from calm_relay.planning.architecture.design import Design, Ground
+from calm_relay.planning.strings.stringing import Stringing, fusing_of
+
+
+@dataclass(frozen=True)
+class Restringing:
+    """The work on a roof's strings when they move to another inverter, as counts and sentences.
+
+    `connectors_gone` is pairs of plugs that fall away between old strings and the inverter, `opened` and `made`
+    are joints between modules, `fuses` string fuses to add.
+    """
+
+    steps: tuple[str, ...]
+    strings_before: int
+    strings_after: int
+    connectors_gone: int
+    opened: int
+    made: int
+    fuses: int
+
+
+def restringing_of(ground: Ground, design: Design) -> Restringing | None:
+    """What moving the strings takes; None where none moves."""
+    if not design.strings_moved or ground.kept is None:
+        return None
+    box = next((box for box in design.pv_boxes if box.is_new and not box.micro), None)
+    if box is None or not box.has_array:
+        return None
+    before, after = ground.kept.stringing, box.stringing
+    steps, opened, made = [], 0, 0
+    for face in ground.faces:
+        was, now = _on_roof(face), _lengths(after, face)
+        if not was and not now:
+            continue
+        if was and not now:
+            steps.append(f"{face.plan.name}: {_told(was)} stay without an inverter.")
+            continue
+        if was == now:
+            steps.append(f"{face.plan.name}: {_told(was)} {'stays' if len(was) == 1 else 'stay'} as wired.")
+        else:
+            joined, cut = _joints(was, now)
+            made, opened = made + joined, opened + cut
+            parts = [f"{joined} joint{'s' * (joined != 1)} made"] if joined else []
+            parts += [f"{cut} opened"] if cut else []
+            origin = f"from {_told(was)} to {_told(now)}" if was else f"{_told(now)}, new"
+            steps.append(f"{face.plan.name}: {origin}{': ' + ', '.join(parts) if parts else ''}.")
+        inputs = sorted({run.tracker_number for run in after.runs if run.face is face})
+        word = "input" if len(inputs) == 1 else "inputs"
+        steps.append(f"  to {word} {' and '.join(map(str, inputs))} of {box.converter.name}.")
+    count = sum(len(_on_roof(face)) for face in ground.faces)
+    gone = max(count - after.strings, 0)
+    if gone:
+        steps.append(f"{count} strings become {after.strings}: {gone} pairs of plugs and their branch joints go.")
+    fuses = _fuses(ground, after)
+    had = _fuses(ground, before)
+    if fuses:
+        steps.append(f"Add {fuses} string fuses.")
+    elif had:
+        steps.append(f"The {had} string fuses of the old strings are not needed any more.")
+    kept = ground.kept.converter
+    steps.append(f"Isolate {kept.name} on both sides and prove each string dead before a plug is drawn.")
+    return Restringing(tuple(steps), count, after.strings, gone, opened, made, fuses)
+
+
+def _on_roof(face) -> list[int]:
+    """Modules in series of every string of a face as it was surveyed."""
+    return [face.plan.in_series] * face.plan.strings if face.plan.is_there and not face.plan.electronics else []
+
+
+def _lengths(strings: Stringing, face) -> list[int]:
+    """Modules in series of every string of a face, the longest first."""
+    mine = [run for run in strings.runs if run.face.plan.name == face.plan.name]
+    return sorted((run.in_series for run in mine for _ in range(run.parallel)), reverse=True)
+
+
+def _told(lengths):
+    return " and ".join(f"{lengths.count(n)} × {n}" for n in dict.fromkeys(lengths))
+
+
+def _joints(was, now):
+    """Joints made and opened: whole old strings are joined first, one is cut where a length does not add up."""
+    opened, rest = 0, list(was)
+    for length in now:
+        left = length
+        while left and rest:
+            piece = max((n for n in rest if n <= left), default=None)
+            if piece is None:
+                piece = min(rest)
+                rest.remove(piece)
+                rest.append(piece - left)
+                opened, left = opened + 1, 0
+            else:
+                rest.remove(piece)
+                left -= piece
+    left_joints = sum(n - 1 for n in rest)
+    made = sum(n - 1 for n in now) + left_joints - (sum(n - 1 for n in was) - opened)
+    return max(made, 0), opened
+
+
+def _fuses(ground, strings):
+    school = ground.job.fuse_school
+    fusings = [(item, fusing_of(item)) for item in strings.inputs]
+    return sum(item.strings for item, fusing in fusings if fusing and fusing.needed(school))

@@ -1,0 +1,89 @@
+"""Strings changed by hand: modules moved between strings, strings moved between inputs."""
+
+from calm_relay.job.model import Job
+from calm_relay.job.survey import PlannedString, StringPlan
+from calm_relay.planning.architecture.design import HYBRID_SWAP, Design
+from calm_relay.planning.strings.stringing import Stringing
+
+
+def plan_of(stringing: Stringing, converter_key: str) -> StringPlan:
+    """Strings as a plan that the job can hold and a person can change."""
+    strings = [
+        PlannedString(face=run.face.plan.name, modules=run.in_series, input=run.tracker_number)
+        for run in stringing.runs
+        for _ in range(run.parallel)
+    ]
+    return StringPlan(converter=converter_key, strings=tuple(strings))
+
+
+def job_with_plan(job: Job, design: Design, plan: StringPlan) -> Job:
+    """A job with strings laid by hand on an option's inverter, which the job then states.
+
+    Otherwise strings that do not fit yet would have the planner take another inverter.
+    """
+    job = job.with_string_plan(plan.converter, plan)
+    box = next((box for box in design.pv_boxes if box.converter.key == plan.converter), None)
+    if box is None or not box.is_new:
+        return job
+    field = "hybrid" if design.key == HYBRID_SWAP else "string_inverter"
+    return job.with_(store=job.store.with_(**{field: plan.converter}))
+
+
+def with_module_moved(plan: StringPlan, source: int, target: int) -> StringPlan:
+    """With one module of a string put into another of the same face.
+
+    Raises
+    ------
+    ValueError
+        When the strings are of different faces.
+    """
+    one, other = plan.strings[source], plan.strings[target]
+    if one.face != other.face:
+        raise ValueError(f"a module of {one.face} cannot hang in a string of {other.face}")
+    if source == target:
+        return plan
+    strings = list(plan.strings)
+    strings[target] = other.with_(modules=other.modules + 1)
+    if one.modules == 1:
+        del strings[source]
+    else:
+        strings[source] = one.with_(modules=one.modules - 1)
+    return plan.with_(strings=tuple(strings))
+
+
+def with_module_on_input(plan: StringPlan, source: int, number: int) -> StringPlan:
+    """With one module of a string put on an input as the first of a new string."""
+    one = plan.strings[source]
+    new = PlannedString(face=one.face, modules=1, input=number)
+    rest = list(plan.strings)
+    if one.modules == 1:
+        rest[source] = new
+    else:
+        rest[source] = one.with_(modules=one.modules - 1)
+        rest.append(new)
+    return plan.with_(strings=tuple(rest))
+
+
+def with_string_moved(plan: StringPlan, source: int, number: int) -> StringPlan:
+    """With a whole string put on another input."""
+    strings = list(plan.strings)
+    strings[source] = strings[source].with_(input=number)
+    return plan.with_(strings=tuple(strings))
+
+
+def with_length(plan: StringPlan, source: int, modules: int) -> StringPlan:
+    """With a string made longer or shorter by modules that lie on no string; none left takes the string away.
+
+    Raises
+    ------
+    ValueError
+        When it was the last string.
+    """
+    strings = list(plan.strings)
+    if modules < 1:
+        if len(strings) == 1:
+            raise ValueError("one string must stay")
+        del strings[source]
+    else:
+        strings[source] = strings[source].with_(modules=modules)
+    return plan.with_(strings=tuple(strings))

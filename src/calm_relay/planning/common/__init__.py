@@ -1,0 +1,1 @@
+"""What every room of planning may use: progress, errors, severities, cautions."""

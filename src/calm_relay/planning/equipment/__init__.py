@@ -1,0 +1,1 @@
+"""What a job may draw on: equipment by key, packs stacked into a bank, rules in force."""

@@ -1,0 +1,83 @@
+"""The equipment a job may draw on, looked up by key, with errors that name the field."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from calm_relay.exchange.array_cache import cached_arrays
+from calm_relay.exchange.shipped import catalogue
+from calm_relay.job.equipment import Catalogue, Converter, Microinverter, Module, Optimiser, Pack
+from calm_relay.job.model import Job
+from calm_relay.physics.conversion import LossCurve, fit_peak_and_weighted
+from calm_relay.planning.common.errors import PlanError
+
+
+@dataclass(frozen=True)
+class Kit:
+    """The shipped catalogue joined with the job's own equipment."""
+
+    catalogue: Catalogue
+
+    def module(self, key: str, field: str) -> Module:
+        """A module by key; `field` is named when there is none."""
+        return _find(self.catalogue.modules, key, field, "module")
+
+    def converter(self, key: str, field: str) -> Converter:
+        """A converter by key; `field` is named when there is none."""
+        return _find(self.catalogue.converters, key, field, "inverter")
+
+    def pack(self, key: str, field: str) -> Pack:
+        """A battery pack by key; `field` is named when there is none."""
+        return _find(self.catalogue.packs, key, field, "battery pack")
+
+    def under_module(self, key: str, field: str) -> Optimiser | Microinverter:
+        """An optimiser or a microinverter by key; `field` is named when there is none."""
+        items = (*self.catalogue.optimisers, *self.catalogue.microinverters)
+        return _find(items, key, field, "optimiser or microinverter")
+
+    def microinverter(self, key: str, field: str) -> Microinverter:
+        """A microinverter by key; `field` is named when there is none."""
+        return _find(self.catalogue.microinverters, key, field, "microinverter")
+
+
+def _find(items, key, field, what):
+    for item in items:
+        if item.key == key:
+            return item
+    raise PlanError(
+        field,
+        f"no {what} has the key {key!r}; add it to the job's own equipment, "
+        f"or use one of {', '.join(item.key for item in items)}",
+    )
+
+
+def kit_of(job: Job) -> Kit:
+    """Everything the job may draw on."""
+    return _kit(job.own_equipment)
+
+
+@lru_cache(maxsize=8)
+def _kit(own):
+    return Kit(catalogue().joined(own))
+
+
+@lru_cache(maxsize=128)
+def loss_curve(converter: Converter) -> LossCurve:
+    """Loss polynomial of a converter from its peak and weighted efficiency.
+
+    Raises
+    ------
+    PlanError
+        When the two figures contradict each other.
+    """
+    figures = (converter.peak_efficiency, converter.weighted_efficiency, converter.weighting, converter.peak_at)
+
+    def fit():
+        curve = fit_peak_and_weighted(*figures)
+        return {"k": np.array([curve.k0, curve.k1, curve.k2])}
+
+    try:
+        return LossCurve(*cached_arrays(f"loss curve|1|{figures}", fit, small=True)["k"].tolist())
+    except ValueError as error:
+        raise PlanError(f"own_equipment.converters.{converter.key}.weighted_efficiency", str(error)) from None

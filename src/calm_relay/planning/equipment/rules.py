@@ -1,0 +1,59 @@
+"""The rules in force on a job: the region's pack with the job's own changes."""
+
+from dataclasses import dataclass
+
+from calm_relay.exchange.shipped import rule_packs
+from calm_relay.job.model import Job
+from calm_relay.job.rules import Rule
+from calm_relay.planning.common.errors import PlanError
+
+
+@dataclass(frozen=True)
+class InForce:
+    """A rule with the limit this job holds it at; `why` is the job's own reason for another limit."""
+
+    rule: Rule
+    limit: float
+    changed: bool
+    why: str
+
+    @property
+    def authority(self) -> str:
+        """Whose rule it is, with clause and date; a changed limit is the job's own."""
+        own = f"; set to {self.limit:g} in this job{f' ({self.why})' if self.why else ''}" if self.changed else ""
+        return self.rule.told + own
+
+
+def rules_of(job: Job) -> tuple[InForce, ...]:
+    """The rules in force, in the pack's order; those the job leaves out are not among them.
+
+    Raises
+    ------
+    PlanError
+        When the region or a changed rule is unknown.
+    """
+    packs = rule_packs()
+    if job.region not in packs:
+        raise PlanError("region", f"is {job.region!r}; wanted one of {', '.join(packs)}")
+    changes = {change.rule: change for change in job.rule_changes}
+    keys = {rule.key for pack in packs.values() for rule in pack.rules}
+    unknown = next((key for key in changes if key not in keys), None)
+    if unknown is not None:
+        raise PlanError("rule_changes", f"no rule is called {unknown!r}")
+    found = []
+    for rule in packs[job.region].rules:
+        if rule.phases not in {None, job.supply.phases}:
+            continue
+        change = changes.get(rule.key)
+        if change is None:
+            found.append(InForce(rule, rule.limit, False, ""))
+        elif change.limit is not None:
+            found.append(InForce(rule, change.limit, True, change.why))
+    return tuple(found)
+
+
+def rule_of(job: Job, kind: str) -> InForce | None:
+    """The tightest rule of a kind in force; None when the region has none."""
+    return min(
+        (item for item in rules_of(job) if item.rule.kind == kind), key=lambda item: item.limit, default=None
+    )

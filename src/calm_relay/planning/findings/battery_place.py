@@ -1,0 +1,216 @@
+"""Where the store stands, what cold and heat leave of it, and whether it is used at all."""
+
+import numpy as np
+
+from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check, street_check
+from calm_relay.planning.findings.battery import is_the_job_s
+from calm_relay.planning.site.battery_temperature import fit_for_charge, fit_for_discharge, store_air_c
+
+SHEET = "battery datasheet"
+# A bank that is seldom full sulphates: common practice, no source.
+LEAD_FULL_SHARE = 0.8
+FULL = 0.98
+
+
+def _new_store(subject):
+    box = subject.design.store_box
+    return box if box is not None and box.store_is_new else None
+
+
+def _move(**changes):
+    return lambda job: job.with_(place=job.place.with_(**changes))
+
+
+@check
+def check_stands_dry(subject):
+    """The lowest pack stands above the highest water that is to be expected."""
+    box, place = _new_store(subject), subject.job.place
+    if box is None or place.flood_m <= 0:
+        return []
+    wet = place.base_m < place.flood_m + CLEAR_OF_WATER_M
+    wanted = round(place.flood_m + CLEAR_OF_WATER_M, 2)
+    sentence = f"The lowest pack stands {place.base_m:g} m up; water may come to {place.flood_m:g} m."
+    return [
+        Finding(
+            "flood height",
+            Severity.STOP if wet else Severity.HOLD,
+            "Store",
+            "place.base_m",
+            sentence,
+            place.base_m,
+            wanted,
+            "m",
+            "the job's survey",
+            (Mend(f"Hang it {wanted:g} m up", _move(base_m=wanted)),) if wet else (),
+        )
+    ]
+
+
+@check
+def check_outdoors(subject):
+    """A pack that is not made for outdoors must not stand there."""
+    box = _new_store(subject)
+    if box is None or subject.job.place.where != "outdoors" or box.bank.pack.outdoors:
+        return []
+    return [
+        Finding(
+            "outdoors",
+            Severity.STOP,
+            "Store",
+            "place.where",
+            f"{box.bank.pack.name} is not made to stand outdoors.",
+            rule=SHEET,
+            mends=(Mend("Stand it in an unheated room", _move(where="unheated room")),),
+        )
+    ]
+
+
+@check
+def check_air(subject):
+    """Days on which cold or heat takes some of the store's power."""
+    box = _new_store(subject)
+    if box is None:
+        return []
+    pack, place = box.bank.pack, subject.job.place
+    air = store_air_c(place, subject.site)
+    charge, discharge = fit_for_charge(pack, air), fit_for_discharge(pack, air)
+    cold = int((charge < 1.0)[air < pack.charge_full_c].sum())
+    shut = int((charge <= 0.0)[air < pack.charge_full_c].sum())
+    hottest = float(air.max()) if place.hottest_c is None else place.hottest_c
+    found = []
+    if cold:
+        sentence = (
+            f"In the {place.where} the cells are below {pack.charge_full_c:g} °C on {cold} days and charge slower"
+            f"{f', on {shut} days not at all' if shut else ''}; coldest day {round(float(air.min())) + 0} °C."
+        )
+        mends = (Mend("Stand it in a heated room", _move(where="heated room")),)
+        found.append(
+            Finding(
+                "cold store",
+                Severity.WATCH,
+                "Store",
+                "place.where",
+                sentence,
+                float(air.min()),
+                pack.charge_full_c,
+                "°C",
+                SHEET,
+                mends,
+            )
+        )
+    if hottest > pack.work_max_c or float(discharge.min()) < 1.0:
+        stop = hottest > pack.work_max_c
+        sentence = (
+            f"It may be {hottest:.0f} °C where the store stands; {pack.name} works up to {pack.work_max_c:g} °C."
+        )
+        found.append(
+            Finding(
+                "hot store",
+                Severity.STOP if stop else Severity.WATCH,
+                "Store",
+                "place.hottest_c",
+                sentence,
+                hottest,
+                pack.work_max_c,
+                "°C",
+                SHEET,
+            )
+        )
+    return found
+
+
+@check
+def check_lead_duty(subject):
+    """Lead-acid wants a full charge nearly every day, shallow cycles, and air."""
+    box = subject.design.store_box
+    if box is None or not box.bank.pack.is_lead:
+        return []
+    year = subject.outcome.year
+    number = subject.design.boxes.index(box)
+    pack = box.bank.pack
+    level = year.of("store", number).reshape(365, -1) / year.plant[number].battery.usable_kwh
+    full = int((level.max(axis=1) >= FULL).sum())
+    depth = float(np.mean(level.max(axis=1) - level.min(axis=1))) * pack.depth_of_discharge
+    good = full >= LEAD_FULL_SHARE * 365
+    sentence = (
+        f"{pack.name} is full on {full} of 365 days and cycles {depth:.0%} of its nominal energy a day; "
+        "part-charged lead-acid sulphates."
+    )
+    found = [
+        Finding(
+            "lead-acid duty",
+            Severity.HOLD if good else Severity.WATCH,
+            "Store",
+            "store.charge_windows",
+            sentence,
+            float(full),
+            LEAD_FULL_SHARE * 365,
+            "days",
+            "common practice, no source",
+            () if good or not box.store_is_new or subject.design.by_clock else _topped_up(subject.job),
+        )
+    ]
+    if box.store_is_new and not subject.job.place.ventilated:
+        found.append(
+            Finding(
+                "ventilation",
+                Severity.STOP,
+                "Store",
+                "place.ventilated",
+                f"{pack.name} gives off gas while it is charged, and the place has no ventilation.",
+                rule="IEC 62485-2, ventilation of battery rooms; check locally",
+                mends=(Mend("Ventilate the place", _move(ventilated=True)),),
+            )
+        )
+    return found
+
+
+def _topped_up(job):
+    """A window that fills the bank each night, where no window stands in its way."""
+    if job.store.charge_windows:
+        return ()
+
+    def apply(job):
+        window = {"start": "02:00", "end": "06:00", "target": 1.0}
+        return job.with_(store=job.store.with_(charge_windows=(window,)))
+
+    return (Mend("Fill it from the street 02:00 to 06:00", apply),)
+
+
+@street_check
+def check_under_used(subject):
+    """A store with few full cycles a year is money that stands still."""
+    box = _new_store(subject)
+    if box is None or subject.design.by_clock:
+        return []
+    year = subject.outcome.year
+    number = subject.design.boxes.index(box)
+    cycles = year.kwh("discharge", number) / year.plant[number].battery.usable_kwh
+    wanted = subject.job.costs.underused_cycles
+    used = cycles >= wanted
+    sentence = f"The store turns {cycles:.0f} full cycles a year"
+    if not used:
+        held = subject.job.weight("ride_through_outage") > 0
+        sentence += f": under-used below {wanted:g}" + (", unless it stands there for outages" if held else "")
+    mends = ()
+    bank = box.bank
+    if not used and bank.count > bank.pack.count_min and is_the_job_s(subject, box):
+        fewer = bank.count - 1
+        mends = (
+            Mend(f"Use {fewer} × {bank.pack.name}", lambda job: job.with_(store=job.store.with_(count=fewer))),
+        )
+    return [
+        Finding(
+            "under-used",
+            Severity.HOLD if used else Severity.WATCH,
+            "Store",
+            "store.count",
+            f"{sentence}.",
+            cycles,
+            wanted,
+            "cycles",
+            "simulated year; the figure is the job's",
+            mends,
+        )
+    ]

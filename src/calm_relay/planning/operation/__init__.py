@@ -1,0 +1,1 @@
+"""A design in operation: its simulated year, its outcome, its island."""

@@ -1,0 +1,96 @@
+"""The job's control as the simulation takes it: windows, thresholds, clocks and who goes first, step by step."""
+
+from functools import lru_cache
+
+import numpy as np
+
+from calm_relay.job.base import minutes_of
+from calm_relay.job.control import Control as Wanted
+from calm_relay.job.model import Job
+from calm_relay.physics.calendar import YearCalendar
+from calm_relay.physics.control import Control
+from calm_relay.physics.plant import UNLIMITED
+from calm_relay.planning.architecture.design import Design
+
+
+def open_in(calendar: YearCalendar, window) -> np.ndarray:
+    """Steps in which a daily window is open, by local clock."""
+    return _open(calendar, window.start, window.end)
+
+
+@lru_cache(maxsize=32)
+def _open(calendar, start, end):
+    return calendar.in_window(minutes_of(start), minutes_of(end))
+
+
+def orders_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
+    """What the boxes of a design are told.
+
+    Windows and thresholds are those of the new store; where a design has none they are left out. Stored energy is
+    sold only where the tariff allows it.
+    """
+    box = design.store_box
+    new = box is not None and box.store_is_new
+    store = job.store
+    filled = store.charge_windows if new and not design.by_clock else ()
+    wanted = job.control if new else Wanted()
+    sold = wanted.sell_windows if job.tariff.stored_export else ()
+    control = _orders(calendar, filled, wanted.with_(sell_windows=sold), design.by_clock)
+    order = _order(design, job)
+    if order is None:
+        return control
+    return Control(*control.series(), control.bias_kw, control.fill_import_kw, order)
+
+
+@lru_cache(maxsize=16)
+def _orders(calendar, filled, wanted, by_clock):
+    steps = calendar.steps
+    charge_to, charge_kw = np.zeros(steps), np.zeros(steps)
+    for window in filled:
+        here = open_in(calendar, window)
+        charge_to[here] = window.target
+        charge_kw[here] = UNLIMITED if window.limit_kw is None else window.limit_kw
+    may_give = np.ones(steps, dtype=bool)
+    if wanted.discharge_windows:
+        may_give = np.any([open_in(calendar, window) for window in wanted.discharge_windows], axis=0)
+    bias_kw = wanted.import_bias_w / 1000.0
+    leave_kw = np.full(steps, max(wanted.shave_above_kw or 0.0, bias_kw))
+    sell_kw, sell_to = np.zeros(steps), np.zeros(steps)
+    for window in wanted.sell_windows:
+        here = open_in(calendar, window)
+        sell_kw[here], sell_to[here] = window.power_kw, window.down_to
+    clock_kw = np.zeros(steps)
+    if by_clock:
+        for sign, windows in ((1.0, wanted.clock.charge), (-1.0, wanted.clock.give)):
+            for window in windows:
+                clock_kw[open_in(calendar, window)] = sign * window.power_kw
+    ceiling = wanted.shave_above_kw or UNLIMITED
+    return Control(charge_to, charge_kw, may_give, leave_kw, sell_kw, sell_to, clock_kw, bias_kw, ceiling)
+
+
+def _order(design, job):
+    """Converters in serving order where one of two stores waits; None for the plant's own order."""
+    stores = [number for number, box in enumerate(design.boxes) if box.bank]
+    if len(stores) < 2:
+        return None
+    old_waits, new_waits = bool(job.battery and job.battery.waits), job.store.waits
+    if not old_waits and not new_waits:
+        return None
+    later = [n for n in stores if design.boxes[n].is_new == new_waits]
+    return tuple(n for n in range(len(design.boxes)) if n not in later) + tuple(later)
+
+
+def export_limit_kw(job: Job) -> float:
+    """What may leave the site [kW]; a zero export control leaves its import bias standing, so it is below 0."""
+    limit = job.tariff.export_limit_kw
+    if limit is None:
+        return UNLIMITED
+    bias_kw = job.control.import_bias_w / 1000.0
+    return -bias_kw if limit == 0 else limit
+
+
+def home_of(job: Job, kw: np.ndarray) -> np.ndarray:
+    """The demand as the meter counts it: whole, or a row for each phase [kW]."""
+    if job.supply.meter == "sum of phases":
+        return kw
+    return np.outer(job.supply.home_shares, kw)

@@ -1,0 +1,148 @@
+"""The island a design makes when there is no street: who forms the grid, what it can do, who joins, who is fed."""
+
+from functools import lru_cache
+
+import numpy as np
+
+from calm_relay.job.demand import ScheduledLoad
+from calm_relay.job.model import Job
+from calm_relay.physics import outage
+from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105, FrequencyWatt
+from calm_relay.physics.island import Island
+from calm_relay.physics.plant import UNLIMITED
+from calm_relay.planning.architecture.design import Box, Design
+from calm_relay.planning.equipment.bank import discharge_ac_kw
+from calm_relay.planning.operation.backed_up_loads import Backed, behind_relay, whole_house
+from calm_relay.planning.site.demand import DemandYear
+
+CURVES = {
+    "united-states": IEEE_1547,
+    "canada": IEEE_1547,
+    "australia": AS_4777,
+    "new-zealand": AS_4777,
+}
+LEGS = {"single": 1, "split": 2, "three": 3}
+# Inverters wait so long for a bus that stands before they join it: common practice, no source.
+PV_WAITS_MIN = 5.0
+# Contactors drop out in a gap longer than this, and machines start anew: common practice, no source.
+CONTACTORS_HOLD_MS = 100.0
+# In a house without a street somebody resets a box that is locked out within the hour: common practice, no source.
+RESET_MIN = 60.0
+
+
+def curve_of(job: Job) -> FrequencyWatt:
+    """The standard by which inverters of the region follow the frequency."""
+    return CURVES.get(job.region, VDE_4105)
+
+
+def forms_grid(box: Box | None) -> bool:
+    """Whether a box stands in when the street does not."""
+    return box is not None and box.converter.backup is not None
+
+
+def forming_kw(box: Box) -> float:
+    """What a box that forms the grid gives without end [kW]: its rating, or less where the store gives less."""
+    return min(box.converter.backup.continuous_kw, discharge_ac_kw(box.bank, box.converter)[0])
+
+
+def leg_volts(phases: str, volts: float) -> float:
+    """Voltage from a leg or phase to neutral [V]."""
+    return volts / 2 if phases == "split" else volts
+
+
+def start_volts(phases: str, volts: float, leg: str | None) -> float:
+    """What a motor's line current is multiplied with for its apparent power [V].
+
+    Its own voltage; for a motor across three phases three times that of one, since sqrt(3) V I is 3 V_phase I.
+    """
+    if leg in ("1", "2", "3"):
+        return leg_volts(phases, volts)
+    return 3 * volts if phases == "three" else volts
+
+
+@lru_cache(maxsize=16)
+def island_of(design: Design, job: Job, demand: DemandYear) -> Island:
+    """What the island of a design is told, for a night or, without a street, for the year."""
+    box = design.store_box
+    if not forms_grid(box):
+        fed = whole_house(job, demand)
+        return _island(None, _limits(None, job), fed, np.zeros(len(design.boxes), bool), design, demand)
+    number = design.boxes.index(box)
+    joins = np.array([_joins(other, box) for other in design.boxes], dtype=bool)
+    return _island(number, _limits(box, job), behind_relay(design, job, demand), joins, design, demand)
+
+
+def _island(former, limits, fed: Backed, joins, design, demand):
+    how = design.store_box.converter.backup.throttles_ac_pv if former is not None else "none"
+    switched = np.array([how == "relay" or not box.converter.frequency_watt for box in design.boxes], dtype=bool)
+    return Island(former, limits, fed.kw, fed.legs, fed.shed_below, joins, switched, demand.kw)
+
+
+def _joins(other, box):
+    """Whether another box's array comes to the island of the box that forms it."""
+    if other is box or not other.has_array or box.converter.backup.throttles_ac_pv == "none":
+        return False
+    return not (other.converter.phases == "three" and box.converter.phases == "single")
+
+
+def _limits(box, job):
+    found = dict.fromkeys(outage.LIMITS, 0.0)
+    generator = job.generator
+    if generator is not None and (box is None or box.converter.backup.generator_input):
+        found |= {
+            "generator_kw": generator.kw,
+            "generator_start": generator.start_below,
+            "generator_stop": generator.stop_above,
+        }
+    if box is not None:
+        backup, power = box.converter.backup, forming_kw(box)
+        volts = leg_volts(box.converter.phases, box.converter.volts)
+        start_a = backup.locked_rotor_a
+        found |= {
+            "continuous_kw": power,
+            "surge_kw": max(backup.surge_kw, power),
+            "surge_s": backup.surge_s,
+            "legs": LEGS[box.converter.phases],
+            "leg_start_kw": UNLIMITED if start_a is None else start_a * volts / 1000.0,
+            "black_start": backup.black_start,
+            "restarts_at_once": backup.transfer_ms > CONTACTORS_HOLD_MS,
+            "pv_waits_min": PV_WAITS_MIN,
+            "locked_min": UNLIMITED if job.supply.street else RESET_MIN,
+        }
+    return np.array([found[name] for name in outage.LIMITS], dtype=float)
+
+
+# kVA per horsepower with the rotor locked, the upper end of each letter: NEC table 430.7(B) (from memory).
+CODE_KVA_PER_HP = {
+    "A": 3.15, "B": 3.55, "C": 4.0, "D": 4.5, "E": 5.0, "F": 5.6, "G": 6.3, "H": 7.1, "J": 8.0, "K": 9.0,
+    "L": 10.0, "M": 11.2, "N": 12.5, "P": 14.0, "R": 16.0, "S": 18.0, "T": 20.0, "U": 22.4, "V": 25.0,
+}  # fmt: skip
+KW_PER_HP = 0.746
+# Starting power over running power of a motor without a figure, and under a soft starter: practice, no source.
+UNKNOWN_START, SOFT_START = 6.0, 2.0
+
+
+def start_power_kw(load: ScheduledLoad, volts: float, soft: bool = False) -> float:
+    """Power a machine draws for a moment when it starts [kVA], 0 for one without a motor.
+
+    From its locked-rotor current times `start_volts`, else its code letter and rating, else six times its power;
+    a soft starter takes it down to twice the running power.
+    """
+    if load.starting_a is None and load.code_letter is None and not load.motor:
+        return 0.0
+    if soft:
+        return SOFT_START * load.kw
+    if load.starting_a is not None:
+        return load.starting_a * volts / 1000.0
+    if load.code_letter is None:
+        return UNKNOWN_START * load.kw
+    return CODE_KVA_PER_HP[load.code_letter] * load.kw / KW_PER_HP
+
+
+def start_told(load: ScheduledLoad, soft: bool) -> str:
+    """Where a machine's starting power is from."""
+    if soft:
+        return "soft starter"
+    if load.starting_a is not None:
+        return f"{load.starting_a:g} A"
+    return f"code letter {load.code_letter}" if load.code_letter else "assumed: six times its power"

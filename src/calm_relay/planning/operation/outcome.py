@@ -1,0 +1,200 @@
+"""What a design's simulated year comes to: energies, money, what is left when the street goes dark."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from calm_relay.job.model import Job
+from calm_relay.physics.money import net_present_value, simple_payback_years
+from calm_relay.physics.year import PlantBus, PlantSums, PlantYear
+from calm_relay.planning.architecture.cost import CostLine, cost_lines
+from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.equipment.bank import discharge_ac_kw
+from calm_relay.planning.operation.path_efficiency import Paths, paths_of
+from calm_relay.planning.operation.simulate import bill_of, simulate
+from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.site.site_year import SiteYear
+
+
+@dataclass(frozen=True)
+class YearFigures:
+    """Energies of a year [kWh] and the two shares made of them.
+
+    `self_sufficiency` is 1 - import/home; `self_use` is 1 - export/(PV less clipped and curtailed). Without a
+    street "import" is what the generator gives, and `unmet_kwh` what nobody serves.
+    """
+
+    home_kwh: float
+    pv_dc_kwh: float
+    import_kwh: float
+    export_kwh: float
+    charge_kwh: float
+    discharge_kwh: float
+    clipped_kwh: float
+    curtailed_kwh: float
+    losses: dict[str, float]
+    self_sufficiency: float
+    self_use: float
+    unmet_kwh: float
+
+
+@dataclass(frozen=True)
+class Money:
+    """Bill, outlay and what becomes of them, in the job's currency; savings are against "as it is"."""
+
+    bill: float
+    outlay: float
+    lines: tuple[CostLine, ...]
+    saving: float
+    payback_years: float
+    npv: float
+
+
+@dataclass(frozen=True)
+class Dark:
+    """What the store can do when the street is dark.
+
+    `power_kw` is grid-down; `held_kwh` is what lies in the store, at the AC side, in nine of ten dark
+    quarter-hours of the worst season; `hours` is that over the season's mean demand.
+    """
+
+    power_kw: float
+    held_kwh: float
+    hours: float
+
+
+NO_BACKUP = Dark(0.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class PowerLimit:
+    """Power the store gives to the home [kW], what limits it, and what that costs.
+
+    `bought_kwh` is what the street gave in the year while the store gave power and still held charge.
+    """
+
+    power_kw: float
+    limited_by: str
+    bought_kwh: float
+
+
+@dataclass(frozen=True, eq=False)
+class Brief:
+    """The figures by which a design is weighed; `self_sufficiency` is 1 - import/home.
+
+    `unmet` is the share of the demand that is not served; None where there is a street.
+    """
+
+    self_sufficiency: float
+    money: Money
+    dark: Dark
+    unmet: float | None
+
+
+@dataclass(frozen=True, eq=False)
+class Outcome(Brief):
+    """Everything simulated and counted for one design."""
+
+    year: PlantYear
+    figures: YearFigures
+    paths: Paths
+    limit: PowerLimit | None
+
+
+def outcome(design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_now: float | None) -> Outcome:
+    """Simulates a design and counts; `bill_now` is the bill of "as it is", None for that design itself."""
+    return outcome_of(simulate(design, job, site, demand), design, job, site, demand, bill_now)
+
+
+def outcome_of(year: PlantYear, design, job, site, demand, bill_now) -> Outcome:
+    """What a simulated year comes to; see `outcome`."""
+    store = design.boxes.index(design.store_box) if design.store_box else None
+    brief = brief_of(year, design, job, site, demand, bill_now)
+    more = figures_of(year), paths_of(year, store), _power_limit(design, year)
+    return Outcome(brief.self_sufficiency, brief.money, brief.dark, brief.unmet, year, *more)
+
+
+def brief_of(year: PlantBus, design, job, site, demand, bill_now) -> Brief:
+    """The figures by which a design is weighed, from what its bus and stores did; see `outcome`."""
+    money = _money(design, job, site, year, bill_now)
+    unmet = None if job.supply.street else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
+    return Brief(self_sufficiency_of(year), money, _dark(design, year, demand, site), unmet)
+
+
+def self_sufficiency_of(year: PlantBus) -> float:
+    """Share of what the home asks that is neither bought, nor burnt, nor left unmet."""
+    asked = year.bus_kwh("home") + year.unmet_kwh
+    return max(0.0, 1.0 - (year.bus_kwh("import") + year.unmet_kwh) / asked)
+
+
+def figures_of(year: PlantSums) -> YearFigures:
+    """The year's energies from its flows."""
+    losses = year.losses_kwh
+    home, bought, sold = (year.bus_kwh(name) for name in ("home", "import", "export"))
+    made = year.kwh("pv_dc")
+    kept = made - losses["clipped"] - losses["curtailed"]
+    return YearFigures(
+        home_kwh=home,
+        pv_dc_kwh=made,
+        import_kwh=bought,
+        export_kwh=sold,
+        charge_kwh=year.kwh("charge"),
+        discharge_kwh=year.kwh("discharge"),
+        clipped_kwh=losses["clipped"],
+        curtailed_kwh=losses["curtailed"],
+        losses=losses,
+        self_sufficiency=self_sufficiency_of(year),
+        self_use=1.0 - sold / kept if kept > 0 else 0.0,
+        unmet_kwh=year.unmet_kwh,
+    )
+
+
+def _money(design, job, site, year, bill_now):
+    costs = job.costs
+    bill = bill_of(year, job, site)
+    lines = cost_lines(design, job)
+    outlay = sum(line.amount for line in lines)
+    saving = 0.0 if bill_now is None else bill_now - bill
+    return Money(
+        bill,
+        outlay,
+        lines,
+        saving,
+        simple_payback_years(outlay, saving),
+        net_present_value(outlay, saving, costs.horizon_years, costs.discount_rate, costs.price_rise),
+    )
+
+
+def _dark(design, year, demand, site):
+    box = design.store_box
+    if box is None or box.converter.backup is None:
+        return NO_BACKUP
+    number = design.boxes.index(box)
+    power = min(box.converter.backup.continuous_kw, discharge_ac_kw(box.bank, box.converter)[0])
+    battery = year.plant[number].battery
+    out = battery.discharge_efficiency * battery.dc_dc_efficiency
+    out *= float(year.plant[number].loss.efficiency(0.2))
+    level = year.level[number][_darkest(demand, site)]
+    tenth = (level.size - 1) // 10
+    held = float(np.partition(level, tenth)[tenth]) * out
+    return Dark(power, held, held / demand.worst_season_mean_kw)
+
+
+@lru_cache(maxsize=4)
+def _darkest(demand, site):
+    """Numbers of the dark steps of the worst season."""
+    return np.flatnonzero(demand.worst_season_steps & site.dark)
+
+
+def _power_limit(design, year):
+    box = design.store_box
+    if box is None:
+        return None
+    number = design.boxes.index(box)
+    power, limited_by = discharge_ac_kw(box.bank, box.converter)
+    part = year.plant[number].battery
+    held = year.of("store", number) > part.usable_kwh * (part.reserve + 0.02)
+    giving = year.of("discharge", number) > 0
+    bought = np.where(held & giving, year.at_bus("import"), 0.0).sum() * year.step_h
+    return PowerLimit(power, limited_by, float(bought))

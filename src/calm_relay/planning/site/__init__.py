@@ -1,0 +1,1 @@
+"""The site through a year: weather, arrays, demand, the battery place."""

@@ -1,0 +1,114 @@
+"""The job's roof as DC power, face by face, and the temperatures its strings meet."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from calm_relay.job.equipment import Module
+from calm_relay.job.model import Job, RoofFace
+from calm_relay.physics.array_yield import FaceYield, face_yield
+from calm_relay.planning.equipment.equipment import kit_of
+from calm_relay.planning.site.site_year import SiteYear, open_plane, shaded_plane
+
+
+@dataclass(frozen=True, eq=False)
+class Face:
+    """A roof face with its module and its year."""
+
+    plan: RoofFace
+    module: Module
+    made: FaceYield
+    step_h: float
+
+    @property
+    def rated_kw(self) -> float:
+        """Rated power of the face at standard test conditions [kW]."""
+        return self.plan.count * self.module.power_w / 1000.0
+
+    @property
+    def yearly_kwh(self) -> float:
+        """DC energy of the year [kWh]."""
+        return float(self.made.dc_kw.sum() * self.step_h)
+
+    @property
+    def kwh_a_module(self) -> float:
+        """DC energy of one module in the year [kWh]."""
+        return self.yearly_kwh / self.plan.count
+
+
+def faces_of(job: Job, year: SiteYear) -> tuple[Face, ...]:
+    """Every face of the job with its year."""
+    kit = kit_of(job)
+    return tuple(
+        _face(year, face, kit.module(face.module, f"faces.{i}.module"), job.losses, job.site.horizon)
+        for i, face in enumerate(job.faces)
+    )
+
+
+@lru_cache(maxsize=24)
+def _face(year, face, module, losses, horizon):
+    plane = shaded_plane(year, face.tilt, face.azimuth, losses.albedo, horizon)
+    made = face_yield(
+        plane,
+        year.weather.temp_air,
+        year.weather.wind_speed,
+        year.calendar.step_h,
+        rated_kw=face.count * module.power_w / 1000.0,
+        power_per_c=module.power_per_c,
+        u0=module.heat_loss_constant,
+        u1=module.heat_loss_wind,
+        age_years=face.age_years,
+        ageing_per_year=module.ageing_per_year,
+        open_total=open_plane(year, face.tilt, face.azimuth, losses.albedo).total,
+        soiling=losses.soiling,
+        shading=losses.shading,
+        mismatch=losses.mismatch,
+        wiring=losses.wiring,
+    )
+    return Face(face, module, made, year.calendar.step_h)
+
+
+@dataclass(frozen=True)
+class DesignTemperatures:
+    """Coldest and hottest cell temperature in daylight [degC], and where each comes from."""
+
+    cold_c: float
+    hot_c: float
+    cold_source: str
+    hot_source: str
+
+
+def design_temperatures(job: Job, year: SiteYear, faces: tuple[Face, ...]) -> DesignTemperatures:
+    """The job's own figures, else the extremes of its weather year.
+
+    In the weather year the coldest air with the sun up stands for the coldest cell: before sunrise a string
+    carries no voltage.
+    """
+    return _design_temperatures(job.site.coldest_c, job.site.hottest_c, year, faces)
+
+
+@lru_cache(maxsize=16)
+def _design_temperatures(coldest_c, hottest_c, year, faces):
+    air = year.weather.temp_air
+    name = "made year" if year.assumed else "weather file"
+    up = year.sun.zenith < 90.0
+    cold_c = coldest_c if coldest_c is not None else float(np.floor(air[up].min() if up.any() else air.min()))
+    if hottest_c is None:
+        hot_c = max(float(face.made.cell_c.max()) for face in faces)
+        hot_source = f"hottest cell of the {name}"
+    else:
+        # 35 degC over air at full sun behind a roof: common practice, no source.
+        hot_c, hot_source = hottest_c + 35.0, "the job's hottest air plus 35 degrees on the roof"
+    return DesignTemperatures(
+        cold_c,
+        hot_c,
+        "the job's figure" if coldest_c is not None else f"coldest daylight air of the {name}",
+        hot_source,
+    )
+
+
+def face_with(job: Job, year: SiteYear, face: Face, module: Module, count: int) -> Face:
+    """A face as it would be with so many new modules of another kind."""
+    plan = face.plan.with_(module=module.key, count=count, strings=1, age_years=0, rectangle=None)
+    return _face(year, plan, module, job.losses, job.site.horizon)

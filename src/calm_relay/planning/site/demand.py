@@ -1,0 +1,219 @@
+"""The home's year: where it comes from, what it is made of, its evening peak and its worst season."""
+
+from dataclasses import dataclass
+from datetime import date
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from calm_relay.job.base import minutes_of
+from calm_relay.job.model import Job, MeteredDemand
+from calm_relay.physics.demand_shape import (
+    car_load,
+    heat_pump_load,
+    scale_to_bills,
+    scheduled_load,
+    shaped_year,
+)
+from calm_relay.planning.site.metered import Metered, metered_year
+from calm_relay.planning.site.site_year import SiteYear
+
+DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+SEASONS = {
+    "summer": (12, 1, 2),
+    "autumn": (3, 4, 5),
+    "winter": (6, 7, 8),
+    "spring": (9, 10, 11),
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """One part of the demand [kW] a step: the house itself, or a load on top; `planned` loads are yet to come."""
+
+    name: str
+    kw: np.ndarray
+    planned: bool
+    source: str
+
+
+@dataclass(frozen=True, eq=False)
+class DemandYear:
+    """Demand of the home [kW] a step, and what a planner reads off it.
+
+    `night_kwh` is what a mean night of the worst season asks from sunset to sunrise. `metered` is None for a
+    shaped year; `days_without_bill` is None where the year does not rest on bills.
+    """
+
+    kw: np.ndarray
+    parts: tuple[Part, ...]
+    source: str
+    yearly_kwh: float
+    evening_peak_kw: float
+    evening_peak_at: np.datetime64
+    worst_season: str
+    worst_season_mean_kw: float
+    worst_season_steps: np.ndarray
+    night_kwh: float
+    metered: Metered | None
+    days_without_bill: int | None
+
+
+def demand_year(job: Job, folder: Path, year: SiteYear, made_kw=None) -> DemandYear:
+    """The home's demand on the planner's steps.
+
+    Parameters
+    ----------
+    job : Job
+    folder : Path
+        Where relative paths start.
+    year : SiteYear
+    made_kw : callable, optional
+        Gives the AC power of today's roof as modelled [kW]; asked for a net meter without measured production.
+
+    Raises
+    ------
+    InputError
+        When a meter's file cannot be read.
+    """
+    paths = {}
+    if isinstance(job.demand, MeteredDemand):
+        for name in ("path", "export_path", "production_path"):
+            stated = getattr(job.demand, name)
+            if stated is not None:
+                file = (folder / stated).resolve()
+                paths[name] = (str(file), file.stat().st_mtime_ns if file.exists() else 0)
+    modelled = None
+    if paths and job.demand.counts == "net" and "production_path" not in paths and made_kw is not None:
+        modelled = made_kw()
+    return _demand_year(job.demand, tuple(paths.items()), year, job.site.latitude, _Series(modelled))
+
+
+class _Series:
+    """An array that a cache can tell by its content."""
+
+    def __init__(self, array):
+        self.array = array
+        self._mark = None if array is None else hash(array.tobytes())
+
+    def __hash__(self):
+        return hash(self._mark)
+
+    def __eq__(self, other):
+        return self._mark == other._mark
+
+
+@lru_cache(maxsize=6)
+def _demand_year(demand, paths, year, latitude, modelled):
+    calendar = year.calendar
+    metered, bare_days = None, None
+    if paths:
+        metered = metered_year(demand, dict(paths), calendar, latitude, modelled.array)
+        kw, source = metered.kw, metered.source
+    else:
+        kw, source, bare_days = _shaped(demand, calendar, latitude)
+    parts = (Part("The house", kw, False, source), *_loads(demand, year))
+    added = [part.name for part in parts[1:]]
+    # A name in the middle of a sentence loses its capital.
+    source += "".join(f", plus {name[:1].lower()}{name[1:]}" for name in added)
+    kw = sum(part.kw for part in parts)
+    peak_kw, peak_at = _evening_peak(kw, year)
+    season, steps = _worst_season(kw, calendar, latitude)
+    nights = steps.sum() * calendar.step_h / 24.0
+    return DemandYear(
+        kw,
+        parts,
+        source,
+        float(kw.sum() * calendar.step_h),
+        peak_kw,
+        peak_at,
+        season,
+        float(kw[steps].mean()),
+        steps,
+        float(kw[steps & year.dark].sum() * calendar.step_h / nights),
+        metered,
+        bare_days,
+    )
+
+
+def _shaped(demand, calendar, latitude):
+    kw = shaped_year(
+        demand.yearly_kwh,
+        demand.winter_factor,
+        latitude,
+        calendar.wall_minute,
+        calendar.wall_weekday,
+        calendar.step_h,
+        demand.seed,
+        demand.shape,
+    )
+    if not demand.bills:
+        return kw, f"{demand.shape} shape scaled to {demand.yearly_kwh:,.0f} kWh a year", None
+    bills = []
+    for bill in sorted(demand.bills, key=lambda bill: bill.first):
+        first, last = date.fromisoformat(bill.first), date.fromisoformat(bill.last)
+        start = min(first.timetuple().tm_yday, 365) - 1
+        bills.append(((start + np.arange((last - first).days + 1)) % 365, bill.kwh))
+    billed = scale_to_bills(kw, calendar.step_h, bills)
+    source = f"{demand.shape} shape scaled to {len(bills)} bill{'s' * (len(bills) > 1)}"
+    return billed.kw, source, billed.days_without_bill
+
+
+def _loads(demand, year):
+    """Machines, heat pumps and cars, each as a part of its own."""
+    calendar = year.calendar
+    minute, weekday, month = calendar.wall_minute, calendar.wall_weekday, calendar.month
+    for load in demand.loads:
+        kw = scheduled_load(
+            load.kw,
+            [DAYS.index(day) for day in load.days],
+            minutes_of(load.start),
+            load.hours,
+            minute,
+            weekday,
+            duty=load.duty,
+            months=load.months,
+            month=month,
+        )
+        yield Part(load.name, kw, load.planned, "the job's survey")
+    for pump in demand.heat_pumps:
+        points = [point.outdoor_c for point in pump.cop], [point.cop for point in pump.cop]
+        kw = heat_pump_load(
+            pump.heat_kwh_per_day,
+            pump.water_kwh_per_day,
+            pump.heats_below_c,
+            *points,
+            year.weather.temp_air,
+            month,
+            calendar.step_h,
+        )
+        yield Part(pump.name, kw, pump.planned, f"heat by the outdoor air; {year.source}")
+    for car in demand.cars:
+        start, end = minutes_of(car.start), minutes_of(car.end)
+        opens = (minute == start - start % round(calendar.step_h * 60)) & np.isin(
+            weekday, [DAYS.index(day) for day in car.days]
+        )
+        kw = car_load(car.kwh_per_day, car.charger_kw, calendar.in_window(start, end), opens, calendar.step_h)
+        yield Part(car.name, kw, car.planned, "the job's survey")
+
+
+def _evening_peak(kw, year):
+    """Highest half hour that starts after sunset and before local midnight."""
+    half_hour = (kw + np.roll(kw, -1)) / 2
+    evening = year.dark & (year.calendar.wall_minute >= 15 * 60)
+    if not evening.any():
+        evening = year.calendar.wall_minute >= 18 * 60
+    at = int(np.flatnonzero(evening)[half_hour[evening].argmax()])
+    return float(half_hour[at]), year.calendar.wall[at]
+
+
+def _worst_season(kw, calendar, latitude):
+    turn = 0 if latitude < 0 else 6
+    best = ("", None, -1.0)
+    for name, months in SEASONS.items():
+        steps = np.isin((calendar.month - 1 + turn) % 12 + 1, months)
+        mean = kw[steps].mean()
+        if mean > best[2]:
+            best = (name, steps, mean)
+    return best[0], best[1]

@@ -1,0 +1,32 @@
+"""What the measured rectangle of a face holds."""
+
+from calm_relay.job.equipment import Module
+from calm_relay.job.model import Job
+from calm_relay.physics.packing import Packing, pack_rectangle
+from calm_relay.planning.site.array import Face
+
+
+def filled(job: Job, number: int, room: Packing) -> Job:
+    """A job whose face holds as many modules as there is room for, in as many equal strings as divide them."""
+    most = min(job.faces[number].strings, room.count)
+    strings = next(n for n in range(most, 0, -1) if room.count % n == 0)
+    return job.with_face(number, count=room.count, strings=strings)
+
+
+def room_of(face: Face, module: Module | None = None) -> Packing | None:
+    """How many modules a face's rectangle holds; None where it was not measured.
+
+    `module` is another one than lies there.
+    """
+    place, module = face.plan.rectangle, module or face.module
+    if place is None:
+        return None
+    return pack_rectangle(
+        place.width_m,
+        place.height_m,
+        place.margin_m,
+        place.gap_mm / 1000.0,
+        module.length_mm / 1000.0,
+        module.width_mm / 1000.0,
+        place.layout,
+    )

@@ -1,0 +1,183 @@
+"""The site's year on the planner's steps: calendar, sun, weather and where the weather comes from."""
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from calm_relay.exchange.array_cache import cached_arrays
+from calm_relay.exchange.shipped import climates
+from calm_relay.exchange.weather_file import read_weather_file
+from calm_relay.job.model import MonthlyWeather, Site, WeatherFile
+from calm_relay.physics import horizon as horizon_shade
+from calm_relay.physics.calendar import YearCalendar, year_calendar
+from calm_relay.physics.made_year import made_year
+from calm_relay.physics.sun import (
+    PlaneIrradiance,
+    SunPath,
+    WeatherYear,
+    plane_of_array,
+    spread_hours,
+    sun_path,
+)
+from calm_relay.planning.common.errors import PlanError
+
+# Raised when the meaning of a cached array changes.
+CACHE_EDITION = 1
+
+
+@dataclass(frozen=True, eq=False)
+class SiteYear:
+    """Calendar, sun and weather of a site; `source` says where the weather comes from."""
+
+    key: str
+    calendar: YearCalendar
+    sun: SunPath
+    weather: WeatherYear
+    source: str
+    assumed: bool
+    distance_km: float
+
+    @property
+    def dark(self) -> np.ndarray:
+        """Steps with the sun below the horizon."""
+        return self.sun.zenith >= 90.0
+
+
+def weather_edition(site: Site, folder: Path) -> tuple[str, int]:
+    """Absolute path of the weather file and its time of change, to key caches; empty for a preset."""
+    if not isinstance(site.weather, WeatherFile):
+        return "", 0
+    path = (folder / site.weather.path).resolve()
+    return str(path), path.stat().st_mtime_ns if path.exists() else 0
+
+
+def site_year(site: Site, folder: Path) -> SiteYear:
+    """The year of a site.
+
+    Raises
+    ------
+    InputError
+        When its weather file cannot be used.
+    PlanError
+        When its climate preset is unknown or does not fit the latitude.
+    """
+    # What does not touch sun or weather must not make them anew.
+    plain = site.with_(place="", coldest_c=None, hottest_c=None, horizon=())
+    return _site_year(plain, *weather_edition(site, folder))
+
+
+@lru_cache(maxsize=3)
+def _site_year(site, path, edition):
+    calendar = year_calendar(site.year, site.time_zone)
+    key = f"{CACHE_EDITION}|{site.model_dump_json()}|{path}|{edition}"
+    details = {}
+
+    def make():
+        sun = sun_path(calendar.utc, calendar.step_h, site.latitude, site.longitude, site.elevation_m)
+        weather = _made_weather(site, calendar, sun) if not path else _file_weather(path, calendar, sun, details)
+        return {**vars(sun), **vars(weather), **details}
+
+    arrays = cached_arrays(key, make)
+    sun = SunPath(*(arrays[name] for name in ("zenith", "azimuth", "extra_normal")))
+    weather = WeatherYear(*(arrays[name] for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed")))
+    if not path:
+        source, distance = _made_source(site.weather), 0.0
+    else:
+        latitude, longitude = arrays["file_place"]
+        source = f"weather file {Path(path).name}"
+        distance = _distance_km(site.latitude, site.longitude, latitude, longitude)
+    return SiteYear(key, calendar, sun, weather, source, not path, distance)
+
+
+def _made_source(weather):
+    if isinstance(weather, MonthlyWeather):
+        return f"assumed days made from typed months{f' ({weather.origin})' if weather.origin else ''}"
+    return f"assumed climate: {climates()[weather.climate].name}"
+
+
+def _made_weather(site, calendar, sun):
+    """A year made from a preset's months, or from those typed in."""
+    weather = site.weather
+    if isinstance(weather, MonthlyWeather):
+        name, field = "The typed months", "site.weather.ghi_kwh_per_day"
+        monthly = [weather.ghi_kwh_per_day, weather.temp_c, (weather.daily_range_c,) * 12]
+        wind = weather.wind_mean
+    else:
+        climate = climates().get(weather.climate)
+        if climate is None:
+            raise PlanError(
+                "site.weather.climate", f"is {weather.climate!r}; wanted one of {', '.join(climates())}"
+            )
+        name, field = climate.name, "site.weather.climate"
+        # A climate met on the other hemisphere has its seasons half a year later.
+        turn = 6 if climate.latitude * site.latitude < 0 else 0
+        rows = (climate.ghi_kwh_per_day, climate.temp_c, climate.daily_range_c)
+        monthly = [np.roll(row, turn) for row in rows]
+        wind = climate.wind_mean
+    try:
+        return made_year(
+            *monthly,
+            wind,
+            sun,
+            calendar.utc,
+            calendar.month,
+            calendar.step_h,
+            weather.seed,
+        )
+    except ValueError as error:
+        raise PlanError(
+            field, f"{name} does not fit latitude {site.latitude:g}: {error}; wanted figures of that latitude"
+        ) from None
+
+
+def _file_weather(path, calendar, sun, details):
+    hours = read_weather_file(path)
+    shift = round((calendar.utc_offset_h - hours.utc_offset_h) / calendar.step_h)
+    per_hour = round(1 / calendar.step_h)
+    there = SunPath(*(np.roll(series, -shift) for series in vars(sun).values()))
+    ghi, dni, dhi = spread_hours(hours.ghi, hours.dhi, there, per_hour)
+    ends = np.arange(1, hours.temp_air.size + 1, dtype=float)
+    middles = (np.arange(ghi.size) + 0.5) / per_hour
+    temp_air, wind = (
+        np.interp(middles, ends, series, period=float(hours.temp_air.size))
+        for series in (hours.temp_air, hours.wind_speed)
+    )
+    details["file_place"] = np.array([hours.latitude, hours.longitude])
+    return WeatherYear(*(np.roll(series, shift) for series in (ghi, dni, dhi, temp_air, wind)))
+
+
+def _distance_km(lat1, lon1, lat2, lon2):
+    a, b = math.radians(lat1), math.radians(lat2)
+    half = math.sin((b - a) / 2) ** 2 + math.cos(a) * math.cos(b) * math.sin(math.radians(lon2 - lon1) / 2) ** 2
+    return 2 * 6371.0 * math.asin(math.sqrt(min(half, 1.0)))
+
+
+@lru_cache(maxsize=24)
+def _plane(year: SiteYear, tilt, azimuth, albedo):
+    def make():
+        return vars(plane_of_array(year.weather, year.sun, tilt, azimuth, albedo))
+
+    return PlaneIrradiance(**cached_arrays(f"{year.key}|plane|{tilt}|{azimuth}|{albedo}", make))
+
+
+def open_plane(year: SiteYear, tilt: float, azimuth: float, albedo: float) -> PlaneIrradiance:
+    """Irradiance on a plane of the site under an open sky, cached; see `physics.sun.plane_of_array`."""
+    return _plane(year, tilt, azimuth, albedo)
+
+
+@lru_cache(maxsize=24)
+def shaded_plane(year: SiteYear, tilt: float, azimuth: float, albedo: float, horizon) -> PlaneIrradiance:
+    """The same behind the site's horizon line, a tuple of `job.survey.HorizonPoint`."""
+    plane = open_plane(year, tilt, azimuth, albedo)
+    if not horizon:
+        return plane
+    azimuths, elevations = [p.azimuth for p in horizon], [p.elevation for p in horizon]
+    return horizon_shade.shaded_plane(
+        plane,
+        horizon_shade.sun_is_hidden(year.sun, azimuths, elevations),
+        horizon_shade.sky_view(tilt, azimuth, azimuths, elevations),
+        horizon_shade.isotropic_sky(year.weather, year.sun, tilt),
+    )

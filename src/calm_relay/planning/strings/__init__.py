@@ -1,0 +1,1 @@
+"""Strings on tracker inputs, and the planner that lays them."""

@@ -1,0 +1,297 @@
+"""Strings laid by the planner: the best of all layouts that pass every hard check, found by integer programming.
+
+Every layout that one input can carry is listed: strings of one face, or strings of two faces equal in length and
+module. Which input carries which is then an integer program over the kinds of inputs, solved to its optimum, so
+that nothing is missed; what cannot be connected is told with its reason.
+"""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import combinations
+from math import ceil, floor
+
+import numpy as np
+
+from calm_relay.exchange.array_cache import cached_arrays
+from calm_relay.job.equipment import Converter, Module, Tracker
+from calm_relay.job.model import RoofFace
+from calm_relay.physics.strings import cold_open_circuit_v, cold_table_factor, hot_max_power_v, reverse_current_a
+from calm_relay.planning.site.array import DesignTemperatures, Face
+from calm_relay.planning.strings.stringing import LAID, LeftOut, SiteLimit, Stringing, StringRun
+
+# What is given away for an easier or better layout, in modules of the best face: a string more, fuses, unlike
+# faces on one input, hot voltage near the tracker's edge or below its full power.
+STRING_COST, FUSE_COST, SHARED_COST, EDGE_COST, DIM_COST = 0.02, 0.3, 0.25, 0.15, 0.1
+MARGIN = 1.05
+# Raised when the same faces and inputs would be laid otherwise.
+EDITION = 1
+
+
+@dataclass(frozen=True)
+class _Want:
+    """A face as the search sees it: its module, how many, the worth of one, and the strings it must keep."""
+
+    plan: RoofFace
+    module: Module
+    worth: float
+    fixed: bool
+
+
+@dataclass(frozen=True)
+class _Layout:
+    """What one input can carry: for each face (number, in series, parallel), and what it is worth."""
+
+    parts: tuple[tuple[int, int, int], ...]
+    worth: float
+
+
+def lay_strings(
+    faces: tuple[Face, ...],
+    converter: Converter,
+    temperatures: DesignTemperatures,
+    site: SiteLimit,
+    optimisers,
+    fixed=frozenset(),
+) -> Stringing:
+    """The best strings for an inverter.
+
+    Parameters
+    ----------
+    faces : tuple of Face
+    converter : Converter
+    temperatures : DesignTemperatures
+    site : SiteLimit
+    optimisers : dict of str to Optimiser
+        By face name, for faces that have them.
+    fixed : frozenset of str
+        Faces whose strings stay as they are wired: same number, same length.
+
+    Returns
+    -------
+    Stringing
+        Never one that fails a hard check; modules that find no place are left out with the reason.
+    """
+    if converter.pv is None:
+        return Stringing((), tuple(LeftOut(face, face.plan.count, "there is no input") for face in faces), LAID)
+    trackers = list(enumerate(converter.pv.trackers, 1))
+    best = max((face.kwh_a_module for face in faces), default=1.0) or 1.0
+    plain = [face for face in faces if face.plan.name not in optimisers]
+    optimised = [face for face in faces if face.plan.name in optimisers]
+    runs, left_out = [], []
+    if optimised:
+        found, out, used = _optimised(optimised, converter, trackers, temperatures, optimisers)
+        runs += found
+        left_out += out
+        trackers = [item for item in trackers if item[0] not in used]
+    wants = tuple(
+        _Want(face.plan, face.module, round(face.kwh_a_module / best, 3), face.plan.name in fixed)
+        for face in plain
+    )
+    cold_c, hot_c = temperatures.cold_c, round(temperatures.hot_c, 3)
+    for number, face_number, in_series, parallel in _solve(
+        wants, tuple(trackers), cold_c, hot_c, min(site.volts, 1e6)
+    ):
+        tracker = converter.pv.trackers[number - 1]
+        runs.append(StringRun(plain[face_number], in_series, parallel, tracker, number))
+    for number, face in enumerate(plain):
+        left = face.plan.count - sum(run.modules for run in runs if run.face is face)
+        if left:
+            reason = _why(wants[number], left, trackers, {run.tracker_number for run in runs}, cold_c, hot_c, site)
+            left_out.append(LeftOut(face, left, reason))
+    runs.sort(key=lambda run: (run.tracker_number, run.chain))
+    return Stringing(tuple(runs), tuple(left_out), LAID)
+
+
+def lengths_allowed(module: Module, tracker: Tracker, cold_c: float, hot_c: float, site_v: float) -> range:
+    """Modules in series that pass every hard voltage check on an input; empty when none does.
+
+    On the cold side the stricter of coefficient and table counts, so that neither method refuses the layout.
+    """
+    cold_v = cold_open_circuit_v(module.open_circuit_v, module.voc_per_c, 1, cold_c)
+    if module.technology != "thin film" and cold_c >= -40:
+        cold_v = max(cold_v, module.open_circuit_v * cold_table_factor(cold_c))
+    longest = floor(min(tracker.max_v, module.system_voltage_v, site_v) / cold_v + 1e-9)
+    hot_v = hot_max_power_v(module.max_power_v, module.vmp_per_c, 1, hot_c)
+    open_hot_v = cold_open_circuit_v(module.open_circuit_v, module.voc_per_c, 1, hot_c)
+    if hot_v <= 0 or open_hot_v <= 0:
+        return range(0)
+    shortest = max(ceil(tracker.mppt_low_v / hot_v - 1e-9), ceil(tracker.start_v / open_hot_v - 1e-9), 1)
+    return range(shortest, longest + 1)
+
+
+@lru_cache(maxsize=256)
+def _solve(wants, trackers, cold_c, hot_c, site_v):
+    """(input, face, in series, parallel) of the best layout, remembered between runs."""
+    if not wants or not trackers:
+        return ()
+    faces = [
+        (want.plan.count, want.plan.strings, want.module.model_dump_json(), want.worth, want.fixed)
+        for want in wants
+    ]
+    inputs = [(number, tracker.model_dump_json()) for number, tracker in trackers]
+    key = f"strings|{EDITION}|{faces}|{inputs}|{cold_c}|{hot_c}|{site_v}"
+
+    def make():
+        return {"runs": np.array(_optimum(wants, trackers, cold_c, hot_c, site_v), dtype=int).reshape(-1, 4)}
+
+    return tuple(map(tuple, cached_arrays(key, make, small=True)["runs"].tolist()))
+
+
+def _optimum(wants, trackers, cold_c, hot_c, site_v):
+    from scipy.optimize import Bounds, LinearConstraint, milp
+
+    kinds = {}
+    for number, tracker in trackers:
+        kinds.setdefault(tracker, []).append(number)
+    columns = [
+        (kind, layout)
+        for kind in kinds
+        for layout in _layouts(wants, kind, cold_c, hot_c, site_v)
+        if layout.worth > 0
+    ]
+    if not columns:
+        return ()
+    rows = list(kinds) + list(range(len(wants)))
+    matrix = np.zeros((len(rows) + sum(want.fixed for want in wants), len(columns)))
+    low = np.zeros(matrix.shape[0])
+    high = np.array([len(kinds[kind]) for kind in kinds] + [want.plan.count for want in wants], dtype=float)
+    high = np.append(high, np.zeros(matrix.shape[0] - high.size))
+    fixed_rows = {}
+    for number, want in enumerate(wants):
+        if want.fixed:
+            fixed_rows[number] = len(rows) + len(fixed_rows)
+            high[fixed_rows[number]] = want.plan.strings
+    for at, (kind, layout) in enumerate(columns):
+        matrix[rows.index(kind), at] = 1
+        for face, in_series, parallel in layout.parts:
+            matrix[len(kinds) + face, at] += in_series * parallel
+            if face in fixed_rows:
+                matrix[fixed_rows[face], at] += parallel
+    most = np.array([len(kinds[kind]) for kind, _ in columns], dtype=float)
+    solved = milp(
+        -np.array([layout.worth for _, layout in columns]),
+        constraints=LinearConstraint(matrix, low, high),
+        integrality=np.ones(len(columns)),
+        bounds=Bounds(0, most),
+        options={"mip_rel_gap": 1e-6},
+    )
+    if solved.x is None:
+        return ()
+    free = {kind: list(numbers) for kind, numbers in kinds.items()}
+    taken = [
+        (layout, kind)
+        for (kind, layout), times in zip(columns, np.round(solved.x).astype(int), strict=True)
+        for _ in range(times)
+    ]
+    # Faces take the inputs in their own order.
+    taken.sort(key=lambda item: min(face for face, *_ in item[0].parts))
+    found = []
+    for layout, kind in taken:
+        number = free[kind].pop(0)
+        found += [(number, face, in_series, parallel) for face, in_series, parallel in layout.parts]
+    return tuple(found)
+
+
+def _layouts(wants, tracker, cold_c, hot_c, site_v):
+    singles = {}
+    for number, want in enumerate(wants):
+        lengths = lengths_allowed(want.module, tracker, cold_c, hot_c, site_v)
+        if want.fixed:
+            lengths = [n for n in lengths if n == want.plan.in_series]
+        singles[number] = [n for n in lengths if n <= want.plan.count]
+        for in_series in singles[number]:
+            for parallel in range(1, tracker.strings + 1):
+                if _carries(want.module, tracker, parallel) and parallel * in_series <= want.plan.count:
+                    yield _layout(wants, tracker, ((number, in_series, parallel),), hot_c)
+    for one, other in combinations(range(len(wants)), 2):
+        if wants[one].module != wants[other].module:
+            continue
+        for in_series in set(singles[one]) & set(singles[other]):
+            for p in range(1, tracker.strings):
+                for q in range(1, tracker.strings - p + 1):
+                    fits = p * in_series <= wants[one].plan.count and q * in_series <= wants[other].plan.count
+                    if fits and _carries(wants[one].module, tracker, p + q):
+                        yield _layout(wants, tracker, ((one, in_series, p), (other, in_series, q)), hot_c)
+
+
+def _carries(module, tracker, parallel):
+    return parallel * module.short_circuit_a <= tracker.short_circuit_a + 1e-9
+
+
+def _layout(wants, tracker, parts, hot_c):
+    module, in_series = wants[parts[0][0]].module, parts[0][1]
+    parallel = sum(p for _, _, p in parts)
+    modules = sum(wants[face].worth * n * p for face, n, p in parts)
+    used = min(1.0, tracker.usable_a / (parallel * module.max_power_a))
+    worth = modules * (0.5 + 0.5 * used) - STRING_COST * parallel
+    if len(parts) > 1:
+        worth -= SHARED_COST
+    if parallel > 2 or reverse_current_a(module.short_circuit_a, parallel) > module.series_fuse_a:
+        worth -= FUSE_COST
+    hot_v = hot_max_power_v(module.max_power_v, module.vmp_per_c, in_series, hot_c)
+    if hot_v < tracker.mppt_low_v * MARGIN:
+        worth -= EDGE_COST
+    if hot_v < tracker.full_power_low_v:
+        worth -= DIM_COST
+    # Of layouts that connect as much, the one nearest the middle of the tracker's window.
+    middle = (tracker.full_power_low_v + tracker.mppt_high_v) / 2 / module.max_power_v
+    worth -= 0.0004 * parallel * (in_series - middle) ** 2
+    return _Layout(parts, worth)
+
+
+def _why(want, left, trackers, taken, cold_c, hot_c, site):
+    """Why modules of a face were left out."""
+    lengths = [
+        lengths_allowed(want.module, tracker, cold_c, hot_c, site.volts)
+        for number, tracker in trackers
+        if number not in taken
+    ]
+    if not trackers:
+        return "no input is free"
+    if not lengths:
+        return f"all {len(trackers)} inputs are taken"
+    if want.fixed:
+        return f"they stay wired {want.plan.in_series} in series, which no free input takes"
+    allowed = [item for item in lengths if len(item)]
+    if not allowed:
+        return "no number of them in series meets a free input's voltages"
+    shortest = min(item.start for item in allowed)
+    if left < shortest:
+        return f"a string on a free input needs at least {shortest} in series"
+    return "more of them would pass a current limit"
+
+
+def _optimised(faces, converter, trackers, temperatures, optimisers):
+    """Strings of modules with optimisers: lengths within the optimiser's limits, across faces where need be."""
+    optimiser = optimisers[faces[0].plan.name]
+    if not (optimiser.any_inverter or optimiser.key in converter.pv.optimisers):
+        reason = f"{converter.name} does not speak to {optimiser.name}"
+        return [], [LeftOut(face, face.plan.count, reason) for face in faces], set()
+    queue = [face for face in faces for _ in range(face.plan.count)]
+    seats = [(number, tracker) for number, tracker in trackers for _ in range(tracker.strings)]
+    # One string on every input before a second on any.
+    order = {number: 0 for number, _ in trackers}
+    ranked = []
+    for number, tracker in seats:
+        order[number] += 1
+        ranked.append((order[number], number, tracker))
+    ranked.sort(key=lambda seat: seat[:2])
+    heaviest_w = max(face.module.power_w for face in faces)
+    longest = min(optimiser.string_max, floor(optimiser.string_power_w / heaviest_w))
+    fewest = ceil(len(queue) / longest) if longest else 0
+    count = next(
+        (n for n in range(max(fewest, 1), len(ranked) + 1) if len(queue) // n >= optimiser.string_min), None
+    )
+    reason = ""
+    if not longest or count is None:
+        count = min(len(ranked), len(queue) // optimiser.string_min) if longest else 0
+        reason = f"a string holds {optimiser.string_min} to {longest} of them, and there are {len(ranked)} places"
+    runs, at = [], 0
+    for chain in range(1, count + 1):
+        size = min(longest, (len(queue) - at) // (count - chain + 1))
+        here, at = queue[at : at + size], at + size
+        _, number, tracker = ranked[chain - 1]
+        for face in dict.fromkeys(here):
+            runs.append(StringRun(face, here.count(face), 1, tracker, number, optimisers[face.plan.name], chain))
+    out = [LeftOut(face, queue[at:].count(face), reason) for face in dict.fromkeys(queue[at:])]
+    return runs, out, {run.tracker_number for run in runs}

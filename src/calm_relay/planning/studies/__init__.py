@@ -1,0 +1,1 @@
+"""What is studied beside the plan, each on demand."""

@@ -1,0 +1,199 @@
+"""Which circuits live through a chosen outage: a critical-loads board against the whole house with shedding."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from calm_relay.job.model import Job
+from calm_relay.physics import outage
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.operation.backed_up_loads import Backed, whole_behind
+from calm_relay.planning.operation.island import forms_grid
+from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.studies.outage import Rehearsal, rehearse
+
+HOURS = 30.0
+# Levels at which circuits of lesser priority are shed, tried from the lowest up.
+LADDERS = ((0.15, 0.35), (0.25, 0.6), (0.4, 0.9))
+MOST_TRIES = 40
+
+
+@dataclass(frozen=True, eq=False)
+class Proposal:
+    """One school's answer: circuits to keep, to shed and to leave, the outage they were held against, the cost.
+
+    `left` says for each circuit left out, or dropped as the street goes, why; `shed` holds the charge below which
+    a circuit goes. `rehearsal` is None where not even one circuit lives.
+    """
+
+    school: str
+    kept: tuple[str, ...]
+    left: tuple[tuple[str, str], ...]
+    shed: dict[str, float]
+    cost: float
+    rehearsal: Rehearsal | None
+
+    @property
+    def holds(self) -> bool:
+        """Whether something is kept that lives through."""
+        return bool(self.kept) and self.rehearsal is not None and self.rehearsal.lived_h is None
+
+    def apply(self, job: Job) -> Job:
+        """The job with this board: kept, shed, and the rest on the street only, or dropped as it goes dark."""
+        circuits = []
+        for circuit in job.board.circuits:
+            if circuit.name in self.shed:
+                circuits.append(circuit.with_(role="shed", shed_below=self.shed[circuit.name]))
+            elif circuit.name in self.kept:
+                keeps = circuit.role if circuit.role != "street only" else "backed up"
+                circuits.append(circuit.with_(role="backed up" if self.school == WHOLE else keeps))
+            else:
+                circuits.append(circuit.with_(role="street only"))
+        return job.with_(board=job.board.with_(circuits=tuple(circuits)))
+
+    @property
+    def load_hours(self) -> dict[str, float]:
+        """Hours in which each circuit that is kept or shed was fed."""
+        if self.rehearsal is None:
+            return {}
+        hours = self.rehearsal.on.sum(axis=0) * self.rehearsal.step_h
+        return dict(zip(self.rehearsal.names, hours.tolist(), strict=True))
+
+
+CRITICAL, WHOLE = "critical-loads board", "whole house with shedding"
+
+
+@dataclass(frozen=True, eq=False)
+class _Dark:
+    """The outage that boards are held against."""
+
+    plan: Plan
+    option: Option
+    first: int
+    hours: float
+    progress: Progress
+    events: bool
+
+    @property
+    def board(self):
+        """The job's board where something forms a grid behind it, else None."""
+        lives = self.option.outcome is not None and forms_grid(self.option.design.store_box)
+        return self.plan.job.board if lives else None
+
+    def run(self, **fed) -> Rehearsal | None:
+        """Rehearses it with the circuits that are fed."""
+        return rehearse(self.plan, self.option, self.first, self.hours, self.events, **fed)
+
+
+def _critical(dark: _Dark) -> Proposal:
+    """The largest critical-loads board: circuits by priority, as long as the outage is lived through.
+
+    A circuit that ends it is left out, and the next tried: a large one does not keep the small ones after it out.
+    """
+    wanted = sorted(
+        (circuit for circuit in dark.board.circuits if circuit.role != "street only"),
+        key=lambda circuit: circuit.priority,
+    )
+    kept, left, best = [], [], None
+    for number, circuit in enumerate(wanted):
+        dark.progress(number / max(len(wanted), 1), f"Trying {circuit.name}")
+        run = dark.run(only=frozenset([*kept, circuit.name]))
+        if run is None or circuit.name not in run.names:
+            left.append((circuit.name, "it hangs on a phase that is dark"))
+        elif run.lived_h is None:
+            kept.append(circuit.name)
+            best = run
+        else:
+            left.append((circuit.name, _why(run)))
+    costs = dark.plan.job.costs
+    cost = costs.backup_board + len(kept) * costs.backup_circuit if kept else 0.0
+    return Proposal(CRITICAL, tuple(kept), tuple(left), {}, cost, best)
+
+
+def _whole(dark: _Dark) -> Proposal:
+    """Every circuit behind the relay: what trips it is dropped at once, what empties it is shed by charge."""
+    board, job = dark.board, dark.plan.job
+    everything = whole_behind(dark.option.design, job, dark.plan.demand)
+    priority = {circuit.name: circuit.priority for circuit in board.circuits}
+    dropped: dict[str, str] = {}
+    shed: dict[str, float] = {}
+    ladder, run = 0, None
+    for tried in range(MOST_TRIES):
+        dark.progress(tried / MOST_TRIES, "Shedding until it holds")
+        run = dark.run(fed=_shed_at(everything, dropped, shed))
+        if run is None or run.lived_h is None:
+            break
+        if run.cause == outage.EMPTY and ladder < len(LADDERS):
+            shed = _ladder(everything.names, priority, dropped, LADDERS[ladder])
+            ladder += 1
+        else:
+            # What asks most goes first where power is short, what matters least where energy is.
+            name = _next(run, priority, dropped) if run.cause == outage.EMPTY else _fed(run, dropped)
+            if name is None:
+                break
+            dropped[name] = _why(run)
+            shed.pop(name, None)
+    kept = tuple(name for name in everything.names if name not in dropped)
+    elsewhere = tuple(
+        (circuit.name, "it hangs on a phase that is dark")
+        for circuit in board.circuits
+        if circuit.name not in everything.names
+    )
+    levels = {**shed, **dict.fromkeys(dropped, 1.0)}
+    cost = job.costs.whole_changeover + len(levels) * job.costs.shed_relay
+    return Proposal(WHOLE, kept, (*dropped.items(), *elsewhere), levels, cost, run)
+
+
+def _why(run):
+    """What ended it, as part of a sentence."""
+    return run.ended_by[:1].lower() + run.ended_by[1:].rstrip(".")
+
+
+def _shed_at(everything: Backed, dropped, shed) -> Backed:
+    levels = [1.0 if name in dropped else shed.get(name, 0.0) for name in everything.names]
+    return replace(everything, shed_below=np.array(levels, dtype=float))
+
+
+def _ladder(names, priority, dropped, ends):
+    """Levels that rise as priority falls; what has the first priority is never shed by charge."""
+    ranks = sorted({priority[name] for name in names if name not in dropped})[1:]
+    if not ranks:
+        return {}
+    levels = dict(zip(ranks, np.linspace(*ends, len(ranks)), strict=True))
+    return {
+        name: round(float(levels[priority[name]]), 2)
+        for name in names
+        if name not in dropped and priority[name] in levels
+    }
+
+
+def _fed(run, dropped):
+    """The circuit that ended it, or of those still fed the one that asks most then."""
+    if run.ended_at and run.ended_at not in dropped:
+        return run.ended_at
+    at = round(run.lived_h / run.step_h)
+    asked = {name: kw for name, kw in zip(run.names, run.load[:, at].tolist(), strict=True) if name not in dropped}
+    return max(asked, key=asked.get) if len(asked) > 1 else None
+
+
+def _next(run, priority, dropped):
+    """The circuit that matters least; None where one is left."""
+    left = [name for name in run.names if name not in dropped]
+    return max(left, key=lambda name: (priority[name], left.index(name))) if len(left) > 1 else None
+
+
+def schools_of(
+    plan: Plan,
+    option: Option,
+    first: int,
+    hours: float = HOURS,
+    progress: Progress = unheard,
+    events: bool = True,
+) -> tuple[Proposal, ...]:
+    """Both schools for an outage from a step: the critical-loads board, and the whole house with shedding.
+
+    `events` says whether machines start as events in the outage they are held against. Empty without a board or a
+    box that forms a grid.
+    """
+    dark = _Dark(plan, option, first, hours, progress, events)
+    return () if dark.board is None else (_critical(dark), _whole(dark))

@@ -1,0 +1,186 @@
+"""A store's years: what is left of it, what the warranty promises, and what ageing does to the money."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from calm_relay.physics.fade import Cycles, calendar_fade, count_cycles, cycle_fade
+from calm_relay.physics.money import internal_rate_of_return, present_value
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.operation.simulate import Inputs, bill_of, inputs_of, sum_inputs
+from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.site.battery_temperature import store_air_c
+
+END = 0.7
+LEAST_LEFT = 0.3
+
+
+@dataclass(frozen=True)
+class Warranty:
+    """What the maker promises, and what the simulation makes of it.
+
+    `ends_year` is when years or throughput end it, `by` says which; `left_then` is what is left at that time.
+    """
+
+    promised: float
+    years: float
+    throughput_kwh: float
+    ends_year: float
+    by: str
+    left_then: float
+
+    @property
+    def kept(self) -> bool:
+        """Whether the store is expected to hold what is promised."""
+        return self.left_then >= self.promised
+
+
+@dataclass(frozen=True, eq=False)
+class Life:
+    """The store of an option over the job's years; arrays have an entry a year, the first year first.
+
+    `left` is usable energy at the end of each year over usable when new; `standing` and `cycling` are what the
+    calendar and the cycles have taken by then. `years_to_end` is when 70 % are left, drawn on beyond the horizon
+    at the pace of the last year, None when nothing fades. `cycles` are the first year's.
+    """
+
+    left: np.ndarray
+    standing: np.ndarray
+    cycling: np.ndarray
+    bill: np.ndarray
+    saving: np.ndarray
+    full_cycles: np.ndarray
+    cycles: Cycles
+    years_to_end: float | None
+    warranty: Warranty
+    replaced_after: int | None
+    npv: float
+    irr: float | None
+    payback_years: float | None
+    full_share: np.ndarray
+    empty_share: np.ndarray
+
+
+def life_of(plan: Plan, option: Option, progress: Progress = unheard) -> Life | None:
+    """Runs an option through the job's years with a store that fades and modules that age.
+
+    None for an option without a store of its own.
+    """
+    box = option.design.store_box
+    if option.outcome is None or box is None:
+        return None
+    job, costs, bank = plan.job, plan.job.costs, box.bank
+    number = option.design.boxes.index(box)
+    inputs = inputs_of(option.design, job, plan.site, plan.demand)
+    now = inputs_of(plan.options[0].design, job, plan.site, plan.demand)
+    air = store_air_c(job.place, plan.site)
+    depths = [point.depth for point in bank.pack.cycle_life]
+    lives = [point.cycles for point in bank.pack.cycle_life]
+    ageing = max(face.module.ageing_per_year for face in plan.faces)
+    years = costs.horizon_years
+    rows, left, worn, born, first, replaced = [], 1.0, 0.0, 0, None, None
+    for year in range(years):
+        progress(year / years, f"Living through year {year + 1}")
+        array = (1.0 - ageing) ** year
+        run = sum_inputs(_aged(inputs, number, left).scaled(array=array))
+        usable = inputs.plant[number].battery.usable_kwh * left
+        cycles = count_cycles(run.level[number] / usable)
+        first = first or cycles
+        worn += cycle_fade(cycles.of(bank.pack.depth_of_discharge), depths, lives, bank.pack.cycles_to)
+        stood = calendar_fade(year + 1 - born, air, bank.pack.calendar_fade)
+        bill = bill_of(run, job, plan.site)
+        bill_now = bill_of(sum_inputs(now.scaled(array=array)), job, plan.site)
+        turned = run.kwh("discharge", number)
+        left = max(1.0 - stood - worn, LEAST_LEFT)
+        rows.append((left, stood, worn, bill, bill_now - bill, turned / usable, turned))
+        if costs.replace_year is not None and year + 1 == costs.replace_year < years:
+            replaced, born, worn, left = costs.replace_year, year + 1, 0.0, 1.0
+    left, standing, cycling, bill, saving, full_cycles, turned = np.array(rows).T
+    flows = _flows(option, bank, saving, costs, replaced)
+    return Life(
+        left,
+        standing,
+        cycling,
+        bill,
+        saving,
+        full_cycles,
+        first,
+        _years_to(left[:replaced], END),
+        _warranty(bank, left[:replaced], turned),
+        replaced,
+        present_value(flows, costs.discount_rate),
+        internal_rate_of_return(flows),
+        _payback(flows),
+        *_full_and_empty(plan, option, number),
+    )
+
+
+def _aged(inputs: Inputs, number, left):
+    part = inputs.plant[number]
+    faded = replace(part.battery, usable_kwh=part.battery.usable_kwh * left)
+    plant = (*inputs.plant[:number], replace(part, battery=faded), *inputs.plant[number + 1 :])
+    return replace(inputs, plant=plant)
+
+
+def _flows(option, bank, saving, costs, replaced):
+    """Money in and out by year, today first."""
+    rise = (1.0 + costs.price_rise) ** np.arange(saving.size)
+    flows = np.concatenate([[-option.outcome.money.outlay], saving * rise])
+    if replaced is not None:
+        flows[replaced] -= bank.price + bank.install_hours * costs.labour_per_hour
+    return flows
+
+
+def _payback(flows):
+    """Years until what came in equals what went out, straight within a year; None when it does not in time."""
+    total = np.cumsum(flows)
+    if total[0] >= 0:
+        return 0.0
+    home = np.flatnonzero(total >= 0)
+    if not home.size:
+        return None
+    year = int(home[0])
+    return year - float(total[year] / (total[year] - total[year - 1]))
+
+
+def _years_to(left, end):
+    """When so much is left, straight between years and beyond the last at its pace; None when nothing fades."""
+    known = np.concatenate([[1.0], left])
+    below = np.flatnonzero(known <= end)
+    if below.size:
+        year = int(below[0])
+        return year - 1 + float((known[year - 1] - end) / (known[year - 1] - known[year]))
+    pace = known[-2] - known[-1]
+    return len(left) + float((known[-1] - end) / pace) if pace > 1e-6 else None
+
+
+def _warranty(bank, left, turned):
+    pack = bank.pack
+    promised_kwh = pack.warranty_mwh_per_kwh * bank.nominal_kwh * 1000.0
+    total = np.cumsum(turned)
+    over = np.flatnonzero(total >= promised_kwh) if promised_kwh > 0 else np.array([], dtype=int)
+    by_throughput = float("inf")
+    if over.size:
+        year = int(over[0])
+        before = total[year - 1] if year else 0.0
+        by_throughput = year + float((promised_kwh - before) / (total[year] - before))
+    elif promised_kwh > 0 and turned[-1] > 0:
+        by_throughput = turned.size + float((promised_kwh - total[-1]) / turned[-1])
+    ends = min(float(pack.warranty_years), by_throughput)
+    known = np.concatenate([[1.0], left])
+    then = float(np.interp(ends, np.arange(known.size), known))
+    by = "throughput" if by_throughput < pack.warranty_years else "years"
+    return Warranty(pack.warranty_fraction, float(pack.warranty_years), promised_kwh, ends, by, then)
+
+
+def _full_and_empty(plan, option, number):
+    """Share of each month's days on which the store was full, and at its reserve, once."""
+    year = option.outcome.year
+    part = year.plant[number].battery
+    level = (year.of("store", number) / part.usable_kwh).reshape(365, -1)
+    month = plan.site.calendar.month.reshape(365, -1)[:, 0]
+    full, empty = level.max(axis=1) >= 0.98, level.min(axis=1) <= part.reserve + 0.02
+    return (
+        np.array([full[month == m].mean() for m in range(1, 13)]),
+        np.array([empty[month == m].mean() for m in range(1, 13)]),
+    )

@@ -1,0 +1,65 @@
+"""What energy and power of a store bring, over a field of both."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from calm_relay.physics.plant import UNLIMITED
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.operation.simulate import bill_of, inputs_of, sum_inputs
+from calm_relay.planning.plan import Option, Plan
+
+ENERGIES, POWERS = 9, 8
+
+
+@dataclass(frozen=True, eq=False)
+class StoreMap:
+    """Yearly saving over usable energy [kWh] and power [kW], shape (energies, powers), and where the option is.
+
+    Power is that of the store, charging and giving; a hybrid's AC limit towards the home stays as it is.
+    """
+
+    usable_kwh: np.ndarray
+    power_kw: np.ndarray
+    saving: np.ndarray
+    here_kwh: float
+    here_kw: float
+
+    @property
+    def by_power(self) -> np.ndarray:
+        """Saving over power at the option's own energy."""
+        return np.array([np.interp(self.here_kwh, self.usable_kwh, column) for column in self.saving.T])
+
+
+def store_map(plan: Plan, option: Option, progress: Progress = unheard) -> StoreMap | None:
+    """Simulates a field of energies and powers on an option's boxes; None without a new store."""
+    box = option.design.store_box
+    if box is None or option.outcome is None or not box.store_is_new:
+        return None
+    number = option.design.boxes.index(box)
+    inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
+    part = inputs.plant[number]
+    bill_now = option.outcome.money.bill + option.outcome.money.saving
+    here_kw = option.outcome.limit.power_kw
+    energies = np.linspace(0.25, 2.5, ENERGIES) * box.bank.usable_kwh
+    powers = np.linspace(0.2, 1.3, POWERS) * max(here_kw, plan.demand.evening_peak_kw)
+    saving = np.zeros((ENERGIES, POWERS))
+    for i, energy in enumerate(energies):
+        progress(i / ENERGIES, "Trying energy and power of the store")
+        for j, power in enumerate(powers):
+            battery = replace(
+                part.battery,
+                usable_kwh=float(energy),
+                charge_kw=float(power),
+                discharge_kw=float(power),
+                charge_a=UNLIMITED,
+                discharge_a=UNLIMITED,
+                from_ac_kw=float(power),
+            )
+            scaled = replace(part, battery=battery)
+            if not part.pv:
+                scaled = replace(scaled, ac_limit_kw=float(power), loss_rated_kw=float(power))
+            plant = (*inputs.plant[:number], scaled, *inputs.plant[number + 1 :])
+            run = sum_inputs(replace(inputs, plant=plant))
+            saving[i, j] = bill_now - bill_of(run, plan.job, plan.site)
+    return StoreMap(energies, powers, saving, box.bank.usable_kwh, here_kw)

@@ -1,0 +1,155 @@
+"""What more or less of the same battery would bring, and what each rule of thumb would choose."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from calm_relay.job.base import minutes_of
+from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.architecture.refusals import battery_refusals
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.equipment.bank import Bank, charge_dc_kw
+from calm_relay.planning.operation.simulate import bill_of, simulate
+from calm_relay.planning.plan import Option, Plan
+
+OUTAGE_H = 8.0
+NEARLY = 0.02
+
+
+@dataclass(frozen=True)
+class Flag:
+    """What a rule of thumb would choose [kWh usable], the rule in a few words, and where its figures come from."""
+
+    name: str
+    usable_kwh: float
+    sentence: str
+    source: str
+
+
+@dataclass(frozen=True, eq=False)
+class StoreSweep:
+    """Yearly saving and import over the number of packs; `chosen` indexes the job's count, None when left out."""
+
+    counts: np.ndarray
+    usable_kwh: np.ndarray
+    saving: np.ndarray
+    import_kwh: np.ndarray
+    chosen: int | None
+    flags: tuple[Flag, ...]
+
+
+@dataclass(frozen=True)
+class Fullness:
+    """How the chosen store spends its year: days it was full or empty once, and full cycles."""
+
+    full_days: int
+    empty_days: int
+    cycles: float
+
+
+def sweep_store(plan: Plan, option: Option, progress: Progress = unheard) -> StoreSweep | None:
+    """Saving for every number of packs that can be built on the option's box; None without a new store."""
+    box = option.design.store_box
+    if box is None or not box.is_new or option.outcome is None:
+        return None
+    pack = box.bank.pack
+    bill_now = option.outcome.money.bill + option.outcome.money.saving
+    counts, rows = [], []
+    for count in range(pack.count_min, pack.count_max + 1):
+        progress((count - pack.count_min) / (pack.count_max - pack.count_min + 1), "Trying store sizes")
+        bank = replace(box.bank, count=count)
+        if battery_refusals(bank, box.converter, plan.job):
+            continue
+        year = simulate(with_bank(option.design, bank), plan.job, plan.site, plan.demand)
+        counts.append(count)
+        rows.append((bank.usable_kwh, bill_now - bill_of(year, plan.job, plan.site), year.bus_kwh("import")))
+    if not counts:
+        return None
+    chosen = counts.index(box.bank.count) if box.bank.count in counts else None
+    return StoreSweep(np.array(counts), *np.array(rows).T, chosen, flags_of(plan, option))
+
+
+def with_bank(design: Design, bank: Bank) -> Design:
+    """The design with another bank on its store's box."""
+    boxes = tuple(replace(box, bank=bank) if box is design.store_box else box for box in design.boxes)
+    return replace(design, boxes=boxes)
+
+
+def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
+    """The schools' rules of thumb, each in usable kWh (common practice, no source)."""
+    box = option.design.store_box
+    store, site, demand = plan.job.store, plan.site, plan.demand
+    year = option.outcome.year
+    above = max(1.0 - store.reserve, 0.05)
+    winter = demand.worst_season_steps
+    days = winter.sum() * year.step_h / 24
+    night = float(demand.kw[winter & site.dark].sum() * year.step_h / days)
+    a_day = float(demand.yearly_kwh / 365)
+    made = year.of("pv_dc")[winter].sum() * year.step_h / days
+    daylight_use = float(np.minimum(demand.kw, year.of("pv_dc"))[winter].sum() * year.step_h / days)
+    surplus = max(float(made) - daylight_use, 0.0)
+    season = demand.worst_season
+    flags = [
+        Flag(
+            "night",
+            night / above,
+            f"from sunset to sunrise {season} asks {night:.1f} kWh",
+            f"mean dark hours of {season}, {demand.source}",
+        ),
+        Flag(
+            "70 % of a day",
+            0.7 * a_day / above,
+            f"the middle of 60 to 80 % of {a_day:.1f} kWh",
+            f"yearly mean day, {demand.source}",
+        ),
+        Flag(
+            f"{OUTAGE_H:g} h dark",
+            OUTAGE_H * demand.worst_season_mean_kw,
+            f"the mean {season} load of {demand.worst_season_mean_kw:.1f} kW, from full",
+            f"mean of {season}, {demand.source}",
+        ),
+        Flag(
+            f"{season} sun",
+            surplus / above,
+            f"a mean {season} day leaves {surplus:.1f} kWh over",
+            f"simulated {season}, {site.source}",
+        ),
+    ]
+    if store.first_window is not None:
+        minutes = (minutes_of(store.first_window.end) - minutes_of(store.first_window.start)) % 1440
+        rate_kw, _ = charge_dc_kw(box.bank, box.converter, store.first_window.limit_kw)
+        brought = rate_kw * box.bank.pack.round_trip**0.5 * minutes / 60
+        span = max(store.first_window.target - store.reserve, 0.05)
+        flags.append(
+            Flag(
+                "cheap window",
+                brought / span,
+                f"the window brings {brought:.1f} kWh",
+                "charge rate of battery and inverter, datasheets",
+            )
+        )
+    flags.append(
+        Flag(
+            "one size up",
+            box.bank.usable_kwh + box.bank.pack.usable_kwh * box.bank.units,
+            "shallower cycles, slower ageing, room to grow",
+            "the job's count plus one",
+        )
+    )
+    return tuple(flags)
+
+
+def fullness_of(option: Option) -> Fullness | None:
+    """How often the store was full and empty; None without one."""
+    box = option.design.store_box
+    if box is None or option.outcome is None:
+        return None
+    year = option.outcome.year
+    number = option.design.boxes.index(box)
+    part = year.plant[number].battery
+    level = (year.of("store", number) / part.usable_kwh).reshape(365, -1)
+    return Fullness(
+        int((level.max(axis=1) >= 1.0 - NEARLY).sum()),
+        int((level.min(axis=1) <= part.reserve + NEARLY).sum()),
+        year.kwh("discharge", number) / part.usable_kwh,
+    )

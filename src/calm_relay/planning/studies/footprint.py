@@ -1,0 +1,59 @@
+"""The same footprint with better modules: what replacing those on a face would give."""
+
+from dataclasses import dataclass
+
+from calm_relay.job.equipment import Module
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.site.array import face_with
+from calm_relay.planning.site.roof_room import room_of
+
+
+@dataclass(frozen=True)
+class Swap:
+    """One module on one face: how many fit, their power [kWp] and year [kWh], and what it adds to today."""
+
+    face: str
+    module: Module
+    count: int
+    kwp: float
+    kwh: float
+    more_kwp: float
+    more_kwh: float
+    price: float
+
+
+def footprint_swaps(plan: Plan, option: Option, progress: Progress = unheard) -> tuple[Swap, ...]:
+    """Every module of the catalogue on every measured face, the largest gain first.
+
+    On a face that was not measured modules take the area of those that lie there.
+    """
+    found = []
+    modules = option.ground.kit.catalogue.modules
+    for number, face in enumerate(plan.faces):
+        for module in modules:
+            progress(number / len(plan.faces), "Laying other modules")
+            if module == face.module:
+                continue
+            room = room_of(face, module)
+            if room is not None:
+                count = room.count
+            else:
+                area = face.plan.count * face.module.length_mm * face.module.width_mm
+                count = int(area / (module.length_mm * module.width_mm) + 1e-9)
+            if count < 1:
+                continue
+            made = face_with(plan.job, plan.site, face, module, count)
+            found.append(
+                Swap(
+                    face.plan.name,
+                    module,
+                    count,
+                    made.rated_kw,
+                    made.yearly_kwh,
+                    made.rated_kw - face.rated_kw,
+                    made.yearly_kwh - face.yearly_kwh,
+                    count * (module.price + plan.job.costs.module_labour),
+                )
+            )
+    return tuple(sorted(found, key=lambda swap: -swap.more_kwh))

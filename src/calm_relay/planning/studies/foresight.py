@@ -1,0 +1,106 @@
+"""What a control leaves on the table: an option's year against the bound of perfect foresight."""
+
+from concurrent.futures import ThreadPoolExecutor, wait
+from dataclasses import dataclass
+from time import monotonic
+
+import numpy as np
+
+from calm_relay.physics.foresight import Foresight, least_cost
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.operation.simulate import feed_in_series, inputs_of, price_series
+from calm_relay.planning.plan import Option, Plan
+
+USUAL_S = 3.0
+GIVEN_UP_S = 60.0
+LOOK_S = 0.05
+
+
+@dataclass(frozen=True, eq=False)
+class Left:
+    """Bill of the year under the control and at best, and where the difference arises.
+
+    Hourly series: `bought` and `best_bought`, `sold` and `best_sold` are mean powers at the street [kW], `level`
+    and `best_level` what the stores hold [kWh], `dearer` what the control pays more in the hour. `by_hour` is that
+    summed by month and hour of standard time, shape (12, 24).
+    """
+
+    bill: float
+    best_bill: float
+    bought: np.ndarray
+    best_bought: np.ndarray
+    sold: np.ndarray
+    best_sold: np.ndarray
+    level: np.ndarray
+    best_level: np.ndarray
+    dearer: np.ndarray
+    by_hour: np.ndarray
+
+    @property
+    def left(self) -> float:
+        """What the control leaves on the table in a year."""
+        return self.bill - self.best_bill
+
+    def widest_day(self) -> int:
+        """The day of the year on which the control pays most more."""
+        return int(self.dearer.reshape(365, 24).sum(axis=1).argmax())
+
+
+def left_of(plan: Plan, option: Option, progress: Progress = unheard) -> Left | None:
+    """Solves the year of an option with perfect foresight; None without a store or a street.
+
+    The solver cannot be interrupted: called off, it is left to end by itself and its answer is dropped.
+
+    Raises
+    ------
+    RuntimeError
+        When the solver finds no optimum.
+    """
+    if option.outcome is None or option.design.store_box is None or not plan.job.supply.street:
+        return None
+    inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
+    per_hour = round(1.0 / inputs.step_h)
+
+    def hourly(series):
+        return np.asarray(series, dtype=float).reshape(*np.shape(series)[:-1], -1, per_hour).mean(axis=-1)
+
+    tariff, calendar = plan.job.tariff, plan.site.calendar
+    price, feed_in = hourly(price_series(tariff, calendar)), hourly(feed_in_series(tariff, calendar))
+    arguments = (inputs.plant, hourly(inputs.pv_kw), hourly(plan.demand.kw), 1.0, price, feed_in)
+    limits = (inputs.street.import_limit_kw, inputs.street.export_limit_kw, tariff.stored_export, GIVEN_UP_S)
+    worker = ThreadPoolExecutor(1)
+    try:
+        found: Foresight = _awaited(worker.submit(least_cost, *arguments, *limits), progress)
+    finally:
+        worker.shutdown(wait=False)
+    year = option.outcome.year
+    standing = tariff.standing_per_day * 365
+    bought, sold = hourly(year.at_bus("import")), hourly(year.at_bus("export"))
+    paid = hourly(
+        year.at_bus("import") * price_series(tariff, calendar)
+        - year.at_bus("export") * feed_in_series(tariff, calendar)
+    )
+    dearer = paid - (found.bought * price - found.sold * feed_in)
+    month = calendar.month[::per_hour]
+    by_hour = np.array([dearer[month == m].reshape(-1, 24).sum(axis=0) for m in range(1, 13)])
+    return Left(
+        option.outcome.money.bill,
+        found.cost + standing,
+        bought,
+        found.bought,
+        sold,
+        found.sold,
+        year.of("store")[per_hour - 1 :: per_hour],
+        found.level,
+        dearer,
+        by_hour,
+    )
+
+
+def _awaited(future, progress):
+    start = monotonic()
+    while not future.done():
+        spent = monotonic() - start
+        progress(spent / (spent + USUAL_S), "Solving the year with perfect foresight")
+        wait([future], timeout=LOOK_S)
+    return future.result()

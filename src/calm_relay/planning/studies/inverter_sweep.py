@@ -1,0 +1,147 @@
+"""What another AC size would make of the same roof, store and home; and where this one spends its hours."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.equipment.equipment import loss_curve
+from calm_relay.planning.operation.simulate import bill_of, inputs_of, run_inputs
+from calm_relay.planning.plan import Option, Plan
+
+SIZES = 40
+
+
+@dataclass(frozen=True, eq=False)
+class ConverterSweep:
+    """Yearly energies over AC size, every other thing equal; each array has one entry a size [kW], [kWh].
+
+    `given_kwh` is what the box gives to the AC bus, `bill` the year's bill, `box_price` the price of such a box by
+    the catalogue's boxes of its kind, None where there are fewer than two.
+    """
+
+    ac_kw: np.ndarray
+    clipped_kwh: np.ndarray
+    import_kwh: np.ndarray
+    export_kwh: np.ndarray
+    idle_kwh: np.ndarray
+    given_kwh: np.ndarray
+    bill: np.ndarray
+    box_price: np.ndarray | None
+    chosen_kw: float
+
+
+@dataclass(frozen=True, eq=False)
+class LoadHours:
+    """Hours of the year a converter spends giving power, by share of its AC rating, and its efficiency there."""
+
+    edges: np.ndarray
+    hours: np.ndarray
+    efficiency: np.ndarray
+    mean_efficiency: float | None
+
+
+def sweep_converter(plan: Plan, option: Option, progress: Progress = unheard) -> ConverterSweep | None:
+    """Sizes from a third of the array to one and a half times it; None without one box that carries the array.
+
+    The size alone is changed: the loss curve and the standby draw grow with the rating, the trackers stay.
+    """
+    box = option.design.pv_box
+    if box is None or option.outcome is None or box.micro or not box.has_array:
+        return None
+    number = option.design.boxes.index(box)
+    inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
+    part = inputs.plant[number]
+    chosen = box.converter.ac_kw
+    sizes = np.unique(np.append(np.linspace(box.array_kw / 3, box.array_kw * 1.5, SIZES - 1), chosen))
+    rows = []
+    for done, size in enumerate(sizes):
+        progress(done / sizes.size, "Trying converter sizes")
+        scaled = replace(
+            part, ac_limit_kw=float(size), loss_rated_kw=float(size), standby_kw=part.standby_kw * size / chosen
+        )
+        plant = (*inputs.plant[:number], scaled, *inputs.plant[number + 1 :])
+        year = run_inputs(replace(inputs, plant=plant))
+        idle = year.kwh("standby") + float(part.loss.k0 * size * (year.of("ac", number) > 0).sum() * year.step_h)
+        bill = bill_of(year, plan.job, plan.site)
+        energies = year.kwh("clipped"), year.bus_kwh("import"), year.bus_kwh("export"), idle
+        rows.append((*energies, year.kwh_out(number), bill))
+    return ConverterSweep(sizes, *np.array(rows).T, _prices(option, box, sizes), chosen)
+
+
+def _prices(option, box, sizes):
+    """Price over size, straight through the catalogue's boxes of the same kind and phases."""
+    like = [
+        item
+        for item in option.ground.kit.catalogue.converters
+        if item.kind == box.converter.kind and item.phases == box.converter.phases and _alike(item, box.converter)
+    ]
+    if len({item.ac_kw for item in like}) < 2:
+        return None
+    slope, start = np.polyfit([item.ac_kw for item in like], [item.price for item in like], 1)
+    return start + slope * sizes
+
+
+def _alike(item, other):
+    """Whether two boxes take the same packs, or neither takes any."""
+    if item.battery is None or other.battery is None:
+        return item.battery is other.battery
+    return bool(set(item.battery.families) & set(other.battery.families))
+
+
+def load_hours(option: Option, bins: int = 20) -> LoadHours | None:
+    """Hours at each load of the box that carries the array; None without one."""
+    box = option.design.pv_box
+    if box is None or option.outcome is None:
+        return None
+    year = option.outcome.year
+    number = option.design.boxes.index(box)
+    out = np.maximum(year.of("ac", number), 0.0) / box.converter.ac_kw
+    edges = np.linspace(0.0, 1.0, bins + 1)
+    counts, _ = np.histogram(out[out > 0], bins=edges)
+    middles = (edges[1:] + edges[:-1]) / 2
+    given, lost = year.kwh_out(number), year.kwh("inverter", number)
+    return LoadHours(
+        edges,
+        counts * year.step_h,
+        loss_curve(box.converter).efficiency(middles),
+        given / (given + lost) if given > 0 else None,
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class ClippedDay:
+    """The day that clips most, else the best: hours, offer after the trackers, AC output, and the limit [kW]."""
+
+    date: np.datetime64
+    hours: np.ndarray
+    offered: np.ndarray
+    given: np.ndarray
+    stored: np.ndarray
+    clipped: np.ndarray
+    limit_kw: float
+
+
+def clipped_day(plan: Plan, option: Option) -> ClippedDay | None:
+    """Where the AC limit bites; None without a box that carries the array."""
+    box = option.design.pv_box
+    if box is None or option.outcome is None:
+        return None
+    year = option.outcome.year
+    number = option.design.boxes.index(box)
+    clipped, offered = year.of("clipped", number), year.of("pv_dc", number) - year.of("tracker", number)
+    per_day = clipped.size // 365
+    by_day = clipped.reshape(365, -1).sum(axis=1)
+    day = int(by_day.argmax() if by_day.max() > 0 else offered.reshape(365, -1).sum(axis=1).argmax())
+    cut = slice(day * per_day, (day + 1) * per_day)
+    part = year.plant[number].battery
+    stored = year.of("charge", number)[cut] / part.dc_dc_efficiency if part else np.zeros(per_day)
+    return ClippedDay(
+        plan.site.calendar.standard[cut][0].astype("datetime64[D]"),
+        np.arange(per_day) * year.step_h,
+        offered[cut],
+        np.maximum(year.of("ac", number)[cut], 0.0),
+        stored,
+        clipped[cut],
+        box.converter.ac_kw,
+    )

@@ -1,0 +1,242 @@
+"""A house without a street: what its year leaves unmet, burns and throws away, and how big it should be."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from calm_relay.job.model import Job
+from calm_relay.physics import outage
+from calm_relay.physics.money import present_value
+from calm_relay.physics.plant import pack
+from calm_relay.planning.architecture.cost import cost_lines
+from calm_relay.planning.architecture.refusals import battery_refusals
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.operation.island import forms_grid, island_of
+from calm_relay.planning.operation.simulate import bill_of, inputs_of, sum_inputs
+from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.studies.battery_sweep import with_bank
+
+AUTONOMY_DAYS = 14
+ARRAY_FACTORS = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5, 3.0)
+
+
+@dataclass(frozen=True, eq=False)
+class Alone:
+    """A year without a street, read off.
+
+    Energies are kWh, `litres` fuel. `autonomy_h` is usable energy over the worst season's mean load, as on the
+    back of an envelope; `autonomy_worst_h` what a full store lasts without sun and generator from the worst start
+    of the year, `autonomy_mean_h` from the mean one. Series by month have twelve entries.
+    """
+
+    unmet_kwh: float
+    unmet_share: float
+    dark_hours: float
+    trips: int
+    generator_hours: float
+    generator_starts: int
+    generator_kwh: float
+    litres: float
+    curtailed_kwh: float
+    autonomy_h: float
+    autonomy_mean_h: float
+    autonomy_worst_h: float
+    unmet_by_month: np.ndarray
+    generator_by_month: np.ndarray
+    curtailed_by_month: np.ndarray
+    made_by_month: np.ndarray
+    asked_by_month: np.ndarray
+    longest_dark_h: float
+    longest_dark_from: int | None
+
+
+def alone_of(plan: Plan, option: Option) -> Alone | None:
+    """What a year without a street comes to; None where there is one, or the option cannot be built."""
+    if plan.job.supply.street or option.outcome is None:
+        return None
+    year, calendar = option.outcome.year, plan.site.calendar
+    month = calendar.month
+
+    def by_month(series):
+        return np.array([series[month == m].sum() for m in range(1, 13)]) * year.step_h
+
+    generator_kwh = year.bus_kwh("import")
+    generator = plan.job.generator
+    first, longest = _longest(year.states != outage.ALIVE)
+    envelope, mean, worst = _autonomy(plan, option)
+    return Alone(
+        year.unmet_kwh,
+        option.outcome.unmet,
+        year.dark_hours,
+        year.trips,
+        year.generator_hours,
+        year.generator_starts,
+        generator_kwh,
+        generator_kwh * generator.litres_per_kwh if generator else 0.0,
+        option.outcome.figures.curtailed_kwh,
+        envelope,
+        mean,
+        worst,
+        by_month(year.unmet),
+        by_month(year.at_bus("import")),
+        by_month(year.of("curtailed")),
+        by_month(year.of("pv_dc")),
+        by_month(year.asked_kw),
+        longest * year.step_h,
+        first,
+    )
+
+
+def _longest(dark):
+    """First step and length of the longest stretch; None and 0 without one."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], dark, [False]]).astype(int)))
+    if not edges.size:
+        return None, 0
+    lengths = edges[1::2] - edges[::2]
+    at = int(lengths.argmax())
+    return int(edges[::2][at]), int(lengths[at])
+
+
+def _autonomy(plan, option):
+    """Hours a full store lasts by the envelope, and without sun from the mean and the worst start of the year."""
+    box = option.design.store_box
+    if not forms_grid(box):
+        return 0.0, 0.0, 0.0
+    inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
+    island = island_of(option.design, plan.job, plan.demand)
+    usable = inputs.plant[island.former].battery.usable_kwh
+    per_hour = round(1.0 / inputs.step_h)
+    most = AUTONOMY_DAYS * 24 * per_hour
+    starts = np.arange(0, 8760, 6) * per_hour
+    limits = island.limits.copy()
+    limits[outage.GEN_KW] = 0.0
+    load = np.ascontiguousarray(np.concatenate([island.load, island.load[:, :most]], axis=1))
+    night = np.zeros(load.shape[1])
+    lived = outage.survival(
+        pack([inputs.plant[island.former]]),
+        limits,
+        load,
+        island.legs,
+        island.shed_below,
+        night,
+        night,
+        night,
+        np.full(starts.size, usable),
+        starts,
+        most,
+        inputs.step_h,
+    )
+    hours = lived * inputs.step_h
+    worst_mean = float(island.load[:, plan.demand.worst_season_steps].sum(axis=0).mean())
+    return usable / max(worst_mean, 1e-9), float(hours.mean()), float(hours.min())
+
+
+@dataclass(frozen=True, eq=False)
+class Sizing:
+    """Unmet share, generator hours and cost over packs and array, each of shape (packs, arrays).
+
+    `cost` is the outlay and the fuel of the job's years at today's worth; `best` the cheapest place that leaves at
+    most `target` unmet, None where none does; `here` the place of the option itself, None where it is not tried.
+    """
+
+    counts: tuple[int, ...]
+    usable_kwh: np.ndarray
+    factors: tuple[float, ...]
+    array_kw: np.ndarray
+    unmet: np.ndarray
+    generator_hours: np.ndarray
+    cost: np.ndarray
+    allowed: np.ndarray
+    target: float
+    best: tuple[int, int] | None
+    here: tuple[int, int] | None
+
+    def apply(self, job: Job, place: tuple[int, int]) -> Job:
+        """The job with the packs and modules of a place."""
+        count, factor = self.counts[place[0]], self.factors[place[1]]
+        faces = tuple(
+            face.with_(count=face.strings * max(1, round(face.in_series * factor))) if face.will_be_there else face
+            for face in job.faces
+        )
+        return job.with_(store=job.store.with_(count=count), faces=faces, string_plans=())
+
+
+def size_alone(plan: Plan, option: Option, progress: Progress = unheard) -> Sizing | None:
+    """Tries packs and array sizes on an option's boxes through the year; None where there is a street.
+
+    Boxes stay as they are: an array beyond what they allow is tried but not proposed.
+    """
+    box = option.design.store_box
+    if plan.job.supply.street or option.outcome is None or box is None or not box.is_new:
+        return None
+    pack_, job = box.bank.pack, plan.job
+    counts = [
+        count
+        for count in range(pack_.count_min, pack_.count_max + 1)
+        if not battery_refusals(replace(box.bank, count=count), box.converter, job)
+    ]
+    if not counts:
+        return None
+    array_kw = sum(item.array_kw for item in option.design.boxes)
+    unmet, hours, cost = (np.zeros((len(counts), len(ARRAY_FACTORS))) for _ in range(3))
+    usable = np.zeros(len(counts))
+    for i, count in enumerate(counts):
+        progress(i / len(counts), "Trying packs and modules")
+        design = with_bank(option.design, replace(box.bank, count=count))
+        usable[i] = design.store_box.bank.usable_kwh
+        inputs = inputs_of(design, job, plan.site, plan.demand)
+        outlay = sum(line.amount for line in cost_lines(design, job))
+        for j, factor in enumerate(ARRAY_FACTORS):
+            year = sum_inputs(inputs.scaled(array=factor))
+            unmet[i, j] = year.unmet_kwh / (year.unmet_kwh + year.bus_kwh("home"))
+            hours[i, j] = year.generator_hours
+            cost[i, j] = outlay + _modules(plan, factor) + _fuel(bill_of(year, job, plan.site), job.costs)
+    allowed = np.tile(_allowed(option.design), (len(counts), 1))
+    target = job.alone.unmet_max
+    fit = allowed & (unmet <= target + 1e-12)
+    best = None
+    if fit.any():
+        best = tuple(int(n) for n in np.unravel_index(np.where(fit, cost, np.inf).argmin(), cost.shape))
+    here = (counts.index(box.bank.count), ARRAY_FACTORS.index(1.0)) if box.bank.count in counts else None
+    return Sizing(
+        tuple(counts),
+        usable,
+        ARRAY_FACTORS,
+        array_kw * np.array(ARRAY_FACTORS),
+        unmet,
+        hours,
+        cost,
+        allowed,
+        target,
+        best,
+        here,
+    )
+
+
+def _modules(plan, factor):
+    """What more, or fewer, modules cost than those of the job."""
+    costs = plan.job.costs
+    return sum(
+        (factor - 1.0) * face.plan.count * (face.module.price + costs.module_labour)
+        for face in plan.faces
+        if face.plan.will_be_there
+    )
+
+
+def _fuel(a_year, costs):
+    rows = [a_year * (1.0 + costs.price_rise) ** year for year in range(costs.horizon_years)]
+    return present_value([0.0, *rows], costs.discount_rate)
+
+
+def _allowed(design):
+    """Which array sizes the boxes' makers allow on them."""
+    found = []
+    for factor in ARRAY_FACTORS:
+        fits = True
+        for box in design.boxes:
+            if box.has_array and box.converter.pv:
+                pv = box.converter.pv
+                ratio = pv.ratio_max_with_battery if box.bank else pv.ratio_max
+                fits &= box.array_kw * factor / box.converter.ac_kw <= ratio + 1e-9
+        found.append(fits)
+    return np.array(found, dtype=bool)

@@ -1,0 +1,312 @@
+"""What would change the answer: points at which another option overtakes, by bisection on the simulation."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from re import search
+
+import numpy as np
+
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Box
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.operation.outcome import brief_of
+from calm_relay.planning.operation.simulate import inputs_of, sum_inputs
+from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.verdict.choice import score_of
+from calm_relay.planning.verdict.purposes import MEASURES
+
+# How far a figure is turned, as a factor of today's; weights run over their whole range.
+SPREAD = 3.0
+MOST_WEIGHT = 10.0
+# Tries in each direction, and halvings of the stretch in which the answer changes.
+STEPS = 6
+HALVINGS = 10
+
+
+@dataclass(frozen=True)
+class Knob:
+    """A figure that is turned between `low` and `high`, and what turning it to a value changes.
+
+    `name` is what a picture calls it, `form` writes a value. `job` makes the job of a value; `array` gives the
+    factor of a box's array, `home` that of the demand, `prices` that of one kind of cost line.
+    """
+
+    key: str
+    name: str
+    form: str
+    today: float
+    low: float
+    high: float
+    job: Callable[[Job, float], Job] = lambda job, value: job
+    array: Callable[[Box, float], float] | None = None
+    home: bool = False
+    prices: str = ""
+
+    def text(self, value: float) -> str:
+        """A value in words."""
+        return self.form.format(value)
+
+    def number(self, value: float) -> str:
+        """A value without its words."""
+        return search(r"\{.*?\}", self.form).group().format(value)
+
+    def tries(self, rising: bool) -> list[float]:
+        """Values from today's outwards: in equal ratios where that can be, else in equal steps."""
+        end = self.high if rising else self.low
+        if end == self.today:
+            return []
+        if self.low > 0:
+            return [self.today * (end / self.today) ** (i / STEPS) for i in range(1, STEPS + 1)]
+        return [self.today + (end - self.today) * i / STEPS for i in range(1, STEPS + 1)]
+
+
+@dataclass(frozen=True)
+class Tip:
+    """Where the answer changes when one figure is turned and all others stay.
+
+    `at` is the figure at which option `to` overtakes, `rising` whether above or below it; None where no value
+    tried changes the answer.
+    """
+
+    knob: Knob
+    at: float | None
+    rising: bool
+    to: str | None
+    sentence: str
+
+
+@dataclass(frozen=True, eq=False)
+class Tips:
+    """Every tip of a plan, those nearest to today first, and the answer today."""
+
+    key: str | None
+    tips: tuple[Tip, ...]
+
+
+def knobs_of(plan: Plan) -> tuple[Knob, ...]:
+    """The figures that can be turned on a job."""
+    job, currency = plan.job, plan.job.tariff.currency
+    tariff = job.tariff
+    dear = max([tariff.price, *(window.price for window in tariff.windows)])
+    array_kw = max((sum(box.array_kw for box in option.design.boxes) for option in plan.live), default=0.0)
+
+    def around(key, name, form, today, **turns):
+        return Knob(key, name, form, today, today / SPREAD, today * SPREAD, **turns)
+
+    knobs = [
+        around("array", "Array, kWp", "{:.1f} kWp of array", array_kw, array=lambda box, value: value / array_kw),
+        around(
+            "dear",
+            "Dearest price, " + currency + " a kWh",
+            currency + " {:.2f} a kWh in the dearest hours",
+            dear,
+            job=_dearest,
+        ),
+        *_fuel_knob(job, currency, around),
+        around(
+            "feed-in",
+            "Paid for export, " + currency + " a kWh",
+            currency + " {:.2f} a kWh paid for export",
+            tariff.feed_in,
+            job=_feed_in,
+        ),
+        around("home", "Demand, kWh a year", "{:,.0f} kWh a year of demand", plan.demand.yearly_kwh, home=True),
+        around("packs", "Battery prices", "{:.0%} of today's battery prices", 1.0, prices="store"),
+        around("boxes", "Inverter prices", "{:.0%} of today's inverter prices", 1.0, prices="box"),
+    ]
+    if any(box.micro for option in plan.live for box in option.design.boxes):
+        knobs.append(
+            around(
+                "mismatch",
+                "Mismatch on strings",
+                "{:.1%} mismatch on strings",
+                job.losses.mismatch,
+                array=_mismatch(job),
+            )
+        )
+    knobs += [
+        Knob(
+            purpose.kind,
+            f"Weight: {MEASURES[purpose.kind].label}",
+            "a weight of {:.1f} on “" + MEASURES[purpose.kind].label.lower() + "”",
+            purpose.weight,
+            0.0,
+            MOST_WEIGHT,
+            job=_weight(purpose.kind),
+        )
+        for purpose in job.purposes
+    ]
+    if not job.supply.street:
+        knobs = [knob for knob in knobs if knob.key not in ("dear", "feed-in")]
+    return tuple(knob for knob in knobs if knob.today > 0 or knob.key in MEASURES)
+
+
+def _fuel_knob(job, currency, around):
+    """The price of the generator's fuel, where there is no street."""
+    if job.supply.street or job.generator is None:
+        return
+    name, form = "Fuel, " + currency + " a litre", currency + " {:.2f} a litre of fuel"
+
+    def turn(job, value):
+        return job.with_(generator=job.generator.with_(price_per_litre=min(value, 100.0)))
+
+    yield around("fuel", name, form, job.generator.price_per_litre, job=turn)
+
+
+def _dearest(job, value):
+    """The dearest price alone is turned."""
+    tariff = job.tariff
+    dear = max([tariff.price, *(window.price for window in tariff.windows)])
+    windows = tuple(
+        window.with_(price=min(value, 50.0)) if window.price == dear else window for window in tariff.windows
+    )
+    price = min(value, 50.0) if tariff.price == dear else tariff.price
+    return job.with_(tariff=tariff.with_(price=price, windows=windows))
+
+
+def _feed_in(job, value):
+    return job.with_(tariff=job.tariff.with_(feed_in=min(value, 50.0)))
+
+
+def _mismatch(job):
+    """Strings lose to mismatch, modules with electronics of their own do not."""
+
+    def factor(box, value):
+        own = box.micro or any(run.optimiser for run in (box.stringing.runs if box.stringing else ()))
+        return 1.0 if own else max(1.0 - value, 0.0) / (1.0 - job.losses.mismatch)
+
+    return factor
+
+
+def _weight(kind):
+    def turn(job, value):
+        purposes = tuple(
+            purpose.with_(weight=value) if purpose.kind == kind else purpose for purpose in job.purposes
+        )
+        if not any(purpose.weight for purpose in purposes):
+            return job
+        return job.with_(purposes=purposes)
+
+    return turn
+
+
+class Contest:
+    """The options of a plan, weighed anew with one figure turned; strings and boxes stay as they are."""
+
+    def __init__(self, plan: Plan):
+        self._plan = plan
+        self._options: list[Option] = [option for option in plan.live if not option.stopped]
+
+    def scores(self, knob: Knob, value: float) -> dict[str, float]:
+        """Score of each option that can be built, 0 to 1."""
+        plan = self._plan
+        job, demand = knob.job(plan.job, value), plan.demand
+        if knob.home:
+            demand = _scaled(demand, value / knob.today)
+        bill_now = self._outcome(plan.options[0], job, demand, knob, value, None).money.bill
+        found = {}
+        for option in self._options:
+            done = self._outcome(option, job, demand, knob, value, bill_now)
+            score = score_of(option.design, done, job, bill_now, demand.evening_peak_kw)
+            found[option.design.key] = score.total
+        return found
+
+    def winner(self, knob: Knob, value: float) -> str:
+        """Key of the option that serves best."""
+        scores = self.scores(knob, value)
+        return max(scores, key=scores.get)
+
+    def _outcome(self, option, job, demand, knob, value, bill_now):
+        plan, design = self._plan, option.design
+        year = option.outcome.year
+        if knob.array or knob.home:
+            inputs = inputs_of(design, plan.job, plan.site, plan.demand)
+            if knob.array:
+                factors = np.array([knob.array(box, value) for box in design.boxes])
+                inputs = replace(inputs, pv_kw=inputs.pv_kw * factors.reshape(-1, 1))
+            else:
+                inputs = inputs.scaled(home=value / knob.today)
+            year = sum_inputs(inputs)
+        done = brief_of(year, design, job, plan.site, demand, bill_now)
+        if not knob.prices:
+            return done
+        extra = (value - 1.0) * sum(line.amount for line in done.money.lines if line.kind == knob.prices)
+        return replace(done, money=replace(done.money, outlay=done.money.outlay + extra))
+
+
+def _scaled(demand, factor):
+    return replace(
+        demand,
+        kw=demand.kw * factor,
+        yearly_kwh=demand.yearly_kwh * factor,
+        evening_peak_kw=demand.evening_peak_kw * factor,
+        worst_season_mean_kw=demand.worst_season_mean_kw * factor,
+    )
+
+
+def tips_of(plan: Plan, progress: Progress = unheard) -> Tips:
+    """Turns each figure up and down from today until another option serves best, and finds the point.
+
+    Prices, sizes and demand are tried between a third and three times today's value, weights from 0 to 10; where
+    the best option changes between two tries, the stretch is halved ten times. Nothing is refused on the way: the
+    array may be larger than its strings allow.
+    """
+    contest = Contest(plan)
+    if plan.choice.key is None or len([option for option in plan.live if not option.stopped]) < 2:
+        return Tips(plan.choice.key, ())
+    knobs = knobs_of(plan)
+    tips = []
+    for number, knob in enumerate(knobs):
+
+        def tell(share, number=number):
+            progress((number + share) / len(knobs), "What would change the answer")
+
+        found = [
+            (rising, *turned)
+            for rising, start in ((True, 0.0), (False, 0.5))
+            if (turned := _turn(contest, knob, rising, plan.choice.key, tell, start)) is not None
+        ]
+        today = knob.number(knob.today)
+        if not found:
+            span = f"{knob.number(knob.low)} and {knob.text(knob.high)}"
+            sentence = f"Between {span} nothing changes; today {today}."
+            tips.append(Tip(knob, None, True, None, sentence))
+        for rising, at, to in found:
+            title = plan.option(to).design.title
+            sentence = f"{'Above' if rising else 'Below'} {knob.text(at)} “{title}” serves best; today {today}."
+            tips.append(Tip(knob, at, rising, to, sentence))
+    return Tips(plan.choice.key, tuple(sorted(tips, key=_distance)))
+
+
+def _distance(tip):
+    """How far a tip is from today, as a share of the range tried; those that never come stand last."""
+    if tip.at is None:
+        return np.inf
+    knob = tip.knob
+    if knob.low > 0:
+        return abs(np.log(tip.at / knob.today)) / np.log(SPREAD)
+    return abs(tip.at - knob.today) / MOST_WEIGHT
+
+
+def _turn(contest, knob, rising, best, tell, start):
+    """Value at which another option overtakes, and its key; None where none does."""
+    inside = knob.today
+    tries = knob.tries(rising)
+    for number, value in enumerate(tries):
+        tell(start + 0.4 * number / len(tries))
+        to = contest.winner(knob, value)
+        if to != best:
+            outside = value
+            break
+        inside = value
+    else:
+        return None
+    for _ in range(HALVINGS):
+        tell(start + 0.45)
+        middle = (inside + outside) / 2
+        winner = contest.winner(knob, middle)
+        if winner == best:
+            inside = middle
+        else:
+            outside, to = middle, winner
+    return outside, to

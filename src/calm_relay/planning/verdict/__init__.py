@@ -1,0 +1,1 @@
+"""Which option fits the purposes best, and why."""

@@ -1,0 +1,106 @@
+"""Which option serves the job's purposes best, by how much, and why."""
+
+from dataclasses import dataclass
+
+from calm_relay.job.model import Job
+from calm_relay.planning.verdict.purposes import MEASURES
+from calm_relay.planning.verdict.reasons import Reason, reasons_for
+
+CLOSE = 0.02
+# How many of the other options the verdict names.
+NAMED = 3
+
+
+@dataclass(frozen=True)
+class Score:
+    """An option's score by purpose and in all, each 0 to 1."""
+
+    by_purpose: dict[str, float]
+    total: float
+
+
+@dataclass(frozen=True)
+class Choice:
+    """The verdict: the best option's key (None when none can be built), its sentence, scores and reasons.
+
+    `telling` is the label of the purpose that does most to put the best option before the next, or empty.
+    """
+
+    key: str | None
+    close: bool
+    sentence: str
+    telling: str
+    scores: dict[str, Score]
+    reasons: dict[str, tuple[Reason, ...]]
+
+
+def choose(options, job: Job, demand) -> Choice:
+    """Weighs the options by the job's purposes.
+
+    An option that is refused, or that a finding stops, is weighed but not chosen.
+
+    Parameters
+    ----------
+    options : sequence of planning.plan.Option
+    job : Job
+    demand : planning.demand.DemandYear
+    """
+    live = [option for option in options if option.outcome is not None]
+    bill_now = live[0].outcome.money.bill
+    peak_kw = demand.evening_peak_kw
+    scores = {o.design.key: score_of(o.design, o.outcome, job, bill_now, peak_kw) for o in live}
+    reasons = {option.design.key: reasons_for(option, live, job, demand) for option in live}
+    able = sorted(
+        (option for option in live if not option.stopped),
+        key=lambda option: -scores[option.design.key].total,
+    )
+    if not able:
+        sentence = "No option can be built as it stands: see what stops each."
+        return Choice(None, False, sentence, "", scores, reasons)
+    best, *rest = able
+    lead = scores[best.design.key].total - scores[rest[0].design.key].total if rest else 1.0
+    close = bool(rest) and lead < CLOSE
+    telling = _telling(best, rest[0], scores, job) if rest else ""
+    return Choice(best.design.key, close, _sentence(best, rest, scores, close), telling, scores, reasons)
+
+
+def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
+    """How well a design's figures serve the job's purposes.
+
+    Parameters
+    ----------
+    design : planning.design.Design
+    brief : planning.outcome.Brief
+    job : Job
+    bill_now : float
+        Bill of a year as it is.
+    peak_kw : float
+        The worst evening half hour [kW].
+    """
+    by_purpose = {
+        purpose.kind: MEASURES[purpose.kind].score(design, brief, bill_now, peak_kw) for purpose in job.purposes
+    }
+    weights = sum(purpose.weight for purpose in job.purposes)
+    total = sum(purpose.weight * by_purpose[purpose.kind] for purpose in job.purposes) / weights
+    return Score(by_purpose, total)
+
+
+def _sentence(best, rest, scores, close):
+    mark = {option.design.key: round(scores[option.design.key].total * 100) for option in (best, *rest)}
+    if not rest:
+        return f"{best.design.title} is the only option that can be built ({mark[best.design.key]} of 100)."
+    others = ", ".join(f"{option.design.title} {mark[option.design.key]}" for option in rest[:NAMED])
+    others += f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
+    if close:
+        return f"Too close to call: {best.design.title} {mark[best.design.key]} of 100, {others}."
+    return f"{best.design.title} serves best: {mark[best.design.key]} of 100; {others}."
+
+
+def _telling(best, runner_up, scores, job):
+    """The purpose that does most to put the best option before the next."""
+
+    def lead(purpose):
+        ours, theirs = (scores[option.design.key].by_purpose[purpose.kind] for option in (best, runner_up))
+        return purpose.weight * (ours - theirs)
+
+    return MEASURES[max(job.purposes, key=lead).kind].label

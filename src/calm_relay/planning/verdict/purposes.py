@@ -1,0 +1,66 @@
+"""How well an outcome serves each purpose, from the simulation, on scales that do not depend on the others.
+
+Every score runs from 0 to 1; 0 and 1 are stated here so that weights mean the same in every job.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.operation.outcome import Outcome
+
+FULL_OUTAGE_H = 12.0
+DEAR_YEARS = 10.0
+# Without a street: the share of the demand left unmet at which nothing is left of the score.
+DARK_SHARE = 0.05
+
+
+@dataclass(frozen=True)
+class Measure:
+    """A purpose's label, what 1 means on its scale, and its score."""
+
+    label: str
+    full_mark: str
+    score: Callable[[Design, Outcome, float, float], float]
+
+
+def _lower_bills(design, outcome, bill_now, peak_kw):
+    return _clip(outcome.money.saving / bill_now) if bill_now > 0 else 0.0
+
+
+def _use_own_power(design, outcome, bill_now, peak_kw):
+    return outcome.self_sufficiency
+
+
+def _ride_through_outage(design, outcome, bill_now, peak_kw):
+    if outcome.unmet is not None:
+        return _clip(1.0 - outcome.unmet / DARK_SHARE)
+    return _clip(outcome.dark.power_kw / peak_kw) * _clip(outcome.dark.hours / FULL_OUTAGE_H)
+
+
+def _low_outlay(design, outcome, bill_now, peak_kw):
+    if outcome.money.outlay <= 0:
+        return 1.0
+    return _clip(1.0 - outcome.money.outlay / (DEAR_YEARS * bill_now)) if bill_now > 0 else 0.0
+
+
+def _gentle_works(design, outcome, bill_now, peak_kw):
+    return 1.0 / (1 + design.works)
+
+
+def _clip(value):
+    return min(1.0, max(0.0, value))
+
+
+MEASURES: dict[str, Measure] = {
+    "lower_bills": Measure("Lower bills", "no bill at all", _lower_bills),
+    "use_own_power": Measure("Use own power", "nothing bought", _use_own_power),
+    "ride_through_outage": Measure(
+        "Keep the lights on",
+        f"the worst evening carried for {FULL_OUTAGE_H:g} h in the worst season; without a street "
+        f"nothing unserved, 0 is {DARK_SHARE:.0%} unserved",
+        _ride_through_outage,
+    ),
+    "low_outlay": Measure("Low outlay", f"nothing spent; 0 is {DEAR_YEARS:g} years of today's bill", _low_outlay),
+    "gentle_works": Measure("Leave what works alone", "no box hung or taken away, no string moved", _gentle_works),
+}

@@ -1,0 +1,1 @@
+"""What the benches, the papers and the files show, ready to be drawn."""

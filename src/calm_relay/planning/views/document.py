@@ -1,0 +1,378 @@
+"""A plan turned into what is written to disk: the JSON document and one table of flows an option."""
+
+import numpy as np
+
+from calm_relay import __version__
+from calm_relay.exchange.plan_document import (
+    AloneDocument,
+    BoundDocument,
+    BoxDocument,
+    ChoiceDocument,
+    ClippedDocument,
+    ConverterDocument,
+    CostDocument,
+    CouplingDocument,
+    DarkDocument,
+    DemandPartDocument,
+    FaceDocument,
+    FadeDocument,
+    FindingDocument,
+    LeftOutDocument,
+    MoneyDocument,
+    OptionDocument,
+    PathsDocument,
+    PlanDocument,
+    RatioLimitDocument,
+    ReasonDocument,
+    RestringDocument,
+    RuleDocument,
+    StageDocument,
+    StringDocument,
+    SurvivalDocument,
+    TipDocument,
+    YearDocument,
+)
+from calm_relay.physics.dispatch import CONVERTER_FLOWS
+from calm_relay.planning.architecture.coupling import coupling_facts
+from calm_relay.planning.architecture.ratio_limits import ratio_limits
+from calm_relay.planning.architecture.restring import restringing_of
+from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.equipment.rules import rules_of
+from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.site.roof_room import room_of
+from calm_relay.planning.studies.clipping import clipped_year
+from calm_relay.planning.studies.collected import Studies
+from calm_relay.planning.studies.off_grid import alone_of
+from calm_relay.planning.views.roof import face_shades
+
+
+def document_of(plan: Plan, studies: Studies | None = None) -> PlanDocument:
+    """The plan as its JSON document; bound, fade and tipping points come from its studies."""
+    return PlanDocument(
+        made_by=f"Calm Relay {__version__}",
+        job=plan.job.name,
+        weather=plan.site.source,
+        assumed_climate=plan.site.assumed,
+        demand=plan.demand.source,
+        demand_parts=tuple(
+            DemandPartDocument(
+                name=part.name,
+                yearly_kwh=float(part.kw.sum() * plan.site.calendar.step_h),
+                planned=part.planned,
+                source=part.source,
+            )
+            for part in plan.demand.parts
+        ),
+        evening_peak_kw=plan.demand.evening_peak_kw,
+        night_kwh=plan.demand.night_kwh,
+        worst_season=plan.demand.worst_season,
+        faces=tuple(_face(shade) for shade in face_shades(plan)),
+        region=plan.job.region,
+        rules=tuple(
+            RuleDocument(
+                key=held.rule.key,
+                kind=held.rule.kind,
+                name=held.rule.name,
+                limit=held.limit,
+                changed=held.changed,
+                authority=held.authority,
+            )
+            for held in rules_of(plan.job)
+        ),
+        step_h=plan.site.calendar.step_h,
+        options=tuple(_option(option, plan, studies) for option in plan.options),
+        choice=_choice(plan),
+        tips=tuple(_tip(tip) for tip in studies.tips.tips) if studies else (),
+        cautions=CAUTIONS,
+    )
+
+
+def _option(option: Option, plan, studies):
+    design, outcome = option.design, option.outcome
+    return OptionDocument(
+        key=design.key,
+        title=design.title,
+        coupling=design.coupling,
+        refused=design.refused,
+        converters=tuple(_converter(box) for box in design.boxes),
+        year=_year(outcome) if outcome else None,
+        money=_money(outcome, plan.job) if outcome else None,
+        paths=_paths(outcome.paths) if outcome else None,
+        dark=DarkDocument(**vars(outcome.dark)) if outcome else None,
+        strings=tuple(_strings(option)),
+        left_out=tuple(
+            LeftOutDocument(
+                converter=box.converter.key, face=item.face.plan.name, modules=item.modules, reason=item.reason
+            )
+            for box in design.pv_boxes
+            for item in box.stringing.left_out
+        ),
+        restringing=_restringing(option),
+        clipped=_clipped(plan, option),
+        ratio_limits=_ratio_limits(option),
+        findings=tuple(_finding(finding) for finding in option.findings),
+        wall=_wall(design) if outcome else None,
+        bound=_bound(studies.left.get(design.key)) if studies else None,
+        fade=_fade(studies.lives.get(design.key)) if studies else None,
+        survival=_survival(studies.survival.get(design.key)) if studies else None,
+        alone=_alone(plan, option),
+        largest_residual_kwh=_largest_residual(outcome.year) if outcome else None,
+    )
+
+
+def _paths(paths):
+    straight, by_store = (
+        tuple(StageDocument(name=stage.name, efficiency=stage.efficiency) for stage in stages)
+        for stages in (paths.straight, paths.by_store)
+    )
+    return PathsDocument(
+        pv_to_home=paths.direct,
+        pv_through_store_to_home=paths.through_store,
+        straight=straight,
+        by_store=by_store,
+    )
+
+
+def _wall(design):
+    facts = coupling_facts(design)
+    boxes = tuple(BoxDocument(name=box.name, is_new=box.is_new, fails=box.fails) for box in facts.boxes)
+    return CouplingDocument(school=facts.school, boxes=boxes, roof_work=facts.roof_work, counted=facts.counted)
+
+
+def _bound(left):
+    if left is None:
+        return None
+    return BoundDocument(
+        best_bill=left.best_bill, left=left.left, by_month=tuple(left.by_hour.sum(axis=1).tolist())
+    )
+
+
+def _fade(life):
+    if life is None:
+        return None
+    return FadeDocument(
+        left=tuple(life.left.tolist()),
+        by_calendar=tuple(life.standing.tolist()),
+        by_cycles=tuple(life.cycling.tolist()),
+        full_cycles=tuple(life.full_cycles.tolist()),
+        saving=tuple(life.saving.tolist()),
+        years_to_70_percent=life.years_to_end,
+        warranty_ends_year=life.warranty.ends_year,
+        warranty_ends_by=life.warranty.by,
+        warranty_promised=life.warranty.promised,
+        left_when_warranty_ends=life.warranty.left_then,
+        replaced_after=life.replaced_after,
+        npv=life.npv,
+        irr=life.irr,
+        payback_years=life.payback_years,
+    )
+
+
+def _alone(plan, option):
+    found = alone_of(plan, option)
+    if found is None:
+        return None
+    return AloneDocument(**{name: getattr(found, name) for name in AloneDocument.model_fields})
+
+
+def _survival(found):
+    if found is None:
+        return None
+    lasting = {season: {f"{n} h": share for n, share in own.items()} for season, own in found.lasting.items()}
+    return SurvivalDocument(
+        mean_h=float(found.hours.mean()),
+        worst_h=float(found.hours.min()),
+        most_h=found.most_h,
+        envelope_h=found.envelope_h,
+        lasting=lasting,
+    )
+
+
+def _tip(tip):
+    return TipDocument(
+        figure=tip.knob.key, today=tip.knob.today, at=tip.at, above=tip.rising, to=tip.to, sentence=tip.sentence
+    )
+
+
+def _strings(option):
+    survey = option.ground.survey
+    for box in option.design.pv_boxes:
+        for run in box.stringing.runs:
+            yield StringDocument(
+                converter=box.converter.key,
+                input=run.tracker_number,
+                face=run.face.plan.name,
+                in_series=run.in_series,
+                parallel=run.parallel,
+                cold_v=run.cold_v(survey.temperatures),
+                cold_limit_v=run.cold_limit(survey.site_limit)[0],
+                hot_v=run.hot_v(survey.temperatures),
+                short_circuit_a=run.short_circuit_a,
+            )
+
+
+def _restringing(option):
+    found = restringing_of(option.ground, option.design) if option.outcome else None
+    return (
+        RestringDocument(**{**vars(found), "steps": tuple(step.strip() for step in found.steps)})
+        if found
+        else None
+    )
+
+
+def _clipped(plan, option):
+    found = clipped_year(plan, option)
+    if found is None:
+        return None
+    return ClippedDocument(
+        without_store_kwh=found.bare_kwh,
+        with_store_kwh=found.kept_kwh,
+        caught_kwh=found.caught_kwh,
+        by_month=tuple(found.bare.sum(axis=1).tolist()),
+        why=found.why,
+    )
+
+
+def _ratio_limits(option):
+    box = option.design.pv_box
+    if box is None or not box.has_array:
+        return ()
+    limits = ratio_limits(box, option.ground.job, option.ground.survey)
+    return tuple(
+        RatioLimitDocument(ratio_max=limit.ratio_max, owner=limit.owner, authority=limit.authority)
+        for limit in limits
+    )
+
+
+def _face(shade):
+    face = shade.face
+    room = room_of(face)
+    return FaceDocument(
+        name=face.plan.name,
+        module=face.module.key,
+        count=face.plan.count,
+        fits=room.count if room else None,
+        rated_kwp=face.rated_kw,
+        yearly_kwh=face.yearly_kwh,
+        horizon_share=max(shade.year, 0.0),
+    )
+
+
+def _converter(box):
+    return ConverterDocument(
+        key=box.converter.key,
+        name=box.converter.name,
+        kind=box.converter.kind,
+        ac_kw=box.converter.ac_kw,
+        array_kwp=box.array_kw,
+        store_nominal_kwh=box.bank.nominal_kwh if box.bank else 0.0,
+        store_usable_kwh=box.bank.usable_kwh if box.bank else 0.0,
+        is_new=box.is_new,
+    )
+
+
+def _year(outcome):
+    return YearDocument(
+        **vars(outcome.figures),
+        initial_store_kwh=float(outcome.year.initial_store_kwh.sum()),
+        final_store_kwh=float(outcome.year.of("store")[-1]),
+    )
+
+
+def _money(outcome, job):
+    money = outcome.money
+    return MoneyDocument(
+        currency=job.tariff.currency,
+        bill=money.bill,
+        outlay=money.outlay,
+        lines=tuple(CostDocument(label=line.label, amount=line.amount) for line in money.lines),
+        saving=money.saving,
+        payback_years=None if np.isinf(money.payback_years) else money.payback_years,
+        npv=money.npv,
+    )
+
+
+def _finding(finding):
+    return FindingDocument(
+        check=finding.check,
+        severity=finding.severity.name.lower(),
+        station=finding.station,
+        field=finding.field,
+        sentence=finding.sentence,
+        measured=finding.measured,
+        limit=finding.limit,
+        unit=finding.unit,
+        rule=finding.rule,
+        mends=tuple(mend.label for mend in finding.mends),
+    )
+
+
+def _choice(plan):
+    choice = plan.choice
+    return ChoiceDocument(
+        key=choice.key,
+        close=choice.close,
+        sentence=choice.sentence,
+        telling=choice.telling,
+        scores={key: score.total for key, score in choice.scores.items()},
+        reasons={
+            key: tuple(
+                ReasonDocument(speaks_for=reason.speaks_for, purpose=reason.purpose, sentence=reason.sentence)
+                for reason in reasons
+            )
+            for key, reasons in choice.reasons.items()
+        },
+    )
+
+
+def _largest_residual(year):
+    parts = (year.dc_residuals_kwh(), year.store_residuals_kwh(), year.ac_residuals_kwh())
+    return max(float(np.abs(part).max(initial=0.0)) for part in parts)
+
+
+def series_of(option: Option, plan: Plan) -> tuple[dict[str, list[str]], dict[str, list[float]]]:
+    """Time stamps (start of step, UTC and local clock) and every flow of an option's year.
+
+    Returns
+    -------
+    stamps : dict of str to list of str
+    columns : dict of str to list of float
+        Powers are means of the step [kW]; `store_kwh` is the level at its end. A column is named after its
+        converter's number, from 1, and its flow; `ac_kw` is positive outward.
+    """
+    calendar, year = plan.site.calendar, option.outcome.year
+    offsets = ((calendar.wall - calendar.utc) // np.timedelta64(60, "s")).astype(int)
+    local = [
+        f"{stamp}{'-' if offset < 0 else '+'}{abs(offset) // 60:02d}:{abs(offset) % 60:02d}"
+        for stamp, offset in zip(calendar.wall.astype(str).tolist(), offsets.tolist(), strict=True)
+    ]
+    stamps = {"utc": [f"{stamp}Z" for stamp in calendar.utc.astype(str).tolist()], "local": local}
+    columns = {f"{name}_kw": year.at_bus(name).tolist() for name in ("home", "import", "export")}
+    for number in range(len(year.plant)):
+        for flow in CONVERTER_FLOWS:
+            unit = "kwh" if flow == "store" else "kw"
+            columns[f"{number + 1}_{flow}_{unit}"] = year.of(flow, number).tolist()
+    return stamps, columns
+
+
+def foresight_series(left, plan: Plan) -> tuple[dict[str, list[str]], dict[str, list[float]]]:
+    """Hour by hour what the control and perfect foresight buy, sell and hold; stamps are the hour's start.
+
+    `dearer` is what the control pays more in the hour, in the job's currency.
+    """
+    calendar = plan.site.calendar
+    per_hour = round(1.0 / calendar.step_h)
+    stamps = {
+        "utc": [f"{stamp}Z" for stamp in calendar.utc[::per_hour].astype(str).tolist()],
+        "local": calendar.wall[::per_hour].astype(str).tolist(),
+    }
+    columns = {
+        "bought_kw": left.bought,
+        "best_bought_kw": left.best_bought,
+        "sold_kw": left.sold,
+        "best_sold_kw": left.best_sold,
+        "store_kwh": left.level,
+        "best_store_kwh": left.best_level,
+        "dearer": left.dearer,
+    }
+    return stamps, {name: np.asarray(series).tolist() for name, series in columns.items()}

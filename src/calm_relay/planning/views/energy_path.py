@@ -1,0 +1,267 @@
+"""The line: an option as the path of energy, station by station, ready to be drawn."""
+
+from dataclasses import dataclass, replace
+
+from calm_relay.planning.architecture.design import AS_IS
+from calm_relay.planning.findings import Finding, Severity
+from calm_relay.planning.plan import Option, Plan
+
+
+@dataclass(frozen=True)
+class Headroom:
+    """How much of a limit is used, and which limit it is."""
+
+    used: float
+    limit: float
+    caption: str
+    severity: Severity
+
+    @property
+    def fraction(self) -> float:
+        """Used over limit; above 1 when the limit is passed."""
+        return self.used / self.limit if self.limit > 0 else 0.0
+
+
+@dataclass(frozen=True)
+class Station:
+    """One stop on the line.
+
+    `column` counts stations from the left; `row` is 0 on the line itself and 1 for what hangs below it. `words`
+    says on which side its words stand: "below", "left" or "right"; `source` where its figures come from.
+    """
+
+    name: str
+    column: float
+    row: int
+    headline: str
+    detail: str
+    headroom: Headroom | None
+    severity: Severity | None
+    findings: int
+    words: str = "below"
+    source: str = ""
+
+
+@dataclass(frozen=True)
+class Leg:
+    """A stretch between two points of the line, each (column, row).
+
+    `kind` is "light", "DC" or "AC"; `flow` names what moves on it as in `Moment.legs`, positive towards its end.
+    """
+
+    kind: str
+    start: tuple[float, float]
+    end: tuple[float, float]
+    flow: str = ""
+
+
+@dataclass(frozen=True)
+class Line:
+    """Stations and the legs that join them."""
+
+    stations: tuple[Station, ...]
+    legs: tuple[Leg, ...]
+
+    def station(self, name: str) -> Station:
+        """A station by name."""
+        return next(station for station in self.stations if station.name == name)
+
+
+COLUMN = {"Sky": 0.0, "Roof": 1.0, "Strings": 2.0, "Converter": 3.4, "Home": 4.8, "Street": 5.8}
+DC_JOIN, AC_JOIN = 2.7, 4.1
+STORE_GAP = 1.2
+
+
+def line_of(plan: Plan, option: Option) -> Line:
+    """The line of an option; a refused option is drawn as it would be built, without figures."""
+    at = {finding.check: finding for finding in option.findings}
+    stations = [
+        _station("Sky", option, _sky(plan), plan.assumed_note or plan.site.source),
+        _station("Roof", option, *_roof(plan, option)),
+        _station(
+            "Strings",
+            option,
+            _strings(plan, option),
+            "",
+            _headroom(at.get("cold voltage"), "{:.0f} of {:.0f} V when coldest"),
+        ),
+        _station(
+            "Converter",
+            option,
+            *_converter(option),
+            _headroom(at.get("array ratio"), "{:.2f} of {:.2f} array over inverter"),
+        ),
+        _station(
+            "Home",
+            option,
+            f"{plan.demand.yearly_kwh / 1000:.1f} MWh a year",
+            f"evening peak {plan.demand.evening_peak_kw:.1f} kW",
+            _headroom(at.get("grid down"), "{:.1f} of {:.1f} kW when dark")
+            or _headroom(at.get("forming power"), "{:.1f} of {:.1f} kW formed"),
+        ),
+        _station(
+            "Street",
+            option,
+            *_street(plan, option),
+            _headroom(at.get("main fuse"), "{:.1f} of {:.1f} kW main fuse"),
+        ),
+    ]
+    boxes = option.design.boxes
+    group = option.design.roof_boxes
+    main = group[0] if group else 0
+    legs = [Leg("AC", (COLUMN["Home"], 0), (COLUMN["Street"], 0), "street")]
+    if group or option.outcome is None:
+        legs = [
+            Leg("light", (COLUMN["Sky"], 0), (COLUMN["Roof"], 0), "light"),
+            Leg("DC", (COLUMN["Roof"], 0), (COLUMN["Strings"], 0), f"{main}:roof"),
+            Leg("DC", (COLUMN["Strings"], 0), (COLUMN["Converter"], 0), f"{main}:strings"),
+            Leg("AC", (COLUMN["Converter"], 0), (COLUMN["Home"], 0), f"{main}:ac"),
+            *legs,
+        ]
+    power = _headroom(at.get("evening power"), "{:.1f} of {:.1f} kW evening peak")
+    on_main = boxes[main].bank if boxes else option.design.coupling == "DC"
+    if on_main:
+        bank = boxes[main].bank if boxes else plan.bank
+        bar = power if not boxes or boxes[main] is option.design.store_box else None
+        name = "Store" if not boxes or boxes[main] is option.design.store_box else "Second store"
+        stations.append(_station(name, option, *_store(bank), bar, DC_JOIN, 1, "right"))
+        legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1), f"{main}:store"))
+    beside = [(number, box) for number, box in enumerate(boxes) if number not in group]
+    if not boxes and option.design.coupling == "AC":
+        beside = [(1, None)]
+    if len(beside) == 1 and not on_main:
+        number, box = beside[0]
+        _hang(stations, legs, plan, option, number, box, power)
+    else:
+        for column, (number, box) in zip((AC_JOIN, AC_JOIN + 1.2), beside, strict=False):
+            _hang_whole(stations, legs, option, number, box, column, power)
+    sourced = tuple(replace(station, source=_source(station, plan, option)) for station in stations)
+    return Line(sourced, tuple(legs))
+
+
+def _source(station, plan, option):
+    boxes = " and ".join(box.converter.name for box in option.design.boxes) or "none that fits"
+    note = plan.assumed_note or plan.site.source
+    return {
+        "Sky": plan.site.source,
+        "Roof": f"the job's survey; module datasheets; year: {note}",
+        "Strings": "the job's survey; module and inverter datasheets",
+        "Home": f"{plan.demand.source}; when dark: battery and inverter datasheets",
+        "Street": f"the job's survey; highest import, or generator hours, of the simulated year ({note})",
+        "Store": f"battery datasheet; evening peak: {plan.demand.source}",
+    }.get(station.name, f"{boxes}, datasheets")
+
+
+def _hang(stations, legs, plan, option, number, box, power):
+    """A second box joins at the AC bus: its store on its own DC side, or the array that is kept on it."""
+    legs.append(Leg("AC", (AC_JOIN, 1), (AC_JOIN, 0), f"{number}:ac"))
+    headline = f"{box.converter.ac_kw:g} kW" if box else "none fits"
+    if box and not box.bank:
+        headline += f", {box.array_kw:.2f} kWp"
+        stations.append(_station("Kept inverter", option, headline, "", None, AC_JOIN, 1, "right"))
+        return
+    stations.append(_station("Battery inverter", option, headline, "", None, AC_JOIN, 1, "right"))
+    bank = box.bank if box else plan.bank
+    stations.append(_station("Store", option, *_store(bank), power, AC_JOIN - STORE_GAP, 1, "left"))
+    legs.append(Leg("DC", (AC_JOIN, 1), (AC_JOIN - STORE_GAP, 1), f"{number}:store"))
+
+
+def _hang_whole(stations, legs, option, number, box, column, power):
+    """One of several boxes that join at the AC bus, drawn with its store as one station."""
+    legs.append(Leg("AC", (column, 1), (column, 0), f"{number}:ac"))
+    headline = f"{box.converter.ac_kw:g} kW"
+    if not box.bank:
+        name, headline, bar = "Kept inverter", f"{headline}, {box.array_kw:.2f} kWp", None
+    else:
+        leads = box is option.design.store_box
+        name, bar = ("Store" if leads else "Second store"), (power if leads else None)
+        headline += f", {box.bank.usable_kwh:.1f} kWh"
+    stations.append(_station(name, option, headline, "", bar, column, 1, "right"))
+
+
+def _station(name, option, headline, detail="", headroom=None, column=None, row=0, words="below"):
+    mine = [finding for finding in option.findings if finding.station == name]
+    raised = [finding for finding in mine if finding.severity is not Severity.HOLD]
+    severity = min((finding.severity for finding in mine), default=None)
+    return Station(
+        name,
+        COLUMN[name] if column is None else column,
+        row,
+        headline,
+        detail,
+        headroom,
+        severity,
+        len(raised),
+        words,
+    )
+
+
+def _headroom(finding: Finding | None, caption):
+    if finding is None or finding.measured is None or not finding.limit:
+        return None
+    return Headroom(
+        finding.measured, finding.limit, caption.format(finding.measured, finding.limit), finding.severity
+    )
+
+
+def _sky(plan):
+    ghi = plan.site.weather.ghi
+    return f"{ghi.sum() * plan.site.calendar.step_h / 1000:,.0f} kWh/m² a year"
+
+
+def _roof(plan, option):
+    """The faces that stand on this option's roof."""
+    later = option.design.key != AS_IS
+    faces = [face for face in plan.faces if (face.plan.will_be_there if later else face.plan.is_there)]
+    if not faces:
+        return "nothing on it yet", ""
+    rated, made = sum(face.rated_kw for face in faces), sum(face.yearly_kwh for face in faces)
+    count = len(faces)
+    return f"{rated:.2f} kWp, {count} face{'s' * (count > 1)}", f"{made / 1000:.1f} MWh DC a year"
+
+
+def _strings(plan, option):
+    boxes = option.design.pv_boxes
+    if not boxes:
+        lengths = [f.plan.in_series for f in plan.faces if f.plan.is_there for _ in range(f.plan.strings)]
+    elif boxes[0].micro:
+        units = sum(run.parallel for box in boxes if box.micro for run in box.stringing.runs)
+        return f"{units} modules, each its own"
+    else:
+        lengths = []
+        for box in boxes:
+            chains = {}
+            for run in box.stringing.runs:
+                if run.chain:
+                    chains[run.chain] = chains.get(run.chain, 0) + run.in_series
+                else:
+                    lengths += [run.in_series] * run.parallel
+            lengths += chains.values()
+    return " + ".join(f"{lengths.count(n)} × {n}" for n in dict.fromkeys(lengths)) or "none yet"
+
+
+def _converter(option):
+    boxes = option.design.roof_boxes
+    if not boxes:
+        return "none fits" if option.outcome is None else "none yet", ""
+    box = option.design.boxes[boxes[0]]
+    if box.micro:
+        units = sum(run.parallel for n in boxes for run in option.design.boxes[n].stringing.runs)
+        return f"{units} × {box.micro.ac_w:g} W micro", ""
+    return f"{box.converter.ac_kw:g} kW {box.converter.kind.split()[0]}", ""
+
+
+def _store(bank):
+    return f"{bank.usable_kwh:.1f} kWh usable", f"{bank.count} × {bank.pack.name}"
+
+
+def _street(plan, option):
+    if not plan.job.supply.street:
+        generator = plan.job.generator
+        if generator is None:
+            return "none, off grid", "no generator"
+        hours = f"{option.outcome.year.generator_hours:,.0f} h a year" if option.outcome else ""
+        return f"none; generator {generator.kw:g} kW", hours
+    limit = plan.job.tariff.export_limit_kw
+    export = "no export limit stated" if limit is None else f"export up to {limit:g} kW"
+    return f"{plan.job.supply.main_fuse_a:g} A", export

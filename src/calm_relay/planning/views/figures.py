@@ -1,0 +1,161 @@
+"""The figures of a station, each with where it comes from."""
+
+from dataclasses import dataclass
+
+from calm_relay.planning.architecture.bus_rating import bus_rating
+from calm_relay.planning.operation.island import forms_grid
+from calm_relay.planning.plan import Option, Plan
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A label, the value with its unit, where it comes from, and whether it is what the simulation found."""
+
+    label: str
+    value: str
+    source: str
+    result: bool = False
+
+
+SHOWS = {
+    "Sky": "The weather year the plan rests on, and how far it can be believed.",
+    "Roof": "Each face of modules, its months, and what is lost on the way to the inverter.",
+    "Strings": "Every string on its tracker input, from the coldest morning to the hottest noon.",
+    "Converter": "Where the AC limit bites, and what another size would make of the same roof.",
+    "Store": "What more or less of the same battery would bring, and what the rules of thumb choose.",
+    "Home": "The demand of the house: its year, its evening peak, its worst season.",
+    "Street": "The service, the tariff, and what the network operator adds up.",
+}
+
+
+def figures_of(plan: Plan, option: Option, station: str) -> tuple[Figure, ...]:
+    """Figures of a station for an option; an option that is refused has those of the site only."""
+    made = {
+        "Sky": _sky,
+        "Strings": _strings,
+        "Home": _home,
+        "Street": _street,
+    }.get(station)
+    return tuple(made(plan, option)) if made else ()
+
+
+def _sky(plan, option):
+    site, weather = plan.site, plan.site.weather
+    step_h = site.calendar.step_h
+    source = plan.assumed_note or site.source
+    place = plan.job.site
+    yield Figure("Place", f"{place.place}, {place.latitude:.2f}°, {place.longitude:.2f}°", "the job's survey")
+    yield Figure("Weather", site.source[:1].upper() + site.source[1:], "the job")
+    if not site.assumed:
+        yield Figure("Distance of the station", f"{site.distance_km:.0f} km", "site and file")
+    yield Figure("Global on the horizontal", f"{weather.ghi.sum() * step_h / 1000:,.0f} kWh/m² a year", source)
+    share = weather.dhi.sum() / max(weather.ghi.sum(), 1e-9)
+    yield Figure("Of it diffuse", f"{share:.0%}", source)
+    air = weather.temp_air
+    yield Figure("Air", f"{air.min():.0f} to {air.max():.0f} °C, mean {air.mean():.1f} °C", source)
+    yield Figure("Wind", f"{weather.wind_speed.mean():.1f} m/s mean", source)
+
+
+def _strings(plan, option):
+    temperatures = option.ground.temperatures
+    yield Figure("Coldest cell", f"{temperatures.cold_c:.0f} °C", temperatures.cold_source)
+    yield Figure("Hottest cell", f"{temperatures.hot_c:.0f} °C", temperatures.hot_source)
+    runs = [(box, run) for box in option.design.pv_boxes for run in box.stringing.runs]
+    for box, run in runs:
+        module, tracker = run.face.module, run.tracker
+        limit_v, owner = run.cold_limit(option.ground.survey.site_limit)
+        sheet = f"{module.name} and {box.converter.name}, datasheets"
+        per_module = box.micro is not None
+        parallel = 1 if per_module else run.parallel
+        where = f"{run.face.plan.name}, {'each module' if per_module else f'input {run.tracker_number}'}"
+        shorted = run.short_circuit_a / (run.parallel if per_module else 1)
+        limit_a = tracker.short_circuit_a / (run.parallel if per_module else 1)
+        yield Figure(
+            where,
+            f"{parallel} × {run.in_series} of {module.power_w:g} W: {run.cold_v(temperatures):.0f} of "
+            f"{limit_v:.0f} V coldest ({owner}), {run.hot_v(temperatures):.0f} V hottest (tracks from "
+            f"{run.window[0]:.0f} V), {shorted:.1f} of {limit_a:.1f} A short-circuit",
+            sheet,
+        )
+
+
+def _home(plan, option):
+    demand = plan.demand
+    peak = demand.evening_peak_at.astype(object)
+    yield Figure(
+        "Demand", f"{demand.yearly_kwh:,.0f} kWh a year, {demand.yearly_kwh / 365:.1f} a day", demand.source
+    )
+    at = f"{demand.evening_peak_kw:.1f} kW ({peak:%-d %b, %H:%M})"
+    yield Figure("Worst evening half hour", at, "highest between sunset and midnight")
+    season = f"{demand.worst_season}, mean {demand.worst_season_mean_kw:.2f} kW"
+    yield Figure("Worst season", season, demand.source)
+    for load in plan.job.demand.loads:
+        days = ", ".join(day.capitalize() for day in load.days)
+        yield Figure(
+            load.name, f"{load.kw:g} kW, {load.hours:g} h from {load.start} on {days}", "the job's survey"
+        )
+    if option.outcome is None:
+        return
+    figures, dark = option.outcome.figures, option.outcome.dark
+    note = f"simulated year, {plan.assumed_note or plan.site.source}"
+    yield Figure("Own power", f"{figures.self_sufficiency:.0%} of the home's energy", note, True)
+    if not plan.job.supply.street:
+        return
+    yield Figure(
+        "When the street is dark", f"{dark.power_kw:.1f} kW for {dark.hours:.1f} h of mean load", note, True
+    )
+
+
+def _alone(plan, option):
+    job, generator = plan.job, plan.job.generator
+    supply = job.supply
+    text = f"{supply.phases} phase, {supply.volts:g} V, main switch {supply.main_fuse_a:g} A"
+    yield Figure("Service", f"none: off grid; {text}", "the job's survey")
+    if generator is not None:
+        starts = f"starts below {generator.start_below:.0%}, stops above {generator.stop_above:.0%}"
+        yield Figure("Generator", f"{generator.kw:g} kW, {starts}", "the job")
+        price = f"{job.tariff.currency} {generator.price_per_litre:.2f} a litre"
+        yield Figure("Fuel", f"{generator.litres_per_kwh:g} l a kWh at {price}", "the job")
+    yield Figure("May go unserved", f"{job.alone.unmet_max:.1%} of the demand", "the job")
+    if option.outcome is None:
+        return
+    box = option.design.store_box
+    rating = bus_rating(option.design, box) if forms_grid(box) else None
+    if rating is not None:
+        text = (
+            f"{rating.arrays_kw:g} kW of array; takes {rating.limit_kw:.3g}, practice {rating.practice_kw:.3g} kW"
+        )
+        yield Figure("On its AC bus", text, rating.owner)
+    year, note = option.outcome.year, f"simulated year, {plan.assumed_note or plan.site.source}"
+    yield Figure("Unserved", f"{year.unmet_kwh:,.0f} kWh a year, {option.outcome.unmet:.1%}", note, True)
+    yield Figure("Dark", f"{year.dark_hours:,.0f} h a year, without machines' starts", note, True)
+    if generator is not None:
+        burnt = year.bus_kwh("import") * generator.litres_per_kwh
+        yield Figure("Generator runs", f"{year.generator_hours:,.0f} h, {burnt:,.0f} l a year", note, True)
+
+
+def _street(plan, option):
+    if not plan.job.supply.street:
+        yield from _alone(plan, option)
+        return
+    job, tariff = plan.job, plan.job.tariff
+    supply = job.supply
+    text = f"{supply.phases} phase, {supply.volts:g} V, {supply.main_fuse_a:g} A = {supply.import_limit_kw:.1f} kW"
+    yield Figure("Service", text, "the job's survey")
+    limit = "none stated" if tariff.export_limit_kw is None else f"{tariff.export_limit_kw:g} kW"
+    yield Figure("Export limit", limit, "the job; the network operator decides")
+    yield Figure("Operator counts", f"{option.design.counted_kw:g} kW of inverter", "AC ratings, datasheets")
+    yield Figure("Price", f"{tariff.currency} {tariff.price:.2f} a kWh", "the job's tariff")
+    for window in tariff.windows:
+        days = "" if window.days == "all" else f", {window.days}"
+        hours = f"{window.start} to {window.end}{days}"
+        yield Figure(f"  {window.name}", f"{tariff.currency} {window.price:.2f}, {hours}", "the job's tariff")
+    paid = f"{tariff.currency} {tariff.feed_in:.2f} a kWh, standing charge {tariff.standing_per_day:.2f} a day"
+    yield Figure("Paid for export", paid, "the job's tariff")
+    if option.outcome is None:
+        return
+    figures, money = option.outcome.figures, option.outcome.money
+    note = f"simulated year, {plan.assumed_note or plan.site.source}"
+    yield Figure("Bought", f"{figures.import_kwh:,.0f} kWh a year", note, True)
+    yield Figure("Sold", f"{figures.export_kwh:,.0f} kWh a year", note, True)
+    yield Figure("Bill", f"{tariff.currency} {money.bill:,.0f} a year", note, True)

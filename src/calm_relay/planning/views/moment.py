@@ -1,0 +1,205 @@
+"""One moment of a simulated year, one of its days, and the moments worth looking at."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from calm_relay.physics.shares import shares_of
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.common.severity import Severity
+from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.studies.outage import Rehearsal
+from calm_relay.planning.views.energy_path import Headroom
+
+
+@dataclass(frozen=True, eq=False)
+class Moment:
+    """What flows in one step.
+
+    `legs` holds kW by the name of a line's leg, positive along its drawing direction, and W/m2 for "light";
+    `bars` holds what is used of a limit at that instant by station.
+    """
+
+    step: int
+    clock: np.datetime64
+    legs: dict[str, float]
+    bars: dict[str, Headroom]
+
+
+@dataclass(frozen=True, eq=False)
+class Day:
+    """A local day: steps [first, last), clock hours of each, flows [kW] by name, level of the store [0 to 1].
+
+    Above the axis `made` says what becomes of the array's power, below it `served` says who serves the home.
+    """
+
+    first: int
+    last: int
+    hours: np.ndarray
+    made: dict[str, np.ndarray]
+    served: dict[str, np.ndarray]
+    home: np.ndarray
+    level: np.ndarray | None
+
+
+@dataclass(frozen=True, eq=False)
+class Strip:
+    """The year by days: array, home and street [kWh a day], each of shape (365,)."""
+
+    made_kwh: np.ndarray
+    home_kwh: np.ndarray
+    bought_kwh: np.ndarray
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A moment worth looking at; `step` is None where the year has none, and `label` then says so."""
+
+    key: str
+    label: str
+    step: int | None
+
+
+def moment_of(plan: Plan, option: Option, step: int) -> Moment:
+    """What flows in a step of an option that can be built."""
+    light, clock = float(plan.site.weather.ghi[step]), plan.site.calendar.wall[step]
+    return _moment(plan, option, option.outcome.year, step, light, clock, not plan.job.supply.street)
+
+
+def moment_of_night(plan: Plan, option: Option, run: Rehearsal, at: int) -> Moment:
+    """What flows in a step of an outage rehearsed."""
+    step = (run.first + int(at * run.step_h / plan.site.calendar.step_h)) % plan.site.calendar.steps
+    clock = plan.site.calendar.wall[run.first] + np.timedelta64(round(at * run.step_h * 60), "m")
+    return _moment(plan, option, run.run, at, float(plan.site.weather.ghi[step]), clock, True)
+
+
+def _moment(plan, option, year, step, light, clock, alone):
+    boxes = option.design.boxes
+    legs = {"light": light}
+    bars = {}
+    group = option.design.roof_boxes
+    lead = group[0] if group else None
+    for number, box in enumerate(boxes):
+        if number in group[1:]:
+            continue
+        # Microinverters are one converter on the line.
+        together = group if number == lead else (number,)
+        flow = {
+            name: sum(float(year.of(name, n)[step]) for n in together)
+            for name in ("pv_dc", "clipped", "ac", "charge", "discharge")
+        }
+        legs[f"{number}:roof"] = flow["pv_dc"]
+        legs[f"{number}:strings"] = flow["pv_dc"] - flow["clipped"]
+        legs[f"{number}:ac"] = flow["ac"]
+        legs[f"{number}:store"] = flow["charge"] - flow["discharge"]
+        limit = sum(boxes[n].converter.ac_kw for n in together)
+        name = "Converter" if number == lead else "Battery inverter"
+        bars[name] = _bar(abs(flow["ac"]), limit, f"{flow['ac']:.1f} of {limit:.3g} kW now")
+        if box.bank and box is option.design.store_box:
+            part = year.plant[number].battery
+            level = float(year.of("store", number)[step]) / part.usable_kwh
+            bars["Store"] = Headroom(level, 1.0, f"{level:.0%} full", Severity.HOLD)
+    home, bought, sold = (float(year.at_bus(name)[step]) for name in ("home", "import", "export"))
+    legs["home"] = home
+    legs["street"] = sold - bought
+    most = float(plan.demand.kw.max())
+    bars["Home"] = Headroom(home, most, f"{home:.1f} kW now, {most:.1f} at most", Severity.HOLD)
+    bars["Street"] = _generator_bar(plan, bought) if alone else _street_bar(plan, bought, sold)
+    return Moment(step, clock, legs, bars)
+
+
+def _street_bar(plan, bought, sold):
+    fuse = plan.job.supply.import_limit_kw
+    word = "sold" if sold > bought else "bought"
+    return _bar(max(bought, sold), fuse, f"{max(bought, sold):.1f} of {fuse:.1f} kW {word} now")
+
+
+def _generator_bar(plan, made):
+    """What the generator gives where the street does not."""
+    generator = plan.job.generator
+    if generator is None:
+        return Headroom(0.0, 1.0, "dark: nothing from here", Severity.HOLD)
+    return _bar(made, generator.kw, f"generator {made:.1f} of {generator.kw:g} kW")
+
+
+def _bar(used, limit, caption):
+    """Power against a limit: at the limit it wants watching."""
+    severity = Severity.WATCH if limit > 0 and used > 0.98 * limit else Severity.HOLD
+    return Headroom(used, float(limit), caption, severity)
+
+
+def day_of(plan: Plan, option: Option, step: int) -> Day:
+    """The local day that holds a step."""
+    dates = plan.site.calendar.wall.astype("datetime64[D]")
+    here = np.flatnonzero(dates == dates[step])
+    first, last = int(here[0]), int(here[-1]) + 1
+    year = option.outcome.year
+    cut = slice(first, last)
+    shares = shares_of(year.cut(first, last))
+    box = option.design.store_box
+    level = None
+    if box:
+        number = option.design.boxes.index(box)
+        level = year.of("store", number)[cut] / year.plant[number].battery.usable_kwh
+    wall = plan.site.calendar.wall[cut]
+    alone = not plan.job.supply.street
+    bought = year.at_bus("import")[cut]
+    others = {"from the generator": bought, "not served": year.unmet[cut]} if alone else {"bought": bought}
+    return Day(
+        first,
+        last,
+        (wall - dates[step]) / np.timedelta64(1, "h"),
+        {
+            "used at home": shares.pv_to_home,
+            "into the store": shares.pv_to_store,
+            **({} if alone else {"sold": year.at_bus("export")[cut]}),
+            "clipped": year.of("clipped")[cut],
+            "turned down": year.of("curtailed")[cut],
+        },
+        {"from the store": shares.store_to_home, **others},
+        year.asked_kw[cut] if alone else year.at_bus("home")[cut],
+        level,
+    )
+
+
+def strip_of(plan: Plan, option: Option) -> Strip:
+    """The year by days of standard time."""
+    year = option.outcome.year
+
+    def daily(series):
+        return series.reshape(365, -1).sum(axis=1) * year.step_h
+
+    return Strip(daily(year.of("pv_dc")), daily(year.at_bus("home")), daily(year.at_bus("import")))
+
+
+def overview_of(plan: Plan, option: Option, progress: Progress = unheard) -> tuple[Strip, tuple[Spot, ...]] | None:
+    """Strip and spots of an option's year; None for an option that is refused."""
+    if option.outcome is None:
+        return None
+    progress(0.0, "Reading the year")
+    return strip_of(plan, option), spots_of(plan, option)
+
+
+def spots_of(plan: Plan, option: Option) -> tuple[Spot, ...]:
+    """The best day, the worst evening, the first clipped hour, and the emptiest store."""
+    year, calendar = option.outcome.year, plan.site.calendar
+    made = year.of("pv_dc")
+    best = int(made.reshape(365, -1).sum(axis=1).argmax())
+    per_day = made.size // 365
+    noon = best * per_day + int(made[best * per_day : (best + 1) * per_day].argmax())
+    evening = np.where(plan.site.dark & (calendar.wall_minute >= 15 * 60), year.at_bus("import"), -1.0)
+    clipped = np.flatnonzero(year.of("clipped") > 1e-3)
+    spots = [
+        Spot("best", "The best day", noon),
+        Spot("worst", "The worst evening", int(evening.argmax())),
+        Spot("clipped", "The first clipped hour", int(clipped[0]))
+        if clipped.size
+        else Spot("clipped", "Nothing is clipped", None),
+    ]
+    box = option.design.store_box
+    if box is None:
+        return (*spots, Spot("empty", "There is no store", None))
+    level = year.of("store", option.design.boxes.index(box))
+    day = int(level.reshape(365, -1).mean(axis=1).argmin())
+    lowest = day * per_day + int(level[day * per_day : (day + 1) * per_day].argmin())
+    return (*spots, Spot("empty", "The emptiest store", lowest))

@@ -1,0 +1,348 @@
+"""The measures on which options stand beside each other, each with one scale for all."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from calm_relay.planning.architecture.cost import KINDS
+from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.studies.clipping import clipped_year
+from calm_relay.planning.verdict.purposes import MEASURES as MARKS
+
+
+@dataclass(frozen=True)
+class Scale:
+    """One measure of every option; a value is None where the option has none.
+
+    `texts` are the values as they are shown, units included; `yearly` says whether the figure rests on the
+    weather year; `lower_is_better` is None for a figure that is only told.
+    """
+
+    key: str
+    label: str
+    note: str
+    lower_is_better: bool | None
+    yearly: bool
+    values: tuple[float | None, ...]
+    texts: tuple[str, ...]
+    end: float | None
+
+    @property
+    def top(self) -> float:
+        """Right end of the scale: where the measure itself ends, else the largest finite value."""
+        if self.end is not None:
+            return self.end
+        finite = [value for value in self.values if value is not None and value != float("inf")]
+        return max([*finite, 1e-9])
+
+
+@dataclass(frozen=True)
+class _Measure:
+    key: str
+    label: str
+    note: str
+    lower_is_better: bool | None
+    yearly: bool
+    value: Callable[[Option, Plan], float | None]
+    text: Callable[[float, str], str]
+    end: float | None = None
+
+
+def _years(value, currency):
+    return "never" if value == float("inf") else f"{value:.1f} years"
+
+
+def _percent(value, currency):
+    return f"{value:.1%}"
+
+
+MEASURES = (
+    _Measure(
+        "score",
+        "Serves the purposes",
+        "weighted score of 100, weights below",
+        False,
+        True,
+        lambda option, plan: plan.choice.scores[option.design.key].total * 100,
+        lambda value, currency: f"{value:.0f} of 100",
+        100.0,
+    ),
+    _Measure(
+        "bill",
+        "Bill",
+        "import, export and standing charge over the simulated year",
+        True,
+        True,
+        lambda option, plan: option.outcome.money.bill,
+        lambda value, currency: f"{currency} {value:,.0f} a year",
+    ),
+    _Measure(
+        "outlay",
+        "Outlay",
+        "boxes, store, labour and permits, before anything saved",
+        True,
+        False,
+        lambda option, plan: option.outcome.money.outlay,
+        lambda value, currency: f"{currency} {value:,.0f}",
+    ),
+    _Measure(
+        "payback",
+        "Simple payback",
+        "outlay over the first year's saving, without interest or ageing",
+        True,
+        True,
+        lambda option, plan: option.outcome.money.payback_years if option.outcome.money.outlay > 0 else None,
+        _years,
+    ),
+    _Measure(
+        "own",
+        "Own power",
+        "share of the home's energy not bought: 1 − import/home",
+        False,
+        True,
+        lambda option, plan: option.outcome.figures.self_sufficiency,
+        _percent,
+        1.0,
+    ),
+    _Measure(
+        "evening",
+        "Power in the evening",
+        "what the store gives to the home while the street is alive",
+        False,
+        False,
+        lambda option, plan: option.outcome.limit.power_kw if option.outcome.limit else 0.0,
+        lambda value, currency: f"{value:.1f} kW",
+    ),
+    _Measure(
+        "dark",
+        "Power when dark",
+        "continuous power grid-down, not the pass-through figure",
+        False,
+        False,
+        lambda option, plan: option.outcome.dark.power_kw,
+        lambda value, currency: f"{value:.1f} kW",
+    ),
+    _Measure(
+        "hours",
+        "Hours when dark",
+        "energy held on nine of ten dark quarter-hours of the worst season, over that season's mean demand",
+        False,
+        True,
+        lambda option, plan: option.outcome.dark.hours,
+        lambda value, currency: f"{value:.1f} h",
+    ),
+    _Measure(
+        "unmet",
+        "Not served",
+        "share of the demand that nobody serves; there is none where there is a street",
+        True,
+        True,
+        lambda option, plan: option.outcome.unmet,
+        lambda value, currency: f"{value:.1%}",
+    ),
+    _Measure(
+        "direct",
+        "Module to home",
+        "path efficiency, energy-weighted over the year",
+        False,
+        True,
+        lambda option, plan: option.outcome.paths.direct,
+        _percent,
+        1.0,
+    ),
+    _Measure(
+        "through",
+        "Module, store, home",
+        "path efficiency through the store, energy-weighted over the year",
+        False,
+        True,
+        lambda option, plan: option.outcome.paths.through_store,
+        _percent,
+        1.0,
+    ),
+)
+
+
+# Measures that mean nothing without a street, and those that mean nothing with one; what others are called then.
+OF_A_STREET, ALONE = ("evening", "hours"), ("unmet",)
+CALLED_ALONE = {
+    "bill": ("Fuel", "what the generator burns over the simulated year"),
+    "own": ("Own power", "share of the home's energy that no generator makes"),
+    "dark": ("Power of the grid", "what forms the grid gives without end"),
+}
+LOSSES = {
+    "tracker": ("Tracking", "what the trackers do not find"),
+    "clipped": ("Clipped", "what AC limit, trackers or currents could not take"),
+    "curtailed": ("Turned down", "what the export limit did not let out"),
+    "inverter": ("Inverting", "from DC to AC"),
+    "rectifier": ("Rectifying", "from AC to DC, on the way into an AC-coupled store"),
+    "dc_dc": ("DC to DC", "between the battery and its converter's DC bus"),
+    "charge": ("Charging", "in the battery"),
+    "discharge": ("Discharging", "in the battery"),
+    "standby": ("Standby", "drawn by boxes that wait"),
+}
+
+
+def loss_scales_of(plan: Plan) -> tuple[Scale, ...]:
+    """Every loss of the simulated year by name, all on one scale, in the options' order [kWh a year]."""
+    years = [option.outcome.figures.losses if option.outcome else None for option in plan.options]
+    end = max([*(kwh for year in years if year for kwh in year.values()), 1.0])
+    return tuple(
+        _told(
+            key,
+            label,
+            note,
+            True,
+            [year[key] if year else None for year in years],
+            "{:,.0f} kWh",
+            end,
+            yearly=True,
+        )
+        for key, (label, note) in LOSSES.items()
+    )
+
+
+def cost_scales_of(plan: Plan) -> tuple[Scale, ...]:
+    """Every kind of cost, all on one scale, in the options' order."""
+    currency = plan.job.tariff.currency
+    lines = [option.outcome.money.lines if option.outcome else None for option in plan.options]
+
+    def spent(kind):
+        return [None if own is None else sum(line.amount for line in own if line.kind == kind) for own in lines]
+
+    end = max([*(line.amount for own in lines if own for line in own), 1.0])
+    return tuple(
+        _told(kind, label, "part of the outlay", True, spent(kind), f"{currency} {{:,.0f}}", end, yearly=False)
+        for kind, label in KINDS.items()
+        if any(spent(kind))
+    )
+
+
+def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
+    """Energies of the year, the store's cycles, and what the operator adds up, in the options' order."""
+    bare = {
+        option.design.key: found.caught_kwh
+        for option in plan.live
+        if (found := clipped_year(plan, option)) is not None
+    }
+    of_year = (
+        (
+            "import",
+            "Bought",
+            "from the street, or from the generator without one",
+            True,
+            lambda o: o.outcome.figures.import_kwh,
+            "{:,.0f} kWh",
+        ),
+        ("export", "Sold", "to the street", None, lambda o: o.outcome.figures.export_kwh, "{:,.0f} kWh"),
+        (
+            "lost",
+            "Clipped and lost",
+            LOSSES["clipped"][1],
+            True,
+            lambda o: o.outcome.figures.clipped_kwh,
+            "{:,.0f} kWh",
+        ),
+        (
+            "caught",
+            "Clipped and caught",
+            "what the store takes of what would be clipped without it",
+            False,
+            lambda o: bare.get(o.design.key, 0.0),
+            "{:,.0f} kWh",
+        ),
+        (
+            "stored",
+            "Through the store",
+            "out of its terminals",
+            None,
+            lambda o: o.outcome.figures.discharge_kwh,
+            "{:,.0f} kWh",
+        ),
+        ("cycles", "Full cycles", "of the new store, or the old one", None, _cycles, "{:,.0f} a year"),
+        (
+            "counted",
+            "Operator counts",
+            "AC ratings of all that can feed the bus",
+            True,
+            lambda o: o.design.counted_kw,
+            "{:,.4g} kW",
+        ),
+    )
+    scales = []
+    for key, label, note, less, value, form in of_year:
+        values = [value(option) if option.outcome else None for option in plan.options]
+        yearly = key != "counted"
+        end = max([*(item for item in values if item is not None), 1e-9])
+        scales.append(_told(key, label, note, less, values, form, end, yearly=yearly))
+    return tuple(scales)
+
+
+def _cycles(option):
+    box = option.design.store_box
+    if box is None:
+        return 0.0
+    number = option.design.boxes.index(box)
+    year = option.outcome.year
+    return year.kwh("discharge", number) / year.plant[number].battery.usable_kwh
+
+
+def purpose_scales_of(plan: Plan) -> tuple[Scale, ...]:
+    """Points that each purpose gives an option: its weight, of all weights, times how well it is served."""
+    weights = {purpose.kind: purpose.weight for purpose in plan.job.purposes if purpose.weight > 0}
+    whole = sum(weights.values())
+    scales = []
+    for kind, weight in sorted(weights.items(), key=lambda item: -item[1]):
+        measure = MARKS[kind]
+        points = [
+            plan.choice.scores[option.design.key].by_purpose[kind] * weight / whole * 100
+            if option.outcome
+            else None
+            for option in plan.options
+        ]
+        texts = tuple(
+            "–" if value is None else f"{value:.0f} of {100 * weight / whole:.0f} points" for value in points
+        )
+        note = f"weight {weight:g} of {whole:g}; full marks for {measure.full_mark}"
+        scales.append(Scale(kind, measure.label, note, False, True, tuple(points), texts, 100 * weight / whole))
+    return tuple(scales)
+
+
+def _told(key, label, note, lower_is_better, values, form, end, *, yearly):
+    texts = tuple("–" if value is None else form.format(value) for value in values)
+    return Scale(key, label, note, lower_is_better, yearly, tuple(values), texts, end)
+
+
+def compared(plan: Plan, shown: int, most: int = 5) -> tuple[int, ...]:
+    """Options that stand beside each other: the one in view, as it is, and those that serve best, by number."""
+    scores = plan.choice.scores
+    live = [number for number, option in enumerate(plan.options) if option.outcome is not None]
+    ranked = sorted(live, key=lambda n: (plan.options[n].stopped, -scores[plan.options[n].design.key].total))
+    first = [n for n in (shown, 0) if n in live]
+    return tuple(sorted(list(dict.fromkeys([*first, *ranked]))[:most]))
+
+
+def scales_of(plan: Plan) -> tuple[Scale, ...]:
+    """Every measure of the plan's options, in the options' order."""
+    currency, street = plan.job.tariff.currency, plan.job.supply.street
+    scales = []
+    for measure in MEASURES:
+        if measure.key in (ALONE if street else OF_A_STREET):
+            continue
+        label, note = measure.label, measure.note
+        if not street:
+            label, note = CALLED_ALONE.get(measure.key, (label, note))
+        values = tuple(measure.value(option, plan) if option.outcome else None for option in plan.options)
+        texts = tuple("–" if value is None else measure.text(value, currency) for value in values)
+        scales.append(
+            Scale(
+                measure.key,
+                label,
+                note,
+                measure.lower_is_better,
+                measure.yearly,
+                values,
+                texts,
+                measure.end,
+            )
+        )
+    return tuple(scales)

@@ -1,0 +1,99 @@
+"""The year by months, and the home's typical days by season."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.demand import SEASONS
+
+
+@dataclass(frozen=True, eq=False)
+class SkyMonths:
+    """Each month's mean horizontal irradiation [kWh/m2/day] and its lowest, mean and highest air [degC]."""
+
+    ghi_kwh_per_day: np.ndarray
+    lowest_c: np.ndarray
+    mean_c: np.ndarray
+    highest_c: np.ndarray
+
+
+def sky_months(plan: Plan) -> SkyMonths:
+    """The weather year by months of standard time."""
+    calendar, weather = plan.site.calendar, plan.site.weather
+    here = [calendar.month == month for month in range(1, 13)]
+    air = weather.temp_air
+    return SkyMonths(
+        np.array([weather.ghi[cut].mean() * 24 / 1000 for cut in here]),
+        np.array([air[cut].min() for cut in here]),
+        np.array([air[cut].mean() for cut in here]),
+        np.array([air[cut].max() for cut in here]),
+    )
+
+
+def how_sure(plan: Plan) -> str:
+    """How far the weather year can be believed, in a sentence."""
+    site, weather = plan.site, plan.job.site.weather
+    if weather.kind == "preset":
+        return (
+            "an assumed climate. Yearly light may be off by a tenth or more, single days are made up; a weather "
+            "file of the place, or twelve monthly figures from a table, would be better."
+        )
+    if weather.kind == "monthly":
+        origin = f" ({weather.origin})" if weather.origin else ""
+        return f"the months are yours{origin}; the days within each are made so that their sums are right."
+    told = f"a weather file of {site.distance_km:.0f} km away"
+    if site.distance_km > 80:
+        return f"{told}: far off, look for a nearer station."
+    return f"{told}: as good as a typical year gets; a single year may differ by a tenth."
+
+
+def typical_days(plan: Plan) -> dict[str, np.ndarray]:
+    """Mean demand of each local clock hour by season [kW], 24 values each."""
+    calendar, kw = plan.site.calendar, plan.demand.kw
+    turn = 0 if plan.job.site.latitude < 0 else 6
+    hour = calendar.wall_minute // 60
+    days = {}
+    for name, months in SEASONS.items():
+        cut = np.isin((calendar.month - 1 + turn) % 12 + 1, months)
+        days[name] = np.bincount(hour[cut], weights=kw[cut], minlength=24) / np.bincount(hour[cut], minlength=24)
+    return days
+
+
+@dataclass(frozen=True, eq=False)
+class HomeYear:
+    """The home's year to look at: a carpet of days by clock hours [kW], and a mean day stacked by parts [kW].
+
+    `carpet` has shape (365, 96) in local clock time; `stacked` holds 24 values a part for the worst season.
+    """
+
+    carpet: np.ndarray
+    stacked: dict[str, np.ndarray]
+    sunset_h: np.ndarray
+    sunrise_h: np.ndarray
+
+
+def home_year(plan: Plan) -> HomeYear:
+    """Demand as a carpet, with the hours of sunset and sunrise of each day, and the worst season's mean day."""
+    calendar, demand = plan.site.calendar, plan.demand
+    per_day = calendar.steps // 365
+    slot = (calendar.wall_minute // (1440 // per_day)).astype(int)
+    first = calendar.wall[0].astype("datetime64[D]")
+    day = np.clip((calendar.wall.astype("datetime64[D]") - first).astype(int), 0, 364)
+    carpet = np.full((365, per_day), np.nan)
+    carpet[day, slot] = demand.kw
+    # The hour that daylight saving leaves out takes the one before.
+    for row in np.flatnonzero(np.isnan(carpet).any(axis=1)):
+        holes = np.isnan(carpet[row])
+        carpet[row, holes] = np.interp(np.flatnonzero(holes), np.flatnonzero(~holes), carpet[row, ~holes])
+    hour = calendar.wall_minute // 60
+    here = demand.worst_season_steps
+    counts = np.bincount(hour[here], minlength=24)
+    stacked = {
+        part.name: np.bincount(hour[here], weights=part.kw[here], minlength=24) / counts for part in demand.parts
+    }
+    light = np.zeros((365, per_day), dtype=bool)
+    light[day, slot] = ~plan.site.dark
+    rise = np.where(light.any(axis=1), light.argmax(axis=1), np.nan) * 24.0 / per_day
+    sets = np.where(light.any(axis=1), per_day - light[:, ::-1].argmax(axis=1), np.nan) * 24.0 / per_day
+    return HomeYear(carpet, stacked, sets, rise)

@@ -1,0 +1,149 @@
+"""The voltages of an input's strings over all temperatures, against every limit they meet."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from calm_relay.physics.iv_curve import string_current
+from calm_relay.planning.plan import Option
+from calm_relay.planning.strings.shared_input import run_points
+from calm_relay.planning.strings.stringing import Input
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A voltage on the ladder: what it is, in many words and in few, and whether passing it stops the string."""
+
+    volts: float
+    label: str
+    short: str
+    hard: bool
+
+
+@dataclass(frozen=True, eq=False)
+class Ladder:
+    """One input: open and working voltage of its strings over cell temperature, and the marks beside them.
+
+    `head` is what it is called: an input, or each of so many microinverters.
+    `cells_c` runs from the coldest to the hottest cell; `fits` says whether every hard check passes.
+    """
+
+    box: int
+    number: int
+    head: str
+    title: str
+    strings: tuple[tuple[str, int], ...]
+    cells_c: np.ndarray
+    open_v: np.ndarray
+    working_v: np.ndarray
+    marks: tuple[Mark, ...]
+    top_v: float
+    amps: str
+    fits: bool
+
+
+def ladders_of(option: Option) -> tuple[Ladder, ...]:
+    """A ladder for every tracker input of the option's inverters, those without strings among them."""
+    found = []
+    survey = option.ground.survey
+    for box_number, box in enumerate(option.design.boxes):
+        if box.stringing is None or box.converter.pv is None:
+            continue
+        used = {item.number: item for item in box.stringing.inputs}
+        for number, tracker in enumerate(box.converter.pv.trackers, 1):
+            item = used.get(number, Input(number, tracker, ()))
+            found.append(_ladder(box, box_number, item, survey))
+    return tuple(found)
+
+
+def _ladder(box, box_number, item, survey):
+    temperatures, site = survey.temperatures, survey.site_limit
+    cells = np.linspace(temperatures.cold_c, max(temperatures.hot_c, temperatures.cold_c + 1), 41)
+    lead = max(item.runs, key=lambda run: run.open_v(temperatures.cold_c), default=None)
+    tracker = item.tracker
+    if lead is None:
+        marks = (
+            Mark(tracker.max_v, "input ends at", "ends", True),
+            Mark(tracker.mppt_low_v, "tracks from", "tracks ≥", True),
+        )
+        return Ladder(
+            box_number,
+            item.number,
+            f"Input {item.number}",
+            "free",
+            (),
+            cells,
+            np.zeros(0),
+            np.zeros(0),
+            marks,
+            tracker.max_v * 1.08,
+            "",
+            True,
+        )
+    limit_v, owner = lead.cold_limit(site)
+    low_v, full_v, high_v, start_v = lead.window
+    marks = [Mark(limit_v, owner.rsplit(", ", 1)[-1], "ends", True), Mark(low_v, "tracks from", "tracks ≥", True)]
+    if start_v > low_v:
+        marks.append(Mark(start_v, "starts at", "starts", True))
+    if full_v > low_v:
+        marks.append(Mark(full_v, "full power from", "full ≥", False))
+    if high_v < limit_v:
+        marks.append(Mark(high_v, "tracks to", "tracks ≤", False))
+    table_v = lead.table_v(temperatures)
+    if table_v is not None:
+        marks.append(Mark(table_v, "coldest by table", "table", False))
+    cold_v = lead.cold_v(temperatures)
+    fits = cold_v <= limit_v and lead.hot_v(temperatures) >= low_v and lead.open_v(temperatures.hot_c) >= start_v
+    fits = fits and (item.short_circuit_a <= tracker.short_circuit_a or lead.optimiser is not None)
+    names = " + ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
+    units = lead.parallel if box.micro else 1
+    amps = f"{item.short_circuit_a / units:.1f} of {tracker.short_circuit_a / units:g} A"
+    strings = tuple((run.face.plan.name, run.in_series) for run in item.runs for _ in range(run.parallel))
+    if box.micro:
+        strings = strings[:1]
+    return Ladder(
+        box_number,
+        item.number,
+        f"Each of {units}" if box.micro else f"Input {item.number}",
+        names,
+        strings,
+        cells,
+        np.array([lead.open_v(c) for c in cells]),
+        np.array([lead.working_v(c) for c in cells]),
+        tuple(marks),
+        max(limit_v, cold_v, table_v or 0.0) * 1.08,
+        amps,
+        bool(fits and not item.is_unequal),
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class IvCurve:
+    """Current over voltage of all strings of an input in one light [V], [A], and its best point."""
+
+    label: str
+    volts: np.ndarray
+    amps: np.ndarray
+    best_v: float
+    best_kw: float
+
+
+LIGHTS = ((1000.0, None), (800.0, 50.0), (200.0, 25.0))
+
+
+def iv_curves(option: Option, box_number: int, input_number: int) -> tuple[IvCurve, ...]:
+    """Curves of an input on the coldest bright morning, on an ordinary day and in dull light."""
+    stringing = option.design.boxes[box_number].stringing
+    item = next((item for item in stringing.inputs if item.number == input_number), None)
+    if item is None:
+        return ()
+    found = []
+    for light, cell_c in LIGHTS:
+        cell = option.ground.temperatures.cold_c if cell_c is None else cell_c
+        points = [(run_points(run, light, cell), run.parallel) for run in item.runs]
+        volts = np.linspace(0.0, max(p.voc for p, _ in points), 241)
+        amps = sum(n * string_current(p, volts) for p, n in points)
+        best = int((volts * amps).argmax())
+        label = f"{light:g} W/m², {cell:g} °C"
+        found.append(IvCurve(label, volts, amps, float(volts[best]), float(volts[best] * amps[best] / 1000)))
+    return tuple(found)

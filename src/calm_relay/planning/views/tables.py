@@ -1,0 +1,66 @@
+"""The plan as plain tables, for spreadsheets."""
+
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.views.figures import SHOWS, figures_of
+from calm_relay.planning.views.scales import cost_scales_of, loss_scales_of, scales_of
+
+Table = list[list[str | float | None]]
+
+
+def tables_of(plan: Plan) -> dict[str, Table]:
+    """Tables by name, each with a head: comparison, losses, costs, findings, reasons, assumptions."""
+    titles = [option.design.title for option in plan.options]
+    return {
+        "comparison": _scales(scales_of(plan), titles, plan),
+        "losses": _scales(loss_scales_of(plan), titles, plan),
+        "costs": _scales(cost_scales_of(plan), titles, plan),
+        "findings": _findings(plan),
+        "reasons": _reasons(plan),
+        "assumptions": assumptions_of(plan),
+    }
+
+
+def _scales(scales, titles, plan):
+    rows: Table = [["measure", *titles, "what it means", "rests on"]]
+    for scale in scales:
+        values = [None if value in (None, float("inf")) else round(value, 6) for value in scale.values]
+        rests = (plan.assumed_note or plan.site.source) if scale.yearly else "datasheets and the job"
+        rows.append([scale.label, *values, scale.note, rests])
+    return rows
+
+
+def _findings(plan):
+    rows: Table = [["option", "severity", "station", "finding", "measured", "limit", "unit", "rule"]]
+    for option in plan.options:
+        for item in option.findings:
+            what = [option.design.title, item.severity.name.lower(), item.station, item.sentence]
+            rows.append([*what, item.measured, item.limit, item.unit, item.rule])
+    return rows
+
+
+def _reasons(plan):
+    rows: Table = [["option", "for or against", "reason"]]
+    for option in plan.options:
+        for reason in plan.choice.reasons.get(option.design.key, ()):
+            rows.append([option.design.title, "for" if reason.speaks_for else "against", reason.sentence])
+    return rows
+
+
+def assumptions_of(plan: Plan) -> Table:
+    """What the plan rests on, and where each comes from, for the option that serves best, else the first."""
+    chosen = plan.option(plan.choice.key) if plan.choice.key else plan.options[0]
+    rows: Table = [["station", "what", "value", "from"]]
+    for station in SHOWS:
+        given = [item for item in figures_of(plan, chosen, station) if not item.result]
+        rows += [[station, item.label.strip(), item.value, item.source] for item in given]
+    losses, store = plan.job.losses, plan.job.store
+    for name in ("soiling", "shading", "mismatch", "wiring"):
+        rows.append(["Roof", f"Loss by {name}", f"{getattr(losses, name):.1%}", "the job, assumed"])
+    for face in plan.faces:
+        text = f"{face.plan.count} × {face.module.name}, {face.plan.tilt:g}° tilt, {face.plan.azimuth:g}° azimuth"
+        rows.append(["Roof", face.plan.name, text, "the job's survey; module datasheet"])
+    rows.append(["Store", "Reserve for an outage", f"{store.reserve:.0%}", "the job"])
+    for window in store.charge_windows:
+        text = f"{window.start} to {window.end}, up to {window.target:.0%}"
+        rows.append(["Store", "Filled from the street", text, "the job"])
+    return rows
