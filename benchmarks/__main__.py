@@ -3,9 +3,9 @@
 import os
 import sys
 
-from benchmarks import dark, kernel, store, survey, whole
+from benchmarks import backup, battery, kernel, survey, whole
 
-results = [*kernel.results(), *survey.results(), *whole.results(), *store.results(), *dark.results()]
+results = [*kernel.results(), *survey.results(), *whole.results(), *battery.results(), *backup.results()]
 print(f"on {os.cpu_count()} processors; warm unless said otherwise")
 for result in results:
     print(result.line())

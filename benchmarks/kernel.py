@@ -37,10 +37,10 @@ def results() -> list[Result]:
     calendar = made.site.calendar
     control = filled_in(calendar.in_window(180, 300), 0.8, 2.5)
     bus, level = np.empty((3, home.size)), np.empty((2, home.size))
-    orders = *control.series(), np.ones((2, 2, 1)), 0.0, UNLIMITED
+    control_series = *control.series(), np.ones((2, 2, 1)), 0.0, UNLIMITED
     limits = job.supply.import_limit_kw, 5.0, 0.25, True, False
     pv = np.array([array, np.zeros_like(array)])
-    arguments = (matrix, pv, home[None, :], *orders, *limits, bus, level)
+    arguments = (matrix, pv, home[None, :], *control_series, *limits, bus, level)
     compiled = timed("kernel, 35,040 steps, two converters", lambda: dispatch.run(*arguments), 5.0, 50)
     plain_run = _plain_copy().run
     plain = timed("the same algorithm in plain Python", lambda: plain_run(*arguments), None, 1)

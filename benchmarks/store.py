@@ -1,13 +1,13 @@
-"""The bound of perfect foresight, a store's years, tipping points, the search of every plant."""
+"""The bound of perfect foresight, a battery's years, tipping points, the search of every plant."""
 
 import resource
 
 from benchmarks.measure import Result, timed
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.plan import plan
-from calm_relay.planning.studies.battery_ageing import life_of
-from calm_relay.planning.studies.battery_map import store_map
-from calm_relay.planning.studies.foresight import left_of
+from calm_relay.planning.studies.battery_ageing import battery_ageing_of
+from calm_relay.planning.studies.battery_map import battery_map
+from calm_relay.planning.studies.foresight import foresight_gap_of
 from calm_relay.planning.studies.search import search
 from calm_relay.planning.studies.tipping import tips_of
 
@@ -15,16 +15,16 @@ PLANTS = 2_000
 
 
 def results() -> list[Result]:
-    """The pottery's add-on, the dairy's two stores (the widest program), and 2,000 plants of the pottery."""
+    """The pottery's add-on, the dairy's two batteries (the widest program), and 2,000 plants of the pottery."""
     pottery, dairy = plan(demo_job("pottery")), plan(demo_job("dairy"))
     addon, two = pottery.option("ac-addon"), dairy.option("ac-addon")
-    found = [
-        timed("bound, hourly year, one store", lambda: left_of(pottery, addon), 4000.0, 5),
-        timed("bound, hourly year, hybrid and old store", lambda: left_of(dairy, two), 4000.0, 5),
-        timed("fifteen years of a fading store", lambda: life_of(pottery, addon), None, 5),
-        timed("map of 72 energies and powers", lambda: store_map(pottery, addon), None, 3),
+    result = [
+        timed("bound, hourly year, one battery", lambda: foresight_gap_of(pottery, addon), 4000.0, 5),
+        timed("bound, hourly year, hybrid and old battery", lambda: foresight_gap_of(dairy, two), 4000.0, 5),
+        timed("fifteen years of a fading battery", lambda: battery_ageing_of(pottery, addon), None, 5),
+        timed("map of 72 energies and powers", lambda: battery_map(pottery, addon), None, 3),
         timed("tipping points of seven options", lambda: tips_of(pottery), None, 3),
     ]
     tried = timed(f"search, {PLANTS:,} plants at 15 minutes", lambda: search(pottery, most=PLANTS), 10_000.0, 3)
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-    return [*found, tried, Result("search, most memory of the process", memory, 1000.0, "MB")]
+    return [*result, tried, Result("search, most memory of the process", memory, 1000.0, "MB")]

@@ -20,7 +20,7 @@ from calm_relay.planning.site.array import DesignTemperatures, Face
 from calm_relay.planning.strings.auto_string import lay_strings
 from calm_relay.planning.strings.stringing import SiteLimit
 from calm_relay.planning.studies.clipping import clipped_year
-from calm_relay.planning.studies.inverter_sweep import sweep_converter
+from calm_relay.planning.studies.inverter_sweep import sweep_inverter
 
 TEMPERATURES = DesignTemperatures(-5.0, 65.0, "a benchmark", "a benchmark")
 
@@ -36,7 +36,7 @@ def _house(counts, volts):
         name, azimuth = f"face {number}", 40.0 * number
         face = first.with_(name=name, module=module.key, count=modules, azimuth=azimuth, rectangle=None)
         faces.append(Face(face, module, made, 1.0))
-    base = next(item for item in catalogue().converters if item.key == "skerrin-h15t")
+    base = next(item for item in catalogue().inverters if item.key == "skerrin-h15t")
     trackers = tuple(
         Tracker(
             mppt_low_v=120,
@@ -54,14 +54,14 @@ def _house(counts, volts):
 
 
 def _lay_anew(counts, volts):
-    faces, converter = _house(counts, volts)
+    faces, inverter = _house(counts, volts)
     cold = count(-100)
 
     def lay():
         # Another coldest morning and an empty cache each time, so that no layout is remembered.
         there = DesignTemperatures(next(cold) / 10, 65.0, "a benchmark", "a benchmark")
         with tempfile.TemporaryDirectory() as folder, patch.dict(os.environ, {"CALM_RELAY_CACHE": folder}):
-            lay_strings(faces, converter, there, SiteLimit(1e6, "no rule"), {})
+            lay_strings(faces, inverter, there, SiteLimit(1e6, "no rule"), {})
 
     return lay
 
@@ -73,11 +73,11 @@ def results() -> list[Result]:
     six, odd = (13, 11, 10, 9, 9, 8), (17, 14, 12, 7, 6, 4)
     made = plan(demo_job("dairy"))
     option = made.option("hybrid-swap")
-    found = [
+    result = [
         timed("strings, 60 modules on 6 faces, 6 unlike inputs", _lay_anew(six, unlike), 500.0, 10),
         timed("strings, 60 odd modules on 6 faces, 6 like inputs", _lay_anew(odd, alike), 500.0, 10),
-        timed("sweep of 40 converter sizes at 15 minutes", lambda: sweep_converter(made, option), 500.0, 10),
-        timed("clipped year with and without its store", lambda: clipped_year(made, option), None, 10),
+        timed("sweep of 40 converter sizes at 15 minutes", lambda: sweep_inverter(made, option), 500.0, 10),
+        timed("clipped year with and without its battery", lambda: clipped_year(made, option), None, 10),
     ]
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "meter.csv"
@@ -85,6 +85,6 @@ def results() -> list[Result]:
         path.write_text("time,kwh\n" + "\n".join(f"{t},0.1" for t in stamps))
         reading = MeterReading()
         label = "interval CSV of a year at 15 minutes"
-        found.append(timed(label, lambda: read_meter_file(path, reading, "Europe/Dublin"), None, 5))
-    found.append(timed("a place by its name, among 69,000", lambda: find_places("tralee"), None, 20))
-    return found
+        result.append(timed(label, lambda: read_meter_file(path, reading, "Europe/Dublin"), None, 5))
+    result.append(timed("a place by its name, among 69,000", lambda: find_places("tralee"), None, 20))
+    return result

@@ -35,7 +35,7 @@ for count in (4, 3, 5, 3, 6, 3, 2, 3, 4, 3):
     QTimer.singleShot(150, rest.quit)
     rest.exec()
     start = time.perf_counter()
-    window.bench.store.count.setValue(count)
+    window.bench.battery.count.setValue(count)
     loop.exec()
     window.grab()
     edits.append((time.perf_counter() - start) * 1000)
@@ -52,8 +52,8 @@ def beat():
     last[0] = now
 
 
-window.open_bench("Store")
-store = window.bench.panel
+window.open_bench("Battery")
+battery = window.bench.panel
 heart = QTimer(interval=0)
 heart.timeout.connect(beat)
 pace = QEventLoop()
@@ -62,7 +62,7 @@ pace.exec()
 last[0] = time.perf_counter()
 heart.start()
 for number in range(200):
-    store.count.setValue(1 + number % 8)
+    battery.count.setValue(1 + number % 8)
     QTimer.singleShot(60, pace.quit)
     pace.exec()
 heart.stop()
@@ -75,19 +75,19 @@ print(json.dumps({"ready": ready, "edit": edit, "worst": worst, "memory": memory
 def results() -> list[Result]:
     """Plan, start, edit, memory, and what `./run` adds."""
     job = demo_job()
-    jobs = cycle(job.with_(store=job.store.with_(count=count)) for count in (4, 3, 5, 2))
-    found = [timed("plan of three options, battery changed", lambda: plan(next(jobs)), 150.0, 20)]
+    jobs = cycle(job.with_(battery=job.battery.with_(count=count)) for count in (4, 3, 5, 2))
+    result = [timed("plan of three options, battery changed", lambda: plan(next(jobs)), 150.0, 20)]
     starts = [_window() for _ in range(5)]
     starts.sort(key=lambda seen: seen["start"])
     middle = starts[len(starts) // 2]
     spread = f"{starts[0]['start']:.2f} to {starts[-1]['start']:.2f} in {len(starts)} runs"
-    found += [
+    result += [
         Result("window, from start of process to verdict drawn", middle["start"], 3.0, "s", spread),
         Result("window, from edit to verdict drawn", middle["edit"], 150.0, "ms", f"worst {middle['worst']:.0f}"),
         Result("interface thread, longest block in 200 edits", middle["blocked"], 100.0, "ms"),
         Result("window, most memory", max(seen["memory"] for seen in starts), 500.0, "MB"),
     ]
-    return [*found, _run_adds()]
+    return [*result, _run_adds()]
 
 
 def _window():

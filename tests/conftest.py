@@ -26,9 +26,9 @@ def demo_plan(demo):
 
 
 @pytest.fixture
-def with_store(demo):
-    """The demo job with fields of its store changed."""
-    return lambda **changes: demo.with_(store=demo.store.with_(**changes))
+def with_battery(demo):
+    """The demo job with fields of its battery changed."""
+    return lambda **changes: demo.with_(battery=demo.battery.with_(**changes))
 
 
 @pytest.fixture(scope="session")

@@ -35,7 +35,7 @@ def balances(option, t, step_h):
     """Largest error of any balance of any step, from the columns of the table alone."""
     worst = []
     on_bus = t["import_kw"] - t["home_kw"] - t["export_kw"]
-    for number in range(1, len(option["converters"]) + 1):
+    for number in range(1, len(option["inverters"]) + 1):
         c = {
             name.removeprefix(f"{number}_"): series for name, series in t.items() if name.startswith(f"{number}_")
         }
@@ -44,7 +44,7 @@ def balances(option, t, step_h):
         lost = c["tracker_kw"] + c["clipped_kw"] + c["curtailed_kw"] + c["dc_dc_kw"] + c["inverter_kw"]
         worst.append(np.abs(given - lost - c["charge_kw"] - outward).max() * step_h)
         moved = c["charge_kw"] - c["charge_loss_kw"] - c["discharge_kw"] - c["discharge_loss_kw"]
-        worst.append(np.abs(np.diff(c["store_kwh"]) - moved[1:] * step_h).max())
+        worst.append(np.abs(np.diff(c["stored_kwh"]) - moved[1:] * step_h).max())
         on_bus = on_bus + c["ac_kw"] - c["standby_kw"]
     return max([*worst, np.abs(on_bus).max() * step_h])
 
@@ -67,14 +67,14 @@ def test_an_outsider_can_close_the_balances(job, request, tmp_path):
         assert balances(option, table, step_h) < 1e-9
         for key, column in (("home_kwh", "home_kw"), ("import_kwh", "import_kw"), ("export_kwh", "export_kw")):
             assert table[column].sum() * step_h == pytest.approx(year[key], abs=1e-6)
-        given = year["pv_dc_kwh"] + year["import_kwh"] + year["initial_store_kwh"]
-        taken = year["home_kwh"] + year["export_kwh"] + sum(year["losses"].values()) + year["final_store_kwh"]
+        given = year["pv_dc_kwh"] + year["import_kwh"] + year["initial_stored_kwh"]
+        taken = year["home_kwh"] + year["export_kwh"] + sum(year["losses"].values()) + year["final_stored_kwh"]
         assert given == pytest.approx(taken, abs=1e-6)
         if option["bound"]:
             assert option["bound"]["best_bill"] < option["money"]["bill"]
-            assert sum(option["bound"]["by_month"]) == pytest.approx(option["bound"]["left"], abs=1e-6)
-            assert option["fade"]["left"] == sorted(option["fade"]["left"], reverse=True)
-    stored = [option for option in live if any(box["store_usable_kwh"] for box in option["converters"])]
+            assert sum(option["bound"]["by_month"]) == pytest.approx(option["bound"]["foresight_gap"], abs=1e-6)
+            assert option["fade"]["usable_left"] == sorted(option["fade"]["usable_left"], reverse=True)
+    stored = [option for option in live if any(item["battery_usable_kwh"] for item in option["inverters"])]
     assert all(option["wall"] for option in live)
     if job == "demo":
         assert all(option["bound"] and option["fade"] for option in stored)
@@ -82,9 +82,9 @@ def test_an_outsider_can_close_the_balances(job, request, tmp_path):
         assert 0 <= addon["survival"]["worst_h"] <= addon["survival"]["mean_h"] <= addon["survival"]["most_h"]
         assert list(addon["survival"]["lasting"]["winter"]) == ["4 h", "8 h", "24 h", "72 h"]
         _, hours = table_of(series / "ac-addon-foresight.csv")
-        left = next(option["bound"]["left"] for option in live if option["key"] == "ac-addon")
+        gap = next(option["bound"]["foresight_gap"] for option in live if option["key"] == "ac-addon")
         assert hours["dearer"].size == 8760
-        assert hours["dearer"].sum() == pytest.approx(left, abs=1e-6)
+        assert hours["dearer"].sum() == pytest.approx(gap, abs=1e-6)
         assert document["tips"]
     assert all(tip["sentence"] for tip in document["tips"])
     assert all(option["refused"] for option in document["options"] if option not in live)
@@ -94,28 +94,28 @@ def test_a_house_without_a_street_closes_for_an_outsider_too(tmp_path, capsys):
     document, series = assess("demo:hut", tmp_path, "--plan-only")
     jsonschema.validate(document, json.loads((DOCS / "plan.schema.json").read_text()))
     assert main(["assess", "demo:hut"]) == 0
-    told = capsys.readouterr().out
-    assert "fuel € " in told and "unserved 1.0%" in told and " import " not in told
+    summary = capsys.readouterr().out
+    assert "fuel € " in summary and "unserved 1.0%" in summary and " import " not in summary
     for option in (option for option in document["options"] if not option["refused"]):
         _, table = table_of(series / f"{option['key']}.csv")
         assert balances(option, table, document["step_h"]) < 1e-9
         assert table["export_kw"].max() == 0.0
-        asked, alone = table["home_kw"].sum() * document["step_h"], option["alone"]
+        asked, off_grid = table["home_kw"].sum() * document["step_h"], option["off_grid"]
         assert asked == pytest.approx(option["year"]["home_kwh"], abs=1e-6)
         unmet = option["year"]["unmet_kwh"]
-        assert unmet == pytest.approx(alone["unmet_share"] * (asked + unmet), abs=1e-6)
-        assert alone["generator_kwh"] == pytest.approx(table["import_kw"].sum() * document["step_h"], abs=1e-6)
+        assert unmet == pytest.approx(off_grid["unmet_share"] * (asked + unmet), abs=1e-6)
+        assert off_grid["generator_kwh"] == pytest.approx(table["import_kw"].sum() * document["step_h"], abs=1e-6)
 
 
 def test_the_search_tells_its_edge_and_writes_every_plant(tmp_path, capsys, monkeypatch):
     monkeypatch.setattr("calm_relay.planning.studies.search.search.__defaults__", (unheard, 60))
     assert main(["search", "demo", "--by", "score", "--csv", str(tmp_path / "plants.csv")]) == 0
-    told = capsys.readouterr().out
-    assert "can be built" in told
-    assert "Mossgate" in told
+    summary = capsys.readouterr().out
+    assert "can be built" in summary
+    assert "Mossgate" in summary
     rows = (tmp_path / "plants.csv").read_text().splitlines()
     assert len(rows) == 61
-    assert rows[0].startswith("number,option,store")
+    assert rows[0].startswith("number,option,battery")
     assert main(["search", "demo", "--by", "beauty"]) == 1
     assert "wanted one of saving" in capsys.readouterr().err
 
@@ -140,9 +140,9 @@ def test_a_relative_weather_file_is_sought_beside_the_job(greensboro, pvlib_data
 
 def test_without_a_file_the_plan_is_told_in_words(capsys):
     assert main(["assess", "demo"]) == 0
-    told = capsys.readouterr().out
-    assert "AC-coupled add-on: bill NZ$" in told
-    assert "(assumed climate)" in told
+    summary = capsys.readouterr().out
+    assert "AC-coupled add-on: bill NZ$" in summary
+    assert "(assumed climate)" in summary
     assert main(["assess", "demo", "--json", "-", "--plan-only"]) == 0
     assert json.loads(capsys.readouterr().out)["format"] == "calm-relay-plan"
 
@@ -155,16 +155,16 @@ def test_a_bad_job_ends_with_one_sentence(tmp_path, capsys, text, wanted):
     path = tmp_path / "bad.relay.json"
     path.write_text(text)
     assert main(["assess", str(path)]) == 1
-    told = capsys.readouterr().err
-    assert wanted in told
-    assert "Traceback" not in told
+    summary = capsys.readouterr().err
+    assert wanted in summary
+    assert "Traceback" not in summary
 
 
 def test_a_job_that_cannot_be_planned_names_its_field(demo, tmp_path, capsys):
     path = tmp_path / "job.relay.json"
-    write_job(demo.with_(store=demo.store.with_(pack="nothing-such")), path)
+    write_job(demo.with_(battery=demo.battery.with_(pack="nothing-such")), path)
     assert main(["assess", str(path)]) == 1
-    assert "store.pack: no battery pack has the key 'nothing-such'" in capsys.readouterr().err
+    assert "battery.pack: no battery pack has the key 'nothing-such'" in capsys.readouterr().err
     assert main(["assess", str(tmp_path / "missing.relay.json")]) == 1
     assert "there is no such file" in capsys.readouterr().err
 

@@ -45,8 +45,8 @@ def _parser():
         metavar="FILE",
         help="write the plan, its bound, fade and tipping points as JSON (- prints it)",
     )
-    told = "leave bound, fade and tipping points, which take seconds, out of the JSON"
-    assess.add_argument("--plan-only", action="store_true", help=told)
+    summary = "leave bound, fade and tipping points, which take seconds, out of the JSON"
+    assess.add_argument("--plan-only", action="store_true", help=summary)
     assess.add_argument("--series", type=Path, metavar="DIR", help="write each option's year as CSV")
     assess.set_defaults(run=_assess)
     search = commands.add_parser("search", help="try every plant the catalogue makes, and tell the best")
@@ -152,10 +152,10 @@ def _assess(arguments):
                 stamps, columns = series_of(option, made)
                 path = arguments.series / f"{option.design.key}.csv"
                 write_atomically(path, series_text(stamps, columns).encode())
-            left = studies and studies.left.get(option.design.key)
-            if left:
+            gap = studies and studies.foresight.get(option.design.key)
+            if gap:
                 path = arguments.series / f"{option.design.key}-foresight.csv"
-                write_atomically(path, series_text(*foresight_series(left, made)).encode())
+                write_atomically(path, series_text(*foresight_series(gap, made)).encode())
     if not arguments.json:
         print(_summary(made))
     return 0
@@ -169,23 +169,23 @@ def _search(arguments):
     if arguments.by not in BENEFITS:
         raise ValueError(f"--by: {arguments.by!r} is no benefit; wanted one of {', '.join(BENEFITS)}")
     made = _planned(arguments.job)
-    found = search(made)
+    result = search(made)
     if arguments.csv:
-        text = table_text(plant_rows(found))
+        text = table_text(plant_rows(result))
         if str(arguments.csv) == "-":
             print(text, end="")
             return 0
         write_atomically(arguments.csv, text.encode())
     words, worth = BENEFITS[arguments.by]
     wanted = must_haves_of(made.job)
-    plants = [plant for plant in found.plants if wanted.met_by(plant)]
+    plants = [plant for plant in result.plants if wanted.met_by(plant)]
     within = "" if wanted.unmet_max is None else f", {len(plants):,} leave at most {wanted.unmet_max:.1%} unserved"
-    print(f"{len(found.plants):,} of {found.tried:,} plants can be built{within}.")
+    print(f"{len(result.plants):,} of {result.tried:,} plants can be built{within}.")
     print("None costs less and brings more than:")
     currency = made.job.tariff.currency
     for plant in efficient_edge(plants, arguments.by):
         outlay = f"{currency} {plant.brief.money.outlay:,.0f}"
-        print(f"  {outlay:>12}  {worth(plant):10,.1f} {words}: {plant.title}, {plant.habit}, {plant.roof}")
+        print(f"  {outlay:>12}  {worth(plant):10,.1f} {words}: {plant.title}, {plant.profile}, {plant.roof}")
     return 0
 
 
@@ -198,12 +198,12 @@ def _summary(made):
             continue
         figures, money = option.outcome.figures, option.outcome.money
         payback = "never" if money.payback_years == float("inf") else f"{money.payback_years:.1f} years"
-        street = made.job.supply.street
-        paid, bought = ("bill", "import") if street else ("fuel", "generator")
-        unmet = "" if street else f", unserved {option.outcome.unmet:.1%}"
+        on_grid = made.job.supply.on_grid
+        paid, imported = ("bill", "import") if on_grid else ("fuel", "generator")
+        unmet = "" if on_grid else f", unserved {option.outcome.unmet:.1%}"
         lines.append(
             f"{option.design.title}: {paid} {made.job.tariff.currency} {money.bill:,.0f} a year, outlay "
-            f"{money.outlay:,.0f}, payback {payback}, {bought} {figures.import_kwh:,.0f} kWh, "
+            f"{money.outlay:,.0f}, payback {payback}, {imported} {figures.import_kwh:,.0f} kWh, "
             f"self-sufficiency {figures.self_sufficiency:.0%}{unmet}{note}"
         )
         lines += [f"  {finding.severity.name.lower()}: {finding.sentence}" for finding in option.findings]

@@ -21,7 +21,7 @@ def dressed(qapp):
 
 @pytest.fixture
 def asked(monkeypatch):
-    """Texts of the boxes that were shown; questions are answered with "discard"."""
+    """Texts of the units that were shown; questions are answered with "discard"."""
     texts = []
 
     def warning(parent, title, text, *_):

@@ -106,37 +106,37 @@ def drag_marker(chart, x):
 
 
 def test_dragging_the_mark_changes_the_number_of_packs(window, opened, qtbot, settled):
-    bench = opened("Store")
-    qtbot.waitUntil(lambda: "store-energy" in bench._found, timeout=20_000)
-    assert "night" in bench.told.text()
+    bench = opened("Battery")
+    qtbot.waitUntil(lambda: "battery-energy" in bench._result, timeout=20_000)
+    assert "night" in bench.summary.text()
     drag_marker(bench.chart, 42.0)
     settled(window)
-    assert window.session.job.store.count == 5
+    assert window.session.job.battery.count == 5
     assert window.commands.undo.text() == "Undo: Battery 14.4 to 24 kWh"
-    qtbot.waitUntil(lambda: getattr(bench._found.get("store-energy"), "chosen", None) == 4, timeout=20_000)
+    qtbot.waitUntil(lambda: getattr(bench._result.get("battery-energy"), "chosen", None) == 4, timeout=20_000)
     qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
     settled(window)
-    assert window.session.job.store.count == 3
+    assert window.session.job.battery.count == 3
 
 
 def test_a_bench_left_before_its_study_came_has_it_all_the_same(window, opened, qtbot):
-    window.open_bench("Store")
-    window.open_bench("Converter")
-    store = window.benches["Store"]
-    qtbot.waitUntil(lambda: "store-energy" in store._found, timeout=20_000)
-    assert "night" in store.told.text()
+    window.open_bench("Battery")
+    window.open_bench("Inverter")
+    battery = window.benches["Battery"]
+    qtbot.waitUntil(lambda: "battery-energy" in battery._result, timeout=20_000)
+    assert "night" in battery.summary.text()
 
 
 def test_dropping_the_mark_where_it_was_changes_nothing(window, opened, qtbot):
-    bench = opened("Store")
-    qtbot.waitUntil(lambda: "store-energy" in bench._found, timeout=20_000)
+    bench = opened("Battery")
+    qtbot.waitUntil(lambda: "battery-energy" in bench._result, timeout=20_000)
     drag_marker(bench.chart, 26.1)
     assert window.commands.undo.text() == "Undo"
 
 
 def test_a_real_drag_of_the_mark_by_mouse(window, opened, qtbot, settled):
-    bench = opened("Store")
-    qtbot.waitUntil(lambda: "store-energy" in bench._found, timeout=20_000)
+    bench = opened("Battery")
+    qtbot.waitUntil(lambda: "battery-energy" in bench._result, timeout=20_000)
     settled(window)
     # The day's ribbon comes in below and takes room: the mark is aimed at only when the chart has its own.
     size = None
@@ -150,8 +150,8 @@ def test_a_real_drag_of_the_mark_by_mouse(window, opened, qtbot, settled):
 
     port = bench.chart.viewport()
     now, then = (
-        pixel(float(bench._found["store-energy"].usable_kwh[2])),
-        pixel(float(bench._found["store-energy"].usable_kwh[5])),
+        pixel(float(bench._result["battery-energy"].usable_kwh[2])),
+        pixel(float(bench._result["battery-energy"].usable_kwh[5])),
     )
     qtbot.mouseMove(port, now)
     # The chart must have seen the pointer over the mark before it is pressed.
@@ -161,45 +161,45 @@ def test_a_real_drag_of_the_mark_by_mouse(window, opened, qtbot, settled):
         qtbot.mouseMove(port, now + (then - now) * share)
         qtbot.wait(15)
     qtbot.mouseRelease(port, LEFT, pos=then)
-    qtbot.waitUntil(lambda: window.session.job.store.count == 6, timeout=5_000)
+    qtbot.waitUntil(lambda: window.session.job.battery.count == 6, timeout=5_000)
     settled(window)
 
 
 def test_the_window_limit_takes_other_units(window, opened, qtbot):
-    panel = opened("Store").panel
+    panel = opened("Battery").panel
     type_into(qtbot, panel.limit, "3600 W")
-    assert window.session.job.store.first_window.limit_kw == 3.6
+    assert window.session.job.battery.first_window.limit_kw == 3.6
     type_into(qtbot, panel.limit, "plenty")
     assert "wanted a number such as" in panel.problem.text()
     type_into(qtbot, panel.limit, "")
-    assert window.session.job.store.first_window.limit_kw is None
+    assert window.session.job.battery.first_window.limit_kw is None
 
 
 def test_dragging_the_converter_mark_takes_the_nearest_hybrid(window, opened, qtbot, settled):
-    bench = opened("Converter")
+    bench = opened("Inverter")
     qtbot.keyClick(window, Qt.Key.Key_3, CTRL)
-    qtbot.waitUntil(lambda: bench.told.text() != "" and "5 kW" in bench.told.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: bench.summary.text() != "" and "5 kW" in bench.summary.text(), timeout=20_000)
     qtbot.waitUntil(
         lambda: any(getattr(item, "movable", False) for item in bench.sweep.getPlotItem().items), timeout=20_000
     )
     drag_marker(bench.sweep, 7.6)
     settled(window)
-    assert window.session.job.store.hybrid == "umberlow-h8"
+    assert window.session.job.battery.hybrid == "umberlow-h8"
     assert window.commands.undo.text() == "Undo: Hybrid: Umberlow 8 hybrid"
     assert "8.0 kW" in bench.bars.accessibleDescription()
 
 
 def test_the_battery_inverter_is_chosen_from_the_list(window, opened, qtbot, settled):
-    box = opened("Converter").battery_inverter
-    box.setFocus()
-    qtbot.keyClick(box, Qt.Key.Key_Down)
+    converter = opened("Inverter").battery_inverter
+    converter.setFocus()
+    qtbot.keyClick(converter, Qt.Key.Key_Down)
     settled(window)
-    assert window.session.job.store.battery_inverter == "mossgate-3"
-    assert window.session.plan.option("ac-addon").design.store_box.converter.key == "mossgate-3"
+    assert window.session.job.battery.battery_inverter == "mossgate-3"
+    assert window.session.plan.option("ac-addon").design.battery_converter.inverter.key == "mossgate-3"
 
 
 def test_figures_stand_with_their_source_and_their_inputs(window, opened, qtbot, settled):
-    bench = opened("Street")
+    bench = opened("Grid")
     tips = {label.toolTip() for label in bench.findChildren(QWidget) if label.toolTip().startswith("From:")}
     assert "From: the job's tariff" in tips
     type_into(qtbot, bench.inputs.editors["Main fuse"], "32")
@@ -228,7 +228,7 @@ def test_a_moment_by_one_key_moves_power_along_the_line(window, opened, qtbot):
     opened("Home")
     qtbot.keyClick(window, Qt.Key.Key_B, CTRL)
     assert "19 Nov" in window.moment.clock.text()
-    assert "sold" in window.moment.told.text()
+    assert "exported" in window.moment.summary.text()
     picture = window.line._picture()
     texts = [
         picture._flow_text(leg, picture.point(*leg.start), picture.point(*leg.end))
@@ -236,13 +236,13 @@ def test_a_moment_by_one_key_moves_power_along_the_line(window, opened, qtbot):
     ]
     assert any(text.startswith("AC 5.0 kW ▸") for text in texts)
     qtbot.keyClick(window, Qt.Key.Key_E, CTRL)
-    assert "bought" in window.moment.told.text()
+    assert "imported" in window.moment.summary.text()
     qtbot.keyClick(window.moment.ribbon, Qt.Key.Key_Right)
     before = window.view.step
     qtbot.keyClick(window.moment.strip, Qt.Key.Key_Right)
     assert window.view.step == before + 96
     qtbot.keyClick(window, Qt.Key.Key_K, CTRL)
-    assert "clipped" in window.moment.told.text() or window.view.step is not None
+    assert "clipped" in window.moment.summary.text() or window.view.step is not None
     qtbot.keyClick(window, Qt.Key.Key_Y, CTRL)
     assert window.view.step is None
     assert window.moment.clock.text() == "The whole year"
@@ -277,31 +277,31 @@ def test_a_command_is_found_by_typing(window, qtbot):
     qtbot.keyClick(window, Qt.Key.Key_F, CTRL)
     finder = window.findChild(Finder)
     qtbot.keyClicks(finder.words, "worst eve")
-    assert finder.found.count() == 1
+    assert finder.result.count() == 1
     qtbot.keyClick(finder.words, Qt.Key.Key_Return)
     assert window.view.step is not None
 
 
 def test_light_and_dark_keep_what_is_shown(window, opened, qtbot, settled, dressed):
-    opened("Store")
+    opened("Battery")
     desk = window.desk
     next(a for a in window.commands.all() if a.text() == "&Dark").trigger()
     new = desk.window
     try:
         assert new is not window
-        assert new.bench_name == "Store"
+        assert new.bench_name == "Battery"
         assert colours() is DARK
         assert read_settings().look == "dark"
         picture = new.grab().toImage()
         assert picture.pixelColor(5, 400).lightness() < 60
         type_into(qtbot, new.bench.panel.count.lineEdit(), "4")
         settled(new)
-        assert new.session.job.store.count == 4
+        assert new.session.job.battery.count == 4
         new.session.undo()
         settled(new)
         next(a for a in new.commands.all() if a.text() == "&Light").trigger()
         assert desk.window not in {window, new}
-        assert desk.window.bench_name == "Store"
+        assert desk.window.bench_name == "Battery"
         assert colours() is LIGHT
         new = desk.window
         settled(new)
@@ -332,7 +332,7 @@ def test_late_work_shows_how_far_it_is_and_can_be_called_off(window, qtbot, monk
 
     monkeypatch.setattr(plan_module, "plan", slow)
     before = window.session.plan
-    window.benches["Choice"].store.count.setValue(4)
+    window.benches["Choice"].battery.count.setValue(4)
     qtbot.waitUntil(lambda: window.progress.isVisible(), timeout=5_000)
     assert "Taking its time" in window.progress._what.text()
     qtbot.mouseClick(window.progress.cancel, LEFT)
@@ -342,7 +342,7 @@ def test_late_work_shows_how_far_it_is_and_can_be_called_off(window, qtbot, monk
     assert "Called off" in window.notice.text.text()
     monkeypatch.setattr(plan_module, "plan", real)
     qtbot.mouseClick(window.notice.buttons[0], LEFT)
-    qtbot.waitUntil(lambda: window.session.plan.job.store.count == 4, timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.plan.job.battery.count == 4, timeout=20_000)
 
 
 def test_a_file_changed_by_another_program_is_asked_about(window, asked, tmp_path, qtbot, settled):
@@ -395,20 +395,20 @@ def test_recent_jobs_are_one_choice_away(window, tmp_path, settled):
 
 
 def test_unsaved_work_is_kept_aside_and_can_be_brought_back(window, qtbot, monkeypatch, settled):
-    window.benches["Choice"].store.count.setValue(7)
+    window.benches["Choice"].battery.count.setValue(7)
     settled(window)
     window.files.keep_now()
     with monkeypatch.context() as other:
-        other.setattr("calm_relay.exchange.user_state._alive", lambda process: False)
+        other.setattr("calm_relay.exchange.user_state._runs_still", lambda process: False)
         other.setattr("calm_relay.exchange.user_state.os.getpid", lambda: 1)
         (kept,) = left_behind()
-        assert kept.job.store.count == 7
+        assert kept.job.battery.count == 7
         window.session.undo()
         window.files.offer_left_behind()
         assert "was not saved when the application ended" in window.notice.text.text()
     qtbot.mouseClick(window.notice.buttons[0], LEFT)
     settled(window)
-    assert window.session.job.store.count == 7
+    assert window.session.job.battery.count == 7
     assert window.session.unsaved
     window.files.forget()
     assert left_behind() == ()
@@ -417,7 +417,7 @@ def test_unsaved_work_is_kept_aside_and_can_be_brought_back(window, qtbot, monke
 def test_a_state_folder_that_cannot_be_written_is_told_once(window, tmp_path, monkeypatch):
     (tmp_path / "file").write_text("")
     monkeypatch.setenv("CALM_RELAY_STATE", str(tmp_path / "file"))
-    window.benches["Choice"].store.count.setValue(5)
+    window.benches["Choice"].battery.count.setValue(5)
     window.files.keep_now()
     assert "cannot be kept aside" in window.notice.text.text()
     window.notice.clear()
@@ -437,23 +437,23 @@ def test_painting_does_not_wear_python_out(window):
 def test_pictures_charts_and_tables_are_exported(window, opened, qtbot, tmp_path, monkeypatch):
     from PySide6.QtWidgets import QFileDialog
 
-    bench = opened("Store")
-    qtbot.waitUntil(lambda: "store-energy" in bench._found, timeout=20_000)
+    bench = opened("Battery")
+    qtbot.waitUntil(lambda: "battery-energy" in bench._result, timeout=20_000)
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path))
     next(a for a in window.commands.all() if a.text() == "&Export pictures and tables…").trigger()
     qtbot.waitUntil(lambda: "Written" in window.notice.text.text(), timeout=10_000)
-    qtbot.waitUntil(lambda: not window.files._charts and (tmp_path / "store-1.png").exists(), timeout=10_000)
+    qtbot.waitUntil(lambda: not window.files._charts and (tmp_path / "battery-1.png").exists(), timeout=10_000)
     names = {path.name for path in tmp_path.iterdir()}
     assert {
         "plan.xlsx",
         "line-ac-addon.svg",
         "comparison.png",
-        "store-1.svg",
-        "store-1.png",
+        "battery-1.svg",
+        "battery-1.png",
         "losses.csv",
     } <= names
-    assert QImage(str(tmp_path / "store-1.png")).width() > 300
-    assert "<path" in (tmp_path / "store-1.svg").read_text()
+    assert QImage(str(tmp_path / "battery-1.png")).width() > 300
+    assert "<path" in (tmp_path / "battery-1.svg").read_text()
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "summary"), ""))
     next(a for a in window.commands.all() if a.text() == "&Print summary…").trigger()
     qtbot.waitUntil(lambda: (tmp_path / "summary.pdf").exists(), timeout=10_000)

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QDateTime, Qt
 
-from calm_relay.desk.dialogs.backed_up_loads_dialog import BoardDialog
+from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
 from calm_relay.exchange.shipped import demo_job
 
 from .driving import LEFT, choose, type_into
@@ -21,14 +21,14 @@ def bench(window, settled, qtbot):
 
 def test_a_night_is_rehearsed_and_told(bench, qtbot):
     assert bench.at.step % 4 == 0
-    assert "Dark after" in bench.verdict.text() or "lives through" in bench.verdict.text()
-    assert "back of an envelope" in bench.told.text().replace("\u00a0", " ")
+    assert "Without supply after" in bench.verdict.text() or "rides through" in bench.verdict.text()
+    assert "back of an envelope" in bench.summary.text().replace("\u00a0", " ")
     seasons = {bench.seasons.item(row, 0).text() for row in range(bench.seasons.rowCount())}
     assert seasons == {"spring", "summer", "autumn", "winter"}
     for card in bench.schools:
         assert card.isVisible()
-        assert "Lives through the 30 h" in card.text.text().replace("\u00a0", " ")
-    assert not bench.night.isHidden() and not bench.store.isHidden()
+        assert "Rides through the 30 h" in card.text.text().replace("\u00a0", " ")
+    assert not bench.night.isHidden() and not bench.battery.isHidden()
     assert not bench.carpet.isVisible()
     qtbot.mouseClick(bench.tabs.buttons["map"], LEFT)
     assert bench.carpet.isVisible()
@@ -41,18 +41,21 @@ def test_the_firing_is_found_and_the_proposal_used(window, bench, qtbot, settled
     step = int(np.flatnonzero(here)[0])
     bench._go(step)
     qtbot.waitUntil(
-        lambda: "Dark after 60 minutes: the load passed 4.7 kW" in bench.verdict.text().replace("\u00a0", " "),
+        lambda: (
+            "Without supply after 60 minutes: the load passed 4.7 kW"
+            in bench.verdict.text().replace("\u00a0", " ")
+        ),
         timeout=20_000,
     )
     card = bench.schools[0]
     assert card.use.isEnabled()
-    choose(bench.boards, "critical-loads board")
-    qtbot.waitUntil(lambda: "lives through" in bench.verdict.text(), timeout=20_000)
+    choose(bench.backup_boards, "critical-loads board")
+    qtbot.waitUntil(lambda: "rides through" in bench.verdict.text(), timeout=20_000)
     qtbot.mouseClick(card.use, LEFT)
     settled(window)
-    kiln = next(c for c in window.session.job.board.circuits if c.name == "Kiln")
-    assert kiln.role == "street only"
-    assert window.commands.undo.text() == "Undo: Board: critical-loads board"
+    kiln = next(c for c in window.session.job.backup_board.circuits if c.name == "Kiln")
+    assert kiln.role == "grid only"
+    assert window.commands.undo.text() == "Undo: Backed-up loads: critical-loads board"
 
 
 def test_pointing_at_the_night_moves_the_line(window, bench, qtbot):
@@ -63,9 +66,9 @@ def test_pointing_at_the_night_moves_the_line(window, bench, qtbot):
     qtbot.keyClick(bench.night, Qt.Key.Key_PageUp)
     assert bench.own_moment.clock == bench._view.plan.site.calendar.wall[bench._run.first]
     assert late > bench.own_moment.clock
-    assert "kW fed" in bench.store.accessibleDescription()
+    assert "kW fed" in bench.battery.accessibleDescription()
     assert window.line._moment is bench.own_moment
-    assert bench.own_moment.bars["Street"].caption == "dark: nothing from here"
+    assert bench.own_moment.bars["Grid"].caption == "dark: nothing from here"
     window.open_bench("Home")
     assert window.line._moment is not bench.own_moment
 
@@ -75,11 +78,13 @@ def test_one_key_tries_the_night_again(window, bench, qtbot, settled):
     calendar = plan.site.calendar
     here = (calendar.month == 7) & (calendar.wall_weekday == 1) & (calendar.wall_minute == 13 * 60)
     bench._go(int(np.flatnonzero(here)[0]))
-    qtbot.waitUntil(lambda: "Dark after 60" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000)
-    assert "later." in bench.more.text() or "stays dark" in bench.more.text()
-    labels = [button.text() for button in bench.retries.buttons]
+    qtbot.waitUntil(
+        lambda: "Without supply after 60" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000
+    )
+    assert "later." in bench.more.text() or "stays off" in bench.more.text()
+    labels = [button.text() for button in bench.outage_mends.buttons]
     assert "1  Without “Kiln”" in labels
-    assert all(button.isVisible() for button in bench.retries.buttons)
+    assert all(button.isVisible() for button in bench.outage_mends.buttons)
     date = bench.at.dateTime()
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow, timeout=5_000)
@@ -90,12 +95,16 @@ def test_one_key_tries_the_night_again(window, bench, qtbot, settled):
     assert bench.at.dateTime() == date
     window.session.undo()
     settled(window)
-    qtbot.waitUntil(lambda: "Dark after 60" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: "Without supply after 60" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000
+    )
     bench.night.setFocus()
     qtbot.keyClick(bench.night, Qt.Key.Key_1)
     qtbot.waitUntil(lambda: window.commands.undo.text() == "Undo: Without “Kiln”", timeout=10_000)
     settled(window)
-    qtbot.waitUntil(lambda: "Dark after 4.5" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: "Without supply after 4.5" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000
+    )
 
 
 def test_every_option_is_mapped_beside_the_envelope(window, bench, qtbot):
@@ -129,9 +138,11 @@ def test_where_no_board_lives_the_cards_say_why(window, bench, qtbot, settled):
     window.show_option(2)
     qtbot.waitUntil(lambda: "Vacuum pump" in bench.verdict.text(), timeout=20_000)
     critical, whole = (card.text.text().replace("\u00a0", " ") for card in bench.schools)
-    assert critical.startswith("No circuit lives through it.")
-    assert "the store was empty" in critical
-    assert whole.startswith("Does not live through it, even with Lights, controls and fences alone. Dark after")
+    assert critical.startswith("No circuit rides through it.")
+    assert "the battery was empty" in critical
+    assert whole.startswith(
+        "Does not ride through it, even with Lights, controls and fences alone. Without supply after"
+    )
     assert not any(card.use.isEnabled() for card in bench.schools)
 
 
@@ -156,7 +167,7 @@ def test_a_night_called_off_shows_no_other_night(window, bench, qtbot):
     assert bench.night.isHidden() and not any(card.isVisible() for card in bench.schools)
     qtbot.mouseClick(bench.pull, LEFT)
     qtbot.waitUntil(
-        lambda: "lives through" in bench.verdict.text() or "Dark" in bench.verdict.text(), timeout=20_000
+        lambda: "rides through" in bench.verdict.text() or "Without supply" in bench.verdict.text(), timeout=20_000
     )
     assert shown
     assert not bench.night.isHidden()
@@ -172,13 +183,13 @@ def test_another_place_begins_with_its_own_longest_night(window, bench, qtbot, s
 
 def test_an_option_without_backup_is_dark_at_once(window, bench, qtbot):
     window.show_option(0)
-    qtbot.waitUntil(lambda: "dark at once" in bench.verdict.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "without supply at once" in bench.verdict.text(), timeout=20_000)
     assert bench.night.isHidden()
     assert not bench.worst.isEnabled()
 
 
 def test_the_board_is_edited_and_what_is_wrong_is_told(window, settled, qtbot, monkeypatch):
-    dialog = BoardDialog(window.session.job, window)
+    dialog = BackedUpLoadsDialog(window.session.job, window)
     qtbot.addWidget(dialog)
     dialog.show()
     assert [row.name.text() for row in dialog.rows][-1] == "Kiln"
@@ -198,15 +209,15 @@ def test_the_board_is_edited_and_what_is_wrong_is_told(window, settled, qtbot, m
     type_into(qtbot, made.starts, "20")
     type_into(qtbot, made.power, "4 kW")
     type_into(qtbot, made.tank, "60 l")
-    choose(dialog.rows[-1].role, "street only")
+    choose(dialog.rows[-1].role, "grid only")
     dialog.take()
     job = dialog.result_job
     assert (job.generator.kw, job.generator.tank_litres) == (4.0, 60.0)
-    assert job.board.circuits[-1].role == "street only"
+    assert job.backup_board.circuits[-1].role == "grid only"
 
-    monkeypatch.setattr(BoardDialog, "exec", lambda self: setattr(self, "result_job", job) or 1)
+    monkeypatch.setattr(BackedUpLoadsDialog, "exec", lambda self: setattr(self, "result_job", job) or 1)
     window.open_bench("Home")
-    qtbot.mouseClick(window.bench.board, LEFT)
+    qtbot.mouseClick(window.bench.backup_board, LEFT)
     settled(window)
     assert window.session.job.generator.kw == 4.0
     notes = [note.finding for note in window.margin.notes if note.finding.check == "generator"]
@@ -216,13 +227,13 @@ def test_the_board_is_edited_and_what_is_wrong_is_told(window, settled, qtbot, m
 def test_split_phase_wants_a_leg_for_every_circuit():
     job = demo_job("cottage")
     with pytest.raises(ValueError, match="wanted one of 1, 2, across"):
-        job.with_(board=job.board.with_(circuits=(job.board.circuits[0].with_(leg=None),)))
+        job.with_(backup_board=job.backup_board.with_(circuits=(job.backup_board.circuits[0].with_(leg=None),)))
 
 
 @pytest.mark.parametrize("name", ["cottage", "hut", "pottery"])
 def test_a_board_taken_unchanged_loses_nothing(dressed, qtbot, name):
     job = demo_job(name)
-    dialog = BoardDialog(job)
+    dialog = BackedUpLoadsDialog(job)
     qtbot.addWidget(dialog)
     dialog.take()
     assert dialog.result_job == job
@@ -231,7 +242,7 @@ def test_a_board_taken_unchanged_loses_nothing(dressed, qtbot, name):
 
 
 def test_what_the_dwelling_counts_is_edited(dressed, qtbot):
-    dialog = BoardDialog(demo_job("cottage"))
+    dialog = BackedUpLoadsDialog(demo_job("cottage"))
     qtbot.addWidget(dialog)
     dialog.show()
     type_into(qtbot, dialog.floor, "240")
@@ -239,6 +250,6 @@ def test_what_the_dwelling_counts_is_edited(dressed, qtbot):
     type_into(qtbot, row.nameplate, "12")
     choose(row.counts, "heating")
     dialog.take()
-    board = dialog.result_job.board
-    circuit = next(c for c in board.circuits if c.name == "Range")
-    assert (board.floor_m2, circuit.nameplate_kva, circuit.counts_as) == (240.0, 12.0, "heating")
+    backup_board = dialog.result_job.backup_board
+    circuit = next(c for c in backup_board.circuits if c.name == "Range")
+    assert (backup_board.floor_m2, circuit.nameplate_kva, circuit.counts_as) == (240.0, 12.0, "heating")

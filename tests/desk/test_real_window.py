@@ -22,11 +22,11 @@ window.show()
 assert QTest.qWaitForWindowExposed(window, 20_000)
 settle(window)
 before = window.benches["Choice"].verdict.text()
-spin = window.bench.store.count
+spin = window.bench.battery.count
 spin.setFocus()
 QTest.keyClick(spin, Qt.Key.Key_Up)
 settle(window)
-assert window.session.job.store.count == 4
+assert window.session.job.battery.count == 4
 after = window.screen().grabWindow(window.winId()).toImage()
 colours = {after.pixelColor(x, y).name() for x in range(0, after.width(), 7) for y in range(0, after.height(), 7)}
 assert len(colours) > 20, len(colours)

@@ -27,8 +27,8 @@ def test_the_summary_has_two_to_four_pages_of_vectors(dressed, demo_plan, tmp_pa
     assert demo_plan.job.name.encode("utf-16-be") in content
 
 
-def test_a_refused_option_and_strange_names_are_printed_too(dressed, with_store, tmp_path):
-    job = with_store(pack="wharfell-10", count=1).with_(name="<b>Tom & Co</b>", customer="")
+def test_a_refused_option_and_strange_names_are_printed_too(dressed, with_battery, tmp_path):
+    job = with_battery(pack="wharfell-10", count=1).with_(name="<b>Tom & Co</b>", customer="")
     assert write_report(plan(job), tmp_path / "s.pdf", date(2026, 1, 1)) <= 4
 
 

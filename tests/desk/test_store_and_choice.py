@@ -1,4 +1,4 @@
-"""The benches Store, Choice and Search as a person uses them: tabs, dialogs, the cloud, an option opened."""
+"""The benches Battery, Choice and Search as a person uses them: tabs, dialogs, the cloud, an option opened."""
 
 import pytest
 from PySide6.QtCore import QPoint, QTime
@@ -13,9 +13,9 @@ from .driving import LEFT, choose, type_into
 
 
 @pytest.fixture
-def store(window, settled):
+def battery(window, settled):
     window.show_option(1)
-    window.open_bench("Store")
+    window.open_bench("Battery")
     return window.bench
 
 
@@ -25,38 +25,38 @@ def tab(bench, qtbot, key):
 
 
 @pytest.mark.parametrize(
-    ("key", "found", "words"),
+    ("key", "result", "words"),
     [
-        ("map", "store-map", "An expansion moves it to the right alone"),
-        ("use", "store-years", "winter sun"),
-        ("years", "store-years", "Warranty"),
-        ("left", "store-left", "left on the table by control"),
+        ("map", "battery-map", "An expansion moves it to the right alone"),
+        ("use", "battery-years", "winter sun"),
+        ("years", "battery-years", "Warranty"),
+        ("foresight", "battery-foresight", "gap to perfect foresight"),
     ],
 )
-def test_every_tab_asks_for_its_own_study_and_says_what_it_shows(store, qtbot, key, found, words):
-    tab(store, qtbot, key)
-    qtbot.waitUntil(lambda: found in store._found, timeout=60_000)
-    assert words in store.told.text()
-    assert "NaN" not in store.told.text() and "nan" not in store.told.text()
-    assert not store.grab().isNull()
+def test_every_tab_asks_for_its_own_study_and_says_what_it_shows(battery, qtbot, key, result, words):
+    tab(battery, qtbot, key)
+    qtbot.waitUntil(lambda: result in battery._result, timeout=60_000)
+    assert words in battery.summary.text()
+    assert "NaN" not in battery.summary.text() and "nan" not in battery.summary.text()
+    assert not battery.grab().isNull()
 
 
-def test_what_limits_is_drawn_at_once(store, qtbot):
-    tab(store, qtbot, "limits")
-    assert "inverter battery port" in store.told.text()
-    assert store.limits.isVisible()
-    for key in store.tabs.buttons:
-        tab(store, qtbot, key)
-        assert store.limited.isVisible()
-        assert "Gives" in store.limited.text()
+def test_what_limits_is_drawn_at_once(battery, qtbot):
+    tab(battery, qtbot, "limits")
+    assert "inverter battery port" in battery.summary.text()
+    assert battery.limits.isVisible()
+    for key in battery.tabs.buttons:
+        tab(battery, qtbot, key)
+        assert battery.limited.isVisible()
+        assert "Gives" in battery.limited.text()
 
 
-def test_an_option_without_a_store_says_so_on_every_tab(window, store, qtbot):
+def test_an_option_without_a_store_says_so_on_every_tab(window, battery, qtbot):
     window.show_option(0)
-    for key in store.tabs.buttons:
-        tab(store, qtbot, key)
-        qtbot.waitUntil(lambda: store.told.text() != "…", timeout=30_000)
-        assert "store" in store.told.text().lower()
+    for key in battery.tabs.buttons:
+        tab(battery, qtbot, key)
+        qtbot.waitUntil(lambda: battery.summary.text() != "…", timeout=30_000)
+        assert "battery" in battery.summary.text().lower()
 
 
 def test_two_controllers_are_seen_and_an_order_is_set(window, settled, qtbot, monkeypatch):
@@ -64,11 +64,11 @@ def test_two_controllers_are_seen_and_an_order_is_set(window, settled, qtbot, mo
     window.forget_view()
     settled(window)
     window.show_option(1)
-    window.open_bench("Store")
+    window.open_bench("Battery")
     bench = window.bench
     tab(bench, qtbot, "meter")
-    qtbot.waitUntil(lambda: "store-meter" in bench._found, timeout=30_000)
-    assert "nobody has said who goes first" in bench.told.text()
+    qtbot.waitUntil(lambda: "battery-meter" in bench._result, timeout=30_000)
+    assert "nobody has said who goes first" in bench.summary.text()
 
     def answer(dialog):
         choose(dialog.order, "new")
@@ -78,13 +78,13 @@ def test_two_controllers_are_seen_and_an_order_is_set(window, settled, qtbot, mo
     monkeypatch.setattr(ControlDialog, "exec", answer)
     qtbot.mouseClick(bench.panel.control, LEFT)
     settled(window)
-    assert window.session.job.battery.waits
-    assert window.commands.undo.text() == "Undo: What the store is told"
+    assert window.session.job.existing_battery.waits
+    assert window.commands.undo.text() == "Undo: How the battery is controlled"
     notes = [note.finding for note in window.margin.notes if note.finding.check == "two controllers"]
     assert "goes first" in notes[0].sentence
 
 
-def test_windows_are_added_changed_and_refused_in_words(window, store, qtbot, settled):
+def test_windows_are_added_changed_and_refused_in_words(window, battery, qtbot, settled):
     dialog = ControlDialog(window.session.job, window)
     qtbot.addWidget(dialog)
     dialog.show()
@@ -99,39 +99,39 @@ def test_windows_are_added_changed_and_refused_in_words(window, store, qtbot, se
     type_into(qtbot, dialog.fill.rows[1][3]["target"], "60")
     type_into(qtbot, dialog.shave, "4.5 kW")
     type_into(qtbot, dialog.bias, "30")
-    qtbot.mouseClick(dialog.sell.add, LEFT)
+    qtbot.mouseClick(dialog.export.add, LEFT)
     dialog.allowed.setChecked(True)
     dialog.take()
     job = dialog.result_job
-    assert [window_.target for window_ in job.store.charge_windows] == [0.8, 0.6]
+    assert [window_.target for window_ in job.battery.charge_windows] == [0.8, 0.6]
     assert job.control.shave_above_kw == 4.5
     assert job.control.import_bias_w == 30
-    assert job.control.sell_windows[0].down_to == pytest.approx(0.3)
+    assert job.control.export_windows[0].down_to == pytest.approx(0.3)
     assert job.tariff.stored_export
     remove = dialog.fill.rows[0][0].findChildren(type(dialog.fill.add))[0]
     qtbot.mouseClick(remove, LEFT)
     assert len(dialog.fill.rows) == 1
 
 
-def test_the_place_is_asked_and_becomes_a_finding(window, store, qtbot, settled, monkeypatch):
+def test_the_place_is_asked_and_becomes_a_finding(window, battery, qtbot, settled, monkeypatch):
     def answer(dialog):
         choose(dialog.fields["where"], "outdoors")
         dialog.take()
         return 1
 
     monkeypatch.setattr(FormDialog, "exec", answer)
-    qtbot.mouseClick(store.panel.place, LEFT)
+    qtbot.mouseClick(battery.panel.place, LEFT)
     settled(window)
-    assert window.session.job.place.where == "outdoors"
+    assert window.session.job.battery_place.where == "outdoors"
     assert "not made to stand outdoors" in window.margin.notes[0].finding.sentence
 
 
-def test_units_and_expansions_are_typed(window, store, qtbot, settled):
-    assert not store.panel.expansions.isEnabled()
-    type_into(qtbot, store.panel.units, "2")
+def test_units_and_expansions_are_typed(window, battery, qtbot, settled):
+    assert not battery.panel.expansions.isEnabled()
+    type_into(qtbot, battery.panel.units, "2")
     settled(window)
-    assert window.session.job.store.units == 2
-    assert "2 × Mossgate 5" in window.view.option.design.store_box.converter.name
+    assert window.session.job.battery.units == 2
+    assert "2 × Mossgate 5" in window.view.option.design.battery_converter.inverter.name
 
 
 def test_the_choice_shows_paths_boxes_purposes_and_energies(window, settled, qtbot):
@@ -143,9 +143,9 @@ def test_the_choice_shows_paths_boxes_purposes_and_energies(window, settled, qtb
     qtbot.mouseClick(bench.which["purposes"], LEFT)
     assert "points" in bench.scales.accessibleDescription()
     qtbot.mouseClick(bench.which["paths"], LEFT)
-    assert "through the store: tracker" in bench.paths.accessibleDescription()
+    assert "through the battery: tracker" in bench.paths.accessibleDescription()
     qtbot.mouseClick(bench.which["wall"], LEFT)
-    assert "if it fails: 6.0 kWp and the store stop with it" in bench.wall.text().replace("\u00a0", " ")
+    assert "if it fails: 6.0 kWp and the battery stop with it" in bench.wall.text().replace("\u00a0", " ")
     qtbot.mouseClick(bench.which["energies"], LEFT)
     qtbot.waitUntil(lambda: "Operator counts" in bench.scales.accessibleDescription(), timeout=30_000)
     window.show_option(3)
@@ -158,7 +158,7 @@ def test_tipping_points_come_and_are_told_where_the_mouse_points(window, settled
     bench = window.bench
     qtbot.mouseClick(bench.which["tips"], LEFT)
     assert "Turning each figure" in bench.tips._word
-    qtbot.waitUntil(lambda: "serves best" in bench.tips.accessibleDescription(), timeout=60_000)
+    qtbot.waitUntil(lambda: "fits best" in bench.tips.accessibleDescription(), timeout=60_000)
     assert "As it is" in bench.tips.accessibleDescription()
     qtbot.mouseMove(bench.tips, QPoint(200, 40))
     assert not bench.tips.grab().isNull()
@@ -198,11 +198,11 @@ def test_a_search_is_filtered_and_a_plant_opened_as_an_option(window, settled, q
     bench.table.selectRow(bench.model.rowCount() - 1)
     plant = bench.chosen
     assert plant is bench.model.plants[-1]
-    assert "The operator counts" in bench.told.text().replace("\u00a0", " ")
+    assert "The operator counts" in bench.summary.text().replace("\u00a0", " ")
     qtbot.mouseClick(bench.open, LEFT)
     settled(window)
     assert window.view.option.design.key == plant.key
-    assert window.session.job.store.pack == plant.job.store.pack
+    assert window.session.job.battery.pack == plant.job.battery.pack
     assert window.view.option.outcome.money.outlay == pytest.approx(plant.brief.money.outlay)
     assert "as it was before" in bench.state.text()
     assert window.commands.undo.text().startswith("Undo: From the search")
@@ -220,30 +220,30 @@ def test_a_search_can_be_called_off(window, settled, qtbot):
     assert "Called off" in window.notice.text.text()
 
 
-def test_a_study_called_off_is_not_asked_for_until_somebody_does(window, store, qtbot):
-    told = []
-    window.session.study_cancelled.connect(lambda: told.append(1))
-    qtbot.mouseClick(store.tabs.buttons["map"], LEFT)
+def test_a_study_called_off_is_not_asked_for_until_somebody_does(window, battery, qtbot):
+    summary = []
+    window.session.study_cancelled.connect(lambda: summary.append(1))
+    qtbot.mouseClick(battery.tabs.buttons["map"], LEFT)
     window.session.cancel()
-    qtbot.waitUntil(lambda: "Called off" in store.told.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "Called off" in battery.summary.text(), timeout=10_000)
     qtbot.wait(400)
-    assert len(told) == 1
-    tab(store, qtbot, "map")
-    qtbot.waitUntil(lambda: "store-map" in store._found, timeout=60_000)
+    assert len(summary) == 1
+    tab(battery, qtbot, "map")
+    qtbot.waitUntil(lambda: "battery-map" in battery._result, timeout=60_000)
 
 
-def test_another_option_drops_a_study_without_a_word(window, store, qtbot, settled):
-    tab(store, qtbot, "left")
+def test_another_option_drops_a_study_without_a_word(window, battery, qtbot, settled):
+    tab(battery, qtbot, "foresight")
     window.show_option(2)
-    qtbot.waitUntil(lambda: "store-left" in store._found, timeout=60_000)
+    qtbot.waitUntil(lambda: "battery-foresight" in battery._result, timeout=60_000)
     assert "Called off" not in window.notice.text.text()
     QApplication.processEvents()
     assert window.view.option.design.key == "hybrid-swap"
-    assert f"{window.view.option.outcome.money.bill:,.0f}" in store.told.text()
+    assert f"{window.view.option.outcome.money.bill:,.0f}" in battery.summary.text()
 
 
 def test_meter_and_connection_are_asked_on_the_street(window, settled, qtbot, monkeypatch):
-    window.open_bench("Street")
+    window.open_bench("Grid")
 
     def answer(dialog):
         type_into(qtbot, dialog.fields["inverter_limit_kw"], "8")

@@ -1,4 +1,4 @@
-"""The bench Street of a house without a street, and the way from one to the other, as a person uses them."""
+"""The bench Grid of an off-grid house, and the way from one to the other, as a person uses them."""
 
 import pytest
 from PySide6.QtCore import QPointF, Qt
@@ -18,8 +18,8 @@ def hut(window, settled, qtbot):
     window.forget_view()
     settled(window)
     window.show_option([option.design.key for option in window.session.plan.options].index("hybrid-swap"))
-    window.open_bench("Street")
-    qtbot.waitUntil(lambda: window.bench.alone.told.text() != "", timeout=20_000)
+    window.open_bench("Grid")
+    qtbot.waitUntil(lambda: window.bench.off_grid.summary.text() != "", timeout=20_000)
     return window.bench
 
 
@@ -29,39 +29,39 @@ def plain(label):
 
 def test_the_year_alone_is_told_and_its_inputs_stand_beside_it(hut, window, qtbot, settled):
     assert not hut.inputs.isVisible()
-    assert hut.lone_inputs.isVisible()
+    assert hut.off_grid_rows.isVisible()
     assert not hut.rules.isVisible()
-    assert "on the back of an envelope" in plain(hut.alone.told)
-    assert "without sun and generator it lasts 1.9 days" in plain(hut.alone.told)
-    assert not hut.alone.months.isHidden()
-    type_into(qtbot, hut.lone_inputs.editors["May go unserved"], "2")
+    assert "on the back of an envelope" in plain(hut.off_grid.summary)
+    assert "without sun and generator it lasts 1.9 days" in plain(hut.off_grid.summary)
+    assert not hut.off_grid.months.isHidden()
+    type_into(qtbot, hut.off_grid_rows.editors["May go unserved"], "2")
     settled(window)
-    assert window.session.job.alone.unmet_max == 0.02
+    assert window.session.job.off_grid.unmet_max == 0.02
     note = next(n.finding for n in window.margin.notes if n.finding.check == "unmet")
-    assert note.severity.name == "HOLD"
+    assert note.severity.name == "OK"
 
 
 def test_a_size_is_found_on_the_map_and_used(hut, window, qtbot, settled):
-    panel = hut.alone
+    panel = hut.off_grid
     qtbot.mouseClick(panel.tabs.buttons["size"], LEFT)
     qtbot.waitUntil(lambda: panel._sizing is not None, timeout=60_000)
-    found = panel._sizing
-    assert panel.map.place == found.best
+    result = panel._sizing
+    assert panel.map.place == result.best
     assert "The cheapest of those within the target." in plain(panel.chosen)
     assert panel.use.isEnabled()
     panel.map.setFocus()
-    i, j = found.best
+    i, j = result.best
     qtbot.keyClick(panel.map, Qt.Key.Key_Right)
     assert panel.map.place == (i, j + 1)
-    assert not found.allowed[panel.map.place]
+    assert not result.allowed[panel.map.place]
     assert not panel.use.isEnabled()
-    assert "More array than the boxes' makers allow" in plain(panel.chosen)
+    assert "More array than the makers allow" in plain(panel.chosen)
     window.grab()
     view = panel.map.getPlotItem().getViewBox()
-    here = QPointF(found.here[1] + 0.5, found.here[0] + 0.5)
+    here = QPointF(result.here[1] + 0.5, result.here[0] + 0.5)
     spot = panel.map.mapFromScene(view.mapViewToScene(here))
     qtbot.mouseClick(panel.map.viewport(), LEFT, pos=spot)
-    assert panel.map.place == found.here
+    assert panel.map.place == result.here
     assert "What this option has." in plain(panel.chosen)
     assert not panel.use.isEnabled()
     choose(panel.reading, "cost")
@@ -74,13 +74,13 @@ def test_a_size_is_found_on_the_map_and_used(hut, window, qtbot, settled):
 
 
 def test_sizes_called_off_stay_off_and_can_be_tried_again(hut, window, qtbot):
-    panel, told = hut.alone, []
-    window.session.study_cancelled.connect(lambda: told.append(1))
+    panel, summary = hut.off_grid, []
+    window.session.study_cancelled.connect(lambda: summary.append(1))
     qtbot.mouseClick(panel.tabs.buttons["size"], LEFT)
     window.session.cancel()
-    qtbot.waitUntil(lambda: len(told) == 1, timeout=10_000)
+    qtbot.waitUntil(lambda: len(summary) == 1, timeout=10_000)
     qtbot.wait(400)
-    assert len(told) == 1
+    assert len(summary) == 1
     assert "Called off" in panel.chosen.text()
     assert "Called off" in window.notice.text.text()
     qtbot.mouseClick(panel.tabs.buttons["size"], LEFT)
@@ -99,22 +99,22 @@ def test_the_map_shows_nothing_where_there_is_nothing_to_try(dressed, qtbot):
 
 def test_a_street_is_taken_away_and_laid_again(window, settled, qtbot, monkeypatch):
     def answer(dialog):
-        dialog.fields["street"].setChecked(not dialog.fields["street"].isChecked())
+        dialog.fields["on_grid"].setChecked(not dialog.fields["on_grid"].isChecked())
         dialog.take()
         return 1
 
     monkeypatch.setattr(FormDialog, "exec", answer)
-    window.open_bench("Street")
+    window.open_bench("Grid")
     bench = window.bench
-    assert bench.rules.isVisible() and not bench.alone.isVisible()
+    assert bench.rules.isVisible() and not bench.off_grid.isVisible()
     qtbot.mouseClick(bench.service, LEFT)
     settled(window)
-    assert not window.session.job.supply.street
-    assert bench.alone.isVisible()
-    assert "none" in next(s.headline for s in window.line.line.stations if s.name == "Street")
+    assert not window.session.job.supply.on_grid
+    assert bench.off_grid.isVisible()
+    assert "none" in next(s.headline for s in window.line.line.stations if s.name == "Grid")
     qtbot.mouseClick(bench.service, LEFT)
     settled(window)
-    assert window.session.job.supply.street
+    assert window.session.job.supply.on_grid
     assert bench.rules.isVisible()
 
 
@@ -129,7 +129,7 @@ def test_the_night_of_a_hut_is_not_an_outage(hut, window, qtbot):
 
 def test_the_search_of_a_hut_asks_for_its_target(hut, window, qtbot, monkeypatch):
     monkeypatch.setattr("calm_relay.planning.studies.search.search.__defaults__", (unheard, 200))
-    assert not window.benches["Choice"].store.charge.isEnabled()
+    assert not window.benches["Choice"].battery.charge.isEnabled()
     window.open_bench("Search")
     bench = window.bench
     assert bench.unmet.isVisible() and not bench.counted.isVisible()
@@ -143,18 +143,18 @@ def test_the_search_of_a_hut_asks_for_its_target(hut, window, qtbot, monkeypatch
     assert len(bench._plants) < whole
     type_into(qtbot, bench.unmet, "")
     bench.pick(bench.model.plants[0])
-    assert "goes unserved" in plain(bench.told)
+    assert "goes unserved" in plain(bench.summary)
 
 
 def test_home_shows_who_is_on_the_board(window, qtbot, settled):
     window.show_option(1)
     window.open_bench("Home")
     bench = window.bench
-    qtbot.mouseClick(bench.tabs.buttons["board"], LEFT)
+    qtbot.mouseClick(bench.tabs.buttons["backup-board"], LEFT)
     qtbot.waitUntil(lambda: bench.picture._stack is not None, timeout=20_000)
-    told = bench.picture.accessibleDescription()
-    assert "Kiln: lives, 6.0 kW" in told
-    assert "Together: 10.9 of 4.7 kW" in told
+    summary = bench.picture.accessibleDescription()
+    assert "Kiln: stays on, 6.0 kW" in summary
+    assert "Together: 10.9 of 4.7 kW" in summary
     assert bench.picture.isVisible()
     picture = bench.picture.grab().toImage()
     shades = {picture.pixelColor(150, y).name() for y in range(25, picture.height(), 4)}

@@ -47,8 +47,8 @@ def opened(window, qtbot, settled):
 
 
 def press(qtbot, dialog, button=OK):
-    (box,) = dialog.findChildren(QDialogButtonBox)
-    qtbot.mouseClick(box.button(button), LEFT)
+    (converter,) = dialog.findChildren(QDialogButtonBox)
+    qtbot.mouseClick(converter.button(button), LEFT)
 
 
 def named(dialog):
@@ -102,7 +102,7 @@ def test_faces_are_added_changed_and_removed(window, opened, qtbot, settled):
     assert (window.session.job.faces[2].module, window.session.job.faces[2].name) == ("quillmere-440", "Shed")
     choose(bench.fields[1, "fate"], "remove")
     settled(window)
-    assert len(window.session.plan.option("hybrid-swap").design.pv_box.faces) <= 2
+    assert len(window.session.plan.option("hybrid-swap").design.pv_converter.faces) <= 2
     bench.choose(2)
     qtbot.mouseClick(bench.remove, LEFT)
     settled(window)
@@ -116,7 +116,7 @@ def test_a_rectangle_is_measured_and_filled(window, opened, qtbot, settled):
     bench = opened("Roof")
     bench.tabs.choose("layout")
     layout = bench.layout_
-    assert "10 modules; 10 fit" in layout.told.text() or "fit" in layout.told.text()
+    assert "10 modules; 10 fit" in layout.summary.text() or "fit" in layout.summary.text()
     type_into(qtbot, layout.fields["width_m"], "8,2 m")
     settled(window)
     assert window.session.job.faces[0].rectangle.width_m == 8.2
@@ -129,13 +129,13 @@ def test_a_rectangle_is_measured_and_filled(window, opened, qtbot, settled):
     type_into(qtbot, layout.fields["width_m"], "")
     settled(window)
     assert window.session.job.faces[0].rectangle is None
-    assert "not measured" in layout.told.text()
+    assert "not measured" in layout.summary.text()
 
 
 def test_what_lies_on_a_face_today_is_surveyed(window, opened, qtbot, settled):
     bench = opened("Roof")
     bench.tabs.choose("today")
-    assert bench.today.told.text() == "Wired today: 1 × 10 modules in series."
+    assert bench.today.summary.text() == "Wired today: 1 × 10 modules in series."
     type_into(qtbot, bench.today.strings, "2")
     settled(window)
     assert window.session.job.faces[0].in_series == 5
@@ -163,7 +163,7 @@ def test_better_modules_and_shade_are_shown_when_asked(window, opened, qtbot):
 def test_modules_and_strings_are_dragged(window, opened, qtbot, settled):
     bench = opened("Strings", "dairy", 2)
     view = bench.ladders
-    assert bench.told.text().endswith("laid by the planner")
+    assert bench.summary.text().endswith("laid by the planner")
     assert "From 24 strings to 4" in bench.works.text()
     # One module of the first string to the second.
     qtbot.mousePress(view, LEFT, pos=view.cell(0, 3).center().toPoint())
@@ -174,7 +174,7 @@ def test_modules_and_strings_are_dragged(window, opened, qtbot, settled):
     settled(window)
     (plan,) = window.session.job.string_plans
     assert [string.modules for string in plan.strings] == [17, 19, 18, 18]
-    assert "laid by hand" in bench.told.text()
+    assert "laid by hand" in bench.summary.text()
     stops = [finding.check for finding in window.view.option.findings if finding.severity == 0]
     assert "unequal strings" in stops
     # A string by its words to the other input.
@@ -194,7 +194,7 @@ def test_modules_and_strings_are_dragged(window, opened, qtbot, settled):
     qtbot.mouseClick(bench.lay, LEFT)
     settled(window)
     assert window.session.job.string_plans == ()
-    assert bench.told.text().endswith("laid by the planner")
+    assert bench.summary.text().endswith("laid by the planner")
 
 
 def test_strings_by_keys_fuses_and_curves(window, opened, qtbot, settled):
@@ -218,7 +218,7 @@ def test_strings_by_keys_fuses_and_curves(window, opened, qtbot, settled):
     assert not bench.grab().isNull()
     window.show_option(0)
     window.grab()
-    assert "as wired today" in bench.told.text()
+    assert "as wired today" in bench.summary.text()
 
 
 def test_loads_are_added_changed_and_removed(window, opened, qtbot, settled):
@@ -244,7 +244,7 @@ def test_loads_are_added_changed_and_removed(window, opened, qtbot, settled):
     press(qtbot, dialog)
     assert "start" in dialog.problem.text()
     dialog.fields["start"].setText("10:00")
-    dialog.fields["months"].boxes[12].setChecked(False)
+    dialog.fields["months"].converters[12].setChecked(False)
     press(qtbot, dialog)
     settled(window)
     assert window.session.job.demand.loads[0].start == "10:00"
@@ -275,7 +275,7 @@ def test_a_meter_s_file_is_previewed_corrected_and_read(window, opened, qtbot, s
     dialog = bench.dialog
     qtbot.waitUntil(lambda: dialog.data is not None, timeout=10_000)
     named(dialog)
-    assert "interval CSV, 14,400 intervals of 30 min" in dialog.told.text()
+    assert "interval CSV, 14,400 intervals of 30 min" in dialog.summary.text()
     assert dialog.fields["decimal_mark"].itemText(0) == "as found: comma"
     assert dialog.rows.item(0, 1).text() == "0.250 kWh"
     choose(dialog.fields["unit"], "wh")
@@ -284,7 +284,7 @@ def test_a_meter_s_file_is_previewed_corrected_and_read(window, opened, qtbot, s
     choose(dialog.fields["unit"], None)
     choose(dialog.counts, "net")
     qtbot.waitUntil(lambda: dialog.data.understood.unit == "kwh" and dialog.rows.isVisible(), timeout=10_000)
-    assert "out 720 kWh" in dialog.told.text()
+    assert "out 720 kWh" in dialog.summary.text()
     press(qtbot, dialog)
     settled(window)
     assert window.session.job.demand.counts == "net"
@@ -303,8 +303,8 @@ def test_a_file_that_is_no_meter_s_says_why_and_cannot_be_taken(window, opened, 
     dialog = bench.dialog
     qtbot.waitUntil(lambda: dialog.problem.isVisible(), timeout=10_000)
     assert "bad.csv, line 2: the value is -1" in dialog.problem.text()
-    (box,) = dialog.findChildren(QDialogButtonBox)
-    assert not box.button(OK).isEnabled()
+    (converter,) = dialog.findChildren(QDialogButtonBox)
+    assert not converter.button(OK).isEnabled()
     dialog.reject()
 
 
@@ -326,11 +326,11 @@ def test_bills_are_typed_and_refused_by_their_line(window, opened, qtbot, settle
 
 
 def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):
-    bench = opened("Sky")
+    bench = opened("Site")
     bench.place.line.setFocus()
     qtbot.keyClicks(bench.place.line, "tralee")
-    qtbot.waitUntil(lambda: bench.place.found.isVisible(), timeout=10_000)
-    assert "Tralee, Ireland" in bench.place.found.item(0).text()
+    qtbot.waitUntil(lambda: bench.place.result.isVisible(), timeout=10_000)
+    assert "Tralee, Ireland" in bench.place.result.item(0).text()
     qtbot.keyClick(bench.place.line, Qt.Key.Key_Return)
     settled(window)
     site = window.session.job.site
@@ -341,14 +341,14 @@ def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):
     settled(window)
     assert window.session.job.site.time_zone == "Europe/London"
     qtbot.keyClicks(bench.place.line, "xqzzyk")
-    qtbot.waitUntil(lambda: bench.place.found.isVisible(), timeout=10_000)
-    assert "No such place" in bench.place.found.item(0).text()
+    qtbot.waitUntil(lambda: bench.place.result.isVisible(), timeout=10_000)
+    assert "No such place" in bench.place.result.item(0).text()
     qtbot.keyClick(bench.place.line, Qt.Key.Key_Escape)
-    assert not bench.place.found.isVisible()
+    assert not bench.place.result.isVisible()
 
 
 def test_months_are_typed_and_a_weather_file_is_taken(window, opened, qtbot, settled, pvlib_data, monkeypatch):
-    bench = opened("Sky")
+    bench = opened("Site")
     assert "assumed climate" in bench.sure.text()
     choose(bench.source, "monthly")
     settled(window)
@@ -373,9 +373,9 @@ def test_months_are_typed_and_a_weather_file_is_taken(window, opened, qtbot, set
 
 
 def test_the_converter_s_parts_and_what_is_there_today(window, opened, qtbot, settled):
-    bench = opened("Converter", "dairy", 2)
-    qtbot.waitUntil(lambda: "the store catches" in bench.clip_told.text(), timeout=20_000)
-    for tabs in (bench.left_tabs, bench.right_tabs, bench.side_tabs):
+    bench = opened("Inverter", "dairy", 2)
+    qtbot.waitUntil(lambda: "the battery catches" in bench.clipping_summary.text(), timeout=20_000)
+    for tabs in (bench.foresight_tabs, bench.right_tabs, bench.side_tabs):
         for key in tabs.buttons:
             tabs.choose(key)
             assert not bench.grab().isNull()
@@ -384,20 +384,20 @@ def test_the_converter_s_parts_and_what_is_there_today(window, opened, qtbot, se
     wall = bench.wall
     choose(wall.inverter_fate, "keep")
     settled(window)
-    assert window.session.job.inverter.fate == "keep"
+    assert window.session.job.existing_inverter.fate == "keep"
     assert window.session.plan.option("hybrid-swap").design.refused
     type_into(qtbot, wall.health, "0.5")
     settled(window)
-    assert window.session.job.battery.health == 0.5
+    assert window.session.job.existing_battery.health == 0.5
     choose(wall.inverter, "none")
     assert "is missing, but" in wall.problem.text()
     choose(wall.pack, "none")
     settled(window)
-    assert window.session.job.battery is None
+    assert window.session.job.existing_battery is None
 
 
 def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
-    bench = opened("Street")
+    bench = opened("Grid")
     assert set(bench.rules.limits) == {"nz-volts", "nz-notify", "nz-export", "nz-branch"}
     type_into(qtbot, bench.rules.limits["nz-volts"], "400")
     settled(window)

@@ -45,58 +45,58 @@ def test_change_the_battery_see_the_verdict_change_undo_save_reopen(window, qtbo
     bench, session = window.bench, window.session
     before, bill = bench.verdict.text(), bench.scales.accessibleDescription()
     # The whole bank goes; the add-on is left with one pack, too weak to be worth its works.
-    type_number(qtbot, bench.store.count, "1")
+    type_number(qtbot, bench.battery.count, "1")
     settled(window)
-    assert session.job.store.count == 1
+    assert session.job.battery.count == 1
     assert bench.verdict.text() != before
     assert bench.scales.accessibleDescription() != bill
     assert window.isWindowModified()
 
     qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
     settled(window)
-    assert session.job.store.count == 3
+    assert session.job.battery.count == 3
     assert bench.verdict.text() == before
     assert not window.isWindowModified()
     qtbot.keyClick(window, Qt.Key.Key_Z, CTRL | SHIFT)
     settled(window)
-    assert session.job.store.count == 1
+    assert session.job.battery.count == 1
 
     path = tmp_path / "studio.relay.json"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "studio"), ""))
     qtbot.keyClick(window, Qt.Key.Key_S, CTRL)
-    assert read_job(path).store.count == 1
+    assert read_job(path).battery.count == 1
     assert not window.isWindowModified()
     assert "studio.relay.json" in window.windowTitle()
 
-    qtbot.keyClick(bench.store.count, Qt.Key.Key_Up)
+    qtbot.keyClick(bench.battery.count, Qt.Key.Key_Up)
     settled(window)
     qtbot.keyClick(window, Qt.Key.Key_S, CTRL)
-    assert read_job(path).store.count == 2
-    assert read_job(job_file.previous_version(path)).store.count == 1
+    assert read_job(path).battery.count == 2
+    assert read_job(job_file.previous_version(path)).battery.count == 1
 
     window.files.open_demo()
     settled(window)
-    assert session.job.store.count == 3
+    assert session.job.battery.count == 3
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
     qtbot.keyClick(window, Qt.Key.Key_O, CTRL)
     settled(window)
-    assert session.job.store.count == 2
+    assert session.job.battery.count == 2
     assert session.path == path
     assert window.commands.undo.text() == "Undo"
 
 
 def test_another_pack_from_the_list(window, qtbot, settled):
-    pack = window.bench.store.pack
+    pack = window.bench.battery.pack
     pack.setFocus()
     qtbot.keyClick(pack, Qt.Key.Key_Down)
     settled(window)
-    assert window.session.job.store.pack == "fern-51"
+    assert window.session.job.battery.pack == "fern-51"
     qtbot.keyClick(pack, Qt.Key.Key_Down)
     settled(window)
-    assert window.session.job.store.pack == "fern-96"
+    assert window.session.job.battery.pack == "fern-96"
     assert window.session.plan.bank.pack.key == "fern-96"
     assert "Battery to" in window.commands.undo.text()
-    assert window.bench.store.count.high == 4
+    assert window.bench.battery.count.high == 4
 
 
 @pytest.mark.parametrize(
@@ -109,46 +109,46 @@ def test_another_pack_from_the_list(window, qtbot, settled):
     ],
 )
 def test_out_of_range_is_refused_at_the_field_with_the_range(window, qtbot, field, typed, wanted):
-    spin = getattr(window.bench.store, field)
+    spin = getattr(window.bench.battery, field)
     before, job = spin.value(), window.session.job
     type_number(qtbot, spin, typed)
     assert spin.value() == before
     assert window.session.job is job
-    assert window.bench.store.problem.isVisible()
-    assert window.bench.store.problem.text() == wanted
+    assert window.bench.battery.problem.isVisible()
+    assert window.bench.battery.problem.text() == wanted
 
 
 def test_steps_end_at_the_range(window, qtbot):
-    count = window.bench.store.count
+    count = window.bench.battery.count
     count.setFocus()
     qtbot.keyClick(count, Qt.Key.Key_PageDown)
-    assert window.session.job.store.count == 1
+    assert window.session.job.battery.count == 1
     qtbot.keyClick(count, Qt.Key.Key_Down)
-    assert window.session.job.store.count == 1
-    assert not window.bench.store.problem.isVisible()
+    assert window.session.job.battery.count == 1
+    assert not window.bench.battery.problem.isVisible()
 
 
 def test_the_charge_window_by_keys(window, qtbot, settled):
-    store = window.bench.store
-    store.end.setFocus()
-    store.end.setCurrentSection(store.end.Section.HourSection)
-    qtbot.keyClick(store.end, Qt.Key.Key_Up)
+    battery = window.bench.battery
+    battery.end.setFocus()
+    battery.end.setCurrentSection(battery.end.Section.HourSection)
+    qtbot.keyClick(battery.end, Qt.Key.Key_Up)
     settled(window)
-    assert window.session.job.store.first_window.end == "06:00"
+    assert window.session.job.battery.first_window.end == "06:00"
     note = next(note for note in window.margin.notes if note.finding.check == "charge window")
     assert note.finding.measured > 5.2
-    store.charge.setFocus()
-    qtbot.keyClick(store.charge, Qt.Key.Key_Space)
+    battery.charge.setFocus()
+    qtbot.keyClick(battery.charge, Qt.Key.Key_Space)
     settled(window)
-    assert window.session.job.store.first_window is None
-    assert not store.start.isEnabled()
+    assert window.session.job.battery.first_window is None
+    assert not battery.start.isEnabled()
 
 
 def test_a_window_without_length_is_refused_in_words(window, qtbot):
-    store = window.bench.store
-    store.end.setTime(store.start.time())
-    assert "wanted a window with a length" in store.problem.text()
-    assert window.session.job.store.first_window.end == "05:00"
+    battery = window.bench.battery
+    battery.end.setTime(battery.start.time())
+    assert "wanted a window with a length" in battery.problem.text()
+    assert window.session.job.battery.first_window.end == "05:00"
 
 
 def test_weights_move_the_verdict(window, qtbot, settled):
@@ -160,7 +160,7 @@ def test_weights_move_the_verdict(window, qtbot, settled):
     settled(window)
     assert window.session.job.weight("low_outlay") == 10
     assert window.session.job.weight("ride_through_outage") == 0
-    assert window.bench.verdict.text().startswith("As it is serves best")
+    assert window.bench.verdict.text().startswith("As it is fits best")
 
 
 def test_the_last_weight_cannot_be_taken_away(window, qtbot, settled):
@@ -178,11 +178,11 @@ def test_options_by_mouse_and_key_rearrange_the_line(window, qtbot):
     assert "Battery inverter" in names()
     qtbot.mouseClick(window.switch.buttons[2], Qt.MouseButton.LeftButton)
     assert "Battery inverter" not in names()
-    assert "Store" in names()
+    assert "Battery" in names()
     qtbot.keyClick(window, Qt.Key.Key_1, CTRL)
-    assert "Store" not in names()
+    assert "Battery" not in names()
     assert window.switch.buttons[0].isChecked()
-    assert "dark" in " ".join(note.finding.sentence for note in window.margin.notes)
+    assert "the house is off" in " ".join(note.finding.sentence for note in window.margin.notes)
 
 
 def test_a_mend_is_one_click_and_one_undo(window, qtbot, settled):
@@ -190,11 +190,11 @@ def test_a_mend_is_one_click_and_one_undo(window, qtbot, settled):
     button = note.findChildren(QPushButton)[0]
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     settled(window)
-    assert window.session.job.store.first_window.start == "00:30"
+    assert window.session.job.battery.first_window.start == "00:30"
     assert window.commands.undo.text() == "Undo: Start at 00:30"
     qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
     settled(window)
-    assert window.session.job.store.first_window.start == "03:00"
+    assert window.session.job.battery.first_window.start == "03:00"
 
 
 def test_the_line_by_mouse_and_keys_leads_to_its_notes(window, qtbot):
@@ -205,8 +205,8 @@ def test_the_line_by_mouse_and_keys_leads_to_its_notes(window, qtbot):
     window.line.setFocus()
     qtbot.keyClick(window.line, Qt.Key.Key_Right)
     qtbot.keyClick(window.line, Qt.Key.Key_Return)
-    assert chosen == ["Home", "Street"]
-    assert window.bench_name == "Street"
+    assert chosen == ["Home", "Grid"]
+    assert window.bench_name == "Grid"
 
 
 def test_pointing_at_a_note_rings_its_station(window, qtbot):
@@ -238,18 +238,18 @@ def test_a_failed_save_is_told_and_loses_nothing(window, asked, tmp_path, monkey
     path = tmp_path / "studio.relay.json"
     window.session.save(path)
     before = path.read_bytes()
-    type_number(qtbot, window.bench.store.count, "5")
+    type_number(qtbot, window.bench.battery.count, "5")
     monkeypatch.setattr(job_file.os, "fsync", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left")))
     qtbot.keyClick(window, Qt.Key.Key_S, CTRL)
     assert "No space left" in asked[-1]
     assert path.read_bytes() == before
     assert window.isWindowModified()
-    assert window.session.job.store.count == 5
+    assert window.session.job.battery.count == 5
 
 
 def test_a_job_that_cannot_be_planned_says_so_in_the_margin(window, qtbot, settled):
     job = window.session.job
-    window.session.edit(job.with_(store=job.store.with_(pack="nothing-such")), "Odd")
+    window.session.edit(job.with_(battery=job.battery.with_(pack="nothing-such")), "Odd")
     qtbot.waitUntil(lambda: "cannot be planned" in window.bench.verdict.text(), timeout=10_000)
     qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
     settled(window)
@@ -257,16 +257,16 @@ def test_a_job_that_cannot_be_planned_says_so_in_the_margin(window, qtbot, settl
 
 
 def test_leaving_unsaved_work_is_asked_about(window, asked, qtbot):
-    type_number(qtbot, window.bench.store.count, "4")
+    type_number(qtbot, window.bench.battery.count, "4")
     window.close()
     assert "has changes that are not saved" in asked[-1]
 
 
 def test_when_edits_come_fast_only_the_newest_plan_is_shown(window, qtbot, settled):
     plans = []
-    window.session.plan_changed.connect(lambda plan: plans.append(plan.job.store.count))
+    window.session.plan_changed.connect(lambda plan: plans.append(plan.job.battery.count))
     for count in (4, 5, 6, 7):
-        window.bench.store.count.setValue(count)
+        window.bench.battery.count.setValue(count)
     settled(window)
     assert plans[-1] == 7
     assert plans == sorted(plans)
@@ -286,22 +286,22 @@ def test_every_control_has_a_name_and_can_be_reached_by_keyboard(window):
 
 
 def test_help_names_shortcuts_and_cautions(window, monkeypatch):
-    told = []
-    monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()))
+    summary = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda converter: summary.append(converter.text()))
     for action in window.commands.all():
         if action.text() in {"&Shortcuts", "&Cautions"}:
             action.trigger()
-    assert "Ctrl+Z" in told[0]
-    assert "does not authorise work" in told[1]
+    assert "Ctrl+Z" in summary[0]
+    assert "does not authorise work" in summary[1]
 
 
 def test_a_refused_option_is_shown_with_its_reasons(window, settled, qtbot):
     job = window.session.job
-    window.session.edit(job.with_(store=job.store.with_(pack="wharfell-10", count=1)), "Other battery")
+    window.session.edit(job.with_(battery=job.battery.with_(pack="wharfell-10", count=1)), "Other battery")
     settled(window)
     qtbot.keyClick(window, Qt.Key.Key_3, CTRL)
     assert "cannot be built" in window.switch.buttons[2].accessibleName()
-    window.open_bench("Store")
+    window.open_bench("Battery")
     qtbot.waitUntil(lambda: window.moment.clock.text() == "No year", timeout=10_000)
     qtbot.waitUntil(lambda: window.bench.chart.isHidden(), timeout=10_000)
     assert window.moment.ribbon.isHidden()
@@ -326,8 +326,8 @@ def test_numbers_keep_their_units():
     from calm_relay.desk.widgets.wording import keep_units
 
     assert (
-        keep_units("asks 10.8 kW at -3 °C, NZ$ 473 for 3 boxes")
-        == "asks 10.8\u00a0kW at -3\u00a0°C, NZ$\u00a0473 for 3 boxes"
+        keep_units("asks 10.8 kW at -3 °C, NZ$ 473 for 3 units")
+        == "asks 10.8\u00a0kW at -3\u00a0°C, NZ$\u00a0473 for 3 units"
     )
 
 

@@ -112,9 +112,9 @@ def test_gaps_and_doubles_are_counted_and_told(tmp_path):
     data = read(tmp_path, lines("time,kwh", lambda t: f"{t.isoformat()},0.2", stamps))
     assert data.starts.size == len(HALF_HOURS) - 10
     assert data.expected == len(HALF_HOURS)
-    told = " ".join(data.understood.notes)
-    assert "3 intervals stand twice" in told
-    assert "10 intervals are missing" in told
+    summary = " ".join(data.understood.notes)
+    assert "3 intervals stand twice" in summary
+    assert "10 intervals are missing" in summary
 
 
 def test_rows_without_a_value_are_gaps(tmp_path):

@@ -2,12 +2,14 @@
 
 import json
 import os
+from pathlib import Path
 
 import pytest
 
 from calm_relay.exchange import job_file
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.job_file import job_text, moved_job, parse_job, previous_version, read_job, write_job
+from calm_relay.exchange.job_file import moved_job, parse_job, previous_version, read_job, write_job
+from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.model import MeteredDemand
 from calm_relay.job.survey import Attachment
 
@@ -66,11 +68,11 @@ def changed(demo, **changes):
         (lambda demo: "[1, 2]", "format", "not a job file"),
         (lambda demo: '{"format": "something"}', "format", '"calm-relay-job"'),
         (
-            lambda demo: changed(demo, schema_version=4),
+            lambda demo: changed(demo, schema_version=5),
             "schema_version",
-            "newer Calm Relay; this one reads up to 3",
+            "newer Calm Relay; this one reads up to 4",
         ),
-        (lambda demo: changed(demo, schema_version=True), "schema_version", "3"),
+        (lambda demo: changed(demo, schema_version=True), "schema_version", "4"),
         (lambda demo: changed(demo, name=""), "name", "at least 1 character"),
         (lambda demo: changed(demo, faces=[]), "faces", "at least 1 item"),
         (lambda demo: changed(demo, colour="red"), "colour", "not a field this version knows"),
@@ -120,24 +122,53 @@ def test_relative_paths_follow_a_job_to_another_folder(demo, tmp_path):
     assert moved_job(job, tmp_path, tmp_path) is job
 
 
-def test_a_job_of_the_first_version_is_read_as_it_stands(demo, tmp_path):
-    document = json.loads(job_text(demo))
+OLD_JOBS = Path(__file__).parent / "version_3"
+
+
+@pytest.mark.parametrize("name", ["dairy", "hut"])
+def test_a_job_of_version_3_is_read_as_today_s(name):
+    """Its words were others; what they say is the same. Notes were put in other words since."""
+    old, now = read_job(OLD_JOBS / f"{name}.relay.json"), demo_job(name)
+    assert old.with_(notes="") == now.with_(notes="")
+
+
+def test_every_word_of_version_3_is_known(tmp_path):
+    document = json.loads((OLD_JOBS / "dairy.relay.json").read_text())
+    document["board"]["circuits"][0]["role"] = "street only"
+    document["control"] = {"sell_windows": [{"start": "17:00", "end": "19:00", "power_kw": 3.0}]}
+    document["string_plans"] = [
+        {"converter": "kelder-9", "strings": [{"face": document["faces"][0]["name"], "modules": 3, "input": 1}]}
+    ]
+    document["attachments"] = [{"path": "a.jpg", "station": "Street"}, {"path": "b.jpg", "station": "Roof"}]
+    document["own_equipment"] = {"converters": []}
+    job = parse_job(json.dumps(document), tmp_path / "old.relay.json")
+    assert job.backup_board.circuits[0].role == "grid only"
+    assert [window.power_kw for window in job.control.export_windows] == [3.0]
+    assert job.string_plans[0].inverter == "kelder-9"
+    assert [item.station for item in job.attachments] == ["Grid", "Roof"]
+    assert job.existing_battery.pack == document["battery"]["pack"]
+    assert job.weight("self_sufficiency") > 0
+
+
+def test_a_job_of_the_first_version_is_read_as_it_stands(tmp_path):
+    document = json.loads((OLD_JOBS / "dairy.relay.json").read_text())
     document["schema_version"] = 1
     for name in ("region", "rule_changes", "fuse_school", "string_plans", "attachments", "battery"):
-        del document[name]
-    del document["site"]["horizon"]
+        document.pop(name, None)
+    document["site"].pop("horizon", None)
     for face in document["faces"]:
         for name in ("fate", "electronics", "rectangle"):
-            del face[name]
-    del document["inverter"]["fate"]
+            face.pop(name, None)
+    document["inverter"].pop("fate", None)
     document["demand"] = {"kind": "shape", "yearly_kwh": 5200, "loads": document["demand"]["loads"]}
-    path = tmp_path / "old.relay.json"
-    path.write_text(json.dumps(document))
-    job = read_job(path)
-    assert job.schema_version == 3
+    windows = document["store"].pop("charge_windows")
+    document["store"]["grid_charge"] = windows[0] if windows else None
+    job = parse_job(json.dumps(document), tmp_path / "old.relay.json")
+    assert job.schema_version == 4
     assert (job.region, job.fuse_school) == ("generic", "series-fuse rating")
-    assert [face.fate for face in job.faces] == ["reuse", "reuse"]
-    assert job.inverter.fate == "reuse"
+    assert {face.fate for face in job.faces} == {"reuse"}
+    assert job.existing_inverter.fate == "reuse"
+    assert len(job.battery.charge_windows) == min(len(windows), 1)
 
 
 def test_a_moved_job_still_leads_to_its_photos_and_meters(demo, tmp_path):

@@ -15,9 +15,9 @@ def test_towns_are_found_with_and_without_accents_the_larger_first():
     assert find_places("nelson, new")[0].label == "Nelson, New Zealand"
     assert find_places("sao paulo")[0].country == "Brazil"
     assert find_places("São Paulo")[0] == find_places("sao paulo")[0]
-    found = find_places("spring")
-    assert len(found) == 12
-    assert [place.inhabitants for place in found] == sorted((p.inhabitants for p in found), reverse=True)
+    result = find_places("spring")
+    assert len(result) == 12
+    assert [place.inhabitants for place in result] == sorted((p.inhabitants for p in result), reverse=True)
 
 
 def test_what_is_no_town_finds_nothing():
@@ -40,7 +40,7 @@ def test_every_rule_has_authority_clause_and_date():
         assert any(rule.kind == "array volts" for rule in pack.rules)
         for rule in pack.rules:
             assert rule.authority and rule.clause and rule.dated
-            assert rule.told.endswith("check locally")
+            assert rule.summary.endswith("check locally")
 
 
 @pytest.mark.parametrize("name", DEMOS)

@@ -19,7 +19,7 @@ DOCS = Path(__file__).parents[2] / "docs"
 
 
 def test_the_catalogue_is_large_enough_to_choose_from():
-    kinds = [item.kind for item in catalogue().converters]
+    kinds = [item.kind for item in catalogue().inverters]
     assert len(catalogue().modules) >= 5
     assert kinds.count("string inverter") >= 4
     assert kinds.count("hybrid inverter") >= 5
@@ -28,11 +28,13 @@ def test_the_catalogue_is_large_enough_to_choose_from():
     assert {item.stacking for item in catalogue().packs} == {"parallel", "series"}
 
 
-@pytest.mark.parametrize("box", catalogue().converters, ids=lambda box: box.key)
-def test_every_converter_has_a_loss_curve_and_a_pack(box):
-    assert loss_curve(box).weighted_efficiency(box.weighting) == pytest.approx(box.weighted_efficiency, abs=1e-6)
-    if box.battery:
-        assert {pack.family for pack in catalogue().packs} & set(box.battery.families)
+@pytest.mark.parametrize("inverter", catalogue().inverters, ids=lambda inverter: inverter.key)
+def test_every_inverter_has_a_loss_curve_and_a_pack(inverter):
+    assert loss_curve(inverter).weighted_efficiency(inverter.weighting) == pytest.approx(
+        inverter.weighted_efficiency, abs=1e-6
+    )
+    if inverter.battery:
+        assert {pack.family for pack in catalogue().packs} & set(inverter.battery.families)
 
 
 def test_climates_cover_twelve_months_each():

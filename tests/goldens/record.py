@@ -31,7 +31,7 @@ def recorded(name: str) -> dict[str, dict]:
     for option in made.live:
         key = option.design.key
         series[key] = _columns(series_of(option, made)[1])
-        left = studies.left.get(key)
+        left = studies.foresight.get(key)
         if left:
             # The optimum is one figure, but not every path to it: ties may fall otherwise on other machines.
             columns = foresight_series(left, made)[1]
@@ -39,25 +39,25 @@ def recorded(name: str) -> dict[str, dict]:
     return {"assess": _figures(assessed), "series": _figures(series), "search": _figures(_table(search(made)))}
 
 
-def _figures(value, path="", found=None):
+def _figures(value, path="", result=None):
     """Every number by its path, every text as a part of one hash."""
-    found, texts = ({}, []) if found is None else found
+    result, texts = ({}, []) if result is None else result
     if isinstance(value, dict):
         for key, item in value.items():
-            _figures(item, f"{path}/{key}", (found, texts))
+            _figures(item, f"{path}/{key}", (result, texts))
     elif isinstance(value, list | tuple):
         if len(value) > LONGEST and all(isinstance(item, int | float) for item in value):
-            found[f"{path}/sums"] = _sums(value)
+            result[f"{path}/sums"] = _sums(value)
         else:
             for number, item in enumerate(value):
-                _figures(item, f"{path}/{number}", (found, texts))
+                _figures(item, f"{path}/{number}", (result, texts))
     elif isinstance(value, bool) or value is None or isinstance(value, str):
         texts.append(f"{path}={value}")
     else:
-        found[path] = float(value)
+        result[path] = float(value)
     if path == "":
-        found["texts"] = hashlib.sha256("\n".join(texts).encode()).hexdigest()
-    return found
+        result["texts"] = hashlib.sha256("\n".join(texts).encode()).hexdigest()
+    return result
 
 
 def _sums(values):
@@ -69,12 +69,12 @@ def _columns(columns):
     return {name: [*_sums(values), float(min(values)), float(max(values))] for name, values in columns.items()}
 
 
-def _table(found):
-    head, *rows = plant_rows(found)
+def _table(result):
+    head, *rows = plant_rows(result)
     columns = dict(zip(head, zip(*rows, strict=True), strict=True))
     numbers = {name: list(column) for name, column in columns.items() if not isinstance(column[0], str)}
     words = {name: " ".join(column) for name, column in columns.items() if isinstance(column[0], str)}
-    return {"rows": len(rows), "tried": found.tried, **numbers, **words}
+    return {"rows": len(rows), "tried": result.tried, **numbers, **words}
 
 
 def write(name: str) -> None:

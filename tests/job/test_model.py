@@ -33,8 +33,8 @@ def test_equal_jobs_are_one_key(demo):
         ("site", {"time_zone": "Pacific/Nowhere"}, "such as Pacific/Auckland"),
         ("site", {"year": 2028}, "366 days"),
         ("supply", {"main_fuse_a": 0}, "greater than 0"),
-        ("store", {"count": 65}, "64"),
-        ("store", {"reserve": 0.99}, "0.95"),
+        ("battery", {"count": 65}, "64"),
+        ("battery", {"reserve": 0.99}, "0.95"),
         ("losses", {"soiling": 1.2}, "less than or equal to 1"),
         ("tariff", {"price": float("nan")}, "finite"),
         ("tariff", {"colour": "red"}, "Extra inputs"),
@@ -82,17 +82,17 @@ def test_import_limit_counts_phases(demo):
 
 
 def test_converters_are_called_by_what_they_carry():
-    kinds = {item.kind for item in catalogue().converters}
+    kinds = {item.kind for item in catalogue().inverters}
     assert kinds == {"string inverter", "hybrid inverter", "battery inverter", "all-in-one unit"}
 
 
 def test_a_converter_needs_something_to_convert():
-    assert "needs pv inputs" in refused(catalogue().converters[0], pv=None, battery=None)
+    assert "needs pv inputs" in refused(catalogue().inverters[0], pv=None, battery=None)
 
 
 def test_efficiencies_and_voltages_stand_in_order():
-    box, pack, module = catalogue().converters[0], catalogue().packs[0], catalogue().modules[0]
-    assert "cannot exceed peak" in refused(box, weighted_efficiency=0.995)
+    converter, pack, module = catalogue().inverters[0], catalogue().packs[0], catalogue().modules[0]
+    assert "cannot exceed peak" in refused(converter, weighted_efficiency=0.995)
     assert "must not exceed full_v" in refused(pack, empty_v=90.0)
     assert "below open_circuit_v" in refused(module, max_power_v=60.0)
     assert "below short_circuit_a" in refused(module, max_power_a=30.0)

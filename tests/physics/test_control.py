@@ -1,4 +1,4 @@
-"""Orders to the stores: windows, thresholds, selling, clocks, order, phases, cold."""
+"""Orders to the batteries: windows, thresholds, exporting, clocks, order, phases, cold."""
 
 import numpy as np
 import pytest
@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from calm_relay.physics.control import Control, filled_in, self_use
-from calm_relay.physics.plant import BatteryPart, ConverterPart, Street, pack
+from calm_relay.physics.plant import BatteryPart, ConverterPart, GridConnection, pack
 from calm_relay.physics.two_controllers import Chaser, chase
 from calm_relay.physics.year import run_plant, sum_plant
 
@@ -20,7 +20,15 @@ def orders(steps, **changes):
     base = self_use(steps)
     series = {
         name: getattr(base, name)
-        for name in ("charge_to", "charge_kw", "may_give", "leave_kw", "sell_kw", "sell_to", "clock_kw")
+        for name in (
+            "charge_to",
+            "charge_kw",
+            "may_give",
+            "leave_kw",
+            "battery_export_kw",
+            "battery_export_to",
+            "clock_kw",
+        )
     }
     whole = {name: np.full(steps, value, dtype=float) for name, value in changes.items() if name in series}
     rest = {name: value for name, value in changes.items() if name not in series}
@@ -60,21 +68,21 @@ def test_every_balance_closes_under_every_order(name, data):
     pv = np.where([[part.pv] for part in plant], data.draw(arrays(float, (len(plant), STEPS), elements=kw)), 0.0)
     home = data.draw(arrays(float, (phases, STEPS), elements=kw))
     fit = data.draw(arrays(float, (2, len(plant), 1), elements=share))
-    street = Street(12.0, data.draw(st.sampled_from([-0.03, 0.0, 2.0, 1e9])))
-    year = run_plant(plant, pv, home, 1.0, street, control, fit)
+    grid = GridConnection(12.0, data.draw(st.sampled_from([-0.03, 0.0, 2.0, 1e9])))
+    year = run_plant(plant, pv, home, 1.0, grid, control, fit)
     assert np.abs(year.dc_residuals_kwh()).max() < 1e-9
-    assert np.abs(year.store_residuals_kwh()).max() < 1e-9
+    assert np.abs(year.battery_residuals_kwh()).max() < 1e-9
     assert np.abs(year.ac_residuals_kwh()).max() < 1e-9
     assert abs(year.year_residual_kwh()) < 1e-9 * STEPS
     for j, part in enumerate(plant):
-        assert year.of("store", j).min() > -1e-9
+        assert year.of("stored", j).min() > -1e-9
         if part.battery:
-            assert year.of("store", j).max() <= part.battery.usable_kwh + 1e-9
+            assert year.of("stored", j).max() <= part.battery.usable_kwh + 1e-9
             assert year.of("charge", j).max() <= part.battery.charge_kw * fit[0, j, 0] + 1e-9
             assert year.of("discharge", j).max() <= part.battery.discharge_kw * fit[1, j, 0] + 1e-9
-    brief = sum_plant(plant, pv, home, 1.0, street, control, fit)
+    brief = sum_plant(plant, pv, home, 1.0, grid, control, fit)
     assert np.allclose(brief.bus, year.bus, atol=1e-12)
-    assert np.allclose(brief.level, year.of("store") if len(plant) == 1 else year.flows[:, 13], atol=1e-12)
+    assert np.allclose(brief.level, year.of("stored") if len(plant) == 1 else year.flows[:, 13], atol=1e-12)
     for flow in ("pv_dc", "charge", "discharge", "clipped", "standby"):
         assert brief.kwh(flow) == pytest.approx(year.kwh(flow), abs=1e-9)
 
@@ -83,7 +91,7 @@ def test_shaving_serves_only_what_is_above_the_threshold():
     home = np.array([1.0, 4.0, 2.0])
     year = run_plant((still(),), np.zeros((1, 3)), home, 1.0, control=orders(3, leave_kw=2.5))
     assert year.at_bus("import")[1] == pytest.approx(2.5)
-    # While nothing is to be shaved the idle box draws its standby.
+    # While nothing is to be shaved the idle unit draws its standby.
     assert year.at_bus("import")[[0, 2]] == pytest.approx([1.02, 2.02])
 
 
@@ -101,10 +109,12 @@ def test_outside_its_discharge_windows_a_store_gives_nothing():
 
 
 def test_selling_stops_at_its_level_and_keeps_the_export_limit():
-    control = orders(8, sell_kw=3.0, sell_to=0.3)
-    year = run_plant((still(),), np.zeros((1, 8)), np.full(8, 0.5), 1.0, Street(export_limit_kw=1.0), control)
+    control = orders(8, battery_export_kw=3.0, battery_export_to=0.3)
+    year = run_plant(
+        (still(),), np.zeros((1, 8)), np.full(8, 0.5), 1.0, GridConnection(export_limit_kw=1.0), control
+    )
     assert year.at_bus("export").max() == pytest.approx(1.0)
-    first_below = int(np.flatnonzero(year.of("store", 0) <= 3.0 + 1e-9)[0])
+    first_below = int(np.flatnonzero(year.of("stored", 0) <= 3.0 + 1e-9)[0])
     assert year.at_bus("export")[first_below + 1 :].max() == pytest.approx(0.0)
     # The home is served on, down to the reserve.
     assert year.at_bus("import")[first_below + 1] == pytest.approx(0.0, abs=1e-9)
@@ -114,10 +124,10 @@ def test_a_bias_stays_on_the_meter_whether_the_store_fills_or_gives_or_the_array
     control = orders(3, leave_kw=0.03, bias_kw=0.03)
     plant = (pv_only(), still(usable_kwh=2.0))
     pv = np.array([[3.0, 5.0, 0.0], [0.0, 0.0, 0.0]])
-    year = run_plant(plant, pv, np.full(3, 1.0), 1.0, Street(export_limit_kw=-0.03), control)
+    year = run_plant(plant, pv, np.full(3, 1.0), 1.0, GridConnection(export_limit_kw=-0.03), control)
     assert year.at_bus("export") == pytest.approx(np.zeros(3))
     assert year.at_bus("import")[2] == pytest.approx(0.03, abs=1e-6)
-    # With the store full and idle its standby comes on top.
+    # With the battery full and idle its standby comes on top.
     assert 0.03 <= year.at_bus("import")[1] <= 0.05 + 1e-9
 
 
@@ -150,7 +160,7 @@ def test_a_meter_of_each_phase_does_not_net_one_against_another():
     assert apart.at_bus("import")[0] == pytest.approx(2.0)
     assert apart.at_bus("export")[0] > 1.9
     assert whole.at_bus("import")[0] + whole.at_bus("export")[0] < 0.2
-    # A store on phase 2 sees its own phase alone.
+    # A battery on phase 2 sees its own phase alone.
     store = ConverterPart(**{**vars(still()), "phase": 2})
     year = run_plant((one, store), np.array([[2.2], [0.0]]), home, 1.0)
     assert year.at_bus("import")[0] == pytest.approx(0.0, abs=1e-9)

@@ -1,4 +1,4 @@
-"""The kernel: balances of every plant, and what real boxes do."""
+"""The kernel: balances of every plant, and what real units do."""
 
 import numpy as np
 import pytest
@@ -8,7 +8,7 @@ from hypothesis.extra.numpy import arrays
 
 from calm_relay.physics import dispatch
 from calm_relay.physics.control import filled_in
-from calm_relay.physics.plant import ConverterPart, Street, pack
+from calm_relay.physics.plant import ConverterPart, GridConnection, pack
 from calm_relay.physics.year import run_plant
 
 from .plants import CURVE, GRID_TIED, battery, battery_only, hybrid, pv_only
@@ -22,11 +22,11 @@ def lossless(**changes):
     return battery(**{**figures, "initial": 0.0, **changes})
 
 
-def one(plant, pv, home, **street_and_control):
+def one(plant, pv, home, **grid_and_control):
     """Runs a plant over steps of an hour; PV is offered to the first converter."""
     offered = np.zeros((len(plant), len(home)))
     offered[0] = pv
-    return run_plant(plant, offered, np.array(home, dtype=float), 1.0, **street_and_control)
+    return run_plant(plant, offered, np.array(home, dtype=float), 1.0, **grid_and_control)
 
 
 @pytest.mark.parametrize("name", GRID_TIED)
@@ -37,25 +37,25 @@ def test_both_balances_close_in_every_step(name, data):
     pv = data.draw(arrays(float, (len(plant), STEPS), elements=KW))
     home = data.draw(arrays(float, STEPS, elements=KW))
     step_h = data.draw(st.sampled_from([0.25, 0.5, 1.0]))
-    street = Street(data.draw(st.sampled_from([14.0, 6.0])), data.draw(st.sampled_from([0.0, 2.0, 1e9])))
+    grid = GridConnection(data.draw(st.sampled_from([14.0, 6.0])), data.draw(st.sampled_from([0.0, 2.0, 1e9])))
     window = filled_in(
         data.draw(arrays(bool, STEPS)), data.draw(st.floats(0, 1)), data.draw(st.sampled_from([1.0, 1e9]))
     )
-    year = run_plant(plant, np.where([[part.pv] for part in plant], pv, 0.0), home, step_h, street, window)
+    year = run_plant(plant, np.where([[part.pv] for part in plant], pv, 0.0), home, step_h, grid, window)
     assert np.abs(year.dc_residuals_kwh()).max() < 1e-9
-    assert np.abs(year.store_residuals_kwh()).max() < 1e-9
+    assert np.abs(year.battery_residuals_kwh()).max() < 1e-9
     assert np.abs(year.ac_residuals_kwh()).max() < 1e-9
     assert abs(year.year_residual_kwh()) < 1e-9 * STEPS
     flows = {
         flow: year.of(flow, j) for flow in dispatch.CONVERTER_FLOWS for j in range(len(plant)) if flow != "ac"
     }
     assert min(series.min() for series in flows.values()) > -1e-9
-    assert year.at_bus("export").max() <= street.export_limit_kw + 1e-9
+    assert year.at_bus("export").max() <= grid.export_limit_kw + 1e-9
     assert (np.minimum(year.at_bus("import"), year.at_bus("export")) < 1e-9).all()
     for j, part in enumerate(plant):
         assert np.abs(year.of("ac", j)).max() <= max(part.ac_limit_kw, 5.0) + 1e-9
         if part.battery:
-            assert year.of("store", j).max() <= part.battery.usable_kwh + 1e-9
+            assert year.of("stored", j).max() <= part.battery.usable_kwh + 1e-9
             assert year.of("charge", j).max() <= part.battery.charge_kw + 1e-9
             assert year.of("discharge", j).max() <= part.battery.discharge_kw + 1e-9
             assert not (np.minimum(year.of("charge", j), year.of("discharge", j)) > 1e-9).any()
@@ -70,7 +70,7 @@ def test_without_losses_a_hybrid_gains_just_the_clipping_it_catches(pv, home):
     assert joined.kwh("clipped") == pytest.approx(0.0, abs=1e-9)
 
     def kept(year):
-        return year.of("store")[-1] + year.bus_kwh("export") - year.bus_kwh("import")
+        return year.of("stored")[-1] + year.bus_kwh("export") - year.bus_kwh("import")
 
     assert kept(joined) - kept(apart) == pytest.approx(apart.kwh("clipped"), abs=1e-9)
 
@@ -80,7 +80,7 @@ def test_clipped_power_reaches_a_store_on_the_dc_side_only():
     joined = one((hybrid(initial=0.1),), [7.5], [0.5])
     assert apart.kwh("clipped") == pytest.approx(7.5 * 0.995 - dispatch.inverter_dc(pack([pv_only()]), 0, 5.0))
     assert joined.kwh("clipped") == 0.0
-    # Full, a store catches nothing.
+    # Full, a battery catches nothing.
     full = one((hybrid(initial=1.0),), [7.5], [0.5])
     assert full.kwh("clipped") == pytest.approx(apart.kwh("clipped"))
 
@@ -94,13 +94,13 @@ def test_the_home_is_served_before_the_store_and_the_store_before_the_street():
 
 def test_the_reserve_is_not_touched():
     year = one((battery_only(initial=0.5, reserve=0.4),), 0.0, [3.0] * 6)
-    assert year.of("store").min() == pytest.approx(4.0)
+    assert year.of("stored").min() == pytest.approx(4.0)
     assert year.at_bus("import")[-1] == pytest.approx(3.0 + 0.02)
 
 
 def test_export_limit_curtails_the_last_converter_first():
     year = run_plant(
-        (pv_only(), pv_only()), np.array([[4.0], [4.0]]), np.array([1.0]), 1.0, Street(export_limit_kw=4.0)
+        (pv_only(), pv_only()), np.array([[4.0], [4.0]]), np.array([1.0]), 1.0, GridConnection(export_limit_kw=4.0)
     )
     assert year.at_bus("export")[0] == pytest.approx(4.0)
     assert year.kwh("curtailed", 0) == 0.0
@@ -110,21 +110,23 @@ def test_export_limit_curtails_the_last_converter_first():
 def test_the_window_fills_to_its_target_at_its_limit():
     window = filled_in(np.ones(8, dtype=bool), 0.8, 1.5)
     year = one((battery_only(initial=0.2),), 0.0, [0.5] * 8, control=window)
-    assert year.of("store")[-1] == pytest.approx(8.0)
+    assert year.of("stored")[-1] == pytest.approx(8.0)
     assert year.at_bus("import").max() == pytest.approx(0.5 + 1.5)
     assert year.kwh("discharge") == 0.0
 
 
 def test_filling_leaves_the_main_fuse_its_room():
     window = filled_in(np.ones(2, dtype=bool), 1.0)
-    year = one((battery_only(initial=0.2),), 0.0, [4.0, 4.0], street=Street(import_limit_kw=6.0), control=window)
+    year = one(
+        (battery_only(initial=0.2),), 0.0, [4.0, 4.0], grid=GridConnection(import_limit_kw=6.0), control=window
+    )
     assert year.at_bus("import") == pytest.approx([6.0, 6.0])
 
 
 def test_a_full_store_is_not_emptied_below_target_in_the_window():
     window = filled_in(np.ones(4, dtype=bool), 0.9)
     year = one((battery_only(initial=1.0),), 0.0, [3.0] * 4, control=window)
-    assert year.of("store").min() == pytest.approx(9.0)
+    assert year.of("stored").min() == pytest.approx(9.0)
 
 
 def test_battery_current_limits_power_at_its_voltage():

@@ -34,20 +34,20 @@ def island(load, former=0, boxes=1, joins=None, switched=None, shed=None, **limi
 
 
 def worst_residual(run):
-    steps = (run.dc_residuals_kwh(), run.store_residuals_kwh(), run.ac_residuals_kwh())
+    steps = (run.dc_residuals_kwh(), run.battery_residuals_kwh(), run.ac_residuals_kwh())
     return max(*(float(np.abs(step).max(initial=0.0)) for step in steps), abs(run.year_residual_kwh()))
 
 
 def test_constant_load_lasts_usable_energy_over_load_and_the_rest_is_unmet():
     asked = island(np.full(80, 1.0))
     run = run_island([STORE], np.zeros((1, 80)), 0.25, asked, 10.0)
-    assert run.dark_hours == pytest.approx(10.0)
+    assert run.unserved_hours == pytest.approx(10.0)
     assert run.unmet_kwh == pytest.approx(10.0)
     assert run.trips == 0
     assert run.generator_hours == 0.0
     assert worst_residual(run) < 1e-9
     doubled = run_island([STORE], np.zeros((1, 80)), 0.25, asked.scaled(2.0), 10.0)
-    assert doubled.dark_hours == pytest.approx(15.0)
+    assert doubled.unserved_hours == pytest.approx(15.0)
 
 
 def test_a_generator_alone_serves_what_it_can_in_the_order_of_the_board():
@@ -56,9 +56,9 @@ def test_a_generator_alone_serves_what_it_can_in_the_order_of_the_board():
     assert run.at_bus("import") == pytest.approx(3.5)
     assert run.unmet == pytest.approx(3.0)
     assert run.on[0].tolist() == [True, False, True]
-    assert (run.generator_hours, run.generator_starts, run.dark_hours) == (2.0, 1, 0.0)
+    assert (run.generator_hours, run.generator_starts, run.unserved_hours) == (2.0, 1, 0.0)
     dark = run_island([], np.zeros((0, 8)), 0.25, island(load, former=None, boxes=0))
-    assert (dark.unmet_kwh, dark.dark_hours) == (13.0, 2.0)
+    assert (dark.unmet_kwh, dark.unserved_hours) == (13.0, 2.0)
 
 
 def test_a_generator_fills_the_store_and_its_hours_are_counted():
@@ -66,7 +66,7 @@ def test_a_generator_fills_the_store_and_its_hours_are_counted():
     run = run_island([STORE], np.zeros((1, 200)), 0.25, asked, 10.0)
     assert run.unmet_kwh == pytest.approx(0.0, abs=1e-9)
     given = run.bus_kwh("import")
-    assert given == pytest.approx(50.0 - 10.0 + run.of("store", 0)[-1], abs=1e-9)
+    assert given == pytest.approx(50.0 - 10.0 + run.of("stored", 0)[-1], abs=1e-9)
     assert run.generator_starts >= 2
     assert run.generator_hours == pytest.approx((run.at_bus("import") > 0).sum() * 0.25)
     assert worst_residual(run) < 1e-9
@@ -76,7 +76,7 @@ def test_arrays_on_the_bus_fill_the_store_and_what_is_too_much_is_thrown_away():
     asked = island(np.full(48, 0.5), boxes=2, joins=[False, True])
     sun = np.array([np.zeros(48), np.full(48, 3.0)])
     run = run_island([STORE, ARRAY], sun, 0.25, asked, 5.0)
-    kept = run.of("store", 0)[-1] - 5.0
+    kept = run.of("stored", 0)[-1] - 5.0
     thrown = run.of("curtailed").sum() * 0.25
     assert pytest.approx(6.0 + kept + thrown) == 36.0
     assert thrown > 20.0

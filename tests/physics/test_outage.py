@@ -62,7 +62,7 @@ def run(
         value = np.asarray(value, dtype=float)
         return np.ascontiguousarray(value if value.ndim == 2 else np.array([series(value)] * circuits))
 
-    lived, cause = outage.rehearse(
+    served_steps, cause = outage.rehearse(
         former() if p is None else p,
         np.array([{**CLEAR, **limits, "legs": parted}[name] for name in outage.LIMITS], dtype=float),
         load,
@@ -79,7 +79,7 @@ def run(
         flows,
         on,
     )
-    return lived, cause, flows, on
+    return served_steps, cause, flows, on
 
 
 @settings(max_examples=150, deadline=None)
@@ -114,15 +114,15 @@ def test_every_step_closes(data):
     assert np.abs(given_kw - taken_kw).max() < 1e-9
     for name in ("served", "pv_dc_used", "pv_ac_used", "generator", "charge", "discharge", "loss"):
         assert at[name].min() > -1e-9
-    assert at["store"].min() >= 0.0
-    assert at["store"].max() <= 10.0
+    assert at["stored"].min() >= 0.0
+    assert at["stored"].max() <= 10.0
     assert (at["pv_ac_used"] <= at["pv_ac_offered"] + 1e-9).all()
 
 
 def test_constant_load_and_no_sun_lasts_usable_energy_over_load():
     for load, hours in ((1.0, 10.0), (0.5, 20.0), (2.0, 5.0)):
-        lived, cause, _, _ = run(np.full(200, load))
-        assert lived * 0.25 == pytest.approx(hours)
+        served_steps, cause, _, _ = run(np.full(200, load))
+        assert served_steps * 0.25 == pytest.approx(hours)
         assert cause == outage.EMPTY
 
 
@@ -138,11 +138,11 @@ def test_a_motor_one_ampere_above_trips_and_one_below_does_not():
     start = np.zeros(30)
     start[10] = 9.0
     for extra, lives in ((0.23, False), (-0.23, True)):
-        lived, cause, _, _ = run(np.full(30, 1.0), start=start + extra * (start > 0), step_h=1 / 60)
-        assert (lived == 30) == lives
-        assert lives or (lived, cause) == (10, outage.START)
-    lived, cause, _, _ = run(np.full(30, 1.0), start=start, step_h=1 / 60, leg_start_kw=8.5)
-    assert (lived, cause) == (10, outage.START)
+        served_steps, cause, _, _ = run(np.full(30, 1.0), start=start + extra * (start > 0), step_h=1 / 60)
+        assert (served_steps == 30) == lives
+        assert lives or (served_steps, cause) == (10, outage.START)
+    served_steps, cause, _, _ = run(np.full(30, 1.0), start=start, step_h=1 / 60, leg_start_kw=8.5)
+    assert (served_steps, cause) == (10, outage.START)
 
 
 def test_a_long_surge_is_allowed_for_its_time():
@@ -153,8 +153,8 @@ def test_a_long_surge_is_allowed_for_its_time():
 
 
 def test_one_leg_is_full_while_the_box_is_not():
-    lived, cause, _, _ = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [1.0, 0.0, 0.0]], parted=2.0)
-    assert (lived, cause) == (0, outage.LEG)
+    served_steps, cause, _, _ = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [1.0, 0.0, 0.0]], parted=2.0)
+    assert (served_steps, cause) == (0, outage.LEG)
     balanced = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]], parted=2.0)
     assert balanced[0] == 8
 
@@ -183,7 +183,7 @@ def test_after_a_trip_every_machine_that_runs_starts_at_once():
     again = np.zeros((1, 30))
     again[0] = 9.0
     tripped = run(load, again=again, step_h=1 / 60)[2]
-    assert tripped[4, outage.STATE] == outage.ALIVE
+    assert tripped[4, outage.STATE] == outage.SERVING
     assert set(tripped[7:9, outage.CAUSE]) == {outage.START, outage.NOTHING}
     assert tripped[-1, outage.STATE] == outage.LOCKED
     gap = run(np.full(30, 2.0), again=again, step_h=1 / 60, restarts_at_once=1.0)
@@ -195,7 +195,7 @@ def test_a_box_that_is_locked_out_comes_back_when_somebody_resets_it():
     load[10:30] = 6.0
     forever = run(load, step_h=1 / 60)[2]
     assert forever[-1, outage.STATE] == outage.LOCKED
-    assert run(load, step_h=1 / 60, locked_min=60.0)[2][-1, outage.STATE] == outage.ALIVE
+    assert run(load, step_h=1 / 60, locked_min=60.0)[2][-1, outage.STATE] == outage.SERVING
 
 
 def test_inverters_wait_for_a_bus_that_stands():
@@ -223,7 +223,7 @@ def test_it_tries_again_and_is_locked_out_in_the_end():
     once = np.full(60, 1.0)
     once[3] = 6.0
     _, _, flows, _ = run(once, step_h=1 / 60)
-    assert flows[-1, outage.STATE] == outage.ALIVE
+    assert flows[-1, outage.STATE] == outage.SERVING
     assert flows[-1, outage.SERVED] == 1.0
 
 
@@ -240,7 +240,7 @@ def test_circuits_are_shed_by_charge_and_come_back():
 
 def test_pv_on_the_ac_bus_needs_a_box_that_turns_it_down():
     for kind, used in (("switched", 0.0), ("pv_ac", 2.0)):
-        # A full store: only what the house asks can be used, and what is only on or off is off.
+        # A full battery: only what the house asks can be used, and what is only on or off is off.
         _, _, flows, _ = run(np.full(8, 2.0), **{kind: 4.0}, level=10.0)
         assert flows[2, outage.AC_USED] == pytest.approx(used)
     _, _, flows, _ = run(np.full(8, 4.0), switched=3.0, pv_ac=4.0, level=10.0)
@@ -269,7 +269,7 @@ def test_after_a_flat_store_only_pv_on_its_own_bus_starts_again():
     load, sun = np.full(96, 1.0), np.concatenate([np.zeros(48), np.full(48, 4.0)])
     own = run(load, p=former(pv=True), level=1.0, pv_dc=sun)
     assert own[2][40, outage.STATE] == outage.FLAT
-    assert own[2][-1, outage.STATE] == outage.ALIVE
+    assert own[2][-1, outage.STATE] == outage.SERVING
     unable = run(load, p=former(pv=True), level=1.0, pv_dc=sun, black_start=0.0)
     assert unable[2][-1, outage.STATE] == outage.FLAT
     beside = run(load, level=1.0, pv_ac=sun)

@@ -25,21 +25,21 @@ def test_the_home_s_servers_add_up_to_what_it_takes(name, data):
     year = run_plant(plant, pv, home, 1.0, control=window)
     shares = shares_of(year)
     needed = home + year.of("standby")
-    served = shares.pv_to_home + shares.store_to_home + shares.street_to_home
+    served = shares.pv_to_home + shares.battery_to_home + shares.grid_to_home
     assert served == pytest.approx(needed, abs=1e-9)
-    assert shares.street_to_home + shares.street_to_store == pytest.approx(year.at_bus("import"), abs=1e-12)
+    assert shares.grid_to_home + shares.grid_to_battery == pytest.approx(year.at_bus("import"), abs=1e-12)
     assert min(series.min() for series in vars(shares).values()) >= 0.0
 
 
 def test_each_server_is_found_where_it_stands_alone():
     night = shares_of(run_plant((battery_only(initial=0.9),), np.zeros((1, 1)), np.array([2.0]), 1.0))
-    assert night.store_to_home[0] == pytest.approx(2.0)
+    assert night.battery_to_home[0] == pytest.approx(2.0)
     noon = shares_of(run_plant((hybrid(initial=0.5),), np.array([[4.0]]), np.array([1.0]), 1.0))
     assert noon.pv_to_home[0] == pytest.approx(1.0)
-    assert noon.pv_to_store[0] > 2.0
+    assert noon.pv_to_battery[0] > 2.0
     fill = filled_in(np.ones(1, dtype=bool), 1.0)
     filled = shares_of(
         run_plant((battery_only(initial=0.2),), np.zeros((1, 1)), np.array([1.0]), 1.0, control=fill)
     )
-    assert filled.street_to_home[0] == pytest.approx(1.0)
-    assert filled.street_to_store[0] > 3.0
+    assert filled.grid_to_home[0] == pytest.approx(1.0)
+    assert filled.grid_to_battery[0] > 3.0

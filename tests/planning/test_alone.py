@@ -1,4 +1,4 @@
-"""A house without a street: its year read off, its size searched, its findings, and what a file may say of it."""
+"""An off-grid house: its year read off, its size searched, its findings, and what a file may say of it."""
 
 import json
 
@@ -7,9 +7,9 @@ import pytest
 
 from calm_relay.exchange.job_file import read_job, write_job
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.job.board import Generator
+from calm_relay.job.backup_board import Generator
 from calm_relay.planning.plan import plan
-from calm_relay.planning.studies.off_grid import alone_of, size_alone
+from calm_relay.planning.studies.off_grid import off_grid_year_of, size_off_grid
 from calm_relay.planning.studies.outage import rehearse
 from calm_relay.planning.studies.search import must_haves_of, plant_rows, search
 from calm_relay.planning.views.energy_path import line_of
@@ -30,10 +30,10 @@ def hybrid(hut):
 
 @pytest.fixture(scope="module")
 def sized(hut, hybrid):
-    return size_alone(hut, hybrid)
+    return size_off_grid(hut, hybrid)
 
 
-def found(option, check):
+def result(option, check):
     return next((item for item in option.findings if item.check == check), None)
 
 
@@ -45,7 +45,7 @@ def replanned(job, key="hybrid-swap", **changes):
 def test_every_balance_of_a_year_alone_closes(hut):
     for option in hut.live:
         year = option.outcome.year
-        for name in ("dc_residuals_kwh", "store_residuals_kwh", "ac_residuals_kwh"):
+        for name in ("dc_residuals_kwh", "battery_residuals_kwh", "ac_residuals_kwh"):
             assert np.abs(getattr(year, name)()).max(initial=0.0) < 1e-9, (option.design.key, name)
         assert abs(year.year_residual_kwh()) < 1e-9
         assert year.bus_kwh("export") == 0.0
@@ -53,61 +53,63 @@ def test_every_balance_of_a_year_alone_closes(hut):
 
 def test_what_was_asked_is_served_or_unmet(hut):
     for option in hut.live:
-        alone, year = alone_of(hut, option), option.outcome.year
+        off_grid, year = off_grid_year_of(hut, option), option.outcome.year
         asked = hut.demand.yearly_kwh
-        assert alone.asked_by_month.sum() == pytest.approx(asked)
-        assert alone.unmet_kwh + year.bus_kwh("home") == pytest.approx(asked)
-        assert alone.unmet_share == pytest.approx(alone.unmet_kwh / asked)
-        assert alone.unmet_by_month.sum() == pytest.approx(alone.unmet_kwh)
-        assert alone.generator_by_month.sum() == pytest.approx(alone.generator_kwh)
-        assert alone.curtailed_by_month.sum() == pytest.approx(alone.curtailed_kwh)
-        assert alone.litres == pytest.approx(alone.generator_kwh * hut.job.generator.litres_per_kwh)
-        assert alone.autonomy_worst_h <= alone.autonomy_mean_h
+        assert off_grid.asked_by_month.sum() == pytest.approx(asked)
+        assert off_grid.unmet_kwh + year.bus_kwh("home") == pytest.approx(asked)
+        assert off_grid.unmet_share == pytest.approx(off_grid.unmet_kwh / asked)
+        assert off_grid.unmet_by_month.sum() == pytest.approx(off_grid.unmet_kwh)
+        assert off_grid.generator_by_month.sum() == pytest.approx(off_grid.generator_kwh)
+        assert off_grid.curtailed_by_month.sum() == pytest.approx(off_grid.curtailed_kwh)
+        assert off_grid.litres == pytest.approx(off_grid.generator_kwh * hut.job.generator.litres_per_kwh)
+        assert off_grid.autonomy_worst_h <= off_grid.autonomy_mean_h
 
 
 def test_a_generator_alone_serves_the_whole_year(hut):
-    alone = alone_of(hut, hut.option("as-is"))
-    assert alone.generator_hours == 8760.0
-    assert alone.generator_kwh == pytest.approx(hut.demand.yearly_kwh)
-    assert (alone.unmet_kwh, alone.autonomy_h) == pytest.approx((0.0, 0.0))
-    assert "the generator runs whenever" in found(hut.option("as-is"), "forming power").sentence
+    off_grid = off_grid_year_of(hut, hut.option("as-is"))
+    assert off_grid.generator_hours == 8760.0
+    assert off_grid.generator_kwh == pytest.approx(hut.demand.yearly_kwh)
+    assert (off_grid.unmet_kwh, off_grid.autonomy_h) == pytest.approx((0.0, 0.0))
+    assert "the generator runs whenever" in result(hut.option("as-is"), "forming power").sentence
 
 
 def test_without_the_generator_more_goes_unserved_and_the_dark_is_found(hut, hybrid):
     made, option = replanned(hut.job, generator=None)
-    alone, before = alone_of(made, option), alone_of(hut, hybrid)
-    assert alone.unmet_kwh > before.unmet_kwh
-    assert (alone.generator_kwh, alone.litres, alone.generator_starts) == (0.0, 0.0, 0)
-    assert 0 < alone.longest_dark_h <= alone.dark_hours
-    steps = round(alone.longest_dark_h * 4)
-    dark = option.outcome.year.states[alone.longest_dark_from : alone.longest_dark_from + steps]
-    assert (dark != 0).all()
-    assert found(option, "autonomy").severity.name == "WATCH"
-    assert found(option, "unmet").mends
+    off_grid, before = off_grid_year_of(made, option), off_grid_year_of(hut, hybrid)
+    assert off_grid.unmet_kwh > before.unmet_kwh
+    assert (off_grid.generator_kwh, off_grid.litres, off_grid.generator_starts) == (0.0, 0.0, 0)
+    assert 0 < off_grid.longest_unserved_h <= off_grid.unserved_hours
+    steps = round(off_grid.longest_unserved_h * 4)
+    backup = option.outcome.year.states[off_grid.longest_unserved_from : off_grid.longest_unserved_from + steps]
+    assert (backup != 0).all()
+    assert result(option, "autonomy").severity.name == "CHECK"
+    assert result(option, "unmet").mends
 
 
 def test_a_full_store_without_sun_lasts_usable_energy_over_a_constant_load(hut):
     flat = hut.job.demand.with_(loads=(), heat_pumps=(), cars=())
-    made, option = replanned(hut.job, demand=flat, board=None)
-    alone = alone_of(made, option)
+    made, option = replanned(hut.job, demand=flat, backup_board=None)
+    off_grid = off_grid_year_of(made, option)
     mean = made.demand.kw[made.demand.worst_season_steps].mean()
-    assert alone.autonomy_h == pytest.approx(option.design.store_box.bank.usable_kwh / mean)
-    # Losses and the box's own draw make it shorter than the envelope says.
-    assert alone.autonomy_worst_h < alone.autonomy_h
+    assert off_grid.autonomy_h == pytest.approx(option.design.battery_converter.bank.usable_kwh / mean)
+    # Losses and the inverter's own draw make it shorter than the envelope says.
+    assert off_grid.autonomy_worst_h < off_grid.autonomy_h
 
 
 def test_where_there_is_a_street_nothing_is_read_alone(demo_plan):
     option = demo_plan.option("ac-addon")
-    assert alone_of(demo_plan, option) is None
-    assert size_alone(demo_plan, option) is None
+    assert off_grid_year_of(demo_plan, option) is None
+    assert size_off_grid(demo_plan, option) is None
 
 
 def test_the_option_s_own_place_is_its_own_year(hut, hybrid, sized):
-    alone = alone_of(hut, hybrid)
-    assert sized.counts[sized.here[0]] == hut.job.store.count
-    assert sized.unmet[sized.here] == pytest.approx(alone.unmet_share)
-    assert sized.generator_hours[sized.here] == pytest.approx(alone.generator_hours)
-    assert sized.array_kw[sized.here[1]] == pytest.approx(sum(box.array_kw for box in hybrid.design.boxes))
+    off_grid = off_grid_year_of(hut, hybrid)
+    assert sized.counts[sized.here[0]] == hut.job.battery.count
+    assert sized.unmet[sized.here] == pytest.approx(off_grid.unmet_share)
+    assert sized.generator_hours[sized.here] == pytest.approx(off_grid.generator_hours)
+    assert sized.array_kw[sized.here[1]] == pytest.approx(
+        sum(converter.array_kw for converter in hybrid.design.converters)
+    )
 
 
 def test_the_best_place_is_the_cheapest_within_target_and_makers_limits(sized):
@@ -121,17 +123,17 @@ def test_the_best_place_is_the_cheapest_within_target_and_makers_limits(sized):
 def test_a_place_becomes_the_job_and_does_what_the_map_says(hut, sized):
     job = sized.apply(hut.job, sized.best)
     made = plan(job)
-    alone = alone_of(made, made.option("hybrid-swap"))
+    off_grid = off_grid_year_of(made, made.option("hybrid-swap"))
     # Modules are whole: the array is only nearly the one tried.
-    assert alone.unmet_share == pytest.approx(sized.unmet[sized.best], abs=0.002)
-    assert job.store.count == sized.counts[sized.best[0]]
-    assert found(made.option("hybrid-swap"), "unmet").severity.name == "HOLD"
+    assert off_grid.unmet_share == pytest.approx(sized.unmet[sized.best], abs=0.002)
+    assert job.battery.count == sized.counts[sized.best[0]]
+    assert result(made.option("hybrid-swap"), "unmet").severity.name == "OK"
 
 
 def test_a_stricter_target_moves_the_best_place(hut, hybrid, sized):
-    none = size_alone(*replanned(hut.job, alone=hut.job.alone.with_(unmet_max=0.0)))
+    none = size_off_grid(*replanned(hut.job, off_grid=hut.job.off_grid.with_(unmet_max=0.0)))
     assert none.best is None or none.cost[none.best] >= sized.cost[sized.best]
-    loose = size_alone(*replanned(hut.job, alone=hut.job.alone.with_(unmet_max=0.05)))
+    loose = size_off_grid(*replanned(hut.job, off_grid=hut.job.off_grid.with_(unmet_max=0.05)))
     assert loose.cost[loose.best] <= sized.cost[sized.best]
 
 
@@ -142,14 +144,14 @@ def searched(hut):
 
 def test_the_search_knows_the_target_and_leaves_out_what_stops(hut, searched):
     wanted = must_haves_of(hut.job)
-    assert wanted.unmet_max == hut.job.alone.unmet_max
+    assert wanted.unmet_max == hut.job.off_grid.unmet_max
     kept = [plant for plant in searched.plants if wanted.met_by(plant)]
     assert 0 < len(kept) < len(searched.plants)
     assert max(plant.brief.unmet for plant in kept) <= wanted.unmet_max
     assert {"ac-bus", "hybrid-swap", "micro-ac"} <= {plant.key for plant in searched.plants}
     assert "ac-addon" not in {plant.key for plant in searched.plants}
     for plant in searched.plants:
-        backup = plant.design.store_box.converter.backup
+        backup = plant.design.battery_converter.inverter.backup
         assert backup is not None and backup.generator_input
     head = plant_rows(searched)[0]
     assert "unserved" in head
@@ -166,38 +168,38 @@ def test_a_plant_of_the_search_is_the_option_it_becomes(hut, searched):
 
 
 def test_the_unmet_target_is_held_and_a_pack_more_mends(hut, hybrid):
-    note = found(hybrid, "unmet")
-    assert note.severity.name == "WATCH"
+    note = result(hybrid, "unmet")
+    assert note.severity.name == "CHECK"
     assert note.measured == pytest.approx(hybrid.outcome.unmet * 100)
     after = plan(note.mends[0].apply(hut.job)).option("hybrid-swap")
     assert after.outcome.unmet < hybrid.outcome.unmet
-    allowed = replanned(hut.job, alone=hut.job.alone.with_(unmet_max=0.02))[1]
-    assert found(allowed, "unmet").severity.name == "HOLD"
+    allowed = replanned(hut.job, off_grid=hut.job.off_grid.with_(unmet_max=0.02))[1]
+    assert result(allowed, "unmet").severity.name == "OK"
 
 
 def test_the_ac_bus_is_held_against_what_forms_the_grid(hut):
-    note = found(hut.option("ac-bus"), "bus rating")
+    note = result(hut.option("ac-bus"), "bus rating")
     assert (note.measured, note.limit) == (5.0, 5.0)
-    assert note.severity.name == "HOLD"
-    assert found(hut.option("hybrid-swap"), "bus rating") is None
-    told = {figure.label: figure.value for figure in figures_of(hut, hut.option("ac-bus"), "Street")}
-    assert told["On its AC bus"] == "5 kW of array; takes 5, practice 5 kW"
-    assert "On its AC bus" not in {figure.label for figure in figures_of(hut, hut.option("hybrid-swap"), "Street")}
+    assert note.severity.name == "OK"
+    assert result(hut.option("hybrid-swap"), "bus rating") is None
+    summary = {figure.label: figure.value for figure in figures_of(hut, hut.option("ac-bus"), "Grid")}
+    assert summary["On its AC bus"] == "5 kW of array; takes 5, practice 5 kW"
+    assert "On its AC bus" not in {figure.label for figure in figures_of(hut, hut.option("hybrid-swap"), "Grid")}
 
 
 def test_a_circuit_on_the_street_is_never_fed_and_mended(hut):
-    circuits = tuple(c.with_(role="street only") if c.name == "Rooms" else c for c in hut.job.board.circuits)
-    made, option = replanned(hut.job, board=hut.job.board.with_(circuits=circuits))
+    circuits = tuple(c.with_(role="grid only") if c.name == "Rooms" else c for c in hut.job.backup_board.circuits)
+    made, option = replanned(hut.job, backup_board=hut.job.backup_board.with_(circuits=circuits))
     assert option.outcome.unmet > 0.05
-    note = found(option, "dead circuits")
+    note = result(option, "dead circuits")
     after = plan(note.mends[0].apply(made.job)).option("hybrid-swap")
-    assert found(after, "dead circuits") is None
+    assert result(after, "dead circuits") is None
 
 
 def test_scales_are_called_by_what_they_are_without_a_street(hut, demo_plan):
-    alone = {scale.key: scale.label for scale in scales_of(hut)}
-    assert (alone["bill"], alone["dark"]) == ("Fuel", "Power of the grid")
-    assert "unmet" in alone and "hours" not in alone
+    off_grid = {scale.key: scale.label for scale in scales_of(hut)}
+    assert (off_grid["bill"], off_grid["dark"]) == ("Fuel", "Power of the grid")
+    assert "unmet" in off_grid and "hours" not in off_grid
     tied = {scale.key: scale.label for scale in scales_of(demo_plan)}
     assert tied["bill"] == "Bill"
     assert "unmet" not in tied
@@ -208,8 +210,8 @@ def test_nothing_speaks_of_a_street_that_is_not_there(hut):
     assert checks.isdisjoint({"grid down", "pass-through", "main fuse", "export limit", "service"})
     assert {"unmet", "forming power", "fuel", "black start"} <= checks
     for option in hut.live:
-        street = next(station for station in line_of(hut, option).stations if station.name == "Street")
-        assert "generator" in street.headline
+        station = next(station for station in line_of(hut, option).stations if station.name == "Grid")
+        assert "generator" in station.headline
         moment_of(hut, option, 4_000)
 
 

@@ -18,8 +18,8 @@ from calm_relay.planning.views.string_ladder import ladders_of
 from calm_relay.planning.views.tables import tables_of
 
 KIT = catalogue()
-WITH_PV = [item.key for item in KIT.converters if item.pv]
-WITH_BATTERY = [item.key for item in KIT.converters if item.battery]
+WITH_PV = [item.key for item in KIT.inverters if item.pv]
+WITH_BATTERY = [item.key for item in KIT.inverters if item.battery]
 UNDER = [item.key for item in (*KIT.optimisers, *KIT.microinverters)]
 CASES = 70
 
@@ -39,14 +39,14 @@ def any_face(draw, number):
 
 def any_job(draw):
     job = demo_job(draw.choice(list(DEMOS)))
-    inverter = ExistingInverter(converter=draw.choice(WITH_PV), fate=draw.choice(["keep", "reuse", "remove"]))
-    battery = ExistingBattery(
+    inverter = ExistingInverter(inverter=draw.choice(WITH_PV), fate=draw.choice(["keep", "reuse", "remove"]))
+    existing = ExistingBattery(
         pack=draw.choice(KIT.packs).key,
         count=draw.randint(1, 3),
-        converter=draw.choice([None, *WITH_BATTERY]),
+        inverter=draw.choice([None, *WITH_BATTERY]),
         fate=draw.choice(["keep", "reuse", "remove"]),
     )
-    store = job.store.with_(
+    battery = job.battery.with_(
         pack=draw.choice(KIT.packs).key,
         count=draw.randint(1, 4),
         hybrid=draw.choice([None, None, *(key for key in WITH_PV if key in WITH_BATTERY)]),
@@ -55,9 +55,9 @@ def any_job(draw):
     )
     return job.with_(
         faces=tuple(any_face(draw, number) for number in range(draw.randint(1, 4))),
-        inverter=draw.choice([None, inverter]),
-        battery=draw.choice([None, None, battery]),
-        store=store,
+        existing_inverter=draw.choice([None, inverter]),
+        existing_battery=draw.choice([None, None, existing]),
+        battery=battery,
         region=draw.choice(list(rule_packs())),
         fuse_school=draw.choice(["series-fuse rating", "three strings up"]),
     )
@@ -83,13 +83,13 @@ def test_any_survey_is_planned_or_refused_in_words(job):
     text = plan_text(document)
     assert "NaN" not in text and "Infinity" not in text
     assert tables_of(made)["comparison"]
-    for option, told in zip(made.options, document.options, strict=True):
+    for option, summary in zip(made.options, document.options, strict=True):
         assert line_of(made, option).stations
         ladders_of(option)
         if option.outcome is None:
             assert all(reason and not reason.endswith(".") for reason in option.design.refused)
             continue
-        assert told.largest_residual_kwh < 1e-9
+        assert summary.largest_residual_kwh < 1e-9
         assert abs(option.outcome.year.year_residual_kwh()) < 1e-6
         assert moment_of(made, option, 17_000).legs["home"] >= 0
         assert day_of(made, option, 17_000).hours.size >= 92

@@ -6,14 +6,14 @@ import pytest
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.progress import Cancelled
 from calm_relay.planning.plan import Option, plan
-from calm_relay.planning.studies.battery_sweep import flags_of, fullness_of, sweep_store
-from calm_relay.planning.studies.inverter_sweep import clipped_day, load_hours, sweep_converter
+from calm_relay.planning.studies.battery_sweep import flags_of, fullness_of, sweep_battery
+from calm_relay.planning.studies.inverter_sweep import clipped_day, load_hours, sweep_inverter
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.figures import SHOWS, figures_of
 from calm_relay.planning.views.moment import day_of, moment_of, spots_of, strip_of
 from calm_relay.planning.views.roof import face_months, sun_tracks
 from calm_relay.planning.views.scales import cost_scales_of, loss_scales_of
-from calm_relay.planning.views.seasons import sky_months, typical_days
+from calm_relay.planning.views.seasons import site_months, typical_days
 from calm_relay.planning.views.tables import tables_of
 
 KEYS = ("as-is", "ac-addon", "hybrid-swap")
@@ -26,7 +26,7 @@ def test_live_powers_meet_at_the_board(demo_plan, key):
         moment = moment_of(demo_plan, option, step)
         given = sum(kw for name, kw in moment.legs.items() if name.endswith(":ac"))
         standby = option.outcome.year.of("standby")[step]
-        assert given == pytest.approx(moment.legs["home"] + moment.legs["street"] + standby)
+        assert given == pytest.approx(moment.legs["home"] + moment.legs["grid"] + standby)
         assert {leg.flow for leg in line_of(demo_plan, option).legs} <= set(moment.legs)
         assert all(bar.caption for bar in moment.bars.values())
 
@@ -54,7 +54,7 @@ def test_the_strip_sums_to_the_year(demo_plan):
     option = demo_plan.option("ac-addon")
     strip = strip_of(demo_plan, option)
     assert strip.made_kwh.sum() == pytest.approx(option.outcome.figures.pv_dc_kwh)
-    assert strip.bought_kwh.sum() == pytest.approx(option.outcome.figures.import_kwh)
+    assert strip.imported_kwh.sum() == pytest.approx(option.outcome.figures.import_kwh)
     assert strip.home_kwh.size == 365
 
 
@@ -66,17 +66,17 @@ def test_spots_are_what_they_are_called(demo_plan):
     assert spots["best"] // 96 == strip.made_kwh.argmax()
     assert year.of("clipped")[spots["clipped"]] > 0
     assert year.of("clipped")[: spots["clipped"]].max() <= 1e-3
-    assert demo_plan.site.dark[spots["worst"]]
-    assert year.of("store", 1)[spots["empty"]] == pytest.approx(0.4 * demo_plan.bank.usable_kwh, rel=0.05)
+    assert demo_plan.site.night[spots["worst"]]
+    assert year.of("stored", 1)[spots["empty"]] == pytest.approx(0.4 * demo_plan.bank.usable_kwh, rel=0.05)
     none = {spot.key: spot for spot in spots_of(demo_plan, demo_plan.option("as-is"))}
     assert none["empty"].step is None
-    assert none["empty"].label == "There is no store"
+    assert none["empty"].label == "There is no battery"
 
 
 @pytest.mark.parametrize("key", KEYS)
 def test_the_converter_sweep_meets_the_plan_at_today_s_size(demo_plan, key):
     option = demo_plan.option(key)
-    sweep = sweep_converter(demo_plan, option)
+    sweep = sweep_inverter(demo_plan, option)
     assert sweep.ac_kw.size >= 40
     at = int(np.flatnonzero(sweep.ac_kw == sweep.chosen_kw)[0])
     assert sweep.import_kwh[at] == pytest.approx(option.outcome.figures.import_kwh)
@@ -87,32 +87,32 @@ def test_the_converter_sweep_meets_the_plan_at_today_s_size(demo_plan, key):
 
 def test_load_hours_are_the_hours_of_giving(demo_plan):
     option = demo_plan.option("as-is")
-    found = load_hours(option)
+    result = load_hours(option)
     given = (option.outcome.year.of("ac", 0) > 0).sum() * 0.25
-    assert found.hours.sum() == pytest.approx(given)
-    assert found.mean_efficiency == pytest.approx(option.outcome.paths.direct / 0.995, abs=0.002)
+    assert result.hours.sum() == pytest.approx(given)
+    assert result.mean_efficiency == pytest.approx(option.outcome.paths.direct / 0.995, abs=0.002)
 
 
 def test_the_clipped_day_is_the_one_that_clips_most(demo_plan):
-    found = clipped_day(demo_plan, demo_plan.option("as-is"))
+    result = clipped_day(demo_plan, demo_plan.option("as-is"))
     by_day = demo_plan.option("as-is").outcome.year.of("clipped").reshape(365, -1).sum(axis=1)
-    assert found.clipped.sum() == pytest.approx(by_day.max())
-    assert found.given.max() == pytest.approx(5.0)
+    assert result.clipped.sum() == pytest.approx(by_day.max())
+    assert result.given.max() == pytest.approx(5.0)
 
 
 def test_the_store_sweep_meets_the_plan_at_today_s_count(demo_plan):
     option = demo_plan.option("ac-addon")
-    sweep = sweep_store(demo_plan, option)
+    sweep = sweep_battery(demo_plan, option)
     assert sweep.counts.tolist() == list(range(1, 9))
     assert sweep.counts[sweep.chosen] == 3
     assert sweep.saving[sweep.chosen] == pytest.approx(option.outcome.money.saving)
     assert (np.diff(sweep.import_kwh) < 0).all()
-    assert sweep_store(demo_plan, demo_plan.option("as-is")) is None
+    assert sweep_battery(demo_plan, demo_plan.option("as-is")) is None
 
 
 def test_every_rule_of_thumb_is_a_flag_with_its_source(demo_plan):
     flags = {flag.name: flag for flag in flags_of(demo_plan, demo_plan.option("ac-addon"))}
-    assert list(flags) == ["night", "70 % of a day", "8 h dark", "winter sun", "cheap window", "one size up"]
+    assert list(flags) == ["night", "70 % of a day", "8 h of night", "winter sun", "cheap window", "one size up"]
     assert all(flag.source and flag.usable_kwh > 0 for flag in flags.values())
     assert flags["one size up"].usable_kwh == pytest.approx(4 / 3 * demo_plan.bank.usable_kwh)
     a_day = demo_plan.demand.yearly_kwh / 365
@@ -120,10 +120,10 @@ def test_every_rule_of_thumb_is_a_flag_with_its_source(demo_plan):
 
 
 def test_fullness_counts_days_and_cycles(demo_plan):
-    found = fullness_of(demo_plan.option("ac-addon"))
-    assert 0 < found.full_days <= 365
+    result = fullness_of(demo_plan.option("ac-addon"))
+    assert 0 < result.full_days <= 365
     year = demo_plan.option("ac-addon").outcome.figures
-    assert found.cycles == pytest.approx(year.discharge_kwh / demo_plan.bank.usable_kwh)
+    assert result.cycles == pytest.approx(year.discharge_kwh / demo_plan.bank.usable_kwh)
 
 
 def test_long_work_can_be_called_off(demo, demo_plan):
@@ -132,19 +132,19 @@ def test_long_work_can_be_called_off(demo, demo_plan):
 
     for work in (
         lambda: plan(demo, None, refuse),
-        lambda: sweep_store(demo_plan, demo_plan.option("ac-addon"), refuse),
-        lambda: sweep_converter(demo_plan, demo_plan.option("ac-addon"), refuse),
+        lambda: sweep_battery(demo_plan, demo_plan.option("ac-addon"), refuse),
+        lambda: sweep_inverter(demo_plan, demo_plan.option("ac-addon"), refuse),
     ):
         with pytest.raises(Cancelled):
             work()
 
 
 def test_progress_rises_to_the_end(demo):
-    told = []
-    plan(demo, None, lambda done, what: told.append(done))
-    assert told == sorted(told)
-    assert told[0] == 0.0
-    assert told[-1] < 1.0
+    summary = []
+    plan(demo, None, lambda done, what: summary.append(done))
+    assert summary == sorted(summary)
+    assert summary[0] == 0.0
+    assert summary[-1] < 1.0
 
 
 def test_the_sun_stands_north_at_noon_in_the_south(demo_plan):
@@ -162,21 +162,24 @@ def test_months_sum_to_the_face_s_year(demo_plan):
 
 def test_a_kept_array_and_a_second_store_join_at_the_board(demo_plan):
     swap, addon = demo_plan.option("hybrid-swap").design, demo_plan.option("ac-addon").design
-    old, battery = addon.boxes
-    for boxes, extra in (((swap.boxes[0], old), "Kept inverter"), ((swap.boxes[0], battery), "Second store")):
-        design = Design("both", "Both", "both", boxes)
-        line = line_of(demo_plan, Option(design, None, (), demo_plan.options[0].ground))
-        assert line.station("Store").words == "right"
+    old, battery = addon.converters
+    for converters, extra in (
+        ((swap.converters[0], old), "Kept inverter"),
+        ((swap.converters[0], battery), "Second battery"),
+    ):
+        design = Design("both", "Both", "both", converters)
+        line = line_of(demo_plan, Option(design, None, (), demo_plan.options[0].context))
+        assert line.station("Battery").words == "right"
         joined = line.station(extra)
         assert joined.row == 1
         hung = [leg for leg in line.legs if leg.kind == "AC" and leg.start[1] != leg.end[1]]
         assert len(hung) == 1
-        assert hung[0].start[0] > line.station("Converter").column
+        assert hung[0].start[0] > line.station("Inverter").column
 
 
 def test_every_station_has_figures_or_a_bench_and_says_what_it_shows(demo_plan):
     for option in demo_plan.options:
-        for station in ("Sky", "Strings", "Home", "Street"):
+        for station in ("Site", "Strings", "Home", "Grid"):
             figures = figures_of(demo_plan, option, station)
             assert figures
             assert all(figure.source and figure.value for figure in figures)
@@ -184,7 +187,7 @@ def test_every_station_has_figures_or_a_bench_and_says_what_it_shows(demo_plan):
 
 
 def test_months_and_seasons_are_means_of_the_year(demo_plan):
-    sky = sky_months(demo_plan)
+    sky = site_months(demo_plan)
     days = np.array([31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31])
     assert (sky.ghi_kwh_per_day * days).sum() == pytest.approx(demo_plan.site.weather.ghi.sum() / 4000)
     assert (sky.lowest_c <= sky.mean_c).all()

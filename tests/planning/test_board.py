@@ -4,19 +4,19 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.job.board import Generator
+from calm_relay.job.backup_board import Generator
 from calm_relay.physics import outage
-from calm_relay.planning.findings.backed_up_loads import board_mend
+from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.backup_board import CRITICAL, WHOLE, schools_of
 from calm_relay.planning.studies.outage import rehearse
-from calm_relay.planning.studies.outage_mends import retries_of
+from calm_relay.planning.studies.outage_mends import outage_mends_of
 from calm_relay.planning.studies.survival import every_survival, survival_of
 from calm_relay.planning.views.backup_stack import stack_of
 
 
-def found(option, check):
+def result(option, check):
     return next((item for item in option.findings if item.check == check), None)
 
 
@@ -44,22 +44,22 @@ def dairy():
 
 
 def changed(job, name, **fields):
-    return board_mend("", {name: fields}).apply(job)
+    return backup_board_mend("", {name: fields}).apply(job)
 
 
 def test_the_stack_is_the_worst_half_hour_of_what_stays_on(pottery):
     made, option = pottery
     stack = stack_of(made, option)
-    note = found(option, "backed-up load")
+    note = result(option, "backed-up load")
     assert stack.on_kw == pytest.approx(note.measured)
     assert stack.limit_kw == pytest.approx(note.limit)
     assert [row.name for row in stack.rows][-1] == "Kiln"
-    assert {row.fate for row in stack.rows} == {"lives", "shed below 50%", "shed below 60%"}
+    assert {row.fate for row in stack.rows} == {"stays on", "shed below 50%", "shed below 60%"}
     assert list(stack.legs) == ["Together"]
-    away = changed(made.job, "Kiln", role="street only")
+    away = changed(made.job, "Kiln", role="grid only")
     after = plan(away)
     row = next(row for row in stack_of(after, after.option("ac-addon")).rows if row.name == "Kiln")
-    assert (row.fate, row.on) == ("on the street only", False)
+    assert (row.fate, row.on) == ("on the grid side only", False)
     none = stack_of(made, made.option("as-is"))
     assert none.limit_kw is None
     assert not any(row.on for row in none.rows)
@@ -74,16 +74,16 @@ def test_split_phase_stacks_on_each_leg(cottage):
     assert (legs["Lights and router"], legs["Bedrooms"], legs["Range"]) == ("leg 1", "leg 2", "both legs")
     number = [row.name for row in stack.rows].index("Range")
     assert stack.legs["Leg 1"][number] == pytest.approx(stack.rows[number].kw / 2)
-    assert stack.limit_kw == pytest.approx(option.outcome.dark.power_kw / 2)
+    assert stack.limit_kw == pytest.approx(option.outcome.backup.power_kw / 2)
 
 
 def test_one_phase_of_three_lives_behind_a_single_phase_box(dairy):
     made, _ = dairy
     option = made.option("clock-bank")
     rows = behind_relay(option.design, made.job, made.demand)
-    legs = {circuit.name: circuit.leg for circuit in made.job.board.circuits}
+    legs = {circuit.name: circuit.leg for circuit in made.job.backup_board.circuits}
     assert {legs[name] for name in rows.names} == {str(made.job.supply.single_on)}
-    assert "not on the box's phase" in {row.fate for row in stack_of(made, option).rows}
+    assert "not on the inverter's phase" in {row.fate for row in stack_of(made, option).rows}
 
 
 def test_both_schools_are_held_against_the_outage_and_costed(pottery):
@@ -100,12 +100,12 @@ def test_both_schools_are_held_against_the_outage_and_costed(pottery):
         after = plan(school.apply(made.job))
         run = rehearse(after, after.option("ac-addon"), first, 30.0)
         assert run.lived_h is None
-        assert set(school.load_hours) <= {circuit.name for circuit in made.job.board.circuits}
+        assert set(school.load_hours) <= {circuit.name for circuit in made.job.backup_board.circuits}
     # With one circuit more the critical board ends: the one left out is not left out in vain.
     wider = frozenset([*critical.kept, "Kiln"])
     assert rehearse(made, option, first, 30.0, only=wider).lived_h is not None
     # Shedding follows priority: what is kept longer is shed at a lower charge.
-    priority = {circuit.name: circuit.priority for circuit in made.job.board.circuits}
+    priority = {circuit.name: circuit.priority for circuit in made.job.backup_board.circuits}
     levels = sorted((priority[name], level) for name, level in whole.shed.items() if level < 1.0)
     assert [level for _, level in levels] == sorted(level for _, level in levels)
     assert schools_of(made, made.option("as-is"), first) == ()
@@ -115,78 +115,80 @@ def test_what_is_tried_again_changes_the_night(pottery, dairy):
     made, option = pottery
     first = at(made, 7, 1, 13 * 60)
     run = rehearse(made, option, first, 30.0)
-    tries = {retry.label: retry for retry in retries_of(made, option, run)}
+    tries = {mend.label: mend for mend in outage_mends_of(made, option, run)}
     assert "Without “Kiln”" in tries
     after = plan(tries["Without “Kiln”"].apply(made.job))
     assert rehearse(after, after.option("ac-addon"), first, 30.0).lived_h > run.lived_h
     farm, hybrid = dairy
     milking = at(farm, 4, 1, 6 * 60)
     run = rehearse(farm, hybrid, milking, 12.0)
-    tries = retries_of(farm, hybrid, run)
+    tries = outage_mends_of(farm, hybrid, run)
     assert tries[0].label == "Soft starter on “Vacuum pump”"
     softened = tries[0].apply(farm.job)
-    assert next(c for c in softened.board.circuits if c.name == "Vacuum pump").soft_start
-    assert retries_of(farm, hybrid, None) == ()
-    bare = plan(made.job.with_(board=None))
-    assert retries_of(bare, bare.option("ac-addon"), run) == ()
+    assert next(c for c in softened.backup_board.circuits if c.name == "Vacuum pump").soft_start
+    assert outage_mends_of(farm, hybrid, None) == ()
+    bare = plan(made.job.with_(backup_board=None))
+    assert outage_mends_of(bare, bare.option("ac-addon"), run) == ()
 
 
 def test_an_empty_store_is_answered_with_more_of_it(cottage):
     made, _ = cottage
     option = made.option("micro-ac")
-    dark = made.site.dark.reshape(365, -1).sum(axis=1)
-    run = rehearse(made, option, int(dark.argmax()) * 96 + 68, 30.0)
-    assert run.ended_by.endswith("the store was empty.")
-    labels = [retry.label for retry in retries_of(made, option, run)]
-    assert labels[0] == f"With {made.job.store.count + 1} packs"
+    backup = made.site.night.reshape(365, -1).sum(axis=1)
+    run = rehearse(made, option, int(backup.argmax()) * 96 + 68, 30.0)
+    assert run.ended_by.endswith("the battery was empty.")
+    labels = [mend.label for mend in outage_mends_of(made, option, run)]
+    assert labels[0] == f"With {made.job.battery.count + 1} packs"
     assert any(label.endswith("in reserve") for label in labels)
 
 
 def test_machines_that_start_together_are_told_and_softened(dairy):
     made, option = dairy
-    note = found(option, "starts together")
-    assert note.severity.name == "WATCH"
+    note = result(option, "starts together")
+    assert note.severity.name == "CHECK"
     assert note.mends[0].label == "Soft starters for all of them"
-    after = found(plan(note.mends[0].apply(made.job)).option("hybrid-swap"), "starts together")
+    after = result(plan(note.mends[0].apply(made.job)).option("hybrid-swap"), "starts together")
     assert after.measured < 0.6 * note.measured
 
 
 def test_a_branch_breaker_too_large_for_one_unit_takes_more(cottage):
     made, _ = cottage
     job = changed(made.job, "Range", breaker_a=60)
-    note = found(plan(job).option("micro-ac"), "branch breaker")
+    note = result(plan(job).option("micro-ac"), "branch breaker")
     assert note.severity.name == "STOP"
     assert (note.measured, note.limit) == (60.0, 50.0)
     assert "2 side by side" in note.sentence
     assert note.mends[0].label == "2 units side by side"
-    assert found(plan(note.mends[0].apply(job)).option("micro-ac"), "branch breaker").severity.name == "HOLD"
-    assert found(plan(note.mends[1].apply(job)).option("micro-ac"), "branch breaker").limit == 50.0
+    assert result(plan(note.mends[0].apply(job)).option("micro-ac"), "branch breaker").severity.name == "OK"
+    assert result(plan(note.mends[1].apply(job)).option("micro-ac"), "branch breaker").limit == 50.0
 
 
 def test_who_starts_black_and_who_cannot(pottery, demo):
     made, addon = pottery
     hybrid = made.option("hybrid-swap")
-    assert "sun alone does not bring the house back" in found(addon, "black start").sentence
-    assert "modules on its own DC bus bring the house back" in found(hybrid, "black start").sentence
+    assert "sun alone does not bring the house back" in result(addon, "black start").sentence
+    assert "modules on its own DC bus bring the house back" in result(hybrid, "black start").sentence
     helped = plan(demo.with_(generator=Generator(kw=4.0))).option("ac-addon")
-    assert "the generator brings the house back" in found(helped, "black start").sentence
+    assert "the generator brings the house back" in result(helped, "black start").sentence
     # What is said is what happens: one pack under a house without its kiln is flat by the morning in June.
-    bare = plan(demo.with_(board=None, demand=demo.demand.with_(loads=()), store=demo.store.with_(count=1)))
+    bare = plan(
+        demo.with_(backup_board=None, demand=demo.demand.with_(loads=()), battery=demo.battery.with_(count=1))
+    )
     first = at(bare, 6, 3, 20 * 60)
     for key, comes_back in (("ac-addon", False), ("hybrid-swap", True)):
         run = rehearse(bare, bare.option(key), first, 60.0, events=False)
         assert run.cause == outage.EMPTY
         flat = round(run.lived_h / run.step_h)
-        assert (run.run.states[flat:] == outage.ALIVE).any() == comes_back
+        assert (run.run.states[flat:] == outage.SERVING).any() == comes_back
 
 
 def test_arrays_beyond_what_the_bus_takes_are_told(cottage, dairy):
-    stated = found(dairy[0].option("ac-addon"), "bus rating")
-    assert (stated.limit, stated.severity.name) == (12.0, "HOLD")
+    stated = result(dairy[0].option("ac-addon"), "bus rating")
+    assert (stated.limit, stated.severity.name) == (12.0, "OK")
     assert "(practice: 10 kW, its own rating)" in stated.sentence
     made, _ = cottage
-    note = found(made.option("micro-ac"), "bus rating")
-    assert note.severity.name == "WATCH"
+    note = result(made.option("micro-ac"), "bus rating")
+    assert note.severity.name == "CHECK"
     assert note.measured > note.limit == 9.6
     assert "datasheet" in note.rule
 
@@ -197,15 +199,15 @@ def test_every_option_s_map_is_its_own_and_follows_the_store(cottage):
     assert set(every) == {"micro-ac", "hybrid-swap"}
     own = survival_of(made, option)
     assert np.array_equal(every["hybrid-swap"].hours, own.hours)
-    assert own.alive(np.array([0.0, 4.0, 1e6])).tolist()[0] == 1.0
-    assert own.alive(np.array([1e6]))[0] == 0.0
+    assert own.riding_through(np.array([0.0, 4.0, 1e6])).tolist()[0] == 1.0
+    assert own.riding_through(np.array([1e6]))[0] == 0.0
     assert own.hours.ravel()[own.worst // 4] == own.hours.min()
-    box = option.design.store_box
+    converter = option.design.battery_converter
     fed = behind_relay(option.design, made.job, made.demand)
     mean_kw = fed.kw[:, made.demand.worst_season_steps].sum(axis=0).mean()
-    assert own.envelope_h == pytest.approx(box.bank.usable_kwh / mean_kw)
-    larger = plan(made.job.with_(store=made.job.store.with_(count=made.job.store.count + 1)))
+    assert own.envelope_h == pytest.approx(converter.bank.usable_kwh / mean_kw)
+    larger = plan(made.job.with_(battery=made.job.battery.with_(count=made.job.battery.count + 1)))
     more = survival_of(larger, larger.option("hybrid-swap"))
     assert more.hours.mean() > own.hours.mean()
-    kept = plan(made.job.with_(store=made.job.store.with_(reserve=0.5)))
+    kept = plan(made.job.with_(battery=made.job.battery.with_(reserve=0.5)))
     assert survival_of(kept, kept.option("hybrid-swap")).hours.min() >= own.hours.min()

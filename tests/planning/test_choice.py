@@ -17,7 +17,7 @@ def weighing(job, **weights):
         ({"low_outlay": 1}, "as-is"),
         ({"gentle_works": 1}, "as-is"),
         ({"ride_through_outage": 5, "gentle_works": 1}, "two-units"),
-        ({"use_own_power": 1}, "two-units"),
+        ({"self_sufficiency": 1}, "two-units"),
     ],
 )
 def test_weights_decide(demo, weights, best):
@@ -36,8 +36,8 @@ def test_a_total_is_the_weighted_mean_of_its_parts(demo, demo_plan):
 
 
 def test_a_close_call_is_called_close(demo):
-    alone = demo.with_(supply=demo.supply.with_(inverter_limit_kw=12.0))
-    made = plan(weighing(alone, lower_bills=1))
+    off_grid = demo.with_(supply=demo.supply.with_(inverter_limit_kw=12.0))
+    made = plan(weighing(off_grid, lower_bills=1))
     totals = sorted(score.total for score in made.choice.scores.values())
     assert totals[-1] - totals[-2] < 0.02
     assert made.choice.close
@@ -59,7 +59,7 @@ def test_reasons_carry_the_figures_of_the_year(demo_plan):
     sentences = " ".join(reason.sentence for reason in demo_plan.choice.reasons["hybrid-swap"])
     assert f"NZ$ {outcome.money.saving:,.0f}" in sentences
     assert f"{outcome.figures.self_sufficiency:.0%}" in sentences
-    assert f"{outcome.paths.through_store:.1%}" in sentences
+    assert f"{outcome.paths.through_battery:.1%}" in sentences
 
 
 def test_what_is_stopped_is_not_chosen(demo):
@@ -72,7 +72,7 @@ def test_what_is_stopped_is_not_chosen(demo):
 def test_caught_clipping_is_a_reason(demo):
     large = demo.with_(
         faces=tuple(face.with_(count=13) for face in demo.faces),
-        store=demo.store.with_(count=8, charge_windows=(), reserve=0.1),
+        battery=demo.battery.with_(count=8, charge_windows=(), reserve=0.1),
     )
     sunny = large.with_(
         site=large.site.with_(latitude=-33.0, weather={"kind": "preset", "climate": "subtropical-dry-south"})
@@ -81,4 +81,4 @@ def test_caught_clipping_is_a_reason(demo):
     as_is, swap = made.option("as-is").outcome.figures, made.option("hybrid-swap").outcome.figures
     assert as_is.clipped_kwh > swap.clipped_kwh + 10
     assert any("Clipping falls" in reason.sentence for reason in made.choice.reasons["hybrid-swap"])
-    assert any("ends before the store" in reason.sentence for reason in made.choice.reasons["ac-addon"])
+    assert any("ends before the battery" in reason.sentence for reason in made.choice.reasons["ac-addon"])

@@ -8,7 +8,7 @@ import pytest
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import Job
-from calm_relay.job.survey import ExistingBattery, StorePlace
+from calm_relay.job.survey import BatteryPlace, ExistingBattery
 from calm_relay.planning.architecture.coupling import SCHOOLS, coupling_facts
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.plan import plan
@@ -48,19 +48,19 @@ def test_the_choice_differs_in_the_three_demos(demo_plan, dairy):
         (lambda job: job, "micro-ac", "every module would have to come up"),
         (lambda job: job, "grow-bank", "no battery to add packs to"),
         (lambda job: job, "old-and-hybrid", "no battery to keep"),
-        (lambda job: job, "ac-bus", "has a street"),
+        (lambda job: job, "ac-bus", "has a grid"),
         (
-            lambda job: job.with_(inverter=job.inverter.with_(fate="keep")),
+            lambda job: job.with_(existing_inverter=job.existing_inverter.with_(fate="keep")),
             "hybrid-swap",
             "The survey keeps Tarnlight 5.0",
         ),
         (
-            lambda job: job.with_(inverter=job.inverter.with_(fate="remove")),
+            lambda job: job.with_(existing_inverter=job.existing_inverter.with_(fate="remove")),
             "hybrid-beside",
             "The survey lets Tarnlight 5.0",
         ),
         (
-            lambda job: job.with_(store=job.store.with_(battery_inverter="wharfell-aio5")),
+            lambda job: job.with_(battery=job.battery.with_(battery_inverter="wharfell-aio5")),
             "ac-addon",
             "does not speak",
         ),
@@ -79,45 +79,45 @@ def test_what_cannot_be_built_says_why(demo, change, key, reason):
 
 
 def test_a_unit_that_stands_alone_has_no_second_beside_it(demo):
-    box = next(item for item in catalogue().converters if item.key == "mossgate-5").with_(units_max=1)
+    converter = next(item for item in catalogue().inverters if item.key == "mossgate-5").with_(units_max=1)
     job = demo.with_(
-        own_equipment=Catalogue(converters=(box,)), store=demo.store.with_(battery_inverter="mossgate-5")
+        own_equipment=Catalogue(inverters=(converter,)), battery=demo.battery.with_(battery_inverter="mossgate-5")
     )
     assert "its maker allows one alone, not 2" in refused(plan(job), "two-units")
 
 
 def test_generations_that_may_not_be_mixed(demo):
-    old = ExistingBattery(pack="fern-48", count=2, converter="mossgate-5", fate="keep")
-    job = demo.with_(battery=old, store=demo.store.with_(pack="fern-51"))
+    old = ExistingBattery(pack="fern-48", count=2, inverter="mossgate-5", fate="keep")
+    job = demo.with_(existing_battery=old, battery=demo.battery.with_(pack="fern-51"))
     assert "may not be mixed on one port" in refused(plan(job), "grow-bank")
-    grown = plan(job.with_(store=job.store.with_(pack="fern-48"))).option("grow-bank")
-    assert grown.design.store_box.bank.count == 5
-    assert not any(line.kind == "box" for line in grown.outcome.money.lines)
+    grown = plan(job.with_(battery=job.battery.with_(pack="fern-48"))).option("grow-bank")
+    assert grown.design.battery_converter.bank.count == 5
+    assert not any(line.kind == "unit" for line in grown.outcome.money.lines)
     assert grown.outcome.money.outlay > 0
     assert coupling_facts(grown.design).roof_work.startswith("none")
 
 
 def test_an_old_battery_is_kept_beside_a_hybrid_and_can_wait(demo):
-    old = ExistingBattery(pack="fern-48", count=1, converter="mossgate-3", fate="reuse")
-    job = demo.with_(battery=old)
+    old = ExistingBattery(pack="fern-48", count=1, inverter="mossgate-3", fate="reuse")
+    job = demo.with_(existing_battery=old)
     made = plan(job)
     both, swap = made.option("old-and-hybrid"), made.option("hybrid-swap")
-    assert [bool(box.bank) for box in both.design.boxes] == [True, True]
-    assert len(swap.design.boxes) == 1
-    assert finding(both, "two controllers").severity.name == "WATCH"
+    assert [bool(converter.bank) for converter in both.design.converters] == [True, True]
+    assert len(swap.design.converters) == 1
+    assert finding(both, "two controllers").severity.name == "CHECK"
     mend = finding(both, "two controllers").mends[0]
     mended = plan(mend.apply(job)).option("old-and-hybrid")
-    assert finding(mended, "two controllers").severity.name == "HOLD"
+    assert finding(mended, "two controllers").severity.name == "OK"
     given = [mended.outcome.year.kwh("discharge", n) for n in (0, 1)]
-    first = plan(job.with_(store=job.store.with_(waits=True))).option("old-and-hybrid").outcome.year
+    first = plan(job.with_(battery=job.battery.with_(waits=True))).option("old-and-hybrid").outcome.year
     assert first.kwh("discharge", 1) > given[1]
 
 
 def test_an_old_battery_may_keep_a_reserve_of_its_own(demo):
-    old = ExistingBattery(pack="fern-48", count=1, converter="mossgate-3", fate="keep", reserve=0.0)
-    year = plan(demo.with_(battery=old)).option("ac-addon").outcome.year
+    old = ExistingBattery(pack="fern-48", count=1, inverter="mossgate-3", fate="keep", reserve=0.0)
+    year = plan(demo.with_(existing_battery=old)).option("ac-addon").outcome.year
     reserves = [part.battery.reserve for part in year.plant if part.battery]
-    assert sorted(reserves) == [0.0, demo.store.reserve]
+    assert sorted(reserves) == [0.0, demo.battery.reserve]
 
 
 def test_a_plug_in_set_where_the_rules_know_one(demo):
@@ -127,10 +127,10 @@ def test_a_plug_in_set_where_the_rules_know_one(demo):
     )
     option = plan(job).option("balcony")
     assert option.outcome is not None
-    inverter, store = option.design.boxes[-2:]
-    assert inverter.converter.ac_kw == 0.8
+    inverter, battery = option.design.converters[-2:]
+    assert inverter.inverter.ac_kw == 0.8
     assert 2 <= sum(run.modules for run in inverter.stringing.runs) <= 4
-    assert store.bank.usable_kwh < 2.0
+    assert battery.bank.usable_kwh < 2.0
     assert option.outcome.figures.import_kwh < plan(job).option("as-is").outcome.figures.import_kwh
     assert line_of(plan(job), option).stations
 
@@ -138,7 +138,7 @@ def test_a_plug_in_set_where_the_rules_know_one(demo):
 def test_the_small_bank_obeys_its_clock(demo, demo_plan):
     option = demo_plan.option("clock-bank")
     year, calendar = option.outcome.year, demo_plan.site.calendar
-    number = option.design.boxes.index(option.design.store_box)
+    number = option.design.converters.index(option.design.battery_converter)
     charging = year.of("charge", number) > 0
     hours = calendar.wall_minute[charging] / 60
     assert hours.min() >= 10.0
@@ -148,7 +148,7 @@ def test_the_small_bank_obeys_its_clock(demo, demo_plan):
         == 0
     )
     full = finding(option, "lead-acid duty")
-    assert full.severity.name == "HOLD"
+    assert full.severity.name == "OK"
 
 
 def test_every_option_tells_its_school_its_boxes_and_what_fails(demo_plan, dairy):
@@ -156,34 +156,36 @@ def test_every_option_tells_its_school_its_boxes_and_what_fails(demo_plan, dairy
         for option in made.live:
             facts = coupling_facts(option.design)
             assert facts.school == SCHOOLS[option.design.key]
-            assert len(facts.boxes) == len(option.design.boxes)
-            assert all(box.fails for box in facts.boxes)
+            assert len(facts.units) == len(option.design.converters)
+            assert all(converter.fails for converter in facts.units)
     swap = coupling_facts(dairy.option("hybrid-swap").design)
-    assert swap.boxes[0].fails == "18.0 kWp and the store stop with it"
+    assert swap.units[0].fails == "18.0 kWp and the battery stop with it"
     addon = coupling_facts(demo_plan.option("ac-addon").design)
-    assert addon.boxes[0].fails == "6.0 kWp stop with it; store elsewhere works on"
+    assert addon.units[0].fails == "6.0 kWp stop with it; battery elsewhere works on"
     assert addon.counted == "5 + 5 = 10 kW"
 
 
 def test_a_second_unit_adds_power_and_an_expansion_does_not(demo):
-    job = demo.with_(store=demo.store.with_(pack="wharfell-10", count=1, battery_inverter="wharfell-aio5"))
+    job = demo.with_(battery=demo.battery.with_(pack="wharfell-10", count=1, battery_inverter="wharfell-aio5"))
     one, two = (plan(job).option(key) for key in ("ac-addon", "two-units"))
-    grown = plan(job.with_(store=job.store.with_(expansions=1))).option("ac-addon")
+    grown = plan(job.with_(battery=job.battery.with_(expansions=1))).option("ac-addon")
     assert two.outcome.limit.power_kw > 1.9 * one.outcome.limit.power_kw
     assert grown.outcome.limit.power_kw == pytest.approx(one.outcome.limit.power_kw)
-    assert grown.design.store_box.bank.usable_kwh == pytest.approx(two.design.store_box.bank.usable_kwh)
+    assert grown.design.battery_converter.bank.usable_kwh == pytest.approx(
+        two.design.battery_converter.bank.usable_kwh
+    )
     assert grown.outcome.money.outlay < two.outcome.money.outlay
     with pytest.raises(PlanError, match=r"nothing expands Fern 4\.8"):
-        plan(demo.with_(store=demo.store.with_(expansions=1)))
+        plan(demo.with_(battery=demo.battery.with_(expansions=1)))
     with pytest.raises(PlanError, match="2 times at most"):
-        plan(job.with_(store=job.store.with_(expansions=5)))
+        plan(job.with_(battery=job.battery.with_(expansions=5)))
 
 
 def test_a_meter_of_each_phase_makes_a_single_phase_store_worth_less():
     job = demo_job("dairy")
-    store = job.store.with_(pack="fern-48", count=4, battery_inverter="mossgate-5", charge_windows=())
-    whole = plan(job.with_(store=store)).option("ac-addon").outcome
-    apart = job.with_(store=store, supply=job.supply.with_(meter="each phase"))
+    battery = job.battery.with_(pack="fern-48", count=4, battery_inverter="mossgate-5", charge_windows=())
+    whole = plan(job.with_(battery=battery)).option("ac-addon").outcome
+    apart = job.with_(battery=battery, supply=job.supply.with_(meter="each phase"))
     made = plan(apart)
     outcome = made.option("ac-addon").outcome
     assert outcome.figures.home_kwh == pytest.approx(whole.figures.home_kwh)
@@ -196,75 +198,78 @@ def test_a_meter_of_each_phase_makes_a_single_phase_store_worth_less():
     ("place", "check", "severity"),
     [
         ({"flood_m": 0.5, "base_m": 0.3}, "flood height", "STOP"),
-        ({"flood_m": 0.5, "base_m": 0.8}, "flood height", "HOLD"),
+        ({"flood_m": 0.5, "base_m": 0.8}, "flood height", "OK"),
         ({"where": "outdoors"}, "outdoors", "STOP"),
-        ({"where": "unheated room"}, "cold store", "WATCH"),
-        ({"hottest_c": 55.0}, "hot store", "STOP"),
+        ({"where": "unheated room"}, "cold battery", "CHECK"),
+        ({"hottest_c": 55.0}, "hot battery", "STOP"),
     ],
 )
 def test_where_the_store_may_stand(demo, place, check, severity):
-    job = demo.with_(place=StorePlace(**place))
-    site = {"climate": "central-europe"} if check == "cold store" else None
+    job = demo.with_(battery_place=BatteryPlace(**place))
+    site = {"climate": "central-europe"} if check == "cold battery" else None
     if site:
         far = job.site.with_(
             latitude=50.0, longitude=10.0, time_zone="Europe/Berlin", weather={"kind": "preset", **site}
         )
         job = job.with_(site=far)
     option = plan(job).option("ac-addon")
-    found = finding(option, check)
-    assert found.severity.name == severity
-    for mend in found.mends:
+    result = finding(option, check)
+    assert result.severity.name == severity
+    for mend in result.mends:
         after = finding(plan(mend.apply(job)).option("ac-addon"), check)
-        assert after is None or after.severity.name == "HOLD"
+        assert after is None or after.severity.name == "OK"
 
 
 def test_lead_acid_wants_air_and_a_full_charge(demo):
     job = demo.with_(
-        store=demo.store.with_(pack="mire-96", count=2, charge_windows=()), place=StorePlace(ventilated=False)
+        battery=demo.battery.with_(pack="mire-96", count=2, charge_windows=()),
+        battery_place=BatteryPlace(ventilated=False),
     )
     option = plan(job).option("ac-addon")
     assert finding(option, "ventilation").severity.name == "STOP"
     duty = finding(option, "lead-acid duty")
-    assert duty.severity.name == "WATCH"
+    assert duty.severity.name == "CHECK"
     filled = plan(duty.mends[0].apply(job)).option("ac-addon")
     assert finding(filled, "lead-acid duty").measured > duty.measured
 
 
 def test_the_traps_of_control_are_findings_with_mends(demo):
     window = {"start": "10:00", "end": "15:00", "target": 0.9}
-    job = demo.with_(store=demo.store.with_(charge_windows=(window,)))
+    job = demo.with_(battery=demo.battery.with_(charge_windows=(window,)))
     trap = finding(plan(job).option("ac-addon"), "target above present")
     assert trap.measured > 50
-    assert "buys from the street" in trap.sentence
+    assert "charges from the grid" in trap.sentence
     assert finding(plan(trap.mends[0].apply(job)).option("ac-addon"), "target above present") is None
     night = finding(plan(demo).option("ac-addon"), "target above present")
     assert night is None
 
     zero = demo.with_(tariff=demo.tariff.with_(export_limit_kw=0.0))
     leak = finding(plan(zero).option("ac-addon"), "zero export")
-    assert leak.severity.name == "WATCH"
+    assert leak.severity.name == "CHECK"
     held = plan(leak.mends[0].apply(zero)).option("ac-addon")
-    assert finding(held, "zero export").severity.name == "HOLD"
+    assert finding(held, "zero export").severity.name == "OK"
     assert held.outcome.figures.export_kwh == 0.0
 
-    sell = {"start": "17:00", "end": "20:00", "power_kw": 2.0, "down_to": 0.4}
-    selling = demo.with_(control=demo.control.with_(sell_windows=(sell,)))
-    told = finding(plan(selling).option("ac-addon"), "selling from the store")
-    sold = plan(told.mends[0].apply(selling)).option("ac-addon")
-    assert finding(sold, "selling from the store") is None
-    assert sold.outcome.figures.export_kwh > plan(selling).option("ac-addon").outcome.figures.export_kwh + 100
+    export = {"start": "17:00", "end": "20:00", "power_kw": 2.0, "down_to": 0.4}
+    exporting = demo.with_(control=demo.control.with_(export_windows=(export,)))
+    summary = finding(plan(exporting).option("ac-addon"), "export from the battery")
+    exported = plan(summary.mends[0].apply(exporting)).option("ac-addon")
+    assert finding(exported, "export from the battery") is None
+    assert (
+        exported.outcome.figures.export_kwh > plan(exporting).option("ac-addon").outcome.figures.export_kwh + 100
+    )
 
     shaved = demo.with_(control=demo.control.with_(shave_above_kw=4.0))
     peak = finding(plan(shaved).option("ac-addon"), "peak shaving")
-    assert peak.severity.name == "WATCH"
-    assert finding(plan(peak.mends[0].apply(shaved)).option("ac-addon"), "peak shaving").severity.name == "HOLD"
+    assert peak.severity.name == "CHECK"
+    assert finding(plan(peak.mends[0].apply(shaved)).option("ac-addon"), "peak shaving").severity.name == "OK"
 
 
 def test_under_used_is_said_and_fewer_packs_are_offered(demo):
-    job = demo.with_(store=demo.store.with_(count=8, reserve=0.8))
-    found = finding(plan(job).option("ac-addon"), "under-used")
-    assert "under-used below 120" in found.sentence
-    assert found.mends[0].apply(job).store.count == 7
+    job = demo.with_(battery=demo.battery.with_(count=8, reserve=0.8))
+    result = finding(plan(job).option("ac-addon"), "under-used")
+    assert "under-used below 120" in result.sentence
+    assert result.mends[0].apply(job).battery.count == 7
 
 
 def test_no_number_of_the_document_is_not_a_number(demo_plan, dairy):
@@ -293,17 +298,17 @@ def window(start, end, **more):
     ("path", "value", "wanted"),
     [
         (
-            ("store", "charge_windows"),
+            ("battery", "charge_windows"),
             [{"start": "01:00", "end": "05:00"}, {"start": "04:00", "end": "06:00"}],
             "overlap",
         ),
         (
-            ("store", "charge_windows"),
+            ("battery", "charge_windows"),
             [{"start": "23:00", "end": "02:00"}, {"start": "01:00", "end": "03:00"}],
             "overlap",
         ),
         (
-            ("control", "sell_windows"),
+            ("control", "export_windows"),
             [{"start": "04:00", "end": "06:00", "power_kw": 1}],
             "overlaps the charge window",
         ),
@@ -322,9 +327,9 @@ def test_orders_that_contradict_each_other_are_refused_at_the_field(demo, path, 
 
 
 def test_priorities_in_a_circle_are_refused(demo):
-    old = ExistingBattery(pack="fern-48", converter="mossgate-3", waits=True)
-    with pytest.raises(ValueError, match="each of the two stores waits for the other"):
-        demo.with_(battery=old, store=demo.store.with_(waits=True))
+    old = ExistingBattery(pack="fern-48", inverter="mossgate-3", waits=True)
+    with pytest.raises(ValueError, match="each of the two batteries waits for the other"):
+        demo.with_(existing_battery=old, battery=demo.battery.with_(waits=True))
 
 
 @pytest.mark.parametrize(
@@ -350,9 +355,11 @@ def test_impossible_packs_are_refused_at_the_field(changes, wanted):
 
 
 def test_a_store_without_a_converter_is_refused_in_words(demo):
-    boxes = tuple(
-        box.with_(battery=box.battery.with_(families=("other",))) for box in catalogue().converters if box.battery
+    converters = tuple(
+        converter.with_(battery=converter.battery.with_(families=("other",)))
+        for converter in catalogue().inverters
+        if converter.battery
     )
-    made = plan(demo.with_(own_equipment=Catalogue(converters=boxes)))
+    made = plan(demo.with_(own_equipment=Catalogue(inverters=converters)))
     assert made.choice.key == "as-is"
     assert "speaks to Fern 4.8" in refused(made, "ac-addon")

@@ -6,11 +6,11 @@ from calm_relay.exchange.shipped import catalogue
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import GridCharge, RatioRule
 from calm_relay.planning.findings import Severity
-from calm_relay.planning.findings.backed_up_loads import board_mend
+from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.plan import plan
 
 
-def found(made, key, check):
+def result(made, key, check):
     return next((item for item in made.option(key).findings if item.check == check), None)
 
 
@@ -34,24 +34,24 @@ def test_findings_come_worst_first_and_name_rule_and_unit(demo_plan):
 
 
 def test_array_ratio_names_the_limit_that_binds(demo, demo_plan):
-    alone, swapped = (found(demo_plan, key, "array ratio") for key in ("as-is", "hybrid-swap"))
-    assert alone.severity is swapped.severity is Severity.HOLD
-    assert alone.measured == pytest.approx(1.2)
+    off_grid, swapped = (result(demo_plan, key, "array ratio") for key in ("as-is", "hybrid-swap"))
+    assert off_grid.severity is swapped.severity is Severity.OK
+    assert off_grid.measured == pytest.approx(1.2)
     assert "Rural solar loan (invented) binds at 1.33 (string voltage" in swapped.sentence
     assert "the maker with a battery on it 2.00)" in swapped.sentence
     tight = demo.with_(rules=(demo.rules[0].with_(ratio_max=1.1),))
-    over = found(plan(tight), "as-is", "array ratio")
-    assert over.severity is Severity.WATCH
+    over = result(plan(tight), "as-is", "array ratio")
+    assert over.severity is Severity.CHECK
     assert over.limit == 1.1
     assert "condition 4, 2026-03" in over.rule
-    assert found(plan(mended(tight, over)), "as-is", "array ratio").severity is Severity.HOLD
+    assert result(plan(mended(tight, over)), "as-is", "array ratio").severity is Severity.OK
 
 
 def test_array_ratio_over_the_maker_s_limit_stops_even_when_a_rebate_binds_first(demo, with_faces):
     job = with_faces(count=14).with_(
         rules=(RatioRule(name="Loan", ratio_max=1.1, authority="a", clause="1", dated="2026-01"),)
     )
-    over = found(plan(job), "as-is", "array ratio")
+    over = result(plan(job), "as-is", "array ratio")
     assert over.severity is Severity.STOP
     assert "Loan binds first, at 1.10." in over.sentence
     assert plan(job).option("as-is").stopped
@@ -59,121 +59,123 @@ def test_array_ratio_over_the_maker_s_limit_stops_even_when_a_rebate_binds_first
 
 def test_cold_voltage_stops_and_the_mend_takes_whole_modules_off(demo):
     cold = demo.with_(site=demo.site.with_(coldest_c=-10.0), faces=(demo.faces[0].with_(count=15), demo.faces[1]))
-    over = found(plan(cold), "as-is", "cold voltage")
+    over = result(plan(cold), "as-is", "cold voltage")
     assert over.severity is Severity.STOP
     assert over.measured == pytest.approx(15 * 39.8 * (1 + catalogue().modules[0].voc_per_c * -35.0))
     assert over.limit == 600
-    assert found(plan(mended(cold, over)), "as-is", "cold voltage").severity is not Severity.STOP
+    assert result(plan(mended(cold, over)), "as-is", "cold voltage").severity is not Severity.STOP
 
 
 def test_cold_voltage_says_when_the_table_is_stricter(demo):
     edge = demo.with_(faces=(demo.faces[0].with_(count=13), demo.faces[1]), site=demo.site.with_(coldest_c=-15.0))
-    note = found(plan(edge), "as-is", "cold voltage")
+    note = result(plan(edge), "as-is", "cold voltage")
     assert note.measured < note.limit
-    assert note.severity is Severity.WATCH
+    assert note.severity is Severity.CHECK
     assert "by the table method" in note.sentence
 
 
 def test_strings_without_an_input_and_hot_voltage_and_current(demo, with_faces):
     crowded = demo.with_(faces=(*demo.faces, demo.faces[0].with_(name="Shed", azimuth=180.0, count=8)))
-    assert found(plan(crowded), "as-is", "tracker inputs").severity is Severity.STOP
-    short = found(plan(with_faces(count=2)), "as-is", "hot voltage")
+    assert result(plan(crowded), "as-is", "tracker inputs").severity is Severity.STOP
+    short = result(plan(with_faces(count=2)), "as-is", "hot voltage")
     assert short.severity is Severity.STOP
     assert short.measured < short.limit
-    box = next(item for item in catalogue().converters if item.key == "tarnlight-5")
-    weak = tuple(tracker.with_(usable_a=8.0, short_circuit_a=9.0) for tracker in box.pv.trackers)
-    own = Catalogue(converters=(box.with_(pv=box.pv.with_(trackers=weak)),))
-    current = found(plan(demo.with_(own_equipment=own)), "as-is", "short-circuit current")
+    converter = next(item for item in catalogue().inverters if item.key == "tarnlight-5")
+    weak = tuple(tracker.with_(usable_a=8.0, short_circuit_a=9.0) for tracker in converter.pv.trackers)
+    own = Catalogue(inverters=(converter.with_(pv=converter.pv.with_(trackers=weak)),))
+    current = result(plan(demo.with_(own_equipment=own)), "as-is", "short-circuit current")
     assert current.severity is Severity.STOP
     assert (current.measured, current.limit) == (9.75, 9.0)
 
 
-def test_evening_power_is_the_least_of_battery_and_box_and_the_mend_gives_more(demo, with_store):
-    job = with_store(count=1)
-    note = found(plan(job), "ac-addon", "evening power")
-    assert note.severity is Severity.WATCH
+def test_evening_power_is_the_least_of_battery_and_box_and_the_mend_gives_more(demo, with_battery):
+    job = with_battery(count=1)
+    note = result(plan(job), "ac-addon", "evening power")
+    assert note.severity is Severity.CHECK
     assert note.measured < note.limit
     assert "battery" in note.sentence
-    after = found(plan(mended(job, note)), "ac-addon", "evening power")
+    after = result(plan(mended(job, note)), "ac-addon", "evening power")
     assert after.measured > note.measured * 1.05
     easy = demo.with_(demand=demo.demand.with_(loads=(), yearly_kwh=1500))
-    assert found(plan(easy), "ac-addon", "evening power").severity is Severity.HOLD
+    assert result(plan(easy), "ac-addon", "evening power").severity is Severity.OK
 
 
 def test_charge_window_too_short_for_the_store_offers_earlier_and_faster(demo, demo_plan):
-    note = found(demo_plan, "ac-addon", "charge window")
-    assert note.severity is Severity.WATCH
+    note = result(demo_plan, "ac-addon", "charge window")
+    assert note.severity is Severity.CHECK
     assert note.measured < note.limit
     labels = [mend.label for mend in note.mends]
     assert labels == ["Start at 02:45", "Lift the window's power limit"]
     for number in range(2):
-        assert found(plan(mended(demo, note, number)), "ac-addon", "charge window").severity is Severity.HOLD
-    free = demo.with_(store=demo.store.with_(charge_windows=()))
-    assert found(plan(free), "ac-addon", "charge window") is None
+        assert result(plan(mended(demo, note, number)), "ac-addon", "charge window").severity is Severity.OK
+    free = demo.with_(battery=demo.battery.with_(charge_windows=()))
+    assert result(plan(free), "ac-addon", "charge window") is None
 
 
-def test_charge_window_is_counted_over_midnight(with_store):
+def test_charge_window_is_counted_over_midnight(with_battery):
     window = GridCharge(start="22:00", end="06:00", target=1.0)
-    assert found(plan(with_store(charge_windows=(window,))), "ac-addon", "charge window").severity is Severity.HOLD
+    assert (
+        result(plan(with_battery(charge_windows=(window,))), "ac-addon", "charge window").severity is Severity.OK
+    )
 
 
 def test_pass_through_is_never_backup_capacity(demo, demo_plan):
-    note = found(demo_plan, "ac-addon", "grid down")
-    assert note.sentence.startswith("63 A pass-through is 14.5 kW while the street is alive. When it is dark")
+    note = result(demo_plan, "ac-addon", "grid down")
+    assert note.sentence.startswith("63 A pass-through is 14.5 kW while the grid is up. In an outage")
     assert note.measured < 5.0 < note.limit
-    assert note.severity is Severity.WATCH
-    assert found(demo_plan, "as-is", "grid down").measured == 0.0
+    assert note.severity is Severity.CHECK
+    assert result(demo_plan, "as-is", "grid down").measured == 0.0
     careless = demo.with_(
         purposes=tuple(p.with_(weight=0) if p.kind == "ride_through_outage" else p for p in demo.purposes)
     )
-    assert found(plan(careless), "as-is", "grid down").severity is Severity.HOLD
+    assert result(plan(careless), "as-is", "grid down").severity is Severity.OK
 
 
 def test_a_stronger_hybrid_mends_evening_and_outage(demo, demo_plan):
-    note = found(demo_plan, "hybrid-swap", "grid down")
+    note = result(demo_plan, "hybrid-swap", "grid down")
     assert note.mends[1].label == "Take the Umberlow 8 hybrid"
     after = plan(mended(demo, note, 1)).option("hybrid-swap")
-    assert after.outcome.dark.power_kw > demo_plan.option("hybrid-swap").outcome.dark.power_kw
-    assert after.design.store_box.converter.key == "umberlow-h8"
+    assert after.outcome.backup.power_kw > demo_plan.option("hybrid-swap").outcome.backup.power_kw
+    assert after.design.battery_converter.inverter.key == "umberlow-h8"
 
 
 def test_what_is_shed_fits_the_box_when_dark(demo, demo_plan):
-    note = found(demo_plan, "ac-addon", "grid down")
-    assert note.mends[0].label == "Shed “Kiln”, “Water heater” when dark"
+    note = result(demo_plan, "ac-addon", "grid down")
+    assert note.mends[0].label == "Shed “Kiln”, “Water heater” in an outage"
     after = plan(mended(demo, note))
-    assert found(after, "ac-addon", "grid down").severity is Severity.HOLD
-    stack = found(after, "ac-addon", "backed-up load")
-    assert stack.severity is Severity.HOLD
+    assert result(after, "ac-addon", "grid down").severity is Severity.OK
+    stack = result(after, "ac-addon", "backed-up load")
+    assert stack.severity is Severity.OK
     assert stack.measured <= stack.limit
     # Nothing was dropped in vain: with either of the two the worst half hour is too much.
     for name in ("Kiln", "Water heater"):
-        again = board_mend("", {name: {"role": "backed up", "shed_below": 0.0}}).apply(after.job)
-        assert found(plan(again), "ac-addon", "backed-up load").severity is Severity.WATCH
+        again = backup_board_mend("", {name: {"role": "backed up", "shed_below": 0.0}}).apply(after.job)
+        assert result(plan(again), "ac-addon", "backed-up load").severity is Severity.CHECK
 
 
 def test_main_fuse_stops_when_the_house_draws_more(demo, demo_plan):
-    assert found(demo_plan, "as-is", "main fuse").severity is Severity.HOLD
+    assert result(demo_plan, "as-is", "main fuse").severity is Severity.OK
     weak = demo.with_(supply=demo.supply.with_(main_fuse_a=32))
-    over = found(plan(weak), "as-is", "main fuse")
+    over = result(plan(weak), "as-is", "main fuse")
     assert over.severity is Severity.STOP
     assert over.measured > over.limit == pytest.approx(32 * 0.23)
 
 
 def test_the_operator_adds_up_every_box(demo_plan):
-    assert found(demo_plan, "ac-addon", "operator's sum").measured == 10.0
-    assert found(demo_plan, "hybrid-swap", "operator's sum").measured == 5.0
-    assert found(demo_plan, "as-is", "operator's sum") is None
+    assert result(demo_plan, "ac-addon", "operator's sum").measured == 10.0
+    assert result(demo_plan, "hybrid-swap", "operator's sum").measured == 5.0
+    assert result(demo_plan, "as-is", "operator's sum") is None
 
 
 def test_a_single_phase_box_backs_up_one_phase_of_three(demo):
-    three = demo.with_(board=None, supply=demo.supply.with_(phases="three"))
-    assert found(plan(three), "ac-addon", "one phase").severity is Severity.WATCH
+    three = demo.with_(backup_board=None, supply=demo.supply.with_(phases="three"))
+    assert result(plan(three), "ac-addon", "one phase").severity is Severity.CHECK
 
 
 def test_weather_that_is_assumed_or_far_off_is_said(demo_plan, greensboro):
-    assert "assumed climate" in found(demo_plan, "as-is", "weather").sentence
-    assert found(plan(greensboro), "as-is", "weather") is None
+    assert "assumed climate" in result(demo_plan, "as-is", "weather").sentence
+    assert result(plan(greensboro), "as-is", "weather") is None
     far = greensboro.with_(site=greensboro.site.with_(latitude=38.1))
-    note = found(plan(far), "as-is", "weather")
+    note = result(plan(far), "as-is", "weather")
     assert note.measured == pytest.approx(222, abs=3)
     assert note.unit == "km"

@@ -18,7 +18,7 @@ def write(path, columns, days=365):
     path.write_text("\n".join([head, *lines]))
 
 
-def found(made, check):
+def result(made, check):
     return next((item for item in made.options[0].findings if item.check == check), None)
 
 
@@ -41,7 +41,7 @@ def test_a_net_meter_is_rebuilt_to_the_house_behind_it(demo, demo_plan, as_is, t
     house = demo_plan.demand
     assert made.demand.yearly_kwh == pytest.approx(house.yearly_kwh, rel=0.02)
     error = made.demand.metered.model_error_kwh
-    finding = found(made, "net meter")
+    finding = result(made, "net meter")
     assert f"{error:,.0f} kWh a year" in finding.sentence
     assert "rebuilt with the modelled yield" in made.demand.source
 
@@ -59,7 +59,7 @@ def test_measured_production_needs_no_model(demo, demo_plan, as_is, tmp_path):
     # Standby of the sleeping inverter is all that stands between them.
     assert made.demand.yearly_kwh == pytest.approx(demo_plan.demand.yearly_kwh, rel=0.01)
     assert made.demand.kw.mean() == pytest.approx(demo_plan.demand.kw.mean(), rel=0.01)
-    assert found(made, "net meter") is None
+    assert result(made, "net meter") is None
 
 
 def test_a_net_meter_without_export_says_what_is_wanted(demo, tmp_path):
@@ -68,17 +68,17 @@ def test_a_net_meter_without_export_says_what_is_wanted(demo, tmp_path):
         plan(demo.with_(demand=MeteredDemand(path="in.csv", counts="net")), tmp_path)
 
 
-@pytest.mark.parametrize(("days", "severity"), [(365, None), (200, Severity.WATCH)])
+@pytest.mark.parametrize(("days", "severity"), [(365, None), (200, Severity.CHECK)])
 def test_less_than_a_year_is_extended_openly(demo, tmp_path, days, severity):
     write(tmp_path / "short.csv", {"kwh": np.full(48 * days, 0.25)}, days)
     made = plan(demo.with_(demand=MeteredDemand(path="short.csv")), tmp_path)
     assert made.demand.yearly_kwh == pytest.approx(0.25 * 48 * 365, rel=0.001)
-    finding = found(made, "measured days")
+    finding = result(made, "measured days")
     if severity is None:
         assert finding is None
     else:
         assert finding.severity is severity
-        assert "filled from the same weekdays" in finding.sentence
+        assert "taken from the same weekdays" in finding.sentence
         assert "had none of its own" in finding.sentence
 
 
@@ -86,8 +86,8 @@ def test_a_missing_month_is_named(demo, tmp_path):
     stamps = np.datetime64("2025-01-01T00:00") + np.arange(48 * 365) * np.timedelta64(30, "m")
     lines = [f"{t},0.2" for t in stamps if not str(t).startswith("2025-05")]
     (tmp_path / "gap.csv").write_text("time,kwh\n" + "\n".join(lines))
-    finding = found(plan(demo.with_(demand=MeteredDemand(path="gap.csv")), tmp_path), "measured days")
-    assert finding.severity is Severity.WATCH
+    finding = result(plan(demo.with_(demand=MeteredDemand(path="gap.csv")), tmp_path), "measured days")
+    assert finding.severity is Severity.CHECK
     assert "The meter's file covers" in finding.sentence
     assert 10 < 365 - finding.measured < 31
 
@@ -102,16 +102,16 @@ def test_bills_scale_the_shape(demo):
     day = (np.arange(made.demand.kw.size) // 96)[june]
     first_28 = day < day[0] + 28
     assert made.demand.kw[june][first_28].sum() * 0.25 == pytest.approx(300)
-    finding = found(made, "billed days")
-    assert finding.severity is Severity.WATCH
+    finding = result(made, "billed days")
+    assert finding.severity is Severity.CHECK
     assert "household shape scaled to 6 bills" in made.demand.source
 
 
 def test_a_car_s_window_that_is_too_short_is_mended(demo):
     car = Car(kwh_per_day=30, charger_kw=3.6, start="01:00", end="05:00")
     job = demo.with_(demand=demo.demand.with_(cars=(car,)))
-    finding = found(plan(job), "charging window")
+    finding = result(plan(job), "charging window")
     assert "4 h at 3.6 kW bring 14.4 kWh" in finding.sentence
     mended = finding.mends[0].apply(job)
     assert mended.demand.cars[0].start == "20:30"
-    assert found(plan(mended), "charging window") is None
+    assert result(plan(mended), "charging window") is None

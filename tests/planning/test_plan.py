@@ -12,7 +12,7 @@ from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import MeteredDemand, ScheduledLoad
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.bank import Bank, charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.equipment.equipment import kit_of
+from calm_relay.planning.equipment.equipment import equipment_of
 from calm_relay.planning.operation.simulate import price_series
 from calm_relay.planning.plan import plan
 from calm_relay.planning.site.array import design_temperatures
@@ -38,7 +38,7 @@ def test_every_row_of_the_table_is_an_option_or_says_why_not(demo_plan):
     for option in demo_plan.options:
         assert (option.outcome is None) == bool(option.design.refused)
         assert all(len(reason) > 15 for reason in option.design.refused)
-    # What hangs behind the relay is more than these two boxes pass.
+    # What hangs behind the relay is more than these two units pass.
     stopped = {option.design.key for option in demo_plan.live if option.stopped}
     assert stopped == {"dc-bus", "clock-bank"}
     assert demo_plan.choice.key == "two-units"
@@ -53,7 +53,9 @@ def test_every_year_closes_and_serves_the_same_home(demo_plan):
         year, figures = option.outcome.year, option.outcome.figures
         assert abs(year.year_residual_kwh()) < 1e-6
         assert figures.home_kwh == pytest.approx(demo_plan.demand.yearly_kwh)
-        hung = sum(run.modules for box in option.design.pv_boxes for run in box.stringing.runs) / 20
+        hung = (
+            sum(run.modules for converter in option.design.pv_converters for run in converter.stringing.runs) / 20
+        )
         assert figures.pv_dc_kwh == pytest.approx(
             hung * sum(face.yearly_kwh for face in demo_plan.faces), rel=0.03
         )
@@ -66,11 +68,11 @@ def test_every_year_closes_and_serves_the_same_home(demo_plan):
 def test_the_store_saves_and_the_coupling_tells(demo_plan):
     as_is, addon, swap = (option.outcome for option in demo_plan.options[:3])
     assert addon.money.bill < as_is.money.bill
-    assert swap.paths.through_store > addon.paths.through_store
+    assert swap.paths.through_battery > addon.paths.through_battery
     assert swap.figures.clipped_kwh <= as_is.figures.clipped_kwh == addon.figures.clipped_kwh
-    assert as_is.dark.power_kw == 0
-    assert addon.dark.power_kw == pytest.approx(
-        min(5.0, discharge_ac_kw(demo_plan.bank, item(catalogue().converters, "mossgate-5"))[0])
+    assert as_is.backup.power_kw == 0
+    assert addon.backup.power_kw == pytest.approx(
+        min(5.0, discharge_ac_kw(demo_plan.bank, item(catalogue().inverters, "mossgate-5"))[0])
     )
 
 
@@ -89,27 +91,27 @@ def test_a_rebate_has_a_cap(demo):
     assert plan(job).option("ac-addon").outcome.money.lines[-1].amount == -1000.0
 
 
-def test_more_packs_of_the_same_kind_never_raise_the_import(demo, with_store):
-    bought = []
+def test_more_packs_of_the_same_kind_never_raise_the_import(demo, with_battery):
+    imported = []
     for count in (1, 2, 4, 8):
-        made = plan(with_store(count=count, charge_windows=()))
-        bought.append([option.outcome.figures.import_kwh for option in made.options[1:3]])
-    assert (np.diff(bought, axis=0) <= 1e-6).all()
+        made = plan(with_battery(count=count, charge_windows=()))
+        imported.append([option.outcome.figures.import_kwh for option in made.options[1:3]])
+    assert (np.diff(imported, axis=0) <= 1e-6).all()
 
 
-def test_an_unknown_key_names_its_field(demo, with_store):
+def test_an_unknown_key_names_its_field(demo, with_battery):
     with pytest.raises(PlanError) as caught:
-        plan(with_store(pack="nothing-such"))
-    assert caught.value.field == "store.pack"
+        plan(with_battery(pack="nothing-such"))
+    assert caught.value.field == "battery.pack"
     assert "fern-48" in caught.value.problem
     with pytest.raises(PlanError, match="nothing-such"):
-        plan(demo.with_(inverter=demo.inverter.with_(converter="nothing-such")))
+        plan(demo.with_(existing_inverter=demo.existing_inverter.with_(inverter="nothing-such")))
 
 
 def test_an_inverter_that_takes_no_modules_names_its_field(demo):
     with pytest.raises(PlanError, match="has no PV inputs") as caught:
-        plan(demo.with_(inverter=demo.inverter.with_(converter="mossgate-5")))
-    assert caught.value.field == "inverter.converter"
+        plan(demo.with_(existing_inverter=demo.existing_inverter.with_(inverter="mossgate-5")))
+    assert caught.value.field == "existing_inverter.inverter"
 
 
 def test_the_steepest_winter_leaves_no_summer_below_nothing(demo):
@@ -118,9 +120,9 @@ def test_the_steepest_winter_leaves_no_summer_below_nothing(demo):
 
 
 def test_own_equipment_that_contradicts_itself_names_its_field(demo):
-    box = item(catalogue().converters, "tarnlight-5").with_(weighted_efficiency=0.6)
+    converter = item(catalogue().inverters, "tarnlight-5").with_(weighted_efficiency=0.6)
     with pytest.raises(PlanError, match=r"wanted 9\d\.\d% to"):
-        plan(demo.with_(own_equipment=Catalogue(converters=(box,))))
+        plan(demo.with_(own_equipment=Catalogue(inverters=(converter,))))
 
 
 def test_an_unknown_climate_names_those_there_are(demo):
@@ -147,7 +149,7 @@ def test_design_temperatures_come_from_the_job_or_its_year(demo, demo_plan):
     assert (stated.cold_c, stated.hot_c) == (-3.0, 65.0)
     free = demo.with_(site=demo.site.with_(coldest_c=None, hottest_c=None))
     derived = design_temperatures(free, demo_plan.site, demo_plan.faces)
-    up = ~demo_plan.site.dark
+    up = ~demo_plan.site.night
     assert derived.cold_c == np.floor(demo_plan.site.weather.temp_air[up].min())
     assert derived.hot_c == max(face.made.cell_c.max() for face in demo_plan.faces)
     assert "made year" in derived.cold_source
@@ -182,12 +184,12 @@ def test_the_first_window_that_matches_sets_the_price(demo, demo_plan):
 
 
 def test_the_least_limit_sets_the_power_of_a_bank():
-    box, pack = item(catalogue().converters, "mossgate-5"), item(catalogue().packs, "fern-48")
+    converter, pack = item(catalogue().inverters, "mossgate-5"), item(catalogue().packs, "fern-48")
     one, many = Bank(pack, 1), Bank(pack, 6)
-    assert discharge_ac_kw(one, box)[1] in {"battery current", "battery rate"}
-    assert discharge_ac_kw(many, box)[1] == "inverter battery port"
-    assert discharge_ac_kw(many, box)[0] > discharge_ac_kw(one, box)[0]
-    assert charge_dc_kw(many, box, 1.0)[1] == "limit set for the window"
+    assert discharge_ac_kw(one, converter)[1] in {"battery current", "battery rate"}
+    assert discharge_ac_kw(many, converter)[1] == "inverter battery port"
+    assert discharge_ac_kw(many, converter)[0] > discharge_ac_kw(one, converter)[0]
+    assert charge_dc_kw(many, converter, 1.0)[1] == "limit set for the window"
     high = Bank(item(catalogue().packs, "slate-26"), 4)
     assert high.full_v == pytest.approx(4 * high.pack.full_v)
 
@@ -195,15 +197,15 @@ def test_the_least_limit_sets_the_power_of_a_bank():
 def test_the_line_rearranges_with_the_coupling(demo_plan):
     lines = {option.design.coupling: line_of(demo_plan, option) for option in demo_plan.options[:3]}
     names = {coupling: [station.name for station in line.stations] for coupling, line in lines.items()}
-    assert "Store" not in names["none"]
+    assert "Battery" not in names["none"]
     assert "Battery inverter" in names["AC"]
     assert "Battery inverter" not in names["DC"]
-    column = {coupling: lines[coupling].station("Store").column for coupling in ("AC", "DC")}
-    converter = lines["DC"].station("Converter").column
+    column = {coupling: lines[coupling].station("Battery").column for coupling in ("AC", "DC")}
+    inverter = lines["DC"].station("Inverter").column
     joins = {c: next(leg.start[0] for leg in lines[c].legs if leg.start[1] != leg.end[1]) for c in ("AC", "DC")}
-    assert joins["DC"] < converter < joins["AC"]
+    assert joins["DC"] < inverter < joins["AC"]
     assert column["DC"] == joins["DC"]
-    station = lines["DC"].station("Converter")
+    station = lines["DC"].station("Inverter")
     assert station.headroom.caption == "1.20 of 1.33 array over inverter"
     assert station.headroom.fraction == pytest.approx(1.2 / 1.33)
 
@@ -218,24 +220,24 @@ def test_scales_hold_every_option_and_yearly_figures_are_marked(demo_plan):
     assert demo_plan.assumed_note == "assumed climate"
 
 
-def test_a_refused_option_says_why_and_the_others_go_on(with_store):
-    made = plan(with_store(pack="wharfell-10", count=1))
+def test_a_refused_option_says_why_and_the_others_go_on(with_battery):
+    made = plan(with_battery(pack="wharfell-10", count=1))
     swap = made.option("hybrid-swap")
     assert swap.outcome is None
     assert "inverters of this kind speaks to Wharfell 10 pack" in swap.findings[0].sentence
     assert made.choice.key in {"as-is", "ac-addon", "two-units"}
-    assert line_of(made, swap).station("Converter").headline == "none fits"
+    assert line_of(made, swap).station("Inverter").headline == "none fits"
     document = document_of(made)
     assert document.options[2].year is None
     assert document.options[2].refused
 
 
-def test_a_stated_box_is_taken_and_refused_only_for_what_cannot_be_connected(with_store):
-    made = plan(with_store(battery_inverter="mossgate-3", hybrid="skerrin-h6"))
-    assert made.option("ac-addon").design.store_box.converter.key == "mossgate-3"
+def test_a_stated_box_is_taken_and_refused_only_for_what_cannot_be_connected(with_battery):
+    made = plan(with_battery(battery_inverter="mossgate-3", hybrid="skerrin-h6"))
+    assert made.option("ac-addon").design.battery_converter.inverter.key == "mossgate-3"
     assert made.option("hybrid-swap").outcome is None
-    with pytest.raises(PlanError, match=r"store\.hybrid|nothing"):
-        plan(with_store(hybrid="nothing"))
+    with pytest.raises(PlanError, match=r"battery\.hybrid|nothing"):
+        plan(with_battery(hybrid="nothing"))
 
 
 def test_the_document_is_what_the_plan_says(demo_plan):
@@ -245,10 +247,13 @@ def test_the_document_is_what_the_plan_says(demo_plan):
     assert max(option["largest_residual_kwh"] or 0.0 for option in document["options"]) < 1e-9
     assert document["options"][0]["money"]["payback_years"] == 0.0
     assert document["cautions"]
-    assert kit_of(demo_plan.job).pack("fern-48", "").name in document["options"][1]["money"]["lines"][1]["label"]
+    assert (
+        equipment_of(demo_plan.job).pack("fern-48", "").name
+        in document["options"][1]["money"]["lines"][1]["label"]
+    )
 
 
-def test_a_year_is_run_anew_only_where_an_edit_touches_it(demo, with_store):
+def test_a_year_is_run_anew_only_where_an_edit_touches_it(demo, with_battery):
     first = plan(demo)
 
     def same(job):
@@ -261,7 +266,7 @@ def test_a_year_is_run_anew_only_where_an_edit_touches_it(demo, with_store):
     assert same(dearer) == everything
     assert plan(dearer).option("ac-addon").outcome.money.bill > first.option("ac-addon").outcome.money.bill
     assert same(demo.with_(name="Another")) == everything
-    assert same(with_store(count=4)) == {"as-is", "clock-bank"}
-    assert same(with_store(reserve=0.1)) == {"as-is"}
+    assert same(with_battery(count=4)) == {"as-is", "clock-bank"}
+    assert same(with_battery(reserve=0.1)) == {"as-is"}
     assert same(demo.with_(losses=demo.losses.with_(soiling=0.1))) == set()
     assert same(demo.with_(demand=demo.demand.with_(yearly_kwh=6000))) == set()

@@ -1,4 +1,4 @@
-"""A store's years, tipping points, the search, and what limits the store's power."""
+"""A battery's years, tipping points, the search, and what limits the battery's power."""
 
 import numpy as np
 import pytest
@@ -7,13 +7,13 @@ from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Catalogue
 from calm_relay.planning.common.progress import Cancelled
 from calm_relay.planning.plan import plan
-from calm_relay.planning.studies.battery_ageing import life_of
-from calm_relay.planning.studies.battery_map import store_map
+from calm_relay.planning.studies.battery_ageing import battery_ageing_of
+from calm_relay.planning.studies.battery_map import battery_map
 from calm_relay.planning.studies.search import (
     BENEFITS,
     MustHaves,
+    control_profiles_of,
     efficient_edge,
-    habits_of,
     plant_rows,
     roofs_of,
     search,
@@ -23,61 +23,61 @@ from calm_relay.planning.views.power_range import power_range
 
 
 @pytest.fixture(scope="module")
-def life(demo_plan):
-    return life_of(demo_plan, demo_plan.option("ac-addon"))
+def ageing(demo_plan):
+    return battery_ageing_of(demo_plan, demo_plan.option("ac-addon"))
 
 
-def test_a_store_fades_by_calendar_and_cycles_and_saves_less(life, demo):
-    assert life.left.size == demo.costs.horizon_years
-    assert (np.diff(life.left) < 0).all()
-    assert life.left == pytest.approx(1.0 - life.standing - life.cycling)
-    assert life.saving[-1] < life.saving[0]
-    assert life.years_to_end > 10
-    assert life.warranty.by == "years"
-    assert life.warranty.kept
-    assert life.npv < 0
-    assert life.payback_years is None
-    assert life.full_share.shape == life.empty_share.shape == (12,)
+def test_a_store_fades_by_calendar_and_cycles_and_saves_less(ageing, demo):
+    assert ageing.left.size == demo.costs.horizon_years
+    assert (np.diff(ageing.left) < 0).all()
+    assert ageing.left == pytest.approx(1.0 - ageing.by_calendar - ageing.by_cycles)
+    assert ageing.saving[-1] < ageing.saving[0]
+    assert ageing.years_to_end > 10
+    assert ageing.warranty.by == "years"
+    assert ageing.warranty.kept
+    assert ageing.npv < 0
+    assert ageing.payback_years is None
+    assert ageing.full_share.shape == ageing.empty_share.shape == (12,)
 
 
-def test_new_packs_start_anew_and_cost_again(demo, life):
+def test_new_packs_start_anew_and_cost_again(demo, ageing):
     job = demo.with_(costs=demo.costs.with_(replace_year=8))
-    renewed = life_of(plan(job), plan(job).option("ac-addon"))
+    renewed = battery_ageing_of(plan(job), plan(job).option("ac-addon"))
     assert renewed.replaced_after == 8
     assert renewed.left[8] > renewed.left[7]
-    assert renewed.npv < life.npv
+    assert renewed.npv < ageing.npv
 
 
 def test_hard_use_ends_a_warranty_by_throughput(demo):
     pack = {"warranty_mwh_per_kwh": 1.0}
     weak = next(item for item in catalogue().packs if item.key == "fern-48").with_(**pack)
     made = plan(demo.with_(own_equipment=Catalogue(packs=(weak,))))
-    found = life_of(made, made.option("ac-addon"))
-    assert found.warranty.by == "throughput"
-    assert found.warranty.ends_year < 10
+    result = battery_ageing_of(made, made.option("ac-addon"))
+    assert result.warranty.by == "throughput"
+    assert result.warranty.ends_year < 10
 
 
 def test_an_option_without_a_store_has_no_years(demo_plan):
-    assert life_of(demo_plan, demo_plan.option("as-is")) is None
-    assert store_map(demo_plan, demo_plan.option("as-is")) is None
+    assert battery_ageing_of(demo_plan, demo_plan.option("as-is")) is None
+    assert battery_map(demo_plan, demo_plan.option("as-is")) is None
     assert power_range(demo_plan.option("as-is")) is None
 
 
 def test_more_energy_never_saves_less_and_the_map_meets_the_option(demo_plan):
-    found = store_map(demo_plan, demo_plan.option("ac-addon"))
-    assert (np.diff(found.saving, axis=0) > -1.0).all()
-    assert found.by_power.shape == found.power_kw.shape
-    near = np.interp(found.here_kw, found.power_kw, found.by_power)
+    result = battery_map(demo_plan, demo_plan.option("ac-addon"))
+    assert (np.diff(result.saving, axis=0) > -1.0).all()
+    assert result.by_power.shape == result.power_kw.shape
+    near = np.interp(result.here_kw, result.power_kw, result.by_power)
     assert near == pytest.approx(demo_plan.option("ac-addon").outcome.money.saving, rel=0.12)
 
 
 def test_what_limits_is_named_at_every_charge(demo_plan):
-    found = power_range(demo_plan.option("ac-addon"))
-    assert set(found.giving_by) == {"inverter battery port"}
-    assert found.charging_by[0] == "limit set for the window"
-    assert found.charging_kw[-1] <= found.charging_kw[0]
-    assert (np.diff(found.volts) >= 0).all()
-    assert "inverter battery port" in found.told()
+    result = power_range(demo_plan.option("ac-addon"))
+    assert set(result.giving_by) == {"inverter battery port"}
+    assert result.charging_by[0] == "limit set for the window"
+    assert result.charging_kw[-1] <= result.charging_kw[0]
+    assert (np.diff(result.volts) >= 0).all()
+    assert "inverter battery port" in result.summary()
 
 
 @pytest.fixture(scope="module")
@@ -121,54 +121,54 @@ def test_tipping_can_be_called_off(dairy):
 
 
 @pytest.fixture(scope="module")
-def found(demo_plan):
-    told = []
-    result = search(demo_plan, lambda done, what: told.append(done), most=180)
-    assert told == sorted(told)
+def result(demo_plan):
+    summary = []
+    result = search(demo_plan, lambda done, what: summary.append(done), most=180)
+    assert summary == sorted(summary)
     return result
 
 
-def test_a_plant_opened_as_an_option_is_what_the_search_said(demo_plan, found):
-    assert len({plant.key for plant in found.plants}) >= 1
-    for plant in found.plants[:: len(found.plants) // 5]:
+def test_a_plant_opened_as_an_option_is_what_the_search_said(demo_plan, result):
+    assert len({plant.key for plant in result.plants}) >= 1
+    for plant in result.plants[:: len(result.plants) // 5]:
         option = plan(plant.job).option(plant.key)
         assert option.outcome.money.outlay == pytest.approx(plant.brief.money.outlay)
         assert option.outcome.money.saving == pytest.approx(plant.brief.money.saving)
-        assert option.outcome.dark.hours == pytest.approx(plant.brief.dark.hours)
+        assert option.outcome.backup.hours == pytest.approx(plant.brief.backup.hours)
         assert option.outcome.self_sufficiency == pytest.approx(plant.brief.self_sufficiency)
         assert plan(plant.job).choice.scores[plant.key].total == pytest.approx(plant.score)
 
 
-def test_nothing_on_the_edge_is_beaten(found):
+def test_nothing_on_the_edge_is_beaten(result):
     for benefit, (_, worth) in BENEFITS.items():
-        edge = efficient_edge(found.plants, benefit)
+        edge = efficient_edge(result.plants, benefit)
         costs = [plant.brief.money.outlay for plant in edge]
         assert costs == sorted(costs)
         for plant in edge:
             assert not any(
                 other.brief.money.outlay <= plant.brief.money.outlay and worth(other) > worth(plant) + 1e-9
-                for other in found.plants
+                for other in result.plants
             )
 
 
-def test_must_haves_leave_out_what_lacks_them(found):
+def test_must_haves_leave_out_what_lacks_them(result):
     wanted = MustHaves(
-        outlay_max=9000.0, dark_kw_min=2.0, counted_kw_max=9.0, roof_untouched=True, chemistry="LFP"
+        outlay_max=9000.0, backup_kw_min=2.0, counted_kw_max=9.0, roof_untouched=True, chemistry="LFP"
     )
-    kept = [plant for plant in found.plants if wanted.met_by(plant)]
-    assert 0 < len(kept) < len(found.plants)
+    kept = [plant for plant in result.plants if wanted.met_by(plant)]
+    assert 0 < len(kept) < len(result.plants)
     for plant in kept:
         assert plant.brief.money.outlay <= 9000.0
-        assert plant.brief.dark.power_kw >= 2.0
+        assert plant.brief.backup.power_kw >= 2.0
         assert plant.design.counted_kw <= 9.0
         assert plant.design.strings_moved == 0
-    assert not any(MustHaves(dark_hours_min=1e3).met_by(plant) for plant in found.plants)
+    assert not any(MustHaves(backup_hours_min=1e3).met_by(plant) for plant in result.plants)
 
 
 def test_habits_follow_the_tariff_and_roofs_the_catalogue(demo, dairy):
-    assert habits_of(demo)[0].windows == demo.store.charge_windows
-    flat = demo.with_(tariff=demo.tariff.with_(windows=()), store=demo.store.with_(charge_windows=()))
-    assert [habit.name for habit in habits_of(flat)] == ["as the job says"]
+    assert control_profiles_of(demo)[0].windows == demo.battery.charge_windows
+    flat = demo.with_(tariff=demo.tariff.with_(windows=()), battery=demo.battery.with_(charge_windows=()))
+    assert [profile.name for profile in control_profiles_of(flat)] == ["as the job says"]
     names = [roof.name for roof in roofs_of(dairy)]
     assert names[0] == "modules as planned"
     assert "new Quillmere 440 glass-glass" in names
@@ -176,8 +176,8 @@ def test_habits_follow_the_tariff_and_roofs_the_catalogue(demo, dairy):
     assert {face.fate for face in changed.faces} == {"new", "remove"}
 
 
-def test_the_search_as_a_table(found):
-    head, *rows = plant_rows(found)
-    assert len(rows) == len(found.plants)
+def test_the_search_as_a_table(result):
+    head, *rows = plant_rows(result)
+    assert len(rows) == len(result.plants)
     assert all(len(row) == len(head) for row in rows)
-    assert found.tried >= len(found.plants)
+    assert result.tried >= len(result.plants)

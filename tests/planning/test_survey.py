@@ -13,7 +13,7 @@ from calm_relay.planning.findings import Severity
 from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.clipping import clipped_year
 from calm_relay.planning.studies.footprint import footprint_swaps
-from calm_relay.planning.studies.inverter_sweep import SIZES, sweep_converter
+from calm_relay.planning.studies.inverter_sweep import SIZES, sweep_inverter
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.moment import moment_of
 from calm_relay.planning.views.roof import face_shades
@@ -30,48 +30,52 @@ def dairy():
     return plan(demo_job("dairy"))
 
 
-def found(made, key, check):
+def result(made, key, check):
     return next((item for item in made.option(key).findings if item.check == check), None)
 
 
 def test_what_must_stay_refuses_what_would_take_it_away(demo):
-    keep = demo.with_(inverter=demo.inverter.with_(fate="keep"))
+    keep = demo.with_(existing_inverter=demo.existing_inverter.with_(fate="keep"))
     assert plan(keep).option("hybrid-swap").design.refused == (
         "The survey keeps Tarnlight 5.0 string inverter where it is",
     )
-    goes = plan(demo.with_(inverter=demo.inverter.with_(fate="remove"))).option("ac-addon").design
-    assert [box.is_new for box in goes.boxes] == [True, True]
-    assert [box.key for box in goes.removed] == ["tarnlight-5"]
-    battery = demo_job("dairy").battery.with_(fate="keep")
-    stuck = plan(demo_job("dairy").with_(battery=battery)).option("hybrid-swap")
+    goes = (
+        plan(demo.with_(existing_inverter=demo.existing_inverter.with_(fate="remove"))).option("ac-addon").design
+    )
+    assert [converter.is_new for converter in goes.converters] == [True, True]
+    assert [converter.key for converter in goes.removed] == ["tarnlight-5"]
+    battery = demo_job("dairy").existing_battery.with_(fate="keep")
+    stuck = plan(demo_job("dairy").with_(existing_battery=battery)).option("hybrid-swap")
     assert "hangs on the inverter that would go" in stuck.design.refused[0]
 
 
 def test_an_old_battery_on_its_own_box_stays_beside_what_comes(demo):
-    old = ExistingBattery(pack="fern-48", count=1, converter="mossgate-3", age_years=5, health=0.8)
-    made = plan(demo.with_(battery=old))
-    assert made.option("as-is").design.store_box.bank.usable_kwh == pytest.approx(4.8 * 0.9 * 0.8)
+    old = ExistingBattery(pack="fern-48", count=1, inverter="mossgate-3", age_years=5, health=0.8)
+    made = plan(demo.with_(existing_battery=old))
+    assert made.option("as-is").design.battery_converter.bank.usable_kwh == pytest.approx(4.8 * 0.9 * 0.8)
     for key in ("ac-addon", "hybrid-swap"):
         design = made.option(key).design
-        assert [box.converter.key for box in design.boxes if not box.is_new][-1] == "mossgate-3"
-        assert design.store_box.is_new
+        assert [converter.inverter.key for converter in design.converters if not converter.is_new][
+            -1
+        ] == "mossgate-3"
+        assert design.battery_converter.is_new
         names = [station.name for station in line_of(made, made.option(key)).stations]
-        assert "Second store" in names and names.count("Store") == 1
+        assert "Second battery" in names and names.count("Battery") == 1
     farm = plan(demo_job("dairy").with_(purposes=demo.purposes))
-    told = [reason.sentence for reason in farm.choice.reasons["hybrid-swap"]]
-    assert "The old battery, 5.8 kWh usable, goes with its box." in told
-    gone = plan(demo.with_(battery=old.with_(fate="remove")))
-    assert all(box.converter.key != "mossgate-3" for box in gone.option("ac-addon").design.boxes)
+    summary = [reason.sentence for reason in farm.choice.reasons["hybrid-swap"]]
+    assert "The old battery, 5.8 kWh usable, goes with its unit." in summary
+    gone = plan(demo.with_(existing_battery=old.with_(fate="remove")))
+    assert all(converter.inverter.key != "mossgate-3" for converter in gone.option("ac-addon").design.converters)
 
 
 def test_a_face_that_comes_needs_a_free_input_or_says_so(demo):
     new = demo.faces[0].with_(name="Shed", fate="new", age_years=0, azimuth=90.0)
     made = plan(demo.with_(faces=(*demo.faces, new)))
     assert "Shed find no place" in made.option("ac-addon").design.refused[0]
-    assert all(run.face.plan.name != "Shed" for run in made.option("as-is").design.pv_box.stringing.runs)
+    assert all(run.face.plan.name != "Shed" for run in made.option("as-is").design.pv_converter.stringing.runs)
     off = plan(demo.with_(faces=(demo.faces[0], demo.faces[1].with_(fate="remove"))))
-    assert len(off.option("as-is").design.pv_box.faces) == 2
-    assert len(off.option("hybrid-swap").design.pv_box.faces) == 1
+    assert len(off.option("as-is").design.pv_converter.faces) == 2
+    assert len(off.option("hybrid-swap").design.pv_converter.faces) == 1
 
 
 def test_a_bare_roof_has_a_baseline_of_nothing_and_microinverters_to_choose(cottage):
@@ -80,13 +84,13 @@ def test_a_bare_roof_has_a_baseline_of_nothing_and_microinverters_to_choose(cott
     bare = cottage.option("as-is").outcome
     assert bare.figures.import_kwh == pytest.approx(bare.figures.home_kwh)
     micro = cottage.option("micro-ac")
-    assert len(micro.design.boxes) == 5
+    assert len(micro.design.converters) == 5
     assert micro.outcome.money.outlay > 0
     moment = moment_of(cottage, micro, 35040 // 2 + 48)
     made = sum(float(micro.outcome.year.of("pv_dc", n)[35040 // 2 + 48]) for n in range(4))
     assert moment.legs["0:roof"] == pytest.approx(made)
     kinds = {line.kind for line in micro.outcome.money.lines}
-    assert {"modules", "box", "store"} <= kinds
+    assert {"modules", "unit", "battery"} <= kinds
     assert "its maker allows" in cottage.option("ac-addon").design.refused[0]
 
 
@@ -94,38 +98,38 @@ def test_only_a_store_before_the_ac_limit_catches_what_is_clipped(cottage, dairy
     micro, hybrid = (clipped_year(cottage, cottage.option(key)) for key in ("micro-ac", "hybrid-swap"))
     assert micro.bare_kwh > 100
     assert micro.caught_kwh == pytest.approx(0, abs=1e-9)
-    assert "no store sees any of it" in micro.why
+    assert "no battery sees any of it" in micro.why
     assert hybrid.bare.shape == (12, 24)
     assert hybrid.bare.sum() == pytest.approx(hybrid.bare_kwh)
     farm = clipped_year(dairy, dairy.option("hybrid-swap"))
     assert farm.caught_kwh > 20
     assert farm.kept_kwh == pytest.approx(dairy.option("hybrid-swap").outcome.figures.clipped_kwh)
     assert clipped_year(cottage, cottage.option("as-is")) is None
-    # The same roof behind the AC limit of the inverter that stays: the new store catches nothing more.
+    # The same roof behind the AC limit of the inverter that stays: the new battery catches nothing more.
     addon, as_is = (clipped_year(dairy, dairy.option(key)) for key in ("ac-addon", "as-is"))
     assert addon.kept_kwh == pytest.approx(as_is.kept_kwh, rel=1e-6)
 
 
 def test_the_sweep_tells_energy_import_idle_and_cost(dairy):
-    found_ = sweep_converter(dairy, dairy.option("hybrid-swap"))
+    found_ = sweep_inverter(dairy, dairy.option("hybrid-swap"))
     assert found_.ac_kw.size >= SIZES == 40
     assert np.all(np.diff(found_.clipped_kwh) <= 1e-6)
-    assert np.all(np.diff(found_.box_price) > 0)
+    assert np.all(np.diff(found_.unit_price) > 0)
     at = int(np.abs(found_.ac_kw - found_.chosen_kw).argmin())
     option = dairy.option("hybrid-swap")
     assert found_.bill[at] == pytest.approx(option.outcome.money.bill)
     assert found_.given_kwh[at] == pytest.approx(option.outcome.year.kwh_out(0))
-    assert sweep_converter(dairy, dairy.option("as-is")) is not None
+    assert sweep_inverter(dairy, dairy.option("as-is")) is not None
 
 
 def test_every_limit_in_force_is_told_and_the_least_binds(demo_plan, dairy):
     option = dairy.option("hybrid-swap")
-    limits = ratio_limits(option.design.pv_box, dairy.job, option.ground.survey)
+    limits = ratio_limits(option.design.pv_converter, dairy.job, option.context.survey)
     owners = [limit.owner for limit in limits]
     assert owners[0] == "the warranty"
     assert {"the maker with a battery on it", "string voltage at -8 °C", "input current"} < set(owners)
     rebate = plan(demo_plan.job.with_(region="australia")).option("as-is")
-    limits = ratio_limits(rebate.design.pv_box, rebate.ground.job, rebate.ground.survey)
+    limits = ratio_limits(rebate.design.pv_converter, rebate.context.job, rebate.context.survey)
     assert "certificate rebate" in [limit.owner for limit in limits]
 
 
@@ -137,7 +141,7 @@ def test_rules_are_changed_in_the_job_and_never_in_the_pack(demo):
     assert (volts.limit, volts.changed) == (450, True)
     assert "long run under tiles" in volts.authority
     assert "check locally" in volts.authority
-    cold = found(plan(changed), "as-is", "cold voltage")
+    cold = result(plan(changed), "as-is", "cold voltage")
     assert cold.limit == 450
     out = demo.with_(rule_changes=(RuleChange(rule="nz-volts", limit=None),))
     assert "nz-volts" not in [item.rule.key for item in rules_of(out)]
@@ -159,19 +163,19 @@ def test_a_horizon_takes_light_and_is_booked_by_name(demo):
         assert shade.year == pytest.approx(lost["horizon"] / shaded.made.ideal_kwh)
         # South of the equator the sun is low in June.
         assert shade.share[5] > shade.share[11] > 0
-    assert found(walled, "as-is", "horizon shade").severity is Severity.WATCH
+    assert result(walled, "as-is", "horizon shade").severity is Severity.CHECK
     assert all(shade.year == 0 for shade in face_shades(flat))
 
 
 def test_the_rectangle_is_held_against_the_modules(demo):
     tight = Rectangle(width_m=5.8, height_m=2.4, margin_m=0.3)
     job = demo.with_face(0, rectangle=tight)
-    over = found(plan(job), "as-is", "roof room")
+    over = result(plan(job), "as-is", "roof room")
     assert (over.measured, over.limit) == (10, 5)
     mended = over.mends[0].apply(job)
     assert mended.faces[0].count == 5
-    assert found(plan(mended), "as-is", "roof room") is None
-    none = found(plan(demo.with_face(0, rectangle=Rectangle(width_m=1, height_m=1))), "as-is", "roof room")
+    assert result(plan(mended), "as-is", "roof room") is None
+    none = result(plan(demo.with_face(0, rectangle=Rectangle(width_m=1, height_m=1))), "as-is", "roof room")
     assert none.severity is Severity.STOP
     assert "not even one" in none.sentence
 
@@ -207,8 +211,8 @@ def test_a_place_in_polar_night_is_a_clear_finding(demo):
         ghi_kwh_per_day=(0, 0.3, 1.2, 2.8, 4.2, 4.8, 4.4, 3.0, 1.6, 0.5, 0.05, 0), temp_c=(-3.0,) * 12
     )
     made = plan(demo.with_(site=site.with_(weather=months), region="generic"))
-    night = found(made, "as-is", "polar night")
-    assert night.severity is Severity.WATCH
+    night = result(made, "as-is", "polar night")
+    assert night.severity is Severity.CHECK
     assert 30 < night.measured < 75
     assert made.choice.key is not None
 

@@ -9,11 +9,11 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.physics.control import filled_in
 from calm_relay.physics.conversion import LossCurve
 from calm_relay.physics.foresight import least_cost, least_loss
-from calm_relay.physics.plant import Street
+from calm_relay.physics.plant import GridConnection
 from calm_relay.physics.year import run_plant
 from calm_relay.planning.operation.simulate import price_series
 from calm_relay.planning.plan import plan
-from calm_relay.planning.studies.foresight import left_of
+from calm_relay.planning.studies.foresight import foresight_gap_of
 
 from ..physics.plants import GRID_TIED, battery_only, hybrid, pv_only
 
@@ -48,7 +48,9 @@ def test_no_plant_beats_the_bound(season, name, window):
     face, home, price, night = season
     plant = GRID_TIED[name]
     pv = np.array([face * 1.6 if part.pv else face * 0 for part in plant])
-    year = run_plant(plant, pv, home, 1.0, Street(export_limit_kw=5.0), filled_in(night, 0.8) if window else None)
+    year = run_plant(
+        plant, pv, home, 1.0, GridConnection(export_limit_kw=5.0), filled_in(night, 0.8) if window else None
+    )
     bound = least_cost(plant, pv, home, 1.0, price, 0.08, export_limit_kw=5.0).cost
     assert cost_of(year, price, 0.08) > bound
     # The bound is a bound of this plant and no other: the control stays within sight of it.
@@ -61,7 +63,7 @@ def test_no_plant_beats_the_bound(season, name, window):
     ids=["PV only", "AC-coupled", "DC-coupled", "hybrid beside PV"],
 )
 def test_where_the_answer_is_forced_the_control_finds_it(season, plant):
-    """One price, nothing paid for export, losses in proportion: to store what is left over is then the best."""
+    """One price, nothing paid for export, losses in proportion: to battery what is left over is then the best."""
     face, home, price, _ = season
     in_proportion = LossCurve(0.0, 0.03, 0.0)
     plain = tuple(replace(part, loss=in_proportion, standby_kw=0.0) for part in plant)
@@ -76,24 +78,24 @@ def jobs():
     pottery, cottage, dairy = (demo_job(name) for name in ("pottery", "cottage", "dairy"))
     tariff = pottery.tariff
     dear = {"name": "Evening", "price": 0.3, "start": "17:00", "end": "20:00"}
-    selling = {"start": "17:00", "end": "20:00", "power_kw": 2.0, "down_to": 0.4}
+    exporting = {"start": "17:00", "end": "20:00", "power_kw": 2.0, "down_to": 0.4}
     return {
         "pottery, AC-coupled": (pottery, "ac-addon"),
         "pottery, hybrid": (pottery, "hybrid-swap"),
         "pottery by the clock": (pottery, "clock-bank"),
         "cottage, microinverters": (cottage, "micro-ac"),
         "dairy, hybrid": (dairy, "hybrid-swap"),
-        "dairy, two stores": (dairy, "ac-addon"),
+        "dairy, two batteries": (dairy, "ac-addon"),
         "zero export with a bias": (
             pottery.with_(
                 tariff=tariff.with_(export_limit_kw=0.0), control=pottery.control.with_(import_bias_w=30)
             ),
             "ac-addon",
         ),
-        "stored energy sold": (
+        "stored energy exported": (
             pottery.with_(
                 tariff=tariff.with_(stored_export=True, feed_in_windows=(dear,)),
-                control=pottery.control.with_(sell_windows=(selling,)),
+                control=pottery.control.with_(export_windows=(exporting,)),
             ),
             "ac-addon",
         ),
@@ -105,14 +107,17 @@ def test_over_a_whole_year_no_control_beats_foresight(name):
     job, key = jobs()[name]
     made = plan(job)
     option = made.option(key)
-    told = []
-    found = left_of(made, option, lambda done, what: told.append(done))
-    assert found.best_bill < found.bill == pytest.approx(option.outcome.money.bill)
+    summary = []
+    result = foresight_gap_of(made, option, lambda done, what: summary.append(done))
+    assert result.best_bill < result.bill == pytest.approx(option.outcome.money.bill)
     # Hour by hour the difference adds up to what is left.
-    assert found.dearer.sum() == pytest.approx(found.left, rel=1e-9, abs=1e-6)
-    assert found.by_hour.sum() == pytest.approx(found.left, rel=1e-9, abs=1e-6)
-    assert found.best_level.max() <= sum(box.bank.usable_kwh for box in option.design.boxes if box.bank) + 1e-6
-    assert told and told == sorted(told) and told[-1] < 1.0
+    assert result.dearer.sum() == pytest.approx(result.gap, rel=1e-9, abs=1e-6)
+    assert result.by_hour.sum() == pytest.approx(result.gap, rel=1e-9, abs=1e-6)
+    assert (
+        result.best_level.max()
+        <= sum(converter.bank.usable_kwh for converter in option.design.converters if converter.bank) + 1e-6
+    )
+    assert summary and summary == sorted(summary) and summary[-1] < 1.0
 
 
 def test_the_straight_line_under_a_loss_curve_never_passes_it():

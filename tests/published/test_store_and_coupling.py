@@ -1,4 +1,4 @@
-"""Store and coupling against a standard's example, hand arithmetic, and cases whose answers are forced."""
+"""Battery and coupling against a standard's example, hand arithmetic, and cases whose answers are forced."""
 
 from dataclasses import replace
 
@@ -23,9 +23,9 @@ def test_rainflow_counts_the_standard_s_example():
     assert dict(rainflow.count_cycles(HISTORY)) == COUNTED
     # The same history as a state of charge, with points between the turns that are no turns.
     level = np.interp(np.linspace(0, 8, 801), np.arange(9), (np.array(HISTORY) + 4) / 9.0)
-    found = count_cycles(level)
+    result = count_cycles(level)
     mine = {}
-    for depth, count in zip(found.depth * 9.0, found.count, strict=True):
+    for depth, count in zip(result.depth * 9.0, result.count, strict=True):
         mine[round(depth)] = mine.get(round(depth), 0.0) + count
     assert mine == COUNTED
 
@@ -36,12 +36,12 @@ def lossless(**changes):
 
 
 def test_a_full_day_of_constant_sun_fills_the_store_and_sells_the_rest():
-    """3 kW for 24 h on a 1 kW home: 2 kW fill 10 kWh in 5 h; 19 h × 2 kW are sold."""
+    """3 kW for 24 h on a 1 kW home: 2 kW fill 10 kWh in 5 h; 19 h × 2 kW are exported."""
     plant = (ConverterPart(5.0, pv=True), ConverterPart(5.0, battery=lossless()))
     year = run_plant(plant, np.array([np.full(24, 3.0), np.zeros(24)]), np.ones(24), 1.0)
     assert year.bus_kwh("import") == 0.0
     assert year.bus_kwh("export") == pytest.approx(38.0)
-    assert year.of("store", 1)[:6] == pytest.approx([2.0, 4.0, 6.0, 8.0, 10.0, 10.0])
+    assert year.of("stored", 1)[:6] == pytest.approx([2.0, 4.0, 6.0, 8.0, 10.0, 10.0])
 
 
 def test_an_empty_window_and_a_battery_without_power_change_nothing():
@@ -70,9 +70,9 @@ def test_path_products_by_hand_from_the_year_s_flows(demo_plan, key):
     """Every stage is the year's energy out over energy in, taken from the flows here and multiplied."""
     option = demo_plan.option(key)
     year, paths = option.outcome.year, option.outcome.paths
-    store = option.design.boxes.index(option.design.store_box)
+    number = option.design.converters.index(option.design.battery_converter)
     arrays = [j for j, part in enumerate(year.plant) if part.pv]
-    battery = year.plant[store].battery
+    battery = year.plant[number].battery
 
     def out(j):
         return np.maximum(year.of("ac", j), 0.0).sum()
@@ -80,21 +80,21 @@ def test_path_products_by_hand_from_the_year_s_flows(demo_plan, key):
     def inverting(j):
         return out(j) / (out(j) + year.of("inverter", j).sum())
 
-    array = store if store in arrays else arrays[0]
+    array = number if number in arrays else arrays[0]
     direct = inverting(array) * year.plant[array].tracker_efficiency
     assert paths.direct == pytest.approx(direct, rel=1e-9)
-    drawn = np.maximum(-year.of("ac", store), 0.0)
+    drawn = np.maximum(-year.of("ac", number), 0.0)
     into = (
-        year.plant[store].tracker_efficiency
-        if store in arrays
-        else direct * (1.0 - year.of("rectifier", store).sum() / drawn.sum())
+        year.plant[number].tracker_efficiency
+        if number in arrays
+        else direct * (1.0 - year.of("rectifier", number).sum() / drawn.sum())
     )
     once = battery.charge_efficiency * battery.discharge_efficiency * battery.dc_dc_efficiency**2
-    assert paths.through_store == pytest.approx(into * once * inverting(store), rel=1e-9)
+    assert paths.through_battery == pytest.approx(into * once * inverting(number), rel=1e-9)
 
 
 def without_losses(inputs, usable_kwh):
-    """The same boxes with nothing lost, and stores large and strong enough to take all."""
+    """The same units with nothing lost, and batteries large and strong enough to take all."""
 
     def plain(part):
         battery = part.battery and replace(
@@ -125,12 +125,12 @@ def yearly(demo_plan, key, array):
     inputs = inputs_of(option.design, demo_plan.job, demo_plan.site, demo_plan.demand).scaled(array=array)
     control = replace(inputs.control, charge_to=inputs.control.charge_to * 0.0)
     limited = without_losses(replace(inputs, control=control), 1e6)
-    return run_inputs(replace(limited, street=replace(limited.street, export_limit_kw=1e9)))
+    return run_inputs(replace(limited, grid=replace(limited.grid, export_limit_kw=1e9)))
 
 
 def kept(year):
-    """What the house is better off by: stored at the end, sold, less bought [kWh]."""
-    return float(year.of("store")[-1] + year.bus_kwh("export") - year.bus_kwh("import"))
+    """What the house is better off by: stored at the end, exported, less bought [kWh]."""
+    return float(year.of("stored")[-1] + year.bus_kwh("export") - year.bus_kwh("import"))
 
 
 def test_without_losses_and_clipping_dc_and_ac_coupling_are_the_same(demo_plan):

@@ -43,9 +43,9 @@ def split_table(path, text: str, reading: MeterReading) -> Table:
     best = None
     for delimiter in choices:
         rows = [_fields(path, number, line, delimiter) for number, line in lines[:SAMPLE]]
-        found = _shape(rows)
-        if found and (best is None or found[0] > best[0]):
-            best = (*found, delimiter)
+        result = _shape(rows)
+        if result and (best is None or result[0] > best[0]):
+            best = (*result, delimiter)
     if best is None:
         raise InputError(
             path,
@@ -140,8 +140,8 @@ def one_meter(path, table: Table, reading: MeterReading) -> tuple[tuple[str, ...
         if len(names) < 2 or len(names) > 20 or len(names) > len(here) / 10:
             continue
         if reading.meter is None:
-            where = next(i for i, found in enumerate(here) if found != here[0])
-            listed = ", ".join(repr(found) for found in names)
+            where = next(i for i, result in enumerate(here) if result != here[0])
+            listed = ", ".join(repr(result) for result in names)
             raise InputError(
                 path,
                 f"line {table.lines[where]}",
@@ -149,7 +149,7 @@ def one_meter(path, table: Table, reading: MeterReading) -> tuple[tuple[str, ...
             )
         if reading.meter not in names:
             raise InputError(path, name.strip(), f"no meter is called {reading.meter!r}; wanted one of {names}")
-        kept = [i for i, found in enumerate(here) if found == reading.meter]
+        kept = [i for i, result in enumerate(here) if result == reading.meter]
         rows, lines = [table.rows[i] for i in kept], [table.lines[i] for i in kept]
         return names, Table(rows, lines, table.header, table.delimiter, table.date, table.time, table.wide)
     return (), table

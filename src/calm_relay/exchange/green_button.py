@@ -76,19 +76,19 @@ def _name(element):
 
 
 def _entry(element):
-    found = _Entry()
+    result = _Entry()
     for part in element:
         if _name(part) == "link":
             relation, target = part.get("rel", ""), part.get("href", "")
             if relation == "self":
-                found.self_link = target
+                result.self_link = target
             elif relation == "up":
-                found.up = target
+                result.up = target
             else:
-                found.related.append(target)
+                result.related.append(target)
         elif _name(part) == "content" and len(part):
-            found.content, found.kind = part[0], _name(part[0])
-    return found
+            result.content, result.kind = part[0], _name(part[0])
+    return result
 
 
 def _point(entry):
@@ -130,15 +130,15 @@ def _factor(path, kind):
 
 
 def _interval(path, block):
-    found = []
+    result = []
     for name in ("start", "duration", "value"):
         part = _child(block, name)
         try:
-            found.append(int(part.text))
+            result.append(int(part.text))
         except (AttributeError, TypeError, ValueError):
             shown = "missing" if part is None else repr(part.text)
             raise InputError(path, f"IntervalReading.{name}", f"is {shown}; wanted a whole number") from None
-    start, seconds, value = found
+    start, seconds, value = result
     if not 0 < start < 4_102_444_800:
         raise InputError(path, "IntervalReading.start", f"is {start}; wanted seconds since 1970")
     if seconds % 60 or seconds // 60 not in INTERVALS:

@@ -140,7 +140,7 @@ def _day_first(path, table, reading):
 
 def _walls(path, table, day_first):
     """Stamps as naive datetime64[s]; the second result says whether they carried offsets and are UTC."""
-    found = np.empty(len(table.rows), dtype="datetime64[s]")
+    result = np.empty(len(table.rows), dtype="datetime64[s]")
     with_offset = 0
     for i, (row, line) in enumerate(zip(table.rows, table.lines, strict=True)):
         stamp = read_stamp(row[table.date])
@@ -160,10 +160,10 @@ def _walls(path, table, day_first):
         if stamp.offset_minutes is not None:
             with_offset += 1
             when -= np.timedelta64(stamp.offset_minutes * 60, "s")
-        found[i] = when
+        result[i] = when
     if 0 < with_offset < len(table.rows):
         raise InputError(path, "", "some stamps carry an offset from UTC and some do not; wanted all or none")
-    return found, with_offset > 0
+    return result, with_offset > 0
 
 
 def _values(path, table, columns, decimal, reading):

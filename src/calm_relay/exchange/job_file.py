@@ -53,7 +53,7 @@ def parse_job(text: str, path) -> Job:
 
 
 def _brought_up(document):
-    """A document of an earlier version as one of this; what versions 2 and 3 add may be left out."""
+    """A document of an earlier version as one of this; what versions 2 to 4 add may be left out."""
     document = {**document, "schema_version": SCHEMA_VERSION}
     store = document.get("store")
     # Version 3 has several charge windows.
@@ -61,7 +61,54 @@ def _brought_up(document):
         window = store["grid_charge"]
         rest = {name: value for name, value in store.items() if name != "grid_charge"}
         document["store"] = {**rest, "charge_windows": [] if window is None else [window]}
-    return document
+    return _in_words_of_version_4(document)
+
+
+JOB_FIELDS = {
+    "inverter": "existing_inverter",
+    "battery": "existing_battery",
+    "store": "battery",
+    "place": "battery_place",
+    "board": "backup_board",
+    "alone": "off_grid",
+}
+STATIONS = {"Sky": "Site", "Converter": "Inverter", "Store": "Battery", "Street": "Grid"}
+
+
+def _in_words_of_version_4(document):
+    """Version 4 uses the trade's words for what earlier versions called otherwise."""
+    job = {JOB_FIELDS.get(name, name): value for name, value in document.items()}
+    for part, names in (
+        ("existing_inverter", {"converter": "inverter"}),
+        ("existing_battery", {"converter": "inverter"}),
+        ("supply", {"street": "on_grid"}),
+        ("control", {"sell_windows": "export_windows"}),
+        ("own_equipment", {"converters": "inverters"}),
+    ):
+        job |= {part: _renamed(job[part], names)} if part in job else {}
+    for part, names, field, values in (
+        ("string_plans", {"converter": "inverter"}, "", {}),
+        ("purposes", {}, "kind", {"use_own_power": "self_sufficiency"}),
+        ("attachments", {}, "station", STATIONS),
+    ):
+        if isinstance(job.get(part), list):
+            job[part] = [_revalued(_renamed(item, names), field, values) for item in job[part]]
+    board = job.get("backup_board")
+    if isinstance(board, dict) and isinstance(board.get("circuits"), list):
+        circuits = [_revalued(item, "role", {"street only": "grid only"}) for item in board["circuits"]]
+        job["backup_board"] = {**board, "circuits": circuits}
+    return job
+
+
+def _renamed(item, names):
+    """A part with fields called by other names; one that is no part is left to the model to refuse."""
+    return {names.get(name, name): value for name, value in item.items()} if isinstance(item, dict) else item
+
+
+def _revalued(item, field, values):
+    if isinstance(item, dict) and isinstance(item.get(field), str) and item[field] in values:
+        return {**item, field: values[item[field]]}
+    return item
 
 
 def job_text(job: Job) -> str:

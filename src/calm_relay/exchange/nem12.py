@@ -117,8 +117,8 @@ def _data(path, days, lengths, points, notes):
     nothing = np.zeros(steps.size)
     exported = np.concatenate([days["B"].get(day, nothing) for day in dates]) if days["B"] else None
     missing = int((dates[-1] - dates[0]).astype(int)) + 1 - len(dates)
-    told = sorted(notes) + ([f"{missing} days are missing between the first and the last."] if missing else [])
+    summary = sorted(notes) + ([f"{missing} days are missing between the first and the last."] if missing else [])
     understood = Understood(
-        "NEM12", "kwh", minutes, clock="standard", meters=points if len(points) > 1 else (), notes=tuple(told)
+        "NEM12", "kwh", minutes, clock="standard", meters=points if len(points) > 1 else (), notes=tuple(summary)
     )
     return MeterData(starts, np.concatenate([days["E"][day] for day in dates]), exported, understood)

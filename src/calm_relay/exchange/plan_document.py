@@ -16,7 +16,7 @@ class FindingDocument(Model):
     """One finding; `measured` and `limit` are in `unit`."""
 
     check: str
-    severity: Literal["stop", "watch", "hold"]
+    severity: Literal["stop", "check", "ok"]
     station: str
     field: str = Field(description="Field of the job it speaks of.")
     sentence: str
@@ -27,16 +27,16 @@ class FindingDocument(Model):
     mends: tuple[str, ...]
 
 
-class ConverterDocument(Model):
-    """A box on the wall with what hangs on it."""
+class InverterDocument(Model):
+    """A unit on the wall with what hangs on it."""
 
     key: str
     name: str
     kind: str
     ac_kw: float
     array_kwp: float
-    store_nominal_kwh: float
-    store_usable_kwh: float
+    battery_nominal_kwh: float
+    battery_usable_kwh: float
     is_new: bool
 
 
@@ -45,15 +45,15 @@ class YearDocument(Model):
 
     home_kwh: float
     pv_dc_kwh: float = Field(description="On offer at the module side of the trackers.")
-    import_kwh: float = Field(description="Without a street what the generator gives.")
+    import_kwh: float = Field(description="Off grid what the generator gives.")
     export_kwh: float
-    unmet_kwh: float = Field(description="Asked and not served; 0 where there is a street.")
+    unmet_kwh: float = Field(description="Asked and not served; 0 on the grid.")
     charge_kwh: float = Field(description="Into the battery's terminals.")
     discharge_kwh: float = Field(description="Out of the battery's terminals.")
     clipped_kwh: float
     curtailed_kwh: float
-    initial_store_kwh: float
-    final_store_kwh: float
+    initial_stored_kwh: float
+    final_stored_kwh: float
     losses: dict[str, float] = Field(description="By name; clipped and curtailed among them.")
     self_sufficiency: float = Field(description="1 - import / home, at least 0.")
     self_use: float = Field(description="1 - export / (pv_dc - clipped - curtailed).")
@@ -89,13 +89,13 @@ class PathsDocument(Model):
     """Energy-weighted path efficiencies; null where nothing flowed that way."""
 
     pv_to_home: float | None
-    pv_through_store_to_home: float | None
+    pv_through_battery_to_home: float | None
     straight: tuple[StageDocument, ...]
-    by_store: tuple[StageDocument, ...]
+    by_battery: tuple[StageDocument, ...]
 
 
-class DarkDocument(Model):
-    """What the store can do when the street is dark."""
+class BackupDocument(Model):
+    """What the battery can do when the grid is down."""
 
     power_kw: float
     held_kwh: float
@@ -105,7 +105,7 @@ class DarkDocument(Model):
 class StringDocument(Model):
     """Equal strings on one tracker input."""
 
-    converter: str
+    inverter: str
     input: int
     face: str
     in_series: int
@@ -119,7 +119,7 @@ class StringDocument(Model):
 class LeftOutDocument(Model):
     """Modules of a face that are on no string of a converter, and why."""
 
-    converter: str
+    inverter: str
     face: str
     modules: int
     reason: str
@@ -138,10 +138,10 @@ class RestringDocument(Model):
 
 
 class ClippedDocument(Model):
-    """Clipped energy of the year [kWh]; `by_month` without the store."""
+    """Clipped energy of the year [kWh]; `by_month` without the battery."""
 
-    without_store_kwh: float
-    with_store_kwh: float
+    without_battery_kwh: float
+    with_battery_kwh: float
     caught_kwh: float
     by_month: tuple[float, ...] = Field(min_length=12, max_length=12)
     why: str
@@ -187,8 +187,8 @@ class RuleDocument(Model):
     authority: str
 
 
-class BoxDocument(Model):
-    """A box on the wall and what stops with it."""
+class UnitDocument(Model):
+    """A unit on the wall and what stops with it."""
 
     name: str
     is_new: bool
@@ -199,7 +199,7 @@ class CouplingDocument(Model):
     """What an architecture means on the wall."""
 
     school: str
-    boxes: tuple[BoxDocument, ...]
+    units: tuple[UnitDocument, ...]
     roof_work: str
     counted: str = Field(description="What the network operator adds up.")
 
@@ -208,15 +208,15 @@ class BoundDocument(Model):
     """The year with perfect foresight, hourly, by linear program."""
 
     best_bill: float
-    left: float = Field(description="What the control leaves on the table in a year.")
+    foresight_gap: float = Field(description="What the control pays more in a year.")
     by_month: tuple[float, ...] = Field(min_length=12, max_length=12, description="Of it, month by month.")
 
 
 class FadeDocument(Model):
-    """The store over the job's years; lists have an entry a year."""
+    """The battery over the job's years; lists have an entry a year."""
 
-    left: tuple[float, ...] = Field(description="Usable energy at the year's end over usable when new.")
-    by_calendar: tuple[float, ...] = Field(description="Share that standing has taken by then.")
+    usable_left: tuple[float, ...] = Field(description="Usable energy at the year's end over usable when new.")
+    by_calendar: tuple[float, ...] = Field(description="Share that the calendar has taken by then.")
     by_cycles: tuple[float, ...] = Field(description="Share that cycles have taken by then.")
     full_cycles: tuple[float, ...]
     saving: tuple[float, ...] = Field(description="In the first year's prices.")
@@ -232,11 +232,11 @@ class FadeDocument(Model):
 
 
 class SurvivalDocument(Model):
-    """How long the house lives in the dark from every start hour of the year, without starts of machines."""
+    """How long the house rides through an outage from every start hour of the year, without starts of machines."""
 
     mean_h: float
     worst_h: float
-    most_h: float = Field(description="Hours after which an outage counts as lived through.")
+    most_h: float = Field(description="Hours after which an outage counts as ridden through.")
     envelope_h: float = Field(description="Usable energy over the worst season's mean load behind the relay.")
     lasting: dict[str, dict[str, float]] = Field(description="Share of starts that last so many hours, by season.")
 
@@ -252,11 +252,11 @@ class TipDocument(Model):
     sentence: str
 
 
-class AloneDocument(Model):
-    """A year without a street; energies [kWh]."""
+class OffGridDocument(Model):
+    """A year off grid; energies [kWh]."""
 
     unmet_share: float = Field(description="Of the demand.")
-    dark_hours: float
+    unserved_hours: float
     trips: int
     generator_hours: float
     generator_starts: int
@@ -264,9 +264,9 @@ class AloneDocument(Model):
     litres: float
     curtailed_kwh: float
     autonomy_h: float = Field(description="Usable energy over the mean load of the worst season.")
-    autonomy_mean_h: float = Field(description="A full store without sun, mean of the year's starts.")
+    autonomy_mean_h: float = Field(description="A full battery without sun, mean of the year's starts.")
     autonomy_worst_h: float
-    longest_dark_h: float
+    longest_unserved_h: float
 
 
 class OptionDocument(Model):
@@ -276,11 +276,11 @@ class OptionDocument(Model):
     title: str
     coupling: Literal["none", "AC", "DC"]
     refused: tuple[str, ...]
-    converters: tuple[ConverterDocument, ...]
+    inverters: tuple[InverterDocument, ...]
     year: YearDocument | None
     money: MoneyDocument | None
     paths: PathsDocument | None
-    dark: DarkDocument | None
+    backup: BackupDocument | None
     strings: tuple[StringDocument, ...]
     left_out: tuple[LeftOutDocument, ...]
     restringing: RestringDocument | None
@@ -288,12 +288,12 @@ class OptionDocument(Model):
     ratio_limits: tuple[RatioLimitDocument, ...]
     findings: tuple[FindingDocument, ...]
     wall: CouplingDocument | None = Field(description="Null for an option that cannot be built.")
-    bound: BoundDocument | None = Field(description="Null without a store, and where it was not asked for.")
-    fade: FadeDocument | None = Field(description="Null without a store, and where it was not asked for.")
+    bound: BoundDocument | None = Field(description="Null without a battery, and where it was not asked for.")
+    fade: FadeDocument | None = Field(description="Null without a battery, and where it was not asked for.")
     survival: SurvivalDocument | None = Field(description="Null where nothing forms a grid, or not asked for.")
-    alone: AloneDocument | None = Field(description="Null where there is a street.")
+    off_grid: OffGridDocument | None = Field(description="Null on the grid.")
     largest_residual_kwh: float | None = Field(
-        description="Largest error of any balance in any step: each DC bus, each store, the AC bus."
+        description="Largest error of any balance in any step: each DC bus, each battery, the AC bus."
     )
 
 
@@ -311,7 +311,7 @@ class ChoiceDocument(Model):
     key: str | None
     close: bool
     sentence: str
-    telling: str = Field(description="Purpose that does most to put the best option before the next.")
+    deciding: str = Field(description="Purpose that does most to put the best option before the next.")
     scores: dict[str, float]
     reasons: dict[str, tuple[ReasonDocument, ...]]
 
@@ -320,7 +320,7 @@ class PlanDocument(Model):
     """What `assess` writes."""
 
     format: Literal["calm-relay-plan"] = FORMAT
-    schema_version: Literal[3] = 3
+    schema_version: Literal[4] = 4
     made_by: str
     job: str
     weather: str

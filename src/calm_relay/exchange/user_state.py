@@ -96,18 +96,18 @@ def forget_unsaved(process: int | None = None) -> None:
 
 def left_behind() -> tuple[Unsaved, ...]:
     """Work kept by processes that are gone, oldest first."""
-    found = []
+    result = []
     for file in sorted((state_folder() / "unsaved").glob("*.json")):
         with contextlib.suppress(OSError, ValidationError, ValueError, InputError):
             document = json.loads(file.read_text())
             parse_job(json.dumps(document["job"]), file)
             kept = Unsaved.model_validate(document)
-            if kept.process != os.getpid() and not _alive(kept.process):
-                found.append(kept)
-    return tuple(sorted(found, key=lambda kept: kept.kept_at))
+            if kept.process != os.getpid() and not _runs_still(kept.process):
+                result.append(kept)
+    return tuple(sorted(result, key=lambda kept: kept.kept_at))
 
 
-def _alive(process):
+def _runs_still(process):
     """Whether a process still runs this application; its number may have gone to another program."""
     try:
         return b"calm" in Path(f"/proc/{process}/cmdline").read_bytes()

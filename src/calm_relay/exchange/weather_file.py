@@ -163,9 +163,9 @@ def _hours(path, rows, layout):
 def _check_stamp(path, number, row, layout, wanted):
     month, day, hour = wanted
     if layout is EPW:
-        found = tuple(field.strip() for field in row[1:4])
-        right = all(re.fullmatch(r"0*" + str(value), text) for value, text in zip(wanted, found, strict=True))
-        shown, asked = "month, day, hour " + ", ".join(found), f"{month}, {day}, {hour}"
+        result = tuple(field.strip() for field in row[1:4])
+        right = all(re.fullmatch(r"0*" + str(value), text) for value, text in zip(wanted, result, strict=True))
+        shown, asked = "month, day, hour " + ", ".join(result), f"{month}, {day}, {hour}"
     else:
         shown, asked = f"{row[0]} {row[1]}", f"{month:02d}/{day:02d} {hour:02d}:00"
         right = re.fullmatch(rf"{month:02d}/{day:02d}/\d{{4}}", row[0].strip()) and row[1].strip() == asked[6:]
@@ -175,7 +175,7 @@ def _check_stamp(path, number, row, layout, wanted):
 
 def _numbers(path, number, row, ranges):
     """The named fields of a row as numbers within their ranges."""
-    found = {}
+    result = {}
     for name, (column, low, high) in ranges.items():
         text = row[column].strip() if column < len(row) else ""
         where = f"{name} (column {column + 1})"
@@ -186,5 +186,5 @@ def _numbers(path, number, row, ranges):
         if not (math.isfinite(value) and low <= value <= high):
             wanted = f"wanted {low:g} to {high:g} (is it a missing value?)"
             raise InputError(path, f"line {number}", f"{where} is {text}; {wanted}")
-        found[name] = value
-    return found
+        result[name] = value
+    return result

@@ -1,4 +1,4 @@
-"""How the stores are told to behave: windows by local clock, thresholds, and clocks that see no meter."""
+"""How the batteries are controlled: windows by local clock, thresholds, and clocks that see no meter."""
 
 from typing import Self
 
@@ -27,7 +27,7 @@ class Window(Model):
         return (minutes_of(self.end) - minutes_of(self.start)) % DAY
 
     @property
-    def told(self) -> str:
+    def summary(self) -> str:
         """Both ends, as shown."""
         return f"{self.start} to {self.end}"
 
@@ -38,21 +38,21 @@ class Window(Model):
 
 
 class GridCharge(Window):
-    """A daily window in which the store may be filled from the street."""
+    """A daily window in which the battery may be charged from the grid."""
 
     target: Fraction = Field(default=1.0, description="State of charge at which it stops.")
     limit_kw: Positive | None = Field(default=None, le=100)
 
 
-class SellWindow(Window):
-    """A daily window in which stored energy is sold."""
+class ExportWindow(Window):
+    """A daily window in which stored energy is exported."""
 
     power_kw: Positive = Field(le=100)
     down_to: Fraction = Field(default=0.3, description="State of charge at which it stops.")
 
 
 class ClockWindow(Window):
-    """A daily window in which a box does one thing whatever the meter shows."""
+    """A daily window in which a unit does one thing whatever the meter shows."""
 
     power_kw: Positive = Field(le=100)
 
@@ -69,12 +69,12 @@ def refuse_meeting(windows, field: str) -> None:
         for second in windows[number + 1 :]:
             if first.meets(second):
                 raise ValueError(
-                    f"{field}: {first.told} and {second.told} overlap; wanted windows that do not meet"
+                    f"{field}: {first.summary} and {second.summary} overlap; wanted windows that do not meet"
                 )
 
 
 class Clock(Model):
-    """A store on a time clock, without metering: when it is charged, when it gives, and how hard."""
+    """A battery on a time clock, without metering: when it is charged, when it gives, and how hard."""
 
     charge: tuple[ClockWindow, ...] = Field(
         default=(
@@ -96,14 +96,14 @@ class Clock(Model):
 
 
 class Control(Model):
-    """What the new store is told beside its reserve and its charge windows; self-use where nothing is stated."""
+    """How the new battery is controlled beside its reserve and its charge windows; self-use where nothing is stated."""
 
     discharge_windows: tuple[Window, ...] = Field(
-        default=(), max_length=6, description="When the store may serve the home; none: at any time."
+        default=(), max_length=6, description="When the battery may serve the home; none: at any time."
     )
-    sell_windows: tuple[SellWindow, ...] = Field(default=(), max_length=6)
+    export_windows: tuple[ExportWindow, ...] = Field(default=(), max_length=6)
     shave_above_kw: Positive | None = Field(
-        default=None, le=500, description="The store serves only what the home draws above this."
+        default=None, le=500, description="The battery serves only what the home draws above this."
     )
     import_bias_w: NotNegative = Field(
         default=0.0, le=500, description="Import that the control leaves standing, so that nothing leaks out."
@@ -113,7 +113,7 @@ class Control(Model):
     @model_validator(mode="after")
     def _do_not_meet(self) -> Self:
         refuse_meeting(self.discharge_windows, "discharge_windows")
-        refuse_meeting(self.sell_windows, "sell_windows")
+        refuse_meeting(self.export_windows, "export_windows")
         return self
 
 
@@ -121,8 +121,8 @@ __all__ = [
     "Clock",
     "ClockWindow",
     "Control",
+    "ExportWindow",
     "GridCharge",
-    "SellWindow",
     "Window",
     "refuse_meeting",
 ]

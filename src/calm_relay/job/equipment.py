@@ -95,7 +95,7 @@ class BatteryPort(Model):
 
 
 class Backup(Model):
-    """What the converter can do when the street is dark, and what it passes through while it is not."""
+    """What the converter can do when the grid is down, and what it passes through while it is not."""
 
     continuous_kw: Positive
     surge_kw: Positive
@@ -115,7 +115,7 @@ class Backup(Model):
     )
 
 
-class Converter(Model):
+class Inverter(Model):
     """An inverter of any kind, by what it carries."""
 
     key: Identifier
@@ -244,7 +244,7 @@ class Microinverter(Model):
     price: NotNegative = 0.0
     install_hours: NotNegative = 0.3
 
-    def converter(self, count: int) -> Converter:
+    def inverter(self, count: int) -> Inverter:
         """So many of them as one converter, clipped per module because all its modules are alike."""
         tracker = Tracker(
             mppt_low_v=self.mppt_low_v,
@@ -256,7 +256,7 @@ class Microinverter(Model):
             short_circuit_a=self.short_circuit_a * count,
             strings=8,
         )
-        return Converter(
+        return Inverter(
             key=self.key,
             name=f"{count} × {self.name}",
             ac_kw=self.ac_w * count / 1000.0,
@@ -370,7 +370,7 @@ class Catalogue(Model):
     """Equipment to choose from."""
 
     modules: tuple[Module, ...] = ()
-    converters: tuple[Converter, ...] = ()
+    inverters: tuple[Inverter, ...] = ()
     packs: tuple[Pack, ...] = ()
     optimisers: tuple[Optimiser, ...] = ()
     microinverters: tuple[Microinverter, ...] = ()
@@ -380,7 +380,7 @@ class Catalogue(Model):
         under_modules = (*self.optimisers, *self.microinverters)
         for label, items in (
             ("modules", self.modules),
-            ("converters", self.converters),
+            ("inverters", self.inverters),
             ("packs", self.packs),
             ("optimisers and microinverters", under_modules),
         ):
@@ -399,7 +399,7 @@ class Catalogue(Model):
 
         return Catalogue(
             modules=merge(self.modules, own.modules),
-            converters=merge(self.converters, own.converters),
+            inverters=merge(self.inverters, own.inverters),
             packs=merge(self.packs, own.packs),
             optimisers=merge(self.optimisers, own.optimisers),
             microinverters=merge(self.microinverters, own.microinverters),

@@ -7,13 +7,14 @@ from zoneinfo import ZoneInfo, available_timezones
 
 from pydantic import Field, field_validator, model_validator
 
+from calm_relay.job.backup_board import BackupBoard, Generator
 from calm_relay.job.base import Fraction, Identifier, Model, NotNegative, Positive
-from calm_relay.job.board import Board, Generator
-from calm_relay.job.control import Clock, Control, GridCharge, SellWindow, Window, refuse_meeting
+from calm_relay.job.control import Clock, Control, ExportWindow, GridCharge, Window, refuse_meeting
 from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.equipment import Catalogue, Phases
 from calm_relay.job.survey import (
     Attachment,
+    BatteryPlace,
     ExistingBattery,
     ExistingInverter,
     Fate,
@@ -21,37 +22,36 @@ from calm_relay.job.survey import (
     HorizonPoint,
     Rectangle,
     RuleChange,
-    StorePlace,
     StringPlan,
 )
 from calm_relay.job.tariff import Costs, RatioRule, Tariff
 
 __all__ = [
-    "Alone",
     "ClimatePreset",
     "Clock",
     "Control",
     "Demand",
     "ExistingInverter",
+    "ExportWindow",
     "GridCharge",
     "Job",
     "MeteredDemand",
     "MonthlyWeather",
+    "OffGrid",
+    "PlannedBattery",
     "Purpose",
     "RatioRule",
     "RoofFace",
     "ScheduledLoad",
-    "SellWindow",
     "ShapedDemand",
     "Site",
-    "Store",
     "Supply",
     "WeatherFile",
     "Window",
 ]
 
 FORMAT = "calm-relay-job"
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 
 
 class WeatherFile(Model):
@@ -141,9 +141,9 @@ class Site(Model):
 
 
 class Supply(Model):
-    """The service from the street."""
+    """The service from the grid."""
 
-    street: bool = Field(default=True, description="False: there is none, the house stands alone.")
+    on_grid: bool = Field(default=True, description="False: the house is off grid.")
     phases: Phases
     volts: Positive = Field(le=690, description="Phase to neutral; 240 for split phase 120/240.")
     main_fuse_a: Positive = Field(le=1000)
@@ -153,7 +153,7 @@ class Supply(Model):
     home_shares: tuple[Fraction, Fraction, Fraction] = Field(
         default=(0.34, 0.33, 0.33), description="Share of the demand on each phase of three."
     )
-    single_on: Literal[1, 2, 3] = Field(default=1, description="Phase that single-phase boxes hang on.")
+    single_on: Literal[1, 2, 3] = Field(default=1, description="Phase that single-phase units hang on.")
 
     inverter_limit_kw: Positive | None = Field(
         default=None, le=1000, description="Inverter power this connection may have; None: not stated."
@@ -174,7 +174,7 @@ class Supply(Model):
         return self.main_fuse_a * self.volts * (3 if self.phases == "three" else 1) / 1000
 
 
-PurposeKind = Literal["lower_bills", "use_own_power", "ride_through_outage", "low_outlay", "gentle_works"]
+PurposeKind = Literal["lower_bills", "self_sufficiency", "ride_through_outage", "low_outlay", "gentle_works"]
 
 
 class Purpose(Model):
@@ -225,10 +225,10 @@ class RoofFace(Model):
         return self.count // self.strings
 
 
-class Store(Model):
-    """The battery under discussion, and the boxes that would carry it (None: the planner chooses).
+class PlannedBattery(Model):
+    """The battery under discussion, and the units that would carry it (None: the planner chooses).
 
-    `count` packs stand on each of `units` boxes side by side; `expansions` hang on them and add energy only.
+    `count` packs stand on each of `units` units side by side; `expansions` hang on them and add energy only.
     """
 
     pack: Identifier
@@ -236,10 +236,10 @@ class Store(Model):
     expansions: int = Field(
         default=0, ge=0, le=64, description="Packs that add energy and no power, on each unit."
     )
-    units: int = Field(default=1, ge=1, le=8, description="Boxes side by side, each with its packs.")
+    units: int = Field(default=1, ge=1, le=8, description="Units side by side, each with its packs.")
     reserve: float = Field(default=0.1, ge=0.0, le=0.95, description="Kept back for an outage.")
     charge_windows: tuple[GridCharge, ...] = Field(
-        default=(), max_length=6, description="When it may be filled from the street."
+        default=(), max_length=6, description="When it may be charged from the grid."
     )
     waits: bool = Field(default=False, description="It serves only what the existing battery leaves.")
     battery_inverter: Identifier | None = None
@@ -262,8 +262,8 @@ class Store(Model):
         return self.with_(charge_windows=(*((window,) if window else ()), *self.charge_windows[1:]))
 
 
-class Alone(Model):
-    """What a house without a street is to manage."""
+class OffGrid(Model):
+    """What an off-grid house is to manage."""
 
     unmet_max: Fraction = Field(default=0.01, description="Share of the demand that may go unserved in a year.")
 
@@ -282,7 +282,7 @@ class Job(Model):
     """Everything the planner reads."""
 
     format: Literal["calm-relay-job"] = FORMAT
-    schema_version: Literal[3] = SCHEMA_VERSION
+    schema_version: Literal[4] = SCHEMA_VERSION
     name: str = Field(min_length=1, max_length=120)
     customer: str = ""
     notes: str = ""
@@ -291,18 +291,22 @@ class Job(Model):
     purposes: tuple[Purpose, ...] = Field(min_length=1)
     faces: tuple[RoofFace, ...] = Field(min_length=1, max_length=12)
     losses: ArrayLosses = ArrayLosses()
-    inverter: ExistingInverter | None = Field(default=None, description="None: there is none, a new system.")
-    battery: ExistingBattery | None = None
+    existing_inverter: ExistingInverter | None = Field(
+        default=None, description="None: there is none, a new system."
+    )
+    existing_battery: ExistingBattery | None = None
     demand: Demand
     tariff: Tariff
-    store: Store
-    place: StorePlace = Field(default=StorePlace(), description="Where the new store stands.")
+    battery: PlannedBattery
+    battery_place: BatteryPlace = Field(default=BatteryPlace(), description="Where the new battery stands.")
     control: Control = Control()
     costs: Costs = Costs()
     rules: tuple[RatioRule, ...] = ()
-    board: Board | None = Field(default=None, description="None: the whole house hangs behind the relay.")
+    backup_board: BackupBoard | None = Field(
+        default=None, description="None: the whole house hangs behind the relay."
+    )
     generator: Generator | None = None
-    alone: Alone = Field(default=Alone(), description="Read where there is no street.")
+    off_grid: OffGrid = Field(default=OffGrid(), description="Read for off-grid houses.")
     region: Identifier = Field(default="generic", description="Whose pack of dated rules is applied.")
     rule_changes: tuple[RuleChange, ...] = ()
     fuse_school: FuseSchool = "series-fuse rating"
@@ -314,7 +318,7 @@ class Job(Model):
     def _names_are_single(self) -> Self:
         for label, names in (
             ("faces", [face.name for face in self.faces]),
-            ("string_plans", [plan.converter for plan in self.string_plans]),
+            ("string_plans", [plan.inverter for plan in self.string_plans]),
             ("rule_changes", [change.rule for change in self.rule_changes]),
         ):
             twice = next((name for name in names if names.count(name) > 1), None)
@@ -325,13 +329,15 @@ class Job(Model):
     @model_validator(mode="after")
     def _survey_agrees(self) -> Self:
         there = [face.name for face in self.faces if face.is_there and face.electronics is None]
-        if self.inverter is None and there:
+        if self.existing_inverter is None and there:
             raise ValueError(
-                f"inverter: is missing, but {there[0]!r} is on the roof today; wanted the inverter it is on, "
+                f"existing_inverter: is missing, but {there[0]!r} is on the roof today; wanted the inverter it is on, "
                 'or the face with fate "new"'
             )
-        if self.battery and self.battery.converter is None and self.inverter is None:
-            raise ValueError("battery.converter: is missing; wanted the box that carries the existing battery")
+        if self.existing_battery and self.existing_battery.inverter is None and self.existing_inverter is None:
+            raise ValueError(
+                "existing_battery.inverter: is missing; wanted the inverter that carries the existing battery"
+            )
         if not any(face.will_be_there for face in self.faces):
             raise ValueError('faces: every face goes; wanted one that is kept, re-used or "new"')
         return self
@@ -345,36 +351,36 @@ class Job(Model):
 
     @model_validator(mode="after")
     def _circuits_hang_on_a_leg(self) -> Self:
-        if self.board is None:
+        if self.backup_board is None:
             return self
         wanted = {"split": {"1", "2", "across"}, "three": {"1", "2", "3", "across"}}.get(self.supply.phases)
-        for number, circuit in enumerate(self.board.circuits):
+        for number, circuit in enumerate(self.backup_board.circuits):
             if wanted is not None and circuit.leg not in wanted:
                 legs = ", ".join(sorted(wanted))
                 raise ValueError(
-                    f"board.circuits.{number}.leg: {circuit.name!r} hangs on {circuit.leg}; wanted one of {legs}"
+                    f"backup_board.circuits.{number}.leg: {circuit.name!r} hangs on {circuit.leg}; wanted one of {legs}"
                 )
         return self
 
     @model_validator(mode="after")
-    def _one_store_goes_first(self) -> Self:
-        if self.battery and self.battery.waits and self.store.waits:
+    def _one_battery_goes_first(self) -> Self:
+        if self.existing_battery and self.existing_battery.waits and self.battery.waits:
             raise ValueError(
-                "battery.waits: each of the two stores waits for the other; wanted one that goes first"
+                "existing_battery.waits: each of the two batteries waits for the other; wanted one that goes first"
             )
         return self
 
     @model_validator(mode="after")
-    def _sold_and_filled_apart(self) -> Self:
+    def _exported_and_charged_apart(self) -> Self:
         for field, windows in (
-            ("sell_windows", self.control.sell_windows),
+            ("export_windows", self.control.export_windows),
             ("discharge_windows", self.control.discharge_windows),
         ):
             for window in windows:
-                for filled in self.store.charge_windows:
+                for filled in self.battery.charge_windows:
                     if window.meets(filled):
                         raise ValueError(
-                            f"control.{field}: {window.told} overlaps the charge window {filled.told}; "
+                            f"control.{field}: {window.summary} overlaps the charge window {filled.summary}; "
                             "wanted windows that do not meet"
                         )
         return self
@@ -388,13 +394,13 @@ class Job(Model):
             raise ValueError("purposes: at least one weight must be above 0")
         return self
 
-    def string_plan(self, converter: str) -> StringPlan | None:
+    def string_plan(self, inverter: str) -> StringPlan | None:
         """The strings laid by hand for an inverter; None when the planner lays them."""
-        return next((plan for plan in self.string_plans if plan.converter == converter), None)
+        return next((plan for plan in self.string_plans if plan.inverter == inverter), None)
 
-    def with_string_plan(self, converter: str, plan: StringPlan | None) -> Self:
+    def with_string_plan(self, inverter: str, plan: StringPlan | None) -> Self:
         """With the strings laid by hand for an inverter changed, or given back to the planner."""
-        rest = tuple(item for item in self.string_plans if item.converter != converter)
+        rest = tuple(item for item in self.string_plans if item.inverter != inverter)
         return self.with_(string_plans=rest if plan is None else (*rest, plan))
 
     def with_face(self, number: int, **changes) -> Self:

@@ -46,7 +46,7 @@ class Rule(Model):
     from_memory: bool = Field(default=True, description="Quoted from memory of the source.")
 
     @property
-    def told(self) -> str:
+    def summary(self) -> str:
         """Authority, clause and date, and that it wants checking."""
         memory = ", quoted from memory" if self.from_memory else ""
         return f"{self.authority}, {self.clause}, {self.dated}{memory}; check locally"

@@ -41,33 +41,33 @@ class PlannedString(Model):
 class StringPlan(Model):
     """Strings laid by hand on the inputs of one inverter; without a plan the planner lays them."""
 
-    converter: Identifier
+    inverter: Identifier
     strings: tuple[PlannedString, ...] = Field(min_length=1, max_length=100)
 
 
 class ExistingInverter(Model):
     """The inverter already on the wall."""
 
-    converter: Identifier
+    inverter: Identifier
     age_years: NotNegative = Field(default=0, le=60)
     fate: Fate = Field(default="reuse", description="keep: it stays; reuse: stays or goes; remove: it goes.")
 
 
 class ExistingBattery(Model):
-    """The battery already there, on a box of its own or (converter left out) on the existing inverter."""
+    """The battery already there, on a unit of its own or (converter left out) on the existing inverter."""
 
     pack: Identifier
     count: int = Field(default=1, ge=1, le=64)
-    converter: Identifier | None = None
+    inverter: Identifier | None = None
     age_years: NotNegative = Field(default=0, le=40)
     health: float = Field(default=1.0, ge=0.2, le=1.0, description="Usable energy now over usable when new.")
     fate: Fate = "keep"
-    reserve: Fraction | None = Field(default=None, description="None: the same as the new store's.")
-    waits: bool = Field(default=False, description="It serves only what the new store leaves.")
+    reserve: Fraction | None = Field(default=None, description="None: the same as the new battery's.")
+    waits: bool = Field(default=False, description="It serves only what the new battery leaves.")
 
 
-class StorePlace(Model):
-    """Where the new store stands; heights are above the same floor."""
+class BatteryPlace(Model):
+    """Where the new battery stands; heights are above the same floor."""
 
     where: Literal["heated room", "unheated room", "outdoors"] = "heated room"
     base_m: NotNegative = Field(default=0.3, le=10, description="Lower edge of the lowest pack.")
@@ -83,7 +83,7 @@ class Attachment(Model):
 
     path: str = Field(min_length=1, description="Absolute, or beside the job file.")
     caption: str = Field(default="", max_length=300)
-    station: Literal["", "Sky", "Roof", "Strings", "Converter", "Store", "Home", "Street"] = ""
+    station: Literal["", "Site", "Roof", "Strings", "Inverter", "Battery", "Home", "Grid"] = ""
 
 
 class RuleChange(Model):
@@ -125,6 +125,7 @@ class MeterReading(Model):
 
 __all__ = [
     "Attachment",
+    "BatteryPlace",
     "Bill",
     "ExistingBattery",
     "ExistingInverter",
@@ -135,6 +136,5 @@ __all__ = [
     "PlannedString",
     "Rectangle",
     "RuleChange",
-    "StorePlace",
     "StringPlan",
 ]

@@ -1,4 +1,4 @@
-"""What the street charges and pays, and what it allows."""
+"""What the grid charges and pays, and what it allows."""
 
 from typing import Annotated, Literal
 
@@ -27,13 +27,13 @@ class Tariff(Model):
     windows: tuple[RateWindow, ...] = ()
     feed_in: Price = 0.0
     feed_in_windows: tuple[RateWindow, ...] = Field(default=(), description="When export pays another price.")
-    stored_export: bool = Field(default=False, description="Whether energy from the store may be sold.")
+    stored_export: bool = Field(default=False, description="Whether energy from the battery may be exported.")
     standing_per_day: NotNegative = 0.0
     export_limit_kw: NotNegative | None = Field(default=None, description="None: no limit stated.")
 
 
 class Costs(Model):
-    """What the work costs beside the boxes."""
+    """What the work costs beside the units."""
 
     labour_per_hour: NotNegative = 95.0
     once_per_job: NotNegative = Field(default=900.0, description="Design, permit, inspection, travel.")
@@ -42,18 +42,18 @@ class Costs(Model):
     whole_changeover: NotNegative = Field(default=600.0, description="Changeover of the whole house.")
     shed_relay: NotNegative = Field(default=160.0, description="One relay that sheds a circuit.")
     restring_per_string: NotNegative = 180.0
-    remove_box: NotNegative = 150.0
+    remove_unit: NotNegative = 150.0
     module_labour: NotNegative = Field(default=45.0, description="Laying one new module, with its clamps.")
     fuse: NotNegative = Field(default=28.0, description="One string fuse with its holder.")
-    rebate_per_kwh: NotNegative = Field(default=0.0, description="Per nominal kWh of store.")
+    rebate_per_kwh: NotNegative = Field(default=0.0, description="Per nominal kWh of battery.")
     rebate_max: NotNegative = 0.0
     discount_rate: Fraction = 0.04
     horizon_years: int = Field(default=15, ge=1, le=40)
     replace_year: int | None = Field(
-        default=None, ge=1, le=39, description="After which year the packs are bought anew; None: never."
+        default=None, ge=1, le=39, description="After which year the packs are replaced; None: never."
     )
     underused_cycles: NotNegative = Field(
-        default=120.0, le=1000, description="Full cycles a year below which a store counts as under-used."
+        default=120.0, le=1000, description="Full cycles a year below which a battery counts as under-used."
     )
     price_rise: Annotated[float, Field(ge=-0.2, le=0.3)] = 0.02
 

@@ -1,15 +1,15 @@
 """The time-step kernel: every grid-tied plant, one step after another, under the orders of a control.
 
-In each step boxes on a clock do what the clock says. The array serves the home first, then the store on its own
-DC side, then the AC bus; what the home leaves on the AC bus fills the other stores, then the street up to its
-limit; what remains is curtailed. A shortfall is met by the stores down to their floor, then by the street. In a
-charge window stores below target are filled from the street and none is emptied below target; in a window for
-selling they give beyond what the home asks.
+In each step units on a clock do what the clock says. The array serves the home first, then the battery on its own
+DC side, then the AC bus; what the home leaves on the AC bus fills the other batteries, then the grid up to its
+limit; what remains is curtailed. A shortfall is met by the batteries down to their floor, then by the grid. In a
+charge window batteries below target are charged from the grid and none is discharged below target; in an export
+window they give beyond what the home asks.
 
-The path from PV to a store on the same converter is not bound by the AC limit. That one fact is why a
-DC-coupled store catches what would be clipped and an AC-coupled one does not.
+The path from PV to a battery on the same converter is not bound by the AC limit. That one fact is why a
+DC-coupled battery catches what would be clipped and an AC-coupled one does not.
 
-Where the meter counts each phase, `home_kw` has three rows: a box on one phase sees and serves that phase, a box
+Where the meter counts each phase, `home_kw` has three rows: a unit on one phase sees and serves that phase, a unit
 on all three sees their sum and gives a third to each.
 """
 
@@ -70,7 +70,7 @@ CONVERTER_FLOWS = (
     "rectifier",
     "standby",
     "ac",
-    "store",
+    "stored",
 )
 (
     F_PV,
@@ -173,7 +173,7 @@ def _along(p, j, first, level):
 
 @_compiled
 def charge_room(p, j, store, fit, per_h):
-    """Most power [kW] the store takes at the DC bus in this step; `per_h` is steps per hour."""
+    """Most power [kW] the battery takes at the DC bus in this step; `per_h` is steps per hour."""
     if p[j, USABLE] <= 0.0:
         return 0.0
     level = store * p[j, PER_USABLE]
@@ -186,7 +186,7 @@ def charge_room(p, j, store, fit, per_h):
 
 @_compiled
 def discharge_room(p, j, store, floor, fit, per_h):
-    """Most power [kW] the store gives at the DC bus in this step without going below its floor."""
+    """Most power [kW] the battery gives at the DC bus in this step without going below its floor."""
     most = min(p[j, DISCHARGE_KW], _along(p, j, DISCHARGE_AT, store * p[j, PER_USABLE])) * fit
     most = min(most, (store - floor) * p[j, DISCHARGE_EFF] * per_h)
     return max(most, 0.0) * p[j, DC_DC]
@@ -194,9 +194,9 @@ def discharge_room(p, j, store, floor, fit, per_h):
 
 @_compiled
 def _own_charge(p, j, harvest, wanted, room):
-    """Array power [kW] that goes into the store on the same DC bus once the home has its share."""
+    """Array power [kW] that goes into the battery on the same DC bus once the home has its share."""
     most = inverter_ac(p, j, harvest)
-    # A home that takes all leaves nothing, not a rounding error that would keep the store from helping.
+    # A home that takes all leaves nothing, not a rounding error that would keep the battery from helping.
     if room <= 0.0 or (wanted > 0.0 and wanted >= most and most < p[j, AC_LIMIT]):
         return 0.0
     return min(max(harvest - inverter_dc(p, j, min(wanted, most)), 0.0), room)
@@ -204,7 +204,7 @@ def _own_charge(p, j, harvest, wanted, room):
 
 @_compiled
 def _serve_array(p, j, harvest, wanted, room, now):
-    """Array of one converter: home's share, then its own store, then the AC bus. Returns AC power [kW]."""
+    """Array of one converter: home's share, then its own battery, then the AC bus. Returns AC power [kW]."""
     charge = _own_charge(p, j, harvest, wanted, room)
     left = harvest - charge
     ac = inverter_ac(p, j, left)
@@ -221,10 +221,10 @@ def _serve_array(p, j, harvest, wanted, room, now):
 
 @_compiled
 def _book(p, j, store, step_h, now, flows, t):
-    """Books the working figures of one converter in row `t`; returns the store's new level [kWh].
+    """Books the working figures of one converter in row `t`; returns the battery's new level [kWh].
 
-    While a step is worked on, F_CHARGE holds PV to store at the DC bus, F_RECTIFIER what the rectifier gives
-    the DC bus, F_DISCHARGE what the store gives the DC bus, F_INVERTER the PV power that enters the inverter.
+    While a step is worked on, F_CHARGE holds PV to battery at the DC bus, F_RECTIFIER what the rectifier gives
+    the DC bus, F_DISCHARGE what the battery gives the DC bus, F_INVERTER the PV power that enters the inverter.
     """
     ac = now[j, F_AC]
     charge_bus = now[j, F_CHARGE] + now[j, F_RECTIFIER]
@@ -253,7 +253,7 @@ def _book(p, j, store, step_h, now, flows, t):
 
 @_compiled
 def _offer(p, pv_kw, t, spare, now):
-    """Books what the arrays offer, and what sleeping converters without a store draw."""
+    """Books what the arrays offer, and what sleeping converters without a battery draw."""
     for j in range(p.shape[0]):
         if p[j, HAS_PV] > 0.0:
             offered = max(pv_kw[j, t], 0.0)
@@ -274,17 +274,17 @@ def _harvest(p, j, now):
 
 
 @_compiled
-def _serve_arrays(p, with_store, store, filling_level, selling, bias, fit, day, spare, per_h, now):
-    """Runs the arrays on converters with a store, or those without."""
+def _serve_arrays(p, with_battery, store, filling_level, exporting, bias, fit, day, spare, per_h, now):
+    """Runs the arrays on converters with a battery, or those without."""
     for j in range(p.shape[0]):
-        if now[j, F_PV] > 0.0 and (p[j, USABLE] > 0.0) == with_store:
+        if now[j, F_PV] > 0.0 and (p[j, USABLE] > 0.0) == with_battery:
             wanted = max(-_seen(p, j, spare) - bias, 0.0)
-            # A store that is being filled in the window comes before the home.
+            # A battery that is being filled in the window comes before the home.
             if store[j] < filling_level * p[j, USABLE]:
                 wanted = 0.0
-            room = 0.0 if selling else charge_room(p, j, store[j], fit[0, j, day], per_h)
+            room = 0.0 if exporting else charge_room(p, j, store[j], fit[0, j, day], per_h)
             _put(p, j, spare, _serve_array(p, j, _harvest(p, j, now), wanted, room, now))
-            if not with_store and now[j, F_AC] <= 0.0:
+            if not with_battery and now[j, F_AC] <= 0.0:
                 _put(p, j, spare, -p[j, STANDBY])
                 now[j, F_STANDBY] = p[j, STANDBY]
 
@@ -304,7 +304,7 @@ def _draw(p, j, ac_most, room, now):
 
 @_compiled
 def _give(p, j, store, floor, fit, wanted, per_h, now):
-    """Has a store give up to `wanted` AC power more, down to its floor; returns what it gives more [kW]."""
+    """Has a battery give up to `wanted` AC power more, down to its floor; returns what it gives more [kW]."""
     give = discharge_room(p, j, store, floor, fit, per_h)
     if give <= now[j, F_DISCHARGE]:
         return 0.0
@@ -320,7 +320,7 @@ def _give(p, j, store, floor, fit, wanted, per_h, now):
 
 @_compiled
 def _obey_clock(p, clock_kw, store, fit, day, spare, per_h, now):
-    """Boxes on a time clock charge or give as it says, whatever the meter shows."""
+    """Units on a time clock charge or give as it says, whatever the meter shows."""
     for j in range(p.shape[0]):
         if p[j, BY_CLOCK] > 0.0 and p[j, USABLE] > 0.0:
             if clock_kw > 0.0:
@@ -333,7 +333,7 @@ def _obey_clock(p, clock_kw, store, fit, day, spare, per_h, now):
 
 @_compiled
 def _fill_from_surplus(p, store, bias, fit, day, spare, per_h, now):
-    """Stores on idle converters take what is left on the bus."""
+    """Batteries on idle converters take what is left on the bus."""
     for j in range(p.shape[0]):
         left = _seen(p, j, spare) + bias
         if now[j, F_AC] == 0.0 and left > 0.0 and p[j, FROM_AC] > 0.0 and p[j, BY_CLOCK] == 0.0:
@@ -357,8 +357,8 @@ def _curtail(p, spare, export_limit_kw, now):
 
 
 @_compiled
-def _serve_from_stores(p, store, floor_level, leave_kw, fit, day, spare, per_h, now):
-    """Stores meet what the bus is short of beyond `leave_kw`, in order, down to their floor."""
+def _serve_from_batteries(p, store, floor_level, leave_kw, fit, day, spare, per_h, now):
+    """Batteries meet what the bus is short of beyond `leave_kw`, in order, down to their floor."""
     for j in range(p.shape[0]):
         short = -_seen(p, j, spare) - leave_kw
         idle = now[j, F_CHARGE] <= 0.0 and now[j, F_RECTIFIER] <= 0.0 and p[j, BY_CLOCK] == 0.0
@@ -368,21 +368,21 @@ def _serve_from_stores(p, store, floor_level, leave_kw, fit, day, spare, per_h, 
 
 
 @_compiled
-def _sell(p, store, sell_to, sell_kw, export_limit_kw, fit, day, spare, per_h, now):
-    """Stores give beyond what the home asks, down to a level, within the export limit."""
+def _export_stored(p, store, battery_export_to, battery_export_kw, export_limit_kw, fit, day, spare, per_h, now):
+    """Batteries give beyond what the home asks, down to a level, within the export limit."""
     for j in range(p.shape[0]):
-        most = min(sell_kw, export_limit_kw - _all(spare))
+        most = min(battery_export_kw, export_limit_kw - _all(spare))
         idle = now[j, F_CHARGE] <= 0.0 and now[j, F_RECTIFIER] <= 0.0 and p[j, BY_CLOCK] == 0.0
         if most > 0.0 and p[j, USABLE] > 0.0 and idle:
-            floor = max(p[j, RESERVE], sell_to) * p[j, USABLE]
+            floor = max(p[j, RESERVE], battery_export_to) * p[j, USABLE]
             more = _give(p, j, store[j], floor, fit[1, j, day], most, per_h, now)
             _put(p, j, spare, more)
-            sell_kw -= more
+            battery_export_kw -= more
 
 
 @_compiled
-def _fill_from_street(p, store, target, allowed, fit, day, spare, per_h, now):
-    """Stores below target take power from the street, `allowed` at most."""
+def _charge_from_grid(p, store, target, allowed, fit, day, spare, per_h, now):
+    """Batteries below target take power from the grid, `allowed` at most."""
     for j in range(p.shape[0]):
         short = target * p[j, USABLE] - store[j]
         may = now[j, F_AC] <= 0.0 and p[j, FROM_AC] > 0.0 and p[j, BY_CLOCK] == 0.0
@@ -416,8 +416,8 @@ def run(
     charge_kw,
     may_give,
     leave_kw,
-    sell_kw,
-    sell_to,
+    battery_export_kw,
+    battery_export_to,
     clock_kw,
     fit,
     bias_kw,
@@ -462,7 +462,7 @@ def run(
     Returns
     -------
     flows : ndarray, shape (converters, len(CONVERTER_FLOWS), steps)
-        Mean power [kW] by name; "store" is the level at the end of the step [kWh]; "ac" is positive outward.
+        Mean power [kW] by name; "battery" is the level at the end of the step [kWh]; "ac" is positive outward.
         Without `record` it holds the last day alone.
     sums : ndarray, shape (converters, len(CONVERTER_FLOWS))
         Of every flow over the steps [kW]; nothing unless they are added up.
@@ -491,42 +491,44 @@ def run(
                 row = -1
         row += 1
         target = charge_to[t]
-        selling = sell_kw[t] > 0.0
+        exporting = battery_export_kw[t] > 0.0
         # AC power left on the bus, by phase; below 0 it is short.
         for f in range(spare.size):
             spare[f] = -home_kw[f, t]
         _offer(p, pv_kw, t, spare, now)
         if clocks:
             _obey_clock(p, clock_kw[t], store, fit, day, spare, per_h, now)
-        # Arrays without a store first: they can only go to the bus.
-        _serve_arrays(p, False, store, target, selling, bias_kw, fit, day, spare, per_h, now)
-        _serve_arrays(p, True, store, target, selling, bias_kw, fit, day, spare, per_h, now)
-        if not selling:
+        # Arrays without a battery first: they can only go to the bus.
+        _serve_arrays(p, False, store, target, exporting, bias_kw, fit, day, spare, per_h, now)
+        _serve_arrays(p, True, store, target, exporting, bias_kw, fit, day, spare, per_h, now)
+        if not exporting:
             _fill_from_surplus(p, store, bias_kw, fit, day, spare, per_h, now)
         if _all(spare) > export_limit_kw:
             _curtail(p, spare, export_limit_kw, now)
         if may_give[t]:
-            _serve_from_stores(p, store, target, leave_kw[t], fit, day, spare, per_h, now)
-        if selling:
-            _sell(p, store, sell_to[t], sell_kw[t], export_limit_kw, fit, day, spare, per_h, now)
+            _serve_from_batteries(p, store, target, leave_kw[t], fit, day, spare, per_h, now)
+        if exporting:
+            _export_stored(
+                p, store, battery_export_to[t], battery_export_kw[t], export_limit_kw, fit, day, spare, per_h, now
+            )
         if target > 0.0:
             short = max(-_all(spare), 0.0)
             allowed = min(charge_kw[t], min(import_limit_kw, fill_import_kw) - short)
-            _fill_from_street(p, store, target, allowed, fit, day, spare, per_h, now)
+            _charge_from_grid(p, store, target, allowed, fit, day, spare, per_h, now)
         for j in range(n):
             if p[j, USABLE] > 0.0 and now[j, F_AC] == 0.0:
                 now[j, F_STANDBY] = p[j, STANDBY]
                 _put(p, j, spare, -p[j, STANDBY])
             store[j] = _book(p, j, store[j], step_h, now, flows, row)
             level[j, t] = store[j]
-        home, bought, sold = 0.0, 0.0, 0.0
+        home, imported, exported = 0.0, 0.0, 0.0
         for f in range(spare.size):
             home += home_kw[f, t]
-            bought += max(-spare[f], 0.0)
-            sold += max(spare[f], 0.0)
+            imported += max(-spare[f], 0.0)
+            exported += max(spare[f], 0.0)
         bus[0, t] = home
-        bus[1, t] = bought
-        bus[2, t] = sold
+        bus[1, t] = imported
+        bus[2, t] = exported
     if add_up and not record:
         _add_up(flows, row + 1, sums)
     # Written step by step, read as whole series.

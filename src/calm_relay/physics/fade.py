@@ -115,7 +115,7 @@ def calendar_fade(years: float, air_c, ten_years: float) -> float:
     ----------
     years : float
     air_c : ndarray or float
-        Temperature of the store over the year [degC].
+        Temperature of the battery over the year [degC].
     ten_years : float
         Share lost in ten years at 25 degC.
     """

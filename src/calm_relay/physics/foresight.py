@@ -14,13 +14,13 @@ import numpy as np
 class Foresight:
     """The bound and its dispatch, hour by hour.
 
-    `cost` is import less export over the hours, without standing charges; `bought`, `sold`, `charged` and `given`
-    are mean powers [kW] at the street and at the AC side of all stores together; `level` is stored energy [kWh].
+    `cost` is import less export over the hours, without standing charges; `imported`, `exported`, `charged` and `given`
+    are mean powers [kW] at the grid and at the AC side of all batteries together; `level` is stored energy [kWh].
     """
 
     cost: float
-    bought: np.ndarray
-    sold: np.ndarray
+    imported: np.ndarray
+    exported: np.ndarray
     charged: np.ndarray
     given: np.ndarray
     level: np.ndarray
@@ -107,7 +107,7 @@ def least_cost(
     sells_stored=True,
     time_limit_s=60.0,
 ) -> Foresight:
-    """Cost of import less export under the best dispatch of the same boxes.
+    """Cost of import less export under the best dispatch of the same units.
 
     Parameters
     ----------
@@ -138,9 +138,9 @@ def least_cost(
     """
     steps = home_kw.size
     program = _Program(steps)
-    bought = program.series(np.maximum(import_limit_kw, home_kw), cost=np.asarray(price) * step_h)
-    sold = program.series(max(export_limit_kw, 0.0), cost=-np.asarray(feed_in) * step_h)
-    bus = [(bought, 1.0, 0), (sold, -1.0, 0)]
+    imported = program.series(np.maximum(import_limit_kw, home_kw), cost=np.asarray(price) * step_h)
+    exported = program.series(max(export_limit_kw, 0.0), cost=-np.asarray(feed_in) * step_h)
+    bus = [(imported, 1.0, 0), (exported, -1.0, 0)]
     charging, giving, levels, harvested = [], [], [], []
     plain = np.zeros(steps)
     for offered, part in zip(pv_kw, plant, strict=True):
@@ -200,11 +200,11 @@ def least_cost(
         harvested.append(given)
     program.row("equal", bus, home_kw)
     if not sells_stored:
-        program.row("upper", [(sold, 1.0, 0), *((series, -1.0, 0) for series in harvested)], 0.0)
+        program.row("upper", [(exported, 1.0, 0), *((series, -1.0, 0) for series in harvested)], 0.0)
     cost, found = program.solve(time_limit_s)
 
     def together(parts):
         return sum((factor * found[series] for series, factor in parts), np.zeros(steps))
 
     held = together([(series, 1.0) for series in levels])
-    return Foresight(cost, found[bought], found[sold], together(charging), together(giving), held)
+    return Foresight(cost, found[imported], found[exported], together(charging), together(giving), held)

@@ -1,4 +1,4 @@
-"""A plant without a street: the island's kernel through a year or a night, booked like any plant's flows."""
+"""A plant off grid: the island's kernel through a year or a night, booked like any plant's flows."""
 
 from dataclasses import dataclass, replace
 
@@ -53,8 +53,8 @@ class Island:
         return replace(self, load=np.repeat(load, repeated, axis=1), asked_kw=np.repeat(asked, repeated))
 
 
-class _Alone:
-    """What is read off a run without a street; "import" is what the generator gives."""
+class _OffGridRun:
+    """What is read off a run off grid; "import" is what the generator gives."""
 
     @property
     def unmet(self) -> np.ndarray:
@@ -72,13 +72,13 @@ class _Alone:
         return self.island_flows[:, outage.STATE]
 
     @property
-    def dark_hours(self) -> float:
+    def unserved_hours(self) -> float:
         """Hours in which nothing was fed."""
-        return float((self.states != outage.ALIVE).sum() * self.step_h)
+        return float((self.states != outage.SERVING).sum() * self.step_h)
 
     @property
     def trips(self) -> int:
-        """How often a limit ended it, an empty store not counted."""
+        """How often a limit ended it, an empty battery not counted."""
         return int(np.isin(self.island_flows[:, outage.CAUSE], TRIPS).sum())
 
     @property
@@ -94,8 +94,8 @@ class _Alone:
 
 
 @dataclass(frozen=True, eq=False)
-class IslandBus(_Alone, PlantBus):
-    """The least that is kept of a run without a street.
+class IslandBus(_OffGridRun, PlantBus):
+    """The least that is kept of a run off grid.
 
     `asked_kw` is what was asked, served or not; `on` tells which circuits were fed, `island_flows` the kernel's
     own flows, each a column; `former` is the converter that forms the grid, None where there is none.
@@ -107,7 +107,7 @@ class IslandBus(_Alone, PlantBus):
     former: int | None
 
     def kwh(self, name: str, converter: int) -> float:
-        """Energy into or out of a store's terminals over the run [kWh]: "charge" or "discharge"."""
+        """Energy into or out of a battery's terminals over the run [kWh]: "charge" or "discharge"."""
         if converter != self.former:
             return 0.0
         battery = self.plant[converter].battery
@@ -116,8 +116,8 @@ class IslandBus(_Alone, PlantBus):
 
 
 @dataclass(frozen=True, eq=False)
-class IslandYear(_Alone, PlantYear):
-    """A run without a street with the flows of every converter; see `IslandBus` for the rest."""
+class IslandYear(_OffGridRun, PlantYear):
+    """A run off grid with the flows of every converter; see `IslandBus` for the rest."""
 
     asked_kw: np.ndarray
     on: np.ndarray
@@ -145,7 +145,7 @@ def arrays_ac(p, pv_kw) -> np.ndarray:
 def run_island(
     plant, pv_kw, step_h: float, island: Island, level_kwh: float | None = None, start=None, again=None
 ) -> IslandYear:
-    """Runs a plant without a street and books the flows of every converter.
+    """Runs a plant off grid and books the flows of every converter.
 
     Parameters
     ----------
@@ -155,7 +155,7 @@ def run_island(
     step_h : float
     island : Island
     level_kwh : float, optional
-        Energy in the former's store at the beginning; its `initial` share when left out.
+        Energy in the former's battery at the beginning; its `initial` share when left out.
     start, again : ndarray, shape (circuits, steps), optional
         Starts of machines on the circuits, see `outage.rehearse`; none when left out.
     """
@@ -164,7 +164,7 @@ def run_island(
     p, offered, own, on = _run(plant, pv_kw, step_h, island, start, again)
     flows = _booked(plant, p, pv_kw, island.former, offered, island.switched, own)
     bus, rest = _bus(own), (island.asked_kw, on, own, island.former)
-    return IslandYear(tuple(plant), step_h, bus, flows[:, CONVERTER_AT["store"]], None, flows, *rest)
+    return IslandYear(tuple(plant), step_h, bus, flows[:, CONVERTER_AT["stored"]], None, flows, *rest)
 
 
 def island_bus(plant, pv_kw, step_h: float, island: Island) -> IslandBus:
@@ -182,7 +182,7 @@ def _bus(own):
 
 
 def _filled(plant, number, level_kwh):
-    """The plant with so much in one store at the beginning, so that what is booked closes from there."""
+    """The plant with so much in one battery at the beginning, so that what is booked closes from there."""
     box = plant[number]
     full = replace(box, battery=replace(box.battery, initial=level_kwh / box.battery.usable_kwh))
     return (*plant[:number], full, *plant[number + 1 :])
@@ -233,7 +233,7 @@ def _generator_alone(island, own, on):
         own[:, outage.SERVED] += served
         on[:, c] = (served > 0.0) | ((asked <= 0.0) & (island.limits[outage.GEN_KW] > 0.0))
     own[:, outage.GEN] = own[:, outage.SERVED]
-    own[:, outage.STATE] = np.where(on.any(axis=1), outage.ALIVE, outage.FLAT)
+    own[:, outage.STATE] = np.where(on.any(axis=1), outage.SERVING, outage.FLAT)
 
 
 def _booked(plant, p, pv_kw, former, offered, switched, own):
@@ -250,7 +250,7 @@ def _booked(plant, p, pv_kw, former, offered, switched, own):
     for j, box in enumerate(plant):
         f = flows[j]
         if box.battery:
-            f[at["store"]] = box.battery.initial * box.battery.usable_kwh
+            f[at["stored"]] = box.battery.initial * box.battery.usable_kwh
         if not box.pv and j != former:
             continue
         f[at["pv_dc"]] = pv_kw[j] if box.pv else 0.0
@@ -289,4 +289,4 @@ def _book_former(f, box, harvest, own):
     lost = own[:, outage.DC_USED] + discharge_bus - charge_bus - ac
     f[at["inverter"]] = np.where(ac >= 0.0, lost, 0.0)
     f[at["rectifier"]] = np.where(ac < 0.0, lost, 0.0)
-    f[at["store"]] = own[:, outage.STORE]
+    f[at["stored"]] = own[:, outage.STORE]

@@ -15,7 +15,7 @@ WHOLE_DAY = 0.9
 class MeterYear:
     """Mean power of a year [kW] on the calendar's steps, and what it rests on.
 
-    `measured_days` of 365 were measured at their season; the others were filled from neighbours up to 24 days off,
+    `measured_days` of 365 were measured at their season; the others are taken from neighbours up to 24 days off,
     from the mirrored season (as far from midwinter on its other side) or, failing that, from the nearest day.
     `months` are those with no day of their own, 1 to 12; `rows` is the row of the table that stands for each day.
     """

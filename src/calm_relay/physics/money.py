@@ -22,12 +22,12 @@ def yearly_bill(import_kw, export_kw, price, feed_in, standing_per_day, step_h):
     Returns
     -------
     float
-        [currency/year]; below 0 when the street pays.
+        [currency/year]; below 0 when the grid pays.
     """
     days = import_kw.size * step_h / 24.0
-    bought = float(np.dot(import_kw, np.broadcast_to(price, import_kw.shape))) * step_h
-    sold = float(np.dot(export_kw, np.broadcast_to(feed_in, export_kw.shape))) * step_h
-    return bought - sold + standing_per_day * days
+    imported = float(np.dot(import_kw, np.broadcast_to(price, import_kw.shape))) * step_h
+    exported = float(np.dot(export_kw, np.broadcast_to(feed_in, export_kw.shape))) * step_h
+    return imported - exported + standing_per_day * days
 
 
 def simple_payback_years(outlay, saving_per_year):

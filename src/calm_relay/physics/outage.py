@@ -1,10 +1,10 @@
 """The islanded house, step by step: starts, trips, shedding, turned-down PV, a generator; a night or a whole year.
 
-The box that forms the grid carries the circuits that are not shed. PV on the AC bus serves first: what follows the
-frequency is turned down to what house and store can take, an old inverter gives all or is off. PV on the former's
-own DC bus gives what is needed. A limit passed for longer than its time trips the box; it tries again a few times,
-then it is locked out. When it comes back, every machine that runs starts at once. A flat store is dark until PV on
-the former's DC bus has charged it, where the box can start black, or the generator comes.
+The inverter that forms the grid carries the circuits that are not shed. PV on the AC bus serves first: what follows the
+frequency is curtailed to what house and battery can take, an old inverter gives all or is off. PV on the former's
+own DC bus gives what is needed. A limit passed for longer than its time trips the inverter; it tries again a few times,
+then it is locked out. When it comes back, every machine that runs starts at once. A flat battery is dark until PV on
+the former's DC bus has charged it, where the inverter can start black, or the generator comes.
 """
 
 import numpy as np
@@ -30,7 +30,7 @@ from calm_relay.physics.dispatch import (
     rectifier_dc,
 )
 
-ALIVE, TRIPPED, FLAT, LOCKED = 0, 1, 2, 3
+SERVING, TRIPPED, FLAT, LOCKED = 0, 1, 2, 3
 NOTHING, OVERLOAD, START, LEG, OVER_FREQUENCY, EMPTY, START_LEG = 0, 1, 2, 3, 4, 5, 6
 LIMITS = (
     "continuous_kw",
@@ -69,7 +69,7 @@ FLOWS = (
     "charge",
     "discharge",
     "loss",
-    "store",
+    "stored",
     "state",
     "cause",
     "former_ac",
@@ -77,7 +77,7 @@ FLOWS = (
 SERVED, DC_USED, AC_OFFERED, AC_USED, GEN, CHARGE, DISCHARGE, LOSS, STORE, STATE, CAUSE, FORMER = range(len(FLOWS))
 # AC-coupled PV is let go from 95 % charge and taken again below 90 %: common practice, no source.
 HOLD_ABOVE, RELEASE_BELOW = 0.95, 0.90
-# A shed circuit comes back when the store has so much more; a dark box starts again from this charge.
+# A shed circuit comes back when the battery has so much more; a dark unit starts again from this charge.
 BACK_ABOVE, RESTART_LEVEL = 0.10, 0.10
 # It tries again after so many minutes, so many times within an hour alive: common practice, no source.
 RESTART_MIN, RESTARTS, FORGIVEN_MIN = 2.0, 3, 60.0
@@ -106,7 +106,7 @@ def _asked(t, share, load, legs, shed_below, shed, leg):
 
 @_inlined
 def _started(limits, t, want, leg, legs, shed, helped, start, again, at_once, extras):
-    """Whether the starts of a step pass what the box gives for a moment: START in all, START_LEG on a leg."""
+    """Whether the starts of a step pass what the inverter gives for a moment: START in all, START_LEG on a leg."""
     heaviest, who, on_a_leg = 0.0, -1, False
     extras[0] = extras[1] = extras[2] = 0.0
     for c in range(start.shape[0]):
@@ -135,13 +135,13 @@ def _started(limits, t, want, leg, legs, shed, helped, start, again, at_once, ex
 
 @_inlined
 def _forming(p, ac):
-    """DC power [kW] that the box needs to form the grid and give AC power, or none, to it."""
+    """DC power [kW] that the inverter needs to form the grid and give AC power, or none, to it."""
     return ac + max(p[0, K0], p[0, STANDBY]) + p[0, K1] * ac + p[0, K2] * ac * ac
 
 
 @_inlined
 def _serve(p, limits, level, harvest, smooth, switched, want, running, holding, per_h, now):
-    """Serves what is asked from PV, generator and store into `now`; where it cannot, says why."""
+    """Serves what is asked from PV, generator and battery into `now`; where it cannot, says why."""
     for f in range(now.size):
         now[f] = 0.0
     room = charge_room(p, 0, level, 1.0, per_h)
@@ -183,7 +183,7 @@ def _serve(p, limits, level, harvest, smooth, switched, want, running, holding, 
 
 @_inlined
 def _over(limits, own, leg, helped):
-    """Whether what the box gives passes its continuous limits: OVERLOAD, LEG or NOTHING."""
+    """Whether what the inverter gives passes its continuous limits: OVERLOAD, LEG or NOTHING."""
     if own > limits[CONTINUOUS] + 1e-9:
         return OVERLOAD
     fullest = max(leg[0], leg[1], leg[2]) - helped / limits[LEGS]
@@ -192,7 +192,7 @@ def _over(limits, own, leg, helped):
 
 @_inlined
 def _settle(p, now, level, step_h):
-    """Books the store's losses and returns its new level [kWh]."""
+    """Books the battery's losses and returns its new level [kWh]."""
     charge, discharge = now[CHARGE], now[DISCHARGE]
     now[CHARGE] = charge * p[0, CHARGE_EFF]
     now[DISCHARGE] = discharge / p[0, DISCHARGE_EFF]
@@ -215,7 +215,7 @@ def rehearse(
     pv_switched,
     level,
     step_h,
-    until_dark,
+    until_out,
     flows,
     on,
 ):
@@ -224,16 +224,16 @@ def rehearse(
     Parameters
     ----------
     p : ndarray, shape (1, len(plant.COLUMNS))
-        The box that forms the grid, from `plant.pack`.
+        The inverter that forms the grid, from `plant.pack`.
     limits : ndarray, shape (len(LIMITS),)
-        What it can do in the dark. `legs` is how many it parts its power to, `leg_start_kw` the most that a motor
+        What it can do in an outage. `legs` is how many it parts its power to, `leg_start_kw` the most that a motor
         may draw on a leg when it starts, `restarts_at_once` whether the transfer takes so long that machines stop.
     load : ndarray, shape (circuits, steps)
         What each backed-up circuit asks [kW].
     legs : ndarray, shape (circuits, 3)
         Share of each circuit on each leg or phase.
     shed_below : ndarray, shape (circuits,)
-        Level of the store below which a circuit is shed; 0 where it never is, 1 where it always is.
+        Level of the battery below which a circuit is shed; 0 where it never is, 1 where it always is.
     start, again : ndarray, shape (circuits, steps)
         Power that the heaviest start on each circuit adds for a moment, of which the heaviest of a step counts;
         and what all machines that run on it add when power comes back to them at once [kW].
@@ -246,7 +246,7 @@ def rehearse(
     until_dark : bool
         Whether to end with the first dark step.
     flows : ndarray, shape (steps or 0, len(FLOWS))
-        Filled where it has rows: mean powers [kW], level [kWh], state and cause; "former_ac" is what the box
+        Filled where it has rows: mean powers [kW], level [kWh], state and cause; "former_ac" is what the inverter
         gives to its bus, below 0 what it takes.
     on : ndarray of bool, shape (steps or 0, circuits)
         Filled where it has rows: which circuits are fed.
@@ -261,10 +261,10 @@ def rehearse(
     circuits, steps = load.shape
     per_h, step_min = 1.0 / step_h, step_h * 60.0
     usable = p[0, USABLE]
-    state, cause, over_s, wait, trips, first_dark = ALIVE, NOTHING, 0.0, 0.0, 0, steps
+    state, cause, over_s, wait, trips, first_out = SERVING, NOTHING, 0.0, 0.0, 0, steps
     holding, running = False, False
     at_once = limits[AT_ONCE] > 0.0
-    alive_min, before_ac, before_want = 0.0, 0.0, 0.0
+    formed_min, before_ac, before_want = 0.0, 0.0, 0.0
     shed = np.zeros(circuits, dtype=np.bool_)
     leg, extras = np.zeros(3), np.zeros(3)
     now = np.zeros(len(FLOWS))
@@ -279,17 +279,17 @@ def rehearse(
         if state in (TRIPPED, LOCKED):
             wait -= step_min
             if wait <= 0.0:
-                state, over_s, at_once, alive_min = ALIVE, 0.0, True, 0.0
+                state, over_s, at_once, formed_min = SERVING, 0.0, True, 0.0
         if state == FLAT and (running or share >= RESTART_LEVEL):
-            state, over_s, at_once, alive_min = ALIVE, 0.0, True, 0.0
+            state, over_s, at_once, formed_min = SERVING, 0.0, True, 0.0
         want = _asked(t, share, load, legs, shed_below, shed, leg)
-        # A running generator carries what it can; the box has the rest.
+        # A running generator carries what it can; the inverter has the rest.
         helped = min(limits[GEN_KW], want) if running else 0.0
         # Inverters wait for a bus that stands before they join it.
-        joined = not running and (step_min >= limits[PV_WAITS] or alive_min >= limits[PV_WAITS])
+        joined = not running and (step_min >= limits[PV_WAITS] or formed_min >= limits[PV_WAITS])
         smooth, switched = (pv_smooth[t], pv_switched[t]) if joined else (0.0, 0.0)
         cause_now = NOTHING
-        if state == ALIVE:
+        if state == SERVING:
             cause_now = _started(limits, t, want, leg, legs, shed, helped, start, again, at_once, extras)
             at_once = False
             over = _over(limits, want - helped, leg, helped)
@@ -299,17 +299,17 @@ def rehearse(
                     cause_now = over
             else:
                 over_s = 0.0
-            # When a load drops, the box must take at once what the PV still gives.
+            # When a load drops, the inverter must take at once what the PV still gives.
             if want < before_want and before_ac - want > p[0, AC_LIMIT] + 1e-9 and not running:
                 cause_now = OVER_FREQUENCY
-        if state == ALIVE and cause_now == NOTHING:
+        if state == SERVING and cause_now == NOTHING:
             if share >= HOLD_ABOVE:
                 holding = True
             elif share < RELEASE_BELOW:
                 holding = False
             cause_now = _serve(p, limits, level, harvest, smooth, switched, want, running, holding, per_h, now)
-            alive_min += step_min
-            if alive_min >= FORGIVEN_MIN:
+            formed_min += step_min
+            if formed_min >= FORGIVEN_MIN:
                 trips = 0
         else:
             for f in range(now.size):
@@ -324,8 +324,8 @@ def rehearse(
             now[CHARGE] = now[DC_USED] * p[0, DC_DC]
         level = _settle(p, now, level, step_h)
         before_ac, before_want = now[AC_USED], want
-        if state != ALIVE and first_dark == steps:
-            first_dark, cause = t, cause_now
+        if state != SERVING and first_out == steps:
+            first_out, cause = t, cause_now
         if flows.shape[0] > 0:
             now[AC_OFFERED] = smooth + switched
             now[STORE] = level
@@ -334,10 +334,10 @@ def rehearse(
             for f in range(now.size):
                 flows[t, f] = now[f]
             for c in range(circuits):
-                on[t, c] = state == ALIVE and not shed[c]
-        if until_dark and state != ALIVE:
+                on[t, c] = state == SERVING and not shed[c]
+        if until_out and state != SERVING:
             return t, cause
-    return first_dark, cause
+    return first_out, cause
 
 
 @_compiled
@@ -353,13 +353,13 @@ def survival(p, limits, load, legs, shed_below, pv_dc, pv_smooth, pv_switched, l
     most : int
         Steps after which an outage counts as survived.
     """
-    lived = np.empty(starts.size)
+    served_steps = np.empty(starts.size)
     none, nobody = np.empty((0, len(FLOWS))), np.empty((0, load.shape[0]), dtype=np.bool_)
     quiet = np.zeros((0, most))
     for k in range(starts.size):
         a = starts[k]
         b = a + most
-        lived[k], _ = rehearse(
+        served_steps[k], _ = rehearse(
             p,
             limits,
             load[:, a:b],
@@ -376,4 +376,4 @@ def survival(p, limits, load, legs, shed_below, pv_dc, pv_smooth, pv_switched, l
             none,
             nobody,
         )
-    return lived
+    return served_steps

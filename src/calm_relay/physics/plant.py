@@ -54,7 +54,7 @@ class ConverterPart:
 
     `pv` says whether it has a PV input; `pv_limit_kw` is what the trackers or charge controller can draw.
     `loss_rated_kw` is the rating the loss curve refers to, the AC limit unless stated. `phase` is 1, 2 or 3 for
-    a box on one phase of three, 0 for one that shares its power evenly. A box `by_clock` does not see the
+    a unit on one phase of three, 0 for one that shares its power evenly. A unit `by_clock` does not see the
     meter: it does what the clock says.
     """
 
@@ -71,8 +71,8 @@ class ConverterPart:
 
 
 @dataclass(frozen=True)
-class Street:
-    """What the AC bus may draw from and give to the street [kW].
+class GridConnection:
+    """What the AC bus may draw from and give to the grid [kW].
 
     Below 0 an export limit is the import that a zero-export control leaves standing.
     """

@@ -8,7 +8,7 @@ from numba import njit
 
 @dataclass(frozen=True)
 class Chaser:
-    """One store's controller: how hard it may charge and give [kW], how often it looks [s], and how it answers.
+    """One battery's controller: how hard it may charge and give [kW], how often it looks [s], and how it answers.
 
     At each look it moves its power by `gain` times what the meter is off its aim `aim_kw`, import positive. A
     controller that `waits` moves only while the other is at the end of its power, and lets go again after.
@@ -24,7 +24,7 @@ class Chaser:
 
 @dataclass(frozen=True, eq=False)
 class Chase:
-    """Mean powers of each second [kW]: of both stores, giving positive, and at the meter, import positive."""
+    """Mean powers of each second [kW]: of both batteries, giving positive, and at the meter, import positive."""
 
     first: np.ndarray
     second: np.ndarray
@@ -32,7 +32,7 @@ class Chase:
 
     @property
     def circling_kwh(self) -> float:
-        """What one store gave and the other took [kWh]."""
+        """What one battery gave and the other took [kWh]."""
         against = np.minimum(np.abs(self.first), np.abs(self.second))
         return float(against[self.first * self.second < 0].sum() / 3600.0)
 

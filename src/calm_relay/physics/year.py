@@ -8,7 +8,7 @@ import numpy as np
 
 from calm_relay.physics import dispatch
 from calm_relay.physics.control import Control, self_use
-from calm_relay.physics.plant import COLUMNS, ConverterPart, Street, pack
+from calm_relay.physics.plant import COLUMNS, ConverterPart, GridConnection, pack
 
 LOSSES = {
     "tracker": "tracker",
@@ -27,7 +27,7 @@ _BUS_AT = {name: i for i, name in enumerate(dispatch.BUS_FLOWS)}
 
 @dataclass(frozen=True, eq=False)
 class PlantBus:
-    """The least that is kept of a plant's run: series of the bus, and of the stores' levels [kWh]."""
+    """The least that is kept of a plant's run: series of the bus, and of the batteries' levels [kWh]."""
 
     plant: tuple[ConverterPart, ...]
     step_h: float
@@ -44,7 +44,7 @@ class PlantBus:
 
     @property
     def unmet_kwh(self) -> float:
-        """Energy asked and not served over the run [kWh]; a street leaves none."""
+        """Energy asked and not served over the run [kWh]; a grid leaves none."""
         return 0.0
 
 
@@ -81,12 +81,12 @@ class PlantYear(PlantSums):
         return self.flows.transpose(2, 0, 1).sum(axis=0)
 
     def of(self, name, converter=None) -> np.ndarray:
-        """A flow by name [kW], of one converter or summed over all; "store" in kWh."""
+        """A flow by name [kW], of one converter or summed over all; "battery" in kWh."""
         at = CONVERTER_AT[name]
         return self.flows[:, at].sum(axis=0) if converter is None else self.flows[converter, at]
 
     def cut(self, first: int, last: int) -> "PlantYear":
-        """Steps [first, last) alone; their store starts where the plant's year does, so only flows are of use."""
+        """Steps [first, last) alone; their battery starts where the plant's year does, so only flows are of use."""
         flows = self.flows[:, :, first:last]
         cut = self.bus[:, first:last], self.level[:, first:last], None, flows
         return PlantYear(self.plant, self.step_h, *cut)
@@ -100,8 +100,8 @@ class PlantYear(PlantSums):
         return float(np.maximum(-self.of("ac", converter), 0.0).sum() * self.step_h)
 
     @property
-    def initial_store_kwh(self) -> np.ndarray:
-        """Level of each store before the first step [kWh]."""
+    def initial_stored_kwh(self) -> np.ndarray:
+        """Level of each battery before the first step [kWh]."""
         return np.array([c.battery.initial * c.battery.usable_kwh if c.battery else 0.0 for c in self.plant])
 
     def dc_residuals_kwh(self) -> np.ndarray:
@@ -112,12 +112,12 @@ class PlantYear(PlantSums):
         taken = f["tracker"] + f["clipped"] + f["curtailed"] + f["dc_dc"] + f["charge"]
         return (given - taken - outward - f["inverter"]) * self.step_h
 
-    def store_residuals_kwh(self) -> np.ndarray:
-        """What does not close in each store in each step [kWh], shape (converters, steps)."""
+    def battery_residuals_kwh(self) -> np.ndarray:
+        """What does not close in each battery in each step [kWh], shape (converters, steps)."""
         f = {name: self.flows[:, at] for name, at in CONVERTER_AT.items()}
-        before = np.concatenate([self.initial_store_kwh[:, None], f["store"][:, :-1]], axis=1)
+        before = np.concatenate([self.initial_stored_kwh[:, None], f["stored"][:, :-1]], axis=1)
         net = f["charge"] - f["charge_loss"] - f["discharge"] - f["discharge_loss"]
-        return f["store"] - before - net * self.step_h
+        return f["stored"] - before - net * self.step_h
 
     def ac_residuals_kwh(self) -> np.ndarray:
         """What does not close at the AC bus in each step [kWh], shape (steps,)."""
@@ -125,10 +125,10 @@ class PlantYear(PlantSums):
         return (given - self.at_bus("home") - self.at_bus("export") - self.of("standby")) * self.step_h
 
     def year_residual_kwh(self) -> float:
-        """PV + import + first store less home, export, losses and last store [kWh]."""
-        given = self.kwh("pv_dc") + self.bus_kwh("import") + self.initial_store_kwh.sum()
+        """PV + import + first battery less home, export, losses and last battery [kWh]."""
+        given = self.kwh("pv_dc") + self.bus_kwh("import") + self.initial_stored_kwh.sum()
         taken = self.bus_kwh("home") + self.bus_kwh("export") + sum(self.losses_kwh.values())
-        return float(given - taken - self.flows[:, CONVERTER_AT["store"], -1].sum())
+        return float(given - taken - self.flows[:, CONVERTER_AT["stored"], -1].sum())
 
 
 def run_plant(
@@ -136,7 +136,7 @@ def run_plant(
     pv_kw,
     home_kw,
     step_h,
-    street: Street | None = None,
+    grid: GridConnection | None = None,
     control: Control | None = None,
     fit: np.ndarray | None = None,
 ) -> PlantYear:
@@ -146,14 +146,14 @@ def run_plant(
     ----------
     plant : sequence of ConverterPart
         Priority for serving and filling follows the order, unless the control states one; none for a house
-        without PV or store.
+        without PV or battery.
     pv_kw : ndarray, shape (converters, steps)
         DC power on offer at each converter's terminals [kW].
     home_kw : ndarray, shape (steps,) or (3, steps)
         Demand, of each phase where the meter counts each [kW].
     step_h : float
         Step length [h].
-    street : Street
+    grid : Grid
         Import and export limits; none when left out.
     control : Control, optional
         Self-use when left out.
@@ -165,17 +165,17 @@ def run_plant(
     ValueError
         When shapes disagree or a series holds a negative or missing value.
     """
-    flows, bus, level, _ = _run(plant, pv_kw, home_kw, step_h, street, control, fit, True)
+    flows, bus, level, _ = _run(plant, pv_kw, home_kw, step_h, grid, control, fit, True)
     return PlantYear(tuple(plant), step_h, bus, level, None, flows)
 
 
-def sum_plant(plant, pv_kw, home_kw, step_h, street=None, control=None, fit=None) -> PlantSums:
+def sum_plant(plant, pv_kw, home_kw, step_h, grid=None, control=None, fit=None) -> PlantSums:
     """Simulates a plant and keeps what it comes to; the same figures as `run_plant` with less memory."""
-    _, *rest = _run(plant, pv_kw, home_kw, step_h, street, control, fit, False)
+    _, *rest = _run(plant, pv_kw, home_kw, step_h, grid, control, fit, False)
     return PlantSums(tuple(plant), step_h, *rest)
 
 
-class Shelf:
+class BufferPool:
     """Room for series of many runs, used again and again: fresh memory costs as much as the kernel."""
 
     def __init__(self):
@@ -189,8 +189,8 @@ class Shelf:
         return self._rooms[key]
 
 
-def bus_plants(runs, workers: Executor, shelf: Shelf) -> list[PlantBus]:
-    """Simulates many plants in threads and keeps what their bus and their stores do.
+def bus_plants(runs, workers: Executor, buffers: BufferPool) -> list[PlantBus]:
+    """Simulates many plants in threads and keeps what their bus and their batteries do.
 
     Parameters
     ----------
@@ -206,8 +206,8 @@ def bus_plants(runs, workers: Executor, shelf: Shelf) -> list[PlantBus]:
         arguments, order = _arguments(**{**NOTHING_MORE, **run}, record=False, add_up=False)
         steps = arguments[2].shape[1]
         out = (
-            shelf.room((place, "bus"), (len(dispatch.BUS_FLOWS), steps)),
-            shelf.room((place, "level"), (len(run["plant"]), steps)),
+            buffers.room((place, "bus"), (len(dispatch.BUS_FLOWS), steps)),
+            buffers.room((place, "level"), (len(run["plant"]), steps)),
         )
         ready.append((arguments, order, out))
     done = list(workers.map(lambda item: dispatch.run(*item[0], *item[2]), ready))
@@ -217,11 +217,11 @@ def bus_plants(runs, workers: Executor, shelf: Shelf) -> list[PlantBus]:
     ]
 
 
-NOTHING_MORE = {"street": None, "control": None, "fit": None}
+NOTHING_MORE = {"grid": None, "control": None, "fit": None}
 
 
-def _run(plant, pv_kw, home_kw, step_h, street, control, fit, record):
-    arguments, order = _arguments(plant, pv_kw, home_kw, step_h, street, control, fit, record, not record)
+def _run(plant, pv_kw, home_kw, step_h, grid, control, fit, record):
+    arguments, order = _arguments(plant, pv_kw, home_kw, step_h, grid, control, fit, record, not record)
     steps = arguments[2].shape[1]
     bus, level = np.empty((len(dispatch.BUS_FLOWS), steps)), np.empty((len(plant), steps))
     flows, sums = dispatch.run(*arguments, bus, level)
@@ -236,9 +236,9 @@ def _in_order(order, flows, bus, level, sums):
     return flows[back], bus, level[back], sums[back]
 
 
-def _arguments(plant, pv_kw, home_kw, step_h, street, control, fit, record, add_up):
+def _arguments(plant, pv_kw, home_kw, step_h, grid, control, fit, record, add_up):
     """What the kernel is called with, and the order of the converters where it is not the plant's own."""
-    street = street or Street()
+    grid = grid or GridConnection()
     pv_kw = np.ascontiguousarray(pv_kw, dtype=float)
     home_kw = np.atleast_2d(np.ascontiguousarray(home_kw, dtype=float))
     steps = home_kw.shape[1]
@@ -265,8 +265,8 @@ def _arguments(plant, pv_kw, home_kw, step_h, street, control, fit, record, add_
         fit if control.order is None else np.ascontiguousarray(fit[:, order]),
         control.bias_kw,
         control.fill_import_kw,
-        street.import_limit_kw,
-        street.export_limit_kw,
+        grid.import_limit_kw,
+        grid.export_limit_kw,
         step_h,
         record,
         add_up,

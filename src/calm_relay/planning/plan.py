@@ -6,12 +6,12 @@ from os import cpu_count
 from pathlib import Path
 
 from calm_relay.job.model import Job
-from calm_relay.planning.architecture.design import Design, Ground, survey_of
-from calm_relay.planning.architecture.existing_system import boxes_now
+from calm_relay.planning.architecture.design import Design, DesignContext, survey_of
+from calm_relay.planning.architecture.existing_system import existing_converters
 from calm_relay.planning.architecture.options import designs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank, bank_of
-from calm_relay.planning.equipment.equipment import kit_of
+from calm_relay.planning.equipment.equipment import equipment_of
 from calm_relay.planning.findings import Finding, Severity, Subject, findings_for
 from calm_relay.planning.operation.outcome import Outcome, outcome_of
 from calm_relay.planning.operation.simulate import production_of, year_of
@@ -30,7 +30,7 @@ class Option:
     design: Design
     outcome: Outcome | None
     findings: tuple[Finding, ...]
-    ground: Ground
+    context: DesignContext
 
     @property
     def stopped(self) -> bool:
@@ -84,18 +84,18 @@ def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> 
         Names the file, and the line in it, that cannot be used.
     """
     folder = Path(folder) if folder is not None else Path.cwd()
-    progress(0.0, "Reading the sky")
+    progress(0.0, "Reading the weather")
     site = site_year(job.site, folder)
-    progress(0.3, "Laying the roof under it")
-    kit = kit_of(job)
+    progress(0.3, "Laying out the roof")
+    equipment = equipment_of(job)
     faces = faces_of(job, site)
-    survey = survey_of(job, kit, faces, design_temperatures(job, site, faces))
-    now = boxes_now(survey)
+    survey = survey_of(job, equipment, faces, design_temperatures(job, site, faces))
+    now = existing_converters(survey)
     progress(0.5, "Reading the home's year")
     demand = demand_year(job, folder, site, lambda: production_of(Design("", "", "none", now), job, site))
-    bank = bank_of(job, kit)
-    ground = Ground(survey, demand, bank, now)
-    made = designs(ground)
+    bank = bank_of(job, equipment)
+    context = DesignContext(survey, demand, bank, now)
+    made = designs(context)
     live = [design for design in made if not design.refused]
     options, bill_now = [], None
     # The kernel leaves the interpreter's lock to the thread that reads the years.
@@ -104,17 +104,17 @@ def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> 
         for number, design in enumerate(made):
             progress(0.6 + 0.4 * number / len(made), f"Simulating: {design.title}")
             if design.refused:
-                options.append(Option(design, None, _refusals(design), ground))
+                options.append(Option(design, None, _refusals(design), context))
                 continue
             done = outcome_of(next(years), design, job, site, demand, bill_now)
             bill_now = done.money.bill if bill_now is None else bill_now
-            found = findings_for(Subject(design, done, ground, site))
-            options.append(Option(design, done, found, ground))
+            result = findings_for(Subject(design, done, context, site))
+            options.append(Option(design, done, result, context))
     return Plan(job, site, faces, demand, bank, tuple(options), choose(options, job, demand))
 
 
 def _refusals(design):
     return tuple(
-        Finding("cannot be built", Severity.STOP, "Converter", "store", f"{reason}.", rule="datasheets")
+        Finding("cannot be built", Severity.STOP, "Inverter", "battery", f"{reason}.", rule="datasheets")
         for reason in design.refused
     )

@@ -50,8 +50,8 @@ class Commands(QObject):
         self._moment_menu(window.menuBar().addMenu("&Moment"))
         self._view_menu(window.menuBar().addMenu("&View"))
         help_ = window.menuBar().addMenu("&Help")
-        self._add(help_, "&Shortcuts", "F1", self.tell_shortcuts)
-        self._add(help_, "&Cautions", None, self.tell_cautions)
+        self._add(help_, "&Shortcuts", "F1", self.show_shortcuts)
+        self._add(help_, "&Cautions", None, self.show_cautions)
 
     def _add(self, menu, text, keys, slot):
         action = QAction(text, self._window)
@@ -158,7 +158,7 @@ class Commands(QObject):
         finder.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         finder.open()
 
-    def tell_shortcuts(self) -> None:
+    def show_shortcuts(self) -> None:
         """Shows every key."""
         rows = [(action.shortcut().toString(), plain(action.text())) for action in self.all()]
         rows = [(keys, text) for keys, text in rows if keys] + list(WIDGET_KEYS)
@@ -167,13 +167,13 @@ class Commands(QObject):
         for i in range(half):
             cells = [*rows[i], *(rows[i + half] if i + half < len(rows) else ("", ""))]
             lines.append("".join(f"<td style='padding-right:14px'>{cell}</td>" for cell in cells))
-        self._tell("Shortcuts", "<table cellpadding='2'><tr>" + "</tr><tr>".join(lines) + "</tr></table>")
+        self._show_text("Shortcuts", "<table cellpadding='2'><tr>" + "</tr><tr>".join(lines) + "</tr></table>")
 
-    def tell_cautions(self) -> None:
+    def show_cautions(self) -> None:
         """Shows the cautions."""
-        self._tell("Cautions", "<ul><li>" + "</li><li>".join(CAUTIONS) + "</li></ul>")
+        self._show_text("Cautions", "<ul><li>" + "</li><li>".join(CAUTIONS) + "</li></ul>")
 
-    def _tell(self, title, text):
-        box = QMessageBox(QMessageBox.Icon.NoIcon, title, text, parent=self._window)
-        box.setTextFormat(Qt.TextFormat.RichText)
-        box.exec()
+    def _show_text(self, title, text):
+        message = QMessageBox(QMessageBox.Icon.NoIcon, title, text, parent=self._window)
+        message.setTextFormat(Qt.TextFormat.RichText)
+        message.exec()

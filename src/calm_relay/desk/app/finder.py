@@ -20,38 +20,38 @@ class Finder(QDialog):
         self.words = QLineEdit()
         self.words.setPlaceholderText("Type a part of a command")
         self.words.setAccessibleName("Part of a command's name")
-        self.found = QListWidget()
-        self.found.setAccessibleName("Commands found")
+        self.result = QListWidget()
+        self.result.setAccessibleName("Commands found")
         self.words.textChanged.connect(self._list)
         self.words.returnPressed.connect(self._run)
-        self.found.itemActivated.connect(lambda _: self._run())
+        self.result.itemActivated.connect(lambda _: self._run())
         column = QVBoxLayout(self)
         column.addWidget(self.words)
-        column.addWidget(self.found)
+        column.addWidget(self.result)
         self._list("")
 
     def _list(self, text):
         words = text.lower().split()
-        self.found.clear()
+        self.result.clear()
         for action in self._actions:
             name = plain(action.text())
             if all(word in name.lower() for word in words):
                 keys = action.shortcut().toString()
                 item = QListWidgetItem(f"{name}    {keys}" if keys else name)
                 item.setData(Qt.ItemDataRole.UserRole, action)
-                self.found.addItem(item)
-        self.found.setCurrentRow(0)
+                self.result.addItem(item)
+        self.result.setCurrentRow(0)
 
     def _run(self):
-        item = self.found.currentItem()
+        item = self.result.currentItem()
         if item is not None:
             self.accept()
             item.data(Qt.ItemDataRole.UserRole).trigger()
 
     def keyPressEvent(self, event):
         """Up and down move through the list while the words keep the focus."""
-        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.found.count():
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.result.count():
             step = 1 if event.key() == Qt.Key.Key_Down else -1
-            self.found.setCurrentRow((self.found.currentRow() + step) % self.found.count())
+            self.result.setCurrentRow((self.result.currentRow() + step) % self.result.count())
         else:
             super().keyPressEvent(event)

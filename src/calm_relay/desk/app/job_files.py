@@ -26,7 +26,7 @@ class JobFiles(QObject):
         self._session = session
         self._notice = notice
         self._window = parent
-        self._told_keep = False
+        self._summary_of_kept = False
         self._charts = []
         self._process = None
         self._keep = QTimer(self, singleShot=True, interval=KEEP_MS)
@@ -143,7 +143,7 @@ class JobFiles(QObject):
         self._process = QProcess(self)
         self._process.finished.connect(lambda code, how: self._on_written(code, how, path, scratch))
         self._window.progress.begin()
-        self._window.progress.tell(0.5, "Writing files")
+        self._window.progress.show_text(0.5, "Writing files")
         self._process.start(sys.executable, ["-m", "calm_relay", command, str(job), str(path)])
 
     def _on_written(self, code, how, path, scratch):
@@ -197,8 +197,8 @@ class JobFiles(QObject):
         try:
             self._session.keep()
         except OSError as error:
-            if not self._told_keep:
-                self._told_keep = True
+            if not self._summary_of_kept:
+                self._summary_of_kept = True
                 self._notice.ask(f"Unsaved work cannot be kept aside ({error.strerror or error}): save often.", ())
 
     def forget(self) -> None:

@@ -9,7 +9,7 @@ ROOM = 152
 TALL, LOW = 42, 20
 # From this height on a button has a second line for its note.
 TWO_LINES = 36
-SHORT = {"cannot be built": "no", "stopped": "stop", "serves best": "best"}
+SHORT = {"cannot be built": "no", "stopped": "stop", "fits best": "best"}
 
 
 class OptionSwitch(QWidget):
@@ -99,7 +99,7 @@ def _note(option, best):
         return "cannot be built"
     if option.stopped:
         return "stopped"
-    return "serves best" if option.design.key == best else ""
+    return "fits best" if option.design.key == best else ""
 
 
 def _key(number):

@@ -31,7 +31,7 @@ class _Worker(QObject):
         from calm_relay.planning.plan import plan
 
         try:
-            made = plan(job, folder, lambda done, what: self._tell(number, ticket, done, what))
+            made = plan(job, folder, lambda done, what: self._show_text(number, ticket, done, what))
         except Cancelled:
             self.cancelled.emit(number)
         except PlanError as error:
@@ -46,15 +46,15 @@ class _Worker(QObject):
         if number != self._newest():
             return
         try:
-            found = function(plan, option, lambda done, what: self._tell(number, ticket, done, what))
+            result = function(plan, option, lambda done, what: self._show_text(number, ticket, done, what))
         except Superseded:
             pass
         except Cancelled:
             self.study_cancelled.emit(number)
         else:
-            self.studied.emit(number, key, found)
+            self.studied.emit(number, key, result)
 
-    def _tell(self, number, ticket, done, what):
+    def _show_text(self, number, ticket, done, what):
         if self._stale(number, ticket):
             raise Cancelled
         self.progressed.emit(done, what)
@@ -164,9 +164,9 @@ class Planner(QObject):
             self.cancelled.emit()
 
     @Slot(int, str, object)
-    def _on_studied(self, number, key, found):
+    def _on_studied(self, number, key, result):
         if number == self._number:
-            self.studied.emit(key, found)
+            self.studied.emit(key, result)
 
     @Slot(int)
     def _on_study_cancelled(self, number):

@@ -48,8 +48,8 @@ def _has_tips(bench):
     return bool(bench.tips._rows)
 
 
-def _has_found(bench):
-    return f"store-{bench.tabs.key}" in bench._found
+def _has_result(bench):
+    return f"battery-{bench.tabs.key}" in bench._result
 
 
 def _has_night(bench):
@@ -57,7 +57,7 @@ def _has_night(bench):
 
 
 def _has_sizes(bench):
-    return bench.alone._sizing is not None
+    return bench.off_grid._sizing is not None
 
 
 def _pick(bench):
@@ -78,15 +78,15 @@ VIEWS = (
         ready=_has_tips,
     ),
     Shot("strings-restrung", "Strings", 2, demo="dairy"),
-    Shot("converter-farm", "Converter", 2, demo="dairy", press=lambda bench: bench.left_tabs.choose("year")),
-    Shot("store", "Store", 1, "worst"),
-    Shot("store-map", "Store", 1, press=_tab("map"), ready=_has_found),
+    Shot("inverter-farm", "Inverter", 2, demo="dairy", press=lambda bench: bench.foresight_tabs.choose("year")),
+    Shot("battery", "Battery", 1, "worst"),
+    Shot("battery-map", "Battery", 1, press=_tab("map"), ready=_has_result),
     Shot(
-        "store-foresight",
-        "Store",
+        "battery-foresight",
+        "Battery",
         1,
-        press=_tab("left"),
-        ready=_has_found,
+        press=_tab("foresight"),
+        ready=_has_result,
     ),
     Shot(
         "search",
@@ -97,10 +97,10 @@ VIEWS = (
         then=_pick,
     ),
     Shot("survival", "Outage", 4, press=lambda bench: bench.tabs.choose("map"), ready=_has_night),
-    Shot("sky", "Sky", 1),
+    Shot("site", "Site", 1),
     Shot("roof", "Roof", 1, "best"),
-    Shot("home", "Home", 1, press=_tab("board")),
-    Shot("street", "Street", 2),
+    Shot("home", "Home", 1, press=_tab("backup-board")),
+    Shot("grid", "Grid", 2),
     Shot("notes", "Notes", 1),
     Shot(
         "outage",
@@ -111,10 +111,12 @@ VIEWS = (
         ready=_has_night,
         then=lambda bench: bench._scrub(8.0),
     ),
-    Shot("alone", "Street", 3, demo="hut", press=lambda bench: bench.alone.tabs.choose("size"), ready=_has_sizes),
+    Shot(
+        "off-grid", "Grid", 3, demo="hut", press=lambda bench: bench.off_grid.tabs.choose("size"), ready=_has_sizes
+    ),
     Shot("strings-new-build", "Strings", 3, demo="cottage", press=lambda bench: bench.tabs.choose("curves")),
 )
-DARK = (Shot("store-dark", "Store", 2, "best"),)
+DARK = (Shot("battery-dark", "Battery", 2, "best"),)
 
 
 def pause(milliseconds: int) -> None:

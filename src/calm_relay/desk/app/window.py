@@ -59,7 +59,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.open_bench("Choice")
-        self.bench.store.pack.setFocus()
+        self.bench.battery.pack.setFocus()
 
     def _lay_out(self):
         top = QHBoxLayout()
@@ -113,7 +113,7 @@ class Window(QMainWindow):
         session.plan_cancelled.connect(self._on_cancelled)
         session.studied.connect(self._on_studied)
         session.study_cancelled.connect(self._on_study_cancelled)
-        session.progressed.connect(self.progress.tell)
+        session.progressed.connect(self.progress.show_text)
 
     @property
     def bench(self):
@@ -226,13 +226,13 @@ class Window(QMainWindow):
             number = self._asked[key] = self._asked.get(key, 0) + 1
 
             def study(plan, option, progress):
-                def tell(done, what):
+                def show_text(done, what):
                     # Another option came into view: its own study waits behind this one.
                     if self._asked[key] != number:
                         raise Superseded
                     progress(done, what)
 
-                return number, function(plan, option, tell)
+                return number, function(plan, option, show_text)
 
             self.session.study(key, study, self.view.option)
 
@@ -302,18 +302,18 @@ class Window(QMainWindow):
         self.bench.forget()
         self.notice.ask("Called off: what is shown is as it was before.", (("Plan again", self.session.start),))
 
-    def _on_studied(self, key, found):
+    def _on_studied(self, key, result):
         self.progress.end()
-        number, found = found
+        number, result = result
         if number != self._asked[key]:
             # Another option came into view meanwhile, and its study is under way.
             return
         if key == "moment":
-            self.moment.take(found)
+            self.moment.take(result)
         else:
             # Also to a bench that was left meanwhile: it will not ask again.
             for bench in self.benches.values():
-                bench.show_study(key, found)
+                bench.show_study(key, result)
 
 
 def _rule(upright=False):

@@ -26,16 +26,16 @@ class Entry:
 
 
 # The chart library takes long to import and is not needed before a bench with a chart is opened.
-def _sky():
-    from calm_relay.desk.benches.site_bench import SkyBench
+def _site():
+    from calm_relay.desk.benches.site_bench import SiteBench
 
-    return SkyBench()
+    return SiteBench()
 
 
-def _street():
-    from calm_relay.desk.benches.grid_bench import StreetBench
+def _grid():
+    from calm_relay.desk.benches.grid_bench import GridBench
 
-    return StreetBench()
+    return GridBench()
 
 
 def _home():
@@ -56,16 +56,16 @@ def _strings():
     return StringsBench()
 
 
-def _converter():
-    from calm_relay.desk.benches.inverter_bench import ConverterBench
+def _inverter():
+    from calm_relay.desk.benches.inverter_bench import InverterBench
 
-    return ConverterBench()
+    return InverterBench()
 
 
-def _store():
-    from calm_relay.desk.benches.battery_bench import StoreBench
+def _battery():
+    from calm_relay.desk.benches.battery_bench import BatteryBench
 
-    return StoreBench()
+    return BatteryBench()
 
 
 def _search():
@@ -87,19 +87,19 @@ def _notes():
 
 
 BENCHES = {
-    "Sky": Entry(_sky, "F2", Day.CHOSEN),
+    "Site": Entry(_site, "F2", Day.CHOSEN),
     "Roof": Entry(_roof, "F3", Day.CHOSEN),
     "Strings": Entry(_strings, "F4", Day.CHOSEN),
-    "Converter": Entry(_converter, "F5", Day.NEVER),
-    "Store": Entry(_store, "F6"),
+    "Inverter": Entry(_inverter, "F5", Day.NEVER),
+    "Battery": Entry(_battery, "F6"),
     "Home": Entry(_home, "F7", Day.CHOSEN),
-    "Street": Entry(_street, "F8", Day.CHOSEN),
+    "Grid": Entry(_grid, "F8", Day.CHOSEN),
     "Choice": Entry(ChoiceBench, "F9", Day.NEVER),
     "Notes": Entry(_notes, "F10", Day.NEVER),
     "Search": Entry(_search, "F11", Day.NEVER),
     "Outage": Entry(_outage, "F12", Day.NEVER),
 }
-_BESIDE = {"Battery inverter": "Converter", "Kept inverter": "Converter", "Second store": "Store"}
+_BESIDE = {"Battery inverter": "Inverter", "Kept inverter": "Inverter", "Second battery": "Battery"}
 
 
 def make_bench(name: str) -> Bench:

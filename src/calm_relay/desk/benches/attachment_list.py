@@ -22,7 +22,7 @@ from calm_relay.job.survey import Attachment
 THUMB = QSize(112, 84)
 STATIONS = (
     ("", "no station"),
-    *((name, name) for name in ("Sky", "Roof", "Strings", "Converter", "Store", "Home", "Street")),
+    *((name, name) for name in ("Site", "Roof", "Strings", "Inverter", "Battery", "Home", "Grid")),
 )
 
 
@@ -47,7 +47,7 @@ class AttachmentList(QWidget):
         self.caption.setAccessibleName("Caption of the photo in hand")
         self.caption.setPlaceholderText("what it shows")
         self.station = ChoiceField("Station of the photo in hand", STATIONS, width=9)
-        self.none = QLabel("Meter box, board, roof and labels: a photo of each saves a second visit.")
+        self.none = QLabel("Meter, board, roof and labels: a photo of each saves a second visit.")
         self.none.setObjectName("quiet")
         self.add.clicked.connect(lambda _=False: self.ask())
         self.drop.clicked.connect(lambda _=False: self.remove())

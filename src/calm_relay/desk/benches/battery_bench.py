@@ -1,9 +1,9 @@
-"""The bench Store: benefit against energy and power, use, years, what limits, control against foresight."""
+"""The bench Battery: benefit against energy and power, use, years, what limits, control against foresight."""
 
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
-from calm_relay.desk.benches.battery_panel import StorePanel
+from calm_relay.desk.benches.battery_panel import BatteryPanel
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.charts.battery_charts import (
     DepthChart,
@@ -13,7 +13,7 @@ from calm_relay.desk.charts.battery_charts import (
     PowerCurve,
     YearsChart,
 )
-from calm_relay.desk.charts.control_charts import LeftChart, LeftDay, LimitsChart, MeterChart
+from calm_relay.desk.charts.control_charts import ForesightChart, ForesightDay, LimitsChart, MeterChart
 from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
@@ -24,30 +24,30 @@ TABS = (
     ("use", "Use"),
     ("years", "Years"),
     ("limits", "What limits"),
-    ("left", "Foresight"),
+    ("foresight", "Foresight"),
     ("meter", "One meter"),
 )
 
 
-def _life(plan, option, progress):
-    from calm_relay.planning.studies.battery_ageing import life_of
+def _ageing(plan, option, progress):
+    from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 
-    return life_of(plan, option, progress)
+    return battery_ageing_of(plan, option, progress)
 
 
 def _map(plan, option, progress):
-    from calm_relay.planning.studies.battery_map import store_map
+    from calm_relay.planning.studies.battery_map import battery_map
     from calm_relay.planning.studies.battery_sweep import flags_of
 
-    found = store_map(plan, option, progress)
-    return found, flags_of(plan, option) if found else ()
+    result = battery_map(plan, option, progress)
+    return result, flags_of(plan, option) if result else ()
 
 
-def _left(plan, option, progress):
-    from calm_relay.planning.studies.foresight import left_of
+def _foresight(plan, option, progress):
+    from calm_relay.planning.studies.foresight import foresight_gap_of
 
     try:
-        return left_of(plan, option, progress)
+        return foresight_gap_of(plan, option, progress)
     except RuntimeError as error:
         return str(error)
 
@@ -60,17 +60,24 @@ def _meter(plan, option, progress):
 
 
 def _sweep(plan, option, progress):
-    from calm_relay.planning.studies.battery_sweep import sweep_store
+    from calm_relay.planning.studies.battery_sweep import sweep_battery
 
-    return sweep_store(plan, option, progress)
-
-
-NO_STORE = "This option has no store."
-STUDIES = {"energy": _sweep, "map": _map, "use": _life, "years": _life, "left": _left, "meter": _meter}
+    return sweep_battery(plan, option, progress)
 
 
-class StoreBench(Bench):
-    """Shows the store of the option in view; each tab asks for its own study when it is first looked at."""
+NO_BATTERY = "This option has no battery."
+STUDIES = {
+    "energy": _sweep,
+    "map": _map,
+    "use": _ageing,
+    "years": _ageing,
+    "foresight": _foresight,
+    "meter": _meter,
+}
+
+
+class BatteryBench(Bench):
+    """Shows the battery of the option in view; each tab asks for its own study when it is first looked at."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -79,20 +86,20 @@ class StoreBench(Bench):
         self.map, self.power = EnergyPowerMap(), PowerCurve()
         self.months, self.depth = MonthsChart(), DepthChart()
         self.years, self.limits = YearsChart(), LimitsChart()
-        self.left_chart, self.left_day = LeftChart(), LeftDay()
+        self.foresight_chart, self.foresight_day = ForesightChart(), ForesightDay()
         self.fault, self.ordered = MeterChart(), MeterChart()
         self.tabs = Tabs(TABS)
-        self.panel = StorePanel()
+        self.panel = BatteryPanel()
         self.panel.edited.connect(self.edited)
-        self.told = QLabel()
-        self.told.setWordWrap(True)
-        self.told.setFont(font(8.2))
-        self.told.setAccessibleName("What the chart says, and how the store spends its year")
+        self.summary = QLabel()
+        self.summary.setWordWrap(True)
+        self.summary.setFont(font(8.2))
+        self.summary.setAccessibleName("What the chart says, and how the battery spends its year")
         self.limited = QLabel()
         self.limited.setWordWrap(True)
         self.limited.setFont(font(8.4))
         self.limited.setAccessibleName("What limits here")
-        self._found = {}
+        self._result = {}
         self._view = None
         pages = (
             self.chart,
@@ -100,7 +107,7 @@ class StoreBench(Bench):
             page((self.months, 1), (self.depth, 1), across=True),
             self.years,
             self.limits,
-            page((self.left_chart, 1), (self.left_day, 1)),
+            page((self.foresight_chart, 1), (self.foresight_day, 1)),
             page((self.fault, 1), (self.ordered, 1)),
         )
         row = QHBoxLayout(self)
@@ -111,7 +118,7 @@ class StoreBench(Bench):
         side.setSpacing(8)
         side.addWidget(self.panel)
         side.addWidget(self.limited)
-        side.addWidget(self.told)
+        side.addWidget(self.summary)
         side.addStretch(1)
         row.addLayout(side, 3)
         self.tabs.chosen.connect(lambda _: self._look())
@@ -124,20 +131,20 @@ class StoreBench(Bench):
         """Asks for what the open tab shows when plan or option is new."""
         if not self.is_new(view):
             return
-        self._view, self._found = view, {}
-        self._tell_limit()
+        self._view, self._result = view, {}
+        self._show_limit()
         self._look()
 
     def forget(self) -> None:
         """Says that the open tab waits for nothing."""
         super().forget()
-        if STUDIES.get(self.tabs.key) is not None and self._key() not in self._found:
-            self._tell("Called off: choose the tab again to try once more.")
+        if STUDIES.get(self.tabs.key) is not None and self._key() not in self._result:
+            self._show_text("Called off: choose the tab again to try once more.")
 
-    def show_study(self, key: str, found) -> None:
+    def show_study(self, key: str, result) -> None:
         """Takes a study's result and draws it where its tab is open."""
-        if key.startswith("store-"):
-            self._found[key] = found
+        if key.startswith("battery-"):
+            self._result[key] = result
             self._draw()
 
     def _look(self):
@@ -145,35 +152,35 @@ class StoreBench(Bench):
         if self._view is None:
             return
         function = STUDIES.get(self.tabs.key)
-        if function is None or self._key() in self._found:
+        if function is None or self._key() in self._result:
             self._draw()
         else:
-            self.told.setText("…")
+            self.summary.setText("…")
             self.study_wanted.emit(self._key(), function)
 
     def _key(self):
         """What use and years show comes from one study."""
-        return f"store-{'years' if self.tabs.key == 'use' else self.tabs.key}"
+        return f"battery-{'years' if self.tabs.key == 'use' else self.tabs.key}"
 
     def _draw(self):
         tab = self.tabs.key
-        if tab in STUDIES and self._key() not in self._found:
+        if tab in STUDIES and self._key() not in self._result:
             return
-        getattr(self, f"_draw_{tab}")(self._found.get(self._key()))
+        getattr(self, f"_draw_{tab}")(self._result.get(self._key()))
 
-    def _tell_limit(self):
+    def _show_limit(self):
         from calm_relay.planning.views.power_range import power_range
 
-        found = power_range(self._view.option)
-        self.limited.setVisible(found is not None)
-        if found is not None:
-            self.limited.setText(keep_units(f"<b>What limits here.</b> {found.told()}"))
+        result = power_range(self._view.option)
+        self.limited.setVisible(result is not None)
+        if result is not None:
+            self.limited.setText(keep_units(f"<b>What limits here.</b> {result.summary()}"))
             self.limited.setToolTip("From: least of the datasheets' limits, current times voltage at each charge")
 
     def _draw_energy(self, sweep):
         self.chart.show_sweep(sweep, self._currency)
         if sweep is None:
-            self._tell("This option has no store that can be built; another option in view may have one.")
+            self._show_text("This option has no battery that can be built; another option in view may have one.")
             return
         from calm_relay.planning.studies.battery_sweep import fullness_of
 
@@ -187,27 +194,27 @@ class StoreBench(Bench):
             f"<span style='font-weight:600'>{flag.name}</span> {flag.usable_kwh:.1f} kWh: {flag.sentence}"
             for flag in sweep.flags
         ]
-        self._tell("<br>".join(lines), "\n".join(f"{flag.name}: {flag.source}" for flag in sweep.flags))
+        self._show_text("<br>".join(lines), "\n".join(f"{flag.name}: {flag.source}" for flag in sweep.flags))
 
-    def _draw_map(self, found):
-        found, flags = found
+    def _draw_map(self, result):
+        result, flags = result
         peak_kw = self._view.plan.demand.evening_peak_kw
-        self.map.show_map(found, flags, self._currency, peak_kw)
-        self.power.show_map(found, self._currency)
-        if found is None:
-            self._tell("This option has no new store.")
+        self.map.show_map(result, flags, self._currency, peak_kw)
+        self.power.show_map(result, self._currency)
+        if result is None:
+            self._show_text("This option has no new battery.")
             return
-        self._tell(
-            f"The store here: {found.here_kwh:.1f} kWh, {found.here_kw:.1f} kW. "
+        self._show_text(
+            f"The battery here: {result.here_kwh:.1f} kWh, {result.here_kw:.1f} kW. "
             "An expansion moves it to the right alone, a second unit right and up."
         )
 
-    def _draw_use(self, life):
-        if not self._has(life, self.months, self.depth):
+    def _draw_use(self, ageing):
+        if not self._has(ageing, self.months, self.depth):
             return
-        self.months.show_shares(life.full_share, life.empty_share)
-        self.depth.show_cycles(life.cycles)
-        self._tell(self._winter())
+        self.months.show_shares(ageing.full_share, ageing.empty_share)
+        self.depth.show_cycles(ageing.cycles)
+        self._show_text(self._winter())
 
     def _winter(self):
         """What winter's sun and the cheap window can fill."""
@@ -215,91 +222,91 @@ class StoreBench(Bench):
 
         flags = {flag.name: flag for flag in flags_of(self._view.plan, self._view.option)}
         season = self._view.plan.demand.worst_season
-        usable = self._view.option.design.store_box.bank.usable_kwh
-        lines = [f"The store holds {usable:.1f} kWh."]
+        usable = self._view.option.design.battery_converter.bank.usable_kwh
+        lines = [f"The battery holds {usable:.1f} kWh."]
         for name in (f"{season} sun", "cheap window", "night"):
             if name in flags:
                 flag = flags[name]
                 lines.append(f"<b>{name}</b>: {flag.sentence}, enough for {flag.usable_kwh:.1f} kWh")
         return "<br>".join(lines)
 
-    def _draw_years(self, life):
-        self.years.show_life(life)
-        if not self._has(life, self.years):
+    def _draw_years(self, ageing):
+        self.years.show_ageing(ageing)
+        if not self._has(ageing, self.years):
             return
-        warranty = life.warranty
+        warranty = ageing.warranty
         ends = f"{warranty.ends_year:.1f} years, by {warranty.by}"
         kept = "more" if warranty.kept else "LESS"
-        replaced = f" The packs are bought anew after year {life.replaced_after}." if life.replaced_after else ""
+        replaced = f" The packs are replaced after year {ageing.replaced_after}." if ageing.replaced_after else ""
         from calm_relay.planning.verdict.reasons import money_text
 
         job = self._view.plan.job
         years = job.costs.horizon_years
-        payback = "not within them" if life.payback_years is None else f"after {life.payback_years:.1f} years"
-        rate = "none" if life.irr is None else f"{life.irr:.1%}"
-        self._tell(
-            f"Standing takes {life.standing[-1]:.0%} in {life.standing.size} years, cycles "
-            f"{life.cycling[-1]:.0%}.<br><b>Warranty</b> ends after {ends}; {warranty.left_then:.0%} are left "
+        payback = "not within them" if ageing.payback_years is None else f"after {ageing.payback_years:.1f} years"
+        rate = "none" if ageing.irr is None else f"{ageing.irr:.1%}"
+        self._show_text(
+            f"Standing takes {ageing.by_calendar[-1]:.0%} in {ageing.by_calendar.size} years, cycles "
+            f"{ageing.by_cycles[-1]:.0%}.<br><b>Warranty</b> ends after {ends}; {warranty.left_then:.0%} are left "
             f"then, {kept} than the {warranty.promised:.0%} promised.{replaced}"
             f"<br><b>Money over {years} years</b>, with fade and ageing modules: worth "
-            f"{money_text(job, life.npv)} today, rate of return {rate}, pays back {payback}. The saving "
-            f"falls from {life.saving[0]:,.0f} to {life.saving[-1]:,.0f} a year in today's prices."
+            f"{money_text(job, ageing.npv)} today, rate of return {rate}, pays back {payback}. The saving "
+            f"falls from {ageing.saving[0]:,.0f} to {ageing.saving[-1]:,.0f} a year in today's prices."
         )
 
     def _draw_limits(self, _):
         from calm_relay.planning.views.power_range import power_range
 
-        found = power_range(self._view.option)
-        self.limits.show_range(found)
-        if self._has(found, self.limits):
-            told = "; ".join(f"{name} {kw:.1f} kW" for name, kw in found.limits.items())
-            self._tell(f"On giving, half full: {told}.")
+        result = power_range(self._view.option)
+        self.limits.show_range(result)
+        if self._has(result, self.limits):
+            summary = "; ".join(f"{name} {kw:.1f} kW" for name, kw in result.limits.items())
+            self._show_text(f"On giving, half full: {summary}.")
 
-    def _draw_left(self, found):
-        problem, found = (found, None) if isinstance(found, str) else ("", found)
-        self.left_chart.show_left(found, self._currency)
-        self.left_day.show_left(found, self._currency)
-        if not self._has(found, self.left_chart):
-            alone = not self._view.plan.job.supply.street
-            self._tell(problem or ("Without a street there is no price to foresee." if alone else NO_STORE))
+    def _draw_foresight(self, result):
+        problem, result = (result, None) if isinstance(result, str) else ("", result)
+        self.foresight_chart.show_foresight(result, self._currency)
+        self.foresight_day.show_foresight(result, self._currency)
+        if not self._has(result, self.foresight_chart):
+            off_grid = not self._view.plan.job.supply.on_grid
+            self._show_text(problem or ("Off grid there is no price to foresee." if off_grid else NO_BATTERY))
             return
-        self._tell(
-            f"The bill is {self._currency} {found.bill:,.0f}; the same boxes with perfect foresight, hour by "
-            f"hour, would make it {found.best_bill:,.0f} at best. No control can do better; "
-            f"<b>{self._currency} {found.left:,.0f} a year are left on the table by control</b>. Windows, targets "
+        self._show_text(
+            f"The bill is {self._currency} {result.bill:,.0f}; the same units with perfect foresight, hour by "
+            f"hour, would make it {result.best_bill:,.0f} at best. No control can do better; "
+            f"<b>the gap to perfect foresight is {self._currency} {result.gap:,.0f} a year</b>. Windows, targets "
             "and reserve move this figure; the reserve is kept in both."
         )
 
-    def _draw_meter(self, found):
-        self.fault.show_meter(found, False)
-        self.ordered.show_meter(found, True)
-        if found is None:
-            self._tell("Two stores on one meter: this option has not two that watch it.")
+    def _draw_meter(self, result):
+        self.fault.show_meter(result, False)
+        self.ordered.show_meter(result, True)
+        if result is None:
+            self._show_text("Two batteries on one meter: this option has not two that read it.")
             return
-        self._tell(
-            f"{found.names[0]} and {found.names[1]} watch the same meter. Above: nobody has said who goes first; "
-            f"{found.fault.circling_kwh:.1f} kWh go round in {found.hours * 60:.0f} minutes, "
-            f"{found.lost_kwh:.2f} kWh of it lost. Below: the second waits until "
+        self._show_text(
+            f"{result.names[0]} and {result.names[1]} read the same meter. Above: nobody has said who goes first; "
+            f"{result.fault.circling_kwh:.1f} kWh go round in {result.hours * 60:.0f} minutes, "
+            f"{result.lost_kwh:.2f} kWh of it lost. Below: the second waits until "
             "the first is at its limit. The order is set under Control."
         )
 
-    def _has(self, found, *charts):
+    def _has(self, result, *charts):
         for chart in charts:
-            chart.setVisible(found is not None)
-        if found is None:
-            self._tell(NO_STORE)
-        return found is not None
+            chart.setVisible(result is not None)
+        if result is None:
+            self._show_text(NO_BATTERY)
+        return result is not None
 
     @property
     def _currency(self):
         return self._view.plan.job.tariff.currency
 
-    def _tell(self, text, source=""):
-        self.told.setText(keep_units(text))
-        self.told.setToolTip(source or f"From: simulated year, {self._view.plan.site.source}")
+    def _show_text(self, text, source=""):
+        self.summary.setText(keep_units(text))
+        self.summary.setToolTip(source or f"From: simulated year, {self._view.plan.site.source}")
 
     def _on_dropped(self, usable_kwh):
-        sweep = self._found.get("store-energy")
+        sweep = self._result.get("battery-energy")
         if sweep is None:
             return
         count = int(sweep.counts[np.abs(sweep.usable_kwh - usable_kwh).argmin()])

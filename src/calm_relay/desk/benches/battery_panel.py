@@ -1,4 +1,4 @@
-"""The battery under discussion: pack, count, reserve, and the window in which it may be filled from the street."""
+"""The battery under discussion: pack, count, reserve, and the window in which it may be charged from the grid."""
 
 from pydantic import ValidationError
 from PySide6.QtCore import QSignalBlocker, QTime, Signal
@@ -17,8 +17,8 @@ CLOCK = "HH:mm"
 FIRST_WINDOW = GridCharge(start="01:00", end="05:00")
 
 
-class StorePanel(QWidget):
-    """Edits `Job.store`; emits `edited` with the new job and the edit's name.
+class BatteryPanel(QWidget):
+    """Edits `Job.battery`; emits `edited` with the new job and the edit's name.
 
     A `brief` one leaves units and expansions out.
     """
@@ -32,7 +32,7 @@ class StorePanel(QWidget):
         self.pack = QComboBox()
         self.count = RangedSpin("How many packs", " ×", 1, 64)
         self.reserve = RangedSpin("Reserve kept for an outage", "%", 0, 95)
-        self.charge = QCheckBox("Fill from the street")
+        self.charge = QCheckBox("Charge from the grid")
         self.start, self.end = QTimeEdit(), QTimeEdit()
         self.target = RangedSpin("State of charge at which filling stops", "%", 0, 100)
         self.limit = QuantityField("Most power drawn to fill", "kW", 0.1, 100, optional=True)
@@ -54,14 +54,14 @@ class StorePanel(QWidget):
             editor.timeChanged.connect(self._on_window)
         self.target.accepted.connect(self._on_window)
         self.limit.accepted.connect(self._on_window)
-        self.units.accepted.connect(lambda n: self._change(f"Units {self._job.store.units} to {n}", units=n))
+        self.units.accepted.connect(lambda n: self._change(f"Units {self._job.battery.units} to {n}", units=n))
         self.expansions.accepted.connect(
-            lambda n: self._change(f"Expansions {self._job.store.expansions} to {n}", expansions=n)
+            lambda n: self._change(f"Expansions {self._job.battery.expansions} to {n}", expansions=n)
         )
         self.control.clicked.connect(lambda _=False: self._ask_control())
         self.place.clicked.connect(lambda _=False: self._ask_place())
         for field in (self.count, self.reserve, self.target, self.limit, self.units, self.expansions):
-            field.refused.connect(self._tell)
+            field.refused.connect(self._show_text)
 
     def _lay_out(self):
         grid = QGridLayout(self)
@@ -82,13 +82,13 @@ class StorePanel(QWidget):
         if not self._brief:
             self._pair(grid, 6, 0, "Unit&s", self.units)
             self._pair(grid, 6, 2, "E&xpansions", self.expansions)
-        for column, button, told in (
-            (0, self.control, "Every window, selling, peak shaving, two stores, time clock"),
-            (2, self.place, "Where the store stands: cold, heat, water"),
+        for column, button, summary in (
+            (0, self.control, "Every window, exporting, peak shaving, two batteries, time clock"),
+            (2, self.place, "Where the battery stands: cold, heat, water"),
         ):
             button.setObjectName("small")
-            button.setToolTip(told)
-            button.setAccessibleDescription(told)
+            button.setToolTip(summary)
+            button.setAccessibleDescription(summary)
             grid.addWidget(button, 7, column, 1, 2)
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
@@ -97,7 +97,7 @@ class StorePanel(QWidget):
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
         self.pack.setAccessibleName("Battery pack")
-        self.charge.setAccessibleName("Fill the store from the street in a daily window")
+        self.charge.setAccessibleName("Charge the battery from the grid in a daily window")
         self.start.setAccessibleName("Window opens, local clock")
         self.end.setAccessibleName("Window closes, local clock")
 
@@ -109,35 +109,35 @@ class StorePanel(QWidget):
         grid.addWidget(editor, row, column + 1, 1, span)
 
     def show_job(self, job: Job) -> None:
-        """Shows a job's store without emitting edits."""
+        """Shows a job's battery without emitting edits."""
         self._job = job
-        store = job.store
+        battery = job.battery
         blockers = [QSignalBlocker(widget) for widget in self._editors()]
         self.pack.clear()
         for pack in catalogue().joined(job.own_equipment).packs:
             if pack.expansion_of is not None:
                 continue
             self.pack.addItem(f"{pack.name} · {pack.chemistry} · {pack.nominal_kwh:g} kWh", pack.key)
-        self.pack.setCurrentIndex(self.pack.findData(store.pack))
-        pack = self._pack_of(store.pack)
+        self.pack.setCurrentIndex(self.pack.findData(battery.pack))
+        pack = self._pack_of(battery.pack)
         self.count.limit_to(*((pack.count_min, pack.count_max) if pack else (1, 64)))
-        self.count.show_value(store.count)
-        self.reserve.show_value(round(store.reserve * 100))
-        self.units.show_value(store.units)
-        extra = self._expansion_of(store.pack)
+        self.count.show_value(battery.count)
+        self.reserve.show_value(round(battery.reserve * 100))
+        self.units.show_value(battery.units)
+        extra = self._expansion_of(battery.pack)
         self.expansions.limit_to(0, extra.count_max if extra else 0)
-        self.expansions.setEnabled(extra is not None or store.expansions > 0)
-        self.expansions.show_value(store.expansions)
-        self.charge.setChecked(store.first_window is not None)
-        window = store.first_window or FIRST_WINDOW
+        self.expansions.setEnabled(extra is not None or battery.expansions > 0)
+        self.expansions.show_value(battery.expansions)
+        self.charge.setChecked(battery.first_window is not None)
+        window = battery.first_window or FIRST_WINDOW
         self.start.setTime(QTime.fromString(window.start, CLOCK))
         self.end.setTime(QTime.fromString(window.end, CLOCK))
         self.target.show_value(round(window.target * 100))
         self.limit.show_value(window.limit_kw)
-        street = job.supply.street
-        self.charge.setEnabled(street)
+        on_grid = job.supply.on_grid
+        self.charge.setEnabled(on_grid)
         for editor in (self.start, self.end, self.target, self.limit):
-            editor.setEnabled(street and store.first_window is not None)
+            editor.setEnabled(on_grid and battery.first_window is not None)
         self.problem.hide()
         del blockers
 
@@ -152,19 +152,19 @@ class StorePanel(QWidget):
     def _ask_control(self):
         dialog = ControlDialog(self._job, self.window())
         if dialog.exec() and dialog.result_job != self._job:
-            self.edited.emit(dialog.result_job, "What the store is told")
+            self.edited.emit(dialog.result_job, "How the battery is controlled")
 
     def _ask_place(self):
-        dialog = FormDialog("Where the store stands", self._job.place, PLACE_ROWS, self.window())
-        if dialog.exec() and dialog.result_model != self._job.place:
-            self.edited.emit(self._job.with_(place=dialog.result_model), "Where the store stands")
+        dialog = FormDialog("Where the battery stands", self._job.battery_place, PLACE_ROWS, self.window())
+        if dialog.exec() and dialog.result_model != self._job.battery_place:
+            self.edited.emit(self._job.with_(battery_place=dialog.result_model), "Where the battery stands")
 
     def _pack_of(self, key):
         return next((item for item in catalogue().joined(self._job.own_equipment).packs if item.key == key), None)
 
     def _change(self, label, **changes):
         try:
-            job = self._job.with_(store=self._job.store.with_(**changes))
+            job = self._job.with_(battery=self._job.battery.with_(**changes))
         except ValidationError as error:
             self._refuse(error)
         else:
@@ -172,8 +172,8 @@ class StorePanel(QWidget):
 
     def _change_window(self, label, window):
         try:
-            store = self._job.store.with_first_window(window)
-            job = self._job.with_(store=store)
+            battery = self._job.battery.with_first_window(window)
+            job = self._job.with_(battery=battery)
         except ValidationError as error:
             self._refuse(error)
         else:
@@ -182,28 +182,28 @@ class StorePanel(QWidget):
     def _refuse(self, error):
         where, problem = first_field_error(error)
         self.show_job(self._job)
-        self._tell(f"{where}: {problem}" if where else problem[:1].upper() + problem[1:])
+        self._show_text(f"{where}: {problem}" if where else problem[:1].upper() + problem[1:])
 
-    def _tell(self, problem):
+    def _show_text(self, problem):
         self.problem.setText(problem)
         self.problem.show()
 
     def _on_pack(self):
         pack = self._pack_of(self.pack.currentData())
-        count = min(max(self._job.store.count, pack.count_min), pack.count_max)
-        if pack.key != self._job.store.pack:
+        count = min(max(self._job.battery.count, pack.count_min), pack.count_max)
+        if pack.key != self._job.battery.pack:
             self._change(f"Battery to {count} × {pack.name}", pack=pack.key, count=count, expansions=0)
 
     def take_count(self, count: int) -> bool:
         """Changes the number of packs as if typed; says whether it differs."""
-        changed = count != self._job.store.count
+        changed = count != self._job.battery.count
         if changed:
             self._on_count(count)
         return changed
 
     def _on_count(self, count):
-        pack = self._pack_of(self._job.store.pack)
-        before = self._job.store.count
+        pack = self._pack_of(self._job.battery.pack)
+        before = self._job.battery.count
         if pack is None:
             label = f"Battery count {before} to {count}"
         else:
@@ -211,15 +211,15 @@ class StorePanel(QWidget):
         self._change(label, count=count)
 
     def _on_reserve(self, percent):
-        self._change(f"Reserve {self._job.store.reserve:.0%} to {percent}%", reserve=percent / 100)
+        self._change(f"Reserve {self._job.battery.reserve:.0%} to {percent}%", reserve=percent / 100)
 
     def _on_charge(self, on):
-        label = "Fill from the street" if on else "No filling from the street"
+        label = "Charge from the grid" if on else "No charging from the grid"
         self._change_window(label, FIRST_WINDOW if on else None)
 
     def _on_window(self, _=None):
         try:
-            window = self._job.store.first_window.with_(
+            window = self._job.battery.first_window.with_(
                 start=self.start.time().toString(CLOCK),
                 end=self.end.time().toString(CLOCK),
                 target=self.target.value() / 100,

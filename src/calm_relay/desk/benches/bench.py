@@ -43,5 +43,5 @@ class Bench(QWidget):
     def show_view(self, view) -> None:
         """Shows a plan with the option in view."""
 
-    def show_study(self, key: str, found) -> None:
+    def show_study(self, key: str, result) -> None:
         """Shows the result of a study asked for."""

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from calm_relay.desk.benches.battery_panel import StorePanel
+from calm_relay.desk.benches.battery_panel import BatteryPanel
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.cost_list import CostList
 from calm_relay.desk.benches.purposes_panel import PurposesPanel
@@ -68,7 +68,7 @@ class ChoiceBench(Bench):
         self.wall = QLabel()
         self.wall.setWordWrap(True)
         self.wall.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.wall.setAccessibleName("Boxes on the wall, what fails with each, and the school the option follows")
+        self.wall.setAccessibleName("Units on the wall, what fails with each, and the school the option follows")
         self._pages = PageStack()
         self._wall = QWidget()
         on_wall = QVBoxLayout(self._wall)
@@ -78,10 +78,10 @@ class ChoiceBench(Bench):
         on_wall.addStretch(1)
         for page in (self.scales, self.paths, self.tips, self._wall):
             self._pages.addWidget(page)
-        self._found = {}
-        self.store = StorePanel(brief=True)
+        self._result = {}
+        self.battery = BatteryPanel(brief=True)
         self.purposes = PurposesPanel()
-        self.store.edited.connect(self.edited)
+        self.battery.edited.connect(self.edited)
         self.purposes.edited.connect(self.edited)
         self._reasons = QGridLayout()
         self._scales = "measures"
@@ -121,7 +121,7 @@ class ChoiceBench(Bench):
         middle.addLayout(left, 5)
         inputs = QVBoxLayout()
         inputs.setSpacing(9)
-        inputs.addWidget(self.store)
+        inputs.addWidget(self.battery)
         inputs.addWidget(self.purposes)
         inputs.addStretch(1)
         middle.addLayout(inputs, 3)
@@ -148,7 +148,7 @@ class ChoiceBench(Bench):
 
     def show_job(self, job) -> None:
         """Shows the job's inputs."""
-        self.store.show_job(job)
+        self.battery.show_job(job)
         self.purposes.show_job(job)
 
     def show_view(self, view) -> None:
@@ -156,14 +156,14 @@ class ChoiceBench(Bench):
         if not self.is_new(view):
             return
         if self._view is None or self._view.plan is not view.plan:
-            self._found = {}
+            self._result = {}
         self._view = view
         plan, option = view.plan, view.option
         self.verdict.setText(plan.choice.sentence)
         self.verdict.setToolTip(f"From: the weights below, and the simulated year, {plan.site.source}")
-        telling = f"What tells most: {plan.choice.telling.lower()}. " if plan.choice.telling else ""
+        deciding = f"What decides most: {plan.choice.deciding.lower()}. " if plan.choice.deciding else ""
         source = plan.site.source[:1].upper() + plan.site.source[1:]
-        self.footnote.setText(f"{telling}{source}. Home: {plan.demand.source}.")
+        self.footnote.setText(f"{deciding}{source}. Home: {plan.demand.source}.")
         self._show_scales()
         self.costs.show_costs(view.letter, option.outcome, plan.job.tariff.currency)
         self._show_reasons(plan, option, view.letter)
@@ -171,19 +171,19 @@ class ChoiceBench(Bench):
     def forget(self) -> None:
         """What was asked for and called off will be asked for again."""
         super().forget()
-        self._found = {key: found for key, found in self._found.items() if found is not None}
+        self._result = {key: result for key, result in self._result.items() if result is not None}
 
     def choose_scales(self, key: str) -> None:
-        """Puts measures, purposes, energies, losses, costs, paths, boxes or tipping points in view."""
+        """Puts measures, purposes, energies, losses, costs, paths, units or tipping points in view."""
         self._scales = key
         self.which[key].setChecked(True)
         if self._view is not None:
             self._show_scales()
 
-    def show_study(self, key: str, found) -> None:
+    def show_study(self, key: str, result) -> None:
         """Takes what was asked for the present plan."""
         if key in {"choice-tips", "choice-energies"}:
-            self._found[key] = found
+            self._result[key] = result
             self._show_scales()
 
     def _show_scales(self):
@@ -223,17 +223,17 @@ class ChoiceBench(Bench):
 
     def _asked(self, key, function):
         """A study's result; where there is none yet it is asked for."""
-        if key not in self._found:
-            self._found[key] = None
+        if key not in self._result:
+            self._result[key] = None
             self.study_wanted.emit(key, function)
-        return self._found[key]
+        return self._result[key]
 
     def _show_tips(self):
         plan = self._view.plan
         tips = self._asked("choice-tips", _tips)
         keys = [option.design.key for option in plan.options]
         letters = dict(zip(keys, self._view.letters, strict=True))
-        word = "" if tips is not None else "Turning each figure until another option serves best …"
+        word = "" if tips is not None else "Turning each figure until another option fits best …"
         if tips is not None and not tips.tips:
             word = "There is nothing to overtake: fewer than two options can be built."
         self.tips.show_tips(tips, letters, word)
@@ -247,9 +247,9 @@ class ChoiceBench(Bench):
             return
         facts = coupling_facts(option.design)
         rows = "".join(
-            f"<tr><td style='padding-right:14px'><b>{box.name}</b>{'' if box.is_new else ' (there today)'}</td>"
-            f"<td style='padding-bottom:5px'>if it fails: {box.fails}</td></tr>"
-            for box in facts.boxes
+            f"<tr><td style='padding-right:14px'><b>{unit.name}</b>{'' if unit.is_new else ' (there today)'}</td>"
+            f"<td style='padding-bottom:5px'>if it fails: {unit.fails}</td></tr>"
+            for unit in facts.units
         )
         limit = option.outcome.limit
         evening = f"{limit.power_kw:.1f} kW, limited by the {limit.limited_by}" if limit else "nothing"
@@ -258,7 +258,7 @@ class ChoiceBench(Bench):
                 f"<p><b>School:</b> {facts.school}.</p><table>{rows}</table>"
                 f"<p><b>Work on the roof:</b> {facts.roof_work}.</p>"
                 f"<p><b>The operator adds up:</b> {facts.counted}.</p>"
-                f"<p><b>In the evening the store gives:</b> {evening}.</p>"
+                f"<p><b>In the evening the battery gives:</b> {evening}.</p>"
             )
         )
         self.wall.setToolTip("From: datasheets, the job's survey, common practice")
@@ -272,8 +272,8 @@ class ChoiceBench(Bench):
             self._list(option.design.refused, 0, "−")
             return
         reasons = plan.choice.reasons[option.design.key]
-        self._head(f"{title}: for", 0, colours().hold)
-        self._head("against", 1, colours().watch)
+        self._head(f"{title}: for", 0, colours().ok)
+        self._head("against", 1, colours().check)
         self._list([reason.sentence for reason in reasons if reason.speaks_for], 0, "+")
         self._list([reason.sentence for reason in reasons if not reason.speaks_for], 1, "−")
 

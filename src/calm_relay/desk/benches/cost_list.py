@@ -25,8 +25,8 @@ class CostList(QWidget):
 
     def show_costs(self, letter: str, outcome, currency: str) -> None:
         """Shows the lines of an outcome; an option that is refused or buys nothing has none."""
-        bought = outcome is not None and bool(outcome.money.lines)
-        self._head.setText(f"Outlay of {letter}: {currency} {outcome.money.outlay:,.0f}" if bought else "")
-        parts = [f"{line.label}: {line.amount:,.0f}" for line in outcome.money.lines] if bought else []
+        imported = outcome is not None and bool(outcome.money.lines)
+        self._head.setText(f"Outlay of {letter}: {currency} {outcome.money.outlay:,.0f}" if imported else "")
+        parts = [f"{line.label}: {line.amount:,.0f}" for line in outcome.money.lines] if imported else []
         # A part breaks whole onto the next line.
         self._lines.setText(" · ".join(part.replace(" ", "\u00a0").replace("-", "\u2011") for part in parts))

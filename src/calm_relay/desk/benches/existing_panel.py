@@ -29,7 +29,7 @@ class WallPanel(QWidget):
         self.count = QuantityField("Packs there today", "", 1, 64, 0)
         self.battery_age = QuantityField("Age of the battery", "years", 0, 40, 0)
         self.health = QuantityField("Usable energy now over when new", "", 0.2, 1, 2)
-        self.carrier = ChoiceField("Box of the battery", width=16)
+        self.carrier = ChoiceField("Inverter of the battery", width=16)
         self.battery_fate = ChoiceField("What becomes of the battery", FATES, width=10)
         self.problem = QLabel()
         self.problem.setObjectName("refused")
@@ -59,7 +59,7 @@ class WallPanel(QWidget):
                     grid.addWidget(field, row, 2 * column + 1)
         for field in (self.inverter_age, self.count, self.battery_age, self.health):
             field.setFixedWidth(74)
-            field.refused.connect(self._tell)
+            field.refused.connect(self._show_text)
         grid.addWidget(self.problem, len(rows), 0, 1, 4)
         grid.setColumnStretch(1, 1)
 
@@ -71,25 +71,28 @@ class WallPanel(QWidget):
         self.count.accepted.connect(lambda value: self._of_battery("count", round(value)))
         self.battery_age.accepted.connect(lambda value: self._of_battery("age_years", value))
         self.health.accepted.connect(lambda value: self._of_battery("health", value))
-        self.carrier.taken.connect(lambda value: self._of_battery("converter", None if value == NONE else value))
+        self.carrier.taken.connect(lambda value: self._of_battery("inverter", None if value == NONE else value))
         self.battery_fate.taken.connect(lambda value: self._of_battery("fate", value))
 
     def show_job(self, job) -> None:
         """Shows what the job says is there."""
         self._job = job
-        kit = catalogue().joined(job.own_equipment)
-        self.inverter.offer([(NONE, "none"), *((c.key, c.name) for c in kit.converters if c.pv)])
-        self.inverter.show_value(job.inverter.converter if job.inverter else NONE)
-        self.inverter_age.show_value(job.inverter.age_years if job.inverter else None)
-        self.inverter_fate.show_value(job.inverter.fate if job.inverter else None)
+        equipment = catalogue().joined(job.own_equipment)
+        self.inverter.offer([(NONE, "none"), *((c.key, c.name) for c in equipment.inverters if c.pv)])
+        self.inverter.show_value(job.existing_inverter.inverter if job.existing_inverter else NONE)
+        self.inverter_age.show_value(job.existing_inverter.age_years if job.existing_inverter else None)
+        self.inverter_fate.show_value(job.existing_inverter.fate if job.existing_inverter else None)
         for field in (self.inverter_age, self.inverter_fate):
-            field.setEnabled(job.inverter is not None)
-        self.pack.offer([(NONE, "none"), *((pack.key, pack.name) for pack in kit.packs)])
-        carriers = [(NONE, "the inverter"), *((c.key, c.name) for c in kit.converters if c.battery and not c.pv)]
+            field.setEnabled(job.existing_inverter is not None)
+        self.pack.offer([(NONE, "none"), *((pack.key, pack.name) for pack in equipment.packs)])
+        carriers = [
+            (NONE, "the inverter"),
+            *((c.key, c.name) for c in equipment.inverters if c.battery and not c.pv),
+        ]
         self.carrier.offer(carriers)
-        battery = job.battery
+        battery = job.existing_battery
         self.pack.show_value(battery.pack if battery else NONE)
-        self.carrier.show_value((battery.converter or NONE) if battery else None)
+        self.carrier.show_value((battery.inverter or NONE) if battery else None)
         self.battery_fate.show_value(battery.fate if battery else None)
         for field, name in ((self.count, "count"), (self.battery_age, "age_years"), (self.health, "health")):
             field.show_value(getattr(battery, name) if battery else None)
@@ -99,31 +102,33 @@ class WallPanel(QWidget):
 
     def _on_inverter(self, key):
         if key == NONE:
-            self._try(lambda: self._job.with_(inverter=None), "No inverter there today")
-        elif self._job.inverter is None:
-            self._try(lambda: self._job.with_(inverter=ExistingInverter(converter=key)), "Inverter there today")
+            self._try(lambda: self._job.with_(existing_inverter=None), "No inverter there today")
+        elif self._job.existing_inverter is None:
+            self._try(
+                lambda: self._job.with_(existing_inverter=ExistingInverter(inverter=key)), "Inverter there today"
+            )
         else:
-            self._of_inverter("converter", key)
+            self._of_inverter("inverter", key)
 
     def _of_inverter(self, name, value):
-        if self._job.inverter is not None:
+        if self._job.existing_inverter is not None:
             self._try(
-                lambda: self._job.with_(inverter=self._job.inverter.with_(**{name: value})),
+                lambda: self._job.with_(existing_inverter=self._job.existing_inverter.with_(**{name: value})),
                 f"Inverter there today: {name.replace('_', ' ')}",
             )
 
     def _on_pack(self, key):
         if key == NONE:
-            self._try(lambda: self._job.with_(battery=None), "No battery there today")
-        elif self._job.battery is None:
-            self._try(lambda: self._job.with_(battery=ExistingBattery(pack=key)), "Battery there today")
+            self._try(lambda: self._job.with_(existing_battery=None), "No battery there today")
+        elif self._job.existing_battery is None:
+            self._try(lambda: self._job.with_(existing_battery=ExistingBattery(pack=key)), "Battery there today")
         else:
             self._of_battery("pack", key)
 
     def _of_battery(self, name, value):
-        if self._job.battery is not None:
+        if self._job.existing_battery is not None:
             self._try(
-                lambda: self._job.with_(battery=self._job.battery.with_(**{name: value})),
+                lambda: self._job.with_(existing_battery=self._job.existing_battery.with_(**{name: value})),
                 f"Battery there today: {name.replace('_', ' ')}",
             )
 
@@ -133,10 +138,10 @@ class WallPanel(QWidget):
         except ValidationError as error:
             where, problem = first_field_error(error)
             self.show_job(self._job)
-            self._tell(f"{where} {problem}.".strip())
+            self._show_text(f"{where} {problem}.".strip())
         else:
             self.edited.emit(job, label)
 
-    def _tell(self, problem):
+    def _show_text(self, problem):
         self.problem.setText(problem)
         self.problem.show()

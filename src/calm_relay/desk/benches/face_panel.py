@@ -26,9 +26,9 @@ class FacePanel(QWidget):
         self.strings = QuantityField("Strings of equal length", "", 1, 50, 0)
         self.age = QuantityField("Age of the modules", "years", 0, 60, 0)
         self.electronics = ChoiceField("What is under each module", width=24)
-        self.told = QLabel()
-        self.told.setObjectName("quiet")
-        self.told.setWordWrap(True)
+        self.summary = QLabel()
+        self.summary.setObjectName("quiet")
+        self.summary.setWordWrap(True)
         self.problem = QLabel()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
@@ -48,22 +48,22 @@ class FacePanel(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.title)
         column.addLayout(grid)
-        column.addWidget(self.told)
+        column.addWidget(self.summary)
         column.addWidget(self.problem)
         column.addStretch(1)
         self.strings.accepted.connect(lambda value: self._change("strings", round(value)))
         self.age.accepted.connect(lambda value: self._change("age_years", value))
         self.electronics.taken.connect(lambda value: self._change("electronics", value or None))
         for field in (self.strings, self.age):
-            field.refused.connect(self._tell)
+            field.refused.connect(self._show_text)
 
     def show_face(self, job, number: int) -> None:
         """Shows a face of the job."""
         self._job, self._number = job, number
         face = job.faces[number]
-        kit = catalogue().joined(job.own_equipment)
+        equipment = catalogue().joined(job.own_equipment)
         entries = [(NONE, "nothing")]
-        entries += [(item.key, item.name) for item in (*kit.optimisers, *kit.microinverters)]
+        entries += [(item.key, item.name) for item in (*equipment.optimisers, *equipment.microinverters)]
         self.electronics.offer(entries)
         self.electronics.show_value(face.electronics or NONE)
         self.strings.show_value(float(face.strings))
@@ -71,7 +71,9 @@ class FacePanel(QWidget):
         self.age.show_value(face.age_years)
         self.title.setText(face.name)
         wired = f"{face.strings} × {face.in_series} modules in series"
-        self.told.setText(f"Wired today: {wired}." if face.is_there else "Not there yet: the planner strings it.")
+        self.summary.setText(
+            f"Wired today: {wired}." if face.is_there else "Not there yet: the planner strings it."
+        )
         self.problem.hide()
 
     def _change(self, name, value):
@@ -81,11 +83,11 @@ class FacePanel(QWidget):
         except ValidationError as error:
             _, problem = first_field_error(error)
             self.show_face(self._job, self._number)
-            self._tell(f"{face.name}: {problem}.")
+            self._show_text(f"{face.name}: {problem}.")
         else:
             word = {"strings": "strings", "age_years": "age", "electronics": "under each module"}[name]
             self.edited.emit(job, f"{face.name}: {word}")
 
-    def _tell(self, problem):
+    def _show_text(self, problem):
         self.problem.setText(problem)
         self.problem.show()

@@ -1,39 +1,41 @@
-"""The bench Street: service, tariff and the region's rules; without a street, what the year alone comes to."""
+"""The bench Grid: service, tariff and the region's rules; off grid, what the year off grid comes to."""
 
 from pydantic import ValidationError
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout
 
 from calm_relay.desk.benches.bench import Bench
-from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS, alone_inputs, street_inputs
-from calm_relay.desk.benches.off_grid_panel import AlonePanel
+from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS, grid_inputs, off_grid_inputs
+from calm_relay.desk.benches.off_grid_panel import OffGridPanel
 from calm_relay.desk.benches.rules_panel import RulesPanel
-from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_board
+from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_backed_up_loads
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
 from calm_relay.exchange.errors import first_field_error
 
 
-class StreetBench(Bench):
-    """Shows `planning.figures` of the street and the rules, or `planning.alone` where there is no street."""
+class GridBench(Bench):
+    """Shows `planning.figures` of the grid and the rules, or `planning.alone` off grid."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
         self._job = None
         self.figures = FiguresGrid()
-        self.inputs, self.lone_inputs = street_inputs(), alone_inputs()
-        self.rules, self.alone = RulesPanel(), AlonePanel()
+        self.inputs, self.off_grid_rows = grid_inputs(), off_grid_inputs()
+        self.rules, self.off_grid = RulesPanel(), OffGridPanel()
         self.service = QPushButton("Meter and connection…")
-        self.service.setToolTip("Whether there is a street, how its meter counts, what inverters may be let on")
-        self.board = QPushButton("Board and generator…")
+        self.service.setToolTip(
+            "Whether there is a grid connection, how its meter counts, what inverters may be let on"
+        )
+        self.backup_board = QPushButton("Backed-up loads and generator…")
         self.problem = QLabel()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
-        for part in (self.inputs, self.lone_inputs, self.rules, self.alone):
+        for part in (self.inputs, self.off_grid_rows, self.rules, self.off_grid):
             part.edited.connect(self.edited)
-        self.alone.study_wanted.connect(self.study_wanted)
+        self.off_grid.study_wanted.connect(self.study_wanted)
         self.service.clicked.connect(lambda _=False: self._ask_service())
-        self.board.clicked.connect(lambda _=False: ask_board(self, self._job))
+        self.backup_board.clicked.connect(lambda _=False: ask_backed_up_loads(self, self._job))
         self._lay_out()
 
     def _lay_out(self):
@@ -42,29 +44,29 @@ class StreetBench(Bench):
         row.setSpacing(22)
         left = QVBoxLayout()
         left.setSpacing(6)
-        for part in (self.figures, self.inputs, self.lone_inputs, self.service, self.board, self.problem):
+        for part in (self.figures, self.inputs, self.off_grid_rows, self.service, self.backup_board, self.problem):
             left.addWidget(part)
-        for button in (self.service, self.board):
+        for button in (self.service, self.backup_board):
             button.setObjectName("small")
         left.addStretch(1)
         self._left = left
         row.addLayout(left, 4)
         self._pages = QStackedWidget()
         self._pages.addWidget(self.rules)
-        self._pages.addWidget(self.alone)
+        self._pages.addWidget(self.off_grid)
         row.addWidget(self._pages, 5)
 
     def show_job(self, job) -> None:
-        """Shows service, tariff and rules, or what a house without a street is asked for."""
+        """Shows service, tariff and rules, or what an off-grid house is asked for."""
         self._job = job
-        street = job.supply.street
-        self.inputs.setVisible(street)
-        self.lone_inputs.setVisible(not street)
-        self.board.setVisible(not street)
-        (self.inputs if street else self.lone_inputs).show_job(job)
+        on_grid = job.supply.on_grid
+        self.inputs.setVisible(on_grid)
+        self.off_grid_rows.setVisible(not on_grid)
+        self.backup_board.setVisible(not on_grid)
+        (self.inputs if on_grid else self.off_grid_rows).show_job(job)
         self.rules.show_job(job)
         self.problem.hide()
-        self._pages.setCurrentWidget(self.rules if street else self.alone)
+        self._pages.setCurrentWidget(self.rules if on_grid else self.off_grid)
 
     def show_view(self, view) -> None:
         """Shows the figures of the option in view, and asks for its year alone."""
@@ -72,18 +74,18 @@ class StreetBench(Bench):
 
         if not self.is_new(view):
             return
-        self.figures.show_figures(figures_of(view.plan, view.option, "Street"))
-        if not view.plan.job.supply.street:
-            self.alone.show_view(view)
+        self.figures.show_figures(figures_of(view.plan, view.option, "Grid"))
+        if not view.plan.job.supply.on_grid:
+            self.off_grid.show_view(view)
 
-    def show_study(self, key: str, found) -> None:
-        """Shows the year alone, or what other sizes would do."""
-        self.alone.show_study(key, found)
+    def show_study(self, key: str, result) -> None:
+        """Shows the year off grid, or what other sizes would do."""
+        self.off_grid.show_study(key, result)
 
     def forget(self) -> None:
         """The next view asks anew."""
         super().forget()
-        self.alone.forget()
+        self.off_grid.forget()
 
     def _ask_service(self):
         dialog = FormDialog("Meter and connection", self._job.supply, SERVICE_ROWS, self.window())

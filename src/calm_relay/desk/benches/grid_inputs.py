@@ -1,4 +1,4 @@
-"""The inputs that stand on the bench Street."""
+"""The inputs that stand on the bench Grid."""
 
 from calm_relay.desk.widgets.field_form import Field, FieldForm
 
@@ -13,7 +13,7 @@ def _of(part, name):
     return get, put
 
 
-def street_inputs() -> FieldForm:
+def grid_inputs() -> FieldForm:
     """Service, tariff and export limit."""
     return FieldForm(
         (
@@ -28,14 +28,14 @@ def street_inputs() -> FieldForm:
 
 
 def _unserved(job):
-    return job.alone.unmet_max * 100.0
+    return job.off_grid.unmet_max * 100.0
 
 
 def _take_unserved(job, value):
-    return job.with_(alone=job.alone.with_(unmet_max=round(value / 100.0, 9)))
+    return job.with_(off_grid=job.off_grid.with_(unmet_max=round(value / 100.0, 9)))
 
 
-def alone_inputs() -> FieldForm:
+def off_grid_inputs() -> FieldForm:
     """Main switch, and what a year may leave unserved."""
     return FieldForm(
         (
@@ -48,10 +48,10 @@ def alone_inputs() -> FieldForm:
 
 # Rows of a `FormDialog` on `Job.supply`.
 SERVICE_ROWS = (
-    ("street", "There is a street", "tick"),
+    ("on_grid", "There is a grid connection", "tick"),
     ("meter", "The meter counts", [(name, name) for name in ("sum of phases", "each phase")]),
     ("home_shares", "Demand on phases 1 / 2 / 3, %", "shares"),
-    ("single_on", "Single-phase boxes hang on phase", [(1, "1"), (2, "2"), (3, "3")]),
+    ("single_on", "Single-phase units hang on phase", [(1, "1"), (2, "2"), (3, "3")]),
     ("inverter_limit_kw", "Inverter power this connection may have", ("kW", 0.1, 1000.0, 2, True)),
     (
         "operator_counts",

@@ -11,9 +11,9 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.load_rows import LoadRows
-from calm_relay.desk.charts.backup_picture import BoardPicture
+from calm_relay.desk.charts.backup_picture import BackupPicture
 from calm_relay.desk.charts.home_charts import Carpet, Seasons, Stacked
-from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_board
+from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_backed_up_loads
 from calm_relay.desk.dialogs.bills_dialog import BillsDialog
 from calm_relay.desk.dialogs.meter_dialog import MeterDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
@@ -29,7 +29,7 @@ SHAPES = (
     ("small shop", "small shop"),
     ("farm", "farm"),
 )
-PARTS = (("parts", "By what draws it"), ("seasons", "By season"), ("board", "On the board"))
+PARTS = (("parts", "By what draws it"), ("seasons", "By season"), ("backup-board", "Backed-up loads"))
 
 
 def _of(name):
@@ -58,11 +58,11 @@ class HomeBench(Bench):
         super().__init__(parent)
         self._job = self._view = None
         self.carpet, self.stacked, self.seasons = Carpet(), Stacked(), Seasons()
-        self.picture = BoardPicture()
+        self.picture = BackupPicture()
         self.tabs = Tabs(PARTS)
-        self.told = QLabel()
-        self.told.setWordWrap(True)
-        self.told.setFont(font(9))
+        self.summary = QLabel()
+        self.summary.setWordWrap(True)
+        self.summary.setFont(font(9))
         self.shape = ChoiceField("Kind of house", SHAPES, width=14)
         self.shape.taken.connect(self._on_shape)
         self.inputs = FieldForm(
@@ -76,9 +76,9 @@ class HomeBench(Bench):
         self.meter = QPushButton("Read a meter's file…")
         self.again = QPushButton("How it was read…")
         self.bills = QPushButton("Bills…")
-        self.board = QPushButton("Board…")
-        self.board.setToolTip("Circuits, what hangs on them, and what becomes of each when the street goes dark")
-        self.board.clicked.connect(lambda _=False: ask_board(self, self._job))
+        self.backup_board = QPushButton("Backed-up loads…")
+        self.backup_board.setToolTip("Circuits, what hangs on them, and what becomes of each when the grid fails")
+        self.backup_board.clicked.connect(lambda _=False: ask_backed_up_loads(self, self._job))
         self.meter.clicked.connect(lambda _=False: self.ask_meter())
         self.again.clicked.connect(lambda _=False: self.open_meter(None))
         self.bills.clicked.connect(lambda _=False: self.open_bills())
@@ -101,7 +101,7 @@ class HomeBench(Bench):
         row.addLayout(left, 5)
         side = QVBoxLayout()
         side.setSpacing(6)
-        side.addWidget(self.told)
+        side.addWidget(self.summary)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(5)
@@ -114,7 +114,7 @@ class HomeBench(Bench):
         side.addWidget(self.inputs)
         buttons = QHBoxLayout()
         buttons.setSpacing(5)
-        for button in (self.meter, self.again, self.bills, self.board):
+        for button in (self.meter, self.again, self.bills, self.backup_board):
             button.setObjectName("small")
             buttons.addWidget(button)
         buttons.addStretch(1)
@@ -144,7 +144,7 @@ class HomeBench(Bench):
         demand = plan.demand
         self.study_wanted.emit("home", _studied)
         at = demand.evening_peak_at.astype(object)
-        self.told.setText(
+        self.summary.setText(
             keep_units(
                 f"<b>{demand.yearly_kwh:,.0f} kWh a year</b>, {demand.yearly_kwh / 365:.1f} kWh a day. "
                 f"Worst evening half hour <b>{demand.evening_peak_kw:.1f} kW</b> ({at:%-d %b, %H:%M}). "
@@ -152,14 +152,14 @@ class HomeBench(Bench):
                 f"sunset to sunrise <b>{demand.night_kwh:.1f} kWh</b> a night."
             )
         )
-        self.told.setToolTip(f"From: {demand.source}")
+        self.summary.setToolTip(f"From: {demand.source}")
         self.source.setText(f"From: {demand.source}.")
 
-    def show_study(self, key: str, found) -> None:
+    def show_study(self, key: str, result) -> None:
         """Draws the year, its parts and its seasons."""
         if key != "home":
             return
-        year, days, stack = found
+        year, days, stack = result
         plan = self._view.plan
         self.carpet.show_year(plan, year)
         self.stacked.show_year(plan, year)

@@ -20,7 +20,7 @@ class _Chip:
     """A string as drawn: its place in the plan, its area, its cells, and the column it stands in."""
 
     at: int
-    box: QRectF
+    rect: QRectF
     cells: tuple[QRectF, ...]
     column: int
     face: str
@@ -28,7 +28,7 @@ class _Chip:
 
 
 class LadderView(QWidget):
-    """Draws `planning.string_ladder`; the strings of one box can be changed by hand.
+    """Draws `planning.views.string_ladder`; the strings of one unit can be changed by hand.
 
     Signals
     -------
@@ -116,9 +116,9 @@ class LadderView(QWidget):
                     )
                     for i in range(string.modules)
                 )
-                box = QRectF(area.x() + 6, y, area.width() - 22, 13 + rows * (CELL + 2) + 1)
-                chips.append(_Chip(at, box, cells, column, string.face, string.modules))
-                y = box.bottom() + STRING_GAP
+                rect = QRectF(area.x() + 6, y, area.width() - 22, 13 + rows * (CELL + 2) + 1)
+                chips.append(_Chip(at, rect, cells, column, string.face, string.modules))
+                y = rect.bottom() + STRING_GAP
         self._chips = tuple(chips)
 
     def paintEvent(self, event):
@@ -145,7 +145,7 @@ class LadderView(QWidget):
         head = QRectF(area.x() + 7, 3, area.width() - 24, 16)
         painter.drawText(head, Qt.AlignmentFlag.AlignLeft, ladder.head)
         if ladder.strings:
-            word, colour = ("fits", look.hold) if ladder.fits else ("does not fit", look.stop)
+            word, colour = ("fits", look.ok) if ladder.fits else ("does not fit", look.stop)
             painter.setPen(QColor(colour))
             painter.setFont(font(8.4, strong=True))
             painter.drawText(head, Qt.AlignmentFlag.AlignRight, word)
@@ -163,8 +163,8 @@ class LadderView(QWidget):
         painter.setPen(QColor(look.quiet))
         painter.setFont(font(8))
         foot = QRectF(area.x() + 6, self.height() - FOOT, area.width() - 16, 14)
-        told = f"{ladder.amps} short-circuit" if ladder.amps else "no strings"
-        painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, told)
+        summary = f"{ladder.amps} short-circuit" if ladder.amps else "no strings"
+        painter.drawText(foot, Qt.AlignmentFlag.AlignLeft, summary)
 
     def _paint_rungs(self, painter, look, ladder, room):
         def y(volts):
@@ -228,10 +228,10 @@ class LadderView(QWidget):
         chosen = self.hasFocus() and chip.column == self._column and self._mine().index(chip.at) == self._string
         painter.setPen(QPen(QColor(look.alternating if chosen else look.rule), 1.6 if chosen else 1.0))
         painter.setBrush(QColor(look.card))
-        painter.drawRoundedRect(chip.box, 3, 3)
+        painter.drawRoundedRect(chip.rect, 3, 3)
         painter.setFont(font(7.6))
         painter.setPen(QColor(look.ink))
-        label = QRectF(chip.box.x() + 4, chip.box.y() + 1, chip.box.width() - 8, 12)
+        label = QRectF(chip.rect.x() + 4, chip.rect.y() + 1, chip.rect.width() - 8, 12)
         text = f"{chip.modules} × face {number + 1}"
         painter.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
         shade = QColor(shade_of(number))
@@ -249,7 +249,7 @@ class LadderView(QWidget):
     def chip(self, at: int) -> QRectF:
         """Where a string of the plan stands."""
         self._lay_chips()
-        return next(chip.box for chip in self._chips if chip.at == at)
+        return next(chip.rect for chip in self._chips if chip.at == at)
 
     def cell(self, at: int, number: int = 0) -> QRectF:
         """Where a module of a string stands."""
@@ -263,7 +263,7 @@ class LadderView(QWidget):
             if area.contains(event.position()):
                 self._turn_to(column)
         for chip in self._chips:
-            if chip.box.contains(event.position()):
+            if chip.rect.contains(event.position()):
                 module = any(cell.adjusted(-1, -1, 1, 1).contains(event.position()) for cell in chip.cells)
                 self._held, self._pointer = (chip.at, not module), event.position()
                 self._string = self._mine().index(chip.at)
@@ -275,7 +275,7 @@ class LadderView(QWidget):
             self._pointer = event.position()
             self.update()
         else:
-            over = any(chip.box.contains(event.position()) for chip in self._chips)
+            over = any(chip.rect.contains(event.position()) for chip in self._chips)
             self.setCursor(Qt.CursorShape.OpenHandCursor if over else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event):
@@ -284,7 +284,7 @@ class LadderView(QWidget):
             return
         (at, whole), self._held = self._held, None
         self.update()
-        target = next((chip for chip in self._chips if chip.box.contains(event.position())), None)
+        target = next((chip for chip in self._chips if chip.rect.contains(event.position())), None)
         column = next((i for i, area in enumerate(self._columns()) if area.contains(event.position())), None)
         if column is None or (target is not None and target.at == at):
             return

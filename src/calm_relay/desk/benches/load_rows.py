@@ -91,7 +91,7 @@ class LoadRows(QWidget):
         self._job = job
         demand = job.demand
         self._rows = tuple((key, i) for key in KINDS for i in range(len(getattr(demand, key))))
-        rows = [_told(key, getattr(demand, key)[i]) for key, i in self._rows]
+        rows = [_summary(key, getattr(demand, key)[i]) for key, i in self._rows]
         chosen = self.table.currentRow()
         self.table.show_rows(("Load", "Draws", "When"), rows, "From: the job's survey", left=3)
         if rows:
@@ -141,7 +141,7 @@ class LoadRows(QWidget):
         self.edited.emit(self._job.with_(demand=self._job.demand.with_(**{key: loads})), label)
 
 
-def _told(key, load):
+def _summary(key, load):
     later = ", to come" if load.planned else ""
     if key == "loads":
         days = "every day" if len(load.days) == 7 else ", ".join(day.capitalize() for day in load.days)

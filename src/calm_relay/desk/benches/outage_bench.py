@@ -1,4 +1,4 @@
-"""The bench Outage: the street goes dark at a chosen moment: what lives, what ends it, every start of the year."""
+"""The bench Outage: the grid fails at a chosen moment: what lives, what ends it, every start of the year."""
 
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -11,21 +11,21 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.benches.bench import Bench
-from calm_relay.desk.benches.outage_mends_row import RetryRow
+from calm_relay.desk.benches.outage_mends_row import OutageMendsRow
 from calm_relay.desk.benches.outage_summary import (
     EVERY_HEADS,
     EVERY_START,
     SEASONS_HEADS,
-    map_told,
     minute_of,
     more_of,
     option_rows,
     season_rows,
+    survival_summary,
     verdict_of,
 )
 from calm_relay.desk.benches.school_card import HEADS, SchoolCard
-from calm_relay.desk.charts.outage_charts import AliveChart, NightChart, StoreAndSun, SurvivalCarpet
-from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_board
+from calm_relay.desk.charts.outage_charts import BatteryAndSun, NightChart, RideThroughChart, SurvivalCarpet
+from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_backed_up_loads
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.figure_table import FigureTable
@@ -37,7 +37,10 @@ from calm_relay.desk.widgets.theme import font
 TABS = (("night", "The night"), ("map", "Every start of the year"), ("every", "Every option"))
 HOURS = 30
 AS_IS = "as it is"
-BOARDS = ((AS_IS, "the board as it is"), *((school, words.lower()) for school, words in HEADS.items()))
+BACKUP_BOARDS = (
+    (AS_IS, "the backed-up loads as they are"),
+    *((school, words.lower()) for school, words in HEADS.items()),
+)
 
 
 class OutageBench(Bench):
@@ -49,35 +52,35 @@ class OutageBench(Bench):
         self._step = None
         self._schools = ()
         self._waiting = set()
-        self.at = MomentField("The street goes dark at, standard time")
-        self.hours = RangedSpin("Hours that it stays dark", " h", 1, 168)
+        self.at = MomentField("The grid fails at, standard time")
+        self.hours = RangedSpin("Hours that the outage lasts", " h", 1, 168)
         self.hours.show_value(HOURS)
         self.starts = QCheckBox("Machines start")
         self.starts.setChecked(True)
         self.starts.setToolTip("Minute by minute, machines start as events; the same every time")
-        self.boards = ChoiceField("Board that is rehearsed", BOARDS, width=17)
-        self.boards.show_value(AS_IS)
-        self.pull = QPushButton("Pull the switch")
+        self.backup_boards = ChoiceField("Backed-up loads in this run", BACKUP_BOARDS, width=17)
+        self.backup_boards.show_value(AS_IS)
+        self.pull = QPushButton("Start the outage")
         self.worst = QPushButton("Worst start")
         self.midwinter = QPushButton("Longest night")
-        self.board = QPushButton("Board and generator…")
-        for button in (self.pull, self.worst, self.midwinter, self.board):
+        self.backup_board = QPushButton("Backed-up loads and generator…")
+        for button in (self.pull, self.worst, self.midwinter, self.backup_board):
             button.setObjectName("small")
-        self.night, self.store = NightChart(), StoreAndSun()
-        self.carpet, self.alive = SurvivalCarpet(), AliveChart()
+        self.night, self.battery = NightChart(), BatteryAndSun()
+        self.carpet, self.riding_through = SurvivalCarpet(), RideThroughChart()
         self.seasons = FigureTable("Chance to last by season")
-        self.table = FigureTable("Every option in the dark")
-        self.verdict, self.more, self.told = QLabel(), QLabel(), QLabel()
+        self.table = FigureTable("Every option in an outage")
+        self.verdict, self.more, self.summary = QLabel(), QLabel(), QLabel()
         self.verdict.setFont(font(11, strong=True))
         self.verdict.setAccessibleName("What ended it")
         self.more.setAccessibleName("How the night went")
-        self.told.setAccessibleName("What the map says")
-        for label in (self.verdict, self.more, self.told):
+        self.summary.setAccessibleName("What the map says")
+        for label in (self.verdict, self.more, self.summary):
             label.setWordWrap(True)
-        for label in (self.more, self.told):
+        for label in (self.more, self.summary):
             label.setFont(font(8.6))
         self.more.setObjectName("quiet")
-        self.retries = RetryRow()
+        self.outage_mends = OutageMendsRow()
         self.schools = tuple(SchoolCard(school) for school in HEADS)
         self.none = QLabel("The job names no circuits: the whole house hangs behind the relay.")
         self.none.setWordWrap(True)
@@ -90,16 +93,16 @@ class OutageBench(Bench):
         self.pull.clicked.connect(lambda _=False: self._rehearse())
         self.worst.clicked.connect(lambda _=False: self._go_worst())
         self.midwinter.clicked.connect(lambda _=False: self._go_longest_night())
-        self.board.clicked.connect(lambda _=False: ask_board(self, self._job))
+        self.backup_board.clicked.connect(lambda _=False: ask_backed_up_loads(self, self._job))
         self.starts.toggled.connect(lambda _: self._rehearse())
-        self.boards.taken.connect(lambda _: self._draw_night())
+        self.backup_boards.taken.connect(lambda _: self._draw_night())
         self.hours.accepted.connect(lambda _: self._rehearse())
         self.hours.refused.connect(self.verdict.setText)
-        self.retries.chosen.connect(self._retry)
+        self.outage_mends.chosen.connect(self._mend)
         self.tabs.chosen.connect(lambda _: self._look())
         for card in self.schools:
             card.used.connect(self._use)
-        for chart in (self.night, self.store):
+        for chart in (self.night, self.battery):
             chart.pointed.connect(self._scrub)
 
     def _lay_out(self):
@@ -110,18 +113,18 @@ class OutageBench(Bench):
         top.setSpacing(7)
         self.when = QLabel()
         when = (self.when, self.at, QLabel("for"), self.hours)
-        for part in (*when, self.pull, self.midwinter, self.worst, self.starts, QLabel("on"), self.boards):
+        for part in (*when, self.pull, self.midwinter, self.worst, self.starts, QLabel("on"), self.backup_boards):
             top.addWidget(part)
         top.addStretch(1)
         column.addLayout(top)
-        for part in (self.verdict, self.more, self.retries):
+        for part in (self.verdict, self.more, self.outage_mends):
             column.addWidget(part)
         middle = QHBoxLayout()
         middle.setSpacing(14)
         pages = (
-            page((self.night, 3), (self.store, 2)),
-            page((self.carpet, 3), (self.seasons, 2), (self.told, 0)),
-            page((self.alive, 3), (self.table, 2)),
+            page((self.night, 3), (self.battery, 2)),
+            page((self.carpet, 3), (self.seasons, 2), (self.summary, 0)),
+            page((self.riding_through, 3), (self.table, 2)),
         )
         middle.addLayout(tabbed(self.tabs, *pages), 5)
         side = QVBoxLayout()
@@ -136,9 +139,9 @@ class OutageBench(Bench):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(inside)
-        scroll.setAccessibleName("Boards proposed for this outage")
+        scroll.setAccessibleName("Backup boards proposed for this outage")
         side.addWidget(scroll, 1)
-        side.addWidget(self.board)
+        side.addWidget(self.backup_board)
         middle.addLayout(side, 2)
         column.addLayout(middle, 1)
 
@@ -162,9 +165,9 @@ class OutageBench(Bench):
         first = self._view is None or self._view.plan.job.site != view.plan.job.site
         self._view, self._schools, self._mapped, self._every = view, (), None, None
         self._waiting.clear()
-        street = view.plan.job.supply.street
-        self.when.setText("Dark from" if street else "From")
-        self.pull.setText("Pull the switch" if street else "Rehearse")
+        on_grid = view.plan.job.supply.on_grid
+        self.when.setText("Outage from" if on_grid else "From")
+        self.pull.setText("Start the outage" if on_grid else "Rehearse")
         self.at.limit_to(view.plan.site.calendar.year)
         self.worst.setEnabled(False)
         self._forget_moment()
@@ -181,11 +184,11 @@ class OutageBench(Bench):
         """Asks for what the open tab shows and nobody has asked for yet."""
         if self._view is None:
             return
-        key, function, found = {
+        key, function, result = {
             "map": ("outage-map", _survival, self._mapped),
             "every": ("outage-every", _every, self._every),
         }.get(self.tabs.key, (None, None, None))
-        if key is not None and found is None and key not in self._waiting:
+        if key is not None and result is None and key not in self._waiting:
             self._ask(key, function)
 
     def _go(self, step):
@@ -194,8 +197,8 @@ class OutageBench(Bench):
 
     def _go_longest_night(self):
         """17:00 on the day with the most dark steps."""
-        dark = self._view.plan.site.dark.reshape(365, -1).sum(axis=1)
-        self._go(int(dark.argmax()) * 96 + 17 * 4)
+        backup = self._view.plan.site.night.reshape(365, -1).sum(axis=1)
+        self._go(int(backup.argmax()) * 96 + 17 * 4)
 
     def _go_worst(self):
         if self._mapped is not None:
@@ -227,46 +230,46 @@ class OutageBench(Bench):
         super().forget()
         if "outage-night" in self._waiting:
             self._run, self._schools = None, ()
-            self._tell_boards()
+            self._show_boards()
             self._draw_night()
             self.verdict.setText("Called off: rehearse the night again.")
         if "outage-map" in self._waiting:
             self.carpet.show_map(None)
-            self._tell_map()
-            self.told.setText("Called off: choose the tab again to map the year.")
+            self._show_map()
+            self.summary.setText("Called off: choose the tab again to map the year.")
         self._waiting.clear()
 
-    def show_study(self, key: str, found) -> None:
+    def show_study(self, key: str, result) -> None:
         """Draws the night, the map, or every option's map."""
         self._waiting.discard(key)
         if key == "outage-night":
-            self._run, self._schools = found
-            self._tell_boards()
+            self._run, self._schools = result
+            self._show_boards()
             self._draw_night()
         elif key == "outage-map":
-            self._mapped = found
-            self.carpet.show_map(found)
-            self._tell_map()
+            self._mapped = result
+            self.carpet.show_map(result)
+            self._show_map()
         elif key == "outage-every":
-            self._every = found
-            self._tell_every()
+            self._every = result
+            self._show_every()
 
     @property
     def _shown_run(self):
         """The rehearsal that is drawn: the job's board, or a school's."""
-        found = next((item for item in self._schools if item.school == self.boards.currentData()), None)
-        return self._run if found is None else found.rehearsal
+        result = next((item for item in self._schools if item.school == self.backup_boards.currentData()), None)
+        return self._run if result is None else result.rehearsal
 
     def _draw_night(self):
-        from calm_relay.planning.studies.outage_mends import retries_of
+        from calm_relay.planning.studies.outage_mends import outage_mends_of
 
         run, view = self._shown_run, self._view
         clock = None if run is None else view.plan.site.calendar.wall[run.first]
         self.night.show_run(run, clock)
-        self.store.show_run(run, clock)
-        self._tell_night(run)
-        as_is = self.boards.currentData() == AS_IS
-        self.retries.show_retries(retries_of(view.plan, view.option, run) if as_is else ())
+        self.battery.show_run(run, clock)
+        self._show_night(run)
+        as_is = self.backup_boards.currentData() == AS_IS
+        self.outage_mends.show_outage_mends(outage_mends_of(view.plan, view.option, run) if as_is else ())
         self._forget_moment()
 
     def _forget_moment(self):
@@ -282,53 +285,53 @@ class OutageBench(Bench):
         if run is None:
             return
         at = min(max(int(hour / run.step_h + 0.5), 0), run.flows.shape[0] - 1)
-        for chart in (self.night, self.store):
+        for chart in (self.night, self.battery):
             chart.place_cursor(at * run.step_h)
         view = self._view
         self.own_moment = moment_of_night(view.plan, view.option, run, at)
-        told = minute_of(run, at, self.own_moment.clock)
-        self.store.head(told)
-        self.store.setAccessibleDescription(told)
+        summary = minute_of(run, at, self.own_moment.clock)
+        self.battery.head(summary)
+        self.battery.setAccessibleDescription(summary)
         self.moment_moved.emit()
 
-    def _tell_night(self, run):
+    def _show_night(self, run):
         plan = self._view.plan
         self.verdict.setText(verdict_of(self._view.option, run))
         self.more.setText(more_of(plan.job, run))
         note = plan.assumed_note or plan.site.source
-        self.verdict.setToolTip(f"From: the year's own level of the store, datasheets, {note}")
+        self.verdict.setToolTip(f"From: the year's own level of the battery, datasheets, {note}")
 
-    def _tell_boards(self):
+    def _show_boards(self):
         job = self._view.plan.job
         by_school = {item.school: item for item in self._schools}
         for card in self.schools:
             card.show_proposal(by_school.get(card.school), job)
-        self.boards.offer([entry for entry in BOARDS if entry[0] == AS_IS or entry[0] in by_school])
-        if self.boards.currentIndex() < 0:
-            self.boards.show_value(AS_IS)
-        self.none.setVisible(job.board is None)
+        self.backup_boards.offer([entry for entry in BACKUP_BOARDS if entry[0] == AS_IS or entry[0] in by_school])
+        if self.backup_boards.currentIndex() < 0:
+            self.backup_boards.show_value(AS_IS)
+        self.none.setVisible(job.backup_board is None)
 
-    def _tell_map(self):
-        found = self._mapped
-        self.worst.setEnabled(found is not None)
-        self.seasons.setVisible(found is not None)
-        self.told.setText(map_told(found))
-        if found is not None:
-            self.seasons.show_rows(SEASONS_HEADS, season_rows(found), EVERY_START, 1)
+    def _show_map(self):
+        result = self._mapped
+        self.worst.setEnabled(result is not None)
+        self.seasons.setVisible(result is not None)
+        self.summary.setText(survival_summary(result))
+        if result is not None:
+            self.seasons.show_rows(SEASONS_HEADS, season_rows(result), EVERY_START, 1)
 
-    def _tell_every(self):
+    def _show_every(self):
         plan = self._view.plan
         letters = {option.design.key: LETTERS[number] for number, option in enumerate(plan.options)}
         titles = {option.design.key: option.design.title for option in plan.options}
-        self.alive.show_every(self._every, self._view.option.design.key, letters)
+        self.riding_through.show_every(self._every, self._view.option.design.key, letters)
         self.table.show_rows(EVERY_HEADS, option_rows(self._every, letters, titles), EVERY_START)
 
     def _use(self, proposal):
-        self.boards.show_value(AS_IS)
-        self.edited.emit(proposal.apply(self._view.plan.job), f"Board: {proposal.school}")
+        self.backup_boards.show_value(AS_IS)
+        self.edited.emit(proposal.apply(self._view.plan.job), f"Backed-up loads: {proposal.school}")
 
-    def _retry(self, retry):
-        self.edited.emit(retry.apply(self._view.plan.job), retry.label)
+    def _mend(self, mend):
+        self.edited.emit(mend.apply(self._view.plan.job), mend.label)
 
 
 def _survival(plan, option, progress):

@@ -5,7 +5,7 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 
-class RetryRow(QWidget):
+class OutageMendsRow(QWidget):
     """Buttons for `planning.retries`, pressed with 1, 2, 3 and 4; emits `chosen` with the one taken."""
 
     chosen = Signal(object)
@@ -21,15 +21,15 @@ class RetryRow(QWidget):
         self.buttons: list[QPushButton] = []
         self.hide()
 
-    def show_retries(self, retries) -> None:
+    def show_outage_mends(self, outage_mends) -> None:
         """Shows a button each; hides where there is nothing to try."""
         for button in self.buttons:
             self._row.removeWidget(button)
             button.hide()
             button.deleteLater()
         self.buttons = []
-        for number, retry in enumerate(retries, 1):
-            button = QPushButton(f"{number}  {retry.label}".replace("&", "&&"))
+        for number, mend in enumerate(outage_mends, 1):
+            button = QPushButton(f"{number}  {mend.label}".replace("&", "&&"))
             button.setObjectName("small")
             button.setShortcut(QKeySequence(str(number)))
             QShortcut(QKeySequence(f"Alt+{number}"), button).activated.connect(button.click)
@@ -37,9 +37,9 @@ class RetryRow(QWidget):
                 f"Key {number}, or Alt and {number} while typing: makes the change, which can be undone, and "
                 "pulls the switch again"
             )
-            button.clicked.connect(lambda _=False, retry=retry: self.chosen.emit(retry))
+            button.clicked.connect(lambda _=False, mend=mend: self.chosen.emit(mend))
             self._row.insertWidget(number, button)
             # A layout shows what it takes a moment later; the key must work at once.
             button.show()
             self.buttons.append(button)
-        self.setVisible(bool(retries))
+        self.setVisible(bool(outage_mends))

@@ -1,9 +1,9 @@
-"""What a night in the dark and the map of every start come to, in words and rows."""
+"""What a night in an outage and the map of every start come to, in words and rows."""
 
 import numpy as np
 
 from calm_relay.desk.widgets.wording import keep_units
-from calm_relay.physics.outage import ALIVE
+from calm_relay.physics.outage import SERVING
 from calm_relay.planning.studies.survival import LASTING_H
 
 LASTING = tuple(f"{hours} h" for hours in LASTING_H)
@@ -11,54 +11,54 @@ SEASONS_HEADS = ("Chance to last", *LASTING)
 EVERY_HEADS = ("", "Option", "Mean", "Worst", f"Lasts {LASTING[0]}", *LASTING[1:], "Envelope")
 EVERY_START = "every start hour of the simulated year, without starts"
 NOT_BUILT = "This option cannot be built: nothing to rehearse."
-DARK_AT_ONCE = "Nothing here forms a grid, or no circuit is backed up: the house is dark at once."
+NO_SUPPLY = "Nothing here forms a grid, or no circuit is backed up: the house is without supply at once."
 
 
 def verdict_of(option, run) -> str:
     """What ended a night, or why there is none."""
     if run is None:
-        return NOT_BUILT if option.outcome is None else DARK_AT_ONCE
+        return NOT_BUILT if option.outcome is None else NO_SUPPLY
     return keep_units(run.ended_by)
 
 
 def more_of(job, run) -> str:
-    """How a night went: carried over, shed, turned down, tripped, the generator."""
+    """How a night went: carried over, shed, curtailed, tripped, the generator."""
     if run is None:
         return ""
-    told = [f"Carried over in {run.transfer_ms:g} ms."] if job.supply.street else []
-    lived = run.lived_h is None
-    shed = [name for name, on in zip(run.names, run.on.T, strict=True) if lived and not on.all()]
+    summary = [f"Carried over in {run.transfer_ms:g} ms."] if job.supply.on_grid else []
+    served_steps = run.lived_h is None
+    shed = [name for name, on in zip(run.names, run.on.T, strict=True) if served_steps and not on.all()]
     if shed:
-        told.append(f"Shed for a while: {', '.join(shed)}.")
+        summary.append(f"Shed for a while: {', '.join(shed)}.")
     hz, rest = float(run.frequency_hz.max()), float(run.frequency_hz.min())
     if hz > rest + 0.01:
-        told.append(f"The array on the AC bus is turned down by frequency, up to {hz:.1f} Hz.")
-    if not lived:
-        told.append(_comes_back(run))
+        summary.append(f"The array on the AC bus is curtailed by frequency, up to {hz:.1f} Hz.")
+    if not served_steps:
+        summary.append(_comes_back(run))
     if run.trips:
-        told.append(f"Tripped {run.trips} time{'s' * (run.trips > 1)}.")
+        summary.append(f"Tripped {run.trips} time{'s' * (run.trips > 1)}.")
     if job.generator is not None:
         hours, litres = float((run.of("generator") > 0).sum() * run.step_h), run.litres(job.generator)
         tank = job.generator.tank_litres
         filled = f", more than the {tank:g} l of its tank: it must be filled" if tank and litres > tank else ""
         runs = f"runs {hours:.1f} h and burns {litres:.1f} l{filled}"
-        told.append(f"The generator {runs if hours > 0 else 'stays off'}.")
-    return keep_units(" ".join(told))
+        summary.append(f"The generator {runs if hours > 0 else 'stays off'}.")
+    return keep_units(" ".join(summary))
 
 
 def _comes_back(run):
-    """When the house is alive again after it went dark."""
+    """When the house is up again after it went dark."""
     first = round(run.lived_h / run.step_h)
-    alive = np.flatnonzero(run.run.states[first:] == ALIVE)
-    if not alive.size:
-        return "It stays dark to the end."
-    dark_h = alive[0] * run.step_h
-    return f"Alive again {f'{dark_h * 60:.0f} minutes' if dark_h < 2 else f'{dark_h:.1f} hours'} later."
+    riding_through = np.flatnonzero(run.run.states[first:] == SERVING)
+    if not riding_through.size:
+        return "It stays off to the end."
+    backup_h = riding_through[0] * run.step_h
+    return f"Supplied again {f'{backup_h * 60:.0f} minutes' if backup_h < 2 else f'{backup_h:.1f} hours'} later."
 
 
 def minute_of(run, at, clock) -> str:
     """One minute of a night."""
-    parts = [f"{run.of('served')[at]:.1f} kW fed", f"store {run.of('store')[at] / run.usable_kwh:.0%} full"]
+    parts = [f"{run.of('served')[at]:.1f} kW fed", f"battery {run.of('stored')[at] / run.usable_kwh:.0%} full"]
     array = run.of("pv_dc_used")[at] + run.of("pv_ac_used")[at]
     parts.append(f"array {array:.1f} kW used")
     if run.of("generator")[at] > 0:
@@ -66,22 +66,24 @@ def minute_of(run, at, clock) -> str:
     return f"{clock.astype(object):%H:%M}: {', '.join(parts)}"
 
 
-def map_told(found) -> str:
+def survival_summary(result) -> str:
     """What the map says beside the back of an envelope; None where nothing lives."""
-    if found is None:
-        return "Nothing here lives through any outage."
-    lives = f"Mean {found.hours.mean():.0f} h, worst {found.hours.min():.1f} h"
-    if found.hours.min() >= found.most_h:
-        lives = f"Every start lives through the {found.most_h:.0f} h that are tried"
+    if result is None:
+        return "Nothing here rides through any outage."
+    ageings = f"Mean {result.hours.mean():.0f} h, worst {result.hours.min():.1f} h"
+    if result.hours.min() >= result.most_h:
+        ageings = f"Every start rides through the {result.most_h:.0f} h that are tried"
     return keep_units(
-        f"{lives}, without machines' starts; on the back of an envelope, usable energy over the worst season's "
-        f"mean load: {found.envelope_h:.1f} h."
+        f"{ageings}, without machines' starts; on the back of an envelope, usable energy over the worst season's "
+        f"mean load: {result.envelope_h:.1f} h."
     )
 
 
-def season_rows(found) -> list[tuple[str, ...]]:
+def season_rows(result) -> list[tuple[str, ...]]:
     """Chances to last by season, under `SEASONS_HEADS`."""
-    return [(season, *(f"{share:.0%}" for share in lasting.values())) for season, lasting in found.lasting.items()]
+    return [
+        (season, *(f"{share:.0%}" for share in lasting.values())) for season, lasting in result.lasting.items()
+    ]
 
 
 def option_rows(every, letters, titles) -> list[tuple[str, ...]]:
@@ -90,10 +92,10 @@ def option_rows(every, letters, titles) -> list[tuple[str, ...]]:
         (
             letters[key],
             titles[key],
-            f"{found.hours.mean():.0f} h",
-            f"{found.hours.min():.1f} h",
-            *(f"{(found.hours >= hours).mean():.0%}" for hours in LASTING_H),
-            f"{found.envelope_h:.1f} h",
+            f"{result.hours.mean():.0f} h",
+            f"{result.hours.min():.1f} h",
+            *(f"{(result.hours >= hours).mean():.0%}" for hours in LASTING_H),
+            f"{result.envelope_h:.1f} h",
         )
-        for key, found in every.items()
+        for key, result in every.items()
     ]

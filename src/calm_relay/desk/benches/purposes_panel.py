@@ -10,7 +10,7 @@ from calm_relay.job.model import Job, Purpose
 
 LABELS = {
     "lower_bills": "Lower bills",
-    "use_own_power": "Use own power",
+    "self_sufficiency": "Raise self-sufficiency",
     "ride_through_outage": "Keep the lights on",
     "low_outlay": "Low outlay",
     "gentle_works": "Leave what works alone",

@@ -45,7 +45,7 @@ class RoofBench(Bench):
         self.remove.clicked.connect(lambda: self.table.remove(self.dial.cursor))
         self.table = RoofTable()
         self.table.edited.connect(self.edited)
-        self.table.refused.connect(self._tell)
+        self.table.refused.connect(self._show_text)
         self.table.chosen.connect(self.choose)
         self.tabs = Tabs(PARTS)
         self.tabs.chosen.connect(self._show_part)
@@ -60,10 +60,10 @@ class RoofBench(Bench):
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
-        self.told = QLabel()
-        self.told.setWordWrap(True)
-        self.told.setFont(font(8.4))
-        self.told.setObjectName("quiet")
+        self.summary = QLabel()
+        self.summary.setWordWrap(True)
+        self.summary.setFont(font(8.4))
+        self.summary.setObjectName("quiet")
         self._lay_out()
 
     @property
@@ -95,7 +95,7 @@ class RoofBench(Bench):
         for part in (self.months, self.shade, self.layout_, self.today, self.swaps):
             self._parts.addWidget(part)
         side.addWidget(self._parts, 1)
-        side.addWidget(self.told)
+        side.addWidget(self.summary)
         row.addLayout(side, 3)
 
     def show_job(self, job) -> None:
@@ -120,18 +120,18 @@ class RoofBench(Bench):
         sun = None
         if view.step is not None:
             sun = float(plan.site.sun.azimuth[view.step]), 90.0 - float(plan.site.sun.zenith[view.step])
-        self.dial.show_sky(sun_tracks(plan), plan.job.faces, sun)
+        self.dial.show_site(sun_tracks(plan), plan.job.faces, sun)
         if new:
             self._swaps = None
             self._draw_months()
             self._draw_shade()
             self._show_part(self.tabs.key)
 
-    def show_study(self, key: str, found) -> None:
+    def show_study(self, key: str, result) -> None:
         """Lists what other modules would give."""
         if key != "footprint":
             return
-        currency, self._swaps = self._view.plan.job.tariff.currency, found
+        currency, self._swaps = self._view.plan.job.tariff.currency, result
         note = self._view.plan.assumed_note or self._view.plan.site.source
         numbers = {face.name: str(number) for number, face in enumerate(self._job.faces, 1)}
         rows = [
@@ -142,7 +142,7 @@ class RoofBench(Bench):
                 f"{swap.kwh:,.0f} kWh ({swap.more_kwh:+,.0f})",
                 f"{currency} {swap.price:,.0f}",
             )
-            for swap in found
+            for swap in result
         ]
         heads = ("Face", "Modules", "Power, against now", "A year, against now", "Cost, laid")
         self.swaps.show_rows(heads, rows, f"From: module datasheets; {note}")
@@ -174,28 +174,28 @@ class RoofBench(Bench):
         from calm_relay.planning.views.roof import face_months
 
         plan = self._view.plan
-        found = face_months(plan)
-        self._bars(self.months, [months.kwh for months in found])
-        for label, months in zip(self.table.sums, found, strict=False):
+        result = face_months(plan)
+        self._bars(self.months, [months.kwh for months in result])
+        for label, months in zip(self.table.sums, result, strict=False):
             label.setText(f"{months.kwh.sum():,.0f} kWh")
             label.setToolTip(f"{months.specific_kwh:,.0f} kWh a kWp. From: simulated year, {plan.site.source}")
-        each = ", ".join(f"{number}: {months.specific_kwh:,.0f}" for number, months in enumerate(found, 1))
+        each = ", ".join(f"{number}: {months.specific_kwh:,.0f}" for number, months in enumerate(result, 1))
         title = f"DC energy of each face by month; kWh a kWp and year {each}"
         self.months.head(title)
-        lost = {name: sum(months.losses[name] for months in found) for name in found[0].losses}
-        whole = sum(months.face.made.ideal_kwh for months in found)
+        lost = {name: sum(months.losses[name] for months in result) for name in result[0].losses}
+        whole = sum(months.face.made.ideal_kwh for months in result)
         parts = ", ".join(f"{name} {kwh / whole:.1%}" for name, kwh in lost.items())
-        self.told.setText(f"Of what the sky offers at rated efficiency is lost: {parts} ({plan.site.source}).")
+        self.summary.setText(f"Of what the sky offers at rated efficiency is lost: {parts} ({plan.site.source}).")
 
     def _draw_shade(self):
         from calm_relay.planning.views.roof import face_shades
 
-        found = face_shades(self._view.plan)
-        self._bars(self.shade, [item.share * 100 for item in found])
-        years = ", ".join(f"{item.face.plan.name} {item.year:.1%}" for item in found)
+        result = face_shades(self._view.plan)
+        self._bars(self.shade, [item.share * 100 for item in result])
+        years = ", ".join(f"{item.face.plan.name} {item.year:.1%}" for item in result)
         title = f"Light that the horizon takes; of the year: {years}"
         self.shade.head(title)
-        top = max(float(item.share.max()) * 100 for item in found)
+        top = max(float(item.share.max()) * 100 for item in result)
         self.shade.setYRange(0, max(top * 1.15, 5.0), padding=0)
 
     @staticmethod
@@ -215,6 +215,6 @@ class RoofBench(Bench):
         job = self._job.with_(site=self._job.site.with_(horizon=horizon))
         self.edited.emit(job, "Horizon drawn" if horizon else "Horizon flat")
 
-    def _tell(self, problem):
+    def _show_text(self, problem):
         self.problem.setText(problem)
         self.problem.show()

@@ -34,10 +34,10 @@ class _Picture(QWidget):
 
     def show_face(self, face, room):
         self._face, self._room = face, room
-        told = (
+        summary = (
             "not measured" if room is None else f"{min(face.plan.count, room.count)} of {room.count} places taken"
         )
-        self.setAccessibleDescription(f"{face.plan.name}: {told}")
+        self.setAccessibleDescription(f"{face.plan.name}: {summary}")
         self.update()
 
     def paintEvent(self, event):
@@ -89,8 +89,8 @@ class RoofLayout(QWidget):
         super().__init__(parent)
         self._job, self._number = None, 0
         self.picture = _Picture()
-        self.told = QLabel()
-        self.told.setFont(font(9, strong=True))
+        self.summary = QLabel()
+        self.summary.setFont(font(9, strong=True))
         self.problem = QLabel()
         self.problem.setObjectName("refused")
         self.problem.hide()
@@ -102,7 +102,7 @@ class RoofLayout(QWidget):
             field = QuantityField(title, "m", low, high, 2, optional=name != "margin_m")
             field.setFixedWidth(70)
             field.accepted.connect(lambda value, name=name: self._on_size(name, value))
-            field.refused.connect(self._tell)
+            field.refused.connect(self._show_text)
             label = QLabel(title)
             label.setBuddy(field)
             grid.addWidget(label, 0, column)
@@ -120,7 +120,7 @@ class RoofLayout(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        column.addWidget(self.told)
+        column.addWidget(self.summary)
         column.addLayout(grid)
         column.addWidget(self.problem)
         column.addWidget(self.picture, 1)
@@ -142,10 +142,10 @@ class RoofLayout(QWidget):
         room = room_of(face)
         self.fill.setEnabled(room is not None and 0 < room.count != plan.count)
         if room is None:
-            self.told.setText(f"{plan.name}: {plan.count} modules, not measured")
+            self.summary.setText(f"{plan.name}: {plan.count} modules, not measured")
         else:
             way = "upright" if room.upright else "lying"
-            self.told.setText(
+            self.summary.setText(
                 f"{plan.name}: {plan.count} modules; {room.count} fit, {room.rows} × {room.columns} {way}"
             )
         self.picture.show_face(face, room)
@@ -167,7 +167,7 @@ class RoofLayout(QWidget):
             job = self._job.with_face(self._number, rectangle=place)
         except ValidationError as error:
             _, problem = first_field_error(error)
-            self._tell(f"{plan.name}: {problem}.")
+            self._show_text(f"{plan.name}: {problem}.")
         else:
             self.edited.emit(job, f"{plan.name}: usable rectangle")
 
@@ -177,7 +177,7 @@ class RoofLayout(QWidget):
         job = filled(self._job, self._number, room)
         self.edited.emit(job, f"{plan.name}: {plan.count} to {room.count} modules")
 
-    def _tell(self, problem):
+    def _show_text(self, problem):
         self.problem.setText(problem)
         self.problem.show()
 

@@ -44,11 +44,11 @@ class RoofTable(QWidget):
         before, self._job = self._job, job
         if before is None or len(before.faces) != len(job.faces):
             self._make_rows(job)
-        kit = catalogue().joined(job.own_equipment)
+        equipment = catalogue().joined(job.own_equipment)
         for (number, name), field in self.fields.items():
             face = job.faces[number]
             if name == "module":
-                field.offer([(item.key, f"{item.name}") for item in kit.modules])
+                field.offer([(item.key, f"{item.name}") for item in equipment.modules])
                 field.show_value(face.module)
             elif name == "name":
                 field.setText(face.name)
@@ -131,7 +131,7 @@ class RoofTable(QWidget):
             changes["strings"] = 1
         self._try(
             lambda: self._job.with_face(number, **changes),
-            f"{face.name}: {name} {_told(name, getattr(face, name))} to {_told(name, value)}",
+            f"{face.name}: {name} {_summary(name, getattr(face, name))} to {_summary(name, value)}",
             face.name,
         )
 
@@ -162,6 +162,6 @@ class RoofTable(QWidget):
         self._try(lambda: self._job.with_(faces=rest, string_plans=plans), f"{face.name} removed", face.name)
 
 
-def _told(name, value):
+def _summary(name, value):
     unit = "°" if name in {"tilt", "azimuth"} else ""
     return f"{value:g}{unit}" if isinstance(value, int | float) else str(value)

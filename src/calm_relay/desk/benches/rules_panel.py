@@ -83,7 +83,7 @@ class RulesPanel(QWidget):
         try:
             held = {item.rule.key: item for item in rules_of(job)}
         except PlanError as error:
-            self._tell(str(error))
+            self._show_text(str(error))
             return
         line = 0
         for rule in rule_packs()[job.region].rules:
@@ -93,8 +93,8 @@ class RulesPanel(QWidget):
             self._add_rule(line, rule, item)
             line += 2
         for own in job.rules:
-            told = f"{own.authority}, {own.clause}, {own.dated}; this job's own"
-            self._add_words(line, own.name, told)
+            summary = f"{own.authority}, {own.clause}, {own.dated}; this job's own"
+            self._add_words(line, own.name, summary)
             value = QLabel(f"{own.ratio_max:g} kWp/kW")
             self._rows.addWidget(value, line, 1)
             line += 2
@@ -102,22 +102,22 @@ class RulesPanel(QWidget):
 
     def _add_rule(self, line, rule, item):
         self._add_words(
-            line, f"{rule.name} – {rule.applies_to}", item.authority if item else f"{rule.told}; left out"
+            line, f"{rule.name} – {rule.applies_to}", item.authority if item else f"{rule.summary}; left out"
         )
         field = QuantityField(f"Limit: {rule.name}", "", 0, 100_000, 3, optional=True)
         field.setFixedWidth(74)
         field.show_value(item.limit if item else None)
         field.setToolTip(f"{rule.name}: another number holds in this job only, empty leaves the rule out")
         field.accepted.connect(lambda value, rule=rule: self._on_limit(rule, value))
-        field.refused.connect(self._tell)
+        field.refused.connect(self._show_text)
         unit = QLabel(UNITS[rule.kind])
         unit.setObjectName("quiet")
         self._rows.addWidget(field, line, 1)
         self._rows.addWidget(unit, line, 2)
         self.limits[rule.key] = field
 
-    def _add_words(self, line, name, told):
-        title, source = QLabel(name), QLabel(told)
+    def _add_words(self, line, name, summary):
+        title, source = QLabel(name), QLabel(summary)
         title.setWordWrap(True)
         source.setWordWrap(True)
         source.setObjectName("quiet")
@@ -136,11 +136,11 @@ class RulesPanel(QWidget):
         try:
             job = self._job.with_(rule_changes=rest)
         except ValidationError as error:
-            self._tell(" ".join(first_field_error(error)))
+            self._show_text(" ".join(first_field_error(error)))
         else:
-            told = "left out" if value is None else f"{value:g}"
-            self.edited.emit(job, f"{rule.name}: {told}")
+            summary = "left out" if value is None else f"{value:g}"
+            self.edited.emit(job, f"{rule.name}: {summary}")
 
-    def _tell(self, problem):
+    def _show_text(self, problem):
         self.problem.setText(problem)
         self.problem.show()

@@ -36,28 +36,28 @@ class SchoolCard(QWidget):
         column.addLayout(row)
         column.addWidget(self.text)
 
-    def show_proposal(self, found, job) -> None:
+    def show_proposal(self, result, job) -> None:
         """Tells it, or hides where there is none."""
-        self.proposal = found
-        self.setVisible(found is not None)
-        if found is None:
+        self.proposal = result
+        self.setVisible(result is not None)
+        if result is None:
             return
-        self.use.setEnabled(found.holds and found.apply(job).board != job.board)
-        self.head.setText(f"{HEADS[self.school]}, {job.tariff.currency} {found.cost:,.0f}")
-        run, kept = found.rehearsal, ", ".join(_kept(name, found) for name in found.kept)
-        if found.holds:
-            told = f"Lives through the {run.flows.shape[0] * run.step_h:g} h: {kept}"
-        elif run is None or not found.kept:
-            told = "No circuit lives through it."
+        self.use.setEnabled(result.holds and result.apply(job).backup_board != job.backup_board)
+        self.head.setText(f"{HEADS[self.school]}, {job.tariff.currency} {result.cost:,.0f}")
+        run, kept = result.rehearsal, ", ".join(_kept(name, result) for name in result.kept)
+        if result.holds:
+            summary = f"Rides through the {run.flows.shape[0] * run.step_h:g} h: {kept}"
+        elif run is None or not result.kept:
+            summary = "No circuit rides through it."
         else:
-            told = f"Does not live through it, even with {kept} alone. {run.ended_by}"
-        if found.left:
+            summary = f"Does not ride through it, even with {kept} alone. {run.ended_by}"
+        if result.left:
             word = "Left out" if self.school == "critical-loads board" else "Dropped at once"
-            told += f"<br><b>{word}</b>: " + "; ".join(f"{name}, {why}" for name, why in found.left)
-        self.text.setText(keep_units(told))
+            summary += f"<br><b>{word}</b>: " + "; ".join(f"{name}, {why}" for name, why in result.left)
+        self.text.setText(keep_units(summary))
 
 
-def _kept(name, found):
+def _kept(name, result):
     """A circuit, with the charge below which it is shed."""
-    level = found.shed.get(name, 0.0)
+    level = result.shed.get(name, 0.0)
     return f"{name} (shed below {level:.0%})" if 0.0 < level < 1.0 else name

@@ -24,20 +24,20 @@ BENEFITS = (
     ("saving", "Saved a year"),
     ("npv", "Worth over the years"),
     ("score", "Serves the purposes"),
-    ("own", "Own power"),
-    ("hours", "Hours when dark"),
+    ("own", "Self-sufficiency"),
+    ("hours", "Hours on backup"),
 )
 CHEMISTRIES = (None, "LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM")
-HEADS = ("Outlay", "Benefit", "Store", "Converter", "Control")
+HEADS = ("Outlay", "Benefit", "Battery", "Inverter", "Control")
 
 
-def _in_the_dark(plant):
-    """What a plant gives without a street."""
+def _on_backup(plant):
+    """What a plant gives off grid."""
     brief = plant.brief
     if brief.unmet is not None:
-        return f"Forms the grid with {brief.dark.power_kw:.1f} kW; {brief.unmet:.1%} goes unserved."
+        return f"Forms the grid with {brief.backup.power_kw:.1f} kW; {brief.unmet:.1%} goes unserved."
     return (
-        f"When dark {brief.dark.power_kw:.1f} kW for {brief.dark.hours:.1f} h. The operator counts "
+        f"In an outage {brief.backup.power_kw:.1f} kW for {brief.backup.hours:.1f} h. The operator counts "
         f"{plant.design.counted_kw:g} kW."
     )
 
@@ -83,13 +83,13 @@ class EdgeTable(QAbstractTableModel):
             return side | Qt.AlignmentFlag.AlignVCenter
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             return None
-        box = plant.design.store_box
+        converter = plant.design.battery_converter
         cells = (
             f"{plant.brief.money.outlay:,.0f}",
             f"{self._worth(plant):,.1f}",
-            box.bank.told,
-            box.converter.name,
-            f"{plant.habit}; {plant.roof}",
+            converter.bank.summary,
+            converter.inverter.name,
+            f"{plant.profile}; {plant.roof}",
         )
         return cells[index.column()]
 
@@ -99,8 +99,8 @@ class SearchBench(Bench):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self._view = self._found = self._found_for = self.chosen = None
-        self._plants, self._labels, self._street = [], {}, None
+        self._view = self._result = self._result_for = self.chosen = None
+        self._plants, self._labels, self._grid = [], {}, None
         self.start = QPushButton("Try every plant")
         self.start.setToolTip("Every roof, converter, pack, height, number of units and control that can be built")
         self.benefit = ChoiceField("Benefit shown upwards", BENEFITS, width=16)
@@ -111,19 +111,19 @@ class SearchBench(Bench):
         self.cloud = CloudChart()
         self.cloud.picked.connect(self.pick)
         self.outlay = self._quantity("Outlay at most", "", 0, 10_000_000, 0)
-        self.dark_kw = self._quantity("Power when dark at least", "kW", 0, 1000, 1)
-        self.dark_hours = self._quantity("Hours when dark at least", "h", 0, 1000, 1)
+        self.backup_kw = self._quantity("Power on backup at least", "kW", 0, 1000, 1)
+        self.unserved_hours = self._quantity("Hours on backup at least", "h", 0, 1000, 1)
         self.counted = self._quantity("Operator counts at most", "kW", 0, 1000, 1)
         self.unmet = self._quantity("Not served at most", "%", 0, 100, 2)
-        self.untouched = QCheckBox("Roof and boxes stay as they are")
+        self.untouched = QCheckBox("Roof and units stay as they are")
         self.chemistry = ChoiceField(
             "Chemistry", [(name, name or "any chemistry") for name in CHEMISTRIES], width=14
         )
         self.chemistry.show_value(None)
-        self.told = QLabel()
-        self.told.setWordWrap(True)
-        self.told.setFont(font(8.6))
-        self.told.setAccessibleName("The plant picked")
+        self.summary = QLabel()
+        self.summary.setWordWrap(True)
+        self.summary.setFont(font(8.6))
+        self.summary.setAccessibleName("The plant picked")
         self.open = QPushButton("Open as an option")
         self.open.setEnabled(False)
         self.model = EdgeTable(self)
@@ -138,7 +138,7 @@ class SearchBench(Bench):
     def _quantity(self, name, unit, low, high, decimals):
         field = QuantityField(name, unit, low, high, decimals, optional=True)
         field.accepted.connect(lambda _: self._draw())
-        field.refused.connect(self._tell)
+        field.refused.connect(self._show_text)
         field.setMaximumWidth(120)
         return field
 
@@ -164,8 +164,8 @@ class SearchBench(Bench):
         grid.setVerticalSpacing(4)
         rows = (
             ("&Outlay at most", self.outlay),
-            ("&Power when dark at least", self.dark_kw),
-            ("Hours &when dark at least", self.dark_hours),
+            ("&Power on backup at least", self.backup_kw),
+            ("Hours on &backup at least", self.unserved_hours),
             ("Operator &counts at most", self.counted),
             ("&Not served at most", self.unmet),
             ("Che&mistry", self.chemistry),
@@ -178,7 +178,7 @@ class SearchBench(Bench):
         grid.addWidget(self.untouched, len(rows), 0, 1, 2)
         side.addLayout(grid)
         side.addSpacing(6)
-        side.addWidget(self.told)
+        side.addWidget(self.summary)
         side.addWidget(self.open)
         side.addStretch(1)
         middle.addLayout(side, 3)
@@ -204,39 +204,39 @@ class SearchBench(Bench):
             return
         self._view = view
         self._ask_for(view.plan.job)
-        self._tell_state()
-        if self._found is None:
+        self._show_state()
+        if self._result is None:
             self._draw()
 
     def _ask_for(self, job):
-        """Shows what can be asked for with a street, or without one; the job's target stands there at first."""
+        """Shows what can be asked for with a grid, or without one; the job's target stands there at first."""
         from calm_relay.planning.studies.search import must_haves_of
 
-        street = job.supply.street
-        if street == self._street:
+        on_grid = job.supply.on_grid
+        if on_grid == self._grid:
             return
-        self._street = street
-        for field, shown in ((self.dark_hours, street), (self.counted, street), (self.unmet, not street)):
+        self._grid = on_grid
+        for field, shown in ((self.unserved_hours, on_grid), (self.counted, on_grid), (self.unmet, not on_grid)):
             field.setVisible(shown)
             self._labels[field].setVisible(shown)
             field.show_value(None)
         wanted = must_haves_of(job).unmet_max
         self.unmet.show_value(None if wanted is None else wanted * 100.0)
-        self._labels[self.dark_kw].setText("&Power when dark at least" if street else "&Power formed at least")
+        self._labels[self.backup_kw].setText("&Power on backup at least" if on_grid else "&Power formed at least")
 
-    def show_study(self, key: str, found) -> None:
+    def show_study(self, key: str, result) -> None:
         """Shows what a search found."""
         if key != "search":
             return
         self.start.setEnabled(True)
-        self._found, self._found_for, self.chosen = found, self._view.plan, None
+        self._result, self._result_for, self.chosen = result, self._view.plan, None
         self._draw()
 
     def forget(self) -> None:
         """The search was called off."""
         super().forget()
         self.start.setEnabled(True)
-        self._tell_state()
+        self._show_state()
 
     def pick(self, plant) -> None:
         """Puts a plant in view."""
@@ -250,8 +250,8 @@ class SearchBench(Bench):
 
         return MustHaves(
             self.outlay.value,
-            self.dark_kw.value,
-            self.dark_hours.value,
+            self.backup_kw.value,
+            self.unserved_hours.value,
             self.counted.value,
             self.untouched.isChecked(),
             self.chemistry.currentData(),
@@ -272,7 +272,7 @@ class SearchBench(Bench):
         if self._view is None:
             return
         wanted = self.must_haves()
-        self._plants = [plant for plant in (self._found.plants if self._found else ()) if wanted.met_by(plant)]
+        self._plants = [plant for plant in (self._result.plants if self._result else ()) if wanted.met_by(plant)]
         if self.chosen not in self._plants:
             self.chosen = None
         self.model.show_plants(efficient_edge(self._plants, self._key), *self._benefit)
@@ -292,7 +292,7 @@ class SearchBench(Bench):
         return worth, f"{currency} {words}" if self._key in {"saving", "npv"} else words
 
     def _draw_cloud(self):
-        if self._found is None:
+        if self._result is None:
             self.cloud.start()
             self.cloud.head("Every plant will be a point here: cost across, benefit up")
         else:
@@ -303,41 +303,41 @@ class SearchBench(Bench):
             row = self.model.plants.index(self.chosen)
             if self.table.currentIndex().row() != row:
                 self.table.selectRow(row)
-        self._tell_state()
-        self._tell_plant()
+        self._show_state()
+        self._show_plant()
 
-    def _tell_state(self):
-        if self._found is None:
+    def _show_state(self):
+        if self._result is None:
             self.state.setText("Nothing tried yet: a search takes some seconds and can be called off.")
             return
-        most = "; ".join(f"{reason} ({count})" for reason, count in self._found.refused[:2])
+        most = "; ".join(f"{reason} ({count})" for reason, count in self._result.refused[:2])
         fell = f" Most fell out by: {most}." if most else ""
-        old = "" if self._found_for is self._view.plan else " Found for the job as it was before: try again."
-        self.state.setText(f"{len(self._found.plants):,} of {self._found.tried:,} can be built.{fell}{old}")
+        old = "" if self._result_for is self._view.plan else " Found for the job as it was before: try again."
+        self.state.setText(f"{len(self._result.plants):,} of {self._result.tried:,} can be built.{fell}{old}")
 
-    def _tell_plant(self):
+    def _show_plant(self):
         plant = self.chosen
         self.open.setEnabled(plant is not None)
         if plant is None:
-            ready = self._found is not None
-            self.told.setText("Click a point, or a row of the edge below." if ready else "")
+            ready = self._result is not None
+            self.summary.setText("Click a point, or a row of the edge below." if ready else "")
             return
         brief, currency = plant.brief, self._view.plan.job.tariff.currency
         payback = brief.money.payback_years
         years = "never pays back" if payback == float("inf") else f"pays back in {payback:.1f} years"
-        self.told.setText(
+        self.summary.setText(
             keep_units(
-                f"<b>{plant.title}</b><br>{plant.roof}, {plant.habit}.<br>"
+                f"<b>{plant.title}</b><br>{plant.roof}, {plant.profile}.<br>"
                 f"Outlay {currency} {brief.money.outlay:,.0f}, saves {currency} {brief.money.saving:,.0f} a year, "
-                f"{years}. Own power {brief.self_sufficiency:.0%}. {_in_the_dark(plant)} "
+                f"{years}. Self-sufficiency {brief.self_sufficiency:.0%}. {_on_backup(plant)} "
                 f"Serves the purposes {plant.score * 100:.0f} of 100."
             )
         )
         note = self._view.plan.assumed_note or self._view.plan.site.source
-        self.told.setToolTip(f"From: simulated year, {note}; catalogue prices")
+        self.summary.setToolTip(f"From: simulated year, {note}; catalogue prices")
 
-    def _tell(self, problem):
-        self.told.setText(problem)
+    def _show_text(self, problem):
+        self.summary.setText(problem)
 
     def _on_row(self, current, _):
         if current.isValid():

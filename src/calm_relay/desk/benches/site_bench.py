@@ -6,7 +6,7 @@ from zoneinfo import available_timezones
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from calm_relay.desk.benches.bench import Bench
-from calm_relay.desk.charts.season_charts import SkyChart
+from calm_relay.desk.charts.season_charts import SiteChart
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.field_form import Field, FieldForm
@@ -31,18 +31,18 @@ def _of(name):
     return get, put
 
 
-def _found(text, plan, option, progress):
+def _result(text, plan, option, progress):
     return text, find_places(text)
 
 
-class SkyBench(Bench):
+class SiteBench(Bench):
     """Shows `planning.seasons`; a place found by name, a weather file, typed months or a preset are its inputs."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
         self._job = self._view = None
         self.place = PlaceField()
-        self.place.sought.connect(lambda text: self.study_wanted.emit("places", partial(_found, text)))
+        self.place.sought.connect(lambda text: self.study_wanted.emit("places", partial(_result, text)))
         self.place.taken.connect(self._on_place)
         self.source = ChoiceField("Weather year", width=22)
         self.source.taken.connect(self._on_source)
@@ -66,7 +66,7 @@ class SkyBench(Bench):
         self.sure.setWordWrap(True)
         self.sure.setFont(font(9))
         self.figures = FiguresGrid()
-        self.chart = SkyChart()
+        self.chart = SiteChart()
         self._lay_out()
 
     def _lay_out(self):
@@ -128,14 +128,14 @@ class SkyBench(Bench):
         self._view = view
         self.sure.setText(f"<b>How sure:</b> {how_sure(view.plan)}")
         # Place and weather stand in the fields beside them.
-        told = [item for item in figures_of(view.plan, view.option, "Sky") if item.label not in BESIDE]
-        self.figures.show_figures(told)
+        summary = [item for item in figures_of(view.plan, view.option, "Site") if item.label not in BESIDE]
+        self.figures.show_figures(summary)
         self.chart.show_plan(view.plan)
 
-    def show_study(self, key: str, found) -> None:
+    def show_study(self, key: str, result) -> None:
         """Lists the places found."""
         if key == "places":
-            self.place.offer(*found)
+            self.place.offer(*result)
 
     def _on_place(self, place):
         site = self._job.site.with_(
@@ -170,12 +170,12 @@ class SkyBench(Bench):
 
     def _typed_months(self):
         """Months as the year in hand has them, to be written over."""
-        from calm_relay.planning.views.seasons import sky_months
+        from calm_relay.planning.views.seasons import site_months
 
-        found = sky_months(self._view.plan)
+        result = site_months(self._view.plan)
         return MonthlyWeather(
-            ghi_kwh_per_day=tuple(round(float(value), 2) for value in found.ghi_kwh_per_day),
-            temp_c=tuple(round(float(value), 1) for value in found.mean_c),
+            ghi_kwh_per_day=tuple(round(float(value), 2) for value in result.ghi_kwh_per_day),
+            temp_c=tuple(round(float(value), 1) for value in result.mean_c),
         )
 
     def open_months(self) -> None:

@@ -39,21 +39,21 @@ PARTS = (("works", "The work"), ("curves", "Current over voltage"))
 
 
 class StringsBench(Bench):
-    """Shows `planning.string_ladder`; dragging a module or a string is an edit like any other."""
+    """Shows `planning.views.string_ladder`; dragging a module or a string is an edit like any other."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
         self._job = self._view = None
-        self._box = None
+        self._converter = None
         self.ladders = LadderView()
         self.ladders.module_dropped.connect(self._on_module)
         self.ladders.module_to_input.connect(self._on_module_to_input)
         self.ladders.string_to_input.connect(self._on_string)
         self.ladders.length_wanted.connect(self._on_length)
         self.ladders.chosen.connect(lambda _: self._draw_curves())
-        self.told = QLabel()
-        self.told.setWordWrap(True)
-        self.told.setFont(font(9, strong=True))
+        self.summary = QLabel()
+        self.summary.setWordWrap(True)
+        self.summary.setFont(font(9, strong=True))
         self.problem = QLabel()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
@@ -79,7 +79,7 @@ class StringsBench(Bench):
         row.addWidget(self.ladders, 5)
         side = QVBoxLayout()
         side.setSpacing(6)
-        side.addWidget(self.told)
+        side.addWidget(self.summary)
         side.addWidget(self.problem)
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
@@ -116,44 +116,50 @@ class StringsBench(Bench):
             return
         self._view = view
         option = view.option
-        boxes = [box for box in option.design.pv_boxes if box.micro is None]
-        self._box = boxes[0] if boxes else None
+        converters = [converter for converter in option.design.pv_converters if converter.micro is None]
+        self._converter = converters[0] if converters else None
         faces = {face.name: number for number, face in enumerate(view.plan.job.faces)}
         plan = None
-        if self._box is not None and self._box.stringing.runs:
-            plan = plan_of(self._box.stringing, self._box.converter.key)
+        if self._converter is not None and self._converter.stringing.runs:
+            plan = plan_of(self._converter.stringing, self._converter.inverter.key)
         self._plan = plan
         self.ladders.show_ladders(ladders_of(option), plan, faces)
-        there = option.ground.temperatures
+        there = option.context.temperatures
         self.ladders.setToolTip(
             f"From: module and inverter datasheets; coldest cell: {there.cold_source}; hottest: {there.hot_source}"
         )
-        origin = ORIGIN.get(self._box.stringing.origin, "laid by the planner") if self._box else ""
-        by_hand = self._box is not None and self._box.stringing.origin == PLANNED
+        origin = ORIGIN.get(self._converter.stringing.origin, "laid by the planner") if self._converter else ""
+        by_hand = self._converter is not None and self._converter.stringing.origin == PLANNED
         self.lay.setEnabled(by_hand)
-        self.told.setText(f"{self._box.converter.name}: {origin}" if self._box else self._without(option))
-        self._tell_works(option)
+        self.summary.setText(
+            f"{self._converter.inverter.name}: {origin}" if self._converter else self._without(option)
+        )
+        self._show_works(option)
         self._show_part(self.tabs.key)
 
     @staticmethod
     def _without(option):
         if option.outcome is None:
             return "This option cannot be built; the margin says why."
-        return "Every module has its own microinverter." if option.design.pv_box else "No module hangs here yet."
+        return (
+            "Every module has its own microinverter."
+            if option.design.pv_converter
+            else "No module hangs here yet."
+        )
 
-    def _tell_works(self, option):
+    def _show_works(self, option):
         from calm_relay.planning.architecture.restring import restringing_of
 
         lines = []
-        found = restringing_of(option.ground, option.design) if option.outcome else None
-        if found is not None:
-            lines += [f"<b>From {found.strings_before} strings to {found.strings_after}</b>", *found.steps]
-        for box in option.design.pv_boxes:
-            for item in box.stringing.left_out:
+        result = restringing_of(option.context, option.design) if option.outcome else None
+        if result is not None:
+            lines += [f"<b>From {result.strings_before} strings to {result.strings_after}</b>", *result.steps]
+        for converter in option.design.pv_converters:
+            for item in converter.stringing.left_out:
                 lines.append(f"Left out: {item.modules} modules of {item.face.plan.name}: {item.reason}.")
-            lines += [f"Cannot be wired: {fault}." for fault in box.stringing.faults]
+            lines += [f"Cannot be wired: {fault}." for fault in converter.stringing.faults]
         lines += [item.sentence for item in option.findings if item.check == "branch circuits"]
-        if not lines and self._box is not None and self._box.stringing.origin == SURVEYED:
+        if not lines and self._converter is not None and self._converter.stringing.origin == SURVEYED:
             lines = ["The strings stay as they are."]
         if self._plan is not None:
             lines.append("Drag a module to another string of its face, or a string by its words to another input.")
@@ -175,9 +181,9 @@ class StringsBench(Bench):
         if not ladders:
             return
         ladder = ladders[self.ladders.column]
-        found = iv_curves(option, ladder.box, ladder.number)
+        result = iv_curves(option, ladder.converter, ladder.number)
         shades = (look.direct, look.light, look.muted)
-        for curve, shade in zip(found, shades, strict=False):
+        for curve, shade in zip(result, shades, strict=False):
             self.curves.line(curve.volts, curve.amps, shade)
             self.curves.line(
                 [curve.best_v], [curve.best_v and curve.best_kw * 1000 / curve.best_v], shade, symbol="o"
@@ -187,9 +193,9 @@ class StringsBench(Bench):
             )
         title = f"{ladder.head}, best points marked"
         self.curves.head(title)
-        if found:
-            self.curves.setXRange(0, max(c.volts[-1] for c in found) * 1.04, padding=0)
-            self.curves.setYRange(0, max(c.amps[0] for c in found) * 1.15, padding=0)
+        if result:
+            self.curves.setXRange(0, max(c.volts[-1] for c in result) * 1.04, padding=0)
+            self.curves.setYRange(0, max(c.amps[0] for c in result) * 1.15, padding=0)
 
     def _on_module(self, source, target):
         self._try(lambda: with_module_moved(self._plan, source, target), "Module to another string")
@@ -214,7 +220,7 @@ class StringsBench(Bench):
             self.edited.emit(job_with_plan(self._job, self._view.option.design, plan), label)
 
     def _on_lay(self):
-        job = self._job.with_string_plan(self._box.converter.key, None)
+        job = self._job.with_string_plan(self._converter.inverter.key, None)
         self.edited.emit(job, "Strings laid by the planner")
 
     def _on_school(self, school):

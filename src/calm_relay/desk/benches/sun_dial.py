@@ -88,7 +88,7 @@ class SunDial(QWidget):
         self._horizon = horizon_elevation(DIRECTIONS, azimuths, [point.elevation for point in points])
         self.update()
 
-    def show_sky(self, tracks, faces, sun=None) -> None:
+    def show_site(self, tracks, faces, sun=None) -> None:
         """Draws sun tracks and faces; `sun` is (azimuth, elevation) of the moment in view, or None."""
         self._tracks, self._faces, self._sun = tracks, tuple(faces), sun
         self._drag = None
@@ -124,8 +124,8 @@ class SunDial(QWidget):
         centre, radius = self._rim()
         out = radius * (0.25 + 0.6 * tilt / 90.0)
         path = QPainterPath(QPointF(centre))
-        box = QRectF(centre.x() - out, centre.y() - out, 2 * out, 2 * out)
-        path.arcTo(box, 90.0 - azimuth - HALF_WIDTH, 2 * HALF_WIDTH)
+        rect = QRectF(centre.x() - out, centre.y() - out, 2 * out, 2 * out)
+        path.arcTo(rect, 90.0 - azimuth - HALF_WIDTH, 2 * HALF_WIDTH)
         path.closeSubpath()
         return path
 
@@ -235,7 +235,7 @@ class SunDial(QWidget):
         self._pen = there
         self.update()
 
-    def _tell_horizon(self):
+    def _show_horizon(self):
         kept = [i for i in range(BINS) if not self._is_between(i)]
         if not self._horizon.any():
             kept = []
@@ -263,7 +263,7 @@ class SunDial(QWidget):
         """Lets the wedge or the pen go."""
         if self._pen is not None:
             self._pen = None
-            self._tell_horizon()
+            self._show_horizon()
             return
         if self._drag:
             number, azimuth = self._drag
@@ -279,7 +279,7 @@ class SunDial(QWidget):
             self._direction = (self._direction + along) % BINS
             if lift:
                 self._horizon[self._direction] = min(max(self._horizon[self._direction] + lift, 0.0), 89.0)
-                self._tell_horizon()
+                self._show_horizon()
             self.update()
             return
         if not self._faces:

@@ -1,4 +1,4 @@
-"""Who is on the backed-up board: circuits by priority, and their stack against what the box gives."""
+"""Who is on the backed-up board: circuits by priority, and their stack against what the inverter gives."""
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
@@ -12,7 +12,7 @@ ROW_LOW, ROW_HIGH = 14.0, 22.0
 HEAD = 20.0
 
 
-class BoardPicture(QWidget):
+class BackupPicture(QWidget):
     """Draws `planning.stack.Stack`: a bar a circuit, filled where it stays on, then a stack a leg."""
 
     def __init__(self, parent=None):
@@ -36,11 +36,11 @@ class BoardPicture(QWidget):
     def show_stack(self, stack) -> None:
         """Draws a stack."""
         self._stack = stack
-        told = [f"{row.name}: {row.fate}, {row.kw:.1f} kW" for row in stack.rows]
+        summary = [f"{row.name}: {row.fate}, {row.kw:.1f} kW" for row in stack.rows]
         for leg, kw in stack.legs.items():
             limit = "" if stack.limit_kw is None else f" of {stack.limit_kw:.1f}"
-            told.append(f"{leg}: {sum(kw):.1f}{limit} kW")
-        self.setAccessibleDescription("; ".join(told))
+            summary.append(f"{leg}: {sum(kw):.1f}{limit} kW")
+        self.setAccessibleDescription("; ".join(summary))
         self.setToolTip(f"From: the simulated year; {stack.owner or 'no battery'}, datasheet")
         self.updateGeometry()
         self.update()
@@ -57,13 +57,13 @@ class BoardPicture(QWidget):
         across = self.width() - LEFT - FATES
         row_high = min((self.height() - HEAD) / self._count, ROW_HIGH)
         when = stack.at.astype(object)
-        fed = "What stays on in the dark" if stack.street else "What is fed"
+        fed = "What stays on in an outage" if stack.on_grid else "What is fed"
         what = fed if any(row.on for row in stack.rows) else "The house"
         painter.setFont(font(9))
         painter.setPen(QColor(look.ink))
         head = QRectF(LEFT, 0, self.width() - LEFT, HEAD)
-        told = f"{what} at its worst half hour, {when:%-d %b, %H:%M}"
-        painter.drawText(head, Qt.AlignmentFlag.AlignVCenter, told)
+        summary = f"{what} at its worst half hour, {when:%-d %b, %H:%M}"
+        painter.drawText(head, Qt.AlignmentFlag.AlignVCenter, summary)
         scale = across / (most * 1.08)
         for number, row in enumerate(stack.rows):
             y = HEAD + number * row_high
@@ -81,8 +81,8 @@ class BoardPicture(QWidget):
             painter.setPen(QColor(look.ink if row.on else look.quiet))
             painter.setFont(font(8, strong=row.on))
             place = QRectF(self.width() - FATES + 6, y, FATES - 6, row_high)
-            told = f"{row.kw:.1f} kW  {', '.join(part for part in (row.fate, row.leg) if part)}"
-            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, told)
+            summary = f"{row.kw:.1f} kW  {', '.join(part for part in (row.fate, row.leg) if part)}"
+            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, summary)
         self._paint_legs(painter, stack, row_high, scale)
 
     def _words(self, painter, text, y, high, colour, *, strong=False):
@@ -108,9 +108,9 @@ class BoardPicture(QWidget):
             limit = "nothing forms a grid" if stack.limit_kw is None else f"of {stack.limit_kw:.1f} kW"
             painter.setFont(font(8, strong=True))
             painter.setPen(QColor(look.stop if over else look.ink))
-            told = f"{total:.1f} {limit}{': trips' if over else ''}"
+            summary = f"{total:.1f} {limit}{': trips' if over else ''}"
             place = QRectF(self.width() - FATES + 6, y, FATES - 6, row_high)
-            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, told)
+            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, summary)
         if stack.limit_kw is not None:
             at = LEFT + stack.limit_kw * scale
             painter.setPen(QPen(QColor(look.stop), 1.8, Qt.PenStyle.DashLine))

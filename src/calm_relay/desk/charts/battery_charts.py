@@ -1,4 +1,4 @@
-"""Charts of the bench Store: benefit by energy, by energy and power, use by month, depth of cycles."""
+"""Charts of the bench Battery: benefit by energy, by energy and power, use by month, depth of cycles."""
 
 import numpy as np
 import pyqtgraph as pg
@@ -51,29 +51,29 @@ class EnergyPowerMap(Chart):
     """Saving over energy across and power up: the darker the more; lines of equal saving, flags and the option."""
 
     def __init__(self):
-        super().__init__("Saved a year, lines of the same", "usable kWh", "kW of the store")
+        super().__init__("Saved a year, lines of the same", "usable kWh", "kW of the battery")
 
-    def show_map(self, found, flags, currency: str, peak_kw: float) -> None:
+    def show_map(self, result, flags, currency: str, peak_kw: float) -> None:
         """Draws `planning.store_map`; None clears the chart."""
-        if not self.begins(found):
+        if not self.begins(result):
             return
         look = colours()
-        low, high = float(found.saving.min()), float(found.saving.max())
-        fine = _finer(found.saving)
+        low, high = float(result.saving.min()), float(result.saving.max())
+        fine = _finer(result.saving)
         image = pg.ImageItem(fine, levels=(low, max(high, low + 1e-9)))
-        image.setLookupTable(shades_between(look.paper, look.light, look.hold))
-        steps = found.usable_kwh[1] - found.usable_kwh[0], found.power_kw[1] - found.power_kw[0]
-        corner = found.usable_kwh[0] - steps[0] / 2, found.power_kw[0] - steps[1] / 2
-        size = steps[0] * found.usable_kwh.size, steps[1] * found.power_kw.size
+        image.setLookupTable(shades_between(look.paper, look.light, look.ok))
+        steps = result.usable_kwh[1] - result.usable_kwh[0], result.power_kw[1] - result.power_kw[0]
+        corner = result.usable_kwh[0] - steps[0] / 2, result.power_kw[0] - steps[1] / 2
+        size = steps[0] * result.usable_kwh.size, steps[1] * result.power_kw.size
         image.setRect(QRectF(*corner, *size))
         self.addItem(image)
         for share in (0.25, 0.5, 0.75, 0.9):
             level = low + share * (high - low)
             curve = pg.IsocurveItem(fine, level, pen=pen(look.ink, 1.0))
             curve.setParentItem(image)
-            bottom = found.saving[:, 0]
+            bottom = result.saving[:, 0]
             if bottom.min() < level < bottom.max():
-                at = float(np.interp(level, np.maximum.accumulate(bottom), found.usable_kwh))
+                at = float(np.interp(level, np.maximum.accumulate(bottom), result.usable_kwh))
                 self.words(at, corner[1], f"{level:,.0f}", look.ink, anchor=(0.5, 1))
         right, top = corner[0] + size[0], corner[1] + size[1]
         for number, flag in enumerate(sorted(flags, key=lambda flag: flag.usable_kwh)):
@@ -90,15 +90,15 @@ class EnergyPowerMap(Chart):
                 )
         self.level(peak_kw, f"worst evening {peak_kw:.1f} kW", look.stop, right=True)
         self.plot(
-            [found.here_kwh],
-            [found.here_kw],
+            [result.here_kwh],
+            [result.here_kw],
             pen=None,
             symbol="o",
             symbolSize=13,
             symbolPen=pen(look.alternating, 3),
             symbolBrush=None,
         )
-        self.words(found.here_kwh, found.here_kw, "this store  ", look.alternating, anchor=(1, 0))
+        self.words(result.here_kwh, result.here_kw, "this battery  ", look.alternating, anchor=(1, 0))
         self.head(f"{currency} saved a year, lines of the same")
         self.setXRange(corner[0], right, padding=0)
         self.setYRange(corner[1], max(top, peak_kw * 1.05), padding=0)
@@ -119,24 +119,24 @@ class PowerCurve(Chart):
     """Saving over power at the option's own energy."""
 
     def __init__(self):
-        super().__init__("By power alone", "kW of the store", "saved a year")
+        super().__init__("By power alone", "kW of the battery", "saved a year")
 
-    def show_map(self, found, currency: str) -> None:
+    def show_map(self, result, currency: str) -> None:
         """Draws one cut of `planning.store_map`; None clears the chart."""
-        if not self.begins(found):
+        if not self.begins(result):
             return
         look = colours()
-        saving = found.by_power
+        saving = result.by_power
         self.getPlotItem().setLabel("left", f"{currency} saved a year", color=look.quiet)
-        self.line(found.power_kw, saving, look.ink, symbol="o")
-        self.marker(found.here_kw, f"{found.here_kw:.1f} kW here", look.alternating, position=0.1)
+        self.line(result.power_kw, saving, look.ink, symbol="o")
+        self.marker(result.here_kw, f"{result.here_kw:.1f} kW here", look.alternating, position=0.1)
         top = max(float(saving.max()), 1.0)
         self.setYRange(min(0.0, float(saving.min())), top * 1.2, padding=0)
-        self.setXRange(0, float(found.power_kw[-1]), padding=0)
+        self.setXRange(0, float(result.power_kw[-1]), padding=0)
 
 
 class MonthsChart(Chart):
-    """Share of each month's days on which the store was full once, and at its reserve once."""
+    """Share of each month's days on which the battery was full once, and at its reserve once."""
 
     def __init__(self):
         super().__init__("Days it is full, and at its reserve", "", "% of days")
@@ -145,12 +145,12 @@ class MonthsChart(Chart):
         """Draws two bars a month, shape (12,) each, 0 to 1."""
         look = colours()
         self.start()
-        for shares, left, colour in ((full, -0.38, look.hold), (empty, 0.02, look.stop)):
+        for shares, left, colour in ((full, -0.38, look.ok), (empty, 0.02, look.stop)):
             bars = pg.BarGraphItem(
                 x0=np.arange(12) + left, width=0.36, y0=0, height=np.asarray(shares) * 100, brush=colour, pen=None
             )
             self.addItem(bars)
-        self.key(-0.4, 122, "full once", look.hold)
+        self.key(-0.4, 122, "full once", look.ok)
         self.key(4.2, 122, "at its reserve once", look.stop)
         self.getAxis("bottom").setTicks([list(enumerate(MONTHS))])
         self.getAxis("left").setTicks([[(share, str(share)) for share in (0, 25, 50, 75, 100)]])
@@ -176,36 +176,36 @@ class DepthChart(Chart):
 
 
 class YearsChart(Chart):
-    """What is left of the store year by year, by calendar and cycles, against the warranty."""
+    """What is left of the battery year by year, by calendar and cycles, against the warranty."""
 
     def __init__(self):
-        super().__init__("What is left of the store", "year", "% of usable energy when new")
+        super().__init__("What is left of the battery", "year", "% of usable energy when new")
 
-    def show_life(self, life) -> None:
+    def show_ageing(self, ageing) -> None:
         """Draws `planning.life`; None clears the chart."""
-        if not self.begins(life):
+        if not self.begins(ageing):
             return
         look = colours()
-        years = np.arange(life.left.size + 1)
+        years = np.arange(ageing.left.size + 1)
         edges = np.append(years[:-1], years[-1])
-        standing = np.concatenate([[0.0], life.standing]) * 100
-        left = np.concatenate([[1.0], life.left]) * 100
-        lost = pg.PlotCurveItem(years, 100 - standing, pen=pen(look.light, 1.4, Qt.PenStyle.DashLine))
+        staying_converters = np.concatenate([[0.0], ageing.by_calendar]) * 100
+        left = np.concatenate([[1.0], ageing.left]) * 100
+        lost = pg.PlotCurveItem(years, 100 - staying_converters, pen=pen(look.light, 1.4, Qt.PenStyle.DashLine))
         self.addItem(lost)
-        self.words(years[-1], 100 - standing[-1], "standing alone", look.light, anchor=(1, 1))
+        self.words(years[-1], 100 - staying_converters[-1], "standing alone", look.light, anchor=(1, 1))
         self.line(edges, left, look.ink, 2.2, symbol="o")
-        warranty = life.warranty
+        warranty = ageing.warranty
         promised, ends = warranty.promised * 100, warranty.ends_year
         self.line([0, ends], [promised, promised], look.alternating, 2.0)
         self.words(0.1, promised, f"promised {promised:.0f} %", look.alternating, anchor=(0, 0))
         self.marker(ends, f"warranty ends by {warranty.by}", look.alternating, dashed=True, position=0.12)
         if abs(promised - 70) > 0.5:
             self.level(70.0, "70 %", look.stop)
-        if life.years_to_end is None:
+        if ageing.years_to_end is None:
             when = "nothing fades"
         else:
-            beyond = " (drawn on)" if life.years_to_end > life.left.size else ""
-            when = f"70 % after {life.years_to_end:.0f} years{beyond}"
-        self.head(f"What is left of the store: {when}")
+            beyond = " (drawn on)" if ageing.years_to_end > ageing.left.size else ""
+            when = f"70 % after {ageing.years_to_end:.0f} years{beyond}"
+        self.head(f"What is left of the battery: {when}")
         self.setXRange(0, max(float(years[-1]), ends) * 1.02, padding=0)
         self.setYRange(min(50.0, float(left.min()) - 4), 103, padding=0)

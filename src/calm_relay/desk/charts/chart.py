@@ -79,12 +79,12 @@ class Chart(pg.PlotWidget):
         self.clear()
         self.dress()
 
-    def begins(self, found) -> bool:
+    def begins(self, result) -> bool:
         """Clears the chart and hides it where there is nothing to draw; says whether there is."""
         self.start()
         # An empty pair of axes says less than nothing.
-        self.setVisible(found is not None)
-        return found is not None
+        self.setVisible(result is not None)
+        return result is not None
 
     def sizeHint(self) -> QSize:
         """Small: benches decide how much room a chart gets."""

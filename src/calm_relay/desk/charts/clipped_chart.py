@@ -1,4 +1,4 @@
-"""Clipped energy of the year: months across, hours up, each month's sum and what the store catches of it."""
+"""Clipped energy of the year: months across, hours up, each month's sum and what the battery catches of it."""
 
 import numpy as np
 import pyqtgraph as pg
@@ -17,23 +17,23 @@ class ClippedChart(Chart):
     def __init__(self):
         super().__init__("Clipped energy by month and hour", "", "hour, standard")
 
-    def show_clipped(self, found, plan) -> None:
+    def show_clipped(self, result, plan) -> None:
         """Draws `planning.clipping`; None clears the chart."""
         look = colours()
         self.start()
-        if found is None:
+        if result is None:
             return
-        image = pg.ImageItem(found.bare, levels=(0.0, max(float(found.bare.max()), 1e-9)))
+        image = pg.ImageItem(result.bare, levels=(0.0, max(float(result.bare.max()), 1e-9)))
         image.setLookupTable(shades_between(look.paper, look.stop))
         image.setRect(QRectF(-0.5, 0, 12, 24))
         self.addItem(image)
-        caught = np.maximum(found.bare.sum(axis=1) - found.kept.sum(axis=1), 0.0)
-        for month, (kwh, kept) in enumerate(zip(found.bare.sum(axis=1), caught, strict=True)):
+        caught = np.maximum(result.bare.sum(axis=1) - result.kept.sum(axis=1), 0.0)
+        for month, (kwh, kept) in enumerate(zip(result.bare.sum(axis=1), caught, strict=True)):
             if kwh >= 0.5:
                 self.words(month, LAST_H, f"{kwh:,.0f}", look.stop, anchor=(0.5, 0))
             if kept >= 0.5:
                 self.words(month, LAST_H - 2.2, f"{kept:,.0f}", look.direct, anchor=(0.5, 0))
-        title = f"Clipped kWh by month and hour: {found.bare_kwh:,.0f}, caught {found.caught_kwh:,.0f} (below)"
+        title = f"Clipped kWh by month and hour: {result.bare_kwh:,.0f}, caught {result.caught_kwh:,.0f} (below)"
         self.head(title)
         self.getAxis("bottom").setTicks([list(enumerate(MONTHS))])
         self.getAxis("left").setTicks([[(hour, f"{hour:02d}") for hour in range(6, 20, 3)]])

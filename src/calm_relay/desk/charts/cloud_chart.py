@@ -7,14 +7,14 @@ from PySide6.QtCore import Qt, Signal
 from calm_relay.desk.charts.chart import Chart, brush, pen
 from calm_relay.desk.widgets.theme import colours
 
-# Shape and colour by what carries the store; never colour alone.
+# Shape and colour by what carries the battery; never colour alone.
 KINDS = (
-    ("ac-addon", "store on the AC side", "o", "alternating"),
+    ("ac-addon", "battery on the AC side", "o", "alternating"),
     ("ac-bus", "AC bus, off grid", "o", "alternating"),
     ("hybrid-swap", "hybrid, DC side", "s", "direct"),
     ("hybrid-beside", "hybrid beside", "d", "light"),
-    ("micro-ac", "microinverters", "t", "hold"),
-    ("dc-bus", "DC bus", "t1", "watch"),
+    ("micro-ac", "microinverters", "t", "ok"),
+    ("dc-bus", "DC bus", "t1", "check"),
 )
 
 

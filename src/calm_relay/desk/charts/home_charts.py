@@ -9,7 +9,7 @@ from calm_relay.desk.widgets.theme import LIGHT, colours, shade_of
 
 MONTH_STARTS = (0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334)
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
-SEASON_SHADES = {"summer": "light", "autumn": "watch", "winter": "ink", "spring": "hold"}
+SEASON_SHADES = {"summer": "light", "autumn": "check", "winter": "ink", "spring": "ok"}
 
 
 class Carpet(Chart):
@@ -18,22 +18,22 @@ class Carpet(Chart):
     def __init__(self):
         super().__init__("The home's year: days across, clock hours up", "", "hour, local clock")
 
-    def show_year(self, plan, found) -> None:
+    def show_year(self, plan, result) -> None:
         """Draws `planning.seasons.home_year` of a plan."""
         look = colours()
         self.start()
-        top = float(np.percentile(found.carpet, 99.7))
-        image = pg.ImageItem(found.carpet, levels=(0.0, top))
+        top = float(np.percentile(result.carpet, 99.7))
+        image = pg.ImageItem(result.carpet, levels=(0.0, top))
         image.setLookupTable(shades_between(look.paper, look.light, look.ink))
         image.setRect(QRectF(0, 0, 365, 24))
         self.addItem(image)
         days = np.arange(365) + 0.5
-        for series in (found.sunrise_h, found.sunset_h):
+        for series in (result.sunrise_h, result.sunset_h):
             self.addItem(pg.PlotCurveItem(days, series, pen=pen(look.alternating, 1.4), connect="finite"))
-        middle = found.sunset_h[182]
+        middle = result.sunset_h[182]
         if np.isfinite(middle):
             self.words(183, middle, "sunset", look.alternating, anchor=(0.5, 1))
-            self.words(183, found.sunrise_h[182], "sunrise", look.alternating, anchor=(0.5, 0))
+            self.words(183, result.sunrise_h[182], "sunrise", look.alternating, anchor=(0.5, 0))
         peak = plan.demand.evening_peak_at.astype(object)
         day, hour = peak.timetuple().tm_yday - 0.5, peak.hour + peak.minute / 60 + 0.25
         self.plot(
@@ -57,13 +57,13 @@ class Stacked(Chart):
     def __init__(self):
         super().__init__("The mean day of the worst season, by what draws it", "hour, local clock", "kW")
 
-    def show_year(self, plan, found) -> None:
+    def show_year(self, plan, result) -> None:
         """Draws the parts of `planning.seasons.home_year`."""
         self.start()
         edges = np.arange(25)
         base = np.zeros(24)
-        parts = list(found.stacked.items())
-        top = max(float(sum(found.stacked.values()).max()), 0.1) * (1.15 + 0.11 * -(-len(parts) // 3))
+        parts = list(result.stacked.items())
+        top = max(float(sum(result.stacked.values()).max()), 0.1) * (1.15 + 0.11 * -(-len(parts) // 3))
         planned = {part.name for part in plan.demand.parts if part.planned}
         for number, (name, kw) in enumerate(parts):
             self.steps(edges, base + kw, shade_of(number), base=base, alpha=215)

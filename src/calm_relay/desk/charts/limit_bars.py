@@ -25,8 +25,8 @@ class LimitBars(QWidget):
     def show_limits(self, ratio, limits) -> None:
         """Draws a ratio and `planning.ratio_limits`; None for an option without an array."""
         self._ratio, self._limits = ratio, tuple(limits)
-        told = "; ".join(f"{limit.owner} {limit.ratio_max:.2f}" for limit in self._limits)
-        self.setAccessibleDescription(f"today {ratio:.2f}; {told}" if ratio is not None else "no array")
+        summary = "; ".join(f"{limit.owner} {limit.ratio_max:.2f}" for limit in self._limits)
+        self.setAccessibleDescription(f"today {ratio:.2f}; {summary}" if ratio is not None else "no array")
         self.setToolTip("\n".join(f"{limit.owner}: {limit.authority}" for limit in self._limits))
         self.updateGeometry()
         self.update()
@@ -37,7 +37,7 @@ class LimitBars(QWidget):
         painter.setFont(font(8.6))
         if self._ratio is None:
             painter.setPen(QColor(look.quiet))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignTop, "No array hangs on this option's boxes.")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignTop, "No array hangs on this option's units.")
             return
         top = max([self._ratio, *(limit.ratio_max for limit in self._limits)]) * 1.12
         left, right = 170.0, self.width() - 96.0
@@ -53,7 +53,7 @@ class LimitBars(QWidget):
             painter.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
             painter.fillRect(QRectF(left, y + 1, across, 9), QColor(look.field))
             bar = QRectF(left, y + 1, across * limit.ratio_max / top, 9)
-            painter.fillRect(bar, QColor((look.stop if limit.stops else look.watch) if passed else look.hold))
+            painter.fillRect(bar, QColor((look.stop if limit.stops else look.check) if passed else look.ok))
             word = "passed" if passed else ("binds" if number == 0 else "")
             painter.setFont(font(8.6, strong=number == 0 or passed))
             value = QRectF(right + 6, y - 3, 90, 17)

@@ -1,4 +1,4 @@
-"""Charts of a house without a street: its year by months, and what other sizes would leave unserved."""
+"""Charts of an off-grid house: its year by months, and what other sizes would leave unserved."""
 
 import numpy as np
 import pyqtgraph as pg
@@ -17,26 +17,26 @@ MOVES = {
 }
 
 
-class AloneMonths(Chart):
+class OffGridMonths(Chart):
     """Each month's array used and thrown away, generator, and what went unserved, against what was asked."""
 
     def __init__(self):
-        super().__init__("The year alone, by months", "", "kWh")
+        super().__init__("The year off grid, by months", "", "kWh")
 
-    def show_year(self, found) -> None:
+    def show_year(self, result) -> None:
         """Draws `planning.alone.Alone`; None clears the chart."""
-        if not self.begins(found):
+        if not self.begins(result):
             return
         look = colours()
         months = np.arange(12)
-        used = np.maximum(found.made_by_month - found.curtailed_by_month, 0.0)
+        used = np.maximum(result.made_by_month - result.curtailed_by_month, 0.0)
         self._bars(months - 0.4, 0.34, 0.0, used, look.light)
-        self._bars(months - 0.4, 0.34, used, found.curtailed_by_month, look.rule, outline=look.quiet)
-        self._bars(months - 0.04, 0.2, 0.0, found.generator_by_month, look.alternating)
-        self._bars(months + 0.18, 0.2, 0.0, found.unmet_by_month, look.stop)
-        for month, kwh in zip(months, found.asked_by_month, strict=True):
+        self._bars(months - 0.4, 0.34, used, result.curtailed_by_month, look.rule, outline=look.quiet)
+        self._bars(months - 0.04, 0.2, 0.0, result.generator_by_month, look.alternating)
+        self._bars(months + 0.18, 0.2, 0.0, result.unmet_by_month, look.stop)
+        for month, kwh in zip(months, result.asked_by_month, strict=True):
             self.line([month - 0.45, month + 0.43], [kwh, kwh], look.ink, 2.2)
-        top = max(float(found.made_by_month.max()), float(found.asked_by_month.max()), 1.0)
+        top = max(float(result.made_by_month.max()), float(result.asked_by_month.max()), 1.0)
         keys = (
             ("asked (line)", look.ink),
             ("array, used", look.light),
@@ -60,25 +60,25 @@ class SizingMap(Chart):
     """Packs up, array across, a figure in each place; emits `picked` with the place clicked or stepped to.
 
     The thick line parts places within the target, in bold, from those beyond it; the ring is the option itself,
-    the square the cheapest within the target; in brackets stands what the boxes' makers do not allow.
+    the square the cheapest within the target; in brackets stands what the makers do not allow.
     """
 
     picked = Signal(int, int)
 
     def __init__(self):
         super().__init__("Packs and array", "array, kWp", "usable kWh")
-        self._found = None
+        self._result = None
         self.place = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.scene().sigMouseClicked.connect(self._on_click)
 
-    def show_sizing(self, found, reading: str, place=None, currency: str = "") -> None:
+    def show_sizing(self, result, reading: str, place=None, currency: str = "") -> None:
         """Draws `planning.alone.Sizing` by one of `READINGS`; None clears the chart."""
-        self._found, self.place = found, place
-        if not self.begins(found):
+        self._result, self.place = result, place
+        if not self.begins(result):
             return
         look = colours()
-        values = {"unmet": found.unmet * 100.0, "hours": found.generator_hours, "cost": found.cost}[reading]
+        values = {"unmet": result.unmet * 100.0, "hours": result.generator_hours, "cost": result.cost}[reading]
         low, high = float(values.min()), float(values.max())
         rows, columns = values.shape
         image = pg.ImageItem(values.T, levels=(low, max(high, low + 1e-9)))
@@ -86,20 +86,20 @@ class SizingMap(Chart):
         image.setOpacity(0.55)
         image.setRect(QRectF(0, 0, columns, rows))
         self.addItem(image)
-        within = found.unmet <= found.target + 1e-12
+        within = result.unmet <= result.target + 1e-12
         for i in range(rows):
             for j in range(columns):
-                told = _told(values[i, j], reading)
-                told = told if found.allowed[i, j] else f"({told})"
-                self.words(j + 0.5, i + 0.5, told, look.ink, (0.5, 0.5), strong=bool(within[i, j]))
+                summary = _summary(values[i, j], reading)
+                summary = summary if result.allowed[i, j] else f"({summary})"
+                self.words(j + 0.5, i + 0.5, summary, look.ink, (0.5, 0.5), strong=bool(within[i, j]))
         self._border(within, look.stop)
-        self._mark(found.here, "o", look.alternating)
-        self._mark(found.best, "s", look.hold)
+        self._mark(result.here, "o", look.alternating)
+        self._mark(result.best, "s", look.ok)
         if place is not None:
             self._frame(place, look.ink)
-        ticks = [(j + 0.5, f"{kw:.1f}") for j, kw in enumerate(found.array_kw)]
+        ticks = [(j + 0.5, f"{kw:.1f}") for j, kw in enumerate(result.array_kw)]
         self.getAxis("bottom").setTicks([ticks])
-        self.getAxis("left").setTicks([[(i + 0.5, f"{kwh:.1f}") for i, kwh in enumerate(found.usable_kwh)]])
+        self.getAxis("left").setTicks([[(i + 0.5, f"{kwh:.1f}") for i, kwh in enumerate(result.usable_kwh)]])
         money = f" of {currency}, at today's worth" if reading == "cost" else ""
         self.head(f"{dict(READINGS)[reading].capitalize()}{money}")
         self.setXRange(0, columns, padding=0.01)
@@ -126,27 +126,27 @@ class SizingMap(Chart):
         self.line([j, j + 1, j + 1, j, j], [i, i, i + 1, i + 1, i], colour, 2.0)
 
     def _on_click(self, event):
-        if self._found is None or event.button() != Qt.MouseButton.LeftButton:
+        if self._result is None or event.button() != Qt.MouseButton.LeftButton:
             return
         at = self.getViewBox().mapSceneToView(event.scenePos())
         self._pick(int(np.floor(at.y())), int(np.floor(at.x())))
 
     def _pick(self, i, j):
-        rows, columns = self._found.unmet.shape
+        rows, columns = self._result.unmet.shape
         if 0 <= i < rows and 0 <= j < columns:
             self.picked.emit(i, j)
 
     def keyPressEvent(self, event):
         """The arrows step from place to place."""
         move = MOVES.get(event.key())
-        if move is None or self._found is None:
+        if move is None or self._result is None:
             super().keyPressEvent(event)
             return
-        i, j = self.place or self._found.here or (0, 0)
+        i, j = self.place or self._result.here or (0, 0)
         self._pick(i + move[0], j + move[1])
 
 
-def _told(value, reading):
+def _summary(value, reading):
     if reading == "unmet":
         return f"{value:.1f}" if value >= 0.05 or value == 0.0 else "<0.1"
     return f"{value / 1000:.1f}" if reading == "cost" else f"{value:,.0f}"

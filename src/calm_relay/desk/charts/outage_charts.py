@@ -1,4 +1,4 @@
-"""Charts of the bench Outage: the night's load under its limits, store and array, every start of the year."""
+"""Charts of the bench Outage: the night's load under its limits, battery and array, every start of the year."""
 
 import numpy as np
 import pyqtgraph as pg
@@ -12,7 +12,7 @@ from calm_relay.desk.widgets.theme import colours, shade_of
 RIGHT_WIDTH = 38
 # Points a chart draws at most: minutes are drawn together beyond that.
 POINTS = 1200
-NIGHT = "The night: what is fed, against what the box can give; move the mark and the line follows"
+NIGHT = "The night: what is fed, against what the inverter can give; move the mark and the line follows"
 # Circuits that have a shade of their own.
 SHADES = 4
 
@@ -52,7 +52,7 @@ def _shown(names, fed):
 
 
 class NightChart(CursorChart):
-    """What is fed, stacked by circuits, starts as spikes, against the box's limits."""
+    """What is fed, stacked by circuits, starts as spikes, against the inverter's limits."""
 
     def __init__(self):
         super().__init__(NIGHT, "", "kW")
@@ -87,7 +87,7 @@ class NightChart(CursorChart):
         self.line(hours, asked, look.quiet, 1.0, Qt.PenStyle.DotLine)
         self.level(run.limit_kw, f"{run.limit_kw:.1f} kW continuous", look.stop)
         if run.surge_kw < top and run.surge_kw > run.limit_kw * 1.05:
-            self.level(run.surge_kw, f"{run.surge_kw:.1f} kW for a moment", look.watch, right=True)
+            self.level(run.surge_kw, f"{run.surge_kw:.1f} kW for a moment", look.check, right=True)
         if run.lived_h is not None:
             # Between the words of the two limits.
             self.marker(run.lived_h, "dark", look.stop, position=(run.limit_kw + run.surge_kw) / 2 / (top * 1.45))
@@ -98,11 +98,11 @@ class NightChart(CursorChart):
         self.add_cursor()
 
 
-class StoreAndSun(CursorChart):
-    """The store's charge, the array offered and used, and the frequency that turns it down."""
+class BatteryAndSun(CursorChart):
+    """The battery's charge, the array offered and used, and the frequency that turns it down."""
 
     def __init__(self):
-        super().__init__("Store, array and frequency", "", "% full")
+        super().__init__("Battery, array and frequency", "", "% full")
 
     def show_run(self, run, clock=None) -> None:
         """Draws the same rehearsal; None clears the chart."""
@@ -119,9 +119,9 @@ class StoreAndSun(CursorChart):
         edges = np.append(hours, hours[-1] + run.step_h * by)
         self.steps(edges, used * scale, look.light, alpha=170)
         self.line(hours, offered * scale, look.light, 1.2, Qt.PenStyle.DashLine)
-        self.line(hours, run.of("store")[::by] / run.usable_kwh * 100.0, look.direct, 2.2)
+        self.line(hours, run.of("stored")[::by] / run.usable_kwh * 100.0, look.direct, 2.2)
         dashed = "; dashed: offered on the AC side" if offered.max() > 0 else ""
-        keys = [("store, % full", look.direct), (f"array used, kW{dashed}", look.light)]
+        keys = [("battery, % full", look.direct), (f"array used, kW{dashed}", look.light)]
         if made.max() > 0:
             self.line(hours, made * scale, look.ink, 1.6)
             keys.append(("generator, kW", look.ink))
@@ -147,16 +147,16 @@ class SurvivalCarpet(Chart):
     def __init__(self):
         super().__init__("Hours survived from every start of the year", "", "hour of the start, standard")
 
-    def show_map(self, found) -> None:
+    def show_map(self, result) -> None:
         """Draws `planning.survival.Survival`; None clears the chart."""
-        if not self.begins(found):
+        if not self.begins(result):
             return
         look = colours()
-        image = pg.ImageItem(found.hours, levels=(0.0, 72.0))
-        image.setLookupTable(shades_between(look.stop, look.light, look.paper, look.hold))
+        image = pg.ImageItem(result.hours, levels=(0.0, 72.0))
+        image.setLookupTable(shades_between(look.stop, look.light, look.paper, look.ok))
         image.setRect(QRectF(0, 0, 365, 24))
         self.addItem(image)
-        day, hour = divmod(int(found.hours.ravel().argmin()), 24)
+        day, hour = divmod(int(result.hours.ravel().argmin()), 24)
         self.plot(
             [day + 0.5],
             [hour + 0.5],
@@ -177,37 +177,37 @@ class SurvivalCarpet(Chart):
         self.setYRange(0, 24, padding=0)
 
 
-class AliveChart(Chart):
+class RideThroughChart(Chart):
     """Of all starts of the year the share still alive after so many hours, a curve an option."""
 
     def __init__(self):
         super().__init__(
-            "Of every start of the year, the share that still lives after so many hours",
-            "hours in the dark",
+            "Of every start of the year, the share that still has supply after so many hours",
+            "hours into the outage",
             "% of starts",
         )
 
-    def show_every(self, found, shown: str, letters) -> None:
+    def show_every(self, result, shown: str, letters) -> None:
         """Draws `planning.survival.every_survival`; `letters` holds each option's by its key, None clears it."""
-        if not self.begins(found or None):
+        if not self.begins(result or None):
             return
         look = colours()
-        most = max(item.most_h for item in found.values())
+        most = max(item.most_h for item in result.values())
         after = np.linspace(0.0, most, 337)
-        rest = [key for key in found if key != shown]
+        rest = [key for key in result if key != shown]
         for number, key in enumerate(rest):
-            self._curve(after, found[key], shade_of(number), letters[key], 1.4, 0.06 + 0.11 * number)
-        if shown in found:
-            self._curve(after, found[shown], look.stop, letters[shown], 3.0, 0.02)
-            envelope = found[shown].envelope_h
-            told = f"envelope of {letters[shown]}: {envelope:.1f} h"
-            self.marker(envelope, told, look.quiet, dashed=True, position=0.9)
+            self._curve(after, result[key], shade_of(number), letters[key], 1.4, 0.06 + 0.11 * number)
+        if shown in result:
+            self._curve(after, result[shown], look.stop, letters[shown], 3.0, 0.02)
+            envelope = result[shown].envelope_h
+            summary = f"envelope of {letters[shown]}: {envelope:.1f} h"
+            self.marker(envelope, summary, look.quiet, dashed=True, position=0.9)
         self.getAxis("bottom").setTicks([[(hour, str(hour)) for hour in (0, 8, 24, 48, 72, 96, 120, 144, 168)]])
         self.setXRange(0, most, padding=0.01)
         self.setYRange(0, 104, padding=0)
 
-    def _curve(self, after, found, colour, letter, width, along):
-        alive = found.alive(after) * 100.0
-        self.line(after, alive, colour, width)
+    def _curve(self, after, result, colour, letter, width, along):
+        riding_through = result.riding_through(after) * 100.0
+        self.line(after, riding_through, colour, width)
         at = int(along * after.size)
-        self.words(after[at], alive[at], letter, colour, anchor=(0, 1))
+        self.words(after[at], riding_through[at], letter, colour, anchor=(0, 1))

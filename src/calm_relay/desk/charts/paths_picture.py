@@ -1,4 +1,4 @@
-"""From module to home, straight and through the store: what is left of 100 after each stage."""
+"""From module to home, straight and through the battery: what is left of 100 after each stage."""
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
@@ -23,19 +23,21 @@ class PathsPicture(QWidget):
     def show_paths(self, paths, letter: str, source: str) -> None:
         """Shows `planning.paths.Paths`; None clears the picture."""
         self._paths = paths
-        told = []
+        summary = []
         if paths is not None:
             for name, stages, whole in (
                 ("straight", paths.straight, paths.direct),
-                ("through the store", paths.by_store, paths.through_store),
+                ("through the battery", paths.by_battery, paths.through_battery),
             ):
                 parts = ", ".join(f"{stage.name} {stage.efficiency:.1%}" for stage in stages)
-                told.append(f"{letter}, {name}: {parts} = {whole:.1%}" if stages else f"{letter}, {name}: nothing")
+                summary.append(
+                    f"{letter}, {name}: {parts} = {whole:.1%}" if stages else f"{letter}, {name}: nothing"
+                )
         self._heads = (
             f"{letter}: from module to home, straight",
-            f"{letter}: from module through the store to home",
+            f"{letter}: from module through the battery to home",
         )
-        self.setAccessibleDescription("; ".join(told))
+        self.setAccessibleDescription("; ".join(summary))
         self.setToolTip(f"From: {source}; a stage is the year's energy out over energy in")
         self.update()
 
@@ -53,7 +55,7 @@ class PathsPicture(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        falls = (self._paths.straight, self._paths.direct), (self._paths.by_store, self._paths.through_store)
+        falls = (self._paths.straight, self._paths.direct), (self._paths.by_battery, self._paths.through_battery)
         for number, ((stages, whole), head) in enumerate(zip(falls, self._heads, strict=True)):
             self._fall(painter, stages, whole, head, number * (TOP + HEIGHT + GAP))
 
@@ -77,7 +79,7 @@ class PathsPicture(QWidget):
             lost = tall * (level - after) / (1 - floor)
             last = number == len(steps) - 1
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(look.hold if last else look.muted))
+            painter.setBrush(QColor(look.ok if last else look.muted))
             painter.drawRect(QRectF(left + 5, base - height, width - 10, height))
             painter.setBrush(QColor(look.stop))
             painter.drawRect(QRectF(left + 5, base - height - lost, width - 10, lost))

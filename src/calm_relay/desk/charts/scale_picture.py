@@ -26,7 +26,7 @@ class ScalePicture(QWidget):
         """
         self._note = note
         self._rows = ScaleRows(scales, letters, shown, note, colours(), numbers)
-        self.setAccessibleDescription(self._rows.told())
+        self.setAccessibleDescription(self._rows.summary())
         self.updateGeometry()
         self.update()
 

@@ -43,7 +43,7 @@ class ScaleRows:
         row = int((y - TOP) // self.row_height) if self.scales else -1
         return self.scales[row] if 0 <= row < len(self.scales) else None
 
-    def told(self) -> str:
+    def summary(self) -> str:
         """The rows in words."""
         return "; ".join(
             f"{scale.label}: "

@@ -5,12 +5,12 @@ import pyqtgraph as pg
 
 from calm_relay.desk.charts.chart import Chart, brush
 from calm_relay.desk.widgets.theme import colours
-from calm_relay.planning.views.seasons import sky_months
+from calm_relay.planning.views.seasons import site_months
 
 MONTHS = ("J", "F", "M", "A", "M", "J", "J", "A", "S", "O", "N", "D")
 
 
-class SkyChart(Chart):
+class SiteChart(Chart):
     """Bars of light by month; the band of air temperatures on the scale at the right."""
 
     def __init__(self):
@@ -18,20 +18,20 @@ class SkyChart(Chart):
 
     def show_plan(self, plan) -> None:
         """Draws a plan's weather year."""
-        found, look = sky_months(plan), colours()
+        result, look = site_months(plan), colours()
         self.start()
         x = np.arange(12)
         self.addItem(
-            pg.BarGraphItem(x=x, height=found.ghi_kwh_per_day, width=0.7, brush=brush(look.light), pen=None)
+            pg.BarGraphItem(x=x, height=result.ghi_kwh_per_day, width=0.7, brush=brush(look.light), pen=None)
         )
-        top = float(found.ghi_kwh_per_day.max()) * 1.15
-        low, high = float(found.lowest_c.min()), float(found.highest_c.max())
+        top = float(result.ghi_kwh_per_day.max()) * 1.15
+        low, high = float(result.lowest_c.min()), float(result.highest_c.max())
         low, high = 5 * np.floor(low / 5), 5 * np.ceil(high / 5)
 
         def height(celsius):
             return (celsius - low) / (high - low) * top
 
-        for series, width in ((found.lowest_c, 1.0), (found.mean_c, 2.0), (found.highest_c, 1.0)):
+        for series, width in ((result.lowest_c, 1.0), (result.mean_c, 2.0), (result.highest_c, 1.0)):
             self.line(x, height(series), look.direct, width)
         self.right_axis([(height(c), f"{c:.0f} °C") for c in np.arange(low, high + 1, 10)])
         self.getAxis("bottom").setTicks([list(enumerate(MONTHS))])

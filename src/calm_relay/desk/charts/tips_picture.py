@@ -88,15 +88,15 @@ class TipsPicture(QWidget):
             if tip.at is None:
                 continue
             end = right if tip.rising else left
-            painter.setPen(QPen(QColor(look.watch), 3))
+            painter.setPen(QPen(QColor(look.check), 3))
             painter.drawLine(QPointF(at(tip.at), middle), QPointF(end, middle))
-            painter.setBrush(QColor(look.watch))
+            painter.setBrush(QColor(look.check))
             painter.setPen(Qt.PenStyle.NoPen)
             painter.drawEllipse(QPointF(at(tip.at), middle), 7.8, 7.8)
             painter.setPen(QColor(look.paper))
             painter.setFont(font(8, strong=True))
-            box = QRectF(at(tip.at) - 9, middle - 9, 18, 18)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._letters.get(tip.to, ""))
+            converter = QRectF(at(tip.at) - 9, middle - 9, 18, 18)
+            painter.drawText(converter, Qt.AlignmentFlag.AlignCenter, self._letters.get(tip.to, ""))
             painter.setPen(QColor(look.ink))
             painter.setFont(font(7.6))
             place = min(max(at(tip.at) - 45, left - 40), right - 50)

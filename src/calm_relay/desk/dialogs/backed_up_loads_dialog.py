@@ -1,4 +1,4 @@
-"""The board in rows: every circuit's breaker, leg, loads, and what becomes of it when the street goes dark."""
+"""The board in rows: every circuit's breaker, leg, loads, and what becomes of it when the grid fails."""
 
 from pydantic import ValidationError
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -10,11 +10,11 @@ from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
-from calm_relay.job.board import Board
+from calm_relay.job.backup_board import BackupBoard
 from calm_relay.job.model import Job
 
 
-class BoardDialog(AnswerDialog):
+class BackedUpLoadsDialog(AnswerDialog):
     """Edits `Job.board` and `Job.generator`; `result_job` is the job with them.
 
     What the optional method wants for the dwelling's load is shown where the region has such a rule.
@@ -23,7 +23,7 @@ class BoardDialog(AnswerDialog):
     def __init__(self, job: Job, parent=None):
         from calm_relay.planning.equipment.rules import rule_of
 
-        super().__init__("The board and the generator", parent)
+        super().__init__("The backed-up loads and the generator", parent)
         self._job = job
         self.result_job: Job | None = None
         demand = job.demand
@@ -38,24 +38,28 @@ class BoardDialog(AnswerDialog):
         self.add = QPushButton("Add a circuit")
         self.add.setObjectName("small")
         self.generator = GeneratorRow(job.generator, job.tariff.currency)
-        self.generator.refused.connect(self.tell)
+        self.generator.refused.connect(self.show_text)
         self.floor = QuantityField("Floor area", "m²", 1, 10_000, 0, optional=True)
         self.small = RangedSpin("Small-appliance and laundry circuits", "", 0, 20)
         self.heating = RangedSpin("Parts of the heating with a control of their own", "", 1, 40)
-        self._show_dwelling(job.board)
+        self._show_dwelling(job.backup_board)
         self._lay_out()
-        for circuit in job.board.circuits if job.board else ():
+        for circuit in job.backup_board.circuits if job.backup_board else ():
             self._append(circuit.model_dump())
         self.resize(1240 if self._service else 1080, 560)
 
-    def _show_dwelling(self, board):
-        fields = Board.model_fields
-        self.floor.show_value(None if board is None else board.floor_m2)
-        self.small.show_value(fields["small_circuits"].default if board is None else board.small_circuits)
-        self.heating.show_value(fields["heating_parts"].default if board is None else board.heating_parts)
+    def _show_dwelling(self, backup_board):
+        fields = BackupBoard.model_fields
+        self.floor.show_value(None if backup_board is None else backup_board.floor_m2)
+        self.small.show_value(
+            fields["small_circuits"].default if backup_board is None else backup_board.small_circuits
+        )
+        self.heating.show_value(
+            fields["heating_parts"].default if backup_board is None else backup_board.heating_parts
+        )
         for field in (self.floor, self.small, self.heating):
             field.setFixedWidth(76)
-            field.refused.connect(self.tell)
+            field.refused.connect(self.show_text)
 
     def _lay_out(self):
         for column, text in enumerate((*HEADS, *(SERVICE_HEADS if self._service else ()))):
@@ -96,7 +100,7 @@ class BoardDialog(AnswerDialog):
         return {**FIRST, "name": f"Circuit {len(self.rows) + 1}", "leg": leg}
 
     def _append(self, circuit):
-        row = CircuitRow(len(self.rows) + 1, circuit, self._known, self.tell, self._service)
+        row = CircuitRow(len(self.rows) + 1, circuit, self._known, self.show_text, self._service)
         self._line += 1
         line = self._line
         for column, part in enumerate(row.parts):
@@ -114,17 +118,17 @@ class BoardDialog(AnswerDialog):
     def take(self) -> None:
         """Closes with the changed job when it is valid; says what is wrong when not."""
         try:
-            self.result_job = self._job.with_(board=self._board(), generator=self.generator.value)
+            self.result_job = self._job.with_(backup_board=self._backup_board(), generator=self.generator.value)
         except ValidationError as error:
             where, problem = first_field_error(error)
-            self.tell(f"{where}: {problem}." if where else f"{problem}.")
+            self.show_text(f"{where}: {problem}." if where else f"{problem}.")
         else:
             self.accept()
 
-    def _board(self):
+    def _backup_board(self):
         if not self.rows:
             return None
-        return Board(
+        return BackupBoard(
             circuits=tuple(row.value for row in self.rows),
             floor_m2=self.floor.value,
             small_circuits=self.small.value(),
@@ -132,8 +136,8 @@ class BoardDialog(AnswerDialog):
         )
 
 
-def ask_board(bench, job: Job) -> None:
+def ask_backed_up_loads(bench, job: Job) -> None:
     """Asks for the board and the generator of a job; the bench emits the edit."""
-    dialog = BoardDialog(job, bench.window())
+    dialog = BackedUpLoadsDialog(job, bench.window())
     if dialog.exec() and dialog.result_job != job:
-        bench.edited.emit(dialog.result_job, "The board and the generator")
+        bench.edited.emit(dialog.result_job, "The backed-up loads and the generator")

@@ -33,8 +33,8 @@ class BillsDialog(AnswerDialog):
         self.table.setAccessibleName("Bills: first day, last day, energy")
         self.table.setHorizontalHeaderLabels(("First day", "Last day", "kWh"))
         self.table.horizontalHeader().setStretchLastSection(True)
-        told = QLabel("One line a bill, as 2025-01-31 and 412 kWh. Twelve months are best; fewer are extended.")
-        told.setWordWrap(True)
+        summary = QLabel("One line a bill, as 2025-01-31 and 412 kWh. Twelve months are best; fewer are extended.")
+        summary.setWordWrap(True)
         read, months = QPushButton("Read a CSV…"), QPushButton("Lines for twelve months")
         for button in (read, months):
             button.setObjectName("small")
@@ -46,7 +46,7 @@ class BillsDialog(AnswerDialog):
         row.addStretch(1)
         buttons = self.answer_buttons(self.take)
         column = QVBoxLayout(self)
-        for part in (told, row, self.table, self.problem, buttons):
+        for part in (summary, row, self.table, self.problem, buttons):
             column.addLayout(part) if part is row else column.addWidget(part)
         self.show_bills(bills)
 
@@ -73,7 +73,7 @@ class BillsDialog(AnswerDialog):
             try:
                 self.show_bills(read_bills(name))
             except InputError as error:
-                self.tell(str(error))
+                self.show_text(str(error))
 
     def take(self) -> None:
         """Closes with the bills when every line can be read; says which line cannot."""
@@ -87,10 +87,10 @@ class BillsDialog(AnswerDialog):
                 bills.append(Bill(first=texts[0], last=texts[1], kwh=parse_quantity(texts[2], "kWh")))
             except ValidationError as error:
                 where, problem = first_field_error(error)
-                self.tell(f"Line {row + 1}: {where} {problem}.")
+                self.show_text(f"Line {row + 1}: {where} {problem}.")
                 return
             except ValueError as error:
-                self.tell(f"Line {row + 1}: {error}.")
+                self.show_text(f"Line {row + 1}: {error}.")
                 return
         self.bills = tuple(bills)
         self.accept()

@@ -6,7 +6,7 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 
-ROLES = [(name, name) for name in ("backed up", "shed", "street only")]
+ROLES = [(name, name) for name in ("backed up", "shed", "grid only")]
 LEGS = [(None, "–"), *((leg, leg) for leg in ("1", "2", "3", "across"))]
 COUNTS = [(name, name) for name in ("floor area", "appliance", "cooling", "heat pump", "heating")]
 HEADS = (
@@ -15,7 +15,7 @@ HEADS = (
     "Leg",
     "Of the house",
     "Loads",
-    "When dark",
+    "In an outage",
     "Shed below",
     "Priority",
     "Soft start",
@@ -37,7 +37,7 @@ class CircuitRow:
     `service` shows what the circuit counts as in the dwelling's load.
     """
 
-    def __init__(self, number, circuit, known, tell, service: bool):
+    def __init__(self, number, circuit, known, show_text, service: bool):
         name = f"Circuit {number}"
         self._circuit, self._service = circuit, service
         self.name = QLineEdit(circuit["name"])
@@ -48,7 +48,7 @@ class CircuitRow:
         self.loads = QLineEdit(", ".join(circuit.get("loads", ())))
         self.loads.setAccessibleName(f"{name}: loads, parted by commas")
         self.loads.setToolTip(f"Loads of the demand: {', '.join(known) or 'none'}")
-        self.role = ChoiceField(f"{name}: when the street is dark", ROLES, width=9)
+        self.role = ChoiceField(f"{name}: when the grid is down", ROLES, width=9)
         self.below = QuantityField(f"{name}: shed below", "%", 0, 100, 0)
         self.priority = RangedSpin(f"{name}: priority, 1 is kept longest", "", 1, 9)
         self.soft = QCheckBox()
@@ -63,7 +63,7 @@ class CircuitRow:
         self.gone.setAccessibleName(f"{name}: remove")
         self._show(circuit)
         for field in (self.breaker, self.share, self.below, self.priority, self.nameplate):
-            field.refused.connect(tell)
+            field.refused.connect(show_text)
         widths = (
             (self.breaker, 62),
             (self.share, 62),

@@ -43,7 +43,7 @@ class AnswerDialog(QDialog):
         made.rejected.connect(self.reject)
         return made
 
-    def tell(self, problem: str) -> None:
+    def show_text(self, problem: str) -> None:
         """Says what is wrong."""
         self.problem.setText(problem)
         self.problem.show()
@@ -59,7 +59,7 @@ class AnswerDialog(QDialog):
 
 
 class TicksField(QWidget):
-    """Boxes to tick in rows, one for each (value, words)."""
+    """Units to tick in rows, one for each (value, words)."""
 
     def __init__(self, name, entries, across: int, parent=None):
         super().__init__(parent)
@@ -67,22 +67,22 @@ class TicksField(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(4)
         grid.setVerticalSpacing(2)
-        self.boxes = {}
+        self.converters = {}
         for number, (value, words) in enumerate(entries):
-            box = QCheckBox(words)
-            box.setAccessibleName(f"{name}: {words}")
-            grid.addWidget(box, *divmod(number, across))
-            self.boxes[value] = box
+            converter = QCheckBox(words)
+            converter.setAccessibleName(f"{name}: {words}")
+            grid.addWidget(converter, *divmod(number, across))
+            self.converters[value] = converter
 
     def show_value(self, values) -> None:
         """Ticks the values."""
-        for value, box in self.boxes.items():
-            box.setChecked(value in values)
+        for value, converter in self.converters.items():
+            converter.setChecked(value in values)
 
     @property
     def value(self):
         """The values ticked, in their order."""
-        return tuple(value for value, box in self.boxes.items() if box.isChecked())
+        return tuple(value for value, converter in self.converters.items() if converter.isChecked())
 
 
 class CopField(QLineEdit):
@@ -204,14 +204,14 @@ class FormDialog(AnswerDialog):
         if kind == "shares":
             return SharesField(label)
         if kind == "tick":
-            box = _Tick()
-            box.setAccessibleName(label)
-            return box
+            converter = _Tick()
+            converter.setAccessibleName(label)
+            return converter
         if isinstance(kind, list):
             return _Choice(label, kind, width=16)
         unit, low, high, decimals, optional = kind
         field = QuantityField(label, unit, low, high, decimals, optional=optional)
-        field.refused.connect(self.tell)
+        field.refused.connect(self.show_text)
         return field
 
     def take(self) -> None:
@@ -220,6 +220,6 @@ class FormDialog(AnswerDialog):
             self.result_model = self._model.with_(**{name: field.value for name, field in self.fields.items()})
         except ValidationError as error:
             where, problem = first_field_error(error)
-            self.tell(f"{where}: {problem}." if where else f"{problem}.")
+            self.show_text(f"{where}: {problem}." if where else f"{problem}.")
         else:
             self.accept()

@@ -5,7 +5,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
-from calm_relay.job.board import ON_BUS, ON_INPUT, Generator
+from calm_relay.job.backup_board import ON_BUS, ON_INPUT, Generator
 
 PLACES = [(name, name) for name in (ON_INPUT, ON_BUS)]
 USUAL_KW = 5.0

@@ -50,10 +50,10 @@ class _Reader(QObject):
     @Slot(int, str, object, str, bool)
     def read(self, number, path, reading, time_zone, signed):
         try:
-            found = read_meter_file(path, reading, time_zone, signed=signed)
+            result = read_meter_file(path, reading, time_zone, signed=signed)
         except InputError as error:
-            found = error
-        self.done.emit(number, found)
+            result = error
+        self.done.emit(number, result)
 
 
 class MeterDialog(AnswerDialog):
@@ -68,9 +68,9 @@ class MeterDialog(AnswerDialog):
         self._folder, self._zone = Path(folder) if folder else Path.cwd(), time_zone
         self._number, self.data = 0, None
         self.fields = {}
-        self.told = QLabel()
-        self.told.setWordWrap(True)
-        self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.summary = QLabel()
+        self.summary.setWordWrap(True)
+        self.summary.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.rows = FigureTable("First intervals as they are understood")
         self.days = Chart("Energy of each day: in dark, out gold", "day of the file", "kWh")
         self.counts = ChoiceField("What the meter counts", COUNTS, width=24)
@@ -123,7 +123,7 @@ class MeterDialog(AnswerDialog):
             counts.addWidget(part)
         counts.addStretch(1)
         column = QVBoxLayout(self)
-        column.addWidget(self.told)
+        column.addWidget(self.summary)
         column.addWidget(self.problem)
         column.addLayout(grid)
         column.addLayout(counts)
@@ -134,7 +134,7 @@ class MeterDialog(AnswerDialog):
     def _read(self):
         self._number += 1
         self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(False)
-        self.told.setText("Reading…")
+        self.summary.setText("Reading…")
         net = self.demand.counts == "net"
         for button, field, words in (
             (self.export_file, "export_path", "Export: a file of its own"),
@@ -146,29 +146,29 @@ class MeterDialog(AnswerDialog):
         path = (self._folder / self.demand.path).resolve()
         self._ask.emit(self._number, str(path), self.demand.reading, self._zone, net)
 
-    def _on_read(self, number, found):
+    def _on_read(self, number, result):
         if number != self._number:
             return
-        failed = isinstance(found, InputError)
-        self.data = None if failed else found
+        failed = isinstance(result, InputError)
+        self.data = None if failed else result
         self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(not failed)
         self.problem.setVisible(failed)
         self.rows.setVisible(not failed)
         self.days.setVisible(not failed)
         if failed:
-            self.told.setText(f"{Path(self.demand.path).name} cannot be used as it is read now.")
-            self.problem.setText(f"{found}.")
+            self.summary.setText(f"{Path(self.demand.path).name} cannot be used as it is read now.")
+            self.problem.setText(f"{result}.")
             return
-        self._tell(found)
-        self._show_rows(found)
-        self._draw_days(found)
+        self._show_text(result)
+        self._show_rows(result)
+        self._draw_days(result)
 
-    def _tell(self, data):
+    def _show_text(self, data):
         seen = data.understood
         first, last = (data.starts[i].astype(object) for i in (0, -1))
         out = f", out {data.export_kwh.sum():,.0f} kWh" if data.export_kwh is not None else ""
         notes = "".join(f"<br>{note}" for note in seen.notes)
-        self.told.setText(
+        self.summary.setText(
             f"<b>{Path(self.demand.path).name}</b>: {seen.kind}, {data.starts.size:,} intervals of "
             f"{seen.interval_minutes} min, {first:%Y-%m-%d} to {last:%Y-%m-%d}, {data.days:.0f} days; "
             f"in {data.import_kwh.sum():,.0f} kWh{out}.{notes}"
@@ -179,8 +179,8 @@ class MeterDialog(AnswerDialog):
             stated = getattr(self.demand.reading, name)
             if name in CHOICES:
                 known = dict(CHOICES[name][1])
-                found = known.get(getattr(seen, name), str(getattr(seen, name)))
-                field.setItemText(0, f"as found: {found}")
+                result = known.get(getattr(seen, name), str(getattr(seen, name)))
+                field.setItemText(0, f"as found: {result}")
             elif name == "meter":
                 field.offer([FOUND, *((meter, meter) for meter in seen.meters)])
                 field.setEnabled(bool(seen.meters))
@@ -188,9 +188,9 @@ class MeterDialog(AnswerDialog):
             else:
                 entries = [(i, text) for i, text in enumerate(seen.columns, 1)]
                 none = [(0, "there is none")] if name == "export_column" else []
-                found = getattr(seen, name)
-                told = seen.columns[found - 1] if 0 < found <= len(seen.columns) else "none"
-                field.offer([(None, f"as found: {told}"), *none, *entries])
+                result = getattr(seen, name)
+                summary = seen.columns[result - 1] if 0 < result <= len(seen.columns) else "none"
+                field.offer([(None, f"as found: {summary}"), *none, *entries])
                 field.show_value(stated)
 
     def _show_rows(self, data):

@@ -35,7 +35,7 @@ class MonthsDialog(AnswerDialog):
             for column, part in enumerate((QLabel(month), light, air)):
                 grid.addWidget(part, number + 1, column)
             for field in (light, air):
-                field.refused.connect(self.tell)
+                field.refused.connect(self.show_text)
             self.light.append(light)
             self.air.append(air)
         self.origin = QLineEdit(weather.origin)
@@ -60,6 +60,6 @@ class MonthsDialog(AnswerDialog):
                 origin=self.origin.text().strip(),
             )
         except ValidationError as error:
-            self.tell(" ".join(first_field_error(error)))
+            self.show_text(" ".join(first_field_error(error)))
         else:
             self.accept()

@@ -14,9 +14,9 @@ class WindowRows(QWidget):
     `extras` are (field, label, unit, low, high, decimals, optional, factor); a value is shown times its factor.
     """
 
-    def __init__(self, name: str, extras, first, tell, most: int = 6, parent=None):
+    def __init__(self, name: str, extras, first, show_text, most: int = 6, parent=None):
         super().__init__(parent)
-        self._name, self._extras, self._first, self._tell, self._most = name, extras, first, tell, most
+        self._name, self._extras, self._first, self._show_text, self._most = name, extras, first, show_text, most
         self.rows: list[tuple[QWidget, QTimeEdit, QTimeEdit, dict]] = []
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
@@ -37,14 +37,14 @@ class WindowRows(QWidget):
     @property
     def value(self) -> tuple[dict, ...]:
         """The windows as typed."""
-        found = []
+        result = []
         for _, start, end, fields in self.rows:
             window = {"start": start.time().toString(CLOCK), "end": end.time().toString(CLOCK)}
             for name, _, _, _, _, _, _, factor in self._extras:
                 value = fields[name].value
                 window[name] = None if value is None else value / factor
-            found.append(window)
-        return tuple(found)
+            result.append(window)
+        return tuple(result)
 
     def _append(self, window):
         if len(self.rows) >= self._most:
@@ -68,7 +68,7 @@ class WindowRows(QWidget):
             field = QuantityField(
                 f"{self._name}, window {number}: {label}", unit, low, high, decimals, optional=optional
             )
-            field.refused.connect(self._tell)
+            field.refused.connect(self._show_text)
             value = window.get(name)
             field.show_value(None if value is None else value * factor)
             line.addWidget(QLabel(label))

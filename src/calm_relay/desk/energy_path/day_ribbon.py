@@ -11,13 +11,17 @@ from calm_relay.desk.widgets.theme import colours, font
 # What stands on the ribbon and in which colour and weight; the words are beside it, in the same order.
 MADE = {
     "used at home": ("light", 255),
-    "into the store": ("direct", 200),
-    "sold": ("alternating", 150),
+    "into the battery": ("direct", 200),
+    "exported": ("alternating", 150),
     "clipped": ("stop", 220),
-    "turned down": ("muted", 200),
+    "curtailed": ("muted", 200),
 }
-SERVED = {"from the store": ("direct", 200), "bought": ("ink", 190)}
-SERVED_ALONE = {"from the store": ("direct", 200), "from the generator": ("ink", 190), "not served": ("stop", 120)}
+SERVED = {"from the battery": ("direct", 200), "imported": ("ink", 190)}
+SERVED_OFF_GRID = {
+    "from the battery": ("direct", 200),
+    "from the generator": ("ink", 190),
+    "not served": ("stop", 120),
+}
 
 
 class DayRibbon(CursorChart):
@@ -41,7 +45,7 @@ class DayRibbon(CursorChart):
             self._draw(day)
         self.key_step = self._width()
         self.place_cursor(day.hours[step - day.first] + self._width() / 2)
-        self.setAccessibleDescription(self._told(step))
+        self.setAccessibleDescription(self._summary(step))
 
     def _width(self):
         return float(self._day.hours[1] - self._day.hours[0])
@@ -82,7 +86,7 @@ class DayRibbon(CursorChart):
         """Makes every item once: new ones for each day would take longer than the day's plan."""
         look = colours()
         self._curves = {}
-        for name, (colour, alpha) in {**MADE, **SERVED, **SERVED_ALONE}.items():
+        for name, (colour, alpha) in {**MADE, **SERVED, **SERVED_OFF_GRID}.items():
             upper, lower = (pg.PlotCurveItem(pen=None) for _ in range(2))
             for curve in (upper, lower):
                 self.addItem(curve)
@@ -102,15 +106,15 @@ class DayRibbon(CursorChart):
         for name in ("bottom", "left"):
             self.getPlotItem().getAxis(name).setTickFont(font(7))
 
-    def _told(self, step):
+    def _summary(self, step):
         at = step - self._day.first
         parts = {"home": self._day.home, **self._day.made, **self._day.served}
-        told = ", ".join(f"{name} {series[at]:.1f} kW" for name, series in parts.items() if series[at] >= 0.05)
-        level = "" if self._day.level is None else f", store {self._day.level[at]:.0%} full"
-        return told + level
+        summary = ", ".join(f"{name} {series[at]:.1f} kW" for name, series in parts.items() if series[at] >= 0.05)
+        level = "" if self._day.level is None else f", battery {self._day.level[at]:.0%} full"
+        return summary + level
 
     @property
-    def told(self) -> str:
+    def summary(self) -> str:
         """What flows at the chosen step, in words."""
         return self.accessibleDescription()
 

@@ -25,7 +25,7 @@ PADDING = 20
 class _Mark(QWidget):
     def __init__(self):
         super().__init__()
-        self.severity = Severity.HOLD
+        self.severity = Severity.OK
         self.setFixedSize(20, 18)
 
     def paintEvent(self, event):
@@ -165,14 +165,14 @@ class Margin(QWidget):
         self._cards.setSpacing(7)
         self._problem = QFrame()
         self._problem.setObjectName("card")
-        told = QVBoxLayout(self._problem)
+        summary = QVBoxLayout(self._problem)
         head = QLabel("This job cannot be planned")
         head.setFont(font(9.5, strong=True))
         _ink(head, colours().stop)
         self._why = QLabel()
         self._why.setWordWrap(True)
-        told.addWidget(head)
-        told.addWidget(self._why)
+        summary.addWidget(head)
+        summary.addWidget(self._why)
         self._problem.hide()
         self._cards.addWidget(self._problem)
         self._cards.addStretch(1)

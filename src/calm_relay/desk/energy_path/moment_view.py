@@ -34,11 +34,11 @@ class MomentView(QWidget):
         self.clock = QLabel("The whole year")
         self.clock.setFont(font(9, strong=True))
         self.clock.setMinimumWidth(132)
-        self.told = QLabel("")
-        self.told.setObjectName("quiet")
-        self.told.setFont(font(8.2))
-        self.told.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.told.setAccessibleName("What flows at the chosen moment")
+        self.summary = QLabel("")
+        self.summary.setObjectName("quiet")
+        self.summary.setFont(font(8.2))
+        self.summary.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.summary.setAccessibleName("What flows at the chosen moment")
         self.buttons = {}
         self._timer = QTimer(self, interval=PLAY_MS)
         self._timer.timeout.connect(self._advance)
@@ -51,13 +51,13 @@ class MomentView(QWidget):
         row = QHBoxLayout()
         row.setSpacing(5)
         for key, text in (("best", "Best day"), ("worst", "Worst evening"), ("clipped", "First clipped"),
-                          ("empty", "Emptiest store")):  # fmt: skip
+                          ("empty", "Emptiest battery")):  # fmt: skip
             self._button(row, key, text, lambda key=key: self.go_to(key))
         self._button(row, "play", "Play", self.play)
         self._button(row, "year", "Whole year", lambda: self.step_chosen.emit(None))
         row.addSpacing(6)
         row.addWidget(self.clock)
-        row.addWidget(self.told, 1)
+        row.addWidget(self.summary, 1)
         column.addLayout(row)
         column.addWidget(self.strip)
         self._column = column
@@ -122,20 +122,20 @@ class MomentView(QWidget):
         """What was asked for will not come: the next view asks anew."""
         self._asked = None
 
-    def take(self, found) -> None:
+    def take(self, result) -> None:
         """Takes strip and spots of the year asked for last."""
         self._studied = self._asked
-        self.setEnabled(found is not None)
-        self._simulated = found is not None
+        self.setEnabled(result is not None)
+        self._simulated = result is not None
         self._show_ribbon()
-        if found is None:
+        if result is None:
             self._spots = ()
             self._stop()
             self.strip.show_strip(None, None)
             self.clock.setText("No year")
-            self.told.setText("This option cannot be built, so it was not simulated.")
+            self.summary.setText("This option cannot be built, so it was not simulated.")
             return
-        self._year, self._spots = found
+        self._year, self._spots = result
         for spot in self._spots:
             self.buttons[spot.key].setEnabled(spot.step is not None)
             self.buttons[spot.key].setToolTip(spot.label)
@@ -157,20 +157,20 @@ class MomentView(QWidget):
             if self._day is None or not self._day.first <= step < self._day.last:
                 self._day = day_of(view.plan, view.option, step)
             self.ribbon.show_day(self._day, step)
-            self._key.tell(not view.plan.job.supply.street)
-        self._tell(view, step)
+            self._key.show_text(not view.plan.job.supply.on_grid)
+        self._show_text(view, step)
 
-    def _tell(self, view, step):
+    def _show_text(self, view, step):
         wall = view.plan.site.calendar.wall[step].astype(object)
         if view.step is None:
             self.clock.setText("The whole year")
-            self.told.setText(f"shown below: the best day, {wall:%-d %b}" if self._open else "")
+            self.summary.setText(f"shown below: the best day, {wall:%-d %b}" if self._open else "")
         else:
             self.clock.setText(f"{wall:%a %-d %b, %H:%M}")
-            told = self.ribbon.told if self._open and self.ribbon is not None else ""
-            room = self.told.width()
-            self.told.setText(self.told.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, room))
-            self.told.setToolTip(f"{told}\nFrom: simulated year, {view.plan.site.source}")
+            summary = self.ribbon.summary if self._open and self.ribbon is not None else ""
+            room = self.summary.width()
+            self.summary.setText(self.summary.fontMetrics().elidedText(summary, Qt.TextElideMode.ElideRight, room))
+            self.summary.setToolTip(f"{summary}\nFrom: simulated year, {view.plan.site.source}")
 
     def go_to(self, key: str) -> None:
         """Chooses a moment worth seeing."""
@@ -218,26 +218,26 @@ class _Key(QLabel):
         self.setFont(font(7.2))
         self.setFixedWidth(116)
         self.setAccessibleName("Key of the ribbon")
-        self._alone = None
-        self.tell(False)
+        self._off_grid = None
+        self.show_text(False)
 
-    def tell(self, alone: bool) -> None:
-        """Names the colours, those of a house without a street where it is `alone`."""
-        if alone == self._alone:
+    def show_text(self, off_grid: bool) -> None:
+        """Names the colours, those of an off-grid house where it is `alone`."""
+        if off_grid == self._off_grid:
             return
-        self._alone = alone
-        from calm_relay.desk.energy_path.day_ribbon import MADE, SERVED, SERVED_ALONE
+        self._off_grid = off_grid
+        from calm_relay.desk.energy_path.day_ribbon import MADE, SERVED, SERVED_OFF_GRID
 
         look = colours()
         rows = [
             f"<span style='color:{getattr(look, colour)}'>■</span> {name}"
             for name, (colour, _) in MADE.items()
-            if not (alone and name == "sold")
+            if not (off_grid and name == "exported")
         ][::-1]
         rows.append(f"<span style='color:{look.ink}'>━</span> home")
         rows += [
             f"<span style='color:{getattr(look, colour)}'>■</span> {name}"
-            for name, (colour, _) in (SERVED_ALONE if alone else SERVED).items()
+            for name, (colour, _) in (SERVED_OFF_GRID if off_grid else SERVED).items()
         ]
-        rows.append(f"<span style='color:{look.direct}'>┈</span> store, empty to full")
+        rows.append(f"<span style='color:{look.direct}'>┈</span> battery, empty to full")
         self.setText("<br>".join(rows))

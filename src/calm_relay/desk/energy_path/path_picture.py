@@ -12,7 +12,7 @@ ROW_Y = (44.0, 142.0)
 HEIGHT = 190.0
 NODE = 8.0
 BAR = 104.0
-INVERTERS = {"Converter", "Battery inverter", "Kept inverter"}
+INVERTERS = {"Inverter", "Battery inverter", "Kept inverter"}
 
 
 class LinePicture:
@@ -85,7 +85,7 @@ class LinePicture:
             lower = max(start.y(), end.y())
             painter.drawText(QRectF(end.x() + 6, lower - 38, 70, 12), Qt.AlignmentFlag.AlignLeft, text)
         else:
-            # A third along, clear of where a store joins.
+            # A third along, clear of where a battery joins.
             third = start + (end - start) / 3
             painter.drawText(QRectF(third.x() - 40, third.y() - 18, 80, 12), Qt.AlignmentFlag.AlignCenter, text)
 
@@ -115,46 +115,46 @@ class LinePicture:
             painter.drawEllipse(at, NODE + 5, NODE + 5)
         below = station.words == "below"
         if below:
-            box = QRectF(at.x() - 76, at.y() - 34, 152, 18)
+            rect = QRectF(at.x() - 76, at.y() - 34, 152, 18)
             align = Qt.AlignmentFlag.AlignHCenter
         elif station.words == "left":
-            box = QRectF(at.x() - 216, at.y() - 22, 200, 18)
+            rect = QRectF(at.x() - 216, at.y() - 22, 200, 18)
             align = Qt.AlignmentFlag.AlignRight
         else:
-            box = QRectF(at.x() + 16, at.y() - 22, 200, 18)
+            rect = QRectF(at.x() + 16, at.y() - 22, 200, 18)
             align = Qt.AlignmentFlag.AlignLeft
         painter.setPen(QColor(colours.ink))
         painter.setFont(font(9.5, strong=True))
-        painter.drawText(box, align | Qt.AlignmentFlag.AlignVCenter, station.name)
+        painter.drawText(rect, align | Qt.AlignmentFlag.AlignVCenter, station.name)
         if opened:
-            self._underline(painter, station, box, align)
-        self._mark(painter, station, box, align)
+            self._underline(painter, station, rect, align)
+        self._mark(painter, station, rect, align)
         top = at.y() + 13 if below else at.y() - 5
         painter.setPen(QColor(colours.ink))
         painter.setFont(font(9))
-        painter.drawText(QRectF(box.left(), top, box.width(), 15), align, station.headline)
+        painter.drawText(QRectF(rect.left(), top, rect.width(), 15), align, station.headline)
         headroom = self._headroom(station)
         caption = headroom.caption if headroom else station.detail
         painter.setPen(QColor(colours.quiet))
         painter.setFont(font(7.8))
         wider = 8 if below else 0
-        painter.drawText(QRectF(box.left() - wider, top + 16, box.width() + 2 * wider, 13), align, caption)
+        painter.drawText(QRectF(rect.left() - wider, top + 16, rect.width() + 2 * wider, 13), align, caption)
         if headroom:
             left = {
                 Qt.AlignmentFlag.AlignHCenter: at.x() - BAR / 2,
-                Qt.AlignmentFlag.AlignRight: box.right() - BAR,
-                Qt.AlignmentFlag.AlignLeft: box.left(),
+                Qt.AlignmentFlag.AlignRight: rect.right() - BAR,
+                Qt.AlignmentFlag.AlignLeft: rect.left(),
             }[align]
             self._bar(painter, headroom, QRectF(left, top + 31, BAR, 5))
 
-    def _underline(self, painter, station, box, align):
+    def _underline(self, painter, station, rect, align):
         width = QFontMetricsF(painter.font()).horizontalAdvance(station.name)
         left = {
-            Qt.AlignmentFlag.AlignHCenter: box.center().x() - width / 2,
-            Qt.AlignmentFlag.AlignRight: box.right() - width,
-            Qt.AlignmentFlag.AlignLeft: box.left(),
+            Qt.AlignmentFlag.AlignHCenter: rect.center().x() - width / 2,
+            Qt.AlignmentFlag.AlignRight: rect.right() - width,
+            Qt.AlignmentFlag.AlignLeft: rect.left(),
         }[align]
-        painter.fillRect(QRectF(left, box.bottom() - 1, width, 2), QColor(self._colours.alternating))
+        painter.fillRect(QRectF(left, rect.bottom() - 1, width, 2), QColor(self._colours.alternating))
 
     def _headroom(self, station):
         """What its bar shows: the year's limit, or the instant while a moment is shown."""
@@ -171,17 +171,17 @@ class LinePicture:
         filled.setWidth(rect.width() * min(1.0, max(0.0, headroom.fraction)))
         painter.drawRect(filled)
 
-    def _mark(self, painter, station, box, align):
-        if station.severity is None or station.severity is Severity.HOLD:
+    def _mark(self, painter, station, rect, align):
+        if station.severity is None or station.severity is Severity.OK:
             return
         width = QFontMetricsF(painter.font()).horizontalAdvance(station.name)
         if align == Qt.AlignmentFlag.AlignHCenter:
-            x = box.center().x() + width / 2 + 11
+            x = rect.center().x() + width / 2 + 11
         elif align == Qt.AlignmentFlag.AlignRight:
-            x = box.right() - width - 11
+            x = rect.right() - width - 11
         else:
-            x = box.left() + width + 11
-        paint_mark(painter, QPointF(x, box.center().y()), station.severity, self._colours, station.findings)
+            x = rect.left() + width + 11
+        paint_mark(painter, QPointF(x, rect.center().y()), station.severity, self._colours, station.findings)
 
 
 def paint_mark(painter, at: QPointF, severity: Severity, colours: Colours, count: int | None = None):
@@ -191,14 +191,14 @@ def paint_mark(painter, at: QPointF, severity: Severity, colours: Colours, count
     painter.setBrush(QColor(colours.of(severity)))
     if severity is Severity.STOP:
         painter.drawRect(QRectF(at.x() - 6.5, at.y() - 6.5, 13, 13))
-    elif severity is Severity.WATCH:
+    elif severity is Severity.CHECK:
         corners = [QPointF(0, -8), QPointF(8.5, 6.5), QPointF(-8.5, 6.5)]
         painter.drawPolygon(QPolygonF([at + corner for corner in corners]))
     else:
         painter.drawEllipse(at, 4, 4)
-    if count is not None and severity is not Severity.HOLD:
+    if count is not None and severity is not Severity.OK:
         painter.setPen(QColor(colours.card))
         painter.setFont(font(7, strong=True))
-        drop = 1.5 if severity is Severity.WATCH else 0
+        drop = 1.5 if severity is Severity.CHECK else 0
         painter.drawText(QRectF(at.x() - 8, at.y() - 7 + drop, 16, 14), Qt.AlignmentFlag.AlignCenter, str(count))
     painter.restore()

@@ -23,7 +23,7 @@ class LineView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("The line from sky to street")
+        self.setAccessibleName("The line from site to grid")
 
     def sizeHint(self) -> QSize:
         """Natural size."""
@@ -41,11 +41,11 @@ class LineView(QWidget):
     def show_line(self, line, moment=None) -> None:
         """Draws a line, with what flows on it while a moment is shown."""
         self._line, self._moment = line, moment
-        told = "; ".join(
+        summary = "; ".join(
             f"{station.name}: {station.headline}" + (f", {station.headroom.caption}" if station.headroom else "")
             for station in line.stations
         )
-        self.setAccessibleDescription(told)
+        self.setAccessibleDescription(summary)
         self.update()
 
     def light(self, name: str) -> None:

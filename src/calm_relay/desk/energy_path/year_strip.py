@@ -37,14 +37,14 @@ class YearStrip(QWidget):
         if strip is not self._strip:
             self._kept = None
         self._strip, self._day = strip, day
-        self.setAccessibleDescription("" if day is None else self._told(day))
+        self.setAccessibleDescription("" if day is None else self._summary(day))
         self.update()
 
-    def _told(self, day):
+    def _summary(self, day):
         strip = self._strip
         return (
             f"{self._date(day)}: array {strip.made_kwh[day]:.1f} kWh, home {strip.home_kwh[day]:.1f} kWh, "
-            f"bought {strip.bought_kwh[day]:.1f} kWh"
+            f"imported {strip.imported_kwh[day]:.1f} kWh"
         )
 
     @staticmethod
@@ -86,12 +86,12 @@ class YearStrip(QWidget):
         width = area.width() / 365
         for day in range(365):
             x = area.left() + day * width
-            made, home, bought = (
-                series[day] / top * half for series in (strip.made_kwh, strip.home_kwh, strip.bought_kwh)
+            made, home, imported = (
+                series[day] / top * half for series in (strip.made_kwh, strip.home_kwh, strip.imported_kwh)
             )
             painter.fillRect(QRectF(x, middle - made, width, made), QColor(look.light))
             painter.fillRect(QRectF(x, middle, width, home), QColor(look.muted))
-            painter.fillRect(QRectF(x, middle + home - bought, width, bought), QColor(look.ink))
+            painter.fillRect(QRectF(x, middle + home - imported, width, imported), QColor(look.ink))
         painter.setPen(QColor(look.quiet))
         painter.setFont(font(7))
         for text, y in (("array", area.top()), ("home", middle)):
@@ -117,7 +117,7 @@ class YearStrip(QWidget):
         if event.buttons() & Qt.MouseButton.LeftButton:
             self.day_chosen.emit(day)
         else:
-            QToolTip.showText(event.globalPosition().toPoint(), self._told(day), self)
+            QToolTip.showText(event.globalPosition().toPoint(), self._summary(day), self)
 
     def keyPressEvent(self, event):
         """Left and right choose a day, page keys a month."""

@@ -151,7 +151,7 @@ class _Pages:
 
 def _opening(pages, plan):
     job = plan.job
-    note = f" <span style='color:{LIGHT.watch}'>({plan.assumed_note})</span>" if plan.assumed_note else ""
+    note = f" <span style='color:{LIGHT.check}'>({plan.assumed_note})</span>" if plan.assumed_note else ""
     whose = escape(f"{job.customer or 'No customer named'} · {job.site.place}")
     pages.text(
         f"<h2 style='font-weight:600; margin:0'>{escape(job.name)}</h2>"
@@ -165,7 +165,7 @@ def _opening(pages, plan):
 def _lines(pages, plan):
     for number in compared(plan, 0, PRINTED):
         option = plan.options[number]
-        verdict = " serves best" if option.design.key == plan.choice.key else ""
+        verdict = " fits best" if option.design.key == plan.choice.key else ""
         pages.head(f"{LETTERS[number]} &nbsp; {option.design.title}<span class='quiet'>{verdict}</span>", 170)
         line = line_of(plan, option)
         picture = LinePicture(line, QRectF(0, 0, LINE_WIDTH, HEIGHT), LIGHT)
@@ -193,23 +193,23 @@ def _reasons(pages, plan):
 
 def _left_aside(pages, plan):
     """Options that stand behind the best ones in a line, those that cannot be built with their reasons."""
-    told, printed = [], compared(plan, 0, PRINTED)
+    summary, printed = [], compared(plan, 0, PRINTED)
     for number, option in enumerate(plan.options):
         if number in printed:
             continue
         title = f"<b>{LETTERS[number]} {option.design.title}</b>"
         if option.outcome is None:
-            told.append(f"{title} cannot be built: {escape('; '.join(option.design.refused))}.")
+            summary.append(f"{title} cannot be built: {escape('; '.join(option.design.refused))}.")
         else:
             score = plan.choice.scores[option.design.key].total * 100
-            told.append(f"{title}: {score:.0f} of 100.")
-    if told:
+            summary.append(f"{title}: {score:.0f} of 100.")
+    if summary:
         pages.head("The other ways")
-        pages.text("".join(f"<p style='margin:0'>{line}</p>" for line in told), 4.0)
+        pages.text("".join(f"<p style='margin:0'>{line}</p>" for line in summary), 4.0)
 
 
 def _side(plan, option, good):
-    word, sign, colour = ("for", "+", LIGHT.hold) if good else ("against", "−", LIGHT.watch)
+    word, sign, colour = ("for", "+", LIGHT.ok) if good else ("against", "−", LIGHT.check)
     reasons = plan.choice.reasons[option.design.key]
     mine = "<br>".join(f"{sign} {escape(item.sentence)}" for item in reasons if item.speaks_for == good)
     return f"<span style='color:{colour}'>{word}</span><br>{mine or 'Nothing that weighs.'}"
@@ -230,8 +230,8 @@ def _findings(pages, plan):
         weight = "600" if severity is Severity.STOP else "400"
         style = f"color:{LIGHT.of(severity)}; font-weight:{weight}"
         word = f"<span style='{style}'>{SEVERITY_WORD[severity]}</span>"
-        told = f"{escape(sentence)} <span class='quiet'>{escape(rule)}.</span>"
-        rows.append((" ".join(letters), word, station, told))
+        summary = f"{escape(sentence)} <span class='quiet'>{escape(rule)}.</span>"
+        rows.append((" ".join(letters), word, station, summary))
     pages.table(rows, (6, 8, 11, 75))
 
 

@@ -47,7 +47,7 @@ class FieldForm(QWidget):
             )
             editor.setFixedWidth(110)
             editor.accepted.connect(lambda value, field=field: self._on_value(field, value))
-            editor.refused.connect(self._tell)
+            editor.refused.connect(self._show_text)
             label = QLabel(field.name)
             label.setBuddy(editor)
             self._labels[field.name] = label
@@ -80,11 +80,11 @@ class FieldForm(QWidget):
         except ValidationError as error:
             _, problem = first_field_error(error)
             self.show_job(self._job)
-            self._tell(f"{field.name} {problem}.")
+            self._show_text(f"{field.name} {problem}.")
         else:
             after = self.editors[field.name].text()
             self.edited.emit(job, f"{field.name} {before or 'none'} to {after or 'none'}")
 
-    def _tell(self, problem):
+    def _show_text(self, problem):
         self.problem.setText(problem)
         self.problem.show()

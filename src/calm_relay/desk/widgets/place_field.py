@@ -29,21 +29,21 @@ class PlaceField(QWidget):
         self.line.setPlaceholderText("a town, such as Nelson or Tralee")
         self.line.setAccessibleName("Find a place by its name")
         self.line.setToolTip(ATTRIBUTION)
-        self.found = QListWidget()
-        self.found.setAccessibleName("Places found")
-        self.found.setToolTip(ATTRIBUTION)
-        self.found.hide()
+        self.result = QListWidget()
+        self.result.setAccessibleName("Places found")
+        self.result.setToolTip(ATTRIBUTION)
+        self.result.hide()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
         column.addWidget(self.line)
-        column.addWidget(self.found)
+        column.addWidget(self.result)
         self._pause = QTimer(self, singleShot=True, interval=SETTLE_MS)
         self._pause.timeout.connect(lambda: self.sought.emit(self.line.text()))
         self.line.textEdited.connect(self._on_typed)
         self.line.returnPressed.connect(self._on_return)
-        self.found.itemActivated.connect(self._on_item)
-        self.found.itemClicked.connect(self._on_item)
+        self.result.itemActivated.connect(self._on_item)
+        self.result.itemClicked.connect(self._on_item)
 
     def show_place(self, name: str) -> None:
         """Says where the job stands while nothing is typed."""
@@ -54,42 +54,42 @@ class PlaceField(QWidget):
             self._pause.start()
         else:
             self._pause.stop()
-            self.found.hide()
+            self.result.hide()
 
     def offer(self, text: str, places) -> None:
         """Lists places found for a text, unless another was typed meanwhile."""
         if text != self.line.text():
             return
-        self.found.clear()
+        self.result.clear()
         for place in places:
             item = QListWidgetItem(f"{place.label}   {place.latitude:.2f}°, {place.longitude:.2f}°")
             item.setData(Qt.ItemDataRole.UserRole, place)
-            self.found.addItem(item)
+            self.result.addItem(item)
         if not places:
             item = QListWidgetItem("No such place is known: type coordinates, or a larger town near it.")
             item.setFlags(Qt.ItemFlag.NoItemFlags)
-            self.found.addItem(item)
+            self.result.addItem(item)
         else:
-            self.found.setCurrentRow(0)
-        self.found.setFixedHeight(min(max(len(places), 1), 6) * ROW + 6)
-        self.found.show()
+            self.result.setCurrentRow(0)
+        self.result.setFixedHeight(min(max(len(places), 1), 6) * ROW + 6)
+        self.result.show()
 
     def keyPressEvent(self, event):
         """Arrow keys go into the list, Escape closes it."""
-        if event.key() == Qt.Key.Key_Down and self.found.isVisible():
-            self.found.setFocus()
-        elif event.key() == Qt.Key.Key_Escape and self.found.isVisible():
-            self.found.hide()
+        if event.key() == Qt.Key.Key_Down and self.result.isVisible():
+            self.result.setFocus()
+        elif event.key() == Qt.Key.Key_Escape and self.result.isVisible():
+            self.result.hide()
         else:
             super().keyPressEvent(event)
 
     def _on_return(self):
-        if self.found.isVisible() and self.found.currentItem():
-            self._on_item(self.found.currentItem())
+        if self.result.isVisible() and self.result.currentItem():
+            self._on_item(self.result.currentItem())
 
     def _on_item(self, item):
         place = item.data(Qt.ItemDataRole.UserRole)
         if place is not None:
-            self.found.hide()
+            self.result.hide()
             self.line.clear()
             self.taken.emit(place)

@@ -37,7 +37,7 @@ class ProgressRow(QFrame):
         if not self._late.isActive() and not self.isVisible():
             self._late.start()
 
-    def tell(self, done: float, what: str) -> None:
+    def show_text(self, done: float, what: str) -> None:
         """How far it is."""
         self._what.setText(f"{what} …")
         self._bar.setValue(round(done * 100))

@@ -55,9 +55,9 @@ def page(*parts, across: bool = False) -> QWidget:
     """Parts below each other, or beside, each as (widget, its share of the room)."""
     made = QWidget()
     direction = QBoxLayout.Direction.LeftToRight if across else QBoxLayout.Direction.TopToBottom
-    box = QBoxLayout(direction, made)
-    box.setContentsMargins(0, 0, 0, 0)
-    box.setSpacing(10 if across else 4)
+    converter = QBoxLayout(direction, made)
+    converter.setContentsMargins(0, 0, 0, 0)
+    converter.setSpacing(10 if across else 4)
     for part, share in parts:
-        box.addWidget(part, share)
+        converter.addWidget(part, share)
     return made

@@ -26,13 +26,13 @@ class Colours:
     direct: str = "#75486b"
     alternating: str = "#1f6b67"
     stop: str = "#a3342a"
-    watch: str = "#8f5f12"
-    hold: str = "#3f7443"
+    check: str = "#8f5f12"
+    ok: str = "#3f7443"
     muted: str = "#a8aca5"
 
     def of(self, severity: Severity) -> str:
         """Colour of a finding."""
-        return {Severity.STOP: self.stop, Severity.WATCH: self.watch, Severity.HOLD: self.hold}[severity]
+        return {Severity.STOP: self.stop, Severity.CHECK: self.check, Severity.OK: self.ok}[severity]
 
 
 LIGHT = Colours()
@@ -47,8 +47,8 @@ DARK = Colours(
     direct="#c79abb",
     alternating="#62b8b1",
     stop="#e5857a",
-    watch="#dba94f",
-    hold="#86bf8a",
+    check="#dba94f",
+    ok="#86bf8a",
     muted="#66716e",
 )
 LOOKS = {"light": LIGHT, "dark": DARK}
@@ -69,7 +69,7 @@ def shade_of(number: int) -> str:
     return getattr(colours(), SHADES[number % len(SHADES)])
 
 
-SEVERITY_WORD = {Severity.STOP: "stops", Severity.WATCH: "watch", Severity.HOLD: "holds"}
+SEVERITY_WORD = {Severity.STOP: "stops", Severity.CHECK: "check", Severity.OK: "OK"}
 
 
 def font(points: float = BASE_POINTS, *, strong=False, italic=False) -> QFont:

@@ -1,8 +1,8 @@
-"""What arrays on the bus of a box that forms the grid may add up to."""
+"""What arrays on the bus of a unit that forms the grid may add up to."""
 
 from dataclasses import dataclass
 
-from calm_relay.planning.architecture.design import Box, Design
+from calm_relay.planning.architecture.design import Converter, Design
 
 # AC power of arrays over what the grid former gives without end, where the unit states no limit: common practice,
 # no source.
@@ -28,14 +28,16 @@ class BusRating:
         return self.arrays_kw > self.limit_kw + 1e-9
 
 
-def bus_rating(design: Design, box: Box) -> BusRating | None:
-    """What hangs on the bus of the box that forms the grid; None where no array does."""
-    arrays_kw = sum(other.converter.ac_kw for other in design.boxes if other is not box and other.has_array)
+def bus_rating(design: Design, converter: Converter) -> BusRating | None:
+    """What hangs on the bus of the inverter that forms the grid; None where no array does."""
+    arrays_kw = sum(
+        other.inverter.ac_kw for other in design.converters if other is not converter and other.has_array
+    )
     if arrays_kw <= 0.0:
         return None
-    stated = box.converter.backup.ac_pv_kw
-    practice = PRACTICE_RATIO * box.converter.backup.continuous_kw
+    stated = converter.inverter.backup.ac_pv_kw
+    practice = PRACTICE_RATIO * converter.inverter.backup.continuous_kw
     if stated is not None:
-        return BusRating(arrays_kw, stated, practice, True, f"{box.converter.name}, datasheet")
+        return BusRating(arrays_kw, stated, practice, True, f"{converter.inverter.name}, datasheet")
     owner = "common practice, no source: not more than its own rating"
     return BusRating(arrays_kw, practice, practice, False, owner)

@@ -18,8 +18,8 @@ class CostLine:
 
 KINDS = {
     "modules": "Modules",
-    "box": "Inverters",
-    "store": "Battery packs",
+    "unit": "Inverters",
+    "battery": "Battery packs",
     "labour": "Labour",
     "once": "Design, permit, inspection",
     "strings": "Reconnecting strings",
@@ -33,8 +33,8 @@ KINDS = {
 def _module_lines(design, costs):
     """New modules with what lies under them, and laying them."""
     counts, extras = {}, {}
-    for box in design.pv_boxes:
-        for run in box.stringing.runs:
+    for converter in design.pv_converters:
+        for run in converter.stringing.runs:
             if run.face.plan.fate == "new":
                 counts[run.module] = counts.get(run.module, 0) + run.modules
                 if run.optimiser:
@@ -48,27 +48,30 @@ def _module_lines(design, costs):
 
 def _fuses(design, job):
     """Fuses that the works add: those of strings that are connected anew or new."""
-    if not design.strings_moved and not any(box.is_new for box in design.pv_boxes):
+    if not design.strings_moved and not any(converter.is_new for converter in design.pv_converters):
         return 0
     fusings = [
-        (item, fusing_of(item)) for box in design.pv_boxes if not box.micro for item in box.stringing.inputs
+        (item, fusing_of(item))
+        for converter in design.pv_converters
+        if not converter.micro
+        for item in converter.stringing.inputs
     ]
     return sum(item.strings for item, fusing in fusings if fusing and fusing.needed(job.fuse_school))
 
 
 def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
-    """Boxes, store, labour, what is taken away, and rebates; nothing for leaving things as they are."""
+    """Units, battery, labour, what is taken away, and rebates; nothing for leaving things as they are."""
     costs = job.costs
-    if not design.new_boxes:
+    if not design.new_converters:
         return ()
     lines, hours = _module_lines(design, costs), 0.0
-    for box in design.new_boxes:
-        if box.is_new:
-            lines.append(CostLine("box", box.converter.name, box.converter.price))
-            hours += box.converter.install_hours
-        bank = box.added or box.bank
+    for converter in design.new_converters:
+        if converter.is_new:
+            lines.append(CostLine("unit", converter.inverter.name, converter.inverter.price))
+            hours += converter.inverter.install_hours
+        bank = converter.added or converter.bank
         if bank:
-            lines.append(CostLine("store", bank.told, bank.price))
+            lines.append(CostLine("battery", bank.summary, bank.price))
             hours += bank.install_hours
     lines.append(CostLine("labour", f"Labour, {hours:g} h", hours * costs.labour_per_hour))
     lines.append(CostLine("once", "Design, permit, inspection", costs.once_per_job))
@@ -84,11 +87,11 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     if fuses:
         lines.append(CostLine("fuses", f"{fuses} string fuses", fuses * costs.fuse))
     if design.removed:
-        lines.append(CostLine("removal", "Taking the old inverter away", len(design.removed) * costs.remove_box))
-    store = design.store_box
-    if store and store.is_new and store.converter.backup and job.weight("ride_through_outage") > 0:
+        lines.append(CostLine("removal", "Taking the old inverter away", len(design.removed) * costs.remove_unit))
+    battery = design.battery_converter
+    if battery and battery.is_new and battery.inverter.backup and job.weight("ride_through_outage") > 0:
         lines.append(CostLine("backup", "Backed-up sub-board", costs.backup_board))
-    if store and store.store_is_new and costs.rebate_per_kwh:
-        rebate = min(costs.rebate_per_kwh * (store.added or store.bank).nominal_kwh, costs.rebate_max)
-        lines.append(CostLine("rebate", "Rebate for the store", -rebate))
+    if battery and battery.battery_is_new and costs.rebate_per_kwh:
+        rebate = min(costs.rebate_per_kwh * (battery.added or battery.bank).nominal_kwh, costs.rebate_max)
+        lines.append(CostLine("rebate", "Rebate for the battery", -rebate))
     return tuple(lines)

@@ -1,4 +1,4 @@
-"""What an architecture means on the wall: boxes, what fails with each, roof work, the operator's sum."""
+"""What an architecture means on the wall: units, what fails with each, roof work, the operator's sum."""
 
 from dataclasses import dataclass
 
@@ -20,15 +20,15 @@ from calm_relay.planning.architecture.design import (
 
 # Whose reasoning an option follows: common practice, no source.
 SCHOOLS = {
-    AS_IS: "Leave it alone: no store earns its price here",
+    AS_IS: "Leave it alone: no battery earns its price here",
     AC_ADDON: "Couple on the AC side: leave roof and inverter alone, work at ground level",
     TWO_UNITS: "A second unit: energy and power, and one that still works when the other fails",
-    HYBRID_SWAP: "Couple on the DC side: one box, one conversion less, clipped energy caught",
+    HYBRID_SWAP: "Couple on the DC side: one unit, one conversion less, clipped energy caught",
     MICRO_AC: "A converter under each module: shade and faults stay where they are",
-    BESIDE: "Both: keep what works and hang the store, and what is new, on a hybrid beside it",
+    BESIDE: "Both: keep what works and hang the battery, and what is new, on a hybrid beside it",
     OLD_AND_HYBRID: "Both: the old battery serves out its time beside a new hybrid",
-    GROW_BANK: "Grow what is there: no new box",
-    DC_BUS: "A DC bus: charge controllers and store first, one inverter from there",
+    GROW_BANK: "Grow what is there: no new unit",
+    DC_BUS: "A DC bus: charge controllers and battery first, one inverter from there",
     AC_BUS: "An AC bus off grid: string inverters behind a grid-forming battery inverter",
     BALCONY: "Start small: a few modules on a plug",
     CLOCK_BANK: "A small lead-acid bank, charged by the clock in the sun hours, full every day",
@@ -36,8 +36,8 @@ SCHOOLS = {
 
 
 @dataclass(frozen=True)
-class BoxFact:
-    """A box on the wall: what it is, whether it is new, and what stops with it."""
+class UnitFact:
+    """A unit on the wall: what it is, whether it is new, and what stops with it."""
 
     name: str
     is_new: bool
@@ -49,47 +49,56 @@ class CouplingFacts:
     """What an electrician asks about an option before its figures."""
 
     school: str
-    boxes: tuple[BoxFact, ...]
+    units: tuple[UnitFact, ...]
     roof_work: str
     counted: str
 
 
 def coupling_facts(design: Design) -> CouplingFacts:
-    """Boxes, failures, roof work and operator's sum of a design that can be built."""
-    boxes = tuple(
-        BoxFact(box.converter.name, box.is_new, _fails(design, box)) for box in design.boxes if box.micro is None
+    """Units, failures, roof work and operator's sum of a design that can be built."""
+    units = tuple(
+        UnitFact(converter.inverter.name, converter.is_new, _fails(design, converter))
+        for converter in design.converters
+        if converter.micro is None
     )
-    micros = [box for box in design.boxes if box.micro]
+    micros = [converter for converter in design.converters if converter.micro]
     if micros:
-        count = sum(run.parallel for box in micros for run in box.stringing.runs)
-        told = BoxFact(f"{count} microinverters", any(box.is_new for box in micros), "one module stops with each")
-        boxes = (told, *boxes)
-    return CouplingFacts(SCHOOLS[design.key], boxes, _roof_work(design), counted_text(design))
+        count = sum(run.parallel for converter in micros for run in converter.stringing.runs)
+        summary = UnitFact(
+            f"{count} microinverters", any(converter.is_new for converter in micros), "one module stops with each"
+        )
+        units = (summary, *units)
+    return CouplingFacts(SCHOOLS[design.key], units, _roof_work(design), counted_text(design))
 
 
-def _fails(design, box):
-    others = [item for item in design.boxes if item is not box]
-    if box.has_array and box.bank:
-        what = f"{box.array_kw:.1f} kWp and the store stop"
-    elif box.has_array:
-        what = f"{box.array_kw:.1f} kWp stop"
-    elif box.bank:
-        what = f"{box.bank.usable_kwh:.1f} kWh of store stop"
+def _fails(design, converter):
+    others = [item for item in design.converters if item is not converter]
+    if converter.has_array and converter.bank:
+        what = f"{converter.array_kw:.1f} kWp and the battery stop"
+    elif converter.has_array:
+        what = f"{converter.array_kw:.1f} kWp stop"
+    elif converter.bank:
+        what = f"{converter.bank.usable_kwh:.1f} kWh of battery stop"
     else:
         return "nothing hangs on it"
     left = []
     if any(item.has_array for item in others):
         left.append("array")
     if any(item.bank for item in others):
-        left.append("store")
+        left.append("battery")
     if not left:
         return f"{what} with it"
     return f"{what} with it; {' and '.join(left)} elsewhere work{'s' if len(left) == 1 else ''} on"
 
 
 def _roof_work(design):
-    new = sum(run.modules for box in design.pv_boxes for run in box.stringing.runs if run.face.plan.fate == "new")
-    if not design.new_boxes:
+    new = sum(
+        run.modules
+        for converter in design.pv_converters
+        for run in converter.stringing.runs
+        if run.face.plan.fate == "new"
+    )
+    if not design.new_converters:
         return "none"
     parts = []
     if new:
@@ -102,7 +111,7 @@ def _roof_work(design):
 
 def counted_text(design: Design) -> str:
     """The operator's sum, part by part [kW]."""
-    parts = " + ".join(f"{box.converter.ac_kw:g}" for box in design.boxes)
-    if not design.boxes:
+    parts = " + ".join(f"{converter.inverter.ac_kw:g}" for converter in design.converters)
+    if not design.converters:
         return "nothing"
-    return f"{parts} = {design.counted_kw:g} kW" if len(design.boxes) > 1 else f"{parts} kW"
+    return f"{parts} = {design.counted_kw:g} kW" if len(design.converters) > 1 else f"{parts} kW"

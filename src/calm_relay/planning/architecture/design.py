@@ -1,12 +1,12 @@
-"""What a design is: boxes on the wall with strings and store, and the ground every design of a job stands on."""
+"""What a design is: units on the wall with strings and battery, and the ground every design of a job stands on."""
 
 from dataclasses import dataclass, field
 
-from calm_relay.job.equipment import Converter, Microinverter, Optimiser
+from calm_relay.job.equipment import Inverter, Microinverter, Optimiser
 from calm_relay.job.model import Job
 from calm_relay.physics.plant import ConverterPart
 from calm_relay.planning.equipment.bank import Bank
-from calm_relay.planning.equipment.equipment import Kit, loss_curve
+from calm_relay.planning.equipment.equipment import Equipment, loss_curve
 from calm_relay.planning.equipment.rules import rule_of
 from calm_relay.planning.site.array import DesignTemperatures, Face
 from calm_relay.planning.site.demand import DemandYear
@@ -19,13 +19,13 @@ DC_BUS, AC_BUS, BALCONY, CLOCK_BANK = "dc-bus", "ac-bus", "balcony", "clock-bank
 
 
 @dataclass(frozen=True)
-class Box:
+class Converter:
     """A converter on the wall with what hangs on it; `micro` is set where it stands for units under modules.
 
     `added` are the packs that join those already there.
     """
 
-    converter: Converter
+    inverter: Inverter
     stringing: Stringing | None = None
     bank: Bank | None = None
     is_new: bool = True
@@ -34,8 +34,8 @@ class Box:
     added: Bank | None = None
 
     @property
-    def store_is_new(self) -> bool:
-        """Whether its store, or a part of it, is yet to be bought."""
+    def battery_is_new(self) -> bool:
+        """Whether its battery, or a part of it, is yet to be bought."""
         return self.bank is not None and (self.is_new or self.added is not None)
 
     @property
@@ -55,16 +55,16 @@ class Box:
         return self.stringing is not None and bool(self.stringing.runs)
 
     def part(self, reserve: float) -> ConverterPart:
-        """The box as the simulation sees it."""
-        pv = self.converter.pv if self.has_array else None
+        """The inverter as the simulation sees it."""
+        pv = self.inverter.pv if self.has_array else None
         return ConverterPart(
-            ac_limit_kw=self.converter.ac_kw,
+            ac_limit_kw=self.inverter.ac_kw,
             pv=pv is not None,
             pv_limit_kw=min(pv.usable_dc_kw, self.stringing.usable_kw) if pv else 0.0,
             tracker_efficiency=pv.tracker_efficiency if pv else 1.0,
-            loss=loss_curve(self.converter),
-            standby_kw=self.converter.standby_w / 1000.0,
-            battery=self.bank.part(self.converter, reserve) if self.bank else None,
+            loss=loss_curve(self.inverter),
+            standby_kw=self.inverter.standby_w / 1000.0,
+            battery=self.bank.part(self.inverter, reserve) if self.bank else None,
         )
 
 
@@ -72,59 +72,63 @@ class Box:
 class Design:
     """One way to build the job; `refused` holds the reasons when it cannot be built.
 
-    `strings_moved` counts strings that are connected anew. The store of a design `by_clock` sees no meter.
+    `strings_moved` counts strings that are connected anew. The battery of a design `by_clock` sees no meter.
     """
 
     key: str
     title: str
     coupling: str
-    boxes: tuple[Box, ...] = ()
-    removed: tuple[Converter, ...] = ()
+    converters: tuple[Converter, ...] = ()
+    removed: tuple[Inverter, ...] = ()
     strings_moved: int = 0
     refused: tuple[str, ...] = ()
     by_clock: bool = False
 
     @property
-    def store_box(self) -> Box | None:
-        """The box that carries the store under discussion; the existing one where there is no other."""
-        with_bank = [box for box in self.boxes if box.bank]
-        return next((box for box in with_bank if box.store_is_new), with_bank[0] if with_bank else None)
+    def battery_converter(self) -> Converter | None:
+        """The inverter that carries the battery under discussion; the existing one where there is no other."""
+        with_bank = [converter for converter in self.converters if converter.bank]
+        return next(
+            (converter for converter in with_bank if converter.battery_is_new), with_bank[0] if with_bank else None
+        )
 
     @property
-    def pv_box(self) -> Box | None:
-        """The box that carries the array, the first of several."""
-        return next(iter(self.pv_boxes), None)
+    def pv_converter(self) -> Converter | None:
+        """The inverter that carries the array, the first of several."""
+        return next(iter(self.pv_converters), None)
 
     @property
-    def pv_boxes(self) -> tuple[Box, ...]:
-        """Every box with PV inputs that modules hang on, or should."""
-        return tuple(box for box in self.boxes if box.stringing)
+    def pv_converters(self) -> tuple[Converter, ...]:
+        """Every unit with PV inputs that modules hang on, or should."""
+        return tuple(converter for converter in self.converters if converter.stringing)
 
     @property
-    def roof_boxes(self) -> tuple[int, ...]:
-        """Numbers of the boxes drawn as the converter on the line: the first, or all microinverters together."""
-        first = next((i for i, box in enumerate(self.boxes) if box.stringing), None)
+    def roof_converters(self) -> tuple[int, ...]:
+        """Numbers of the units drawn as the converter on the line: the first, or all microinverters together."""
+        first = next((i for i, converter in enumerate(self.converters) if converter.stringing), None)
         if first is None:
             return ()
-        if self.boxes[first].micro is None:
+        if self.converters[first].micro is None:
             return (first,)
-        return tuple(i for i, box in enumerate(self.boxes) if box.micro)
+        return tuple(i for i, converter in enumerate(self.converters) if converter.micro)
 
     @property
-    def new_boxes(self) -> tuple[Box, ...]:
+    def new_converters(self) -> tuple[Converter, ...]:
         """What has to be bought and hung, or bought to join what hangs there."""
-        return tuple(box for box in self.boxes if box.is_new or box.added)
+        return tuple(converter for converter in self.converters if converter.is_new or converter.added)
 
     @property
     def works(self) -> int:
-        """Boxes hung and taken away, and strings connected anew; microinverters count as one box."""
-        new = sum(box.micro is None for box in self.new_boxes) + any(box.micro for box in self.new_boxes)
+        """Units hung and taken away, and strings connected anew; microinverters count as one unit."""
+        new = sum(converter.micro is None for converter in self.new_converters) + any(
+            converter.micro for converter in self.new_converters
+        )
         return new + len(self.removed) + self.strings_moved
 
     @property
     def counted_kw(self) -> float:
         """What a network operator adds up: the AC ratings of all that can feed the bus [kW]."""
-        return sum(box.converter.ac_kw for box in self.boxes)
+        return sum(converter.inverter.ac_kw for converter in self.converters)
 
 
 @dataclass(frozen=True)
@@ -132,7 +136,7 @@ class Survey:
     """What strings depend on, before there is a demand."""
 
     job: Job
-    kit: Kit
+    equipment: Equipment
     faces: tuple[Face, ...]
     temperatures: DesignTemperatures
     site_limit: SiteLimit = NO_SITE_LIMIT
@@ -143,25 +147,25 @@ class Survey:
         """Faces on the roof after the works."""
         return tuple(face for face in self.faces if face.plan.will_be_there)
 
-    def lay(self, converter: Converter, faces: tuple[Face, ...], fixed=frozenset()) -> Stringing:
+    def lay(self, inverter: Inverter, faces: tuple[Face, ...], fixed=frozenset()) -> Stringing:
         """Strings on an inverter: laid by hand where the job has them so, else by the planner.
 
         `fixed` names the faces whose strings stay as they are wired.
         """
-        plan = self.job.string_plan(converter.key)
+        plan = self.job.string_plan(inverter.key)
         if plan is not None:
-            return planned_strings(faces, converter, plan, self.optimisers)
-        return lay_strings(faces, converter, self.temperatures, self.site_limit, self.optimisers, fixed)
+            return planned_strings(faces, inverter, plan, self.optimisers)
+        return lay_strings(faces, inverter, self.temperatures, self.site_limit, self.optimisers, fixed)
 
 
 @dataclass(frozen=True)
-class Ground:
-    """What every design of a job stands on; `now` are the boxes there today."""
+class DesignContext:
+    """What every design of a job stands on; `now` are the units there today."""
 
     survey: Survey
     demand: DemandYear
     bank: Bank
-    now: tuple[Box, ...]
+    now: tuple[Converter, ...]
 
     @property
     def job(self) -> Job:
@@ -169,9 +173,9 @@ class Ground:
         return self.survey.job
 
     @property
-    def kit(self) -> Kit:
+    def equipment(self) -> Equipment:
         """Everything the job may draw on."""
-        return self.survey.kit
+        return self.survey.equipment
 
     @property
     def faces(self) -> tuple[Face, ...]:
@@ -184,19 +188,22 @@ class Ground:
         return self.survey.temperatures
 
     @property
-    def kept(self) -> Box | None:
+    def kept(self) -> Converter | None:
         """The inverter with the roof's strings that is there today; None on a bare roof."""
-        return next((box for box in self.now if box.micro is None and box.stringing is not None), None)
+        return next(
+            (converter for converter in self.now if converter.micro is None and converter.stringing is not None),
+            None,
+        )
 
 
-def survey_of(job: Job, kit: Kit, faces: tuple[Face, ...], temperatures: DesignTemperatures) -> Survey:
+def survey_of(job: Job, equipment: Equipment, faces: tuple[Face, ...], temperatures: DesignTemperatures) -> Survey:
     """The ground for strings: limits by the rules in force, optimisers by face."""
     rule = rule_of(job, "array volts")
     limit = SiteLimit(rule.limit, f"{rule.rule.authority}, {rule.rule.clause}") if rule else NO_SITE_LIMIT
     optimisers = {}
     for number, face in enumerate(job.faces):
         if face.electronics is not None:
-            item = kit.under_module(face.electronics, f"faces.{number}.electronics")
+            item = equipment.under_module(face.electronics, f"faces.{number}.electronics")
             if isinstance(item, Optimiser):
                 optimisers[face.name] = item
-    return Survey(job, kit, faces, temperatures, limit, optimisers)
+    return Survey(job, equipment, faces, temperatures, limit, optimisers)

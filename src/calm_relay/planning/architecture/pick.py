@@ -1,10 +1,10 @@
-"""The box that the planner takes from the catalogue where the job does not state one."""
+"""The inverter that the planner takes from the catalogue where the job does not state one."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from calm_relay.job.equipment import Converter
-from calm_relay.planning.architecture.design import Ground
+from calm_relay.job.equipment import Inverter
+from calm_relay.planning.architecture.design import DesignContext
 
 
 @dataclass(frozen=True)
@@ -13,31 +13,31 @@ class Search:
 
     stated: str | None
     field: str
-    suits: Callable[[Converter], bool]
-    refusals: Callable[[Converter], list[str]]
-    all_refusals: Callable[[Converter], list[str]]
-    power_kw: Callable[[Converter], float]
+    suits: Callable[[Inverter], bool]
+    refusals: Callable[[Inverter], list[str]]
+    all_refusals: Callable[[Inverter], list[str]]
+    power_kw: Callable[[Inverter], float]
     wanted_kw: float
-    left_out: Callable[[Converter], int] = lambda converter: 0
+    left_out: Callable[[Inverter], int] = lambda inverter: 0
 
 
-def pick(ground: Ground, search: Search) -> tuple[Converter | None, tuple[str, ...]]:
+def pick(context: DesignContext, search: Search) -> tuple[Inverter | None, tuple[str, ...]]:
     """The converter the job states, else the cheapest with the power wanted, else the strongest.
 
     A stated converter is refused only for what cannot be connected at all; the rest becomes findings. One that
     leaves modules without an input is taken only where all others do so too.
     """
     if search.stated is not None:
-        converter = ground.kit.converter(search.stated, search.field)
-        reasons = search.refusals(converter)
-        return (None, tuple(reasons)) if reasons else (converter, ())
-    candidates = [item for item in ground.kit.catalogue.converters if search.suits(item)]
-    # What is cheap to ask goes first: only where nothing speaks against a box are strings laid on it.
+        inverter = context.equipment.inverter(search.stated, search.field)
+        reasons = search.refusals(inverter)
+        return (None, tuple(reasons)) if reasons else (inverter, ())
+    candidates = [item for item in context.equipment.catalogue.inverters if search.suits(item)]
+    # What is cheap to ask goes first: only where nothing speaks against a unit are strings laid on it.
     verdicts = {item.key: search.refusals(item) for item in candidates}
     verdicts |= {item.key: search.all_refusals(item) for item in candidates if not verdicts[item.key]}
     fitting = [item for item in candidates if not verdicts[item.key]]
     if not fitting:
-        pack = ground.bank.pack
+        pack = context.bank.pack
         with_port = [item for item in candidates if item.battery]
         if with_port and not any(pack.family in item.battery.families for item in with_port):
             return None, (f"None of the {len(candidates)} inverters of this kind speaks to {pack.name}",)

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from calm_relay.job.model import Job
-from calm_relay.planning.architecture.design import Box, Survey
+from calm_relay.planning.architecture.design import Converter, Survey
 from calm_relay.planning.equipment.rules import rules_of
 from calm_relay.planning.strings.auto_string import lengths_allowed
 
@@ -20,11 +20,11 @@ class RatioLimit:
     stops: bool
 
 
-def ratio_limits(box: Box, job: Job, survey: Survey) -> list[RatioLimit]:
-    """Limits on the array of a box, the one that binds first."""
-    pv, sheet = box.converter.pv, f"{box.converter.name}, datasheet"
-    maker_max = pv.ratio_max_with_battery if box.bank else pv.ratio_max
-    beside = "with a battery on it" if box.bank else "without a battery"
+def ratio_limits(converter: Converter, job: Job, survey: Survey) -> list[RatioLimit]:
+    """Limits on the array of a unit, the one that binds first."""
+    pv, sheet = converter.inverter.pv, f"{converter.inverter.name}, datasheet"
+    maker_max = pv.ratio_max_with_battery if converter.bank else pv.ratio_max
+    beside = "with a battery on it" if converter.bank else "without a battery"
     limits = [RatioLimit(maker_max, f"the maker {beside}", sheet, True)]
     if pv.ratio_warranty is not None:
         limits.append(RatioLimit(pv.ratio_warranty, "the warranty", sheet, False))
@@ -34,14 +34,14 @@ def ratio_limits(box: Box, job: Job, survey: Survey) -> list[RatioLimit]:
     for held in rules_of(job):
         if held.rule.kind == "array ratio" and held.limit > 0:
             limits.append(RatioLimit(held.limit, held.rule.name.lower(), held.authority, False))
-    if box.micro is None:
-        limits += _by_strings(box, survey, sheet)
+    if converter.micro is None:
+        limits += _by_strings(converter, survey, sheet)
     return sorted(limits, key=lambda limit: (limit.ratio_max, not limit.stops))
 
 
-def _by_strings(box, survey, sheet):
+def _by_strings(converter, survey, sheet):
     """What the inputs could carry with the longest strings of the roof's most frequent module."""
-    runs = box.stringing.runs
+    runs = converter.stringing.runs
     if not runs or any(run.optimiser for run in runs):
         return
     module = max(
@@ -49,7 +49,7 @@ def _by_strings(box, survey, sheet):
     )
     cold_c, hot_c = survey.temperatures.cold_c, survey.temperatures.hot_c
     volts_kw = amps_kw = 0.0
-    for tracker in box.converter.pv.trackers:
+    for tracker in converter.inverter.pv.trackers:
         lengths = lengths_allowed(module, tracker, cold_c, hot_c, survey.site_limit.volts)
         if not lengths:
             continue
@@ -57,7 +57,7 @@ def _by_strings(box, survey, sheet):
         parallel = min(tracker.strings, int(tracker.short_circuit_a / module.short_circuit_a + 1e-9))
         volts_kw += parallel * string_kw
         amps_kw += min(tracker.strings, tracker.usable_a / module.max_power_a) * string_kw
-    ac_kw = box.converter.ac_kw
+    ac_kw = converter.inverter.ac_kw
     where = f"{sheet}; {module.name}; {cold_c:g} °C"
     if volts_kw > 0:
         yield RatioLimit(volts_kw / ac_kw, f"string voltage at {cold_c:g} °C", where, False)

@@ -1,7 +1,7 @@
 """What speaks against hanging something on a converter, in sentences."""
 
-from calm_relay.job.board import ON_BUS
-from calm_relay.job.equipment import Converter, Microinverter, Pack
+from calm_relay.job.backup_board import ON_BUS
+from calm_relay.job.equipment import Inverter, Microinverter, Pack
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.equipment.bank import Bank
@@ -11,32 +11,32 @@ from calm_relay.planning.site.array import DesignTemperatures
 CLEAR_OF_WATER_M = 0.1
 
 
-def battery_refusals(bank: Bank, converter: Converter, job: Job) -> list[str]:
+def battery_refusals(bank: Bank, inverter: Inverter, job: Job) -> list[str]:
     """Reasons why a bank cannot hang on a converter on this supply."""
-    pack, port = bank.pack, converter.battery
+    pack, port = bank.pack, inverter.battery
     if port is None:
-        return [f"{converter.name} has no battery port"]
+        return [f"{inverter.name} has no battery port"]
     reasons = []
     if pack.family not in port.families:
-        reasons.append(f"{converter.name} does not speak to {pack.name}")
+        reasons.append(f"{inverter.name} does not speak to {pack.name}")
     elif not port.low_v <= bank.empty_v <= bank.full_v <= port.high_v:
         reasons.append(
             f"{bank.count} × {pack.name} stand at {bank.empty_v:.0f} to {bank.full_v:.0f} V; "
-            f"{converter.name} takes {port.low_v:.0f} to {port.high_v:.0f} V"
+            f"{inverter.name} takes {port.low_v:.0f} to {port.high_v:.0f} V"
         )
     if pack.expansion_of is not None:
         reasons.append(f"{pack.name} adds energy to another pack and cannot stand alone")
     if not pack.count_min <= bank.count <= pack.count_max:
         reasons.append(f"{pack.name} is built {pack.count_min} to {pack.count_max} at a time, not {bank.count}")
-    return reasons + phase_refusals(converter, job)
+    return reasons + phase_refusals(inverter, job)
 
 
-def units_refusals(converter: Converter, units: int) -> list[str]:
+def units_refusals(inverter: Inverter, units: int) -> list[str]:
     """Reasons why so many of a converter cannot stand side by side."""
-    if units <= converter.units_max:
+    if units <= inverter.units_max:
         return []
-    allowed = "one alone" if converter.units_max == 1 else f"at most {converter.units_max} side by side"
-    return [f"{converter.name}: its maker allows {allowed}, not {units}"]
+    allowed = "one alone" if inverter.units_max == 1 else f"at most {inverter.units_max} side by side"
+    return [f"{inverter.name}: its maker allows {allowed}, not {units}"]
 
 
 def mixing_refusals(old: Pack, new: Pack) -> list[str]:
@@ -44,17 +44,17 @@ def mixing_refusals(old: Pack, new: Pack) -> list[str]:
     if old.key == new.key or new.key in old.mixes_with or old.key in new.mixes_with:
         return []
     if old.family == new.family and old.generation != new.generation:
-        told = f"{new.name} is generation {new.generation or 'one'}, {old.name} is {old.generation or 'one'}"
-        return [f"{told}: the two may not be mixed on one port"]
+        summary = f"{new.name} is generation {new.generation or 'one'}, {old.name} is {old.generation or 'one'}"
+        return [f"{summary}: the two may not be mixed on one port"]
     return [f"{new.name} may not stand beside {old.name} on one port: they are not of one kind"]
 
 
 def place_refusals(design, job: Job) -> list[str]:
-    """Reasons why the new store may not stand where the survey puts it."""
-    box, place = design.store_box, job.place
-    if box is None or not box.store_is_new:
+    """Reasons why the new battery may not stand where the survey puts it."""
+    converter, place = design.battery_converter, job.battery_place
+    if converter is None or not converter.battery_is_new:
         return []
-    pack, reasons = box.bank.pack, []
+    pack, reasons = converter.bank.pack, []
     if place.where == "outdoors" and not pack.outdoors:
         reasons.append(f"{pack.name} is not made to stand outdoors")
     if place.flood_m > 0 and place.base_m < place.flood_m + CLEAR_OF_WATER_M:
@@ -70,62 +70,62 @@ def connection_refusals(design, job: Job) -> list[str]:
     """Reasons why the connection may not have the inverters of a design."""
     limit_kw = job.supply.inverter_limit_kw
     counts_all = job.supply.operator_counts == "every inverter"
-    counted = [box for box in design.boxes if counts_all or box.converter.pv]
-    total = sum(box.converter.ac_kw for box in counted)
+    counted = [converter for converter in design.converters if counts_all or converter.inverter.pv]
+    total = sum(converter.inverter.ac_kw for converter in counted)
     if limit_kw is None or total <= limit_kw + 1e-9:
         return []
-    parts = " + ".join(f"{box.converter.ac_kw:g}" for box in counted)
-    idle = [box.converter.name for box in counted if box.converter.pv and not box.has_array]
+    parts = " + ".join(f"{converter.inverter.ac_kw:g}" for converter in counted)
+    idle = [converter.inverter.name for converter in counted if converter.inverter.pv and not converter.has_array]
     hybrid = f", and {idle[0]} as a PV inverter whether or not a module hangs on it" if idle else ""
     return [f"The operator counts {parts} = {total:g} kW{hybrid}; this connection may have {limit_kw:g} kW"]
 
 
 def island_refusals(design) -> list[str]:
-    """Reasons why a design cannot stand without a street."""
-    box = design.store_box
+    """Reasons why a design cannot stand off grid."""
+    converter = design.battery_converter
     if design.by_clock:
-        return ["A time clock sees no meter and no grid of its own: without a street something must form one"]
-    if box is None:
+        return ["A time clock sees no meter and no grid of its own: off grid something must form one"]
+    if converter is None:
         return ["Nothing here holds the night, and nothing forms a grid"]
-    name, backup = box.converter.name, box.converter.backup
+    name, backup = converter.inverter.name, converter.inverter.backup
     if backup is None:
-        return [f"{name} forms no grid: without a street there is none that it could follow"]
-    beside = [other.converter.name for other in design.boxes if other is not box and other.has_array]
+        return [f"{name} forms no grid: off grid there is none that it could follow"]
+    beside = [other.inverter.name for other in design.converters if other is not converter and other.has_array]
     if beside and backup.throttles_ac_pv == "none":
-        return [f"{name} cannot turn {beside[0]} down: with a full store its power has nowhere to go"]
+        return [f"{name} cannot turn {beside[0]} down: with a full battery its power has nowhere to go"]
     return []
 
 
 def generator_refusals(design, job: Job) -> list[str]:
     """Reasons why the job's generator cannot join a design."""
-    generator, box = job.generator, design.store_box
-    if generator is None or box is None:
+    generator, converter = job.generator, design.battery_converter
+    if generator is None or converter is None:
         return []
-    beside = [other.converter.name for other in design.boxes if other is not box and other.has_array]
+    beside = [other.inverter.name for other in design.converters if other is not converter and other.has_array]
     if generator.on == ON_BUS and beside:
         return [f"Reverse power damages the generator on one bus with {beside[0]}"]
-    if box.converter.backup is None or not box.converter.backup.generator_input:
-        return [f"{box.converter.name} has no generator input"]
+    if converter.inverter.backup is None or not converter.inverter.backup.generator_input:
+        return [f"{converter.inverter.name} has no generator input"]
     return []
 
 
 def bus_refusals(design, job: Job) -> list[str]:
     """Reasons why what forms the grid alone does not stand the arrays on its bus, by its own datasheet."""
-    box = design.store_box
-    if job.supply.street or box is None or box.converter.backup is None:
+    converter = design.battery_converter
+    if job.supply.on_grid or converter is None or converter.inverter.backup is None:
         return []
-    rating = bus_rating(design, box)
+    rating = bus_rating(design, converter)
     if rating is None or not rating.stated or not rating.passed:
         return []
-    told = f"{rating.arrays_kw:.3g} kW of inverters against {rating.limit_kw:.3g}"
-    return [f"More array on the bus of {box.converter.name} than it takes, {told}"]
+    summary = f"{rating.arrays_kw:.3g} kW of inverters against {rating.limit_kw:.3g}"
+    return [f"More array on the bus of {converter.inverter.name} than it takes, {summary}"]
 
 
-def phase_refusals(converter: Converter, job: Job) -> list[str]:
+def phase_refusals(inverter: Inverter, job: Job) -> list[str]:
     """Reasons why a converter does not fit the supply."""
-    if converter.phases == job.supply.phases or (converter.phases == "single" and job.supply.phases == "three"):
+    if inverter.phases == job.supply.phases or (inverter.phases == "single" and job.supply.phases == "three"):
         return []
-    return [f"{converter.name} is for {converter.phases} phase, the supply is {job.supply.phases}"]
+    return [f"{inverter.name} is for {inverter.phases} phase, the supply is {job.supply.phases}"]
 
 
 def micro_refusals(micro: Microinverter, module, temperatures: DesignTemperatures, job: Job) -> list[str]:

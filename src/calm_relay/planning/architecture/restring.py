@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from calm_relay.planning.architecture.design import Design, Ground
+from calm_relay.planning.architecture.design import Design, DesignContext
 from calm_relay.planning.strings.stringing import Stringing, fusing_of
 
 
@@ -23,45 +23,47 @@ class Restringing:
     fuses: int
 
 
-def restringing_of(ground: Ground, design: Design) -> Restringing | None:
+def restringing_of(context: DesignContext, design: Design) -> Restringing | None:
     """What moving the strings takes; None where none moves."""
-    if not design.strings_moved or ground.kept is None:
+    if not design.strings_moved or context.kept is None:
         return None
-    box = next((box for box in design.pv_boxes if box.is_new and not box.micro), None)
-    if box is None or not box.has_array:
+    converter = next(
+        (converter for converter in design.pv_converters if converter.is_new and not converter.micro), None
+    )
+    if converter is None or not converter.has_array:
         return None
-    before, after = ground.kept.stringing, box.stringing
+    before, after = context.kept.stringing, converter.stringing
     steps, opened, made = [], 0, 0
-    for face in ground.faces:
+    for face in context.faces:
         was, now = _on_roof(face), _lengths(after, face)
         if not was and not now:
             continue
         if was and not now:
-            steps.append(f"{face.plan.name}: {_told(was)} stay without an inverter.")
+            steps.append(f"{face.plan.name}: {_summary(was)} stay without an inverter.")
             continue
         if was == now:
-            steps.append(f"{face.plan.name}: {_told(was)} {'stays' if len(was) == 1 else 'stay'} as wired.")
+            steps.append(f"{face.plan.name}: {_summary(was)} {'stays' if len(was) == 1 else 'stay'} as wired.")
         else:
             joined, cut = _joints(was, now)
             made, opened = made + joined, opened + cut
             parts = [f"{joined} joint{'s' * (joined != 1)} made"] if joined else []
             parts += [f"{cut} opened"] if cut else []
-            origin = f"from {_told(was)} to {_told(now)}" if was else f"{_told(now)}, new"
+            origin = f"from {_summary(was)} to {_summary(now)}" if was else f"{_summary(now)}, new"
             steps.append(f"{face.plan.name}: {origin}{': ' + ', '.join(parts) if parts else ''}.")
         inputs = sorted({run.tracker_number for run in after.runs if run.face is face})
         word = "input" if len(inputs) == 1 else "inputs"
-        steps.append(f"  to {word} {' and '.join(map(str, inputs))} of {box.converter.name}.")
-    count = sum(len(_on_roof(face)) for face in ground.faces)
+        steps.append(f"  to {word} {' and '.join(map(str, inputs))} of {converter.inverter.name}.")
+    count = sum(len(_on_roof(face)) for face in context.faces)
     gone = max(count - after.strings, 0)
     if gone:
         steps.append(f"{count} strings become {after.strings}: {gone} pairs of plugs and their branch joints go.")
-    fuses = _fuses(ground, after)
-    had = _fuses(ground, before)
+    fuses = _fuses(context, after)
+    had = _fuses(context, before)
     if fuses:
         steps.append(f"Add {fuses} string fuses.")
     elif had:
         steps.append(f"The {had} string fuses of the old strings are not needed any more.")
-    kept = ground.kept.converter
+    kept = context.kept.inverter
     steps.append(f"Isolate {kept.name} on both sides and prove each string dead before a plug is drawn.")
     return Restringing(tuple(steps), count, after.strings, gone, opened, made, fuses)
 
@@ -77,7 +79,7 @@ def _lengths(strings: Stringing, face) -> list[int]:
     return sorted((run.in_series for run in mine for _ in range(run.parallel)), reverse=True)
 
 
-def _told(lengths):
+def _summary(lengths):
     return " and ".join(f"{lengths.count(n)} × {n}" for n in dict.fromkeys(lengths))
 
 
@@ -101,7 +103,7 @@ def _joints(was, now):
     return max(made, 0), opened
 
 
-def _fuses(ground, strings):
-    school = ground.job.fuse_school
+def _fuses(context, strings):
+    school = context.job.fuse_school
     fusings = [(item, fusing_of(item)) for item in strings.inputs]
     return sum(item.strings for item, fusing in fusings if fusing and fusing.needed(school))

@@ -6,14 +6,14 @@ from calm_relay.planning.architecture.design import HYBRID_SWAP, Design
 from calm_relay.planning.strings.stringing import Stringing
 
 
-def plan_of(stringing: Stringing, converter_key: str) -> StringPlan:
+def plan_of(stringing: Stringing, inverter_key: str) -> StringPlan:
     """Strings as a plan that the job can hold and a person can change."""
     strings = [
         PlannedString(face=run.face.plan.name, modules=run.in_series, input=run.tracker_number)
         for run in stringing.runs
         for _ in range(run.parallel)
     ]
-    return StringPlan(converter=converter_key, strings=tuple(strings))
+    return StringPlan(inverter=inverter_key, strings=tuple(strings))
 
 
 def job_with_plan(job: Job, design: Design, plan: StringPlan) -> Job:
@@ -21,12 +21,14 @@ def job_with_plan(job: Job, design: Design, plan: StringPlan) -> Job:
 
     Otherwise strings that do not fit yet would have the planner take another inverter.
     """
-    job = job.with_string_plan(plan.converter, plan)
-    box = next((box for box in design.pv_boxes if box.converter.key == plan.converter), None)
-    if box is None or not box.is_new:
+    job = job.with_string_plan(plan.inverter, plan)
+    converter = next(
+        (converter for converter in design.pv_converters if converter.inverter.key == plan.inverter), None
+    )
+    if converter is None or not converter.is_new:
         return job
     field = "hybrid" if design.key == HYBRID_SWAP else "string_inverter"
-    return job.with_(store=job.store.with_(**{field: plan.converter}))
+    return job.with_(battery=job.battery.with_(**{field: plan.inverter}))
 
 
 def with_module_moved(plan: StringPlan, source: int, target: int) -> StringPlan:

@@ -7,5 +7,5 @@ class Severity(IntEnum):
     """It stops the job, wants watching, or holds."""
 
     STOP = 0
-    WATCH = 1
-    HOLD = 2
+    CHECK = 1
+    OK = 2

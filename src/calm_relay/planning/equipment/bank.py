@@ -4,19 +4,19 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.job.equipment import Converter, Pack
+from calm_relay.job.equipment import Inverter, Pack
 from calm_relay.job.model import Job
 from calm_relay.physics.plant import KNOTS, BatteryPart
 from calm_relay.planning.common.errors import PlanError
-from calm_relay.planning.equipment.equipment import Kit, loss_curve
+from calm_relay.planning.equipment.equipment import Equipment, loss_curve
 
 
 @dataclass(frozen=True)
 class Bank:
     """Packs behind a battery port; `health` is usable energy now over usable when new.
 
-    `count` packs stand on each of `units` boxes that act as one; `expansions` of the pack `expansion` hang on each
-    box and add energy only.
+    `count` packs stand on each of `units` units that act as one; `expansions` of the pack `expansion` hang on each
+    unit and add energy only.
     """
 
     pack: Pack
@@ -43,7 +43,7 @@ class Bank:
         return (self.pack.usable_kwh * self.count * self.units + added) * self.health
 
     @property
-    def told(self) -> str:
+    def summary(self) -> str:
         """What it is made of, in words."""
         stack = f"{self.count} × {self.pack.name}"
         if self.units > 1:
@@ -93,12 +93,12 @@ class Bank:
         knees = (pack.empty_v, pack.knee_low_v or straight[1], pack.knee_high_v or straight[2], pack.full_v)
         return np.interp(level, KNOTS, knees) * self._series
 
-    def amps(self, converter: Converter, direction: str) -> float:
+    def amps(self, inverter: Inverter, direction: str) -> float:
         """Least of the bank's and the port's current limit [A]; direction is "charge" or "discharge"."""
         bank_a = getattr(self.pack, f"{direction}_a") * self._parallel
-        return min(bank_a, getattr(converter.battery, f"{direction}_a"))
+        return min(bank_a, getattr(inverter.battery, f"{direction}_a"))
 
-    def dc_limits(self, converter: Converter, direction: str, level: float = 0.0) -> dict[str, float]:
+    def dc_limits(self, inverter: Inverter, direction: str, level: float = 0.0) -> dict[str, float]:
         """Every limit on power at the bank's terminals, by name [kW]; current at the voltage of a level."""
         volts = float(self.volts(level))
         taper = 1.0
@@ -107,22 +107,22 @@ class Bank:
             taper = 1.0 - (1.0 - self.pack.taper_to) * fall
         return {
             "battery current": getattr(self.pack, f"{direction}_a") * self._parallel * volts * taper / 1000.0,
-            "inverter battery current": getattr(converter.battery, f"{direction}_a") * volts / 1000.0,
+            "inverter battery current": getattr(inverter.battery, f"{direction}_a") * volts / 1000.0,
             "battery rate": getattr(self.pack, f"{direction}_c") * self._rate_kwh * taper,
-            "inverter battery port": getattr(converter.battery, f"{direction}_kw"),
+            "inverter battery port": getattr(inverter.battery, f"{direction}_kw"),
         }
 
-    def part(self, converter: Converter, reserve: float) -> BatteryPart:
+    def part(self, inverter: Inverter, reserve: float) -> BatteryPart:
         """The bank as the simulation sees it behind a converter."""
         rate_kw = {way: getattr(self.pack, f"{way}_c") * self._rate_kwh for way in ("charge", "discharge")}
         one_way = self.pack.round_trip**0.5
         empty_v, low_v, high_v, full_v = (float(v) for v in self.volts(np.array(KNOTS)))
         return BatteryPart(
             usable_kwh=self.usable_kwh,
-            charge_kw=min(rate_kw["charge"], converter.battery.charge_kw),
-            discharge_kw=min(rate_kw["discharge"], converter.battery.discharge_kw),
-            charge_a=self.amps(converter, "charge"),
-            discharge_a=self.amps(converter, "discharge"),
+            charge_kw=min(rate_kw["charge"], inverter.battery.charge_kw),
+            discharge_kw=min(rate_kw["discharge"], inverter.battery.discharge_kw),
+            charge_a=self.amps(inverter, "charge"),
+            discharge_a=self.amps(inverter, "discharge"),
             empty_v=empty_v,
             low_v=low_v,
             high_v=high_v,
@@ -131,54 +131,58 @@ class Bank:
             taper_to=self.pack.taper_to,
             charge_efficiency=one_way,
             discharge_efficiency=one_way,
-            dc_dc_efficiency=converter.battery.dc_dc_efficiency,
+            dc_dc_efficiency=inverter.battery.dc_dc_efficiency,
             reserve=reserve,
             initial=max(0.5, reserve),
-            from_ac_kw=converter.battery.charge_from_ac_kw,
+            from_ac_kw=inverter.battery.charge_from_ac_kw,
         )
 
 
-def bank_of(job: Job, kit: Kit) -> Bank:
-    """The new store of a job.
+def bank_of(job: Job, equipment: Equipment) -> Bank:
+    """The new battery of a job.
 
     Raises
     ------
     PlanError
         When its pack is unknown, or it asks for expansions that the catalogue does not hold.
     """
-    store = job.store
-    pack = kit.pack(store.pack, "store.pack")
-    expansion = next((item for item in kit.catalogue.packs if item.expansion_of == pack.key), None)
-    if store.expansions and expansion is None:
-        raise PlanError("store.expansions", f"is {store.expansions}, but nothing expands {pack.name}; wanted 0")
-    if expansion is not None and store.expansions > expansion.count_max:
+    battery = job.battery
+    pack = equipment.pack(battery.pack, "battery.pack")
+    expansion = next((item for item in equipment.catalogue.packs if item.expansion_of == pack.key), None)
+    if battery.expansions and expansion is None:
         raise PlanError(
-            "store.expansions",
-            f"is {store.expansions}; {expansion.name} hangs on it {expansion.count_max} times at most",
+            "battery.expansions", f"is {battery.expansions}, but nothing expands {pack.name}; wanted 0"
         )
-    return Bank(pack, store.count, 1.0, store.units, expansion if store.expansions else None, store.expansions)
+    if expansion is not None and battery.expansions > expansion.count_max:
+        raise PlanError(
+            "battery.expansions",
+            f"is {battery.expansions}; {expansion.name} hangs on it {expansion.count_max} times at most",
+        )
+    return Bank(
+        pack, battery.count, 1.0, battery.units, expansion if battery.expansions else None, battery.expansions
+    )
 
 
-def discharge_ac_kw(bank: Bank, converter: Converter, level: float = 0.0) -> tuple[float, str]:
+def discharge_ac_kw(bank: Bank, inverter: Inverter, level: float = 0.0) -> tuple[float, str]:
     """Power on the AC side while discharging at a level [kW], and the name of what limits it."""
-    limits = bank.dc_limits(converter, "discharge", level)
+    limits = bank.dc_limits(inverter, "discharge", level)
     name = min(limits, key=limits.get)
-    dc_kw = limits[name] * converter.battery.dc_dc_efficiency
-    ac_kw = dc_kw * float(loss_curve(converter).efficiency(min(1.0, dc_kw / converter.ac_kw)))
-    return (converter.ac_kw, "inverter") if ac_kw >= converter.ac_kw else (ac_kw, name)
+    dc_kw = limits[name] * inverter.battery.dc_dc_efficiency
+    ac_kw = dc_kw * float(loss_curve(inverter).efficiency(min(1.0, dc_kw / inverter.ac_kw)))
+    return (inverter.ac_kw, "inverter") if ac_kw >= inverter.ac_kw else (ac_kw, name)
 
 
 def charge_dc_kw(
-    bank: Bank, converter: Converter, window_kw: float | None = None, level: float = 0.0
+    bank: Bank, inverter: Inverter, window_kw: float | None = None, level: float = 0.0
 ) -> tuple[float, str]:
     """Power into the bank's terminals while charging from AC at a level [kW], and the name of what limits it.
 
     `window_kw` is a limit set on the AC side for the charge window.
     """
-    limits = bank.dc_limits(converter, "charge", level)
-    loss, dc_dc = loss_curve(converter), converter.battery.dc_dc_efficiency
-    limits["inverter charging"] = loss.rectified_kw(converter.battery.charge_from_ac_kw, converter.ac_kw) * dc_dc
+    limits = bank.dc_limits(inverter, "charge", level)
+    loss, dc_dc = loss_curve(inverter), inverter.battery.dc_dc_efficiency
+    limits["inverter charging"] = loss.rectified_kw(inverter.battery.charge_from_ac_kw, inverter.ac_kw) * dc_dc
     if window_kw is not None:
-        limits["limit set for the window"] = loss.rectified_kw(window_kw, converter.ac_kw) * dc_dc
+        limits["limit set for the window"] = loss.rectified_kw(window_kw, inverter.ac_kw) * dc_dc
     name = min(limits, key=limits.get)
     return limits[name], name

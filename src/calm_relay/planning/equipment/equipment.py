@@ -7,14 +7,14 @@ import numpy as np
 
 from calm_relay.exchange.array_cache import cached_arrays
 from calm_relay.exchange.shipped import catalogue
-from calm_relay.job.equipment import Catalogue, Converter, Microinverter, Module, Optimiser, Pack
+from calm_relay.job.equipment import Catalogue, Inverter, Microinverter, Module, Optimiser, Pack
 from calm_relay.job.model import Job
 from calm_relay.physics.conversion import LossCurve, fit_peak_and_weighted
 from calm_relay.planning.common.errors import PlanError
 
 
 @dataclass(frozen=True)
-class Kit:
+class Equipment:
     """The shipped catalogue joined with the job's own equipment."""
 
     catalogue: Catalogue
@@ -23,9 +23,9 @@ class Kit:
         """A module by key; `field` is named when there is none."""
         return _find(self.catalogue.modules, key, field, "module")
 
-    def converter(self, key: str, field: str) -> Converter:
+    def inverter(self, key: str, field: str) -> Inverter:
         """A converter by key; `field` is named when there is none."""
-        return _find(self.catalogue.converters, key, field, "inverter")
+        return _find(self.catalogue.inverters, key, field, "inverter")
 
     def pack(self, key: str, field: str) -> Pack:
         """A battery pack by key; `field` is named when there is none."""
@@ -52,18 +52,18 @@ def _find(items, key, field, what):
     )
 
 
-def kit_of(job: Job) -> Kit:
+def equipment_of(job: Job) -> Equipment:
     """Everything the job may draw on."""
-    return _kit(job.own_equipment)
+    return _equipment(job.own_equipment)
 
 
 @lru_cache(maxsize=8)
-def _kit(own):
-    return Kit(catalogue().joined(own))
+def _equipment(own):
+    return Equipment(catalogue().joined(own))
 
 
 @lru_cache(maxsize=128)
-def loss_curve(converter: Converter) -> LossCurve:
+def loss_curve(inverter: Inverter) -> LossCurve:
     """Loss polynomial of a converter from its peak and weighted efficiency.
 
     Raises
@@ -71,7 +71,7 @@ def loss_curve(converter: Converter) -> LossCurve:
     PlanError
         When the two figures contradict each other.
     """
-    figures = (converter.peak_efficiency, converter.weighted_efficiency, converter.weighting, converter.peak_at)
+    figures = (inverter.peak_efficiency, inverter.weighted_efficiency, inverter.weighting, inverter.peak_at)
 
     def fit():
         curve = fit_peak_and_weighted(*figures)
@@ -80,4 +80,4 @@ def loss_curve(converter: Converter) -> LossCurve:
     try:
         return LossCurve(*cached_arrays(f"loss curve|1|{figures}", fit, small=True)["k"].tolist())
     except ValueError as error:
-        raise PlanError(f"own_equipment.converters.{converter.key}.weighted_efficiency", str(error)) from None
+        raise PlanError(f"own_equipment.inverters.{inverter.key}.weighted_efficiency", str(error)) from None

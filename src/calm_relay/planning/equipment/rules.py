@@ -21,7 +21,7 @@ class InForce:
     def authority(self) -> str:
         """Whose rule it is, with clause and date; a changed limit is the job's own."""
         own = f"; set to {self.limit:g} in this job{f' ({self.why})' if self.why else ''}" if self.changed else ""
-        return self.rule.told + own
+        return self.rule.summary + own
 
 
 def rules_of(job: Job) -> tuple[InForce, ...]:
@@ -40,16 +40,16 @@ def rules_of(job: Job) -> tuple[InForce, ...]:
     unknown = next((key for key in changes if key not in keys), None)
     if unknown is not None:
         raise PlanError("rule_changes", f"no rule is called {unknown!r}")
-    found = []
+    result = []
     for rule in packs[job.region].rules:
         if rule.phases not in {None, job.supply.phases}:
             continue
         change = changes.get(rule.key)
         if change is None:
-            found.append(InForce(rule, rule.limit, False, ""))
+            result.append(InForce(rule, rule.limit, False, ""))
         elif change.limit is not None:
-            found.append(InForce(rule, change.limit, True, change.why))
-    return tuple(found)
+            result.append(InForce(rule, change.limit, True, change.why))
+    return tuple(result)
 
 
 def rule_of(job: Job, kind: str) -> InForce | None:

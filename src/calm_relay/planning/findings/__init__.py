@@ -11,8 +11,8 @@ for _module in sorted(info.name for info in iter_modules(__path__)):
 
 def findings_for(subject: Subject) -> tuple[Finding, ...]:
     """Findings of every check on an option, worst first."""
-    found = [finding for check in CHECKS for finding in check(subject)]
-    return tuple(sorted(found, key=lambda finding: finding.rank))
+    findings = [finding for check in CHECKS for finding in check(subject)]
+    return tuple(sorted(findings, key=lambda finding: finding.rank))
 
 
 __all__ = ["Finding", "Mend", "Severity", "Subject", "findings_for"]

@@ -7,32 +7,32 @@ from calm_relay.planning.findings.base import Finding, Mend, Severity, check
 @check
 def check_array_ratio(subject):
     """The array may not be larger over its inverter than the maker allows or a rebate pays for."""
-    return [_ratio(subject, box) for box in subject.design.pv_boxes if box.has_array]
+    return [_ratio(subject, converter) for converter in subject.design.pv_converters if converter.has_array]
 
 
-def _ratio(subject, box):
-    limits = ratio_limits(box, subject.job, subject.ground.survey)
-    ratio = box.array_kw / box.converter.ac_kw
+def _ratio(subject, converter):
+    limits = ratio_limits(converter, subject.job, subject.context.survey)
+    ratio = converter.array_kw / converter.inverter.ac_kw
     binding = limits[0]
     broken = [limit for limit in limits if ratio > limit.ratio_max + TOLERANCE]
     others = ", ".join(f"{limit.owner} {limit.ratio_max:.2f}" for limit in limits[1:])
-    opening = f"{box.array_kw:.2f} kWp on {box.converter.ac_kw:g} kW is {ratio:.2f}"
+    opening = f"{converter.array_kw:.2f} kWp on {converter.inverter.ac_kw:g} kW is {ratio:.2f}"
     if not broken:
         sentence = f"{opening}. {_upper(binding.owner)} binds at {binding.ratio_max:.2f}"
         sentence += f" ({others})." if others else "."
-        severity, limit = Severity.HOLD, binding
+        severity, limit = Severity.OK, binding
         mends = ()
     else:
         limit = next((item for item in broken if item.stops), broken[0])
-        severity = Severity.STOP if limit.stops else Severity.WATCH
+        severity = Severity.STOP if limit.stops else Severity.CHECK
         sentence = f"{opening}; {limit.owner} ends at {limit.ratio_max:.2f}."
         if limit is not binding:
             sentence += f" {_upper(binding.owner)} binds first, at {binding.ratio_max:.2f}."
-        mends = _fewer_modules(subject, box, limit.ratio_max * box.converter.ac_kw)
+        mends = _fewer_modules(subject, converter, limit.ratio_max * converter.inverter.ac_kw)
     return Finding(
         "array ratio",
         severity,
-        "Converter",
+        "Inverter",
         "faces",
         sentence,
         ratio,
@@ -47,20 +47,20 @@ def _upper(text):
     return text[:1].upper() + text[1:]
 
 
-def _fewer_modules(subject, box, allowed_kw):
+def _fewer_modules(subject, converter, allowed_kw):
     """Takes whole rows off the face where that gives the least power away."""
-    if box.micro:
+    if converter.micro:
         return ()
     faces = subject.job.faces
     best = None
     for i, face in enumerate(faces):
         if not face.will_be_there:
             continue
-        module_kw = subject.ground.faces[i].module.power_w / 1000.0
+        module_kw = subject.context.faces[i].module.power_w / 1000.0
         rows = 1
         while rows < face.in_series:
-            if box.array_kw - rows * face.strings * module_kw <= allowed_kw + TOLERANCE:
-                lost_kwh = rows * face.strings / face.count * subject.ground.faces[i].yearly_kwh
+            if converter.array_kw - rows * face.strings * module_kw <= allowed_kw + TOLERANCE:
+                lost_kwh = rows * face.strings / face.count * subject.context.faces[i].yearly_kwh
                 if best is None or lost_kwh < best[0]:
                     best = (lost_kwh, i, rows * face.strings)
                 break

@@ -1,16 +1,16 @@
-"""The board: what passes the relay while the street is alive, what is backed up, and which start trips the box."""
+"""The board: what passes the relay while the grid is up, what is backed up, and which start trips the inverter."""
 
 from math import ceil
 
 import numpy as np
 
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check, street_check
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check, grid_check
 from calm_relay.planning.operation.island import (
     forming_kw,
     forms_grid,
     leg_volts,
     start_power_kw,
-    start_told,
+    start_source,
     start_volts,
 )
 from calm_relay.planning.operation.machine_starts import extra_kw
@@ -19,45 +19,49 @@ from calm_relay.planning.operation.machine_starts import extra_kw
 NAMED = 4
 
 
-def board_mend(label, changes):
+def backup_board_mend(label, changes):
     """A mend that changes circuits: `changes` maps names to fields."""
 
     def apply(job):
         circuits = tuple(
             circuit.with_(**changes[circuit.name]) if circuit.name in changes else circuit
-            for circuit in job.board.circuits
+            for circuit in job.backup_board.circuits
         )
-        return job.with_(board=job.board.with_(circuits=circuits))
+        return job.with_(backup_board=job.backup_board.with_(circuits=circuits))
 
     return Mend(label, apply)
 
 
 def left_out_mend(job, name):
     """A mend that takes a circuit off what is backed up."""
-    if job.supply.street:
-        return board_mend(f"Leave “{name}” on the street", {name: {"role": "street only"}})
-    return board_mend(f"Never feed “{name}”", {name: {"role": "street only"}})
+    if job.supply.on_grid:
+        return backup_board_mend(f"Leave “{name}” on the grid side", {name: {"role": "grid only"}})
+    return backup_board_mend(f"Never feed “{name}”", {name: {"role": "grid only"}})
 
 
 def shed_to_fit(job, on, limit_kw):
-    """The mend that drops, the least wanted first, what the box cannot carry; none where nothing is to drop."""
-    order = [circuit.name for circuit in sorted(job.board.circuits, key=lambda circuit: -circuit.priority)]
+    """The mend that drops, the least wanted first, what the inverter cannot carry; none where nothing is to drop."""
+    order = [circuit.name for circuit in sorted(job.backup_board.circuits, key=lambda circuit: -circuit.priority)]
     dropped = on.dropped_to_fit(limit_kw, order)
     if not dropped:
         return ()
-    told = ", ".join(f"“{name}”" for name in dropped)
+    summary = ", ".join(f"“{name}”" for name in dropped)
     changes = {name: {"role": "shed", "shed_below": 1.0} for name in dropped}
-    return (board_mend(f"Shed {told} when dark" if job.supply.street else f"Never feed {told}", changes),)
+    return (
+        backup_board_mend(
+            f"Shed {summary} in an outage" if job.supply.on_grid else f"Never feed {summary}", changes
+        ),
+    )
 
 
-@street_check
+@grid_check
 def check_pass_through(subject):
-    """What hangs behind the relay must pass it while the street is alive."""
-    box = subject.design.store_box
-    if not forms_grid(box) or subject.job.board is None:
+    """What hangs behind the relay must pass it while the grid is up."""
+    converter = subject.design.battery_converter
+    if not forms_grid(converter) or subject.job.backup_board is None:
         return []
-    backup, phases = box.converter.backup, {"single": 1, "split": 1, "three": 3}[box.converter.phases]
-    volts = box.converter.volts * phases
+    backup, phases = converter.inverter.backup, {"single": 1, "split": 1, "three": 3}[converter.inverter.phases]
+    volts = converter.inverter.volts * phases
     allowed_a = backup.pass_through_a * backup.pass_through_continuous_fraction
     rows = subject.behind_relay()
     worst_a = rows.most_kw * 1000.0 / volts
@@ -71,14 +75,14 @@ def check_pass_through(subject):
     return [
         Finding(
             "pass-through",
-            Severity.STOP if over else Severity.HOLD,
+            Severity.STOP if over else Severity.OK,
             "Home",
-            "board",
+            "backup_board",
             sentence,
             worst_a,
             allowed_a,
             "A",
-            f"{box.converter.name}, datasheet",
+            f"{converter.inverter.name}, datasheet",
             mends,
         )
     ]
@@ -86,24 +90,24 @@ def check_pass_through(subject):
 
 @check
 def check_backed_load(subject):
-    """What stays on while the store is full, as it really stacks at its worst half hour, against the box alone."""
-    box, rows, job = subject.design.store_box, subject.behind_relay(), subject.job
-    if rows is None or not rows.when_full.names or job.board is None:
+    """What stays on while the battery is full, stacked at its worst half hour, against the inverter alone."""
+    converter, rows, job = subject.design.battery_converter, subject.behind_relay(), subject.job
+    if rows is None or not rows.when_full.names or job.backup_board is None:
         return []
     on = rows.when_full
     at = on.worst_step
     stack = sorted(zip(on.half_hours_kw[:, at].tolist(), on.names, strict=True), reverse=True)
-    asked_kw, limit_kw = sum(kw for kw, _ in stack), forming_kw(box)
+    asked_kw, limit_kw = sum(kw for kw, _ in stack), forming_kw(converter)
     over = asked_kw > limit_kw
     parts = " + ".join(f"{name} {kw:.1f}" for kw, name in stack[:NAMED] if kw > 0.05)
     rest = sum(kw for kw, _ in stack[NAMED:])
     when = subject.site.calendar.wall[at].astype(object)
-    phases = {"single": 1, "split": 2, "three": 3}[box.converter.phases]
-    amps = limit_kw * 1000.0 / phases / leg_volts(box.converter.phases, box.converter.volts)
-    what = "What stays on in the dark" if job.supply.street else "What is fed"
+    phases = {"single": 1, "split": 2, "three": 3}[converter.inverter.phases]
+    amps = limit_kw * 1000.0 / phases / leg_volts(converter.inverter.phases, converter.inverter.volts)
+    what = "What stays on in an outage" if job.supply.on_grid else "What is fed"
     sentence = (
         f"{what} stacks up to {asked_kw:.1f} kW ({when:%-d %b, %H:%M}: {parts}"
-        f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); {box.converter.name} alone gives "
+        f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); {converter.inverter.name} alone gives "
         f"{limit_kw:.1f} kW, {amps:.0f} A{' on each leg' if phases == 2 else ' a phase' if phases == 3 else ''}."
     )
     mends = ()
@@ -113,14 +117,14 @@ def check_backed_load(subject):
     return [
         Finding(
             "backed-up load",
-            Severity.WATCH if over else Severity.HOLD,
+            Severity.CHECK if over else Severity.OK,
             "Home",
-            "board",
+            "backup_board",
             f"{sentence}{' It trips with charge left.' if over else ''}",
             asked_kw,
             limit_kw,
             "kW",
-            f"{box.converter.name}, datasheet; simulated year",
+            f"{converter.inverter.name}, datasheet; simulated year",
             mends,
         )
     ]
@@ -130,19 +134,19 @@ def _motors(subject, rows):
     """Every machine with a motor behind the relay with its circuit."""
     job = subject.job
     for machine in job.demand.loads:
-        circuit = next((c for c in job.board.circuits if machine.name in c.loads), None)
+        circuit = next((c for c in job.backup_board.circuits if machine.name in c.loads), None)
         if circuit is not None and circuit.name in rows.names and extra_kw(machine, circuit, job) > 0:
             yield machine, circuit
 
 
 @check
 def check_starts(subject):
-    """A machine on the backed-up board whose start is more than the box can give for a moment."""
-    box, job = subject.design.store_box, subject.job
-    if not forms_grid(box) or job.board is None:
+    """A machine on the backed-up board whose start is more than the inverter can give for a moment."""
+    converter, job = subject.design.battery_converter, subject.job
+    if not forms_grid(converter) or job.backup_board is None:
         return []
-    backup, supply, rows = box.converter.backup, job.supply, subject.behind_relay()
-    found = []
+    backup, supply, rows = converter.inverter.backup, job.supply, subject.behind_relay()
+    findings = []
     for machine, circuit in _motors(subject, rows):
         volts = start_volts(supply.phases, supply.volts, circuit.leg)
         start_kw = start_power_kw(machine, volts, circuit.soft_start)
@@ -150,65 +154,67 @@ def check_starts(subject):
         if backup.locked_rotor_a is not None and backup.locked_rotor_a * volts / 1000.0 < limit_kw:
             limit_kw, whose = backup.locked_rotor_a * volts / 1000.0, f"{backup.locked_rotor_a:g} A locked rotor"
         over = start_kw > limit_kw
-        figure = start_told(machine, circuit.soft_start)
-        sentence = f"{machine.name} starts with {start_kw:.1f} kVA ({figure}); {box.converter.name} gives {whose}."
+        figure = start_source(machine, circuit.soft_start)
+        sentence = (
+            f"{machine.name} starts with {start_kw:.1f} kVA ({figure}); {converter.inverter.name} gives {whose}."
+        )
         mends = ()
         if over:
-            soft = board_mend(f"Soft starter for “{circuit.name}”", {circuit.name: {"soft_start": True}})
+            soft = backup_board_mend(f"Soft starter for “{circuit.name}”", {circuit.name: {"soft_start": True}})
             off = left_out_mend(job, circuit.name)
             mends = (soft, off) if not circuit.soft_start else (off,)
-        found.append(
+        findings.append(
             Finding(
                 "motor start",
-                Severity.WATCH if over else Severity.HOLD,
+                Severity.CHECK if over else Severity.OK,
                 "Home",
-                "board",
-                f"{sentence}{(' It trips when dark.' if supply.street else ' It trips.') if over else ''}",
+                "backup_board",
+                f"{sentence}{(' It trips when dark.' if supply.on_grid else ' It trips.') if over else ''}",
                 start_kw,
                 limit_kw,
                 "kVA",
-                f"{box.converter.name}, datasheet; NEC table 430.7(B) from memory",
+                f"{converter.inverter.name}, datasheet; NEC table 430.7(B) from memory",
                 mends,
             )
         )
-    return found
+    return findings
 
 
 @check
 def check_starts_together(subject):
     """After a trip everything that runs starts at once: all motors together against the surge."""
-    box, job = subject.design.store_box, subject.job
-    if not forms_grid(box) or job.board is None:
+    converter, job = subject.design.battery_converter, subject.job
+    if not forms_grid(converter) or job.backup_board is None:
         return []
     rows = subject.behind_relay()
     motors = list(_motors(subject, rows))
     if len(motors) < 2:
         return []
-    parts = {part.name: part.kw for part in subject.ground.demand.parts}
+    parts = {part.name: part.kw for part in subject.context.demand.parts}
     extra = sum((parts[m.name] > 0) * extra_kw(m, c, job) for m, c in motors)
     asked = rows.kw.sum(axis=0) + extra
     at = int(asked.argmax())
-    limit_kw = max(box.converter.backup.surge_kw, forming_kw(box))
+    limit_kw = max(converter.inverter.backup.surge_kw, forming_kw(converter))
     over = asked[at] > limit_kw
     running = [machine.name for machine, _ in motors if parts[machine.name][at] > 0]
     sentence = (
         f"When power comes back after a trip, {' and '.join(running) or 'no machine'} start at once on top of "
         f"{rows.kw[:, at].sum():.1f} kW: {asked[at]:.1f} kVA, against {limit_kw:.1f} kW for "
-        f"{box.converter.backup.surge_s:g} s."
+        f"{converter.inverter.backup.surge_s:g} s."
     )
     soft = {c.name: {"soft_start": True} for _, c in motors if not c.soft_start}
-    mends = (board_mend("Soft starters for all of them", soft),) if over and soft else ()
+    mends = (backup_board_mend("Soft starters for all of them", soft),) if over and soft else ()
     return [
         Finding(
             "starts together",
-            Severity.WATCH if over else Severity.HOLD,
+            Severity.CHECK if over else Severity.OK,
             "Home",
-            "board",
+            "backup_board",
             f"{sentence}{' Close their circuits one by one.' if over else ''}",
             float(asked[at]),
             limit_kw,
             "kVA",
-            f"{box.converter.name}, datasheet",
+            f"{converter.inverter.name}, datasheet",
             mends,
         )
     ]
@@ -217,40 +223,42 @@ def check_starts_together(subject):
 @check
 def check_branch_breakers(subject):
     """The largest branch breaker that so many units may back up, and how many it would take."""
-    box, job = subject.design.store_box, subject.job
-    if not forms_grid(box) or job.board is None or box.converter.backup.branch_breaker_a is None:
+    converter, job = subject.design.battery_converter, subject.job
+    if not forms_grid(converter) or job.backup_board is None or converter.inverter.backup.branch_breaker_a is None:
         return []
     names = set(subject.behind_relay().names)
-    backed = [circuit for circuit in job.board.circuits if circuit.name in names]
+    backed = [circuit for circuit in job.backup_board.circuits if circuit.name in names]
     if not backed:
         return []
-    units = box.bank.units
-    one_a = box.converter.backup.branch_breaker_a / units
+    units = converter.bank.units
+    one_a = converter.inverter.backup.branch_breaker_a / units
     largest = max(backed, key=lambda circuit: circuit.breaker_a)
     needed = ceil(largest.breaker_a / one_a - 1e-9)
     over = needed > units
-    told = f"{units} unit{'s' * (units > 1)}"
+    summary = f"{units} unit{'s' * (units > 1)}"
     sentence = (
-        f"The largest backed-up breaker is {largest.breaker_a:g} A (“{largest.name}”); {told} may back up "
+        f"The largest backed-up breaker is {largest.breaker_a:g} A (“{largest.name}”); {summary} may back up "
         f"{one_a * units:g} A{f', it takes {needed} side by side' if over else ''}."
     )
     mends = ()
     if over:
         mends = (left_out_mend(job, largest.name),)
-        if subject.ground.bank.units == units and needed <= box.converter.units_max:
-            more = Mend(f"{needed} units side by side", lambda job: job.with_(store=job.store.with_(units=needed)))
+        if subject.context.bank.units == units and needed <= converter.inverter.units_max:
+            more = Mend(
+                f"{needed} units side by side", lambda job: job.with_(battery=job.battery.with_(units=needed))
+            )
             mends = (more, *mends)
     return [
         Finding(
             "branch breaker",
-            Severity.STOP if over else Severity.HOLD,
+            Severity.STOP if over else Severity.OK,
             "Home",
-            "board",
+            "backup_board",
             sentence,
             largest.breaker_a,
             one_a * units,
             "A",
-            f"{box.converter.name}, datasheet",
+            f"{converter.inverter.name}, datasheet",
             mends,
         )
     ]
@@ -260,32 +268,32 @@ def check_branch_breakers(subject):
 def check_legs(subject):
     """All the 120 V circuits on one leg."""
     rows = subject.behind_relay()
-    box = subject.design.store_box
-    if rows is None or not rows.names or subject.job.supply.phases == "single" or subject.job.board is None:
+    converter = subject.design.battery_converter
+    if rows is None or not rows.names or subject.job.supply.phases == "single" or subject.job.backup_board is None:
         return []
-    if box.converter.phases == "single":
+    if converter.inverter.phases == "single":
         return []
     count = 2 if subject.job.supply.phases == "split" else 3
     legs = np.array([(rows.kw * rows.legs[:, [n]]).sum(axis=0) for n in range(count)])
     at = int(legs.max(axis=0).argmax())
-    leg_kw = subject.outcome.dark.power_kw / count
+    leg_kw = subject.outcome.backup.power_kw / count
     worst = float(legs[:, at].max())
     over = worst > leg_kw
-    volts = leg_volts(box.converter.phases, box.converter.volts)
-    told = " / ".join(f"{kw:.1f}" for kw in legs[:, at])
-    dark = "when dark " if subject.job.supply.street else ""
+    volts = leg_volts(converter.inverter.phases, converter.inverter.volts)
+    summary = " / ".join(f"{kw:.1f}" for kw in legs[:, at])
+    backup = "in an outage " if subject.job.supply.on_grid else ""
     return [
         Finding(
             "legs",
-            Severity.WATCH if over else Severity.HOLD,
+            Severity.CHECK if over else Severity.OK,
             "Home",
-            "board",
-            f"At their fullest the legs behind the relay ask {told} kW; {dark}{box.converter.name} gives "
+            "backup_board",
+            f"At their fullest the legs behind the relay ask {summary} kW; {backup}{converter.inverter.name} gives "
             f"{leg_kw:.1f} kW, {leg_kw * 1000 / volts:.0f} A, on each.",
             worst,
             leg_kw,
             "kW",
-            f"{box.converter.name}, datasheet",
+            f"{converter.inverter.name}, datasheet",
             _moved(rows, legs, count) if over else (),
         )
     ]
@@ -295,37 +303,45 @@ def _moved(rows, legs, count):
     """The move of one circuit to another leg that lowers the fullest most; none where no move does."""
     best, taken = float(legs.max()) * 0.98, None
     for number, name in enumerate(rows.names):
-        alone = np.flatnonzero(rows.legs[number] == 1.0)
-        if not alone.size:
+        off_grid = np.flatnonzero(rows.legs[number] == 1.0)
+        if not off_grid.size:
             continue
-        for to in (leg for leg in range(count) if leg != alone[0]):
+        for to in (leg for leg in range(count) if leg != off_grid[0]):
             moved = legs.copy()
-            moved[alone[0]] -= rows.kw[number]
+            moved[off_grid[0]] -= rows.kw[number]
             moved[to] += rows.kw[number]
             if moved.max() < best:
                 best, taken = float(moved.max()), (name, str(to + 1))
     if taken is None:
         return ()
     name, leg = taken
-    return (board_mend(f"Move “{name}” to leg {leg}", {name: {"leg": leg}}),)
+    return (backup_board_mend(f"Move “{name}” to leg {leg}", {name: {"leg": leg}}),)
 
 
 @check
 def check_circuits_name_loads(subject):
     """A circuit that names a load which the demand does not have."""
     job = subject.job
-    if job.board is None:
+    if job.backup_board is None:
         return []
     there = {load.name for load in (*job.demand.loads, *job.demand.heat_pumps, *job.demand.cars)}
-    found = []
-    for circuit in job.board.circuits:
+    findings = []
+    for circuit in job.backup_board.circuits:
         gone = tuple(name for name in circuit.loads if name not in there)
         if gone:
             left = tuple(name for name in circuit.loads if name in there)
-            told = ", ".join(f"“{name}”" for name in gone)
-            mend = board_mend(f"Take {told} off “{circuit.name}”", {circuit.name: {"loads": left}})
-            sentence = f"“{circuit.name}” carries {told}, which the demand does not have."
-            found.append(
-                Finding("loads", Severity.WATCH, "Home", "board", sentence, rule="the job's survey", mends=(mend,))
+            summary = ", ".join(f"“{name}”" for name in gone)
+            mend = backup_board_mend(f"Take {summary} off “{circuit.name}”", {circuit.name: {"loads": left}})
+            sentence = f"“{circuit.name}” carries {summary}, which the demand does not have."
+            findings.append(
+                Finding(
+                    "loads",
+                    Severity.CHECK,
+                    "Home",
+                    "backup_board",
+                    sentence,
+                    rule="the job's survey",
+                    mends=(mend,),
+                )
             )
-    return found
+    return findings

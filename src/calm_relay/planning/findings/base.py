@@ -5,15 +5,15 @@ from dataclasses import dataclass
 from functools import wraps
 
 from calm_relay.job.model import Job
-from calm_relay.planning.architecture.design import Design, Ground
+from calm_relay.planning.architecture.design import Design, DesignContext
 from calm_relay.planning.common.severity import Severity
-from calm_relay.planning.operation.backed_up_loads import Backed, behind_relay
+from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
 from calm_relay.planning.operation.outcome import Outcome
 from calm_relay.planning.site.site_year import SiteYear
 
-__all__ = ["CHECKS", "STATIONS", "Finding", "Mend", "Severity", "Subject", "check", "lone_check", "street_check"]
+__all__ = ["CHECKS", "STATIONS", "Finding", "Mend", "Severity", "Subject", "check", "grid_check", "off_grid_check"]
 
-STATIONS = ("Sky", "Roof", "Strings", "Converter", "Store", "Home", "Street")
+STATIONS = ("Site", "Roof", "Strings", "Inverter", "Battery", "Home", "Grid")
 
 
 @dataclass(frozen=True)
@@ -43,7 +43,7 @@ class Finding:
     def rank(self) -> tuple:
         """Sorts worst first: by severity, then by how far the figure is from its limit, then along the line."""
         off = 0.0
-        if self.measured is not None and self.limit and self.severity is not Severity.HOLD:
+        if self.measured is not None and self.limit and self.severity is not Severity.OK:
             off = abs(1.0 - self.measured / self.limit)
         return (self.severity, -off, STATIONS.index(self.station), self.check)
 
@@ -54,17 +54,17 @@ class Subject:
 
     design: Design
     outcome: Outcome
-    ground: Ground
+    context: DesignContext
     site: SiteYear
 
     @property
     def job(self) -> Job:
         """The job itself."""
-        return self.ground.job
+        return self.context.job
 
-    def behind_relay(self) -> Backed | None:
-        """The circuits behind the relay, or the whole house; None without a box that forms a grid."""
-        return behind_relay(self.design, self.job, self.ground.demand)
+    def behind_relay(self) -> BackedUpLoads | None:
+        """The circuits behind the relay, or the whole house; None without a unit that forms a grid."""
+        return behind_relay(self.design, self.job, self.context.demand)
 
 
 CHECKS: list[Callable[[Subject], list[Finding]]] = []
@@ -76,23 +76,23 @@ def check(function):
     return function
 
 
-def street_check(function):
-    """Enters a check that has nothing to say where there is no street."""
+def grid_check(function):
+    """Enters a check that has nothing to say off grid."""
 
     @wraps(function)
-    def with_street(subject):
-        return function(subject) if subject.job.supply.street else []
+    def on_grid_only(subject):
+        return function(subject) if subject.job.supply.on_grid else []
 
-    CHECKS.append(with_street)
-    return with_street
+    CHECKS.append(on_grid_only)
+    return on_grid_only
 
 
-def lone_check(function):
-    """Enters a check that has nothing to say where there is a street."""
+def off_grid_check(function):
+    """Enters a check that has nothing to say on the grid."""
 
     @wraps(function)
-    def without_street(subject):
-        return [] if subject.job.supply.street else function(subject)
+    def off_grid_only(subject):
+        return [] if subject.job.supply.on_grid else function(subject)
 
-    CHECKS.append(without_street)
-    return without_street
+    CHECKS.append(off_grid_only)
+    return off_grid_only

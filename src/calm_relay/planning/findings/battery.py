@@ -1,4 +1,4 @@
-"""The store's power against the evening, and its energy against the charge window."""
+"""The battery's power against the evening, and its energy against the charge window."""
 
 from dataclasses import replace
 from math import ceil
@@ -7,35 +7,35 @@ from calm_relay.job.base import minutes_of
 from calm_relay.planning.architecture.design import HYBRID_SWAP
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.findings.base import Finding, Mend, Severity, street_check
+from calm_relay.planning.findings.base import Finding, Mend, Severity, grid_check
 from calm_relay.planning.strings.stringing import hard_refusals
 
 
-@street_check
+@grid_check
 def check_evening_power(subject):
-    """A store that is too weak for the evening lets the street serve the peak while it is still full."""
-    box, limit = subject.design.store_box, subject.outcome.limit
-    if box is None:
+    """A battery that is too weak for the evening lets the grid serve the peak while it is still full."""
+    converter, limit = subject.design.battery_converter, subject.outcome.limit
+    if converter is None:
         return []
-    demand = subject.ground.demand
+    demand = subject.context.demand
     peak_kw, power_kw = demand.evening_peak_kw, limit.power_kw
     when = demand.evening_peak_at.astype(object)
     opening = f"The worst evening half hour asks {peak_kw:.1f} kW ({when:%-d %b, %H:%M})"
     if power_kw >= peak_kw:
-        sentence = f"{opening}; the store gives {power_kw:.1f} kW."
-        severity, mends = Severity.HOLD, ()
+        sentence = f"{opening}; the battery gives {power_kw:.1f} kW."
+        severity, mends = Severity.OK, ()
     else:
         sentence = (
-            f"{opening}; the store gives {power_kw:.1f} kW, limited by the {limit.limited_by}. "
-            f"The street gives the rest: {limit.bought_kwh:,.0f} kWh a year while charge is left."
+            f"{opening}; the battery gives {power_kw:.1f} kW, limited by the {limit.limited_by}. "
+            f"The grid gives the rest: {limit.imported_kwh:,.0f} kWh a year while charge is left."
         )
-        severity, mends = Severity.WATCH, _stronger(subject, box, power_kw)
+        severity, mends = Severity.CHECK, _stronger(subject, converter, power_kw)
     return [
         Finding(
             "evening power",
             severity,
-            "Store",
-            "store",
+            "Battery",
+            "battery",
             sentence,
             power_kw,
             peak_kw,
@@ -46,40 +46,44 @@ def check_evening_power(subject):
     ]
 
 
-def _stronger(subject, box, power_kw):
+def _stronger(subject, converter, power_kw):
     """The smallest step that gives clearly more power: one more pack, or the next converter."""
     mends = []
-    bigger = replace(box.bank, count=box.bank.count + 1)
-    if not box.is_new or not is_the_job_s(subject, box):
+    bigger = replace(converter.bank, count=converter.bank.count + 1)
+    if not converter.is_new or not is_the_job_s(subject, converter):
         return ()
     if (
-        not battery_refusals(bigger, box.converter, subject.job)
-        and discharge_ac_kw(bigger, box.converter)[0] > power_kw * 1.05
+        not battery_refusals(bigger, converter.inverter, subject.job)
+        and discharge_ac_kw(bigger, converter.inverter)[0] > power_kw * 1.05
     ):
         count = bigger.count
         mends.append(
-            Mend(f"Use {count} × {bigger.pack.name}", lambda job: job.with_(store=job.store.with_(count=count)))
+            Mend(
+                f"Use {count} × {bigger.pack.name}", lambda job: job.with_(battery=job.battery.with_(count=count))
+            )
         )
-    mend = stronger_converter(subject, box, lambda item: discharge_ac_kw(box.bank, item)[0] > power_kw * 1.05)
+    mend = stronger_inverter(
+        subject, converter, lambda item: discharge_ac_kw(converter.bank, item)[0] > power_kw * 1.05
+    )
     return tuple(mends + ([mend] if mend else []))
 
 
-def is_the_job_s(subject, box) -> bool:
-    """Whether a box carries the store that the job states, and not one that its architecture brings along."""
-    return not subject.design.by_clock and box.bank.pack.key == subject.job.store.pack
+def is_the_job_s(subject, converter) -> bool:
+    """Whether a unit carries the battery that the job states, and not one that its architecture brings along."""
+    return not subject.design.by_clock and converter.bank.pack.key == subject.job.battery.pack
 
 
-def stronger_converter(subject, box, enough):
+def stronger_inverter(subject, converter, enough):
     """A mend that takes the cheapest converter of the same kind that is enough; None when there is none."""
-    if not is_the_job_s(subject, box):
+    if not is_the_job_s(subject, converter):
         return None
-    field = "battery_inverter" if box.converter.pv is None else "hybrid"
-    survey = subject.ground.survey
+    field = "battery_inverter" if converter.inverter.pv is None else "hybrid"
+    survey = subject.context.survey
     fitting = []
-    for item in subject.ground.kit.catalogue.converters:
-        if item.battery is None or (item.pv is None) != (box.converter.pv is None):
+    for item in subject.context.equipment.catalogue.inverters:
+        if item.battery is None or (item.pv is None) != (converter.inverter.pv is None):
             continue
-        if battery_refusals(box.bank, item, subject.job) or not enough(item):
+        if battery_refusals(converter.bank, item, subject.job) or not enough(item):
             continue
         if subject.design.key == HYBRID_SWAP:
             strings = survey.lay(item, survey.faces_then)
@@ -89,43 +93,43 @@ def stronger_converter(subject, box, enough):
     if not fitting:
         return None
     taken = min(fitting, key=lambda item: (item.price, item.key))
-    return Mend(f"Take the {taken.name}", lambda job: job.with_(store=job.store.with_(**{field: taken.key})))
+    return Mend(f"Take the {taken.name}", lambda job: job.with_(battery=job.battery.with_(**{field: taken.key})))
 
 
-@street_check
+@grid_check
 def check_charge_window(subject):
     """The cheap window must be long enough, at the real charge rate, for the energy it is meant to bring."""
-    box, charge = subject.design.store_box, subject.job.store.first_window
-    if box is None or charge is None or not box.is_new or subject.design.by_clock:
+    converter, charge = subject.design.battery_converter, subject.job.battery.first_window
+    if converter is None or charge is None or not converter.is_new or subject.design.by_clock:
         return []
-    store = subject.job.store
+    battery = subject.job.battery
     minutes = (minutes_of(charge.end) - minutes_of(charge.start)) % 1440
-    rate_kw, limited_by = charge_dc_kw(box.bank, box.converter, charge.limit_kw)
-    own_kw, _ = charge_dc_kw(box.bank, box.converter)
-    into = box.bank.pack.round_trip**0.5
+    rate_kw, limited_by = charge_dc_kw(converter.bank, converter.inverter, charge.limit_kw)
+    own_kw, _ = charge_dc_kw(converter.bank, converter.inverter)
+    into = converter.bank.pack.round_trip**0.5
     gain_kwh = rate_kw * into * minutes / 60
-    need_kwh = box.bank.usable_kwh * max(0.0, charge.target - store.reserve)
+    need_kwh = converter.bank.usable_kwh * max(0.0, charge.target - battery.reserve)
     opening = (
         f"Window {charge.start} to {charge.end}: {minutes / 60:g} h × {rate_kw:.1f} kW brings {gain_kwh:.1f} kWh"
     )
     if gain_kwh >= need_kwh:
         sentence = f"{opening}; from the reserve to the target takes {need_kwh:.1f} kWh."
-        severity, mends = Severity.HOLD, ()
+        severity, mends = Severity.OK, ()
     else:
-        level = charge.target - gain_kwh / box.bank.usable_kwh
+        level = charge.target - gain_kwh / converter.bank.usable_kwh
         sentence = (
             f"{opening}, {need_kwh - gain_kwh:.1f} kWh short ({limited_by}): it reaches {charge.target:.0%} only "
             f"from above {level:.0%}."
         )
-        severity = Severity.WATCH
+        severity = Severity.CHECK
         mends = _longer(charge, minutes, need_kwh / (rate_kw * into) if rate_kw > 0 else 0.0)
         mends += _faster(charge, own_kw, into, minutes, need_kwh)
     return [
         Finding(
             "charge window",
             severity,
-            "Store",
-            "store.charge_windows.0",
+            "Battery",
+            "battery.charge_windows.0",
             sentence,
             gain_kwh,
             need_kwh,
@@ -144,7 +148,7 @@ def _longer(charge, minutes, hours):
     clock = f"{start // 60:02d}:{start % 60:02d}"
 
     def apply(job):
-        return job.with_(store=job.store.with_first_window(job.store.first_window.with_(start=clock)))
+        return job.with_(battery=job.battery.with_first_window(job.battery.first_window.with_(start=clock)))
 
     return (Mend(f"Start at {clock}", apply),)
 
@@ -154,6 +158,6 @@ def _faster(charge, own_kw, into, minutes, need_kwh):
         return ()
 
     def apply(job):
-        return job.with_(store=job.store.with_first_window(job.store.first_window.with_(limit_kw=None)))
+        return job.with_(battery=job.battery.with_first_window(job.battery.first_window.with_(limit_kw=None)))
 
     return (Mend("Lift the window's power limit", apply),)

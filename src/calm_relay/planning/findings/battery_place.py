@@ -1,11 +1,11 @@
-"""Where the store stands, what cold and heat leave of it, and whether it is used at all."""
+"""Where the battery stands, what cold and heat leave of it, and whether it is used at all."""
 
 import numpy as np
 
 from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check, street_check
+from calm_relay.planning.findings.base import Finding, Mend, Severity, check, grid_check
 from calm_relay.planning.findings.battery import is_the_job_s
-from calm_relay.planning.site.battery_temperature import fit_for_charge, fit_for_discharge, store_air_c
+from calm_relay.planning.site.battery_temperature import battery_air_c, charge_derate, discharge_derate
 
 SHEET = "battery datasheet"
 # A bank that is seldom full sulphates: common practice, no source.
@@ -13,20 +13,20 @@ LEAD_FULL_SHARE = 0.8
 FULL = 0.98
 
 
-def _new_store(subject):
-    box = subject.design.store_box
-    return box if box is not None and box.store_is_new else None
+def _new_battery(subject):
+    converter = subject.design.battery_converter
+    return converter if converter is not None and converter.battery_is_new else None
 
 
 def _move(**changes):
-    return lambda job: job.with_(place=job.place.with_(**changes))
+    return lambda job: job.with_(battery_place=job.battery_place.with_(**changes))
 
 
 @check
 def check_stands_dry(subject):
     """The lowest pack stands above the highest water that is to be expected."""
-    box, place = _new_store(subject), subject.job.place
-    if box is None or place.flood_m <= 0:
+    converter, place = _new_battery(subject), subject.job.battery_place
+    if converter is None or place.flood_m <= 0:
         return []
     wet = place.base_m < place.flood_m + CLEAR_OF_WATER_M
     wanted = round(place.flood_m + CLEAR_OF_WATER_M, 2)
@@ -34,9 +34,9 @@ def check_stands_dry(subject):
     return [
         Finding(
             "flood height",
-            Severity.STOP if wet else Severity.HOLD,
-            "Store",
-            "place.base_m",
+            Severity.STOP if wet else Severity.OK,
+            "Battery",
+            "battery_place.base_m",
             sentence,
             place.base_m,
             wanted,
@@ -50,16 +50,16 @@ def check_stands_dry(subject):
 @check
 def check_outdoors(subject):
     """A pack that is not made for outdoors must not stand there."""
-    box = _new_store(subject)
-    if box is None or subject.job.place.where != "outdoors" or box.bank.pack.outdoors:
+    converter = _new_battery(subject)
+    if converter is None or subject.job.battery_place.where != "outdoors" or converter.bank.pack.outdoors:
         return []
     return [
         Finding(
             "outdoors",
             Severity.STOP,
-            "Store",
-            "place.where",
-            f"{box.bank.pack.name} is not made to stand outdoors.",
+            "Battery",
+            "battery_place.where",
+            f"{converter.bank.pack.name} is not made to stand outdoors.",
             rule=SHEET,
             mends=(Mend("Stand it in an unheated room", _move(where="unheated room")),),
         )
@@ -68,29 +68,29 @@ def check_outdoors(subject):
 
 @check
 def check_air(subject):
-    """Days on which cold or heat takes some of the store's power."""
-    box = _new_store(subject)
-    if box is None:
+    """Days on which cold or heat takes some of the battery's power."""
+    converter = _new_battery(subject)
+    if converter is None:
         return []
-    pack, place = box.bank.pack, subject.job.place
-    air = store_air_c(place, subject.site)
-    charge, discharge = fit_for_charge(pack, air), fit_for_discharge(pack, air)
+    pack, place = converter.bank.pack, subject.job.battery_place
+    air = battery_air_c(place, subject.site)
+    charge, discharge = charge_derate(pack, air), discharge_derate(pack, air)
     cold = int((charge < 1.0)[air < pack.charge_full_c].sum())
     shut = int((charge <= 0.0)[air < pack.charge_full_c].sum())
     hottest = float(air.max()) if place.hottest_c is None else place.hottest_c
-    found = []
+    findings = []
     if cold:
         sentence = (
             f"In the {place.where} the cells are below {pack.charge_full_c:g} °C on {cold} days and charge slower"
             f"{f', on {shut} days not at all' if shut else ''}; coldest day {round(float(air.min())) + 0} °C."
         )
         mends = (Mend("Stand it in a heated room", _move(where="heated room")),)
-        found.append(
+        findings.append(
             Finding(
-                "cold store",
-                Severity.WATCH,
-                "Store",
-                "place.where",
+                "cold battery",
+                Severity.CHECK,
+                "Battery",
+                "battery_place.where",
                 sentence,
                 float(air.min()),
                 pack.charge_full_c,
@@ -102,14 +102,14 @@ def check_air(subject):
     if hottest > pack.work_max_c or float(discharge.min()) < 1.0:
         stop = hottest > pack.work_max_c
         sentence = (
-            f"It may be {hottest:.0f} °C where the store stands; {pack.name} works up to {pack.work_max_c:g} °C."
+            f"It may be {hottest:.0f} °C where the battery stands; {pack.name} works up to {pack.work_max_c:g} °C."
         )
-        found.append(
+        findings.append(
             Finding(
-                "hot store",
-                Severity.STOP if stop else Severity.WATCH,
-                "Store",
-                "place.hottest_c",
+                "hot battery",
+                Severity.STOP if stop else Severity.CHECK,
+                "Battery",
+                "battery_place.hottest_c",
                 sentence,
                 hottest,
                 pack.work_max_c,
@@ -117,19 +117,19 @@ def check_air(subject):
                 SHEET,
             )
         )
-    return found
+    return findings
 
 
 @check
 def check_lead_duty(subject):
     """Lead-acid wants a full charge nearly every day, shallow cycles, and air."""
-    box = subject.design.store_box
-    if box is None or not box.bank.pack.is_lead:
+    converter = subject.design.battery_converter
+    if converter is None or not converter.bank.pack.is_lead:
         return []
     year = subject.outcome.year
-    number = subject.design.boxes.index(box)
-    pack = box.bank.pack
-    level = year.of("store", number).reshape(365, -1) / year.plant[number].battery.usable_kwh
+    number = subject.design.converters.index(converter)
+    pack = converter.bank.pack
+    level = year.of("stored", number).reshape(365, -1) / year.plant[number].battery.usable_kwh
     full = int((level.max(axis=1) >= FULL).sum())
     depth = float(np.mean(level.max(axis=1) - level.min(axis=1))) * pack.depth_of_discharge
     good = full >= LEAD_FULL_SHARE * 365
@@ -137,75 +137,75 @@ def check_lead_duty(subject):
         f"{pack.name} is full on {full} of 365 days and cycles {depth:.0%} of its nominal energy a day; "
         "part-charged lead-acid sulphates."
     )
-    found = [
+    findings = [
         Finding(
             "lead-acid duty",
-            Severity.HOLD if good else Severity.WATCH,
-            "Store",
-            "store.charge_windows",
+            Severity.OK if good else Severity.CHECK,
+            "Battery",
+            "battery.charge_windows",
             sentence,
             float(full),
             LEAD_FULL_SHARE * 365,
             "days",
             "common practice, no source",
-            () if good or not box.store_is_new or subject.design.by_clock else _topped_up(subject.job),
+            () if good or not converter.battery_is_new or subject.design.by_clock else _topped_up(subject.job),
         )
     ]
-    if box.store_is_new and not subject.job.place.ventilated:
-        found.append(
+    if converter.battery_is_new and not subject.job.battery_place.ventilated:
+        findings.append(
             Finding(
                 "ventilation",
                 Severity.STOP,
-                "Store",
-                "place.ventilated",
+                "Battery",
+                "battery_place.ventilated",
                 f"{pack.name} gives off gas while it is charged, and the place has no ventilation.",
                 rule="IEC 62485-2, ventilation of battery rooms; check locally",
                 mends=(Mend("Ventilate the place", _move(ventilated=True)),),
             )
         )
-    return found
+    return findings
 
 
 def _topped_up(job):
     """A window that fills the bank each night, where no window stands in its way."""
-    if job.store.charge_windows:
+    if job.battery.charge_windows:
         return ()
 
     def apply(job):
         window = {"start": "02:00", "end": "06:00", "target": 1.0}
-        return job.with_(store=job.store.with_(charge_windows=(window,)))
+        return job.with_(battery=job.battery.with_(charge_windows=(window,)))
 
-    return (Mend("Fill it from the street 02:00 to 06:00", apply),)
+    return (Mend("Charge it from the grid 02:00 to 06:00", apply),)
 
 
-@street_check
+@grid_check
 def check_under_used(subject):
-    """A store with few full cycles a year is money that stands still."""
-    box = _new_store(subject)
-    if box is None or subject.design.by_clock:
+    """A battery with few full cycles a year is money that stands still."""
+    converter = _new_battery(subject)
+    if converter is None or subject.design.by_clock:
         return []
     year = subject.outcome.year
-    number = subject.design.boxes.index(box)
+    number = subject.design.converters.index(converter)
     cycles = year.kwh("discharge", number) / year.plant[number].battery.usable_kwh
     wanted = subject.job.costs.underused_cycles
     used = cycles >= wanted
-    sentence = f"The store turns {cycles:.0f} full cycles a year"
+    sentence = f"The battery turns {cycles:.0f} full cycles a year"
     if not used:
         held = subject.job.weight("ride_through_outage") > 0
         sentence += f": under-used below {wanted:g}" + (", unless it stands there for outages" if held else "")
     mends = ()
-    bank = box.bank
-    if not used and bank.count > bank.pack.count_min and is_the_job_s(subject, box):
+    bank = converter.bank
+    if not used and bank.count > bank.pack.count_min and is_the_job_s(subject, converter):
         fewer = bank.count - 1
         mends = (
-            Mend(f"Use {fewer} × {bank.pack.name}", lambda job: job.with_(store=job.store.with_(count=fewer))),
+            Mend(f"Use {fewer} × {bank.pack.name}", lambda job: job.with_(battery=job.battery.with_(count=fewer))),
         )
     return [
         Finding(
             "under-used",
-            Severity.HOLD if used else Severity.WATCH,
-            "Store",
-            "store.count",
+            Severity.OK if used else Severity.CHECK,
+            "Battery",
+            "battery.count",
             f"{sentence}.",
             cycles,
             wanted,

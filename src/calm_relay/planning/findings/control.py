@@ -1,8 +1,8 @@
-"""What the store is told: windows that buy by mistake, selling, zero export, shaving, two stores on one meter."""
+"""Control: windows that import by mistake, export from the battery, zero export, shaving, two controllers."""
 
 import numpy as np
 
-from calm_relay.planning.findings.base import Finding, Mend, Severity, street_check
+from calm_relay.planning.findings.base import Finding, Mend, Severity, grid_check
 from calm_relay.planning.operation.controls import open_in
 from calm_relay.planning.operation.meter_conflict import one_meter, two_metered
 
@@ -11,35 +11,35 @@ USUAL_BIAS_W = 30.0
 PRACTICE = "common practice, no source"
 
 
-@street_check
+@grid_check
 def check_target_above_present(subject):
     """A window with the sun up and a target above the present charge buys at full power, not surplus alone."""
-    box = subject.design.store_box
-    if box is None or not box.store_is_new or subject.design.by_clock:
+    converter = subject.design.battery_converter
+    if converter is None or not converter.battery_is_new or subject.design.by_clock:
         return []
-    found = []
+    findings = []
     year = subject.outcome.year
-    number = subject.design.boxes.index(box)
-    sunny = ~subject.site.dark
-    for place, window in enumerate(subject.job.store.charge_windows):
+    number = subject.design.converters.index(converter)
+    sunny = ~subject.site.night
+    for place, window in enumerate(subject.job.battery.charge_windows):
         whole = open_in(subject.site.calendar, window)
         here = np.flatnonzero(whole & sunny)
         if here.size < 0.5 * whole.sum():
             continue
         drawn = np.maximum(-year.of("ac", number)[here], 0.0)
-        bought = np.minimum(drawn, year.at_bus("import")[here])
-        kwh = float(bought.sum() * year.step_h)
+        imported = np.minimum(drawn, year.at_bus("import")[here])
+        kwh = float(imported.sum() * year.step_h)
         if kwh < SMALL_KWH:
             continue
-        most = float(bought.max())
-        found.append(
+        most = float(imported.max())
+        findings.append(
             Finding(
                 "target above present",
-                Severity.WATCH,
-                "Store",
-                f"store.charge_windows.{place}.target",
-                f"Window {window.told} lies in the sun hours with a target of {window.target:.0%}: whenever the "
-                f"store holds less, it buys from the street at up to {most:.1f} kW, {kwh:,.0f} kWh a year. "
+                Severity.CHECK,
+                "Battery",
+                f"battery.charge_windows.{place}.target",
+                f"Window {window.summary} lies in the sun hours with a target of {window.target:.0%}: whenever the "
+                f"battery holds less, it charges from the grid at up to {most:.1f} kW, {kwh:,.0f} kWh a year. "
                 "If surplus alone was meant, no window is needed.",
                 kwh,
                 0.0,
@@ -48,43 +48,48 @@ def check_target_above_present(subject):
                 (Mend("Fill from surplus alone", _without_window(place)),),
             )
         )
-    return found
+    return findings
 
 
 def _without_window(place):
     def apply(job):
-        windows = job.store.charge_windows
-        return job.with_(store=job.store.with_(charge_windows=(*windows[:place], *windows[place + 1 :])))
+        windows = job.battery.charge_windows
+        return job.with_(battery=job.battery.with_(charge_windows=(*windows[:place], *windows[place + 1 :])))
 
     return apply
 
 
-@street_check
+@grid_check
 def check_two_controllers(subject):
-    """Two stores that each chase the same meter: one discharges into the other until somebody waits."""
+    """Two batteries that each chase the same meter: one discharges into the other until somebody waits."""
     if two_metered(subject.design) is None:
         return []
     job = subject.job
-    waits = job.store.waits or bool(job.battery and job.battery.waits)
-    names = [box.converter.name for box in two_metered(subject.design)]
+    waits = job.battery.waits or bool(job.existing_battery and job.existing_battery.waits)
+    names = [converter.inverter.name for converter in two_metered(subject.design)]
     if waits:
-        later, first = (names[0], names[1]) if job.store.waits else (names[1], names[0])
-        sentence = f"{first} goes first, {later} waits: the two stores do not work against each other."
-        return [Finding("two controllers", Severity.HOLD, "Store", "store.waits", sentence, rule=PRACTICE)]
+        later, first = (names[0], names[1]) if job.battery.waits else (names[1], names[0])
+        sentence = f"{first} goes first, {later} waits: the two batteries do not work against each other."
+        return [Finding("two controllers", Severity.OK, "Battery", "battery.waits", sentence, rule=PRACTICE)]
     seen = one_meter(subject.design, subject.outcome)
     sentence = (
         f"{names[0]} and {names[1]} each chase the same meter and nobody has said who goes first: in "
-        f"{seen.hours * 60:.0f} minutes of an evening {seen.fault.circling_kwh:.1f} kWh go round from one store "
+        f"{seen.hours * 60:.0f} minutes of an evening {seen.fault.circling_kwh:.1f} kWh go round from one battery "
         f"into the other, {seen.lost_kwh:.2f} kWh of it lost. The year here is simulated with an order."
     )
-    mends = (Mend("Let the old battery wait", lambda job: job.with_(battery=job.battery.with_(waits=True))),)
-    mends += (Mend("Let the new store wait", lambda job: job.with_(store=job.store.with_(waits=True))),)
+    mends = (
+        Mend(
+            "Let the old battery wait",
+            lambda job: job.with_(existing_battery=job.existing_battery.with_(waits=True)),
+        ),
+    )
+    mends += (Mend("Let the new battery wait", lambda job: job.with_(battery=job.battery.with_(waits=True))),)
     return [
         Finding(
             "two controllers",
-            Severity.WATCH,
-            "Store",
-            "store.waits",
+            Severity.CHECK,
+            "Battery",
+            "battery.waits",
             sentence,
             seen.fault.circling_kwh,
             0.0,
@@ -95,40 +100,42 @@ def check_two_controllers(subject):
     ]
 
 
-@street_check
+@grid_check
 def check_selling(subject):
-    """Stored energy is sold only where that is allowed."""
+    """Stored energy is exported only where that is allowed."""
     job = subject.job
-    if not job.control.sell_windows or subject.design.store_box is None:
+    if not job.control.export_windows or subject.design.battery_converter is None:
         return []
     if job.tariff.stored_export:
         return []
-    windows = ", ".join(window.told for window in job.control.sell_windows)
+    windows = ", ".join(window.summary for window in job.control.export_windows)
     return [
         Finding(
-            "selling from the store",
-            Severity.WATCH,
-            "Street",
+            "export from the battery",
+            Severity.CHECK,
+            "Grid",
             "control.sell_windows",
-            f"The window {windows} for selling is left out: this contract is not held to allow energy from the "
-            "store to be sold. Ask the network operator and the retailer.",
+            f"The window {windows} for export is left out: this contract is not held to allow energy from the "
+            "battery to be exported. Ask the network operator and the retailer.",
             rule="the contract, checked locally",
             mends=(
                 Mend(
                     "The contract allows it",
                     lambda job: job.with_(tariff=job.tariff.with_(stored_export=True)),
                 ),
-                Mend("Sell nothing", lambda job: job.with_(control=job.control.with_(sell_windows=()))),
+                Mend(
+                    "Export no stored energy", lambda job: job.with_(control=job.control.with_(export_windows=()))
+                ),
             ),
         )
     ]
 
 
-@street_check
+@grid_check
 def check_zero_export(subject):
     """A zero export set to exactly nothing leaks; a small import bias is set on purpose."""
     job = subject.job
-    if job.tariff.export_limit_kw != 0 or not any(box.has_array for box in subject.design.boxes):
+    if job.tariff.export_limit_kw != 0 or not any(converter.has_array for converter in subject.design.converters):
         return []
     bias_w = job.control.import_bias_w
     if bias_w > 0:
@@ -137,12 +144,12 @@ def check_zero_export(subject):
             f"Zero export leaves {bias_w:g} W of import standing, so that nothing leaks out; that costs at most "
             f"{job.tariff.currency} {cost:,.0f} a year."
         )
-        return [Finding("zero export", Severity.HOLD, "Street", "control.import_bias_w", sentence, rule=PRACTICE)]
+        return [Finding("zero export", Severity.OK, "Grid", "control.import_bias_w", sentence, rule=PRACTICE)]
     return [
         Finding(
             "zero export",
-            Severity.WATCH,
-            "Street",
+            Severity.CHECK,
+            "Grid",
             "control.import_bias_w",
             "Zero export is set to exactly nothing: while the control follows the load some leaks out. Leave a "
             "small import standing.",
@@ -160,25 +167,26 @@ def check_zero_export(subject):
     ]
 
 
-@street_check
+@grid_check
 def check_shaving(subject):
-    """A peak-shaving threshold that the store cannot hold all year."""
+    """A peak-shaving threshold that the battery cannot hold all year."""
     threshold = subject.job.control.shave_above_kw
-    box = subject.design.store_box
-    if threshold is None or box is None or not box.store_is_new:
+    converter = subject.design.battery_converter
+    if threshold is None or converter is None or not converter.battery_is_new:
         return []
-    bought = subject.outcome.year.at_bus("import")
-    worst = float(bought.max())
-    over = int((bought.reshape(365, -1).max(axis=1) > threshold + 0.05).sum())
+    imported = subject.outcome.year.at_bus("import")
+    worst = float(imported.max())
+    over = int((imported.reshape(365, -1).max(axis=1) > threshold + 0.05).sum())
     if not over:
         sentence = f"Import stays under {threshold:g} kW all year: the highest is {worst:.1f} kW."
-        severity, mends = Severity.HOLD, ()
+        severity, mends = Severity.OK, ()
     else:
         sentence = (
-            f"Import passes {threshold:g} kW on {over} days, {worst:.1f} kW at worst: the store is empty or weak."
+            f"Import passes {threshold:g} kW on {over} days, {worst:.1f} kW at worst: "
+            "the battery is empty or weak."
         )
         wanted = float(np.ceil(worst * 2) / 2)
-        severity = Severity.WATCH
+        severity = Severity.CHECK
         mends = (
             Mend(
                 f"Shave above {wanted:g} kW",
@@ -189,7 +197,7 @@ def check_shaving(subject):
         Finding(
             "peak shaving",
             severity,
-            "Street",
+            "Grid",
             "control.shave_above_kw",
             sentence,
             worst,

@@ -9,18 +9,18 @@ SMALL_SHARE = 0.02
 @check
 def check_measured_days(subject):
     """Days that were not measured or billed are filled in, and that is said."""
-    demand = subject.ground.demand
-    found = []
+    demand = subject.context.demand
+    findings = []
     if demand.metered is not None and demand.metered.measured_days < 365:
         bare = demand.metered.bare_months
         months = f" {', '.join(bare)} had none of its own." if bare else ""
         days = demand.metered.measured_days
         sentence = (
-            f"The meter's file covers {days} days of the year; the other {365 - days} were filled from the same "
+            f"The meter's file covers {days} days of the year; the other {365 - days} are taken from the same "
             f"weekdays near them, at the mirrored season, or nearest to it.{months}"
         )
-        severity = Severity.WATCH if days < 350 else Severity.HOLD
-        found.append(
+        severity = Severity.CHECK if days < 350 else Severity.OK
+        findings.append(
             Finding(
                 "measured days",
                 severity,
@@ -35,10 +35,10 @@ def check_measured_days(subject):
         )
     if demand.days_without_bill:
         days = demand.days_without_bill
-        found.append(
+        findings.append(
             Finding(
                 "billed days",
-                Severity.WATCH if days > 15 else Severity.HOLD,
+                Severity.CHECK if days > 15 else Severity.OK,
                 "Home",
                 "demand.bills",
                 f"No bill covers {days} days of the year; they follow the shape at the scale of the other days.",
@@ -48,13 +48,13 @@ def check_measured_days(subject):
                 demand.source,
             )
         )
-    return found
+    return findings
 
 
 @check
 def check_net_meter(subject):
     """A net meter's house is rebuilt; how far the model is off is said."""
-    demand = subject.ground.demand
+    demand = subject.context.demand
     metered = demand.metered
     if metered is None or metered.model_error_kwh is None:
         return []
@@ -67,7 +67,7 @@ def check_net_meter(subject):
     return [
         Finding(
             "net meter",
-            Severity.WATCH if share > SMALL_SHARE else Severity.HOLD,
+            Severity.CHECK if share > SMALL_SHARE else Severity.OK,
             "Home",
             "demand.counts",
             sentence,
@@ -82,7 +82,7 @@ def check_net_meter(subject):
 @check
 def check_car_windows(subject):
     """A charging window must be long enough for the energy at the charger's power."""
-    found = []
+    findings = []
     for number, car in enumerate(subject.job.demand.cars):
         minutes = (minutes_of(car.end) - minutes_of(car.start)) % 1440 or 1440
         room = car.charger_kw * minutes / 60
@@ -94,10 +94,10 @@ def check_car_windows(subject):
             start = int(minutes_of(car.end) - wanted) % 1440
             clock = f"{start // 60:02d}:{start % 60:02d}"
             mends = (Mend(f"Charge {car.name} from {clock}", _from(number, clock)),)
-        found.append(
+        findings.append(
             Finding(
                 "charging window",
-                Severity.WATCH,
+                Severity.CHECK,
                 "Home",
                 f"demand.cars.{number}.start",
                 f"{car.name} asks {car.kwh_per_day:g} kWh a day; {minutes / 60:g} h at {car.charger_kw:g} kW "
@@ -109,7 +109,7 @@ def check_car_windows(subject):
                 mends,
             )
         )
-    return found
+    return findings
 
 
 def _from(number, clock):

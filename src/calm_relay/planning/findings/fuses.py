@@ -9,16 +9,16 @@ METHOD = {"united-states": "NEC", "canada": "NEC"}
 @check
 def check_string_fuses(subject):
     """Strings in parallel want fuses when the others can drive more through one than its modules bear."""
-    job, found = subject.job, []
+    job, findings = subject.job, []
     method = METHOD.get(job.region, "IEC")
-    for box in subject.design.pv_boxes:
+    for converter in subject.design.pv_converters:
         alike = {}
-        for item in [] if box.micro else box.stringing.inputs:
+        for item in [] if converter.micro else converter.stringing.inputs:
             fusing = fusing_of(item, method)
             if fusing is not None:
                 alike.setdefault(fusing, []).append(item.number)
-        found += [_finding(job, numbers, fusing, method) for fusing, numbers in alike.items()]
-    return found
+        findings += [_finding(job, numbers, fusing, method) for fusing, numbers in alike.items()]
+    return findings
 
 
 def _inputs(numbers):
@@ -36,7 +36,7 @@ def _finding(job, numbers, fusing, method):
     )
     if not needed:
         other = " Those who fuse from three strings up would." if fusing.by_count else ""
-        sentence, severity, mends = f"{opening}. No string fuses are needed.{other}", Severity.HOLD, ()
+        sentence, severity, mends = f"{opening}. No string fuses are needed.{other}", Severity.OK, ()
     elif fusing.size_a is None:
         sentence = f"{opening}, and no fuse on the market fits between the string's current and that."
         severity = Severity.STOP
@@ -44,7 +44,7 @@ def _finding(job, numbers, fusing, method):
     else:
         why = "" if fusing.by_rating else ", by the habit of fusing from three strings up"
         sentence = f"{opening}. Fit a {fusing.size_a:g} A fuse in each string{why}."
-        severity = Severity.WATCH
+        severity = Severity.CHECK
         mends = ()
     if fusing.by_count and not fusing.by_rating:
         other = "three strings up" if school == "series-fuse rating" else "series-fuse rating"

@@ -1,6 +1,6 @@
-"""The generator: never on one bus with arrays, and only on a box that takes it."""
+"""The generator: never on one bus with arrays, and only on a unit that takes it."""
 
-from calm_relay.job.board import ON_BUS, ON_INPUT
+from calm_relay.job.backup_board import ON_BUS, ON_INPUT
 from calm_relay.planning.architecture.refusals import generator_refusals
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
 
@@ -8,17 +8,17 @@ from calm_relay.planning.findings.base import Finding, Mend, Severity, check
 @check
 def check_generator_place(subject):
     """A generator on the bus of AC-coupled PV is damaged by reverse power: never, interlock."""
-    job, box = subject.job, subject.design.store_box
-    if job.generator is None or box is None:
+    job, converter = subject.job, subject.design.battery_converter
+    if job.generator is None or converter is None:
         return []
-    name = box.converter.name
+    name = converter.inverter.name
     reasons = generator_refusals(subject.design, job)
     if not reasons:
         sentence = f"{name} takes the generator and keeps AC-coupled arrays off while it runs."
         hours = job.generator.tank_hours
         if hours is not None:
             sentence += f" Its {job.generator.tank_litres:g} l last {hours:.0f} h at {job.generator.kw:g} kW."
-        return [_place(Severity.HOLD, sentence, f"{name}, datasheet")]
+        return [_place(Severity.OK, sentence, f"{name}, datasheet")]
     if job.generator.on == ON_BUS:
         sentence = f"{reasons[0]}: interlock them, or take the generator input of the battery inverter."
         mend = Mend("Use the generator input", lambda job: job.with_(generator=job.generator.with_(on=ON_INPUT)))

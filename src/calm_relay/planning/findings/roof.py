@@ -7,8 +7,8 @@ from calm_relay.planning.site.roof_room import filled, room_of
 @check
 def check_roof_room(subject):
     """The modules of a face must lie in its usable rectangle."""
-    found = []
-    for number, face in enumerate(subject.ground.faces):
+    findings = []
+    for number, face in enumerate(subject.context.faces):
         plan, room = face.plan, room_of(face)
         if room is None or not plan.will_be_there:
             continue
@@ -25,11 +25,11 @@ def check_roof_room(subject):
                 f"{plan.name}: {plan.count} modules, and its rectangle holds {room.count} "
                 f"({room.rows} × {room.columns}, {way})."
             )
-            severity = Severity.STOP if plan.fate == "new" else Severity.WATCH
+            severity = Severity.STOP if plan.fate == "new" else Severity.CHECK
             mends = _as_many(number, plan, room)
         else:
             continue
-        found.append(
+        findings.append(
             Finding(
                 "roof room",
                 severity,
@@ -43,7 +43,7 @@ def check_roof_room(subject):
                 mends,
             )
         )
-    return found
+    return findings
 
 
 def _as_many(number, plan, room):
@@ -53,16 +53,16 @@ def _as_many(number, plan, room):
 
 @check
 def check_polar_night(subject):
-    """Where the sun stays down for days, no array fills a store."""
+    """Where the sun stays down for days, no array fills a battery."""
     per_day = subject.site.calendar.steps // 365
-    down = int(subject.site.dark.reshape(365, per_day).all(axis=1).sum())
+    down = int(subject.site.night.reshape(365, per_day).all(axis=1).sum())
     if not down:
         return []
     return [
         Finding(
             "polar night",
-            Severity.WATCH,
-            "Sky",
+            Severity.CHECK,
+            "Site",
             "site.latitude",
             f"The sun does not rise here on {down} days of the year: no array gives anything then.",
             float(down),
@@ -76,14 +76,14 @@ def check_polar_night(subject):
 @check
 def check_shade(subject):
     """What the horizon takes is said aloud where it is worth saying."""
-    found = []
-    for face in subject.ground.faces:
+    findings = []
+    for face in subject.context.faces:
         share = face.made.losses_kwh["horizon"] / face.made.ideal_kwh if face.made.ideal_kwh > 0 else 0.0
         if share >= 0.1 and face.plan.will_be_there:
-            found.append(
+            findings.append(
                 Finding(
                     "horizon shade",
-                    Severity.WATCH,
+                    Severity.CHECK,
                     "Roof",
                     "site.horizon",
                     f"{face.plan.name}: the horizon takes {share:.0%} of the year's light.",
@@ -93,4 +93,4 @@ def check_shade(subject):
                     "the job's survey",
                 )
             )
-    return found
+    return findings

@@ -2,42 +2,42 @@
 
 from calm_relay.physics.dwelling import optional_dwelling_va
 from calm_relay.planning.equipment.rules import rule_of
-from calm_relay.planning.findings.base import Finding, Severity, street_check
+from calm_relay.planning.findings.base import Finding, Severity, grid_check
 
 
 def dwelling_va(job, demand, rest: float) -> float | None:
     """Load of the job's house by the optional method [VA]; None where its floor area is not known."""
-    board = job.board
-    if board is None or board.floor_m2 is None:
+    backup_board = job.backup_board
+    if backup_board is None or backup_board.floor_m2 is None:
         return None
     peaks = {part.name: float(part.kw.max()) for part in demand.parts}
     rated = {load.name: load.kw for load in job.demand.loads}
     rated |= {car.name: car.charger_kw for car in job.demand.cars}
     kinds = dict.fromkeys(("appliance", "cooling", "heat pump", "heating"), 0.0)
-    for circuit in board.circuits:
+    for circuit in backup_board.circuits:
         if circuit.counts_as != "floor area":
             own = sum(rated.get(name, peaks.get(name, 0.0)) for name in circuit.loads)
             kinds[circuit.counts_as] += 1000.0 * (own if circuit.nameplate_kva is None else circuit.nameplate_kva)
     return optional_dwelling_va(
-        board.floor_m2,
-        board.small_circuits,
+        backup_board.floor_m2,
+        backup_board.small_circuits,
         kinds["appliance"],
         kinds["cooling"],
         kinds["heat pump"],
         kinds["heating"],
-        board.heating_parts,
+        backup_board.heating_parts,
         rest,
     )
 
 
-@street_check
+@grid_check
 def check_service(subject):
     """The dwelling's load by the optional method must pass its service."""
     job = subject.job
     rule = rule_of(job, "dwelling share")
     if rule is None:
         return []
-    load_va = dwelling_va(job, subject.ground.demand, rule.limit)
+    load_va = dwelling_va(job, subject.context.demand, rule.limit)
     if load_va is None:
         return []
     amps, service_a = load_va / job.supply.volts, job.supply.main_fuse_a
@@ -49,8 +49,8 @@ def check_service(subject):
     return [
         Finding(
             "service",
-            Severity.STOP if over else Severity.HOLD,
-            "Street",
+            Severity.STOP if over else Severity.OK,
+            "Grid",
             "supply.main_fuse_a",
             sentence,
             amps,

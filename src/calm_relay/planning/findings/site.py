@@ -11,10 +11,10 @@ def check_weather(subject):
     site = subject.site
     if site.assumed:
         sentence = "Every yearly figure rests on an assumed climate, not on a weather file of this place."
-        severity = Severity.WATCH
+        severity = Severity.CHECK
     elif site.distance_km > FAR_KM:
         sentence = f"The weather file stands {site.distance_km:.0f} km from this site."
-        severity = Severity.WATCH
+        severity = Severity.CHECK
     else:
         return []
     distance = None if site.assumed else site.distance_km
@@ -22,7 +22,7 @@ def check_weather(subject):
         Finding(
             "weather",
             severity,
-            "Sky",
+            "Site",
             "site.weather",
             sentence,
             distance,

@@ -1,10 +1,10 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
 from calm_relay.planning.equipment.rules import rule_of
-from calm_relay.planning.findings.base import Finding, Severity, check, street_check
+from calm_relay.planning.findings.base import Finding, Severity, check, grid_check
 
 
-@street_check
+@grid_check
 def check_main_fuse(subject):
     """What the house draws in the year must pass the main fuse."""
     supply = subject.job.supply
@@ -17,8 +17,8 @@ def check_main_fuse(subject):
     return [
         Finding(
             "main fuse",
-            Severity.STOP if over else Severity.HOLD,
-            "Street",
+            Severity.STOP if over else Severity.OK,
+            "Grid",
             "supply.main_fuse_a",
             sentence,
             worst_kw,
@@ -31,17 +31,17 @@ def check_main_fuse(subject):
 
 @check
 def check_one_phase(subject):
-    """A single-phase box on a three-phase supply backs up one phase only."""
-    box = subject.design.store_box
-    if box is None or subject.job.supply.phases != "three" or box.converter.phases == "three":
+    """A single-phase unit on a three-phase supply backs up one phase only."""
+    converter = subject.design.battery_converter
+    if converter is None or subject.job.supply.phases != "three" or converter.inverter.phases == "three":
         return []
     return [
         Finding(
             "one phase",
-            Severity.WATCH,
+            Severity.CHECK,
             "Home",
             "supply.phases",
-            f"{box.converter.name} is single phase: when the street is dark only its own phase lives.",
+            f"{converter.inverter.name} is single phase: when the grid is down only its own phase stays on.",
             1.0,
             3.0,
             "phases",
@@ -50,22 +50,22 @@ def check_one_phase(subject):
     ]
 
 
-@street_check
+@grid_check
 def check_operator_sum(subject):
     """The network operator adds up the AC rating of everything that can feed the bus."""
     design = subject.design
-    if not design.new_boxes:
+    if not design.new_converters:
         return []
-    parts = " + ".join(f"{box.converter.ac_kw:g}" for box in design.boxes)
-    total = f"{parts} = {design.counted_kw:g}" if len(design.boxes) > 1 else parts
+    parts = " + ".join(f"{converter.inverter.ac_kw:g}" for converter in design.converters)
+    total = f"{parts} = {design.counted_kw:g}" if len(design.converters) > 1 else parts
     return [
         Finding(
             "operator's sum",
-            Severity.WATCH,
-            "Street",
+            Severity.CHECK,
+            "Grid",
             "tariff.export_limit_kw",
             f"The network operator counts {total} kW of inverter, whatever hangs on its DC side. "
-            "Ask before buying.",
+            "Ask before ordering.",
             design.counted_kw,
             None,
             "kW",
@@ -74,49 +74,50 @@ def check_operator_sum(subject):
     ]
 
 
-@street_check
+@grid_check
 def check_hybrid_counted(subject):
     """Many operators count anything with PV terminals as a PV inverter, module or not."""
     idle = [
-        box
-        for box in subject.design.new_boxes
-        if box.is_new and box.converter.pv is not None and not box.has_array
+        converter
+        for converter in subject.design.new_converters
+        if converter.is_new and converter.inverter.pv is not None and not converter.has_array
     ]
     return [
         Finding(
             "hybrid counted",
-            Severity.WATCH,
-            "Street",
+            Severity.CHECK,
+            "Grid",
             "supply.operator_counts",
-            f"{box.converter.name} serves as a battery inverter here, but many operators count any inverter with "
-            f"PV terminals as a PV inverter: {box.converter.ac_kw:g} kW more, with or without a module on it.",
-            box.converter.ac_kw,
+            f"{converter.inverter.name} serves as a battery inverter here, but many operators count any inverter with "
+            f"PV terminals as a PV inverter: {converter.inverter.ac_kw:g} kW more, with or without a module on it.",
+            converter.inverter.ac_kw,
             None,
             "kW",
             "the network operator's connection rules, checked locally",
         )
-        for box in idle
+        for converter in idle
     ]
 
 
-@street_check
+@grid_check
 def check_notify(subject):
     """Above so much inverter power on a phase the operator is asked before, not told after."""
     rule = rule_of(subject.job, "notify kW per phase")
-    if rule is None or not subject.design.new_boxes:
+    if rule is None or not subject.design.new_converters:
         return []
     phases = 3 if subject.job.supply.phases == "three" else 1
     on_phase = sum(
-        box.converter.ac_kw / (3 if box.converter.phases == "three" else 1) for box in subject.design.boxes
+        converter.inverter.ac_kw / (3 if converter.inverter.phases == "three" else 1)
+        for converter in subject.design.converters
     )
     over = on_phase > rule.limit + 1e-9
-    what = "apply before anything is bought" if over else "notifying is enough"
+    what = "apply before anything is ordered" if over else "notifying is enough"
     spread = " on the fullest phase" if phases == 3 else ""
     return [
         Finding(
             "notify or apply",
-            Severity.WATCH if over else Severity.HOLD,
-            "Street",
+            Severity.CHECK if over else Severity.OK,
+            "Grid",
             "region",
             f"{on_phase:.2f} kW of inverter{spread}; {rule.rule.name} is {rule.limit:g} kW a phase: {what}.",
             on_phase,

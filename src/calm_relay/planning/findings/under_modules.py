@@ -11,26 +11,26 @@ from calm_relay.planning.findings.strings import lay_anew
 @check
 def check_optimiser_strings(subject):
     """Too few optimisers in a string and the inverter refuses to run; too many or too strong and it trips."""
-    found = []
-    for box in subject.design.pv_boxes:
+    findings = []
+    for converter in subject.design.pv_converters:
         chains = {}
-        for run in box.stringing.runs:
+        for run in converter.stringing.runs:
             if run.optimiser:
                 chains.setdefault(run.chain, []).append(run)
         for chain, runs in chains.items():
-            found.append(_string_of_optimisers(subject, box, chain, runs))
-        found += _under_each(subject, box)
-    return found
+            findings.append(_string_of_optimisers(subject, converter, chain, runs))
+        findings += _under_each(subject, converter)
+    return findings
 
 
-def _optimisers(subject, box, severity, sentence, measured=None, limit=None, unit="", rule=""):
-    mends = () if severity is Severity.HOLD else lay_anew(subject, box)
+def _optimisers(subject, converter, severity, sentence, measured=None, limit=None, unit="", rule=""):
+    mends = () if severity is Severity.OK else lay_anew(subject, converter)
     return Finding(
         "optimiser strings", severity, "Strings", "string_plans", sentence, measured, limit, unit, rule, mends
     )
 
 
-def _string_of_optimisers(subject, box, chain, runs):
+def _string_of_optimisers(subject, converter, chain, runs):
     """Number and power of one string against the optimiser's limits."""
     optimiser, modules = runs[0].optimiser, sum(run.in_series for run in runs)
     power_w = sum(run.in_series * run.module.power_w for run in runs)
@@ -39,26 +39,28 @@ def _string_of_optimisers(subject, box, chain, runs):
     count = float(modules), float(low if modules < low else high), "modules"
     power = power_w, most_w, "W"
     if modules < low:
-        told = f"{modules} optimisers, and from {low} on the inverter runs at all."
+        summary = f"{modules} optimisers, and from {low} on the inverter runs at all."
         severity, figures = Severity.STOP, count
     elif modules > high:
-        severity, figures, told = Severity.STOP, count, f"{modules} optimisers; a string ends at {high}."
+        severity, figures, summary = Severity.STOP, count, f"{modules} optimisers; a string ends at {high}."
     elif power_w > most_w:
-        told = f"{power_w:,.0f} W of modules; a string ends at {most_w:,.0f} W."
+        summary = f"{power_w:,.0f} W of modules; a string ends at {most_w:,.0f} W."
         severity, figures = Severity.STOP, power
     else:
-        told = f"{modules} optimisers, between {low} and {high}; {power_w:,.0f} of {most_w:,.0f} W."
-        severity, figures = Severity.HOLD, power
-    return _optimisers(subject, box, severity, f"{where}: {told}", *figures, f"{optimiser.name}, datasheet")
+        summary = f"{modules} optimisers, between {low} and {high}; {power_w:,.0f} of {most_w:,.0f} W."
+        severity, figures = Severity.OK, power
+    return _optimisers(
+        subject, converter, severity, f"{where}: {summary}", *figures, f"{optimiser.name}, datasheet"
+    )
 
 
-def _under_each(subject, box):
+def _under_each(subject, converter):
     """Whether the inverter speaks to the optimisers, and whether each bears its module."""
-    pairs = dict.fromkeys((run.optimiser, run.module) for run in box.stringing.runs if run.optimiser)
+    pairs = dict.fromkeys((run.optimiser, run.module) for run in converter.stringing.runs if run.optimiser)
     for optimiser in dict.fromkeys(optimiser for optimiser, _ in pairs):
-        if not (optimiser.any_inverter or optimiser.key in box.converter.pv.optimisers):
-            sentence = f"{box.converter.name} does not speak to {optimiser.name}."
-            yield _optimisers(subject, box, Severity.STOP, sentence, rule=f"{optimiser.name}, datasheet")
+        if not (optimiser.any_inverter or optimiser.key in converter.inverter.pv.optimisers):
+            sentence = f"{converter.inverter.name} does not speak to {optimiser.name}."
+            yield _optimisers(subject, converter, Severity.STOP, sentence, rule=f"{optimiser.name}, datasheet")
     for optimiser, module in pairs:
         if module.power_w > optimiser.power_w:
             sentence = (
@@ -67,16 +69,16 @@ def _under_each(subject, box):
             )
             sheet = f"{optimiser.name}, datasheet"
             figures = module.power_w, optimiser.power_w, "W"
-            yield _optimisers(subject, box, Severity.WATCH, sentence, *figures, sheet)
+            yield _optimisers(subject, converter, Severity.CHECK, sentence, *figures, sheet)
 
 
 def _fitting_micro(subject, run):
     """The cheapest microinverter of the catalogue that suits a face's module."""
-    ground = subject.ground
+    context = subject.context
     fitting = [
         item
-        for item in ground.kit.catalogue.microinverters
-        if not micro_refusals(item, run.module, ground.temperatures, subject.job)
+        for item in context.equipment.catalogue.microinverters
+        if not micro_refusals(item, run.module, context.temperatures, subject.job)
     ]
     if not fitting:
         return ()
@@ -89,15 +91,15 @@ def _fitting_micro(subject, run):
 @check
 def check_microinverters(subject):
     """Each unit must suit its module, and a branch circuit carries so many of them."""
-    found = []
+    findings = []
     rule = rule_of(subject.job, "branch share")
-    for box in subject.design.boxes:
-        if box.micro is None:
+    for converter in subject.design.converters:
+        if converter.micro is None:
             continue
-        micro, run = box.micro, box.stringing.runs[0]
+        micro, run = converter.micro, converter.stringing.runs[0]
         sheet = f"{micro.name}, datasheet"
-        for reason in micro_refusals(micro, run.module, subject.ground.temperatures, subject.job):
-            found.append(
+        for reason in micro_refusals(micro, run.module, subject.context.temperatures, subject.job):
+            findings.append(
                 Finding(
                     "microinverter",
                     Severity.STOP,
@@ -119,10 +121,10 @@ def check_microinverters(subject):
             f"{run.face.plan.name}: {run.parallel} units of {micro.ac_a:g} A; {held} carries {most} of them, so "
             f"{branches} branch circuit{'s' * (branches != 1)}."
         )
-        found.append(
+        findings.append(
             Finding(
                 "branch circuits",
-                Severity.HOLD if branches else Severity.STOP,
+                Severity.OK if branches else Severity.STOP,
                 "Strings",
                 "faces",
                 sentence,
@@ -132,4 +134,4 @@ def check_microinverters(subject):
                 rule.authority if rule else sheet,
             )
         )
-    return found
+    return findings

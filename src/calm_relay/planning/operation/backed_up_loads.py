@@ -13,8 +13,8 @@ WHOLE = "Whole house"
 
 
 @dataclass(frozen=True, eq=False)
-class Backed:
-    """The circuits that live in the dark: names, shares on the legs, levels at which each is shed, year's load."""
+class BackedUpLoads:
+    """The circuits that live in an outage: names, shares on the legs, levels at which each is shed, year's load."""
 
     names: tuple[str, ...]
     legs: np.ndarray
@@ -27,8 +27,8 @@ class Backed:
         return float(self.kw.sum(axis=0).max()) if self.names else 0.0
 
     @cached_property
-    def when_full(self) -> "Backed":
-        """Those of the circuits that stay on in the dark while the store is full."""
+    def when_full(self) -> "BackedUpLoads":
+        """Those of the circuits that stay on in an outage while the battery is full."""
         return self.only([name for name, level in zip(self.names, self.shed_below, strict=True) if level < 1.0])
 
     @cached_property
@@ -62,49 +62,53 @@ class Backed:
                 left = back
         return tuple(dropped)
 
-    def only(self, names) -> "Backed":
+    def only(self, names) -> "BackedUpLoads":
         """Those of the circuits that are named."""
         at = [number for number, name in enumerate(self.names) if name in names]
-        return Backed(tuple(self.names[n] for n in at), self.legs[at], self.shed_below[at], self.kw[at])
+        return BackedUpLoads(tuple(self.names[n] for n in at), self.legs[at], self.shed_below[at], self.kw[at])
 
 
-def behind_relay(design: Design, job: Job, demand: DemandYear) -> Backed | None:
-    """The circuits behind the relay with what each draws in the year; None without a box that forms a grid."""
-    box = design.store_box
-    if box is None or box.converter.backup is None:
+def behind_relay(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads | None:
+    """The circuits behind the relay with what each draws in the year; None without a unit that forms a grid."""
+    converter = design.battery_converter
+    if converter is None or converter.inverter.backup is None:
         return None
-    return _behind(job.board, job.supply, _lone_phase(box, job), demand)
+    return _behind(job.backup_board, job.supply, _only_phase_served(converter, job), demand)
 
 
-def whole_behind(design: Design, job: Job, demand: DemandYear) -> Backed:
-    """Every circuit that a box which forms the grid can reach, none of them shed."""
-    box = design.store_box
-    circuits = tuple(circuit.with_(role="backed up") for circuit in job.board.circuits)
-    return _behind(job.board.with_(circuits=circuits), job.supply, _lone_phase(box, job), demand)
+def whole_behind(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
+    """Every circuit that a unit which forms the grid can reach, none of them shed."""
+    converter = design.battery_converter
+    circuits = tuple(circuit.with_(role="backed up") for circuit in job.backup_board.circuits)
+    return _behind(
+        job.backup_board.with_(circuits=circuits), job.supply, _only_phase_served(converter, job), demand
+    )
 
 
-def whole_house(job: Job, demand: DemandYear) -> Backed:
+def whole_house(job: Job, demand: DemandYear) -> BackedUpLoads:
     """Every circuit of the house, by priority, whatever is to become of it in an outage."""
-    if job.board is None:
+    if job.backup_board is None:
         return _behind(None, job.supply, None, demand)
-    circuits = sorted(job.board.circuits, key=lambda circuit: circuit.priority)
+    circuits = sorted(job.backup_board.circuits, key=lambda circuit: circuit.priority)
     all_on = tuple(circuit.with_(role="backed up") for circuit in circuits)
-    return _behind(job.board.with_(circuits=all_on), job.supply, None, demand)
+    return _behind(job.backup_board.with_(circuits=all_on), job.supply, None, demand)
 
 
 @lru_cache(maxsize=8)
-def _behind(board, supply, one_phase, demand):
+def _behind(backup_board, supply, one_phase, demand):
     phases = supply.phases
     parts = {part.name: part.kw for part in demand.parts}
     house = demand.parts[0].kw
-    if board is None and one_phase is not None:
-        alone = demand.kw[None, :] * supply.home_shares[one_phase - 1]
-        return Backed((f"Phase {one_phase}",), np.array([_shares(phases, str(one_phase))]), np.zeros(1), alone)
-    if board is None:
-        return Backed((WHOLE,), np.array([_shares(phases, None)]), np.zeros(1), demand.kw[None, :].copy())
+    if backup_board is None and one_phase is not None:
+        on_phase = demand.kw[None, :] * supply.home_shares[one_phase - 1]
+        return BackedUpLoads(
+            (f"Phase {one_phase}",), np.array([_shares(phases, str(one_phase))]), np.zeros(1), on_phase
+        )
+    if backup_board is None:
+        return BackedUpLoads((WHOLE,), np.array([_shares(phases, None)]), np.zeros(1), demand.kw[None, :].copy())
     names, legs, shed, rows = [], [], [], []
-    for circuit in board.circuits:
-        if circuit.role == "street only" or (one_phase is not None and circuit.leg != str(one_phase)):
+    for circuit in backup_board.circuits:
+        if circuit.role == "grid only" or (one_phase is not None and circuit.leg != str(one_phase)):
             continue
         names.append(circuit.name)
         legs.append(_shares(phases, circuit.leg))
@@ -114,13 +118,13 @@ def _behind(board, supply, one_phase, demand):
             + sum((parts[name] for name in circuit.loads if name in parts), np.zeros(house.size))
         )
     if not names:
-        return Backed((), np.zeros((0, 3)), np.zeros(0), np.zeros((0, house.size)))
-    return Backed(tuple(names), np.array(legs), np.array(shed), np.array(rows))
+        return BackedUpLoads((), np.zeros((0, 3)), np.zeros(0), np.zeros((0, house.size)))
+    return BackedUpLoads(tuple(names), np.array(legs), np.array(shed), np.array(rows))
 
 
-def _lone_phase(box, job):
-    """The one phase that lives where a single-phase box serves a three-phase house; None elsewhere."""
-    single = box.converter.phases == "single" and job.supply.phases == "three"
+def _only_phase_served(converter, job):
+    """The one phase that lives where a single-phase unit serves a three-phase house; None elsewhere."""
+    single = converter.inverter.phases == "single" and job.supply.phases == "three"
     return job.supply.single_on if single else None
 
 

@@ -23,19 +23,19 @@ def _open(calendar, start, end):
     return calendar.in_window(minutes_of(start), minutes_of(end))
 
 
-def orders_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
-    """What the boxes of a design are told.
+def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
+    """What the units of a design are told.
 
-    Windows and thresholds are those of the new store; where a design has none they are left out. Stored energy is
-    sold only where the tariff allows it.
+    Windows and thresholds are those of the new battery; where a design has none they are left out. Stored energy is
+    exported only where the tariff allows it.
     """
-    box = design.store_box
-    new = box is not None and box.store_is_new
-    store = job.store
-    filled = store.charge_windows if new and not design.by_clock else ()
+    converter = design.battery_converter
+    new = converter is not None and converter.battery_is_new
+    battery = job.battery
+    filled = battery.charge_windows if new and not design.by_clock else ()
     wanted = job.control if new else Wanted()
-    sold = wanted.sell_windows if job.tariff.stored_export else ()
-    control = _orders(calendar, filled, wanted.with_(sell_windows=sold), design.by_clock)
+    exported = wanted.export_windows if job.tariff.stored_export else ()
+    control = _control(calendar, filled, wanted.with_(export_windows=exported), design.by_clock)
     order = _order(design, job)
     if order is None:
         return control
@@ -43,7 +43,7 @@ def orders_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
 
 
 @lru_cache(maxsize=16)
-def _orders(calendar, filled, wanted, by_clock):
+def _control(calendar, filled, wanted, by_clock):
     steps = calendar.steps
     charge_to, charge_kw = np.zeros(steps), np.zeros(steps)
     for window in filled:
@@ -55,29 +55,31 @@ def _orders(calendar, filled, wanted, by_clock):
         may_give = np.any([open_in(calendar, window) for window in wanted.discharge_windows], axis=0)
     bias_kw = wanted.import_bias_w / 1000.0
     leave_kw = np.full(steps, max(wanted.shave_above_kw or 0.0, bias_kw))
-    sell_kw, sell_to = np.zeros(steps), np.zeros(steps)
-    for window in wanted.sell_windows:
+    battery_export_kw, battery_export_to = np.zeros(steps), np.zeros(steps)
+    for window in wanted.export_windows:
         here = open_in(calendar, window)
-        sell_kw[here], sell_to[here] = window.power_kw, window.down_to
+        battery_export_kw[here], battery_export_to[here] = window.power_kw, window.down_to
     clock_kw = np.zeros(steps)
     if by_clock:
         for sign, windows in ((1.0, wanted.clock.charge), (-1.0, wanted.clock.give)):
             for window in windows:
                 clock_kw[open_in(calendar, window)] = sign * window.power_kw
     ceiling = wanted.shave_above_kw or UNLIMITED
-    return Control(charge_to, charge_kw, may_give, leave_kw, sell_kw, sell_to, clock_kw, bias_kw, ceiling)
+    return Control(
+        charge_to, charge_kw, may_give, leave_kw, battery_export_kw, battery_export_to, clock_kw, bias_kw, ceiling
+    )
 
 
 def _order(design, job):
-    """Converters in serving order where one of two stores waits; None for the plant's own order."""
-    stores = [number for number, box in enumerate(design.boxes) if box.bank]
-    if len(stores) < 2:
+    """Converters in serving order where one of two batteries waits; None for the plant's own order."""
+    batteries = [number for number, converter in enumerate(design.converters) if converter.bank]
+    if len(batteries) < 2:
         return None
-    old_waits, new_waits = bool(job.battery and job.battery.waits), job.store.waits
+    old_waits, new_waits = bool(job.existing_battery and job.existing_battery.waits), job.battery.waits
     if not old_waits and not new_waits:
         return None
-    later = [n for n in stores if design.boxes[n].is_new == new_waits]
-    return tuple(n for n in range(len(design.boxes)) if n not in later) + tuple(later)
+    later = [n for n in batteries if design.converters[n].is_new == new_waits]
+    return tuple(n for n in range(len(design.converters)) if n not in later) + tuple(later)
 
 
 def export_limit_kw(job: Job) -> float:

@@ -1,4 +1,4 @@
-"""The island a design makes when there is no street: who forms the grid, what it can do, who joins, who is fed."""
+"""The island a design makes when there is no grid: who forms the grid, what it can do, who joins, who is fed."""
 
 from functools import lru_cache
 
@@ -10,9 +10,9 @@ from calm_relay.physics import outage
 from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105, FrequencyWatt
 from calm_relay.physics.island import Island
 from calm_relay.physics.plant import UNLIMITED
-from calm_relay.planning.architecture.design import Box, Design
+from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.equipment.bank import discharge_ac_kw
-from calm_relay.planning.operation.backed_up_loads import Backed, behind_relay, whole_house
+from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.site.demand import DemandYear
 
 CURVES = {
@@ -26,7 +26,7 @@ LEGS = {"single": 1, "split": 2, "three": 3}
 PV_WAITS_MIN = 5.0
 # Contactors drop out in a gap longer than this, and machines start anew: common practice, no source.
 CONTACTORS_HOLD_MS = 100.0
-# In a house without a street somebody resets a box that is locked out within the hour: common practice, no source.
+# In an off-grid house somebody resets a unit that is locked out within the hour: common practice, no source.
 RESET_MIN = 60.0
 
 
@@ -35,14 +35,14 @@ def curve_of(job: Job) -> FrequencyWatt:
     return CURVES.get(job.region, VDE_4105)
 
 
-def forms_grid(box: Box | None) -> bool:
-    """Whether a box stands in when the street does not."""
-    return box is not None and box.converter.backup is not None
+def forms_grid(converter: Converter | None) -> bool:
+    """Whether a unit stands in when the grid does not."""
+    return converter is not None and converter.inverter.backup is not None
 
 
-def forming_kw(box: Box) -> float:
-    """What a box that forms the grid gives without end [kW]: its rating, or less where the store gives less."""
-    return min(box.converter.backup.continuous_kw, discharge_ac_kw(box.bank, box.converter)[0])
+def forming_kw(converter: Converter) -> float:
+    """What a unit that forms the grid gives without end [kW]: its rating, or less where the battery gives less."""
+    return min(converter.inverter.backup.continuous_kw, discharge_ac_kw(converter.bank, converter.inverter)[0])
 
 
 def leg_volts(phases: str, volts: float) -> float:
@@ -62,54 +62,56 @@ def start_volts(phases: str, volts: float, leg: str | None) -> float:
 
 @lru_cache(maxsize=16)
 def island_of(design: Design, job: Job, demand: DemandYear) -> Island:
-    """What the island of a design is told, for a night or, without a street, for the year."""
-    box = design.store_box
-    if not forms_grid(box):
+    """What the island of a design is told, for a night or, off grid, for the year."""
+    converter = design.battery_converter
+    if not forms_grid(converter):
         fed = whole_house(job, demand)
-        return _island(None, _limits(None, job), fed, np.zeros(len(design.boxes), bool), design, demand)
-    number = design.boxes.index(box)
-    joins = np.array([_joins(other, box) for other in design.boxes], dtype=bool)
-    return _island(number, _limits(box, job), behind_relay(design, job, demand), joins, design, demand)
+        return _island(None, _limits(None, job), fed, np.zeros(len(design.converters), bool), design, demand)
+    number = design.converters.index(converter)
+    joins = np.array([_joins(other, converter) for other in design.converters], dtype=bool)
+    return _island(number, _limits(converter, job), behind_relay(design, job, demand), joins, design, demand)
 
 
-def _island(former, limits, fed: Backed, joins, design, demand):
-    how = design.store_box.converter.backup.throttles_ac_pv if former is not None else "none"
-    switched = np.array([how == "relay" or not box.converter.frequency_watt for box in design.boxes], dtype=bool)
+def _island(former, limits, fed: BackedUpLoads, joins, design, demand):
+    how = design.battery_converter.inverter.backup.throttles_ac_pv if former is not None else "none"
+    switched = np.array(
+        [how == "relay" or not converter.inverter.frequency_watt for converter in design.converters], dtype=bool
+    )
     return Island(former, limits, fed.kw, fed.legs, fed.shed_below, joins, switched, demand.kw)
 
 
-def _joins(other, box):
-    """Whether another box's array comes to the island of the box that forms it."""
-    if other is box or not other.has_array or box.converter.backup.throttles_ac_pv == "none":
+def _joins(other, converter):
+    """Whether another unit's array comes to the island of the inverter that forms it."""
+    if other is converter or not other.has_array or converter.inverter.backup.throttles_ac_pv == "none":
         return False
-    return not (other.converter.phases == "three" and box.converter.phases == "single")
+    return not (other.inverter.phases == "three" and converter.inverter.phases == "single")
 
 
-def _limits(box, job):
-    found = dict.fromkeys(outage.LIMITS, 0.0)
+def _limits(converter, job):
+    result = dict.fromkeys(outage.LIMITS, 0.0)
     generator = job.generator
-    if generator is not None and (box is None or box.converter.backup.generator_input):
-        found |= {
+    if generator is not None and (converter is None or converter.inverter.backup.generator_input):
+        result |= {
             "generator_kw": generator.kw,
             "generator_start": generator.start_below,
             "generator_stop": generator.stop_above,
         }
-    if box is not None:
-        backup, power = box.converter.backup, forming_kw(box)
-        volts = leg_volts(box.converter.phases, box.converter.volts)
+    if converter is not None:
+        backup, power = converter.inverter.backup, forming_kw(converter)
+        volts = leg_volts(converter.inverter.phases, converter.inverter.volts)
         start_a = backup.locked_rotor_a
-        found |= {
+        result |= {
             "continuous_kw": power,
             "surge_kw": max(backup.surge_kw, power),
             "surge_s": backup.surge_s,
-            "legs": LEGS[box.converter.phases],
+            "legs": LEGS[converter.inverter.phases],
             "leg_start_kw": UNLIMITED if start_a is None else start_a * volts / 1000.0,
             "black_start": backup.black_start,
             "restarts_at_once": backup.transfer_ms > CONTACTORS_HOLD_MS,
             "pv_waits_min": PV_WAITS_MIN,
-            "locked_min": UNLIMITED if job.supply.street else RESET_MIN,
+            "locked_min": UNLIMITED if job.supply.on_grid else RESET_MIN,
         }
-    return np.array([found[name] for name in outage.LIMITS], dtype=float)
+    return np.array([result[name] for name in outage.LIMITS], dtype=float)
 
 
 # kVA per horsepower with the rotor locked, the upper end of each letter: NEC table 430.7(B) (from memory).
@@ -139,7 +141,7 @@ def start_power_kw(load: ScheduledLoad, volts: float, soft: bool = False) -> flo
     return CODE_KVA_PER_HP[load.code_letter] * load.kw / KW_PER_HP
 
 
-def start_told(load: ScheduledLoad, soft: bool) -> str:
+def start_source(load: ScheduledLoad, soft: bool) -> str:
     """Where a machine's starting power is from."""
     if soft:
         return "soft starter"

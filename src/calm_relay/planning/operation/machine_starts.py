@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.job.model import Job
-from calm_relay.planning.operation.backed_up_loads import WHOLE, Backed
+from calm_relay.planning.operation.backed_up_loads import WHOLE, BackedUpLoads
 from calm_relay.planning.operation.island import start_power_kw, start_volts
 from calm_relay.planning.site.demand import DemandYear
 
@@ -34,7 +34,7 @@ class Starts:
     who: dict[tuple[int, int], str]
 
 
-def machine_starts(job: Job, demand: DemandYear, fed: Backed, steps, per_step: int, seed: int) -> Starts:
+def machine_starts(job: Job, demand: DemandYear, fed: BackedUpLoads, steps, per_step: int, seed: int) -> Starts:
     """Starts of the machines that are fed in some steps of the year, the same for the same seed.
 
     Parameters
@@ -49,8 +49,12 @@ def machine_starts(job: Job, demand: DemandYear, fed: Backed, steps, per_step: i
     start, again, who = np.zeros(load.shape), np.zeros(load.shape), {}
     parts = {part.name: part.kw for part in demand.parts}
     for machine in job.demand.loads:
-        circuit = next((c for c in job.board.circuits if machine.name in c.loads), None) if job.board else None
-        name = circuit.name if circuit else fed.names[0] if fed.names and job.board is None else WHOLE
+        circuit = (
+            next((c for c in job.backup_board.circuits if machine.name in c.loads), None)
+            if job.backup_board
+            else None
+        )
+        name = circuit.name if circuit else fed.names[0] if fed.names and job.backup_board is None else WHOLE
         if name not in fed.names:
             continue
         row = fed.names.index(name)

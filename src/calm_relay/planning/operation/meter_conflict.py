@@ -1,4 +1,4 @@
-"""Two stores of one option on one meter: an evening second by second, without an order and with one."""
+"""Two batteries of one option on one meter: an evening second by second, without an order and with one."""
 
 from dataclasses import dataclass
 
@@ -24,7 +24,7 @@ class OneMeter:
     """What two controllers make of an evening: names, both runs, and what goes round in a circle.
 
     `fault` is without an order, `ordered` with the second waiting. `lost_kwh` of every `hours` is what the circle
-    costs by the stores' round trips.
+    costs by the batteries' round trips.
     """
 
     names: tuple[str, str]
@@ -35,17 +35,17 @@ class OneMeter:
 
 
 def two_metered(design: Design) -> tuple | None:
-    """The two boxes with stores that watch the same meter; None where there are not two."""
-    boxes = [box for box in design.boxes if box.bank]
-    if len(boxes) != 2 or design.by_clock:
+    """The two units with batteries that watch the same meter; None where there are not two."""
+    converters = [converter for converter in design.converters if converter.bank]
+    if len(converters) != 2 or design.by_clock:
         return None
-    return tuple(sorted(boxes, key=lambda box: not box.is_new))
+    return tuple(sorted(converters, key=lambda converter: not converter.is_new))
 
 
 def one_meter(design: Design, outcome: Outcome) -> OneMeter | None:
-    """Ninety minutes of a middling evening, second by second; None where no two stores share a meter."""
-    boxes = two_metered(design)
-    if boxes is None:
+    """Ninety minutes of a middling evening, second by second; None where no two batteries share a meter."""
+    converters = two_metered(design)
+    if converters is None:
         return None
     home = outcome.year.at_bus("home")
     evenings = home.reshape(365, -1)[:, EVENING].mean(axis=1)
@@ -57,18 +57,24 @@ def one_meter(design: Design, outcome: Outcome) -> OneMeter | None:
     series = np.maximum(base + np.repeat(wobble, 60), 0.1)
     parts = [
         Chaser(
-            charge_dc_kw(box.bank, box.converter, level=0.5)[0],
-            discharge_ac_kw(box.bank, box.converter, level=0.5)[0],
+            charge_dc_kw(converter.bank, converter.inverter, level=0.5)[0],
+            discharge_ac_kw(converter.bank, converter.inverter, level=0.5)[0],
             look,
             aim_kw=aim,
         )
-        for box, look, aim in zip(boxes, LOOKS_S, AIMS_KW, strict=True)
+        for converter, look, aim in zip(converters, LOOKS_S, AIMS_KW, strict=True)
     ]
     fault = chase(series, *parts)
     second = Chaser(**{**vars(parts[1]), "waits": True})
     ordered = chase(series, parts[0], second)
     trip = (
-        np.prod([(box.bank.pack.round_trip * box.converter.battery.dc_dc_efficiency**2) for box in boxes]) ** 0.5
+        np.prod(
+            [
+                (converter.bank.pack.round_trip * converter.inverter.battery.dc_dc_efficiency**2)
+                for converter in converters
+            ]
+        )
+        ** 0.5
     )
-    names = tuple(box.converter.name for box in boxes)
+    names = tuple(converter.inverter.name for converter in converters)
     return OneMeter(names, fault, ordered, MINUTES / 60, fault.circling_kwh * (1.0 - float(trip)))

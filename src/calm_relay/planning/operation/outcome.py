@@ -1,4 +1,4 @@
-"""What a design's simulated year comes to: energies, money, what is left when the street goes dark."""
+"""What a design's simulated year comes to: energies, money, what is left when the grid fails."""
 
 from dataclasses import dataclass
 from functools import lru_cache
@@ -22,7 +22,7 @@ class YearFigures:
     """Energies of a year [kWh] and the two shares made of them.
 
     `self_sufficiency` is 1 - import/home; `self_use` is 1 - export/(PV less clipped and curtailed). Without a
-    street "import" is what the generator gives, and `unmet_kwh` what nobody serves.
+    grid "import" is what the generator gives, and `unmet_kwh` what nobody serves.
     """
 
     home_kwh: float
@@ -52,10 +52,10 @@ class Money:
 
 
 @dataclass(frozen=True)
-class Dark:
-    """What the store can do when the street is dark.
+class Backup:
+    """What the battery can do when the grid is down.
 
-    `power_kw` is grid-down; `held_kwh` is what lies in the store, at the AC side, in nine of ten dark
+    `power_kw` is grid-down; `held_kwh` is what lies in the battery, at the AC side, in nine of ten dark
     quarter-hours of the worst season; `hours` is that over the season's mean demand.
     """
 
@@ -64,31 +64,31 @@ class Dark:
     hours: float
 
 
-NO_BACKUP = Dark(0.0, 0.0, 0.0)
+NO_BACKUP = Backup(0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
 class PowerLimit:
-    """Power the store gives to the home [kW], what limits it, and what that costs.
+    """Power the battery gives to the home [kW], what limits it, and what that costs.
 
-    `bought_kwh` is what the street gave in the year while the store gave power and still held charge.
+    `imported_kwh` is what the grid gave in the year while the battery gave power and still held charge.
     """
 
     power_kw: float
     limited_by: str
-    bought_kwh: float
+    imported_kwh: float
 
 
 @dataclass(frozen=True, eq=False)
 class Brief:
     """The figures by which a design is weighed; `self_sufficiency` is 1 - import/home.
 
-    `unmet` is the share of the demand that is not served; None where there is a street.
+    `unmet` is the share of the demand that is not served; None on the grid.
     """
 
     self_sufficiency: float
     money: Money
-    dark: Dark
+    backup: Backup
     unmet: float | None
 
 
@@ -109,21 +109,21 @@ def outcome(design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_n
 
 def outcome_of(year: PlantYear, design, job, site, demand, bill_now) -> Outcome:
     """What a simulated year comes to; see `outcome`."""
-    store = design.boxes.index(design.store_box) if design.store_box else None
+    battery = design.converters.index(design.battery_converter) if design.battery_converter else None
     brief = brief_of(year, design, job, site, demand, bill_now)
-    more = figures_of(year), paths_of(year, store), _power_limit(design, year)
-    return Outcome(brief.self_sufficiency, brief.money, brief.dark, brief.unmet, year, *more)
+    more = figures_of(year), paths_of(year, battery), _power_limit(design, year)
+    return Outcome(brief.self_sufficiency, brief.money, brief.backup, brief.unmet, year, *more)
 
 
 def brief_of(year: PlantBus, design, job, site, demand, bill_now) -> Brief:
-    """The figures by which a design is weighed, from what its bus and stores did; see `outcome`."""
+    """The figures by which a design is weighed, from what its bus and batteries did; see `outcome`."""
     money = _money(design, job, site, year, bill_now)
-    unmet = None if job.supply.street else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
-    return Brief(self_sufficiency_of(year), money, _dark(design, year, demand, site), unmet)
+    unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
+    return Brief(self_sufficiency_of(year), money, _backup(design, year, demand, site), unmet)
 
 
 def self_sufficiency_of(year: PlantBus) -> float:
-    """Share of what the home asks that is neither bought, nor burnt, nor left unmet."""
+    """Share of what the home asks that is neither imported, nor burnt, nor left unmet."""
     asked = year.bus_kwh("home") + year.unmet_kwh
     return max(0.0, 1.0 - (year.bus_kwh("import") + year.unmet_kwh) / asked)
 
@@ -131,21 +131,21 @@ def self_sufficiency_of(year: PlantBus) -> float:
 def figures_of(year: PlantSums) -> YearFigures:
     """The year's energies from its flows."""
     losses = year.losses_kwh
-    home, bought, sold = (year.bus_kwh(name) for name in ("home", "import", "export"))
+    home, imported, exported = (year.bus_kwh(name) for name in ("home", "import", "export"))
     made = year.kwh("pv_dc")
     kept = made - losses["clipped"] - losses["curtailed"]
     return YearFigures(
         home_kwh=home,
         pv_dc_kwh=made,
-        import_kwh=bought,
-        export_kwh=sold,
+        import_kwh=imported,
+        export_kwh=exported,
         charge_kwh=year.kwh("charge"),
         discharge_kwh=year.kwh("discharge"),
         clipped_kwh=losses["clipped"],
         curtailed_kwh=losses["curtailed"],
         losses=losses,
         self_sufficiency=self_sufficiency_of(year),
-        self_use=1.0 - sold / kept if kept > 0 else 0.0,
+        self_use=1.0 - exported / kept if kept > 0 else 0.0,
         unmet_kwh=year.unmet_kwh,
     )
 
@@ -166,35 +166,35 @@ def _money(design, job, site, year, bill_now):
     )
 
 
-def _dark(design, year, demand, site):
-    box = design.store_box
-    if box is None or box.converter.backup is None:
+def _backup(design, year, demand, site):
+    converter = design.battery_converter
+    if converter is None or converter.inverter.backup is None:
         return NO_BACKUP
-    number = design.boxes.index(box)
-    power = min(box.converter.backup.continuous_kw, discharge_ac_kw(box.bank, box.converter)[0])
+    number = design.converters.index(converter)
+    power = min(converter.inverter.backup.continuous_kw, discharge_ac_kw(converter.bank, converter.inverter)[0])
     battery = year.plant[number].battery
     out = battery.discharge_efficiency * battery.dc_dc_efficiency
     out *= float(year.plant[number].loss.efficiency(0.2))
     level = year.level[number][_darkest(demand, site)]
     tenth = (level.size - 1) // 10
     held = float(np.partition(level, tenth)[tenth]) * out
-    return Dark(power, held, held / demand.worst_season_mean_kw)
+    return Backup(power, held, held / demand.worst_season_mean_kw)
 
 
 @lru_cache(maxsize=4)
 def _darkest(demand, site):
     """Numbers of the dark steps of the worst season."""
-    return np.flatnonzero(demand.worst_season_steps & site.dark)
+    return np.flatnonzero(demand.worst_season_steps & site.night)
 
 
 def _power_limit(design, year):
-    box = design.store_box
-    if box is None:
+    converter = design.battery_converter
+    if converter is None:
         return None
-    number = design.boxes.index(box)
-    power, limited_by = discharge_ac_kw(box.bank, box.converter)
+    number = design.converters.index(converter)
+    power, limited_by = discharge_ac_kw(converter.bank, converter.inverter)
     part = year.plant[number].battery
-    held = year.of("store", number) > part.usable_kwh * (part.reserve + 0.02)
+    held = year.of("stored", number) > part.usable_kwh * (part.reserve + 0.02)
     giving = year.of("discharge", number) > 0
-    bought = np.where(held & giving, year.at_bus("import"), 0.0).sum() * year.step_h
-    return PowerLimit(power, limited_by, float(bought))
+    imported = np.where(held & giving, year.at_bus("import"), 0.0).sum() * year.step_h
+    return PowerLimit(power, limited_by, float(imported))

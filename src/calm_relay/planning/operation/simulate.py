@@ -8,18 +8,18 @@ import numpy as np
 from calm_relay.job.base import minutes_of
 from calm_relay.job.control import Control
 from calm_relay.job.equipment import Catalogue
-from calm_relay.job.model import Job, Store
+from calm_relay.job.model import Job, PlannedBattery
 from calm_relay.job.tariff import Costs, Tariff
 from calm_relay.physics.calendar import YearCalendar
-from calm_relay.physics.control import Control as Orders
+from calm_relay.physics.control import Control as ControlSeries
 from calm_relay.physics.island import Island, IslandBus, island_bus, run_island
 from calm_relay.physics.money import yearly_bill
-from calm_relay.physics.plant import ConverterPart, Street
+from calm_relay.physics.plant import ConverterPart, GridConnection
 from calm_relay.physics.year import PlantBus, PlantSums, PlantYear, run_plant, sum_plant
 from calm_relay.planning.architecture.design import Design
-from calm_relay.planning.operation.controls import export_limit_kw, home_of, orders_of
+from calm_relay.planning.operation.controls import control_of, export_limit_kw, home_of
 from calm_relay.planning.operation.island import island_of
-from calm_relay.planning.site.battery_temperature import fit_for_charge, fit_for_discharge, store_air_c
+from calm_relay.planning.site.battery_temperature import battery_air_c, charge_derate, discharge_derate
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.site_year import SiteYear
 from calm_relay.planning.strings.shared_input import shared_loss
@@ -50,20 +50,20 @@ def _by_window(price, windows, calendar):
 
 @dataclass(frozen=True, eq=False)
 class Inputs:
-    """All that a run of the plant reads; `island` is set where there is no street."""
+    """All that a run of the plant reads; `island` is set off grid."""
 
     plant: tuple[ConverterPart, ...]
     pv_kw: np.ndarray
     home_kw: np.ndarray
     step_h: float
-    street: Street
-    control: Orders
+    grid: GridConnection
+    control: ControlSeries
     fit: np.ndarray | None = None
     island: Island | None = None
 
     @property
     def tied(self) -> dict:
-        """What a run with a street reads, by the names of `run_plant`."""
+        """What a run with a grid reads, by the names of `run_plant`."""
         return {name: value for name, value in vars(self).items() if name != "island"}
 
     def scaled(self, array: float = 1.0, home: float = 1.0) -> "Inputs":
@@ -76,55 +76,63 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
     """A design on the site's year, ready to run."""
     calendar = site.calendar
     plant, pv_kw = _plant_of(design, job, site)
-    street = Street(job.supply.import_limit_kw, export_limit_kw(job))
-    control = orders_of(design, job, calendar)
+    grid = GridConnection(job.supply.import_limit_kw, export_limit_kw(job))
+    control = control_of(design, job, calendar)
     home_kw = home_of(job, demand.kw)
-    island = None if job.supply.street else island_of(design, job, demand)
-    return Inputs(plant, pv_kw, home_kw, calendar.step_h, street, control, _fit(design, job, site), island)
+    island = None if job.supply.on_grid else island_of(design, job, demand)
+    return Inputs(plant, pv_kw, home_kw, calendar.step_h, grid, control, _fit(design, job, site), island)
 
 
 def _fit(design, job, site):
-    """What cold and heat leave of each store's power; None where all is left all year."""
-    shares = np.ones((2, len(design.boxes), 365))
-    for number, box in enumerate(design.boxes):
-        if box.bank and box.is_new:
-            air = store_air_c(job.place, site)
-            shares[:, number] = fit_for_charge(box.bank.pack, air), fit_for_discharge(box.bank.pack, air)
+    """What cold and heat leave of each battery's power; None where all is left all year."""
+    shares = np.ones((2, len(design.converters), 365))
+    for number, converter in enumerate(design.converters):
+        if converter.bank and converter.is_new:
+            air = battery_air_c(job.battery_place, site)
+            shares[:, number] = charge_derate(converter.bank.pack, air), discharge_derate(converter.bank.pack, air)
     return None if (shares == 1.0).all() else shares
 
 
 def _plant_of(design, job, site):
-    pv_kw = np.zeros((len(design.boxes), site.calendar.steps))
-    for row, box in zip(pv_kw, design.boxes, strict=True):
-        for item in box.stringing.inputs if box.stringing else ():
+    pv_kw = np.zeros((len(design.converters), site.calendar.steps))
+    for row, converter in zip(pv_kw, design.converters, strict=True):
+        for item in converter.stringing.inputs if converter.stringing else ():
             left = 1.0 - shared_loss(item)
             for run in item.runs:
                 row += run.face.made.dc_kw * (
-                    run.modules / run.face.plan.count * left * own_tracking(box, run, job)
+                    run.modules / run.face.plan.count * left * own_tracking(converter, run, job)
                 )
-    return tuple(_part(box, design, job) for box in design.boxes), pv_kw
+    return tuple(_part(converter, design, job) for converter in design.converters), pv_kw
 
 
-def _part(box, design, job):
-    """A box as the simulation sees it on this supply."""
-    reserve = job.store.reserve
-    if box.bank and not box.is_new and job.battery and job.battery.reserve is not None:
-        reserve = job.battery.reserve
-    on_one = job.supply.phases == "three" and box.converter.phases == "single"
-    by_clock = design.by_clock and box is design.store_box
-    return replace(box.part(reserve), phase=job.supply.single_on if on_one else 0, by_clock=by_clock)
+def _part(converter, design, job):
+    """A unit as the simulation sees it on this supply."""
+    reserve = job.battery.reserve
+    if (
+        converter.bank
+        and not converter.is_new
+        and job.existing_battery
+        and job.existing_battery.reserve is not None
+    ):
+        reserve = job.existing_battery.reserve
+    on_one = job.supply.phases == "three" and converter.inverter.phases == "single"
+    by_clock = design.by_clock and converter is design.battery_converter
+    return replace(converter.part(reserve), phase=job.supply.single_on if on_one else 0, by_clock=by_clock)
 
 
-def own_tracking(box, run, job: Job) -> float:
+def own_tracking(converter, run, job: Job) -> float:
     """What a tracker under each module makes of the string's power: no mismatch, less its own loss."""
-    if box.micro:
+    if converter.micro:
         return 1.0 / (1.0 - job.losses.mismatch)
     return run.optimiser.efficiency / (1.0 - job.losses.mismatch) if run.optimiser else 1.0
 
 
 def production_of(design: Design, job: Job, site: SiteYear) -> np.ndarray:
     """AC power of a design's arrays alone, as modelled [kW]."""
-    without = replace(design, boxes=tuple(replace(box, bank=None) for box in design.boxes if box.has_array))
+    without = replace(
+        design,
+        converters=tuple(replace(converter, bank=None) for converter in design.converters if converter.has_array),
+    )
     nothing = np.zeros(site.calendar.steps)
     plant, pv_kw = _plant_of(without, job, site)
     year = run_plant(plant, pv_kw, nothing, site.calendar.step_h)
@@ -139,7 +147,7 @@ def run_inputs(inputs: Inputs) -> PlantYear:
 
 
 def sum_inputs(inputs: Inputs) -> PlantSums | IslandBus:
-    """Runs the plant and keeps its sums, the bus and the stores' levels."""
+    """Runs the plant and keeps its sums, the bus and the batteries' levels."""
     if inputs.island is not None:
         return island_bus(inputs.plant, inputs.pv_kw, inputs.step_h, inputs.island)
     return sum_plant(**inputs.tied)
@@ -163,30 +171,30 @@ def _year_of(design, job, site, demand):
 
 def _read(design, job):
     """The job with what this design's simulation does not read taken out."""
-    box, store = design.store_box, job.store
-    if box is None:
-        store, control = Store(pack=PLAIN), Control()
-    elif not box.store_is_new:
-        store, control = Store(pack=PLAIN, reserve=store.reserve, waits=store.waits), Control()
+    converter, battery = design.battery_converter, job.battery
+    if converter is None:
+        battery, control = PlannedBattery(pack=PLAIN), Control()
+    elif not converter.battery_is_new:
+        battery, control = PlannedBattery(pack=PLAIN, reserve=battery.reserve, waits=battery.waits), Control()
     elif design.by_clock:
-        store, control = Store(pack=PLAIN, reserve=store.reserve), job.control
+        battery, control = PlannedBattery(pack=PLAIN, reserve=battery.reserve), job.control
     else:
         control = job.control
     plain = {"purposes": (), "costs": Costs(), "name": "", "customer": "", "notes": "", "rules": ()}
     rest = {"rule_changes": (), "attachments": (), "string_plans": (), "own_equipment": Catalogue(), "faces": ()}
     tariff = Tariff(price=0.0, export_limit_kw=job.tariff.export_limit_kw, stored_export=job.tariff.stored_export)
-    if job.supply.street:
-        rest |= {"board": None, "generator": None}
-    return job.model_copy(update={**plain, **rest, "store": store, "control": control, "tariff": tariff})
+    if job.supply.on_grid:
+        rest |= {"backup_board": None, "generator": None}
+    return job.model_copy(update={**plain, **rest, "battery": battery, "control": control, "tariff": tariff})
 
 
 PLAIN = "none"
 
 
 def bill_of(year: PlantBus, job: Job, site: SiteYear) -> float:
-    """The year's bill under the job's tariff; without a street what the generator burns."""
+    """The year's bill under the job's tariff; off grid what the generator burns."""
     tariff = job.tariff
-    if not job.supply.street:
+    if not job.supply.on_grid:
         return year.bus_kwh("import") * job.generator.price_per_kwh if job.generator else 0.0
     return yearly_bill(
         year.at_bus("import"),

@@ -1,11 +1,11 @@
-"""How warm the place of a store is, and what of its power cold and heat leave."""
+"""How warm the place of a battery is, and what of its power cold and heat leave."""
 
 from functools import lru_cache
 
 import numpy as np
 
 from calm_relay.job.equipment import Pack
-from calm_relay.job.survey import StorePlace
+from calm_relay.job.survey import BatteryPlace
 from calm_relay.planning.site.site_year import SiteYear
 
 # Air of the place beside the outdoor air: common practice, no source.
@@ -16,8 +16,8 @@ HEAT_BAND_C = 5.0
 
 
 @lru_cache(maxsize=8)
-def store_air_c(place: StorePlace, site: SiteYear) -> np.ndarray:
-    """Mean air of the store's place on each day, shape (365,) [degC].
+def battery_air_c(place: BatteryPlace, site: SiteYear) -> np.ndarray:
+    """Mean air of the battery's place on each day, shape (365,) [degC].
 
     A heated room holds 18 degC or the outdoor mean where that is higher; an unheated one follows the outdoor mean
     of three days, 3 degC above it; outdoors it is the day's mean.
@@ -33,13 +33,13 @@ def store_air_c(place: StorePlace, site: SiteYear) -> np.ndarray:
     return air if place.hottest_c is None else np.minimum(air, place.hottest_c)
 
 
-def fit_for_charge(pack: Pack, air_c) -> np.ndarray:
+def charge_derate(pack: Pack, air_c) -> np.ndarray:
     """Share of the charge limit left: none below `charge_min_c`, all from `charge_full_c`; heat takes it again."""
     span = max(pack.charge_full_c - pack.charge_min_c, 1e-9)
     return np.clip((air_c - pack.charge_min_c) / span, 0.0, 1.0) * _in_heat(pack, air_c)
 
 
-def fit_for_discharge(pack: Pack, air_c) -> np.ndarray:
+def discharge_derate(pack: Pack, air_c) -> np.ndarray:
     """Share of the discharge limit left: none below `discharge_min_c` or above `work_max_c`."""
     return np.where(np.asarray(air_c) < pack.discharge_min_c, 0.0, 1.0) * _in_heat(pack, air_c)
 

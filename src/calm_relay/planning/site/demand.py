@@ -131,7 +131,7 @@ def _demand_year(demand, paths, year, latitude, modelled):
         season,
         float(kw[steps].mean()),
         steps,
-        float(kw[steps & year.dark].sum() * calendar.step_h / nights),
+        float(kw[steps & year.night].sum() * calendar.step_h / nights),
         metered,
         bare_days,
     )
@@ -201,7 +201,7 @@ def _loads(demand, year):
 def _evening_peak(kw, year):
     """Highest half hour that starts after sunset and before local midnight."""
     half_hour = (kw + np.roll(kw, -1)) / 2
-    evening = year.dark & (year.calendar.wall_minute >= 15 * 60)
+    evening = year.night & (year.calendar.wall_minute >= 15 * 60)
     if not evening.any():
         evening = year.calendar.wall_minute >= 18 * 60
     at = int(np.flatnonzero(evening)[half_hour[evening].argmax()])

@@ -41,7 +41,7 @@ class SiteYear:
     distance_km: float
 
     @property
-    def dark(self) -> np.ndarray:
+    def night(self) -> np.ndarray:
         """Steps with the sun below the horizon."""
         return self.sun.zenith >= 90.0
 

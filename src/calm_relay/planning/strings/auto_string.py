@@ -13,7 +13,7 @@ from math import ceil, floor
 import numpy as np
 
 from calm_relay.exchange.array_cache import cached_arrays
-from calm_relay.job.equipment import Converter, Module, Tracker
+from calm_relay.job.equipment import Inverter, Module, Tracker
 from calm_relay.job.model import RoofFace
 from calm_relay.physics.strings import cold_open_circuit_v, cold_table_factor, hot_max_power_v, reverse_current_a
 from calm_relay.planning.site.array import DesignTemperatures, Face
@@ -47,7 +47,7 @@ class _Layout:
 
 def lay_strings(
     faces: tuple[Face, ...],
-    converter: Converter,
+    inverter: Inverter,
     temperatures: DesignTemperatures,
     site: SiteLimit,
     optimisers,
@@ -71,16 +71,16 @@ def lay_strings(
     Stringing
         Never one that fails a hard check; modules that find no place are left out with the reason.
     """
-    if converter.pv is None:
+    if inverter.pv is None:
         return Stringing((), tuple(LeftOut(face, face.plan.count, "there is no input") for face in faces), LAID)
-    trackers = list(enumerate(converter.pv.trackers, 1))
+    trackers = list(enumerate(inverter.pv.trackers, 1))
     best = max((face.kwh_a_module for face in faces), default=1.0) or 1.0
     plain = [face for face in faces if face.plan.name not in optimisers]
     optimised = [face for face in faces if face.plan.name in optimisers]
     runs, left_out = [], []
     if optimised:
-        found, out, used = _optimised(optimised, converter, trackers, temperatures, optimisers)
-        runs += found
+        result, out, used = _optimised(optimised, inverter, trackers, temperatures, optimisers)
+        runs += result
         left_out += out
         trackers = [item for item in trackers if item[0] not in used]
     wants = tuple(
@@ -91,7 +91,7 @@ def lay_strings(
     for number, face_number, in_series, parallel in _solve(
         wants, tuple(trackers), cold_c, hot_c, min(site.volts, 1e6)
     ):
-        tracker = converter.pv.trackers[number - 1]
+        tracker = inverter.pv.trackers[number - 1]
         runs.append(StringRun(plain[face_number], in_series, parallel, tracker, number))
     for number, face in enumerate(plain):
         left = face.plan.count - sum(run.modules for run in runs if run.face is face)
@@ -185,11 +185,11 @@ def _optimum(wants, trackers, cold_c, hot_c, site_v):
     ]
     # Faces take the inputs in their own order.
     taken.sort(key=lambda item: min(face for face, *_ in item[0].parts))
-    found = []
+    result = []
     for layout, kind in taken:
         number = free[kind].pop(0)
-        found += [(number, face, in_series, parallel) for face, in_series, parallel in layout.parts]
-    return tuple(found)
+        result += [(number, face, in_series, parallel) for face, in_series, parallel in layout.parts]
+    return tuple(result)
 
 
 def _layouts(wants, tracker, cold_c, hot_c, site_v):
@@ -261,11 +261,11 @@ def _why(want, left, trackers, taken, cold_c, hot_c, site):
     return "more of them would pass a current limit"
 
 
-def _optimised(faces, converter, trackers, temperatures, optimisers):
+def _optimised(faces, inverter, trackers, temperatures, optimisers):
     """Strings of modules with optimisers: lengths within the optimiser's limits, across faces where need be."""
     optimiser = optimisers[faces[0].plan.name]
-    if not (optimiser.any_inverter or optimiser.key in converter.pv.optimisers):
-        reason = f"{converter.name} does not speak to {optimiser.name}"
+    if not (optimiser.any_inverter or optimiser.key in inverter.pv.optimisers):
+        reason = f"{inverter.name} does not speak to {optimiser.name}"
         return [], [LeftOut(face, face.plan.count, reason) for face in faces], set()
     queue = [face for face in faces for _ in range(face.plan.count)]
     seats = [(number, tracker) for number, tracker in trackers for _ in range(tracker.strings)]

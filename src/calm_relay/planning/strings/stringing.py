@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from functools import cached_property
 
-from calm_relay.job.equipment import Converter, Module, Optimiser, Tracker
+from calm_relay.job.equipment import Inverter, Module, Optimiser, Tracker
 from calm_relay.physics.strings import (
     cold_open_circuit_v,
     cold_table_factor,
@@ -204,11 +204,11 @@ class Stringing:
     def inputs(self) -> tuple[Input, ...]:
         """The trackers in use, in order."""
         numbers = sorted({run.tracker_number for run in self.runs})
-        found = []
+        result = []
         for number in numbers:
             runs = tuple(run for run in self.runs if run.tracker_number == number)
-            found.append(Input(number, runs[0].tracker, runs))
-        return tuple(found)
+            result.append(Input(number, runs[0].tracker, runs))
+        return tuple(result)
 
     @property
     def strings(self) -> int:
@@ -242,9 +242,9 @@ def fusing_of(item: Input, method: str = "IEC") -> Fusing | None:
     )
 
 
-def surveyed_strings(faces: tuple[Face, ...], converter: Converter) -> Stringing:
+def surveyed_strings(faces: tuple[Face, ...], inverter: Inverter) -> Stringing:
     """Each face on trackers of its own, in order, with as many strings in parallel as an input takes."""
-    free = list(enumerate(converter.pv.trackers if converter.pv else (), 1))
+    free = list(enumerate(inverter.pv.trackers if inverter.pv else (), 1))
     runs, left_out = [], []
     for face in faces:
         left = face.plan.strings
@@ -254,12 +254,12 @@ def surveyed_strings(faces: tuple[Face, ...], converter: Converter) -> Stringing
             runs.append(StringRun(face, face.plan.in_series, parallel, tracker, number))
             left -= parallel
         if left:
-            reason = f"all {len(converter.pv.trackers)} inputs are taken" if converter.pv else "there is no input"
+            reason = f"all {len(inverter.pv.trackers)} inputs are taken" if inverter.pv else "there is no input"
             left_out.append(LeftOut(face, left * face.plan.in_series, reason))
     return Stringing(tuple(runs), tuple(left_out), SURVEYED)
 
 
-def planned_strings(faces: tuple[Face, ...], converter: Converter, plan, optimisers) -> Stringing:
+def planned_strings(faces: tuple[Face, ...], inverter: Inverter, plan, optimisers) -> Stringing:
     """Strings as they were laid by hand; what cannot be so stands among the faults.
 
     Parameters
@@ -271,7 +271,7 @@ def planned_strings(faces: tuple[Face, ...], converter: Converter, plan, optimis
         By face name, for faces that have them.
     """
     by_name = {face.plan.name: face for face in faces}
-    trackers = converter.pv.trackers if converter.pv else ()
+    trackers = inverter.pv.trackers if inverter.pv else ()
     counted, faults, used = {}, [], dict.fromkeys(by_name, 0)
     chains = 0
     runs = []
@@ -282,7 +282,7 @@ def planned_strings(faces: tuple[Face, ...], converter: Converter, plan, optimis
             continue
         used[string.face] += string.modules
         if string.input > len(trackers):
-            faults.append(f"input {string.input} does not exist: {converter.name} has {len(trackers)}")
+            faults.append(f"input {string.input} does not exist: {inverter.name} has {len(trackers)}")
             continue
         if string.face in optimisers:
             chains += 1

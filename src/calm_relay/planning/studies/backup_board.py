@@ -1,4 +1,4 @@
-"""Which circuits live through a chosen outage: a critical-loads board against the whole house with shedding."""
+"""Which circuits ride through a chosen outage: a critical-loads board against the whole house with shedding."""
 
 from dataclasses import dataclass, replace
 
@@ -7,7 +7,7 @@ import numpy as np
 from calm_relay.job.model import Job
 from calm_relay.physics import outage
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.backed_up_loads import Backed, whole_behind
+from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, whole_behind
 from calm_relay.planning.operation.island import forms_grid
 from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.studies.outage import Rehearsal, rehearse
@@ -22,7 +22,7 @@ MOST_TRIES = 40
 class Proposal:
     """One school's answer: circuits to keep, to shed and to leave, the outage they were held against, the cost.
 
-    `left` says for each circuit left out, or dropped as the street goes, why; `shed` holds the charge below which
+    `left` says for each circuit left out, or dropped as the grid goes, why; `shed` holds the charge below which
     a circuit goes. `rehearsal` is None where not even one circuit lives.
     """
 
@@ -35,21 +35,21 @@ class Proposal:
 
     @property
     def holds(self) -> bool:
-        """Whether something is kept that lives through."""
+        """Whether something is kept that rides through."""
         return bool(self.kept) and self.rehearsal is not None and self.rehearsal.lived_h is None
 
     def apply(self, job: Job) -> Job:
-        """The job with this board: kept, shed, and the rest on the street only, or dropped as it goes dark."""
+        """The job with this board: kept, shed, and the rest on the grid side only, or dropped as the grid fails."""
         circuits = []
-        for circuit in job.board.circuits:
+        for circuit in job.backup_board.circuits:
             if circuit.name in self.shed:
                 circuits.append(circuit.with_(role="shed", shed_below=self.shed[circuit.name]))
             elif circuit.name in self.kept:
-                keeps = circuit.role if circuit.role != "street only" else "backed up"
+                keeps = circuit.role if circuit.role != "grid only" else "backed up"
                 circuits.append(circuit.with_(role="backed up" if self.school == WHOLE else keeps))
             else:
-                circuits.append(circuit.with_(role="street only"))
-        return job.with_(board=job.board.with_(circuits=tuple(circuits)))
+                circuits.append(circuit.with_(role="grid only"))
+        return job.with_(backup_board=job.backup_board.with_(circuits=tuple(circuits)))
 
     @property
     def load_hours(self) -> dict[str, float]:
@@ -64,7 +64,7 @@ CRITICAL, WHOLE = "critical-loads board", "whole house with shedding"
 
 
 @dataclass(frozen=True, eq=False)
-class _Dark:
+class _Trial:
     """The outage that boards are held against."""
 
     plan: Plan
@@ -75,52 +75,52 @@ class _Dark:
     events: bool
 
     @property
-    def board(self):
+    def backup_board(self):
         """The job's board where something forms a grid behind it, else None."""
-        lives = self.option.outcome is not None and forms_grid(self.option.design.store_box)
-        return self.plan.job.board if lives else None
+        stays_on = self.option.outcome is not None and forms_grid(self.option.design.battery_converter)
+        return self.plan.job.backup_board if stays_on else None
 
     def run(self, **fed) -> Rehearsal | None:
         """Rehearses it with the circuits that are fed."""
         return rehearse(self.plan, self.option, self.first, self.hours, self.events, **fed)
 
 
-def _critical(dark: _Dark) -> Proposal:
-    """The largest critical-loads board: circuits by priority, as long as the outage is lived through.
+def _critical(trial: _Trial) -> Proposal:
+    """The largest critical-loads board: circuits by priority, as long as the outage is ridden through.
 
     A circuit that ends it is left out, and the next tried: a large one does not keep the small ones after it out.
     """
     wanted = sorted(
-        (circuit for circuit in dark.board.circuits if circuit.role != "street only"),
+        (circuit for circuit in trial.backup_board.circuits if circuit.role != "grid only"),
         key=lambda circuit: circuit.priority,
     )
     kept, left, best = [], [], None
     for number, circuit in enumerate(wanted):
-        dark.progress(number / max(len(wanted), 1), f"Trying {circuit.name}")
-        run = dark.run(only=frozenset([*kept, circuit.name]))
+        trial.progress(number / max(len(wanted), 1), f"Trying {circuit.name}")
+        run = trial.run(only=frozenset([*kept, circuit.name]))
         if run is None or circuit.name not in run.names:
-            left.append((circuit.name, "it hangs on a phase that is dark"))
+            left.append((circuit.name, "it hangs on a phase that is off"))
         elif run.lived_h is None:
             kept.append(circuit.name)
             best = run
         else:
             left.append((circuit.name, _why(run)))
-    costs = dark.plan.job.costs
+    costs = trial.plan.job.costs
     cost = costs.backup_board + len(kept) * costs.backup_circuit if kept else 0.0
     return Proposal(CRITICAL, tuple(kept), tuple(left), {}, cost, best)
 
 
-def _whole(dark: _Dark) -> Proposal:
+def _whole(trial: _Trial) -> Proposal:
     """Every circuit behind the relay: what trips it is dropped at once, what empties it is shed by charge."""
-    board, job = dark.board, dark.plan.job
-    everything = whole_behind(dark.option.design, job, dark.plan.demand)
-    priority = {circuit.name: circuit.priority for circuit in board.circuits}
+    backup_board, job = trial.backup_board, trial.plan.job
+    everything = whole_behind(trial.option.design, job, trial.plan.demand)
+    priority = {circuit.name: circuit.priority for circuit in backup_board.circuits}
     dropped: dict[str, str] = {}
     shed: dict[str, float] = {}
     ladder, run = 0, None
     for tried in range(MOST_TRIES):
-        dark.progress(tried / MOST_TRIES, "Shedding until it holds")
-        run = dark.run(fed=_shed_at(everything, dropped, shed))
+        trial.progress(tried / MOST_TRIES, "Shedding until it holds")
+        run = trial.run(fed=_shed_at(everything, dropped, shed))
         if run is None or run.lived_h is None:
             break
         if run.cause == outage.EMPTY and ladder < len(LADDERS):
@@ -135,8 +135,8 @@ def _whole(dark: _Dark) -> Proposal:
             shed.pop(name, None)
     kept = tuple(name for name in everything.names if name not in dropped)
     elsewhere = tuple(
-        (circuit.name, "it hangs on a phase that is dark")
-        for circuit in board.circuits
+        (circuit.name, "it hangs on a phase that is off")
+        for circuit in backup_board.circuits
         if circuit.name not in everything.names
     )
     levels = {**shed, **dict.fromkeys(dropped, 1.0)}
@@ -149,7 +149,7 @@ def _why(run):
     return run.ended_by[:1].lower() + run.ended_by[1:].rstrip(".")
 
 
-def _shed_at(everything: Backed, dropped, shed) -> Backed:
+def _shed_at(everything: BackedUpLoads, dropped, shed) -> BackedUpLoads:
     levels = [1.0 if name in dropped else shed.get(name, 0.0) for name in everything.names]
     return replace(everything, shed_below=np.array(levels, dtype=float))
 
@@ -193,7 +193,7 @@ def schools_of(
     """Both schools for an outage from a step: the critical-loads board, and the whole house with shedding.
 
     `events` says whether machines start as events in the outage they are held against. Empty without a board or a
-    box that forms a grid.
+    unit that forms a grid.
     """
-    dark = _Dark(plan, option, first, hours, progress, events)
-    return () if dark.board is None else (_critical(dark), _whole(dark))
+    trial = _Trial(plan, option, first, hours, progress, events)
+    return () if trial.backup_board is None else (_critical(trial), _whole(trial))

@@ -1,4 +1,4 @@
-"""A store's years: what is left of it, what the warranty promises, and what ageing does to the money."""
+"""A battery's years: what is left of it, what the warranty promises, and what ageing does to the money."""
 
 from dataclasses import dataclass, replace
 
@@ -9,7 +9,7 @@ from calm_relay.physics.money import internal_rate_of_return, present_value
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.simulate import Inputs, bill_of, inputs_of, sum_inputs
 from calm_relay.planning.plan import Option, Plan
-from calm_relay.planning.site.battery_temperature import store_air_c
+from calm_relay.planning.site.battery_temperature import battery_air_c
 
 END = 0.7
 LEAST_LEFT = 0.3
@@ -31,13 +31,13 @@ class Warranty:
 
     @property
     def kept(self) -> bool:
-        """Whether the store is expected to hold what is promised."""
+        """Whether the battery is expected to hold what is promised."""
         return self.left_then >= self.promised
 
 
 @dataclass(frozen=True, eq=False)
-class Life:
-    """The store of an option over the job's years; arrays have an entry a year, the first year first.
+class BatteryAgeing:
+    """The battery of an option over the job's years; arrays have an entry a year, the first year first.
 
     `left` is usable energy at the end of each year over usable when new; `standing` and `cycling` are what the
     calendar and the cycles have taken by then. `years_to_end` is when 70 % are left, drawn on beyond the horizon
@@ -45,8 +45,8 @@ class Life:
     """
 
     left: np.ndarray
-    standing: np.ndarray
-    cycling: np.ndarray
+    by_calendar: np.ndarray
+    by_cycles: np.ndarray
     bill: np.ndarray
     saving: np.ndarray
     full_cycles: np.ndarray
@@ -61,21 +61,21 @@ class Life:
     empty_share: np.ndarray
 
 
-def life_of(plan: Plan, option: Option, progress: Progress = unheard) -> Life | None:
-    """Runs an option through the job's years with a store that fades and modules that age.
+def battery_ageing_of(plan: Plan, option: Option, progress: Progress = unheard) -> BatteryAgeing | None:
+    """Runs an option through the job's years with a battery that fades and modules that age.
 
-    None for an option without a store of its own.
+    None for an option without a battery of its own.
     """
-    box = option.design.store_box
-    if option.outcome is None or box is None:
+    converter = option.design.battery_converter
+    if option.outcome is None or converter is None:
         return None
-    job, costs, bank = plan.job, plan.job.costs, box.bank
-    number = option.design.boxes.index(box)
+    job, costs, bank = plan.job, plan.job.costs, converter.bank
+    number = option.design.converters.index(converter)
     inputs = inputs_of(option.design, job, plan.site, plan.demand)
     now = inputs_of(plan.options[0].design, job, plan.site, plan.demand)
-    air = store_air_c(job.place, plan.site)
+    air = battery_air_c(job.battery_place, plan.site)
     depths = [point.depth for point in bank.pack.cycle_life]
-    lives = [point.cycles for point in bank.pack.cycle_life]
+    ageings = [point.cycles for point in bank.pack.cycle_life]
     ageing = max(face.module.ageing_per_year for face in plan.faces)
     years = costs.horizon_years
     rows, left, worn, born, first, replaced = [], 1.0, 0.0, 0, None, None
@@ -86,7 +86,7 @@ def life_of(plan: Plan, option: Option, progress: Progress = unheard) -> Life | 
         usable = inputs.plant[number].battery.usable_kwh * left
         cycles = count_cycles(run.level[number] / usable)
         first = first or cycles
-        worn += cycle_fade(cycles.of(bank.pack.depth_of_discharge), depths, lives, bank.pack.cycles_to)
+        worn += cycle_fade(cycles.of(bank.pack.depth_of_discharge), depths, ageings, bank.pack.cycles_to)
         stood = calendar_fade(year + 1 - born, air, bank.pack.calendar_fade)
         bill = bill_of(run, job, plan.site)
         bill_now = bill_of(sum_inputs(now.scaled(array=array)), job, plan.site)
@@ -95,12 +95,12 @@ def life_of(plan: Plan, option: Option, progress: Progress = unheard) -> Life | 
         rows.append((left, stood, worn, bill, bill_now - bill, turned / usable, turned))
         if costs.replace_year is not None and year + 1 == costs.replace_year < years:
             replaced, born, worn, left = costs.replace_year, year + 1, 0.0, 1.0
-    left, standing, cycling, bill, saving, full_cycles, turned = np.array(rows).T
+    left, by_calendar, by_cycles, bill, saving, full_cycles, turned = np.array(rows).T
     flows = _flows(option, bank, saving, costs, replaced)
-    return Life(
+    return BatteryAgeing(
         left,
-        standing,
-        cycling,
+        by_calendar,
+        by_cycles,
         bill,
         saving,
         full_cycles,
@@ -174,10 +174,10 @@ def _warranty(bank, left, turned):
 
 
 def _full_and_empty(plan, option, number):
-    """Share of each month's days on which the store was full, and at its reserve, once."""
+    """Share of each month's days on which the battery was full, and at its reserve, once."""
     year = option.outcome.year
     part = year.plant[number].battery
-    level = (year.of("store", number) / part.usable_kwh).reshape(365, -1)
+    level = (year.of("stored", number) / part.usable_kwh).reshape(365, -1)
     month = plan.site.calendar.month.reshape(365, -1)[:, 0]
     full, empty = level.max(axis=1) >= 0.98, level.min(axis=1) <= part.reserve + 0.02
     return (

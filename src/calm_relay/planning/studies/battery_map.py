@@ -1,4 +1,4 @@
-"""What energy and power of a store bring, over a field of both."""
+"""What energy and power of a battery bring, over a field of both."""
 
 from dataclasses import dataclass, replace
 
@@ -13,10 +13,10 @@ ENERGIES, POWERS = 9, 8
 
 
 @dataclass(frozen=True, eq=False)
-class StoreMap:
+class BatteryMap:
     """Yearly saving over usable energy [kWh] and power [kW], shape (energies, powers), and where the option is.
 
-    Power is that of the store, charging and giving; a hybrid's AC limit towards the home stays as it is.
+    Power is that of the battery, charging and giving; a hybrid's AC limit towards the home stays as it is.
     """
 
     usable_kwh: np.ndarray
@@ -31,21 +31,21 @@ class StoreMap:
         return np.array([np.interp(self.here_kwh, self.usable_kwh, column) for column in self.saving.T])
 
 
-def store_map(plan: Plan, option: Option, progress: Progress = unheard) -> StoreMap | None:
-    """Simulates a field of energies and powers on an option's boxes; None without a new store."""
-    box = option.design.store_box
-    if box is None or option.outcome is None or not box.store_is_new:
+def battery_map(plan: Plan, option: Option, progress: Progress = unheard) -> BatteryMap | None:
+    """Simulates a field of energies and powers on an option's units; None without a new battery."""
+    converter = option.design.battery_converter
+    if converter is None or option.outcome is None or not converter.battery_is_new:
         return None
-    number = option.design.boxes.index(box)
+    number = option.design.converters.index(converter)
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     part = inputs.plant[number]
     bill_now = option.outcome.money.bill + option.outcome.money.saving
     here_kw = option.outcome.limit.power_kw
-    energies = np.linspace(0.25, 2.5, ENERGIES) * box.bank.usable_kwh
+    energies = np.linspace(0.25, 2.5, ENERGIES) * converter.bank.usable_kwh
     powers = np.linspace(0.2, 1.3, POWERS) * max(here_kw, plan.demand.evening_peak_kw)
     saving = np.zeros((ENERGIES, POWERS))
     for i, energy in enumerate(energies):
-        progress(i / ENERGIES, "Trying energy and power of the store")
+        progress(i / ENERGIES, "Trying energy and power of the battery")
         for j, power in enumerate(powers):
             battery = replace(
                 part.battery,
@@ -62,4 +62,4 @@ def store_map(plan: Plan, option: Option, progress: Progress = unheard) -> Store
             plant = (*inputs.plant[:number], scaled, *inputs.plant[number + 1 :])
             run = sum_inputs(replace(inputs, plant=plant))
             saving[i, j] = bill_now - bill_of(run, plan.job, plan.site)
-    return StoreMap(energies, powers, saving, box.bank.usable_kwh, here_kw)
+    return BatteryMap(energies, powers, saving, converter.bank.usable_kwh, here_kw)

@@ -27,7 +27,7 @@ class Flag:
 
 
 @dataclass(frozen=True, eq=False)
-class StoreSweep:
+class BatterySweep:
     """Yearly saving and import over the number of packs; `chosen` indexes the job's count, None when left out."""
 
     counts: np.ndarray
@@ -40,50 +40,53 @@ class StoreSweep:
 
 @dataclass(frozen=True)
 class Fullness:
-    """How the chosen store spends its year: days it was full or empty once, and full cycles."""
+    """How the chosen battery spends its year: days it was full or empty once, and full cycles."""
 
     full_days: int
     empty_days: int
     cycles: float
 
 
-def sweep_store(plan: Plan, option: Option, progress: Progress = unheard) -> StoreSweep | None:
-    """Saving for every number of packs that can be built on the option's box; None without a new store."""
-    box = option.design.store_box
-    if box is None or not box.is_new or option.outcome is None:
+def sweep_battery(plan: Plan, option: Option, progress: Progress = unheard) -> BatterySweep | None:
+    """Saving for every number of packs that can be built on the option's unit; None without a new battery."""
+    converter = option.design.battery_converter
+    if converter is None or not converter.is_new or option.outcome is None:
         return None
-    pack = box.bank.pack
+    pack = converter.bank.pack
     bill_now = option.outcome.money.bill + option.outcome.money.saving
     counts, rows = [], []
     for count in range(pack.count_min, pack.count_max + 1):
-        progress((count - pack.count_min) / (pack.count_max - pack.count_min + 1), "Trying store sizes")
-        bank = replace(box.bank, count=count)
-        if battery_refusals(bank, box.converter, plan.job):
+        progress((count - pack.count_min) / (pack.count_max - pack.count_min + 1), "Trying battery sizes")
+        bank = replace(converter.bank, count=count)
+        if battery_refusals(bank, converter.inverter, plan.job):
             continue
         year = simulate(with_bank(option.design, bank), plan.job, plan.site, plan.demand)
         counts.append(count)
         rows.append((bank.usable_kwh, bill_now - bill_of(year, plan.job, plan.site), year.bus_kwh("import")))
     if not counts:
         return None
-    chosen = counts.index(box.bank.count) if box.bank.count in counts else None
-    return StoreSweep(np.array(counts), *np.array(rows).T, chosen, flags_of(plan, option))
+    chosen = counts.index(converter.bank.count) if converter.bank.count in counts else None
+    return BatterySweep(np.array(counts), *np.array(rows).T, chosen, flags_of(plan, option))
 
 
 def with_bank(design: Design, bank: Bank) -> Design:
-    """The design with another bank on its store's box."""
-    boxes = tuple(replace(box, bank=bank) if box is design.store_box else box for box in design.boxes)
-    return replace(design, boxes=boxes)
+    """The design with another bank on its battery's unit."""
+    converters = tuple(
+        replace(converter, bank=bank) if converter is design.battery_converter else converter
+        for converter in design.converters
+    )
+    return replace(design, converters=converters)
 
 
 def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
     """The schools' rules of thumb, each in usable kWh (common practice, no source)."""
-    box = option.design.store_box
-    store, site, demand = plan.job.store, plan.site, plan.demand
+    converter = option.design.battery_converter
+    battery, site, demand = plan.job.battery, plan.site, plan.demand
     year = option.outcome.year
-    above = max(1.0 - store.reserve, 0.05)
+    above = max(1.0 - battery.reserve, 0.05)
     winter = demand.worst_season_steps
     days = winter.sum() * year.step_h / 24
-    night = float(demand.kw[winter & site.dark].sum() * year.step_h / days)
+    night = float(demand.kw[winter & site.night].sum() * year.step_h / days)
     a_day = float(demand.yearly_kwh / 365)
     made = year.of("pv_dc")[winter].sum() * year.step_h / days
     daylight_use = float(np.minimum(demand.kw, year.of("pv_dc"))[winter].sum() * year.step_h / days)
@@ -94,7 +97,7 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
             "night",
             night / above,
             f"from sunset to sunrise {season} asks {night:.1f} kWh",
-            f"mean dark hours of {season}, {demand.source}",
+            f"mean night hours of {season}, {demand.source}",
         ),
         Flag(
             "70 % of a day",
@@ -103,7 +106,7 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
             f"yearly mean day, {demand.source}",
         ),
         Flag(
-            f"{OUTAGE_H:g} h dark",
+            f"{OUTAGE_H:g} h of night",
             OUTAGE_H * demand.worst_season_mean_kw,
             f"the mean {season} load of {demand.worst_season_mean_kw:.1f} kW, from full",
             f"mean of {season}, {demand.source}",
@@ -115,11 +118,11 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
             f"simulated {season}, {site.source}",
         ),
     ]
-    if store.first_window is not None:
-        minutes = (minutes_of(store.first_window.end) - minutes_of(store.first_window.start)) % 1440
-        rate_kw, _ = charge_dc_kw(box.bank, box.converter, store.first_window.limit_kw)
-        brought = rate_kw * box.bank.pack.round_trip**0.5 * minutes / 60
-        span = max(store.first_window.target - store.reserve, 0.05)
+    if battery.first_window is not None:
+        minutes = (minutes_of(battery.first_window.end) - minutes_of(battery.first_window.start)) % 1440
+        rate_kw, _ = charge_dc_kw(converter.bank, converter.inverter, battery.first_window.limit_kw)
+        brought = rate_kw * converter.bank.pack.round_trip**0.5 * minutes / 60
+        span = max(battery.first_window.target - battery.reserve, 0.05)
         flags.append(
             Flag(
                 "cheap window",
@@ -131,7 +134,7 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
     flags.append(
         Flag(
             "one size up",
-            box.bank.usable_kwh + box.bank.pack.usable_kwh * box.bank.units,
+            converter.bank.usable_kwh + converter.bank.pack.usable_kwh * converter.bank.units,
             "shallower cycles, slower ageing, room to grow",
             "the job's count plus one",
         )
@@ -140,14 +143,14 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
 
 
 def fullness_of(option: Option) -> Fullness | None:
-    """How often the store was full and empty; None without one."""
-    box = option.design.store_box
-    if box is None or option.outcome is None:
+    """How often the battery was full and empty; None without one."""
+    converter = option.design.battery_converter
+    if converter is None or option.outcome is None:
         return None
     year = option.outcome.year
-    number = option.design.boxes.index(box)
+    number = option.design.converters.index(converter)
     part = year.plant[number].battery
-    level = (year.of("store", number) / part.usable_kwh).reshape(365, -1)
+    level = (year.of("stored", number) / part.usable_kwh).reshape(365, -1)
     return Fullness(
         int((level.max(axis=1) >= 1.0 - NEARLY).sum()),
         int((level.min(axis=1) <= part.reserve + NEARLY).sum()),

@@ -1,11 +1,11 @@
-"""What an option clips, by hour and month, and what its store catches of it."""
+"""What an option clips, by hour and month, and what its battery catches of it."""
 
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from calm_relay.physics.control import self_use
-from calm_relay.physics.plant import Street
+from calm_relay.physics.plant import GridConnection
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.simulate import inputs_of, run_inputs
 from calm_relay.planning.plan import Option, Plan
@@ -13,9 +13,9 @@ from calm_relay.planning.plan import Option, Plan
 
 @dataclass(frozen=True, eq=False)
 class ClippedYear:
-    """Clipped energy of a year [kWh]: without the store, and with it.
+    """Clipped energy of a year [kWh]: without the battery, and with it.
 
-    `bare` and `kept` have shape (12, 24): months by hours of standard time. `caught_kwh` is what the store takes
+    `bare` and `kept` have shape (12, 24): months by hours of standard time. `caught_kwh` is what the battery takes
     of it; `why` says in a sentence why it is so much.
     """
 
@@ -26,38 +26,38 @@ class ClippedYear:
 
     @property
     def bare_kwh(self) -> float:
-        """Clipped in the year without the store."""
+        """Clipped in the year without the battery."""
         return float(self.bare.sum())
 
     @property
     def kept_kwh(self) -> float:
-        """Clipped in the year with the store."""
+        """Clipped in the year with the battery."""
         return float(self.kept.sum())
 
     @property
     def caught_kwh(self) -> float:
-        """What the store catches."""
+        """What the battery catches."""
         return max(0.0, self.bare_kwh - self.kept_kwh)
 
 
 def clipped_year(plan: Plan, option: Option, progress: Progress = unheard) -> ClippedYear | None:
-    """Clipping of an option with and without its store; None where no array stands or it is refused."""
+    """Clipping of an option with and without its battery; None where no array stands or it is refused."""
     design = option.design
-    if option.outcome is None or not any(box.has_array for box in design.boxes):
+    if option.outcome is None or not any(converter.has_array for converter in design.converters):
         return None
     progress(0.2, "Looking at what is clipped")
-    with_store = option.outcome.year.of("clipped")
-    bare = with_store
-    if any(box.bank for box in design.boxes):
-        # The same boxes on the same roof, their stores taken off.
+    with_battery = option.outcome.year.of("clipped")
+    bare = with_battery
+    if any(converter.bank for converter in design.converters):
+        # The same units on the same roof, their batteries taken off.
         inputs = inputs_of(design, plan.job, plan.site, plan.demand)
         plant = tuple(replace(part, battery=None) for part in inputs.plant)
-        # Without a street the modules are asked alone, as if all they give were taken.
-        free = {} if inputs.island is None else {"island": None, "street": Street()}
+        # Off grid the modules are asked alone, as if all they give were taken.
+        free = {} if inputs.island is None else {"island": None, "grid": GridConnection()}
         bare = run_inputs(
             replace(inputs, plant=plant, control=self_use(plan.site.calendar.steps), fit=None, **free)
         ).of("clipped")
-    tables = [_by_month_and_hour(series, plan.site.calendar) for series in (bare, with_store)]
+    tables = [_by_month_and_hour(series, plan.site.calendar) for series in (bare, with_battery)]
     days = int((bare.reshape(365, -1).sum(axis=1) * plan.site.calendar.step_h > 0.05).sum())
     return ClippedYear(*tables, days, _why(design))
 
@@ -70,12 +70,12 @@ def _by_month_and_hour(series, calendar):
 
 
 def _why(design):
-    box = design.store_box
-    array = design.pv_box
+    converter = design.battery_converter
+    array = design.pv_converter
     if array.micro:
-        return "Microinverters clip module by module on the roof: no store sees any of it."
-    if box is None:
-        return "Without a store nothing can catch it."
-    if box is array:
-        return "The store hangs before the AC limit and takes what would be clipped while it has room."
-    return "The store hangs behind the AC limit: what is clipped ends before it."
+        return "Microinverters clip module by module on the roof: no battery sees any of it."
+    if converter is None:
+        return "Without a battery nothing can catch it."
+    if converter is array:
+        return "The battery hangs before the AC limit and takes what would be clipped while it has room."
+    return "The battery hangs behind the AC limit: what is clipped ends before it."

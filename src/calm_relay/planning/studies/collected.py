@@ -1,37 +1,37 @@
-"""What is studied beside the plan: the bound, the store's years, and what would change the answer."""
+"""What is studied beside the plan: the bound, the battery's years, and what would change the answer."""
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.plan import Plan
-from calm_relay.planning.studies.battery_ageing import Life, life_of
-from calm_relay.planning.studies.foresight import Left, left_of
+from calm_relay.planning.studies.battery_ageing import BatteryAgeing, battery_ageing_of
+from calm_relay.planning.studies.foresight import ForesightGap, foresight_gap_of
 from calm_relay.planning.studies.survival import Survival, survival_of
 from calm_relay.planning.studies.tipping import Tips, tips_of
 
 
 @dataclass(frozen=True, eq=False)
 class Studies:
-    """By option's key what the control leaves, how the store lives and the house in the dark; tipping points."""
+    """By option: the gap to perfect foresight, ageing, outages ridden through; and the tipping points."""
 
-    left: dict[str, Left]
-    lives: dict[str, Life]
+    foresight: dict[str, ForesightGap]
+    ageing: dict[str, BatteryAgeing]
     survival: dict[str, Survival | None]
     tips: Tips
 
 
 def studies_of(plan: Plan, progress: Progress = unheard) -> Studies:
     """Every study of a plan, for the document."""
-    stored = [option for option in plan.live if option.design.store_box is not None]
-    lives, survival = {}, {}
+    stored = [option for option in plan.live if option.design.battery_converter is not None]
+    ageing, survival = {}, {}
     # The solver leaves the interpreter's lock to the other studies.
     with ThreadPoolExecutor(2) as workers:
-        solved = {option.design.key: workers.submit(left_of, plan, option) for option in stored}
+        solved = {option.design.key: workers.submit(foresight_gap_of, plan, option) for option in stored}
         for number, option in enumerate(stored):
             progress(number / (len(stored) + 1), f"Studying: {option.design.title}")
-            lives[option.design.key] = life_of(plan, option)
+            ageing[option.design.key] = battery_ageing_of(plan, option)
             survival[option.design.key] = survival_of(plan, option)
         progress(len(stored) / (len(stored) + 1), "What would change the answer")
         tips = tips_of(plan)
-        return Studies({key: future.result() for key, future in solved.items()}, lives, survival, tips)
+        return Studies({key: future.result() for key, future in solved.items()}, ageing, survival, tips)

@@ -28,8 +28,8 @@ def footprint_swaps(plan: Plan, option: Option, progress: Progress = unheard) ->
 
     On a face that was not measured modules take the area of those that lie there.
     """
-    found = []
-    modules = option.ground.kit.catalogue.modules
+    result = []
+    modules = option.context.equipment.catalogue.modules
     for number, face in enumerate(plan.faces):
         for module in modules:
             progress(number / len(plan.faces), "Laying other modules")
@@ -44,7 +44,7 @@ def footprint_swaps(plan: Plan, option: Option, progress: Progress = unheard) ->
             if count < 1:
                 continue
             made = face_with(plan.job, plan.site, face, module, count)
-            found.append(
+            result.append(
                 Swap(
                     face.plan.name,
                     module,
@@ -56,4 +56,4 @@ def footprint_swaps(plan: Plan, option: Option, progress: Progress = unheard) ->
                     count * (module.price + plan.job.costs.module_labour),
                 )
             )
-    return tuple(sorted(found, key=lambda swap: -swap.more_kwh))
+    return tuple(sorted(result, key=lambda swap: -swap.more_kwh))

@@ -17,27 +17,27 @@ LOOK_S = 0.05
 
 
 @dataclass(frozen=True, eq=False)
-class Left:
+class ForesightGap:
     """Bill of the year under the control and at best, and where the difference arises.
 
-    Hourly series: `bought` and `best_bought`, `sold` and `best_sold` are mean powers at the street [kW], `level`
-    and `best_level` what the stores hold [kWh], `dearer` what the control pays more in the hour. `by_hour` is that
-    summed by month and hour of standard time, shape (12, 24).
+    Hourly series: `imported` and `best_imported`, `exported` and `best_exported` are mean powers at the grid [kW],
+    `level` and `best_level` what the batteries hold [kWh], `dearer` what the control pays more in the hour. `by_hour`
+    is that summed by month and hour of standard time, shape (12, 24).
     """
 
     bill: float
     best_bill: float
-    bought: np.ndarray
-    best_bought: np.ndarray
-    sold: np.ndarray
-    best_sold: np.ndarray
+    imported: np.ndarray
+    best_imported: np.ndarray
+    exported: np.ndarray
+    best_exported: np.ndarray
     level: np.ndarray
     best_level: np.ndarray
     dearer: np.ndarray
     by_hour: np.ndarray
 
     @property
-    def left(self) -> float:
+    def gap(self) -> float:
         """What the control leaves on the table in a year."""
         return self.bill - self.best_bill
 
@@ -46,8 +46,8 @@ class Left:
         return int(self.dearer.reshape(365, 24).sum(axis=1).argmax())
 
 
-def left_of(plan: Plan, option: Option, progress: Progress = unheard) -> Left | None:
-    """Solves the year of an option with perfect foresight; None without a store or a street.
+def foresight_gap_of(plan: Plan, option: Option, progress: Progress = unheard) -> ForesightGap | None:
+    """Solves the year of an option with perfect foresight; None without a battery or a grid.
 
     The solver cannot be interrupted: called off, it is left to end by itself and its answer is dropped.
 
@@ -56,7 +56,7 @@ def left_of(plan: Plan, option: Option, progress: Progress = unheard) -> Left | 
     RuntimeError
         When the solver finds no optimum.
     """
-    if option.outcome is None or option.design.store_box is None or not plan.job.supply.street:
+    if option.outcome is None or option.design.battery_converter is None or not plan.job.supply.on_grid:
         return None
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     per_hour = round(1.0 / inputs.step_h)
@@ -67,31 +67,31 @@ def left_of(plan: Plan, option: Option, progress: Progress = unheard) -> Left | 
     tariff, calendar = plan.job.tariff, plan.site.calendar
     price, feed_in = hourly(price_series(tariff, calendar)), hourly(feed_in_series(tariff, calendar))
     arguments = (inputs.plant, hourly(inputs.pv_kw), hourly(plan.demand.kw), 1.0, price, feed_in)
-    limits = (inputs.street.import_limit_kw, inputs.street.export_limit_kw, tariff.stored_export, GIVEN_UP_S)
+    limits = (inputs.grid.import_limit_kw, inputs.grid.export_limit_kw, tariff.stored_export, GIVEN_UP_S)
     worker = ThreadPoolExecutor(1)
     try:
-        found: Foresight = _awaited(worker.submit(least_cost, *arguments, *limits), progress)
+        result: Foresight = _awaited(worker.submit(least_cost, *arguments, *limits), progress)
     finally:
         worker.shutdown(wait=False)
     year = option.outcome.year
-    standing = tariff.standing_per_day * 365
-    bought, sold = hourly(year.at_bus("import")), hourly(year.at_bus("export"))
+    staying_converters = tariff.standing_per_day * 365
+    imported, exported = hourly(year.at_bus("import")), hourly(year.at_bus("export"))
     paid = hourly(
         year.at_bus("import") * price_series(tariff, calendar)
         - year.at_bus("export") * feed_in_series(tariff, calendar)
     )
-    dearer = paid - (found.bought * price - found.sold * feed_in)
+    dearer = paid - (result.imported * price - result.exported * feed_in)
     month = calendar.month[::per_hour]
     by_hour = np.array([dearer[month == m].reshape(-1, 24).sum(axis=0) for m in range(1, 13)])
-    return Left(
+    return ForesightGap(
         option.outcome.money.bill,
-        found.cost + standing,
-        bought,
-        found.bought,
-        sold,
-        found.sold,
-        year.of("store")[per_hour - 1 :: per_hour],
-        found.level,
+        result.cost + staying_converters,
+        imported,
+        result.imported,
+        exported,
+        result.exported,
+        year.of("stored")[per_hour - 1 :: per_hour],
+        result.level,
         dearer,
         by_hour,
     )

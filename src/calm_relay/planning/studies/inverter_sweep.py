@@ -1,4 +1,4 @@
-"""What another AC size would make of the same roof, store and home; and where this one spends its hours."""
+"""What another AC size would make of the same roof, battery and home; and where this one spends its hours."""
 
 from dataclasses import dataclass, replace
 
@@ -13,11 +13,11 @@ SIZES = 40
 
 
 @dataclass(frozen=True, eq=False)
-class ConverterSweep:
+class InverterSweep:
     """Yearly energies over AC size, every other thing equal; each array has one entry a size [kW], [kWh].
 
-    `given_kwh` is what the box gives to the AC bus, `bill` the year's bill, `box_price` the price of such a box by
-    the catalogue's boxes of its kind, None where there are fewer than two.
+    `given_kwh` is what the inverter gives to the AC bus, `bill` the year's bill, `unit_price` the price of such a unit
+    by the catalogue's units of its kind, None where there are fewer than two.
     """
 
     ac_kw: np.ndarray
@@ -27,7 +27,7 @@ class ConverterSweep:
     idle_kwh: np.ndarray
     given_kwh: np.ndarray
     bill: np.ndarray
-    box_price: np.ndarray | None
+    unit_price: np.ndarray | None
     chosen_kw: float
 
 
@@ -41,19 +41,19 @@ class LoadHours:
     mean_efficiency: float | None
 
 
-def sweep_converter(plan: Plan, option: Option, progress: Progress = unheard) -> ConverterSweep | None:
-    """Sizes from a third of the array to one and a half times it; None without one box that carries the array.
+def sweep_inverter(plan: Plan, option: Option, progress: Progress = unheard) -> InverterSweep | None:
+    """Sizes from a third of the array to one and a half times it; None without one unit that carries the array.
 
     The size alone is changed: the loss curve and the standby draw grow with the rating, the trackers stay.
     """
-    box = option.design.pv_box
-    if box is None or option.outcome is None or box.micro or not box.has_array:
+    converter = option.design.pv_converter
+    if converter is None or option.outcome is None or converter.micro or not converter.has_array:
         return None
-    number = option.design.boxes.index(box)
+    number = option.design.converters.index(converter)
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     part = inputs.plant[number]
-    chosen = box.converter.ac_kw
-    sizes = np.unique(np.append(np.linspace(box.array_kw / 3, box.array_kw * 1.5, SIZES - 1), chosen))
+    chosen = converter.inverter.ac_kw
+    sizes = np.unique(np.append(np.linspace(converter.array_kw / 3, converter.array_kw * 1.5, SIZES - 1), chosen))
     rows = []
     for done, size in enumerate(sizes):
         progress(done / sizes.size, "Trying converter sizes")
@@ -66,15 +66,17 @@ def sweep_converter(plan: Plan, option: Option, progress: Progress = unheard) ->
         bill = bill_of(year, plan.job, plan.site)
         energies = year.kwh("clipped"), year.bus_kwh("import"), year.bus_kwh("export"), idle
         rows.append((*energies, year.kwh_out(number), bill))
-    return ConverterSweep(sizes, *np.array(rows).T, _prices(option, box, sizes), chosen)
+    return InverterSweep(sizes, *np.array(rows).T, _prices(option, converter, sizes), chosen)
 
 
-def _prices(option, box, sizes):
-    """Price over size, straight through the catalogue's boxes of the same kind and phases."""
+def _prices(option, converter, sizes):
+    """Price over size, straight through the catalogue's units of the same kind and phases."""
     like = [
         item
-        for item in option.ground.kit.catalogue.converters
-        if item.kind == box.converter.kind and item.phases == box.converter.phases and _alike(item, box.converter)
+        for item in option.context.equipment.catalogue.inverters
+        if item.kind == converter.inverter.kind
+        and item.phases == converter.inverter.phases
+        and _alike(item, converter.inverter)
     ]
     if len({item.ac_kw for item in like}) < 2:
         return None
@@ -83,20 +85,20 @@ def _prices(option, box, sizes):
 
 
 def _alike(item, other):
-    """Whether two boxes take the same packs, or neither takes any."""
+    """Whether two units take the same packs, or neither takes any."""
     if item.battery is None or other.battery is None:
         return item.battery is other.battery
     return bool(set(item.battery.families) & set(other.battery.families))
 
 
 def load_hours(option: Option, bins: int = 20) -> LoadHours | None:
-    """Hours at each load of the box that carries the array; None without one."""
-    box = option.design.pv_box
-    if box is None or option.outcome is None:
+    """Hours at each load of the inverter that carries the array; None without one."""
+    converter = option.design.pv_converter
+    if converter is None or option.outcome is None:
         return None
     year = option.outcome.year
-    number = option.design.boxes.index(box)
-    out = np.maximum(year.of("ac", number), 0.0) / box.converter.ac_kw
+    number = option.design.converters.index(converter)
+    out = np.maximum(year.of("ac", number), 0.0) / converter.inverter.ac_kw
     edges = np.linspace(0.0, 1.0, bins + 1)
     counts, _ = np.histogram(out[out > 0], bins=edges)
     middles = (edges[1:] + edges[:-1]) / 2
@@ -104,7 +106,7 @@ def load_hours(option: Option, bins: int = 20) -> LoadHours | None:
     return LoadHours(
         edges,
         counts * year.step_h,
-        loss_curve(box.converter).efficiency(middles),
+        loss_curve(converter.inverter).efficiency(middles),
         given / (given + lost) if given > 0 else None,
     )
 
@@ -123,12 +125,12 @@ class ClippedDay:
 
 
 def clipped_day(plan: Plan, option: Option) -> ClippedDay | None:
-    """Where the AC limit bites; None without a box that carries the array."""
-    box = option.design.pv_box
-    if box is None or option.outcome is None:
+    """Where the AC limit bites; None without a unit that carries the array."""
+    converter = option.design.pv_converter
+    if converter is None or option.outcome is None:
         return None
     year = option.outcome.year
-    number = option.design.boxes.index(box)
+    number = option.design.converters.index(converter)
     clipped, offered = year.of("clipped", number), year.of("pv_dc", number) - year.of("tracker", number)
     per_day = clipped.size // 365
     by_day = clipped.reshape(365, -1).sum(axis=1)
@@ -143,5 +145,5 @@ def clipped_day(plan: Plan, option: Option) -> ClippedDay | None:
         np.maximum(year.of("ac", number)[cut], 0.0),
         stored,
         clipped[cut],
-        box.converter.ac_kw,
+        converter.inverter.ac_kw,
     )

@@ -1,4 +1,4 @@
-"""A house without a street: what its year leaves unmet, burns and throws away, and how big it should be."""
+"""An off-grid house: what its year leaves unmet, burns and throws away, and how big it should be."""
 
 from dataclasses import dataclass, replace
 
@@ -21,17 +21,17 @@ ARRAY_FACTORS = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5, 3.0)
 
 
 @dataclass(frozen=True, eq=False)
-class Alone:
-    """A year without a street, read off.
+class OffGridYear:
+    """A year off grid, read off.
 
     Energies are kWh, `litres` fuel. `autonomy_h` is usable energy over the worst season's mean load, as on the
-    back of an envelope; `autonomy_worst_h` what a full store lasts without sun and generator from the worst start
+    back of an envelope; `autonomy_worst_h` what a full battery lasts without sun and generator from the worst start
     of the year, `autonomy_mean_h` from the mean one. Series by month have twelve entries.
     """
 
     unmet_kwh: float
     unmet_share: float
-    dark_hours: float
+    unserved_hours: float
     trips: int
     generator_hours: float
     generator_starts: int
@@ -46,13 +46,13 @@ class Alone:
     curtailed_by_month: np.ndarray
     made_by_month: np.ndarray
     asked_by_month: np.ndarray
-    longest_dark_h: float
-    longest_dark_from: int | None
+    longest_unserved_h: float
+    longest_unserved_from: int | None
 
 
-def alone_of(plan: Plan, option: Option) -> Alone | None:
-    """What a year without a street comes to; None where there is one, or the option cannot be built."""
-    if plan.job.supply.street or option.outcome is None:
+def off_grid_year_of(plan: Plan, option: Option) -> OffGridYear | None:
+    """What a year off grid comes to; None where there is one, or the option cannot be built."""
+    if plan.job.supply.on_grid or option.outcome is None:
         return None
     year, calendar = option.outcome.year, plan.site.calendar
     month = calendar.month
@@ -62,12 +62,12 @@ def alone_of(plan: Plan, option: Option) -> Alone | None:
 
     generator_kwh = year.bus_kwh("import")
     generator = plan.job.generator
-    first, longest = _longest(year.states != outage.ALIVE)
+    first, longest = _longest(year.states != outage.SERVING)
     envelope, mean, worst = _autonomy(plan, option)
-    return Alone(
+    return OffGridYear(
         year.unmet_kwh,
         option.outcome.unmet,
-        year.dark_hours,
+        year.unserved_hours,
         year.trips,
         year.generator_hours,
         year.generator_starts,
@@ -87,9 +87,9 @@ def alone_of(plan: Plan, option: Option) -> Alone | None:
     )
 
 
-def _longest(dark):
+def _longest(backup):
     """First step and length of the longest stretch; None and 0 without one."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], dark, [False]]).astype(int)))
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], backup, [False]]).astype(int)))
     if not edges.size:
         return None, 0
     lengths = edges[1::2] - edges[::2]
@@ -98,9 +98,9 @@ def _longest(dark):
 
 
 def _autonomy(plan, option):
-    """Hours a full store lasts by the envelope, and without sun from the mean and the worst start of the year."""
-    box = option.design.store_box
-    if not forms_grid(box):
+    """Hours a full battery lasts by the envelope, and without sun from the mean and the worst start of the year."""
+    converter = option.design.battery_converter
+    if not forms_grid(converter):
         return 0.0, 0.0, 0.0
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     island = island_of(option.design, plan.job, plan.demand)
@@ -112,7 +112,7 @@ def _autonomy(plan, option):
     limits[outage.GEN_KW] = 0.0
     load = np.ascontiguousarray(np.concatenate([island.load, island.load[:, :most]], axis=1))
     night = np.zeros(load.shape[1])
-    lived = outage.survival(
+    served_steps = outage.survival(
         pack([inputs.plant[island.former]]),
         limits,
         load,
@@ -126,7 +126,7 @@ def _autonomy(plan, option):
         most,
         inputs.step_h,
     )
-    hours = lived * inputs.step_h
+    hours = served_steps * inputs.step_h
     worst_mean = float(island.load[:, plan.demand.worst_season_steps].sum(axis=0).mean())
     return usable / max(worst_mean, 1e-9), float(hours.mean()), float(hours.min())
 
@@ -158,32 +158,32 @@ class Sizing:
             face.with_(count=face.strings * max(1, round(face.in_series * factor))) if face.will_be_there else face
             for face in job.faces
         )
-        return job.with_(store=job.store.with_(count=count), faces=faces, string_plans=())
+        return job.with_(battery=job.battery.with_(count=count), faces=faces, string_plans=())
 
 
-def size_alone(plan: Plan, option: Option, progress: Progress = unheard) -> Sizing | None:
-    """Tries packs and array sizes on an option's boxes through the year; None where there is a street.
+def size_off_grid(plan: Plan, option: Option, progress: Progress = unheard) -> Sizing | None:
+    """Tries packs and array sizes on an option's units through the year; None on the grid.
 
-    Boxes stay as they are: an array beyond what they allow is tried but not proposed.
+    Units stay as they are: an array beyond what they allow is tried but not proposed.
     """
-    box = option.design.store_box
-    if plan.job.supply.street or option.outcome is None or box is None or not box.is_new:
+    converter = option.design.battery_converter
+    if plan.job.supply.on_grid or option.outcome is None or converter is None or not converter.is_new:
         return None
-    pack_, job = box.bank.pack, plan.job
+    pack_, job = converter.bank.pack, plan.job
     counts = [
         count
         for count in range(pack_.count_min, pack_.count_max + 1)
-        if not battery_refusals(replace(box.bank, count=count), box.converter, job)
+        if not battery_refusals(replace(converter.bank, count=count), converter.inverter, job)
     ]
     if not counts:
         return None
-    array_kw = sum(item.array_kw for item in option.design.boxes)
+    array_kw = sum(item.array_kw for item in option.design.converters)
     unmet, hours, cost = (np.zeros((len(counts), len(ARRAY_FACTORS))) for _ in range(3))
     usable = np.zeros(len(counts))
     for i, count in enumerate(counts):
         progress(i / len(counts), "Trying packs and modules")
-        design = with_bank(option.design, replace(box.bank, count=count))
-        usable[i] = design.store_box.bank.usable_kwh
+        design = with_bank(option.design, replace(converter.bank, count=count))
+        usable[i] = design.battery_converter.bank.usable_kwh
         inputs = inputs_of(design, job, plan.site, plan.demand)
         outlay = sum(line.amount for line in cost_lines(design, job))
         for j, factor in enumerate(ARRAY_FACTORS):
@@ -192,12 +192,14 @@ def size_alone(plan: Plan, option: Option, progress: Progress = unheard) -> Sizi
             hours[i, j] = year.generator_hours
             cost[i, j] = outlay + _modules(plan, factor) + _fuel(bill_of(year, job, plan.site), job.costs)
     allowed = np.tile(_allowed(option.design), (len(counts), 1))
-    target = job.alone.unmet_max
+    target = job.off_grid.unmet_max
     fit = allowed & (unmet <= target + 1e-12)
     best = None
     if fit.any():
         best = tuple(int(n) for n in np.unravel_index(np.where(fit, cost, np.inf).argmin(), cost.shape))
-    here = (counts.index(box.bank.count), ARRAY_FACTORS.index(1.0)) if box.bank.count in counts else None
+    here = (
+        (counts.index(converter.bank.count), ARRAY_FACTORS.index(1.0)) if converter.bank.count in counts else None
+    )
     return Sizing(
         tuple(counts),
         usable,
@@ -229,14 +231,14 @@ def _fuel(a_year, costs):
 
 
 def _allowed(design):
-    """Which array sizes the boxes' makers allow on them."""
-    found = []
+    """Which array sizes the makers allow on them."""
+    result = []
     for factor in ARRAY_FACTORS:
         fits = True
-        for box in design.boxes:
-            if box.has_array and box.converter.pv:
-                pv = box.converter.pv
-                ratio = pv.ratio_max_with_battery if box.bank else pv.ratio_max
-                fits &= box.array_kw * factor / box.converter.ac_kw <= ratio + 1e-9
-        found.append(fits)
-    return np.array(found, dtype=bool)
+        for converter in design.converters:
+            if converter.has_array and converter.inverter.pv:
+                pv = converter.inverter.pv
+                ratio = pv.ratio_max_with_battery if converter.bank else pv.ratio_max
+                fits &= converter.array_kw * factor / converter.inverter.ac_kw <= ratio + 1e-9
+        result.append(fits)
+    return np.array(result, dtype=bool)

@@ -1,4 +1,4 @@
-"""The street goes dark: an outage rehearsed from any moment of the year, minute by minute."""
+"""The grid fails: an outage rehearsed from any moment of the year, minute by minute."""
 
 from dataclasses import dataclass, replace
 
@@ -6,7 +6,7 @@ import numpy as np
 
 from calm_relay.physics import outage
 from calm_relay.physics.island import Island, IslandYear, run_island
-from calm_relay.planning.operation.backed_up_loads import Backed, behind_relay
+from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, curve_of, forms_grid, island_of
 from calm_relay.planning.operation.machine_starts import machine_starts
 from calm_relay.planning.operation.simulate import inputs_of
@@ -22,7 +22,7 @@ CAUSES = {
     ),
     outage.LEG: "one leg asked for more than {leg:.1f} kW",
     outage.OVER_FREQUENCY: "a load dropped and the array's power had nowhere to go: over-frequency",
-    outage.EMPTY: "the store was empty",
+    outage.EMPTY: "the battery was empty",
 }
 
 
@@ -30,7 +30,7 @@ CAUSES = {
 class Rehearsal:
     """One outage, minute by minute: flows, which circuits are fed, and what ended it.
 
-    `run` holds the flows of every box; `lived_h` is until the first dark minute, None where it lived through;
+    `run` holds the flows of every unit; `lived_h` is until the first dark minute, None where it ridden through;
     `ended_by` says why in a sentence; `ended_at` is the circuit that asked most then, empty where none ended it.
     """
 
@@ -66,7 +66,7 @@ class Rehearsal:
 
     @property
     def hours(self) -> np.ndarray:
-        """Hours since the street went dark, at each step's start."""
+        """Hours since the grid went dark, at each step's start."""
         return np.arange(self.flows.shape[0]) * self.step_h
 
     @property
@@ -93,14 +93,14 @@ def rehearse(
     events: bool = True,
     seed: int = 1,
     only: frozenset[str] | None = None,
-    fed: Backed | None = None,
+    fed: BackedUpLoads | None = None,
 ) -> Rehearsal | None:
     """Pulls the main switch at a step of the year; None where nothing forms a grid.
 
     Parameters
     ----------
     first : int
-        Step of the year at which the street goes dark.
+        Step of the year at which the grid fails.
     hours : float
         How long it stays dark.
     events : bool
@@ -110,14 +110,14 @@ def rehearse(
     fed : Backed, optional
         Circuits to feed instead of those of the job's board.
     """
-    box = option.design.store_box
-    if option.outcome is None or not forms_grid(box):
+    converter = option.design.battery_converter
+    if option.outcome is None or not forms_grid(converter):
         return None
     fed = behind_relay(option.design, plan.job, plan.demand) if fed is None else fed
     fed = fed if only is None else fed.only(only)
     if not fed.names:
         return None
-    number = option.design.boxes.index(box)
+    number = option.design.converters.index(converter)
     inputs = _islanded(inputs_of(option.design, plan.job, plan.site, plan.demand), number)
     island = replace(
         island_of(option.design, plan.job, plan.demand), load=fed.kw, legs=fed.legs, shed_below=fed.shed_below
@@ -133,10 +133,10 @@ def rehearse(
         np.repeat(inputs.pv_kw[:, here], per_step, axis=1),
         inputs.step_h / per_step,
         island,
-        float(option.outcome.year.of("store", number)[first - 1]),
+        float(option.outcome.year.of("stored", number)[first - 1]),
         *((starts.start, starts.again) if starts else ()),
     )
-    return _told(plan, box, island, fed, starts, run, first, hours)
+    return _summary(plan, converter, island, fed, starts, run, first, hours)
 
 
 def _islanded(inputs, number):
@@ -146,9 +146,9 @@ def _islanded(inputs, number):
     return replace(inputs, plant=(*inputs.plant[:number], bare, *inputs.plant[number + 1 :]))
 
 
-def _told(plan, box, island: Island, fed, starts, run, first, hours):
-    dark = np.flatnonzero(run.states != outage.ALIVE)
-    at = int(dark[0]) if dark.size else None
+def _summary(plan, converter, island: Island, fed, starts, run, first, hours):
+    backup = np.flatnonzero(run.states != outage.SERVING)
+    at = int(backup[0]) if backup.size else None
     cause = outage.NOTHING if at is None else int(run.island_flows[at, outage.CAUSE])
     # A start on a circuit that is shed does not happen.
     start_kw = (starts.start * run.on.T).max(axis=0) if starts else np.zeros(run.states.size)
@@ -158,15 +158,15 @@ def _told(plan, box, island: Island, fed, starts, run, first, hours):
         heaviest = np.where(fed_before, starts.start[:, at], 0.0)
         row = int(heaviest.argmax())
         start_kw[at], who = heaviest[row], starts.who.get((row, at), "")
-    sentence = f"It lives through the {hours:g} hours."
+    sentence = f"It rides through the {hours:g} hours."
     if at is not None:
         limits = island.limits
         if cause in (outage.START, outage.START_LEG) and not who:
-            gap = box.converter.backup.transfer_ms > CONTACTORS_HOLD_MS and at == 0
+            gap = converter.inverter.backup.transfer_ms > CONTACTORS_HOLD_MS and at == 0
             who = "Every machine at once" if gap else "A motor"
             start_kw = start_kw.copy()
             start_kw[at] = starts.again[:, at].sum()
-        told = CAUSES[cause].format(
+        summary = CAUSES[cause].format(
             continuous=limits[outage.CONTINUOUS],
             surge=limits[outage.SURGE],
             surge_s=limits[outage.SURGE_S],
@@ -179,7 +179,7 @@ def _told(plan, box, island: Island, fed, starts, run, first, hours):
         )
         after = at * run.step_h
         when = f"{after * 60:.0f} minutes" if after < 2 else f"{after:.1f} hours"
-        sentence = f"Dark after {when}: {told}."
+        sentence = f"Without supply after {when}: {summary}."
     return Rehearsal(
         first,
         run.step_h,
@@ -191,7 +191,7 @@ def _told(plan, box, island: Island, fed, starts, run, first, hours):
         float(island.limits[outage.CONTINUOUS]),
         float(island.limits[outage.SURGE]),
         run.plant[island.former].battery.usable_kwh,
-        box.converter.backup.transfer_ms,
+        converter.inverter.backup.transfer_ms,
         None if at is None else at * run.step_h,
         cause,
         sentence,
@@ -201,8 +201,8 @@ def _told(plan, box, island: Island, fed, starts, run, first, hours):
 
 def _heaviest(fed, island, at, who, job):
     """The circuit that ended it: the one of the machine that started, else the one that asked most."""
-    if who and job.board is not None:
-        circuit = next((c for c in job.board.circuits if who in c.loads), None)
+    if who and job.backup_board is not None:
+        circuit = next((c for c in job.backup_board.circuits if who in c.loads), None)
         if circuit is not None:
             return circuit.name
     return fed.names[int(island.load[:, at].argmax())]
@@ -211,7 +211,7 @@ def _heaviest(fed, island, at, who, job):
 def _frequency(plan, run):
     """Frequency of the bus [Hz]: raised where the array on it is to give less than it could."""
     offered, used = run.island_flows[:, outage.AC_OFFERED], run.island_flows[:, outage.AC_USED]
-    lives = (offered > 1e-9) & (run.states == outage.ALIVE)
-    share = np.divide(used, offered, out=np.ones_like(used), where=lives)
+    ageings = (offered > 1e-9) & (run.states == outage.SERVING)
+    share = np.divide(used, offered, out=np.ones_like(used), where=ageings)
     curve = curve_of(plan.job)
     return np.array([curve.hz(float(part)) for part in share])

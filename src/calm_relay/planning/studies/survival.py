@@ -33,7 +33,7 @@ class Survival:
     envelope_h: float
     lasting: dict[str, dict[int, float]]
 
-    def alive(self, after_h: np.ndarray) -> np.ndarray:
+    def riding_through(self, after_h: np.ndarray) -> np.ndarray:
         """Share of all starts still alive after so many hours, shape of `after_h`."""
         ordered = np.sort(self.hours.ravel())
         return 1.0 - np.searchsorted(ordered, after_h, side="left") / ordered.size
@@ -41,8 +41,8 @@ class Survival:
 
 def survival_of(plan: Plan, option: Option, progress: Progress = unheard) -> Survival | None:
     """Hours survived from every start hour of the year, without events; None where nothing forms a grid."""
-    box = option.design.store_box
-    if option.outcome is None or not forms_grid(box):
+    converter = option.design.battery_converter
+    if option.outcome is None or not forms_grid(converter):
         return None
     fed = behind_relay(option.design, plan.job, plan.demand)
     if not fed.names:
@@ -68,15 +68,15 @@ def survival_of(plan: Plan, option: Option, progress: Progress = unheard) -> Sur
             offered[island.switched].sum(axis=0),
         )
     )
-    level = option.outcome.year.of("store", number)
+    level = option.outcome.year.of("stored", number)
     levels = np.concatenate([level[-1:], level])[starts]
     row = p[[number]]
     row[0, RESERVE] = 0.0
-    lived = np.empty(starts.size)
+    served_steps = np.empty(starts.size)
     for day in range(0, 365, 73):
         progress(day / 365, "Pulling the main switch at every hour of the year")
         cut = slice(day * 24, (day + 73) * 24)
-        lived[cut] = outage.survival(
+        served_steps[cut] = outage.survival(
             row,
             island.limits,
             load,
@@ -88,7 +88,7 @@ def survival_of(plan: Plan, option: Option, progress: Progress = unheard) -> Sur
             most,
             inputs.step_h,
         )
-    hours = lived * inputs.step_h
+    hours = served_steps * inputs.step_h
     worst_mean = float(fed.kw[:, plan.demand.worst_season_steps].sum(axis=0).mean())
     usable = inputs.plant[number].battery.usable_kwh
     return Survival(
@@ -102,21 +102,21 @@ def survival_of(plan: Plan, option: Option, progress: Progress = unheard) -> Sur
 
 def every_survival(plan: Plan, progress: Progress = unheard) -> dict[str, Survival]:
     """The map of every option in which something lives, by the option's key."""
-    found = {}
+    result = {}
     for number, option in enumerate(plan.live):
         progress(number / len(plan.live), f"Pulling the main switch: {option.design.title}")
         mapped = survival_of(plan, option)
         if mapped is not None:
-            found[option.design.key] = mapped
-    return found
+            result[option.design.key] = mapped
+    return result
 
 
 def _lasting(plan, hours):
     month = plan.site.calendar.month[:: round(1.0 / plan.site.calendar.step_h)]
     north = plan.job.site.latitude >= 0
-    found = {}
+    result = {}
     for name, months in SEASONS.items():
         own = {(m + 5) % 12 + 1 for m in months} if north else set(months)
         mine = hours[np.isin(month, list(own))]
-        found[name] = {n: float((mine >= n).mean()) for n in LASTING_H}
-    return found
+        result[name] = {n: float((mine >= n).mean()) for n in LASTING_H}
+    return result

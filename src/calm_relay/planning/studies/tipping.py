@@ -7,7 +7,7 @@ from re import search
 import numpy as np
 
 from calm_relay.job.model import Job
-from calm_relay.planning.architecture.design import Box
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.outcome import brief_of
 from calm_relay.planning.operation.simulate import inputs_of, sum_inputs
@@ -28,7 +28,7 @@ class Knob:
     """A figure that is turned between `low` and `high`, and what turning it to a value changes.
 
     `name` is what a picture calls it, `form` writes a value. `job` makes the job of a value; `array` gives the
-    factor of a box's array, `home` that of the demand, `prices` that of one kind of cost line.
+    factor of a unit's array, `home` that of the demand, `prices` that of one kind of cost line.
     """
 
     key: str
@@ -38,7 +38,7 @@ class Knob:
     low: float
     high: float
     job: Callable[[Job, float], Job] = lambda job, value: job
-    array: Callable[[Box, float], float] | None = None
+    array: Callable[[Converter, float], float] | None = None
     home: bool = False
     prices: str = ""
 
@@ -88,13 +88,17 @@ def knobs_of(plan: Plan) -> tuple[Knob, ...]:
     job, currency = plan.job, plan.job.tariff.currency
     tariff = job.tariff
     dear = max([tariff.price, *(window.price for window in tariff.windows)])
-    array_kw = max((sum(box.array_kw for box in option.design.boxes) for option in plan.live), default=0.0)
+    array_kw = max(
+        (sum(converter.array_kw for converter in option.design.converters) for option in plan.live), default=0.0
+    )
 
     def around(key, name, form, today, **turns):
         return Knob(key, name, form, today, today / SPREAD, today * SPREAD, **turns)
 
     knobs = [
-        around("array", "Array, kWp", "{:.1f} kWp of array", array_kw, array=lambda box, value: value / array_kw),
+        around(
+            "array", "Array, kWp", "{:.1f} kWp of array", array_kw, array=lambda converter, value: value / array_kw
+        ),
         around(
             "dear",
             "Dearest price, " + currency + " a kWh",
@@ -111,10 +115,10 @@ def knobs_of(plan: Plan) -> tuple[Knob, ...]:
             job=_feed_in,
         ),
         around("home", "Demand, kWh a year", "{:,.0f} kWh a year of demand", plan.demand.yearly_kwh, home=True),
-        around("packs", "Battery prices", "{:.0%} of today's battery prices", 1.0, prices="store"),
-        around("boxes", "Inverter prices", "{:.0%} of today's inverter prices", 1.0, prices="box"),
+        around("packs", "Battery prices", "{:.0%} of today's battery prices", 1.0, prices="battery"),
+        around("units", "Inverter prices", "{:.0%} of today's inverter prices", 1.0, prices="unit"),
     ]
-    if any(box.micro for option in plan.live for box in option.design.boxes):
+    if any(converter.micro for option in plan.live for converter in option.design.converters):
         knobs.append(
             around(
                 "mismatch",
@@ -136,14 +140,14 @@ def knobs_of(plan: Plan) -> tuple[Knob, ...]:
         )
         for purpose in job.purposes
     ]
-    if not job.supply.street:
+    if not job.supply.on_grid:
         knobs = [knob for knob in knobs if knob.key not in ("dear", "feed-in")]
     return tuple(knob for knob in knobs if knob.today > 0 or knob.key in MEASURES)
 
 
 def _fuel_knob(job, currency, around):
-    """The price of the generator's fuel, where there is no street."""
-    if job.supply.street or job.generator is None:
+    """The price of the generator's fuel, off grid."""
+    if job.supply.on_grid or job.generator is None:
         return
     name, form = "Fuel, " + currency + " a litre", currency + " {:.2f} a litre of fuel"
 
@@ -171,8 +175,10 @@ def _feed_in(job, value):
 def _mismatch(job):
     """Strings lose to mismatch, modules with electronics of their own do not."""
 
-    def factor(box, value):
-        own = box.micro or any(run.optimiser for run in (box.stringing.runs if box.stringing else ()))
+    def factor(converter, value):
+        own = converter.micro or any(
+            run.optimiser for run in (converter.stringing.runs if converter.stringing else ())
+        )
         return 1.0 if own else max(1.0 - value, 0.0) / (1.0 - job.losses.mismatch)
 
     return factor
@@ -191,7 +197,7 @@ def _weight(kind):
 
 
 class Contest:
-    """The options of a plan, weighed anew with one figure turned; strings and boxes stay as they are."""
+    """The options of a plan, weighed anew with one figure turned; strings and units stay as they are."""
 
     def __init__(self, plan: Plan):
         self._plan = plan
@@ -204,15 +210,15 @@ class Contest:
         if knob.home:
             demand = _scaled(demand, value / knob.today)
         bill_now = self._outcome(plan.options[0], job, demand, knob, value, None).money.bill
-        found = {}
+        result = {}
         for option in self._options:
             done = self._outcome(option, job, demand, knob, value, bill_now)
             score = score_of(option.design, done, job, bill_now, demand.evening_peak_kw)
-            found[option.design.key] = score.total
-        return found
+            result[option.design.key] = score.total
+        return result
 
     def winner(self, knob: Knob, value: float) -> str:
-        """Key of the option that serves best."""
+        """Key of the option that fits best."""
         scores = self.scores(knob, value)
         return max(scores, key=scores.get)
 
@@ -222,7 +228,7 @@ class Contest:
         if knob.array or knob.home:
             inputs = inputs_of(design, plan.job, plan.site, plan.demand)
             if knob.array:
-                factors = np.array([knob.array(box, value) for box in design.boxes])
+                factors = np.array([knob.array(converter, value) for converter in design.converters])
                 inputs = replace(inputs, pv_kw=inputs.pv_kw * factors.reshape(-1, 1))
             else:
                 inputs = inputs.scaled(home=value / knob.today)
@@ -245,7 +251,7 @@ def _scaled(demand, factor):
 
 
 def tips_of(plan: Plan, progress: Progress = unheard) -> Tips:
-    """Turns each figure up and down from today until another option serves best, and finds the point.
+    """Turns each figure up and down from today until another option fits best, and finds the point.
 
     Prices, sizes and demand are tried between a third and three times today's value, weights from 0 to 10; where
     the best option changes between two tries, the stretch is halved ten times. Nothing is refused on the way: the
@@ -258,22 +264,22 @@ def tips_of(plan: Plan, progress: Progress = unheard) -> Tips:
     tips = []
     for number, knob in enumerate(knobs):
 
-        def tell(share, number=number):
+        def show_text(share, number=number):
             progress((number + share) / len(knobs), "What would change the answer")
 
-        found = [
+        result = [
             (rising, *turned)
             for rising, start in ((True, 0.0), (False, 0.5))
-            if (turned := _turn(contest, knob, rising, plan.choice.key, tell, start)) is not None
+            if (turned := _turn(contest, knob, rising, plan.choice.key, show_text, start)) is not None
         ]
         today = knob.number(knob.today)
-        if not found:
+        if not result:
             span = f"{knob.number(knob.low)} and {knob.text(knob.high)}"
             sentence = f"Between {span} nothing changes; today {today}."
             tips.append(Tip(knob, None, True, None, sentence))
-        for rising, at, to in found:
+        for rising, at, to in result:
             title = plan.option(to).design.title
-            sentence = f"{'Above' if rising else 'Below'} {knob.text(at)} “{title}” serves best; today {today}."
+            sentence = f"{'Above' if rising else 'Below'} {knob.text(at)} “{title}” fits best; today {today}."
             tips.append(Tip(knob, at, rising, to, sentence))
     return Tips(plan.choice.key, tuple(sorted(tips, key=_distance)))
 
@@ -288,12 +294,12 @@ def _distance(tip):
     return abs(tip.at - knob.today) / MOST_WEIGHT
 
 
-def _turn(contest, knob, rising, best, tell, start):
+def _turn(contest, knob, rising, best, show_text, start):
     """Value at which another option overtakes, and its key; None where none does."""
     inside = knob.today
     tries = knob.tries(rising)
     for number, value in enumerate(tries):
-        tell(start + 0.4 * number / len(tries))
+        show_text(start + 0.4 * number / len(tries))
         to = contest.winner(knob, value)
         if to != best:
             outside = value
@@ -302,7 +308,7 @@ def _turn(contest, knob, rising, best, tell, start):
     else:
         return None
     for _ in range(HALVINGS):
-        tell(start + 0.45)
+        show_text(start + 0.45)
         middle = (inside + outside) / 2
         winner = contest.winner(knob, middle)
         if winner == best:

@@ -29,7 +29,7 @@ class Choice:
     key: str | None
     close: bool
     sentence: str
-    telling: str
+    deciding: str
     scores: dict[str, Score]
     reasons: dict[str, tuple[Reason, ...]]
 
@@ -60,8 +60,8 @@ def choose(options, job: Job, demand) -> Choice:
     best, *rest = able
     lead = scores[best.design.key].total - scores[rest[0].design.key].total if rest else 1.0
     close = bool(rest) and lead < CLOSE
-    telling = _telling(best, rest[0], scores, job) if rest else ""
-    return Choice(best.design.key, close, _sentence(best, rest, scores, close), telling, scores, reasons)
+    deciding = _deciding(best, rest[0], scores, job) if rest else ""
+    return Choice(best.design.key, close, _sentence(best, rest, scores, close), deciding, scores, reasons)
 
 
 def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
@@ -93,10 +93,10 @@ def _sentence(best, rest, scores, close):
     others += f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
     if close:
         return f"Too close to call: {best.design.title} {mark[best.design.key]} of 100, {others}."
-    return f"{best.design.title} serves best: {mark[best.design.key]} of 100; {others}."
+    return f"{best.design.title} fits best: {mark[best.design.key]} of 100; {others}."
 
 
-def _telling(best, runner_up, scores, job):
+def _deciding(best, runner_up, scores, job):
     """The purpose that does most to put the best option before the next."""
 
     def lead(purpose):

@@ -11,8 +11,8 @@ from calm_relay.planning.operation.outcome import Outcome
 
 FULL_OUTAGE_H = 12.0
 DEAR_YEARS = 10.0
-# Without a street: the share of the demand left unmet at which nothing is left of the score.
-DARK_SHARE = 0.05
+# Off grid: the share of the demand left unmet at which nothing is left of the score.
+UNSERVED_SHARE = 0.05
 
 
 @dataclass(frozen=True)
@@ -28,14 +28,14 @@ def _lower_bills(design, outcome, bill_now, peak_kw):
     return _clip(outcome.money.saving / bill_now) if bill_now > 0 else 0.0
 
 
-def _use_own_power(design, outcome, bill_now, peak_kw):
+def _self_sufficiency(design, outcome, bill_now, peak_kw):
     return outcome.self_sufficiency
 
 
 def _ride_through_outage(design, outcome, bill_now, peak_kw):
     if outcome.unmet is not None:
-        return _clip(1.0 - outcome.unmet / DARK_SHARE)
-    return _clip(outcome.dark.power_kw / peak_kw) * _clip(outcome.dark.hours / FULL_OUTAGE_H)
+        return _clip(1.0 - outcome.unmet / UNSERVED_SHARE)
+    return _clip(outcome.backup.power_kw / peak_kw) * _clip(outcome.backup.hours / FULL_OUTAGE_H)
 
 
 def _low_outlay(design, outcome, bill_now, peak_kw):
@@ -54,13 +54,15 @@ def _clip(value):
 
 MEASURES: dict[str, Measure] = {
     "lower_bills": Measure("Lower bills", "no bill at all", _lower_bills),
-    "use_own_power": Measure("Use own power", "nothing bought", _use_own_power),
+    "self_sufficiency": Measure("Raise self-sufficiency", "nothing imported", _self_sufficiency),
     "ride_through_outage": Measure(
         "Keep the lights on",
-        f"the worst evening carried for {FULL_OUTAGE_H:g} h in the worst season; without a street "
-        f"nothing unserved, 0 is {DARK_SHARE:.0%} unserved",
+        f"the worst evening carried for {FULL_OUTAGE_H:g} h in the worst season; off grid "
+        f"nothing unserved, 0 is {UNSERVED_SHARE:.0%} unserved",
         _ride_through_outage,
     ),
     "low_outlay": Measure("Low outlay", f"nothing spent; 0 is {DEAR_YEARS:g} years of today's bill", _low_outlay),
-    "gentle_works": Measure("Leave what works alone", "no box hung or taken away, no string moved", _gentle_works),
+    "gentle_works": Measure(
+        "Leave what works alone", "no unit hung or taken away, no string moved", _gentle_works
+    ),
 }

@@ -53,12 +53,12 @@ def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
     job : Job
     demand : planning.demand.DemandYear
     """
-    found = [
+    result = [
         *_bill(option, options, job),
         *_own_power(option, options),
         *(
             _outage(option, demand.evening_peak_kw, demand.worst_season)
-            if job.supply.street
+            if job.supply.on_grid
             else _lights(option, job, demand)
         ),
         *_outlay(option, job),
@@ -68,7 +68,7 @@ def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
         *_second_unit(option, options, job),
         *_clock(option),
     ]
-    reasons = [Reason(good, purpose, job.weight(purpose), sentence) for good, purpose, sentence in found]
+    reasons = [Reason(good, purpose, job.weight(purpose), sentence) for good, purpose, sentence in result]
     heard = [reason for reason in reasons if reason.weight > 0]
     return tuple(sorted(heard, key=lambda reason: (not reason.speaks_for, -reason.weight)))
 
@@ -79,7 +79,7 @@ def _other(options, key):
 
 def _bill(option, options, job):
     money = option.outcome.money
-    what = "The bill" if job.supply.street else "The generator's fuel"
+    what = "The bill" if job.supply.on_grid else "The generator's fuel"
     if option.design.key == AS_IS:
         return [(False, "lower_bills", f"{what} stays at {money_text(job, money.bill)} a year.")]
     if money.saving <= 0:
@@ -97,57 +97,61 @@ def _own_power(option, options):
     share = option.outcome.figures.self_sufficiency
     now = _other(options, AS_IS)
     if option.design.key == AS_IS or now is None:
-        return [(False, "use_own_power", f"Only {share:.0%} of the home's energy is its own.")]
+        return [(False, "self_sufficiency", f"Only {share:.0%} of the home's energy is its own.")]
     before = now.outcome.figures.self_sufficiency
     if share <= before:
-        return [(False, "use_own_power", f"Own power covers {share:.0%} of the home, today {before:.0%}.")]
-    return [(True, "use_own_power", f"Own power covers {share:.0%} of the home instead of {before:.0%}.")]
+        return [(False, "self_sufficiency", f"Self-sufficiency: {share:.0%} of the home, today {before:.0%}.")]
+    return [(True, "self_sufficiency", f"Self-sufficiency: {share:.0%} of the home instead of {before:.0%}.")]
 
 
 def _lights(option, job, demand):
-    """Without a street: what goes unserved, and how long a full store lasts without sun."""
+    """Off grid: what goes unserved, and how long a full battery lasts without sun."""
     outcome, year = option.outcome, option.outcome.year
-    share, box = outcome.unmet, option.design.store_box
-    told = f"{year.unmet_kwh:,.0f} kWh a year, {share:.1%} of what is asked, go unserved"
-    if share <= job.alone.unmet_max:
-        found = [(True, "ride_through_outage", f"{told}: within the {job.alone.unmet_max:.1%} allowed.")]
+    share, converter = outcome.unmet, option.design.battery_converter
+    summary = f"{year.unmet_kwh:,.0f} kWh a year, {share:.1%} of what is asked, go unserved"
+    if share <= job.off_grid.unmet_max:
+        result = [(True, "ride_through_outage", f"{summary}: within the {job.off_grid.unmet_max:.1%} allowed.")]
     else:
-        found = [(False, "ride_through_outage", f"{told}, more than the {job.alone.unmet_max:.1%} allowed.")]
+        result = [
+            (False, "ride_through_outage", f"{summary}, more than the {job.off_grid.unmet_max:.1%} allowed.")
+        ]
     if year.trips:
-        found.append((False, "ride_through_outage", f"It trips {year.trips} times a year: too weak for the load."))
-    if box is None:
-        return found
-    days = box.bank.usable_kwh / (demand.worst_season_mean_kw * 24.0)
-    sentence = f"A full store carries the mean {demand.worst_season} load for {days:.1f} days without sun."
-    found.append((True, "ride_through_outage", sentence))
-    backup = box.converter.backup
-    if backup is not None and not (box.has_array and backup.black_start):
+        result.append(
+            (False, "ride_through_outage", f"It trips {year.trips} times a year: too weak for the load.")
+        )
+    if converter is None:
+        return result
+    days = converter.bank.usable_kwh / (demand.worst_season_mean_kw * 24.0)
+    sentence = f"A full battery carries the mean {demand.worst_season} load for {days:.1f} days without sun."
+    result.append((True, "ride_through_outage", sentence))
+    backup = converter.inverter.backup
+    if backup is not None and not (converter.has_array and backup.black_start):
         sentence = "Once flat, only the generator brings it back: no module hangs on its own DC bus."
-        found.append((False, "ride_through_outage", sentence))
-    return found
+        result.append((False, "ride_through_outage", sentence))
+    return result
 
 
 def _outage(option, peak_kw, season):
-    dark = option.outcome.dark
-    if dark.power_kw <= 0:
-        return [(False, "ride_through_outage", "When the street goes dark, so do house and array.")]
+    on_backup = option.outcome.backup
+    if on_backup.power_kw <= 0:
+        return [(False, "ride_through_outage", "When the grid fails, so do house and array.")]
     sentence = (
-        f"Carries the mean {season} load for {dark.hours:.1f} h when dark ({dark.held_kwh:.1f} kWh held, "
+        f"Carries the mean {season} load for {on_backup.hours:.1f} h in an outage ({on_backup.held_kwh:.1f} kWh held, "
         "nine times in ten)."
     )
-    found = [(True, "ride_through_outage", sentence)]
-    if dark.power_kw < peak_kw:
+    result = [(True, "ride_through_outage", sentence)]
+    if on_backup.power_kw < peak_kw:
         sentence = (
-            f"When dark it gives {dark.power_kw:.1f} kW; the worst evening half hour asks {peak_kw:.1f} kW, "
+            f"In an outage it gives {on_backup.power_kw:.1f} kW; the worst evening half hour asks {peak_kw:.1f} kW, "
             "so loads must be shed."
         )
-        found.append((False, "ride_through_outage", sentence))
-    backup = option.design.store_box.converter.backup
+        result.append((False, "ride_through_outage", sentence))
+    backup = option.design.battery_converter.inverter.backup
     if option.design.coupling == "AC" and backup.throttles_ac_pv == "none":
-        found.append((False, "ride_through_outage", "In an outage the array stays off: nothing throttles it."))
+        result.append((False, "ride_through_outage", "In an outage the array stays off: nothing throttles it."))
     elif option.design.coupling == "DC" and not backup.black_start:
-        found.append((False, "ride_through_outage", "Once flat in an outage, it cannot start itself at sunrise."))
-    return found
+        result.append((False, "ride_through_outage", "Once flat in an outage, it cannot start itself at sunrise."))
+    return result
 
 
 def _outlay(option, job):
@@ -157,7 +161,7 @@ def _outlay(option, job):
     years = years_text(money.payback_years)
     sentence = f"Costs {money_text(job, money.outlay)}; "
     sentence += "it never pays back." if years == "never" else f"pays back in {years}."
-    warranty = option.design.store_box.bank.pack.warranty_years
+    warranty = option.design.battery_converter.bank.pack.warranty_years
     if money.payback_years > warranty:
         sentence = sentence[:-1] + f", the pack's warranty ends after {warranty:g}."
     return [(money.payback_years <= warranty, "low_outlay", sentence)]
@@ -167,52 +171,57 @@ def _works(option):
     design = option.design
     if design.key == AS_IS:
         return [(True, "gentle_works", "Nothing is touched.")]
-    if option.ground.kept is None and not option.ground.now:
-        return _new_works(design, option.ground.job.supply.street)
-    before = sum(box.converter.ac_kw for box in option.ground.now)
+    if option.context.kept is None and not option.context.now:
+        return _new_works(design, option.context.job.supply.on_grid)
+    before = sum(converter.inverter.ac_kw for converter in option.context.now)
     counted = f"The network operator counts {design.counted_kw:g} kW"
     if not design.removed:
-        found = [(True, "gentle_works", _stays(design))]
+        result = [(True, "gentle_works", _stays(design))]
         if design.counted_kw > before + 1e-9:
-            found.append((False, "gentle_works", f"{counted} instead of {before:g} kW."))
-        return found
-    kept = option.ground.kept
+            result.append((False, "gentle_works", f"{counted} instead of {before:g} kW."))
+        return result
+    kept = option.context.kept
     goes = (
         "The microinverters come off"
         if kept is None
         else f"A working inverter of {kept.age_years:g} years comes off"
     )
     ends = (
-        "if the one box fails, array and store both stop" if design.coupling == "DC" else "two new boxes are hung"
+        "if the one unit fails, array and battery both stop"
+        if design.coupling == "DC"
+        else "two new units are hung"
     )
-    found = [
+    result = [
         (design.counted_kw <= before, "gentle_works", f"{counted}, today {before:g} kW."),
         (False, "gentle_works", f"{goes}, {design.strings_moved} strings are reconnected, and {ends}."),
     ]
-    old = next((box for box in option.ground.now if box.bank and box not in design.boxes), None)
+    old = next(
+        (converter for converter in option.context.now if converter.bank and converter not in design.converters),
+        None,
+    )
     if old is not None:
-        told = f"The old battery, {old.bank.usable_kwh:.1f} kWh usable, goes with its box."
-        found.append((False, "gentle_works", told))
-    return found
+        summary = f"The old battery, {old.bank.usable_kwh:.1f} kWh usable, goes with its unit."
+        result.append((False, "gentle_works", summary))
+    return result
 
 
 def _stays(design):
     """What is left as it is by an option that takes nothing away."""
     if design.key == GROW_BANK:
-        return "No new box: the packs join the port that is there."
+        return "No new unit: the packs join the port that is there."
     if design.key == BALCONY:
-        return "Nothing is touched: modules and store go on a plug."
-    units = design.store_box.bank.units
-    apart = f"if one of {units + 1} boxes fails, the others work on" if units > 1 else None
-    return f"Roof and inverter stay; {apart or 'if one box fails, the other works on'}."
+        return "Nothing is touched: modules and battery go on a plug."
+    units = design.battery_converter.bank.units
+    apart = f"if one of {units + 1} units fails, the others work on" if units > 1 else None
+    return f"Roof and inverter stay; {apart or 'if one unit fails, the other works on'}."
 
 
-def _new_works(design, street):
-    counted = f"the operator counts {design.counted_kw:g} kW" if street else f"{design.counted_kw:g} kW in all"
+def _new_works(design, on_grid):
+    counted = f"the operator counts {design.counted_kw:g} kW" if on_grid else f"{design.counted_kw:g} kW in all"
     if design.key == HYBRID_SWAP:
         return [
-            (True, "gentle_works", f"One box on the wall: {counted}."),
-            (False, "gentle_works", "If the one box fails, array and store both stop."),
+            (True, "gentle_works", f"One unit on the wall: {counted}."),
+            (False, "gentle_works", "If the one unit fails, array and battery both stop."),
         ]
     apart = (
         "a module that fails takes no other with it"
@@ -220,32 +229,32 @@ def _new_works(design, street):
         else "if one fails, the other works on"
     )
     return [
-        (True, "gentle_works", f"Array and store stand apart: {apart}."),
-        (False, "gentle_works", f"More boxes: {counted}."),
+        (True, "gentle_works", f"Array and battery stand apart: {apart}."),
+        (False, "gentle_works", f"More units: {counted}."),
     ]
 
 
 def _path(option, options):
     outcome = option.outcome
-    through = outcome.paths.through_store
-    found = []
+    through = outcome.paths.through_battery
+    result = []
     kin = _other(options, AC_ADDON) or _other(options, AC_BUS)
     other = kin if option.design.key == HYBRID_SWAP else _other(options, HYBRID_SWAP)
-    if through is not None and other is not None and other is not option and other.outcome.paths.through_store:
-        theirs = other.outcome.paths.through_store
-        sentence = f"From module through store to home {through:.1%}; the other coupling {theirs:.1%}."
-        found.append((through >= theirs, "use_own_power", sentence))
-    now = _other(options, AS_IS if option.ground.now else AC_ADDON) or _other(options, AC_BUS)
+    if through is not None and other is not None and other is not option and other.outcome.paths.through_battery:
+        theirs = other.outcome.paths.through_battery
+        sentence = f"From module through battery to home {through:.1%}; the other coupling {theirs:.1%}."
+        result.append((through >= theirs, "self_sufficiency", sentence))
+    now = _other(options, AS_IS if option.context.now else AC_ADDON) or _other(options, AC_BUS)
     clipped_now = now.outcome.figures.clipped_kwh if now else 0.0
     if option.design.coupling == "DC" and clipped_now >= WORTH_SAYING_KWH:
         caught = clipped_now - outcome.figures.clipped_kwh
         if caught > 0:
             sentence = f"Clipping falls from {clipped_now:,.0f} to {outcome.figures.clipped_kwh:,.0f} kWh a year."
-            found.append((True, "use_own_power", sentence))
+            result.append((True, "self_sufficiency", sentence))
     elif option.design.coupling == "AC" and clipped_now >= WORTH_SAYING_KWH:
-        sentence = f"None of the {clipped_now:,.0f} kWh clipped a year is caught: it ends before the store."
-        found.append((False, "use_own_power", sentence))
-    return found
+        sentence = f"None of the {clipped_now:,.0f} kWh clipped a year is caught: it ends before the battery."
+        result.append((False, "self_sufficiency", sentence))
+    return result
 
 
 def _yield(option, options):
@@ -279,23 +288,23 @@ def _second_unit(option, options, job):
     )
     more = now.money.saving - before.money.saving
     extra = now.money.outlay - before.money.outlay
-    found = [(True, "ride_through_outage", sentence)]
+    result = [(True, "ride_through_outage", sentence)]
     if more > 0:
         years = years_text(extra / more)
-        told = f"The second unit alone costs {money_text(job, extra)} and takes {years} to pay for itself."
-        found.append((False, "low_outlay", told))
-    return found
+        summary = f"The second unit alone costs {money_text(job, extra)} and takes {years} to pay for itself."
+        result.append((False, "low_outlay", summary))
+    return result
 
 
 def _clock(option):
-    """A store that sees no meter charges and gives at the wrong times too."""
+    """A battery that sees no meter charges and gives at the wrong times too."""
     if option.design.key != CLOCK_BANK:
         return []
-    box = option.design.store_box
+    converter = option.design.battery_converter
     year = option.outcome.year
-    number = option.design.boxes.index(box)
-    level = year.of("store", number).reshape(365, -1) / year.plant[number].battery.usable_kwh
+    number = option.design.converters.index(converter)
+    level = year.of("stored", number).reshape(365, -1) / year.plant[number].battery.usable_kwh
     full = int((level.max(axis=1) > FULL).sum())
     sentence = f"Charged by the clock in the sun hours, it is full on {full} days; lead-acid wants all of them."
-    blind = "It sees no meter: on dark days it charges from the street, and gives when nobody asks."
+    blind = "It sees no meter: on dark days it charges from the grid, and gives when nobody asks."
     return [(full >= 300, "low_outlay", sentence), (False, "lower_bills", blind)]

@@ -1,10 +1,10 @@
-"""Who is on the backed-up board: every circuit with its fate when dark, stacked at the board's worst half hour."""
+"""Who is on the backed-up board: every circuit with its fate in an outage, stacked at the board's worst half hour."""
 
 from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.planning.operation.backed_up_loads import Backed, behind_relay, whole_house
+from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.operation.island import LEGS, forming_kw, forms_grid
 from calm_relay.planning.plan import Option, Plan
 
@@ -14,7 +14,7 @@ ACROSS = {"split": "both legs", "three": "all phases"}
 
 @dataclass(frozen=True)
 class StackRow:
-    """A circuit: its breaker, its leg in words, what becomes of it in the dark, its draw in the half hour [kW]."""
+    """A circuit: its breaker, its leg in words, what becomes of it in an outage, its draw in the half hour [kW]."""
 
     name: str
     breaker_a: float | None
@@ -26,10 +26,10 @@ class StackRow:
 
 @dataclass(frozen=True, eq=False)
 class Stack:
-    """The half hour in which what stays on in the dark stacks highest.
+    """The half hour in which what stays on in an outage stacks highest.
 
     `legs` holds by leg or phase what each circuit of `rows` draws on it [kW], those that are off with 0;
-    `limit_kw` is what the box gives on each, None where none forms a grid; `street` whether there is one.
+    `limit_kw` is what the inverter gives on each, None where none forms a grid; `grid` whether there is one.
     """
 
     at: np.datetime64
@@ -37,7 +37,7 @@ class Stack:
     legs: dict[str, tuple[float, ...]]
     limit_kw: float | None
     owner: str
-    street: bool
+    on_grid: bool
 
     @property
     def on_kw(self) -> float:
@@ -48,16 +48,16 @@ class Stack:
 def stack_of(plan: Plan, option: Option) -> Stack:
     """The board of a plan's option at its worst half hour; without a board the whole house is one circuit."""
     job, demand = plan.job, plan.demand
-    box = option.design.store_box
+    converter = option.design.battery_converter
     house = whole_house(job, demand)
-    behind = behind_relay(option.design, job, demand) if forms_grid(box) else None
-    lives = () if behind is None else behind.when_full.names
+    behind = behind_relay(option.design, job, demand) if forms_grid(converter) else None
+    stays_on = () if behind is None else behind.when_full.names
     reached = () if behind is None else behind.names
-    if job.board is None:
-        lives = house.names if lives else ()
-    on = np.array([name in lives for name in house.names], dtype=bool)
-    at = (house.only(lives) if lives else house).worst_step
-    by_name = {circuit.name: circuit for circuit in job.board.circuits} if job.board else {}
+    if job.backup_board is None:
+        stays_on = house.names if stays_on else ()
+    on = np.array([name in stays_on for name in house.names], dtype=bool)
+    at = (house.only(stays_on) if stays_on else house).worst_step
+    by_name = {circuit.name: circuit for circuit in job.backup_board.circuits} if job.backup_board else {}
     rows = []
     for number, name in enumerate(house.names):
         circuit = by_name.get(name)
@@ -66,24 +66,24 @@ def stack_of(plan: Plan, option: Option) -> Stack:
                 name,
                 circuit.breaker_a if circuit else None,
                 _on_leg(circuit, job.supply.phases),
-                _fate(circuit, name in reached or not by_name, behind is not None, job.supply.street),
+                _fate(circuit, name in reached or not by_name, behind is not None, job.supply.on_grid),
                 bool(on[number]),
                 float(house.half_hours_kw[number, at]),
             )
         )
-    phases = box.converter.phases if box is not None else job.supply.phases
+    phases = converter.inverter.phases if converter is not None else job.supply.phases
     count = LEGS[phases] if job.supply.phases != "single" else 1
     return Stack(
         plan.site.calendar.wall[at],
         tuple(rows),
         _legs(house, on, at, job.supply.phases, count),
-        forming_kw(box) / count if forms_grid(box) else None,
-        box.converter.name if box is not None else "",
-        job.supply.street,
+        forming_kw(converter) / count if forms_grid(converter) else None,
+        converter.inverter.name if converter is not None else "",
+        job.supply.on_grid,
     )
 
 
-def _legs(house: Backed, on, at, phases, count):
+def _legs(house: BackedUpLoads, on, at, phases, count):
     kw = np.where(on, house.half_hours_kw[:, at], 0.0)
     if count == 1:
         return {LEG_WORDS["single"]: tuple(kw.tolist())}
@@ -97,15 +97,15 @@ def _on_leg(circuit, phases):
     return ACROSS[phases] if circuit.leg == "across" else f"{LEG_WORDS[phases].lower()} {circuit.leg}"
 
 
-def _fate(circuit, reached, forms, street):
+def _fate(circuit, reached, forms, on_grid):
     if not forms:
-        return "dark with the street" if street else "dark"
+        return "off with the grid" if on_grid else "off"
     if circuit is None:
-        return "lives"
-    if circuit.role == "street only":
-        return "on the street only" if street else "never fed"
+        return "stays on"
+    if circuit.role == "grid only":
+        return "on the grid side only" if on_grid else "never fed"
     if not reached:
-        return "not on the box's phase"
+        return "not on the inverter's phase"
     if circuit.role == "shed":
         return "dropped at once" if circuit.shed_below >= 1.0 else f"shed below {circuit.shed_below:.0%}"
-    return "lives"
+    return "stays on"

@@ -4,21 +4,20 @@ import numpy as np
 
 from calm_relay import __version__
 from calm_relay.exchange.plan_document import (
-    AloneDocument,
+    BackupDocument,
     BoundDocument,
-    BoxDocument,
     ChoiceDocument,
     ClippedDocument,
-    ConverterDocument,
     CostDocument,
     CouplingDocument,
-    DarkDocument,
     DemandPartDocument,
     FaceDocument,
     FadeDocument,
     FindingDocument,
+    InverterDocument,
     LeftOutDocument,
     MoneyDocument,
+    OffGridDocument,
     OptionDocument,
     PathsDocument,
     PlanDocument,
@@ -30,6 +29,7 @@ from calm_relay.exchange.plan_document import (
     StringDocument,
     SurvivalDocument,
     TipDocument,
+    UnitDocument,
     YearDocument,
 )
 from calm_relay.physics.dispatch import CONVERTER_FLOWS
@@ -42,7 +42,7 @@ from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.site.roof_room import room_of
 from calm_relay.planning.studies.clipping import clipped_year
 from calm_relay.planning.studies.collected import Studies
-from calm_relay.planning.studies.off_grid import alone_of
+from calm_relay.planning.studies.off_grid import off_grid_year_of
 from calm_relay.planning.views.roof import face_shades
 
 
@@ -94,96 +94,96 @@ def _option(option: Option, plan, studies):
         title=design.title,
         coupling=design.coupling,
         refused=design.refused,
-        converters=tuple(_converter(box) for box in design.boxes),
+        inverters=tuple(_inverter(converter) for converter in design.converters),
         year=_year(outcome) if outcome else None,
         money=_money(outcome, plan.job) if outcome else None,
         paths=_paths(outcome.paths) if outcome else None,
-        dark=DarkDocument(**vars(outcome.dark)) if outcome else None,
+        backup=BackupDocument(**vars(outcome.backup)) if outcome else None,
         strings=tuple(_strings(option)),
         left_out=tuple(
             LeftOutDocument(
-                converter=box.converter.key, face=item.face.plan.name, modules=item.modules, reason=item.reason
+                inverter=converter.inverter.key, face=item.face.plan.name, modules=item.modules, reason=item.reason
             )
-            for box in design.pv_boxes
-            for item in box.stringing.left_out
+            for converter in design.pv_converters
+            for item in converter.stringing.left_out
         ),
         restringing=_restringing(option),
         clipped=_clipped(plan, option),
         ratio_limits=_ratio_limits(option),
         findings=tuple(_finding(finding) for finding in option.findings),
         wall=_wall(design) if outcome else None,
-        bound=_bound(studies.left.get(design.key)) if studies else None,
-        fade=_fade(studies.lives.get(design.key)) if studies else None,
+        bound=_bound(studies.foresight.get(design.key)) if studies else None,
+        fade=_fade(studies.ageing.get(design.key)) if studies else None,
         survival=_survival(studies.survival.get(design.key)) if studies else None,
-        alone=_alone(plan, option),
+        off_grid=_off_grid(plan, option),
         largest_residual_kwh=_largest_residual(outcome.year) if outcome else None,
     )
 
 
 def _paths(paths):
-    straight, by_store = (
+    straight, by_battery = (
         tuple(StageDocument(name=stage.name, efficiency=stage.efficiency) for stage in stages)
-        for stages in (paths.straight, paths.by_store)
+        for stages in (paths.straight, paths.by_battery)
     )
     return PathsDocument(
         pv_to_home=paths.direct,
-        pv_through_store_to_home=paths.through_store,
+        pv_through_battery_to_home=paths.through_battery,
         straight=straight,
-        by_store=by_store,
+        by_battery=by_battery,
     )
 
 
 def _wall(design):
     facts = coupling_facts(design)
-    boxes = tuple(BoxDocument(name=box.name, is_new=box.is_new, fails=box.fails) for box in facts.boxes)
-    return CouplingDocument(school=facts.school, boxes=boxes, roof_work=facts.roof_work, counted=facts.counted)
+    units = tuple(UnitDocument(name=unit.name, is_new=unit.is_new, fails=unit.fails) for unit in facts.units)
+    return CouplingDocument(school=facts.school, units=units, roof_work=facts.roof_work, counted=facts.counted)
 
 
-def _bound(left):
-    if left is None:
+def _bound(gap):
+    if gap is None:
         return None
     return BoundDocument(
-        best_bill=left.best_bill, left=left.left, by_month=tuple(left.by_hour.sum(axis=1).tolist())
+        best_bill=gap.best_bill, foresight_gap=gap.gap, by_month=tuple(gap.by_hour.sum(axis=1).tolist())
     )
 
 
-def _fade(life):
-    if life is None:
+def _fade(ageing):
+    if ageing is None:
         return None
     return FadeDocument(
-        left=tuple(life.left.tolist()),
-        by_calendar=tuple(life.standing.tolist()),
-        by_cycles=tuple(life.cycling.tolist()),
-        full_cycles=tuple(life.full_cycles.tolist()),
-        saving=tuple(life.saving.tolist()),
-        years_to_70_percent=life.years_to_end,
-        warranty_ends_year=life.warranty.ends_year,
-        warranty_ends_by=life.warranty.by,
-        warranty_promised=life.warranty.promised,
-        left_when_warranty_ends=life.warranty.left_then,
-        replaced_after=life.replaced_after,
-        npv=life.npv,
-        irr=life.irr,
-        payback_years=life.payback_years,
+        usable_left=tuple(ageing.left.tolist()),
+        by_calendar=tuple(ageing.by_calendar.tolist()),
+        by_cycles=tuple(ageing.by_cycles.tolist()),
+        full_cycles=tuple(ageing.full_cycles.tolist()),
+        saving=tuple(ageing.saving.tolist()),
+        years_to_70_percent=ageing.years_to_end,
+        warranty_ends_year=ageing.warranty.ends_year,
+        warranty_ends_by=ageing.warranty.by,
+        warranty_promised=ageing.warranty.promised,
+        left_when_warranty_ends=ageing.warranty.left_then,
+        replaced_after=ageing.replaced_after,
+        npv=ageing.npv,
+        irr=ageing.irr,
+        payback_years=ageing.payback_years,
     )
 
 
-def _alone(plan, option):
-    found = alone_of(plan, option)
-    if found is None:
+def _off_grid(plan, option):
+    result = off_grid_year_of(plan, option)
+    if result is None:
         return None
-    return AloneDocument(**{name: getattr(found, name) for name in AloneDocument.model_fields})
+    return OffGridDocument(**{name: getattr(result, name) for name in OffGridDocument.model_fields})
 
 
-def _survival(found):
-    if found is None:
+def _survival(result):
+    if result is None:
         return None
-    lasting = {season: {f"{n} h": share for n, share in own.items()} for season, own in found.lasting.items()}
+    lasting = {season: {f"{n} h": share for n, share in own.items()} for season, own in result.lasting.items()}
     return SurvivalDocument(
-        mean_h=float(found.hours.mean()),
-        worst_h=float(found.hours.min()),
-        most_h=found.most_h,
-        envelope_h=found.envelope_h,
+        mean_h=float(result.hours.mean()),
+        worst_h=float(result.hours.min()),
+        most_h=result.most_h,
+        envelope_h=result.envelope_h,
         lasting=lasting,
     )
 
@@ -195,11 +195,11 @@ def _tip(tip):
 
 
 def _strings(option):
-    survey = option.ground.survey
-    for box in option.design.pv_boxes:
-        for run in box.stringing.runs:
+    survey = option.context.survey
+    for converter in option.design.pv_converters:
+        for run in converter.stringing.runs:
             yield StringDocument(
-                converter=box.converter.key,
+                inverter=converter.inverter.key,
                 input=run.tracker_number,
                 face=run.face.plan.name,
                 in_series=run.in_series,
@@ -212,32 +212,32 @@ def _strings(option):
 
 
 def _restringing(option):
-    found = restringing_of(option.ground, option.design) if option.outcome else None
+    result = restringing_of(option.context, option.design) if option.outcome else None
     return (
-        RestringDocument(**{**vars(found), "steps": tuple(step.strip() for step in found.steps)})
-        if found
+        RestringDocument(**{**vars(result), "steps": tuple(step.strip() for step in result.steps)})
+        if result
         else None
     )
 
 
 def _clipped(plan, option):
-    found = clipped_year(plan, option)
-    if found is None:
+    result = clipped_year(plan, option)
+    if result is None:
         return None
     return ClippedDocument(
-        without_store_kwh=found.bare_kwh,
-        with_store_kwh=found.kept_kwh,
-        caught_kwh=found.caught_kwh,
-        by_month=tuple(found.bare.sum(axis=1).tolist()),
-        why=found.why,
+        without_battery_kwh=result.bare_kwh,
+        with_battery_kwh=result.kept_kwh,
+        caught_kwh=result.caught_kwh,
+        by_month=tuple(result.bare.sum(axis=1).tolist()),
+        why=result.why,
     )
 
 
 def _ratio_limits(option):
-    box = option.design.pv_box
-    if box is None or not box.has_array:
+    converter = option.design.pv_converter
+    if converter is None or not converter.has_array:
         return ()
-    limits = ratio_limits(box, option.ground.job, option.ground.survey)
+    limits = ratio_limits(converter, option.context.job, option.context.survey)
     return tuple(
         RatioLimitDocument(ratio_max=limit.ratio_max, owner=limit.owner, authority=limit.authority)
         for limit in limits
@@ -258,24 +258,24 @@ def _face(shade):
     )
 
 
-def _converter(box):
-    return ConverterDocument(
-        key=box.converter.key,
-        name=box.converter.name,
-        kind=box.converter.kind,
-        ac_kw=box.converter.ac_kw,
-        array_kwp=box.array_kw,
-        store_nominal_kwh=box.bank.nominal_kwh if box.bank else 0.0,
-        store_usable_kwh=box.bank.usable_kwh if box.bank else 0.0,
-        is_new=box.is_new,
+def _inverter(converter):
+    return InverterDocument(
+        key=converter.inverter.key,
+        name=converter.inverter.name,
+        kind=converter.inverter.kind,
+        ac_kw=converter.inverter.ac_kw,
+        array_kwp=converter.array_kw,
+        battery_nominal_kwh=converter.bank.nominal_kwh if converter.bank else 0.0,
+        battery_usable_kwh=converter.bank.usable_kwh if converter.bank else 0.0,
+        is_new=converter.is_new,
     )
 
 
 def _year(outcome):
     return YearDocument(
         **vars(outcome.figures),
-        initial_store_kwh=float(outcome.year.initial_store_kwh.sum()),
-        final_store_kwh=float(outcome.year.of("store")[-1]),
+        initial_stored_kwh=float(outcome.year.initial_stored_kwh.sum()),
+        final_stored_kwh=float(outcome.year.of("stored")[-1]),
     )
 
 
@@ -313,7 +313,7 @@ def _choice(plan):
         key=choice.key,
         close=choice.close,
         sentence=choice.sentence,
-        telling=choice.telling,
+        deciding=choice.deciding,
         scores={key: score.total for key, score in choice.scores.items()},
         reasons={
             key: tuple(
@@ -326,7 +326,7 @@ def _choice(plan):
 
 
 def _largest_residual(year):
-    parts = (year.dc_residuals_kwh(), year.store_residuals_kwh(), year.ac_residuals_kwh())
+    parts = (year.dc_residuals_kwh(), year.battery_residuals_kwh(), year.ac_residuals_kwh())
     return max(float(np.abs(part).max(initial=0.0)) for part in parts)
 
 
@@ -350,13 +350,13 @@ def series_of(option: Option, plan: Plan) -> tuple[dict[str, list[str]], dict[st
     columns = {f"{name}_kw": year.at_bus(name).tolist() for name in ("home", "import", "export")}
     for number in range(len(year.plant)):
         for flow in CONVERTER_FLOWS:
-            unit = "kwh" if flow == "store" else "kw"
+            unit = "kwh" if flow == "stored" else "kw"
             columns[f"{number + 1}_{flow}_{unit}"] = year.of(flow, number).tolist()
     return stamps, columns
 
 
-def foresight_series(left, plan: Plan) -> tuple[dict[str, list[str]], dict[str, list[float]]]:
-    """Hour by hour what the control and perfect foresight buy, sell and hold; stamps are the hour's start.
+def foresight_series(gap, plan: Plan) -> tuple[dict[str, list[str]], dict[str, list[float]]]:
+    """Hour by hour what the control and perfect foresight buy, export and hold; stamps are the hour's start.
 
     `dearer` is what the control pays more in the hour, in the job's currency.
     """
@@ -367,12 +367,12 @@ def foresight_series(left, plan: Plan) -> tuple[dict[str, list[str]], dict[str, 
         "local": calendar.wall[::per_hour].astype(str).tolist(),
     }
     columns = {
-        "bought_kw": left.bought,
-        "best_bought_kw": left.best_bought,
-        "sold_kw": left.sold,
-        "best_sold_kw": left.best_sold,
-        "store_kwh": left.level,
-        "best_store_kwh": left.best_level,
-        "dearer": left.dearer,
+        "import_kw": gap.imported,
+        "best_import_kw": gap.best_imported,
+        "export_kw": gap.exported,
+        "best_export_kw": gap.best_exported,
+        "stored_kwh": gap.level,
+        "best_stored_kwh": gap.best_level,
+        "dearer": gap.dearer,
     }
     return stamps, {name: np.asarray(series).tolist() for name, series in columns.items()}

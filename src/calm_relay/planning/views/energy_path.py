@@ -67,16 +67,16 @@ class Line:
         return next(station for station in self.stations if station.name == name)
 
 
-COLUMN = {"Sky": 0.0, "Roof": 1.0, "Strings": 2.0, "Converter": 3.4, "Home": 4.8, "Street": 5.8}
+COLUMN = {"Site": 0.0, "Roof": 1.0, "Strings": 2.0, "Inverter": 3.4, "Home": 4.8, "Grid": 5.8}
 DC_JOIN, AC_JOIN = 2.7, 4.1
-STORE_GAP = 1.2
+BATTERY_GAP = 1.2
 
 
 def line_of(plan: Plan, option: Option) -> Line:
     """The line of an option; a refused option is drawn as it would be built, without figures."""
     at = {finding.check: finding for finding in option.findings}
     stations = [
-        _station("Sky", option, _sky(plan), plan.assumed_note or plan.site.source),
+        _station("Site", option, _site(plan), plan.assumed_note or plan.site.source),
         _station("Roof", option, *_roof(plan, option)),
         _station(
             "Strings",
@@ -86,9 +86,9 @@ def line_of(plan: Plan, option: Option) -> Line:
             _headroom(at.get("cold voltage"), "{:.0f} of {:.0f} V when coldest"),
         ),
         _station(
-            "Converter",
+            "Inverter",
             option,
-            *_converter(option),
+            *_inverter(option),
             _headroom(at.get("array ratio"), "{:.2f} of {:.2f} array over inverter"),
         ),
         _station(
@@ -96,92 +96,98 @@ def line_of(plan: Plan, option: Option) -> Line:
             option,
             f"{plan.demand.yearly_kwh / 1000:.1f} MWh a year",
             f"evening peak {plan.demand.evening_peak_kw:.1f} kW",
-            _headroom(at.get("grid down"), "{:.1f} of {:.1f} kW when dark")
+            _headroom(at.get("grid down"), "{:.1f} of {:.1f} kW in an outage")
             or _headroom(at.get("forming power"), "{:.1f} of {:.1f} kW formed"),
         ),
         _station(
-            "Street",
+            "Grid",
             option,
-            *_street(plan, option),
+            *_grid(plan, option),
             _headroom(at.get("main fuse"), "{:.1f} of {:.1f} kW main fuse"),
         ),
     ]
-    boxes = option.design.boxes
-    group = option.design.roof_boxes
+    converters = option.design.converters
+    group = option.design.roof_converters
     main = group[0] if group else 0
-    legs = [Leg("AC", (COLUMN["Home"], 0), (COLUMN["Street"], 0), "street")]
+    legs = [Leg("AC", (COLUMN["Home"], 0), (COLUMN["Grid"], 0), "grid")]
     if group or option.outcome is None:
         legs = [
-            Leg("light", (COLUMN["Sky"], 0), (COLUMN["Roof"], 0), "light"),
+            Leg("light", (COLUMN["Site"], 0), (COLUMN["Roof"], 0), "light"),
             Leg("DC", (COLUMN["Roof"], 0), (COLUMN["Strings"], 0), f"{main}:roof"),
-            Leg("DC", (COLUMN["Strings"], 0), (COLUMN["Converter"], 0), f"{main}:strings"),
-            Leg("AC", (COLUMN["Converter"], 0), (COLUMN["Home"], 0), f"{main}:ac"),
+            Leg("DC", (COLUMN["Strings"], 0), (COLUMN["Inverter"], 0), f"{main}:strings"),
+            Leg("AC", (COLUMN["Inverter"], 0), (COLUMN["Home"], 0), f"{main}:ac"),
             *legs,
         ]
     power = _headroom(at.get("evening power"), "{:.1f} of {:.1f} kW evening peak")
-    on_main = boxes[main].bank if boxes else option.design.coupling == "DC"
+    on_main = converters[main].bank if converters else option.design.coupling == "DC"
     if on_main:
-        bank = boxes[main].bank if boxes else plan.bank
-        bar = power if not boxes or boxes[main] is option.design.store_box else None
-        name = "Store" if not boxes or boxes[main] is option.design.store_box else "Second store"
-        stations.append(_station(name, option, *_store(bank), bar, DC_JOIN, 1, "right"))
-        legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1), f"{main}:store"))
-    beside = [(number, box) for number, box in enumerate(boxes) if number not in group]
-    if not boxes and option.design.coupling == "AC":
+        bank = converters[main].bank if converters else plan.bank
+        bar = power if not converters or converters[main] is option.design.battery_converter else None
+        name = (
+            "Battery"
+            if not converters or converters[main] is option.design.battery_converter
+            else "Second battery"
+        )
+        stations.append(_station(name, option, *_battery(bank), bar, DC_JOIN, 1, "right"))
+        legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1), f"{main}:battery"))
+    beside = [(number, converter) for number, converter in enumerate(converters) if number not in group]
+    if not converters and option.design.coupling == "AC":
         beside = [(1, None)]
     if len(beside) == 1 and not on_main:
-        number, box = beside[0]
-        _hang(stations, legs, plan, option, number, box, power)
+        number, converter = beside[0]
+        _hang(stations, legs, plan, option, number, converter, power)
     else:
-        for column, (number, box) in zip((AC_JOIN, AC_JOIN + 1.2), beside, strict=False):
-            _hang_whole(stations, legs, option, number, box, column, power)
+        for column, (number, converter) in zip((AC_JOIN, AC_JOIN + 1.2), beside, strict=False):
+            _hang_whole(stations, legs, option, number, converter, column, power)
     sourced = tuple(replace(station, source=_source(station, plan, option)) for station in stations)
     return Line(sourced, tuple(legs))
 
 
 def _source(station, plan, option):
-    boxes = " and ".join(box.converter.name for box in option.design.boxes) or "none that fits"
+    converters = (
+        " and ".join(converter.inverter.name for converter in option.design.converters) or "none that fits"
+    )
     note = plan.assumed_note or plan.site.source
     return {
-        "Sky": plan.site.source,
+        "Site": plan.site.source,
         "Roof": f"the job's survey; module datasheets; year: {note}",
         "Strings": "the job's survey; module and inverter datasheets",
-        "Home": f"{plan.demand.source}; when dark: battery and inverter datasheets",
-        "Street": f"the job's survey; highest import, or generator hours, of the simulated year ({note})",
-        "Store": f"battery datasheet; evening peak: {plan.demand.source}",
-    }.get(station.name, f"{boxes}, datasheets")
+        "Home": f"{plan.demand.source}; in an outage: battery and inverter datasheets",
+        "Grid": f"the job's survey; highest import, or generator hours, of the simulated year ({note})",
+        "Battery": f"battery datasheet; evening peak: {plan.demand.source}",
+    }.get(station.name, f"{converters}, datasheets")
 
 
-def _hang(stations, legs, plan, option, number, box, power):
-    """A second box joins at the AC bus: its store on its own DC side, or the array that is kept on it."""
+def _hang(stations, legs, plan, option, number, converter, power):
+    """A second unit joins at the AC bus: its battery on its own DC side, or the array that is kept on it."""
     legs.append(Leg("AC", (AC_JOIN, 1), (AC_JOIN, 0), f"{number}:ac"))
-    headline = f"{box.converter.ac_kw:g} kW" if box else "none fits"
-    if box and not box.bank:
-        headline += f", {box.array_kw:.2f} kWp"
+    headline = f"{converter.inverter.ac_kw:g} kW" if converter else "none fits"
+    if converter and not converter.bank:
+        headline += f", {converter.array_kw:.2f} kWp"
         stations.append(_station("Kept inverter", option, headline, "", None, AC_JOIN, 1, "right"))
         return
     stations.append(_station("Battery inverter", option, headline, "", None, AC_JOIN, 1, "right"))
-    bank = box.bank if box else plan.bank
-    stations.append(_station("Store", option, *_store(bank), power, AC_JOIN - STORE_GAP, 1, "left"))
-    legs.append(Leg("DC", (AC_JOIN, 1), (AC_JOIN - STORE_GAP, 1), f"{number}:store"))
+    bank = converter.bank if converter else plan.bank
+    stations.append(_station("Battery", option, *_battery(bank), power, AC_JOIN - BATTERY_GAP, 1, "left"))
+    legs.append(Leg("DC", (AC_JOIN, 1), (AC_JOIN - BATTERY_GAP, 1), f"{number}:battery"))
 
 
-def _hang_whole(stations, legs, option, number, box, column, power):
-    """One of several boxes that join at the AC bus, drawn with its store as one station."""
+def _hang_whole(stations, legs, option, number, converter, column, power):
+    """One of several units that join at the AC bus, drawn with its battery as one station."""
     legs.append(Leg("AC", (column, 1), (column, 0), f"{number}:ac"))
-    headline = f"{box.converter.ac_kw:g} kW"
-    if not box.bank:
-        name, headline, bar = "Kept inverter", f"{headline}, {box.array_kw:.2f} kWp", None
+    headline = f"{converter.inverter.ac_kw:g} kW"
+    if not converter.bank:
+        name, headline, bar = "Kept inverter", f"{headline}, {converter.array_kw:.2f} kWp", None
     else:
-        leads = box is option.design.store_box
-        name, bar = ("Store" if leads else "Second store"), (power if leads else None)
-        headline += f", {box.bank.usable_kwh:.1f} kWh"
+        leads = converter is option.design.battery_converter
+        name, bar = ("Battery" if leads else "Second battery"), (power if leads else None)
+        headline += f", {converter.bank.usable_kwh:.1f} kWh"
     stations.append(_station(name, option, headline, "", bar, column, 1, "right"))
 
 
 def _station(name, option, headline, detail="", headroom=None, column=None, row=0, words="below"):
     mine = [finding for finding in option.findings if finding.station == name]
-    raised = [finding for finding in mine if finding.severity is not Severity.HOLD]
+    raised = [finding for finding in mine if finding.severity is not Severity.OK]
     severity = min((finding.severity for finding in mine), default=None)
     return Station(
         name,
@@ -204,7 +210,7 @@ def _headroom(finding: Finding | None, caption):
     )
 
 
-def _sky(plan):
+def _site(plan):
     ghi = plan.site.weather.ghi
     return f"{ghi.sum() * plan.site.calendar.step_h / 1000:,.0f} kWh/m² a year"
 
@@ -221,17 +227,19 @@ def _roof(plan, option):
 
 
 def _strings(plan, option):
-    boxes = option.design.pv_boxes
-    if not boxes:
+    converters = option.design.pv_converters
+    if not converters:
         lengths = [f.plan.in_series for f in plan.faces if f.plan.is_there for _ in range(f.plan.strings)]
-    elif boxes[0].micro:
-        units = sum(run.parallel for box in boxes if box.micro for run in box.stringing.runs)
+    elif converters[0].micro:
+        units = sum(
+            run.parallel for converter in converters if converter.micro for run in converter.stringing.runs
+        )
         return f"{units} modules, each its own"
     else:
         lengths = []
-        for box in boxes:
+        for converter in converters:
             chains = {}
-            for run in box.stringing.runs:
+            for run in converter.stringing.runs:
                 if run.chain:
                     chains[run.chain] = chains.get(run.chain, 0) + run.in_series
                 else:
@@ -240,23 +248,23 @@ def _strings(plan, option):
     return " + ".join(f"{lengths.count(n)} × {n}" for n in dict.fromkeys(lengths)) or "none yet"
 
 
-def _converter(option):
-    boxes = option.design.roof_boxes
-    if not boxes:
+def _inverter(option):
+    converters = option.design.roof_converters
+    if not converters:
         return "none fits" if option.outcome is None else "none yet", ""
-    box = option.design.boxes[boxes[0]]
-    if box.micro:
-        units = sum(run.parallel for n in boxes for run in option.design.boxes[n].stringing.runs)
-        return f"{units} × {box.micro.ac_w:g} W micro", ""
-    return f"{box.converter.ac_kw:g} kW {box.converter.kind.split()[0]}", ""
+    converter = option.design.converters[converters[0]]
+    if converter.micro:
+        units = sum(run.parallel for n in converters for run in option.design.converters[n].stringing.runs)
+        return f"{units} × {converter.micro.ac_w:g} W micro", ""
+    return f"{converter.inverter.ac_kw:g} kW {converter.inverter.kind.split()[0]}", ""
 
 
-def _store(bank):
+def _battery(bank):
     return f"{bank.usable_kwh:.1f} kWh usable", f"{bank.count} × {bank.pack.name}"
 
 
-def _street(plan, option):
-    if not plan.job.supply.street:
+def _grid(plan, option):
+    if not plan.job.supply.on_grid:
         generator = plan.job.generator
         if generator is None:
             return "none, off grid", "no generator"

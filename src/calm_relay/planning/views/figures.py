@@ -18,28 +18,28 @@ class Figure:
 
 
 SHOWS = {
-    "Sky": "The weather year the plan rests on, and how far it can be believed.",
+    "Site": "The weather year the plan rests on, and how far it can be believed.",
     "Roof": "Each face of modules, its months, and what is lost on the way to the inverter.",
     "Strings": "Every string on its tracker input, from the coldest morning to the hottest noon.",
-    "Converter": "Where the AC limit bites, and what another size would make of the same roof.",
-    "Store": "What more or less of the same battery would bring, and what the rules of thumb choose.",
+    "Inverter": "Where the AC limit bites, and what another size would make of the same roof.",
+    "Battery": "What more or less of the same battery would bring, and what the rules of thumb choose.",
     "Home": "The demand of the house: its year, its evening peak, its worst season.",
-    "Street": "The service, the tariff, and what the network operator adds up.",
+    "Grid": "The service, the tariff, and what the network operator adds up.",
 }
 
 
 def figures_of(plan: Plan, option: Option, station: str) -> tuple[Figure, ...]:
     """Figures of a station for an option; an option that is refused has those of the site only."""
     made = {
-        "Sky": _sky,
+        "Site": _site,
         "Strings": _strings,
         "Home": _home,
-        "Street": _street,
+        "Grid": _grid,
     }.get(station)
     return tuple(made(plan, option)) if made else ()
 
 
-def _sky(plan, option):
+def _site(plan, option):
     site, weather = plan.site, plan.site.weather
     step_h = site.calendar.step_h
     source = plan.assumed_note or site.source
@@ -57,15 +57,15 @@ def _sky(plan, option):
 
 
 def _strings(plan, option):
-    temperatures = option.ground.temperatures
+    temperatures = option.context.temperatures
     yield Figure("Coldest cell", f"{temperatures.cold_c:.0f} °C", temperatures.cold_source)
     yield Figure("Hottest cell", f"{temperatures.hot_c:.0f} °C", temperatures.hot_source)
-    runs = [(box, run) for box in option.design.pv_boxes for run in box.stringing.runs]
-    for box, run in runs:
+    runs = [(converter, run) for converter in option.design.pv_converters for run in converter.stringing.runs]
+    for converter, run in runs:
         module, tracker = run.face.module, run.tracker
-        limit_v, owner = run.cold_limit(option.ground.survey.site_limit)
-        sheet = f"{module.name} and {box.converter.name}, datasheets"
-        per_module = box.micro is not None
+        limit_v, owner = run.cold_limit(option.context.survey.site_limit)
+        sheet = f"{module.name} and {converter.inverter.name}, datasheets"
+        per_module = converter.micro is not None
         parallel = 1 if per_module else run.parallel
         where = f"{run.face.plan.name}, {'each module' if per_module else f'input {run.tracker_number}'}"
         shorted = run.short_circuit_a / (run.parallel if per_module else 1)
@@ -96,17 +96,17 @@ def _home(plan, option):
         )
     if option.outcome is None:
         return
-    figures, dark = option.outcome.figures, option.outcome.dark
+    figures, backup = option.outcome.figures, option.outcome.backup
     note = f"simulated year, {plan.assumed_note or plan.site.source}"
-    yield Figure("Own power", f"{figures.self_sufficiency:.0%} of the home's energy", note, True)
-    if not plan.job.supply.street:
+    yield Figure("Self-sufficiency", f"{figures.self_sufficiency:.0%} of the home's energy", note, True)
+    if not plan.job.supply.on_grid:
         return
     yield Figure(
-        "When the street is dark", f"{dark.power_kw:.1f} kW for {dark.hours:.1f} h of mean load", note, True
+        "When the grid is down", f"{backup.power_kw:.1f} kW for {backup.hours:.1f} h of mean load", note, True
     )
 
 
-def _alone(plan, option):
+def _off_grid(plan, option):
     job, generator = plan.job, plan.job.generator
     supply = job.supply
     text = f"{supply.phases} phase, {supply.volts:g} V, main switch {supply.main_fuse_a:g} A"
@@ -116,11 +116,11 @@ def _alone(plan, option):
         yield Figure("Generator", f"{generator.kw:g} kW, {starts}", "the job")
         price = f"{job.tariff.currency} {generator.price_per_litre:.2f} a litre"
         yield Figure("Fuel", f"{generator.litres_per_kwh:g} l a kWh at {price}", "the job")
-    yield Figure("May go unserved", f"{job.alone.unmet_max:.1%} of the demand", "the job")
+    yield Figure("May go unserved", f"{job.off_grid.unmet_max:.1%} of the demand", "the job")
     if option.outcome is None:
         return
-    box = option.design.store_box
-    rating = bus_rating(option.design, box) if forms_grid(box) else None
+    converter = option.design.battery_converter
+    rating = bus_rating(option.design, converter) if forms_grid(converter) else None
     if rating is not None:
         text = (
             f"{rating.arrays_kw:g} kW of array; takes {rating.limit_kw:.3g}, practice {rating.practice_kw:.3g} kW"
@@ -128,15 +128,15 @@ def _alone(plan, option):
         yield Figure("On its AC bus", text, rating.owner)
     year, note = option.outcome.year, f"simulated year, {plan.assumed_note or plan.site.source}"
     yield Figure("Unserved", f"{year.unmet_kwh:,.0f} kWh a year, {option.outcome.unmet:.1%}", note, True)
-    yield Figure("Dark", f"{year.dark_hours:,.0f} h a year, without machines' starts", note, True)
+    yield Figure("Dark", f"{year.unserved_hours:,.0f} h a year, without machines' starts", note, True)
     if generator is not None:
         burnt = year.bus_kwh("import") * generator.litres_per_kwh
         yield Figure("Generator runs", f"{year.generator_hours:,.0f} h, {burnt:,.0f} l a year", note, True)
 
 
-def _street(plan, option):
-    if not plan.job.supply.street:
-        yield from _alone(plan, option)
+def _grid(plan, option):
+    if not plan.job.supply.on_grid:
+        yield from _off_grid(plan, option)
         return
     job, tariff = plan.job, plan.job.tariff
     supply = job.supply
@@ -156,6 +156,6 @@ def _street(plan, option):
         return
     figures, money = option.outcome.figures, option.outcome.money
     note = f"simulated year, {plan.assumed_note or plan.site.source}"
-    yield Figure("Bought", f"{figures.import_kwh:,.0f} kWh a year", note, True)
-    yield Figure("Sold", f"{figures.export_kwh:,.0f} kWh a year", note, True)
+    yield Figure("Imported", f"{figures.import_kwh:,.0f} kWh a year", note, True)
+    yield Figure("Exported", f"{figures.export_kwh:,.0f} kWh a year", note, True)
     yield Figure("Bill", f"{tariff.currency} {money.bill:,.0f} a year", note, True)

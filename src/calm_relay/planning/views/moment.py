@@ -28,7 +28,7 @@ class Moment:
 
 @dataclass(frozen=True, eq=False)
 class Day:
-    """A local day: steps [first, last), clock hours of each, flows [kW] by name, level of the store [0 to 1].
+    """A local day: steps [first, last), clock hours of each, flows [kW] by name, level of the battery [0 to 1].
 
     Above the axis `made` says what becomes of the array's power, below it `served` says who serves the home.
     """
@@ -44,11 +44,11 @@ class Day:
 
 @dataclass(frozen=True, eq=False)
 class Strip:
-    """The year by days: array, home and street [kWh a day], each of shape (365,)."""
+    """The year by days: array, home and grid [kWh a day], each of shape (365,)."""
 
     made_kwh: np.ndarray
     home_kwh: np.ndarray
-    bought_kwh: np.ndarray
+    imported_kwh: np.ndarray
 
 
 @dataclass(frozen=True)
@@ -63,7 +63,7 @@ class Spot:
 def moment_of(plan: Plan, option: Option, step: int) -> Moment:
     """What flows in a step of an option that can be built."""
     light, clock = float(plan.site.weather.ghi[step]), plan.site.calendar.wall[step]
-    return _moment(plan, option, option.outcome.year, step, light, clock, not plan.job.supply.street)
+    return _moment(plan, option, option.outcome.year, step, light, clock, not plan.job.supply.on_grid)
 
 
 def moment_of_night(plan: Plan, option: Option, run: Rehearsal, at: int) -> Moment:
@@ -73,13 +73,13 @@ def moment_of_night(plan: Plan, option: Option, run: Rehearsal, at: int) -> Mome
     return _moment(plan, option, run.run, at, float(plan.site.weather.ghi[step]), clock, True)
 
 
-def _moment(plan, option, year, step, light, clock, alone):
-    boxes = option.design.boxes
+def _moment(plan, option, year, step, light, clock, off_grid):
+    converters = option.design.converters
     legs = {"light": light}
     bars = {}
-    group = option.design.roof_boxes
+    group = option.design.roof_converters
     lead = group[0] if group else None
-    for number, box in enumerate(boxes):
+    for number, converter in enumerate(converters):
         if number in group[1:]:
             continue
         # Microinverters are one converter on the line.
@@ -91,40 +91,40 @@ def _moment(plan, option, year, step, light, clock, alone):
         legs[f"{number}:roof"] = flow["pv_dc"]
         legs[f"{number}:strings"] = flow["pv_dc"] - flow["clipped"]
         legs[f"{number}:ac"] = flow["ac"]
-        legs[f"{number}:store"] = flow["charge"] - flow["discharge"]
-        limit = sum(boxes[n].converter.ac_kw for n in together)
-        name = "Converter" if number == lead else "Battery inverter"
+        legs[f"{number}:battery"] = flow["charge"] - flow["discharge"]
+        limit = sum(converters[n].inverter.ac_kw for n in together)
+        name = "Inverter" if number == lead else "Battery inverter"
         bars[name] = _bar(abs(flow["ac"]), limit, f"{flow['ac']:.1f} of {limit:.3g} kW now")
-        if box.bank and box is option.design.store_box:
+        if converter.bank and converter is option.design.battery_converter:
             part = year.plant[number].battery
-            level = float(year.of("store", number)[step]) / part.usable_kwh
-            bars["Store"] = Headroom(level, 1.0, f"{level:.0%} full", Severity.HOLD)
-    home, bought, sold = (float(year.at_bus(name)[step]) for name in ("home", "import", "export"))
+            level = float(year.of("stored", number)[step]) / part.usable_kwh
+            bars["Battery"] = Headroom(level, 1.0, f"{level:.0%} full", Severity.OK)
+    home, imported, exported = (float(year.at_bus(name)[step]) for name in ("home", "import", "export"))
     legs["home"] = home
-    legs["street"] = sold - bought
+    legs["grid"] = exported - imported
     most = float(plan.demand.kw.max())
-    bars["Home"] = Headroom(home, most, f"{home:.1f} kW now, {most:.1f} at most", Severity.HOLD)
-    bars["Street"] = _generator_bar(plan, bought) if alone else _street_bar(plan, bought, sold)
+    bars["Home"] = Headroom(home, most, f"{home:.1f} kW now, {most:.1f} at most", Severity.OK)
+    bars["Grid"] = _generator_bar(plan, imported) if off_grid else _grid_bar(plan, imported, exported)
     return Moment(step, clock, legs, bars)
 
 
-def _street_bar(plan, bought, sold):
+def _grid_bar(plan, imported, exported):
     fuse = plan.job.supply.import_limit_kw
-    word = "sold" if sold > bought else "bought"
-    return _bar(max(bought, sold), fuse, f"{max(bought, sold):.1f} of {fuse:.1f} kW {word} now")
+    word = "exported" if exported > imported else "imported"
+    return _bar(max(imported, exported), fuse, f"{max(imported, exported):.1f} of {fuse:.1f} kW {word} now")
 
 
 def _generator_bar(plan, made):
-    """What the generator gives where the street does not."""
+    """What the generator gives where the grid does not."""
     generator = plan.job.generator
     if generator is None:
-        return Headroom(0.0, 1.0, "dark: nothing from here", Severity.HOLD)
+        return Headroom(0.0, 1.0, "dark: nothing from here", Severity.OK)
     return _bar(made, generator.kw, f"generator {made:.1f} of {generator.kw:g} kW")
 
 
 def _bar(used, limit, caption):
     """Power against a limit: at the limit it wants watching."""
-    severity = Severity.WATCH if limit > 0 and used > 0.98 * limit else Severity.HOLD
+    severity = Severity.CHECK if limit > 0 and used > 0.98 * limit else Severity.OK
     return Headroom(used, float(limit), caption, severity)
 
 
@@ -136,28 +136,30 @@ def day_of(plan: Plan, option: Option, step: int) -> Day:
     year = option.outcome.year
     cut = slice(first, last)
     shares = shares_of(year.cut(first, last))
-    box = option.design.store_box
+    converter = option.design.battery_converter
     level = None
-    if box:
-        number = option.design.boxes.index(box)
-        level = year.of("store", number)[cut] / year.plant[number].battery.usable_kwh
+    if converter:
+        number = option.design.converters.index(converter)
+        level = year.of("stored", number)[cut] / year.plant[number].battery.usable_kwh
     wall = plan.site.calendar.wall[cut]
-    alone = not plan.job.supply.street
-    bought = year.at_bus("import")[cut]
-    others = {"from the generator": bought, "not served": year.unmet[cut]} if alone else {"bought": bought}
+    off_grid = not plan.job.supply.on_grid
+    imported = year.at_bus("import")[cut]
+    others = (
+        {"from the generator": imported, "not served": year.unmet[cut]} if off_grid else {"imported": imported}
+    )
     return Day(
         first,
         last,
         (wall - dates[step]) / np.timedelta64(1, "h"),
         {
             "used at home": shares.pv_to_home,
-            "into the store": shares.pv_to_store,
-            **({} if alone else {"sold": year.at_bus("export")[cut]}),
+            "into the battery": shares.pv_to_battery,
+            **({} if off_grid else {"exported": year.at_bus("export")[cut]}),
             "clipped": year.of("clipped")[cut],
-            "turned down": year.of("curtailed")[cut],
+            "curtailed": year.of("curtailed")[cut],
         },
-        {"from the store": shares.store_to_home, **others},
-        year.asked_kw[cut] if alone else year.at_bus("home")[cut],
+        {"from the battery": shares.battery_to_home, **others},
+        year.asked_kw[cut] if off_grid else year.at_bus("home")[cut],
         level,
     )
 
@@ -181,13 +183,13 @@ def overview_of(plan: Plan, option: Option, progress: Progress = unheard) -> tup
 
 
 def spots_of(plan: Plan, option: Option) -> tuple[Spot, ...]:
-    """The best day, the worst evening, the first clipped hour, and the emptiest store."""
+    """The best day, the worst evening, the first clipped hour, and the emptiest battery."""
     year, calendar = option.outcome.year, plan.site.calendar
     made = year.of("pv_dc")
     best = int(made.reshape(365, -1).sum(axis=1).argmax())
     per_day = made.size // 365
     noon = best * per_day + int(made[best * per_day : (best + 1) * per_day].argmax())
-    evening = np.where(plan.site.dark & (calendar.wall_minute >= 15 * 60), year.at_bus("import"), -1.0)
+    evening = np.where(plan.site.night & (calendar.wall_minute >= 15 * 60), year.at_bus("import"), -1.0)
     clipped = np.flatnonzero(year.of("clipped") > 1e-3)
     spots = [
         Spot("best", "The best day", noon),
@@ -196,10 +198,10 @@ def spots_of(plan: Plan, option: Option) -> tuple[Spot, ...]:
         if clipped.size
         else Spot("clipped", "Nothing is clipped", None),
     ]
-    box = option.design.store_box
-    if box is None:
-        return (*spots, Spot("empty", "There is no store", None))
-    level = year.of("store", option.design.boxes.index(box))
+    converter = option.design.battery_converter
+    if converter is None:
+        return (*spots, Spot("empty", "There is no battery", None))
+    level = year.of("stored", option.design.converters.index(converter))
     day = int(level.reshape(365, -1).mean(axis=1).argmin())
     lowest = day * per_day + int(level[day * per_day : (day + 1) * per_day].argmin())
-    return (*spots, Spot("empty", "The emptiest store", lowest))
+    return (*spots, Spot("empty", "The emptiest battery", lowest))

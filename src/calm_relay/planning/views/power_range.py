@@ -1,4 +1,4 @@
-"""What limits a store's power at each state of charge: inverter, battery current times voltage, rate, window."""
+"""What limits a battery's power at each state of charge: inverter, battery current times voltage, rate, window."""
 
 from dataclasses import dataclass
 
@@ -26,7 +26,7 @@ class PowerRange:
     charging_by: tuple[str, ...]
     limits: dict[str, float]
 
-    def told(self) -> str:
+    def summary(self) -> str:
         """What limits here, in a sentence."""
         empty, full = 0, len(self.level) - 1
         middle = full // 2
@@ -40,20 +40,20 @@ class PowerRange:
 
 
 def power_range(option: Option) -> PowerRange | None:
-    """The power of an option's store over its state of charge; None without one."""
-    box = option.design.store_box
-    if box is None:
+    """The power of an option's battery over its state of charge; None without one."""
+    converter = option.design.battery_converter
+    if converter is None:
         return None
-    window = option.ground.job.store.first_window if box.store_is_new else None
+    window = option.context.job.battery.first_window if converter.battery_is_new else None
     limit_kw = window.limit_kw if window else None
-    giving = [discharge_ac_kw(box.bank, box.converter, float(level)) for level in LEVELS]
-    taking = [charge_dc_kw(box.bank, box.converter, limit_kw, float(level)) for level in LEVELS]
+    giving = [discharge_ac_kw(converter.bank, converter.inverter, float(level)) for level in LEVELS]
+    taking = [charge_dc_kw(converter.bank, converter.inverter, limit_kw, float(level)) for level in LEVELS]
     return PowerRange(
         LEVELS,
-        box.bank.volts(LEVELS),
+        converter.bank.volts(LEVELS),
         np.array([kw for kw, _ in giving]),
         tuple(name for _, name in giving),
         np.array([kw for kw, _ in taking]),
         tuple(name for _, name in taking),
-        box.bank.dc_limits(box.converter, "discharge", 0.5) | {"inverter": box.converter.ac_kw},
+        converter.bank.dc_limits(converter.inverter, "discharge", 0.5) | {"inverter": converter.inverter.ac_kw},
     )

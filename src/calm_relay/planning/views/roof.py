@@ -47,11 +47,11 @@ def sun_tracks(plan: Plan) -> tuple[SunTrack, ...]:
 def face_months(plan: Plan) -> tuple[FaceMonths, ...]:
     """Every face by months of standard time."""
     month = plan.site.calendar.month
-    found = []
+    result = []
     for face in plan.faces:
         kwh = np.bincount(month, weights=face.made.dc_kw * face.step_h, minlength=13)[1:]
-        found.append(FaceMonths(face, kwh, face.yearly_kwh / face.rated_kw, face.made.losses_kwh))
-    return tuple(found)
+        result.append(FaceMonths(face, kwh, face.yearly_kwh / face.rated_kw, face.made.losses_kwh))
+    return tuple(result)
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,7 +65,7 @@ class FaceShade:
 
 def face_shades(plan: Plan) -> tuple[FaceShade, ...]:
     """What the horizon takes from every face, month by month of standard time."""
-    found = []
+    result = []
     month, albedo = plan.site.calendar.month, plan.job.losses.albedo
     for face in plan.faces:
         where = face.plan.tilt, face.plan.azimuth, albedo
@@ -73,5 +73,7 @@ def face_shades(plan: Plan) -> tuple[FaceShade, ...]:
         behind = shaded_plane(plan.site, *where, plan.job.site.horizon).total
         offered, left = (np.bincount(month, weights=series, minlength=13)[1:] for series in (open_sky, behind))
         share = np.where(offered > 0, 1.0 - left / np.where(offered > 0, offered, 1.0), 0.0)
-        found.append(FaceShade(face, share, float(1.0 - left.sum() / offered.sum()) if offered.sum() > 0 else 0.0))
-    return tuple(found)
+        result.append(
+            FaceShade(face, share, float(1.0 - left.sum() / offered.sum()) if offered.sum() > 0 else 0.0)
+        )
+    return tuple(result)

@@ -78,7 +78,7 @@ MEASURES = (
     _Measure(
         "outlay",
         "Outlay",
-        "boxes, store, labour and permits, before anything saved",
+        "units, battery, labour and permits, before anything saved",
         True,
         False,
         lambda option, plan: option.outcome.money.outlay,
@@ -95,8 +95,8 @@ MEASURES = (
     ),
     _Measure(
         "own",
-        "Own power",
-        "share of the home's energy not bought: 1 − import/home",
+        "Self-sufficiency",
+        "share of the home's energy not imported: 1 − import/home",
         False,
         True,
         lambda option, plan: option.outcome.figures.self_sufficiency,
@@ -106,7 +106,7 @@ MEASURES = (
     _Measure(
         "evening",
         "Power in the evening",
-        "what the store gives to the home while the street is alive",
+        "what the battery gives to the home while the grid is up",
         False,
         False,
         lambda option, plan: option.outcome.limit.power_kw if option.outcome.limit else 0.0,
@@ -114,26 +114,26 @@ MEASURES = (
     ),
     _Measure(
         "dark",
-        "Power when dark",
+        "Power on backup",
         "continuous power grid-down, not the pass-through figure",
         False,
         False,
-        lambda option, plan: option.outcome.dark.power_kw,
+        lambda option, plan: option.outcome.backup.power_kw,
         lambda value, currency: f"{value:.1f} kW",
     ),
     _Measure(
         "hours",
-        "Hours when dark",
-        "energy held on nine of ten dark quarter-hours of the worst season, over that season's mean demand",
+        "Hours on backup",
+        "energy held on nine of ten night quarter-hours of the worst season, over that season's mean demand",
         False,
         True,
-        lambda option, plan: option.outcome.dark.hours,
+        lambda option, plan: option.outcome.backup.hours,
         lambda value, currency: f"{value:.1f} h",
     ),
     _Measure(
         "unmet",
         "Not served",
-        "share of the demand that nobody serves; there is none where there is a street",
+        "share of the demand that nobody serves; there is none on the grid",
         True,
         True,
         lambda option, plan: option.outcome.unmet,
@@ -151,34 +151,34 @@ MEASURES = (
     ),
     _Measure(
         "through",
-        "Module, store, home",
-        "path efficiency through the store, energy-weighted over the year",
+        "Module, battery, home",
+        "path efficiency through the battery, energy-weighted over the year",
         False,
         True,
-        lambda option, plan: option.outcome.paths.through_store,
+        lambda option, plan: option.outcome.paths.through_battery,
         _percent,
         1.0,
     ),
 )
 
 
-# Measures that mean nothing without a street, and those that mean nothing with one; what others are called then.
-OF_A_STREET, ALONE = ("evening", "hours"), ("unmet",)
-CALLED_ALONE = {
+# Measures that mean nothing off grid, and those that mean nothing with one; what others are called then.
+ON_GRID_ONLY, OFF_GRID_ONLY = ("evening", "hours"), ("unmet",)
+CALLED_OFF_GRID = {
     "bill": ("Fuel", "what the generator burns over the simulated year"),
-    "own": ("Own power", "share of the home's energy that no generator makes"),
+    "own": ("Self-sufficiency", "share of the home's energy that no generator makes"),
     "dark": ("Power of the grid", "what forms the grid gives without end"),
 }
 LOSSES = {
     "tracker": ("Tracking", "what the trackers do not find"),
     "clipped": ("Clipped", "what AC limit, trackers or currents could not take"),
-    "curtailed": ("Turned down", "what the export limit did not let out"),
+    "curtailed": ("Curtailed", "what the export limit did not let out"),
     "inverter": ("Inverting", "from DC to AC"),
-    "rectifier": ("Rectifying", "from AC to DC, on the way into an AC-coupled store"),
+    "rectifier": ("Rectifying", "from AC to DC, on the way into an AC-coupled battery"),
     "dc_dc": ("DC to DC", "between the battery and its converter's DC bus"),
     "charge": ("Charging", "in the battery"),
     "discharge": ("Discharging", "in the battery"),
-    "standby": ("Standby", "drawn by boxes that wait"),
+    "standby": ("Standby", "drawn by units that wait"),
 }
 
 
@@ -187,7 +187,7 @@ def loss_scales_of(plan: Plan) -> tuple[Scale, ...]:
     years = [option.outcome.figures.losses if option.outcome else None for option in plan.options]
     end = max([*(kwh for year in years if year for kwh in year.values()), 1.0])
     return tuple(
-        _told(
+        _summary(
             key,
             label,
             note,
@@ -211,29 +211,29 @@ def cost_scales_of(plan: Plan) -> tuple[Scale, ...]:
 
     end = max([*(line.amount for own in lines if own for line in own), 1.0])
     return tuple(
-        _told(kind, label, "part of the outlay", True, spent(kind), f"{currency} {{:,.0f}}", end, yearly=False)
+        _summary(kind, label, "part of the outlay", True, spent(kind), f"{currency} {{:,.0f}}", end, yearly=False)
         for kind, label in KINDS.items()
         if any(spent(kind))
     )
 
 
 def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
-    """Energies of the year, the store's cycles, and what the operator adds up, in the options' order."""
+    """Energies of the year, the battery's cycles, and what the operator adds up, in the options' order."""
     bare = {
-        option.design.key: found.caught_kwh
+        option.design.key: result.caught_kwh
         for option in plan.live
-        if (found := clipped_year(plan, option)) is not None
+        if (result := clipped_year(plan, option)) is not None
     }
     of_year = (
         (
             "import",
-            "Bought",
-            "from the street, or from the generator without one",
+            "Imported",
+            "from the grid, or from the generator without one",
             True,
             lambda o: o.outcome.figures.import_kwh,
             "{:,.0f} kWh",
         ),
-        ("export", "Sold", "to the street", None, lambda o: o.outcome.figures.export_kwh, "{:,.0f} kWh"),
+        ("export", "Exported", "to the grid", None, lambda o: o.outcome.figures.export_kwh, "{:,.0f} kWh"),
         (
             "lost",
             "Clipped and lost",
@@ -245,20 +245,20 @@ def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
         (
             "caught",
             "Clipped and caught",
-            "what the store takes of what would be clipped without it",
+            "what the battery takes of what would be clipped without it",
             False,
             lambda o: bare.get(o.design.key, 0.0),
             "{:,.0f} kWh",
         ),
         (
             "stored",
-            "Through the store",
+            "Through the battery",
             "out of its terminals",
             None,
             lambda o: o.outcome.figures.discharge_kwh,
             "{:,.0f} kWh",
         ),
-        ("cycles", "Full cycles", "of the new store, or the old one", None, _cycles, "{:,.0f} a year"),
+        ("cycles", "Full cycles", "of the new battery, or the old one", None, _cycles, "{:,.0f} a year"),
         (
             "counted",
             "Operator counts",
@@ -273,15 +273,15 @@ def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
         values = [value(option) if option.outcome else None for option in plan.options]
         yearly = key != "counted"
         end = max([*(item for item in values if item is not None), 1e-9])
-        scales.append(_told(key, label, note, less, values, form, end, yearly=yearly))
+        scales.append(_summary(key, label, note, less, values, form, end, yearly=yearly))
     return tuple(scales)
 
 
 def _cycles(option):
-    box = option.design.store_box
-    if box is None:
+    converter = option.design.battery_converter
+    if converter is None:
         return 0.0
-    number = option.design.boxes.index(box)
+    number = option.design.converters.index(converter)
     year = option.outcome.year
     return year.kwh("discharge", number) / year.plant[number].battery.usable_kwh
 
@@ -307,7 +307,7 @@ def purpose_scales_of(plan: Plan) -> tuple[Scale, ...]:
     return tuple(scales)
 
 
-def _told(key, label, note, lower_is_better, values, form, end, *, yearly):
+def _summary(key, label, note, lower_is_better, values, form, end, *, yearly):
     texts = tuple("–" if value is None else form.format(value) for value in values)
     return Scale(key, label, note, lower_is_better, yearly, tuple(values), texts, end)
 
@@ -323,14 +323,14 @@ def compared(plan: Plan, shown: int, most: int = 5) -> tuple[int, ...]:
 
 def scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Every measure of the plan's options, in the options' order."""
-    currency, street = plan.job.tariff.currency, plan.job.supply.street
+    currency, on_grid = plan.job.tariff.currency, plan.job.supply.on_grid
     scales = []
     for measure in MEASURES:
-        if measure.key in (ALONE if street else OF_A_STREET):
+        if measure.key in (OFF_GRID_ONLY if on_grid else ON_GRID_ONLY):
             continue
         label, note = measure.label, measure.note
-        if not street:
-            label, note = CALLED_ALONE.get(measure.key, (label, note))
+        if not on_grid:
+            label, note = CALLED_OFF_GRID.get(measure.key, (label, note))
         values = tuple(measure.value(option, plan) if option.outcome else None for option in plan.options)
         texts = tuple("–" if value is None else measure.text(value, currency) for value in values)
         scales.append(

@@ -9,7 +9,7 @@ from calm_relay.planning.site.demand import SEASONS
 
 
 @dataclass(frozen=True, eq=False)
-class SkyMonths:
+class SiteMonths:
     """Each month's mean horizontal irradiation [kWh/m2/day] and its lowest, mean and highest air [degC]."""
 
     ghi_kwh_per_day: np.ndarray
@@ -18,12 +18,12 @@ class SkyMonths:
     highest_c: np.ndarray
 
 
-def sky_months(plan: Plan) -> SkyMonths:
+def site_months(plan: Plan) -> SiteMonths:
     """The weather year by months of standard time."""
     calendar, weather = plan.site.calendar, plan.site.weather
     here = [calendar.month == month for month in range(1, 13)]
     air = weather.temp_air
-    return SkyMonths(
+    return SiteMonths(
         np.array([weather.ghi[cut].mean() * 24 / 1000 for cut in here]),
         np.array([air[cut].min() for cut in here]),
         np.array([air[cut].mean() for cut in here]),
@@ -42,10 +42,10 @@ def how_sure(plan: Plan) -> str:
     if weather.kind == "monthly":
         origin = f" ({weather.origin})" if weather.origin else ""
         return f"the months are yours{origin}; the days within each are made so that their sums are right."
-    told = f"a weather file of {site.distance_km:.0f} km away"
+    summary = f"a weather file of {site.distance_km:.0f} km away"
     if site.distance_km > 80:
-        return f"{told}: far off, look for a nearer station."
-    return f"{told}: as good as a typical year gets; a single year may differ by a tenth."
+        return f"{summary}: far off, look for a nearer station."
+    return f"{summary}: as good as a typical year gets; a single year may differ by a tenth."
 
 
 def typical_days(plan: Plan) -> dict[str, np.ndarray]:
@@ -93,7 +93,7 @@ def home_year(plan: Plan) -> HomeYear:
         part.name: np.bincount(hour[here], weights=part.kw[here], minlength=24) / counts for part in demand.parts
     }
     light = np.zeros((365, per_day), dtype=bool)
-    light[day, slot] = ~plan.site.dark
+    light[day, slot] = ~plan.site.night
     rise = np.where(light.any(axis=1), light.argmax(axis=1), np.nan) * 24.0 / per_day
     sets = np.where(light.any(axis=1), per_day - light[:, ::-1].argmax(axis=1), np.nan) * 24.0 / per_day
     return HomeYear(carpet, stacked, sets, rise)

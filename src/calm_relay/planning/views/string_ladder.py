@@ -28,7 +28,7 @@ class Ladder:
     `cells_c` runs from the coldest to the hottest cell; `fits` says whether every hard check passes.
     """
 
-    box: int
+    converter: int
     number: int
     head: str
     title: str
@@ -44,19 +44,19 @@ class Ladder:
 
 def ladders_of(option: Option) -> tuple[Ladder, ...]:
     """A ladder for every tracker input of the option's inverters, those without strings among them."""
-    found = []
-    survey = option.ground.survey
-    for box_number, box in enumerate(option.design.boxes):
-        if box.stringing is None or box.converter.pv is None:
+    result = []
+    survey = option.context.survey
+    for converter_number, converter in enumerate(option.design.converters):
+        if converter.stringing is None or converter.inverter.pv is None:
             continue
-        used = {item.number: item for item in box.stringing.inputs}
-        for number, tracker in enumerate(box.converter.pv.trackers, 1):
+        used = {item.number: item for item in converter.stringing.inputs}
+        for number, tracker in enumerate(converter.inverter.pv.trackers, 1):
             item = used.get(number, Input(number, tracker, ()))
-            found.append(_ladder(box, box_number, item, survey))
-    return tuple(found)
+            result.append(_ladder(converter, converter_number, item, survey))
+    return tuple(result)
 
 
-def _ladder(box, box_number, item, survey):
+def _ladder(converter, converter_number, item, survey):
     temperatures, site = survey.temperatures, survey.site_limit
     cells = np.linspace(temperatures.cold_c, max(temperatures.hot_c, temperatures.cold_c + 1), 41)
     lead = max(item.runs, key=lambda run: run.open_v(temperatures.cold_c), default=None)
@@ -67,7 +67,7 @@ def _ladder(box, box_number, item, survey):
             Mark(tracker.mppt_low_v, "tracks from", "tracks ≥", True),
         )
         return Ladder(
-            box_number,
+            converter_number,
             item.number,
             f"Input {item.number}",
             "free",
@@ -96,15 +96,15 @@ def _ladder(box, box_number, item, survey):
     fits = cold_v <= limit_v and lead.hot_v(temperatures) >= low_v and lead.open_v(temperatures.hot_c) >= start_v
     fits = fits and (item.short_circuit_a <= tracker.short_circuit_a or lead.optimiser is not None)
     names = " + ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
-    units = lead.parallel if box.micro else 1
+    units = lead.parallel if converter.micro else 1
     amps = f"{item.short_circuit_a / units:.1f} of {tracker.short_circuit_a / units:g} A"
     strings = tuple((run.face.plan.name, run.in_series) for run in item.runs for _ in range(run.parallel))
-    if box.micro:
+    if converter.micro:
         strings = strings[:1]
     return Ladder(
-        box_number,
+        converter_number,
         item.number,
-        f"Each of {units}" if box.micro else f"Input {item.number}",
+        f"Each of {units}" if converter.micro else f"Input {item.number}",
         names,
         strings,
         cells,
@@ -131,19 +131,19 @@ class IvCurve:
 LIGHTS = ((1000.0, None), (800.0, 50.0), (200.0, 25.0))
 
 
-def iv_curves(option: Option, box_number: int, input_number: int) -> tuple[IvCurve, ...]:
+def iv_curves(option: Option, converter_number: int, input_number: int) -> tuple[IvCurve, ...]:
     """Curves of an input on the coldest bright morning, on an ordinary day and in dull light."""
-    stringing = option.design.boxes[box_number].stringing
+    stringing = option.design.converters[converter_number].stringing
     item = next((item for item in stringing.inputs if item.number == input_number), None)
     if item is None:
         return ()
-    found = []
+    result = []
     for light, cell_c in LIGHTS:
-        cell = option.ground.temperatures.cold_c if cell_c is None else cell_c
+        cell = option.context.temperatures.cold_c if cell_c is None else cell_c
         points = [(run_points(run, light, cell), run.parallel) for run in item.runs]
         volts = np.linspace(0.0, max(p.voc for p, _ in points), 241)
         amps = sum(n * string_current(p, volts) for p, n in points)
         best = int((volts * amps).argmax())
         label = f"{light:g} W/m², {cell:g} °C"
-        found.append(IvCurve(label, volts, amps, float(volts[best]), float(volts[best] * amps[best] / 1000)))
-    return tuple(found)
+        result.append(IvCurve(label, volts, amps, float(volts[best]), float(volts[best] * amps[best] / 1000)))
+    return tuple(result)

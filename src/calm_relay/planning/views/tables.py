@@ -47,20 +47,20 @@ def _reasons(plan):
 
 
 def assumptions_of(plan: Plan) -> Table:
-    """What the plan rests on, and where each comes from, for the option that serves best, else the first."""
+    """What the plan rests on, and where each comes from, for the option that fits best, else the first."""
     chosen = plan.option(plan.choice.key) if plan.choice.key else plan.options[0]
     rows: Table = [["station", "what", "value", "from"]]
     for station in SHOWS:
         given = [item for item in figures_of(plan, chosen, station) if not item.result]
         rows += [[station, item.label.strip(), item.value, item.source] for item in given]
-    losses, store = plan.job.losses, plan.job.store
+    losses, battery = plan.job.losses, plan.job.battery
     for name in ("soiling", "shading", "mismatch", "wiring"):
         rows.append(["Roof", f"Loss by {name}", f"{getattr(losses, name):.1%}", "the job, assumed"])
     for face in plan.faces:
         text = f"{face.plan.count} × {face.module.name}, {face.plan.tilt:g}° tilt, {face.plan.azimuth:g}° azimuth"
         rows.append(["Roof", face.plan.name, text, "the job's survey; module datasheet"])
-    rows.append(["Store", "Reserve for an outage", f"{store.reserve:.0%}", "the job"])
-    for window in store.charge_windows:
+    rows.append(["Battery", "Reserve for an outage", f"{battery.reserve:.0%}", "the job"])
+    for window in battery.charge_windows:
         text = f"{window.start} to {window.end}, up to {window.target:.0%}"
-        rows.append(["Store", "Filled from the street", text, "the job"])
+        rows.append(["Battery", "Charged from the grid", text, "the job"])
     return rows

@@ -1,4 +1,4 @@
-"""The board: circuits, what hangs on them, and what becomes of each when the street goes dark."""
+"""The board: circuits, what hangs on them, and what becomes of each when the grid fails."""
 
 from itertools import pairwise
 from typing import Literal, Self
@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 from calm_relay.job.base import Fraction, Model, NotNegative, Positive
 
 Leg = Literal["1", "2", "3", "across"]
-Role = Literal["backed up", "shed", "street only"]
+Role = Literal["backed up", "shed", "grid only"]
 # Where a generator may be connected.
 ON_INPUT, ON_BUS = "the battery inverter's generator input", "the bus of AC-coupled PV"
 CountsAs = Literal["floor area", "appliance", "cooling", "heat pump", "heating"]
@@ -18,7 +18,7 @@ class Circuit(Model):
     """One circuit: its breaker, the leg or phase it hangs on, its loads, and its part in an outage.
 
     `leg` is "across" for 240 V of a split supply and for three-phase circuits. A circuit that is shed goes below
-    `shed_below` of the store's charge and comes back 10 points above it.
+    `shed_below` of the battery's charge and comes back 10 points above it.
     """
 
     name: str = Field(min_length=1, max_length=60)
@@ -35,7 +35,7 @@ class Circuit(Model):
 
 
 class Generator(Model):
-    """A generator that starts by the store's state of charge."""
+    """A generator that starts by the battery's state of charge."""
 
     kw: Positive = Field(le=500)
     start_below: Fraction = 0.2
@@ -63,7 +63,7 @@ class Generator(Model):
         return self.litres_per_kwh * self.price_per_litre
 
 
-class Board(Model):
+class BackupBoard(Model):
     """Every circuit of the house; without circuits the whole house hangs behind the relay."""
 
     circuits: tuple[Circuit, ...] = Field(min_length=1, max_length=60)
@@ -104,4 +104,4 @@ class Board(Model):
         return self
 
 
-__all__ = ["Board", "Circuit", "Generator"]
+__all__ = ["BackupBoard", "Circuit", "Generator"]
