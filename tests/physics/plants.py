@@ -1,7 +1,7 @@
 """Every grid-tied row of the plant table, with invented figures."""
 
 from calm_relay.physics.conversion import LossCurve
-from calm_relay.physics.plant import BatteryPart, ConverterPart
+from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 
 CURVE = LossCurve(0.006, 0.012, 0.015)
 

@@ -1,15 +1,18 @@
 """Orders to the batteries: windows, thresholds, exporting, clocks, order, phases, cold."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from calm_relay.physics.control import Control, filled_in, self_use
-from calm_relay.physics.plant import BatteryPart, ConverterPart, GridConnection, pack
+from calm_relay.physics.plant.control import Control, filled_in, self_use
+from calm_relay.physics.plant.converter import pack
+from calm_relay.physics.plant.parts import BatteryPart, ConverterPart, GridConnection
+from calm_relay.physics.plant.year import run_plant, sum_plant
 from calm_relay.physics.two_controllers import Chaser, chase
-from calm_relay.physics.year import run_plant, sum_plant
 
 from .plants import GRID_TIED, battery, battery_only, hybrid, pv_only
 
@@ -23,10 +26,10 @@ def orders(steps, **changes):
         for name in (
             "charge_to",
             "charge_kw",
-            "may_give",
+            "may_discharge",
             "leave_kw",
-            "battery_export_kw",
-            "battery_export_to",
+            "export_kw",
+            "export_to",
             "clock_kw",
         )
     }
@@ -82,7 +85,7 @@ def test_every_balance_closes_under_every_order(name, data):
             assert year.of("discharge", j).max() <= part.battery.discharge_kw * fit[1, j, 0] + 1e-9
     brief = sum_plant(plant, pv, home, 1.0, grid, control, fit)
     assert np.allclose(brief.bus, year.bus, atol=1e-12)
-    assert np.allclose(brief.level, year.of("stored") if len(plant) == 1 else year.flows[:, 13], atol=1e-12)
+    assert np.allclose(brief.stored, year.of("stored") if len(plant) == 1 else year.flows[:, 13], atol=1e-12)
     for flow in ("pv_dc", "charge", "discharge", "clipped", "standby"):
         assert brief.kwh(flow) == pytest.approx(year.kwh(flow), abs=1e-9)
 
@@ -96,20 +99,20 @@ def test_shaving_serves_only_what_is_above_the_threshold():
 
 
 def test_filling_under_a_shaving_threshold_stays_below_it():
-    control = orders(4, charge_to=1.0, charge_kw=5.0, fill_import_kw=3.0)
+    control = orders(4, charge_to=1.0, charge_kw=5.0, charge_import_limit_kw=3.0)
     year = run_plant((still(initial=0.1),), np.zeros((1, 4)), np.full(4, 1.0), 1.0, control=control)
     assert year.at_bus("import") == pytest.approx(np.full(4, 3.0))
 
 
 def test_outside_its_discharge_windows_a_store_gives_nothing():
     may = np.array([False, True, False])
-    control = Control(*self_use(3).series()[:2], may, *self_use(3).series()[3:])
+    control = replace(self_use(3), may_discharge=may)
     year = run_plant((still(),), np.zeros((1, 3)), np.full(3, 1.0), 1.0, control=control)
     assert list(year.of("discharge", 0) > 0) == [False, True, False]
 
 
 def test_selling_stops_at_its_level_and_keeps_the_export_limit():
-    control = orders(8, battery_export_kw=3.0, battery_export_to=0.3)
+    control = orders(8, export_kw=3.0, export_to=0.3)
     year = run_plant(
         (still(),), np.zeros((1, 8)), np.full(8, 0.5), 1.0, GridConnection(export_limit_kw=1.0), control
     )
@@ -134,7 +137,7 @@ def test_a_bias_stays_on_the_meter_whether_the_store_fills_or_gives_or_the_array
 def test_a_clock_charges_and_gives_whatever_the_meter_shows():
     blind = ConverterPart(**{**vars(still()), "by_clock": True})
     clock = np.array([1.0, -1.5, 0.0])
-    control = Control(*self_use(3).series()[:6], clock)
+    control = replace(self_use(3), clock_kw=clock)
     year = run_plant((blind,), np.zeros((1, 3)), np.array([0.5, 0.5, 3.0]), 1.0, control=control)
     assert year.at_bus("import")[0] == pytest.approx(1.5)
     assert year.at_bus("export")[1] == pytest.approx(1.0)
@@ -171,7 +174,7 @@ def test_cold_takes_the_charge_and_leaves_the_rest():
     fit = np.ones((2, 1, 2))
     fit[0, 0, 0] = 0.0
     sun = np.full((1, 48), 3.0)
-    year = run_plant((hybrid(initial=0.2),), sun, np.zeros(48), 1.0, fit=fit)
+    year = run_plant((hybrid(initial=0.2),), sun, np.zeros(48), 1.0, thermal_derate=fit)
     assert year.of("charge", 0)[:24].sum() == 0.0
     assert year.of("charge", 0)[24:].sum() > 0.0
 
@@ -202,11 +205,11 @@ def test_impossible_parts_are_refused(plant, wanted):
 
 def test_impossible_orders_are_refused():
     with pytest.raises(ValueError, match="one length"):
-        Control(np.zeros(3), *self_use(2).series()[1:])
+        replace(self_use(2), charge_to=np.zeros(3))
     with pytest.raises(ValueError, match="0 to 1"):
         orders(2, charge_to=1.4)
-    with pytest.raises(ValueError, match="fit has shape"):
-        run_plant((still(),), np.zeros((1, 2)), np.zeros(2), 1.0, fit=np.full((2, 1, 1), 1.5))
+    with pytest.raises(ValueError, match="thermal_derate has shape"):
+        run_plant((still(),), np.zeros((1, 2)), np.zeros(2), 1.0, thermal_derate=np.full((2, 1, 1), 1.5))
     with pytest.raises(ValueError, match="the control has 3 steps"):
         run_plant((still(),), np.zeros((1, 2)), np.zeros(2), 1.0, control=self_use(3))
 

@@ -6,10 +6,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from calm_relay.physics import dispatch
-from calm_relay.physics.control import filled_in
-from calm_relay.physics.plant import ConverterPart, GridConnection, pack
-from calm_relay.physics.year import run_plant
+from calm_relay.physics.plant import converter, flows
+from calm_relay.physics.plant.control import filled_in
+from calm_relay.physics.plant.parts import ConverterPart, GridConnection
+from calm_relay.physics.plant.year import run_plant
 
 from .plants import CURVE, GRID_TIED, battery, battery_only, hybrid, pv_only
 
@@ -46,10 +46,8 @@ def test_both_balances_close_in_every_step(name, data):
     assert np.abs(year.battery_residuals_kwh()).max() < 1e-9
     assert np.abs(year.ac_residuals_kwh()).max() < 1e-9
     assert abs(year.year_residual_kwh()) < 1e-9 * STEPS
-    flows = {
-        flow: year.of(flow, j) for flow in dispatch.CONVERTER_FLOWS for j in range(len(plant)) if flow != "ac"
-    }
-    assert min(series.min() for series in flows.values()) > -1e-9
+    series = {flow: year.of(flow, j) for flow in flows.CONVERTER_FLOWS for j in range(len(plant)) if flow != "ac"}
+    assert min(item.min() for item in series.values()) > -1e-9
     assert year.at_bus("export").max() <= grid.export_limit_kw + 1e-9
     assert (np.minimum(year.at_bus("import"), year.at_bus("export")) < 1e-9).all()
     for j, part in enumerate(plant):
@@ -78,7 +76,9 @@ def test_without_losses_a_hybrid_gains_just_the_clipping_it_catches(pv, home):
 def test_clipped_power_reaches_a_store_on_the_dc_side_only():
     apart = one((pv_only(), battery_only(initial=0.1)), [7.5], [0.5])
     joined = one((hybrid(initial=0.1),), [7.5], [0.5])
-    assert apart.kwh("clipped") == pytest.approx(7.5 * 0.995 - dispatch.inverter_dc(pack([pv_only()]), 0, 5.0))
+    assert apart.kwh("clipped") == pytest.approx(
+        7.5 * 0.995 - converter.inverter_dc(converter.pack([pv_only()]), 0, 5.0)
+    )
     assert joined.kwh("clipped") == 0.0
     # Full, a battery catches nothing.
     full = one((hybrid(initial=1.0),), [7.5], [0.5])
@@ -148,18 +148,17 @@ def test_sleeping_boxes_draw_their_standby():
 
 
 def test_an_inverter_turns_back_what_it_takes():
-    matrix = pack([ConverterPart(5.0, loss=CURVE)])
+    matrix = converter.pack([ConverterPart(5.0, loss=CURVE)])
     for ac in (0.01, 1.0, 5.0):
-        assert dispatch.inverter_ac(matrix, 0, dispatch.inverter_dc(matrix, 0, ac)) == pytest.approx(ac)
+        assert converter.inverter_ac(matrix, 0, converter.inverter_dc(matrix, 0, ac)) == pytest.approx(ac)
     for ac in (0.1, 1.0, 4.9):
-        assert dispatch.rectifier_ac(matrix, 0, dispatch.rectifier_dc(matrix, 0, ac)) == pytest.approx(ac)
-    assert dispatch.inverter_ac(matrix, 0, 0.01) == 0.0
+        assert converter.rectifier_ac(matrix, 0, converter.rectifier_dc(matrix, 0, ac)) == pytest.approx(ac)
+    assert converter.inverter_ac(matrix, 0, 0.01) == 0.0
 
 
 @pytest.mark.parametrize(
     ("plant", "wanted"),
     [
-        ((), "at least one"),
         ((ConverterPart(-1.0),), "negative"),
         ((ConverterPart(1.0, tracker_efficiency=1.2),), "at most 1"),
         ((ConverterPart(1.0, battery=battery(reserve=1.5)),), "0 to 1"),
@@ -167,7 +166,7 @@ def test_an_inverter_turns_back_what_it_takes():
 )
 def test_impossible_plants_are_refused(plant, wanted):
     with pytest.raises(ValueError, match=wanted):
-        pack(plant)
+        converter.pack(plant)
 
 
 @pytest.mark.parametrize(

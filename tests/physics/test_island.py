@@ -6,10 +6,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from calm_relay.physics import outage
 from calm_relay.physics.conversion import LOSSLESS
-from calm_relay.physics.island import Island, arrays_ac, island_bus, run_island
-from calm_relay.physics.plant import BatteryPart, ConverterPart, pack
+from calm_relay.physics.plant.converter import arrays_ac, pack
+from calm_relay.physics.plant.island import Island, run_island, sum_island
+from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 
 from .plants import CURVE
 from .test_outage import CLEAR
@@ -18,17 +19,17 @@ STORE = ConverterPart(5.0, False, 0.0, 1.0, LOSSLESS, battery=BatteryPart(10.0, 
 ARRAY = ConverterPart(4.0, True, 6.0, 1.0, LOSSLESS)
 
 
-def island(load, former=0, boxes=1, joins=None, switched=None, shed=None, **limits):
+def island(load, former=0, converters=1, joins=None, switched=None, shed=None, **limits):
     load = np.atleast_2d(np.asarray(load, dtype=float))
     figures = {**CLEAR, **limits}
     return Island(
         former,
-        np.array([figures[name] for name in outage.LIMITS], dtype=float),
+        Limits(**figures),
         load,
         np.array([[1.0, 0.0, 0.0]] * load.shape[0]),
         np.zeros(load.shape[0]) if shed is None else np.array(shed, dtype=float),
-        np.zeros(boxes, dtype=bool) if joins is None else np.array(joins),
-        np.zeros(boxes, dtype=bool) if switched is None else np.array(switched),
+        np.zeros(converters, dtype=bool) if joins is None else np.array(joins),
+        np.zeros(converters, dtype=bool) if switched is None else np.array(switched),
         load.sum(axis=0),
     )
 
@@ -40,30 +41,30 @@ def worst_residual(run):
 
 def test_constant_load_lasts_usable_energy_over_load_and_the_rest_is_unmet():
     asked = island(np.full(80, 1.0))
-    run = run_island([STORE], np.zeros((1, 80)), 0.25, asked, 10.0)
+    run = run_island([STORE], np.zeros((1, 80)), 0.25, asked, stored_kwh=10.0)
     assert run.unserved_hours == pytest.approx(10.0)
     assert run.unmet_kwh == pytest.approx(10.0)
     assert run.trips == 0
     assert run.generator_hours == 0.0
     assert worst_residual(run) < 1e-9
-    doubled = run_island([STORE], np.zeros((1, 80)), 0.25, asked.scaled(2.0), 10.0)
+    doubled = run_island([STORE], np.zeros((1, 80)), 0.25, asked.scaled(2.0), stored_kwh=10.0)
     assert doubled.unserved_hours == pytest.approx(15.0)
 
 
 def test_a_generator_alone_serves_what_it_can_in_the_order_of_the_board():
     load = np.array([[2.0] * 8, [3.0] * 8, [1.5] * 8])
-    run = run_island([], np.zeros((0, 8)), 0.25, island(load, former=None, boxes=0, generator_kw=4.0))
+    run = run_island([], np.zeros((0, 8)), 0.25, island(load, former=None, converters=0, generator_kw=4.0))
     assert run.at_bus("import") == pytest.approx(3.5)
     assert run.unmet == pytest.approx(3.0)
-    assert run.on[0].tolist() == [True, False, True]
+    assert run.outage.on[0].tolist() == [True, False, True]
     assert (run.generator_hours, run.generator_starts, run.unserved_hours) == (2.0, 1, 0.0)
-    dark = run_island([], np.zeros((0, 8)), 0.25, island(load, former=None, boxes=0))
+    dark = run_island([], np.zeros((0, 8)), 0.25, island(load, former=None, converters=0))
     assert (dark.unmet_kwh, dark.unserved_hours) == (13.0, 2.0)
 
 
 def test_a_generator_fills_the_store_and_its_hours_are_counted():
     asked = island(np.full(200, 1.0), generator_kw=4.0, generator_start=0.2, generator_stop=0.8)
-    run = run_island([STORE], np.zeros((1, 200)), 0.25, asked, 10.0)
+    run = run_island([STORE], np.zeros((1, 200)), 0.25, asked, stored_kwh=10.0)
     assert run.unmet_kwh == pytest.approx(0.0, abs=1e-9)
     given = run.bus_kwh("import")
     assert given == pytest.approx(50.0 - 10.0 + run.of("stored", 0)[-1], abs=1e-9)
@@ -73,15 +74,15 @@ def test_a_generator_fills_the_store_and_its_hours_are_counted():
 
 
 def test_arrays_on_the_bus_fill_the_store_and_what_is_too_much_is_thrown_away():
-    asked = island(np.full(48, 0.5), boxes=2, joins=[False, True])
+    asked = island(np.full(48, 0.5), converters=2, joins=[False, True])
     sun = np.array([np.zeros(48), np.full(48, 3.0)])
-    run = run_island([STORE, ARRAY], sun, 0.25, asked, 5.0)
+    run = run_island([STORE, ARRAY], sun, 0.25, asked, stored_kwh=5.0)
     kept = run.of("stored", 0)[-1] - 5.0
     thrown = run.of("curtailed").sum() * 0.25
     assert pytest.approx(6.0 + kept + thrown) == 36.0
     assert thrown > 20.0
     assert run.unmet_kwh == 0.0
-    apart = run_island([STORE, ARRAY], sun, 0.25, island(np.full(48, 0.5), boxes=2), 5.0)
+    apart = run_island([STORE, ARRAY], sun, 0.25, island(np.full(48, 0.5), converters=2), stored_kwh=5.0)
     assert apart.of("curtailed").sum() * 0.25 == pytest.approx(36.0)
     assert apart.of("ac", 1).max() == 0.0
 
@@ -119,7 +120,7 @@ def test_every_converter_of_an_island_closes(data):
     sun = data.draw(arrays(float, (3, steps), elements=kw))
     asked = island(
         data.draw(arrays(float, (2, steps), elements=st.floats(0.0, 4.0))),
-        boxes=3,
+        converters=3,
         joins=[False, True, data.draw(st.booleans())],
         switched=[False, data.draw(st.booleans()), False],
         shed=[0.0, 0.4],
@@ -127,9 +128,11 @@ def test_every_converter_of_an_island_closes(data):
         generator_start=0.2,
         generator_stop=0.7,
     )
-    run = run_island(plant, sun if pv else sun * np.array([[0.0], [1.0], [1.0]]), 0.25, asked, 4.0)
+    run = run_island(plant, sun if pv else sun * np.array([[0.0], [1.0], [1.0]]), 0.25, asked, stored_kwh=4.0)
     assert worst_residual(run) < 1e-9
     assert (run.unmet >= 0.0).all()
-    thin = island_bus(plant, sun if pv else sun * np.array([[0.0], [1.0], [1.0]]), 0.25, asked)
-    assert thin.unmet_kwh >= 0.0
-    assert thin.generator_hours >= 0.0
+    whole = run_island(plant, sun if pv else sun * np.array([[0.0], [1.0], [1.0]]), 0.25, asked)
+    thin = sum_island(plant, sun if pv else sun * np.array([[0.0], [1.0], [1.0]]), 0.25, asked)
+    assert thin.unmet_kwh == whole.unmet_kwh
+    assert thin.generator_hours == whole.generator_hours
+    assert thin.sums == pytest.approx(whole.flows.sum(axis=2), rel=1e-12, abs=1e-9)

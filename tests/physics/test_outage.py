@@ -1,4 +1,6 @@
-"""The islanded house: closed cases, balances, starts, shedding, throttled PV, black start, generator."""
+"""The islanded plant: closed cases, balances, starts, shedding, curtailed PV, black start, generator."""
+
+from dataclasses import dataclass
 
 import numpy as np
 import pytest
@@ -6,9 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from calm_relay.physics import outage
 from calm_relay.physics.conversion import LOSSLESS
-from calm_relay.physics.plant import BatteryPart, ConverterPart, pack
+from calm_relay.physics.plant import islanded
+from calm_relay.physics.plant.flows import CONVERTER_FLOWS
+from calm_relay.physics.plant.island import Island, IslandYear, run_island
+from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 
 from .plants import CURVE
 
@@ -18,27 +23,57 @@ CLEAR = {
     "surge_s": 5.0,
     "legs": 1.0,
     "leg_start_kw": 1e9,
-    "black_start": 1.0,
-    "restarts_at_once": 0.0,
-    "pv_waits_min": 0.0,
+    "black_start": True,
     "locked_min": 1e9,
-    "generator_kw": 0.0,
-    "generator_start": 0.0,
-    "generator_stop": 0.0,
 }
 
 
 def former(usable_kwh=10.0, pv=False, loss=LOSSLESS, **changes):
     figures = {"charge_kw": 5.0, "discharge_kw": 9.0, "from_ac_kw": 5.0, **changes}
-    battery = BatteryPart(usable_kwh, **figures)
-    return pack([ConverterPart(5.0, pv, 8.0, 1.0, loss, battery=battery)])
+    return ConverterPart(5.0, pv, 8.0, 1.0, loss, battery=BatteryPart(usable_kwh, **figures))
+
+
+@dataclass(frozen=True)
+class Night:
+    """A run read off: steps served before the first that is not, why, and the series."""
+
+    run: IslandYear
+
+    @property
+    def out(self):
+        return np.flatnonzero(self.state != islanded.SERVING)
+
+    @property
+    def served_steps(self):
+        return int(self.out[0]) if self.out.size else self.state.size
+
+    @property
+    def first_cause(self):
+        return int(self.cause[self.out[0]]) if self.out.size else islanded.NOTHING
+
+    @property
+    def ended(self):
+        return self.served_steps, self.first_cause
+
+    def __getattr__(self, name):
+        if name in CONVERTER_FLOWS:
+            return self.run.of(name, 0)
+        return getattr(self.run.outage, name)
+
+    @property
+    def served(self):
+        return self.run.at_bus("home")
+
+    @property
+    def generator(self):
+        return self.run.at_bus("import")
 
 
 def run(
     load,
     *,
-    p=None,
-    level=10.0,
+    part=None,
+    stored=10.0,
     step_h=0.25,
     start=0.0,
     again=0.0,
@@ -48,38 +83,37 @@ def run(
     shed=None,
     legs=None,
     parted=1.0,
+    derate=None,
+    clock=0,
     **limits,
 ):
+    """Runs a former with an array that follows the frequency and one that is only on or off, both without losses."""
     load = np.atleast_2d(np.asarray(load, dtype=float))
     circuits, steps = load.shape
-    flows = np.zeros((steps, len(outage.FLOWS)))
-    on = np.zeros((steps, circuits), dtype=bool)
 
     def series(value):
-        return np.ascontiguousarray(np.broadcast_to(np.asarray(value, dtype=float), steps))
+        return np.broadcast_to(np.asarray(value, dtype=float), steps)
 
     def on_circuits(value):
         value = np.asarray(value, dtype=float)
-        return np.ascontiguousarray(value if value.ndim == 2 else np.array([series(value)] * circuits))
+        return value if value.ndim == 2 else np.array([series(value)] * circuits)
 
-    served_steps, cause = outage.rehearse(
-        former() if p is None else p,
-        np.array([{**CLEAR, **limits, "legs": parted}[name] for name in outage.LIMITS], dtype=float),
+    array = ConverterPart(1e9, True, 1e9)
+    asked = Island(
+        0,
+        Limits(**{**CLEAR, **limits, "legs": parted}),
         load,
         np.array(legs if legs is not None else [[1.0, 0.0, 0.0]] * circuits, dtype=float),
         np.zeros(circuits) if shed is None else np.array(shed, dtype=float),
+        np.array([False, True, True]),
+        np.array([False, False, True]),
+        load.sum(axis=0),
         on_circuits(start),
         on_circuits(again),
-        series(pv_dc),
-        series(pv_ac),
-        series(switched),
-        level,
-        step_h,
-        False,
-        flows,
-        on,
     )
-    return served_steps, cause, flows, on
+    offered = np.array([series(pv_dc), series(pv_ac), series(switched)])
+    plant = [former() if part is None else part, array, array]
+    return Night(run_island(plant, offered, step_h, asked, derate, stored_kwh=stored, clock=clock))
 
 
 @settings(max_examples=150, deadline=None)
@@ -88,13 +122,13 @@ def test_every_step_closes(data):
     steps = 40
     kw = st.one_of(st.just(0.0), st.floats(0.0, 8.0))
     pv = data.draw(st.booleans())
-    p = former(
+    part = former(
         pv=pv, loss=CURVE, charge_efficiency=0.97, discharge_efficiency=0.96, dc_dc_efficiency=0.98, taper_to=0.5
     )
-    _, _, flows, _ = run(
+    night = run(
         data.draw(arrays(float, (3, steps), elements=st.floats(0.0, 2.5))),
-        p=p,
-        level=data.draw(st.floats(0.0, 10.0)),
+        part=part,
+        stored=data.draw(st.floats(0.0, 10.0)),
         step_h=data.draw(st.sampled_from([1 / 60, 0.25])),
         start=data.draw(arrays(float, steps, elements=kw)),
         pv_dc=data.draw(arrays(float, steps, elements=kw)) if pv else 0.0,
@@ -108,55 +142,55 @@ def test_every_step_closes(data):
         generator_start=0.2,
         generator_stop=0.8,
     )
-    at = {name: flows[:, i] for i, name in enumerate(outage.FLOWS)}
-    given_kw = at["pv_dc_used"] + at["pv_ac_used"] + at["generator"] + at["discharge"]
-    taken_kw = at["served"] + at["charge"] + at["loss"]
-    assert np.abs(given_kw - taken_kw).max() < 1e-9
-    for name in ("served", "pv_dc_used", "pv_ac_used", "generator", "charge", "discharge", "loss"):
-        assert at[name].min() > -1e-9
-    assert at["stored"].min() >= 0.0
-    assert at["stored"].max() <= 10.0
-    assert (at["pv_ac_used"] <= at["pv_ac_offered"] + 1e-9).all()
+    assert np.abs(night.run.ac_residuals_kwh()).max() < 1e-9
+    assert np.abs(night.run.dc_residuals_kwh()).max() < 1e-9
+    assert np.abs(night.run.battery_residuals_kwh()).max() < 1e-9
+    assert abs(night.run.year_residual_kwh()) < 1e-9
+    for name in CONVERTER_FLOWS:
+        if name != "ac":
+            assert night.run.flows[:, CONVERTER_FLOWS.index(name)].min() > -1e-9, name
+    assert night.stored.max() <= 10.0
+    assert (night.ac_used <= night.ac_offered + 1e-9).all()
 
 
 def test_constant_load_and_no_sun_lasts_usable_energy_over_load():
     for load, hours in ((1.0, 10.0), (0.5, 20.0), (2.0, 5.0)):
-        served_steps, cause, _, _ = run(np.full(200, load))
-        assert served_steps * 0.25 == pytest.approx(hours)
-        assert cause == outage.EMPTY
+        night = run(np.full(200, load))
+        assert night.served_steps * 0.25 == pytest.approx(hours)
+        assert night.first_cause == islanded.EMPTY
 
 
 def test_a_load_a_little_above_the_limit_trips_and_a_little_below_does_not():
     """One ampere at 230 V either side of 5 kW."""
-    above, cause, _, _ = run(np.full(60, 5.0 + 0.23), step_h=1 / 60)
-    below, _, _, _ = run(np.full(60, 5.0 - 0.23), step_h=1 / 60)
-    assert (above, cause) == (0, outage.OVERLOAD)
-    assert below == 60
+    above = run(np.full(60, 5.0 + 0.23), step_h=1 / 60)
+    below = run(np.full(60, 5.0 - 0.23), step_h=1 / 60)
+    assert above.ended == (0, islanded.OVERLOAD)
+    assert below.served_steps == 60
 
 
 def test_a_motor_one_ampere_above_trips_and_one_below_does_not():
     start = np.zeros(30)
     start[10] = 9.0
-    for extra, lives in ((0.23, False), (-0.23, True)):
-        served_steps, cause, _, _ = run(np.full(30, 1.0), start=start + extra * (start > 0), step_h=1 / 60)
-        assert (served_steps == 30) == lives
-        assert lives or (served_steps, cause) == (10, outage.START)
-    served_steps, cause, _, _ = run(np.full(30, 1.0), start=start, step_h=1 / 60, leg_start_kw=8.5)
-    assert (served_steps, cause) == (10, outage.START)
+    for extra, rides_through in ((0.23, False), (-0.23, True)):
+        night = run(np.full(30, 1.0), start=start + extra * (start > 0), step_h=1 / 60)
+        assert (night.served_steps == 30) == rides_through
+        assert rides_through or night.ended == (10, islanded.START)
+    night = run(np.full(30, 1.0), start=start, step_h=1 / 60, leg_start_kw=8.5)
+    assert night.ended == (10, islanded.START)
 
 
 def test_a_long_surge_is_allowed_for_its_time():
     load = np.full(30, 1.0)
     load[5:8] = 7.0
-    assert run(load, step_h=1 / 60, surge_s=200.0)[0] == 30
-    assert run(load, step_h=1 / 60, surge_s=100.0)[0] == 6
+    assert run(load, step_h=1 / 60, surge_s=200.0).served_steps == 30
+    assert run(load, step_h=1 / 60, surge_s=100.0).served_steps == 6
 
 
 def test_one_leg_is_full_while_the_box_is_not():
-    served_steps, cause, _, _ = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [1.0, 0.0, 0.0]], parted=2.0)
-    assert (served_steps, cause) == (0, outage.LEG)
+    night = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [1.0, 0.0, 0.0]], parted=2.0)
+    assert night.ended == (0, islanded.LEG)
     balanced = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]], parted=2.0)
-    assert balanced[0] == 8
+    assert balanced.served_steps == 8
 
 
 def test_a_start_on_one_leg_has_that_leg_s_share_of_the_surge():
@@ -164,17 +198,17 @@ def test_a_start_on_one_leg_has_that_leg_s_share_of_the_surge():
     start[1, 5] = 4.5
     # Two legs of 5 kW surge each: 1 kW runs on the second, half of it from the circuit across.
     load, legs = [[1.0] * 20, [0.5] * 20], [[0.5, 0.5, 0.0], [0.0, 1.0, 0.0]]
-    assert run(load, legs=legs, start=start, step_h=1 / 60, parted=2.0)[:2] == (5, outage.START_LEG)
-    assert run(load, legs=legs, start=start * 0.85, step_h=1 / 60, parted=2.0)[0] == 20
-    assert run(load, legs=legs, start=start, step_h=1 / 60)[0] == 20
+    assert run(load, legs=legs, start=start, step_h=1 / 60, parted=2.0).ended == (5, islanded.START_LEG)
+    assert run(load, legs=legs, start=start * 0.85, step_h=1 / 60, parted=2.0).served_steps == 20
+    assert run(load, legs=legs, start=start, step_h=1 / 60).served_steps == 20
 
 
 def test_a_circuit_that_is_shed_starts_nothing():
     start = np.zeros((2, 20))
     start[1, 5] = 12.0
     load = [[1.0] * 20, [0.5] * 20]
-    assert run(load, start=start, step_h=1 / 60)[:2] == (5, outage.START)
-    assert run(load, start=start, step_h=1 / 60, shed=[0.0, 1.0])[0] == 20
+    assert run(load, start=start, step_h=1 / 60).ended == (5, islanded.START)
+    assert run(load, start=start, step_h=1 / 60, shed=[0.0, 1.0]).served_steps == 20
 
 
 def test_after_a_trip_every_machine_that_runs_starts_at_once():
@@ -182,112 +216,112 @@ def test_after_a_trip_every_machine_that_runs_starts_at_once():
     load[5] = 6.0
     again = np.zeros((1, 30))
     again[0] = 9.0
-    tripped = run(load, again=again, step_h=1 / 60)[2]
-    assert tripped[4, outage.STATE] == outage.SERVING
-    assert set(tripped[7:9, outage.CAUSE]) == {outage.START, outage.NOTHING}
-    assert tripped[-1, outage.STATE] == outage.LOCKED
+    tripped = run(load, again=again, step_h=1 / 60)
+    assert tripped.state[4] == islanded.SERVING
+    assert set(tripped.cause[7:9]) == {islanded.START, islanded.NOTHING}
+    assert tripped.state[-1] == islanded.LOCKED
     gap = run(np.full(30, 2.0), again=again, step_h=1 / 60, restarts_at_once=1.0)
-    assert gap[:2] == (0, outage.START)
+    assert gap.ended == (0, islanded.START)
 
 
 def test_a_box_that_is_locked_out_comes_back_when_somebody_resets_it():
     load = np.full(240, 1.0)
     load[10:30] = 6.0
-    forever = run(load, step_h=1 / 60)[2]
-    assert forever[-1, outage.STATE] == outage.LOCKED
-    assert run(load, step_h=1 / 60, locked_min=60.0)[2][-1, outage.STATE] == outage.SERVING
+    forever = run(load, step_h=1 / 60)
+    assert forever.state[-1] == islanded.LOCKED
+    assert run(load, step_h=1 / 60, locked_min=60.0).state[-1] == islanded.SERVING
 
 
 def test_inverters_wait_for_a_bus_that_stands():
-    _, _, flows, _ = run(np.full(20, 2.0), pv_ac=1.5, step_h=1 / 60, pv_waits_min=5.0)
-    assert (flows[:5, outage.AC_USED] == 0.0).all()
-    assert (flows[5:, outage.AC_USED] == 1.5).all()
+    night = run(np.full(20, 2.0), pv_ac=1.5, step_h=1 / 60, pv_waits_min=5.0)
+    assert (night.ac_used[:5] == 0.0).all()
+    assert (night.ac_used[5:] == 1.5).all()
 
 
 def test_forming_the_grid_draws_its_own_even_when_nothing_is_asked():
-    _, _, flows, _ = run(np.zeros(8), p=former(loss=CURVE))
-    assert flows[:, outage.LOSS] == pytest.approx(CURVE.k0 * 5.0)
-    assert flows[:, outage.DISCHARGE] == pytest.approx(CURVE.k0 * 5.0)
+    night = run(np.zeros(8), part=former(loss=CURVE))
+    assert pytest.approx(CURVE.k0 * 5.0) == night.inverter
+    assert night.discharge == pytest.approx(CURVE.k0 * 5.0)
 
 
 def test_a_circuit_shed_for_its_power_stays_off_at_any_charge():
-    *_, on = run([[1.0] * 8, [4.5] * 8], shed=[0.0, 1.0])
-    assert on[:, 0].all() and not on[:, 1].any()
+    night = run([[1.0] * 8, [4.5] * 8], shed=[0.0, 1.0])
+    assert night.on[:, 0].all() and not night.on[:, 1].any()
 
 
 def test_it_tries_again_and_is_locked_out_in_the_end():
-    _, _, flows, _ = run(np.full(60, 6.0), step_h=1 / 60)
-    states = flows[:, outage.STATE]
-    assert list(np.unique(states)) == [outage.TRIPPED, outage.LOCKED]
-    assert (states[-30:] == outage.LOCKED).all()
+    night = run(np.full(60, 6.0), step_h=1 / 60)
+    states = night.state
+    assert list(np.unique(states)) == [islanded.TRIPPED, islanded.LOCKED]
+    assert (states[-30:] == islanded.LOCKED).all()
     once = np.full(60, 1.0)
     once[3] = 6.0
-    _, _, flows, _ = run(once, step_h=1 / 60)
-    assert flows[-1, outage.STATE] == outage.SERVING
-    assert flows[-1, outage.SERVED] == 1.0
+    night = run(once, step_h=1 / 60)
+    assert night.state[-1] == islanded.SERVING
+    assert night.served[-1] == 1.0
 
 
 def test_circuits_are_shed_by_charge_and_come_back():
     sun = np.concatenate([np.zeros(40), np.full(40, 6.0)])
-    _, _, flows, on = run([[0.5] * 80, [1.0] * 80], p=former(pv=True), pv_dc=sun, shed=[0.0, 0.5])
-    off = np.flatnonzero(~on[:, 1])
-    before = flows[off[0] - 1, outage.STORE]
+    night = run([[0.5] * 80, [1.0] * 80], part=former(pv=True), pv_dc=sun, shed=[0.0, 0.5])
+    off = np.flatnonzero(~night.on[:, 1])
+    before = night.stored[off[0] - 1]
     assert before == pytest.approx(5.0, abs=0.4)
-    assert on[:, 0].all()
-    back = np.flatnonzero(on[off[0] :, 1])[0] + off[0]
-    assert flows[back - 1, outage.STORE] > 6.0
+    assert night.on[:, 0].all()
+    back = np.flatnonzero(night.on[off[0] :, 1])[0] + off[0]
+    assert night.stored[back - 1] > 6.0
 
 
 def test_pv_on_the_ac_bus_needs_a_box_that_turns_it_down():
     for kind, used in (("switched", 0.0), ("pv_ac", 2.0)):
         # A full battery: only what the house asks can be used, and what is only on or off is off.
-        _, _, flows, _ = run(np.full(8, 2.0), **{kind: 4.0}, level=10.0)
-        assert flows[2, outage.AC_USED] == pytest.approx(used)
-    _, _, flows, _ = run(np.full(8, 4.0), switched=3.0, pv_ac=4.0, level=10.0)
-    assert flows[2, outage.AC_USED] == pytest.approx(4.0)
-    _, _, flows, _ = run(np.full(8, 1.0), pv_ac=4.0, level=2.0)
-    assert flows[0, outage.AC_USED] == pytest.approx(4.0)
-    assert flows[0, outage.CHARGE] == pytest.approx(3.0)
+        night = run(np.full(8, 2.0), **{kind: 4.0}, stored=10.0)
+        assert night.ac_used[2] == pytest.approx(used)
+    night = run(np.full(8, 4.0), switched=3.0, pv_ac=4.0, stored=10.0)
+    assert night.ac_used[2] == pytest.approx(4.0)
+    night = run(np.full(8, 1.0), pv_ac=4.0, stored=2.0)
+    assert night.ac_used[0] == pytest.approx(4.0)
+    assert night.charge[0] == pytest.approx(3.0)
 
 
 def test_charging_from_the_ac_side_stops_at_95_and_is_taken_again_below_90_per_cent():
-    _, _, flows, _ = run(np.full(60, 0.5), pv_ac=3.0, level=9.0)
-    stopped = int(np.flatnonzero(flows[:, outage.AC_USED] < 1.0)[0])
-    assert flows[stopped - 1, outage.STORE] == pytest.approx(9.6, abs=0.35)
-    assert (flows[stopped:, outage.AC_USED] == pytest.approx(0.5)) or flows[stopped, outage.AC_USED] == 0.5
+    night = run(np.full(60, 0.5), pv_ac=3.0, stored=9.0)
+    stopped = int(np.flatnonzero(night.ac_used < 1.0)[0])
+    assert night.stored[stopped - 1] == pytest.approx(9.6, abs=0.35)
+    assert (night.ac_used[stopped:] == pytest.approx(0.5)) or night.ac_used[stopped] == 0.5
 
 
 def test_a_load_that_drops_leaves_the_array_s_power_nowhere_to_go():
     load = np.concatenate([np.full(10, 5.0), np.full(10, 0.2)])
-    big = run(load, pv_ac=9.0, level=3.0, step_h=1 / 60)
-    assert (big[0], big[1]) == (10, outage.OVER_FREQUENCY)
-    small = run(load, pv_ac=4.9, level=3.0, step_h=1 / 60)
-    assert small[0] == 20
+    big = run(load, pv_ac=9.0, stored=3.0, step_h=1 / 60)
+    assert big.ended == (10, islanded.OVER_FREQUENCY)
+    small = run(load, pv_ac=4.9, stored=3.0, step_h=1 / 60)
+    assert small.served_steps == 20
 
 
 def test_after_a_flat_store_only_pv_on_its_own_bus_starts_again():
     load, sun = np.full(96, 1.0), np.concatenate([np.zeros(48), np.full(48, 4.0)])
-    own = run(load, p=former(pv=True), level=1.0, pv_dc=sun)
-    assert own[2][40, outage.STATE] == outage.FLAT
-    assert own[2][-1, outage.STATE] == outage.SERVING
-    unable = run(load, p=former(pv=True), level=1.0, pv_dc=sun, black_start=0.0)
-    assert unable[2][-1, outage.STATE] == outage.FLAT
-    beside = run(load, level=1.0, pv_ac=sun)
-    assert beside[2][-1, outage.STATE] == outage.FLAT
+    own = run(load, part=former(pv=True), stored=1.0, pv_dc=sun)
+    assert own.state[40] == islanded.FLAT
+    assert own.state[-1] == islanded.SERVING
+    unable = run(load, part=former(pv=True), stored=1.0, pv_dc=sun, black_start=0.0)
+    assert unable.state[-1] == islanded.FLAT
+    beside = run(load, stored=1.0, pv_ac=sun)
+    assert beside.state[-1] == islanded.FLAT
 
 
 def test_a_generator_comes_by_charge_fills_and_keeps_the_array_off():
-    _, _, flows, _ = run(
+    night = run(
         np.full(120, 1.5),
-        level=3.0,
+        stored=3.0,
         pv_ac=2.0,
         generator_kw=4.0,
         generator_start=0.2,
         generator_stop=0.8,
     )
-    running = flows[:, outage.GEN] > 0
-    dark = run(np.full(120, 1.5), level=3.0, generator_kw=4.0, generator_start=0.2, generator_stop=0.8)
-    assert dark[0] == 120
-    assert flows[running, outage.AC_USED].max(initial=0.0) == 0.0
-    assert (dark[2][:, outage.GEN] > 0).any()
-    assert dark[2][:, outage.STORE].max() == pytest.approx(8.0, abs=0.7)
+    running = night.generator > 0
+    dark = run(np.full(120, 1.5), stored=3.0, generator_kw=4.0, generator_start=0.2, generator_stop=0.8)
+    assert dark.served_steps == 120
+    assert night.ac_used[running].max(initial=0.0) == 0.0
+    assert (dark.generator > 0).any()
+    assert dark.stored.max() == pytest.approx(8.0, abs=0.7)

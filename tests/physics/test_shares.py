@@ -6,9 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from calm_relay.physics.control import filled_in
+from calm_relay.physics.plant.control import filled_in
+from calm_relay.physics.plant.year import run_plant
 from calm_relay.physics.shares import shares_of
-from calm_relay.physics.year import run_plant
 
 from .plants import GRID_TIED, battery_only, hybrid
 

@@ -80,7 +80,9 @@ def test_without_the_generator_more_goes_unserved_and_the_dark_is_found(hut, hyb
     assert (off_grid.generator_kwh, off_grid.litres, off_grid.generator_starts) == (0.0, 0.0, 0)
     assert 0 < off_grid.longest_unserved_h <= off_grid.unserved_hours
     steps = round(off_grid.longest_unserved_h * 4)
-    backup = option.outcome.year.states[off_grid.longest_unserved_from : off_grid.longest_unserved_from + steps]
+    backup = option.outcome.year.outage.state[
+        off_grid.longest_unserved_from : off_grid.longest_unserved_from + steps
+    ]
     assert (backup != 0).all()
     assert result(option, "autonomy").severity.name == "CHECK"
     assert result(option, "unmet").mends
@@ -217,9 +219,9 @@ def test_nothing_speaks_of_a_street_that_is_not_there(hut):
 
 def test_a_night_of_the_hut_is_rehearsed_with_its_generator(hut, hybrid):
     run = rehearse(hut, hybrid, 12_000, 48.0)
-    assert np.abs(run.residuals_kwh()).max() < 1e-9
+    assert run.run.largest_residual_kwh < 1e-9
     assert run.litres(hut.job.generator) == pytest.approx(
-        run.of("generator").sum() * run.step_h * hut.job.generator.litres_per_kwh
+        run.generator_kw.sum() * run.step_h * hut.job.generator.litres_per_kwh
     )
 
 

@@ -5,7 +5,7 @@ import pytest
 
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.backup_board import Generator
-from calm_relay.physics import outage
+from calm_relay.physics.plant import islanded
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.plan import plan
@@ -99,11 +99,11 @@ def test_both_schools_are_held_against_the_outage_and_costed(pottery):
         assert "Kiln" in [name for name, _ in school.left]
         after = plan(school.apply(made.job))
         run = rehearse(after, after.option("ac-addon"), first, 30.0)
-        assert run.lived_h is None
+        assert run.served_h is None
         assert set(school.load_hours) <= {circuit.name for circuit in made.job.backup_board.circuits}
     # With one circuit more the critical board ends: the one left out is not left out in vain.
     wider = frozenset([*critical.kept, "Kiln"])
-    assert rehearse(made, option, first, 30.0, only=wider).lived_h is not None
+    assert rehearse(made, option, first, 30.0, only=wider).served_h is not None
     # Shedding follows priority: what is kept longer is shed at a lower charge.
     priority = {circuit.name: circuit.priority for circuit in made.job.backup_board.circuits}
     levels = sorted((priority[name], level) for name, level in whole.shed.items() if level < 1.0)
@@ -118,7 +118,7 @@ def test_what_is_tried_again_changes_the_night(pottery, dairy):
     tries = {mend.label: mend for mend in outage_mends_of(made, option, run)}
     assert "Without “Kiln”" in tries
     after = plan(tries["Without “Kiln”"].apply(made.job))
-    assert rehearse(after, after.option("ac-addon"), first, 30.0).lived_h > run.lived_h
+    assert rehearse(after, after.option("ac-addon"), first, 30.0).served_h > run.served_h
     farm, hybrid = dairy
     milking = at(farm, 4, 1, 6 * 60)
     run = rehearse(farm, hybrid, milking, 12.0)
@@ -177,9 +177,9 @@ def test_who_starts_black_and_who_cannot(pottery, demo):
     first = at(bare, 6, 3, 20 * 60)
     for key, comes_back in (("ac-addon", False), ("hybrid-swap", True)):
         run = rehearse(bare, bare.option(key), first, 60.0, events=False)
-        assert run.cause == outage.EMPTY
-        flat = round(run.lived_h / run.step_h)
-        assert (run.run.states[flat:] == outage.SERVING).any() == comes_back
+        assert run.cause == islanded.EMPTY
+        flat = round(run.served_h / run.step_h)
+        assert (run.state[flat:] == islanded.SERVING).any() == comes_back
 
 
 def test_arrays_beyond_what_the_bus_takes_are_told(cottage, dairy):

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.physics.control import filled_in
 from calm_relay.physics.conversion import LossCurve
 from calm_relay.physics.foresight import least_cost, least_loss
-from calm_relay.physics.plant import GridConnection
-from calm_relay.physics.year import run_plant
+from calm_relay.physics.plant.control import filled_in
+from calm_relay.physics.plant.parts import GridConnection
+from calm_relay.physics.plant.year import run_plant
 from calm_relay.planning.operation.simulate import price_series
 from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.foresight import foresight_gap_of
@@ -114,7 +114,7 @@ def test_over_a_whole_year_no_control_beats_foresight(name):
     assert result.dearer.sum() == pytest.approx(result.gap, rel=1e-9, abs=1e-6)
     assert result.by_hour.sum() == pytest.approx(result.gap, rel=1e-9, abs=1e-6)
     assert (
-        result.best_level.max()
+        result.best_stored_kwh.max()
         <= sum(converter.bank.usable_kwh for converter in option.design.converters if converter.bank) + 1e-6
     )
     assert summary and summary == sorted(summary) and summary[-1] < 1.0

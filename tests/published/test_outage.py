@@ -86,8 +86,8 @@ def test_the_map_s_cells_are_rehearsals_without_events(chosen):
     assert result.hours.shape == (365, 24)
     for hour in range(0, 8760, 431):
         run = rehearse(made, option, hour * 4, 24 * 7, events=False)
-        assert result.hours.ravel()[hour] == pytest.approx(168.0 if run.lived_h is None else run.lived_h)
-        assert np.abs(run.residuals_kwh()).max() < 1e-9
+        assert result.hours.ravel()[hour] == pytest.approx(168.0 if run.served_h is None else run.served_h)
+        assert run.run.largest_residual_kwh < 1e-9
     for lasting in result.lasting.values():
         shares = list(lasting.values())
         assert shares == sorted(shares, reverse=True)
@@ -96,10 +96,10 @@ def test_the_map_s_cells_are_rehearsals_without_events(chosen):
 def test_a_rehearsal_with_events_repeats_and_closes(chosen):
     made, option = chosen
     first, again = (rehearse(made, option, 15_000, 30.0) for _ in range(2))
-    assert np.array_equal(first.flows, again.flows)
-    assert np.abs(first.residuals_kwh()).max() < 1e-9
+    assert np.array_equal(first.run.flows, again.run.flows)
+    assert first.run.largest_residual_kwh < 1e-9
     other = rehearse(made, option, 15_000, 30.0, seed=2)
-    assert other.flows.shape == first.flows.shape
+    assert other.run.flows.shape == first.run.flows.shape
 
 
 def at(made, month, weekday, minute):
@@ -114,14 +114,14 @@ def test_the_kiln_trips_the_plant_at_the_firing_and_the_proposal_rides_a_july_st
     firing = rehearse(made, option, at(made, 7, 1, 13 * 60), 30.0)
     assert "the load passed 4.7 kW" in firing.ended_by
     # The kiln is lit at two in the afternoon.
-    assert firing.lived_h == pytest.approx(1.0, abs=0.02)
+    assert firing.served_h == pytest.approx(1.0, abs=0.02)
     storm = at(made, 7, 1, 13 * 60)
     result, _ = schools_of(made, option, storm, 30.0)
     assert "Kiln" in [name for name, _ in result.left]
     assert len(result.kept) >= 4
     job = result.apply(made.job)
     rides = plan(job)
-    assert rehearse(rides, rides.option("ac-addon"), storm, 30.0).lived_h is None
+    assert rehearse(rides, rides.option("ac-addon"), storm, 30.0).served_h is None
 
 
 def test_the_vacuum_pump_s_start_decides_on_the_farm():
@@ -137,7 +137,7 @@ def test_the_vacuum_pump_s_start_decides_on_the_farm():
     softened = plan(note.mends[0].apply(made.job))
     after = rehearse(softened, softened.option("hybrid-swap"), milking, 2.0)
     assert "Vacuum pump started" not in after.ended_by
-    assert after.lived_h is None or after.lived_h > run.lived_h
+    assert after.served_h is None or after.served_h > run.served_h
 
 
 def test_125_amperes_of_pass_through_against_9_6_kw_is_found_and_explained():

@@ -6,13 +6,14 @@ import numpy as np
 import pytest
 import rainflow
 
-from calm_relay.physics.control import filled_in
 from calm_relay.physics.conversion import LOSSLESS
 from calm_relay.physics.fade import count_cycles
 from calm_relay.physics.money import internal_rate_of_return, present_value
-from calm_relay.physics.plant import BatteryPart, ConverterPart
-from calm_relay.physics.year import run_plant
-from calm_relay.planning.operation.simulate import inputs_of, run_inputs
+from calm_relay.physics.plant.control import filled_in
+from calm_relay.physics.plant.inputs import run_inputs
+from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
+from calm_relay.physics.plant.year import run_plant
+from calm_relay.planning.operation.simulate import inputs_of
 
 # ASTM E1049-85 (2017), figure 6 and its table: a history of peaks and valleys (from memory of the standard).
 HISTORY = [-2, 1, -3, 5, -1, 3, -4, 4, -2]

@@ -15,7 +15,7 @@ class Foresight:
     """The bound and its dispatch, hour by hour.
 
     `cost` is import less export over the hours, without standing charges; `imported`, `exported`, `charged` and `given`
-    are mean powers [kW] at the grid and at the AC side of all batteries together; `level` is stored energy [kWh].
+    are mean powers [kW] at the grid and at the AC side of all batteries together; `stored_kwh` is stored energy [kWh].
     """
 
     cost: float
@@ -23,7 +23,7 @@ class Foresight:
     exported: np.ndarray
     charged: np.ndarray
     given: np.ndarray
-    level: np.ndarray
+    stored_kwh: np.ndarray
 
 
 def least_loss(loss) -> float:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.physics.year import PlantYear
+from calm_relay.physics.plant.year import PlantYear
 
 
 @dataclass(frozen=True, eq=False)

@@ -284,7 +284,7 @@ class OutageBench(Bench):
         run = self._shown_run
         if run is None:
             return
-        at = min(max(int(hour / run.step_h + 0.5), 0), run.flows.shape[0] - 1)
+        at = min(max(int(hour / run.step_h + 0.5), 0), run.steps - 1)
         for chart in (self.night, self.battery):
             chart.place_cursor(at * run.step_h)
         view = self._view

@@ -3,7 +3,7 @@
 import numpy as np
 
 from calm_relay.desk.widgets.wording import keep_units
-from calm_relay.physics.outage import SERVING
+from calm_relay.physics.plant.islanded import SERVING
 from calm_relay.planning.studies.survival import LASTING_H
 
 LASTING = tuple(f"{hours} h" for hours in LASTING_H)
@@ -26,19 +26,19 @@ def more_of(job, run) -> str:
     if run is None:
         return ""
     summary = [f"Carried over in {run.transfer_ms:g} ms."] if job.supply.on_grid else []
-    served_steps = run.lived_h is None
-    shed = [name for name, on in zip(run.names, run.on.T, strict=True) if served_steps and not on.all()]
+    through = run.served_h is None
+    shed = [name for name, on in zip(run.names, run.on.T, strict=True) if through and not on.all()]
     if shed:
         summary.append(f"Shed for a while: {', '.join(shed)}.")
     hz, rest = float(run.frequency_hz.max()), float(run.frequency_hz.min())
     if hz > rest + 0.01:
         summary.append(f"The array on the AC bus is curtailed by frequency, up to {hz:.1f} Hz.")
-    if not served_steps:
+    if not through:
         summary.append(_comes_back(run))
     if run.trips:
         summary.append(f"Tripped {run.trips} time{'s' * (run.trips > 1)}.")
     if job.generator is not None:
-        hours, litres = float((run.of("generator") > 0).sum() * run.step_h), run.litres(job.generator)
+        hours, litres = float((run.generator_kw > 0).sum() * run.step_h), run.litres(job.generator)
         tank = job.generator.tank_litres
         filled = f", more than the {tank:g} l of its tank: it must be filled" if tank and litres > tank else ""
         runs = f"runs {hours:.1f} h and burns {litres:.1f} l{filled}"
@@ -47,27 +47,27 @@ def more_of(job, run) -> str:
 
 
 def _comes_back(run):
-    """When the house is up again after it went dark."""
-    first = round(run.lived_h / run.step_h)
-    riding_through = np.flatnonzero(run.run.states[first:] == SERVING)
-    if not riding_through.size:
+    """When the house has supply again."""
+    first = round(run.served_h / run.step_h)
+    supplied = np.flatnonzero(run.state[first:] == SERVING)
+    if not supplied.size:
         return "It stays off to the end."
-    backup_h = riding_through[0] * run.step_h
-    return f"Supplied again {f'{backup_h * 60:.0f} minutes' if backup_h < 2 else f'{backup_h:.1f} hours'} later."
+    later_h = supplied[0] * run.step_h
+    return f"Supplied again {f'{later_h * 60:.0f} minutes' if later_h < 2 else f'{later_h:.1f} hours'} later."
 
 
 def minute_of(run, at, clock) -> str:
     """One minute of a night."""
-    parts = [f"{run.of('served')[at]:.1f} kW fed", f"battery {run.of('stored')[at] / run.usable_kwh:.0%} full"]
-    array = run.of("pv_dc_used")[at] + run.of("pv_ac_used")[at]
+    parts = [f"{run.served_kw[at]:.1f} kW fed", f"battery {run.stored_kwh[at] / run.usable_kwh:.0%} full"]
+    array = run.pv_used_kw[at]
     parts.append(f"array {array:.1f} kW used")
-    if run.of("generator")[at] > 0:
-        parts.append(f"generator {run.of('generator')[at]:.1f} kW")
+    if run.generator_kw[at] > 0:
+        parts.append(f"generator {run.generator_kw[at]:.1f} kW")
     return f"{clock.astype(object):%H:%M}: {', '.join(parts)}"
 
 
 def survival_summary(result) -> str:
-    """What the map says beside the back of an envelope; None where nothing lives."""
+    """What the map says beside the back of an envelope; None where nothing stays on."""
     if result is None:
         return "Nothing here rides through any outage."
     ageings = f"Mean {result.hours.mean():.0f} h, worst {result.hours.min():.1f} h"

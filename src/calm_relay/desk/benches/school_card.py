@@ -46,7 +46,7 @@ class SchoolCard(QWidget):
         self.head.setText(f"{HEADS[self.school]}, {job.tariff.currency} {result.cost:,.0f}")
         run, kept = result.rehearsal, ", ".join(_kept(name, result) for name in result.kept)
         if result.holds:
-            summary = f"Rides through the {run.flows.shape[0] * run.step_h:g} h: {kept}"
+            summary = f"Rides through the {run.steps * run.step_h:g} h: {kept}"
         elif run is None or not result.kept:
             summary = "No circuit rides through it."
         else:

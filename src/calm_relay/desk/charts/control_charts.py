@@ -127,11 +127,14 @@ class ForesightDay(Chart):
         self.steps(edges, net, look.stop, alpha=150)
         for values, colour, style in (
             (best, look.ok, Qt.PenStyle.SolidLine),
-            (result.level[cut], look.stop, Qt.PenStyle.DashLine),
-            (result.best_level[cut], look.ok, Qt.PenStyle.DashLine),
+            (result.stored_kwh[cut], look.stop, Qt.PenStyle.DashLine),
+            (result.best_stored_kwh[cut], look.ok, Qt.PenStyle.DashLine),
         ):
             self.line(edges[:-1] + 0.5, values, colour, 1.8, style)
-        top = max(float(values.max()) for values in (net, best, result.level[cut], result.best_level[cut])) * 1.35
+        top = (
+            max(float(values.max()) for values in (net, best, result.stored_kwh[cut], result.best_stored_kwh[cut]))
+            * 1.35
+        )
         low = min(float(net.min()), float(best.min()), 0.0) * 1.1
         self.key(0.2, top, "control", look.stop)
         self.key(5.2, top, "foresight", look.ok)

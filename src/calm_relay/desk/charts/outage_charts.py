@@ -25,7 +25,7 @@ TICK_HOURS, TICKS = (1, 2, 3, 6, 12, 24, 48), 9
 
 def _clock_ticks(chart, run, clock):
     """Ticks say how long it has been dark and what the clock shows."""
-    hours = run.flows.shape[0] * run.step_h
+    hours = run.steps * run.step_h
     every = next((n for n in TICK_HOURS if hours / n <= TICKS), TICK_HOURS[-1])
     ticks = []
     for hour in range(every, int(hours) + 1, every):
@@ -38,7 +38,7 @@ def _clock_ticks(chart, run, clock):
 
 
 def _every(run):
-    return max(1, run.flows.shape[0] // POINTS)
+    return max(1, run.steps // POINTS)
 
 
 def _shown(names, fed):
@@ -63,12 +63,12 @@ class NightChart(CursorChart):
             return
         look = colours()
         by = _every(run)
-        size = run.flows.shape[0] // by * by
+        size = run.steps // by * by
         hours = run.hours[:size:by]
         edges = np.append(hours, hours[-1] + run.step_h * by)
-        fed = (run.load * run.on.T)[:, :size].reshape(len(run.names), -1, by).mean(axis=2)
+        fed = (run.load_kw * run.on.T)[:, :size].reshape(len(run.names), -1, by).mean(axis=2)
         base = np.zeros(hours.size)
-        heaviest = max(float(run.load.sum(axis=0).max()), run.surge_kw, float(run.start_kw.max()))
+        heaviest = max(float(run.load_kw.sum(axis=0).max()), run.surge_kw, float(run.start_kw.max()))
         top = min(heaviest * 1.05, 2.6 * run.surge_kw)
         for number, (_, kw, shade) in enumerate(shown := _shown(run.names, fed)):
             self.steps(edges, base + kw, shade, base=base, alpha=215)
@@ -77,20 +77,25 @@ class NightChart(CursorChart):
             place = float(edges[-1]) * (0.01 + 0.33 * column)
             self.key(place, top * (1.43 - 0.13 * row), shown[number][0], shade)
         for t in np.flatnonzero(run.start_kw > 0.5).tolist():
-            if run.of("served")[t] > 0 or run.of("cause")[t] > 0:
-                spike = run.load[:, t].sum() + run.start_kw[t]
+            if run.served_kw[t] > 0 or run.causes[t] > 0:
+                spike = run.load_kw[:, t].sum() + run.start_kw[t]
                 self.addItem(pg.PlotCurveItem([run.hours[t]] * 2, [0.0, spike], pen=pen(look.ink, 1.0)))
         row, column = divmod(len(shown), 3)
         place = float(edges[-1]) * (0.01 + 0.33 * column)
         self.key(place, top * (1.43 - 0.13 * row), "dotted: asked, fed or not", look.quiet)
-        asked = run.load.sum(axis=0)[:size].reshape(-1, by).max(axis=1)
+        asked = run.load_kw.sum(axis=0)[:size].reshape(-1, by).max(axis=1)
         self.line(hours, asked, look.quiet, 1.0, Qt.PenStyle.DotLine)
         self.level(run.limit_kw, f"{run.limit_kw:.1f} kW continuous", look.stop)
         if run.surge_kw < top and run.surge_kw > run.limit_kw * 1.05:
             self.level(run.surge_kw, f"{run.surge_kw:.1f} kW for a moment", look.check, right=True)
-        if run.lived_h is not None:
+        if run.served_h is not None:
             # Between the words of the two limits.
-            self.marker(run.lived_h, "dark", look.stop, position=(run.limit_kw + run.surge_kw) / 2 / (top * 1.45))
+            self.marker(
+                run.served_h,
+                "without supply",
+                look.stop,
+                position=(run.limit_kw + run.surge_kw) / 2 / (top * 1.45),
+            )
         self.setXRange(0, float(edges[-1]), padding=0)
         self.setYRange(0, top * 1.45, padding=0)
         self.right_axis([])
@@ -111,15 +116,15 @@ class BatteryAndSun(CursorChart):
         look = colours()
         by = _every(run)
         hours = run.hours[::by]
-        used = (run.of("pv_ac_used") + run.of("pv_dc_used"))[::by]
-        offered, made = run.of("pv_ac_offered")[::by], run.of("generator")[::by]
+        used = run.pv_used_kw[::by]
+        offered, made = run.run.outage.ac_offered[::by], run.generator_kw[::by]
         most = max(float(series.max()) for series in (used, offered, made))
         top_kw = next(kw for kw in ARRAY_TOPS if kw >= max(most, 1.0))
         scale = 100.0 / top_kw
         edges = np.append(hours, hours[-1] + run.step_h * by)
         self.steps(edges, used * scale, look.light, alpha=170)
         self.line(hours, offered * scale, look.light, 1.2, Qt.PenStyle.DashLine)
-        self.line(hours, run.of("stored")[::by] / run.usable_kwh * 100.0, look.direct, 2.2)
+        self.line(hours, run.stored_kwh[::by] / run.usable_kwh * 100.0, look.direct, 2.2)
         dashed = "; dashed: offered on the AC side" if offered.max() > 0 else ""
         keys = [("battery, % full", look.direct), (f"array used, kW{dashed}", look.light)]
         if made.max() > 0:

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 from calm_relay.job.equipment import Inverter, Microinverter, Optimiser
 from calm_relay.job.model import Job
-from calm_relay.physics.plant import ConverterPart
+from calm_relay.physics.plant.parts import ConverterPart
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.equipment.equipment import Equipment, loss_curve
 from calm_relay.planning.equipment.rules import rule_of

@@ -6,7 +6,7 @@ import numpy as np
 
 from calm_relay.job.equipment import Inverter, Pack
 from calm_relay.job.model import Job
-from calm_relay.physics.plant import KNOTS, BatteryPart
+from calm_relay.physics.plant.parts import KNOTS, BatteryPart
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.equipment import Equipment, loss_curve
 

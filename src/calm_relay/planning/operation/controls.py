@@ -1,16 +1,19 @@
 """The job's control as the simulation takes it: windows, thresholds, clocks and who goes first, step by step."""
 
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
 
 from calm_relay.job.base import minutes_of
 from calm_relay.job.control import Control as Wanted
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, Supply
 from calm_relay.physics.calendar import YearCalendar
-from calm_relay.physics.control import Control
-from calm_relay.physics.plant import UNLIMITED
+from calm_relay.physics.plant.control import Control
+from calm_relay.physics.plant.inputs import frozen
+from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.site.demand import DemandYear
 
 
 def open_in(calendar: YearCalendar, window) -> np.ndarray:
@@ -24,10 +27,10 @@ def _open(calendar, start, end):
 
 
 def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
-    """What the units of a design are told.
+    """How the batteries of a design are controlled.
 
-    Windows and thresholds are those of the new battery; where a design has none they are left out. Stored energy is
-    exported only where the tariff allows it.
+    Windows and thresholds are those of the new battery; where a design has none they are left out. Stored energy
+    is exported only where the tariff allows it.
     """
     converter = design.battery_converter
     new = converter is not None and converter.battery_is_new
@@ -39,7 +42,7 @@ def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
     order = _order(design, job)
     if order is None:
         return control
-    return Control(*control.series(), control.bias_kw, control.fill_import_kw, order)
+    return replace(control, order=order)
 
 
 @lru_cache(maxsize=16)
@@ -50,24 +53,24 @@ def _control(calendar, filled, wanted, by_clock):
         here = open_in(calendar, window)
         charge_to[here] = window.target
         charge_kw[here] = UNLIMITED if window.limit_kw is None else window.limit_kw
-    may_give = np.ones(steps, dtype=bool)
+    may_discharge = np.ones(steps, dtype=bool)
     if wanted.discharge_windows:
-        may_give = np.any([open_in(calendar, window) for window in wanted.discharge_windows], axis=0)
+        may_discharge = np.any([open_in(calendar, window) for window in wanted.discharge_windows], axis=0)
     bias_kw = wanted.import_bias_w / 1000.0
     leave_kw = np.full(steps, max(wanted.shave_above_kw or 0.0, bias_kw))
-    battery_export_kw, battery_export_to = np.zeros(steps), np.zeros(steps)
+    export_kw, export_to = np.zeros(steps), np.zeros(steps)
     for window in wanted.export_windows:
         here = open_in(calendar, window)
-        battery_export_kw[here], battery_export_to[here] = window.power_kw, window.down_to
+        export_kw[here], export_to[here] = window.power_kw, window.down_to
     clock_kw = np.zeros(steps)
     if by_clock:
         for sign, windows in ((1.0, wanted.clock.charge), (-1.0, wanted.clock.give)):
             for window in windows:
                 clock_kw[open_in(calendar, window)] = sign * window.power_kw
-    ceiling = wanted.shave_above_kw or UNLIMITED
-    return Control(
-        charge_to, charge_kw, may_give, leave_kw, battery_export_kw, battery_export_to, clock_kw, bias_kw, ceiling
-    )
+    series = (charge_to, charge_kw, may_discharge, leave_kw, export_kw, export_to, clock_kw)
+    for item in series:
+        frozen(item)
+    return Control(*series, bias_kw, wanted.shave_above_kw or UNLIMITED)
 
 
 def _order(design, job):
@@ -91,8 +94,8 @@ def export_limit_kw(job: Job) -> float:
     return -bias_kw if limit == 0 else limit
 
 
-def home_of(job: Job, kw: np.ndarray) -> np.ndarray:
+@lru_cache(maxsize=4)
+def home_of(supply: Supply, demand: DemandYear) -> np.ndarray:
     """The demand as the meter counts it: whole, or a row for each phase [kW]."""
-    if job.supply.meter == "sum of phases":
-        return kw
-    return np.outer(job.supply.home_shares, kw)
+    home_kw = np.outer(supply.home_shares, demand.kw) if supply.meter == "each phase" else demand.kw.copy()
+    return frozen(home_kw)

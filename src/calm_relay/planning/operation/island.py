@@ -6,10 +6,10 @@ import numpy as np
 
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.model import Job
-from calm_relay.physics import outage
 from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105, FrequencyWatt
-from calm_relay.physics.island import Island
-from calm_relay.physics.plant import UNLIMITED
+from calm_relay.physics.plant.island import Island
+from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
@@ -62,7 +62,7 @@ def start_volts(phases: str, volts: float, leg: str | None) -> float:
 
 @lru_cache(maxsize=16)
 def island_of(design: Design, job: Job, demand: DemandYear) -> Island:
-    """What the island of a design is told, for a night or, off grid, for the year."""
+    """What the island of a design reads, for a night or, off grid, for the year."""
     converter = design.battery_converter
     if not forms_grid(converter):
         fed = whole_house(job, demand)
@@ -88,10 +88,10 @@ def _joins(other, converter):
 
 
 def _limits(converter, job):
-    result = dict.fromkeys(outage.LIMITS, 0.0)
+    limits = {}
     generator = job.generator
     if generator is not None and (converter is None or converter.inverter.backup.generator_input):
-        result |= {
+        limits |= {
             "generator_kw": generator.kw,
             "generator_start": generator.start_below,
             "generator_stop": generator.stop_above,
@@ -100,18 +100,18 @@ def _limits(converter, job):
         backup, power = converter.inverter.backup, forming_kw(converter)
         volts = leg_volts(converter.inverter.phases, converter.inverter.volts)
         start_a = backup.locked_rotor_a
-        result |= {
+        limits |= {
             "continuous_kw": power,
             "surge_kw": max(backup.surge_kw, power),
             "surge_s": backup.surge_s,
-            "legs": LEGS[converter.inverter.phases],
+            "legs": float(LEGS[converter.inverter.phases]),
             "leg_start_kw": UNLIMITED if start_a is None else start_a * volts / 1000.0,
             "black_start": backup.black_start,
             "restarts_at_once": backup.transfer_ms > CONTACTORS_HOLD_MS,
             "pv_waits_min": PV_WAITS_MIN,
             "locked_min": UNLIMITED if job.supply.on_grid else RESET_MIN,
         }
-    return np.array([result[name] for name in outage.LIMITS], dtype=float)
+    return Limits(**limits)
 
 
 # kVA per horsepower with the rotor locked, the upper end of each letter: NEC table 430.7(B) (from memory).

@@ -7,7 +7,7 @@ import numpy as np
 
 from calm_relay.job.model import Job
 from calm_relay.physics.money import net_present_value, simple_payback_years
-from calm_relay.physics.year import PlantBus, PlantSums, PlantYear
+from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.equipment.bank import discharge_ac_kw
@@ -55,7 +55,7 @@ class Money:
 class Backup:
     """What the battery can do when the grid is down.
 
-    `power_kw` is grid-down; `held_kwh` is what lies in the battery, at the AC side, in nine of ten dark
+    `power_kw` is grid-down; `held_kwh` is what lies in the battery, at the AC side, in nine of ten night
     quarter-hours of the worst season; `hours` is that over the season's mean demand.
     """
 
@@ -175,15 +175,15 @@ def _backup(design, year, demand, site):
     battery = year.plant[number].battery
     out = battery.discharge_efficiency * battery.dc_dc_efficiency
     out *= float(year.plant[number].loss.efficiency(0.2))
-    level = year.level[number][_darkest(demand, site)]
-    tenth = (level.size - 1) // 10
-    held = float(np.partition(level, tenth)[tenth]) * out
+    stored = year.stored[number][_night_steps(demand, site)]
+    tenth = (stored.size - 1) // 10
+    held = float(np.partition(stored, tenth)[tenth]) * out
     return Backup(power, held, held / demand.worst_season_mean_kw)
 
 
 @lru_cache(maxsize=4)
-def _darkest(demand, site):
-    """Numbers of the dark steps of the worst season."""
+def _night_steps(demand, site):
+    """Numbers of the night steps of the worst season."""
     return np.flatnonzero(demand.worst_season_steps & site.night)
 
 

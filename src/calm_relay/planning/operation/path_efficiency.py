@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from math import prod
 
-from calm_relay.physics.year import PlantYear
+from calm_relay.physics.plant.year import PlantYear
 
 
 @dataclass(frozen=True)

@@ -1,21 +1,18 @@
 """A design's simulated year and the figures read off it."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.control import Control
-from calm_relay.job.equipment import Catalogue
-from calm_relay.job.model import Job, PlannedBattery
-from calm_relay.job.tariff import Costs, Tariff
+from calm_relay.job.model import Job
+from calm_relay.job.tariff import Tariff
 from calm_relay.physics.calendar import YearCalendar
-from calm_relay.physics.control import Control as ControlSeries
-from calm_relay.physics.island import Island, IslandBus, island_bus, run_island
 from calm_relay.physics.money import yearly_bill
-from calm_relay.physics.plant import ConverterPart, GridConnection
-from calm_relay.physics.year import PlantBus, PlantSums, PlantYear, run_plant, sum_plant
+from calm_relay.physics.plant.inputs import Inputs, YearCache, run_inputs
+from calm_relay.physics.plant.parts import GridConnection
+from calm_relay.physics.plant.year import PlantBus, PlantYear, run_plant
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.controls import control_of, export_limit_kw, home_of
 from calm_relay.planning.operation.island import island_of
@@ -48,43 +45,26 @@ def _by_window(price, windows, calendar):
     return series
 
 
-@dataclass(frozen=True, eq=False)
-class Inputs:
-    """All that a run of the plant reads; `island` is set off grid."""
-
-    plant: tuple[ConverterPart, ...]
-    pv_kw: np.ndarray
-    home_kw: np.ndarray
-    step_h: float
-    grid: GridConnection
-    control: ControlSeries
-    fit: np.ndarray | None = None
-    island: Island | None = None
-
-    @property
-    def tied(self) -> dict:
-        """What a run with a grid reads, by the names of `run_plant`."""
-        return {name: value for name, value in vars(self).items() if name != "island"}
-
-    def scaled(self, array: float = 1.0, home: float = 1.0) -> "Inputs":
-        """The same plant with more or less array, or home."""
-        island = self.island and self.island.scaled(home)
-        return replace(self, pv_kw=self.pv_kw * array, home_kw=self.home_kw * home, island=island)
-
-
 def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Inputs:
     """A design on the site's year, ready to run."""
     calendar = site.calendar
     plant, pv_kw = _plant_of(design, job, site)
     grid = GridConnection(job.supply.import_limit_kw, export_limit_kw(job))
-    control = control_of(design, job, calendar)
-    home_kw = home_of(job, demand.kw)
     island = None if job.supply.on_grid else island_of(design, job, demand)
-    return Inputs(plant, pv_kw, home_kw, calendar.step_h, grid, control, _fit(design, job, site), island)
+    return Inputs(
+        plant,
+        pv_kw,
+        home_of(job.supply, demand),
+        calendar.step_h,
+        grid,
+        control_of(design, job, calendar),
+        _thermal_derate(design, job, site),
+        island,
+    )
 
 
-def _fit(design, job, site):
-    """What cold and heat leave of each battery's power; None where all is left all year."""
+def _thermal_derate(design, job, site):
+    """What cold and heat leave of each new battery's power; None where all is left all year."""
     shares = np.ones((2, len(design.converters), 365))
     for number, converter in enumerate(design.converters):
         if converter.bank and converter.is_new:
@@ -129,28 +109,10 @@ def own_tracking(converter, run, job: Job) -> float:
 
 def production_of(design: Design, job: Job, site: SiteYear) -> np.ndarray:
     """AC power of a design's arrays alone, as modelled [kW]."""
-    without = replace(
-        design,
-        converters=tuple(replace(converter, bank=None) for converter in design.converters if converter.has_array),
-    )
-    nothing = np.zeros(site.calendar.steps)
-    plant, pv_kw = _plant_of(without, job, site)
-    year = run_plant(plant, pv_kw, nothing, site.calendar.step_h)
+    arrays = tuple(replace(converter, bank=None) for converter in design.converters if converter.has_array)
+    plant, pv_kw = _plant_of(replace(design, converters=arrays), job, site)
+    year = run_plant(plant, pv_kw, np.zeros(site.calendar.steps), site.calendar.step_h)
     return np.maximum(year.of("ac"), 0.0)
-
-
-def run_inputs(inputs: Inputs) -> PlantYear:
-    """Runs the plant."""
-    if inputs.island is not None:
-        return run_island(inputs.plant, inputs.pv_kw, inputs.step_h, inputs.island)
-    return run_plant(**inputs.tied)
-
-
-def sum_inputs(inputs: Inputs) -> PlantSums | IslandBus:
-    """Runs the plant and keeps its sums, the bus and the batteries' levels."""
-    if inputs.island is not None:
-        return island_bus(inputs.plant, inputs.pv_kw, inputs.step_h, inputs.island)
-    return sum_plant(**inputs.tied)
 
 
 def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> PlantYear:
@@ -158,37 +120,13 @@ def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Pl
     return run_inputs(inputs_of(design, job, site, demand))
 
 
+# The years of a plan of ten options and of the plan before it: a year takes four megabytes a converter.
+YEARS = YearCache(160_000_000)
+
+
 def year_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> PlantYear:
-    """A design's year; one that an edit did not touch is not run anew."""
-    return _year_of(design, _read(design, job), site, demand)
-
-
-# As many as a plan has options that can be built: a year takes some megabytes.
-@lru_cache(maxsize=8)
-def _year_of(design, job, site, demand):
-    return simulate(design, job, site, demand)
-
-
-def _read(design, job):
-    """The job with what this design's simulation does not read taken out."""
-    converter, battery = design.battery_converter, job.battery
-    if converter is None:
-        battery, control = PlannedBattery(pack=PLAIN), Control()
-    elif not converter.battery_is_new:
-        battery, control = PlannedBattery(pack=PLAIN, reserve=battery.reserve, waits=battery.waits), Control()
-    elif design.by_clock:
-        battery, control = PlannedBattery(pack=PLAIN, reserve=battery.reserve), job.control
-    else:
-        control = job.control
-    plain = {"purposes": (), "costs": Costs(), "name": "", "customer": "", "notes": "", "rules": ()}
-    rest = {"rule_changes": (), "attachments": (), "string_plans": (), "own_equipment": Catalogue(), "faces": ()}
-    tariff = Tariff(price=0.0, export_limit_kw=job.tariff.export_limit_kw, stored_export=job.tariff.stored_export)
-    if job.supply.on_grid:
-        rest |= {"backup_board": None, "generator": None}
-    return job.model_copy(update={**plain, **rest, "battery": battery, "control": control, "tariff": tariff})
-
-
-PLAIN = "none"
+    """A design's year; one whose inputs an edit did not touch is not run anew."""
+    return YEARS.year(inputs_of(design, job, site, demand))
 
 
 def bill_of(year: PlantBus, job: Job, site: SiteYear) -> float:

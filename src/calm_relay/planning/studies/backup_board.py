@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from calm_relay.job.model import Job
-from calm_relay.physics import outage
+from calm_relay.physics.plant import islanded
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, whole_behind
 from calm_relay.planning.operation.island import forms_grid
@@ -36,7 +36,7 @@ class Proposal:
     @property
     def holds(self) -> bool:
         """Whether something is kept that rides through."""
-        return bool(self.kept) and self.rehearsal is not None and self.rehearsal.lived_h is None
+        return bool(self.kept) and self.rehearsal is not None and self.rehearsal.served_h is None
 
     def apply(self, job: Job) -> Job:
         """The job with this board: kept, shed, and the rest on the grid side only, or dropped as the grid fails."""
@@ -100,7 +100,7 @@ def _critical(trial: _Trial) -> Proposal:
         run = trial.run(only=frozenset([*kept, circuit.name]))
         if run is None or circuit.name not in run.names:
             left.append((circuit.name, "it hangs on a phase that is off"))
-        elif run.lived_h is None:
+        elif run.served_h is None:
             kept.append(circuit.name)
             best = run
         else:
@@ -121,14 +121,14 @@ def _whole(trial: _Trial) -> Proposal:
     for tried in range(MOST_TRIES):
         trial.progress(tried / MOST_TRIES, "Shedding until it holds")
         run = trial.run(fed=_shed_at(everything, dropped, shed))
-        if run is None or run.lived_h is None:
+        if run is None or run.served_h is None:
             break
-        if run.cause == outage.EMPTY and ladder < len(LADDERS):
+        if run.cause == islanded.EMPTY and ladder < len(LADDERS):
             shed = _ladder(everything.names, priority, dropped, LADDERS[ladder])
             ladder += 1
         else:
             # What asks most goes first where power is short, what matters least where energy is.
-            name = _next(run, priority, dropped) if run.cause == outage.EMPTY else _fed(run, dropped)
+            name = _next(run, priority, dropped) if run.cause == islanded.EMPTY else _fed(run, dropped)
             if name is None:
                 break
             dropped[name] = _why(run)
@@ -171,8 +171,10 @@ def _fed(run, dropped):
     """The circuit that ended it, or of those still fed the one that asks most then."""
     if run.ended_at and run.ended_at not in dropped:
         return run.ended_at
-    at = round(run.lived_h / run.step_h)
-    asked = {name: kw for name, kw in zip(run.names, run.load[:, at].tolist(), strict=True) if name not in dropped}
+    at = round(run.served_h / run.step_h)
+    asked = {
+        name: kw for name, kw in zip(run.names, run.load_kw[:, at].tolist(), strict=True) if name not in dropped
+    }
     return max(asked, key=asked.get) if len(asked) > 1 else None
 
 

@@ -6,8 +6,9 @@ import numpy as np
 
 from calm_relay.physics.fade import Cycles, calendar_fade, count_cycles, cycle_fade
 from calm_relay.physics.money import internal_rate_of_return, present_value
+from calm_relay.physics.plant.inputs import Inputs, sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.simulate import Inputs, bill_of, inputs_of, sum_inputs
+from calm_relay.planning.operation.simulate import bill_of, inputs_of
 from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.site.battery_temperature import battery_air_c
 
@@ -84,7 +85,7 @@ def battery_ageing_of(plan: Plan, option: Option, progress: Progress = unheard) 
         array = (1.0 - ageing) ** year
         run = sum_inputs(_aged(inputs, number, left).scaled(array=array))
         usable = inputs.plant[number].battery.usable_kwh * left
-        cycles = count_cycles(run.level[number] / usable)
+        cycles = count_cycles(run.stored[number] / usable)
         first = first or cycles
         worn += cycle_fade(cycles.of(bank.pack.depth_of_discharge), depths, ageings, bank.pack.cycles_to)
         stood = calendar_fade(year + 1 - born, air, bank.pack.calendar_fade)

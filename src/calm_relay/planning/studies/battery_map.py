@@ -4,9 +4,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from calm_relay.physics.plant import UNLIMITED
+from calm_relay.physics.plant.inputs import sum_inputs
+from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.simulate import bill_of, inputs_of, sum_inputs
+from calm_relay.planning.operation.simulate import bill_of, inputs_of
 from calm_relay.planning.plan import Option, Plan
 
 ENERGIES, POWERS = 9, 8

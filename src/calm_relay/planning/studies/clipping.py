@@ -4,10 +4,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from calm_relay.physics.control import self_use
-from calm_relay.physics.plant import GridConnection
+from calm_relay.physics.plant.control import self_use
+from calm_relay.physics.plant.inputs import run_inputs
+from calm_relay.physics.plant.parts import GridConnection
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.simulate import inputs_of, run_inputs
+from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Option, Plan
 
 
@@ -55,7 +56,7 @@ def clipped_year(plan: Plan, option: Option, progress: Progress = unheard) -> Cl
         # Off grid the modules are asked alone, as if all they give were taken.
         free = {} if inputs.island is None else {"island": None, "grid": GridConnection()}
         bare = run_inputs(
-            replace(inputs, plant=plant, control=self_use(plan.site.calendar.steps), fit=None, **free)
+            replace(inputs, plant=plant, control=self_use(plan.site.calendar.steps), thermal_derate=None, **free)
         ).of("clipped")
     tables = [_by_month_and_hour(series, plan.site.calendar) for series in (bare, with_battery)]
     days = int((bare.reshape(365, -1).sum(axis=1) * plan.site.calendar.step_h > 0.05).sum())

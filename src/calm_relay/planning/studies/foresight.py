@@ -21,8 +21,8 @@ class ForesightGap:
     """Bill of the year under the control and at best, and where the difference arises.
 
     Hourly series: `imported` and `best_imported`, `exported` and `best_exported` are mean powers at the grid [kW],
-    `level` and `best_level` what the batteries hold [kWh], `dearer` what the control pays more in the hour. `by_hour`
-    is that summed by month and hour of standard time, shape (12, 24).
+    `stored_kwh` and `best_stored_kwh` what the batteries hold [kWh], `dearer` what the control pays more in the hour.
+    `by_hour` is that summed by month and hour of standard time, shape (12, 24).
     """
 
     bill: float
@@ -31,8 +31,8 @@ class ForesightGap:
     best_imported: np.ndarray
     exported: np.ndarray
     best_exported: np.ndarray
-    level: np.ndarray
-    best_level: np.ndarray
+    stored_kwh: np.ndarray
+    best_stored_kwh: np.ndarray
     dearer: np.ndarray
     by_hour: np.ndarray
 
@@ -74,7 +74,7 @@ def foresight_gap_of(plan: Plan, option: Option, progress: Progress = unheard) -
     finally:
         worker.shutdown(wait=False)
     year = option.outcome.year
-    staying_converters = tariff.standing_per_day * 365
+    standing = tariff.standing_per_day * 365
     imported, exported = hourly(year.at_bus("import")), hourly(year.at_bus("export"))
     paid = hourly(
         year.at_bus("import") * price_series(tariff, calendar)
@@ -85,13 +85,13 @@ def foresight_gap_of(plan: Plan, option: Option, progress: Progress = unheard) -
     by_hour = np.array([dearer[month == m].reshape(-1, 24).sum(axis=0) for m in range(1, 13)])
     return ForesightGap(
         option.outcome.money.bill,
-        result.cost + staying_converters,
+        result.cost + standing,
         imported,
         result.imported,
         exported,
         result.exported,
         year.of("stored")[per_hour - 1 :: per_hour],
-        result.level,
+        result.stored_kwh,
         dearer,
         by_hour,
     )

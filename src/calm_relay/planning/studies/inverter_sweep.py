@@ -4,9 +4,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from calm_relay.physics.plant.inputs import run_inputs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.equipment import loss_curve
-from calm_relay.planning.operation.simulate import bill_of, inputs_of, run_inputs
+from calm_relay.planning.operation.simulate import bill_of, inputs_of
 from calm_relay.planning.plan import Option, Plan
 
 SIZES = 40

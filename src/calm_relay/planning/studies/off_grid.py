@@ -5,14 +5,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from calm_relay.job.model import Job
-from calm_relay.physics import outage
 from calm_relay.physics.money import present_value
-from calm_relay.physics.plant import pack
+from calm_relay.physics.plant.inputs import run_survival, sum_inputs
+from calm_relay.physics.plant.islanded import SERVING
 from calm_relay.planning.architecture.cost import cost_lines
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.island import forms_grid, island_of
-from calm_relay.planning.operation.simulate import bill_of, inputs_of, sum_inputs
+from calm_relay.planning.operation.simulate import bill_of, inputs_of
 from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.studies.battery_sweep import with_bank
 
@@ -62,7 +62,7 @@ def off_grid_year_of(plan: Plan, option: Option) -> OffGridYear | None:
 
     generator_kwh = year.bus_kwh("import")
     generator = plan.job.generator
-    first, longest = _longest(year.states != outage.SERVING)
+    first, longest = _longest(year.outage.state != SERVING)
     envelope, mean, worst = _autonomy(plan, option)
     return OffGridYear(
         year.unmet_kwh,
@@ -81,7 +81,7 @@ def off_grid_year_of(plan: Plan, option: Option) -> OffGridYear | None:
         by_month(year.at_bus("import")),
         by_month(year.of("curtailed")),
         by_month(year.of("pv_dc")),
-        by_month(year.asked_kw),
+        by_month(year.outage.asked_kw),
         longest * year.step_h,
         first,
     )
@@ -102,32 +102,17 @@ def _autonomy(plan, option):
     converter = option.design.battery_converter
     if not forms_grid(converter):
         return 0.0, 0.0, 0.0
-    inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     island = island_of(option.design, plan.job, plan.demand)
+    alone = replace(
+        island, limits=island.limits._replace(generator_kw=0.0), joins=np.zeros(island.joins.size, dtype=bool)
+    )
+    inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
+    inputs = replace(inputs, pv_kw=np.zeros(inputs.pv_kw.shape), island=alone)
     usable = inputs.plant[island.former].battery.usable_kwh
     per_hour = round(1.0 / inputs.step_h)
-    most = AUTONOMY_DAYS * 24 * per_hour
     starts = np.arange(0, 8760, 6) * per_hour
-    limits = island.limits.copy()
-    limits[outage.GEN_KW] = 0.0
-    load = np.ascontiguousarray(np.concatenate([island.load, island.load[:, :most]], axis=1))
-    night = np.zeros(load.shape[1])
-    served_steps = outage.survival(
-        pack([inputs.plant[island.former]]),
-        limits,
-        load,
-        island.legs,
-        island.shed_below,
-        night,
-        night,
-        night,
-        np.full(starts.size, usable),
-        starts,
-        most,
-        inputs.step_h,
-    )
-    hours = served_steps * inputs.step_h
-    worst_mean = float(island.load[:, plan.demand.worst_season_steps].sum(axis=0).mean())
+    hours = run_survival(inputs, np.full(starts.size, usable), starts, AUTONOMY_DAYS * 24 * per_hour)
+    worst_mean = float(island.load_kw[:, plan.demand.worst_season_steps].sum(axis=0).mean())
     return usable / max(worst_mean, 1e-9), float(hours.mean()), float(hours.min())
 
 

@@ -1,6 +1,6 @@
 """What to change before the same night is tried again."""
 
-from calm_relay.physics import outage
+from calm_relay.physics.plant import islanded
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.findings.base import Mend
 from calm_relay.planning.plan import Option, Plan
@@ -19,17 +19,17 @@ def outage_mends_of(plan: Plan, option: Option, run: Rehearsal | None) -> tuple[
     job, backup_board = plan.job, plan.job.backup_board
     if run is None or backup_board is None:
         return ()
-    if run.lived_h is None:
+    if run.served_h is None:
         away = sorted(
             (c for c in backup_board.circuits if c.role == "grid only"), key=lambda circuit: circuit.priority
         )
         return tuple(backup_board_mend(f"With “{c.name}” too", {c.name: {"role": "backed up"}}) for c in away[:2])
     result = []
     circuit = next((c for c in backup_board.circuits if c.name == run.ended_at), None)
-    starts = run.cause in (outage.START, outage.START_LEG)
+    starts = run.cause in (islanded.START, islanded.START_LEG)
     if circuit is not None and starts and not circuit.soft_start:
         result.append(backup_board_mend(f"Soft starter on “{circuit.name}”", {circuit.name: {"soft_start": True}}))
-    if run.cause == outage.EMPTY:
+    if run.cause == islanded.EMPTY:
         result.extend(_more_energy(option, job))
     if circuit is not None:
         result.append(backup_board_mend(f"Without “{circuit.name}”", {circuit.name: {"role": "grid only"}}))

@@ -10,7 +10,8 @@ import numpy as np
 from calm_relay.job.control import Control, GridCharge, Window
 from calm_relay.job.equipment import Module
 from calm_relay.job.model import Job
-from calm_relay.physics.year import BufferPool, bus_plants
+from calm_relay.physics.plant.inputs import sum_inputs
+from calm_relay.physics.plant.year import BufferPool, bus_plants
 from calm_relay.planning.architecture.design import Design, DesignContext
 from calm_relay.planning.architecture.extra_options import dc_bus, hybrid_beside
 from calm_relay.planning.architecture.options import ac_addon, ac_bus, hybrid_swap, micro_ac, within_connection
@@ -21,7 +22,7 @@ from calm_relay.planning.equipment.bank import bank_of
 from calm_relay.planning.equipment.equipment import equipment_of
 from calm_relay.planning.operation.controls import control_of
 from calm_relay.planning.operation.outcome import Brief, brief_of
-from calm_relay.planning.operation.simulate import inputs_of, sum_inputs
+from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.site.array import face_with, faces_of
 from calm_relay.planning.site.roof_room import room_of
@@ -241,7 +242,7 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
                 for profile, *tuned in _tuned(plan, job, design, profiles)
             ]
             if plan.job.supply.on_grid:
-                sums = bus_plants([inputs.tied for *_, inputs in tried], workers, buffers)
+                sums = bus_plants([inputs.on_grid for *_, inputs in tried], workers, buffers)
             else:
                 sums = list(workers.map(lambda item: sum_inputs(item[-1]), tried))
             for number, (item, run) in enumerate(zip(tried, sums, strict=True), start * len(profiles)):

@@ -4,10 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.physics import outage
-from calm_relay.physics.dispatch import RESERVE
-from calm_relay.physics.island import arrays_ac
-from calm_relay.physics.plant import pack
+from calm_relay.physics.plant.inputs import run_survival
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.island import forms_grid, island_of
@@ -34,7 +31,7 @@ class Survival:
     lasting: dict[str, dict[int, float]]
 
     def riding_through(self, after_h: np.ndarray) -> np.ndarray:
-        """Share of all starts still alive after so many hours, shape of `after_h`."""
+        """Share of all starts with supply after so many hours, shape of `after_h`."""
         ordered = np.sort(self.hours.ravel())
         return 1.0 - np.searchsorted(ordered, after_h, side="left") / ordered.size
 
@@ -47,48 +44,18 @@ def survival_of(plan: Plan, option: Option, progress: Progress = unheard) -> Sur
     fed = behind_relay(option.design, plan.job, plan.demand)
     if not fed.names:
         return None
-    inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     island = island_of(option.design, plan.job, plan.demand)
+    inputs = inputs_of(option.design, plan.job, plan.site, plan.demand).islanded(island)
     number = island.former
-    p = pack(inputs.plant)
-    offered = arrays_ac(p, inputs.pv_kw) * island.joins[:, None]
     per_hour = round(1.0 / inputs.step_h)
-    most = DAYS * 24 * per_hour
     starts = np.arange(8760) * per_hour
-
-    def wrapped(series):
-        return np.ascontiguousarray(np.concatenate([series, series[..., :most]], axis=-1))
-
-    load = wrapped(island.load)
-    arrays = tuple(
-        wrapped(series)
-        for series in (
-            inputs.pv_kw[number],
-            offered[~island.switched].sum(axis=0),
-            offered[island.switched].sum(axis=0),
-        )
-    )
-    level = option.outcome.year.of("stored", number)
-    levels = np.concatenate([level[-1:], level])[starts]
-    row = p[[number]]
-    row[0, RESERVE] = 0.0
-    served_steps = np.empty(starts.size)
+    stored = option.outcome.year.stored[number]
+    stored = np.concatenate([stored[-1:], stored])[starts]
+    hours = np.empty(starts.size)
     for day in range(0, 365, 73):
-        progress(day / 365, "Pulling the main switch at every hour of the year")
+        progress(day / 365, "Failing the grid at every hour of the year")
         cut = slice(day * 24, (day + 73) * 24)
-        served_steps[cut] = outage.survival(
-            row,
-            island.limits,
-            load,
-            island.legs,
-            island.shed_below,
-            *arrays,
-            levels[cut],
-            starts[cut],
-            most,
-            inputs.step_h,
-        )
-    hours = served_steps * inputs.step_h
+        hours[cut] = run_survival(inputs, stored[cut], starts[cut], DAYS * 24 * per_hour)
     worst_mean = float(fed.kw[:, plan.demand.worst_season_steps].sum(axis=0).mean())
     usable = inputs.plant[number].battery.usable_kwh
     return Survival(
@@ -101,10 +68,10 @@ def survival_of(plan: Plan, option: Option, progress: Progress = unheard) -> Sur
 
 
 def every_survival(plan: Plan, progress: Progress = unheard) -> dict[str, Survival]:
-    """The map of every option in which something lives, by the option's key."""
+    """The map of every option in which something stays on, by the option's key."""
     result = {}
     for number, option in enumerate(plan.live):
-        progress(number / len(plan.live), f"Pulling the main switch: {option.design.title}")
+        progress(number / len(plan.live), f"Failing the grid: {option.design.title}")
         mapped = survival_of(plan, option)
         if mapped is not None:
             result[option.design.key] = mapped

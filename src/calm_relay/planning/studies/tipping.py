@@ -7,10 +7,11 @@ from re import search
 import numpy as np
 
 from calm_relay.job.model import Job
+from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.outcome import brief_of
-from calm_relay.planning.operation.simulate import inputs_of, sum_inputs
+from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.verdict.choice import score_of
 from calm_relay.planning.verdict.purposes import MEASURES

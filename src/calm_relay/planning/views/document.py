@@ -32,7 +32,7 @@ from calm_relay.exchange.plan_document import (
     UnitDocument,
     YearDocument,
 )
-from calm_relay.physics.dispatch import CONVERTER_FLOWS
+from calm_relay.physics.plant.flows import CONVERTER_FLOWS
 from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.architecture.restring import restringing_of
@@ -116,7 +116,7 @@ def _option(option: Option, plan, studies):
         fade=_fade(studies.ageing.get(design.key)) if studies else None,
         survival=_survival(studies.survival.get(design.key)) if studies else None,
         off_grid=_off_grid(plan, option),
-        largest_residual_kwh=_largest_residual(outcome.year) if outcome else None,
+        largest_residual_kwh=outcome.year.largest_residual_kwh if outcome else None,
     )
 
 
@@ -325,11 +325,6 @@ def _choice(plan):
     )
 
 
-def _largest_residual(year):
-    parts = (year.dc_residuals_kwh(), year.battery_residuals_kwh(), year.ac_residuals_kwh())
-    return max(float(np.abs(part).max(initial=0.0)) for part in parts)
-
-
 def series_of(option: Option, plan: Plan) -> tuple[dict[str, list[str]], dict[str, list[float]]]:
     """Time stamps (start of step, UTC and local clock) and every flow of an option's year.
 
@@ -371,8 +366,8 @@ def foresight_series(gap, plan: Plan) -> tuple[dict[str, list[str]], dict[str, l
         "best_import_kw": gap.best_imported,
         "export_kw": gap.exported,
         "best_export_kw": gap.best_exported,
-        "stored_kwh": gap.level,
-        "best_stored_kwh": gap.best_level,
+        "stored_kwh": gap.stored_kwh,
+        "best_stored_kwh": gap.best_stored_kwh,
         "dearer": gap.dearer,
     }
     return stamps, {name: np.asarray(series).tolist() for name, series in columns.items()}

@@ -159,7 +159,7 @@ def day_of(plan: Plan, option: Option, step: int) -> Day:
             "curtailed": year.of("curtailed")[cut],
         },
         {"from the battery": shares.battery_to_home, **others},
-        year.asked_kw[cut] if off_grid else year.at_bus("home")[cut],
+        year.outage.asked_kw[cut] if off_grid else year.at_bus("home")[cut],
         level,
     )
 

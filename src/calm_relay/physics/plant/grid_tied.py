@@ -1,0 +1,343 @@
+"""A plant on the grid, one step after another, under the orders of a control.
+
+In each step inverters on a time clock do what the clock says. The array serves the home first, then the battery on
+its own DC side, then the AC bus; what the home leaves on the AC bus charges the other batteries, then goes to the
+grid up to its limit; what remains is curtailed. A shortfall is met by the batteries down to their floor, then by the
+grid. In a charge window batteries below target are charged from the grid and none is discharged below target; in an
+export window they give beyond what the home asks.
+
+The path from PV to a battery on the same converter is not bound by the AC limit. That one fact is why a DC-coupled
+battery catches what would be clipped and an AC-coupled one does not.
+
+Where the meter counts each phase, demand has three rows: a converter on one phase sees and serves that phase, one
+on all three sees their sum and gives a third to each.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from calm_relay.physics.plant.control import ControlSteps
+from calm_relay.physics.plant.converter import (
+    charge_room,
+    compiled,
+    discharge_room,
+    inlined,
+    inverter_ac,
+    inverter_dc,
+    rectifier_ac,
+    rectifier_dc,
+)
+from calm_relay.physics.plant.flows import (
+    CONVERTER_FLOWS,
+    EXPORT,
+    HOME,
+    IMPORT,
+    Record,
+    begin_run,
+    begin_step,
+    book,
+    turn_page,
+)
+
+
+class Offer(NamedTuple):
+    """What reaches the plant from outside.
+
+    Attributes
+    ----------
+    pv_kw : ndarray, shape (converters, steps)
+        DC power on offer at each converter's terminals [kW]; ignored where there is no PV input.
+    home_kw : ndarray, shape (1, steps) or (3, steps)
+        Demand, of each phase where the meter counts each [kW].
+    thermal_derate : ndarray, shape (2, converters, 1 or days)
+        Share of the charge and of the discharge limit that cold or heat leaves.
+    import_limit_kw, export_limit_kw : float
+        What the grid connection may carry [kW].
+    """
+
+    pv_kw: np.ndarray
+    home_kw: np.ndarray
+    thermal_derate: np.ndarray
+    import_limit_kw: float
+    export_limit_kw: float
+
+
+@inlined
+def _all(spare):
+    """AC power left [kW], all phases together."""
+    left = spare[0]
+    for f in range(1, spare.size):
+        left += spare[f]
+    return left
+
+
+@inlined
+def _seen(c, j, spare):
+    """AC power left [kW] as the meter shows it to a converter: its phase's, or the sum."""
+    if spare.size == 1:
+        return spare[0]
+    phase = c[j].phase
+    return spare[phase - 1] if phase > 0 else _all(spare)
+
+
+@inlined
+def _put(c, j, spare, ac):
+    """AC power [kW] that a converter puts on the bus, below 0 what it takes."""
+    if spare.size == 1:
+        spare[0] += ac
+        return
+    phase = c[j].phase
+    if phase > 0:
+        spare[phase - 1] += ac
+    else:
+        for f in range(spare.size):
+            spare[f] += ac / spare.size
+
+
+@inlined
+def _own_charge(c, j, harvest, wanted, room):
+    """Array power [kW] that goes into the battery on the same DC bus once the home has its share."""
+    most = inverter_ac(c, j, harvest)
+    # A home that takes all leaves nothing, not a rounding error that would keep the battery from helping.
+    if room <= 0.0 or (wanted > 0.0 and wanted >= most and most < c[j].ac_limit_kw):
+        return 0.0
+    return min(max(harvest - inverter_dc(c, j, min(wanted, most)), 0.0), room)
+
+
+@inlined
+def _serve_array(c, w, j, harvest, wanted, room):
+    """Array of one converter: home's share, then its own battery, then the AC bus. Returns AC power [kW]."""
+    charge = _own_charge(c, j, harvest, wanted, room)
+    left = harvest - charge
+    ac = inverter_ac(c, j, left)
+    drawn = min(left, inverter_dc(c, j, ac))
+    # Below its limit the inverter takes all there is, even where its own losses eat it.
+    if ac < c[j].ac_limit_kw:
+        drawn = left
+    w[j].clipped += left - drawn
+    w[j].charge = charge
+    w[j].inverter = drawn
+    w[j].ac = ac
+    return ac
+
+
+@inlined
+def _offer(c, w, spare, pv_kw, t):
+    """Books what the arrays offer, and what sleeping converters without a battery draw."""
+    for j in range(c.size):
+        if c[j].has_pv:
+            offered = max(pv_kw[j, t], 0.0)
+            w[j].pv = offered
+            w[j].tracker = offered * (1.0 - c[j].tracker_efficiency)
+        if w[j].pv <= 0.0 and c[j].usable_kwh <= 0.0:
+            w[j].standby = c[j].standby_kw
+            _put(c, j, spare, -c[j].standby_kw)
+
+
+@inlined
+def _harvest(c, w, j):
+    """What the trackers or charge controller of a converter bring to its DC bus [kW]; books what they cannot."""
+    after_tracker = w[j].pv - w[j].tracker
+    harvest = min(after_tracker, c[j].pv_limit_kw)
+    w[j].clipped = after_tracker - harvest
+    return harvest
+
+
+@inlined
+def _serve_arrays(c, w, spare, with_battery, filling_level, exporting, bias):
+    """Runs the arrays on converters with a battery, or those without."""
+    for j in range(c.size):
+        if w[j].pv > 0.0 and (c[j].usable_kwh > 0.0) == with_battery:
+            wanted = max(-_seen(c, j, spare) - bias, 0.0)
+            # A battery that is being filled in the window comes before the home.
+            if w[j].stored < filling_level * c[j].usable_kwh:
+                wanted = 0.0
+            room = 0.0 if exporting else charge_room(c, j, w[j].stored, w[j].charge_derate, w[j].per_h)
+            _put(c, j, spare, _serve_array(c, w, j, _harvest(c, w, j), wanted, room))
+            if not with_battery and w[j].ac <= 0.0:
+                _put(c, j, spare, -c[j].standby_kw)
+                w[j].standby = c[j].standby_kw
+
+
+@inlined
+def _draw(c, w, j, ac_most, room):
+    """Has a converter rectify up to `ac_most` into `room` at its DC bus; returns the AC power it draws more."""
+    before = -w[j].ac
+    ac = min(ac_most, c[j].from_ac_kw, rectifier_ac(c, j, room))
+    dc = min(rectifier_dc(c, j, ac), room)
+    if dc <= w[j].rectifier:
+        return 0.0
+    w[j].rectifier = dc
+    w[j].ac = -ac
+    return ac - before
+
+
+@inlined
+def _give(c, w, j, floor, wanted):
+    """Has a battery give up to `wanted` AC power more, down to its floor; returns what it gives more [kW]."""
+    give = discharge_room(c, j, w[j].stored, floor, w[j].discharge_derate, w[j].per_h)
+    if give <= w[j].discharge:
+        return 0.0
+    drawn = w[j].inverter
+    before = w[j].ac
+    ac = min(inverter_ac(c, j, drawn + give), before + wanted)
+    if ac <= before:
+        return 0.0
+    w[j].discharge = max(inverter_dc(c, j, ac) - drawn, 0.0)
+    w[j].ac = ac
+    return ac - before
+
+
+@inlined
+def _obey_clock(c, w, spare, clock_kw):
+    """Units on a time clock charge or give as it says, whatever the meter shows."""
+    for j in range(c.size):
+        if c[j].by_clock and c[j].usable_kwh > 0.0:
+            if clock_kw > 0.0:
+                room = charge_room(c, j, w[j].stored, w[j].charge_derate, w[j].per_h)
+                _put(c, j, spare, -_draw(c, w, j, clock_kw, room))
+            elif clock_kw < 0.0:
+                floor = c[j].reserve * c[j].usable_kwh
+                _put(c, j, spare, _give(c, w, j, floor, -clock_kw))
+
+
+@inlined
+def _charge_from_surplus(c, w, spare, bias):
+    """Batteries on idle converters take what is left on the bus."""
+    for j in range(c.size):
+        left = _seen(c, j, spare) + bias
+        if w[j].ac == 0.0 and left > 0.0 and c[j].from_ac_kw > 0.0 and not c[j].by_clock:
+            room = charge_room(c, j, w[j].stored, w[j].charge_derate, w[j].per_h) - w[j].charge
+            _put(c, j, spare, -_draw(c, w, j, left, room))
+
+
+@inlined
+def _curtail(c, w, spare, export_limit_kw):
+    """Turns converters down, the last first, until the export limit holds for the sum of the phases."""
+    for j in range(c.size - 1, -1, -1):
+        excess = _all(spare) - export_limit_kw
+        ac = w[j].ac
+        if excess > 0.0 and ac > 0.0 and w[j].inverter > 0.0:
+            less = max(ac - excess, 0.0)
+            drawn = inverter_dc(c, j, less)
+            w[j].curtailed += w[j].inverter - drawn
+            w[j].inverter = drawn
+            w[j].ac = less
+            _put(c, j, spare, less - ac)
+
+
+@inlined
+def _serve_from_batteries(c, w, spare, floor_level, leave_kw):
+    """Batteries meet what the bus is short of beyond `leave_kw`, in order, down to their floor."""
+    for j in range(c.size):
+        short = -_seen(c, j, spare) - leave_kw
+        idle = w[j].charge <= 0.0 and w[j].rectifier <= 0.0 and not c[j].by_clock
+        if short > 0.0 and c[j].usable_kwh > 0.0 and idle:
+            floor = max(c[j].reserve, floor_level) * c[j].usable_kwh
+            _put(c, j, spare, _give(c, w, j, floor, short))
+
+
+@inlined
+def _export_stored(c, w, spare, export_to, export_kw, export_limit_kw):
+    """Batteries give beyond what the home asks, down to a level, within the export limit."""
+    for j in range(c.size):
+        most = min(export_kw, export_limit_kw - _all(spare))
+        idle = w[j].charge <= 0.0 and w[j].rectifier <= 0.0 and not c[j].by_clock
+        if most > 0.0 and c[j].usable_kwh > 0.0 and idle:
+            floor = max(c[j].reserve, export_to) * c[j].usable_kwh
+            more = _give(c, w, j, floor, most)
+            _put(c, j, spare, more)
+            export_kw -= more
+
+
+@inlined
+def _charge_from_grid(c, w, spare, target, allowed):
+    """Batteries below target take power from the grid, `allowed` at most."""
+    for j in range(c.size):
+        short = target * c[j].usable_kwh - w[j].stored
+        may = w[j].ac <= 0.0 and c[j].from_ac_kw > 0.0 and not c[j].by_clock
+        if may and allowed > 0.0 and short > 0.0:
+            most = short * c[j].per_charge * c[j].per_dc_dc * w[j].per_h
+            room = min(charge_room(c, j, w[j].stored, w[j].charge_derate, w[j].per_h), most) - w[j].charge
+            more = _draw(c, w, j, -w[j].ac + allowed, room)
+            _put(c, j, spare, -more)
+            allowed -= more
+
+
+@compiled
+def run(c: np.recarray, w: np.recarray, offer: Offer, control: ControlSteps, step_h: float, out: Record) -> None:
+    """Runs a plant over a series of steps and fills its record.
+
+    Parameters
+    ----------
+    c : recarray, shape (converters,)
+        From `converter.pack`, in the order in which they serve and charge.
+    w : recarray, shape (converters,)
+        From `flows.new_work`, to work in.
+    offer : Offer
+    control : ControlSteps
+    step_h : float
+        Step length [h].
+    out : Record
+    """
+    n, steps = c.size, offer.home_kw.shape[1]
+    # Taken out of their tuples once: each access to one counts references.
+    pv_kw, home_kw, derate = offer.pv_kw, offer.home_kw, offer.thermal_derate
+    bus, stored, flows, sums = out.bus, out.stored, out.flows, out.sums
+    charge_to, charge_kw, may_discharge = control.charge_to, control.charge_kw, control.may_discharge
+    leave_kw, export_kw, export_to = control.leave_kw, control.export_kw, control.export_to
+    clock_kw, bias_kw = control.clock_kw, control.bias_kw
+    export_limit_kw = offer.export_limit_kw
+    import_limit_kw = min(offer.import_limit_kw, control.charge_import_limit_kw)
+    per_day = min(max(int(24.0 / step_h), 1), steps)
+    page = np.empty((n, len(CONVERTER_FLOWS), per_day))
+    begin_run(c, w, step_h)
+    # AC power left on the bus, by phase; below 0 it is short.
+    spare = np.empty(home_kw.shape[0])
+    row, day = per_day, -1
+    for t in range(steps):
+        if row == per_day:
+            if t > 0:
+                turn_page(page, per_day, t, flows, sums)
+            row, day = 0, min(day + 1, derate.shape[2] - 1)
+            for j in range(n):
+                w[j].charge_derate, w[j].discharge_derate = derate[0, j, day], derate[1, j, day]
+        for j in range(n):
+            begin_step(w, j)
+        for f in range(spare.size):
+            spare[f] = -home_kw[f, t]
+        target, exporting = charge_to[t], export_kw[t] > 0.0
+        _offer(c, w, spare, pv_kw, t)
+        if clock_kw[t] != 0.0:
+            _obey_clock(c, w, spare, clock_kw[t])
+        # Arrays without a battery first: they can only go to the bus.
+        _serve_arrays(c, w, spare, False, target, exporting, bias_kw)
+        _serve_arrays(c, w, spare, True, target, exporting, bias_kw)
+        if not exporting:
+            _charge_from_surplus(c, w, spare, bias_kw)
+        if _all(spare) > export_limit_kw:
+            _curtail(c, w, spare, export_limit_kw)
+        if may_discharge[t]:
+            _serve_from_batteries(c, w, spare, target, leave_kw[t])
+        if exporting:
+            _export_stored(c, w, spare, export_to[t], export_kw[t], export_limit_kw)
+        if target > 0.0:
+            short = max(-_all(spare), 0.0)
+            _charge_from_grid(c, w, spare, target, min(charge_kw[t], import_limit_kw - short))
+        for j in range(n):
+            if c[j].usable_kwh > 0.0 and w[j].ac == 0.0:
+                w[j].standby = c[j].standby_kw
+                _put(c, j, spare, -c[j].standby_kw)
+            w[j].stored = book(c, w, j, w[j].stored, step_h, page, row)
+            stored[j, t] = w[j].stored
+        row += 1
+        home, imported, exported = 0.0, 0.0, 0.0
+        for f in range(spare.size):
+            home += home_kw[f, t]
+            imported += max(-spare[f], 0.0)
+            exported += max(spare[f], 0.0)
+        bus[HOME, t] = home
+        bus[IMPORT, t] = imported
+        bus[EXPORT, t] = exported
+    turn_page(page, row, steps, flows, sums)

@@ -1,0 +1,188 @@
+"""One description of a run, read by every run: a year on the grid or off it, a night, a map of outages."""
+
+import weakref
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from hashlib import blake2b
+from threading import Lock
+
+import numpy as np
+
+from calm_relay.physics.plant.control import Control
+from calm_relay.physics.plant.island import Island, IslandSums, IslandYear, run_island, sum_island, survival
+from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.parts import ConverterPart, GridConnection
+from calm_relay.physics.plant.year import PlantSums, PlantYear, run_plant, sum_plant
+
+
+@dataclass(frozen=True, eq=False)
+class Inputs:
+    """All that a run of the plant reads.
+
+    Attributes
+    ----------
+    plant : tuple of ConverterPart
+    pv_kw : ndarray, shape (converters, steps)
+        DC power on offer at each converter's terminals [kW].
+    home_kw : ndarray, shape (steps,) or (3, steps)
+        Demand, of each phase where the meter counts each [kW].
+    step_h : float
+    grid : GridConnection
+    control : Control
+    thermal_derate : ndarray, shape (2, converters, days), or None
+        Share of the charge and the discharge limit that cold or heat leaves on each day; None: all.
+    island : Island, or None
+        Set where the plant runs off grid.
+    """
+
+    plant: tuple[ConverterPart, ...]
+    pv_kw: np.ndarray
+    home_kw: np.ndarray
+    step_h: float
+    grid: GridConnection
+    control: Control
+    thermal_derate: np.ndarray | None = None
+    island: Island | None = None
+
+    @property
+    def on_grid(self) -> dict:
+        """What a run on the grid reads, by the names of `run_plant`."""
+        return {name: value for name, value in vars(self).items() if name != "island"}
+
+    @property
+    def off_grid(self) -> tuple:
+        """What an islanded run reads, in the order of `run_island`."""
+        return self.plant, self.pv_kw, self.step_h, self.island, None
+
+    @property
+    def digest(self) -> bytes:
+        """A digest of every field: two runs with the same one come to the same."""
+        seen = blake2b(digest_size=16)
+        for field in vars(self).values():
+            _digest(field, seen)
+        return seen.digest()
+
+    def scaled(self, array: float = 1.0, home: float = 1.0) -> "Inputs":
+        """The same plant with more or less array, or demand."""
+        island = self.island and self.island.scaled(home)
+        return replace(self, pv_kw=self.pv_kw * array, home_kw=self.home_kw * home, island=island)
+
+    def islanded(self, island: Island) -> "Inputs":
+        """The same plant on an island of its own: nothing is kept in reserve there, and no clock is obeyed."""
+        if island.former is None:
+            return replace(self, island=island)
+        part = self.plant[island.former]
+        bare = replace(part, battery=replace(part.battery, reserve=0.0), by_clock=False, phase=0)
+        plant = (*self.plant[: island.former], bare, *self.plant[island.former + 1 :])
+        return replace(self, plant=plant, island=island)
+
+    def at(self, steps: np.ndarray, repeated: int = 1) -> "Inputs":
+        """The islanded plant over some of the steps, each so many times."""
+        return replace(
+            self,
+            pv_kw=np.repeat(self.pv_kw[:, steps], repeated, axis=1),
+            step_h=self.step_h / repeated,
+            island=self.island.at(steps, repeated),
+        )
+
+
+def run_inputs(inputs: Inputs) -> PlantYear:
+    """Runs the plant with the flows of every step."""
+    if inputs.island is not None:
+        return run_island(*inputs.off_grid)
+    return run_plant(**inputs.on_grid)
+
+
+def sum_inputs(inputs: Inputs) -> PlantSums | IslandSums:
+    """Runs the plant and keeps its sums, the bus and the energies stored."""
+    if inputs.island is not None:
+        return sum_island(*inputs.off_grid)
+    return sum_plant(**inputs.on_grid)
+
+
+def run_outage(inputs: Inputs, stored_kwh: float, clock: int = 0) -> IslandYear:
+    """Runs an islanded plant from a given energy in the former's battery; see `run_island`."""
+    return run_island(*inputs.off_grid, stored_kwh=stored_kwh, clock=clock)
+
+
+def run_survival(inputs: Inputs, stored_kwh: np.ndarray, starts: np.ndarray, most: int) -> np.ndarray:
+    """Hours an islanded plant serves from each start; see `island.survival`."""
+    return survival(*inputs.off_grid, stored_kwh, starts, most)
+
+
+# Digests of series that are known never to change, by identity; None before the first reading.
+_frozen: dict[int, tuple[weakref.ref, bytes | None]] = {}
+
+
+def frozen(series: np.ndarray) -> np.ndarray:
+    """The same series, promised never to change: runs that read it need not read it again to know it."""
+    key = id(series)
+    _frozen[key] = weakref.ref(series, lambda _: _frozen.pop(key, None)), None
+    return series
+
+
+def _digest(value, seen):
+    """Adds a value to a digest."""
+    if isinstance(value, np.ndarray):
+        seen.update(_of_series(value))
+    elif isinstance(value, ConverterPart | GridConnection | Limits):
+        seen.update(repr(value).encode())
+    elif isinstance(value, tuple):
+        seen.update(f"{len(value)} parts".encode())
+        for item in value:
+            _digest(item, seen)
+    elif isinstance(value, Control | Island):
+        for field in vars(value).values():
+            _digest(field, seen)
+    else:
+        seen.update(repr(value).encode())
+
+
+def _of_series(series):
+    known = _frozen.get(id(series))
+    known = known if known and known[0]() is series else None
+    if known and known[1]:
+        return known[1]
+    own = blake2b(f"{series.dtype}{series.shape}".encode(), digest_size=16)
+    own.update(np.ascontiguousarray(series))
+    if known:
+        _frozen[id(series)] = known[0], own.digest()
+    return own.digest()
+
+
+class YearCache:
+    """Years by the digest of their inputs, the latest used kept, within so many bytes.
+
+    Parameters
+    ----------
+    most_bytes : int
+        Memory that all years together may take; one alone is kept whatever it takes.
+    """
+
+    def __init__(self, most_bytes: int) -> None:
+        self._most_bytes = most_bytes
+        self._years: OrderedDict[bytes, PlantYear] = OrderedDict()
+        self._lock = Lock()
+        self.hits = self.misses = 0
+
+    def year(self, inputs: Inputs, make: Callable[[Inputs], PlantYear] = run_inputs) -> PlantYear:
+        """The year of some inputs, made where it is not kept."""
+        key = inputs.digest
+        with self._lock:
+            if key in self._years:
+                self._years.move_to_end(key)
+                self.hits += 1
+                return self._years[key]
+            self.misses += 1
+        made = make(inputs)
+        with self._lock:
+            self._years[key] = made
+            while len(self._years) > 1 and sum(year.nbytes for year in self._years.values()) > self._most_bytes:
+                self._years.popitem(last=False)
+        return made
+
+    def clear(self) -> None:
+        """Forgets every year."""
+        with self._lock:
+            self._years.clear()

@@ -1,0 +1,286 @@
+"""An islanded plant's run, a year or a night: set up, run, and read off like any plant's."""
+
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import numpy as np
+
+from calm_relay.physics.plant import islanded
+from calm_relay.physics.plant.converter import arrays_ac, pack
+from calm_relay.physics.plant.flows import new_record, new_work
+from calm_relay.physics.plant.islanded import Arrays, Circuits, IslandRecord, Limits
+from calm_relay.physics.plant.year import PlantSums, PlantYear, checked_derate
+
+NO_STARTS = np.zeros((0, 0))
+TRIPS = (islanded.OVERLOAD, islanded.START, islanded.START_LEG, islanded.LEG, islanded.OVER_FREQUENCY)
+
+
+@dataclass(frozen=True, eq=False)
+class Island:
+    """What an islanded run reads beside its plant.
+
+    Attributes
+    ----------
+    former : int or None
+        Number of the converter that forms the grid; None where a generator serves alone, or nothing does.
+    limits : islanded.Limits
+    load_kw : ndarray, shape (circuits, steps)
+        What each circuit asks [kW].
+    legs : ndarray, shape (circuits, 3)
+        Share of each circuit on each leg.
+    shed_below : ndarray, shape (circuits,)
+        State of charge below which each is shed.
+    joins : ndarray of bool, shape (converters,)
+        Whose arrays join the former's AC bus.
+    switched : ndarray of bool, shape (converters,)
+        Which of them are only on or off, and do not follow the frequency.
+    asked_kw : ndarray, shape (steps,)
+        What the house asks in all, also beside these circuits [kW].
+    start_kw, again_kw : ndarray, shape (circuits, steps), optional
+        Starts of machines, none when left out; see `islanded.Circuits`.
+    """
+
+    former: int | None
+    limits: Limits
+    load_kw: np.ndarray
+    legs: np.ndarray
+    shed_below: np.ndarray
+    joins: np.ndarray
+    switched: np.ndarray
+    asked_kw: np.ndarray
+    start_kw: np.ndarray | None = None
+    again_kw: np.ndarray | None = None
+
+    def scaled(self, home: float) -> "Island":
+        """The same with more or less demand."""
+        return replace(self, load_kw=self.load_kw * home, asked_kw=self.asked_kw * home)
+
+    def at(self, steps, repeated: int = 1) -> "Island":
+        """Some of the steps, each so many times."""
+        load, asked = self.load_kw[:, steps], self.asked_kw[steps]
+        return replace(self, load_kw=np.repeat(load, repeated, axis=1), asked_kw=np.repeat(asked, repeated))
+
+    @property
+    def circuits(self) -> Circuits:
+        """The circuits as the compiled run takes them."""
+        starts = (NO_STARTS if item is None else item for item in (self.start_kw, self.again_kw))
+        series = (self.load_kw, self.legs, self.shed_below, *starts)
+        return Circuits(*(np.ascontiguousarray(item, dtype=float) for item in series))
+
+    def arrays(self, c: np.recarray, pv_kw: np.ndarray) -> Arrays:
+        """What arrays offer to it, from their DC power, shape (converters, steps) [kW]."""
+        ac_kw = arrays_ac(c, pv_kw) * self.joins[:, None]
+        smooth, switched = (ac_kw[kind].sum(axis=0) for kind in (~self.switched, self.switched))
+        return Arrays(pv_kw, ac_kw, self.switched, smooth, switched)
+
+
+class Outage(NamedTuple):
+    """How an islanded run went, step by step.
+
+    Attributes
+    ----------
+    asked_kw : ndarray, shape (steps,)
+        What was asked, served or not [kW].
+    state, cause : ndarray of int, shape (steps,)
+        See `islanded.IslandRecord`.
+    ac_offered, ac_used : ndarray, shape (steps,)
+        Of the arrays on the former's bus [kW].
+    on : ndarray of bool, shape (steps, circuits)
+        Which circuits were fed.
+    """
+
+    asked_kw: np.ndarray
+    state: np.ndarray
+    cause: np.ndarray
+    ac_offered: np.ndarray
+    ac_used: np.ndarray
+    on: np.ndarray
+
+
+class _Islanded:
+    """What is read off an islanded run; "import" is what the generator gives."""
+
+    @property
+    def unmet(self) -> np.ndarray:
+        """What was asked and not served [kW]."""
+        return np.maximum(self.outage.asked_kw - self.at_bus("home"), 0.0)
+
+    @property
+    def unmet_kwh(self) -> float:
+        """Energy asked and not served over the run [kWh]."""
+        return float(self.unmet.sum() * self.step_h)
+
+    @property
+    def unserved_hours(self) -> float:
+        """Hours in which nothing was fed."""
+        return float((self.outage.state != islanded.SERVING).sum() * self.step_h)
+
+    @property
+    def trips(self) -> int:
+        """How often a limit ended it, an empty battery not counted."""
+        return int(np.isin(self.outage.cause, TRIPS).sum())
+
+    @property
+    def generator_hours(self) -> float:
+        """Hours in which the generator ran."""
+        return float((self.at_bus("import") > 1e-9).sum() * self.step_h)
+
+    @property
+    def generator_starts(self) -> int:
+        """How often it started."""
+        runs = self.at_bus("import") > 1e-9
+        return int((runs[1:] & ~runs[:-1]).sum() + runs[0])
+
+
+@dataclass(frozen=True, eq=False)
+class IslandSums(_Islanded, PlantSums):
+    """What an islanded run comes to."""
+
+    outage: Outage
+
+
+@dataclass(frozen=True, eq=False)
+class IslandYear(_Islanded, PlantYear):
+    """An islanded run with the flows of every converter."""
+
+    outage: Outage
+
+
+def run_island(
+    plant,
+    pv_kw,
+    step_h: float,
+    island: Island,
+    thermal_derate: np.ndarray | None = None,
+    *,
+    stored_kwh: float | None = None,
+    clock: int = 0,
+) -> IslandYear:
+    """Runs an islanded plant and books the flows of every converter.
+
+    Parameters
+    ----------
+    plant : sequence of ConverterPart
+    pv_kw : ndarray, shape (converters, steps)
+        DC power on offer [kW].
+    step_h : float
+    island : Island
+    thermal_derate : ndarray, shape (2, converters, days), optional
+        Share of the charge and the discharge limit that cold or heat leaves on each day; all when left out.
+    stored_kwh : float, optional
+        Energy in the former's battery at the beginning; its `initial` share when left out.
+    clock : int
+        Steps since the first midnight of `thermal_derate` at which the run begins.
+    """
+    if stored_kwh is not None and island.former is not None:
+        plant = _filled(plant, island.former, stored_kwh)
+    out, outage = _run(plant, pv_kw, step_h, island, thermal_derate, clock, flows=True)
+    return IslandYear(tuple(plant), step_h, out.bus, out.stored, out.sums, out.flows, outage)
+
+
+def sum_island(plant, pv_kw, step_h, island, thermal_derate=None) -> IslandSums:
+    """The same run with what it comes to kept alone."""
+    out, outage = _run(plant, pv_kw, step_h, island, thermal_derate, 0, flows=False)
+    return IslandSums(tuple(plant), step_h, out.bus, out.stored, out.sums, outage)
+
+
+def _filled(plant, number, stored_kwh):
+    """The plant with so much in one battery at the beginning, so that what is booked closes from there."""
+    part = plant[number]
+    full = replace(part, battery=replace(part.battery, initial=stored_kwh / part.battery.usable_kwh))
+    return (*plant[:number], full, *plant[number + 1 :])
+
+
+def _run(plant, pv_kw, step_h, island, thermal_derate, clock, *, flows):
+    steps, n = island.load_kw.shape[1], len(plant)
+    out = IslandRecord(
+        new_record(n, steps, flows=flows),
+        np.empty(steps, dtype=np.int8),
+        np.empty(steps, dtype=np.int8),
+        np.empty(steps),
+        np.empty(steps),
+        np.empty((steps, island.load_kw.shape[0]), dtype=bool),
+    )
+    c = pack(plant)
+    arrays = island.arrays(c, np.ascontiguousarray(pv_kw, dtype=float))
+    if island.former is None:
+        islanded.run_without_former(
+            c, new_work(n), island.limits.typed, island.circuits, arrays, float(step_h), out
+        )
+    else:
+        j = island.former
+        derate = np.ascontiguousarray(checked_derate(thermal_derate, n)[:, j])
+        limits = island.limits.typed
+        stored = plant[j].battery.initial * plant[j].battery.usable_kwh
+        islanded.run(
+            c,
+            new_work(n),
+            j,
+            limits,
+            island.circuits,
+            arrays,
+            derate,
+            clock,
+            0,
+            steps,
+            float(stored),
+            float(step_h),
+            False,
+            out,
+        )
+    return out.book, Outage(island.asked_kw, out.state, out.cause, out.ac_offered, out.ac_used, out.on)
+
+
+def survival(
+    plant,
+    pv_kw,
+    step_h: float,
+    island: Island,
+    thermal_derate: np.ndarray | None,
+    stored_kwh: np.ndarray,
+    starts: np.ndarray,
+    most: int,
+) -> np.ndarray:
+    """Hours served from each of many starts of a year that follows itself.
+
+    Parameters
+    ----------
+    plant, pv_kw, step_h, island, thermal_derate
+        As in `run_island`, of a whole year.
+    stored_kwh : ndarray, shape (starts,)
+        Energy in the former's battery at each start [kWh].
+    starts : ndarray of int, shape (starts,)
+        First step of each outage.
+    most : int
+        Steps after which an outage counts as ridden through.
+
+    Returns
+    -------
+    ndarray, shape (starts,)
+        [h]
+    """
+
+    def wrapped(series):
+        return np.ascontiguousarray(np.concatenate([series, series[..., :most]], axis=-1))
+
+    c = pack(plant)
+    arrays = island.arrays(c, np.ascontiguousarray(pv_kw, dtype=float))
+    arrays = arrays._replace(
+        **{name: wrapped(getattr(arrays, name)) for name in ("pv_kw", "ac_kw", "smooth_kw", "switched_kw")}
+    )
+    circuits = replace(island, load_kw=wrapped(island.load_kw)).circuits
+    derate = np.ascontiguousarray(checked_derate(thermal_derate, len(plant))[:, island.former])
+    served = islanded.survival(
+        c,
+        new_work(len(plant)),
+        island.former,
+        island.limits.typed,
+        circuits,
+        arrays,
+        derate,
+        np.ascontiguousarray(stored_kwh, dtype=float),
+        np.asarray(starts, dtype=np.int64),
+        most,
+        float(step_h),
+    )
+    return served * step_h

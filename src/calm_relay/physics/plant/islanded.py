@@ -1,0 +1,520 @@
+"""An islanded plant, step by step: starts, trips, shedding, curtailed PV, a generator; a night or a whole year.
+
+The inverter that forms the grid carries the circuits that are not shed. PV on the AC bus serves first: what follows
+the frequency is curtailed to what loads and battery can take, an old inverter gives all or is off. PV on the former's
+own DC bus gives what is needed. A limit passed for longer than its time trips the inverter; it tries again a few
+times, then it is locked out. When it comes back, every machine that runs starts at once. With a flat battery nothing
+is supplied until PV on the former's DC bus has charged it, where the inverter can start black, or the generator runs.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from calm_relay.physics.plant.converter import (
+    charge_room,
+    compiled,
+    discharge_room,
+    forming_dc,
+    harvest_dc,
+    inlined,
+    inverter_dc,
+    rectifier_ac,
+    rectifier_dc,
+)
+from calm_relay.physics.plant.flows import (
+    CONVERTER_FLOWS,
+    EXPORT,
+    HOME,
+    IMPORT,
+    Record,
+    begin_run,
+    begin_step,
+    book,
+    turn_page,
+)
+
+SERVING, TRIPPED, FLAT, LOCKED = 0, 1, 2, 3
+NOTHING, OVERLOAD, START, LEG, OVER_FREQUENCY, EMPTY, START_LEG, TOO_COLD = 0, 1, 2, 3, 4, 5, 6, 7
+# AC-coupled PV is let go from 95 % charge and taken again below 90 %: common practice, no source.
+HOLD_ABOVE, RELEASE_BELOW = 0.95, 0.90
+# A shed circuit comes back when the battery has so much more; a flat one starts again from this charge.
+BACK_ABOVE, RESTART_SOC = 0.10, 0.10
+# It tries again after so many minutes, so many times within an hour of supply: common practice, no source.
+RESTART_MIN, RESTARTS, FORGIVEN_MIN = 2.0, 3, 60.0
+
+
+class Limits(NamedTuple):
+    """What the inverter that forms the grid can do in an outage, and the generator beside it.
+
+    `legs` is how many legs or phases it parts its power to, `leg_start_kw` the most that a motor may draw on a leg
+    when it starts, `restarts_at_once` whether the transfer takes so long that machines stop; `pv_waits_min` how
+    long PV inverters wait for a bus that stands, `locked_min` how long a locked-out inverter stays off. The
+    generator runs from the state of charge `generator_start` up to `generator_stop`.
+    """
+
+    continuous_kw: float = 0.0
+    surge_kw: float = 0.0
+    surge_s: float = 0.0
+    legs: float = 0.0
+    leg_start_kw: float = 0.0
+    black_start: bool = False
+    restarts_at_once: bool = False
+    pv_waits_min: float = 0.0
+    locked_min: float = 0.0
+    generator_kw: float = 0.0
+    generator_start: float = 0.0
+    generator_stop: float = 0.0
+
+    @property
+    def typed(self) -> "Limits":
+        """The same in the types that the compiled run is made for."""
+        values = (
+            (bool if isinstance(self._field_defaults[name], bool) else float)(value)
+            for name, value in self._asdict().items()
+        )
+        return Limits(*values)
+
+
+class Circuits(NamedTuple):
+    """What hangs behind the inverter that forms the grid.
+
+    Attributes
+    ----------
+    load_kw : ndarray, shape (circuits, steps)
+        What each asks [kW].
+    legs : ndarray, shape (circuits, 3)
+        Share of each on each leg or phase.
+    shed_below : ndarray, shape (circuits,)
+        State of charge below which it is shed; 0 where it never is, 1 where it always is.
+    start_kw, again_kw : ndarray, shape (circuits, steps) or (0, 0)
+        Power that the heaviest start on each adds for a moment, of which the heaviest of a step counts; and what
+        all machines that run on it add when power comes back to them at once [kW].
+    """
+
+    load_kw: np.ndarray
+    legs: np.ndarray
+    shed_below: np.ndarray
+    start_kw: np.ndarray
+    again_kw: np.ndarray
+
+
+class Arrays(NamedTuple):
+    """What the arrays offer.
+
+    Attributes
+    ----------
+    pv_kw : ndarray, shape (converters, steps)
+        DC power on offer at each converter's terminals [kW].
+    ac_kw : ndarray, shape (converters, steps)
+        AC power behind the inverters that join the bus, 0 for those that do not [kW].
+    switched : ndarray of bool, shape (converters,)
+        Which of them are only on or off, and do not follow the frequency.
+    smooth_kw, switched_kw : ndarray, shape (steps,)
+        Sums of `ac_kw` over those that follow the frequency, and those that do not [kW].
+    """
+
+    pv_kw: np.ndarray
+    ac_kw: np.ndarray
+    switched: np.ndarray
+    smooth_kw: np.ndarray
+    switched_kw: np.ndarray
+
+
+class IslandRecord(NamedTuple):
+    """What an islanded run fills; arrays without steps are not kept.
+
+    Attributes
+    ----------
+    book : Record
+        Its "import" is what the generator gives.
+    state, cause : ndarray of int8, shape (steps or 0,)
+        SERVING, TRIPPED, FLAT or LOCKED; and why a step is not served.
+    ac_offered, ac_used : ndarray, shape (steps or 0,)
+        Of the arrays on the bus [kW].
+    on : ndarray of bool, shape (steps or 0, circuits)
+        Which circuits are fed.
+    """
+
+    book: Record
+    state: np.ndarray
+    cause: np.ndarray
+    ac_offered: np.ndarray
+    ac_used: np.ndarray
+    on: np.ndarray
+
+
+class Served(NamedTuple):
+    """How a step is served [kW]; DC powers stand at the former's DC bus.
+
+    `from_pv` and `into` are its own array's to the inverter and to the battery, `rectified` what its rectifier
+    gives the battery, `ac` what it gives to its bus, below 0 what it takes; `used` is taken from arrays on the bus.
+    """
+
+    cause: int
+    from_pv: float
+    into: float
+    rectified: float
+    given: float
+    ac: float
+    used: float
+    generator: float
+
+
+@inlined
+def _asked(t, soc, load_kw, legs, shed_below, shed, leg):
+    """Sheds and takes back by charge; fills the legs' load and returns all of it [kW]."""
+    want = 0.0
+    leg[0] = leg[1] = leg[2] = 0.0
+    for k in range(load_kw.shape[0]):
+        below = shed_below[k]
+        if below > 0.0:
+            if soc < below or below >= 1.0:
+                shed[k] = True
+            elif soc > below + BACK_ABOVE:
+                shed[k] = False
+        if not shed[k]:
+            want += load_kw[k, t]
+            for f in range(3):
+                leg[f] += load_kw[k, t] * legs[k, f]
+    return want
+
+
+@inlined
+def _started(limits, t, want, leg, legs, shed, start_kw, again_kw, helped, at_once, extra):
+    """Whether the starts of a step pass what the inverter gives for a moment: START in all, START_LEG on a leg."""
+    heaviest, who, on_a_leg = 0.0, -1, False
+    extra[0] = extra[1] = extra[2] = 0.0
+    for k in range(start_kw.shape[0]):
+        if shed[k]:
+            continue
+        if at_once:
+            heaviest += again_kw[k, t]
+            for f in range(3):
+                extra[f] += again_kw[k, t] * legs[k, f]
+        elif start_kw[k, t] > heaviest:
+            heaviest, who = start_kw[k, t], k
+    if heaviest <= 0.0:
+        return NOTHING
+    for f in range(3):
+        if who >= 0:
+            extra[f] = heaviest * legs[who, f]
+        if extra[f] > 0.0:
+            on_leg = leg[f] + extra[f] - helped / limits.legs
+            if extra[f] > limits.leg_start_kw + 1e-9 or on_leg > limits.surge_kw / limits.legs + 1e-9:
+                on_a_leg = True
+    if want + heaviest - helped > limits.surge_kw + 1e-9 or (on_a_leg and limits.legs < 2.0):
+        return START
+    return START_LEG if on_a_leg else NOTHING
+
+
+@inlined
+def _serve(c, w, j, limits, harvest, smooth, switched, want, running, holding):
+    """How what is asked is served from PV, generator and battery; where it cannot be, why."""
+    stored, per_h = w[j].stored, w[j].per_h
+    room = charge_room(c, j, stored, w[j].charge_derate, per_h)
+    taking = min(c[j].from_ac_kw, rectifier_ac(c, j, room)) if room > 0.0 else 0.0
+    made, used = 0.0, 0.0
+    if running:
+        made = min(limits.generator_kw, want + taking)
+    else:
+        most = want if holding else want + taking
+        used = switched if switched <= most + 1e-12 else 0.0
+        used += max(min(smooth, most - used), 0.0)
+    rest = want - used - made
+    if rest < 0.0:
+        rectified = max(rectifier_dc(c, j, -rest), 0.0)
+        into = min(harvest, max(room - rectified, 0.0))
+        return Served(NOTHING, 0.0, into, rectified, 0.0, rest, used, made)
+    needed = forming_dc(c, j, rest)
+    from_pv = min(harvest, needed)
+    give = needed - from_pv
+    if give > stored * c[j].discharge_efficiency * per_h * c[j].dc_dc_efficiency + 1e-9:
+        # What is left does not carry the load through the step.
+        return Served(EMPTY, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    room_out = discharge_room(c, j, stored, 0.0, w[j].discharge_derate, per_h)
+    if give > max(room_out, limits.surge_kw * w[j].discharge_derate) + 1e-9:
+        cause = OVERLOAD if w[j].discharge_derate > 0.0 else TOO_COLD
+        return Served(cause, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    into = min(harvest - from_pv, room) if give <= 0.0 else 0.0
+    return Served(NOTHING, from_pv, into, 0.0, give, rest, used, made)
+
+
+@inlined
+def _over(limits, own, leg, helped):
+    """Whether what the inverter gives passes its continuous limits: OVERLOAD, LEG or NOTHING."""
+    if own > limits.continuous_kw + 1e-9:
+        return OVERLOAD
+    fullest = max(leg[0], leg[1], leg[2]) - helped / limits.legs
+    return LEG if fullest > limits.continuous_kw / limits.legs + 1e-9 else NOTHING
+
+
+@inlined
+def _harvested(c, w, j, pv_kw, t):
+    """Sets down what the array of a converter offers and what its tracker takes; returns the rest [kW]."""
+    begin_step(w, j)
+    if not c[j].has_pv:
+        return 0.0
+    offered = pv_kw[j, t]
+    w[j].pv = offered
+    w[j].tracker = offered * (1.0 - c[j].tracker_efficiency)
+    harvest = harvest_dc(c, j, offered)
+    w[j].clipped = offered - w[j].tracker - harvest
+    return harvest
+
+
+@inlined
+def _book_array(c, w, j, pv_kw, ac_kw, t, share):
+    """Sets down a converter on the bus that does not form it, with the share of its power that is used."""
+    harvest = _harvested(c, w, j, pv_kw, t)
+    full = ac_kw[j, t]
+    drawn_full = harvest
+    if full >= c[j].ac_limit_kw:
+        drawn_full = min(inverter_dc(c, j, full), harvest)
+    w[j].clipped += harvest - drawn_full
+    ac = full * share
+    drawn = min(inverter_dc(c, j, ac), drawn_full)
+    w[j].curtailed = drawn_full - drawn
+    w[j].inverter = drawn
+    w[j].ac = ac
+
+
+@inlined
+def _book_step(c, w, former, arrays_kw, switches, t, joined_kw, served, step_h, page, row):
+    """Books a step for every converter.
+
+    `arrays_kw` are the arrays' DC power and the AC power they could give, `joined_kw` the sums of what follows the
+    frequency and of what is only on or off, the latter named by `switches`.
+    """
+    smooth, switched = joined_kw
+    on = served.used >= switched - 1e-9
+    share = 0.0
+    if smooth > 1e-12:
+        share = min(max((served.used - (switched if on else 0.0)) / smooth, 0.0), 1.0)
+    pv_kw, ac_kw = arrays_kw
+    for j in range(c.size):
+        if j == former:
+            harvest = _harvested(c, w, j, pv_kw, t)
+            w[j].curtailed = harvest - served.from_pv - served.into
+            w[j].charge = served.into
+            w[j].rectifier = served.rectified
+            w[j].discharge = served.given
+            w[j].inverter = served.from_pv
+            w[j].ac = served.ac
+        else:
+            _book_array(c, w, j, pv_kw, ac_kw, t, (1.0 if on else 0.0) if switches[j] else share)
+        w[j].stored = book(c, w, j, w[j].stored, step_h, page, row)
+    w[former].stored = min(max(w[former].stored, 0.0), c[former].usable_kwh)
+
+
+@compiled
+def run(c, w, former, limits, circuits, arrays, derate, clock, first, steps, stored, step_h, until_out, out):
+    """Runs an island.
+
+    Parameters
+    ----------
+    c : recarray, shape (converters,)
+        From `converter.pack`.
+    w : recarray, shape (converters,)
+        From `flows.new_work`, to work in.
+    former : int
+        The converter that forms the grid.
+    limits : Limits
+    circuits : Circuits
+    arrays : Arrays
+    derate : ndarray, shape (2, days)
+        Share of the former's charge and discharge limit that cold or heat leaves.
+    clock : int
+        Steps since midnight at which the series begin, on the first day of `derate`.
+    first, steps : int
+        First step of the series to be run, and how many.
+    stored : float
+        Energy in the former's battery at the beginning [kWh].
+    step_h : float
+    until_out : bool
+        Whether to end with the first step that is not served.
+    out : IslandRecord
+
+    Returns
+    -------
+    served_steps : int
+        Steps before the first that is not served, all of them where there is none.
+    cause : int
+        Why that one is not.
+    """
+    step_min, per_day = step_h * 60.0, round(24.0 / step_h)
+    usable = c[former].usable_kwh
+    # Taken out of their tuples once: each access to one counts references.
+    load_kw, legs, shed_below = circuits.load_kw, circuits.legs, circuits.shed_below
+    start_kw, again_kw = circuits.start_kw, circuits.again_kw
+    arrays_kw, switches = (arrays.pv_kw, arrays.ac_kw), arrays.switched
+    smooth_kw, switched_kw = arrays.smooth_kw, arrays.switched_kw
+    bus, kept, states, causes = out.book.bus, out.book.stored, out.state, out.cause
+    ac_offered, ac_used, fed = out.ac_offered, out.ac_used, out.on
+    flows, sums = out.book.flows, out.book.sums
+    state, cause, over_s, wait, trips, first_out = SERVING, NOTHING, 0.0, 0.0, 0, steps
+    holding, running = False, False
+    at_once = limits.restarts_at_once
+    formed_min, before_used, before_want = 0.0, 0.0, 0.0
+    n_circuits = load_kw.shape[0]
+    shed, leg, extra = np.zeros(n_circuits, dtype=np.bool_), np.zeros(3), np.zeros(3)
+    begin_run(c, w, step_h)
+    w[former].stored = stored
+    keeps = states.size > 0
+    page_rows = min(max(per_day, 1), max(steps, 1)) if keeps else 1
+    page = np.empty((c.size, len(CONVERTER_FLOWS), page_rows))
+    row = 0
+    for k in range(steps):
+        t = first + k
+        day = ((clock + t) // per_day) % derate.shape[1]
+        w[former].charge_derate, w[former].discharge_derate = derate[0, day], derate[1, day]
+        soc = w[former].stored / usable if usable > 0.0 else 0.0
+        harvest = harvest_dc(c, former, arrays_kw[0][former, t])
+        if limits.generator_kw > 0.0:
+            if soc <= limits.generator_start or state == FLAT:
+                running = True
+            elif soc >= limits.generator_stop:
+                running = False
+        if state in (TRIPPED, LOCKED):
+            wait -= step_min
+            if wait <= 0.0:
+                state, over_s, at_once, formed_min = SERVING, 0.0, True, 0.0
+        if state == FLAT and (running or soc >= RESTART_SOC):
+            state, over_s, at_once, formed_min = SERVING, 0.0, True, 0.0
+        want = _asked(t, soc, load_kw, legs, shed_below, shed, leg)
+        # A running generator carries what it can; the inverter has the rest.
+        helped = min(limits.generator_kw, want) if running else 0.0
+        # PV inverters wait for a bus that stands before they join it.
+        joined = not running and (step_min >= limits.pv_waits_min or formed_min >= limits.pv_waits_min)
+        smooth = smooth_kw[t] if joined else 0.0
+        switched = switched_kw[t] if joined else 0.0
+        cause_now = NOTHING
+        if state == SERVING:
+            cause_now = _started(limits, t, want, leg, legs, shed, start_kw, again_kw, helped, at_once, extra)
+            at_once = False
+            over = _over(limits, want - helped, leg, helped)
+            if over != NOTHING:
+                over_s += step_h * 3600.0
+                if over_s > limits.surge_s or want - helped > limits.surge_kw + 1e-9:
+                    cause_now = over
+            else:
+                over_s = 0.0
+            # When a load drops, the inverter must take at once what the PV still gives.
+            if want < before_want and before_used - want > c[former].ac_limit_kw + 1e-9 and not running:
+                cause_now = OVER_FREQUENCY
+        served = Served(NOTHING, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+        serving = state == SERVING and cause_now == NOTHING
+        if serving:
+            if soc >= HOLD_ABOVE:
+                holding = True
+            elif soc < RELEASE_BELOW:
+                holding = False
+            served = _serve(c, w, former, limits, harvest, smooth, switched, want, running, holding)
+            cause_now = served.cause
+            serving = cause_now == NOTHING
+            formed_min += step_min
+            if formed_min >= FORGIVEN_MIN:
+                trips = 0
+        if cause_now in (EMPTY, TOO_COLD):
+            state = FLAT
+        elif cause_now != NOTHING:
+            trips += 1
+            state, wait = (TRIPPED, RESTART_MIN) if trips <= RESTARTS else (LOCKED, limits.locked_min)
+        if state == FLAT and limits.black_start and c[former].has_pv:
+            into = min(harvest, charge_room(c, former, w[former].stored, w[former].charge_derate, w[former].per_h))
+            served = Served(NOTHING, 0.0, into, 0.0, 0.0, 0.0, 0.0, 0.0)
+        if state != SERVING and first_out == steps:
+            first_out, cause = k, cause_now
+        if keeps:
+            if row == page_rows:
+                turn_page(page, row, k, flows, sums)
+                row = 0
+            joined_kw = smooth_kw[t], switched_kw[t]
+            _book_step(c, w, former, arrays_kw, switches, t, joined_kw, served, step_h, page, row)
+            for j in range(c.size):
+                kept[j, k] = w[j].stored
+            row += 1
+            bus[HOME, k] = want if serving else 0.0
+            bus[IMPORT, k] = served.generator
+            bus[EXPORT, k] = 0.0
+            states[k], causes[k] = state, cause_now
+            ac_offered[k], ac_used[k] = smooth + switched, served.used
+            for i in range(n_circuits):
+                fed[k, i] = state == SERVING and not shed[i]
+        else:
+            into = (served.into + served.rectified) * c[former].dc_dc_efficiency * c[former].charge_efficiency
+            given = served.given * c[former].per_dc_dc * c[former].per_discharge
+            w[former].stored = min(max(w[former].stored + (into - given) * step_h, 0.0), usable)
+        before_used, before_want = served.used, want
+        if until_out and state != SERVING:
+            return k, cause
+    if keeps:
+        turn_page(page, row, steps, flows, sums)
+    return first_out, cause
+
+
+@compiled
+def run_without_former(c, w, limits, circuits, arrays, step_h, out):
+    """Runs a plant in which nothing forms a grid: a generator serves what it can, circuits in their order.
+
+    Arguments are those of `run`.
+    """
+    steps = circuits.load_kw.shape[1]
+    n = c.size
+    load_kw, pv_kw, ac_kw = circuits.load_kw, arrays.pv_kw, arrays.ac_kw
+    bus, stored, states, causes = out.book.bus, out.book.stored, out.state, out.cause
+    ac_offered, ac_used, fed = out.ac_offered, out.ac_used, out.on
+    flows, sums = out.book.flows, out.book.sums
+    begin_run(c, w, step_h)
+    page_rows = min(round(24.0 / step_h), max(steps, 1))
+    page = np.empty((n, len(CONVERTER_FLOWS), page_rows))
+    row = 0
+    for t in range(steps):
+        made, any_on = 0.0, False
+        for k in range(load_kw.shape[0]):
+            asked = load_kw[k, t]
+            fits = asked <= limits.generator_kw - made + 1e-9
+            made += asked if fits else 0.0
+            fed[t, k] = (fits and asked > 0.0) or (asked <= 0.0 and limits.generator_kw > 0.0)
+            any_on = any_on or fed[t, k]
+        bus[HOME, t], bus[IMPORT, t], bus[EXPORT, t] = made, made, 0.0
+        states[t], causes[t] = (SERVING if any_on else FLAT), NOTHING
+        ac_offered[t], ac_used[t] = 0.0, 0.0
+        if row == page_rows:
+            turn_page(page, row, t, flows, sums)
+            row = 0
+        for j in range(n):
+            _book_array(c, w, j, pv_kw, ac_kw, t, 0.0)
+            stored[j, t] = book(c, w, j, w[j].stored, step_h, page, row)
+        row += 1
+    turn_page(page, row, steps, flows, sums)
+
+
+@compiled
+def survival(c, w, former, limits, circuits, arrays, derate, stored, starts, most, step_h):
+    """Steps served from each of many starts, `most` at most; series hold `most` steps beyond the last start.
+
+    Parameters
+    ----------
+    stored : ndarray, shape (starts,)
+        Energy in the former's battery at each start [kWh].
+    starts : ndarray of int, shape (starts,)
+        First step of each outage.
+    most : int
+        Steps after which an outage counts as ridden through.
+
+    Returns
+    -------
+    ndarray, shape (starts,)
+    """
+    served = np.empty(starts.size)
+    n = c.size
+    nothing = Record(np.empty((3, 0)), np.empty((n, 0)), np.empty((n, len(CONVERTER_FLOWS), 0)), np.empty((0, 0)))
+    none = np.empty(0)
+    codes = np.empty(0, dtype=np.int8)
+    out = IslandRecord(nothing, codes, codes, none, none, np.empty((0, 0), dtype=np.bool_))
+    for k in range(starts.size):
+        served[k], _ = run(
+            c, w, former, limits, circuits, arrays, derate, 0, starts[k], most, stored[k], step_h, True, out
+        )
+    return served

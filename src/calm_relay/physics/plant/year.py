@@ -1,0 +1,287 @@
+"""A plant's run read off: flows by name, what they add up to, and the balances that close."""
+
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from calm_relay.physics.plant import grid_tied
+from calm_relay.physics.plant.control import Control, self_use
+from calm_relay.physics.plant.converter import pack
+from calm_relay.physics.plant.flows import BUS_FLOWS, CONVERTER_FLOWS, LOSSES, Record, new_record, new_work
+from calm_relay.physics.plant.parts import ConverterPart, GridConnection
+
+CONVERTER_AT = {name: i for i, name in enumerate(CONVERTER_FLOWS)}
+BUS_AT = {name: i for i, name in enumerate(BUS_FLOWS)}
+
+
+@dataclass(frozen=True, eq=False)
+class PlantBus:
+    """The least that is kept of a plant's run: series of the bus [kW], and of the energy stored [kWh]."""
+
+    plant: tuple[ConverterPart, ...]
+    step_h: float
+    bus: np.ndarray
+    stored: np.ndarray
+
+    def at_bus(self, name: str) -> np.ndarray:
+        """Home, import or export [kW]."""
+        return self.bus[BUS_AT[name]]
+
+    def bus_kwh(self, name: str) -> float:
+        """Sum of home, import or export over the run [kWh]."""
+        return float(self.bus[BUS_AT[name]].sum() * self.step_h)
+
+    @property
+    def unmet_kwh(self) -> float:
+        """Energy asked and not served over the run [kWh]; on the grid there is none."""
+        return 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class PlantSums(PlantBus):
+    """What a plant's run comes to; `sums` adds up every flow's mean powers [kW], see `flows.Record`."""
+
+    sums: np.ndarray
+
+    def kwh(self, name: str, converter: int | None = None) -> float:
+        """Sum of a flow over the run [kWh], of one converter or over all."""
+        column = self.sums[:, CONVERTER_AT[name]] * self.step_h
+        return float(column.sum() if converter is None else column[converter])
+
+    @cached_property
+    def losses_kwh(self) -> dict[str, float]:
+        """Losses of the run by name [kWh]."""
+        return {label: self.kwh(flow) for label, flow in LOSSES.items()}
+
+    @property
+    def initial_stored_kwh(self) -> np.ndarray:
+        """Energy in each battery before the first step [kWh]."""
+        return np.array([c.battery.initial * c.battery.usable_kwh if c.battery else 0.0 for c in self.plant])
+
+
+@dataclass(frozen=True, eq=False)
+class PlantYear(PlantSums):
+    """Flows of a plant over its steps; see `flows.Record` for shapes and units."""
+
+    flows: np.ndarray
+
+    @property
+    def nbytes(self) -> int:
+        """Memory its arrays take [bytes]; `stored` may be a part of `flows`."""
+        return self.flows.nbytes + self.bus.nbytes + self.stored.nbytes
+
+    def of(self, name: str, converter: int | None = None) -> np.ndarray:
+        """A flow by name [kW], of one converter or summed over all; "stored" in kWh."""
+        at = CONVERTER_AT[name]
+        return self.flows[:, at].sum(axis=0) if converter is None else self.flows[converter, at]
+
+    def cut(self, first: int, last: int) -> "PlantYear":
+        """Steps [first, last) alone; batteries begin where the plant's year does, so only flows are of use."""
+        flows = self.flows[:, :, first:last]
+        cut = self.bus[:, first:last], self.stored[:, first:last], flows.sum(axis=2), flows
+        return PlantYear(self.plant, self.step_h, *cut)
+
+    def kwh_out(self, converter: int) -> float:
+        """Energy a converter gave to the AC bus over the run [kWh]."""
+        return float(np.maximum(self.of("ac", converter), 0.0).sum() * self.step_h)
+
+    def kwh_in(self, converter: int) -> float:
+        """Energy a converter drew from the AC bus to rectify over the run [kWh]."""
+        return float(np.maximum(-self.of("ac", converter), 0.0).sum() * self.step_h)
+
+    def dc_residuals_kwh(self) -> np.ndarray:
+        """What does not close at each DC bus in each step [kWh], shape (converters, steps)."""
+        f = {name: self.flows[:, at] for name, at in CONVERTER_AT.items()}
+        outward, inward = np.maximum(f["ac"], 0.0), np.maximum(-f["ac"], 0.0)
+        given = f["pv_dc"] + f["discharge"] + inward - f["rectifier"]
+        taken = f["tracker"] + f["clipped"] + f["curtailed"] + f["dc_dc"] + f["charge"]
+        return (given - taken - outward - f["inverter"]) * self.step_h
+
+    def battery_residuals_kwh(self) -> np.ndarray:
+        """What does not close in each battery in each step [kWh], shape (converters, steps)."""
+        f = {name: self.flows[:, at] for name, at in CONVERTER_AT.items()}
+        before = np.concatenate([self.initial_stored_kwh[:, None], f["stored"][:, :-1]], axis=1)
+        net = f["charge"] - f["charge_loss"] - f["discharge"] - f["discharge_loss"]
+        return f["stored"] - before - net * self.step_h
+
+    def ac_residuals_kwh(self) -> np.ndarray:
+        """What does not close at the AC bus in each step [kWh], shape (steps,)."""
+        given = self.at_bus("import") + self.of("ac")
+        return (given - self.at_bus("home") - self.at_bus("export") - self.of("standby")) * self.step_h
+
+    @property
+    def largest_residual_kwh(self) -> float:
+        """Largest error of any balance in any step [kWh]."""
+        parts = (self.dc_residuals_kwh(), self.battery_residuals_kwh(), self.ac_residuals_kwh())
+        return max(float(np.abs(part).max(initial=0.0)) for part in parts)
+
+    def year_residual_kwh(self) -> float:
+        """PV + import + first stored less home, export, losses and last stored [kWh]."""
+        given = self.kwh("pv_dc") + self.bus_kwh("import") + self.initial_stored_kwh.sum()
+        taken = self.bus_kwh("home") + self.bus_kwh("export") + sum(self.losses_kwh.values())
+        return float(given - taken - self.flows[:, CONVERTER_AT["stored"], -1].sum())
+
+
+def run_plant(
+    plant,
+    pv_kw,
+    home_kw,
+    step_h: float,
+    grid: GridConnection | None = None,
+    control: Control | None = None,
+    thermal_derate: np.ndarray | None = None,
+) -> PlantYear:
+    """Simulates a plant on the grid.
+
+    Parameters
+    ----------
+    plant : sequence of ConverterPart
+        Priority for serving and charging follows the order, unless the control states one; none for a house
+        without PV or battery.
+    pv_kw : ndarray, shape (converters, steps)
+        DC power on offer at each converter's terminals [kW].
+    home_kw : ndarray, shape (steps,) or (3, steps)
+        Demand, of each phase where the meter counts each [kW].
+    step_h : float
+        Step length [h].
+    grid : GridConnection, optional
+        Import and export limits; none when left out.
+    control : Control, optional
+        Self-use when left out.
+    thermal_derate : ndarray, shape (2, converters, days), optional
+        Share of the charge and the discharge limit that cold or heat leaves on each day; all when left out.
+
+    Returns
+    -------
+    PlantYear
+
+    Raises
+    ------
+    ValueError
+        When shapes disagree or a series holds a negative or missing value.
+    """
+    out = _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, flows=True)
+    return PlantYear(tuple(plant), step_h, *_read(out), out.flows)
+
+
+def sum_plant(plant, pv_kw, home_kw, step_h, grid=None, control=None, thermal_derate=None) -> PlantSums:
+    """Simulates a plant and keeps what it comes to; the same figures as `run_plant` with less memory."""
+    out = _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, flows=False)
+    return PlantSums(tuple(plant), step_h, *_read(out))
+
+
+class BufferPool:
+    """Room for series of many runs, used again and again: fresh memory costs as much as the kernel."""
+
+    def __init__(self) -> None:
+        self._rooms: dict[tuple, np.ndarray] = {}
+
+    def room(self, place, shape: tuple[int, ...]) -> np.ndarray:
+        """An array of a shape, the same one for the same place."""
+        key = (place, shape)
+        if key not in self._rooms:
+            self._rooms[key] = np.empty(shape)
+        return self._rooms[key]
+
+
+def bus_plants(runs, workers: Executor, buffers: BufferPool) -> list[PlantBus]:
+    """Simulates many plants in threads and keeps what their bus and their batteries do.
+
+    Parameters
+    ----------
+    runs : sequence of dict
+        Arguments of `run_plant`, each by name.
+    workers : concurrent.futures.Executor
+        Its threads run the kernel and nothing else, so that they do not wait for the interpreter's lock.
+    buffers : BufferPool
+        Holds the series of the runs; the next call with it writes over them.
+    """
+    ready = []
+    for place, run in enumerate(runs):
+        arguments, order = _arguments(**{**NOTHING_MORE, **run})
+        n, steps = len(run["plant"]), arguments[2].home_kw.shape[1]
+        out = Record(
+            buffers.room((place, "bus"), (len(BUS_FLOWS), steps)),
+            buffers.room((place, "stored"), (n, steps)),
+            np.empty((n, len(CONVERTER_FLOWS), 0)),
+            np.empty((0, len(CONVERTER_FLOWS))),
+        )
+        ready.append((arguments, order, out))
+    list(workers.map(lambda item: grid_tied.run(*item[0], item[2]), ready))
+    return [
+        PlantBus(
+            tuple(run["plant"]), run["step_h"], out.bus, out.stored if order is None else out.stored[_back(order)]
+        )
+        for run, (_, order, out) in zip(runs, ready, strict=True)
+    ]
+
+
+NOTHING_MORE = {"grid": None, "control": None, "thermal_derate": None}
+
+
+def _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, *, flows):
+    arguments, order = _arguments(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate)
+    out = new_record(len(plant), arguments[2].home_kw.shape[1], flows=flows)
+    grid_tied.run(*arguments, out)
+    if order is None:
+        return out
+    back = _back(order)
+    return Record(out.bus, out.stored[back], out.flows[back], out.sums[back])
+
+
+def _back(order):
+    """Places in the plant's own order."""
+    return np.argsort(order)
+
+
+def _read(out):
+    return out.bus, out.stored, out.sums
+
+
+def _arguments(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate):
+    """What the kernel is called with, and the order of the converters where it is not the plant's own."""
+    grid = grid or GridConnection()
+    n = len(plant)
+    pv_kw = np.ascontiguousarray(pv_kw, dtype=float)
+    home_kw = np.atleast_2d(np.ascontiguousarray(home_kw, dtype=float))
+    steps = home_kw.shape[1]
+    if pv_kw.shape != (n, steps):
+        raise ValueError(f"pv_kw has shape {pv_kw.shape}; wanted {(n, steps)}")
+    for name, series in (("pv_kw", pv_kw), ("home_kw", home_kw)):
+        if (not series.size and plant) or (series.size and not series.min() >= 0.0):
+            raise ValueError(f"{name} must hold numbers at or above 0")
+    control = control or self_use(steps)
+    control_steps = control.steps
+    if control_steps.charge_to.size != steps:
+        raise ValueError(f"the control has {control_steps.charge_to.size} steps, the home {steps}")
+    derate = checked_derate(thermal_derate, n)
+    limits = float(grid.import_limit_kw), float(grid.export_limit_kw)
+    if control.order is None:
+        offer = grid_tied.Offer(pv_kw, home_kw, derate, *limits)
+        return (pack(plant), new_work(n), offer, control_steps, float(step_h)), None
+    order = np.array(control.order, dtype=int)
+    if sorted(order.tolist()) != list(range(n)):
+        raise ValueError(f"order is {order.tolist()}; wanted each of {n} converters once")
+    derate = np.ascontiguousarray(derate[:, order])
+    offer = grid_tied.Offer(pv_kw[order], home_kw, derate, *limits)
+    return (pack([plant[j] for j in order]), new_work(n), offer, control_steps, float(step_h)), order
+
+
+def checked_derate(thermal_derate: np.ndarray | None, converters: int) -> np.ndarray:
+    """Shares left by cold and heat as the runs take them, shape (2, converters, days); all of it when left out.
+
+    Raises
+    ------
+    ValueError
+        When its shape is another, or a share lies outside 0 to 1.
+    """
+    if thermal_derate is None:
+        return np.ones((2, converters, 1))
+    derate = np.ascontiguousarray(thermal_derate, dtype=float)
+    if derate.shape[:2] != (2, converters) or (derate.size and not (derate.min() >= 0.0 and derate.max() <= 1.0)):
+        raise ValueError(
+            f"thermal_derate has shape {derate.shape}; wanted (2, {converters}, days) with shares in 0 to 1"
+        )
+    return derate
