@@ -11,6 +11,7 @@ from calm_relay.job.model import Job
 from calm_relay.job.survey import BatteryPlace, ExistingBattery
 from calm_relay.planning.architecture.coupling import SCHOOLS, coupling_facts
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import plan
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
@@ -95,6 +96,22 @@ def test_generations_that_may_not_be_mixed(demo):
     assert not any(line.kind == "unit" for line in grown.outcome.money.lines)
     assert grown.outcome.money.outlay > 0
     assert coupling_facts(grown.design).roof_work.startswith("none")
+
+
+def test_packs_added_to_an_old_battery_feel_the_cold_of_their_place(demo):
+    old = ExistingBattery(pack="fern-48", count=2, inverter="mossgate-5", fate="keep")
+    job = demo.with_(existing_battery=old, battery=demo.battery.with_(pack="fern-48"))
+    indoors, outside = (
+        plan(job.with_(battery_place=BatteryPlace(where=where))) for where in ("heated room", "outdoors")
+    )
+    warm, cold = (
+        inputs_of(made.option("grow-bank").design, made.job, made.site, made.demand) for made in (indoors, outside)
+    )
+    number = indoors.option("grow-bank").design.converters.index(
+        indoors.option("grow-bank").design.battery_converter
+    )
+    assert warm.thermal_derate is None
+    assert cold.thermal_derate[0, number].min() < 1.0
 
 
 def test_an_old_battery_is_kept_beside_a_hybrid_and_can_wait(demo):

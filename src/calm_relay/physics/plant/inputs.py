@@ -53,7 +53,7 @@ class Inputs:
     @property
     def off_grid(self) -> tuple:
         """What an islanded run reads, in the order of `run_island`."""
-        return self.plant, self.pv_kw, self.step_h, self.island, None
+        return self.plant, self.pv_kw, self.step_h, self.island, self.thermal_derate
 
     @property
     def digest(self) -> bytes:

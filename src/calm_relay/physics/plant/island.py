@@ -268,7 +268,10 @@ def survival(
     arrays = arrays._replace(
         **{name: wrapped(getattr(arrays, name)) for name in ("pv_kw", "ac_kw", "smooth_kw", "switched_kw")}
     )
-    circuits = replace(island, load_kw=wrapped(island.load_kw)).circuits
+    circuits = island.circuits
+    circuits = circuits._replace(
+        **{name: wrapped(getattr(circuits, name)) for name in ("load_kw", "start_kw", "again_kw")}
+    )
     derate = np.ascontiguousarray(checked_derate(thermal_derate, len(plant))[:, island.former])
     served = islanded.survival(
         c,

@@ -64,10 +64,10 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
 
 
 def _thermal_derate(design, job, site):
-    """What cold and heat leave of each new battery's power; None where all is left all year."""
+    """What cold and heat leave of each battery that is new or grows, stated for its place; None where all is left."""
     shares = np.ones((2, len(design.converters), 365))
     for number, converter in enumerate(design.converters):
-        if converter.bank and converter.is_new:
+        if converter.battery_is_new:
             air = battery_air_c(job.battery_place, site)
             shares[:, number] = charge_derate(converter.bank.pack, air), discharge_derate(converter.bank.pack, air)
     return None if (shares == 1.0).all() else shares
