@@ -228,3 +228,13 @@ def test_two_controllers_without_an_order_send_energy_in_a_circle():
     assert weak.meter[-60:].mean() == pytest.approx(0.0, abs=0.1)
     with pytest.raises(ValueError, match="waits for the other"):
         chase(home, Chaser(**strong, waits=True), Chaser(**strong, waits=True))
+
+
+def test_at_no_reserve_the_home_still_comes_before_the_battery():
+    """An empty battery is a rounding error below nothing; outside windows that is no reason to charge it first."""
+    rng = np.random.default_rng(3)
+    home, sun = rng.uniform(0.5, 3.0, 2000), rng.uniform(0.0, 2.5, 2000)
+    part = hybrid(usable_kwh=2.0, reserve=0.0, initial=0.0, charge_efficiency=0.973, discharge_efficiency=0.961)
+    year = run_plant((part,), sun[None, :], home, 0.25)
+    assert year.stored.min() < 0.0
+    assert not ((year.of("charge", 0) > 1e-12) & (year.at_bus("import") > 1e-9)).any()

@@ -151,7 +151,8 @@ def _serve_arrays(c, w, spare, with_battery, filling_level, exporting, bias):
         if w[j].pv > 0.0 and (c[j].usable_kwh > 0.0) == with_battery:
             wanted = max(-_seen(c, j, spare) - bias, 0.0)
             # A battery that is being filled in the window comes before the home.
-            if w[j].stored < filling_level * c[j].usable_kwh:
+            # Outside windows the level is 0, and no rounding error below it counts.
+            if filling_level > 0.0 and w[j].stored < filling_level * c[j].usable_kwh:
                 wanted = 0.0
             room = 0.0 if exporting else charge_room(c, j, w[j].stored, w[j].charge_derate, w[j].per_h)
             _put(c, j, spare, _serve_array(c, w, j, _harvest(c, w, j), wanted, room))
