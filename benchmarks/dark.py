@@ -1,8 +1,8 @@
 """The house in an outage and alone: the survival map, a night and its two schools, a lone year and its sizes."""
 
 from benchmarks.measure import Result, timed
+from benchmarks.plans import plan
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.backup_board import schools_of
 from calm_relay.planning.studies.off_grid import off_grid_year_of, size_off_grid
 from calm_relay.planning.studies.outage import rehearse

@@ -10,10 +10,10 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.measure import Result, timed
+from benchmarks.plans import plan
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.physics.plant.inputs import run_inputs, sum_inputs
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import plan
 
 PLAIN = """
 import pickle, sys, time

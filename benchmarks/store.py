@@ -3,8 +3,8 @@
 import resource
 
 from benchmarks.measure import Result, timed
+from benchmarks.plans import plan
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.studies.battery_map import battery_map
 from calm_relay.planning.studies.foresight import foresight_gap_of

@@ -9,13 +9,13 @@ from unittest.mock import patch
 import numpy as np
 
 from benchmarks.measure import Result, timed
+from benchmarks.plans import plan
 from calm_relay.exchange.meter_file import read_meter_file
 from calm_relay.exchange.places import find_places
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Tracker
 from calm_relay.job.survey import MeterReading
 from calm_relay.physics.array_yield import FaceYield
-from calm_relay.planning.plan import plan
 from calm_relay.planning.site.array import DesignTemperatures, Face
 from calm_relay.planning.strings.auto_string import lay_strings
 from calm_relay.planning.strings.stringing import SiteLimit

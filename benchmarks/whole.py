@@ -8,8 +8,8 @@ from itertools import cycle
 from pathlib import Path
 
 from benchmarks.measure import Result, timed
+from benchmarks.plans import plan
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.plan import plan
 
 ROOT = Path(__file__).parents[1]
 

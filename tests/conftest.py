@@ -12,7 +12,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.model import Job
-from calm_relay.planning.plan import plan
+from tests.plans import plan
 
 
 @pytest.fixture(scope="session")

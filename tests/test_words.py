@@ -9,10 +9,10 @@ import pytest
 
 import calm_relay
 from calm_relay.exchange.shipped import DEMOS, demo_job
-from calm_relay.planning.plan import plan
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.figures import SHOWS, figures_of
 from calm_relay.planning.views.tables import tables_of
+from tests.plans import plan
 
 SOURCE = Path(calm_relay.__file__).parent
 OLD = re.compile(

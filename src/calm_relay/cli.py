@@ -86,13 +86,13 @@ def _demo(arguments):
 
 def _planned(job):
     from calm_relay.exchange.job_file import read_job
-    from calm_relay.exchange.shipped import demo_job
+    from calm_relay.exchange.shipped import demo_job, library
     from calm_relay.planning.plan import plan
 
     if job == "demo" or job.startswith("demo:"):
-        return plan(demo_job(job.partition(":")[2] or "pottery"))
+        return plan(demo_job(job.partition(":")[2] or "pottery"), library())
     path = Path(job)
-    return plan(read_job(path), path.resolve().parent)
+    return plan(read_job(path), library(), path.resolve().parent)
 
 
 def _report(arguments):

@@ -324,11 +324,11 @@ def test_late_work_shows_how_far_it_is_and_can_be_called_off(window, qtbot, monk
 
     real = plan_module.plan
 
-    def slow(job, folder, progress):
+    def slow(job, library, folder, progress):
         for i in range(400):
             progress(i / 400, "Taking its time")
             planner.threading.Event().wait(0.02)
-        return real(job, folder, progress)
+        return real(job, library, folder, progress)
 
     monkeypatch.setattr(plan_module, "plan", slow)
     before = window.session.plan

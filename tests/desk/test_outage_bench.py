@@ -5,7 +5,7 @@ import pytest
 from PySide6.QtCore import QDateTime, Qt
 
 from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import demo_job, library
 
 from .driving import LEFT, choose, type_into
 
@@ -189,7 +189,7 @@ def test_an_option_without_backup_is_dark_at_once(window, bench, qtbot):
 
 
 def test_the_board_is_edited_and_what_is_wrong_is_told(window, settled, qtbot, monkeypatch):
-    dialog = BackedUpLoadsDialog(window.session.job, window)
+    dialog = BackedUpLoadsDialog(window.session.job, window.session.library, window)
     qtbot.addWidget(dialog)
     dialog.show()
     assert [row.name.text() for row in dialog.rows][-1] == "Kiln"
@@ -233,7 +233,7 @@ def test_split_phase_wants_a_leg_for_every_circuit():
 @pytest.mark.parametrize("name", ["cottage", "hut", "pottery"])
 def test_a_board_taken_unchanged_loses_nothing(dressed, qtbot, name):
     job = demo_job(name)
-    dialog = BackedUpLoadsDialog(job)
+    dialog = BackedUpLoadsDialog(job, library())
     qtbot.addWidget(dialog)
     dialog.take()
     assert dialog.result_job == job
@@ -242,7 +242,7 @@ def test_a_board_taken_unchanged_loses_nothing(dressed, qtbot, name):
 
 
 def test_what_the_dwelling_counts_is_edited(dressed, qtbot):
-    dialog = BackedUpLoadsDialog(demo_job("cottage"))
+    dialog = BackedUpLoadsDialog(demo_job("cottage"), library())
     qtbot.addWidget(dialog)
     dialog.show()
     type_into(qtbot, dialog.floor, "240")

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QImage
 
 from calm_relay.desk.output.picture_file import save_picture
 from calm_relay.desk.output.report import write_report
-from calm_relay.planning.plan import plan
+from tests.plans import plan
 
 
 def pages_of(content):

@@ -17,6 +17,7 @@ from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.meter_file import read_meter_file
 from calm_relay.exchange.weather_file import read_weather_file
 from calm_relay.job.survey import MeterReading
+from tests.examples import examples
 
 from .meter_samples import bills_csv, green_button, interval_csv, nem12
 from .test_weather_file import epw_lines
@@ -89,14 +90,14 @@ def test_spoilt_files_are_named(tmp_path, pvlib_data, kind):
         with contextlib.suppress(InputError):
             reader(path)
 
-    @settings(max_examples=searched, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=examples(searched), deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.data())
     def search(data):
         check(lambda low, high: data.draw(st.integers(low, high)))
 
     search()
     seeded = random.Random(20261124)
-    for _ in range(drawn):
+    for _ in range(examples(drawn)):
         check(seeded.randint)
     if kind not in {"bills", "interval CSV", "row a day", "NEM12"}:
         path.write_bytes(whole[: len(whole) // 2])

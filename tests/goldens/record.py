@@ -7,10 +7,10 @@ from pathlib import Path
 import numpy as np
 
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.collected import studies_of
 from calm_relay.planning.studies.search import plant_rows, search
 from calm_relay.planning.views.document import document_of, foresight_series, series_of
+from tests.plans import plan
 
 HERE = Path(__file__).parent
 # Longer series are kept as two sums, one of them weighted so that an order is noticed too.

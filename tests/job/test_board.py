@@ -3,7 +3,7 @@
 import pytest
 
 from calm_relay.job.backup_board import BackupBoard, Circuit, Generator
-from calm_relay.planning.plan import plan
+from tests.plans import plan
 
 
 def test_a_board_that_contradicts_itself_is_refused():

@@ -13,6 +13,7 @@ from calm_relay.physics.plant.converter import pack
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart, GridConnection
 from calm_relay.physics.plant.year import run_plant, sum_plant
 from calm_relay.physics.two_controllers import Chaser, chase
+from tests.examples import examples
 
 from .plants import GRID_TIED, battery, battery_only, hybrid, pv_only
 
@@ -43,7 +44,7 @@ def still(usable_kwh=10.0, **changes):
 
 
 @pytest.mark.parametrize("name", GRID_TIED)
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(data=st.data())
 def test_every_balance_closes_under_every_order(name, data):
     plant = GRID_TIED[name]

@@ -10,6 +10,7 @@ from calm_relay.physics.plant import converter, flows
 from calm_relay.physics.plant.control import filled_in
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import run_plant
+from tests.examples import examples
 
 from .plants import CURVE, GRID_TIED, battery, battery_only, hybrid, pv_only
 
@@ -30,7 +31,7 @@ def one(plant, pv, home, **grid_and_control):
 
 
 @pytest.mark.parametrize("name", GRID_TIED)
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(data=st.data())
 def test_both_balances_close_in_every_step(name, data):
     plant = GRID_TIED[name]
@@ -59,7 +60,7 @@ def test_both_balances_close_in_every_step(name, data):
             assert not (np.minimum(year.of("charge", j), year.of("discharge", j)) > 1e-9).any()
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(pv=arrays(float, STEPS, elements=st.floats(0, 9)), home=arrays(float, STEPS, elements=st.floats(0, 4)))
 def test_without_losses_a_hybrid_gains_just_the_clipping_it_catches(pv, home):
     store = lossless(usable_kwh=1e6, power_kw=1e3, from_ac_kw=1e3)

@@ -11,6 +11,7 @@ from calm_relay.physics.plant.converter import arrays_ac, pack
 from calm_relay.physics.plant.island import Island, run_island, sum_island
 from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
+from tests.examples import examples
 
 from .plants import CURVE
 from .test_outage import CLEAR
@@ -97,7 +98,7 @@ def test_arrays_offer_what_their_inverter_gives():
         assert dc * 0.98 == pytest.approx(ac + lost)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(data=st.data())
 def test_every_converter_of_an_island_closes(data):
     steps = 60

@@ -14,6 +14,7 @@ from calm_relay.physics.plant.flows import CONVERTER_FLOWS
 from calm_relay.physics.plant.island import Island, IslandYear, run_island
 from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
+from tests.examples import examples
 
 from .plants import CURVE
 
@@ -116,7 +117,7 @@ def run(
     return Night(run_island(plant, offered, step_h, asked, derate, stored_kwh=stored, clock=clock))
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 @given(data=st.data())
 def test_every_step_closes(data):
     steps = 40

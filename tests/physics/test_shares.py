@@ -9,12 +9,13 @@ from hypothesis.extra.numpy import arrays
 from calm_relay.physics.plant.control import filled_in
 from calm_relay.physics.plant.year import run_plant
 from calm_relay.physics.shares import shares_of
+from tests.examples import examples
 
 from .plants import GRID_TIED, battery_only, hybrid
 
 
 @pytest.mark.parametrize("name", GRID_TIED)
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(data=st.data())
 def test_the_home_s_servers_add_up_to_what_it_takes(name, data):
     plant = GRID_TIED[name]

@@ -8,7 +8,6 @@ import pytest
 from calm_relay.exchange.job_file import read_job, write_job
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.backup_board import Generator
-from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.off_grid import off_grid_year_of, size_off_grid
 from calm_relay.planning.studies.outage import rehearse
 from calm_relay.planning.studies.search import must_haves_of, plant_rows, search
@@ -16,6 +15,7 @@ from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.figures import figures_of
 from calm_relay.planning.views.moment import moment_of
 from calm_relay.planning.views.scales import scales_of
+from tests.plans import plan
 
 
 @pytest.fixture(scope="module")

@@ -10,12 +10,12 @@ from calm_relay.exchange.plan_document import plan_text
 from calm_relay.exchange.shipped import DEMOS, catalogue, demo_job, rule_packs
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.planning.common.errors import PlanError
-from calm_relay.planning.plan import plan
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.moment import day_of, moment_of
 from calm_relay.planning.views.string_ladder import ladders_of
 from calm_relay.planning.views.tables import tables_of
+from tests.plans import plan
 
 KIT = catalogue()
 WITH_PV = [item.key for item in KIT.inverters if item.pv]

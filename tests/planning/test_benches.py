@@ -5,7 +5,7 @@ import pytest
 
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.progress import Cancelled
-from calm_relay.planning.plan import Option, plan
+from calm_relay.planning.plan import Option
 from calm_relay.planning.studies.battery_sweep import flags_of, fullness_of, sweep_battery
 from calm_relay.planning.studies.inverter_sweep import clipped_day, load_hours, sweep_inverter
 from calm_relay.planning.views.energy_path import line_of
@@ -15,6 +15,7 @@ from calm_relay.planning.views.roof import face_months, sun_tracks
 from calm_relay.planning.views.scales import cost_scales_of, loss_scales_of
 from calm_relay.planning.views.seasons import site_months, typical_days
 from calm_relay.planning.views.tables import tables_of
+from tests.plans import plan
 
 KEYS = ("as-is", "ac-addon", "hybrid-swap")
 
@@ -167,7 +168,7 @@ def test_a_kept_array_and_a_second_store_join_at_the_board(demo_plan):
         ((swap.converters[0], old), "Kept inverter"),
         ((swap.converters[0], battery), "Second battery"),
     ):
-        design = Design("both", "Both", "both", converters)
+        design = Design(None, "Both", "both", converters)
         line = line_of(demo_plan, Option(design, None, (), demo_plan.options[0].context))
         assert line.station("Battery").words == "right"
         joined = line.station(extra)

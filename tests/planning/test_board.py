@@ -8,12 +8,12 @@ from calm_relay.job.backup_board import Generator
 from calm_relay.physics.plant import islanded
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.operation.backed_up_loads import behind_relay
-from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.backup_board import CRITICAL, WHOLE, schools_of
 from calm_relay.planning.studies.outage import rehearse
 from calm_relay.planning.studies.outage_mends import outage_mends_of
 from calm_relay.planning.studies.survival import every_survival, survival_of
 from calm_relay.planning.views.backup_stack import stack_of
+from tests.plans import plan
 
 
 def result(option, check):

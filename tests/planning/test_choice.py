@@ -2,8 +2,8 @@
 
 import pytest
 
-from calm_relay.planning.plan import plan
 from calm_relay.planning.verdict.purposes import MEASURES
+from tests.plans import plan
 
 
 def weighing(job, **weights):

@@ -9,12 +9,12 @@ from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import Job
 from calm_relay.job.survey import BatteryPlace, ExistingBattery
-from calm_relay.planning.architecture.coupling import SCHOOLS, coupling_facts
+from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import plan
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
+from tests.plans import plan
 
 
 @pytest.fixture(scope="module")
@@ -172,7 +172,7 @@ def test_every_option_tells_its_school_its_boxes_and_what_fails(demo_plan, dairy
     for made in (demo_plan, dairy):
         for option in made.live:
             facts = coupling_facts(option.design)
-            assert facts.school == SCHOOLS[option.design.key]
+            assert facts.school == option.design.architecture.school
             assert len(facts.units) == len(option.design.converters)
             assert all(converter.fails for converter in facts.units)
     swap = coupling_facts(dairy.option("hybrid-swap").design)

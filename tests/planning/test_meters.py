@@ -7,7 +7,7 @@ from calm_relay.exchange.errors import InputError
 from calm_relay.job.demand import Car, MeteredDemand, ShapedDemand
 from calm_relay.job.survey import Bill
 from calm_relay.planning.findings import Severity
-from calm_relay.planning.plan import plan
+from tests.plans import plan
 
 
 def write(path, columns, days=365):

@@ -7,20 +7,21 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.shipped import catalogue, climates
+from calm_relay.exchange.shipped import catalogue, climates, library
 from calm_relay.job.equipment import Catalogue
+from calm_relay.job.library import Library
 from calm_relay.job.model import MeteredDemand, ScheduledLoad
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.bank import Bank, charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.equipment.equipment import equipment_of
 from calm_relay.planning.operation.simulate import price_series
-from calm_relay.planning.plan import plan
+from calm_relay.planning.plan import plan as plan_with
 from calm_relay.planning.site.array import design_temperatures
 from calm_relay.planning.site.demand import demand_year
 from calm_relay.planning.site.site_year import site_year
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.scales import scales_of
+from tests.plans import plan
 
 
 def item(items, key):
@@ -133,15 +134,15 @@ def test_an_unknown_climate_names_those_there_are(demo):
 
 def test_a_climate_of_the_other_hemisphere_turns_its_seasons(demo):
     north = demo.site.with_(latitude=41.0, time_zone="Europe/Rome", longitude=14.0)
-    year = site_year(north, Path.cwd())
+    year = site_year(north, library(), Path.cwd())
     june, december = (year.weather.ghi[year.calendar.month == month].mean() for month in (6, 12))
     assert june > 2 * december
     assert climates()[demo.site.weather.climate].latitude < 0
 
 
 def test_place_and_design_temperatures_do_not_remake_the_sky(demo):
-    first = site_year(demo.site, Path.cwd())
-    assert site_year(demo.site.with_(place="Elsewhere", coldest_c=-12.0), Path.cwd()) is first
+    first = site_year(demo.site, library(), Path.cwd())
+    assert site_year(demo.site.with_(place="Elsewhere", coldest_c=-12.0), library(), Path.cwd()) is first
 
 
 def test_design_temperatures_come_from_the_job_or_its_year(demo, demo_plan):
@@ -247,10 +248,7 @@ def test_the_document_is_what_the_plan_says(demo_plan):
     assert max(option["largest_residual_kwh"] or 0.0 for option in document["options"]) < 1e-9
     assert document["options"][0]["money"]["payback_years"] == 0.0
     assert document["cautions"]
-    assert (
-        equipment_of(demo_plan.job).pack("fern-48", "").name
-        in document["options"][1]["money"]["lines"][1]["label"]
-    )
+    assert demo_plan.equipment.pack("fern-48", "").name in document["options"][1]["money"]["lines"][1]["label"]
 
 
 def test_a_year_is_run_anew_only_where_an_edit_touches_it(demo, with_battery):
@@ -270,3 +268,23 @@ def test_a_year_is_run_anew_only_where_an_edit_touches_it(demo, with_battery):
     assert same(with_battery(reserve=0.1)) == {"as-is"}
     assert same(demo.with_(losses=demo.losses.with_(soiling=0.1))) == set()
     assert same(demo.with_(demand=demo.demand.with_(yearly_kwh=6000))) == set()
+
+
+def test_a_plan_draws_on_the_library_it_is_given_and_on_no_other(demo):
+    """A battery that only this library holds is found; one that only ships with the application is not."""
+    shipped = library()
+    packs = tuple(pack.with_(key=f"own-{pack.key}") for pack in shipped.catalogue.packs)
+    mine = Library(shipped.catalogue.with_(packs=packs), shipped.climates, shipped.rule_packs)
+    with pytest.raises(PlanError, match="no battery pack has the key"):
+        plan_with(demo, mine)
+    job = demo.with_(battery=demo.battery.with_(pack=f"own-{demo.battery.pack}"))
+    assert plan_with(job, mine).bank.pack.key == job.battery.pack
+    strict = shipped.rule_packs["new-zealand"]
+    rules = tuple(rule.with_(limit=100.0) if rule.kind == "array volts" else rule for rule in strict.rules)
+    packs = {**shipped.rule_packs, "new-zealand": strict.with_(rules=rules)}
+    stopped = plan_with(demo, Library(shipped.catalogue, shipped.climates, packs))
+    assert stopped.rules.of("array volts").limit == 100.0
+    assert stopped.option("as-is").stopped
+    windless = shipped.climates[demo.site.weather.climate].with_(name="Another climate")
+    elsewhere = Library(shipped.catalogue, {**shipped.climates, windless.key: windless}, shipped.rule_packs)
+    assert "Another climate" in plan_with(demo, elsewhere).site.source

@@ -21,11 +21,12 @@ from calm_relay.planning.architecture.string_plan import (
     with_string_moved,
 )
 from calm_relay.planning.findings import Severity
-from calm_relay.planning.plan import plan
 from calm_relay.planning.site.array import DesignTemperatures, Face
 from calm_relay.planning.strings.auto_string import lay_strings, lengths_allowed
 from calm_relay.planning.strings.stringing import SiteLimit, fusing_of, hard_refusals
 from calm_relay.planning.views.string_ladder import iv_curves, ladders_of
+from tests.examples import examples
+from tests.plans import plan
 
 TEMPERATURES = DesignTemperatures(-5.0, 65.0, "a test", "a test")
 NO_RULE = SiteLimit(1e6, "no rule")
@@ -69,7 +70,7 @@ def laid(faces, inverter, site=NO_RULE, optimisers=None, fixed=frozenset()):
     return lay_strings(tuple(faces), inverter, TEMPERATURES, site, optimisers or {}, fixed)
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=list(HealthCheck))
 @given(
     st.lists(st.integers(1, 20), min_size=1, max_size=4),
     st.lists(st.tuples(st.sampled_from([300, 550, 600, 1000]), st.integers(1, 3)), min_size=1, max_size=4),

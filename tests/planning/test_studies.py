@@ -6,7 +6,6 @@ import pytest
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Catalogue
 from calm_relay.planning.common.progress import Cancelled
-from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.studies.battery_map import battery_map
 from calm_relay.planning.studies.search import (
@@ -20,6 +19,7 @@ from calm_relay.planning.studies.search import (
 )
 from calm_relay.planning.studies.tipping import Contest, knobs_of, tips_of
 from calm_relay.planning.views.power_range import power_range
+from tests.plans import plan
 
 
 @pytest.fixture(scope="module")

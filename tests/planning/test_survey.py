@@ -3,14 +3,13 @@
 import numpy as np
 import pytest
 
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.model import MonthlyWeather
 from calm_relay.job.survey import ExistingBattery, HorizonPoint, Rectangle, RuleChange
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.rules import rules_of
 from calm_relay.planning.findings import Severity
-from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.clipping import clipped_year
 from calm_relay.planning.studies.footprint import footprint_swaps
 from calm_relay.planning.studies.inverter_sweep import SIZES, sweep_inverter
@@ -18,6 +17,7 @@ from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.moment import moment_of
 from calm_relay.planning.views.roof import face_shades
 from calm_relay.planning.views.seasons import home_year, how_sure
+from tests.plans import plan
 
 
 @pytest.fixture(scope="module")
@@ -134,21 +134,21 @@ def test_every_limit_in_force_is_told_and_the_least_binds(demo_plan, dairy):
 
 
 def test_rules_are_changed_in_the_job_and_never_in_the_pack(demo):
-    held = {item.rule.key: item for item in rules_of(demo)}
+    held = {item.rule.key: item for item in rules_of(demo, library())}
     assert held["nz-volts"].limit == 600
     changed = demo.with_(rule_changes=(RuleChange(rule="nz-volts", limit=450, why="long run under tiles"),))
-    volts = next(item for item in rules_of(changed) if item.rule.key == "nz-volts")
+    volts = next(item for item in rules_of(changed, library()) if item.rule.key == "nz-volts")
     assert (volts.limit, volts.changed) == (450, True)
     assert "long run under tiles" in volts.authority
     assert "check locally" in volts.authority
     cold = result(plan(changed), "as-is", "cold voltage")
     assert cold.limit == 450
     out = demo.with_(rule_changes=(RuleChange(rule="nz-volts", limit=None),))
-    assert "nz-volts" not in [item.rule.key for item in rules_of(out)]
+    assert "nz-volts" not in [item.rule.key for item in rules_of(out, library())]
     with pytest.raises(PlanError, match="no rule is called 'nonsense'"):
-        rules_of(demo.with_(rule_changes=(RuleChange(rule="nonsense", limit=1),)))
+        rules_of(demo.with_(rule_changes=(RuleChange(rule="nonsense", limit=1),)), library())
     with pytest.raises(PlanError, match="wanted one of generic"):
-        rules_of(demo.with_(region="atlantis"))
+        rules_of(demo.with_(region="atlantis"), library())
 
 
 def test_a_horizon_takes_light_and_is_booked_by_name(demo):

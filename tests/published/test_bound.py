@@ -12,8 +12,8 @@ from calm_relay.physics.plant.control import filled_in
 from calm_relay.physics.plant.parts import GridConnection
 from calm_relay.physics.plant.year import run_plant
 from calm_relay.planning.operation.simulate import price_series
-from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.foresight import foresight_gap_of
+from tests.plans import plan
 
 from ..physics.plants import GRID_TIED, battery_only, hybrid, pv_only
 

@@ -2,10 +2,10 @@
 
 import pytest
 
-from calm_relay.exchange.shipped import demo_job, rule_packs
+from calm_relay.exchange.shipped import demo_job, library, rule_packs
 from calm_relay.physics.dwelling import optional_dwelling_va
-from calm_relay.planning.equipment.rules import rule_of
-from calm_relay.planning.plan import plan
+from calm_relay.planning.equipment.rules import rules_of
+from tests.plans import plan
 
 SQUARE_FEET_M2 = 0.09290304
 # NEC Annex D, example D2(a) (from memory): 1,500 sq ft, two small-appliance circuits and one for the laundry,
@@ -38,8 +38,8 @@ def test_heating_and_cooling_never_count_together_and_few_parts_count_more():
 
 def test_the_service_of_a_house_is_held_against_it():
     job = demo_job("cottage")
-    assert rule_of(job, "dwelling share").authority
-    assert rule_of(demo_job("pottery"), "dwelling share") is None
+    assert rules_of(job, library()).of("dwelling share").authority
+    assert rules_of(demo_job("pottery"), library()).of("dwelling share") is None
     assert any(rule.kind == "dwelling share" for rule in rule_packs()[job.region].rules)
 
     def service(job):

@@ -9,10 +9,10 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105
 from calm_relay.planning.operation.island import start_power_kw, start_volts
-from calm_relay.planning.plan import plan
 from calm_relay.planning.studies.backup_board import schools_of
 from calm_relay.planning.studies.outage import rehearse
 from calm_relay.planning.studies.survival import survival_of
+from tests.plans import plan
 
 
 @pytest.mark.parametrize(

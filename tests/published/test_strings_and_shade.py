@@ -14,7 +14,7 @@ from calm_relay.physics.iv_curve import points_at, string_current
 from calm_relay.physics.strings import cold_open_circuit_v, cold_table_factor, hot_max_power_v, reverse_current_a
 from calm_relay.physics.sun import SunPath
 from calm_relay.planning.findings import Severity
-from calm_relay.planning.plan import plan
+from tests.plans import plan
 
 # NEC table 690.7(A), crystalline silicon; values quoted from memory.
 TABLE = {

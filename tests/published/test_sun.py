@@ -6,9 +6,11 @@ import pytest
 from pvlib import atmosphere, iotools, irradiance, location, modelchain, pvsystem
 from pvlib.ivtools import sdm
 
-from calm_relay.planning.plan import plan
+from calm_relay.exchange.shipped import library
+from calm_relay.planning.equipment.equipment import equipment_of
 from calm_relay.planning.site.array import faces_of
 from calm_relay.planning.site.site_year import open_plane, site_year
+from tests.plans import plan
 
 
 def test_solar_position_worked_example():
@@ -24,7 +26,7 @@ def test_solar_position_worked_example():
 
 def test_extraterrestrial_irradiance_stays_within_its_orbit(demo, tmp_path):
     """Earth's orbit makes the solar constant swing by 3.4 % (Duffie and Beckman, 1.4; from memory)."""
-    extra = site_year(demo.site, tmp_path).sun.extra_normal
+    extra = site_year(demo.site, library(), tmp_path).sun.extra_normal
     assert extra.max() == pytest.approx(1361 * 1.034, rel=0.005)
     assert extra.min() == pytest.approx(1361 * 0.967, rel=0.005)
     assert extra.argmax() // 96 < 10 or extra.argmax() // 96 > 355
@@ -78,8 +80,8 @@ def test_yearly_yield_of_each_face_against_pvlib_s_chain(greensboro, tmy3, tmp_p
         latitude=meta["latitude"], longitude=meta["longitude"], elevation_m=meta["altitude"]
     )
     job = greensboro.with_(faces=tuple(turned), site=site)
-    year = site_year(job.site, tmp_path)
-    for face in faces_of(job, year):
+    year = site_year(job.site, library(), tmp_path)
+    for face in faces_of(job, equipment_of(job, library()), year):
         assert face.yearly_kwh == pytest.approx(chain_yearly_kwh(face, job, data, meta), rel=0.01)
 
 
@@ -92,7 +94,7 @@ def test_open_plane_against_pvlib_hour_by_hour(greensboro, tmy3, tmp_path):
         25, 180, sun["apparent_zenith"], sun["azimuth"], data["dni"], data["ghi"], data["dhi"],
         dni_extra=irradiance.get_extra_radiation(data.index), model="haydavies", albedo=0.2,
     )["poa_global"]  # fmt: skip
-    year = site_year(greensboro.site, tmp_path)
+    year = site_year(greensboro.site, library(), tmp_path)
     ours = open_plane(year, 25.0, 180.0, 0.2).total
     for month in range(1, 13):
         theirs = total[data.index.month == month].sum() / 1000
@@ -102,8 +104,8 @@ def test_open_plane_against_pvlib_hour_by_hour(greensboro, tmy3, tmp_path):
 
 def test_power_by_temperature_coefficient_against_the_single_diode(greensboro, tmp_path):
     """De Soto et al. 2006 (Solar Energy 80(1)) through pvlib, fitted to the datasheet: the year within 3 %."""
-    year = site_year(greensboro.site, tmp_path)
-    face = faces_of(greensboro, year)[0]
+    year = site_year(greensboro.site, library(), tmp_path)
+    face = faces_of(greensboro, equipment_of(greensboro, library()), year)[0]
     module, losses = face.module, face.made.losses_kwh
     plane = open_plane(year, face.plan.tilt, face.plan.azimuth, greensboro.losses.albedo).total
     lit = plane > 1.0

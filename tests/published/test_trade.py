@@ -7,7 +7,7 @@ from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import GridCharge
 from calm_relay.planning.equipment.bank import Bank, discharge_ac_kw
 from calm_relay.planning.equipment.equipment import loss_curve
-from calm_relay.planning.plan import plan
+from tests.plans import plan
 
 
 def finding(made, key, check):

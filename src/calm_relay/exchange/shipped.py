@@ -3,27 +3,15 @@
 import json
 from functools import lru_cache
 
-from pydantic import Field, ValidationError
+from pydantic import ValidationError
 
 from calm_relay.data import shipped
 from calm_relay.exchange.errors import InputError, first_field_error, read_text
 from calm_relay.exchange.job_file import read_job
-from calm_relay.job.base import Identifier, Model, NotNegative
 from calm_relay.job.equipment import Catalogue
+from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import Job
 from calm_relay.job.rules import RulePack
-
-
-class Climate(Model):
-    """Twelve monthly means from which a year can be made."""
-
-    key: Identifier
-    name: str
-    latitude: float = Field(ge=-80.0, le=80.0)
-    ghi_kwh_per_day: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
-    temp_c: tuple[float, ...] = Field(min_length=12, max_length=12)
-    daily_range_c: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
-    wind_mean: NotNegative
 
 
 @lru_cache(maxsize=1)
@@ -45,6 +33,12 @@ def rule_packs() -> dict[str, RulePack]:
     packs = [_load(RulePack, f"rules/{path.name}") for path in sorted(shipped("rules").glob("*.json"))]
     packs.sort(key=lambda pack: (pack.key != "generic", pack.name))
     return {pack.key: pack for pack in packs}
+
+
+@lru_cache(maxsize=1)
+def library() -> Library:
+    """The invented catalogue, the climates and the rule packs together, as plans take them."""
+    return Library(catalogue(), climates(), rule_packs())
 
 
 # Jobs that ship with the application, by the word that names each.

@@ -1,17 +1,19 @@
-"""The plan: a pure function of the job, cached by the part of the job that each step reads."""
+"""The plan: a pure function of the job and of the library it may draw on, cached by what each step reads."""
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from os import cpu_count
 from pathlib import Path
 
+from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Design, DesignContext, survey_of
 from calm_relay.planning.architecture.existing_system import existing_converters
 from calm_relay.planning.architecture.options import designs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank, bank_of
-from calm_relay.planning.equipment.equipment import equipment_of
+from calm_relay.planning.equipment.equipment import Equipment, equipment_of
+from calm_relay.planning.equipment.rules import Rules, rules_of
 from calm_relay.planning.findings import Finding, Severity, Subject, findings_for
 from calm_relay.planning.operation.outcome import Outcome, outcome_of
 from calm_relay.planning.operation.simulate import production_of, year_of
@@ -43,6 +45,8 @@ class Plan:
     """Everything the benches draw."""
 
     job: Job
+    equipment: Equipment
+    rules: Rules
     site: SiteYear
     faces: tuple[Face, ...]
     demand: DemandYear
@@ -65,12 +69,14 @@ class Plan:
         return next(option for option in self.options if option.design.key == key)
 
 
-def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> Plan:
+def plan(job: Job, library: Library, folder: Path | None = None, progress: Progress = unheard) -> Plan:
     """Plans a job.
 
     Parameters
     ----------
     job : Job
+    library : Library
+        Equipment, climates and rules that the job may draw on.
     folder : Path, optional
         Where the job's relative paths start; the current folder when left out.
     progress : Progress
@@ -85,14 +91,15 @@ def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> 
     """
     folder = Path(folder) if folder is not None else Path.cwd()
     progress(0.0, "Reading the weather")
-    site = site_year(job.site, folder)
+    rules = rules_of(job, library)
+    site = site_year(job.site, library, folder)
     progress(0.3, "Laying out the roof")
-    equipment = equipment_of(job)
-    faces = faces_of(job, site)
-    survey = survey_of(job, equipment, faces, design_temperatures(job, site, faces))
+    equipment = equipment_of(job, library)
+    faces = faces_of(job, equipment, site)
+    survey = survey_of(job, equipment, rules, faces, design_temperatures(job, site, faces))
     now = existing_converters(survey)
     progress(0.5, "Reading the home's year")
-    demand = demand_year(job, folder, site, lambda: production_of(Design("", "", "none", now), job, site))
+    demand = demand_year(job, folder, site, lambda: production_of(Design(None, "", "none", now), job, site))
     bank = bank_of(job, equipment)
     context = DesignContext(survey, demand, bank, now)
     made = designs(context)
@@ -110,7 +117,7 @@ def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> 
             bill_now = done.money.bill if bill_now is None else bill_now
             result = findings_for(Subject(design, done, context, site))
             options.append(Option(design, done, result, context))
-    return Plan(job, site, faces, demand, bank, tuple(options), choose(options, job, demand))
+    return Plan(job, equipment, rules, site, faces, demand, bank, tuple(options), choose(options, job, demand))
 
 
 def _refusals(design):

@@ -15,7 +15,7 @@ from calm_relay.desk.app.session import Session
 from calm_relay.desk.app.window import Window
 from calm_relay.desk.widgets.theme import dress
 from calm_relay.exchange.job_file import read_job
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.exchange.user_state import read_settings, write_settings
 
 
@@ -72,7 +72,7 @@ def make_window(job_path: Path | None = None, demo: str = "pottery") -> Window:
         When the file cannot be used.
     """
     path = Path(job_path).resolve() if job_path else None
-    session = Session(read_job(path) if path else demo_job(demo), path)
+    session = Session(read_job(path) if path else demo_job(demo), library(), path)
     desk = Desk(session)
     session.setParent(desk)
     session.start()

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QThread, Signal, Slot
 
+from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.planning.common.progress import Cancelled, Superseded
 
@@ -17,8 +18,9 @@ class _Worker(QObject):
     study_cancelled = Signal(int)
     progressed = Signal(float, str)
 
-    def __init__(self, newest, stale):
+    def __init__(self, library, newest, stale):
         super().__init__()
+        self._library = library
         self._newest = newest
         self._stale = stale
 
@@ -31,7 +33,7 @@ class _Worker(QObject):
         from calm_relay.planning.plan import plan
 
         try:
-            made = plan(job, folder, lambda done, what: self._show_text(number, ticket, done, what))
+            made = plan(job, self._library, folder, lambda done, what: self._show_text(number, ticket, done, what))
         except Cancelled:
             self.cancelled.emit(number)
         except PlanError as error:
@@ -88,7 +90,7 @@ class Planner(QObject):
     _ask = Signal(int, int, object, object)
     _ask_study = Signal(int, int, str, object, object, object)
 
-    def __init__(self, parent=None):
+    def __init__(self, library: Library, parent=None):
         super().__init__(parent)
         self._number = 0
         self._answered = 0
@@ -96,7 +98,7 @@ class Planner(QObject):
         self._ticket = self._called_off = 0
         self._lock = threading.Lock()
         self._thread = QThread(self)
-        self._worker = _Worker(self._newest, self._is_stale)
+        self._worker = _Worker(library, self._newest, self._is_stale)
         self._worker.moveToThread(self._thread)
         self._ask.connect(self._worker.work)
         self._ask_study.connect(self._worker.study)

@@ -8,6 +8,7 @@ from calm_relay.desk.app.history import History
 from calm_relay.desk.app.planner import Planner
 from calm_relay.exchange.job_file import moved_job, read_job, write_job
 from calm_relay.exchange.user_state import file_mark, forget_unsaved, keep_unsaved
+from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 
 
@@ -40,9 +41,10 @@ class Session(QObject):
     study_cancelled = Signal()
     progressed = Signal(float, str)
 
-    def __init__(self, job: Job, path: Path | None = None, parent=None):
+    def __init__(self, job: Job, library: Library, path: Path | None = None, parent=None):
         super().__init__(parent)
-        self._planner = Planner(self)
+        self.library = library
+        self._planner = Planner(library, self)
         self._planner.planned.connect(self._on_planned)
         self._planner.failed.connect(self.plan_failed)
         self._planner.cancelled.connect(self.plan_cancelled)

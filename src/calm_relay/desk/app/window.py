@@ -136,7 +136,7 @@ class Window(QMainWindow):
     def open_bench(self, name: str) -> None:
         """Opens a bench by its name."""
         if name not in self.benches:
-            bench = make_bench(name)
+            bench = make_bench(name, self.session.library)
             bench.edited.connect(self.session.edit)
             bench.study_wanted.connect(self._study)
             bench.option_wanted.connect(self._want_option)

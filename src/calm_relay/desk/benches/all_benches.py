@@ -6,6 +6,7 @@ from enum import Enum
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.choice_bench import ChoiceBench
+from calm_relay.job.library import Library
 
 
 class Day(Enum):
@@ -102,9 +103,11 @@ BENCHES = {
 _BESIDE = {"Battery inverter": "Inverter", "Kept inverter": "Inverter", "Second battery": "Battery"}
 
 
-def make_bench(name: str) -> Bench:
-    """A bench by its name."""
-    return BENCHES[name].make()
+def make_bench(name: str, library: Library) -> Bench:
+    """A bench by its name, for jobs that draw on a library."""
+    bench = BENCHES[name].make()
+    bench.library = library
+    return bench
 
 
 def bench_of(station: str) -> str:

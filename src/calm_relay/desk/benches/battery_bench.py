@@ -125,7 +125,7 @@ class BatteryBench(Bench):
 
     def show_job(self, job) -> None:
         """Shows the battery's inputs."""
-        self.panel.show_job(job)
+        self.panel.show_job(job, self.library.equipment_for(job))
 
     def show_view(self, view) -> None:
         """Asks for what the open tab shows when plan or option is new."""
@@ -281,7 +281,7 @@ class BatteryBench(Bench):
         self.fault.show_meter(result, False)
         self.ordered.show_meter(result, True)
         if result is None:
-            self._show_text("Two batteries on one meter: this option has not two that read it.")
+            self._show_text("Only one battery reads the meter here: no two controllers are in conflict.")
             return
         self._show_text(
             f"{result.names[0]} and {result.names[1]} read the same meter. Above: nobody has said who goes first; "

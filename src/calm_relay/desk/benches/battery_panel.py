@@ -10,7 +10,7 @@ from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
-from calm_relay.exchange.shipped import catalogue
+from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import GridCharge, Job
 
 CLOCK = "HH:mm"
@@ -108,13 +108,14 @@ class BatteryPanel(QWidget):
         grid.addWidget(label, row, column)
         grid.addWidget(editor, row, column + 1, 1, span)
 
-    def show_job(self, job: Job) -> None:
+    def show_job(self, job: Job, equipment: Catalogue) -> None:
         """Shows a job's battery without emitting edits."""
+        self._equipment = equipment
         self._job = job
         battery = job.battery
         blockers = [QSignalBlocker(widget) for widget in self._editors()]
         self.pack.clear()
-        for pack in catalogue().joined(job.own_equipment).packs:
+        for pack in equipment.packs:
             if pack.expansion_of is not None:
                 continue
             self.pack.addItem(f"{pack.name} · {pack.chemistry} · {pack.nominal_kwh:g} kWh", pack.key)
@@ -146,7 +147,7 @@ class BatteryPanel(QWidget):
         return self.pack, self.charge, self.start, self.end, *spins
 
     def _expansion_of(self, key):
-        packs = catalogue().joined(self._job.own_equipment).packs
+        packs = self._equipment.packs
         return next((item for item in packs if item.expansion_of == key), None)
 
     def _ask_control(self):
@@ -160,7 +161,7 @@ class BatteryPanel(QWidget):
             self.edited.emit(self._job.with_(battery_place=dialog.result_model), "Where the battery stands")
 
     def _pack_of(self, key):
-        return next((item for item in catalogue().joined(self._job.own_equipment).packs if item.key == key), None)
+        return next((item for item in self._equipment.packs if item.key == key), None)
 
     def _change(self, label, **changes):
         try:
@@ -181,7 +182,7 @@ class BatteryPanel(QWidget):
 
     def _refuse(self, error):
         where, problem = first_field_error(error)
-        self.show_job(self._job)
+        self.show_job(self._job, self._equipment)
         self._show_text(f"{where}: {problem}" if where else problem[:1].upper() + problem[1:])
 
     def _show_text(self, problem):

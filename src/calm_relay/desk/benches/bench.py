@@ -3,6 +3,8 @@
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
+from calm_relay.job.library import Library
+
 
 class Bench(QWidget):
     """Base of the benches.
@@ -26,6 +28,8 @@ class Bench(QWidget):
 
     # A `planning.moment.Moment` that the line shows while the bench is open, None for the one in view.
     own_moment = None
+    # Equipment, climates and rules that jobs may draw on; set before the first job is shown.
+    library: Library
     _seen = None
 
     def is_new(self, view) -> bool:

@@ -148,7 +148,7 @@ class ChoiceBench(Bench):
 
     def show_job(self, job) -> None:
         """Shows the job's inputs."""
-        self.battery.show_job(job)
+        self.battery.show_job(job, self.library.equipment_for(job))
         self.purposes.show_job(job)
 
     def show_view(self, view) -> None:
@@ -239,11 +239,11 @@ class ChoiceBench(Bench):
         self.tips.show_tips(tips, letters, word)
 
     def _show_wall(self):
-        from calm_relay.planning.architecture.coupling import SCHOOLS, coupling_facts
+        from calm_relay.planning.architecture.coupling import coupling_facts
 
         option = self._view.option
         if option.outcome is None:
-            self.wall.setText(f"<b>School:</b> {SCHOOLS[option.design.key]}.<br>It cannot be built here.")
+            self.wall.setText(f"<b>School:</b> {option.design.architecture.school}.<br>It cannot be built here.")
             return
         facts = coupling_facts(option.design)
         rows = "".join(

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
-from calm_relay.exchange.shipped import catalogue
+from calm_relay.job.equipment import Catalogue
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 
 FATES = (("keep", "must stay"), ("reuse", "may stay or go"), ("remove", "goes"))
@@ -74,10 +74,10 @@ class WallPanel(QWidget):
         self.carrier.taken.connect(lambda value: self._of_battery("inverter", None if value == NONE else value))
         self.battery_fate.taken.connect(lambda value: self._of_battery("fate", value))
 
-    def show_job(self, job) -> None:
+    def show_job(self, job, equipment: Catalogue) -> None:
         """Shows what the job says is there."""
         self._job = job
-        equipment = catalogue().joined(job.own_equipment)
+        self._equipment = equipment
         self.inverter.offer([(NONE, "none"), *((c.key, c.name) for c in equipment.inverters if c.pv)])
         self.inverter.show_value(job.existing_inverter.inverter if job.existing_inverter else NONE)
         self.inverter_age.show_value(job.existing_inverter.age_years if job.existing_inverter else None)
@@ -137,7 +137,7 @@ class WallPanel(QWidget):
             job = make()
         except ValidationError as error:
             where, problem = first_field_error(error)
-            self.show_job(self._job)
+            self.show_job(self._job, self._equipment)
             self._show_text(f"{where} {problem}.".strip())
         else:
             self.edited.emit(job, label)

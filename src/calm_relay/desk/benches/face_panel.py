@@ -8,7 +8,7 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
-from calm_relay.exchange.shipped import catalogue
+from calm_relay.job.equipment import Catalogue
 
 NONE = ""
 
@@ -57,11 +57,11 @@ class FacePanel(QWidget):
         for field in (self.strings, self.age):
             field.refused.connect(self._show_text)
 
-    def show_face(self, job, number: int) -> None:
+    def show_face(self, job, equipment: Catalogue, number: int) -> None:
         """Shows a face of the job."""
         self._job, self._number = job, number
         face = job.faces[number]
-        equipment = catalogue().joined(job.own_equipment)
+        self._equipment = equipment
         entries = [(NONE, "nothing")]
         entries += [(item.key, item.name) for item in (*equipment.optimisers, *equipment.microinverters)]
         self.electronics.offer(entries)
@@ -82,7 +82,7 @@ class FacePanel(QWidget):
             job = self._job.with_face(self._number, **{name: value})
         except ValidationError as error:
             _, problem = first_field_error(error)
-            self.show_face(self._job, self._number)
+            self.show_face(self._job, self._equipment, self._number)
             self._show_text(f"{face.name}: {problem}.")
         else:
             word = {"strings": "strings", "age_years": "age", "electronics": "under each module"}[name]

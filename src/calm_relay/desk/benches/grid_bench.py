@@ -64,7 +64,7 @@ class GridBench(Bench):
         self.off_grid_rows.setVisible(not on_grid)
         self.backup_board.setVisible(not on_grid)
         (self.inputs if on_grid else self.off_grid_rows).show_job(job)
-        self.rules.show_job(job)
+        self.rules.show_job(job, self.library)
         self.problem.hide()
         self._pages.setCurrentWidget(self.rules if on_grid else self.off_grid)
 

@@ -13,7 +13,6 @@ from calm_relay.desk.charts.power_bars import PowerBars
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.desk.widgets.wording import keep_units
-from calm_relay.exchange.shipped import catalogue
 
 PLANNER = "the planner's choice"
 
@@ -109,8 +108,8 @@ class InverterBench(Bench):
     def show_job(self, job) -> None:
         """Shows which units the job states."""
         self._job = job
-        self.wall.show_job(job)
-        equipment = catalogue().joined(job.own_equipment).inverters
+        self.wall.show_job(job, self.library.equipment_for(job))
+        equipment = self.library.equipment_for(job).inverters
         for combo, stated, takes_pv in (
             (self.hybrid, job.battery.hybrid, True),
             (self.battery_inverter, job.battery.battery_inverter, False),
@@ -170,7 +169,7 @@ class InverterBench(Bench):
         self.sweep.words(result.ac_kw[steep], top, "clipped", look.stop, anchor=(0, 0.5))
         self.sweep.setYRange(0, top * 1.3, padding=0)
         self.sweep.setXRange(float(result.ac_kw[0]), float(result.ac_kw[-1]), padding=0)
-        movable = self._view.option.design.key == "hybrid-swap"
+        movable = self._view.option.design.architecture.one_inverter
         self.sweep.marker(
             result.chosen_kw, f"{result.chosen_kw:g} kW", look.alternating, movable=movable, position=0.9
         )
@@ -202,7 +201,7 @@ class InverterBench(Bench):
         low = float(result.bill.min())
         self.cost.setYRange(low - 0.4 * (top - low), top + 0.25 * (top - low), padding=0)
         self.cost.setXRange(float(result.ac_kw[0]), float(result.ac_kw[-1]), padding=0)
-        movable = self._view.option.design.key == "hybrid-swap"
+        movable = self._view.option.design.architecture.one_inverter
         self.cost.marker(
             result.chosen_kw, f"{result.chosen_kw:g} kW", look.alternating, movable=movable, position=0.3
         )
@@ -308,7 +307,7 @@ class InverterBench(Bench):
         self.bars.show_rows(rows)
 
     def _on_dropped(self, kw):
-        equipment = catalogue().joined(self._job.own_equipment).inverters
+        equipment = self.library.equipment_for(self._job).inverters
         hybrids = [
             item for item in equipment if item.pv and item.battery and item.phases == self._job.supply.phases
         ]
@@ -322,7 +321,7 @@ class InverterBench(Bench):
             self._seen = None
             self.show_view(self._view)
             return
-        equipment = {item.key: item.name for item in catalogue().joined(self._job.own_equipment).inverters}
+        equipment = {item.key: item.name for item in self.library.equipment_for(self._job).inverters}
         what = "Hybrid" if field == "hybrid" else "Battery inverter"
         label = f"{what}: {equipment.get(key, PLANNER)}"
         self.edited.emit(self._job.with_(battery=self._job.battery.with_(**{field: key})), label)

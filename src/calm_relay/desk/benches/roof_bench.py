@@ -101,13 +101,13 @@ class RoofBench(Bench):
     def show_job(self, job) -> None:
         """Shows the faces' numbers and the horizon."""
         self._job = job
-        self.table.show_job(job)
+        self.table.show_job(job, self.library.equipment_for(job))
         self.dial.show_horizon(job.site.horizon)
         self.flat.setEnabled(bool(job.site.horizon))
         self.remove.setEnabled(len(job.faces) > 1)
         # What is edited next starts from this job, before its plan is there.
         self.layout_.hold(job)
-        self.today.show_face(job, min(self.dial.cursor, len(job.faces) - 1))
+        self.today.show_face(job, self.library.equipment_for(job), min(self.dial.cursor, len(job.faces) - 1))
         self.problem.hide()
 
     def show_view(self, view) -> None:
@@ -166,7 +166,9 @@ class RoofBench(Bench):
         """Shows the face in hand where a part shows one."""
         number = self.dial.cursor
         if key == "today":
-            self.today.show_face(self._job, min(number, len(self._job.faces) - 1))
+            self.today.show_face(
+                self._job, self.library.equipment_for(self._job), min(number, len(self._job.faces) - 1)
+            )
         elif key == "layout" and number < len(self._view.plan.faces) == len(self._job.faces):
             self.layout_.show_face(self._job, self._view.plan.faces[number], number)
 

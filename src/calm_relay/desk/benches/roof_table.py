@@ -8,7 +8,7 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font, shade_of
 from calm_relay.exchange.errors import first_field_error
-from calm_relay.exchange.shipped import catalogue
+from calm_relay.job.equipment import Catalogue
 
 NUMBERS = (
     ("tilt", "Tilt", "°", 0, 90, 1),
@@ -39,12 +39,12 @@ class RoofTable(QWidget):
         self._grid.setHorizontalSpacing(6)
         self._grid.setVerticalSpacing(3)
 
-    def show_job(self, job) -> None:
+    def show_job(self, job, equipment: Catalogue) -> None:
         """Shows the faces' numbers."""
         before, self._job = self._job, job
         if before is None or len(before.faces) != len(job.faces):
             self._make_rows(job)
-        equipment = catalogue().joined(job.own_equipment)
+        self._equipment = equipment
         for (number, name), field in self.fields.items():
             face = job.faces[number]
             if name == "module":
@@ -140,7 +140,7 @@ class RoofTable(QWidget):
             job = make()
         except ValidationError as error:
             _, problem = first_field_error(error)
-            self.show_job(self._job)
+            self.show_job(self._job, self._equipment)
             self.refused.emit(f"{name}: {problem}.")
         else:
             self.edited.emit(job, label)

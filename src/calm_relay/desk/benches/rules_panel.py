@@ -8,7 +8,7 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
-from calm_relay.exchange.shipped import rule_packs
+from calm_relay.job.library import Library
 from calm_relay.job.rules import UNITS
 from calm_relay.job.survey import RuleChange
 
@@ -61,13 +61,13 @@ class RulesPanel(QWidget):
         column.addWidget(scroll, 1)
         column.addWidget(self.problem)
 
-    def show_job(self, job) -> None:
+    def show_job(self, job, library: Library) -> None:
         """Shows the rules that apply to a job."""
         from calm_relay.planning.common.errors import PlanError
         from calm_relay.planning.equipment.rules import rules_of
 
-        before, self._job = self._job, job
-        self.region.offer([(pack.key, pack.name) for pack in rule_packs().values()])
+        before, self._job, self._packs = self._job, job, library.rule_packs
+        self.region.offer([(pack.key, pack.name) for pack in self._packs.values()])
         self.region.show_value(job.region)
         self.problem.hide()
         if before is not None and (before.region, before.rule_changes, before.supply, before.rules) == (
@@ -81,12 +81,12 @@ class RulesPanel(QWidget):
             self._rows.takeAt(0).widget().deleteLater()
         self.limits.clear()
         try:
-            held = {item.rule.key: item for item in rules_of(job)}
+            held = {item.rule.key: item for item in rules_of(job, library)}
         except PlanError as error:
             self._show_text(str(error))
             return
         line = 0
-        for rule in rule_packs()[job.region].rules:
+        for rule in self._packs[job.region].rules:
             if rule.phases not in {None, job.supply.phases}:
                 continue
             item = held.get(rule.key)
@@ -127,7 +127,7 @@ class RulesPanel(QWidget):
 
     def _on_region(self, region):
         job = self._job.with_(region=region, rule_changes=())
-        self.edited.emit(job, f"Rules: {rule_packs()[region].name}")
+        self.edited.emit(job, f"Rules: {self._packs[region].name}")
 
     def _on_limit(self, rule, value):
         rest = tuple(change for change in self._job.rule_changes if change.rule != rule.key)

@@ -14,7 +14,6 @@ from calm_relay.desk.widgets.figures_grid import FiguresGrid
 from calm_relay.desk.widgets.place_field import PlaceField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.places import find_places
-from calm_relay.exchange.shipped import climates
 from calm_relay.job.model import ClimatePreset, MonthlyWeather, WeatherFile
 
 FILE, TYPED = "file", "monthly"
@@ -104,7 +103,7 @@ class SiteBench(Bench):
         """Shows place and weather year."""
         self._job = job
         entries = [(FILE, "a weather file…"), (TYPED, "twelve months typed in")]
-        entries += [(climate.key, f"assumed: {climate.name}") for climate in climates().values()]
+        entries += [(climate.key, f"assumed: {climate.name}") for climate in self.library.climates.values()]
         self.source.offer(entries)
         weather = job.site.weather
         if isinstance(weather, WeatherFile):
@@ -147,7 +146,9 @@ class SiteBench(Bench):
         weather = site.weather
         if isinstance(weather, ClimatePreset):
             # Of the assumed climates the one of the nearest latitude, whichever hemisphere.
-            near = min(climates().values(), key=lambda climate: abs(abs(climate.latitude) - abs(site.latitude)))
+            near = min(
+                self.library.climates.values(), key=lambda climate: abs(abs(climate.latitude) - abs(site.latitude))
+            )
             site = site.with_(weather=weather.with_(climate=near.key))
         self.edited.emit(self._job.with_(site=site), f"Place: {place.name}")
 
@@ -165,7 +166,10 @@ class SiteBench(Bench):
         elif source == TYPED:
             weather, label = self._typed_months(), "Twelve months typed in"
         else:
-            weather, label = ClimatePreset(climate=source), f"Assumed climate: {climates()[source].name}"
+            weather, label = (
+                ClimatePreset(climate=source),
+                f"Assumed climate: {self.library.climates[source].name}",
+            )
         self.edited.emit(self._job.with_(site=site.with_(weather=weather)), label)
 
     def _typed_months(self):

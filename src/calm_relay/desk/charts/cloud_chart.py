@@ -6,15 +6,16 @@ from PySide6.QtCore import Qt, Signal
 
 from calm_relay.desk.charts.chart import Chart, brush, pen
 from calm_relay.desk.widgets.theme import colours
+from calm_relay.planning.architecture.ways import architectures
 
 # Shape and colour by what carries the battery; never colour alone.
-KINDS = (
-    ("ac-addon", "battery on the AC side", "o", "alternating"),
-    ("ac-bus", "AC bus, off grid", "o", "alternating"),
-    ("hybrid-swap", "hybrid, DC side", "s", "direct"),
-    ("hybrid-beside", "hybrid beside", "d", "light"),
-    ("micro-ac", "microinverters", "t", "ok"),
-    ("dc-bus", "DC bus", "t1", "check"),
+MARKS = (
+    ("o", "●", "alternating"),
+    ("s", "■", "direct"),
+    ("t", "▼", "ok"),
+    ("d", "◆", "light"),
+    ("t1", "▲", "check"),
+    ("p", "⬟", "muted"),
 )
 
 
@@ -45,8 +46,10 @@ class CloudChart(Chart):
         low, high = float(worths.min()), float(worths.max())
         span = max(high - low, 1e-6)
         row = 0
-        for key, name, symbol, colour in KINDS:
-            mine = [number for number, plant in enumerate(plants) if plant.key == key]
+        tried = [way for way in architectures() if way.search_words]
+        for place, way in enumerate(tried):
+            symbol, sign, colour = MARKS[place % len(MARKS)]
+            mine = [number for number, plant in enumerate(plants) if plant.key == way.key]
             if not mine:
                 continue
             shade = getattr(look, colour)
@@ -56,9 +59,8 @@ class CloudChart(Chart):
             points.setData(x=costs[mine], y=worths[mine], data=mine)
             points.sigClicked.connect(self._on_clicked)
             self.addItem(points)
-            sign = {"o": "●", "s": "■", "d": "◆", "t": "▼", "t1": "▲"}[symbol]
             words_item = pg.TextItem(anchor=(1, 0))
-            words_item.setHtml(f"<span style='color:{shade}'>{sign}</span> {name}")
+            words_item.setHtml(f"<span style='color:{shade}'>{sign}</span> {way.search_words}")
             words_item.setColor(look.ink)
             self.addItem(words_item)
             words_item.setPos(float(costs.max()), low + span * (0.36 - 0.085 * row))

@@ -11,24 +11,25 @@ from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.backup_board import BackupBoard
+from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 
 
 class BackedUpLoadsDialog(AnswerDialog):
-    """Edits `Job.board` and `Job.generator`; `result_job` is the job with them.
+    """Edits `Job.backup_board` and `Job.generator`; `result_job` is the job with them.
 
     What the optional method wants for the dwelling's load is shown where the region has such a rule.
     """
 
-    def __init__(self, job: Job, parent=None):
-        from calm_relay.planning.equipment.rules import rule_of
+    def __init__(self, job: Job, library: Library, parent=None):
+        from calm_relay.planning.equipment.rules import rules_of
 
         super().__init__("The backed-up loads and the generator", parent)
         self._job = job
         self.result_job: Job | None = None
         demand = job.demand
         self._known = [load.name for load in (*demand.loads, *demand.heat_pumps, *demand.cars)]
-        self._service = rule_of(job, "dwelling share") is not None
+        self._service = rules_of(job, library).of("dwelling share") is not None
         self.rows: list[CircuitRow] = []
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(6)
@@ -138,6 +139,6 @@ class BackedUpLoadsDialog(AnswerDialog):
 
 def ask_backed_up_loads(bench, job: Job) -> None:
     """Asks for the board and the generator of a job; the bench emits the edit."""
-    dialog = BackedUpLoadsDialog(job, bench.window())
+    dialog = BackedUpLoadsDialog(job, bench.library, bench.window())
     if dialog.exec() and dialog.result_job != job:
         bench.edited.emit(dialog.result_job, "The backed-up loads and the generator")

@@ -2,37 +2,7 @@
 
 from dataclasses import dataclass
 
-from calm_relay.planning.architecture.design import (
-    AC_ADDON,
-    AC_BUS,
-    AS_IS,
-    BALCONY,
-    BESIDE,
-    CLOCK_BANK,
-    DC_BUS,
-    GROW_BANK,
-    HYBRID_SWAP,
-    MICRO_AC,
-    OLD_AND_HYBRID,
-    TWO_UNITS,
-    Design,
-)
-
-# Whose reasoning an option follows: common practice, no source.
-SCHOOLS = {
-    AS_IS: "Leave it alone: no battery earns its price here",
-    AC_ADDON: "Couple on the AC side: leave roof and inverter alone, work at ground level",
-    TWO_UNITS: "A second unit: energy and power, and one that still works when the other fails",
-    HYBRID_SWAP: "Couple on the DC side: one unit, one conversion less, clipped energy caught",
-    MICRO_AC: "A converter under each module: shade and faults stay where they are",
-    BESIDE: "Both: keep what works and hang the battery, and what is new, on a hybrid beside it",
-    OLD_AND_HYBRID: "Both: the old battery serves out its time beside a new hybrid",
-    GROW_BANK: "Grow what is there: no new unit",
-    DC_BUS: "A DC bus: charge controllers and battery first, one inverter from there",
-    AC_BUS: "An AC bus off grid: string inverters behind a grid-forming battery inverter",
-    BALCONY: "Start small: a few modules on a plug",
-    CLOCK_BANK: "A small lead-acid bank, charged by the clock in the sun hours, full every day",
-}
+from calm_relay.planning.architecture.design import Design
 
 
 @dataclass(frozen=True)
@@ -68,7 +38,7 @@ def coupling_facts(design: Design) -> CouplingFacts:
             f"{count} microinverters", any(converter.is_new for converter in micros), "one module stops with each"
         )
         units = (summary, *units)
-    return CouplingFacts(SCHOOLS[design.key], units, _roof_work(design), counted_text(design))
+    return CouplingFacts(design.architecture.school, units, _roof_work(design), counted_text(design))
 
 
 def _fails(design, converter):

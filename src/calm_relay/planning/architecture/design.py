@@ -1,5 +1,6 @@
 """What a design is: units on the wall with strings and battery, and the ground every design of a job stands on."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from calm_relay.job.equipment import Inverter, Microinverter, Optimiser
@@ -7,15 +8,11 @@ from calm_relay.job.model import Job
 from calm_relay.physics.plant.parts import ConverterPart
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.equipment.equipment import Equipment, loss_curve
-from calm_relay.planning.equipment.rules import rule_of
+from calm_relay.planning.equipment.rules import Rules
 from calm_relay.planning.site.array import DesignTemperatures, Face
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.strings.auto_string import lay_strings
 from calm_relay.planning.strings.stringing import NO_SITE_LIMIT, SiteLimit, Stringing, planned_strings
-
-AS_IS, AC_ADDON, HYBRID_SWAP, MICRO_AC = "as-is", "ac-addon", "hybrid-swap", "micro-ac"
-TWO_UNITS, GROW_BANK, BESIDE, OLD_AND_HYBRID = "two-units", "grow-bank", "hybrid-beside", "old-and-hybrid"
-DC_BUS, AC_BUS, BALCONY, CLOCK_BANK = "dc-bus", "ac-bus", "balcony", "clock-bank"
 
 
 @dataclass(frozen=True)
@@ -75,7 +72,7 @@ class Design:
     `strings_moved` counts strings that are connected anew. The battery of a design `by_clock` sees no meter.
     """
 
-    key: str
+    architecture: "Architecture | None"
     title: str
     coupling: str
     converters: tuple[Converter, ...] = ()
@@ -83,6 +80,16 @@ class Design:
     strings_moved: int = 0
     refused: tuple[str, ...] = ()
     by_clock: bool = False
+
+    @property
+    def key(self) -> str:
+        """The key of its architecture; empty for what is no option."""
+        return self.architecture.key if self.architecture else ""
+
+    @property
+    def role(self) -> str:
+        """The role of its architecture, see `Architecture`."""
+        return self.architecture.role if self.architecture else ""
 
     @property
     def battery_converter(self) -> Converter | None:
@@ -139,6 +146,7 @@ class Survey:
     equipment: Equipment
     faces: tuple[Face, ...]
     temperatures: DesignTemperatures
+    rules: Rules
     site_limit: SiteLimit = NO_SITE_LIMIT
     optimisers: dict[str, Optimiser] = field(default_factory=dict)
 
@@ -178,6 +186,11 @@ class DesignContext:
         return self.survey.equipment
 
     @property
+    def rules(self) -> Rules:
+        """The rules in force."""
+        return self.survey.rules
+
+    @property
     def faces(self) -> tuple[Face, ...]:
         """Every face, of today and of after the works."""
         return self.survey.faces
@@ -196,9 +209,71 @@ class DesignContext:
         )
 
 
-def survey_of(job: Job, equipment: Equipment, faces: tuple[Face, ...], temperatures: DesignTemperatures) -> Survey:
+def no_reasons(option, others, job) -> list:
+    """What an architecture says that adds no reasons of its own."""
+    return []
+
+
+def untried(inverter: Inverter, context: DesignContext) -> bool:
+    """For an architecture that the search does not try."""
+    return False
+
+
+@dataclass(frozen=True, eq=False)
+class Architecture:
+    """A way to couple a battery.
+
+    Attributes
+    ----------
+    key : str
+        By which jobs, files and the desk know it.
+    place, place_on_bare_roof : float
+        Where it stands among the options.
+    school : str
+        Whose reasoning it follows: common practice, no source.
+    build : callable
+        From a `DesignContext` to a `Design`, refused with its reasons where it cannot be built.
+    role : {"", "today", "AC", "AC off grid", "DC"}
+        What the others are held against: what is there today, and the plain way to couple on each side.
+    one_inverter : bool
+        Whether one inverter carries roof and battery.
+    per_module : bool
+        Whether each module has a converter of its own.
+    stays : str
+        What it leaves as it is, in a sentence; empty for the usual one.
+    reasons : callable
+        From an option, the options and the job to what speaks for and against it beyond what is said of all: tuples
+        of whether it speaks for, the purpose, the sentence.
+    search_words : str
+        What the search calls it; empty where it is not tried.
+    tried_with : callable
+        Whether the search tries it with an `Inverter` in a `DesignContext`.
+    """
+
+    key: str
+    place: float
+    school: str
+    build: Callable[[DesignContext], Design]
+    place_on_bare_roof: float | None = None
+    role: str = ""
+    one_inverter: bool = False
+    per_module: bool = False
+    stays: str = ""
+    reasons: Callable[..., list] = no_reasons
+    search_words: str = ""
+    tried_with: Callable[[Inverter, DesignContext], bool] = untried
+
+    def place_for(self, context: DesignContext) -> float:
+        """Where it stands among the options of a job."""
+        bare = self.place_on_bare_roof
+        return self.place if context.now or bare is None else bare
+
+
+def survey_of(
+    job: Job, equipment: Equipment, rules: Rules, faces: tuple[Face, ...], temperatures: DesignTemperatures
+) -> Survey:
     """The ground for strings: limits by the rules in force, optimisers by face."""
-    rule = rule_of(job, "array volts")
+    rule = rules.of("array volts")
     limit = SiteLimit(rule.limit, f"{rule.rule.authority}, {rule.rule.clause}") if rule else NO_SITE_LIMIT
     optimisers = {}
     for number, face in enumerate(job.faces):
@@ -206,4 +281,4 @@ def survey_of(job: Job, equipment: Equipment, faces: tuple[Face, ...], temperatu
             item = equipment.under_module(face.electronics, f"faces.{number}.electronics")
             if isinstance(item, Optimiser):
                 optimisers[face.name] = item
-    return Survey(job, equipment, faces, temperatures, limit, optimisers)
+    return Survey(job, equipment, faces, temperatures, rules, limit, optimisers)

@@ -3,8 +3,8 @@
 from dataclasses import replace
 
 from calm_relay.job.equipment import Inverter
-from calm_relay.planning.architecture.design import Converter, Design, DesignContext
-from calm_relay.planning.architecture.existing_system import battery_stays, micro_faces
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.existing_system import battery_stays, micro_faces, staying_converters
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
 from calm_relay.planning.equipment.bank import discharge_ac_kw
@@ -150,6 +150,41 @@ def with_bank(context: DesignContext, **changes) -> DesignContext:
     return replace(context, bank=replace(context.bank, **changes))
 
 
-def unbuildable(key: str, title: str, coupling: str, *reasons: str) -> Design:
+def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design:
+    """String inverters and the battery's own unit on one AC bus."""
+    job = context.job
+    title = "AC-coupled add-on" if context.now else "String inverter + AC battery"
+    converter, reasons = battery_inverter_of(context)
+    if converter is None:
+        return unbuildable(architecture, title, "AC", *reasons)
+    keeps = job.existing_inverter is not None and job.existing_inverter.fate != "remove"
+    faces = context.survey.faces_then
+    if keeps or (context.now and job.existing_inverter is None):
+        changed = any(face.plan.fate in {"new", "remove"} for face in context.faces)
+        converters = staying_converters(
+            context.survey, faces, as_wired=not changed, with_battery=battery_stays(job)
+        )
+        bare = [item for converter in converters if converter.stringing for item in converter.stringing.left_out]
+        new = [item for item in bare if item.face.plan.fate == "new"]
+        if new:
+            name = new[0].face.plan.name
+            text = f"{new[0].modules} modules of {name} find no place on the inverter that stays: {new[0].reason}"
+            return unbuildable(architecture, title, "AC", text)
+        return Design(architecture, title, "AC", (*converters, converter))
+    inverter, reasons = string_inverter(context)
+    if inverter is None:
+        return unbuildable(architecture, title, "AC", *reasons)
+    plain = tuple(face for face in faces if face not in micro_faces(context.survey, faces))
+    strings = context.survey.lay(inverter, plain, fixed(plain))
+    converters = (Converter(inverter, strings), *staying_beside(context, faces), converter)
+    removed = tuple(
+        converter.inverter
+        for converter in context.now
+        if converter.micro is None and converter.stringing is not None
+    )
+    return Design(architecture, title, "AC", converters, removed, strings.strings if removed else 0)
+
+
+def unbuildable(architecture: Architecture, title: str, coupling: str, *reasons: str) -> Design:
     """A design that cannot be built, with the reasons."""
-    return Design(key, title, coupling, refused=reasons)
+    return Design(architecture, title, coupling, refused=reasons)

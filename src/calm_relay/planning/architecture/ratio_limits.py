@@ -4,7 +4,6 @@ from dataclasses import dataclass
 
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter, Survey
-from calm_relay.planning.equipment.rules import rules_of
 from calm_relay.planning.strings.auto_string import lengths_allowed
 
 TOLERANCE = 1e-6
@@ -31,7 +30,7 @@ def ratio_limits(converter: Converter, job: Job, survey: Survey) -> list[RatioLi
     for rule in job.rules:
         authority = f"{rule.authority}, {rule.clause}, {rule.dated}"
         limits.append(RatioLimit(rule.ratio_max, rule.name, authority, False))
-    for held in rules_of(job):
+    for held in survey.rules:
         if held.rule.kind == "array ratio" and held.limit > 0:
             limits.append(RatioLimit(held.limit, held.rule.name.lower(), held.authority, False))
     if converter.micro is None:

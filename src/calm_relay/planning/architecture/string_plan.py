@@ -2,7 +2,7 @@
 
 from calm_relay.job.model import Job
 from calm_relay.job.survey import PlannedString, StringPlan
-from calm_relay.planning.architecture.design import HYBRID_SWAP, Design
+from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.strings.stringing import Stringing
 
 
@@ -27,7 +27,7 @@ def job_with_plan(job: Job, design: Design, plan: StringPlan) -> Job:
     )
     if converter is None or not converter.is_new:
         return job
-    field = "hybrid" if design.key == HYBRID_SWAP else "string_inverter"
+    field = "hybrid" if design.architecture.one_inverter else "string_inverter"
     return job.with_(battery=job.battery.with_(**{field: plan.inverter}))
 
 

@@ -6,8 +6,8 @@ from functools import lru_cache
 import numpy as np
 
 from calm_relay.exchange.array_cache import cached_arrays
-from calm_relay.exchange.shipped import catalogue
 from calm_relay.job.equipment import Catalogue, Inverter, Microinverter, Module, Optimiser, Pack
+from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.physics.conversion import LossCurve, fit_peak_and_weighted
 from calm_relay.planning.common.errors import PlanError
@@ -15,7 +15,7 @@ from calm_relay.planning.common.errors import PlanError
 
 @dataclass(frozen=True)
 class Equipment:
-    """The shipped catalogue joined with the job's own equipment."""
+    """What a job may draw on, looked up by key."""
 
     catalogue: Catalogue
 
@@ -52,14 +52,9 @@ def _find(items, key, field, what):
     )
 
 
-def equipment_of(job: Job) -> Equipment:
+def equipment_of(job: Job, library: Library) -> Equipment:
     """Everything the job may draw on."""
-    return _equipment(job.own_equipment)
-
-
-@lru_cache(maxsize=8)
-def _equipment(own):
-    return Equipment(catalogue().joined(own))
+    return Equipment(library.equipment_for(job))
 
 
 @lru_cache(maxsize=128)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from calm_relay.exchange.shipped import rule_packs
+from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.job.rules import Rule
 from calm_relay.planning.common.errors import PlanError
@@ -24,15 +24,23 @@ class InForce:
         return self.rule.summary + own
 
 
-def rules_of(job: Job) -> tuple[InForce, ...]:
-    """The rules in force, in the pack's order; those the job leaves out are not among them.
+class Rules(tuple[InForce, ...]):
+    """The rules in force on a job, in the order of its region's pack."""
+
+    def of(self, kind: str) -> InForce | None:
+        """The tightest rule of a kind; None when the region has none."""
+        return min((item for item in self if item.rule.kind == kind), key=lambda item: item.limit, default=None)
+
+
+def rules_of(job: Job, library: Library) -> Rules:
+    """The rules in force; those the job leaves out are not among them.
 
     Raises
     ------
     PlanError
         When the region or a changed rule is unknown.
     """
-    packs = rule_packs()
+    packs = library.rule_packs
     if job.region not in packs:
         raise PlanError("region", f"is {job.region!r}; wanted one of {', '.join(packs)}")
     changes = {change.rule: change for change in job.rule_changes}
@@ -49,11 +57,4 @@ def rules_of(job: Job) -> tuple[InForce, ...]:
             result.append(InForce(rule, rule.limit, False, ""))
         elif change.limit is not None:
             result.append(InForce(rule, change.limit, True, change.why))
-    return tuple(result)
-
-
-def rule_of(job: Job, kind: str) -> InForce | None:
-    """The tightest rule of a kind in force; None when the region has none."""
-    return min(
-        (item for item in rules_of(job) if item.rule.kind == kind), key=lambda item: item.limit, default=None
-    )
+    return Rules(result)

@@ -7,6 +7,7 @@ from functools import wraps
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Design, DesignContext
 from calm_relay.planning.common.severity import Severity
+from calm_relay.planning.equipment.rules import Rules
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
 from calm_relay.planning.operation.outcome import Outcome
 from calm_relay.planning.site.site_year import SiteYear
@@ -61,6 +62,11 @@ class Subject:
     def job(self) -> Job:
         """The job itself."""
         return self.context.job
+
+    @property
+    def rules(self) -> Rules:
+        """The rules in force."""
+        return self.context.rules
 
     def behind_relay(self) -> BackedUpLoads | None:
         """The circuits behind the relay, or the whole house; None without a unit that forms a grid."""

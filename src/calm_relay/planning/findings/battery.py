@@ -4,7 +4,6 @@ from dataclasses import replace
 from math import ceil
 
 from calm_relay.job.base import minutes_of
-from calm_relay.planning.architecture.design import HYBRID_SWAP
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.findings.base import Finding, Mend, Severity, grid_check
@@ -85,7 +84,7 @@ def stronger_inverter(subject, converter, enough):
             continue
         if battery_refusals(converter.bank, item, subject.job) or not enough(item):
             continue
-        if subject.design.key == HYBRID_SWAP:
+        if subject.design.architecture.one_inverter:
             strings = survey.lay(item, survey.faces_then)
             if hard_refusals(strings, survey.temperatures, survey.site_limit):
                 continue

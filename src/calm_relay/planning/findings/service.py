@@ -1,7 +1,6 @@
 """The whole house by the optional dwelling method against its service."""
 
 from calm_relay.physics.dwelling import optional_dwelling_va
-from calm_relay.planning.equipment.rules import rule_of
 from calm_relay.planning.findings.base import Finding, Severity, grid_check
 
 
@@ -34,7 +33,7 @@ def dwelling_va(job, demand, rest: float) -> float | None:
 def check_service(subject):
     """The dwelling's load by the optional method must pass its service."""
     job = subject.job
-    rule = rule_of(job, "dwelling share")
+    rule = subject.rules.of("dwelling share")
     if rule is None:
         return []
     load_va = dwelling_va(job, subject.context.demand, rule.limit)

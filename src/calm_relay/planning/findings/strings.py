@@ -2,7 +2,6 @@
 
 from math import floor
 
-from calm_relay.planning.architecture.design import HYBRID_SWAP
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.architecture.string_plan import plan_of
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
@@ -36,7 +35,7 @@ def _other_inverter(subject, converter) -> tuple[Mend, ...]:
     if not fitting:
         return ()
     taken = min(fitting, key=lambda item: (item.price, item.key))
-    field = "hybrid" if subject.design.key == HYBRID_SWAP else "string_inverter"
+    field = "hybrid" if subject.design.architecture.one_inverter else "string_inverter"
     label = f"Take the {taken.name}"
     return (Mend(label, lambda job: job.with_(battery=job.battery.with_(**{field: taken.key}))),)
 

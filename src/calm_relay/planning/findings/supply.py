@@ -1,6 +1,5 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
-from calm_relay.planning.equipment.rules import rule_of
 from calm_relay.planning.findings.base import Finding, Severity, check, grid_check
 
 
@@ -102,7 +101,7 @@ def check_hybrid_counted(subject):
 @grid_check
 def check_notify(subject):
     """Above so much inverter power on a phase the operator is asked before, not told after."""
-    rule = rule_of(subject.job, "notify kW per phase")
+    rule = subject.rules.of("notify kW per phase")
     if rule is None or not subject.design.new_converters:
         return []
     phases = 3 if subject.job.supply.phases == "three" else 1

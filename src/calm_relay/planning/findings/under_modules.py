@@ -3,7 +3,6 @@
 from math import ceil, floor
 
 from calm_relay.planning.architecture.refusals import micro_refusals
-from calm_relay.planning.equipment.rules import rule_of
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check
 from calm_relay.planning.findings.strings import lay_anew
 
@@ -92,7 +91,7 @@ def _fitting_micro(subject, run):
 def check_microinverters(subject):
     """Each unit must suit its module, and a branch circuit carries so many of them."""
     findings = []
-    rule = rule_of(subject.job, "branch share")
+    rule = subject.rules.of("branch share")
     for converter in subject.design.converters:
         if converter.micro is None:
             continue

@@ -8,7 +8,7 @@ import numpy as np
 from calm_relay.job.equipment import Module
 from calm_relay.job.model import Job, RoofFace
 from calm_relay.physics.array_yield import FaceYield, face_yield
-from calm_relay.planning.equipment.equipment import equipment_of
+from calm_relay.planning.equipment.equipment import Equipment
 from calm_relay.planning.site.site_year import SiteYear, open_plane, shaded_plane
 
 
@@ -37,9 +37,8 @@ class Face:
         return self.yearly_kwh / self.plan.count
 
 
-def faces_of(job: Job, year: SiteYear) -> tuple[Face, ...]:
+def faces_of(job: Job, equipment: Equipment, year: SiteYear) -> tuple[Face, ...]:
     """Every face of the job with its year."""
-    equipment = equipment_of(job)
     return tuple(
         _face(year, face, equipment.module(face.module, f"faces.{i}.module"), job.losses, job.site.horizon)
         for i, face in enumerate(job.faces)

@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 
 from calm_relay.exchange.array_cache import cached_arrays
-from calm_relay.exchange.shipped import climates
 from calm_relay.exchange.weather_file import read_weather_file
-from calm_relay.job.model import MonthlyWeather, Site, WeatherFile
+from calm_relay.job.library import Library
+from calm_relay.job.model import ClimatePreset, MonthlyWeather, Site, WeatherFile
 from calm_relay.physics import horizon as horizon_shade
 from calm_relay.physics.calendar import YearCalendar, year_calendar
 from calm_relay.physics.made_year import made_year
@@ -54,7 +54,7 @@ def weather_edition(site: Site, folder: Path) -> tuple[str, int]:
     return str(path), path.stat().st_mtime_ns if path.exists() else 0
 
 
-def site_year(site: Site, folder: Path) -> SiteYear:
+def site_year(site: Site, library: Library, folder: Path) -> SiteYear:
     """The year of a site.
 
     Raises
@@ -66,25 +66,30 @@ def site_year(site: Site, folder: Path) -> SiteYear:
     """
     # What does not touch sun or weather must not make them anew.
     plain = site.with_(place="", coldest_c=None, hottest_c=None, horizon=())
-    return _site_year(plain, *weather_edition(site, folder))
+    return _site_year(plain, _climate(site.weather, library), *weather_edition(site, folder))
 
 
 @lru_cache(maxsize=3)
-def _site_year(site, path, edition):
+def _site_year(site, climate, path, edition):
     calendar = year_calendar(site.year, site.time_zone)
-    key = f"{CACHE_EDITION}|{site.model_dump_json()}|{path}|{edition}"
+    own = climate.model_dump_json() if climate else ""
+    key = f"{CACHE_EDITION}|{site.model_dump_json()}|{own}|{path}|{edition}"
     details = {}
 
     def make():
         sun = sun_path(calendar.utc, calendar.step_h, site.latitude, site.longitude, site.elevation_m)
-        weather = _made_weather(site, calendar, sun) if not path else _file_weather(path, calendar, sun, details)
+        weather = (
+            _made_weather(site, climate, calendar, sun)
+            if not path
+            else _file_weather(path, calendar, sun, details)
+        )
         return {**vars(sun), **vars(weather), **details}
 
     arrays = cached_arrays(key, make)
     sun = SunPath(*(arrays[name] for name in ("zenith", "azimuth", "extra_normal")))
     weather = WeatherYear(*(arrays[name] for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed")))
     if not path:
-        source, distance = _made_source(site.weather), 0.0
+        source, distance = _made_source(site.weather, climate), 0.0
     else:
         latitude, longitude = arrays["file_place"]
         source = f"weather file {Path(path).name}"
@@ -92,13 +97,24 @@ def _site_year(site, path, edition):
     return SiteYear(key, calendar, sun, weather, source, not path, distance)
 
 
-def _made_source(weather):
+def _climate(weather, library):
+    """The preset of a weather that names one, None for the others."""
+    if not isinstance(weather, ClimatePreset):
+        return None
+    climate = library.climates.get(weather.climate)
+    if climate is None:
+        known = ", ".join(library.climates)
+        raise PlanError("site.weather.climate", f"is {weather.climate!r}; wanted one of {known}")
+    return climate
+
+
+def _made_source(weather, climate):
     if isinstance(weather, MonthlyWeather):
         return f"assumed days made from typed months{f' ({weather.origin})' if weather.origin else ''}"
-    return f"assumed climate: {climates()[weather.climate].name}"
+    return f"assumed climate: {climate.name}"
 
 
-def _made_weather(site, calendar, sun):
+def _made_weather(site, climate, calendar, sun):
     """A year made from a preset's months, or from those typed in."""
     weather = site.weather
     if isinstance(weather, MonthlyWeather):
@@ -106,11 +122,6 @@ def _made_weather(site, calendar, sun):
         monthly = [weather.ghi_kwh_per_day, weather.temp_c, (weather.daily_range_c,) * 12]
         wind = weather.wind_mean
     else:
-        climate = climates().get(weather.climate)
-        if climate is None:
-            raise PlanError(
-                "site.weather.climate", f"is {weather.climate!r}; wanted one of {', '.join(climates())}"
-            )
         name, field = climate.name, "site.weather.climate"
         # A climate met on the other hemisphere has its seasons half a year later.
         turn = 6 if climate.latitude * site.latitude < 0 else 0

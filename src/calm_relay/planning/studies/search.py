@@ -13,13 +13,12 @@ from calm_relay.job.model import Job
 from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.physics.plant.year import BufferPool, bus_plants
 from calm_relay.planning.architecture.design import Design, DesignContext
-from calm_relay.planning.architecture.extra_options import dc_bus, hybrid_beside
-from calm_relay.planning.architecture.options import ac_addon, ac_bus, hybrid_swap, micro_ac, within_connection
+from calm_relay.planning.architecture.options import within_connection
 from calm_relay.planning.architecture.parts import array_refusals
 from calm_relay.planning.architecture.refusals import bus_refusals, generator_refusals, place_refusals
+from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import bank_of
-from calm_relay.planning.equipment.equipment import equipment_of
 from calm_relay.planning.operation.controls import control_of
 from calm_relay.planning.operation.outcome import Brief, brief_of
 from calm_relay.planning.operation.simulate import inputs_of
@@ -290,44 +289,37 @@ def _candidates(plan, refused, progress):
 
 def _context(plan, job) -> DesignContext:
     first = plan.options[0].context
-    faces = faces_of(job, plan.site)
+    faces = faces_of(job, plan.equipment, plan.site)
     return replace(first, survey=replace(first.survey, job=job, faces=faces))
 
 
 def _designs(context, job, battery, refused):
     """Designs of one bank: each architecture on each converter that takes it."""
-    equipment = equipment_of(job)
+    equipment = context.equipment
     catalogue = equipment.catalogue
     family = equipment.pack(battery["pack"], "battery.pack").family
-    converters = [
-        converter
-        for converter in catalogue.inverters
-        if converter.battery and family in converter.battery.families and not converter.plug_in
+    inverters = [
+        item
+        for item in catalogue.inverters
+        if item.battery and family in item.battery.families and not item.plug_in
     ]
-    for converter in converters:
-        field = "battery_inverter" if converter.pv is None else "hybrid"
-        most = min(converter.units_max, 2) if converter.pv is None else 1
+    for inverter in inverters:
+        field = "battery_inverter" if inverter.pv is None else "hybrid"
+        most = min(inverter.units_max, 2) if inverter.pv is None else 1
         for units in range(1, most + 1):
-            stated = {**battery, "units": units, field: converter.key}
+            stated = {**battery, "units": units, field: inverter.key}
             held = job.model_copy(update={"battery": job.battery.model_copy(update=stated)})
             bank = bank_of(held, equipment)
             here = replace(context, survey=replace(context.survey, job=held), bank=bank)
-            for make in _architectures(converter, context):
-                design = within_connection(make(here), here)
+            for way in architectures():
+                if not way.tried_with(inverter, context):
+                    continue
+                design = within_connection(way.build(here), here)
                 reasons = design.refused or _hard(design, here)
                 if reasons:
                     refused[_short(reasons[0])] = refused.get(_short(reasons[0]), 0) + 1
                 else:
                     yield design, held
-
-
-def _architectures(converter, context):
-    if converter.pv is None:
-        on_ac = ac_addon if context.job.supply.on_grid else ac_bus
-        return (on_ac,) if context.now else (on_ac, micro_ac)
-    if converter.charge_controllers:
-        return (dc_bus,)
-    return (hybrid_swap, hybrid_beside) if context.now else (hybrid_swap,)
 
 
 def _hard(design, context):

@@ -3,20 +3,9 @@
 from dataclasses import dataclass
 
 from calm_relay.job.model import Job
-from calm_relay.planning.architecture.design import (
-    AC_ADDON,
-    AC_BUS,
-    AS_IS,
-    BALCONY,
-    CLOCK_BANK,
-    GROW_BANK,
-    HYBRID_SWAP,
-    MICRO_AC,
-    TWO_UNITS,
-)
+from calm_relay.planning.common.amounts import money_text, years_text
 
 WORTH_SAYING_KWH = 10.0
-FULL = 0.98
 
 
 @dataclass(frozen=True)
@@ -27,18 +16,6 @@ class Reason:
     purpose: str
     weight: float
     sentence: str
-
-
-def money_text(job: Job, amount: float) -> str:
-    """An amount in the job's currency, without small change."""
-    return f"{'−' if amount < -0.5 else ''}{job.tariff.currency} {abs(amount):,.0f}"
-
-
-def years_text(years: float) -> str:
-    """A payback time in words that fit a sentence."""
-    if years == float("inf"):
-        return "never"
-    return "more than 60 years" if years > 60 else f"{years:.1f} years"
 
 
 def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
@@ -65,22 +42,23 @@ def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
         *_works(option),
         *_path(option, options),
         *_yield(option, options),
-        *_second_unit(option, options, job),
-        *_clock(option),
+        *option.design.architecture.reasons(option, options, job),
     ]
     reasons = [Reason(good, purpose, job.weight(purpose), sentence) for good, purpose, sentence in result]
     heard = [reason for reason in reasons if reason.weight > 0]
     return tuple(sorted(heard, key=lambda reason: (not reason.speaks_for, -reason.weight)))
 
 
-def _other(options, key):
-    return next((item for item in options if item.design.key == key), None)
+def _other(options, *roles):
+    """The first option of an architecture in one of the roles; None where there is none."""
+    found = {item.design.role: item for item in reversed(options)}
+    return next((found[role] for role in roles if role in found), None)
 
 
 def _bill(option, options, job):
     money = option.outcome.money
     what = "The bill" if job.supply.on_grid else "The generator's fuel"
-    if option.design.key == AS_IS:
+    if option.design.role == "today":
         return [(False, "lower_bills", f"{what} stays at {money_text(job, money.bill)} a year.")]
     if money.saving <= 0:
         more = money_text(job, -money.saving)
@@ -95,8 +73,8 @@ def _bill(option, options, job):
 
 def _own_power(option, options):
     share = option.outcome.figures.self_sufficiency
-    now = _other(options, AS_IS)
-    if option.design.key == AS_IS or now is None:
+    now = _other(options, "today")
+    if option.design.role == "today" or now is None:
         return [(False, "self_sufficiency", f"Only {share:.0%} of the home's energy is its own.")]
     before = now.outcome.figures.self_sufficiency
     if share <= before:
@@ -156,7 +134,7 @@ def _outage(option, peak_kw, season):
 
 def _outlay(option, job):
     money = option.outcome.money
-    if option.design.key == AS_IS:
+    if option.design.role == "today":
         return [(True, "low_outlay", "Costs nothing today.")]
     years = years_text(money.payback_years)
     sentence = f"Costs {money_text(job, money.outlay)}; "
@@ -169,7 +147,7 @@ def _outlay(option, job):
 
 def _works(option):
     design = option.design
-    if design.key == AS_IS:
+    if design.role == "today":
         return [(True, "gentle_works", "Nothing is touched.")]
     if option.context.kept is None and not option.context.now:
         return _new_works(design, option.context.job.supply.on_grid)
@@ -207,10 +185,8 @@ def _works(option):
 
 def _stays(design):
     """What is left as it is by an option that takes nothing away."""
-    if design.key == GROW_BANK:
-        return "No new unit: the packs join the port that is there."
-    if design.key == BALCONY:
-        return "Nothing is touched: modules and battery go on a plug."
+    if design.architecture.stays:
+        return design.architecture.stays
     units = design.battery_converter.bank.units
     apart = f"if one of {units + 1} units fails, the others work on" if units > 1 else None
     return f"Roof and inverter stay; {apart or 'if one unit fails, the other works on'}."
@@ -218,14 +194,14 @@ def _stays(design):
 
 def _new_works(design, on_grid):
     counted = f"the operator counts {design.counted_kw:g} kW" if on_grid else f"{design.counted_kw:g} kW in all"
-    if design.key == HYBRID_SWAP:
+    if design.architecture.one_inverter:
         return [
             (True, "gentle_works", f"One unit on the wall: {counted}."),
             (False, "gentle_works", "If the one unit fails, array and battery both stop."),
         ]
     apart = (
         "a module that fails takes no other with it"
-        if design.key == MICRO_AC
+        if design.architecture.per_module
         else "if one fails, the other works on"
     )
     return [
@@ -238,13 +214,13 @@ def _path(option, options):
     outcome = option.outcome
     through = outcome.paths.through_battery
     result = []
-    kin = _other(options, AC_ADDON) or _other(options, AC_BUS)
-    other = kin if option.design.key == HYBRID_SWAP else _other(options, HYBRID_SWAP)
+    kin = _other(options, "AC", "AC off grid")
+    other = kin if option.design.role == "DC" else _other(options, "DC")
     if through is not None and other is not None and other is not option and other.outcome.paths.through_battery:
         theirs = other.outcome.paths.through_battery
         sentence = f"From module through battery to home {through:.1%}; the other coupling {theirs:.1%}."
         result.append((through >= theirs, "self_sufficiency", sentence))
-    now = _other(options, AS_IS if option.context.now else AC_ADDON) or _other(options, AC_BUS)
+    now = _other(options, "today" if option.context.now else "AC", "AC off grid")
     clipped_now = now.outcome.figures.clipped_kwh if now else 0.0
     if option.design.coupling == "DC" and clipped_now >= WORTH_SAYING_KWH:
         caught = clipped_now - outcome.figures.clipped_kwh
@@ -261,9 +237,9 @@ def _yield(option, options):
     """What the same modules give under another kind of electronics."""
     offered = option.outcome.figures.pv_dc_kwh
     others = [item for item in options if item is not option and item.outcome.figures.pv_dc_kwh > 0]
-    micro = option.design.key == MICRO_AC
-    rivals = [item for item in others if (item.design.key == MICRO_AC) != micro]
-    if not rivals or offered <= 0 or not (micro or any(item.design.key == MICRO_AC for item in rivals)):
+    micro = option.design.architecture.per_module
+    rivals = [item for item in others if item.design.architecture.per_module != micro]
+    if not rivals or offered <= 0 or not (micro or any(item.design.architecture.per_module for item in rivals)):
         return []
     theirs = max(item.outcome.figures.pv_dc_kwh for item in rivals)
     more = offered / theirs - 1.0
@@ -274,37 +250,3 @@ def _yield(option, options):
     else:
         sentence = f"Strings lose to mismatch: {offered:,.0f} kWh a year DC, each module alone {theirs:,.0f}."
     return [(more > 0, "lower_bills", sentence)]
-
-
-def _second_unit(option, options, job):
-    """A unit more adds energy and power; the figures of the option with one unit less stand beside it."""
-    one = _other(options, AC_ADDON) or _other(options, AC_BUS)
-    if option.design.key != TWO_UNITS or one is None:
-        return []
-    now, before = option.outcome, one.outcome
-    sentence = (
-        f"A second unit adds energy and power: {before.limit.power_kw:.1f} to {now.limit.power_kw:.1f} kW; "
-        "a bare expansion would add energy only."
-    )
-    more = now.money.saving - before.money.saving
-    extra = now.money.outlay - before.money.outlay
-    result = [(True, "ride_through_outage", sentence)]
-    if more > 0:
-        years = years_text(extra / more)
-        summary = f"The second unit alone costs {money_text(job, extra)} and takes {years} to pay for itself."
-        result.append((False, "low_outlay", summary))
-    return result
-
-
-def _clock(option):
-    """A battery that sees no meter charges and gives at the wrong times too."""
-    if option.design.key != CLOCK_BANK:
-        return []
-    converter = option.design.battery_converter
-    year = option.outcome.year
-    number = option.design.converters.index(converter)
-    level = year.of("stored", number).reshape(365, -1) / year.plant[number].battery.usable_kwh
-    full = int((level.max(axis=1) > FULL).sum())
-    sentence = f"Charged by the clock in the sun hours, it is full on {full} days; lead-acid wants all of them."
-    blind = "It sees no meter: on dark days it charges from the grid, and gives when nobody asks."
-    return [(full >= 300, "low_outlay", sentence), (False, "lower_bills", blind)]

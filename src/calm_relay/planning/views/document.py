@@ -37,7 +37,6 @@ from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.architecture.restring import restringing_of
 from calm_relay.planning.common.cautions import CAUTIONS
-from calm_relay.planning.equipment.rules import rules_of
 from calm_relay.planning.plan import Option, Plan
 from calm_relay.planning.site.roof_room import room_of
 from calm_relay.planning.studies.clipping import clipped_year
@@ -77,7 +76,7 @@ def document_of(plan: Plan, studies: Studies | None = None) -> PlanDocument:
                 changed=held.changed,
                 authority=held.authority,
             )
-            for held in rules_of(plan.job)
+            for held in plan.rules
         ),
         step_h=plan.site.calendar.step_h,
         options=tuple(_option(option, plan, studies) for option in plan.options),

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass, replace
 
-from calm_relay.planning.architecture.design import AS_IS
 from calm_relay.planning.findings import Finding, Severity
 from calm_relay.planning.plan import Option, Plan
 
@@ -217,7 +216,7 @@ def _site(plan):
 
 def _roof(plan, option):
     """The faces that stand on this option's roof."""
-    later = option.design.key != AS_IS
+    later = option.design.role != "today"
     faces = [face for face in plan.faces if (face.plan.will_be_there if later else face.plan.is_there)]
     if not faces:
         return "nothing on it yet", ""

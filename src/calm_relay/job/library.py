@@ -1,0 +1,42 @@
+"""What a job may draw on beside itself: equipment, climates and packs of rules, handed to a plan once."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+
+from pydantic import Field
+
+from calm_relay.job.base import Identifier, Model, NotNegative
+from calm_relay.job.equipment import Catalogue
+from calm_relay.job.model import Job
+from calm_relay.job.rules import RulePack
+
+
+class Climate(Model):
+    """Twelve monthly means from which a year can be made."""
+
+    key: Identifier
+    name: str
+    latitude: float = Field(ge=-80.0, le=80.0)
+    ghi_kwh_per_day: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
+    temp_c: tuple[float, ...] = Field(min_length=12, max_length=12)
+    daily_range_c: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
+    wind_mean: NotNegative
+
+
+@dataclass(frozen=True, eq=False)
+class Library:
+    """Equipment, climates by key, and packs of regional rules by key."""
+
+    catalogue: Catalogue
+    climates: Mapping[str, Climate]
+    rule_packs: Mapping[str, RulePack]
+
+    def equipment_for(self, job: Job) -> Catalogue:
+        """Everything a job may draw on: the catalogue joined with its own equipment."""
+        return _joined(self.catalogue, job.own_equipment)
+
+
+@lru_cache(maxsize=8)
+def _joined(catalogue, own):
+    return catalogue.joined(own)

@@ -1,0 +1,86 @@
+"""A few modules on a plug, with a small AC-coupled battery."""
+
+from dataclasses import replace
+
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.existing_system import (
+    battery_stays,
+    staying_converters,
+)
+from calm_relay.planning.architecture.parts import (
+    array_refusals,
+    unbuildable,
+)
+from calm_relay.planning.architecture.refusals import (
+    battery_refusals,
+    phase_refusals,
+)
+from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.site.array import Face
+
+PLUG_IN_MODULES = (2, 3, 4)
+
+
+def balcony(context: DesignContext) -> Design:
+    """Two to four modules on a plug, with a small AC-coupled battery that watches a CT."""
+    job, title = context.job, "Plug-in modules and battery"
+
+    def refused(*reasons):
+        return unbuildable(ARCHITECTURE, title, "AC", *reasons)
+
+    rule = context.rules.of("plug-in kW")
+    if rule is None:
+        return refused("The rules held for this region know no plug-in systems")
+    equipment = context.equipment.catalogue
+    inverters = [
+        item for item in equipment.inverters if item.plug_in and item.pv and not phase_refusals(item, job)
+    ]
+    batteries = [item for item in equipment.inverters if item.plug_in and item.pv is None]
+    pairs = [
+        (converter, Bank(pack, pack.count_min))
+        for converter in batteries
+        for pack in equipment.packs
+        if not battery_refusals(Bank(pack, pack.count_min), converter, job)
+    ]
+    if not inverters or not pairs:
+        return refused("The catalogue holds no plug-in inverter and battery for this supply")
+    cap_kw = rule.limit
+    inverter = min(inverters, key=lambda item: item.price)
+    inverter = inverter.with_(ac_kw=min(inverter.ac_kw, cap_kw))
+    face = context.survey.faces_then[0]
+    for count in reversed(PLUG_IN_MODULES):
+        few = _few_modules(face, count)
+        strings = context.survey.lay(inverter, (few,))
+        if not strings.left_out and not array_refusals(context, inverter, (few,), False):
+            break
+    else:
+        return refused(f"No two to four {face.module.name} fit {inverter.name}")
+    converter, bank = min(pairs, key=lambda pair: pair[0].price + pair[1].price)
+    capped = converter.with_(ac_kw=min(converter.ac_kw, cap_kw))
+    kept = (
+        staying_converters(
+            context.survey, context.survey.faces_then, as_wired=True, with_battery=battery_stays(job)
+        )
+        if context.now
+        else ()
+    )
+    return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, strings), Converter(capped, bank=bank)))
+
+
+def _few_modules(face, count):
+    """So many new modules in the plane of a face."""
+    share = count / face.plan.count
+    plan = face.plan.with_(
+        name="Plug-in modules", count=count, strings=1, fate="new", electronics=None, rectangle=None, age_years=0
+    )
+    made = replace(face.made, dc_kw=face.made.dc_kw * share)
+    return Face(plan, face.module, made, face.step_h)
+
+
+ARCHITECTURE = Architecture(
+    key="balcony",
+    place=11,
+    school="Start small: a few modules on a plug",
+    build=balcony,
+    stays="Nothing is touched: modules and battery go on a plug.",
+)

@@ -1,0 +1,78 @@
+"""A small lead-acid bank on a time clock, without metering."""
+
+from dataclasses import replace
+
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.existing_system import (
+    battery_stays,
+    staying_converters,
+)
+from calm_relay.planning.architecture.parts import (
+    unbuildable,
+)
+from calm_relay.planning.architecture.pick import Search, pick
+from calm_relay.planning.architecture.refusals import (
+    battery_refusals,
+)
+from calm_relay.planning.equipment.bank import Bank
+
+# State of charge from which a bank counts as full.
+FULL = 0.98
+
+
+def clock_bank(context: DesignContext) -> Design:
+    """A small lead-acid bank on a time clock, without metering."""
+    job, title = context.job, "Small bank on a time clock"
+    lead = [pack for pack in context.equipment.catalogue.packs if pack.is_lead]
+    if context.bank.pack.is_lead:
+        lead = [context.bank.pack]
+    if not lead:
+        return unbuildable(ARCHITECTURE, title, "AC", "The catalogue holds no lead-acid bank")
+    pack = min(lead, key=lambda item: (item.price, item.key))
+    bank = Bank(pack, context.bank.count if context.bank.pack.is_lead else pack.count_min)
+
+    def refusals(inverter):
+        return battery_refusals(bank, inverter, job)
+
+    inverter, reasons = pick(
+        replace(context, bank=bank),
+        Search(
+            None,
+            "",
+            lambda item: item.pv is None and not item.plug_in,
+            refusals,
+            refusals,
+            lambda item: item.ac_kw,
+            0.0,
+        ),
+    )
+    if inverter is None:
+        return unbuildable(ARCHITECTURE, title, "AC", *reasons)
+    kept = staying_converters(
+        context.survey, context.survey.faces_then, as_wired=True, with_battery=battery_stays(job)
+    )
+    if not any(converter.has_array for converter in kept):
+        reason = "A time clock charges in the sun hours of an array that is there; this roof is bare"
+        return unbuildable(ARCHITECTURE, title, "AC", reason)
+    return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, bank=bank)), by_clock=True)
+
+
+def blind(option, others, job):
+    """A battery that sees no meter charges and gives at the wrong times too."""
+    converter = option.design.battery_converter
+    year = option.outcome.year
+    number = option.design.converters.index(converter)
+    soc = year.of("stored", number).reshape(365, -1) / year.plant[number].battery.usable_kwh
+    full = int((soc.max(axis=1) > FULL).sum())
+    sentence = f"Charged by the clock in the sun hours, it is full on {full} days; lead-acid wants all of them."
+    unseeing = "It sees no meter: on dark days it charges from the grid, and gives when nobody asks."
+    return [(full >= 300, "low_outlay", sentence), (False, "lower_bills", unseeing)]
+
+
+ARCHITECTURE = Architecture(
+    key="clock-bank",
+    place=10,
+    school="A small lead-acid bank, charged by the clock in the sun hours, full every day",
+    build=clock_bank,
+    reasons=blind,
+)

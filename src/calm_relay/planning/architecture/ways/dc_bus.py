@@ -1,0 +1,62 @@
+"""Charge controllers and the battery on one DC bus."""
+
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.parts import array_refusals, fixed, plain_faces, stated_hybrid, unbuildable
+from calm_relay.planning.architecture.pick import Search, pick
+from calm_relay.planning.architecture.refusals import battery_refusals
+
+
+def dc_bus(context: DesignContext) -> Design:
+    """Charge controllers and the battery on one DC bus, an inverter from there to the home."""
+    title = "DC bus, charge controllers"
+
+    def refused(*reasons):
+        return unbuildable(ARCHITECTURE, title, "DC", *reasons)
+
+    if any(converter.inverter.charge_controllers for converter in context.now):
+        return refused("A DC bus with charge controllers is what stands there today")
+    if context.job.existing_inverter is not None and context.job.existing_inverter.fate == "keep":
+        return refused(f"The survey keeps {context.kept.inverter.name} where it is")
+    if context.job.existing_battery is not None and context.job.existing_battery.fate == "keep":
+        return refused("The existing battery stays where it is")
+    faces = plain_faces(context)
+    if not faces:
+        return refused("No string is left for charge controllers")
+
+    def refusals(inverter):
+        return battery_refusals(context.bank, inverter, context.job)
+
+    inverter, reasons = pick(
+        context,
+        Search(
+            stated_hybrid(context, charge_controllers=True),
+            "battery.hybrid",
+            lambda inverter: inverter.charge_controllers,
+            refusals,
+            lambda inverter: refusals(inverter) + array_refusals(context, inverter, faces, True),
+            lambda inverter: inverter.ac_kw,
+            context.kept.inverter.ac_kw if context.kept else 0.0,
+            lambda inverter: context.survey.lay(inverter, faces, fixed(faces)).homeless,
+        ),
+    )
+    if inverter is None:
+        return refused(*reasons)
+    strings = context.survey.lay(inverter, faces, fixed(faces))
+    micros = tuple(
+        converter
+        for converter in context.now
+        if converter.micro and converter.faces[0] in context.survey.faces_then
+    )
+    removed = tuple(converter.inverter for converter in context.now if converter not in micros)
+    moved = strings.strings if any(face.plan.is_there for face in faces) else 0
+    return Design(ARCHITECTURE, title, "DC", (Converter(inverter, strings, context.bank), *micros), removed, moved)
+
+
+ARCHITECTURE = Architecture(
+    key="dc-bus",
+    place=8,
+    school="A DC bus: charge controllers and battery first, one inverter from there",
+    build=dc_bus,
+    search_words="DC bus",
+    tried_with=lambda inverter, context: inverter.charge_controllers,
+)

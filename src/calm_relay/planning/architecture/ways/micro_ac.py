@@ -1,0 +1,58 @@
+"""A microinverter under each module and the battery on an inverter of its own."""
+
+from calm_relay.planning.architecture.design import Architecture, Design, DesignContext
+from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces
+from calm_relay.planning.architecture.parts import USUAL_RATIO, battery_inverter_of, unbuildable
+from calm_relay.planning.architecture.refusals import micro_refusals
+
+
+def micro_ac(context: DesignContext) -> Design:
+    """A microinverter under each module and the battery on a unit of its own; for a roof that is still bare."""
+    title = "Microinverters + AC battery"
+    if context.kept is not None:
+        strings = context.kept.stringing.strings
+        reason = f"{strings} strings lie on the roof: every module would have to come up to put one under it"
+        return unbuildable(ARCHITECTURE, title, "AC", reason)
+    if context.now:
+        reason = "Microinverters are there already: the AC-coupled add-on keeps them"
+        return unbuildable(ARCHITECTURE, title, "AC", reason)
+    converter, reasons = battery_inverter_of(context)
+    if converter is None:
+        return unbuildable(ARCHITECTURE, title, "AC", *reasons)
+    converters = []
+    for face in context.survey.faces_then:
+        micro, reasons = _pick_micro(context, face)
+        if micro is None:
+            return unbuildable(ARCHITECTURE, title, "AC", *reasons)
+        converters.append(micro_converter(face, micro, is_new=True))
+    return Design(ARCHITECTURE, title, "AC", (*converters, converter))
+
+
+def _pick_micro(context, face):
+    """The microinverter the job states, else the cheapest that is not much smaller than the module."""
+    job, equipment = context.job, context.equipment
+    candidates = equipment.catalogue.microinverters
+    under = micro_faces(context.survey, (face,)).get(face)
+    if under is not None:
+        candidates = (under,)
+    elif job.battery.microinverter is not None:
+        candidates = (equipment.microinverter(job.battery.microinverter, "battery.microinverter"),)
+    verdicts = [(item, micro_refusals(item, face.module, context.temperatures, job)) for item in candidates]
+    fitting = [item for item, against in verdicts if not against]
+    if not fitting:
+        nearest = min(verdicts, key=lambda item: len(item[1]), default=None)
+        return None, tuple(nearest[1]) if nearest else ("the catalogue holds no microinverter",)
+    enough = [item for item in fitting if face.module.power_w / item.ac_w <= USUAL_RATIO]
+    return min(enough or fitting, key=lambda item: (-item.ac_w if not enough else item.price, item.key)), ()
+
+
+ARCHITECTURE = Architecture(
+    key="micro-ac",
+    place=3,
+    place_on_bare_roof=1.5,
+    school="A converter under each module: shade and faults stay where they are",
+    build=micro_ac,
+    per_module=True,
+    search_words="microinverters",
+    tried_with=lambda inverter, context: inverter.pv is None and not context.now,
+)

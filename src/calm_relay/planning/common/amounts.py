@@ -1,0 +1,15 @@
+"""Amounts and times as they stand in sentences."""
+
+from calm_relay.job.model import Job
+
+
+def money_text(job: Job, amount: float) -> str:
+    """An amount in the job's currency, without small change."""
+    return f"{'−' if amount < -0.5 else ''}{job.tariff.currency} {abs(amount):,.0f}"
+
+
+def years_text(years: float) -> str:
+    """A payback time in words that fit a sentence."""
+    if years == float("inf"):
+        return "never"
+    return "more than 60 years" if years > 60 else f"{years:.1f} years"
