@@ -17,14 +17,17 @@ from tests.plans import plan
 SOURCE = Path(calm_relay.__file__).parent
 OLD = re.compile(
     r"\b("
-    r"streets?|stores?|box(es)?|bought|sold|sells?|selling|own power|turned down|when dark|in the dark|goes dark"
-    r"|is dark|stays dark|lives|lives? through|alive|house stands alone|serves best|left on the table"
+    r"streets?|stores?|box(es)?|bought|sold|sells?|selling|own power|turned down|dark"
+    r"|lives|lives? through|alive|house stands alone|serves best|left on the table"
     r"|pull the switch|filled? from|Sky|Store|Street|watch(es)?"
     r")\b",
     re.IGNORECASE,
 )
 # Dark is the name of a look, dark days are dark, and a sky is what the sun stands in.
-ALLOWED = re.compile(r"clear.sky|the sky|under its sky|open sky|against the sky|&?dark\b(?! after)", re.IGNORECASE)
+ALLOWED = re.compile(
+    r"clear.sky|the sky|under its sky|open sky|against the sky|&dark|^dark$|-dark$|dark days|dark theme|in dark, out",
+    re.I,
+)
 # What reads files of earlier versions has to know their words.
 READS_OLD_FILES = "exchange/job_file.py"
 

@@ -1,14 +1,18 @@
 """The options as a column of buttons; the one pressed is in view, those that cannot be built wait in a list."""
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.desk.view import LETTERS
+from calm_relay.desk.widgets.theme import font
 
 ROOM = 152
 TALL, LOW = 42, 20
 # From this height on a button has a second line for its note.
 TWO_LINES = 36
+# Margins, padding and border beside a title.
+AROUND_TITLE = 44
 SHORT = {"cannot be built": "no", "stopped": "stop", "fits best": "best"}
 
 
@@ -61,6 +65,9 @@ class OptionSwitch(QWidget):
             button.setToolTip(f"{option.design.title}{': ' * bool(note)}{note}{_key(number)}")
             button.setFixedHeight(height)
             button.setProperty("low", height < TWO_LINES)
+            # A title that would be cut is set smaller.
+            title_width = QFontMetrics(font(strong=True)).horizontalAdvance(text)
+            button.setProperty("long", title_width > self.width() - AROUND_TITLE)
             button.style().polish(button)
             button.setChecked(number == shown)
             button.setVisible(listed[number])

@@ -116,7 +116,7 @@ VIEWS = (
     ),
     Shot("strings-new-build", "Strings", 3, demo="cottage", press=lambda bench: bench.tabs.choose("curves")),
 )
-DARK = (Shot("battery-dark", "Battery", 2, "best"),)
+DARK = (Shot("battery-night", "Battery", 2, "best"),)
 
 
 def pause(milliseconds: int) -> None:

@@ -23,7 +23,7 @@ from calm_relay.desk.widgets.wording import keep_units
 BENEFITS = (
     ("saving", "Saved a year"),
     ("npv", "Worth over the years"),
-    ("score", "Serves the purposes"),
+    ("score", "Fits the purposes"),
     ("own", "Self-sufficiency"),
     ("hours", "Hours on backup"),
 )
@@ -330,7 +330,7 @@ class SearchBench(Bench):
                 f"<b>{plant.title}</b><br>{plant.roof}, {plant.profile}.<br>"
                 f"Outlay {currency} {brief.money.outlay:,.0f}, saves {currency} {brief.money.saving:,.0f} a year, "
                 f"{years}. Self-sufficiency {brief.self_sufficiency:.0%}. {_on_backup(plant)} "
-                f"Serves the purposes {plant.score * 100:.0f} of 100."
+                f"Fits the purposes {plant.score * 100:.0f} of 100."
             )
         )
         note = self._view.plan.assumed_note or self._view.plan.site.source

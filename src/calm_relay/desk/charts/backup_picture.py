@@ -57,7 +57,7 @@ class BackupPicture(QWidget):
         across = self.width() - LEFT - FATES
         row_high = min((self.height() - HEAD) / self._count, ROW_HIGH)
         when = stack.at.astype(object)
-        fed = "What stays on in an outage" if stack.on_grid else "What is fed"
+        fed = "On backup" if stack.on_grid else "What is fed"
         what = fed if any(row.on for row in stack.rows) else "The house"
         painter.setFont(font(9))
         painter.setPen(QColor(look.ink))

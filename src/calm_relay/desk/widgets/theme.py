@@ -139,6 +139,7 @@ def style_sheet(colours: Colours) -> str:
     QPushButton#option {{ border-color: {colours.rule}; padding: 4px 10px; }}
     QPushButton#option:checked {{ border: 2px solid {colours.ink}; background: {colours.field};
                                   padding: 3px 9px; }}
+    QPushButton#option[long="true"] {{ font-size: 8.2pt; }}
     QPushButton#option[low="true"] {{ padding: 0 8px; font-size: 8.5pt; text-align: left; }}
     QPushButton#option[low="true"]:checked {{ padding: 0 7px; }}
     QPushButton#option:focus {{ border: 2px solid {colours.alternating}; padding: 3px 9px; }}

@@ -2,7 +2,7 @@
 
 import re
 
-_UNIT = re.compile(r"(?<=\d) (?=(?:kWh|kWp|kW|W|V|A|h|l|km|days?|min|kVA|Hz|°C|years?)\b)|(?<=[$€£¥]) (?=\d)")
+_UNIT = re.compile(r"(?<=\d) (?=(?:kWh|kWp|kW|W|V|A|h|l|s|km|days?|min|kVA|Hz|°C|years?)\b)|(?<=[$€£¥]) (?=\d)")
 
 
 def keep_units(text: str) -> str:

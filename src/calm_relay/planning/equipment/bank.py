@@ -1,6 +1,7 @@
 """Packs stacked into one bank, and what limits its power behind a given converter."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -88,10 +89,14 @@ class Bank:
 
     def volts(self, level) -> np.ndarray:
         """Terminal voltage at a level, the share of usable energy [V]."""
+        return np.interp(level, KNOTS, self._knees_v) * self._series
+
+    @cached_property
+    def _knees_v(self):
+        """Voltage of one pack at the knots, on the straight line where the datasheet states no knee."""
         pack = self.pack
-        straight = np.interp(KNOTS, (0.0, 1.0), (pack.empty_v, pack.full_v))
-        knees = (pack.empty_v, pack.knee_low_v or straight[1], pack.knee_high_v or straight[2], pack.full_v)
-        return np.interp(level, KNOTS, knees) * self._series
+        low, high = (pack.empty_v + (pack.full_v - pack.empty_v) * knot for knot in KNOTS[1:3])
+        return pack.empty_v, pack.knee_low_v or low, pack.knee_high_v or high, pack.full_v
 
     def amps(self, inverter: Inverter, direction: str) -> float:
         """Least of the bank's and the port's current limit [A]; direction is "charge" or "discharge"."""

@@ -63,7 +63,7 @@ def check_pass_through(subject):
     backup, phases = converter.inverter.backup, {"single": 1, "split": 1, "three": 3}[converter.inverter.phases]
     volts = converter.inverter.volts * phases
     allowed_a = backup.pass_through_a * backup.pass_through_continuous_fraction
-    rows = subject.behind_relay()
+    rows = subject.behind_relay
     worst_a = rows.most_kw * 1000.0 / volts
     over = worst_a > allowed_a
     share = backup.pass_through_continuous_fraction
@@ -91,7 +91,7 @@ def check_pass_through(subject):
 @check
 def check_backed_load(subject):
     """What stays on while the battery is full, stacked at its worst half hour, against the inverter alone."""
-    converter, rows, job = subject.design.battery_converter, subject.behind_relay(), subject.job
+    converter, rows, job = subject.design.battery_converter, subject.behind_relay, subject.job
     if rows is None or not rows.when_full.names or job.backup_board is None:
         return []
     on = rows.when_full
@@ -145,7 +145,7 @@ def check_starts(subject):
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter) or job.backup_board is None:
         return []
-    backup, supply, rows = converter.inverter.backup, job.supply, subject.behind_relay()
+    backup, supply, rows = converter.inverter.backup, job.supply, subject.behind_relay
     findings = []
     for machine, circuit in _motors(subject, rows):
         volts = start_volts(supply.phases, supply.volts, circuit.leg)
@@ -169,7 +169,7 @@ def check_starts(subject):
                 Severity.CHECK if over else Severity.OK,
                 "Home",
                 "backup_board",
-                f"{sentence}{(' It trips when dark.' if supply.on_grid else ' It trips.') if over else ''}",
+                f"{sentence}{(' It trips in an outage.' if supply.on_grid else ' It trips.') if over else ''}",
                 start_kw,
                 limit_kw,
                 "kVA",
@@ -186,7 +186,7 @@ def check_starts_together(subject):
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter) or job.backup_board is None:
         return []
-    rows = subject.behind_relay()
+    rows = subject.behind_relay
     motors = list(_motors(subject, rows))
     if len(motors) < 2:
         return []
@@ -226,7 +226,7 @@ def check_branch_breakers(subject):
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter) or job.backup_board is None or converter.inverter.backup.branch_breaker_a is None:
         return []
-    names = set(subject.behind_relay().names)
+    names = set(subject.behind_relay.names)
     backed = [circuit for circuit in job.backup_board.circuits if circuit.name in names]
     if not backed:
         return []
@@ -267,7 +267,7 @@ def check_branch_breakers(subject):
 @check
 def check_legs(subject):
     """All the 120 V circuits on one leg."""
-    rows = subject.behind_relay()
+    rows = subject.behind_relay
     converter = subject.design.battery_converter
     if rows is None or not rows.names or subject.job.supply.phases == "single" or subject.job.backup_board is None:
         return []

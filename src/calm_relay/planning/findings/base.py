@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import wraps
+from functools import cached_property, wraps
 
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Design, DesignContext
@@ -68,6 +68,7 @@ class Subject:
         """The rules in force."""
         return self.context.rules
 
+    @cached_property
     def behind_relay(self) -> BackedUpLoads | None:
         """The circuits behind the relay, or the whole house; None without a unit that forms a grid."""
         return behind_relay(self.design, self.job, self.context.demand)

@@ -100,7 +100,7 @@ def check_black_start(subject):
 
 def _on(subject):
     """The circuits that stay on in an outage; None without a board."""
-    rows = subject.behind_relay()
+    rows = subject.behind_relay
     return None if rows is None or subject.job.backup_board is None else rows.when_full
 
 

@@ -14,7 +14,7 @@ WHOLE = "Whole house"
 
 @dataclass(frozen=True, eq=False)
 class BackedUpLoads:
-    """The circuits that live in an outage: names, shares on the legs, levels at which each is shed, year's load."""
+    """The circuits that stay on in an outage: names, shares on the legs, levels at which each is shed, year's load."""
 
     names: tuple[str, ...]
     legs: np.ndarray
@@ -48,15 +48,19 @@ class BackedUpLoads:
 
     def dropped_to_fit(self, limit_kw: float, order) -> tuple[str, ...]:
         """Circuits to drop, the first of `order` first, so that the worst half hour stays within a limit [kW]."""
-        left = self.stacked_kw
+        # Where all together stay within it, any of them do.
+        over = np.flatnonzero(self.stacked_kw > limit_kw)
+        if not over.size:
+            return ()
+        left, each = self.stacked_kw[over], self.half_hours_kw[:, over]
         dropped = []
         for name in (name for name in order if name in self.names):
             if left.max() <= limit_kw:
                 break
             dropped.append(name)
-            left = left - self.half_hours_kw[self.names.index(name)]
+            left = left - each[self.names.index(name)]
         for name in dropped[:-1]:
-            back = left + self.half_hours_kw[self.names.index(name)]
+            back = left + each[self.names.index(name)]
             if back.max() <= limit_kw:
                 dropped.remove(name)
                 left = back

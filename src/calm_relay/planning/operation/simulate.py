@@ -10,7 +10,7 @@ from calm_relay.job.model import Job
 from calm_relay.job.tariff import Tariff
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.money import yearly_bill
-from calm_relay.physics.plant.inputs import Inputs, YearCache, run_inputs
+from calm_relay.physics.plant.inputs import Inputs, YearCache, frozen, run_inputs
 from calm_relay.physics.plant.parts import GridConnection
 from calm_relay.physics.plant.year import PlantBus, PlantYear, run_plant
 from calm_relay.planning.architecture.design import Design
@@ -74,15 +74,31 @@ def _thermal_derate(design, job, site):
 
 
 def _plant_of(design, job, site):
-    pv_kw = np.zeros((len(design.converters), site.calendar.steps))
-    for row, converter in zip(pv_kw, design.converters, strict=True):
-        for item in converter.stringing.inputs if converter.stringing else ():
-            left = 1.0 - shared_loss(item)
-            for run in item.runs:
-                row += run.face.made.dc_kw * (
-                    run.modules / run.face.plan.count * left * own_tracking(converter, run, job)
-                )
-    return tuple(_part(converter, design, job) for converter in design.converters), pv_kw
+    terms = tuple(_terms(converter, job) for converter in design.converters)
+    plant = tuple(_part(converter, design, job) for converter in design.converters)
+    return plant, _pv_kw(terms, site.calendar.steps)
+
+
+def _terms(converter, job):
+    """What each face gives to a converter: its yield, and the factor that is taken of it."""
+    return tuple(
+        (
+            run.face.made,
+            run.modules / run.face.plan.count * (1.0 - shared_loss(item)) * own_tracking(converter, run, job),
+        )
+        for item in (converter.stringing.inputs if converter.stringing else ())
+        for run in item.runs
+    )
+
+
+@lru_cache(maxsize=24)
+def _pv_kw(terms, steps):
+    """DC power at each converter's terminals [kW], shape (converters, steps)."""
+    pv_kw = np.zeros((len(terms), steps))
+    for row, faces in zip(pv_kw, terms, strict=True):
+        for made, factor in faces:
+            row += made.dc_kw * factor
+    return frozen(pv_kw)
 
 
 def _part(converter, design, job):

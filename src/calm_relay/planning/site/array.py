@@ -1,7 +1,7 @@
 """The job's roof as DC power, face by face, and the temperatures its strings meet."""
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -26,7 +26,7 @@ class Face:
         """Rated power of the face at standard test conditions [kW]."""
         return self.plan.count * self.module.power_w / 1000.0
 
-    @property
+    @cached_property
     def yearly_kwh(self) -> float:
         """DC energy of the year [kWh]."""
         return float(self.made.dc_kw.sum() * self.step_h)

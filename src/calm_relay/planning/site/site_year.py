@@ -2,7 +2,7 @@
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -40,7 +40,7 @@ class SiteYear:
     assumed: bool
     distance_km: float
 
-    @property
+    @cached_property
     def night(self) -> np.ndarray:
         """Steps with the sun below the horizon."""
         return self.sun.zenith >= 90.0

@@ -106,7 +106,7 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
             f"yearly mean day, {demand.source}",
         ),
         Flag(
-            f"{OUTAGE_H:g} h of night",
+            f"{OUTAGE_H:g} h outage",
             OUTAGE_H * demand.worst_season_mean_kw,
             f"the mean {season} load of {demand.worst_season_mean_kw:.1f} kW, from full",
             f"mean of {season}, {demand.source}",

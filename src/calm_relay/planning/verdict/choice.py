@@ -61,7 +61,9 @@ def choose(options, job: Job, demand) -> Choice:
     lead = scores[best.design.key].total - scores[rest[0].design.key].total if rest else 1.0
     close = bool(rest) and lead < CLOSE
     deciding = _deciding(best, rest[0], scores, job) if rest else ""
-    return Choice(best.design.key, close, _sentence(best, rest, scores, close), deciding, scores, reasons)
+    return Choice(
+        best.design.key, close, _sentence(best, rest, scores, close, deciding), deciding, scores, reasons
+    )
 
 
 def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
@@ -85,7 +87,7 @@ def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
     return Score(by_purpose, total)
 
 
-def _sentence(best, rest, scores, close):
+def _sentence(best, rest, scores, close, deciding):
     mark = {option.design.key: round(scores[option.design.key].total * 100) for option in (best, *rest)}
     if not rest:
         return f"{best.design.title} is the only option that can be built ({mark[best.design.key]} of 100)."
@@ -93,7 +95,8 @@ def _sentence(best, rest, scores, close):
     others += f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
     if close:
         return f"Too close to call: {best.design.title} {mark[best.design.key]} of 100, {others}."
-    return f"{best.design.title} fits best: {mark[best.design.key]} of 100; {others}."
+    why = f", above all for “{deciding.lower()}”"
+    return f"{best.design.title} fits best{why}: {mark[best.design.key]} of 100; {others}."
 
 
 def _deciding(best, runner_up, scores, job):

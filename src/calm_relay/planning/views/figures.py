@@ -128,7 +128,7 @@ def _off_grid(plan, option):
         yield Figure("On its AC bus", text, rating.owner)
     year, note = option.outcome.year, f"simulated year, {plan.assumed_note or plan.site.source}"
     yield Figure("Unserved", f"{year.unmet_kwh:,.0f} kWh a year, {option.outcome.unmet:.1%}", note, True)
-    yield Figure("Dark", f"{year.unserved_hours:,.0f} h a year, without machines' starts", note, True)
+    yield Figure("Without supply", f"{year.unserved_hours:,.0f} h a year, without machines' starts", note, True)
     if generator is not None:
         burnt = year.bus_kwh("import") * generator.litres_per_kwh
         yield Figure("Generator runs", f"{year.generator_hours:,.0f} h, {burnt:,.0f} l a year", note, True)

@@ -118,7 +118,7 @@ def _generator_bar(plan, made):
     """What the generator gives where the grid does not."""
     generator = plan.job.generator
     if generator is None:
-        return Headroom(0.0, 1.0, "dark: nothing from here", Severity.OK)
+        return Headroom(0.0, 1.0, "down: nothing from here", Severity.OK)
     return _bar(made, generator.kw, f"generator {made:.1f} of {generator.kw:g} kW")
 
 

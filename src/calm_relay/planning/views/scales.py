@@ -58,7 +58,7 @@ def _percent(value, currency):
 MEASURES = (
     _Measure(
         "score",
-        "Serves the purposes",
+        "Fits the purposes",
         "weighted score of 100, weights below",
         False,
         True,
