@@ -1,7 +1,7 @@
 """The board: circuits, what hangs on them, and what becomes of each when the grid fails."""
 
 from itertools import pairwise
-from typing import Literal, Self
+from typing import Final, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -10,7 +10,9 @@ from calm_relay.job.base import Fraction, Model, NotNegative, Positive
 Leg = Literal["1", "2", "3", "across"]
 Role = Literal["backed up", "shed", "grid only"]
 # Where a generator may be connected.
-ON_INPUT, ON_BUS = "the battery inverter's generator input", "the bus of AC-coupled PV"
+ON_INPUT: Final = "the battery inverter's generator input"
+ON_BUS: Final = "the bus of AC-coupled PV"
+GeneratorPlace = Literal["the battery inverter's generator input", "the bus of AC-coupled PV"]
 CountsAs = Literal["floor area", "appliance", "cooling", "heat pump", "heating"]
 
 
@@ -43,7 +45,7 @@ class Generator(Model):
     litres_per_kwh: NotNegative = Field(default=0.4, le=5)
     price_per_litre: NotNegative = Field(default=1.9, le=100, description="Fuel, in the job's currency.")
     tank_litres: Positive | None = Field(default=None, le=100_000, description="None: not stated.")
-    on: Literal[ON_INPUT, ON_BUS] = ON_INPUT
+    on: GeneratorPlace = ON_INPUT
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:

@@ -1,5 +1,6 @@
 """How the batteries are controlled: windows by local clock, thresholds, and clocks that see no meter."""
 
+from collections.abc import Sequence
 from typing import Self
 
 from pydantic import Field, model_validator
@@ -57,7 +58,7 @@ class ClockWindow(Window):
     power_kw: Positive = Field(le=100)
 
 
-def refuse_meeting(windows, field: str) -> None:
+def refuse_meeting(windows: Sequence[Window], field: str) -> None:
     """Refuses windows of which two are open at the same time.
 
     Raises

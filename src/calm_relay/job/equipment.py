@@ -4,8 +4,9 @@ A string inverter, a hybrid, a battery inverter and an all-in-one unit are one m
 inputs or none, a battery port or none, and an AC side. What it is called follows from what it has.
 """
 
+from collections.abc import Sequence
 from itertools import pairwise
-from typing import Literal, Self
+from typing import Literal, Protocol, Self, TypeVar
 
 from pydantic import Field, model_validator
 
@@ -366,6 +367,22 @@ class Pack(Model):
         return self.nominal_kwh * self.depth_of_discharge
 
 
+class Keyed(Protocol):
+    """Equipment of any kind: known by its key."""
+
+    @property
+    def key(self) -> str:
+        """By which jobs name it."""
+
+
+Kind = TypeVar("Kind", bound=Keyed)
+
+
+def _merged(base: tuple[Kind, ...], extra: tuple[Kind, ...]) -> tuple[Kind, ...]:
+    keys = {item.key for item in extra}
+    return tuple(item for item in base if item.key not in keys) + extra
+
+
 class Catalogue(Model):
     """Equipment to choose from."""
 
@@ -377,13 +394,14 @@ class Catalogue(Model):
 
     @model_validator(mode="after")
     def _keys_are_single(self) -> Self:
-        under_modules = (*self.optimisers, *self.microinverters)
-        for label, items in (
+        under_modules: tuple[Optimiser | Microinverter, ...] = (*self.optimisers, *self.microinverters)
+        kinds: tuple[tuple[str, Sequence[Keyed]], ...] = (
             ("modules", self.modules),
             ("inverters", self.inverters),
             ("packs", self.packs),
             ("optimisers and microinverters", under_modules),
-        ):
+        )
+        for label, items in kinds:
             keys = [item.key for item in items]
             twice = sorted({key for key in keys if keys.count(key) > 1})
             if twice:
@@ -393,14 +411,10 @@ class Catalogue(Model):
     def joined(self, own: "Catalogue") -> "Catalogue":
         """This catalogue with the job's own equipment; an own item replaces one with the same key."""
 
-        def merge(base, extra):
-            keys = {item.key for item in extra}
-            return tuple(item for item in base if item.key not in keys) + extra
-
         return Catalogue(
-            modules=merge(self.modules, own.modules),
-            inverters=merge(self.inverters, own.inverters),
-            packs=merge(self.packs, own.packs),
-            optimisers=merge(self.optimisers, own.optimisers),
-            microinverters=merge(self.microinverters, own.microinverters),
+            modules=_merged(self.modules, own.modules),
+            inverters=_merged(self.inverters, own.inverters),
+            packs=_merged(self.packs, own.packs),
+            optimisers=_merged(self.optimisers, own.optimisers),
+            microinverters=_merged(self.microinverters, own.microinverters),
         )

@@ -38,5 +38,5 @@ class Library:
 
 
 @lru_cache(maxsize=8)
-def _joined(catalogue, own):
+def _joined(catalogue: Catalogue, own: Catalogue) -> Catalogue:
     return catalogue.joined(own)

@@ -2,7 +2,7 @@
 
 from functools import lru_cache
 from pathlib import PurePath
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Final, Literal, Self
 from zoneinfo import ZoneInfo, available_timezones
 
 from pydantic import Field, field_validator, model_validator
@@ -50,8 +50,8 @@ __all__ = [
     "Window",
 ]
 
-FORMAT = "calm-relay-job"
-SCHEMA_VERSION = 4
+FORMAT: Final = "calm-relay-job"
+SCHEMA_VERSION: Final = 4
 
 
 class WeatherFile(Model):
@@ -94,7 +94,7 @@ Weather = Annotated[WeatherFile | ClimatePreset | MonthlyWeather, Field(discrimi
 
 
 @lru_cache(maxsize=1)
-def _zones():
+def _zones() -> set[str]:
     """Every IANA name; looking them up walks the whole database on disk."""
     return available_timezones()
 
@@ -344,7 +344,7 @@ class Job(Model):
 
     @field_validator("generator", mode="before")
     @classmethod
-    def _one_generator(cls, given):
+    def _one_generator(cls, given: object) -> object:
         if isinstance(given, list | tuple):
             raise ValueError(f"holds {len(given)}; wanted one generator, or none")
         return given
@@ -403,7 +403,7 @@ class Job(Model):
         rest = tuple(item for item in self.string_plans if item.inverter != inverter)
         return self.with_(string_plans=rest if plan is None else (*rest, plan))
 
-    def with_face(self, number: int, **changes) -> Self:
+    def with_face(self, number: int, **changes: Any) -> Self:
         """With fields of one face changed."""
         face = self.faces[number].with_(**changes)
         return self.with_(faces=(*self.faces[:number], face, *self.faces[number + 1 :]))

@@ -2,7 +2,7 @@
 
 import re
 
-FACTORS = {
+FACTORS: dict[str, dict[str, float]] = {
     "kWh": {"wh": 0.001, "kwh": 1.0, "mwh": 1000.0},
     "kW": {"w": 0.001, "kw": 1.0, "mw": 1000.0},
     "kVA": {"va": 0.001, "kva": 1.0},
@@ -54,7 +54,7 @@ def parse_quantity(text: str, unit: str, decimal_mark: str = ".") -> float:
     return float(plain) * (-factor if sign in {"-", "−"} else factor)
 
 
-def _plain(digits, decimal_mark):
+def _plain(digits: str, decimal_mark: str) -> str | None:
     """Digits with a point for the decimal mark and without thousands marks; None when that is not clear."""
     digits = re.sub(r"[\s'’]", "", digits)
     marks = re.sub(r"\d", "", digits)
@@ -72,7 +72,7 @@ def _plain(digits, decimal_mark):
     return "".join(groups) + ("." + part if mark else "")
 
 
-def _example(unit, decimal_mark):
+def _example(unit: str, decimal_mark: str) -> str:
     number = f"9{decimal_mark}6"
     names = {"kWh": "kWh or 9600 Wh", "kW": "kW or 9600 W"}
     return f"{number} {names.get(unit, unit)}".strip()

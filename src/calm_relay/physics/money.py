@@ -1,6 +1,7 @@
 """Bills by interval, and what a sum spent today is worth against savings later."""
 
 import numpy as np
+from numpy_financial import npv
 
 
 def yearly_bill(import_kw, export_kw, price, feed_in, standing_per_day, step_h):
@@ -31,14 +32,16 @@ def yearly_bill(import_kw, export_kw, price, feed_in, standing_per_day, step_h):
     return imported - exported + standing_per_day * days
 
 
-def simple_payback_years(outlay, saving_per_year):
+def simple_payback_years(outlay: float, saving_per_year: float) -> float:
     """Years until undiscounted savings equal the outlay; infinite when nothing is saved, 0 without outlay."""
     if outlay <= 0:
         return 0.0
     return outlay / saving_per_year if saving_per_year > 0 else float("inf")
 
 
-def net_present_value(outlay, saving_per_year, years, discount_rate, price_rise=0.0):
+def net_present_value(
+    outlay: float, saving_per_year: float, years: int, discount_rate: float, price_rise: float = 0.0
+) -> float:
     """Worth today of savings at the end of each year, less the outlay.
 
     Parameters
@@ -50,35 +53,38 @@ def net_present_value(outlay, saving_per_year, years, discount_rate, price_rise=
     years : int
     discount_rate, price_rise : float
         Yearly fractions; the saving of the first year is not yet raised.
+
+    Returns
+    -------
+    float
+        [currency]
     """
-    year = np.arange(1, years + 1)
-    savings = saving_per_year * (1 + price_rise) ** (year - 1)
-    return float((savings / (1 + discount_rate) ** year).sum() - outlay)
+    savings = saving_per_year * (1.0 + price_rise) ** np.arange(years)
+    return present_value([-outlay, *savings], discount_rate)
 
 
-def present_value(flows, discount_rate):
+def present_value(flows, discount_rate: float) -> float:
     """Worth today of yearly sums, the first of them today; those of later years at each year's end."""
-    flows = np.asarray(flows, dtype=float)
-    return float((flows / (1.0 + discount_rate) ** np.arange(flows.size)).sum())
+    return float(npv(discount_rate, np.asarray(flows, dtype=float)))
 
 
-def internal_rate_of_return(flows):
-    """Discount rate at which yearly sums are worth nothing today; None when they never change sign or have none.
+def internal_rate_of_return(flows) -> float | None:
+    """Discount rate at which yearly sums are worth nothing today.
 
-    Found by bisection between -0.99 and 10 a year.
+    Parameters
+    ----------
+    flows : sequence of float
+        The first of them today, later ones at each year's end.
+
+    Returns
+    -------
+    float or None
+        Between -0.99 and 10 a year; None when the sums never change sign, or their worth does not in between.
     """
     flows = np.asarray(flows, dtype=float)
-    if not (flows.min() < 0.0 < flows.max()):
-        return None
     low, high = -0.99, 10.0
-    at_low, at_high = present_value(flows, low), present_value(flows, high)
-    if at_low * at_high > 0:
+    if not (flows.min() < 0.0 < flows.max()) or present_value(flows, low) * present_value(flows, high) > 0.0:
         return None
-    for _ in range(200):
-        middle = (low + high) / 2.0
-        at_middle = present_value(flows, middle)
-        if at_middle * at_low > 0:
-            low, at_low = middle, at_middle
-        else:
-            high = middle
-    return float((low + high) / 2.0)
+    from scipy.optimize import brentq
+
+    return float(brentq(lambda rate: present_value(flows, rate), low, high, xtol=1e-14))
