@@ -3,9 +3,9 @@
 import os
 import sys
 
-from benchmarks import backup, battery, kernel, survey, whole
+from benchmarks import battery, kernel, outage, survey, whole
 
-results = [*kernel.results(), *survey.results(), *whole.results(), *battery.results(), *backup.results()]
+results = [*kernel.results(), *survey.results(), *whole.results(), *battery.results(), *outage.results()]
 print(f"on {os.cpu_count()} processors; warm unless said otherwise")
 for result in results:
     print(result.line())

@@ -90,7 +90,7 @@ def test_an_outsider_can_close_the_balances(job, request, tmp_path):
     assert all(option["refused"] for option in document["options"] if option not in live)
 
 
-def test_a_house_without_a_street_closes_for_an_outsider_too(tmp_path, capsys):
+def test_a_house_without_a_grid_closes_for_an_outsider_too(tmp_path, capsys):
     document, series = assess("demo:hut", tmp_path, "--plan-only")
     jsonschema.validate(document, json.loads((DOCS / "plan.schema.json").read_text()))
     assert main(["assess", "demo:hut"]) == 0
@@ -107,7 +107,7 @@ def test_a_house_without_a_street_closes_for_an_outsider_too(tmp_path, capsys):
         assert off_grid["generator_kwh"] == pytest.approx(table["import_kw"].sum() * document["step_h"], abs=1e-6)
 
 
-def test_the_search_tells_its_edge_and_writes_every_plant(tmp_path, capsys, monkeypatch):
+def test_the_search_says_its_edge_and_writes_every_plant(tmp_path, capsys, monkeypatch):
     monkeypatch.setattr("calm_relay.planning.studies.search.search.__defaults__", (unheard, 60))
     assert main(["search", "demo", "--by", "score", "--csv", str(tmp_path / "plants.csv")]) == 0
     summary = capsys.readouterr().out
@@ -138,7 +138,7 @@ def test_a_relative_weather_file_is_sought_beside_the_job(greensboro, pvlib_data
     assert document["assumed_climate"] is False
 
 
-def test_without_a_file_the_plan_is_told_in_words(capsys):
+def test_without_a_file_the_plan_is_shown_in_words(capsys):
     assert main(["assess", "demo"]) == 0
     summary = capsys.readouterr().out
     assert "AC-coupled add-on: bill NZ$" in summary

@@ -1,3 +1,3 @@
 """Calm Relay plans how batteries join a photovoltaic system."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

@@ -8,6 +8,10 @@ from pathlib import Path
 from calm_relay import __version__
 
 
+# Words of release 0.1 that are still understood for one release.
+FORMER_BENEFITS = {"own": "self-sufficiency"}
+
+
 def main(argv: list[str] | None = None) -> int:
     """Runs a command; returns the exit status: 0 done, 1 the job cannot be planned or read, 2 wrong words."""
     arguments = _parser().parse_args(argv)
@@ -51,7 +55,7 @@ def _parser():
     assess.set_defaults(run=_assess)
     search = commands.add_parser("search", help="try every plant the catalogue makes, and tell the best")
     search.add_argument("job", metavar="JOB", help="a job file, or the word demo")
-    by = "saving (when left out), npv, score, own or hours"
+    by = "saving (when left out), npv, score, self-sufficiency or hours"
     search.add_argument("--by", default="saving", metavar="BENEFIT", help=by)
     search.add_argument("--csv", type=Path, metavar="FILE", help="write every plant as CSV (- prints it)")
     search.set_defaults(run=_search)
@@ -166,7 +170,8 @@ def _search(arguments):
     from calm_relay.exchange.table_file import table_text
     from calm_relay.planning.studies.search import BENEFITS, efficient_edge, must_haves_of, plant_rows, search
 
-    if arguments.by not in BENEFITS:
+    by = FORMER_BENEFITS.get(arguments.by, arguments.by)
+    if by not in BENEFITS:
         raise ValueError(f"--by: {arguments.by!r} is no benefit; wanted one of {', '.join(BENEFITS)}")
     made = _planned(arguments.job)
     result = search(made)
@@ -176,14 +181,14 @@ def _search(arguments):
             print(text, end="")
             return 0
         write_atomically(arguments.csv, text.encode())
-    words, worth = BENEFITS[arguments.by]
+    words, worth = BENEFITS[by]
     wanted = must_haves_of(made.job)
     plants = [plant for plant in result.plants if wanted.met_by(plant)]
     within = "" if wanted.unmet_max is None else f", {len(plants):,} leave at most {wanted.unmet_max:.1%} unserved"
     print(f"{len(result.plants):,} of {result.tried:,} plants can be built{within}.")
     print("None costs less and brings more than:")
     currency = made.job.tariff.currency
-    for plant in efficient_edge(plants, arguments.by):
+    for plant in efficient_edge(plants, by):
         outlay = f"{currency} {plant.brief.money.outlay:,.0f}"
         print(f"  {outlay:>12}  {worth(plant):10,.1f} {words}: {plant.title}, {plant.profile}, {plant.roof}")
     return 0

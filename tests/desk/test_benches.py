@@ -282,7 +282,7 @@ def test_a_command_is_found_by_typing(window, qtbot):
     assert window.view.step is not None
 
 
-def test_light_and_dark_keep_what_is_shown(window, opened, qtbot, settled, dressed):
+def test_light_and_outage_keep_what_is_shown(window, opened, qtbot, settled, dressed):
     opened("Battery")
     desk = window.desk
     next(a for a in window.commands.all() if a.text() == "&Dark").trigger()
@@ -414,7 +414,7 @@ def test_unsaved_work_is_kept_aside_and_can_be_brought_back(window, qtbot, monke
     assert left_behind() == ()
 
 
-def test_a_state_folder_that_cannot_be_written_is_told_once(window, tmp_path, monkeypatch):
+def test_a_state_folder_that_cannot_be_written_is_shown_once(window, tmp_path, monkeypatch):
     (tmp_path / "file").write_text("")
     monkeypatch.setenv("CALM_RELAY_STATE", str(tmp_path / "file"))
     window.benches["Choice"].battery.count.setValue(5)
@@ -471,7 +471,7 @@ def test_writing_can_be_called_off(window, tmp_path, monkeypatch, qtbot):
     assert not (tmp_path / "summary.pdf").exists()
 
 
-def test_a_folder_that_cannot_be_written_is_told(window, asked, tmp_path, monkeypatch, qtbot):
+def test_a_folder_that_cannot_be_written_is_shown(window, asked, tmp_path, monkeypatch, qtbot):
     from PySide6.QtWidgets import QFileDialog
 
     (tmp_path / "file").write_text("")

@@ -19,7 +19,7 @@ def bench(window, settled, qtbot):
     return made
 
 
-def test_a_night_is_rehearsed_and_told(bench, qtbot):
+def test_a_night_is_rehearsed_and_shown(bench, qtbot):
     assert bench.at.step % 4 == 0
     assert "Without supply after" in bench.verdict.text() or "rides through" in bench.verdict.text()
     assert "back of an envelope" in bench.summary.text().replace("\u00a0", " ")
@@ -68,7 +68,7 @@ def test_pointing_at_the_night_moves_the_line(window, bench, qtbot):
     assert late > bench.own_moment.clock
     assert "kW fed" in bench.battery.accessibleDescription()
     assert window.line._moment is bench.own_moment
-    assert bench.own_moment.bars["Grid"].caption == "dark: nothing from here"
+    assert bench.own_moment.bars["Grid"].caption == "down: nothing from here"
     window.open_bench("Home")
     assert window.line._moment is not bench.own_moment
 
@@ -181,14 +181,14 @@ def test_another_place_begins_with_its_own_longest_night(window, bench, qtbot, s
     qtbot.waitUntil(lambda: bench.at.date().month() == 12, timeout=10_000)
 
 
-def test_an_option_without_backup_is_dark_at_once(window, bench, qtbot):
+def test_an_option_without_backup_is_outage_at_once(window, bench, qtbot):
     window.show_option(0)
     qtbot.waitUntil(lambda: "without supply at once" in bench.verdict.text(), timeout=20_000)
     assert bench.night.isHidden()
     assert not bench.worst.isEnabled()
 
 
-def test_the_board_is_edited_and_what_is_wrong_is_told(window, settled, qtbot, monkeypatch):
+def test_the_board_is_edited_and_what_is_wrong_is_shown(window, settled, qtbot, monkeypatch):
     dialog = BackedUpLoadsDialog(window.session.job, window.session.library, window)
     qtbot.addWidget(dialog)
     dialog.show()

@@ -234,7 +234,7 @@ def test_a_bad_file_is_named_and_the_present_job_stays(window, asked, tmp_path, 
     window.show_option(0)
 
 
-def test_a_failed_save_is_told_and_loses_nothing(window, asked, tmp_path, monkeypatch, qtbot):
+def test_a_failed_save_is_shown_and_loses_nothing(window, asked, tmp_path, monkeypatch, qtbot):
     path = tmp_path / "studio.relay.json"
     window.session.save(path)
     before = path.read_bytes()

@@ -60,7 +60,7 @@ def test_many_shapes_are_understood(tmp_path, shape):
 
 
 @pytest.mark.parametrize("encoding", ["utf-8-sig", "utf-16", "cp1252"])
-def test_encodings_are_told_apart(tmp_path, encoding):
+def test_encodings_are_shown_apart(tmp_path, encoding):
     text = SHAPES["German, comma, title above"][0]
     assert read(tmp_path, text, encoding=encoding).import_kwh.sum() == pytest.approx(0.42 * len(HALF_HOURS))
 
@@ -107,7 +107,7 @@ def test_a_correction_overrides_what_was_found(tmp_path):
     assert read(tmp_path, text, export_column=3).export_kwh[0] == pytest.approx(7)
 
 
-def test_gaps_and_doubles_are_counted_and_told(tmp_path):
+def test_gaps_and_doubles_are_counted_and_shown(tmp_path):
     stamps = HALF_HOURS[:100] + HALF_HOURS[110:] + HALF_HOURS[-3:]
     data = read(tmp_path, lines("time,kwh", lambda t: f"{t.isoformat()},0.2", stamps))
     assert data.starts.size == len(HALF_HOURS) - 10

@@ -105,7 +105,7 @@ def test_filling_under_a_shaving_threshold_stays_below_it():
     assert year.at_bus("import") == pytest.approx(np.full(4, 3.0))
 
 
-def test_outside_its_discharge_windows_a_store_gives_nothing():
+def test_outside_its_discharge_windows_a_battery_gives_nothing():
     may = np.array([False, True, False])
     control = replace(self_use(3), may_discharge=may)
     year = run_plant((still(),), np.zeros((1, 3)), np.full(3, 1.0), 1.0, control=control)
@@ -124,7 +124,7 @@ def test_selling_stops_at_its_level_and_keeps_the_export_limit():
     assert year.at_bus("import")[first_below + 1] == pytest.approx(0.0, abs=1e-9)
 
 
-def test_a_bias_stays_on_the_meter_whether_the_store_fills_or_gives_or_the_array_is_turned_down():
+def test_a_bias_stays_on_the_meter_whether_the_battery_fills_or_gives_or_the_array_is_turned_down():
     control = orders(3, leave_kw=0.03, bias_kw=0.03)
     plant = (pv_only(), still(usable_kwh=2.0))
     pv = np.array([[3.0, 5.0, 0.0], [0.0, 0.0, 0.0]])
@@ -145,7 +145,7 @@ def test_a_clock_charges_and_gives_whatever_the_meter_shows():
     assert year.at_bus("import")[2] == pytest.approx(3.02)
 
 
-def test_the_order_says_which_store_gives_first():
+def test_the_order_says_which_battery_gives_first():
     plant = (still(), still())
     for order, empties in ((None, 0), ((1, 0), 1)):
         year = run_plant(plant, np.zeros((2, 1)), np.array([2.0]), 1.0, control=orders(1, order=order))

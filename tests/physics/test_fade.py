@@ -29,7 +29,7 @@ def test_a_full_cycle_a_day_counts_as_one_a_day():
     assert spent.argmax() in {7, 8}
 
 
-def test_a_store_that_does_not_move_has_no_cycles():
+def test_a_battery_that_does_not_move_has_no_cycles():
     cycles = count_cycles(np.full(100, 0.4))
     assert cycles.full_equivalent == 0.0
     assert cycle_fade(cycles, [0.8], [6000], 0.8) == 0.0

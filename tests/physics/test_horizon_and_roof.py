@@ -33,7 +33,7 @@ def test_a_level_ring_leaves_the_square_of_its_cosine(height):
 
 
 @given(st.floats(0, 90), st.floats(0, 359), st.lists(st.floats(0, 80), min_size=4, max_size=4))
-def test_a_sky_view_is_a_share(tilt, azimuth, heights):
+def test_a_weather_view_is_a_share(tilt, azimuth, heights):
     assert 0.0 <= sky_view(tilt, azimuth, [0.0, 90.0, 180.0, 270.0], heights) <= 1.0
 
 

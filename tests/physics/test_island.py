@@ -14,7 +14,7 @@ from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 from tests.examples import examples
 
 from .plants import CURVE
-from .test_outage import CLEAR
+from .test_islanded import CLEAR
 
 STORE = ConverterPart(5.0, False, 0.0, 1.0, LOSSLESS, battery=BatteryPart(10.0, 5.0, 9.0, from_ac_kw=5.0))
 ARRAY = ConverterPart(4.0, True, 6.0, 1.0, LOSSLESS)
@@ -63,7 +63,7 @@ def test_a_generator_alone_serves_what_it_can_in_the_order_of_the_board():
     assert (dark.unmet_kwh, dark.unserved_hours) == (13.0, 2.0)
 
 
-def test_a_generator_fills_the_store_and_its_hours_are_counted():
+def test_a_generator_fills_the_battery_and_its_hours_are_counted():
     asked = island(np.full(200, 1.0), generator_kw=4.0, generator_start=0.2, generator_stop=0.8)
     run = run_island([STORE], np.zeros((1, 200)), 0.25, asked, stored_kwh=10.0)
     assert run.unmet_kwh == pytest.approx(0.0, abs=1e-9)
@@ -74,7 +74,7 @@ def test_a_generator_fills_the_store_and_its_hours_are_counted():
     assert worst_residual(run) < 1e-9
 
 
-def test_arrays_on_the_bus_fill_the_store_and_what_is_too_much_is_thrown_away():
+def test_arrays_on_the_bus_fill_the_battery_and_what_is_too_much_is_thrown_away():
     asked = island(np.full(48, 0.5), converters=2, joins=[False, True])
     sun = np.array([np.zeros(48), np.full(48, 3.0)])
     run = run_island([STORE, ARRAY], sun, 0.25, asked, stored_kwh=5.0)

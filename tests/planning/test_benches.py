@@ -101,7 +101,7 @@ def test_the_clipped_day_is_the_one_that_clips_most(demo_plan):
     assert result.given.max() == pytest.approx(5.0)
 
 
-def test_the_store_sweep_meets_the_plan_at_today_s_count(demo_plan):
+def test_the_battery_sweep_meets_the_plan_at_today_s_count(demo_plan):
     option = demo_plan.option("ac-addon")
     sweep = sweep_battery(demo_plan, option)
     assert sweep.counts.tolist() == list(range(1, 9))
@@ -161,7 +161,7 @@ def test_months_sum_to_the_face_s_year(demo_plan):
         assert months.kwh[5] < months.kwh[11]
 
 
-def test_a_kept_array_and_a_second_store_join_at_the_board(demo_plan):
+def test_a_kept_array_and_a_second_battery_join_at_the_board(demo_plan):
     swap, addon = demo_plan.option("hybrid-swap").design, demo_plan.option("ac-addon").design
     old, battery = addon.converters
     for converters, extra in (

@@ -168,7 +168,7 @@ def test_the_small_bank_obeys_its_clock(demo, demo_plan):
     assert full.severity.name == "OK"
 
 
-def test_every_option_tells_its_school_its_boxes_and_what_fails(demo_plan, dairy):
+def test_every_option_says_its_school_its_units_and_what_fails(demo_plan, dairy):
     for made in (demo_plan, dairy):
         for option in made.live:
             facts = coupling_facts(option.design)
@@ -198,7 +198,7 @@ def test_a_second_unit_adds_power_and_an_expansion_does_not(demo):
         plan(job.with_(battery=job.battery.with_(expansions=5)))
 
 
-def test_a_meter_of_each_phase_makes_a_single_phase_store_worth_less():
+def test_a_meter_of_each_phase_makes_a_single_phase_battery_worth_less():
     job = demo_job("dairy")
     battery = job.battery.with_(pack="fern-48", count=4, battery_inverter="mossgate-5", charge_windows=())
     whole = plan(job.with_(battery=battery)).option("ac-addon").outcome
@@ -221,7 +221,7 @@ def test_a_meter_of_each_phase_makes_a_single_phase_store_worth_less():
         ({"hottest_c": 55.0}, "hot battery", "STOP"),
     ],
 )
-def test_where_the_store_may_stand(demo, place, check, severity):
+def test_where_the_battery_may_stand(demo, place, check, severity):
     job = demo.with_(battery_place=BatteryPlace(**place))
     site = {"climate": "central-europe"} if check == "cold battery" else None
     if site:
@@ -371,7 +371,7 @@ def test_impossible_packs_are_refused_at_the_field(changes, wanted):
         pack.with_(**changes)
 
 
-def test_a_store_without_a_converter_is_refused_in_words(demo):
+def test_a_battery_without_a_converter_is_refused_in_words(demo):
     converters = tuple(
         converter.with_(battery=converter.battery.with_(families=("other",)))
         for converter in catalogue().inverters

@@ -88,7 +88,7 @@ def test_strings_without_an_input_and_hot_voltage_and_current(demo, with_faces):
     assert (current.measured, current.limit) == (9.75, 9.0)
 
 
-def test_evening_power_is_the_least_of_battery_and_box_and_the_mend_gives_more(demo, with_battery):
+def test_evening_power_is_the_least_of_battery_and_unit_and_the_mend_gives_more(demo, with_battery):
     job = with_battery(count=1)
     note = result(plan(job), "ac-addon", "evening power")
     assert note.severity is Severity.CHECK
@@ -100,7 +100,7 @@ def test_evening_power_is_the_least_of_battery_and_box_and_the_mend_gives_more(d
     assert result(plan(easy), "ac-addon", "evening power").severity is Severity.OK
 
 
-def test_charge_window_too_short_for_the_store_offers_earlier_and_faster(demo, demo_plan):
+def test_charge_window_too_short_for_the_battery_offers_earlier_and_faster(demo, demo_plan):
     note = result(demo_plan, "ac-addon", "charge window")
     assert note.severity is Severity.CHECK
     assert note.measured < note.limit
@@ -139,7 +139,7 @@ def test_a_stronger_hybrid_mends_evening_and_outage(demo, demo_plan):
     assert after.design.battery_converter.inverter.key == "umberlow-h8"
 
 
-def test_what_is_shed_fits_the_box_when_dark(demo, demo_plan):
+def test_what_is_shed_fits_the_unit_when_outage(demo, demo_plan):
     note = result(demo_plan, "ac-addon", "grid down")
     assert note.mends[0].label == "Shed “Kiln”, “Water heater” in an outage"
     after = plan(mended(demo, note))
@@ -161,13 +161,13 @@ def test_main_fuse_stops_when_the_house_draws_more(demo, demo_plan):
     assert over.measured > over.limit == pytest.approx(32 * 0.23)
 
 
-def test_the_operator_adds_up_every_box(demo_plan):
+def test_the_operator_adds_up_every_unit(demo_plan):
     assert result(demo_plan, "ac-addon", "operator's sum").measured == 10.0
     assert result(demo_plan, "hybrid-swap", "operator's sum").measured == 5.0
     assert result(demo_plan, "as-is", "operator's sum") is None
 
 
-def test_a_single_phase_box_backs_up_one_phase_of_three(demo):
+def test_a_single_phase_unit_backs_up_one_phase_of_three(demo):
     three = demo.with_(backup_board=None, supply=demo.supply.with_(phases="three"))
     assert result(plan(three), "ac-addon", "one phase").severity is Severity.CHECK
 

@@ -66,7 +66,7 @@ def test_every_year_closes_and_serves_the_same_home(demo_plan):
         ]  # fmt: skip
 
 
-def test_the_store_saves_and_the_coupling_tells(demo_plan):
+def test_the_battery_saves_and_the_coupling_says(demo_plan):
     as_is, addon, swap = (option.outcome for option in demo_plan.options[:3])
     assert addon.money.bill < as_is.money.bill
     assert swap.paths.through_battery > addon.paths.through_battery
@@ -140,7 +140,7 @@ def test_a_climate_of_the_other_hemisphere_turns_its_seasons(demo):
     assert climates()[demo.site.weather.climate].latitude < 0
 
 
-def test_place_and_design_temperatures_do_not_remake_the_sky(demo):
+def test_place_and_design_temperatures_do_not_remake_the_weather(demo):
     first = site_year(demo.site, library(), Path.cwd())
     assert site_year(demo.site.with_(place="Elsewhere", coldest_c=-12.0), library(), Path.cwd()) is first
 
@@ -156,7 +156,7 @@ def test_design_temperatures_come_from_the_job_or_its_year(demo, demo_plan):
     assert "made year" in derived.cold_source
 
 
-def test_the_evening_peak_is_after_dark_and_before_midnight(demo_plan):
+def test_the_evening_peak_is_after_outage_and_before_midnight(demo_plan):
     peak = demo_plan.demand.evening_peak_at.astype(object)
     assert peak.hour >= 16
     assert demo_plan.demand.worst_season == "winter"
@@ -214,7 +214,7 @@ def test_the_line_rearranges_with_the_coupling(demo_plan):
 def test_scales_hold_every_option_and_yearly_figures_are_marked(demo_plan):
     scales = scales_of(demo_plan)
     assert all(len(scale.values) == len(scale.texts) == 12 for scale in scales)
-    assert {scale.key for scale in scales if not scale.yearly} == {"outlay", "dark", "evening"}
+    assert {scale.key for scale in scales if not scale.yearly} == {"outlay", "backup", "evening"}
     score = scales[0]
     assert score.top == 100
     assert score.values[1] == pytest.approx(demo_plan.choice.scores["ac-addon"].total * 100)
@@ -233,7 +233,7 @@ def test_a_refused_option_says_why_and_the_others_go_on(with_battery):
     assert document.options[2].refused
 
 
-def test_a_stated_box_is_taken_and_refused_only_for_what_cannot_be_connected(with_battery):
+def test_a_stated_unit_is_taken_and_refused_only_for_what_cannot_be_connected(with_battery):
     made = plan(with_battery(battery_inverter="mossgate-3", hybrid="skerrin-h6"))
     assert made.option("ac-addon").design.battery_converter.inverter.key == "mossgate-3"
     assert made.option("hybrid-swap").outcome is None

@@ -329,7 +329,7 @@ def test_a_ladder_for_every_input_with_its_marks(demo, demo_plan):
     assert micro.amps == "14.2 of 18 A"
 
 
-def test_short_strings_become_long_ones_with_the_work_told():
+def test_short_strings_become_long_ones_with_the_work_shown():
     made = plan(demo_job("dairy"))
     option = made.option("hybrid-swap")
     work = restringing_of(option.context, option.design)

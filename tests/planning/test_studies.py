@@ -27,7 +27,7 @@ def ageing(demo_plan):
     return battery_ageing_of(demo_plan, demo_plan.option("ac-addon"))
 
 
-def test_a_store_fades_by_calendar_and_cycles_and_saves_less(ageing, demo):
+def test_a_battery_fades_by_calendar_and_cycles_and_saves_less(ageing, demo):
     assert ageing.left.size == demo.costs.horizon_years
     assert (np.diff(ageing.left) < 0).all()
     assert ageing.left == pytest.approx(1.0 - ageing.by_calendar - ageing.by_cycles)
@@ -57,7 +57,7 @@ def test_hard_use_ends_a_warranty_by_throughput(demo):
     assert result.warranty.ends_year < 10
 
 
-def test_an_option_without_a_store_has_no_years(demo_plan):
+def test_an_option_without_a_battery_has_no_years(demo_plan):
     assert battery_ageing_of(demo_plan, demo_plan.option("as-is")) is None
     assert battery_map(demo_plan, demo_plan.option("as-is")) is None
     assert power_range(demo_plan.option("as-is")) is None

@@ -49,7 +49,7 @@ def test_what_must_stay_refuses_what_would_take_it_away(demo):
     assert "hangs on the inverter that would go" in stuck.design.refused[0]
 
 
-def test_an_old_battery_on_its_own_box_stays_beside_what_comes(demo):
+def test_an_old_battery_on_its_own_unit_stays_beside_what_comes(demo):
     old = ExistingBattery(pack="fern-48", count=1, inverter="mossgate-3", age_years=5, health=0.8)
     made = plan(demo.with_(existing_battery=old))
     assert made.option("as-is").design.battery_converter.bank.usable_kwh == pytest.approx(4.8 * 0.9 * 0.8)
@@ -94,7 +94,7 @@ def test_a_bare_roof_has_a_baseline_of_nothing_and_microinverters_to_choose(cott
     assert "its maker allows" in cottage.option("ac-addon").design.refused[0]
 
 
-def test_only_a_store_before_the_ac_limit_catches_what_is_clipped(cottage, dairy):
+def test_only_a_battery_before_the_ac_limit_catches_what_is_clipped(cottage, dairy):
     micro, hybrid = (clipped_year(cottage, cottage.option(key)) for key in ("micro-ac", "hybrid-swap"))
     assert micro.bare_kwh > 100
     assert micro.caught_kwh == pytest.approx(0, abs=1e-9)
@@ -110,7 +110,7 @@ def test_only_a_store_before_the_ac_limit_catches_what_is_clipped(cottage, dairy
     assert addon.kept_kwh == pytest.approx(as_is.kept_kwh, rel=1e-6)
 
 
-def test_the_sweep_tells_energy_import_idle_and_cost(dairy):
+def test_the_sweep_says_energy_import_idle_and_cost(dairy):
     found_ = sweep_inverter(dairy, dairy.option("hybrid-swap"))
     assert found_.ac_kw.size >= SIZES == 40
     assert np.all(np.diff(found_.clipped_kwh) <= 1e-6)
@@ -122,7 +122,7 @@ def test_the_sweep_tells_energy_import_idle_and_cost(dairy):
     assert sweep_inverter(dairy, dairy.option("as-is")) is not None
 
 
-def test_every_limit_in_force_is_told_and_the_least_binds(demo_plan, dairy):
+def test_every_limit_in_force_is_shown_and_the_least_binds(demo_plan, dairy):
     option = dairy.option("hybrid-swap")
     limits = ratio_limits(option.design.pv_converter, dairy.job, option.context.survey)
     owners = [limit.owner for limit in limits]

@@ -162,7 +162,7 @@ def test_shade_of_a_wall_against_pvlib_s_projection(sun, height):
 
 
 @pytest.mark.parametrize("height", [10.0, 30.0, 50.0])
-def test_sky_behind_a_wall_against_pvlib_s_loss(height):
+def test_weather_behind_a_wall_against_pvlib_s_loss(height):
     """pvlib's diffuse loss behind a masking angle (Passias and Källbäck 1984, Solar Cells 11)."""
     assert 1.0 - sky_view(0.0, 0.0, *wall(height)) == pytest.approx(shading.sky_diffuse_passias(height), abs=0.01)
 

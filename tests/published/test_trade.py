@@ -51,7 +51,7 @@ def test_five_hours_at_2_5_kw_do_not_fill_16_kwh(demo, with_battery):
 
 
 @pytest.mark.parametrize("load", [0.3, 0.5, 0.75])
-def test_into_the_store_dc_96_to_98_and_ac_90_to_94_per_cent(load):
+def test_into_the_battery_dc_96_to_98_and_ac_90_to_94_per_cent(load):
     """From the modules into the battery's terminals, by every single-phase unit of the catalogue at a fair load."""
     converters = [
         converter for converter in catalogue().inverters if converter.phases == "single" and not converter.plug_in
@@ -71,7 +71,7 @@ def test_into_the_store_dc_96_to_98_and_ac_90_to_94_per_cent(load):
             assert 0.90 <= given * rectified * converter.battery.dc_dc_efficiency <= 0.945
 
 
-def test_the_dc_path_through_the_store_loses_least(demo_plan):
+def test_the_dc_path_through_the_battery_loses_least(demo_plan):
     addon, swap = (demo_plan.option(key).outcome.paths for key in ("ac-addon", "hybrid-swap"))
     assert 0.03 < swap.through_battery - addon.through_battery < 0.09
 
@@ -84,7 +84,7 @@ def test_a_bare_expansion_adds_energy_only_once_the_inverter_binds():
     assert discharge_ac_kw(eight, converter)[0] == discharge_ac_kw(four, converter)[0]
 
 
-def test_a_full_battery_with_a_weak_inverter_still_buys_in_the_evening(demo_plan):
+def test_a_full_battery_with_a_weak_inverter_still_imports_in_the_evening(demo_plan):
     """The house draws 7 kW, a 4.6 kW battery gives 4.6, the grid the rest, with charge left."""
     outcome = demo_plan.option("ac-addon").outcome
     assert outcome.limit.power_kw < demo_plan.demand.evening_peak_kw

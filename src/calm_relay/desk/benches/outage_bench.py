@@ -1,4 +1,4 @@
-"""The bench Outage: the grid fails at a chosen moment: what lives, what ends it, every start of the year."""
+"""The bench Outage: the grid fails at a chosen moment: what stays on, what ends it, every start of the year."""
 
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -196,9 +196,7 @@ class OutageBench(Bench):
         self._rehearse()
 
     def _go_longest_night(self):
-        """17:00 on the day with the most dark steps."""
-        backup = self._view.plan.site.night.reshape(365, -1).sum(axis=1)
-        self._go(int(backup.argmax()) * 96 + 17 * 4)
+        self._go(self._view.plan.site.longest_night)
 
     def _go_worst(self):
         if self._mapped is not None:

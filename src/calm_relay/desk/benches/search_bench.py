@@ -24,7 +24,7 @@ BENEFITS = (
     ("saving", "Saved a year"),
     ("npv", "Worth over the years"),
     ("score", "Fits the purposes"),
-    ("own", "Self-sufficiency"),
+    ("self-sufficiency", "Self-sufficiency"),
     ("hours", "Hours on backup"),
 )
 CHEMISTRIES = (None, "LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM")

@@ -24,7 +24,7 @@ TICK_HOURS, TICKS = (1, 2, 3, 6, 12, 24, 48), 9
 
 
 def _clock_ticks(chart, run, clock):
-    """Ticks say how long it has been dark and what the clock shows."""
+    """Ticks say how long the outage has lasted and what the clock shows."""
     hours = run.steps * run.step_h
     every = next((n for n in TICK_HOURS if hours / n <= TICKS), TICK_HOURS[-1])
     ticks = []
@@ -183,7 +183,7 @@ class SurvivalCarpet(Chart):
 
 
 class RideThroughChart(Chart):
-    """Of all starts of the year the share still alive after so many hours, a curve an option."""
+    """Of all starts of the year the share with supply after so many hours, a curve an option."""
 
     def __init__(self):
         super().__init__(

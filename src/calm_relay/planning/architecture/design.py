@@ -1,4 +1,4 @@
-"""What a design is: units on the wall with strings and battery, and the ground every design of a job stands on."""
+"""What a design is: units on the wall with strings and battery, and the context that every design of a job shares."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -272,7 +272,7 @@ class Architecture:
 def survey_of(
     job: Job, equipment: Equipment, rules: Rules, faces: tuple[Face, ...], temperatures: DesignTemperatures
 ) -> Survey:
-    """The ground for strings: limits by the rules in force, optimisers by face."""
+    """What strings depend on: limits by the rules in force, optimisers by face."""
     rule = rules.of("array volts")
     limit = SiteLimit(rule.limit, f"{rule.rule.authority}, {rule.rule.clause}") if rule else NO_SITE_LIMIT
     optimisers = {}

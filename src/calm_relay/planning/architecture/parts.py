@@ -146,7 +146,7 @@ def fixed(faces) -> frozenset[str]:
 
 
 def with_bank(context: DesignContext, **changes) -> DesignContext:
-    """The ground with fields of its bank changed."""
+    """The context with fields of its bank changed."""
     return replace(context, bank=replace(context.bank, **changes))
 
 

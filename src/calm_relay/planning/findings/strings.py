@@ -155,7 +155,7 @@ def check_hot_voltage(subject):
         for run in converter.stringing.runs:
             reading = _against_window(run, subject.context.temperatures)
             if reading:
-                # Faces that read alike are told together.
+                # Faces that read alike are named together.
                 alike.setdefault(reading, []).append((converter, run.face.plan.name))
     findings = []
     for (key, severity, measured, limit, summary), where in alike.items():

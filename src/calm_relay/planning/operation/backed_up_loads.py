@@ -127,7 +127,7 @@ def _behind(backup_board, supply, one_phase, demand):
 
 
 def _only_phase_served(converter, job):
-    """The one phase that lives where a single-phase unit serves a three-phase house; None elsewhere."""
+    """The one phase that stays on where a single-phase unit serves a three-phase house; None elsewhere."""
     single = converter.inverter.phases == "single" and job.supply.phases == "three"
     return job.supply.single_on if single else None
 

@@ -35,7 +35,7 @@ class OneMeter:
 
 
 def two_metered(design: Design) -> tuple | None:
-    """The two units with batteries that watch the same meter; None where there are not two."""
+    """The two units with batteries that read the same meter; None where there are not two."""
     converters = [converter for converter in design.converters if converter.bank]
     if len(converters) != 2 or design.by_clock:
         return None

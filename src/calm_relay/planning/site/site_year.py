@@ -45,6 +45,12 @@ class SiteYear:
         """Steps with the sun below the horizon."""
         return self.sun.zenith >= 90.0
 
+    @property
+    def longest_night(self) -> int:
+        """The step of 17:00, standard time, on the day with the longest night."""
+        per_day = self.night.size // 365
+        return int(self.night.reshape(365, per_day).sum(axis=1).argmax()) * per_day + 17 * per_day // 24
+
 
 def weather_edition(site: Site, folder: Path) -> tuple[str, int]:
     """Absolute path of the weather file and its time of change, to key caches; empty for a preset."""

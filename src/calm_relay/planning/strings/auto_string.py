@@ -2,7 +2,7 @@
 
 Every layout that one input can carry is listed: strings of one face, or strings of two faces equal in length and
 module. Which input carries which is then an integer program over the kinds of inputs, solved to its optimum, so
-that nothing is missed; what cannot be connected is told with its reason.
+that nothing is missed; what cannot be connected is named with its reason.
 """
 
 from dataclasses import dataclass

@@ -23,7 +23,7 @@ class Proposal:
     """One school's answer: circuits to keep, to shed and to leave, the outage they were held against, the cost.
 
     `left` says for each circuit left out, or dropped as the grid goes, why; `shed` holds the charge below which
-    a circuit goes. `rehearsal` is None where not even one circuit lives.
+    a circuit goes. `rehearsal` is None where not even one circuit stays on.
     """
 
     school: str

@@ -112,7 +112,7 @@ BENEFITS: dict[str, tuple[str, Callable[[Plant], float]]] = {
     "saving": ("saved a year", lambda plant: plant.brief.money.saving),
     "npv": ("worth over the job's years", lambda plant: plant.brief.money.npv),
     "score": ("serves the purposes, of 100", lambda plant: plant.score * 100.0),
-    "own": ("self-sufficiency, % of the home's energy", lambda plant: plant.brief.self_sufficiency * 100.0),
+    "self-sufficiency": ("self-sufficiency, % of the home's energy", lambda plant: plant.brief.self_sufficiency * 100.0),
     "hours": ("hours on backup", lambda plant: plant.brief.backup.hours),
 }
 
@@ -256,7 +256,7 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
 
 
 def _tuned(plan, job, design, profiles):
-    """Each habit, the job with it, and what its run reads."""
+    """Each control profile, the job with it, and what its run reads."""
     inputs = inputs_of(design, job, plan.site, plan.demand)
     for profile in profiles:
         battery = job.battery.model_copy(update={"charge_windows": profile.windows})

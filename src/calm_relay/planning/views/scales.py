@@ -113,7 +113,7 @@ MEASURES = (
         lambda value, currency: f"{value:.1f} kW",
     ),
     _Measure(
-        "dark",
+        "backup",
         "Power on backup",
         "continuous power grid-down, not the pass-through figure",
         False,
@@ -167,7 +167,7 @@ ON_GRID_ONLY, OFF_GRID_ONLY = ("evening", "hours"), ("unmet",)
 CALLED_OFF_GRID = {
     "bill": ("Fuel", "what the generator burns over the simulated year"),
     "own": ("Self-sufficiency", "share of the home's energy that no generator makes"),
-    "dark": ("Power of the grid", "what forms the grid gives without end"),
+    "backup": ("Power of the grid", "what forms the grid gives without end"),
 }
 LOSSES = {
     "tracker": ("Tracking", "what the trackers do not find"),

@@ -187,7 +187,7 @@ def test_a_long_surge_is_allowed_for_its_time():
     assert run(load, step_h=1 / 60, surge_s=100.0).served_steps == 6
 
 
-def test_one_leg_is_full_while_the_box_is_not():
+def test_one_leg_is_full_while_the_unit_is_not():
     night = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [1.0, 0.0, 0.0]], parted=2.0)
     assert night.ended == (0, islanded.LEG)
     balanced = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]], parted=2.0)
@@ -225,7 +225,7 @@ def test_after_a_trip_every_machine_that_runs_starts_at_once():
     assert gap.ended == (0, islanded.START)
 
 
-def test_a_box_that_is_locked_out_comes_back_when_somebody_resets_it():
+def test_a_unit_that_is_locked_out_comes_back_when_somebody_resets_it():
     load = np.full(240, 1.0)
     load[10:30] = 6.0
     forever = run(load, step_h=1 / 60)
@@ -273,7 +273,7 @@ def test_circuits_are_shed_by_charge_and_come_back():
     assert night.stored[back - 1] > 6.0
 
 
-def test_pv_on_the_ac_bus_needs_a_box_that_turns_it_down():
+def test_pv_on_the_ac_bus_needs_a_unit_that_turns_it_down():
     for kind, used in (("switched", 0.0), ("pv_ac", 2.0)):
         # A full battery: only what the house asks can be used, and what is only on or off is off.
         night = run(np.full(8, 2.0), **{kind: 4.0}, stored=10.0)
@@ -300,7 +300,7 @@ def test_a_load_that_drops_leaves_the_array_s_power_nowhere_to_go():
     assert small.served_steps == 20
 
 
-def test_after_a_flat_store_only_pv_on_its_own_bus_starts_again():
+def test_after_a_flat_battery_only_pv_on_its_own_bus_starts_again():
     load, sun = np.full(96, 1.0), np.concatenate([np.zeros(48), np.full(48, 4.0)])
     own = run(load, part=former(pv=True), stored=1.0, pv_dc=sun)
     assert own.state[40] == islanded.FLAT

@@ -27,7 +27,7 @@ def plain(label):
     return label.text().replace("\u00a0", " ")
 
 
-def test_the_year_alone_is_told_and_its_inputs_stand_beside_it(hut, window, qtbot, settled):
+def test_the_year_alone_is_shown_and_its_inputs_stand_beside_it(hut, window, qtbot, settled):
     assert not hut.inputs.isVisible()
     assert hut.off_grid_rows.isVisible()
     assert not hut.rules.isVisible()
@@ -97,7 +97,7 @@ def test_the_map_shows_nothing_where_there_is_nothing_to_try(dressed, qtbot):
     assert shown.place is None
 
 
-def test_a_street_is_taken_away_and_laid_again(window, settled, qtbot, monkeypatch):
+def test_a_grid_is_taken_away_and_laid_again(window, settled, qtbot, monkeypatch):
     def answer(dialog):
         dialog.fields["on_grid"].setChecked(not dialog.fields["on_grid"].isChecked())
         dialog.take()

@@ -77,7 +77,7 @@ def test_split_phase_stacks_on_each_leg(cottage):
     assert stack.limit_kw == pytest.approx(option.outcome.backup.power_kw / 2)
 
 
-def test_one_phase_of_three_lives_behind_a_single_phase_box(dairy):
+def test_one_phase_of_three_lives_behind_a_single_phase_unit(dairy):
     made, _ = dairy
     option = made.option("clock-bank")
     rows = behind_relay(option.design, made.job, made.demand)
@@ -131,7 +131,7 @@ def test_what_is_tried_again_changes_the_night(pottery, dairy):
     assert outage_mends_of(bare, bare.option("ac-addon"), run) == ()
 
 
-def test_an_empty_store_is_answered_with_more_of_it(cottage):
+def test_an_empty_battery_is_answered_with_more_of_it(cottage):
     made, _ = cottage
     option = made.option("micro-ac")
     backup = made.site.night.reshape(365, -1).sum(axis=1)
@@ -142,7 +142,7 @@ def test_an_empty_store_is_answered_with_more_of_it(cottage):
     assert any(label.endswith("in reserve") for label in labels)
 
 
-def test_machines_that_start_together_are_told_and_softened(dairy):
+def test_machines_that_start_together_are_shown_and_softened(dairy):
     made, option = dairy
     note = result(option, "starts together")
     assert note.severity.name == "CHECK"
@@ -182,7 +182,7 @@ def test_who_starts_black_and_who_cannot(pottery, demo):
         assert (run.state[flat:] == islanded.SERVING).any() == comes_back
 
 
-def test_arrays_beyond_what_the_bus_takes_are_told(cottage, dairy):
+def test_arrays_beyond_what_the_bus_takes_are_shown(cottage, dairy):
     stated = result(dairy[0].option("ac-addon"), "bus rating")
     assert (stated.limit, stated.severity.name) == (12.0, "OK")
     assert "(practice: 10 kW, its own rating)" in stated.sentence
@@ -193,7 +193,7 @@ def test_arrays_beyond_what_the_bus_takes_are_told(cottage, dairy):
     assert "datasheet" in note.rule
 
 
-def test_every_option_s_map_is_its_own_and_follows_the_store(cottage):
+def test_every_option_s_map_is_its_own_and_follows_the_battery(cottage):
     made, option = cottage
     every = every_survival(made)
     assert set(every) == {"micro-ac", "hybrid-swap"}

@@ -51,7 +51,7 @@ def test_what_limits_is_drawn_at_once(battery, qtbot):
         assert "Gives" in battery.limited.text()
 
 
-def test_an_option_without_a_store_says_so_on_every_tab(window, battery, qtbot):
+def test_an_option_without_a_battery_says_so_on_every_tab(window, battery, qtbot):
     window.show_option(0)
     for key in battery.tabs.buttons:
         tab(battery, qtbot, key)
@@ -134,7 +134,7 @@ def test_units_and_expansions_are_typed(window, battery, qtbot, settled):
     assert "2 × Mossgate 5" in window.view.option.design.battery_converter.inverter.name
 
 
-def test_the_choice_shows_paths_boxes_purposes_and_energies(window, settled, qtbot):
+def test_the_choice_shows_paths_units_purposes_and_energies(window, settled, qtbot):
     window.show_option(2)
     bench = window.bench
     for key in ("purposes", "losses", "costs"):
@@ -154,7 +154,7 @@ def test_the_choice_shows_paths_boxes_purposes_and_energies(window, settled, qtb
     assert not window.grab().isNull()
 
 
-def test_tipping_points_come_and_are_told_where_the_mouse_points(window, settled, qtbot):
+def test_tipping_points_come_and_are_shown_where_the_mouse_points(window, settled, qtbot):
     bench = window.bench
     qtbot.mouseClick(bench.which["tips"], LEFT)
     assert "Turning each figure" in bench.tips._word
@@ -242,7 +242,7 @@ def test_another_option_drops_a_study_without_a_word(window, battery, qtbot, set
     assert f"{window.view.option.outcome.money.bill:,.0f}" in battery.summary.text()
 
 
-def test_meter_and_connection_are_asked_on_the_street(window, settled, qtbot, monkeypatch):
+def test_meter_and_connection_are_asked_on_the_grid(window, settled, qtbot, monkeypatch):
     window.open_bench("Grid")
 
     def answer(dialog):

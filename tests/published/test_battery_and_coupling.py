@@ -36,7 +36,7 @@ def lossless(**changes):
     return BatteryPart(**{**figures, **changes})
 
 
-def test_a_full_day_of_constant_sun_fills_the_store_and_sells_the_rest():
+def test_a_full_day_of_constant_sun_fills_the_battery_and_exports_the_rest():
     """3 kW for 24 h on a 1 kW home: 2 kW fill 10 kWh in 5 h; 19 h × 2 kW are exported."""
     plant = (ConverterPart(5.0, pv=True), ConverterPart(5.0, battery=lossless()))
     year = run_plant(plant, np.array([np.full(24, 3.0), np.zeros(24)]), np.ones(24), 1.0)

@@ -73,7 +73,7 @@ def test_a_generator_alone_serves_the_whole_year(hut):
     assert "the generator runs whenever" in result(hut.option("as-is"), "forming power").sentence
 
 
-def test_without_the_generator_more_goes_unserved_and_the_dark_is_found(hut, hybrid):
+def test_without_the_generator_more_goes_unserved_and_the_outage_is_found(hut, hybrid):
     made, option = replanned(hut.job, generator=None)
     off_grid, before = off_grid_year_of(made, option), off_grid_year_of(hut, hybrid)
     assert off_grid.unmet_kwh > before.unmet_kwh
@@ -88,7 +88,7 @@ def test_without_the_generator_more_goes_unserved_and_the_dark_is_found(hut, hyb
     assert result(option, "unmet").mends
 
 
-def test_a_full_store_without_sun_lasts_usable_energy_over_a_constant_load(hut):
+def test_a_full_battery_without_sun_lasts_usable_energy_over_a_constant_load(hut):
     flat = hut.job.demand.with_(loads=(), heat_pumps=(), cars=())
     made, option = replanned(hut.job, demand=flat, backup_board=None)
     off_grid = off_grid_year_of(made, option)
@@ -98,7 +98,7 @@ def test_a_full_store_without_sun_lasts_usable_energy_over_a_constant_load(hut):
     assert off_grid.autonomy_worst_h < off_grid.autonomy_h
 
 
-def test_where_there_is_a_street_nothing_is_read_alone(demo_plan):
+def test_where_there_is_a_grid_nothing_is_read_alone(demo_plan):
     option = demo_plan.option("ac-addon")
     assert off_grid_year_of(demo_plan, option) is None
     assert size_off_grid(demo_plan, option) is None
@@ -189,7 +189,7 @@ def test_the_ac_bus_is_held_against_what_forms_the_grid(hut):
     assert "On its AC bus" not in {figure.label for figure in figures_of(hut, hut.option("hybrid-swap"), "Grid")}
 
 
-def test_a_circuit_on_the_street_is_never_fed_and_mended(hut):
+def test_a_circuit_on_the_grid_is_never_fed_and_mended(hut):
     circuits = tuple(c.with_(role="grid only") if c.name == "Rooms" else c for c in hut.job.backup_board.circuits)
     made, option = replanned(hut.job, backup_board=hut.job.backup_board.with_(circuits=circuits))
     assert option.outcome.unmet > 0.05
@@ -198,16 +198,16 @@ def test_a_circuit_on_the_street_is_never_fed_and_mended(hut):
     assert result(after, "dead circuits") is None
 
 
-def test_scales_are_called_by_what_they_are_without_a_street(hut, demo_plan):
+def test_scales_are_called_by_what_they_are_without_a_grid(hut, demo_plan):
     off_grid = {scale.key: scale.label for scale in scales_of(hut)}
-    assert (off_grid["bill"], off_grid["dark"]) == ("Fuel", "Power of the grid")
+    assert (off_grid["bill"], off_grid["backup"]) == ("Fuel", "Power of the grid")
     assert "unmet" in off_grid and "hours" not in off_grid
     tied = {scale.key: scale.label for scale in scales_of(demo_plan)}
     assert tied["bill"] == "Bill"
     assert "unmet" not in tied
 
 
-def test_nothing_speaks_of_a_street_that_is_not_there(hut):
+def test_nothing_speaks_of_a_grid_that_is_not_there(hut):
     checks = {item.check for option in hut.live for item in option.findings}
     assert checks.isdisjoint({"grid down", "pass-through", "main fuse", "export limit", "service"})
     assert {"unmet", "forming power", "fuel", "black start"} <= checks

@@ -74,7 +74,7 @@ def test_without_losses_a_hybrid_gains_just_the_clipping_it_catches(pv, home):
     assert kept(joined) - kept(apart) == pytest.approx(apart.kwh("clipped"), abs=1e-9)
 
 
-def test_clipped_power_reaches_a_store_on_the_dc_side_only():
+def test_clipped_power_reaches_a_battery_on_the_dc_side_only():
     apart = one((pv_only(), battery_only(initial=0.1)), [7.5], [0.5])
     joined = one((hybrid(initial=0.1),), [7.5], [0.5])
     assert apart.kwh("clipped") == pytest.approx(
@@ -86,7 +86,7 @@ def test_clipped_power_reaches_a_store_on_the_dc_side_only():
     assert full.kwh("clipped") == pytest.approx(apart.kwh("clipped"))
 
 
-def test_the_home_is_served_before_the_store_and_the_store_before_the_street():
+def test_the_home_is_served_before_the_battery_and_the_battery_before_the_grid():
     year = one((hybrid(initial=0.5),), [4.0], [1.5])
     assert year.bus_kwh("import") == pytest.approx(0.0, abs=1e-9)
     assert year.kwh("charge") > 1.5
@@ -124,7 +124,7 @@ def test_filling_leaves_the_main_fuse_its_room():
     assert year.at_bus("import") == pytest.approx([6.0, 6.0])
 
 
-def test_a_full_store_is_not_emptied_below_target_in_the_window():
+def test_a_full_battery_is_not_emptied_below_target_in_the_window():
     window = filled_in(np.ones(4, dtype=bool), 0.9)
     year = one((battery_only(initial=1.0),), 0.0, [3.0] * 4, control=window)
     assert year.of("stored").min() == pytest.approx(9.0)
@@ -136,13 +136,13 @@ def test_battery_current_limits_power_at_its_voltage():
     assert year.kwh("discharge") == pytest.approx(50.0 * 50.0 / 1000)
 
 
-def test_stores_give_in_the_plant_s_order():
+def test_batteries_give_in_the_plant_s_order():
     year = one((battery_only(initial=0.9), battery_only(initial=0.9)), 0.0, [2.0])
     assert year.kwh("discharge", 0) > 2.0
     assert year.kwh("discharge", 1) == 0.0
 
 
-def test_sleeping_boxes_draw_their_standby():
+def test_sleeping_units_draw_their_standby():
     year = one((pv_only(), battery_only(initial=0.1)), 0.0, [0.0] * 4)
     assert year.losses_kwh["standby"] == pytest.approx(4 * 0.025)
     assert year.bus_kwh("import") == pytest.approx(4 * 0.025)
