@@ -7,7 +7,6 @@ from pathlib import Path
 
 from calm_relay import __version__
 
-
 # Words of release 0.1 that are still understood for one release.
 FORMER_BENEFITS = {"own": "self-sufficiency"}
 
