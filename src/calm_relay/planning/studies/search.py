@@ -111,7 +111,7 @@ class MustHaves:
 BENEFITS: dict[str, tuple[str, Callable[[Plant], float]]] = {
     "saving": ("saved a year", lambda plant: plant.brief.money.saving),
     "npv": ("worth over the job's years", lambda plant: plant.brief.money.npv),
-    "score": ("serves the purposes, of 100", lambda plant: plant.score * 100.0),
+    "score": ("fits the purposes, of 100", lambda plant: plant.score * 100.0),
     "self-sufficiency": (
         "self-sufficiency, % of the home's energy",
         lambda plant: plant.brief.self_sufficiency * 100.0,
