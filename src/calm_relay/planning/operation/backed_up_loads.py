@@ -48,28 +48,33 @@ class BackedUpLoads:
 
     def dropped_to_fit(self, limit_kw: float, order) -> tuple[str, ...]:
         """Circuits to drop, the first of `order` first, so that the worst half hour stays within a limit [kW]."""
-        # Where all together stay within it, any of them do.
-        over = np.flatnonzero(self.stacked_kw > limit_kw)
-        if not over.size:
-            return ()
-        left, each = self.stacked_kw[over], self.half_hours_kw[:, over]
-        dropped = []
-        for name in (name for name in order if name in self.names):
-            if left.max() <= limit_kw:
-                break
-            dropped.append(name)
-            left = left - each[self.names.index(name)]
-        for name in dropped[:-1]:
-            back = left + each[self.names.index(name)]
-            if back.max() <= limit_kw:
-                dropped.remove(name)
-                left = back
-        return tuple(dropped)
+        return _dropped_to_fit(self, limit_kw, tuple(order))
 
     def only(self, names) -> "BackedUpLoads":
         """Those of the circuits that are named."""
         at = [number for number, name in enumerate(self.names) if name in names]
         return BackedUpLoads(tuple(self.names[n] for n in at), self.legs[at], self.shed_below[at], self.kw[at])
+
+
+@lru_cache(maxsize=64)
+def _dropped_to_fit(loads, limit_kw, order):
+    # Where all together stay within it, any of them do.
+    over = np.flatnonzero(loads.stacked_kw > limit_kw)
+    if not over.size:
+        return ()
+    left, each = loads.stacked_kw[over], loads.half_hours_kw[:, over]
+    dropped = []
+    for name in (name for name in order if name in loads.names):
+        if left.max() <= limit_kw:
+            break
+        dropped.append(name)
+        left = left - each[loads.names.index(name)]
+    for name in dropped[:-1]:
+        back = left + each[loads.names.index(name)]
+        if back.max() <= limit_kw:
+            dropped.remove(name)
+            left = back
+    return tuple(dropped)
 
 
 def behind_relay(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads | None:
