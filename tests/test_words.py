@@ -19,7 +19,7 @@ OLD = re.compile(
     r"\b("
     r"streets?|stores?|box(es)?|bought|sold|sells?|selling|own power|turned down|dark"
     r"|lives|lives? through|alive|house stands alone|serves best|left on the table"
-    r"|pull the switch|filled? from|Sky|Store|Street|watch(es)?"
+    r"|pull the switch|filled? (from|in “)|filled at night|Sky|Store|Street|watch(es)?"
     r")\b",
     re.IGNORECASE,
 )

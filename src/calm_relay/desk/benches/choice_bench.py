@@ -161,7 +161,9 @@ class ChoiceBench(Bench):
         plan, option = view.plan, view.option
         self.verdict.setText(plan.choice.sentence)
         self.verdict.setToolTip(f"From: the weights below, and the simulated year, {plan.site.source}")
-        deciding = f"What decides most: {plan.choice.deciding.lower()}. " if plan.choice.deciding else ""
+        # A verdict that is clear names it itself.
+        decides = plan.choice.close and plan.choice.deciding
+        deciding = f"What decides most: {plan.choice.deciding.lower()}. " if decides else ""
         source = plan.site.source[:1].upper() + plan.site.source[1:]
         self.footnote.setText(f"{deciding}{source}. Home: {plan.demand.source}.")
         self._show_scales()

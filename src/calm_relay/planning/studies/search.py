@@ -148,14 +148,14 @@ def control_profiles_of(job: Job) -> tuple[ControlProfile, ...]:
     if cheap is not None and cheap.price < job.tariff.price:
         for target in (0.5, 0.8, 1.0):
             night = GridCharge(start=cheap.start, end=cheap.end, target=target)
-            result.append(ControlProfile(f"filled in “{cheap.name}” to {target:.0%}", (night,), Control()))
+            result.append(ControlProfile(f"charged in “{cheap.name}” to {target:.0%}", (night,), Control()))
         hours = _apart({Window(start=window.start, end=window.end) for window in dear})
         if hours and not any(
             window.meets(cheap_window) for window in hours for cheap_window in result[-1].windows
         ):
             night = result[-1].windows
             result.append(
-                ControlProfile("filled at night, given when dear", night, Control(discharge_windows=hours))
+                ControlProfile("charged at night, discharged when dear", night, Control(discharge_windows=hours))
             )
     kept, seen = [], set()
     for profile in result:
