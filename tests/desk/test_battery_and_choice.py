@@ -2,7 +2,7 @@
 
 import pytest
 from PySide6.QtCore import QPoint, QTime
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox
 
 from calm_relay.desk.dialogs.control_dialog import ControlDialog
 from calm_relay.desk.dialogs.form_dialog import FormDialog
@@ -261,3 +261,12 @@ def test_meter_and_connection_are_asked_on_the_grid(window, settled, qtbot, monk
     assert supply.inverter_limit_kw == 8.0
     assert supply.home_shares == (0.5, 0.3, 0.2)
     assert "this connection may have 8 kW" in window.session.plan.option("two-units").design.refused[0]
+
+
+def test_no_field_is_squeezed_where_the_window_is_low(window, battery, qtbot):
+    window.resize(1280, 720)
+    qtbot.waitUntil(lambda: window.height() == 720, timeout=5_000)
+    fields = [*battery.panel.findChildren(QAbstractSpinBox), *battery.panel.findChildren(QComboBox)]
+    assert len(fields) >= 6
+    for field in fields:
+        assert field.height() >= field.minimumSizeHint().height(), field.accessibleName()

@@ -1,7 +1,7 @@
 """The bench Battery: benefit against energy and power, use, years, what limits, control against foresight."""
 
 import numpy as np
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout
 
 from calm_relay.desk.benches.battery_panel import BatteryPanel
 from calm_relay.desk.benches.bench import Bench
@@ -14,6 +14,7 @@ from calm_relay.desk.charts.battery_charts import (
     YearsChart,
 )
 from calm_relay.desk.charts.control_charts import ForesightChart, ForesightDay, LimitsChart, MeterChart
+from calm_relay.desk.widgets.scrolled import scrolled
 from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
@@ -116,10 +117,10 @@ class BatteryBench(Bench):
         row.addLayout(tabbed(self.tabs, *pages), 5)
         side = QVBoxLayout()
         side.setSpacing(8)
+        # Fields keep their height; words give way.
+        self.panel.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         side.addWidget(self.panel)
-        side.addWidget(self.limited)
-        side.addWidget(self.summary)
-        side.addStretch(1)
+        side.addWidget(scrolled("What limits here, and what the chart says", self.limited, self.summary), 1)
         row.addLayout(side, 3)
         self.tabs.chosen.connect(lambda _: self._look())
 
