@@ -194,6 +194,8 @@ def _search(arguments):
 
 
 def _summary(made):
+    from calm_relay.planning.common.vocabulary import vocabulary_of
+
     note = f" ({made.assumed_note})" if made.assumed_note else ""
     lines = [f"{made.job.name}: {made.site.source}; {made.demand.source}.", ""]
     for option in made.options:
@@ -203,11 +205,11 @@ def _summary(made):
         figures, money = option.outcome.figures, option.outcome.money
         payback = "never" if money.payback_years == float("inf") else f"{money.payback_years:.1f} years"
         on_grid = made.job.supply.on_grid
-        paid, imported = ("bill", "import") if on_grid else ("fuel", "generator")
+        words = vocabulary_of(made.job.supply)
         unmet = "" if on_grid else f", unserved {option.outcome.unmet:.1%}"
         lines.append(
-            f"{option.design.title}: {paid} {made.job.tariff.currency} {money.bill:,.0f} a year, outlay "
-            f"{money.outlay:,.0f}, payback {payback}, {imported} {figures.import_kwh:,.0f} kWh, "
+            f"{option.design.title}: {words.bill_word} {made.job.tariff.currency} {money.bill:,.0f} a year, outlay "
+            f"{money.outlay:,.0f}, payback {payback}, {words.import_word} {figures.import_kwh:,.0f} kWh, "
             f"self-sufficiency {figures.self_sufficiency:.0%}{unmet}{note}"
         )
         lines += [f"  {finding.severity.name.lower()}: {finding.sentence}" for finding in option.findings]

@@ -3,10 +3,10 @@
 import pytest
 from PySide6.QtCore import QPointF, Qt
 
-from calm_relay.desk.charts.cloud_chart import KINDS
 from calm_relay.desk.charts.off_grid_charts import SizingMap
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import unheard
 
 from .driving import LEFT, choose, type_into
@@ -138,7 +138,7 @@ def test_the_search_of_a_hut_asks_for_its_target(hut, window, qtbot, monkeypatch
     qtbot.mouseClick(bench.start, LEFT)
     qtbot.waitUntil(lambda: bench.model.rowCount() > 0, timeout=60_000)
     whole = len(bench._plants)
-    assert {plant.key for plant in bench._plants} <= {key for key, *_ in KINDS}
+    assert {plant.key for plant in bench._plants} <= {way.key for way in architectures() if way.search_words}
     type_into(qtbot, bench.unmet, "1")
     assert len(bench._plants) < whole
     type_into(qtbot, bench.unmet, "")

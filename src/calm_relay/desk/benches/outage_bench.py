@@ -33,6 +33,7 @@ from calm_relay.desk.widgets.moment_field import MomentField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
 from calm_relay.desk.widgets.theme import font
+from calm_relay.planning.common.vocabulary import vocabulary_of
 
 TABS = (("night", "The night"), ("map", "Every start of the year"), ("every", "Every option"))
 HOURS = 30
@@ -165,9 +166,9 @@ class OutageBench(Bench):
         first = self._view is None or self._view.plan.job.site != view.plan.job.site
         self._view, self._schools, self._mapped, self._every = view, (), None, None
         self._waiting.clear()
-        on_grid = view.plan.job.supply.on_grid
-        self.when.setText("Outage from" if on_grid else "From")
-        self.pull.setText("Start the outage" if on_grid else "Rehearse")
+        words = vocabulary_of(view.plan.job.supply)
+        self.when.setText(words.begin_at)
+        self.pull.setText(words.begin)
         self.at.limit_to(view.plan.site.calendar.year)
         self.worst.setEnabled(False)
         self._forget_moment()

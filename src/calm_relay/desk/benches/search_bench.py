@@ -19,6 +19,7 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
+from calm_relay.planning.common.vocabulary import vocabulary_of
 
 BENEFITS = (
     ("saving", "Saved a year"),
@@ -112,7 +113,7 @@ class SearchBench(Bench):
         self.cloud.picked.connect(self.pick)
         self.outlay = self._quantity("Outlay at most", "", 0, 10_000_000, 0)
         self.backup_kw = self._quantity("Power on backup at least", "kW", 0, 1000, 1)
-        self.unserved_hours = self._quantity("Hours on backup at least", "h", 0, 1000, 1)
+        self.backup_hours = self._quantity("Hours on backup at least", "h", 0, 1000, 1)
         self.counted = self._quantity("Operator counts at most", "kW", 0, 1000, 1)
         self.unmet = self._quantity("Not served at most", "%", 0, 100, 2)
         self.untouched = QCheckBox("Roof and units stay as they are")
@@ -165,7 +166,7 @@ class SearchBench(Bench):
         rows = (
             ("&Outlay at most", self.outlay),
             ("&Power on backup at least", self.backup_kw),
-            ("Hours on &backup at least", self.unserved_hours),
+            ("Hours on &backup at least", self.backup_hours),
             ("Operator &counts at most", self.counted),
             ("&Not served at most", self.unmet),
             ("Che&mistry", self.chemistry),
@@ -216,13 +217,13 @@ class SearchBench(Bench):
         if on_grid == self._grid:
             return
         self._grid = on_grid
-        for field, shown in ((self.unserved_hours, on_grid), (self.counted, on_grid), (self.unmet, not on_grid)):
+        for field, shown in ((self.backup_hours, on_grid), (self.counted, on_grid), (self.unmet, not on_grid)):
             field.setVisible(shown)
             self._labels[field].setVisible(shown)
             field.show_value(None)
         wanted = must_haves_of(job).unmet_max
         self.unmet.show_value(None if wanted is None else wanted * 100.0)
-        self._labels[self.backup_kw].setText("&Power on backup at least" if on_grid else "&Power formed at least")
+        self._labels[self.backup_kw].setText(f"&{vocabulary_of(job.supply).formed_power}")
 
     def show_study(self, key: str, result) -> None:
         """Shows what a search found."""
@@ -251,7 +252,7 @@ class SearchBench(Bench):
         return MustHaves(
             self.outlay.value,
             self.backup_kw.value,
-            self.unserved_hours.value,
+            self.backup_hours.value,
             self.counted.value,
             self.untouched.isChecked(),
             self.chemistry.currentData(),

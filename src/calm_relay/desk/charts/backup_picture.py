@@ -57,7 +57,7 @@ class BackupPicture(QWidget):
         across = self.width() - LEFT - FATES
         row_high = min((self.height() - HEAD) / self._count, ROW_HIGH)
         when = stack.at.astype(object)
-        fed = "On backup" if stack.on_grid else "What is fed"
+        fed = stack.words.on_backup
         what = fed if any(row.on for row in stack.rows) else "The house"
         painter.setFont(font(9))
         painter.setPen(QColor(look.ink))

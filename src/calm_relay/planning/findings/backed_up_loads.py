@@ -4,6 +4,7 @@ from math import ceil
 
 import numpy as np
 
+from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.findings.base import Finding, Mend, Severity, check, grid_check
 from calm_relay.planning.operation.island import (
     forming_kw,
@@ -47,11 +48,7 @@ def shed_to_fit(job, on, limit_kw):
         return ()
     summary = ", ".join(f"“{name}”" for name in dropped)
     changes = {name: {"role": "shed", "shed_below": 1.0} for name in dropped}
-    return (
-        backup_board_mend(
-            f"Shed {summary} in an outage" if job.supply.on_grid else f"Never feed {summary}", changes
-        ),
-    )
+    return (backup_board_mend(vocabulary_of(job.supply).shed.format(summary), changes),)
 
 
 @grid_check
@@ -104,7 +101,7 @@ def check_backed_load(subject):
     when = subject.site.calendar.wall[at].astype(object)
     phases = {"single": 1, "split": 2, "three": 3}[converter.inverter.phases]
     amps = limit_kw * 1000.0 / phases / leg_volts(converter.inverter.phases, converter.inverter.volts)
-    what = "What stays on in an outage" if job.supply.on_grid else "What is fed"
+    what = vocabulary_of(job.supply).staying_on
     sentence = (
         f"{what} stacks up to {asked_kw:.1f} kW ({when:%-d %b, %H:%M}: {parts}"
         f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); {converter.inverter.name} alone gives "
@@ -169,7 +166,7 @@ def check_starts(subject):
                 Severity.CHECK if over else Severity.OK,
                 "Home",
                 "backup_board",
-                f"{sentence}{(' It trips in an outage.' if supply.on_grid else ' It trips.') if over else ''}",
+                f"{sentence} {vocabulary_of(supply).trips}" if over else sentence,
                 start_kw,
                 limit_kw,
                 "kVA",
@@ -281,14 +278,14 @@ def check_legs(subject):
     over = worst > leg_kw
     volts = leg_volts(converter.inverter.phases, converter.inverter.volts)
     summary = " / ".join(f"{kw:.1f}" for kw in legs[:, at])
-    backup = "in an outage " if subject.job.supply.on_grid else ""
+    when = vocabulary_of(subject.job.supply).in_an_outage
     return [
         Finding(
             "legs",
             Severity.CHECK if over else Severity.OK,
             "Home",
             "backup_board",
-            f"At their fullest the legs behind the relay ask {summary} kW; {backup}{converter.inverter.name} gives "
+            f"At their fullest the legs behind the relay ask {summary} kW; {when}{converter.inverter.name} gives "
             f"{leg_kw:.1f} kW, {leg_kw * 1000 / volts:.0f} A, on each.",
             worst,
             leg_kw,

@@ -1,5 +1,6 @@
 """What the inverter passes while the grid is up against what it gives in an outage, and who starts black."""
 
+from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.findings.backed_up_loads import shed_to_fit
 from calm_relay.planning.findings.base import Finding, Severity, check, grid_check
@@ -83,7 +84,7 @@ def check_black_start(subject):
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter):
         return []
-    when = "In an outage, after a flat battery" if job.supply.on_grid else "After a flat battery"
+    when = vocabulary_of(job.supply).after_a_flat_battery
     if converter.has_array and converter.inverter.backup.black_start:
         sentence = f"{when} modules on its own DC bus bring the house back."
         return [Finding("black start", Severity.OK, "Battery", "battery", sentence, rule="datasheets")]

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from calm_relay.job.model import Job
 from calm_relay.planning.common.amounts import money_text, years_text
+from calm_relay.planning.common.vocabulary import vocabulary_of
 
 WORTH_SAYING_KWH = 10.0
 
@@ -57,7 +58,7 @@ def _other(options, *roles):
 
 def _bill(option, options, job):
     money = option.outcome.money
-    what = "The bill" if job.supply.on_grid else "The generator's fuel"
+    what = vocabulary_of(job.supply).bill
     if option.design.role == "today":
         return [(False, "lower_bills", f"{what} stays at {money_text(job, money.bill)} a year.")]
     if money.saving <= 0:

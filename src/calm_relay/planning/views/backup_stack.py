@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.planning.common.vocabulary import Vocabulary, vocabulary_of
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.operation.island import LEGS, forming_kw, forms_grid
 from calm_relay.planning.plan import Option, Plan
@@ -37,7 +38,7 @@ class Stack:
     legs: dict[str, tuple[float, ...]]
     limit_kw: float | None
     owner: str
-    on_grid: bool
+    words: Vocabulary
 
     @property
     def on_kw(self) -> float:
@@ -66,7 +67,7 @@ def stack_of(plan: Plan, option: Option) -> Stack:
                 name,
                 circuit.breaker_a if circuit else None,
                 _on_leg(circuit, job.supply.phases),
-                _fate(circuit, name in reached or not by_name, behind is not None, job.supply.on_grid),
+                _fate(circuit, name in reached or not by_name, behind is not None, vocabulary_of(job.supply)),
                 bool(on[number]),
                 float(house.half_hours_kw[number, at]),
             )
@@ -79,7 +80,7 @@ def stack_of(plan: Plan, option: Option) -> Stack:
         _legs(house, on, at, job.supply.phases, count),
         forming_kw(converter) / count if forms_grid(converter) else None,
         converter.inverter.name if converter is not None else "",
-        job.supply.on_grid,
+        vocabulary_of(job.supply),
     )
 
 
@@ -97,13 +98,13 @@ def _on_leg(circuit, phases):
     return ACROSS[phases] if circuit.leg == "across" else f"{LEG_WORDS[phases].lower()} {circuit.leg}"
 
 
-def _fate(circuit, reached, forms, on_grid):
+def _fate(circuit, reached, forms, words):
     if not forms:
-        return "off with the grid" if on_grid else "off"
+        return words.nothing_forms
     if circuit is None:
         return "stays on"
     if circuit.role == "grid only":
-        return "on the grid side only" if on_grid else "never fed"
+        return words.not_backed_up
     if not reached:
         return "not on the inverter's phase"
     if circuit.role == "shed":
