@@ -26,7 +26,7 @@ class Bench(QWidget):
     option_wanted = Signal(str)
     moment_moved = Signal()
 
-    # A `planning.moment.Moment` that the line shows while the bench is open, None for the one in view.
+    # A `planning.views.moment.Moment` that the line shows while the bench is open, None for the one in view.
     own_moment = None
     # Equipment, climates and rules that jobs may draw on; set before the first job is shown.
     library: Library

@@ -14,7 +14,7 @@ from calm_relay.exchange.errors import first_field_error
 
 
 class GridBench(Bench):
-    """Shows `planning.figures` of the grid and the rules, or `planning.alone` off grid."""
+    """Shows `planning.views.figures` of the grid and the rules, or `planning.studies.off_grid` off grid."""
 
     def __init__(self, parent=None):
         super().__init__(parent)

@@ -52,7 +52,7 @@ def _studied(plan, option, progress):
 
 
 class HomeBench(Bench):
-    """Shows `planning.demand`; a meter's file, bills, a shape and loads on top are its inputs."""
+    """Shows `planning.site.demand`; a meter's file, bills, a shape and loads on top are its inputs."""
 
     def __init__(self, parent=None):
         super().__init__(parent)

@@ -42,7 +42,7 @@ def _padded(*parts):
 
 
 class InverterBench(Bench):
-    """Shows `planning.sweep_converter`; dragging the mark takes the hybrid nearest in size."""
+    """Shows `planning.studies.inverter_sweep`; dragging the mark takes the hybrid nearest in size."""
 
     def __init__(self, parent=None):
         super().__init__(parent)

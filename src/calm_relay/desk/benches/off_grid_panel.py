@@ -14,7 +14,7 @@ TABS = (("year", "The year off grid"), ("size", "How big"))
 
 
 class OffGridPanel(QWidget):
-    """Shows `planning.alone` of the option in view; a place of the map can become the job's size."""
+    """Shows `planning.studies.off_grid` of the option in view; a place of the map can become the job's size."""
 
     edited = Signal(object, str)
     study_wanted = Signal(str, object)

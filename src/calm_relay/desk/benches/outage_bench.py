@@ -45,7 +45,7 @@ BACKUP_BOARDS = (
 
 
 class OutageBench(Bench):
-    """Rehearses `planning.rehearsal` from a moment, proposes boards, and maps the year."""
+    """Rehearses `planning.studies.outage` from a moment, proposes boards, and maps the year."""
 
     def __init__(self, parent=None):
         super().__init__(parent)

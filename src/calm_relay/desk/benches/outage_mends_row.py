@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 
 class OutageMendsRow(QWidget):
-    """Buttons for `planning.retries`, pressed with 1, 2, 3 and 4; emits `chosen` with the one taken."""
+    """Buttons for `planning.studies.outage_mends`, pressed with 1, 2, 3 and 4; emits `chosen` with the one taken."""
 
     chosen = Signal(object)
 

@@ -70,11 +70,11 @@ def survival_summary(result) -> str:
     """What the map says beside the back of an envelope; None where nothing stays on."""
     if result is None:
         return "Nothing here rides through any outage."
-    ageings = f"Mean {result.hours.mean():.0f} h, worst {result.hours.min():.1f} h"
+    lasting = f"Mean {result.hours.mean():.0f} h, worst {result.hours.min():.1f} h"
     if result.hours.min() >= result.most_h:
-        ageings = f"Every start rides through the {result.most_h:.0f} h that are tried"
+        lasting = f"Every start rides through the {result.most_h:.0f} h that are tried"
     return keep_units(
-        f"{ageings}, without machines' starts; on the back of an envelope, usable energy over the worst season's "
+        f"{lasting}, without machines' starts; on the back of an envelope, usable energy over the worst season's "
         f"mean load: {result.envelope_h:.1f} h."
     )
 

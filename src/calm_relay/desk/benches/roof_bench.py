@@ -26,7 +26,7 @@ PARTS = (
 
 
 class RoofBench(Bench):
-    """Shows `planning.roof`; turning a wedge, drawing the horizon or typing a number edits the job."""
+    """Shows `planning.views.roof`; turning a wedge, drawing the horizon or typing a number edits the job."""
 
     def __init__(self, parent=None):
         super().__init__(parent)

@@ -14,7 +14,7 @@ from calm_relay.job.survey import RuleChange
 
 
 class RulesPanel(QWidget):
-    """Shows `planning.rules` of a job; emits `edited` with the changed job and the edit's name."""
+    """Shows `planning.equipment.rules` of a job; emits `edited` with the changed job and the edit's name."""
 
     edited = Signal(object, str)
 

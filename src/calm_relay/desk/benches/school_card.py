@@ -10,7 +10,7 @@ HEADS = {"critical-loads board": "Critical-loads board", "whole house with shedd
 
 
 class SchoolCard(QWidget):
-    """Tells a `planning.proposal.Proposal`; emits `used` when it is to become the job's board."""
+    """Shows a `planning.studies.backup_board.Proposal`; emits `used` when it is to become the job's board."""
 
     used = Signal(object)
 

@@ -96,7 +96,7 @@ class EdgeTable(QAbstractTableModel):
 
 
 class SearchBench(Bench):
-    """Asks for `planning.search` on a button, shows what it found, and opens a plant as an option."""
+    """Asks for `planning.studies.search` on a button, shows what it found, and opens a plant as an option."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -246,7 +246,7 @@ class SearchBench(Bench):
             self._draw_cloud()
 
     def must_haves(self):
-        """What is asked for, as `planning.search.MustHaves`."""
+        """What is asked for, as `planning.studies.search.MustHaves`."""
         from calm_relay.planning.studies.search import MustHaves
 
         return MustHaves(

@@ -13,7 +13,7 @@ HEAD = 20.0
 
 
 class BackupPicture(QWidget):
-    """Draws `planning.stack.Stack`: a bar a circuit, filled where it stays on, then a stack a leg."""
+    """Draws `planning.views.backup_stack.Stack`: a bar a circuit, filled where it stays on, then a stack a leg."""
 
     def __init__(self, parent=None):
         super().__init__(parent)

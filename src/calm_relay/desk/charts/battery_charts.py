@@ -21,7 +21,7 @@ class EnergyCurve(Chart):
         )
 
     def show_sweep(self, sweep, currency: str) -> None:
-        """Draws `planning.sweep_store`; None clears the chart."""
+        """Draws `planning.studies.battery_sweep`; None clears the chart."""
         if not self.begins(sweep):
             return
         look = colours()
@@ -54,7 +54,7 @@ class EnergyPowerMap(Chart):
         super().__init__("Saved a year, lines of the same", "usable kWh", "kW of the battery")
 
     def show_map(self, result, flags, currency: str, peak_kw: float) -> None:
-        """Draws `planning.store_map`; None clears the chart."""
+        """Draws `planning.studies.battery_map`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()
@@ -122,7 +122,7 @@ class PowerCurve(Chart):
         super().__init__("By power alone", "kW of the battery", "saved a year")
 
     def show_map(self, result, currency: str) -> None:
-        """Draws one cut of `planning.store_map`; None clears the chart."""
+        """Draws one cut of `planning.studies.battery_map`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()
@@ -182,17 +182,17 @@ class YearsChart(Chart):
         super().__init__("What is left of the battery", "year", "% of usable energy when new")
 
     def show_ageing(self, ageing) -> None:
-        """Draws `planning.life`; None clears the chart."""
+        """Draws `planning.studies.battery_ageing`; None clears the chart."""
         if not self.begins(ageing):
             return
         look = colours()
         years = np.arange(ageing.left.size + 1)
         edges = np.append(years[:-1], years[-1])
-        staying_converters = np.concatenate([[0.0], ageing.by_calendar]) * 100
+        by_calendar = np.concatenate([[0.0], ageing.by_calendar]) * 100
         left = np.concatenate([[1.0], ageing.left]) * 100
-        lost = pg.PlotCurveItem(years, 100 - staying_converters, pen=pen(look.light, 1.4, Qt.PenStyle.DashLine))
+        lost = pg.PlotCurveItem(years, 100 - by_calendar, pen=pen(look.light, 1.4, Qt.PenStyle.DashLine))
         self.addItem(lost)
-        self.words(years[-1], 100 - staying_converters[-1], "standing alone", look.light, anchor=(1, 1))
+        self.words(years[-1], 100 - by_calendar[-1], "by the calendar alone", look.light, anchor=(1, 1))
         self.line(edges, left, look.ink, 2.2, symbol="o")
         warranty = ageing.warranty
         promised, ends = warranty.promised * 100, warranty.ends_year

@@ -18,7 +18,7 @@ class ClippedChart(Chart):
         super().__init__("Clipped energy by month and hour", "", "hour, standard")
 
     def show_clipped(self, result, plan) -> None:
-        """Draws `planning.clipping`; None clears the chart."""
+        """Draws `planning.studies.clipping`; None clears the chart."""
         look = colours()
         self.start()
         if result is None:

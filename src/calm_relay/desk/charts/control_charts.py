@@ -16,7 +16,7 @@ class LimitsChart(Chart):
         super().__init__("What limits here, over the state of charge", "state of charge, %", "kW")
 
     def show_range(self, result) -> None:
-        """Draws `planning.power_range`; None clears the chart."""
+        """Draws `planning.views.power_range`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()
@@ -58,7 +58,7 @@ class MeterChart(Chart):
         super().__init__("Two controllers on one meter", "minutes", "kW, giving up")
 
     def show_meter(self, result, ordered: bool) -> None:
-        """Draws `planning.one_meter`, without an order or with one; None clears the chart."""
+        """Draws `planning.operation.meter_conflict`, without an order or with one; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()
@@ -91,7 +91,7 @@ class ForesightChart(Chart):
         super().__init__("Gap to perfect foresight, by month and hour", "", "hour, standard")
 
     def show_foresight(self, result, currency: str) -> None:
-        """Draws `planning.studies.foresight`; None clears the chart."""
+        """Draws `planning.studies.collected.foresight`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()
@@ -116,7 +116,7 @@ class ForesightDay(Chart):
         super().__init__("The day on which it costs most", "hour, standard", "kW, kWh")
 
     def show_foresight(self, result, currency: str) -> None:
-        """Draws the widest day of `planning.studies.foresight`; None clears the chart."""
+        """Draws the widest day of `planning.studies.collected.foresight`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()

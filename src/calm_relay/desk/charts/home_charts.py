@@ -19,7 +19,7 @@ class Carpet(Chart):
         super().__init__("The home's year: days across, clock hours up", "", "hour, local clock")
 
     def show_year(self, plan, result) -> None:
-        """Draws `planning.seasons.home_year` of a plan."""
+        """Draws `planning.views.seasons.home_year` of a plan."""
         look = colours()
         self.start()
         top = float(np.percentile(result.carpet, 99.7))
@@ -58,7 +58,7 @@ class Stacked(Chart):
         super().__init__("The mean day of the worst season, by what draws it", "hour, local clock", "kW")
 
     def show_year(self, plan, result) -> None:
-        """Draws the parts of `planning.seasons.home_year`."""
+        """Draws the parts of `planning.views.seasons.home_year`."""
         self.start()
         edges = np.arange(25)
         base = np.zeros(24)
@@ -86,7 +86,7 @@ class Seasons(Chart):
         super().__init__("The home's mean day by season", "hour, local clock", "kW")
 
     def show_days(self, plan, days) -> None:
-        """Draws `planning.seasons.typical_days` of a plan."""
+        """Draws `planning.views.seasons.typical_days` of a plan."""
         look = colours()
         self.start()
         hours = np.arange(24) + 0.5

@@ -23,7 +23,7 @@ class LimitBars(QWidget):
         return QSize(300, round(ROW * (max(len(self._limits), 2) + 1) + 8))
 
     def show_limits(self, ratio, limits) -> None:
-        """Draws a ratio and `planning.ratio_limits`; None for an option without an array."""
+        """Draws a ratio and `planning.architecture.ratio_limits`; None for an option without an array."""
         self._ratio, self._limits = ratio, tuple(limits)
         summary = "; ".join(f"{limit.owner} {limit.ratio_max:.2f}" for limit in self._limits)
         self.setAccessibleDescription(f"today {ratio:.2f}; {summary}" if ratio is not None else "no array")

@@ -24,7 +24,7 @@ class OffGridMonths(Chart):
         super().__init__("The year off grid, by months", "", "kWh")
 
     def show_year(self, result) -> None:
-        """Draws `planning.alone.Alone`; None clears the chart."""
+        """Draws `planning.studies.off_grid.Alone`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()
@@ -73,7 +73,7 @@ class SizingMap(Chart):
         self.scene().sigMouseClicked.connect(self._on_click)
 
     def show_sizing(self, result, reading: str, place=None, currency: str = "") -> None:
-        """Draws `planning.alone.Sizing` by one of `READINGS`; None clears the chart."""
+        """Draws `planning.studies.off_grid.Sizing` by one of `READINGS`; None clears the chart."""
         self._result, self.place = result, place
         if not self.begins(result):
             return

@@ -58,7 +58,7 @@ class NightChart(CursorChart):
         super().__init__(NIGHT, "", "kW")
 
     def show_run(self, run, clock=None) -> None:
-        """Draws `planning.rehearsal.Rehearsal` from the clock time at which it begins; None clears the chart."""
+        """Draws `planning.studies.outage.Rehearsal` from the clock time at which it begins; None clears the chart."""
         if not self.begins(run):
             return
         look = colours()
@@ -153,7 +153,7 @@ class SurvivalCarpet(Chart):
         super().__init__("Hours survived from every start of the year", "", "hour of the start, standard")
 
     def show_map(self, result) -> None:
-        """Draws `planning.survival.Survival`; None clears the chart."""
+        """Draws `planning.studies.survival.Survival`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()
@@ -193,7 +193,7 @@ class RideThroughChart(Chart):
         )
 
     def show_every(self, result, shown: str, letters) -> None:
-        """Draws `planning.survival.every_survival`; `letters` holds each option's by its key, None clears it."""
+        """Draws `planning.studies.survival.every_survival`; `letters` holds each option's by its key, None clears it."""
         if not self.begins(result or None):
             return
         look = colours()

@@ -21,7 +21,7 @@ class PathsPicture(QWidget):
         self.setAccessibleName("What is left from module to home, stage by stage")
 
     def show_paths(self, paths, letter: str, source: str) -> None:
-        """Shows `planning.paths.Paths`; None clears the picture."""
+        """Shows `planning.operation.path_efficiency.Paths`; None clears the picture."""
         self._paths = paths
         summary = []
         if paths is not None:

@@ -15,7 +15,7 @@ TOP = 3.0
 
 
 class ScaleRows:
-    """Rows of `planning.scales.Scale`s; option number `shown` is drawn in ink, the others in grey.
+    """Rows of `planning.views.scales.Scale`s; option number `shown` is drawn in ink, the others in grey.
 
     An option that was refused has no figures and no bar; `numbers` says which of the others have one, all of them
     when left out.

@@ -12,7 +12,7 @@ NAME, ROW, HEAD = 196.0, 29.0, 20.0
 
 
 class TipsPicture(QWidget):
-    """Rows of `planning.tipping.Tips`, those that change the answer first."""
+    """Rows of `planning.studies.tipping.Tips`, those that change the answer first."""
 
     def __init__(self, parent=None):
         super().__init__(parent)

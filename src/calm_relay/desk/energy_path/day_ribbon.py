@@ -25,7 +25,7 @@ SERVED_OFF_GRID = {
 
 
 class DayRibbon(CursorChart):
-    """Draws a `planning.moment.Day`; emits `step_chosen` with a step of the year."""
+    """Draws a `planning.views.moment.Day`; emits `step_chosen` with a step of the year."""
 
     step_chosen = Signal(object)
 

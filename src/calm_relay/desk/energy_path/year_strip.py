@@ -14,7 +14,7 @@ SIDE = 52.0
 
 
 class YearStrip(QWidget):
-    """Draws a `planning.moment.Strip`; emits `day_chosen` with a day number from 0."""
+    """Draws a `planning.views.moment.Strip`; emits `day_chosen` with a day number from 0."""
 
     day_chosen = Signal(int)
 

@@ -8,7 +8,7 @@ from calm_relay.desk.widgets.wording import keep_units
 
 
 class FiguresGrid(QWidget):
-    """Shows `planning.figures`; with `sources` the third column says where each comes from."""
+    """Shows `planning.views.figures`; with `sources` the third column says where each comes from."""
 
     def __init__(self, sources: bool = False, parent=None):
         super().__init__(parent)

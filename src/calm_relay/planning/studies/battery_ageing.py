@@ -76,7 +76,7 @@ def battery_ageing_of(plan: Plan, option: Option, progress: Progress = unheard) 
     now = inputs_of(plan.options[0].design, job, plan.site, plan.demand)
     air = battery_air_c(job.battery_place, plan.site)
     depths = [point.depth for point in bank.pack.cycle_life]
-    ageings = [point.cycles for point in bank.pack.cycle_life]
+    cycle_lives = [point.cycles for point in bank.pack.cycle_life]
     ageing = max(face.module.ageing_per_year for face in plan.faces)
     years = costs.horizon_years
     rows, left, worn, born, first, replaced = [], 1.0, 0.0, 0, None, None
@@ -87,7 +87,7 @@ def battery_ageing_of(plan: Plan, option: Option, progress: Progress = unheard) 
         usable = inputs.plant[number].battery.usable_kwh * left
         cycles = count_cycles(run.stored[number] / usable)
         first = first or cycles
-        worn += cycle_fade(cycles.of(bank.pack.depth_of_discharge), depths, ageings, bank.pack.cycles_to)
+        worn += cycle_fade(cycles.of(bank.pack.depth_of_discharge), depths, cycle_lives, bank.pack.cycles_to)
         stood = calendar_fade(year + 1 - born, air, bank.pack.calendar_fade)
         bill = bill_of(run, job, plan.site)
         bill_now = bill_of(sum_inputs(now.scaled(array=array)), job, plan.site)

@@ -43,7 +43,7 @@ def choose(options, job: Job, demand) -> Choice:
     ----------
     options : sequence of planning.plan.Option
     job : Job
-    demand : planning.demand.DemandYear
+    demand : planning.site.demand.DemandYear
     """
     live = [option for option in options if option.outcome is not None]
     bill_now = live[0].outcome.money.bill
@@ -71,8 +71,8 @@ def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
 
     Parameters
     ----------
-    design : planning.design.Design
-    brief : planning.outcome.Brief
+    design : planning.architecture.design.Design
+    brief : planning.operation.outcome.Brief
     job : Job
     bill_now : float
         Bill of a year as it is.

@@ -29,7 +29,7 @@ def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
     options : sequence of planning.plan.Option
         All options with an outcome, this one among them.
     job : Job
-    demand : planning.demand.DemandYear
+    demand : planning.site.demand.DemandYear
     """
     result = [
         *_bill(option, options, job),
