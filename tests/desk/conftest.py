@@ -58,8 +58,8 @@ def window(dressed, qtbot, asked, settled):
     settled(made)
     yield made
     # Another look puts another window in this one's place.
-    desk.app.window.close()
-    desk.app.window.deleteLater()
+    desk.window.close()
+    desk.window.deleteLater()
     del made, desk
     # Its plans are megabytes: the collector's own beat is too slow for a window a second.
     gc.collect()

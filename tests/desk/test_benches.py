@@ -300,8 +300,8 @@ def test_light_and_outage_keep_what_is_shown(window, opened, qtbot, settled, dre
         new.session.undo()
         settled(new)
         next(a for a in new.commands.all() if a.text() == "&Light").trigger()
-        assert desk.app.window not in {window, new}
-        assert desk.app.window.bench_name == "Battery"
+        assert desk.window not in {window, new}
+        assert desk.window.bench_name == "Battery"
         assert colours() is LIGHT
         new = desk.window
         settled(new)

@@ -35,7 +35,7 @@ def _result(text, plan, option, progress):
 
 
 class SiteBench(Bench):
-    """Shows `planning.views.seasons`; a place found by name, a weather file, typed months or a preset are its inputs."""
+    """Shows `planning.views.seasons`; its inputs are a place, a weather file, typed months or a preset."""
 
     def __init__(self, parent=None):
         super().__init__(parent)

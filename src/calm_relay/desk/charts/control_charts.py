@@ -91,7 +91,7 @@ class ForesightChart(Chart):
         super().__init__("Gap to perfect foresight, by month and hour", "", "hour, standard")
 
     def show_foresight(self, result, currency: str) -> None:
-        """Draws `planning.studies.collected.foresight`; None clears the chart."""
+        """Draws `planning.studies.foresight.ForesightGap`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()
@@ -116,7 +116,7 @@ class ForesightDay(Chart):
         super().__init__("The day on which it costs most", "hour, standard", "kW, kWh")
 
     def show_foresight(self, result, currency: str) -> None:
-        """Draws the widest day of `planning.studies.collected.foresight`; None clears the chart."""
+        """Draws the widest day of `planning.studies.foresight.ForesightGap`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()

@@ -24,7 +24,7 @@ class OffGridMonths(Chart):
         super().__init__("The year off grid, by months", "", "kWh")
 
     def show_year(self, result) -> None:
-        """Draws `planning.studies.off_grid.Alone`; None clears the chart."""
+        """Draws `planning.studies.off_grid.OffGridYear`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()

@@ -193,7 +193,7 @@ class RideThroughChart(Chart):
         )
 
     def show_every(self, result, shown: str, letters) -> None:
-        """Draws `planning.studies.survival.every_survival`; `letters` holds each option's by its key, None clears it."""
+        """Draws `planning.studies.survival.every_survival`; `letters` maps option keys, None clears it."""
         if not self.begins(result or None):
             return
         look = colours()
