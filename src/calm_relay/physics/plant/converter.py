@@ -16,7 +16,7 @@ inlined = njit(cache=True, nogil=True, error_model="numpy", forceinline=True)
 
 
 # A converter's figures as the compiled runs read them: powers in kW, energies in kWh. The loss coefficients are scaled
-# so that loss = k0 + k1 P + k2 P^2 with P in kW. A current limit of the battery is a power limit at each of `KNOTS`.
+# so that loss = k0 + k1 P + k2 P^2 with P in kW. A current limit of the battery limits its power at each of `KNOTS`.
 # "per" fields are reciprocals, which spare divisions. A record array is read as fast as a plain matrix; a tuple of
 # arrays, whose references are counted at every access, takes twenty times as long.
 CONVERTER = np.dtype(
