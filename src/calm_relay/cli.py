@@ -138,6 +138,7 @@ def _install(arguments):
 def _assess(arguments):
     from calm_relay.exchange.job_file import write_atomically
     from calm_relay.exchange.plan_document import plan_text, series_text
+    from calm_relay.planning.plan import Option
     from calm_relay.planning.studies.collected import studies_of
     from calm_relay.planning.views.document import document_of, foresight_series, series_of
 
@@ -151,13 +152,13 @@ def _assess(arguments):
     if arguments.series:
         arguments.series.mkdir(parents=True, exist_ok=True)
         for option in made.options:
-            if option.outcome:
+            if isinstance(option, Option):
                 stamps, columns = series_of(option, made)
-                path = arguments.series / f"{option.design.key}.csv"
+                path = arguments.series / f"{option.key}.csv"
                 write_atomically(path, series_text(stamps, columns).encode())
-            gap = studies and studies.foresight.get(option.design.key)
+            gap = studies and studies.foresight.get(option.key)
             if gap:
-                path = arguments.series / f"{option.design.key}-foresight.csv"
+                path = arguments.series / f"{option.key}-foresight.csv"
                 write_atomically(path, series_text(*foresight_series(gap, made)).encode())
     if not arguments.json:
         print(_summary(made))
@@ -195,12 +196,13 @@ def _search(arguments):
 
 def _summary(made):
     from calm_relay.planning.common.vocabulary import vocabulary_of
+    from calm_relay.planning.plan import RefusedOption
 
     note = f" ({made.assumed_note})" if made.assumed_note else ""
     lines = [f"{made.job.name}: {made.site.source}; {made.demand.source}.", ""]
     for option in made.options:
-        if option.outcome is None:
-            lines.append(f"{option.design.title}: cannot be built. {'; '.join(option.design.refused)}.")
+        if isinstance(option, RefusedOption):
+            lines.append(f"{option.title}: cannot be built. {'; '.join(option.refusal.reasons)}.")
             continue
         figures, money = option.outcome.figures, option.outcome.money
         payback = "never" if money.payback_years == float("inf") else f"{money.payback_years:.1f} years"
@@ -208,7 +210,7 @@ def _summary(made):
         words = vocabulary_of(made.job.supply)
         unmet = "" if on_grid else f", unserved {option.outcome.unmet:.1%}"
         lines.append(
-            f"{option.design.title}: {words.bill_word} {made.job.tariff.currency} {money.bill:,.0f} a year, outlay "
+            f"{option.title}: {words.bill_word} {made.job.tariff.currency} {money.bill:,.0f} a year, outlay "
             f"{money.outlay:,.0f}, payback {payback}, {words.import_word} {figures.import_kwh:,.0f} kWh, "
             f"self-sufficiency {figures.self_sufficiency:.0%}{unmet}{note}"
         )

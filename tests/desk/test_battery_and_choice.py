@@ -201,7 +201,7 @@ def test_a_search_is_filtered_and_a_plant_opened_as_an_option(window, settled, q
     assert "The operator counts" in bench.summary.text().replace("\u00a0", " ")
     qtbot.mouseClick(bench.open, LEFT)
     settled(window)
-    assert window.view.option.design.key == plant.key
+    assert window.view.option.key == plant.key
     assert window.session.job.battery.pack == plant.job.battery.pack
     assert window.view.option.outcome.money.outlay == pytest.approx(plant.brief.money.outlay)
     assert "as it was before" in bench.state.text()
@@ -238,7 +238,7 @@ def test_another_option_drops_a_study_without_a_word(window, battery, qtbot, set
     qtbot.waitUntil(lambda: "battery-foresight" in battery._result, timeout=60_000)
     assert "Called off" not in window.notice.text.text()
     QApplication.processEvents()
-    assert window.view.option.design.key == "hybrid-swap"
+    assert window.view.option.key == "hybrid-swap"
     assert f"{window.view.option.outcome.money.bill:,.0f}" in battery.summary.text()
 
 
@@ -260,7 +260,7 @@ def test_meter_and_connection_are_asked_on_the_grid(window, settled, qtbot, monk
     supply = window.session.job.supply
     assert supply.inverter_limit_kw == 8.0
     assert supply.home_shares == (0.5, 0.3, 0.2)
-    assert "this connection may have 8 kW" in window.session.plan.option("two-units").design.refused[0]
+    assert "this connection may have 8 kW" in window.session.plan.option("two-units").refusal.reasons[0]
 
 
 def test_no_field_is_squeezed_where_the_window_is_low(window, battery, qtbot):

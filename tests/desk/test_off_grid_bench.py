@@ -17,7 +17,7 @@ def hut(window, settled, qtbot):
     window.session.replace(demo_job("hut"))
     window.forget_view()
     settled(window)
-    window.show_option([option.design.key for option in window.session.plan.options].index("hybrid-swap"))
+    window.show_option([option.key for option in window.session.plan.options].index("hybrid-swap"))
     window.open_bench("Grid")
     qtbot.waitUntil(lambda: window.bench.off_grid.summary.text() != "", timeout=20_000)
     return window.bench

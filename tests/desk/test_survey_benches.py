@@ -19,6 +19,7 @@ from calm_relay.desk.charts.scale_rows import ScaleRows
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.theme import LIGHT
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.plan import RefusedOption
 from calm_relay.planning.views.scales import scales_of
 from tests.plans import plan
 
@@ -385,7 +386,7 @@ def test_the_converter_s_parts_and_what_is_there_today(window, opened, qtbot, se
     choose(wall.inverter_fate, "keep")
     settled(window)
     assert window.session.job.existing_inverter.fate == "keep"
-    assert window.session.plan.option("hybrid-swap").design.refused
+    assert window.session.plan.option("hybrid-swap").refusal.reasons
     type_into(qtbot, wall.health, "0.5")
     settled(window)
     assert window.session.job.existing_battery.health == 0.5
@@ -464,7 +465,7 @@ def test_options_that_can_be_built_have_buttons_and_the_others_a_list(window, se
         assert window.switch.refused.text() == f"{len(refused)} refused"
         assert all(action.toolTip() for action in refused)
     refused[0].trigger()
-    assert window.view.option.design.key == "micro-ac"
+    assert window.view.option.key == "micro-ac"
     assert not window.switch.buttons[3].isHidden()
     assert "strings lie on the roof" in window.margin.notes[0].finding.sentence
 
@@ -475,7 +476,7 @@ def test_a_refused_option_has_no_bar_and_more_options_crowd(demo_plan):
         ScaleRows(scales_of(made), LETTERS[:12], 0, "", LIGHT, numbers)
         for made, numbers in ((demo_plan, (0, 1, 2)), (cottage, (0, 1, 2, 3)))
     )
-    assert cottage.option("ac-addon").outcome is None
+    assert isinstance(cottage.option("ac-addon"), RefusedOption)
     assert refused.height == three.height
     fewer = cottage.job.with_(faces=tuple(face.with_(count=face.count - 1) for face in cottage.job.faces))
     four = ScaleRows(scales_of(plan(fewer)), LETTERS[:12], 0, "", LIGHT, (0, 1, 2, 3))

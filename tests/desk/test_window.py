@@ -36,7 +36,7 @@ def test_the_demo_opens_with_a_verdict_on_it(window):
     assert window.bench.verdict.text() == choice.sentence
     assert window.session.job.name in window.windowTitle()
     assert [button.isChecked() for button in window.switch.buttons].index(True) == 4
-    assert window.view.option.design.key == choice.key
+    assert window.view.option.key == choice.key
     assert "assumed climate" in window.bench.scales.accessibleDescription()
     assert "Calm Relay" in window.windowTitle()
 

@@ -29,7 +29,7 @@ def recorded(name: str) -> dict[str, dict]:
     assessed = document_of(made, studies).model_dump(mode="json", exclude={"made_by"})
     series = {}
     for option in made.live:
-        key = option.design.key
+        key = option.key
         series[key] = _columns(series_of(option, made)[1])
         left = studies.foresight.get(key)
         if left:

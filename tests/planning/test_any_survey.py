@@ -10,6 +10,7 @@ from calm_relay.exchange.plan_document import plan_text
 from calm_relay.exchange.shipped import DEMOS, catalogue, demo_job, rule_packs
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.plan import RefusedOption
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.moment import day_of, moment_of
@@ -86,8 +87,8 @@ def test_any_survey_is_planned_or_refused_in_words(job):
     for option, summary in zip(made.options, document.options, strict=True):
         assert line_of(made, option).stations
         ladders_of(option)
-        if option.outcome is None:
-            assert all(reason and not reason.endswith(".") for reason in option.design.refused)
+        if isinstance(option, RefusedOption):
+            assert all(reason and not reason.endswith(".") for reason in option.refusal.reasons)
             continue
         assert summary.largest_residual_kwh < 1e-9
         assert abs(option.outcome.year.year_residual_kwh()) < 1e-6

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.architecture.ways import as_is
 from calm_relay.planning.common.progress import Cancelled
 from calm_relay.planning.plan import Option
 from calm_relay.planning.studies.battery_sweep import flags_of, fullness_of, sweep_battery
@@ -168,7 +169,7 @@ def test_a_kept_array_and_a_second_battery_join_at_the_board(demo_plan):
         ((swap.converters[0], old), "Kept inverter"),
         ((swap.converters[0], battery), "Second battery"),
     ):
-        design = Design(None, "Both", "both", converters)
+        design = Design(as_is.ARCHITECTURE, "Both", "both", converters)
         line = line_of(demo_plan, Option(design, None, (), demo_plan.options[0].context))
         assert line.station("Battery").words == "right"
         joined = line.station(extra)

@@ -46,7 +46,7 @@ def test_every_balance_of_a_year_alone_closes(hut):
     for option in hut.live:
         year = option.outcome.year
         for name in ("dc_residuals_kwh", "battery_residuals_kwh", "ac_residuals_kwh"):
-            assert np.abs(getattr(year, name)()).max(initial=0.0) < 1e-9, (option.design.key, name)
+            assert np.abs(getattr(year, name)()).max(initial=0.0) < 1e-9, (option.key, name)
         assert abs(year.year_residual_kwh()) < 1e-9
         assert year.bus_kwh("export") == 0.0
 

@@ -282,7 +282,7 @@ def test_optimiser_and_microinverter_rules(demo):
     )
     own = demo.with_(faces=tuple(one.with_(electronics="hollin-600") for one in demo.faces))
     refused = plan(own).option("hybrid-swap")
-    assert "does not speak to Hollin 600 optimiser" in refused.design.refused[0]
+    assert "does not speak to Hollin 600 optimiser" in refused.refusal.reasons[0]
     micro = demo.with_(
         faces=tuple(one.with_(electronics="pennant-300") for one in demo.faces), existing_inverter=None
     )

@@ -96,7 +96,7 @@ def test_the_answer_does_change_at_a_tipping_point_and_not_before(dairy):
         assert contest.winner(tip.knob, tip.at + outward) != dairy.choice.key
         assert contest.winner(tip.knob, tip.at - outward) == dairy.choice.key
         assert tip.knob.number(tip.at) in tip.sentence
-        assert dairy.option(tip.to).design.title in tip.sentence
+        assert dairy.option(tip.to).title in tip.sentence
     still = [tip for tip in tips.tips if tip.at is None]
     assert all("nothing changes" in tip.sentence for tip in still)
     assert tips.tips == (*turning, *still)

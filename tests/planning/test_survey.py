@@ -36,7 +36,7 @@ def result(made, key, check):
 
 def test_what_must_stay_refuses_what_would_take_it_away(demo):
     keep = demo.with_(existing_inverter=demo.existing_inverter.with_(fate="keep"))
-    assert plan(keep).option("hybrid-swap").design.refused == (
+    assert plan(keep).option("hybrid-swap").refusal.reasons == (
         "The survey keeps Tarnlight 5.0 string inverter where it is",
     )
     goes = (
@@ -46,7 +46,7 @@ def test_what_must_stay_refuses_what_would_take_it_away(demo):
     assert [converter.key for converter in goes.removed] == ["tarnlight-5"]
     battery = demo_job("dairy").existing_battery.with_(fate="keep")
     stuck = plan(demo_job("dairy").with_(existing_battery=battery)).option("hybrid-swap")
-    assert "hangs on the inverter that would go" in stuck.design.refused[0]
+    assert "hangs on the inverter that would go" in stuck.refusal.reasons[0]
 
 
 def test_an_old_battery_on_its_own_unit_stays_beside_what_comes(demo):
@@ -71,7 +71,7 @@ def test_an_old_battery_on_its_own_unit_stays_beside_what_comes(demo):
 def test_a_face_that_comes_needs_a_free_input_or_says_so(demo):
     new = demo.faces[0].with_(name="Shed", fate="new", age_years=0, azimuth=90.0)
     made = plan(demo.with_(faces=(*demo.faces, new)))
-    assert "Shed find no place" in made.option("ac-addon").design.refused[0]
+    assert "Shed find no place" in made.option("ac-addon").refusal.reasons[0]
     assert all(run.face.plan.name != "Shed" for run in made.option("as-is").design.pv_converter.stringing.runs)
     off = plan(demo.with_(faces=(demo.faces[0], demo.faces[1].with_(fate="remove"))))
     assert len(off.option("as-is").design.pv_converter.faces) == 2
@@ -79,7 +79,7 @@ def test_a_face_that_comes_needs_a_free_input_or_says_so(demo):
 
 
 def test_a_bare_roof_has_a_baseline_of_nothing_and_microinverters_to_choose(cottage):
-    keys = [option.design.key for option in cottage.options]
+    keys = [option.key for option in cottage.options]
     assert keys[:4] == ["as-is", "ac-addon", "micro-ac", "hybrid-swap"]
     bare = cottage.option("as-is").outcome
     assert bare.figures.import_kwh == pytest.approx(bare.figures.home_kwh)
@@ -91,7 +91,7 @@ def test_a_bare_roof_has_a_baseline_of_nothing_and_microinverters_to_choose(cott
     assert moment.legs["0:roof"] == pytest.approx(made)
     kinds = {line.kind for line in micro.outcome.money.lines}
     assert {"modules", "unit", "battery"} <= kinds
-    assert "its maker allows" in cottage.option("ac-addon").design.refused[0]
+    assert "its maker allows" in cottage.option("ac-addon").refusal.reasons[0]
 
 
 def test_only_a_battery_before_the_ac_limit_catches_what_is_clipped(cottage, dairy):

@@ -181,5 +181,5 @@ def test_more_behind_the_relay_than_it_passes_stops_with_a_mend(demo):
     stopped = next(option for option in made.live if option.stopped)
     note = next(item for item in stopped.findings if item.check == "pass-through")
     assert note.measured > note.limit
-    mended = plan(note.mends[0].apply(demo)).option(stopped.design.key)
+    mended = plan(note.mends[0].apply(demo)).option(stopped.key)
     assert next(item for item in mended.findings if item.check == "pass-through").severity.name == "OK"

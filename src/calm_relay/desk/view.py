@@ -1,6 +1,10 @@
 """What the benches draw: a plan, the option in view, and the moment when one is shown."""
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from calm_relay.planning.plan import Option, Plan, RefusedOption
 
 LETTERS = "ABCDEFGHIJKLMNOP"
 
@@ -9,14 +13,21 @@ LETTERS = "ABCDEFGHIJKLMNOP"
 class View:
     """A plan with option number `shown` in view; `step` is the moment's, None for the whole year."""
 
-    plan: object
+    plan: "Plan"
     shown: int
     step: int | None = None
 
     @property
-    def option(self):
+    def option(self) -> "Option | RefusedOption":
         """The option in view."""
         return self.plan.options[self.shown]
+
+    @property
+    def built(self) -> "Option | None":
+        """The option in view where it can be built."""
+        from calm_relay.planning.plan import Option
+
+        return self.option if isinstance(self.option, Option) else None
 
     @property
     def letter(self) -> str:

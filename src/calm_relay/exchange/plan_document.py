@@ -3,20 +3,62 @@
 import csv
 import io
 import json
-from typing import Literal
+from math import isinf
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import AliasPath, BeforeValidator, ConfigDict, Field
 
 from calm_relay.job.base import Model
 
 FORMAT = "calm-relay-plan"
 
 
-class FindingDocument(Model):
+def _as_list(series: Any) -> Any:
+    return series.tolist() if hasattr(series, "tolist") else series
+
+
+def _finite(value: Any) -> Any:
+    return None if isinstance(value, float) and isinf(value) else value
+
+
+def _severity_word(severity: Any) -> Any:
+    return getattr(severity, "name", severity).lower()
+
+
+def _labels(mends: Any) -> Any:
+    return tuple(getattr(mend, "label", mend) for mend in mends)
+
+
+def _totals(scores: Any) -> Any:
+    return {key: getattr(score, "total", score) for key, score in scores.items()}
+
+
+def _stripped(steps: Any) -> Any:
+    return tuple(step.strip() for step in steps)
+
+
+Series = Annotated[tuple[float, ...], BeforeValidator(_as_list)]
+Months = Annotated[tuple[float, ...], Field(min_length=12, max_length=12), BeforeValidator(_as_list)]
+# What never comes is infinite in the plan and null in the document.
+MayNeverBe = Annotated[float | None, BeforeValidator(_finite)]
+
+
+class Document(Model):
+    """Read from what the plan holds, attribute by attribute; an alias is where an attribute is called otherwise."""
+
+    model_config = ConfigDict(from_attributes=True, validate_by_name=True, validate_by_alias=True)
+
+
+def found_at(*path: str, **more: Any) -> Any:
+    """A field whose value stands elsewhere in what the document is read from."""
+    return Field(validation_alias=AliasPath(*path), **more)
+
+
+class FindingDocument(Document):
     """One finding; `measured` and `limit` are in `unit`."""
 
     check: str
-    severity: Literal["stop", "check", "ok"]
+    severity: Annotated[Literal["stop", "check", "ok"], BeforeValidator(_severity_word)]
     station: str
     field: str = Field(description="Field of the job it speaks of.")
     sentence: str
@@ -24,23 +66,23 @@ class FindingDocument(Model):
     limit: float | None
     unit: str
     rule: str
-    mends: tuple[str, ...]
+    mends: Annotated[tuple[str, ...], BeforeValidator(_labels)]
 
 
-class InverterDocument(Model):
+class InverterDocument(Document):
     """A unit on the wall with what hangs on it."""
 
-    key: str
-    name: str
-    kind: str
-    ac_kw: float
-    array_kwp: float
-    battery_nominal_kwh: float
-    battery_usable_kwh: float
+    key: str = found_at("inverter", "key")
+    name: str = found_at("inverter", "name")
+    kind: str = found_at("inverter", "kind")
+    ac_kw: float = found_at("inverter", "ac_kw")
+    array_kwp: float = found_at("array_kw")
+    battery_nominal_kwh: float = found_at("bank", "nominal_kwh", default=0.0)
+    battery_usable_kwh: float = found_at("bank", "usable_kwh", default=0.0)
     is_new: bool
 
 
-class YearDocument(Model):
+class YearDocument(Document):
     """Energies of the simulated year [kWh] and shares [0 to 1]."""
 
     home_kwh: float
@@ -59,14 +101,14 @@ class YearDocument(Model):
     self_use: float = Field(description="1 - export / (pv_dc - clipped - curtailed).")
 
 
-class CostDocument(Model):
+class CostDocument(Document):
     """One line of the outlay."""
 
     label: str
     amount: float
 
 
-class MoneyDocument(Model):
+class MoneyDocument(Document):
     """In the job's currency; savings are against the option as-is."""
 
     currency: str
@@ -74,27 +116,27 @@ class MoneyDocument(Model):
     outlay: float
     lines: tuple[CostDocument, ...]
     saving: float
-    payback_years: float | None = Field(description="Simple payback; null when it never pays back.")
+    payback_years: MayNeverBe = Field(description="Simple payback; null when it never pays back.")
     npv: float
 
 
-class StageDocument(Model):
+class StageDocument(Document):
     """One stretch of a path: the year's energy out over energy in."""
 
     name: str
     efficiency: float
 
 
-class PathsDocument(Model):
+class PathsDocument(Document):
     """Energy-weighted path efficiencies; null where nothing flowed that way."""
 
-    pv_to_home: float | None
-    pv_through_battery_to_home: float | None
+    pv_to_home: float | None = found_at("direct")
+    pv_through_battery_to_home: float | None = found_at("through_battery")
     straight: tuple[StageDocument, ...]
     by_battery: tuple[StageDocument, ...]
 
 
-class BackupDocument(Model):
+class BackupDocument(Document):
     """What the battery can do when the grid is down."""
 
     power_kw: float
@@ -102,7 +144,7 @@ class BackupDocument(Model):
     hours: float
 
 
-class StringDocument(Model):
+class StringDocument(Document):
     """Equal strings on one tracker input."""
 
     inverter: str
@@ -116,7 +158,7 @@ class StringDocument(Model):
     short_circuit_a: float = Field(description="Of all strings of this row.")
 
 
-class LeftOutDocument(Model):
+class LeftOutDocument(Document):
     """Modules of a face that are on no string of a converter, and why."""
 
     inverter: str
@@ -125,7 +167,7 @@ class LeftOutDocument(Model):
     reason: str
 
 
-class RestringDocument(Model):
+class RestringDocument(Document):
     """The work on the strings when they move to another inverter."""
 
     strings_before: int
@@ -134,20 +176,20 @@ class RestringDocument(Model):
     opened: int
     made: int
     fuses: int
-    steps: tuple[str, ...]
+    steps: Annotated[tuple[str, ...], BeforeValidator(_stripped)]
 
 
-class ClippedDocument(Model):
+class ClippedDocument(Document):
     """Clipped energy of the year [kWh]; `by_month` without the battery."""
 
-    without_battery_kwh: float
-    with_battery_kwh: float
+    without_battery_kwh: float = found_at("bare_kwh")
+    with_battery_kwh: float = found_at("kept_kwh")
     caught_kwh: float
-    by_month: tuple[float, ...] = Field(min_length=12, max_length=12)
+    by_month: Months
     why: str
 
 
-class RatioLimitDocument(Model):
+class RatioLimitDocument(Document):
     """One limit on array power over inverter power; the first of a list binds."""
 
     ratio_max: float
@@ -155,7 +197,7 @@ class RatioLimitDocument(Model):
     authority: str
 
 
-class FaceDocument(Model):
+class FaceDocument(Document):
     """A roof face: what lies there, what fits, its year, and what the horizon takes."""
 
     name: str
@@ -167,7 +209,7 @@ class FaceDocument(Model):
     horizon_share: float
 
 
-class DemandPartDocument(Model):
+class DemandPartDocument(Document):
     """A part of the home's demand."""
 
     name: str
@@ -176,18 +218,18 @@ class DemandPartDocument(Model):
     source: str
 
 
-class RuleDocument(Model):
+class RuleDocument(Document):
     """A rule in force with its limit."""
 
-    key: str
-    kind: str
-    name: str
+    key: str = found_at("rule", "key")
+    kind: str = found_at("rule", "kind")
+    name: str = found_at("rule", "name")
     limit: float
     changed: bool
     authority: str
 
 
-class UnitDocument(Model):
+class UnitDocument(Document):
     """A unit on the wall and what stops with it."""
 
     name: str
@@ -195,7 +237,7 @@ class UnitDocument(Model):
     fails: str
 
 
-class CouplingDocument(Model):
+class CouplingDocument(Document):
     """What an architecture means on the wall."""
 
     school: str
@@ -204,34 +246,34 @@ class CouplingDocument(Model):
     counted: str = Field(description="What the network operator adds up.")
 
 
-class BoundDocument(Model):
+class BoundDocument(Document):
     """The year with perfect foresight, hourly, by linear program."""
 
     best_bill: float
-    foresight_gap: float = Field(description="What the control pays more in a year.")
-    by_month: tuple[float, ...] = Field(min_length=12, max_length=12, description="Of it, month by month.")
+    foresight_gap: float = found_at("gap", description="What the control pays more in a year.")
+    by_month: Months = Field(description="Of it, month by month.")
 
 
-class FadeDocument(Model):
+class FadeDocument(Document):
     """The battery over the job's years; lists have an entry a year."""
 
-    usable_left: tuple[float, ...] = Field(description="Usable energy at the year's end over usable when new.")
-    by_calendar: tuple[float, ...] = Field(description="Share that the calendar has taken by then.")
-    by_cycles: tuple[float, ...] = Field(description="Share that cycles have taken by then.")
-    full_cycles: tuple[float, ...]
-    saving: tuple[float, ...] = Field(description="In the first year's prices.")
-    years_to_70_percent: float | None
-    warranty_ends_year: float
-    warranty_ends_by: Literal["years", "throughput"]
-    warranty_promised: float
-    left_when_warranty_ends: float
+    usable_left: Series = found_at("left", description="Usable energy at the year's end over usable when new.")
+    by_calendar: Series = Field(description="Share that the calendar has taken by then.")
+    by_cycles: Series = Field(description="Share that cycles have taken by then.")
+    full_cycles: Series
+    saving: Series = Field(description="In the first year's prices.")
+    years_to_70_percent: float | None = found_at("years_to_end")
+    warranty_ends_year: float = found_at("warranty", "ends_year")
+    warranty_ends_by: Literal["years", "throughput"] = found_at("warranty", "by")
+    warranty_promised: float = found_at("warranty", "promised")
+    left_when_warranty_ends: float = found_at("warranty", "left_then")
     replaced_after: int | None
     npv: float
     irr: float | None = Field(description="Null where savings and outlay never change sign.")
     payback_years: float | None = Field(description="With fade and price rise; null within the horizon.")
 
 
-class SurvivalDocument(Model):
+class SurvivalDocument(Document):
     """How long the house rides through an outage from every start hour of the year, without starts of machines."""
 
     mean_h: float
@@ -241,18 +283,18 @@ class SurvivalDocument(Model):
     lasting: dict[str, dict[str, float]] = Field(description="Share of starts that last so many hours, by season.")
 
 
-class TipDocument(Model):
+class TipDocument(Document):
     """Where the answer changes when one figure is turned; `at` is null where nothing tried changes it."""
 
-    figure: str
-    today: float
+    figure: str = found_at("knob", "key")
+    today: float = found_at("knob", "today")
     at: float | None
-    above: bool
+    above: bool = found_at("rising")
     to: str | None
     sentence: str
 
 
-class OffGridDocument(Model):
+class OffGridDocument(Document):
     """A year off grid; energies [kWh]."""
 
     unmet_share: float = Field(description="Of the demand.")
@@ -269,35 +311,42 @@ class OffGridDocument(Model):
     longest_unserved_h: float
 
 
-class OptionDocument(Model):
-    """One option; figures are null when it is refused."""
+class OptionDocument(Document):
+    """One option; one that is refused has its reasons and no figures."""
 
     key: str
     title: str
     coupling: Literal["none", "AC", "DC"]
-    refused: tuple[str, ...]
-    inverters: tuple[InverterDocument, ...]
-    year: YearDocument | None
-    money: MoneyDocument | None
-    paths: PathsDocument | None
-    backup: BackupDocument | None
-    strings: tuple[StringDocument, ...]
-    left_out: tuple[LeftOutDocument, ...]
-    restringing: RestringDocument | None
-    clipped: ClippedDocument | None
-    ratio_limits: tuple[RatioLimitDocument, ...]
+    refused: tuple[str, ...] = ()
+    inverters: tuple[InverterDocument, ...] = ()
+    year: YearDocument | None = None
+    money: MoneyDocument | None = None
+    paths: PathsDocument | None = None
+    backup: BackupDocument | None = None
+    strings: tuple[StringDocument, ...] = ()
+    left_out: tuple[LeftOutDocument, ...] = ()
+    restringing: RestringDocument | None = None
+    clipped: ClippedDocument | None = None
+    ratio_limits: tuple[RatioLimitDocument, ...] = ()
     findings: tuple[FindingDocument, ...]
-    wall: CouplingDocument | None = Field(description="Null for an option that cannot be built.")
-    bound: BoundDocument | None = Field(description="Null without a battery, and where it was not asked for.")
-    fade: FadeDocument | None = Field(description="Null without a battery, and where it was not asked for.")
-    survival: SurvivalDocument | None = Field(description="Null where nothing forms a grid, or not asked for.")
-    off_grid: OffGridDocument | None = Field(description="Null on the grid.")
+    wall: CouplingDocument | None = Field(default=None, description="Null for an option that cannot be built.")
+    bound: BoundDocument | None = Field(
+        default=None, description="Null without a battery, and where it was not asked for."
+    )
+    fade: FadeDocument | None = Field(
+        default=None, description="Null without a battery, and where it was not asked for."
+    )
+    survival: SurvivalDocument | None = Field(
+        default=None, description="Null where nothing forms a grid, or not asked for."
+    )
+    off_grid: OffGridDocument | None = Field(default=None, description="Null on the grid.")
     largest_residual_kwh: float | None = Field(
-        description="Largest error of any balance in any step: each DC bus, each battery, the AC bus."
+        default=None,
+        description="Largest error of any balance in any step: each DC bus, each battery, the AC bus.",
     )
 
 
-class ReasonDocument(Model):
+class ReasonDocument(Document):
     """One sentence for or against."""
 
     speaks_for: bool
@@ -305,18 +354,18 @@ class ReasonDocument(Model):
     sentence: str
 
 
-class ChoiceDocument(Model):
+class ChoiceDocument(Document):
     """The verdict; `key` is null when no option can be built."""
 
     key: str | None
     close: bool
     sentence: str
     deciding: str = Field(description="Purpose that does most to put the best option before the next.")
-    scores: dict[str, float]
+    scores: Annotated[dict[str, float], BeforeValidator(_totals)]
     reasons: dict[str, tuple[ReasonDocument, ...]]
 
 
-class PlanDocument(Model):
+class PlanDocument(Document):
     """What `assess` writes."""
 
     format: Literal["calm-relay-plan"] = FORMAT
@@ -347,7 +396,7 @@ def plan_text(document: PlanDocument) -> str:
 
 def schema_text(model: type[Model], title: str) -> str:
     """JSON Schema of a model as written to `docs/`."""
-    schema = model.model_json_schema(mode="validation")
+    schema = model.model_json_schema(by_alias=False, mode="validation")
     schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": title}
     return json.dumps(schema, indent=2) + "\n"
 

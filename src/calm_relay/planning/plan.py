@@ -7,9 +7,10 @@ from pathlib import Path
 
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
-from calm_relay.planning.architecture.design import Design, DesignContext, survey_of
+from calm_relay.planning.architecture.design import Design, DesignContext, Refusal, survey_of
 from calm_relay.planning.architecture.existing_system import existing_converters
 from calm_relay.planning.architecture.options import designs
+from calm_relay.planning.architecture.ways import as_is
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank, bank_of
 from calm_relay.planning.equipment.equipment import Equipment, equipment_of
@@ -27,17 +28,66 @@ WORKERS = min(2, cpu_count() or 1)
 
 @dataclass(frozen=True, eq=False)
 class Option:
-    """A design with its outcome and findings; no outcome when the design is refused."""
+    """A design with its outcome and findings."""
 
     design: Design
-    outcome: Outcome | None
+    outcome: Outcome
     findings: tuple[Finding, ...]
     context: DesignContext
 
     @property
+    def key(self) -> str:
+        """The key of its architecture."""
+        return self.design.architecture.key
+
+    @property
+    def role(self) -> str:
+        """The role of its architecture, see `Architecture`."""
+        return self.design.architecture.role
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return self.design.title
+
+    @property
+    def coupling(self) -> str:
+        """Where its battery is coupled."""
+        return self.design.coupling
+
+    @property
     def stopped(self) -> bool:
-        """Whether a finding, or a refusal, keeps this option from being built."""
-        return self.outcome is None or any(item.severity is Severity.STOP for item in self.findings)
+        """Whether a finding keeps it from being built."""
+        return any(item.severity is Severity.STOP for item in self.findings)
+
+
+@dataclass(frozen=True, eq=False)
+class RefusedOption:
+    """An architecture that cannot be built on the job, with a finding for each reason."""
+
+    refusal: Refusal
+    findings: tuple[Finding, ...]
+    context: DesignContext
+
+    @property
+    def key(self) -> str:
+        """The key of its architecture."""
+        return self.refusal.architecture.key
+
+    @property
+    def role(self) -> str:
+        """The role of its architecture, see `Architecture`."""
+        return self.refusal.architecture.role
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return self.refusal.title
+
+    @property
+    def coupling(self) -> str:
+        """Where its battery would be coupled."""
+        return self.refusal.coupling
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,7 +101,7 @@ class Plan:
     faces: tuple[Face, ...]
     demand: DemandYear
     bank: Bank
-    options: tuple[Option, ...]
+    options: tuple[Option | RefusedOption, ...]
     choice: Choice
 
     @property
@@ -62,11 +112,11 @@ class Plan:
     @property
     def live(self) -> tuple[Option, ...]:
         """The options that can be built at all."""
-        return tuple(option for option in self.options if option.outcome is not None)
+        return tuple(option for option in self.options if isinstance(option, Option))
 
-    def option(self, key: str) -> Option:
-        """An option by its design's key."""
-        return next(option for option in self.options if option.design.key == key)
+    def option(self, key: str) -> Option | RefusedOption:
+        """An option by its key."""
+        return next(option for option in self.options if option.key == key)
 
 
 def plan(job: Job, library: Library, folder: Path | None = None, progress: Progress = unheard) -> Plan:
@@ -99,29 +149,32 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
     survey = survey_of(job, equipment, rules, faces, design_temperatures(job, site, faces))
     now = existing_converters(survey)
     progress(0.5, "Reading the home's year")
-    demand = demand_year(job, folder, site, lambda: production_of(Design(None, "", "none", now), job, site))
+    today = Design(as_is.ARCHITECTURE, "As it is", "none", now)
+    demand = demand_year(job, folder, site, lambda: production_of(today, job, site))
     bank = bank_of(job, equipment)
     context = DesignContext(survey, demand, bank, now)
     made = designs(context)
-    live = [design for design in made if not design.refused]
-    options, bill_now = [], None
+    live = [design for design in made if isinstance(design, Design)]
+    options: list[Option | RefusedOption] = []
+    bill_now = None
     # The kernel leaves the interpreter's lock to the thread that reads the years.
     with ThreadPoolExecutor(WORKERS) as workers:
         years = workers.map(lambda design: year_of(design, job, site, demand), live)
         for number, design in enumerate(made):
             progress(0.6 + 0.4 * number / len(made), f"Simulating: {design.title}")
-            if design.refused:
-                options.append(Option(design, None, _refusals(design), context))
+            if isinstance(design, Refusal):
+                options.append(RefusedOption(design, _refusals(design), context))
                 continue
             done = outcome_of(next(years), design, job, site, demand, bill_now)
             bill_now = done.money.bill if bill_now is None else bill_now
             result = findings_for(Subject(design, done, context, site))
             options.append(Option(design, done, result, context))
-    return Plan(job, equipment, rules, site, faces, demand, bank, tuple(options), choose(options, job, demand))
+    choice = choose([option for option in options if isinstance(option, Option)], job, demand)
+    return Plan(job, equipment, rules, site, faces, demand, bank, tuple(options), choice)
 
 
-def _refusals(design):
+def _refusals(refusal: Refusal) -> tuple[Finding, ...]:
     return tuple(
         Finding("cannot be built", Severity.STOP, "Inverter", "battery", f"{reason}.", rule="datasheets")
-        for reason in design.refused
+        for reason in refusal.reasons
     )

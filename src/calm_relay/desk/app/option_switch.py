@@ -44,6 +44,8 @@ class OptionSwitch(QWidget):
 
     def show_options(self, options, best: str | None, shown: int) -> None:
         """Shows the options; `best` is marked in words, `shown` is pressed."""
+        from calm_relay.planning.plan import RefusedOption
+
         while len(self.buttons) < len(options):
             self._add_button()
         while len(self.buttons) > len(options):
@@ -52,17 +54,19 @@ class OptionSwitch(QWidget):
             self._column.removeWidget(gone)
             gone.hide()
             gone.deleteLater()
-        listed = [number == shown or option.outcome is not None for number, option in enumerate(options)]
+        listed = [
+            number == shown or not isinstance(option, RefusedOption) for number, option in enumerate(options)
+        ]
         height = max(LOW, min(TALL, ROOM // max(sum(listed), 1)))
         self._column.setSpacing(5 if height >= TWO_LINES else 2)
         for number, (button, option) in enumerate(zip(self.buttons, options, strict=True)):
             note = _note(option, best)
-            text = f"{LETTERS[number]}   {option.design.title}"
+            text = f"{LETTERS[number]}   {option.title}"
             second = f"\n      {note}" if height >= TWO_LINES else f" · {SHORT[note]}" if note else ""
             button.setText(f"{text}{second}" if note else text)
-            named = f"Option {LETTERS[number]}, {option.design.title}{', ' * bool(note)}{note}"
+            named = f"Option {LETTERS[number]}, {option.title}{', ' * bool(note)}{note}"
             button.setAccessibleName(named)
-            button.setToolTip(f"{option.design.title}{': ' * bool(note)}{note}{_key(number)}")
+            button.setToolTip(f"{option.title}{': ' * bool(note)}{note}{_key(number)}")
             button.setFixedHeight(height)
             button.setProperty("low", height < TWO_LINES)
             # A title that would be cut is set smaller.
@@ -84,12 +88,14 @@ class OptionSwitch(QWidget):
         self.buttons.append(button)
 
     def _list_refused(self, options, shown):
+        from calm_relay.planning.plan import RefusedOption
+
         self.refused_menu.clear()
-        refused = [number for number, option in enumerate(options) if option.outcome is None]
+        refused = [number for number, option in enumerate(options) if isinstance(option, RefusedOption)]
         for number in refused:
-            title = f"{LETTERS[number]}   {options[number].design.title}"
+            title = f"{LETTERS[number]}   {options[number].title}"
             action = self.refused_menu.addAction(title)
-            action.setToolTip(". ".join(options[number].design.refused))
+            action.setToolTip(". ".join(options[number].refusal.reasons))
             action.setCheckable(True)
             action.setChecked(number == shown)
             action.triggered.connect(lambda _=False, number=number: self.chosen.emit(number))
@@ -102,11 +108,13 @@ class OptionSwitch(QWidget):
 
 
 def _note(option, best):
-    if option.outcome is None:
+    from calm_relay.planning.plan import RefusedOption
+
+    if isinstance(option, RefusedOption):
         return "cannot be built"
     if option.stopped:
         return "stopped"
-    return "fits best" if option.design.key == best else ""
+    return "fits best" if option.key == best else ""
 
 
 def _key(number):

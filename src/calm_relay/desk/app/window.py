@@ -249,14 +249,14 @@ class Window(QMainWindow):
     def _on_plan(self, plan):
         self.progress.end()
         if self._shown is None:
-            keys = [option.design.key for option in plan.options]
+            keys = [option.key for option in plan.options]
             self._shown = keys.index(plan.choice.key) if plan.choice.key else 0
         if self._wanted is not None:
-            keys = [option.design.key for option in plan.options]
+            keys = [option.key for option in plan.options]
             if self._wanted in keys:
                 self._shown = keys.index(self._wanted)
             self._wanted = None
-        self.commands.show_options([option.design.title for option in plan.options])
+        self.commands.show_options([option.title for option in plan.options])
         self._draw()
 
     def _draw(self):
@@ -282,7 +282,7 @@ class Window(QMainWindow):
 
         view = self.view
         moment = self.bench.own_moment
-        if moment is None and view.step is not None and view.option.outcome is not None:
+        if moment is None and view.step is not None and view.built is not None:
             moment = moment_of(view.plan, view.option, view.step)
         self.line.show_line(line_of(view.plan, view.option), moment)
 

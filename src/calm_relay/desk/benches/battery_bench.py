@@ -55,9 +55,10 @@ def _foresight(plan, option, progress):
 
 def _meter(plan, option, progress):
     from calm_relay.planning.operation.meter_conflict import one_meter
+    from calm_relay.planning.plan import RefusedOption
 
     progress(0.0, "Watching two controllers")
-    return one_meter(option.design, option.outcome) if option.outcome else None
+    return None if isinstance(option, RefusedOption) else one_meter(option.design, option.outcome)
 
 
 def _sweep(plan, option, progress):

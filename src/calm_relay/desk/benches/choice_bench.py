@@ -167,7 +167,8 @@ class ChoiceBench(Bench):
         source = plan.site.source[:1].upper() + plan.site.source[1:]
         self.footnote.setText(f"{deciding}{source}. Home: {plan.demand.source}.")
         self._show_scales()
-        self.costs.show_costs(view.letter, option.outcome, plan.job.tariff.currency)
+        built = view.built
+        self.costs.show_costs(view.letter, built.outcome if built else None, plan.job.tariff.currency)
         self._show_reasons(plan, option, view.letter)
 
     def forget(self) -> None:
@@ -194,8 +195,8 @@ class ChoiceBench(Bench):
         self._pages.setCurrentWidget(page)
         self._pages.updateGeometry()
         if key == "paths":
-            outcome = view.option.outcome
-            self.paths.show_paths(outcome.paths if outcome else None, view.letter, view.plan.site.source)
+            built = view.built
+            self.paths.show_paths(built.outcome.paths if built else None, view.letter, view.plan.site.source)
         elif key == "wall":
             self._show_wall()
         elif key == "tips":
@@ -233,7 +234,7 @@ class ChoiceBench(Bench):
     def _show_tips(self):
         plan = self._view.plan
         tips = self._asked("choice-tips", _tips)
-        keys = [option.design.key for option in plan.options]
+        keys = [option.key for option in plan.options]
         letters = dict(zip(keys, self._view.letters, strict=True))
         word = "" if tips is not None else "Turning each figure until another option fits best …"
         if tips is not None and not tips.tips:
@@ -243,9 +244,10 @@ class ChoiceBench(Bench):
     def _show_wall(self):
         from calm_relay.planning.architecture.coupling import coupling_facts
 
-        option = self._view.option
-        if option.outcome is None:
-            self.wall.setText(f"<b>School:</b> {option.design.architecture.school}.<br>It cannot be built here.")
+        option = self._view.built
+        if option is None:
+            school = self._view.option.refusal.architecture.school
+            self.wall.setText(f"<b>School:</b> {school}.<br>It cannot be built here.")
             return
         facts = coupling_facts(option.design)
         rows = "".join(
@@ -268,12 +270,12 @@ class ChoiceBench(Bench):
     def _show_reasons(self, plan, option, letter):
         while self._reasons.count():
             self._reasons.takeAt(0).widget().deleteLater()
-        title = f"{letter}  {option.design.title}"
-        if option.outcome is None:
+        title = f"{letter}  {option.title}"
+        if self._view.built is None:
             self._head(f"{title}: cannot be built", 0, colours().stop)
-            self._list(option.design.refused, 0, "−")
+            self._list(option.refusal.reasons, 0, "−")
             return
-        reasons = plan.choice.reasons[option.design.key]
+        reasons = plan.choice.reasons[option.key]
         self._head(f"{title}: for", 0, colours().ok)
         self._head("against", 1, colours().check)
         self._list([reason.sentence for reason in reasons if reason.speaks_for], 0, "+")

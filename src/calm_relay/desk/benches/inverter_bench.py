@@ -181,7 +181,8 @@ class InverterBench(Bench):
         )
 
     def _without_sweep(self):
-        converter = self._view.option.design.pv_converter
+        built = self._view.built
+        converter = built.design.pv_converter if built else None
         if converter is not None and converter.micro:
             return "Microinverters have no common AC limit: each module meets its own."
         return "No other size is tried: no array hangs on this option's units."
@@ -226,8 +227,8 @@ class InverterBench(Bench):
     def _draw_limits(self):
         from calm_relay.planning.architecture.ratio_limits import ratio_limits
 
-        option = self._view.option
-        converter = option.design.pv_converter
+        option = self._view.built
+        converter = option.design.pv_converter if option else None
         if converter is None or not converter.has_array:
             self.limits.show_limits(None, ())
             self.trackers.clear()
@@ -290,11 +291,11 @@ class InverterBench(Bench):
         self.hours.setXRange(0, 100, padding=0)
 
     def _draw_bars(self):
-        option, demand = self._view.option, self._view.plan.demand
+        option, demand = self._view.built, self._view.plan.demand
         rows = [("Worst evening half hour", demand.evening_peak_kw, "asks", demand.source)]
-        for converter in option.design.converters:
+        for converter in option.design.converters if option else ():
             rows.append((converter.inverter.name, converter.inverter.ac_kw, "gives", "datasheet, AC rating"))
-        if option.outcome is not None and option.outcome.limit is not None:
+        if option and option.outcome.limit is not None:
             limit = option.outcome.limit
             rows.append(
                 (

@@ -295,7 +295,7 @@ class OutageBench(Bench):
 
     def _show_night(self, run):
         plan = self._view.plan
-        self.verdict.setText(verdict_of(self._view.option, run))
+        self.verdict.setText(verdict_of(self._view.built, run))
         self.more.setText(more_of(plan.job, run))
         note = plan.assumed_note or plan.site.source
         self.verdict.setToolTip(f"From: the year's own level of the battery, datasheets, {note}")
@@ -320,9 +320,9 @@ class OutageBench(Bench):
 
     def _show_every(self):
         plan = self._view.plan
-        letters = {option.design.key: LETTERS[number] for number, option in enumerate(plan.options)}
-        titles = {option.design.key: option.design.title for option in plan.options}
-        self.riding_through.show_every(self._every, self._view.option.design.key, letters)
+        letters = {option.key: LETTERS[number] for number, option in enumerate(plan.options)}
+        titles = {option.key: option.title for option in plan.options}
+        self.riding_through.show_every(self._every, self._view.option.key, letters)
         self.table.show_rows(EVERY_HEADS, option_rows(self._every, letters, titles), EVERY_START)
 
     def _use(self, proposal):

@@ -15,9 +15,9 @@ NO_SUPPLY = "Nothing here forms a grid, or no circuit is backed up: the house is
 
 
 def verdict_of(option, run) -> str:
-    """What ended a night, or why there is none."""
+    """What ended a night, or why there is none; `option` is None where it cannot be built."""
     if run is None:
-        return NOT_BUILT if option.outcome is None else NO_SUPPLY
+        return NOT_BUILT if option is None else NO_SUPPLY
     return keep_units(run.ended_by)
 
 

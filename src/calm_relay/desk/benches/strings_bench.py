@@ -116,7 +116,8 @@ class StringsBench(Bench):
             return
         self._view = view
         option = view.option
-        converters = [converter for converter in option.design.pv_converters if converter.micro is None]
+        units = view.built.design.pv_converters if view.built else ()
+        converters = [converter for converter in units if converter.micro is None]
         self._converter = converters[0] if converters else None
         faces = {face.name: number for number, face in enumerate(view.plan.job.faces)}
         plan = None
@@ -132,14 +133,14 @@ class StringsBench(Bench):
         by_hand = self._converter is not None and self._converter.stringing.origin == PLANNED
         self.lay.setEnabled(by_hand)
         self.summary.setText(
-            f"{self._converter.inverter.name}: {origin}" if self._converter else self._without(option)
+            f"{self._converter.inverter.name}: {origin}" if self._converter else self._without(view.built)
         )
-        self._show_works(option)
+        self._show_works(option.findings, view.built)
         self._show_part(self.tabs.key)
 
     @staticmethod
     def _without(option):
-        if option.outcome is None:
+        if option is None:
             return "This option cannot be built; the margin says why."
         return (
             "Every module has its own microinverter."
@@ -147,18 +148,18 @@ class StringsBench(Bench):
             else "No module hangs here yet."
         )
 
-    def _show_works(self, option):
+    def _show_works(self, findings, option):
         from calm_relay.planning.architecture.restring import restringing_of
 
         lines = []
-        result = restringing_of(option.context, option.design) if option.outcome else None
+        result = restringing_of(option.context, option.design) if option else None
         if result is not None:
             lines += [f"<b>From {result.strings_before} strings to {result.strings_after}</b>", *result.steps]
-        for converter in option.design.pv_converters:
+        for converter in option.design.pv_converters if option else ():
             for item in converter.stringing.left_out:
                 lines.append(f"Left out: {item.modules} modules of {item.face.plan.name}: {item.reason}.")
             lines += [f"Cannot be wired: {fault}." for fault in converter.stringing.faults]
-        lines += [item.sentence for item in option.findings if item.check == "branch circuits"]
+        lines += [item.sentence for item in findings if item.check == "branch circuits"]
         if not lines and self._converter is not None and self._converter.stringing.origin == SURVEYED:
             lines = ["The strings stay as they are."]
         if self._plan is not None:

@@ -145,7 +145,7 @@ class MomentView(QWidget):
         from calm_relay.planning.views.moment import day_of
 
         view = self._view
-        if view.option.outcome is None:
+        if view.built is None:
             return
         per_day = view.plan.site.calendar.steps // 365
         self.strip.show_strip(self._year, None if view.step is None else view.step // per_day)
@@ -183,7 +183,7 @@ class MomentView(QWidget):
         if self._timer.isActive():
             self._stop()
             return
-        if self._view is None or self._view.option.outcome is None:
+        if self._view is None or self._view.built is None:
             return
         if self._view.step is None:
             self.go_to("best")

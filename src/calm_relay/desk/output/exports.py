@@ -30,9 +30,9 @@ def export_plan(plan, folder: Path) -> list[Path]:
     for option in plan.options:
         picture = LinePicture(line_of(plan, option), QRectF(0, 0, WIDE, HEIGHT), LIGHT)
         for kind in ("svg", "png"):
-            written.append(folder / f"line-{option.design.key}.{kind}")
-            save_picture(picture.paint, WIDE, round(HEIGHT) + 8, written[-1], option.design.title)
-    keys = [option.design.key for option in plan.options]
+            written.append(folder / f"line-{option.key}.{kind}")
+            save_picture(picture.paint, WIDE, round(HEIGHT) + 8, written[-1], option.title)
+    keys = [option.key for option in plan.options]
     shown = keys.index(plan.choice.key) if plan.choice.key else 0
     for name, scales in (("comparison", scales_of(plan)), ("losses", loss_scales_of(plan))):
         rows = ScaleRows(scales, LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT, compared(plan, shown))

@@ -16,6 +16,7 @@ from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.exchange.job_file import write_atomically
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.common.severity import Severity
+from calm_relay.planning.plan import RefusedOption
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.scales import compared, scales_of
 from calm_relay.planning.views.tables import assumptions_of
@@ -165,8 +166,8 @@ def _opening(pages, plan):
 def _lines(pages, plan):
     for number in compared(plan, 0, PRINTED):
         option = plan.options[number]
-        verdict = " fits best" if option.design.key == plan.choice.key else ""
-        pages.head(f"{LETTERS[number]} &nbsp; {option.design.title}<span class='quiet'>{verdict}</span>", 170)
+        verdict = " fits best" if option.key == plan.choice.key else ""
+        pages.head(f"{LETTERS[number]} &nbsp; {option.title}<span class='quiet'>{verdict}</span>", 170)
         line = line_of(plan, option)
         picture = LinePicture(line, QRectF(0, 0, LINE_WIDTH, HEIGHT), LIGHT)
         low = any(station.row for station in line.stations)
@@ -174,7 +175,7 @@ def _lines(pages, plan):
 
 
 def _comparison(pages, plan):
-    keys = [option.design.key for option in plan.options]
+    keys = [option.key for option in plan.options]
     shown = keys.index(plan.choice.key) if plan.choice.key else 0
     rows = ScaleRows(
         scales_of(plan), LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT, compared(plan, 0, PRINTED)
@@ -186,7 +187,7 @@ def _comparison(pages, plan):
 def _reasons(pages, plan):
     for number in compared(plan, 0, PRINTED):
         option = plan.options[number]
-        pages.head(f"{LETTERS[number]} &nbsp; {option.design.title}")
+        pages.head(f"{LETTERS[number]} &nbsp; {option.title}")
         cells = "".join(f"<td width='50%'>{_side(plan, option, good)}</td>" for good in (True, False))
         pages.text(f"<table width='100%' cellpadding='2'><tr>{cells}</tr></table>", 4.0)
 
@@ -197,11 +198,11 @@ def _left_aside(pages, plan):
     for number, option in enumerate(plan.options):
         if number in printed:
             continue
-        title = f"<b>{LETTERS[number]} {option.design.title}</b>"
-        if option.outcome is None:
-            summary.append(f"{title} cannot be built: {escape('; '.join(option.design.refused))}.")
+        title = f"<b>{LETTERS[number]} {option.title}</b>"
+        if isinstance(option, RefusedOption):
+            summary.append(f"{title} cannot be built: {escape('; '.join(option.refusal.reasons))}.")
         else:
-            score = plan.choice.scores[option.design.key].total * 100
+            score = plan.choice.scores[option.key].total * 100
             summary.append(f"{title}: {score:.0f} of 100.")
     if summary:
         pages.head("The other ways")
@@ -210,7 +211,7 @@ def _left_aside(pages, plan):
 
 def _side(plan, option, good):
     word, sign, colour = ("for", "+", LIGHT.ok) if good else ("against", "−", LIGHT.check)
-    reasons = plan.choice.reasons[option.design.key]
+    reasons = plan.choice.reasons[option.key]
     mine = "<br>".join(f"{sign} {escape(item.sentence)}" for item in reasons if item.speaks_for == good)
     return f"<span style='color:{colour}'>{word}</span><br>{mine or 'Nothing that weighs.'}"
 

@@ -67,29 +67,18 @@ class Converter:
 
 @dataclass(frozen=True)
 class Design:
-    """One way to build the job; `refused` holds the reasons when it cannot be built.
+    """One way to build the job.
 
     `strings_moved` counts strings that are connected anew. The battery of a design `by_clock` sees no meter.
     """
 
-    architecture: "Architecture | None"
+    architecture: "Architecture"
     title: str
     coupling: str
     converters: tuple[Converter, ...] = ()
     removed: tuple[Inverter, ...] = ()
     strings_moved: int = 0
-    refused: tuple[str, ...] = ()
     by_clock: bool = False
-
-    @property
-    def key(self) -> str:
-        """The key of its architecture; empty for what is no option."""
-        return self.architecture.key if self.architecture else ""
-
-    @property
-    def role(self) -> str:
-        """The role of its architecture, see `Architecture`."""
-        return self.architecture.role if self.architecture else ""
 
     @property
     def battery_converter(self) -> Converter | None:
@@ -136,6 +125,16 @@ class Design:
     def counted_kw(self) -> float:
         """What a network operator adds up: the AC ratings of all that can feed the bus [kW]."""
         return sum(converter.inverter.ac_kw for converter in self.converters)
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """An architecture that cannot be built on the job, and why: sentences without their full stop."""
+
+    architecture: "Architecture"
+    title: str
+    coupling: str
+    reasons: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -232,7 +231,7 @@ class Architecture:
     school : str
         Whose reasoning it follows: common practice, no source.
     build : callable
-        From a `DesignContext` to a `Design`, refused with its reasons where it cannot be built.
+        From a `DesignContext` to a `Design`, or to a `Refusal` where it cannot be built.
     role : {"", "today", "AC", "AC off grid", "DC"}
         What the others are held against: what is there today, and the plain way to couple on each side.
     one_inverter : bool
@@ -253,7 +252,7 @@ class Architecture:
     key: str
     place: float
     school: str
-    build: Callable[[DesignContext], Design]
+    build: Callable[[DesignContext], Design | Refusal]
     place_on_bare_roof: float | None = None
     role: str = ""
     one_inverter: bool = False

@@ -1,22 +1,22 @@
 """The options of a job: every architecture, those that cannot be built with their reasons."""
 
-from dataclasses import replace
-
-from calm_relay.planning.architecture.design import Design, DesignContext
+from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
 from calm_relay.planning.architecture.refusals import connection_refusals, island_refusals
 from calm_relay.planning.architecture.ways import architectures
 
 
-def designs(context: DesignContext) -> tuple[Design, ...]:
+def designs(context: DesignContext) -> tuple[Design | Refusal, ...]:
     """Every architecture for a job in a fixed order, those that cannot be built with their reasons."""
     ordered = sorted(architectures(), key=lambda item: item.place_for(context))
     return tuple(within_connection(item.build(context), context) for item in ordered)
 
 
-def within_connection(design: Design, context: DesignContext) -> Design:
+def within_connection(design: Design | Refusal, context: DesignContext) -> Design | Refusal:
     """The design, refused where the connection may not have it, or where it cannot stand off grid."""
-    if not context.job.supply.on_grid:
-        reasons = island_refusals(design) if design.new_converters else []
-    else:
-        reasons = connection_refusals(design, context.job) if design.new_converters else []
-    return replace(design, converters=(), refused=tuple(reasons)) if reasons else design
+    if isinstance(design, Refusal) or not design.new_converters:
+        return design
+    on_grid = context.job.supply.on_grid
+    reasons = connection_refusals(design, context.job) if on_grid else island_refusals(design)
+    if not reasons:
+        return design
+    return Refusal(design.architecture, design.title, design.coupling, tuple(reasons))

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from calm_relay.job.equipment import Inverter
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import battery_stays, micro_faces, staying_converters
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
@@ -150,7 +150,7 @@ def with_bank(context: DesignContext, **changes) -> DesignContext:
     return replace(context, bank=replace(context.bank, **changes))
 
 
-def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design:
+def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design | Refusal:
     """String inverters and the battery's own unit on one AC bus."""
     job = context.job
     title = "AC-coupled add-on" if context.now else "String inverter + AC battery"
@@ -185,6 +185,6 @@ def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design:
     return Design(architecture, title, "AC", converters, removed, strings.strings if removed else 0)
 
 
-def unbuildable(architecture: Architecture, title: str, coupling: str, *reasons: str) -> Design:
-    """A design that cannot be built, with the reasons."""
-    return Design(architecture, title, coupling, refused=reasons)
+def unbuildable(architecture: Architecture, title: str, coupling: str, *reasons: str) -> Refusal:
+    """What cannot be built, with the reasons."""
+    return Refusal(architecture, title, coupling, reasons)

@@ -77,7 +77,7 @@ class _Trial:
     @property
     def backup_board(self):
         """The job's board where something forms a grid behind it, else None."""
-        stays_on = self.option.outcome is not None and forms_grid(self.option.design.battery_converter)
+        stays_on = isinstance(self.option, Option) and forms_grid(self.option.design.battery_converter)
         return self.plan.job.backup_board if stays_on else None
 
     def run(self, **fed) -> Rehearsal | None:

@@ -9,7 +9,7 @@ from calm_relay.physics.money import internal_rate_of_return, present_value
 from calm_relay.physics.plant.inputs import Inputs, sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 from calm_relay.planning.site.battery_temperature import battery_air_c
 
 END = 0.7
@@ -62,13 +62,17 @@ class BatteryAgeing:
     empty_share: np.ndarray
 
 
-def battery_ageing_of(plan: Plan, option: Option, progress: Progress = unheard) -> BatteryAgeing | None:
+def battery_ageing_of(
+    plan: Plan, option: Option | RefusedOption, progress: Progress = unheard
+) -> BatteryAgeing | None:
     """Runs an option through the job's years with a battery that fades and modules that age.
 
     None for an option without a battery of its own.
     """
+    if isinstance(option, RefusedOption):
+        return None
     converter = option.design.battery_converter
-    if option.outcome is None or converter is None:
+    if converter is None:
         return None
     job, costs, bank = plan.job, plan.job.costs, converter.bank
     number = option.design.converters.index(converter)

@@ -8,7 +8,7 @@ from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 
 ENERGIES, POWERS = 9, 8
 
@@ -32,10 +32,12 @@ class BatteryMap:
         return np.array([np.interp(self.here_kwh, self.usable_kwh, column) for column in self.saving.T])
 
 
-def battery_map(plan: Plan, option: Option, progress: Progress = unheard) -> BatteryMap | None:
+def battery_map(plan: Plan, option: Option | RefusedOption, progress: Progress = unheard) -> BatteryMap | None:
     """Simulates a field of energies and powers on an option's units; None without a new battery."""
+    if isinstance(option, RefusedOption):
+        return None
     converter = option.design.battery_converter
-    if converter is None or option.outcome is None or not converter.battery_is_new:
+    if converter is None or not converter.battery_is_new:
         return None
     number = option.design.converters.index(converter)
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)

@@ -10,7 +10,7 @@ from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank, charge_dc_kw
 from calm_relay.planning.operation.simulate import bill_of, simulate
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 
 OUTAGE_H = 8.0
 NEARLY = 0.02
@@ -47,10 +47,12 @@ class Fullness:
     cycles: float
 
 
-def sweep_battery(plan: Plan, option: Option, progress: Progress = unheard) -> BatterySweep | None:
+def sweep_battery(plan: Plan, option: Option | RefusedOption, progress: Progress = unheard) -> BatterySweep | None:
     """Saving for every number of packs that can be built on the option's unit; None without a new battery."""
+    if isinstance(option, RefusedOption):
+        return None
     converter = option.design.battery_converter
-    if converter is None or not converter.is_new or option.outcome is None:
+    if converter is None or not converter.is_new:
         return None
     pack = converter.bank.pack
     bill_now = option.outcome.money.bill + option.outcome.money.saving
@@ -142,10 +144,12 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
     return tuple(flags)
 
 
-def fullness_of(option: Option) -> Fullness | None:
+def fullness_of(option: Option | RefusedOption) -> Fullness | None:
     """How often the battery was full and empty; None without one."""
+    if isinstance(option, RefusedOption):
+        return None
     converter = option.design.battery_converter
-    if converter is None or option.outcome is None:
+    if converter is None:
         return None
     year = option.outcome.year
     number = option.design.converters.index(converter)

@@ -9,7 +9,7 @@ from calm_relay.physics.plant.inputs import run_inputs
 from calm_relay.physics.plant.parts import GridConnection
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,15 +36,22 @@ class ClippedYear:
         return float(self.kept.sum())
 
     @property
+    def by_month(self) -> np.ndarray:
+        """Clipped in each month without the battery [kWh], shape (12,)."""
+        return self.bare.sum(axis=1)
+
+    @property
     def caught_kwh(self) -> float:
         """What the battery catches."""
         return max(0.0, self.bare_kwh - self.kept_kwh)
 
 
-def clipped_year(plan: Plan, option: Option, progress: Progress = unheard) -> ClippedYear | None:
+def clipped_year(plan: Plan, option: Option | RefusedOption, progress: Progress = unheard) -> ClippedYear | None:
     """Clipping of an option with and without its battery; None where no array stands or it is refused."""
+    if isinstance(option, RefusedOption):
+        return None
     design = option.design
-    if option.outcome is None or not any(converter.has_array for converter in design.converters):
+    if not any(converter.has_array for converter in design.converters):
         return None
     progress(0.2, "Looking at what is clipped")
     with_battery = option.outcome.year.of("clipped")

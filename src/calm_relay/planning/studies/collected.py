@@ -27,11 +27,11 @@ def studies_of(plan: Plan, progress: Progress = unheard) -> Studies:
     ageing, survival = {}, {}
     # The solver leaves the interpreter's lock to the other studies.
     with ThreadPoolExecutor(2) as workers:
-        solved = {option.design.key: workers.submit(foresight_gap_of, plan, option) for option in stored}
+        solved = {option.key: workers.submit(foresight_gap_of, plan, option) for option in stored}
         for number, option in enumerate(stored):
-            progress(number / (len(stored) + 1), f"Studying: {option.design.title}")
-            ageing[option.design.key] = battery_ageing_of(plan, option)
-            survival[option.design.key] = survival_of(plan, option)
+            progress(number / (len(stored) + 1), f"Studying: {option.title}")
+            ageing[option.key] = battery_ageing_of(plan, option)
+            survival[option.key] = survival_of(plan, option)
         progress(len(stored) / (len(stored) + 1), "What would change the answer")
         tips = tips_of(plan)
         return Studies({key: future.result() for key, future in solved.items()}, ageing, survival, tips)

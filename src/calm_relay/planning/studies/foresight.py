@@ -9,7 +9,7 @@ import numpy as np
 from calm_relay.physics.foresight import Foresight, least_cost
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.simulate import feed_in_series, inputs_of, price_series
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 
 USUAL_S = 3.0
 GIVEN_UP_S = 60.0
@@ -41,12 +41,19 @@ class ForesightGap:
         """What the control leaves on the table in a year."""
         return self.bill - self.best_bill
 
+    @property
+    def by_month(self) -> np.ndarray:
+        """What it leaves in each month, shape (12,)."""
+        return self.by_hour.sum(axis=1)
+
     def widest_day(self) -> int:
         """The day of the year on which the control pays most more."""
         return int(self.dearer.reshape(365, 24).sum(axis=1).argmax())
 
 
-def foresight_gap_of(plan: Plan, option: Option, progress: Progress = unheard) -> ForesightGap | None:
+def foresight_gap_of(
+    plan: Plan, option: Option | RefusedOption, progress: Progress = unheard
+) -> ForesightGap | None:
     """Solves the year of an option with perfect foresight; None without a battery or a grid.
 
     The solver cannot be interrupted: called off, it is left to end by itself and its answer is dropped.
@@ -56,7 +63,7 @@ def foresight_gap_of(plan: Plan, option: Option, progress: Progress = unheard) -
     RuntimeError
         When the solver finds no optimum.
     """
-    if option.outcome is None or option.design.battery_converter is None or not plan.job.supply.on_grid:
+    if isinstance(option, RefusedOption) or option.design.battery_converter is None or not plan.job.supply.on_grid:
         return None
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     per_hour = round(1.0 / inputs.step_h)

@@ -8,7 +8,7 @@ from calm_relay.physics.plant.inputs import run_inputs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.equipment import loss_curve
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 
 SIZES = 40
 
@@ -42,13 +42,17 @@ class LoadHours:
     mean_efficiency: float | None
 
 
-def sweep_inverter(plan: Plan, option: Option, progress: Progress = unheard) -> InverterSweep | None:
+def sweep_inverter(
+    plan: Plan, option: Option | RefusedOption, progress: Progress = unheard
+) -> InverterSweep | None:
     """Sizes from a third of the array to one and a half times it; None without one unit that carries the array.
 
     The size alone is changed: the loss curve and the standby draw grow with the rating, the trackers stay.
     """
+    if isinstance(option, RefusedOption):
+        return None
     converter = option.design.pv_converter
-    if converter is None or option.outcome is None or converter.micro or not converter.has_array:
+    if converter is None or converter.micro or not converter.has_array:
         return None
     number = option.design.converters.index(converter)
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
@@ -92,10 +96,12 @@ def _alike(item, other):
     return bool(set(item.battery.families) & set(other.battery.families))
 
 
-def load_hours(option: Option, bins: int = 20) -> LoadHours | None:
+def load_hours(option: Option | RefusedOption, bins: int = 20) -> LoadHours | None:
     """Hours at each load of the inverter that carries the array; None without one."""
+    if isinstance(option, RefusedOption):
+        return None
     converter = option.design.pv_converter
-    if converter is None or option.outcome is None:
+    if converter is None:
         return None
     year = option.outcome.year
     number = option.design.converters.index(converter)
@@ -125,10 +131,12 @@ class ClippedDay:
     limit_kw: float
 
 
-def clipped_day(plan: Plan, option: Option) -> ClippedDay | None:
+def clipped_day(plan: Plan, option: Option | RefusedOption) -> ClippedDay | None:
     """Where the AC limit bites; None without a unit that carries the array."""
+    if isinstance(option, RefusedOption):
+        return None
     converter = option.design.pv_converter
-    if converter is None or option.outcome is None:
+    if converter is None:
         return None
     year = option.outcome.year
     number = option.design.converters.index(converter)

@@ -13,7 +13,7 @@ from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.island import forms_grid, island_of
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 from calm_relay.planning.studies.battery_sweep import with_bank
 
 AUTONOMY_DAYS = 14
@@ -50,9 +50,9 @@ class OffGridYear:
     longest_unserved_from: int | None
 
 
-def off_grid_year_of(plan: Plan, option: Option) -> OffGridYear | None:
+def off_grid_year_of(plan: Plan, option: Option | RefusedOption) -> OffGridYear | None:
     """What a year off grid comes to; None where there is one, or the option cannot be built."""
-    if plan.job.supply.on_grid or option.outcome is None:
+    if plan.job.supply.on_grid or isinstance(option, RefusedOption):
         return None
     year, calendar = option.outcome.year, plan.site.calendar
     month = calendar.month
@@ -146,13 +146,15 @@ class Sizing:
         return job.with_(battery=job.battery.with_(count=count), faces=faces, string_plans=())
 
 
-def size_off_grid(plan: Plan, option: Option, progress: Progress = unheard) -> Sizing | None:
+def size_off_grid(plan: Plan, option: Option | RefusedOption, progress: Progress = unheard) -> Sizing | None:
     """Tries packs and array sizes on an option's units through the year; None on the grid.
 
     Units stay as they are: an array beyond what they allow is tried but not proposed.
     """
+    if plan.job.supply.on_grid or isinstance(option, RefusedOption):
+        return None
     converter = option.design.battery_converter
-    if plan.job.supply.on_grid or option.outcome is None or converter is None or not converter.is_new:
+    if converter is None or not converter.is_new:
         return None
     pack_, job = converter.bank.pack, plan.job
     counts = [

@@ -11,7 +11,7 @@ from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, curve_of, forms_grid, island_of
 from calm_relay.planning.operation.machine_starts import machine_starts
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 
 STEP_MIN = 1
 CAUSES = {
@@ -123,7 +123,7 @@ class Rehearsal:
 
 def rehearse(
     plan: Plan,
-    option: Option,
+    option: Option | RefusedOption,
     first: int,
     hours: float = 48.0,
     events: bool = True,
@@ -146,8 +146,7 @@ def rehearse(
     fed : BackedUpLoads, optional
         Circuits to feed instead of those of the job's backup board.
     """
-    converter = option.design.battery_converter
-    if option.outcome is None or not forms_grid(converter):
+    if isinstance(option, RefusedOption) or not forms_grid(option.design.battery_converter):
         return None
     fed = behind_relay(option.design, plan.job, plan.demand) if fed is None else fed
     fed = fed if only is None else fed.only(only)
@@ -166,7 +165,7 @@ def rehearse(
         inputs = replace(inputs, island=eventful)
     stored_kwh = float(option.outcome.year.stored[island.former][first - 1])
     run = run_outage(inputs, stored_kwh, first * per_step)
-    return _read(plan, converter, inputs.island, fed, starts, run, first, hours)
+    return _read(plan, option.design.battery_converter, inputs.island, fed, starts, run, first, hours)
 
 
 def _read(plan, converter, island: Island, fed, starts, run, first, hours):

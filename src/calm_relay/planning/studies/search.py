@@ -12,7 +12,7 @@ from calm_relay.job.equipment import Module
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.physics.plant.year import BufferPool, bus_plants
-from calm_relay.planning.architecture.design import Design, DesignContext
+from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
 from calm_relay.planning.architecture.options import within_connection
 from calm_relay.planning.architecture.parts import array_refusals
 from calm_relay.planning.architecture.refusals import bus_refusals, generator_refusals, place_refusals
@@ -275,7 +275,7 @@ def _weighed(plan, number, roof, design, profile, job, sums):
     bill_now = plan.options[0].outcome.money.bill
     brief = brief_of(sums, design, job, plan.site, plan.demand, bill_now)
     score = score_of(design, brief, job, bill_now, plan.demand.evening_peak_kw).total
-    return Plant(number, design.key, design, roof, profile.name, job, brief, score)
+    return Plant(number, design.architecture.key, design, roof, profile.name, job, brief, score)
 
 
 def _candidates(plan, refused, progress):
@@ -318,7 +318,7 @@ def _designs(context, job, battery, refused):
                 if not way.tried_with(inverter, context):
                     continue
                 design = within_connection(way.build(here), here)
-                reasons = design.refused or _hard(design, here)
+                reasons = design.reasons if isinstance(design, Refusal) else _hard(design, here)
                 if reasons:
                     refused[_short(reasons[0])] = refused.get(_short(reasons[0]), 0) + 1
                 else:

@@ -9,7 +9,7 @@ from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.island import forms_grid, island_of
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 from calm_relay.planning.site.demand import SEASONS
 
 DAYS = 7
@@ -36,10 +36,12 @@ class Survival:
         return 1.0 - np.searchsorted(ordered, after_h, side="left") / ordered.size
 
 
-def survival_of(plan: Plan, option: Option, progress: Progress = unheard) -> Survival | None:
+def survival_of(plan: Plan, option: Option | RefusedOption, progress: Progress = unheard) -> Survival | None:
     """Hours survived from every start hour of the year, without events; None where nothing forms a grid."""
+    if isinstance(option, RefusedOption):
+        return None
     converter = option.design.battery_converter
-    if option.outcome is None or not forms_grid(converter):
+    if not forms_grid(converter):
         return None
     fed = behind_relay(option.design, plan.job, plan.demand)
     if not fed.names:
@@ -71,10 +73,10 @@ def every_survival(plan: Plan, progress: Progress = unheard) -> dict[str, Surviv
     """The map of every option in which something stays on, by the option's key."""
     result = {}
     for number, option in enumerate(plan.live):
-        progress(number / len(plan.live), f"Failing the grid: {option.design.title}")
+        progress(number / len(plan.live), f"Failing the grid: {option.title}")
         mapped = survival_of(plan, option)
         if mapped is not None:
-            result[option.design.key] = mapped
+            result[option.key] = mapped
     return result
 
 

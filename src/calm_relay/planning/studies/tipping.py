@@ -215,7 +215,7 @@ class Contest:
         for option in self._options:
             done = self._outcome(option, job, demand, knob, value, bill_now)
             score = score_of(option.design, done, job, bill_now, demand.evening_peak_kw)
-            result[option.design.key] = score.total
+            result[option.key] = score.total
         return result
 
     def winner(self, knob: Knob, value: float) -> str:
@@ -279,7 +279,7 @@ def tips_of(plan: Plan, progress: Progress = unheard) -> Tips:
             sentence = f"Between {span} nothing changes; today {today}."
             tips.append(Tip(knob, None, True, None, sentence))
         for rising, at, to in result:
-            title = plan.option(to).design.title
+            title = plan.option(to).title
             sentence = f"{'Above' if rising else 'Below'} {knob.text(at)} “{title}” fits best; today {today}."
             tips.append(Tip(knob, at, rising, to, sentence))
     return Tips(plan.choice.key, tuple(sorted(tips, key=_distance)))

@@ -37,33 +37,31 @@ class Choice:
 def choose(options, job: Job, demand) -> Choice:
     """Weighs the options by the job's purposes.
 
-    An option that is refused, or that a finding stops, is weighed but not chosen.
+    An option that a finding stops is weighed but not chosen.
 
     Parameters
     ----------
     options : sequence of planning.plan.Option
+        Those that can be built; the first is what is there today.
     job : Job
     demand : planning.site.demand.DemandYear
     """
-    live = [option for option in options if option.outcome is not None]
-    bill_now = live[0].outcome.money.bill
+    bill_now = options[0].outcome.money.bill
     peak_kw = demand.evening_peak_kw
-    scores = {o.design.key: score_of(o.design, o.outcome, job, bill_now, peak_kw) for o in live}
-    reasons = {option.design.key: reasons_for(option, live, job, demand) for option in live}
+    scores = {o.key: score_of(o.design, o.outcome, job, bill_now, peak_kw) for o in options}
+    reasons = {option.key: reasons_for(option, options, job, demand) for option in options}
     able = sorted(
-        (option for option in live if not option.stopped),
-        key=lambda option: -scores[option.design.key].total,
+        (option for option in options if not option.stopped),
+        key=lambda option: -scores[option.key].total,
     )
     if not able:
         sentence = "No option can be built as it stands: see what stops each."
         return Choice(None, False, sentence, "", scores, reasons)
     best, *rest = able
-    lead = scores[best.design.key].total - scores[rest[0].design.key].total if rest else 1.0
+    lead = scores[best.key].total - scores[rest[0].key].total if rest else 1.0
     close = bool(rest) and lead < CLOSE
     deciding = _deciding(best, rest[0], scores, job) if rest else ""
-    return Choice(
-        best.design.key, close, _sentence(best, rest, scores, close, deciding), deciding, scores, reasons
-    )
+    return Choice(best.key, close, _sentence(best, rest, scores, close, deciding), deciding, scores, reasons)
 
 
 def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
@@ -88,22 +86,22 @@ def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
 
 
 def _sentence(best, rest, scores, close, deciding):
-    mark = {option.design.key: round(scores[option.design.key].total * 100) for option in (best, *rest)}
+    mark = {option.key: round(scores[option.key].total * 100) for option in (best, *rest)}
     if not rest:
-        return f"{best.design.title} is the only option that can be built ({mark[best.design.key]} of 100)."
-    others = ", ".join(f"{option.design.title} {mark[option.design.key]}" for option in rest[:NAMED])
+        return f"{best.title} is the only option that can be built ({mark[best.key]} of 100)."
+    others = ", ".join(f"{option.title} {mark[option.key]}" for option in rest[:NAMED])
     others += f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
     if close:
-        return f"Too close to call: {best.design.title} {mark[best.design.key]} of 100, {others}."
+        return f"Too close to call: {best.title} {mark[best.key]} of 100, {others}."
     why = f", above all for “{deciding.lower()}”"
-    return f"{best.design.title} fits best{why}: {mark[best.design.key]} of 100; {others}."
+    return f"{best.title} fits best{why}: {mark[best.key]} of 100; {others}."
 
 
 def _deciding(best, runner_up, scores, job):
     """The purpose that does most to put the best option before the next."""
 
     def lead(purpose):
-        ours, theirs = (scores[option.design.key].by_purpose[purpose.kind] for option in (best, runner_up))
+        ours, theirs = (scores[option.key].by_purpose[purpose.kind] for option in (best, runner_up))
         return purpose.weight * (ours - theirs)
 
     return MEASURES[max(job.purposes, key=lead).kind].label

@@ -52,14 +52,14 @@ def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
 
 def _other(options, *roles):
     """The first option of an architecture in one of the roles; None where there is none."""
-    found = {item.design.role: item for item in reversed(options)}
+    found = {item.role: item for item in reversed(options)}
     return next((found[role] for role in roles if role in found), None)
 
 
 def _bill(option, options, job):
     money = option.outcome.money
     what = vocabulary_of(job.supply).bill
-    if option.design.role == "today":
+    if option.role == "today":
         return [(False, "lower_bills", f"{what} stays at {money_text(job, money.bill)} a year.")]
     if money.saving <= 0:
         more = money_text(job, -money.saving)
@@ -75,7 +75,7 @@ def _bill(option, options, job):
 def _own_power(option, options):
     share = option.outcome.figures.self_sufficiency
     now = _other(options, "today")
-    if option.design.role == "today" or now is None:
+    if option.role == "today" or now is None:
         return [(False, "self_sufficiency", f"Only {share:.0%} of the home's energy is its own.")]
     before = now.outcome.figures.self_sufficiency
     if share <= before:
@@ -126,16 +126,16 @@ def _outage(option, peak_kw, season):
         )
         result.append((False, "ride_through_outage", sentence))
     backup = option.design.battery_converter.inverter.backup
-    if option.design.coupling == "AC" and backup.throttles_ac_pv == "none":
+    if option.coupling == "AC" and backup.throttles_ac_pv == "none":
         result.append((False, "ride_through_outage", "In an outage the array stays off: nothing throttles it."))
-    elif option.design.coupling == "DC" and not backup.black_start:
+    elif option.coupling == "DC" and not backup.black_start:
         result.append((False, "ride_through_outage", "Once flat in an outage, it cannot start itself at sunrise."))
     return result
 
 
 def _outlay(option, job):
     money = option.outcome.money
-    if option.design.role == "today":
+    if option.role == "today":
         return [(True, "low_outlay", "Costs nothing today.")]
     years = years_text(money.payback_years)
     sentence = f"Costs {money_text(job, money.outlay)}; "
@@ -148,7 +148,7 @@ def _outlay(option, job):
 
 def _works(option):
     design = option.design
-    if design.role == "today":
+    if design.architecture.role == "today":
         return [(True, "gentle_works", "Nothing is touched.")]
     if option.context.kept is None and not option.context.now:
         return _new_works(design, option.context.job.supply.on_grid)
@@ -216,19 +216,19 @@ def _path(option, options):
     through = outcome.paths.through_battery
     result = []
     kin = _other(options, "AC", "AC off grid")
-    other = kin if option.design.role == "DC" else _other(options, "DC")
+    other = kin if option.role == "DC" else _other(options, "DC")
     if through is not None and other is not None and other is not option and other.outcome.paths.through_battery:
         theirs = other.outcome.paths.through_battery
         sentence = f"From module through battery to home {through:.1%}; the other coupling {theirs:.1%}."
         result.append((through >= theirs, "self_sufficiency", sentence))
     now = _other(options, "today" if option.context.now else "AC", "AC off grid")
     clipped_now = now.outcome.figures.clipped_kwh if now else 0.0
-    if option.design.coupling == "DC" and clipped_now >= WORTH_SAYING_KWH:
+    if option.coupling == "DC" and clipped_now >= WORTH_SAYING_KWH:
         caught = clipped_now - outcome.figures.clipped_kwh
         if caught > 0:
             sentence = f"Clipping falls from {clipped_now:,.0f} to {outcome.figures.clipped_kwh:,.0f} kWh a year."
             result.append((True, "self_sufficiency", sentence))
-    elif option.design.coupling == "AC" and clipped_now >= WORTH_SAYING_KWH:
+    elif option.coupling == "AC" and clipped_now >= WORTH_SAYING_KWH:
         sentence = f"None of the {clipped_now:,.0f} kWh clipped a year is caught: it ends before the battery."
         result.append((False, "self_sufficiency", sentence))
     return result

@@ -7,7 +7,7 @@ import numpy as np
 from calm_relay.planning.common.vocabulary import Vocabulary, vocabulary_of
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.operation.island import LEGS, forming_kw, forms_grid
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 
 LEG_WORDS = {"single": "Together", "split": "Leg", "three": "Phase"}
 ACROSS = {"split": "both legs", "three": "all phases"}
@@ -46,12 +46,14 @@ class Stack:
         return sum(row.kw for row in self.rows if row.on)
 
 
-def stack_of(plan: Plan, option: Option) -> Stack:
+def stack_of(plan: Plan, option: Option | RefusedOption) -> Stack:
     """The board of a plan's option at its worst half hour; without a board the whole house is one circuit."""
     job, demand = plan.job, plan.demand
-    converter = option.design.battery_converter
+    converter = option.design.battery_converter if isinstance(option, Option) else None
     house = whole_house(job, demand)
-    behind = behind_relay(option.design, job, demand) if forms_grid(converter) else None
+    behind = (
+        behind_relay(option.design, job, demand) if isinstance(option, Option) and forms_grid(converter) else None
+    )
     stays_on = () if behind is None else behind.when_full.names
     reached = () if behind is None else behind.names
     if job.backup_board is None:

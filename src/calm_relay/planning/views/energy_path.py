@@ -2,8 +2,9 @@
 
 from dataclasses import dataclass, replace
 
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.findings import Finding, Severity
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 
 
 @dataclass(frozen=True)
@@ -71,8 +72,8 @@ DC_JOIN, AC_JOIN = 2.7, 4.1
 BATTERY_GAP = 1.2
 
 
-def line_of(plan: Plan, option: Option) -> Line:
-    """The line of an option; a refused option is drawn as it would be built, without figures."""
+def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
+    """The line of an option; one that is refused is drawn as it would be built, without figures."""
     at = {finding.check: finding for finding in option.findings}
     stations = [
         _station("Site", option, _site(plan), plan.assumed_note or plan.site.source),
@@ -105,11 +106,12 @@ def line_of(plan: Plan, option: Option) -> Line:
             _headroom(at.get("main fuse"), "{:.1f} of {:.1f} kW main fuse"),
         ),
     ]
-    converters = option.design.converters
-    group = option.design.roof_converters
+    converters = _converters(option)
+    leading = option.design.battery_converter if isinstance(option, Option) else None
+    group = option.design.roof_converters if isinstance(option, Option) else ()
     main = group[0] if group else 0
     legs = [Leg("AC", (COLUMN["Home"], 0), (COLUMN["Grid"], 0), "grid")]
-    if group or option.outcome is None:
+    if group or isinstance(option, RefusedOption):
         legs = [
             Leg("light", (COLUMN["Site"], 0), (COLUMN["Roof"], 0), "light"),
             Leg("DC", (COLUMN["Roof"], 0), (COLUMN["Strings"], 0), f"{main}:roof"),
@@ -118,19 +120,15 @@ def line_of(plan: Plan, option: Option) -> Line:
             *legs,
         ]
     power = _headroom(at.get("evening power"), "{:.1f} of {:.1f} kW evening peak")
-    on_main = converters[main].bank if converters else option.design.coupling == "DC"
+    on_main = converters[main].bank if converters else option.coupling == "DC"
     if on_main:
         bank = converters[main].bank if converters else plan.bank
-        bar = power if not converters or converters[main] is option.design.battery_converter else None
-        name = (
-            "Battery"
-            if not converters or converters[main] is option.design.battery_converter
-            else "Second battery"
-        )
+        bar = power if not converters or converters[main] is leading else None
+        name = "Battery" if not converters or converters[main] is leading else "Second battery"
         stations.append(_station(name, option, *_battery(bank), bar, DC_JOIN, 1, "right"))
         legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1), f"{main}:battery"))
     beside = [(number, converter) for number, converter in enumerate(converters) if number not in group]
-    if not converters and option.design.coupling == "AC":
+    if not converters and option.coupling == "AC":
         beside = [(1, None)]
     if len(beside) == 1 and not on_main:
         number, converter = beside[0]
@@ -142,10 +140,13 @@ def line_of(plan: Plan, option: Option) -> Line:
     return Line(sourced, tuple(legs))
 
 
+def _converters(option: Option | RefusedOption) -> tuple[Converter, ...]:
+    """Units of an option; none of one that is refused."""
+    return option.design.converters if isinstance(option, Option) else ()
+
+
 def _source(station, plan, option):
-    converters = (
-        " and ".join(converter.inverter.name for converter in option.design.converters) or "none that fits"
-    )
+    converters = " and ".join(converter.inverter.name for converter in _converters(option)) or "none that fits"
     note = plan.assumed_note or plan.site.source
     return {
         "Site": plan.site.source,
@@ -216,7 +217,7 @@ def _site(plan):
 
 def _roof(plan, option):
     """The faces that stand on this option's roof."""
-    later = option.design.role != "today"
+    later = option.role != "today"
     faces = [face for face in plan.faces if (face.plan.will_be_there if later else face.plan.is_there)]
     if not faces:
         return "nothing on it yet", ""
@@ -226,7 +227,7 @@ def _roof(plan, option):
 
 
 def _strings(plan, option):
-    converters = option.design.pv_converters
+    converters = option.design.pv_converters if isinstance(option, Option) else ()
     if not converters:
         lengths = [f.plan.in_series for f in plan.faces if f.plan.is_there for _ in range(f.plan.strings)]
     elif converters[0].micro:
@@ -248,9 +249,11 @@ def _strings(plan, option):
 
 
 def _inverter(option):
+    if isinstance(option, RefusedOption):
+        return "none fits", ""
     converters = option.design.roof_converters
     if not converters:
-        return "none fits" if option.outcome is None else "none yet", ""
+        return "none yet", ""
     converter = option.design.converters[converters[0]]
     if converter.micro:
         units = sum(run.parallel for n in converters for run in option.design.converters[n].stringing.runs)
@@ -267,7 +270,7 @@ def _grid(plan, option):
         generator = plan.job.generator
         if generator is None:
             return "none, off grid", "no generator"
-        hours = f"{option.outcome.year.generator_hours:,.0f} h a year" if option.outcome else ""
+        hours = f"{option.outcome.year.generator_hours:,.0f} h a year" if isinstance(option, Option) else ""
         return f"none; generator {generator.kw:g} kW", hours
     limit = plan.job.tariff.export_limit_kw
     export = "no export limit stated" if limit is None else f"export up to {limit:g} kW"

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.operation.island import forms_grid
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,7 @@ SHOWS = {
 }
 
 
-def figures_of(plan: Plan, option: Option, station: str) -> tuple[Figure, ...]:
+def figures_of(plan: Plan, option: Option | RefusedOption, station: str) -> tuple[Figure, ...]:
     """Figures of a station for an option; an option that is refused has those of the site only."""
     made = {
         "Site": _site,
@@ -60,7 +60,8 @@ def _strings(plan, option):
     temperatures = option.context.temperatures
     yield Figure("Coldest cell", f"{temperatures.cold_c:.0f} °C", temperatures.cold_source)
     yield Figure("Hottest cell", f"{temperatures.hot_c:.0f} °C", temperatures.hot_source)
-    runs = [(converter, run) for converter in option.design.pv_converters for run in converter.stringing.runs]
+    converters = option.design.pv_converters if isinstance(option, Option) else ()
+    runs = [(converter, run) for converter in converters for run in converter.stringing.runs]
     for converter, run in runs:
         module, tracker = run.face.module, run.tracker
         limit_v, owner = run.cold_limit(option.context.survey.site_limit)
@@ -94,7 +95,7 @@ def _home(plan, option):
         yield Figure(
             load.name, f"{load.kw:g} kW, {load.hours:g} h from {load.start} on {days}", "the job's survey"
         )
-    if option.outcome is None:
+    if isinstance(option, RefusedOption):
         return
     figures, backup = option.outcome.figures, option.outcome.backup
     note = f"simulated year, {plan.assumed_note or plan.site.source}"
@@ -117,7 +118,7 @@ def _off_grid(plan, option):
         price = f"{job.tariff.currency} {generator.price_per_litre:.2f} a litre"
         yield Figure("Fuel", f"{generator.litres_per_kwh:g} l a kWh at {price}", "the job")
     yield Figure("May go unserved", f"{job.off_grid.unmet_max:.1%} of the demand", "the job")
-    if option.outcome is None:
+    if isinstance(option, RefusedOption):
         return
     converter = option.design.battery_converter
     rating = bus_rating(option.design, converter) if forms_grid(converter) else None
@@ -144,7 +145,8 @@ def _grid(plan, option):
     yield Figure("Service", text, "the job's survey")
     limit = "none stated" if tariff.export_limit_kw is None else f"{tariff.export_limit_kw:g} kW"
     yield Figure("Export limit", limit, "the job; the network operator decides")
-    yield Figure("Operator counts", f"{option.design.counted_kw:g} kW of inverter", "AC ratings, datasheets")
+    if isinstance(option, Option):
+        yield Figure("Operator counts", f"{option.design.counted_kw:g} kW of inverter", "AC ratings, datasheets")
     yield Figure("Price", f"{tariff.currency} {tariff.price:.2f} a kWh", "the job's tariff")
     for window in tariff.windows:
         days = "" if window.days == "all" else f", {window.days}"
@@ -152,7 +154,7 @@ def _grid(plan, option):
         yield Figure(f"  {window.name}", f"{tariff.currency} {window.price:.2f}, {hours}", "the job's tariff")
     paid = f"{tariff.currency} {tariff.feed_in:.2f} a kWh, standing charge {tariff.standing_per_day:.2f} a day"
     yield Figure("Paid for export", paid, "the job's tariff")
-    if option.outcome is None:
+    if isinstance(option, RefusedOption):
         return
     figures, money = option.outcome.figures, option.outcome.money
     note = f"simulated year, {plan.assumed_note or plan.site.source}"

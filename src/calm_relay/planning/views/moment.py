@@ -7,7 +7,7 @@ import numpy as np
 from calm_relay.physics.shares import shares_of
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.severity import Severity
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Option, Plan, RefusedOption
 from calm_relay.planning.studies.outage import Rehearsal
 from calm_relay.planning.views.energy_path import Headroom
 
@@ -174,9 +174,11 @@ def strip_of(plan: Plan, option: Option) -> Strip:
     return Strip(daily(year.of("pv_dc")), daily(year.at_bus("home")), daily(year.at_bus("import")))
 
 
-def overview_of(plan: Plan, option: Option, progress: Progress = unheard) -> tuple[Strip, tuple[Spot, ...]] | None:
+def overview_of(
+    plan: Plan, option: Option | RefusedOption, progress: Progress = unheard
+) -> tuple[Strip, tuple[Spot, ...]] | None:
     """Strip and spots of an option's year; None for an option that is refused."""
-    if option.outcome is None:
+    if isinstance(option, RefusedOption):
         return None
     progress(0.0, "Reading the year")
     return strip_of(plan, option), spots_of(plan, option)

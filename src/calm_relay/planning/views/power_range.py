@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.plan import Option
+from calm_relay.planning.plan import Option, RefusedOption
 
 LEVELS = np.linspace(0.0, 1.0, 41)
 
@@ -39,9 +39,9 @@ class PowerRange:
         return text
 
 
-def power_range(option: Option) -> PowerRange | None:
+def power_range(option: Option | RefusedOption) -> PowerRange | None:
     """The power of an option's battery over its state of charge; None without one."""
-    converter = option.design.battery_converter
+    converter = option.design.battery_converter if isinstance(option, Option) else None
     if converter is None:
         return None
     window = option.context.job.battery.first_window if converter.battery_is_new else None

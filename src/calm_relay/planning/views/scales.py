@@ -62,7 +62,7 @@ MEASURES = (
         "weighted score of 100, weights below",
         False,
         True,
-        lambda option, plan: plan.choice.scores[option.design.key].total * 100,
+        lambda option, plan: plan.choice.scores[option.key].total * 100,
         lambda value, currency: f"{value:.0f} of 100",
         100.0,
     ),
@@ -184,7 +184,7 @@ LOSSES = {
 
 def loss_scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Every loss of the simulated year by name, all on one scale, in the options' order [kWh a year]."""
-    years = [option.outcome.figures.losses if option.outcome else None for option in plan.options]
+    years = [option.outcome.figures.losses if isinstance(option, Option) else None for option in plan.options]
     end = max([*(kwh for year in years if year for kwh in year.values()), 1.0])
     return tuple(
         _summary(
@@ -204,7 +204,7 @@ def loss_scales_of(plan: Plan) -> tuple[Scale, ...]:
 def cost_scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Every kind of cost, all on one scale, in the options' order."""
     currency = plan.job.tariff.currency
-    lines = [option.outcome.money.lines if option.outcome else None for option in plan.options]
+    lines = [option.outcome.money.lines if isinstance(option, Option) else None for option in plan.options]
 
     def spent(kind):
         return [None if own is None else sum(line.amount for line in own if line.kind == kind) for own in lines]
@@ -220,9 +220,7 @@ def cost_scales_of(plan: Plan) -> tuple[Scale, ...]:
 def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Energies of the year, the battery's cycles, and what the operator adds up, in the options' order."""
     bare = {
-        option.design.key: result.caught_kwh
-        for option in plan.live
-        if (result := clipped_year(plan, option)) is not None
+        option.key: result.caught_kwh for option in plan.live if (result := clipped_year(plan, option)) is not None
     }
     of_year = (
         (
@@ -247,7 +245,7 @@ def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
             "Clipped and caught",
             "what the battery takes of what would be clipped without it",
             False,
-            lambda o: bare.get(o.design.key, 0.0),
+            lambda o: bare.get(o.key, 0.0),
             "{:,.0f} kWh",
         ),
         (
@@ -270,7 +268,7 @@ def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
     )
     scales = []
     for key, label, note, less, value, form in of_year:
-        values = [value(option) if option.outcome else None for option in plan.options]
+        values = [value(option) if isinstance(option, Option) else None for option in plan.options]
         yearly = key != "counted"
         end = max([*(item for item in values if item is not None), 1e-9])
         scales.append(_summary(key, label, note, less, values, form, end, yearly=yearly))
@@ -294,8 +292,8 @@ def purpose_scales_of(plan: Plan) -> tuple[Scale, ...]:
     for kind, weight in sorted(weights.items(), key=lambda item: -item[1]):
         measure = MARKS[kind]
         points = [
-            plan.choice.scores[option.design.key].by_purpose[kind] * weight / whole * 100
-            if option.outcome
+            plan.choice.scores[option.key].by_purpose[kind] * weight / whole * 100
+            if isinstance(option, Option)
             else None
             for option in plan.options
         ]
@@ -315,8 +313,8 @@ def _summary(key, label, note, lower_is_better, values, form, end, *, yearly):
 def compared(plan: Plan, shown: int, most: int = 5) -> tuple[int, ...]:
     """Options that stand beside each other: the one in view, as it is, and those that serve best, by number."""
     scores = plan.choice.scores
-    live = [number for number, option in enumerate(plan.options) if option.outcome is not None]
-    ranked = sorted(live, key=lambda n: (plan.options[n].stopped, -scores[plan.options[n].design.key].total))
+    live = [number for number, option in enumerate(plan.options) if isinstance(option, Option)]
+    ranked = sorted(live, key=lambda n: (plan.options[n].stopped, -scores[plan.options[n].key].total))
     first = [n for n in (shown, 0) if n in live]
     return tuple(sorted(list(dict.fromkeys([*first, *ranked]))[:most]))
 
@@ -331,7 +329,9 @@ def scales_of(plan: Plan) -> tuple[Scale, ...]:
         label, note = measure.label, measure.note
         if not on_grid:
             label, note = CALLED_OFF_GRID.get(measure.key, (label, note))
-        values = tuple(measure.value(option, plan) if option.outcome else None for option in plan.options)
+        values = tuple(
+            measure.value(option, plan) if isinstance(option, Option) else None for option in plan.options
+        )
         texts = tuple("–" if value is None else measure.text(value, currency) for value in values)
         scales.append(
             Scale(

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.physics.iv_curve import string_current
-from calm_relay.planning.plan import Option
+from calm_relay.planning.plan import Option, RefusedOption
 from calm_relay.planning.strings.shared_input import run_points
 from calm_relay.planning.strings.stringing import Input
 
@@ -42,11 +42,11 @@ class Ladder:
     fits: bool
 
 
-def ladders_of(option: Option) -> tuple[Ladder, ...]:
+def ladders_of(option: Option | RefusedOption) -> tuple[Ladder, ...]:
     """A ladder for every tracker input of the option's inverters, those without strings among them."""
     result = []
     survey = option.context.survey
-    for converter_number, converter in enumerate(option.design.converters):
+    for converter_number, converter in enumerate(option.design.converters if isinstance(option, Option) else ()):
         if converter.stringing is None or converter.inverter.pv is None:
             continue
         used = {item.number: item for item in converter.stringing.inputs}

@@ -9,7 +9,7 @@ Table = list[list[str | float | None]]
 
 def tables_of(plan: Plan) -> dict[str, Table]:
     """Tables by name, each with a head: comparison, losses, costs, findings, reasons, assumptions."""
-    titles = [option.design.title for option in plan.options]
+    titles = [option.title for option in plan.options]
     return {
         "comparison": _scales(scales_of(plan), titles, plan),
         "losses": _scales(loss_scales_of(plan), titles, plan),
@@ -33,7 +33,7 @@ def _findings(plan):
     rows: Table = [["option", "severity", "station", "finding", "measured", "limit", "unit", "rule"]]
     for option in plan.options:
         for item in option.findings:
-            what = [option.design.title, item.severity.name.lower(), item.station, item.sentence]
+            what = [option.title, item.severity.name.lower(), item.station, item.sentence]
             rows.append([*what, item.measured, item.limit, item.unit, item.rule])
     return rows
 
@@ -41,8 +41,8 @@ def _findings(plan):
 def _reasons(plan):
     rows: Table = [["option", "for or against", "reason"]]
     for option in plan.options:
-        for reason in plan.choice.reasons.get(option.design.key, ()):
-            rows.append([option.design.title, "for" if reason.speaks_for else "against", reason.sentence])
+        for reason in plan.choice.reasons.get(option.key, ()):
+            rows.append([option.title, "for" if reason.speaks_for else "against", reason.sentence])
     return rows
 
 

@@ -1,10 +1,10 @@
 """The battery on an inverter of its own at the AC bus."""
 
-from calm_relay.planning.architecture.design import Architecture, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import coupled_on_ac, unbuildable
 
 
-def ac_addon(context: DesignContext) -> Design:
+def ac_addon(context: DesignContext) -> Design | Refusal:
     """The battery on a unit of its own at the AC bus."""
     design = coupled_on_ac(context, ARCHITECTURE)
     if context.job.supply.on_grid:

@@ -2,14 +2,14 @@
 
 from dataclasses import replace
 
-from calm_relay.planning.architecture.design import Architecture, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import (
     coupled_on_ac,
     unbuildable,
 )
 
 
-def ac_bus(context: DesignContext) -> Design:
+def ac_bus(context: DesignContext) -> Design | Refusal:
     """String inverters behind grid-forming battery inverters, which is for a site off grid."""
     title = "AC bus, off grid"
     if context.job.supply.on_grid:

@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import (
     battery_stays,
     staying_converters,
@@ -21,7 +21,7 @@ from calm_relay.planning.site.array import Face
 PLUG_IN_MODULES = (2, 3, 4)
 
 
-def balcony(context: DesignContext) -> Design:
+def balcony(context: DesignContext) -> Design | Refusal:
     """Two to four modules on a plug, with a small AC-coupled battery that watches a CT."""
     job, title = context.job, "Plug-in modules and battery"
 

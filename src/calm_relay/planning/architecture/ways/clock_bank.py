@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import (
     battery_stays,
     staying_converters,
@@ -20,7 +20,7 @@ from calm_relay.planning.equipment.bank import Bank
 FULL = 0.98
 
 
-def clock_bank(context: DesignContext) -> Design:
+def clock_bank(context: DesignContext) -> Design | Refusal:
     """A small lead-acid bank on a time clock, without metering."""
     job, title = context.job, "Small bank on a time clock"
     lead = [pack for pack in context.equipment.catalogue.packs if pack.is_lead]

@@ -1,12 +1,12 @@
 """Charge controllers and the battery on one DC bus."""
 
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import array_refusals, fixed, plain_faces, stated_hybrid, unbuildable
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals
 
 
-def dc_bus(context: DesignContext) -> Design:
+def dc_bus(context: DesignContext) -> Design | Refusal:
     """Charge controllers and the battery on one DC bus, an inverter from there to the home."""
     title = "DC bus, charge controllers"
 

@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from calm_relay.planning.architecture.design import Architecture, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import (
     unbuildable,
 )
@@ -13,7 +13,7 @@ from calm_relay.planning.architecture.refusals import (
 from calm_relay.planning.equipment.bank import Bank
 
 
-def grow_bank(context: DesignContext) -> Design:
+def grow_bank(context: DesignContext) -> Design | Refusal:
     """More packs on the port that carries the old battery."""
     job, title = context.job, "More packs on the old battery"
     old = next((converter for converter in context.now if converter.bank), None)

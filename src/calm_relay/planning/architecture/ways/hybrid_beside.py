@@ -1,11 +1,11 @@
 """A hybrid with the battery beside the inverter that is kept."""
 
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import battery_stays, staying_converters
 from calm_relay.planning.architecture.parts import USUAL_RATIO, fixed, hybrid_of, plain_faces, unbuildable
 
 
-def hybrid_beside(context: DesignContext) -> Design:
+def hybrid_beside(context: DesignContext) -> Design | Refusal:
     """A hybrid that carries the battery, and the modules to come, beside the inverter that is kept."""
     job, title = context.job, "Hybrid beside the kept inverter"
     if context.kept is None or job.existing_inverter is None:

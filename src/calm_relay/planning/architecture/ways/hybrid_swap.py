@@ -1,10 +1,10 @@
 """One hybrid inverter for roof and battery."""
 
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import USUAL_RATIO, fixed, hybrid_of, unbuildable
 
 
-def hybrid_swap(context: DesignContext) -> Design:
+def hybrid_swap(context: DesignContext) -> Design | Refusal:
     """One unit for roof and battery."""
     job, bank = context.job, context.bank
     title = "DC-coupled hybrid swap" if context.now else "DC-coupled hybrid"

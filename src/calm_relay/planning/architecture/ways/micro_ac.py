@@ -1,12 +1,12 @@
 """A microinverter under each module and the battery on an inverter of its own."""
 
-from calm_relay.planning.architecture.design import Architecture, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces
 from calm_relay.planning.architecture.parts import USUAL_RATIO, battery_inverter_of, unbuildable
 from calm_relay.planning.architecture.refusals import micro_refusals
 
 
-def micro_ac(context: DesignContext) -> Design:
+def micro_ac(context: DesignContext) -> Design | Refusal:
     """A microinverter under each module and the battery on a unit of its own; for a roof that is still bare."""
     title = "Microinverters + AC battery"
     if context.kept is not None:

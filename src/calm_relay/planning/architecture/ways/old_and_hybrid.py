@@ -1,10 +1,10 @@
 """The old AC-coupled battery kept beside a new hybrid."""
 
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import fixed, hybrid_of, plain_faces, staying_beside, unbuildable
 
 
-def old_and_hybrid(context: DesignContext) -> Design:
+def old_and_hybrid(context: DesignContext) -> Design | Refusal:
     """The old AC-coupled battery kept beside a new hybrid with the roof on it."""
     job, title = context.job, "Old battery kept, new hybrid"
 

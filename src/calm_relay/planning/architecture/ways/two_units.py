@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from calm_relay.planning.architecture.design import Architecture, Design, DesignContext
+from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import (
     coupled_on_ac,
     with_bank,
@@ -10,7 +10,7 @@ from calm_relay.planning.architecture.parts import (
 from calm_relay.planning.common.amounts import money_text, years_text
 
 
-def two_units(context: DesignContext) -> Design:
+def two_units(context: DesignContext) -> Design | Refusal:
     """One battery unit more beside the other: energy and power, where an expansion adds energy only."""
     units = context.bank.units + 1
     design = coupled_on_ac(with_bank(context, units=units), ARCHITECTURE)
@@ -19,7 +19,7 @@ def two_units(context: DesignContext) -> Design:
 
 def second_unit(option, others, job):
     """A unit more adds energy and power; the figures of the option with one unit less stand beside it."""
-    one = next((item for item in others if item.design.role in {"AC", "AC off grid"}), None)
+    one = next((item for item in others if item.role in {"AC", "AC off grid"}), None)
     if one is None:
         return []
     now, before = option.outcome, one.outcome
