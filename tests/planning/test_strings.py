@@ -22,8 +22,9 @@ from calm_relay.planning.architecture.string_plan import (
 )
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.site.array import DesignTemperatures, Face
-from calm_relay.planning.strings.auto_string import lay_strings, lengths_allowed
-from calm_relay.planning.strings.stringing import SiteLimit, fusing_of, hard_refusals
+from calm_relay.planning.strings.auto_string import lay_strings
+from calm_relay.planning.strings.limits import SiteLimit, lengths_allowed
+from calm_relay.planning.strings.stringing import fusing_of, hard_refusals
 from calm_relay.planning.views.string_ladder import iv_curves, ladders_of
 from tests.examples import examples
 from tests.plans import plan
@@ -94,7 +95,9 @@ def test_what_is_laid_never_fails_a_hard_check(counts, trackers, site_v):
 @pytest.mark.parametrize("counts", list(product((7, 9, 13), (5, 11))))
 def test_as_many_modules_are_connected_as_by_trying_everything(counts):
     inverter = an_inverter((600, 1), (300, 1), (600, 2))
-    lengths = [list(lengths_allowed(face("x", 1).module, t, -5.0, 65.0, 1e6)) for t in inverter.pv.trackers]
+    lengths = [
+        list(lengths_allowed(face("x", 1).module, t, -5.0, 65.0, SiteLimit(1e6, ""))) for t in inverter.pv.trackers
+    ]
     choices = [
         [(0, 0, 0)]
         + [(f, n, p) for f in (0, 1) for n in allowed for p in range(1, t.strings + 1) if n * p <= counts[f]]

@@ -16,6 +16,7 @@ from calm_relay.planning.equipment.bank import Bank, bank_of
 from calm_relay.planning.equipment.equipment import Equipment, equipment_of
 from calm_relay.planning.equipment.rules import Rules, rules_of
 from calm_relay.planning.findings import Finding, Severity, Subject, findings_for
+from calm_relay.planning.findings.base import stops
 from calm_relay.planning.operation.outcome import Outcome, outcome_of
 from calm_relay.planning.operation.simulate import production_of, year_of
 from calm_relay.planning.site.array import Face, design_temperatures, faces_of
@@ -175,6 +176,6 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
 
 def _refusals(refusal: Refusal) -> tuple[Finding, ...]:
     return tuple(
-        Finding("cannot be built", Severity.STOP, "Inverter", "battery", f"{reason}.", rule="datasheets")
+        stops("cannot be built", "Inverter", "battery", f"{reason}.", rule="datasheets")
         for reason in refusal.reasons
     )

@@ -12,7 +12,8 @@ from calm_relay.planning.equipment.rules import Rules
 from calm_relay.planning.site.array import DesignTemperatures, Face
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.strings.auto_string import lay_strings
-from calm_relay.planning.strings.stringing import NO_SITE_LIMIT, SiteLimit, Stringing, planned_strings
+from calm_relay.planning.strings.limits import NO_SITE_LIMIT, SiteLimit
+from calm_relay.planning.strings.stringing import Stringing, planned_strings
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter, Survey
-from calm_relay.planning.strings.auto_string import lengths_allowed
+from calm_relay.planning.strings.limits import lengths_allowed
 
 TOLERANCE = 1e-6
 
@@ -49,7 +49,7 @@ def _by_strings(converter, survey, sheet):
     cold_c, hot_c = survey.temperatures.cold_c, survey.temperatures.hot_c
     volts_kw = amps_kw = 0.0
     for tracker in converter.inverter.pv.trackers:
-        lengths = lengths_allowed(module, tracker, cold_c, hot_c, survey.site_limit.volts)
+        lengths = lengths_allowed(module, tracker, cold_c, hot_c, survey.site_limit)
         if not lengths:
             continue
         string_kw = lengths[-1] * module.power_w / 1000.0

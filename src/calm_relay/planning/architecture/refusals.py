@@ -4,8 +4,10 @@ from calm_relay.job.backup_board import ON_BUS
 from calm_relay.job.equipment import Inverter, Microinverter, Pack
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.bus_rating import bus_rating
+from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.site.array import DesignTemperatures
+from calm_relay.planning.strings.limits import COLD, HOT, current_limits, voltage_limits
 
 # How far the lowest pack stays clear of the highest water: common practice, no source.
 CLEAR_OF_WATER_M = 0.1
@@ -131,17 +133,21 @@ def phase_refusals(inverter: Inverter, job: Job) -> list[str]:
 def micro_refusals(micro: Microinverter, module, temperatures: DesignTemperatures, job: Job) -> list[str]:
     """Reasons why a microinverter cannot go under a module."""
     reasons = []
-    run_cold = module.open_circuit_v * (1 + module.voc_per_c * (temperatures.cold_c - 25.0))
-    hot_v = module.max_power_v * (1 + module.vmp_per_c * (temperatures.hot_c - 25.0))
+    tracker = micro.inverter(1).pv.trackers[0]
+    limits = voltage_limits(module, tracker, temperatures.cold_c, temperatures.hot_c)
+    hard = {limit.key: limit for limit in limits if limit.missed(1)}
     ratio = module.power_w / micro.ac_w
-    if run_cold > micro.max_v:
-        reasons.append(f"{module.name} reaches {run_cold:.1f} V when cold, {micro.name} ends at {micro.max_v:g} V")
-    if hot_v < micro.mppt_low_v:
+    if COLD in hard:
+        cold_v, ends_v = hard[COLD].each_v, hard[COLD].limit_v
+        reasons.append(f"{module.name} reaches {cold_v:.1f} V when cold, {micro.name} ends at {ends_v:g} V")
+    if HOT in hard:
+        hot_v = hard[HOT].each_v
         reasons.append(f"{module.name} falls to {hot_v:.1f} V when hot, {micro.name} wants {micro.mppt_low_v:g} V")
-    if module.short_circuit_a > micro.short_circuit_a:
-        reasons.append(
-            f"{module.name} gives {module.short_circuit_a:g} A, {micro.name} survives {micro.short_circuit_a:g} A"
-        )
+    for limit in current_limits(module.short_circuit_a, module.max_power_a, tracker):
+        if limit.missed and limit.severity is Severity.STOP:
+            reasons.append(
+                f"{module.name} gives {limit.amps:g} A, {micro.name} survives {micro.short_circuit_a:g} A"
+            )
     if ratio > micro.ratio_max + 1e-9:
         reasons.append(f"{module.name} is {ratio:.2f} times {micro.name}; its maker allows {micro.ratio_max:.2f}")
     if micro.phases != job.supply.phases and not (micro.phases == "single" and job.supply.phases == "three"):

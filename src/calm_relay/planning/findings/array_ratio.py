@@ -1,7 +1,7 @@
 """Array power over inverter power, against every limit in force, naming the one that binds."""
 
 from calm_relay.planning.architecture.ratio_limits import TOLERANCE, ratio_limits
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Mend, Severity, check, judged
 
 
 @check
@@ -29,17 +29,15 @@ def _ratio(subject, converter):
         if limit is not binding:
             sentence += f" {_upper(binding.owner)} binds first, at {binding.ratio_max:.2f}."
         mends = _fewer_modules(subject, converter, limit.ratio_max * converter.inverter.ac_kw)
-    return Finding(
-        "array ratio",
+    return judged(
         severity,
+        "array ratio",
         "Inverter",
         "faces",
         sentence,
-        ratio,
-        limit.ratio_max,
-        "kWp/kW",
-        limit.authority,
-        mends,
+        reading=(ratio, limit.ratio_max, "kWp/kW"),
+        rule=limit.authority,
+        mends=mends,
     )
 
 

@@ -5,7 +5,7 @@ from math import ceil
 import numpy as np
 
 from calm_relay.planning.common.vocabulary import vocabulary_of
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check, grid_check
+from calm_relay.planning.findings.base import Mend, check, grid_check, stops_if, warns, warns_if
 from calm_relay.planning.operation.island import (
     forming_kw,
     forms_grid,
@@ -70,17 +70,15 @@ def check_pass_through(subject):
     if over:
         mends = (left_out_mend(subject.job, rows.names[int(rows.kw.max(axis=1).argmax())]),)
     return [
-        Finding(
+        stops_if(
+            over,
             "pass-through",
-            Severity.STOP if over else Severity.OK,
             "Home",
             "backup_board",
             sentence,
-            worst_a,
-            allowed_a,
-            "A",
-            f"{converter.inverter.name}, datasheet",
-            mends,
+            reading=(worst_a, allowed_a, "A"),
+            rule=f"{converter.inverter.name}, datasheet",
+            mends=mends,
         )
     ]
 
@@ -112,17 +110,15 @@ def check_backed_load(subject):
         heaviest = stack[0][1]
         mends = (*shed_to_fit(job, on, limit_kw), left_out_mend(job, heaviest))
     return [
-        Finding(
+        warns_if(
+            over,
             "backed-up load",
-            Severity.CHECK if over else Severity.OK,
             "Home",
             "backup_board",
             f"{sentence}{' It trips with charge left.' if over else ''}",
-            asked_kw,
-            limit_kw,
-            "kW",
-            f"{converter.inverter.name}, datasheet; simulated year",
-            mends,
+            reading=(asked_kw, limit_kw, "kW"),
+            rule=f"{converter.inverter.name}, datasheet; simulated year",
+            mends=mends,
         )
     ]
 
@@ -161,17 +157,15 @@ def check_starts(subject):
             off = left_out_mend(job, circuit.name)
             mends = (soft, off) if not circuit.soft_start else (off,)
         findings.append(
-            Finding(
+            warns_if(
+                over,
                 "motor start",
-                Severity.CHECK if over else Severity.OK,
                 "Home",
                 "backup_board",
                 f"{sentence} {vocabulary_of(supply).trips}" if over else sentence,
-                start_kw,
-                limit_kw,
-                "kVA",
-                f"{converter.inverter.name}, datasheet; NEC table 430.7(B) from memory",
-                mends,
+                reading=(start_kw, limit_kw, "kVA"),
+                rule=f"{converter.inverter.name}, datasheet; NEC table 430.7(B) from memory",
+                mends=mends,
             )
         )
     return findings
@@ -202,17 +196,15 @@ def check_starts_together(subject):
     soft = {c.name: {"soft_start": True} for _, c in motors if not c.soft_start}
     mends = (backup_board_mend("Soft starters for all of them", soft),) if over and soft else ()
     return [
-        Finding(
+        warns_if(
+            over,
             "starts together",
-            Severity.CHECK if over else Severity.OK,
             "Home",
             "backup_board",
             f"{sentence}{' Close their circuits one by one.' if over else ''}",
-            float(asked[at]),
-            limit_kw,
-            "kVA",
-            f"{converter.inverter.name}, datasheet",
-            mends,
+            reading=(float(asked[at]), limit_kw, "kVA"),
+            rule=f"{converter.inverter.name}, datasheet",
+            mends=mends,
         )
     ]
 
@@ -246,17 +238,15 @@ def check_branch_breakers(subject):
             )
             mends = (more, *mends)
     return [
-        Finding(
+        stops_if(
+            over,
             "branch breaker",
-            Severity.STOP if over else Severity.OK,
             "Home",
             "backup_board",
             sentence,
-            largest.breaker_a,
-            one_a * units,
-            "A",
-            f"{converter.inverter.name}, datasheet",
-            mends,
+            reading=(largest.breaker_a, one_a * units, "A"),
+            rule=f"{converter.inverter.name}, datasheet",
+            mends=mends,
         )
     ]
 
@@ -280,18 +270,16 @@ def check_legs(subject):
     summary = " / ".join(f"{kw:.1f}" for kw in legs[:, at])
     when = vocabulary_of(subject.job.supply).in_an_outage
     return [
-        Finding(
+        warns_if(
+            over,
             "legs",
-            Severity.CHECK if over else Severity.OK,
             "Home",
             "backup_board",
             f"At their fullest the legs behind the relay ask {summary} kW; {when}{converter.inverter.name} gives "
             f"{leg_kw:.1f} kW, {leg_kw * 1000 / volts:.0f} A, on each.",
-            worst,
-            leg_kw,
-            "kW",
-            f"{converter.inverter.name}, datasheet",
-            _moved(rows, legs, count) if over else (),
+            reading=(worst, leg_kw, "kW"),
+            rule=f"{converter.inverter.name}, datasheet",
+            mends=_moved(rows, legs, count) if over else (),
         )
     ]
 
@@ -331,14 +319,6 @@ def check_circuits_name_loads(subject):
             mend = backup_board_mend(f"Take {summary} off “{circuit.name}”", {circuit.name: {"loads": left}})
             sentence = f"“{circuit.name}” carries {summary}, which the demand does not have."
             findings.append(
-                Finding(
-                    "loads",
-                    Severity.CHECK,
-                    "Home",
-                    "backup_board",
-                    sentence,
-                    rule="the job's survey",
-                    mends=(mend,),
-                )
+                warns("loads", "Home", "backup_board", sentence, rule="the job's survey", mends=(mend,))
             )
     return findings

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property, wraps
+from typing import Any
 
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Design, DesignContext
@@ -12,7 +13,23 @@ from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_
 from calm_relay.planning.operation.outcome import Outcome
 from calm_relay.planning.site.site_year import SiteYear
 
-__all__ = ["CHECKS", "STATIONS", "Finding", "Mend", "Severity", "Subject", "check", "grid_check", "off_grid_check"]
+__all__ = [
+    "CHECKS",
+    "STATIONS",
+    "Finding",
+    "Mend",
+    "Severity",
+    "Subject",
+    "check",
+    "grid_check",
+    "judged",
+    "off_grid_check",
+    "passes",
+    "stops",
+    "stops_if",
+    "warns",
+    "warns_if",
+]
 
 STATIONS = ("Site", "Roof", "Strings", "Inverter", "Battery", "Home", "Grid")
 
@@ -47,6 +64,67 @@ class Finding:
         if self.measured is not None and self.limit and self.severity is not Severity.OK:
             off = abs(1.0 - self.measured / self.limit)
         return (self.severity, -off, STATIONS.index(self.station), self.check)
+
+
+Reading = tuple[float | None, float | None, str]
+
+
+def judged(
+    severity: Severity,
+    check: str,
+    station: str,
+    field: str,
+    sentence: str,
+    *,
+    reading: Reading = (None, None, ""),
+    rule: str = "",
+    mends: tuple[Mend, ...] = (),
+) -> Finding:
+    """A finding of a severity that the check has worked out.
+
+    Parameters
+    ----------
+    severity : Severity
+    check : str
+        What was looked at, in a word or two.
+    station : str
+        One of `STATIONS`.
+    field : str
+        Path of the job's field that it speaks of.
+    sentence : str
+        What is to be said, with its figures and their units.
+    reading : tuple of float or None, float or None, str
+        What was measured, the limit it is held against, and the unit of both.
+    rule : str
+        Whose limit it is.
+    mends : tuple of Mend
+    """
+    return Finding(check, severity, station, field, sentence, *reading, rule, mends)
+
+
+def stops(check: str, station: str, field: str, sentence: str, **more: Any) -> Finding:
+    """Something that must not be built; see `judged`."""
+    return judged(Severity.STOP, check, station, field, sentence, **more)
+
+
+def warns(check: str, station: str, field: str, sentence: str, **more: Any) -> Finding:
+    """Something to look at before it is built; see `judged`."""
+    return judged(Severity.CHECK, check, station, field, sentence, **more)
+
+
+def passes(check: str, station: str, field: str, sentence: str, **more: Any) -> Finding:
+    """Something that was held against its limit and is well; see `judged`."""
+    return judged(Severity.OK, check, station, field, sentence, **more)
+
+
+def stops_if(over: object, check: str, station: str, field: str, sentence: str, **more: Any) -> Finding:
+    """Something that must not be built where it is `over` its limit, else well; see `judged`."""
+    return judged(Severity.STOP if over else Severity.OK, check, station, field, sentence, **more)
+
+
+def warns_if(over: object, check: str, station: str, field: str, sentence: str, **more: Any) -> Finding:
+    """Something to look at where it is `over` its limit, else well; see `judged`."""
+    return judged(Severity.CHECK if over else Severity.OK, check, station, field, sentence, **more)
 
 
 @dataclass(frozen=True, eq=False)

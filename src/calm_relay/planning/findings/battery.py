@@ -6,7 +6,7 @@ from math import ceil
 from calm_relay.job.base import minutes_of
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.findings.base import Finding, Mend, Severity, grid_check
+from calm_relay.planning.findings.base import Mend, Severity, grid_check, judged
 from calm_relay.planning.strings.stringing import hard_refusals
 
 
@@ -30,17 +30,15 @@ def check_evening_power(subject):
         )
         severity, mends = Severity.CHECK, _stronger(subject, converter, power_kw)
     return [
-        Finding(
-            "evening power",
+        judged(
             severity,
+            "evening power",
             "Battery",
             "battery",
             sentence,
-            power_kw,
-            peak_kw,
-            "kW",
-            "simulated year",
-            mends,
+            reading=(power_kw, peak_kw, "kW"),
+            rule="simulated year",
+            mends=mends,
         )
     ]
 
@@ -124,17 +122,15 @@ def check_charge_window(subject):
         mends = _longer(charge, minutes, need_kwh / (rate_kw * into) if rate_kw > 0 else 0.0)
         mends += _faster(charge, own_kw, into, minutes, need_kwh)
     return [
-        Finding(
-            "charge window",
+        judged(
             severity,
+            "charge window",
             "Battery",
             "battery.charge_windows.0",
             sentence,
-            gain_kwh,
-            need_kwh,
-            "kWh",
-            "charge rate of battery and inverter, datasheets",
-            mends,
+            reading=(gain_kwh, need_kwh, "kWh"),
+            rule="charge rate of battery and inverter, datasheets",
+            mends=mends,
         )
     ]
 

@@ -3,7 +3,17 @@
 import numpy as np
 
 from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check, grid_check
+from calm_relay.planning.findings.base import (
+    Mend,
+    Severity,
+    check,
+    grid_check,
+    judged,
+    stops,
+    stops_if,
+    warns,
+    warns_if,
+)
 from calm_relay.planning.findings.battery import is_the_job_s
 from calm_relay.planning.site.battery_temperature import battery_air_c, charge_derate, discharge_derate
 
@@ -32,17 +42,15 @@ def check_stands_dry(subject):
     wanted = round(place.flood_m + CLEAR_OF_WATER_M, 2)
     sentence = f"The lowest pack stands {place.base_m:g} m up; water may come to {place.flood_m:g} m."
     return [
-        Finding(
+        stops_if(
+            wet,
             "flood height",
-            Severity.STOP if wet else Severity.OK,
             "Battery",
             "battery_place.base_m",
             sentence,
-            place.base_m,
-            wanted,
-            "m",
-            "the job's survey",
-            (Mend(f"Hang it {wanted:g} m up", _move(base_m=wanted)),) if wet else (),
+            reading=(place.base_m, wanted, "m"),
+            rule="the job's survey",
+            mends=(Mend(f"Hang it {wanted:g} m up", _move(base_m=wanted)),) if wet else (),
         )
     ]
 
@@ -54,9 +62,8 @@ def check_outdoors(subject):
     if converter is None or subject.job.battery_place.where != "outdoors" or converter.bank.pack.outdoors:
         return []
     return [
-        Finding(
+        stops(
             "outdoors",
-            Severity.STOP,
             "Battery",
             "battery_place.where",
             f"{converter.bank.pack.name} is not made to stand outdoors.",
@@ -86,17 +93,14 @@ def check_air(subject):
         )
         mends = (Mend("Stand it in a heated room", _move(where="heated room")),)
         findings.append(
-            Finding(
+            warns(
                 "cold battery",
-                Severity.CHECK,
                 "Battery",
                 "battery_place.where",
                 sentence,
-                float(air.min()),
-                pack.charge_full_c,
-                "°C",
-                SHEET,
-                mends,
+                reading=(float(air.min()), pack.charge_full_c, "°C"),
+                rule=SHEET,
+                mends=mends,
             )
         )
     if hottest > pack.work_max_c or float(discharge.min()) < 1.0:
@@ -105,16 +109,14 @@ def check_air(subject):
             f"It may be {hottest:.0f} °C where the battery stands; {pack.name} works up to {pack.work_max_c:g} °C."
         )
         findings.append(
-            Finding(
-                "hot battery",
+            judged(
                 Severity.STOP if stop else Severity.CHECK,
+                "hot battery",
                 "Battery",
                 "battery_place.hottest_c",
                 sentence,
-                hottest,
-                pack.work_max_c,
-                "°C",
-                SHEET,
+                reading=(hottest, pack.work_max_c, "°C"),
+                rule=SHEET,
             )
         )
     return findings
@@ -138,24 +140,23 @@ def check_lead_duty(subject):
         "part-charged lead-acid sulphates."
     )
     findings = [
-        Finding(
+        warns_if(
+            not good,
             "lead-acid duty",
-            Severity.OK if good else Severity.CHECK,
             "Battery",
             "battery.charge_windows",
             sentence,
-            float(full),
-            LEAD_FULL_SHARE * 365,
-            "days",
-            "common practice, no source",
-            () if good or not converter.battery_is_new or subject.design.by_clock else _topped_up(subject.job),
+            reading=(float(full), LEAD_FULL_SHARE * 365, "days"),
+            rule="common practice, no source",
+            mends=()
+            if good or not converter.battery_is_new or subject.design.by_clock
+            else _topped_up(subject.job),
         )
     ]
     if converter.battery_is_new and not subject.job.battery_place.ventilated:
         findings.append(
-            Finding(
+            stops(
                 "ventilation",
-                Severity.STOP,
                 "Battery",
                 "battery_place.ventilated",
                 f"{pack.name} gives off gas while it is charged, and the place has no ventilation.",
@@ -201,16 +202,14 @@ def check_under_used(subject):
             Mend(f"Use {fewer} × {bank.pack.name}", lambda job: job.with_(battery=job.battery.with_(count=fewer))),
         )
     return [
-        Finding(
+        warns_if(
+            not used,
             "under-used",
-            Severity.OK if used else Severity.CHECK,
             "Battery",
             "battery.count",
             f"{sentence}.",
-            cycles,
-            wanted,
-            "cycles",
-            "simulated year; the figure is the job's",
-            mends,
+            reading=(cycles, wanted, "cycles"),
+            rule="simulated year; the figure is the job's",
+            mends=mends,
         )
     ]

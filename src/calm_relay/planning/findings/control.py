@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from calm_relay.planning.findings.base import Finding, Mend, Severity, grid_check
+from calm_relay.planning.findings.base import Mend, Severity, grid_check, judged, passes, warns
 from calm_relay.planning.operation.controls import open_in
 from calm_relay.planning.operation.meter_conflict import one_meter, two_metered
 
@@ -33,19 +33,16 @@ def check_target_above_present(subject):
             continue
         most = float(imported.max())
         findings.append(
-            Finding(
+            warns(
                 "target above present",
-                Severity.CHECK,
                 "Battery",
                 f"battery.charge_windows.{place}.target",
                 f"Window {window.summary} lies in the sun hours with a target of {window.target:.0%}: whenever the "
                 f"battery holds less, it charges from the grid at up to {most:.1f} kW, {kwh:,.0f} kWh a year. "
                 "If surplus alone was meant, no window is needed.",
-                kwh,
-                0.0,
-                "kWh",
-                "simulated year",
-                (Mend("Fill from surplus alone", _without_window(place)),),
+                reading=(kwh, 0.0, "kWh"),
+                rule="simulated year",
+                mends=(Mend("Fill from surplus alone", _without_window(place)),),
             )
         )
     return findings
@@ -70,7 +67,7 @@ def check_two_controllers(subject):
     if waits:
         later, first = (names[0], names[1]) if job.battery.waits else (names[1], names[0])
         sentence = f"{first} goes first, {later} waits: the two batteries do not work against each other."
-        return [Finding("two controllers", Severity.OK, "Battery", "battery.waits", sentence, rule=PRACTICE)]
+        return [passes("two controllers", "Battery", "battery.waits", sentence, rule=PRACTICE)]
     seen = one_meter(subject.design, subject.outcome)
     sentence = (
         f"{names[0]} and {names[1]} each chase the same meter and nobody has said who goes first: in "
@@ -85,17 +82,14 @@ def check_two_controllers(subject):
     )
     mends += (Mend("Let the new battery wait", lambda job: job.with_(battery=job.battery.with_(waits=True))),)
     return [
-        Finding(
+        warns(
             "two controllers",
-            Severity.CHECK,
             "Battery",
             "battery.waits",
             sentence,
-            seen.fault.circling_kwh,
-            0.0,
-            "kWh",
-            "two controllers simulated second by second",
-            mends,
+            reading=(seen.fault.circling_kwh, 0.0, "kWh"),
+            rule="two controllers simulated second by second",
+            mends=mends,
         )
     ]
 
@@ -110,9 +104,8 @@ def check_selling(subject):
         return []
     windows = ", ".join(window.summary for window in job.control.export_windows)
     return [
-        Finding(
+        warns(
             "export from the battery",
-            Severity.CHECK,
             "Grid",
             "control.sell_windows",
             f"The window {windows} for export is left out: this contract is not held to allow energy from the "
@@ -144,20 +137,17 @@ def check_zero_export(subject):
             f"Zero export leaves {bias_w:g} W of import standing, so that nothing leaks out; that costs at most "
             f"{job.tariff.currency} {cost:,.0f} a year."
         )
-        return [Finding("zero export", Severity.OK, "Grid", "control.import_bias_w", sentence, rule=PRACTICE)]
+        return [passes("zero export", "Grid", "control.import_bias_w", sentence, rule=PRACTICE)]
     return [
-        Finding(
+        warns(
             "zero export",
-            Severity.CHECK,
             "Grid",
             "control.import_bias_w",
             "Zero export is set to exactly nothing: while the control follows the load some leaks out. Leave a "
             "small import standing.",
-            0.0,
-            USUAL_BIAS_W,
-            "W",
-            PRACTICE,
-            (
+            reading=(0.0, USUAL_BIAS_W, "W"),
+            rule=PRACTICE,
+            mends=(
                 Mend(
                     f"Leave {USUAL_BIAS_W:g} W of import",
                     lambda job: job.with_(control=job.control.with_(import_bias_w=USUAL_BIAS_W)),
@@ -194,16 +184,14 @@ def check_shaving(subject):
             ),
         )
     return [
-        Finding(
-            "peak shaving",
+        judged(
             severity,
+            "peak shaving",
             "Grid",
             "control.shave_above_kw",
             sentence,
-            worst,
-            threshold,
-            "kW",
-            "simulated year",
-            mends,
+            reading=(worst, threshold, "kW"),
+            rule="simulated year",
+            mends=mends,
         )
     ]

@@ -1,7 +1,7 @@
 """What the home's year rests on, where it is less than twelve months of the whole house."""
 
 from calm_relay.job.base import minutes_of
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Mend, Severity, check, judged, warns, warns_if
 
 SMALL_SHARE = 0.02
 
@@ -21,31 +21,27 @@ def check_measured_days(subject):
         )
         severity = Severity.CHECK if days < 350 else Severity.OK
         findings.append(
-            Finding(
-                "measured days",
+            judged(
                 severity,
+                "measured days",
                 "Home",
                 "demand.path",
                 sentence,
-                float(days),
-                365.0,
-                "days",
-                demand.source,
+                reading=(float(days), 365.0, "days"),
+                rule=demand.source,
             )
         )
     if demand.days_without_bill:
         days = demand.days_without_bill
         findings.append(
-            Finding(
+            warns_if(
+                days > 15,
                 "billed days",
-                Severity.CHECK if days > 15 else Severity.OK,
                 "Home",
                 "demand.bills",
                 f"No bill covers {days} days of the year; they follow the shape at the scale of the other days.",
-                float(365 - days),
-                365.0,
-                "days",
-                demand.source,
+                reading=(float(365 - days), 365.0, "days"),
+                rule=demand.source,
             )
         )
     return findings
@@ -65,16 +61,14 @@ def check_net_meter(subject):
         "model off in its hours; measured production would mend it."
     )
     return [
-        Finding(
+        warns_if(
+            share > SMALL_SHARE,
             "net meter",
-            Severity.CHECK if share > SMALL_SHARE else Severity.OK,
             "Home",
             "demand.counts",
             sentence,
-            share * 100,
-            SMALL_SHARE * 100,
-            "%",
-            demand.source,
+            reading=(share * 100, SMALL_SHARE * 100, "%"),
+            rule=demand.source,
         )
     ]
 
@@ -95,18 +89,15 @@ def check_car_windows(subject):
             clock = f"{start // 60:02d}:{start % 60:02d}"
             mends = (Mend(f"Charge {car.name} from {clock}", _from(number, clock)),)
         findings.append(
-            Finding(
+            warns(
                 "charging window",
-                Severity.CHECK,
                 "Home",
                 f"demand.cars.{number}.start",
                 f"{car.name} asks {car.kwh_per_day:g} kWh a day; {minutes / 60:g} h at {car.charger_kw:g} kW "
                 f"bring {room:.1f} kWh.",
-                car.kwh_per_day,
-                room,
-                "kWh",
-                "the job's survey",
-                mends,
+                reading=(car.kwh_per_day, room, "kWh"),
+                rule="the job's survey",
+                mends=mends,
             )
         )
     return findings

@@ -1,6 +1,6 @@
 """String fuses, by both schools."""
 
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Mend, Severity, check, judged
 from calm_relay.planning.strings.stringing import fusing_of
 
 METHOD = {"united-states": "NEC", "canada": "NEC"}
@@ -51,15 +51,13 @@ def _finding(job, numbers, fusing, method):
         word = "from three strings up" if other == "three strings up" else "by the module's fuse rating"
         mends = (Mend(f"Fuse {word}", lambda job: job.with_(fuse_school=other)),)
     rule = "IEC 62548-1, 6.3" if method == "IEC" else "NEC 690.9"
-    return Finding(
-        "string fuses",
+    return judged(
         severity,
+        "string fuses",
         "Strings",
         "fuse_school",
         sentence,
-        fusing.reverse_a,
-        fusing.rating_a,
-        "A",
-        f"{rule}, from memory; school: {school}",
-        mends,
+        reading=(fusing.reverse_a, fusing.rating_a, "A"),
+        rule=f"{rule}, from memory; school: {school}",
+        mends=mends,
     )

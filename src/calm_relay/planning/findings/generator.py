@@ -2,7 +2,7 @@
 
 from calm_relay.job.backup_board import ON_BUS, ON_INPUT
 from calm_relay.planning.architecture.refusals import generator_refusals
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Mend, Severity, check, judged
 
 
 @check
@@ -28,4 +28,4 @@ def check_generator_place(subject):
 
 
 def _place(severity, sentence, rule, *mends):
-    return Finding("generator", severity, "Home", "generator.on", sentence, rule=rule, mends=mends)
+    return judged(severity, "generator", "Home", "generator.on", sentence, rule=rule, mends=mends)

@@ -2,7 +2,16 @@
 
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check, off_grid_check
+from calm_relay.planning.findings.base import (
+    Mend,
+    Severity,
+    check,
+    judged,
+    off_grid_check,
+    passes,
+    warns,
+    warns_if,
+)
 from calm_relay.planning.findings.battery import stronger_inverter
 from calm_relay.planning.operation.island import forming_kw, forms_grid
 
@@ -33,17 +42,15 @@ def check_unmet(subject):
         )
         mends = (mend,)
     return [
-        Finding(
+        warns_if(
+            over,
             "unmet",
-            Severity.CHECK if over else Severity.OK,
             "Home",
             "off_grid.unmet_max",
             sentence,
-            share * 100.0,
-            target * 100.0,
-            "%",
-            "simulated year off grid",
-            mends,
+            reading=(share * 100.0, target * 100.0, "%"),
+            rule="simulated year off grid",
+            mends=mends,
         )
     ]
 
@@ -63,7 +70,7 @@ def check_forming_power(subject):
         )
         sentence = f"{what} a grid: {rest}."
         return [
-            Finding("forming power", Severity.CHECK, "Home", "battery", sentence, 0.0, peak_kw, "kW", "datasheets")
+            warns("forming power", "Home", "battery", sentence, reading=(0.0, peak_kw, "kW"), rule="datasheets")
         ]
     power_kw = forming_kw(converter)
     over = peak_kw > power_kw
@@ -80,17 +87,15 @@ def check_forming_power(subject):
         )
         mends = (mend,) if mend else ()
     return [
-        Finding(
+        warns_if(
+            over,
             "forming power",
-            Severity.CHECK if over else Severity.OK,
             "Home",
             "battery",
             sentence,
-            peak_kw,
-            power_kw,
-            "kW",
-            f"{converter.inverter.name}, datasheet",
-            mends,
+            reading=(peak_kw, power_kw, "kW"),
+            rule=f"{converter.inverter.name}, datasheet",
+            mends=mends,
         )
     ]
 
@@ -112,16 +117,13 @@ def check_fuel(subject):
         f"{money}.{tank}"
     )
     return [
-        Finding(
+        passes(
             "fuel",
-            Severity.OK,
             "Home",
             "generator",
             sentence,
-            hours,
-            None,
-            "h",
-            f"simulated year; {generator.litres_per_kwh:g} l a kWh, the job",
+            reading=(hours, None, "h"),
+            rule=f"simulated year; {generator.litres_per_kwh:g} l a kWh, the job",
         )
     ]
 
@@ -139,16 +141,14 @@ def check_autonomy(subject):
         f"keeps {USUAL_DAYS:g} where no generator stands by."
     )
     return [
-        Finding(
+        warns_if(
+            few,
             "autonomy",
-            Severity.CHECK if few else Severity.OK,
             "Battery",
             "battery.count",
             sentence,
-            days,
-            USUAL_DAYS,
-            "days",
-            "common practice, no source",
+            reading=(days, USUAL_DAYS, "days"),
+            rule="common practice, no source",
         )
     ]
 
@@ -164,17 +164,7 @@ def check_dead_circuits(subject):
 
     fed = backup_board_mend("Feed them", {name: {"role": "backed up"} for name in dead})
     sentence = f"{summary}: on the grid side only, and there is none, so never fed."
-    return [
-        Finding(
-            "dead circuits",
-            Severity.CHECK,
-            "Home",
-            "backup_board",
-            sentence,
-            rule="the job's survey",
-            mends=(fed,),
-        )
-    ]
+    return [warns("dead circuits", "Home", "backup_board", sentence, rule="the job's survey", mends=(fed,))]
 
 
 @check
@@ -213,16 +203,14 @@ def check_bus_rating(subject):
         )
         mends = (mend,) if mend else ()
     return [
-        Finding(
-            "bus rating",
+        judged(
             severity,
+            "bus rating",
             "Inverter",
             "battery",
             sentence,
-            rating.arrays_kw,
-            rating.limit_kw,
-            "kW",
-            rating.owner,
-            mends,
+            reading=(rating.arrays_kw, rating.limit_kw, "kW"),
+            rule=rating.owner,
+            mends=mends,
         )
     ]

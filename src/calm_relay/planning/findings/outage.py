@@ -3,7 +3,7 @@
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.findings.backed_up_loads import shed_to_fit
-from calm_relay.planning.findings.base import Finding, Severity, check, grid_check
+from calm_relay.planning.findings.base import Severity, check, grid_check, judged, passes, warns_if
 from calm_relay.planning.findings.battery import stronger_inverter
 from calm_relay.planning.operation.island import forms_grid
 
@@ -22,16 +22,14 @@ def check_grid_down(subject):
             else f"{converter.inverter.name} has no backup output"
         )
         return [
-            Finding(
+            warns_if(
+                wanted,
                 "grid down",
-                Severity.CHECK if wanted else Severity.OK,
                 "Home",
                 "battery",
                 f"{what}: the house is off, and the array with it.",
-                0.0,
-                peak_kw,
-                "kW",
-                "common practice, no source",
+                reading=(0.0, peak_kw, "kW"),
+                rule="common practice, no source",
             )
         ]
     backup = converter.inverter.backup
@@ -63,17 +61,15 @@ def check_grid_down(subject):
         )
         mends = (*_shed(subject, on_backup.power_kw), *((mend,) if mend else ()))
     return [
-        Finding(
-            "grid down",
+        judged(
             severity,
+            "grid down",
             "Home",
             "battery",
             sentence,
-            on_backup.power_kw,
-            peak_kw,
-            "kW",
-            f"{converter.inverter.name}, datasheet",
-            mends,
+            reading=(on_backup.power_kw, peak_kw, "kW"),
+            rule=f"{converter.inverter.name}, datasheet",
+            mends=mends,
         )
     ]
 
@@ -87,16 +83,16 @@ def check_black_start(subject):
     when = vocabulary_of(job.supply).after_a_flat_battery
     if converter.has_array and converter.inverter.backup.black_start:
         sentence = f"{when} modules on its own DC bus bring the house back."
-        return [Finding("black start", Severity.OK, "Battery", "battery", sentence, rule="datasheets")]
+        return [passes("black start", "Battery", "battery", sentence, rule="datasheets")]
     if job.generator is not None and converter.inverter.backup.generator_input:
         sentence = f"{when} the generator brings the house back."
-        return [Finding("black start", Severity.OK, "Battery", "battery", sentence, rule="datasheets")]
+        return [passes("black start", "Battery", "battery", sentence, rule="datasheets")]
     why = "cannot start black" if converter.has_array else "has no modules on its own DC bus"
     sentence = (
         f"{converter.inverter.name} {why}: {when[:1].lower()}{when[1:]} sun alone does not bring the house back."
     )
     severity = Severity.OK if job.supply.on_grid else Severity.CHECK
-    return [Finding("black start", severity, "Battery", "battery", sentence, rule="common practice, no source")]
+    return [judged(severity, "black start", "Battery", "battery", sentence, rule="common practice, no source")]
 
 
 def _on(subject):

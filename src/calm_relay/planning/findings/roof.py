@@ -1,6 +1,6 @@
 """The roof as it was measured: what fits on it, and what hides the sun."""
 
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Mend, Severity, check, judged, warns
 from calm_relay.planning.site.roof_room import filled, room_of
 
 
@@ -30,17 +30,15 @@ def check_roof_room(subject):
         else:
             continue
         findings.append(
-            Finding(
-                "roof room",
+            judged(
                 severity,
+                "roof room",
                 "Roof",
                 "faces",
                 sentence,
-                float(plan.count),
-                float(room.count),
-                "modules",
-                sheet,
-                mends,
+                reading=(float(plan.count), float(room.count), "modules"),
+                rule=sheet,
+                mends=mends,
             )
         )
     return findings
@@ -59,16 +57,13 @@ def check_polar_night(subject):
     if not down:
         return []
     return [
-        Finding(
+        warns(
             "polar night",
-            Severity.CHECK,
             "Site",
             "site.latitude",
             f"The sun does not rise here on {down} days of the year: no array gives anything then.",
-            float(down),
-            0.0,
-            "days",
-            "solar position",
+            reading=(float(down), 0.0, "days"),
+            rule="solar position",
         )
     ]
 
@@ -81,16 +76,13 @@ def check_shade(subject):
         share = face.made.losses_kwh["horizon"] / face.made.ideal_kwh if face.made.ideal_kwh > 0 else 0.0
         if share >= 0.1 and face.plan.will_be_there:
             findings.append(
-                Finding(
+                warns(
                     "horizon shade",
-                    Severity.CHECK,
                     "Roof",
                     "site.horizon",
                     f"{face.plan.name}: the horizon takes {share:.0%} of the year's light.",
-                    share * 100,
-                    10.0,
-                    "%",
-                    "the job's survey",
+                    reading=(share * 100, 10.0, "%"),
+                    rule="the job's survey",
                 )
             )
     return findings

@@ -1,7 +1,7 @@
 """The whole house by the optional dwelling method against its service."""
 
 from calm_relay.physics.dwelling import optional_dwelling_va
-from calm_relay.planning.findings.base import Finding, Severity, grid_check
+from calm_relay.planning.findings.base import grid_check, stops_if
 
 
 def dwelling_va(job, demand, rest: float) -> float | None:
@@ -46,15 +46,13 @@ def check_service(subject):
         f"its service is {service_a:g} A."
     )
     return [
-        Finding(
+        stops_if(
+            over,
             "service",
-            Severity.STOP if over else Severity.OK,
             "Grid",
             "supply.main_fuse_a",
             sentence,
-            amps,
-            service_a,
-            "A",
-            rule.authority,
+            reading=(amps, service_a, "A"),
+            rule=rule.authority,
         )
     ]

@@ -1,6 +1,6 @@
 """How far the weather year can be believed."""
 
-from calm_relay.planning.findings.base import Finding, Severity, check
+from calm_relay.planning.findings.base import Severity, check, judged
 
 FAR_KM = 80.0
 
@@ -19,15 +19,13 @@ def check_weather(subject):
         return []
     distance = None if site.assumed else site.distance_km
     return [
-        Finding(
-            "weather",
+        judged(
             severity,
+            "weather",
             "Site",
             "site.weather",
             sentence,
-            distance,
-            None if distance is None else FAR_KM,
-            "" if distance is None else "km",
-            site.source,
+            reading=(distance, None if distance is None else FAR_KM, "" if distance is None else "km"),
+            rule=site.source,
         )
     ]

@@ -1,14 +1,28 @@
 """Voltage and current of every string against the input it is connected to."""
 
-from math import floor
-
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.architecture.string_plan import plan_of
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Mend, Severity, check, judged, stops, warns_if
+from calm_relay.planning.strings.limits import (
+    COLD,
+    COLD_BY_TABLE,
+    FULL_POWER,
+    HOT,
+    HOT_MARGIN,
+    SHORT_CIRCUIT,
+    START,
+    TRACKING_END,
+)
 from calm_relay.planning.strings.shared_input import shared_loss
 from calm_relay.planning.strings.stringing import LAID, PLANNED, SURVEYED, hard_refusals
 
-RATED_CELL_C = 50.0
+MISSES = {
+    HOT: "{volts:.0f} V with cells at {hot:.0f} °C, below the tracker's lower edge of {limit:.0f} V.",
+    START: "{volts:.0f} V open with cells at {hot:.0f} °C; the input starts at {limit:.0f} V.",
+    HOT_MARGIN: "{volts:.0f} V with cells at {hot:.0f} °C, within 5% of the tracker's lower edge of {low:.0f} V.",
+    FULL_POWER: "{volts:.0f} V at full sun; this input gives full power from {limit:.0f} V.",
+    TRACKING_END: "its best voltage is {volts:.0f} V when coldest; the input tracks up to {limit:.0f} V.",
+}
 
 
 def lay_anew(subject, converter) -> tuple[Mend, ...]:
@@ -53,10 +67,7 @@ def _suits(subject, converter, item):
     allowed = item.pv.ratio_max_with_battery if converter.bank else item.pv.ratio_max
     if sum(run.kw for run in strings.runs) > allowed * item.ac_kw + 1e-9:
         return False
-    clips = any(
-        part.working_a > part.tracker.usable_a and not any(run.optimiser for run in part.runs)
-        for part in strings.inputs
-    )
+    clips = any(limit.missed for part in strings.inputs for limit in part.limits)
     return not clips and not any(_against_window(run, survey.temperatures) for run in strings.runs)
 
 
@@ -68,36 +79,45 @@ def check_cold_voltage(subject):
 
 def _cold(subject, converter):
     temperatures, site = subject.context.temperatures, subject.context.survey.site_limit
-    run = max(converter.stringing.runs, key=lambda run: run.cold_v(temperatures) / run.cold_limit(site)[0])
-    cold_v = run.cold_v(temperatures)
-    limit_v, owner = run.cold_limit(site)
-    name = run.face.plan.name
-    where = f"at {temperatures.cold_c:g} °C ({temperatures.cold_source})"
-    what = "Coldest module" if run.optimiser or converter.micro else "Coldest string"
-    table_v = run.table_v(temperatures)
-    if cold_v <= limit_v:
-        sentence = f"{what} {cold_v:.0f} V under {limit_v:.0f} V {where}, margin {1 - cold_v / limit_v:.0%}."
-        severity, mends = Severity.OK, ()
-        if table_v is not None and table_v > limit_v:
-            severity = Severity.CHECK
-            sentence = (
-                f"{name}: {cold_v:.0f} V by its coefficient, {table_v:.0f} V by the table method; "
-                f"the input ends at {limit_v:.0f} V {where}."
-            )
-            mends = lay_anew(subject, converter)
-    else:
-        longest = floor(run.in_series * limit_v / cold_v)
+    held = [(run, run.limits(temperatures, site)) for run in converter.stringing.runs]
+    run, limits = max(held, key=lambda item: item[1][COLD].volts(item[0].together) / item[1][COLD].limit_v)
+    limit = limits[COLD]
+    cold_v, limit_v = limit.volts(run.together), limit.limit_v
+    table_v = limits[COLD_BY_TABLE].volts(run.together) if COLD_BY_TABLE in limits else 0.0
+    name, where = run.face.plan.name, f"at {temperatures.cold_c:g} °C ({temperatures.cold_source})"
+    mends = ()
+    if limit.missed(run.together):
         modules = "1 module reaches" if run.in_series == 1 else f"{run.in_series} modules in series reach"
-        sentence = f"{name}: {modules} {cold_v:.0f} V {where}; the input ends at {limit_v:.0f} V ({owner})."
-        severity = Severity.STOP
-        mends = (*_shorter(subject, converter, run, longest), *lay_anew(subject, converter))
-    if table_v is not None and table_v > cold_v and severity is Severity.OK:
-        sentence += f" The table method gives {table_v:.0f} V."
-    rule = f"{owner}; IEC 62548-1, 6.2"
-    return Finding("cold voltage", severity, "Strings", "faces", sentence, cold_v, limit_v, "V", rule, mends)
+        sentence = f"{name}: {modules} {cold_v:.0f} V {where}; the input ends at {limit_v:.0f} V ({limit.owner})."
+        severity, mends = (
+            limit.severity,
+            (*_shorter(subject, converter, run, limit), *lay_anew(subject, converter)),
+        )
+    elif COLD_BY_TABLE in limits and limits[COLD_BY_TABLE].missed(run.together):
+        sentence = (
+            f"{name}: {cold_v:.0f} V by its coefficient, {table_v:.0f} V by the table method; "
+            f"the input ends at {limit_v:.0f} V {where}."
+        )
+        severity, mends = limits[COLD_BY_TABLE].severity, lay_anew(subject, converter)
+    else:
+        what = "Coldest module" if run.optimiser or converter.micro else "Coldest string"
+        sentence = f"{what} {cold_v:.0f} V under {limit_v:.0f} V {where}, margin {1 - cold_v / limit_v:.0%}."
+        sentence += f" The table method gives {table_v:.0f} V." if table_v > cold_v else ""
+        severity = Severity.OK
+    return judged(
+        severity,
+        COLD,
+        "Strings",
+        "faces",
+        sentence,
+        reading=(cold_v, limit_v, "V"),
+        rule=f"{limit.owner}; IEC 62548-1, 6.2",
+        mends=mends,
+    )
 
 
-def _shorter(subject, converter, run, longest):
+def _shorter(subject, converter, run, limit):
+    longest = int(limit.most)
     if longest < 1 or converter.stringing.origin != SURVEYED or run.optimiser:
         return ()
     at = subject.job.faces.index(run.face.plan)
@@ -118,25 +138,26 @@ def check_input_fit(subject):
             )
             whole = not strings.runs or strings.origin == SURVEYED
             findings.append(
-                Finding(
-                    "tracker inputs",
+                judged(
                     Severity.STOP if whole else Severity.CHECK,
+                    "tracker inputs",
                     "Strings",
                     "faces",
                     f"On no string of {converter.inverter.name}: {summary}. "
                     f"It has {len(converter.inverter.pv.trackers)} trackers.",
-                    float(strings.homeless),
-                    float(sum(face.plan.count for face in subject.context.survey.faces_then)),
-                    "modules",
-                    sheet,
-                    lay_anew(subject, converter),
+                    reading=(
+                        float(strings.homeless),
+                        float(sum(face.plan.count for face in subject.context.survey.faces_then)),
+                        "modules",
+                    ),
+                    rule=sheet,
+                    mends=lay_anew(subject, converter),
                 )
             )
         if strings.faults:
             findings.append(
-                Finding(
+                stops(
                     "string plan",
-                    Severity.STOP,
                     "Strings",
                     "string_plans",
                     f"These strings cannot be wired: {'; '.join(strings.faults)}.",
@@ -162,84 +183,68 @@ def check_hot_voltage(subject):
         converter, names = where[0][0], list(dict.fromkeys(name for _, name in where))
         sentence = f"{' and '.join([', '.join(names[:-1]), names[-1]] if names[1:] else names)}: {summary}"
         sheet, mends = f"{converter.inverter.name}, datasheet", lay_anew(subject, converter)
-        findings.append(Finding(key, severity, "Strings", "faces", sentence, measured, limit, "V", sheet, mends))
+        findings.append(
+            judged(
+                severity,
+                key,
+                "Strings",
+                "faces",
+                sentence,
+                reading=(measured, limit, "V"),
+                rule=sheet,
+                mends=mends,
+            )
+        )
     return findings
 
 
 def _against_window(run, temperatures):
     """The first edge of the tracker's window that a string misses; None when it misses none."""
-    low_v, full_v, high_v, start_v = run.window
-    hot_v, open_v = run.hot_v(temperatures), run.open_v(temperatures.hot_c)
-    cold_v, rated_v = run.working_v(temperatures.cold_c), run.working_v(RATED_CELL_C)
-    hot, edge = f"with cells at {temperatures.hot_c:.0f} °C", f"the tracker's lower edge of {low_v:.0f} V."
-    if hot_v < low_v:
-        return "hot voltage", Severity.STOP, hot_v, low_v, f"{hot_v:.0f} V {hot}, below {edge}"
-    if open_v < start_v:
-        summary = f"{open_v:.0f} V open {hot}; the input starts at {start_v:.0f} V."
-        return "start voltage", Severity.STOP, open_v, start_v, summary
-    if hot_v < low_v * 1.05:
-        return "hot voltage", Severity.CHECK, hot_v, low_v, f"{hot_v:.0f} V {hot}, within 5% of {edge}"
-    if rated_v < full_v:
-        summary = f"{rated_v:.0f} V at full sun; this input gives full power from {full_v:.0f} V."
-        return "full-power window", Severity.CHECK, rated_v, full_v, summary
-    if cold_v > high_v:
-        summary = f"its best voltage is {cold_v:.0f} V when coldest; the input tracks up to {high_v:.0f} V."
-        return "full-power window", Severity.CHECK, cold_v, high_v, summary
-    return None
+    limit = next((limit for limit in run.missed(temperatures) if limit.key in MISSES), None)
+    if limit is None:
+        return None
+    volts, low_v = limit.volts(run.together), run.limits(temperatures)[HOT].limit_v
+    summary = MISSES[limit.key].format(volts=volts, limit=limit.limit_v, low=low_v, hot=temperatures.hot_c)
+    key = {HOT_MARGIN: HOT, FULL_POWER: "full-power window", TRACKING_END: "full-power window"}
+    held_v = low_v if limit.key == HOT_MARGIN else limit.limit_v
+    return key.get(limit.key, limit.key), limit.severity, volts, held_v, summary
 
 
 @check
 def check_input_current(subject):
     """Strings in parallel must not short harder than the input survives; what it cannot use is clipped."""
-    findings = []
-    for converter in subject.design.pv_converters:
-        if converter.micro:
-            continue
-        sheet = f"{converter.inverter.name}, datasheet"
-        for item in converter.stringing.inputs:
-            if any(run.optimiser for run in item.runs):
-                continue
-            tracker, names = item.tracker, " and ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
-            if item.short_circuit_a > tracker.short_circuit_a:
-                sentence = (
-                    f"{names}: {item.short_circuit_a:.1f} A short-circuit from {item.strings} strings; input "
-                    f"{item.number} survives {tracker.short_circuit_a:.1f} A."
-                )
-                findings.append(
-                    Finding(
-                        "short-circuit current",
-                        Severity.STOP,
-                        "Strings",
-                        "faces",
-                        sentence,
-                        item.short_circuit_a,
-                        tracker.short_circuit_a,
-                        "A",
-                        sheet,
-                        lay_anew(subject, converter),
-                    )
-                )
-            elif item.working_a > tracker.usable_a:
-                share = 1 - tracker.usable_a / item.working_a
-                sentence = (
-                    f"{names}: {item.working_a:.1f} A at full sun; input {item.number} uses "
-                    f"{tracker.usable_a:.1f} A, so up to {share:.0%} of it is clipped on bright days."
-                )
-                findings.append(
-                    Finding(
-                        "usable current",
-                        Severity.CHECK,
-                        "Strings",
-                        "faces",
-                        sentence,
-                        item.working_a,
-                        tracker.usable_a,
-                        "A",
-                        sheet,
-                        lay_anew(subject, converter),
-                    )
-                )
-    return findings
+    return [
+        _current(subject, converter, item, limit)
+        for converter in subject.design.pv_converters
+        if not converter.micro
+        for item in converter.stringing.inputs
+        # Of an input that must not be connected it does not matter what is clipped.
+        for limit in [limit for limit in item.limits if limit.missed][:1]
+    ]
+
+
+def _current(subject, converter, item, limit):
+    names = " and ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
+    if limit.key == SHORT_CIRCUIT:
+        sentence = (
+            f"{names}: {limit.amps:.1f} A short-circuit from {item.strings} strings; input "
+            f"{item.number} survives {limit.limit_a:.1f} A."
+        )
+    else:
+        sentence = (
+            f"{names}: {limit.amps:.1f} A at full sun; input {item.number} uses {limit.limit_a:.1f} A, so up to "
+            f"{1 - limit.limit_a / limit.amps:.0%} of it is clipped on bright days."
+        )
+    return judged(
+        limit.severity,
+        limit.key,
+        "Strings",
+        "faces",
+        sentence,
+        reading=(limit.amps, limit.limit_a, "A"),
+        rule=f"{converter.inverter.name}, datasheet",
+        mends=lay_anew(subject, converter),
+    )
 
 
 @check
@@ -252,9 +257,8 @@ def check_one_kind_per_input(subject):
             if item.is_unequal:
                 lengths = " and ".join(f"{run.in_series} × {run.module.name}" for run in item.runs)
                 findings.append(
-                    Finding(
+                    stops(
                         "unequal strings",
-                        Severity.STOP,
                         "Strings",
                         "string_plans",
                         f"Input {item.number} has {lengths} in parallel: strings on one tracker must be alike.",
@@ -265,17 +269,15 @@ def check_one_kind_per_input(subject):
             elif item.is_mixed:
                 loss = shared_loss(item)
                 findings.append(
-                    Finding(
+                    warns_if(
+                        loss > 0.01,
                         "shared input",
-                        Severity.CHECK if loss > 0.01 else Severity.OK,
                         "Strings",
                         "string_plans",
                         f"{names} share input {item.number} with equal strings in parallel: about {loss:.1%} of "
                         "their year is lost against a tracker for each.",
-                        loss * 100,
-                        1.0,
-                        "%",
-                        "single-diode shape from the datasheet, sampled over the year",
+                        reading=(loss * 100, 1.0, "%"),
+                        rule="single-diode shape from the datasheet, sampled over the year",
                     )
                 )
     return findings

@@ -1,6 +1,6 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
-from calm_relay.planning.findings.base import Finding, Severity, check, grid_check
+from calm_relay.planning.findings.base import check, grid_check, stops_if, warns, warns_if
 
 
 @grid_check
@@ -14,16 +14,14 @@ def check_main_fuse(subject):
         f"Highest import {worst_kw:.1f} kW; the main fuse carries {limit_kw:.1f} kW ({supply.main_fuse_a:g} A)."
     )
     return [
-        Finding(
+        stops_if(
+            over,
             "main fuse",
-            Severity.STOP if over else Severity.OK,
             "Grid",
             "supply.main_fuse_a",
             sentence,
-            worst_kw,
-            limit_kw,
-            "kW",
-            "the service as surveyed",
+            reading=(worst_kw, limit_kw, "kW"),
+            rule="the service as surveyed",
         )
     ]
 
@@ -35,16 +33,13 @@ def check_one_phase(subject):
     if converter is None or subject.job.supply.phases != "three" or converter.inverter.phases == "three":
         return []
     return [
-        Finding(
+        warns(
             "one phase",
-            Severity.CHECK,
             "Home",
             "supply.phases",
             f"{converter.inverter.name} is single phase: when the grid is down only its own phase stays on.",
-            1.0,
-            3.0,
-            "phases",
-            "common practice, no source",
+            reading=(1.0, 3.0, "phases"),
+            rule="common practice, no source",
         )
     ]
 
@@ -58,17 +53,14 @@ def check_operator_sum(subject):
     parts = " + ".join(f"{converter.inverter.ac_kw:g}" for converter in design.converters)
     total = f"{parts} = {design.counted_kw:g}" if len(design.converters) > 1 else parts
     return [
-        Finding(
+        warns(
             "operator's sum",
-            Severity.CHECK,
             "Grid",
             "tariff.export_limit_kw",
             f"The network operator counts {total} kW of inverter, whatever hangs on its DC side. "
             "Ask before ordering.",
-            design.counted_kw,
-            None,
-            "kW",
-            "the network operator's connection rules, checked locally",
+            reading=(design.counted_kw, None, "kW"),
+            rule="the network operator's connection rules, checked locally",
         )
     ]
 
@@ -82,17 +74,14 @@ def check_hybrid_counted(subject):
         if converter.is_new and converter.inverter.pv is not None and not converter.has_array
     ]
     return [
-        Finding(
+        warns(
             "hybrid counted",
-            Severity.CHECK,
             "Grid",
             "supply.operator_counts",
             f"{converter.inverter.name} serves as a battery inverter here, but many operators count any inverter with "
             f"PV terminals as a PV inverter: {converter.inverter.ac_kw:g} kW more, with or without a module on it.",
-            converter.inverter.ac_kw,
-            None,
-            "kW",
-            "the network operator's connection rules, checked locally",
+            reading=(converter.inverter.ac_kw, None, "kW"),
+            rule="the network operator's connection rules, checked locally",
         )
         for converter in idle
     ]
@@ -113,15 +102,13 @@ def check_notify(subject):
     what = "apply before anything is ordered" if over else "notifying is enough"
     spread = " on the fullest phase" if phases == 3 else ""
     return [
-        Finding(
+        warns_if(
+            over,
             "notify or apply",
-            Severity.CHECK if over else Severity.OK,
             "Grid",
             "region",
             f"{on_phase:.2f} kW of inverter{spread}; {rule.rule.name} is {rule.limit:g} kW a phase: {what}.",
-            on_phase,
-            rule.limit,
-            "kW",
-            rule.authority,
+            reading=(on_phase, rule.limit, "kW"),
+            rule=rule.authority,
         )
     ]

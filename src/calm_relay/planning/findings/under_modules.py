@@ -3,7 +3,7 @@
 from math import ceil, floor
 
 from calm_relay.planning.architecture.refusals import micro_refusals
-from calm_relay.planning.findings.base import Finding, Mend, Severity, check
+from calm_relay.planning.findings.base import Mend, Severity, check, judged, stops, stops_if
 from calm_relay.planning.findings.strings import lay_anew
 
 
@@ -24,8 +24,15 @@ def check_optimiser_strings(subject):
 
 def _optimisers(subject, converter, severity, sentence, measured=None, limit=None, unit="", rule=""):
     mends = () if severity is Severity.OK else lay_anew(subject, converter)
-    return Finding(
-        "optimiser strings", severity, "Strings", "string_plans", sentence, measured, limit, unit, rule, mends
+    return judged(
+        severity,
+        "optimiser strings",
+        "Strings",
+        "string_plans",
+        sentence,
+        reading=(measured, limit, unit),
+        rule=rule,
+        mends=mends,
     )
 
 
@@ -99,9 +106,8 @@ def check_microinverters(subject):
         sheet = f"{micro.name}, datasheet"
         for reason in micro_refusals(micro, run.module, subject.context.temperatures, subject.job):
             findings.append(
-                Finding(
+                stops(
                     "microinverter",
-                    Severity.STOP,
                     "Strings",
                     "faces",
                     f"{reason}.",
@@ -121,16 +127,14 @@ def check_microinverters(subject):
             f"{branches} branch circuit{'s' * (branches != 1)}."
         )
         findings.append(
-            Finding(
+            stops_if(
+                not branches,
                 "branch circuits",
-                Severity.OK if branches else Severity.STOP,
                 "Strings",
                 "faces",
                 sentence,
-                amps,
-                micro.branch_breaker_a * share,
-                "A",
-                rule.authority if rule else sheet,
+                reading=(amps, micro.branch_breaker_a * share, "A"),
+                rule=rule.authority if rule else sheet,
             )
         )
     return findings

@@ -13,18 +13,26 @@ from math import ceil, floor
 import numpy as np
 
 from calm_relay.exchange.array_cache import cached_arrays
-from calm_relay.job.equipment import Inverter, Module, Tracker
+from calm_relay.job.equipment import Inverter, Module
 from calm_relay.job.model import RoofFace
-from calm_relay.physics.strings import cold_open_circuit_v, cold_table_factor, hot_max_power_v, reverse_current_a
+from calm_relay.physics.strings import reverse_current_a
+from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.site.array import DesignTemperatures, Face
-from calm_relay.planning.strings.stringing import LAID, LeftOut, SiteLimit, Stringing, StringRun
+from calm_relay.planning.strings.limits import (
+    FULL_POWER,
+    HOT_MARGIN,
+    SiteLimit,
+    current_limits,
+    lengths_allowed,
+    voltage_limits,
+)
+from calm_relay.planning.strings.stringing import LAID, LeftOut, Stringing, StringRun
 
 # What is given away for an easier or better layout, in modules of the best face: a string more, fuses, unlike
 # faces on one input, hot voltage near the tracker's edge or below its full power.
 STRING_COST, FUSE_COST, SHARED_COST, EDGE_COST, DIM_COST = 0.02, 0.3, 0.25, 0.15, 0.1
-MARGIN = 1.05
 # Raised when the same faces and inputs would be laid otherwise.
-EDITION = 1
+EDITION = 2
 
 
 @dataclass(frozen=True)
@@ -100,23 +108,6 @@ def lay_strings(
             left_out.append(LeftOut(face, left, reason))
     runs.sort(key=lambda run: (run.tracker_number, run.chain))
     return Stringing(tuple(runs), tuple(left_out), LAID)
-
-
-def lengths_allowed(module: Module, tracker: Tracker, cold_c: float, hot_c: float, site_v: float) -> range:
-    """Modules in series that pass every hard voltage check on an input; empty when none does.
-
-    On the cold side the stricter of coefficient and table counts, so that neither method refuses the layout.
-    """
-    cold_v = cold_open_circuit_v(module.open_circuit_v, module.voc_per_c, 1, cold_c)
-    if module.technology != "thin film" and cold_c >= -40:
-        cold_v = max(cold_v, module.open_circuit_v * cold_table_factor(cold_c))
-    longest = floor(min(tracker.max_v, module.system_voltage_v, site_v) / cold_v + 1e-9)
-    hot_v = hot_max_power_v(module.max_power_v, module.vmp_per_c, 1, hot_c)
-    open_hot_v = cold_open_circuit_v(module.open_circuit_v, module.voc_per_c, 1, hot_c)
-    if hot_v <= 0 or open_hot_v <= 0:
-        return range(0)
-    shortest = max(ceil(tracker.mppt_low_v / hot_v - 1e-9), ceil(tracker.start_v / open_hot_v - 1e-9), 1)
-    return range(shortest, longest + 1)
 
 
 @lru_cache(maxsize=256)
@@ -195,14 +186,14 @@ def _optimum(wants, trackers, cold_c, hot_c, site_v):
 def _layouts(wants, tracker, cold_c, hot_c, site_v):
     singles = {}
     for number, want in enumerate(wants):
-        lengths = lengths_allowed(want.module, tracker, cold_c, hot_c, site_v)
+        lengths = lengths_allowed(want.module, tracker, cold_c, hot_c, SiteLimit(site_v, ""))
         if want.fixed:
             lengths = [n for n in lengths if n == want.plan.in_series]
         singles[number] = [n for n in lengths if n <= want.plan.count]
         for in_series in singles[number]:
             for parallel in range(1, tracker.strings + 1):
                 if _carries(want.module, tracker, parallel) and parallel * in_series <= want.plan.count:
-                    yield _layout(wants, tracker, ((number, in_series, parallel),), hot_c)
+                    yield _layout(wants, tracker, ((number, in_series, parallel),), cold_c, hot_c)
     for one, other in combinations(range(len(wants)), 2):
         if wants[one].module != wants[other].module:
             continue
@@ -211,14 +202,16 @@ def _layouts(wants, tracker, cold_c, hot_c, site_v):
                 for q in range(1, tracker.strings - p + 1):
                     fits = p * in_series <= wants[one].plan.count and q * in_series <= wants[other].plan.count
                     if fits and _carries(wants[one].module, tracker, p + q):
-                        yield _layout(wants, tracker, ((one, in_series, p), (other, in_series, q)), hot_c)
+                        yield _layout(wants, tracker, ((one, in_series, p), (other, in_series, q)), cold_c, hot_c)
 
 
 def _carries(module, tracker, parallel):
-    return parallel * module.short_circuit_a <= tracker.short_circuit_a + 1e-9
+    """Whether an input survives so many strings in parallel."""
+    limits = current_limits(parallel * module.short_circuit_a, parallel * module.max_power_a, tracker)
+    return not any(limit.missed for limit in limits if limit.severity is Severity.STOP)
 
 
-def _layout(wants, tracker, parts, hot_c):
+def _layout(wants, tracker, parts, cold_c, hot_c):
     module, in_series = wants[parts[0][0]].module, parts[0][1]
     parallel = sum(p for _, _, p in parts)
     modules = sum(wants[face].worth * n * p for face, n, p in parts)
@@ -228,10 +221,10 @@ def _layout(wants, tracker, parts, hot_c):
         worth -= SHARED_COST
     if parallel > 2 or reverse_current_a(module.short_circuit_a, parallel) > module.series_fuse_a:
         worth -= FUSE_COST
-    hot_v = hot_max_power_v(module.max_power_v, module.vmp_per_c, in_series, hot_c)
-    if hot_v < tracker.mppt_low_v * MARGIN:
+    limits = {limit.key: limit for limit in voltage_limits(module, tracker, cold_c, hot_c)}
+    if limits[HOT_MARGIN].missed(in_series):
         worth -= EDGE_COST
-    if hot_v < tracker.full_power_low_v:
+    if limits[FULL_POWER].missed(in_series):
         worth -= DIM_COST
     # Of layouts that connect as much, the one nearest the middle of the tracker's window.
     middle = (tracker.full_power_low_v + tracker.mppt_high_v) / 2 / module.max_power_v
@@ -242,7 +235,7 @@ def _layout(wants, tracker, parts, hot_c):
 def _why(want, left, trackers, taken, cold_c, hot_c, site):
     """Why modules of a face were left out."""
     lengths = [
-        lengths_allowed(want.module, tracker, cold_c, hot_c, site.volts)
+        lengths_allowed(want.module, tracker, cold_c, hot_c, site)
         for number, tracker in trackers
         if number not in taken
     ]

@@ -6,25 +6,25 @@ from functools import cached_property
 from calm_relay.job.equipment import Inverter, Module, Optimiser, Tracker
 from calm_relay.physics.strings import (
     cold_open_circuit_v,
-    cold_table_factor,
     hot_max_power_v,
     reverse_current_a,
     string_fuse_a,
 )
+from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.site.array import DesignTemperatures, Face
+from calm_relay.planning.strings.limits import (
+    COLD,
+    HOT,
+    NO_SITE_LIMIT,
+    START,
+    CurrentLimit,
+    SiteLimit,
+    VoltageLimit,
+    current_limits,
+    voltage_limits,
+)
 
 SURVEYED, PLANNED, LAID = "surveyed", "planned", "laid"
-
-
-@dataclass(frozen=True)
-class SiteLimit:
-    """Highest array voltage the region's rules allow on this site [V], and whose rule it is."""
-
-    volts: float
-    owner: str
-
-
-NO_SITE_LIMIT = SiteLimit(float("inf"), "")
 
 
 @dataclass(frozen=True)
@@ -58,55 +58,30 @@ class StringRun:
         return self.modules * self.module.power_w / 1000.0
 
     @property
-    def _together(self):
-        # An optimiser sees one module, whatever hangs beside it.
+    def together(self) -> int:
+        """Modules in series that the input sees: an optimiser sees one, whatever hangs beside it."""
         return 1 if self.optimiser else self.in_series
 
     def open_v(self, cell_c: float) -> float:
         """Open-circuit voltage that meets the input [V]; of one module before an optimiser."""
-        return cold_open_circuit_v(self.module.open_circuit_v, self.module.voc_per_c, self._together, cell_c)
+        return cold_open_circuit_v(self.module.open_circuit_v, self.module.voc_per_c, self.together, cell_c)
 
     def working_v(self, cell_c: float) -> float:
         """Maximum-power voltage that meets the input [V]; of one module before an optimiser."""
-        return hot_max_power_v(self.module.max_power_v, self.module.vmp_per_c, self._together, cell_c)
+        return hot_max_power_v(self.module.max_power_v, self.module.vmp_per_c, self.together, cell_c)
 
-    def cold_v(self, temperatures: DesignTemperatures) -> float:
-        """Open-circuit voltage on the coldest morning [V]."""
-        return self.open_v(temperatures.cold_c)
-
-    def table_v(self, temperatures: DesignTemperatures) -> float | None:
-        """The same by the crystalline silicon table [V]; None where it does not apply."""
-        if self.module.technology == "thin film" or temperatures.cold_c < -40:
-            return None
-        return self._together * self.module.open_circuit_v * cold_table_factor(temperatures.cold_c)
-
-    def hot_v(self, temperatures: DesignTemperatures) -> float:
-        """Maximum-power voltage with the hottest cells [V]."""
-        return self.working_v(temperatures.hot_c)
-
-    def cold_limit(self, site: SiteLimit = NO_SITE_LIMIT) -> tuple[float, str]:
-        """Least voltage limit [V] and whose it is."""
-        if self.optimiser:
-            return self.optimiser.max_v, f"{self.optimiser.name}, highest input voltage"
-        limits = [
-            (self.tracker.max_v, "inverter, maximum input voltage"),
-            (self.module.system_voltage_v, f"{self.module.name}, system voltage"),
-            (site.volts, site.owner),
-        ]
-        return min(limits, key=lambda limit: limit[0])
-
-    @property
-    def window(self) -> tuple[float, float, float, float]:
-        """Lower edge, full-power edge, upper edge of tracking, and start-up voltage [V]."""
-        if self.optimiser:
-            low, high = self.optimiser.mppt_low_v, self.optimiser.mppt_high_v
-            return low, low, high, low
-        return (
-            self.tracker.mppt_low_v,
-            self.tracker.full_power_low_v,
-            self.tracker.mppt_high_v,
-            self.tracker.start_v,
+    def limits(self, temperatures: DesignTemperatures, site: SiteLimit = NO_SITE_LIMIT) -> dict[str, VoltageLimit]:
+        """What its voltage is held against, by key, in the order of `voltage_limits`."""
+        limits = voltage_limits(
+            self.module, self.tracker, temperatures.cold_c, temperatures.hot_c, site, self.optimiser
         )
+        return {limit.key: limit for limit in limits}
+
+    def missed(
+        self, temperatures: DesignTemperatures, site: SiteLimit = NO_SITE_LIMIT
+    ) -> tuple[VoltageLimit, ...]:
+        """Limits that its voltage misses, those that stop it first."""
+        return tuple(limit for limit in self.limits(temperatures, site).values() if limit.missed(self.together))
 
     @property
     def short_circuit_a(self) -> float:
@@ -153,6 +128,13 @@ class Input:
         """What all its strings give at their best [A]."""
         chained = {run.chain: run.module.max_power_a for run in self.runs if run.chain}
         return sum(run.working_a for run in self.runs if not run.chain) + sum(chained.values())
+
+    @property
+    def limits(self) -> tuple[CurrentLimit, ...]:
+        """What its current is held against; nothing where optimisers limit it."""
+        if any(run.optimiser for run in self.runs):
+            return ()
+        return current_limits(self.short_circuit_a, self.working_a, self.tracker)
 
     @property
     def usable_kw(self) -> float:
@@ -306,6 +288,13 @@ def planned_strings(faces: tuple[Face, ...], inverter: Inverter, plan, optimiser
     return Stringing(tuple(runs), tuple(left_out), PLANNED, tuple(faults))
 
 
+MISSED = {
+    COLD: "{volts:.0f} V on the coldest morning against {limit:.0f} V ({owner})",
+    HOT: "{volts:.0f} V when hot, below the tracker's {limit:.0f} V",
+    START: "{volts:.0f} V open when hot, below the {limit:.0f} V to start",
+}
+
+
 def hard_refusals(stringing: Stringing, temperatures: DesignTemperatures, site: SiteLimit) -> list[str]:
     """Reasons why these strings must not be connected to these inputs, in sentences."""
     reasons = [
@@ -314,24 +303,21 @@ def hard_refusals(stringing: Stringing, temperatures: DesignTemperatures, site: 
     ]
     reasons += stringing.faults
     for run in stringing.runs:
-        name = run.face.plan.name
-        limit_v, owner = run.cold_limit(site)
-        cold_v = run.cold_v(temperatures)
-        if cold_v > limit_v:
-            reasons.append(f"{name}: {cold_v:.0f} V on the coldest morning against {limit_v:.0f} V ({owner})")
-        low_v, _, _, start_v = run.window
-        if run.hot_v(temperatures) < low_v:
-            reasons.append(f"{name}: {run.hot_v(temperatures):.0f} V when hot, below the tracker's {low_v:.0f} V")
-        elif run.open_v(temperatures.hot_c) < start_v:
-            reasons.append(
-                f"{name}: {run.open_v(temperatures.hot_c):.0f} V open when hot, below the {start_v:.0f} V to start"
+        # Where it does not track, that it does not start either says nothing new.
+        hard = {limit.key: limit for limit in run.missed(temperatures, site) if limit.severity is Severity.STOP}
+        if HOT in hard:
+            hard.pop(START, None)
+        for limit in hard.values():
+            sentence = MISSED[limit.key].format(
+                volts=limit.volts(run.together), limit=limit.limit_v, owner=limit.owner
             )
+            reasons.append(f"{run.face.plan.name}: {sentence}")
     for item in stringing.inputs:
-        if item.short_circuit_a > item.tracker.short_circuit_a and not any(run.optimiser for run in item.runs):
-            reasons.append(
-                f"input {item.number}: {item.short_circuit_a:.1f} A short-circuit against "
-                f"{item.tracker.short_circuit_a:.1f} A"
-            )
+        reasons += [
+            f"input {item.number}: {limit.amps:.1f} A short-circuit against {limit.limit_a:.1f} A"
+            for limit in item.limits
+            if limit.missed and limit.severity is Severity.STOP
+        ]
         if item.is_unequal:
             reasons.append(f"input {item.number}: strings in parallel differ in length or module")
     return reasons

@@ -39,6 +39,7 @@ from calm_relay.planning.architecture.restring import restringing_of
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.plan import Option, Plan, RefusedOption
 from calm_relay.planning.site.roof_room import room_of
+from calm_relay.planning.strings.limits import COLD
 from calm_relay.planning.studies.clipping import clipped_year
 from calm_relay.planning.studies.collected import Studies
 from calm_relay.planning.studies.off_grid import off_grid_year_of
@@ -156,9 +157,9 @@ def _strings(option: Option) -> Iterator[StringDocument]:
                 face=run.face.plan.name,
                 in_series=run.in_series,
                 parallel=run.parallel,
-                cold_v=run.cold_v(survey.temperatures),
-                cold_limit_v=run.cold_limit(survey.site_limit)[0],
-                hot_v=run.hot_v(survey.temperatures),
+                cold_v=run.open_v(survey.temperatures.cold_c),
+                cold_limit_v=run.limits(survey.temperatures, survey.site_limit)[COLD].limit_v,
+                hot_v=run.working_v(survey.temperatures.hot_c),
                 short_circuit_a=run.short_circuit_a,
             )
 

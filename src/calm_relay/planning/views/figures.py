@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.operation.island import forms_grid
 from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.strings.limits import COLD, HOT
 
 
 @dataclass(frozen=True)
@@ -64,7 +65,7 @@ def _strings(plan, option):
     runs = [(converter, run) for converter in converters for run in converter.stringing.runs]
     for converter, run in runs:
         module, tracker = run.face.module, run.tracker
-        limit_v, owner = run.cold_limit(option.context.survey.site_limit)
+        limits = run.limits(temperatures, option.context.survey.site_limit)
         sheet = f"{module.name} and {converter.inverter.name}, datasheets"
         per_module = converter.micro is not None
         parallel = 1 if per_module else run.parallel
@@ -73,9 +74,10 @@ def _strings(plan, option):
         limit_a = tracker.short_circuit_a / (run.parallel if per_module else 1)
         yield Figure(
             where,
-            f"{parallel} × {run.in_series} of {module.power_w:g} W: {run.cold_v(temperatures):.0f} of "
-            f"{limit_v:.0f} V coldest ({owner}), {run.hot_v(temperatures):.0f} V hottest (tracks from "
-            f"{run.window[0]:.0f} V), {shorted:.1f} of {limit_a:.1f} A short-circuit",
+            f"{parallel} × {run.in_series} of {module.power_w:g} W: {run.open_v(temperatures.cold_c):.0f} of "
+            f"{limits[COLD].limit_v:.0f} V coldest ({limits[COLD].owner}), "
+            f"{run.working_v(temperatures.hot_c):.0f} V hottest (tracks from "
+            f"{limits[HOT].limit_v:.0f} V), {shorted:.1f} of {limit_a:.1f} A short-circuit",
             sheet,
         )
 

@@ -5,7 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.physics.iv_curve import string_current
+from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.plan import Option, RefusedOption
+from calm_relay.planning.strings.limits import COLD, COLD_BY_TABLE, FULL_POWER, HOT, START, TRACKING_END
 from calm_relay.planning.strings.shared_input import run_points
 from calm_relay.planning.strings.stringing import Input
 
@@ -80,21 +82,25 @@ def _ladder(converter, converter_number, item, survey):
             "",
             True,
         )
-    limit_v, owner = lead.cold_limit(site)
-    low_v, full_v, high_v, start_v = lead.window
-    marks = [Mark(limit_v, owner.rsplit(", ", 1)[-1], "ends", True), Mark(low_v, "tracks from", "tracks ≥", True)]
-    if start_v > low_v:
-        marks.append(Mark(start_v, "starts at", "starts", True))
-    if full_v > low_v:
-        marks.append(Mark(full_v, "full power from", "full ≥", False))
-    if high_v < limit_v:
-        marks.append(Mark(high_v, "tracks to", "tracks ≤", False))
-    table_v = lead.table_v(temperatures)
-    if table_v is not None:
+    limits = lead.limits(temperatures, site)
+    end, low_v = limits[COLD], limits[HOT].limit_v
+    marks = [
+        Mark(end.limit_v, end.owner.rsplit(", ", 1)[-1], "ends", True),
+        Mark(low_v, "tracks from", "tracks ≥", True),
+    ]
+    if limits[START].limit_v > low_v:
+        marks.append(Mark(limits[START].limit_v, "starts at", "starts", True))
+    if limits[FULL_POWER].limit_v > low_v:
+        marks.append(Mark(limits[FULL_POWER].limit_v, "full power from", "full ≥", False))
+    if limits[TRACKING_END].limit_v < end.limit_v:
+        marks.append(Mark(limits[TRACKING_END].limit_v, "tracks to", "tracks ≤", False))
+    top_v = max(end.limit_v, end.volts(lead.together))
+    if COLD_BY_TABLE in limits:
+        table_v = limits[COLD_BY_TABLE].volts(lead.together)
         marks.append(Mark(table_v, "coldest by table", "table", False))
-    cold_v = lead.cold_v(temperatures)
-    fits = cold_v <= limit_v and lead.hot_v(temperatures) >= low_v and lead.open_v(temperatures.hot_c) >= start_v
-    fits = fits and (item.short_circuit_a <= tracker.short_circuit_a or lead.optimiser is not None)
+        top_v = max(top_v, table_v)
+    missed = (*lead.missed(temperatures, site), *(limit for limit in item.limits if limit.missed))
+    fits = not any(limit.severity is Severity.STOP for limit in missed)
     names = " + ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
     units = lead.parallel if converter.micro else 1
     amps = f"{item.short_circuit_a / units:.1f} of {tracker.short_circuit_a / units:g} A"
@@ -111,9 +117,9 @@ def _ladder(converter, converter_number, item, survey):
         np.array([lead.open_v(c) for c in cells]),
         np.array([lead.working_v(c) for c in cells]),
         tuple(marks),
-        max(limit_v, cold_v, table_v or 0.0) * 1.08,
+        top_v * 1.08,
         amps,
-        bool(fits and not item.is_unequal),
+        fits and not item.is_unequal,
     )
 
 
