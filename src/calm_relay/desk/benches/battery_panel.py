@@ -10,8 +10,10 @@ from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.control import GridCharge
 from calm_relay.job.equipment import Catalogue
-from calm_relay.job.model import GridCharge, Job
+from calm_relay.job.field_range import range_of
+from calm_relay.job.model import Job, PlannedBattery
 
 CLOCK = "HH:mm"
 FIRST_WINDOW = GridCharge(start="01:00", end="05:00")
@@ -30,14 +32,20 @@ class BatteryPanel(QWidget):
         self._brief = brief
         self._job: Job | None = None
         self.pack = QComboBox()
-        self.count = RangedSpin("How many packs", " ×", 1, 64)
-        self.reserve = RangedSpin("Reserve kept for an outage", "%", 0, 95)
+        self.count = RangedSpin("How many packs", " ×", range_of(PlannedBattery, "count"))
+        self.reserve = RangedSpin(
+            "Reserve kept for an outage", "%", range_of(PlannedBattery, "reserve").times(100)
+        )
         self.charge = QCheckBox("Charge from the grid")
         self.start, self.end = QTimeEdit(), QTimeEdit()
-        self.target = RangedSpin("State of charge at which filling stops", "%", 0, 100)
-        self.limit = QuantityField("Most power drawn to fill", "kW", 0.1, 100, optional=True)
-        self.units = RangedSpin("Battery units side by side", " ×", 1, 8, self)
-        self.expansions = RangedSpin("Packs that add energy only, on each unit", " ×", 0, 64, self)
+        self.target = RangedSpin(
+            "State of charge at which filling stops", "%", range_of(GridCharge, "target").times(100)
+        )
+        self.limit = QuantityField("Most power drawn to fill", "kW", range_of(GridCharge, "limit_kw"))
+        self.units = RangedSpin("Battery units side by side", " ×", range_of(PlannedBattery, "units"), self)
+        self.expansions = RangedSpin(
+            "Packs that add energy only, on each unit", " ×", range_of(PlannedBattery, "expansions"), self
+        )
         self.units.setVisible(not brief)
         self.expansions.setVisible(not brief)
         self.control = QPushButton("Control…")

@@ -8,6 +8,7 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.equipment import Catalogue
+from calm_relay.job.field_range import range_of
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 
 FATES = (("keep", "must stay"), ("reuse", "may stay or go"), ("remove", "goes"))
@@ -23,12 +24,14 @@ class WallPanel(QWidget):
         super().__init__(parent)
         self._job = None
         self.inverter = ChoiceField("Inverter there today", width=16)
-        self.inverter_age = QuantityField("Age of the inverter", "years", 0, 60, 0)
+        self.inverter_age = QuantityField(
+            "Age of the inverter", "years", range_of(ExistingInverter, "age_years"), 0
+        )
         self.inverter_fate = ChoiceField("What becomes of the inverter", FATES, width=10)
         self.pack = ChoiceField("Battery there today", width=16)
-        self.count = QuantityField("Packs there today", "", 1, 64, 0)
-        self.battery_age = QuantityField("Age of the battery", "years", 0, 40, 0)
-        self.health = QuantityField("Usable energy now over when new", "", 0.2, 1, 2)
+        self.count = QuantityField("Packs there today", "", range_of(ExistingBattery, "count"), 0)
+        self.battery_age = QuantityField("Age of the battery", "years", range_of(ExistingBattery, "age_years"), 0)
+        self.health = QuantityField("Usable energy now over when new", "", range_of(ExistingBattery, "health"))
         self.carrier = ChoiceField("Inverter of the battery", width=16)
         self.battery_fate = ChoiceField("What becomes of the battery", FATES, width=10)
         self.problem = QLabel()

@@ -9,6 +9,8 @@ from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.equipment import Catalogue
+from calm_relay.job.field_range import range_of
+from calm_relay.job.model import RoofFace
 
 NONE = ""
 
@@ -23,8 +25,8 @@ class FacePanel(QWidget):
         self._job, self._number = None, 0
         self.title = QLabel()
         self.title.setFont(font(9, strong=True))
-        self.strings = QuantityField("Strings of equal length", "", 1, 50, 0)
-        self.age = QuantityField("Age of the modules", "years", 0, 60, 0)
+        self.strings = QuantityField("Strings of equal length", "", range_of(RoofFace, "strings"), 0)
+        self.age = QuantityField("Age of the modules", "years", range_of(RoofFace, "age_years"), 0)
         self.electronics = ChoiceField("What is under each module", width=24)
         self.summary = QLabel()
         self.summary.setObjectName("quiet")

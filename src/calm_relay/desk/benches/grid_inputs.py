@@ -1,27 +1,20 @@
 """The inputs that stand on the bench Grid."""
 
-from calm_relay.desk.widgets.field_form import Field, FieldForm
-
-
-def _of(part, name):
-    def get(job):
-        return getattr(getattr(job, part), name, None)
-
-    def put(job, value):
-        return job.with_(**{part: getattr(job, part).with_(**{name: value})})
-
-    return get, put
+from calm_relay.desk.widgets.field_form import Field, FieldForm, field_of
+from calm_relay.job.field_range import range_of
+from calm_relay.job.model import OffGrid, Supply
+from calm_relay.job.tariff import Tariff
 
 
 def grid_inputs() -> FieldForm:
     """Service, tariff and export limit."""
     return FieldForm(
         (
-            Field("Main fuse", "A", 1, 1000, *_of("supply", "main_fuse_a"), 0),
-            Field("Export limit", "kW", 0, 1000, *_of("tariff", "export_limit_kw"), 2, True),
-            Field("Price a kWh", "", -5, 50, *_of("tariff", "price"), 4, money=True),
-            Field("Paid for export a kWh", "", -5, 50, *_of("tariff", "feed_in"), 4, money=True),
-            Field("Standing charge a day", "", 0, 1000, *_of("tariff", "standing_per_day"), 4, money=True),
+            field_of("Main fuse", "A", "supply", Supply, "main_fuse_a", 0),
+            field_of("Export limit", "kW", "tariff", Tariff, "export_limit_kw"),
+            field_of("Price a kWh", "", "tariff", Tariff, "price", 4, money=True),
+            field_of("Paid for export a kWh", "", "tariff", Tariff, "feed_in", 4, money=True),
+            field_of("Standing charge a day", "", "tariff", Tariff, "standing_per_day", 4, money=True),
         ),
         across=1,
     )
@@ -39,8 +32,8 @@ def off_grid_inputs() -> FieldForm:
     """Main switch, and what a year may leave unserved."""
     return FieldForm(
         (
-            Field("Main switch", "A", 1, 1000, *_of("supply", "main_fuse_a"), 0),
-            Field("May go unserved", "%", 0, 100, _unserved, _take_unserved, 2),
+            field_of("Main switch", "A", "supply", Supply, "main_fuse_a", 0),
+            Field("May go unserved", "%", range_of(OffGrid, "unmet_max").times(100), _unserved, _take_unserved),
         ),
         across=1,
     )
@@ -52,7 +45,7 @@ SERVICE_ROWS = (
     ("meter", "The meter counts", [(name, name) for name in ("sum of phases", "each phase")]),
     ("home_shares", "Demand on phases 1 / 2 / 3, %", "shares"),
     ("single_on", "Single-phase units hang on phase", [(1, "1"), (2, "2"), (3, "3")]),
-    ("inverter_limit_kw", "Inverter power this connection may have", ("kW", 0.1, 1000.0, 2, True)),
+    ("inverter_limit_kw", "Inverter power this connection may have", ("kW", 2)),
     (
         "operator_counts",
         "The operator counts",

@@ -17,7 +17,7 @@ from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_backed_up_loads
 from calm_relay.desk.dialogs.bills_dialog import BillsDialog
 from calm_relay.desk.dialogs.meter_dialog import MeterDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
-from calm_relay.desk.widgets.field_form import Field, FieldForm
+from calm_relay.desk.widgets.field_form import FieldForm, field_of
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
@@ -30,16 +30,6 @@ SHAPES = (
     ("farm", "farm"),
 )
 PARTS = (("parts", "By what draws it"), ("seasons", "By season"), ("backup-board", "Backed-up loads"))
-
-
-def _of(name):
-    def get(job):
-        return getattr(job.demand, name, None)
-
-    def put(job, value):
-        return job.with_(demand=job.demand.with_(**{name: value}))
-
-    return get, put
 
 
 def _studied(plan, option, progress):
@@ -67,8 +57,8 @@ class HomeBench(Bench):
         self.shape.taken.connect(self._on_shape)
         self.inputs = FieldForm(
             (
-                Field("A year, kWh", "kWh", 1, 1_000_000, *_of("yearly_kwh"), 0),
-                Field("Midwinter over mean", "", 0.5, 2.5, *_of("winter_factor"), 2),
+                field_of("A year, kWh", "kWh", "demand", ShapedDemand, "yearly_kwh", 0),
+                field_of("Midwinter over mean", "", "demand", ShapedDemand, "winter_factor"),
             ),
             across=1,
         )

@@ -33,6 +33,7 @@ from calm_relay.desk.widgets.moment_field import MomentField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
 from calm_relay.desk.widgets.theme import font
+from calm_relay.job.field_range import FieldRange
 from calm_relay.planning.common.vocabulary import vocabulary_of
 
 TABS = (("night", "The night"), ("map", "Every start of the year"), ("every", "Every option"))
@@ -54,7 +55,7 @@ class OutageBench(Bench):
         self._schools = ()
         self._waiting = set()
         self.at = MomentField("The grid fails at, standard time")
-        self.hours = RangedSpin("Hours that the outage lasts", " h", 1, 168)
+        self.hours = RangedSpin("Hours that the outage lasts", " h", FieldRange(1, 168))
         self.hours.show_value(HOURS)
         self.starts = QCheckBox("Machines start")
         self.starts.setChecked(True)

@@ -1,5 +1,7 @@
 """A face's usable rectangle with its modules laid in, seen square to the roof."""
 
+from dataclasses import replace
+
 from pydantic import ValidationError
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
@@ -9,13 +11,14 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.field_range import range_of
 from calm_relay.job.survey import Rectangle
 from calm_relay.planning.site.roof_room import filled, room_of
 
 SIZES = (
-    ("width_m", "Along the eaves", 0.1, 200),
-    ("height_m", "Up the slope", 0.1, 100),
-    ("margin_m", "Kept free", 0, 5),
+    ("width_m", "Along the eaves"),
+    ("height_m", "Up the slope"),
+    ("margin_m", "Kept free"),
 )
 LAYOUTS = (("best", "what holds more"), ("upright", "upright"), ("lying", "lying"))
 
@@ -98,8 +101,8 @@ class RoofLayout(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(3)
-        for column, (name, title, low, high) in enumerate(SIZES):
-            field = QuantityField(title, "m", low, high, 2, optional=name != "margin_m")
+        for column, (name, title) in enumerate(SIZES):
+            field = QuantityField(title, "m", replace(range_of(Rectangle, name), optional=name != "margin_m"))
             field.setFixedWidth(70)
             field.accepted.connect(lambda value, name=name: self._on_size(name, value))
             field.refused.connect(self._show_text)

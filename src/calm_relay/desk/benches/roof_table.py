@@ -9,11 +9,13 @@ from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font, shade_of
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.equipment import Catalogue
+from calm_relay.job.field_range import range_of
+from calm_relay.job.model import RoofFace
 
 NUMBERS = (
-    ("tilt", "Tilt", "°", 0, 90, 1),
-    ("azimuth", "Azimuth", "°", 0, 359.9, 1),
-    ("count", "Modules", "", 1, 500, 0),
+    ("tilt", "Tilt", "°", 1),
+    ("azimuth", "Azimuth", "°", 1),
+    ("count", "Modules", "", 0),
 )
 FATES = (("keep", "keep"), ("reuse", "re-use"), ("remove", "goes"), ("new", "new"))
 MOST_FACES = 12
@@ -93,8 +95,8 @@ class RoofTable(QWidget):
         module = ChoiceField(f"Module of face {row}", width=8)
         module.taken.connect(lambda value: self._change(number, "module", value))
         self._put(number, "module", module, 2)
-        for column, (key, title, unit, low, high, decimals) in enumerate(NUMBERS, 3):
-            field = QuantityField(f"{title} of {name}", unit, low, high, decimals)
+        for column, (key, title, unit, decimals) in enumerate(NUMBERS, 3):
+            field = QuantityField(f"{title} of {name}", unit, range_of(RoofFace, key), decimals)
             field.setFixedWidth(50)
             field.accepted.connect(lambda value, key=key: self._change(number, key, value))
             field.refused.connect(self.refused)

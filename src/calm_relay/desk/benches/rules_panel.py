@@ -8,6 +8,7 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.field_range import range_of
 from calm_relay.job.library import Library
 from calm_relay.job.rules import UNITS
 from calm_relay.job.survey import RuleChange
@@ -104,7 +105,7 @@ class RulesPanel(QWidget):
         self._add_words(
             line, f"{rule.name} – {rule.applies_to}", item.authority if item else f"{rule.summary}; left out"
         )
-        field = QuantityField(f"Limit: {rule.name}", "", 0, 100_000, 3, optional=True)
+        field = QuantityField(f"Limit: {rule.name}", "", range_of(RuleChange, "limit"), 3)
         field.setFixedWidth(74)
         field.show_value(item.limit if item else None)
         field.setToolTip(f"{rule.name}: another number holds in this job only, empty leaves the rule out")

@@ -19,6 +19,7 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
+from calm_relay.job.field_range import FieldRange
 from calm_relay.planning.common.vocabulary import vocabulary_of
 
 BENEFITS = (
@@ -111,11 +112,11 @@ class SearchBench(Bench):
         self.state.setWordWrap(True)
         self.cloud = CloudChart()
         self.cloud.picked.connect(self.pick)
-        self.outlay = self._quantity("Outlay at most", "", 0, 10_000_000, 0)
-        self.backup_kw = self._quantity("Power on backup at least", "kW", 0, 1000, 1)
-        self.backup_hours = self._quantity("Hours on backup at least", "h", 0, 1000, 1)
-        self.counted = self._quantity("Operator counts at most", "kW", 0, 1000, 1)
-        self.unmet = self._quantity("Not served at most", "%", 0, 100, 2)
+        self.outlay = self._quantity("Outlay at most", "", 0)
+        self.backup_kw = self._quantity("Power on backup at least", "kW", 1)
+        self.backup_hours = self._quantity("Hours on backup at least", "h", 1)
+        self.counted = self._quantity("Operator counts at most", "kW", 1)
+        self.unmet = self._quantity("Not served at most", "%", 2, 100.0)
         self.untouched = QCheckBox("Roof and units stay as they are")
         self.chemistry = ChoiceField(
             "Chemistry", [(name, name or "any chemistry") for name in CHEMISTRIES], width=14
@@ -136,8 +137,8 @@ class SearchBench(Bench):
         self.chemistry.taken.connect(lambda _: self._draw())
         self.untouched.toggled.connect(lambda _: self._draw())
 
-    def _quantity(self, name, unit, low, high, decimals):
-        field = QuantityField(name, unit, low, high, decimals, optional=True)
+    def _quantity(self, name, unit, decimals, most=float("inf")):
+        field = QuantityField(name, unit, FieldRange(0.0, most, optional=True), decimals)
         field.accepted.connect(lambda _: self._draw())
         field.refused.connect(self._show_text)
         field.setMaximumWidth(120)

@@ -9,25 +9,15 @@ from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.charts.season_charts import SiteChart
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
-from calm_relay.desk.widgets.field_form import Field, FieldForm
+from calm_relay.desk.widgets.field_form import FieldForm, field_of
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
 from calm_relay.desk.widgets.place_field import PlaceField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.places import find_places
-from calm_relay.job.model import ClimatePreset, MonthlyWeather, WeatherFile
+from calm_relay.job.model import ClimatePreset, MonthlyWeather, Site, WeatherFile
 
 FILE, TYPED = "file", "monthly"
 BESIDE = {"Place", "Weather"}
-
-
-def _of(name):
-    def get(job):
-        return getattr(job.site, name)
-
-    def put(job, value):
-        return job.with_(site=job.site.with_(**{name: value}))
-
-    return get, put
 
 
 def _result(text, plan, option, progress):
@@ -52,11 +42,11 @@ class SiteBench(Bench):
         self.months.clicked.connect(lambda _=False: self.open_months())
         self.inputs = FieldForm(
             (
-                Field("Latitude", "°", -80, 80, *_of("latitude"), 3),
-                Field("Longitude", "°", -180, 180, *_of("longitude"), 3),
-                Field("Elevation, m", "", -400, 5000, *_of("elevation_m"), 0),
-                Field("Coldest cell, °C", "", -60, 30, *_of("coldest_c"), 1, True),
-                Field("Hottest air, °C", "", 10, 60, *_of("hottest_c"), 1, True),
+                field_of("Latitude", "°", "site", Site, "latitude", 3),
+                field_of("Longitude", "°", "site", Site, "longitude", 3),
+                field_of("Elevation, m", "", "site", Site, "elevation_m", 0),
+                field_of("Coldest cell, °C", "", "site", Site, "coldest_c", 1),
+                field_of("Hottest air, °C", "", "site", Site, "hottest_c", 1),
             ),
             across=3,
         )

@@ -11,6 +11,7 @@ from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.backup_board import BackupBoard
+from calm_relay.job.field_range import range_of
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 
@@ -40,9 +41,13 @@ class BackedUpLoadsDialog(AnswerDialog):
         self.add.setObjectName("small")
         self.generator = GeneratorRow(job.generator, job.tariff.currency)
         self.generator.refused.connect(self.show_text)
-        self.floor = QuantityField("Floor area", "m²", 1, 10_000, 0, optional=True)
-        self.small = RangedSpin("Small-appliance and laundry circuits", "", 0, 20)
-        self.heating = RangedSpin("Parts of the heating with a control of their own", "", 1, 40)
+        self.floor = QuantityField("Floor area", "m²", range_of(BackupBoard, "floor_m2"), 0)
+        self.small = RangedSpin(
+            "Small-appliance and laundry circuits", "", range_of(BackupBoard, "small_circuits")
+        )
+        self.heating = RangedSpin(
+            "Parts of the heating with a control of their own", "", range_of(BackupBoard, "heating_parts")
+        )
         self._show_dwelling(job.backup_board)
         self._lay_out()
         for circuit in job.backup_board.circuits if job.backup_board else ():

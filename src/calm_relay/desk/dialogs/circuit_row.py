@@ -5,6 +5,8 @@ from PySide6.QtWidgets import QCheckBox, QLineEdit, QPushButton
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
+from calm_relay.job.backup_board import Circuit
+from calm_relay.job.field_range import range_of
 
 ROLES = [(name, name) for name in ("backed up", "shed", "grid only")]
 LEGS = [(None, "–"), *((leg, leg) for leg in ("1", "2", "3", "across"))]
@@ -42,19 +44,21 @@ class CircuitRow:
         self._circuit, self._service = circuit, service
         self.name = QLineEdit(circuit["name"])
         self.name.setAccessibleName(f"{name}: name")
-        self.breaker = QuantityField(f"{name}: breaker", "A", 1, 400, 0)
+        self.breaker = QuantityField(f"{name}: breaker", "A", range_of(Circuit, "breaker_a"), 0)
         self.leg = ChoiceField(f"{name}: leg or phase", LEGS, width=5)
-        self.share = QuantityField(f"{name}: share of the house's own demand", "%", 0, 100, 0)
+        self.share = QuantityField(
+            f"{name}: share of the house's own demand", "%", range_of(Circuit, "house_share").times(100), 0
+        )
         self.loads = QLineEdit(", ".join(circuit.get("loads", ())))
         self.loads.setAccessibleName(f"{name}: loads, parted by commas")
         self.loads.setToolTip(f"Loads of the demand: {', '.join(known) or 'none'}")
         self.role = ChoiceField(f"{name}: when the grid is down", ROLES, width=9)
-        self.below = QuantityField(f"{name}: shed below", "%", 0, 100, 0)
-        self.priority = RangedSpin(f"{name}: priority, 1 is kept longest", "", 1, 9)
+        self.below = QuantityField(f"{name}: shed below", "%", range_of(Circuit, "shed_below").times(100), 0)
+        self.priority = RangedSpin(f"{name}: priority, 1 is kept longest", "", range_of(Circuit, "priority"))
         self.soft = QCheckBox()
         self.soft.setAccessibleName(f"{name}: motors start softly")
         self.nameplate = QuantityField(
-            f"{name}: nameplate, empty is what its loads draw", "kVA", 0.01, 500, 2, optional=True
+            f"{name}: nameplate, empty is what its loads draw", "kVA", range_of(Circuit, "nameplate_kva")
         )
         self.nameplate.setPlaceholderText("as drawn")
         self.counts = ChoiceField(f"{name}: counts in the dwelling's load as", COUNTS, width=9)

@@ -10,12 +10,14 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.control import Control, ExportWindow, GridCharge
+from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
 
-UP_TO = ("target", "up to", "%", 0, 100, 0, False, 100.0)
-AT_MOST = ("limit_kw", "at most", "kW", 0.1, 100, 1, True, 1.0)
-DOWN_TO = ("down_to", "down to", "%", 0, 100, 0, False, 100.0)
-POWER = ("power_kw", "at", "kW", 0.1, 100, 1, False, 1.0)
+UP_TO = ("target", "up to", "%", range_of(GridCharge, "target").times(100), 0, 100.0)
+AT_MOST = ("limit_kw", "at most", "kW", range_of(GridCharge, "limit_kw"), 1, 1.0)
+DOWN_TO = ("down_to", "down to", "%", range_of(ExportWindow, "down_to").times(100), 0, 100.0)
+POWER = ("power_kw", "at", "kW", range_of(ExportWindow, "power_kw"), 1, 1.0)
 FIRST_FILL = {"start": "01:00", "end": "05:00", "target": 1.0, "limit_kw": None}
 FIRST_GIVE = {"start": "17:00", "end": "21:00"}
 FIRST_EXPORT = {"start": "17:00", "end": "20:00", "power_kw": 2.0, "down_to": 0.3}
@@ -45,9 +47,9 @@ class ControlDialog(AnswerDialog):
         self.allowed = QCheckBox("The contract allows energy from the battery to be exported")
         self.allowed.setChecked(job.tariff.stored_export)
         self.shave = self._quantity(
-            "Serve only what the home draws above", "kW", 0.1, 500, control.shave_above_kw, True
+            "Serve only what the home draws above", "kW", "shave_above_kw", control.shave_above_kw
         )
-        self.bias = self._quantity("Import left standing", "W", 0, 500, control.import_bias_w, False)
+        self.bias = self._quantity("Import left standing", "W", "import_bias_w", control.import_bias_w)
         self.order = ChoiceField("Which of two batteries goes first", CONTROL_SERIES, width=24)
         waits = (
             "old" if battery.waits else "new" if job.existing_battery and job.existing_battery.waits else "unset"
@@ -62,8 +64,8 @@ class ControlDialog(AnswerDialog):
         rows.show_value([window.model_dump() for window in windows])
         return rows
 
-    def _quantity(self, name, unit, low, high, value, optional):
-        field = QuantityField(name, unit, low, high, 1, optional=optional)
+    def _quantity(self, label, unit, name, value):
+        field = QuantityField(label, unit, range_of(Control, name), 1)
         field.refused.connect(self.show_text)
         field.show_value(value)
         field.setMaximumWidth(110)
@@ -143,8 +145,8 @@ class ControlDialog(AnswerDialog):
 
 PLACE_ROWS = (
     ("where", "It stands", [(name, name) for name in ("heated room", "unheated room", "outdoors")]),
-    ("base_m", "Lower edge of the lowest pack", ("m", 0.0, 10.0, 2, False)),
-    ("flood_m", "Highest water to be expected", ("m", 0.0, 10.0, 2, False)),
-    ("hottest_c", "Hottest air there", ("°C", 0.0, 70.0, 0, True)),
+    ("base_m", "Lower edge of the lowest pack", ("m", 2)),
+    ("flood_m", "Highest water to be expected", ("m", 2)),
+    ("hottest_c", "Hottest air there", ("°C", 0)),
     ("ventilated", "The place is ventilated", "tick"),
 )

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.field_range import range_of
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -169,7 +170,7 @@ class FormDialog(AnswerDialog):
     """Edits one model: `rows` are (field, label, kind); kind is "text", "days", "months", "tick",
     "cop", "shares", choices or a quantity.
 
-    A quantity is (unit, low, high, decimals, optional), choices a list of (value, words).
+    A quantity is (unit, decimals) and has the range that the model states, choices a list of (value, words).
     """
 
     def __init__(self, title: str, model, rows, parent=None):
@@ -179,7 +180,7 @@ class FormDialog(AnswerDialog):
         self.fields = {}
         grid = QGridLayout()
         for number, (name, label, kind) in enumerate(rows):
-            field = self._field(label, kind)
+            field = self._field(name, label, kind)
             words = QLabel(label)
             words.setBuddy(field)
             grid.addWidget(words, number, 0)
@@ -192,7 +193,7 @@ class FormDialog(AnswerDialog):
         column.addWidget(self.problem)
         column.addWidget(buttons)
 
-    def _field(self, label, kind):
+    def _field(self, name, label, kind):
         if kind == "text":
             return _Words(label)
         if kind == "days":
@@ -209,8 +210,8 @@ class FormDialog(AnswerDialog):
             return converter
         if isinstance(kind, list):
             return _Choice(label, kind, width=16)
-        unit, low, high, decimals, optional = kind
-        field = QuantityField(label, unit, low, high, decimals, optional=optional)
+        unit, decimals = kind
+        field = QuantityField(label, unit, range_of(type(self._model), name), decimals)
         field.refused.connect(self.show_text)
         return field
 

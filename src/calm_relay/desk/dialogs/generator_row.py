@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.job.backup_board import ON_BUS, ON_INPUT, Generator
+from calm_relay.job.field_range import range_of
 
 PLACES = [(name, name) for name in (ON_INPUT, ON_BUS)]
 USUAL_KW = 5.0
@@ -21,13 +22,15 @@ class GeneratorRow(QWidget):
         self._shown = generator or Generator(kw=USUAL_KW)
         self.there = QCheckBox("There is a generator")
         self.there.setChecked(generator is not None)
-        self.power = QuantityField("Generator", "kW", 0.1, 500, 1)
-        self.starts = QuantityField("Generator starts below", "%", 0, 100, 0)
-        self.stops = QuantityField("Generator stops above", "%", 0, 100, 0)
+        self.power = QuantityField("Generator", "kW", range_of(Generator, "kw"), 1)
+        self.starts = QuantityField(
+            "Generator starts below", "%", range_of(Generator, "start_below").times(100), 0
+        )
+        self.stops = QuantityField("Generator stops above", "%", range_of(Generator, "stop_above").times(100), 0)
         self.place = ChoiceField("Where the generator is connected", PLACES, width=28)
-        self.burns = QuantityField("Fuel a kWh", "l", 0, 5, 2)
-        self.price = QuantityField(f"Fuel a litre, {currency}", "", 0, 100, 2)
-        self.tank = QuantityField("Tank", "l", 0.1, 100_000, 0, optional=True)
+        self.burns = QuantityField("Fuel a kWh", "l", range_of(Generator, "litres_per_kwh"))
+        self.price = QuantityField(f"Fuel a litre, {currency}", "", range_of(Generator, "price_per_litre"))
+        self.tank = QuantityField("Tank", "l", range_of(Generator, "tank_litres"), 0)
         shown = self._shown
         values = (
             (self.power, shown.kw),

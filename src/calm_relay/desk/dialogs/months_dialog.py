@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.field_range import range_of
 from calm_relay.job.model import MonthlyWeather
 
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -28,8 +29,8 @@ class MonthsDialog(AnswerDialog):
         for column, text in enumerate(("Month", "Light on the horizontal, kWh/m² a day", "Mean air, °C")):
             grid.addWidget(QLabel(text), 0, column)
         for number, month in enumerate(MONTHS):
-            light = QuantityField(f"Light in {month}", "", 0, 12, 2)
-            air = QuantityField(f"Air in {month}", "", -60, 50, 1)
+            light = QuantityField(f"Light in {month}", "", range_of(MonthlyWeather, "ghi_kwh_per_day"))
+            air = QuantityField(f"Air in {month}", "", range_of(MonthlyWeather, "temp_c"), 1)
             light.show_value(weather.ghi_kwh_per_day[number])
             air.show_value(weather.temp_c[number])
             for column, part in enumerate((QLabel(month), light, air)):

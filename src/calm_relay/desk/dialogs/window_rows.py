@@ -11,7 +11,7 @@ CLOCK = "HH:mm"
 class WindowRows(QWidget):
     """Edits a tuple of windows as dictionaries.
 
-    `extras` are (field, label, unit, low, high, decimals, optional, factor); a value is shown times its factor.
+    `extras` are (field, label, unit, range, decimals, factor); a value is shown times its factor.
     """
 
     def __init__(self, name: str, extras, first, show_text, most: int = 6, parent=None):
@@ -40,7 +40,7 @@ class WindowRows(QWidget):
         result = []
         for _, start, end, fields in self.rows:
             window = {"start": start.time().toString(CLOCK), "end": end.time().toString(CLOCK)}
-            for name, _, _, _, _, _, _, factor in self._extras:
+            for name, _, _, _, _, factor in self._extras:
                 value = fields[name].value
                 window[name] = None if value is None else value / factor
             result.append(window)
@@ -64,10 +64,8 @@ class WindowRows(QWidget):
             line.addWidget(edit)
             ends.append(edit)
         fields = {}
-        for name, label, unit, low, high, decimals, optional, factor in self._extras:
-            field = QuantityField(
-                f"{self._name}, window {number}: {label}", unit, low, high, decimals, optional=optional
-            )
+        for name, label, unit, span, decimals, factor in self._extras:
+            field = QuantityField(f"{self._name}, window {number}: {label}", unit, span, decimals)
             field.refused.connect(self._show_text)
             value = window.get(name)
             field.show_value(None if value is None else value * factor)

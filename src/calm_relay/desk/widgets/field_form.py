@@ -1,7 +1,7 @@
 """Rows of number fields that edit a job."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import ValidationError
 from PySide6.QtCore import Signal
@@ -9,6 +9,9 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.base import Model
+from calm_relay.job.field_range import FieldRange, range_of
+from calm_relay.job.model import Job
 
 
 @dataclass(frozen=True)
@@ -17,13 +20,25 @@ class Field:
 
     name: str
     unit: str
-    low: float
-    high: float
-    get: Any
-    put: Any
+    span: FieldRange
+    get: Callable[[Job], float | None]
+    put: Callable[[Job, float | None], Job]
     decimals: int = 2
-    optional: bool = False
     money: bool = False
+
+
+def field_of(
+    label: str, unit: str, part: str, model: type[Model], name: str, decimals: int = 2, *, money: bool = False
+) -> Field:
+    """A number of a part of the job, with the range that the part's model states."""
+
+    def get(job: Job) -> float | None:
+        return getattr(getattr(job, part), name, None)
+
+    def put(job: Job, value: float | None) -> Job:
+        return job.with_(**{part: getattr(job, part).with_(**{name: value})})
+
+    return Field(label, unit, range_of(model, name), get, put, decimals, money)
 
 
 class FieldForm(QWidget):
@@ -42,9 +57,7 @@ class FieldForm(QWidget):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(5)
         for number, field in enumerate(self._fields):
-            editor = QuantityField(
-                field.name, field.unit, field.low, field.high, field.decimals, optional=field.optional
-            )
+            editor = QuantityField(field.name, field.unit, field.span, field.decimals)
             editor.setFixedWidth(110)
             editor.accepted.connect(lambda value, field=field: self._on_value(field, value))
             editor.refused.connect(self._show_text)
@@ -70,7 +83,7 @@ class FieldForm(QWidget):
             if field.money:
                 self._labels[field.name].setText(f"{field.name}, {job.tariff.currency}")
             self.editors[field.name].show_value(value)
-            self.editors[field.name].setEnabled(value is not None or field.optional)
+            self.editors[field.name].setEnabled(value is not None or field.span.optional)
         self.problem.hide()
 
     def _on_value(self, field, value):

@@ -1,13 +1,16 @@
 """A field for a number with its unit; it takes other units and the local decimal mark."""
 
-from PySide6.QtCore import QLocale, Signal
-from PySide6.QtWidgets import QLineEdit
+from math import isinf
 
+from PySide6.QtCore import QLocale, Signal
+from PySide6.QtWidgets import QLineEdit, QWidget
+
+from calm_relay.job.field_range import FieldRange
 from calm_relay.job.quantity import FACTORS, parse_quantity, quantity_text
 
 
 class QuantityField(QLineEdit):
-    """A number between `low` and `high` in `unit`, one of `job.quantity.FACTORS`; empty where `optional`.
+    """A number of a range in `unit`, one of `job.quantity.FACTORS`; it may be empty where the range is optional.
 
     Signals
     -------
@@ -20,17 +23,15 @@ class QuantityField(QLineEdit):
     accepted = Signal(object)
     refused = Signal(str)
 
-    def __init__(self, name, unit, low, high, decimals=2, *, optional=False, parent=None):
+    def __init__(self, name: str, unit: str, span: FieldRange, decimals: int = 2, parent: QWidget | None = None):
         if unit not in FACTORS:
             raise ValueError(f"{unit!r} is no unit of a field; wanted one of {', '.join(FACTORS)}")
         super().__init__(parent)
-        self._name, self._unit, self._low, self._high = name, unit, low, high
-        self._decimals, self._optional = decimals, optional
+        self._name, self._unit, self._span, self._decimals = name, unit, span, decimals
         self._value = None
         self.setAccessibleName(name)
-        span = f"{self.text_of(low)} to {self.text_of(high)}"
-        self.setToolTip(f"{name}: {span}{', or empty' if optional else ''}")
-        self.setPlaceholderText("none" if optional else "")
+        self.setToolTip(f"{name}: {self._wanted()}{', or empty' if span.optional else ''}")
+        self.setPlaceholderText("none" if span.optional else "")
         self.editingFinished.connect(self._on_finished)
 
     @property
@@ -55,7 +56,7 @@ class QuantityField(QLineEdit):
         text = self.text().strip()
         if text == self.text_of(self._value):
             return
-        if not text and self._optional:
+        if not text and self._span.optional:
             value = None
         else:
             try:
@@ -63,15 +64,26 @@ class QuantityField(QLineEdit):
             except ValueError as error:
                 self._refuse(str(error))
                 return
-            if not self._low <= value <= self._high:
-                span = f"{self.text_of(self._low)} to {self.text_of(self._high)}"
-                self._refuse(f"is {self.text_of(value)}; wanted {span}")
+            if not self._span.holds(value):
+                self._refuse(f"is {self.text_of(value)}; wanted {self._wanted()}")
                 return
         if value == self._value:
             self.show_value(value)
             return
         self.show_value(value)
         self.accepted.emit(value)
+
+    def _wanted(self) -> str:
+        """The range in words."""
+        span = self._span
+        low, high = (None if isinf(end) else self.text_of(end) for end in (span.low, span.high))
+        if low is None or high is None:
+            ends = [f"{'above' if span.low_open else 'at least'} {low}"] if low else []
+            ends += [f"{'below' if span.high_open else 'at most'} {high}"] if high else []
+            return ends[0] if ends else "a number"
+        if span.low_open:
+            return f"above {low}, {'below' if span.high_open else 'up to'} {high}"
+        return f"{low} to {'below ' * span.high_open}{high}"
 
     def _refuse(self, problem):
         self.show_value(self._value)

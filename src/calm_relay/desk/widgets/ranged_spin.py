@@ -1,13 +1,15 @@
 """A number field that refuses what is out of range in words, instead of quietly bending it."""
 
 from PySide6.QtCore import QSignalBlocker, Signal
-from PySide6.QtWidgets import QSpinBox
+from PySide6.QtWidgets import QSpinBox, QWidget
+
+from calm_relay.job.field_range import FieldRange
 
 WIDEST = 9999
 
 
 class RangedSpin(QSpinBox):
-    """Whole numbers from `low` to `high`; other numbers can be typed, and are answered with the range.
+    """Whole numbers of a range; other numbers can be typed, and are answered with the range.
 
     Signals
     -------
@@ -20,15 +22,15 @@ class RangedSpin(QSpinBox):
     accepted = Signal(int)
     refused = Signal(str)
 
-    def __init__(self, name: str, unit: str, low: int, high: int, parent=None):
+    def __init__(self, name: str, unit: str, span: FieldRange, parent: QWidget | None = None):
         super().__init__(parent)
         self._name, self._unit = name, unit
-        self._good = low
+        self._good = round(span.low)
         self.setRange(-WIDEST, WIDEST)
         self.setSuffix(unit)
         self.setKeyboardTracking(False)
         self.setAccessibleName(name)
-        self.limit_to(low, high)
+        self.limit_to(round(span.low), round(span.high))
         self.valueChanged.connect(self._on_value)
 
     def limit_to(self, low: int, high: int) -> None:
