@@ -28,7 +28,7 @@ class Shot:
     spot: str | None = None
     demo: str = "pottery"
     press: Callable = lambda bench: None
-    ready: Callable = lambda bench: True
+    ready: Callable = lambda bench: bench.settled
     then: Callable = lambda bench: None
 
 
@@ -44,20 +44,8 @@ def _tips(bench):
     bench.choose_scales("tips")
 
 
-def _has_tips(bench):
-    return bool(bench.tips._rows)
-
-
-def _has_result(bench):
-    return f"battery-{bench.tabs.key}" in bench._result
-
-
-def _has_night(bench):
-    return bench._mapped is not None and bool(bench._schools)
-
-
 def _has_sizes(bench):
-    return bench.off_grid._sizing is not None
+    return bench.off_grid.settled
 
 
 def _pick(bench):
@@ -75,18 +63,16 @@ VIEWS = (
         2,
         demo="dairy",
         press=_tips,
-        ready=_has_tips,
     ),
     Shot("strings-restrung", "Strings", 2, demo="dairy"),
     Shot("inverter-farm", "Inverter", 2, demo="dairy", press=lambda bench: bench.foresight_tabs.choose("year")),
     Shot("battery", "Battery", 1, "worst"),
-    Shot("battery-map", "Battery", 1, press=_tab("map"), ready=_has_result),
+    Shot("battery-map", "Battery", 1, press=_tab("map")),
     Shot(
         "battery-foresight",
         "Battery",
         1,
         press=_tab("foresight"),
-        ready=_has_result,
     ),
     Shot(
         "search",
@@ -96,7 +82,7 @@ VIEWS = (
         ready=lambda bench: bench.model.plants,
         then=_pick,
     ),
-    Shot("survival", "Outage", 4, press=lambda bench: bench.tabs.choose("map"), ready=_has_night),
+    Shot("survival", "Outage", 4, press=lambda bench: bench.tabs.choose("map")),
     Shot("site", "Site", 1),
     Shot("roof", "Roof", 1, "best"),
     Shot("home", "Home", 1, press=_tab("backup-board")),
@@ -108,8 +94,7 @@ VIEWS = (
         2,
         demo="cottage",
         press=lambda bench: bench.tabs.choose("night"),
-        ready=_has_night,
-        then=lambda bench: bench._scrub(8.0),
+        then=lambda bench: bench.scrub(8.0),
     ),
     Shot(
         "off-grid", "Grid", 3, demo="hut", press=lambda bench: bench.off_grid.tabs.choose("size"), ready=_has_sizes

@@ -59,7 +59,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.open_bench("Choice")
-        self.bench.battery.pack.setFocus()
+        self.bench.focus_first()
 
     def _lay_out(self):
         top = QHBoxLayout()
@@ -289,7 +289,7 @@ class Window(QMainWindow):
     def _on_failed(self, field, problem):
         self.progress.end()
         self.margin.show_problem(field, problem)
-        self.benches["Choice"].verdict.setText("No verdict: this job cannot be planned as it stands.")
+        self.bench.show_problem("No verdict: this job cannot be planned as it stands.")
 
     def _on_cancelled(self):
         self._on_study_cancelled()

@@ -137,6 +137,11 @@ class BatteryBench(Bench):
         self._show_limit()
         self._look()
 
+    @property
+    def settled(self) -> bool:
+        """Whether what the open tab shows has come."""
+        return STUDIES.get(self.tabs.key) is None or self._key() in self._result
+
     def forget(self) -> None:
         """Says that the open tab waits for nothing."""
         super().forget()

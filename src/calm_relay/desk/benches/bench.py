@@ -47,5 +47,16 @@ class Bench(QWidget):
     def show_view(self, view) -> None:
         """Shows a plan with the option in view."""
 
+    def show_problem(self, problem: str) -> None:
+        """Shows why there is no plan."""
+
+    def focus_first(self) -> None:
+        """Gives the focus to the field that is most often changed."""
+
+    @property
+    def settled(self) -> bool:
+        """Whether what was asked for last is shown."""
+        return True
+
     def show_study(self, key: str, result) -> None:
         """Shows the result of a study asked for."""

@@ -176,6 +176,19 @@ class ChoiceBench(Bench):
         super().forget()
         self._result = {key: result for key, result in self._result.items() if result is not None}
 
+    def show_problem(self, problem: str) -> None:
+        """Shows why there is no verdict."""
+        self.verdict.setText(problem)
+
+    def focus_first(self) -> None:
+        """Gives the focus to the battery."""
+        self.battery.pack.setFocus()
+
+    @property
+    def settled(self) -> bool:
+        """Whether the scales in view have come."""
+        return None not in self._result.values()
+
     def choose_scales(self, key: str) -> None:
         """Puts measures, purposes, energies, losses, costs, paths, units or tipping points in view."""
         self._scales = key

@@ -65,6 +65,11 @@ class OffGridPanel(QWidget):
             self.study_wanted.emit("off-grid", _off_grid)
         self._look()
 
+    @property
+    def settled(self) -> bool:
+        """Whether what the open tab shows has come."""
+        return (self._year if self.tabs.key == "year" else self._sizing) is not None
+
     def forget(self) -> None:
         """What was asked for will not come; choosing its tab asks for it again."""
         if self._year is None:

@@ -105,7 +105,7 @@ class OutageBench(Bench):
         for card in self.schools:
             card.used.connect(self._use)
         for chart in (self.night, self.battery):
-            chart.pointed.connect(self._scrub)
+            chart.pointed.connect(self.scrub)
 
     def _lay_out(self):
         column = QVBoxLayout(self)
@@ -225,6 +225,11 @@ class OutageBench(Bench):
         self._waiting.add(key)
         self.study_wanted.emit(key, function)
 
+    @property
+    def settled(self) -> bool:
+        """Whether the night, its schools and the open map have come."""
+        return not self._waiting and self._mapped is not None
+
     def forget(self) -> None:
         """What was called off leaves nothing of another night or option behind."""
         super().forget()
@@ -277,7 +282,7 @@ class OutageBench(Bench):
             self.own_moment = None
             self.moment_moved.emit()
 
-    def _scrub(self, hour):
+    def scrub(self, hour: float) -> None:
         """Puts a minute of the night on the line."""
         from calm_relay.planning.views.moment import moment_of_night
 
