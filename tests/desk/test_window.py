@@ -17,8 +17,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from calm_relay.desk.app.application import make_window
 from calm_relay.exchange import job_file
 from calm_relay.exchange.job_file import read_job
+from calm_relay.exchange.kept_verdict import kept_verdict
+from calm_relay.exchange.user_state import state_folder
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -353,3 +356,35 @@ def test_what_hangs_in_a_ring_is_taken_in_the_interface_thread_alone(window, qtb
     assert Ring.gone_in is None
     qtbot.waitUntil(lambda: Ring.gone_in is not None, timeout=10_000)
     assert Ring.gone_in is threading.main_thread()
+
+
+def test_the_next_start_shows_the_last_verdict_until_the_new_one_has_come(dressed, window, asked, settled, qtbot):
+    verdict = window.bench.verdict.text()
+    titles = [button.text() for button in window.switch.buttons if button.isVisible()]
+    window.close()
+    again = make_window()
+    try:
+        again.show()
+        qtbot.waitExposed(again)
+        assert again.view is None
+        assert again.bench.verdict.text() == verdict
+        assert again.bench.footnote.text().startswith("As planned last time; it is being planned anew.")
+        kept = [button for button in again.switch.buttons if button.isVisible()]
+        assert [button.text() for button in kept] == titles
+        assert not any(button.isEnabled() for button in kept)
+        settled(again)
+        assert again.bench.verdict.text() == verdict
+        assert "last time" not in again.bench.footnote.text()
+        assert all(button.isEnabled() for button in again.switch.buttons)
+    finally:
+        again.close()
+        again.deleteLater()
+
+
+def test_another_job_or_a_damaged_file_shows_no_verdict_of_last_time(window, demo):
+    window.close()
+    assert kept_verdict(demo) is not None
+    assert kept_verdict(demo.with_(name="Another")) is None
+    for file in (state_folder() / "verdicts").iterdir():
+        file.write_text("{")
+    assert kept_verdict(demo) is None

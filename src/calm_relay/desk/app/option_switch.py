@@ -13,7 +13,8 @@ TALL, LOW = 42, 20
 TWO_LINES = 36
 # Margins, padding and border beside a title.
 AROUND_TITLE = 44
-SHORT = {"cannot be built": "no", "stopped": "stop", "fits best": "best"}
+CANNOT_BE_BUILT, STOPPED, FITS_BEST = "cannot be built", "stopped", "fits best"
+SHORT = {CANNOT_BE_BUILT: "no", STOPPED: "stop", FITS_BEST: "best"}
 
 
 class OptionSwitch(QWidget):
@@ -44,8 +45,18 @@ class OptionSwitch(QWidget):
 
     def show_options(self, options, best: str | None, shown: int) -> None:
         """Shows the options; `best` is marked in words, `shown` is pressed."""
-        from calm_relay.planning.plan import RefusedOption
+        named = [(option.title, note_of(option, best)) for option in options]
+        self._show_named(named, shown)
+        self._list_refused(options, shown)
 
+    def show_kept(self, named, shown: int) -> None:
+        """Shows options by title and note as they were last time; none can be pressed yet."""
+        self._show_named(named, shown)
+        for button in self.buttons:
+            button.setEnabled(False)
+        self.refused.setVisible(False)
+
+    def _show_named(self, options, shown):
         while len(self.buttons) < len(options):
             self._add_button()
         while len(self.buttons) > len(options):
@@ -54,19 +65,17 @@ class OptionSwitch(QWidget):
             self._column.removeWidget(gone)
             gone.hide()
             gone.deleteLater()
-        listed = [
-            number == shown or not isinstance(option, RefusedOption) for number, option in enumerate(options)
-        ]
+        listed = [number == shown or note != CANNOT_BE_BUILT for number, (_, note) in enumerate(options)]
         height = max(LOW, min(TALL, ROOM // max(sum(listed), 1)))
         self._column.setSpacing(5 if height >= TWO_LINES else 2)
-        for number, (button, option) in enumerate(zip(self.buttons, options, strict=True)):
-            note = _note(option, best)
-            text = f"{LETTERS[number]}   {option.title}"
+        for number, (button, (title, note)) in enumerate(zip(self.buttons, options, strict=True)):
+            button.setEnabled(True)
+            text = f"{LETTERS[number]}   {title}"
             second = f"\n      {note}" if height >= TWO_LINES else f" · {SHORT[note]}" if note else ""
             button.setText(f"{text}{second}" if note else text)
-            named = f"Option {LETTERS[number]}, {option.title}{', ' * bool(note)}{note}"
+            named = f"Option {LETTERS[number]}, {title}{', ' * bool(note)}{note}"
             button.setAccessibleName(named)
-            button.setToolTip(f"{option.title}{': ' * bool(note)}{note}{_key(number)}")
+            button.setToolTip(f"{title}{': ' * bool(note)}{note}{_key(number)}")
             button.setFixedHeight(height)
             button.setProperty("low", height < TWO_LINES)
             # A title that would be cut is set smaller.
@@ -75,7 +84,6 @@ class OptionSwitch(QWidget):
             button.style().polish(button)
             button.setChecked(number == shown)
             button.setVisible(listed[number])
-        self._list_refused(options, shown)
 
     def _add_button(self):
         number = len(self.buttons)
@@ -107,14 +115,15 @@ class OptionSwitch(QWidget):
         self.compare_button.setText("Compare" if refused else "Compare the options")
 
 
-def _note(option, best):
+def note_of(option, best: str | None) -> str:
+    """What the switch says of an option beside its title; `best` is the key of the one that fits best."""
     from calm_relay.planning.plan import RefusedOption
 
     if isinstance(option, RefusedOption):
-        return "cannot be built"
+        return CANNOT_BE_BUILT
     if option.stopped:
-        return "stopped"
-    return "fits best" if option.key == best else ""
+        return STOPPED
+    return FITS_BEST if option.key == best else ""
 
 
 def _key(number):

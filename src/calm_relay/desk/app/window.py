@@ -7,9 +7,10 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QMainWindow, QScrollArea, QVB
 
 from calm_relay.desk.app.commands import Commands
 from calm_relay.desk.app.job_files import JobFiles
-from calm_relay.desk.app.option_switch import OptionSwitch
+from calm_relay.desk.app.option_switch import OptionSwitch, note_of
 from calm_relay.desk.app.session import Session
 from calm_relay.desk.benches.all_benches import BENCHES, Day, bench_of, make_bench
+from calm_relay.desk.benches.choice_bench import source_of
 from calm_relay.desk.energy_path.margin import Margin
 from calm_relay.desk.energy_path.moment_view import MomentView
 from calm_relay.desk.energy_path.path_view import LineView
@@ -17,6 +18,7 @@ from calm_relay.desk.view import View
 from calm_relay.desk.widgets.notice import Notice
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.progress_row import ProgressRow
+from calm_relay.exchange.kept_verdict import KeptOption, KeptVerdict, keep_verdict, kept_verdict
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.common.progress import Superseded
 
@@ -60,6 +62,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.open_bench("Choice")
         self.bench.focus_first()
+        self._show_kept()
 
     def _lay_out(self):
         top = QHBoxLayout()
@@ -187,6 +190,7 @@ class Window(QMainWindow):
         """Asks about unsaved work, then ends the planner."""
         if self.files.may_leave():
             self.files.forget()
+            self._keep_verdict()
             self.session.close()
             event.accept()
         else:
@@ -245,6 +249,27 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{job.name} ({name})[*] · Calm Relay")
         self.setWindowModified(self.session.unsaved)
         self.commands.show_history(self.session.history)
+
+    def _show_kept(self):
+        """Until the first plan has come: the verdict the job had when it was last planned."""
+        kept = kept_verdict(self.session.job) if self.session.plan is None else None
+        if kept is not None:
+            self.bench.show_kept(kept.sentence, kept.source)
+            self.switch.show_kept([(option.title, option.note) for option in kept.options], kept.shown)
+
+    def _keep_verdict(self):
+        """Keeps the verdict of the job as it is saved, for the next start."""
+        view = self.view
+        if view is None or self.session.busy or self.session.unsaved:
+            return
+        choice = view.plan.choice
+        options = tuple(
+            KeptOption(title=option.title, note=note_of(option, choice.key)) for option in view.plan.options
+        )
+        kept = KeptVerdict(
+            sentence=choice.sentence, source=source_of(view.plan), options=options, shown=view.shown
+        )
+        keep_verdict(view.plan.job, kept)
 
     def _on_plan(self, plan):
         self.progress.end()

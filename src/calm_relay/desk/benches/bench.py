@@ -47,6 +47,9 @@ class Bench(QWidget):
     def show_view(self, view) -> None:
         """Shows a plan with the option in view."""
 
+    def show_kept(self, sentence: str, source: str) -> None:
+        """Shows the verdict that the job had last time, until the new plan has come."""
+
     def show_problem(self, problem: str) -> None:
         """Shows why there is no plan."""
 

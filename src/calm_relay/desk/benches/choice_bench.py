@@ -48,6 +48,12 @@ def _energies(plan, option, progress):
     return energy_scales_of(plan)
 
 
+def source_of(plan) -> str:
+    """What weather and demand of a plan rest on."""
+    weather = plan.site.source[:1].upper() + plan.site.source[1:]
+    return f"{weather}. Home: {plan.demand.source}."
+
+
 class ChoiceBench(Bench):
     """Shows a plan's choice, and edits battery and weights."""
 
@@ -164,8 +170,7 @@ class ChoiceBench(Bench):
         # A verdict that is clear names it itself.
         decides = plan.choice.close and plan.choice.deciding
         deciding = f"What decides most: {plan.choice.deciding.lower()}. " if decides else ""
-        source = plan.site.source[:1].upper() + plan.site.source[1:]
-        self.footnote.setText(f"{deciding}{source}. Home: {plan.demand.source}.")
+        self.footnote.setText(f"{deciding}{source_of(plan)}")
         self._show_scales()
         built = view.built
         self.costs.show_costs(view.letter, built.outcome if built else None, plan.job.tariff.currency)
@@ -175,6 +180,11 @@ class ChoiceBench(Bench):
         """What was asked for and called off will be asked for again."""
         super().forget()
         self._result = {key: result for key, result in self._result.items() if result is not None}
+
+    def show_kept(self, sentence: str, source: str) -> None:
+        """Shows the verdict that the job had last time, until the new plan has come."""
+        self.verdict.setText(sentence)
+        self.footnote.setText(f"As planned last time; it is being planned anew. {source}")
 
     def show_problem(self, problem: str) -> None:
         """Shows why there is no verdict."""
