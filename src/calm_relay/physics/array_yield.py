@@ -35,10 +35,11 @@ def incidence_modifier(incidence, b0=0.05):
 
     References
     ----------
-    ASHRAE Standard 93-77; Souka and Safwat 1966: 1 - b0 (1/cos(aoi) - 1), 0 from 87.3 degrees on at b0 0.05.
+    ASHRAE Standard 93-77; Souka and Safwat 1966, through pvlib: 0 from 87.3 degrees on at b0 0.05.
     """
-    cosine = np.cos(np.radians(np.minimum(incidence, 89.9)))
-    return np.where(incidence < 89.9, np.clip(1.0 - b0 * (1.0 / cosine - 1.0), 0.0, 1.0), 0.0)
+    from pvlib import iam
+
+    return iam.ashrae(np.asarray(incidence), b0)
 
 
 def cell_temperature(poa_global, temp_air, wind_speed, u0=25.0, u1=6.84):
@@ -57,9 +58,11 @@ def cell_temperature(poa_global, temp_air, wind_speed, u0=25.0, u1=6.84):
 
     References
     ----------
-    Faiman 2008, Progress in Photovoltaics 16(4); IEC 61853-2.
+    Faiman 2008, Progress in Photovoltaics 16(4); IEC 61853-2, through pvlib.
     """
-    return temp_air + poa_global / (u0 + u1 * np.asarray(wind_speed))
+    from pvlib import temperature
+
+    return temperature.faiman(poa_global, temp_air, np.asarray(wind_speed), u0, u1)
 
 
 def face_yield(

@@ -1,7 +1,7 @@
 """Where the sun stands, and what a horizontal weather year puts on a tilted plane.
 
-Position and transposition are pvlib's. This module is the only one that imports it, inside the functions,
-because that import takes longer than a whole warm plan.
+Position and transposition are pvlib's. It is imported inside the functions that use it, because that import takes
+longer than a whole warm plan.
 """
 
 from dataclasses import dataclass
@@ -139,10 +139,12 @@ def clear_sky_ghi(sun: SunPath):
 
     References
     ----------
-    Haurwitz 1945, Journal of Meteorology 2(3): 1098 cos(z) exp(-0.059 / cos(z)).
+    Haurwitz 1945, Journal of Meteorology 2(3), through pvlib.
     """
-    cosine = sun.cos_zenith
-    return np.where(cosine > 0, 1098.0 * cosine * np.exp(-0.059 / np.where(cosine > 0, cosine, 1.0)), 0.0)
+    import pandas as pd
+    from pvlib import clearsky
+
+    return clearsky.haurwitz(pd.Series(sun.zenith))["ghi"].to_numpy()
 
 
 @dataclass(frozen=True, eq=False)
