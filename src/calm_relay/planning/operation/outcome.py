@@ -194,7 +194,7 @@ def _power_limit(design, year):
     number = design.converters.index(converter)
     power, limited_by = discharge_ac_kw(converter.bank, converter.inverter)
     part = year.plant[number].battery
-    held = year.of("stored", number) > part.usable_kwh * (part.reserve + 0.02)
-    giving = year.of("discharge", number) > 0
-    imported = np.where(held & giving, year.at_bus("import"), 0.0).sum() * year.step_h
+    giving = np.flatnonzero(year.of("discharge", number))
+    held = giving[year.of("stored", number)[giving] > part.usable_kwh * (part.reserve + 0.02)]
+    imported = year.at_bus("import")[held].sum() * year.step_h
     return PowerLimit(power, limited_by, float(imported))

@@ -1,6 +1,7 @@
 """Every limit that a string or an input meets, stated once: refusals, findings, ladders and the planner read them."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 from math import ceil, floor
 
 from calm_relay.job.equipment import Module, Optimiser, Tracker
@@ -93,6 +94,7 @@ class CurrentLimit:
         return self.amps > self.limit_a + ROUNDING
 
 
+@lru_cache(maxsize=512)
 def voltage_limits(
     module: Module,
     tracker: Tracker,
