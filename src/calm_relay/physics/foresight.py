@@ -6,6 +6,7 @@ The solver is imported where it is used: that import takes longer than a whole w
 """
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -140,60 +141,15 @@ def least_cost(
     program = _Program(steps)
     imported = program.series(np.maximum(import_limit_kw, home_kw), cost=np.asarray(price) * step_h)
     exported = program.series(max(export_limit_kw, 0.0), cost=-np.asarray(feed_in) * step_h)
-    bus = [(imported, 1.0, 0), (exported, -1.0, 0)]
-    charging, giving, levels, harvested = [], [], [], []
-    plain = np.zeros(steps)
+    sides, plain = [], np.zeros(steps)
     for offered, part in zip(pv_kw, plant, strict=True):
-        slope = least_loss(part.loss)
         harvest = np.minimum(offered * part.tracker_efficiency, part.pv_limit_kw) if part.pv else np.zeros(steps)
-        battery = part.battery
-        if battery is None or battery.usable_kwh <= 0:
-            plain = plain + np.minimum(harvest / (1.0 + slope), part.ac_limit_kw)
-            continue
-        into, out_of = 1.0 / battery.dc_dc_efficiency, battery.dc_dc_efficiency
-        drawing, giving_out = 1.0 - slope, 1.0 + slope
-        if part.pv:
-            most = battery.charge_kw, battery.discharge_kw
+        if part.battery is None or part.battery.usable_kwh <= 0:
+            plain = plain + np.minimum(harvest / (1.0 + least_loss(part.loss)), part.ac_limit_kw)
         else:
-            # Without an array on the DC bus both powers are those at the AC side, less what is lost between.
-            most = (
-                min(battery.charge_kw, battery.from_ac_kw * drawing / into),
-                min(battery.discharge_kw, part.ac_limit_kw * giving_out / out_of),
-            )
-        charge, discharge = (program.series(limit) for limit in most)
-        level = program.series(battery.usable_kwh, min(battery.reserve, battery.initial) * battery.usable_kwh)
-        first = np.zeros(steps)
-        first[0] = battery.initial * battery.usable_kwh
-        program.row(
-            "equal",
-            [
-                (level, 1.0, 0),
-                (level, -1.0, 1),
-                (charge, -battery.charge_efficiency * step_h, 0),
-                (discharge, step_h / battery.discharge_efficiency, 0),
-            ],
-            first,
-        )
-        levels.append(level)
-        if not part.pv:
-            bus += [(discharge, out_of / giving_out, 0), (charge, -into / drawing, 0)]
-            charging.append((charge, into / drawing))
-            giving.append((discharge, out_of / giving_out))
-            continue
-        used, out = program.series(harvest), program.series(part.ac_limit_kw)
-        drawn = program.series(battery.from_ac_kw)
-        dc = [
-            (charge, into, 0),
-            (discharge, -out_of, 0),
-            (out, giving_out, 0),
-            (drawn, -drawing, 0),
-            (used, -1.0, 0),
-        ]
-        program.row("equal", dc, 0.0)
-        harvested.append(used)
-        bus += [(out, 1.0, 0), (drawn, -1.0, 0)]
-        charging.append((drawn, 1.0))
-        giving.append((out, 1.0))
+            sides.append(_dc_side(program, part, harvest, step_h))
+    bus = [(imported, 1.0, 0), (exported, -1.0, 0), *(term for side in sides for term in side.bus)]
+    harvested = [side.harvested for side in sides if side.harvested is not None]
     if plain.any():
         given = program.series(plain)
         bus.append((given, 1.0, 0))
@@ -203,8 +159,64 @@ def least_cost(
         program.row("upper", [(exported, 1.0, 0), *((series, -1.0, 0) for series in harvested)], 0.0)
     cost, found = program.solve(time_limit_s)
 
-    def together(parts):
-        return sum((factor * found[series] for series, factor in parts), np.zeros(steps))
+    def together(terms):
+        return sum((factor * found[series] for series, factor in terms), np.zeros(steps))
 
-    held = together([(series, 1.0) for series in levels])
-    return Foresight(cost, found[imported], found[exported], together(charging), together(giving), held)
+    charging, giving = (together([getattr(side, way) for side in sides]) for way in ("charging", "giving"))
+    held = together([(side.level, 1.0) for side in sides])
+    return Foresight(cost, found[imported], found[exported], charging, giving, held)
+
+
+class _DcSide(NamedTuple):
+    """A converter's battery and array in the program: its terms at the AC bus, and numbers of its series.
+
+    `charging` and `giving` are a series and the factor that makes AC power of it.
+    """
+
+    bus: list[tuple[int, float, int]]
+    charging: tuple[int, float]
+    giving: tuple[int, float]
+    level: int
+    harvested: int | None
+
+
+def _dc_side(program, part, harvest, step_h):
+    """Writes a converter with a battery into the program."""
+    battery, slope = part.battery, least_loss(part.loss)
+    into, out_of = 1.0 / battery.dc_dc_efficiency, battery.dc_dc_efficiency
+    drawing, giving_out = 1.0 - slope, 1.0 + slope
+    most = battery.charge_kw, battery.discharge_kw
+    if not part.pv:
+        # Without an array on the DC bus both powers are those at the AC side, less what is lost between.
+        most = (
+            min(battery.charge_kw, battery.from_ac_kw * drawing / into),
+            min(battery.discharge_kw, part.ac_limit_kw * giving_out / out_of),
+        )
+    charge, discharge = (program.series(limit) for limit in most)
+    level = program.series(battery.usable_kwh, min(battery.reserve, battery.initial) * battery.usable_kwh)
+    first = np.zeros(program.steps)
+    first[0] = battery.initial * battery.usable_kwh
+    program.row(
+        "equal",
+        [
+            (level, 1.0, 0),
+            (level, -1.0, 1),
+            (charge, -battery.charge_efficiency * step_h, 0),
+            (discharge, step_h / battery.discharge_efficiency, 0),
+        ],
+        first,
+    )
+    if not part.pv:
+        giving, charging = (discharge, out_of / giving_out), (charge, into / drawing)
+        return _DcSide([(*giving, 0), (charge, -into / drawing, 0)], charging, giving, level, None)
+    used, out = program.series(harvest), program.series(part.ac_limit_kw)
+    drawn = program.series(battery.from_ac_kw)
+    dc = [
+        (charge, into, 0),
+        (discharge, -out_of, 0),
+        (out, giving_out, 0),
+        (drawn, -drawing, 0),
+        (used, -1.0, 0),
+    ]
+    program.row("equal", dc, 0.0)
+    return _DcSide([(out, 1.0, 0), (drawn, -1.0, 0)], (drawn, 1.0), (out, 1.0), level, used)
