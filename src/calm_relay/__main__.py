@@ -1,3 +1,5 @@
+"""Runs the command line: `python -m calm_relay`."""
+
 import sys
 
 from calm_relay.cli import main

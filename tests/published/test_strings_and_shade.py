@@ -149,7 +149,7 @@ def wall(height, towards=90.0):
 
 @pytest.mark.parametrize("height", [12.0, 25.0, 40.0])
 def test_shade_of_a_wall_against_pvlib_s_projection(sun, height):
-    """pvlib's projected solar zenith angle (Anderson and Mikofski 2020, NREL/TP-5K00-76626)."""
+    """By pvlib's projected solar zenith angle (Anderson and Mikofski 2020, NREL/TP-5K00-76626)."""
     hidden = sun_is_hidden(sun, *wall(height))
     projected = shading.projected_solar_zenith_angle(sun.zenith, sun.azimuth, 0.0, 180.0)
     up = sun.zenith < 90.0
@@ -163,7 +163,7 @@ def test_shade_of_a_wall_against_pvlib_s_projection(sun, height):
 
 @pytest.mark.parametrize("height", [10.0, 30.0, 50.0])
 def test_weather_behind_a_wall_against_pvlib_s_loss(height):
-    """pvlib's diffuse loss behind a masking angle (Passias and Källbäck 1984, Solar Cells 11)."""
+    """By pvlib's diffuse loss behind a masking angle (Passias and Källbäck 1984, Solar Cells 11)."""
     assert 1.0 - sky_view(0.0, 0.0, *wall(height)) == pytest.approx(shading.sky_diffuse_passias(height), abs=0.01)
 
 

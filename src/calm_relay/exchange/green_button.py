@@ -119,7 +119,7 @@ def _code(element, name, otherwise):
 
 
 def _factor(path, kind):
-    """kWh or kW of one count, and the direction of flow."""
+    """Energy or power of one count [kWh, kW], and the direction of flow."""
     unit, power = _code(kind, "uom", WATT_HOURS), _code(kind, "powerOfTenMultiplier", 0)
     if unit not in {WATT_HOURS, WATTS}:
         raise InputError(path, "ReadingType.uom", f"is {unit}; wanted 72 (Wh) or 38 (W)")

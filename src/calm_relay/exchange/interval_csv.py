@@ -31,6 +31,7 @@ def read_interval_csv(path, text: str, reading: MeterReading, time_zone: str, *,
     path : path-like
         Named in errors.
     text : str
+        Its content.
     reading : MeterReading
         What the user states; the rest is found out.
     time_zone : str

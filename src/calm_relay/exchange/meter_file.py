@@ -19,6 +19,7 @@ def read_meter_file(path, reading: MeterReading, time_zone: str, *, signed=False
     Parameters
     ----------
     path : path-like
+        The file.
     reading : MeterReading
         What the user states about a CSV, and which of several meters is meant.
     time_zone : str

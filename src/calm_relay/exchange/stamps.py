@@ -109,6 +109,7 @@ def local_to_utc(wall, time_zone: str):
     Parameters
     ----------
     wall : ndarray of datetime64[s]
+        Wall clock, without zone.
     time_zone : str
         IANA name.
 

@@ -409,8 +409,7 @@ class Catalogue(Model):
         return self
 
     def joined(self, own: "Catalogue") -> "Catalogue":
-        """This catalogue with the job's own equipment; an own item replaces one with the same key."""
-
+        """The catalogue with the job's own equipment; an own item replaces one with the same key."""
         return Catalogue(
             modules=_merged(self.modules, own.modules),
             inverters=_merged(self.inverters, own.inverters),

@@ -34,6 +34,7 @@ def range_of(model: type[Model], name: str) -> FieldRange:
     Parameters
     ----------
     model : type of Model
+        Class of the model.
     name : str
         Its field.
 

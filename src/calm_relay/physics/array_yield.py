@@ -88,6 +88,7 @@ def face_yield(
     Parameters
     ----------
     plane : PlaneIrradiance
+        Light on the face.
     temp_air, wind_speed : ndarray
         [degC], [m/s].
     step_h : float

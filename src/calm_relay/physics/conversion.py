@@ -38,6 +38,7 @@ class LossCurve:
         Parameters
         ----------
         weighting : {"european", "cec"}
+            How the weighted efficiency weighs its loads.
 
         References
         ----------
@@ -86,6 +87,7 @@ def fit_peak_and_weighted(peak, weighted, weighting="european", peak_at=0.4) -> 
     peak, weighted : float
         Efficiencies, 0 to 1.
     weighting : {"european", "cec"}
+        How the weighted efficiency weighs its loads.
     peak_at : float
         Load of the peak, fraction of rated AC power.
 

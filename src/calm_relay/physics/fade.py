@@ -114,6 +114,7 @@ def calendar_fade(years: float, air_c, ten_years: float) -> float:
     Parameters
     ----------
     years : float
+        Years from new.
     air_c : ndarray or float
         Temperature of the battery over the year [degC].
     ten_years : float

@@ -113,6 +113,7 @@ def least_cost(
     Parameters
     ----------
     plant : sequence of physics.plant.ConverterPart
+        Its converters.
     pv_kw : ndarray, shape (converters, steps)
         DC power on offer [kW].
     home_kw : ndarray, shape (steps,)

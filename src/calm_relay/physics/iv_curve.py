@@ -64,7 +64,9 @@ def string_current(points: CurvePoints, volts):
     Parameters
     ----------
     points : CurvePoints
+        Short-circuit, maximum-power and open-circuit points.
     volts : float or ndarray
+        Voltage [V].
 
     References
     ----------

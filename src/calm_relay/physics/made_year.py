@@ -22,8 +22,10 @@ def made_year(
         Yearly mean wind [m/s].
     sun : SunPath
         On the year's steps.
-    utc : ndarray of datetime64, month : ndarray of int
-        Stamps and months (1 to 12) of the steps; the first step is local midnight.
+    utc : ndarray of datetime64
+        Stamps of the steps; the first step is local midnight.
+    month : ndarray of int
+        Month of each step, 1 to 12.
     step_h : float
         Step length [h].
     seed : int

@@ -41,6 +41,7 @@ def days_of_intervals(starts, kwh, minutes, calendar: YearCalendar):
     minutes : int
         Interval length, a divisor of 60.
     calendar : YearCalendar
+        The site's calendar.
 
     Returns
     -------
@@ -82,6 +83,7 @@ def lay_on_year(first, table, calendar: YearCalendar, midwinter_day: float) -> M
     table : ndarray, shape (days, steps a day)
         From `days_of_intervals`.
     calendar : YearCalendar
+        The site's calendar.
     midwinter_day : float
         Day of the year about which seasons mirror.
 

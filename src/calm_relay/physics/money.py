@@ -51,6 +51,7 @@ def net_present_value(
     saving_per_year : float
         In the first year's prices.
     years : int
+        Years from new.
     discount_rate, price_rise : float
         Yearly fractions; the saving of the first year is not yet raised.
 

@@ -81,6 +81,7 @@ def spread_hours(ghi, dhi, sun: SunPath, steps_per_hour):
     sun : SunPath
         Position on the shorter steps, shape (hours * steps_per_hour,).
     steps_per_hour : int
+        Steps in an hour.
 
     Returns
     -------
@@ -113,6 +114,7 @@ def decompose(ghi, sun: SunPath, utc):
     ghi : ndarray
         Global horizontal [W/m2].
     sun : SunPath
+        Sun position on the steps.
     utc : ndarray of datetime64
         Stamps of the steps.
 
@@ -168,7 +170,9 @@ def plane_of_array(weather: WeatherYear, sun: SunPath, surface_tilt, surface_azi
     Parameters
     ----------
     weather : WeatherYear
+        The weather year.
     sun : SunPath
+        Sun position on the steps.
     surface_tilt, surface_azimuth : float
         Degrees; azimuth clockwise from north.
     albedo : float

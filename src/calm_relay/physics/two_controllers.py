@@ -68,6 +68,7 @@ def chase(home_kw, first: Chaser, second: Chaser) -> Chase:
     home_kw : ndarray
         What the house draws, less what arrays give, each second [kW].
     first, second : Chaser
+        The controller that answers first. The other.
 
     Raises
     ------

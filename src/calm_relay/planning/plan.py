@@ -126,6 +126,7 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
     Parameters
     ----------
     job : Job
+        The job.
     library : Library
         Equipment, climates and rules that the job may draw on.
     folder : Path, optional

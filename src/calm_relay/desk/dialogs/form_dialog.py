@@ -167,10 +167,10 @@ class _Choice(ChoiceField):
 
 
 class FormDialog(AnswerDialog):
-    """Edits one model: `rows` are (field, label, kind); kind is "text", "days", "months", "tick",
-    "cop", "shares", choices or a quantity.
+    """Edits one model by rows of (field, label, kind).
 
-    A quantity is (unit, decimals) and has the range that the model states, choices a list of (value, words).
+    A kind is "text", "days", "months", "tick", "cop", "shares", choices or a quantity. A quantity
+    is (unit, decimals) and has the range that the model states, choices a list of (value, words).
     """
 
     def __init__(self, title: str, model, rows, parent=None):

@@ -58,6 +58,7 @@ class MendButton(QPushButton):
         self._cut()
 
     def resizeEvent(self, event):
+        """Cuts its words anew."""
         super().resizeEvent(event)
         self._cut()
 

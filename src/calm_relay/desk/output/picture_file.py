@@ -22,6 +22,7 @@ def save_picture(paint, width: int, height: int, path: Path, title: str) -> None
     width, height : int
         Logical pixels.
     path : Path
+        The file.
     title : str
         Told in an SVG.
 

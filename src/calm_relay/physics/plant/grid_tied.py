@@ -277,10 +277,13 @@ def run(c: np.recarray, w: np.recarray, offer: Offer, control: ControlSteps, ste
     w : recarray, shape (converters,)
         From `flows.new_work`, to work in.
     offer : Offer
+        What reaches the plant from outside.
     control : ControlSteps
+        Orders of the control, step by step.
     step_h : float
         Step length [h].
     out : Record
+        What the run fills.
     """
     n, steps = c.size, offer.home_kw.shape[1]
     # Taken out of their tuples once: each access to one counts references.

@@ -161,10 +161,13 @@ def run_island(
     Parameters
     ----------
     plant : sequence of ConverterPart
+        Its converters.
     pv_kw : ndarray, shape (converters, steps)
         DC power on offer [kW].
     step_h : float
+        Step length [h].
     island : Island
+        What the island is made of.
     thermal_derate : ndarray, shape (2, converters, days), optional
         Share of the charge and the discharge limit that cold or heat leaves on each day; all when left out.
     stored_kwh : float, optional

@@ -320,8 +320,11 @@ def run(c, w, former, limits, circuits, arrays, derate, clock, first, steps, sto
     former : int
         The converter that forms the grid.
     limits : Limits
+        Limits of the unit that forms the grid.
     circuits : Circuits
+        Circuits that are fed.
     arrays : Arrays
+        Arrays of the plant.
     derate : ndarray, shape (2, days)
         Share of the former's charge and discharge limit that cold or heat leaves.
     clock : int
@@ -331,9 +334,11 @@ def run(c, w, former, limits, circuits, arrays, derate, clock, first, steps, sto
     stored : float
         Energy in the former's battery at the beginning [kWh].
     step_h : float
+        Step length [h].
     until_out : bool
         Whether to end with the first step that is not served.
     out : IslandRecord
+        What the run fills.
 
     Returns
     -------
@@ -496,6 +501,8 @@ def survival(c, w, former, limits, circuits, arrays, derate, stored, starts, mos
 
     Parameters
     ----------
+    c, w, former, limits, circuits, arrays, derate, step_h
+        As in `run`.
     stored : ndarray, shape (starts,)
         Energy in the former's battery at each start [kWh].
     starts : ndarray of int, shape (starts,)

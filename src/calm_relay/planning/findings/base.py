@@ -85,6 +85,7 @@ def judged(
     Parameters
     ----------
     severity : Severity
+        How bad it is.
     check : str
         What was looked at, in a word or two.
     station : str
@@ -98,6 +99,7 @@ def judged(
     rule : str
         Whose limit it is.
     mends : tuple of Mend
+        Changes of the job that answer it.
     """
     return Finding(check, severity, station, field, sentence, *reading, rule, mends)
 

@@ -39,10 +39,18 @@ def machine_starts(job: Job, demand: DemandYear, fed: BackedUpLoads, steps, per_
 
     Parameters
     ----------
+    job : Job
+        Its machines and its board.
+    demand : DemandYear
+        The home's year, part by part.
+    fed : BackedUpLoads
+        Circuits that are fed.
     steps : ndarray of int
         Steps of the year.
     per_step : int
         Minutes in each.
+    seed : int
+        The same seed gives the same starts.
     """
     rng = np.random.default_rng(seed)
     load = np.repeat(fed.kw[:, steps], per_step, axis=1)

@@ -45,6 +45,7 @@ def paths_of(year: PlantYear, battery: int | None = None) -> Paths:
     Parameters
     ----------
     year : PlantYear
+        The simulated year.
     battery : int, optional
         Converter that carries the battery in question; the first with one when left out.
     """

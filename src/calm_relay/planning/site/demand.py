@@ -66,9 +66,11 @@ def demand_year(job: Job, folder: Path, year: SiteYear, made_kw=None) -> DemandY
     Parameters
     ----------
     job : Job
+        The job.
     folder : Path
         Where relative paths start.
     year : SiteYear
+        The simulated year.
     made_kw : callable, optional
         Gives the AC power of today's roof as modelled [kW]; asked for a net meter without measured production.
 

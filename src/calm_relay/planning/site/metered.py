@@ -38,10 +38,13 @@ def metered_year(demand: MeteredDemand, paths: dict[str, tuple[str, int]], calen
     Parameters
     ----------
     demand : MeteredDemand
+        The home's year.
     paths : dict of str to (str, int)
         Absolute path and time of change of the file in "path", "export_path" and "production_path".
     calendar : YearCalendar
+        The site's calendar.
     latitude : float
+        Degrees north.
     made_kw : ndarray or None
         AC power of the roof as modelled, on the calendar's steps; used when production is not measured.
 

@@ -66,9 +66,13 @@ def lay_strings(
     Parameters
     ----------
     faces : tuple of Face
-    converter : Converter
+        Faces of the roof.
+    inverter : Inverter
+        The inverter they hang on.
     temperatures : DesignTemperatures
+        Coldest and hottest cell.
     site : SiteLimit
+        Limit of the region's rules.
     optimisers : dict of str to Optimiser
         By face name, for faces that have them.
     fixed : frozenset of str

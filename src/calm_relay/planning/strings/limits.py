@@ -108,6 +108,7 @@ def voltage_limits(
     Parameters
     ----------
     module : Module
+        What the string is made of.
     tracker : Tracker
         The input it hangs on.
     cold_c, hot_c : float

@@ -247,8 +247,11 @@ def planned_strings(faces: tuple[Face, ...], inverter: Inverter, plan, optimiser
     Parameters
     ----------
     faces : tuple of Face
-    converter : Converter
+        Faces of the roof.
+    inverter : Inverter
+        The inverter they hang on.
     plan : job.survey.StringPlan
+        The plan.
     optimisers : dict of str to Optimiser
         By face name, for faces that have them.
     """

@@ -135,12 +135,18 @@ def rehearse(
 
     Parameters
     ----------
+    plan : Plan
+        The plan.
+    option : Option or RefusedOption
+        The option whose units carry the house.
     first : int
         Step of the year at which the grid fails.
     hours : float
         How long the outage lasts.
     events : bool
-        Whether machines start as events, minute by minute, the same for the same `seed`.
+        Whether machines start as events, minute by minute.
+    seed : int
+        The same seed gives the same starts.
     only : frozenset of str, optional
         Circuits that stay on; the rest of those backed up is taken off.
     fed : BackedUpLoads, optional

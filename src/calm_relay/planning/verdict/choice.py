@@ -44,7 +44,9 @@ def choose(options, job: Job, demand) -> Choice:
     options : sequence of planning.plan.Option
         Those that can be built; the first is what is there today.
     job : Job
+        The job.
     demand : planning.site.demand.DemandYear
+        The home's year.
     """
     bill_now = options[0].outcome.money.bill
     peak_kw = demand.evening_peak_kw
@@ -70,8 +72,11 @@ def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
     Parameters
     ----------
     design : planning.architecture.design.Design
+        The design.
     brief : planning.operation.outcome.Brief
+        Its figures.
     job : Job
+        The job.
     bill_now : float
         Bill of a year as it is.
     peak_kw : float

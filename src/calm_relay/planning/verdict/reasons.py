@@ -29,7 +29,9 @@ def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
     options : sequence of planning.plan.Option
         All options with an outcome, this one among them.
     job : Job
+        The job.
     demand : planning.site.demand.DemandYear
+        The home's year.
     """
     result = [
         *_bill(option, options, job),
