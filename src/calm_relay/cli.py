@@ -138,8 +138,8 @@ def _install(arguments):
 def _assess(arguments):
     from calm_relay.exchange.job_file import write_atomically
     from calm_relay.exchange.plan_document import plan_text, series_text
-    from calm_relay.planning.plan import Option
     from calm_relay.planning.studies.collected import studies_of
+    from calm_relay.planning.verdict.option import Option
     from calm_relay.planning.views.document import document_of, foresight_series, series_of
 
     made = _planned(arguments.job)
@@ -196,7 +196,7 @@ def _search(arguments):
 
 def _summary(made):
     from calm_relay.planning.common.vocabulary import vocabulary_of
-    from calm_relay.planning.plan import RefusedOption
+    from calm_relay.planning.verdict.option import RefusedOption
 
     note = f" ({made.assumed_note})" if made.assumed_note else ""
     lines = [f"{made.job.name}: {made.site.source}; {made.demand.source}.", ""]

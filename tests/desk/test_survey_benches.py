@@ -19,7 +19,7 @@ from calm_relay.desk.charts.scale_rows import ScaleRows
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.theme import LIGHT
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.plan import RefusedOption
+from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.scales import scales_of
 from tests.plans import plan
 

@@ -10,7 +10,7 @@ from calm_relay.exchange.plan_document import plan_text
 from calm_relay.exchange.shipped import DEMOS, catalogue, demo_job, rule_packs
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.planning.common.errors import PlanError
-from calm_relay.planning.plan import RefusedOption
+from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.moment import day_of, moment_of

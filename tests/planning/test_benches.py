@@ -6,9 +6,9 @@ import pytest
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.architecture.ways import as_is
 from calm_relay.planning.common.progress import Cancelled
-from calm_relay.planning.plan import Option
 from calm_relay.planning.studies.battery_sweep import flags_of, fullness_of, sweep_battery
 from calm_relay.planning.studies.inverter_sweep import clipped_day, load_hours, sweep_inverter
+from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.figures import SHOWS, figures_of
 from calm_relay.planning.views.moment import day_of, moment_of, spots_of, strip_of

@@ -12,7 +12,7 @@ from calm_relay.job.survey import BatteryPlace, ExistingBattery
 from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import Option
+from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
 from tests.plans import plan

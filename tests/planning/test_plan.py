@@ -14,11 +14,11 @@ from calm_relay.job.model import MeteredDemand, ScheduledLoad
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.bank import Bank, charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.operation.simulate import price_series
-from calm_relay.planning.plan import RefusedOption
 from calm_relay.planning.plan import plan as plan_with
 from calm_relay.planning.site.array import design_temperatures
 from calm_relay.planning.site.demand import demand_year
 from calm_relay.planning.site.site_year import site_year
+from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.scales import scales_of

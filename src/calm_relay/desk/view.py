@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from calm_relay.planning.plan import Option, Plan, RefusedOption
+    from calm_relay.planning.plan import Plan
+    from calm_relay.planning.verdict.option import Option, RefusedOption
 
 LETTERS = "ABCDEFGHIJKLMNOP"
 
@@ -25,7 +26,7 @@ class View:
     @property
     def built(self) -> "Option | None":
         """The option in view where it can be built."""
-        from calm_relay.planning.plan import Option
+        from calm_relay.planning.verdict.option import Option
 
         return self.option if isinstance(self.option, Option) else None
 

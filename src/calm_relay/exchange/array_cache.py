@@ -5,7 +5,9 @@ import hashlib
 import io
 import os
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import platformdirs
@@ -21,7 +23,7 @@ def cache_folder() -> Path:
     return Path(os.environ.get("CALM_RELAY_CACHE") or platformdirs.user_cache_dir("calm-relay")) / "arrays"
 
 
-def cached_arrays(key: str, make, *, small: bool = False):
+def cached_arrays(key: str, make: Callable[..., Any], *, small: bool = False) -> dict[str, np.ndarray]:
     """Arrays by name, from the cache when they lie there, else made and kept.
 
     Parameters
@@ -55,7 +57,7 @@ def cached_arrays(key: str, make, *, small: bool = False):
     return arrays
 
 
-def _forget_oldest(folder, most):
+def _forget_oldest(folder: Path, most: int) -> None:
     files = sorted(folder.glob("*.npz"), key=lambda path: path.stat().st_mtime, reverse=True)
     for path in files[most:]:
         path.unlink(missing_ok=True)

@@ -1,5 +1,7 @@
 """Bills from a CSV: the first and the last day of each, and its energy."""
 
+from pathlib import Path
+
 from pydantic import ValidationError
 
 from calm_relay.exchange.csv_lines import split_lines
@@ -8,7 +10,7 @@ from calm_relay.exchange.stamps import read_stamp
 from calm_relay.job.survey import Bill
 
 
-def read_bills(path) -> tuple[Bill, ...]:
+def read_bills(path: Path) -> tuple[Bill, ...]:
     """Bills from a CSV with a header and the columns first day, last day, kWh.
 
     Raises

@@ -3,6 +3,7 @@
 import csv
 import re
 from dataclasses import dataclass
+from pathlib import Path
 
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.stamps import read_stamp, read_time
@@ -19,16 +20,16 @@ VALUE = re.compile(r"([+\-−]?[\d.,  '’]*\d[\d.,]*(?:[eE][+\-]?\d{1,3})?)\s*(
 class Table:
     """Rows of the file as text with their line numbers, the header above them, and how they were split."""
 
-    rows: list
-    lines: list
-    header: list
+    rows: list[list[str]]
+    lines: list[int]
+    header: list[str]
     delimiter: str
     date: int
     time: int | None
     wide: tuple[int, ...]
 
 
-def split_table(path, text: str, reading: MeterReading) -> Table:
+def split_table(path: Path | str, text: str, reading: MeterReading) -> Table:
     """Rows of a file, split as the user states or as most of them agree.
 
     Raises
@@ -74,14 +75,14 @@ def split_table(path, text: str, reading: MeterReading) -> Table:
     return Table(rows, numbers, header + [""] * (most - len(header)), delimiter, date, time, wide)
 
 
-def _fields(path, number, line, delimiter):
+def _fields(path: Path | str, number: int, line: str, delimiter: str) -> list[str]:
     try:
         return next(csv.reader([line.replace("\x00", "")], delimiter=delimiter), [])
     except csv.Error as error:
         raise InputError(path, f"line {number}", f"cannot be split into columns: {error}") from None
 
 
-def _shape(rows):
+def _shape(rows: list[list[str]]) -> tuple[int, int, int, int | None, tuple[int, ...]] | None:
     """Score, first data row, date column, time column and day columns of a sample; None when it has none."""
     for first, row in enumerate(rows[: SAMPLE // 2]):
         stamps = [i for i, field in enumerate(row) if read_stamp(field)]
@@ -96,7 +97,8 @@ def _shape(rows):
             i for i in range(len(row)) if i not in stamps and VALUE.fullmatch(row[i].strip()) and row[i].strip()
         ]
         time = None
-        if read_stamp(row[date]).minute is None:
+        stamp = read_stamp(row[date])
+        if stamp is not None and stamp.minute is None:
             times = [i for i in range(len(row)) if i != date and read_time(row[i]) is not None]
             # A number such as 0.42 reads like a time too; a colon does not lie.
             times = [i for i in times if ":" in row[i]]
@@ -113,7 +115,7 @@ def _shape(rows):
     return None
 
 
-def _run(numbers):
+def _run(numbers: list[int]) -> int:
     """How many columns stand side by side from the first of them on."""
     length = 0
     for i, column in enumerate(numbers):
@@ -124,7 +126,7 @@ def _run(numbers):
     return next((size for size in (288, 144, 96, 48, 24) if size <= length <= size + 2), length)
 
 
-def one_meter(path, table: Table, reading: MeterReading) -> tuple[tuple[str, ...], Table]:
+def one_meter(path: str | Path, table: Table, reading: MeterReading) -> tuple[tuple[str, ...], Table]:
     """Names of the meters in a file, and the rows of the one that is meant.
 
     Raises

@@ -1,11 +1,12 @@
 """Lines of a comma-separated file, each split on its own so that every fault has a line."""
 
 import csv
+from pathlib import Path
 
 from calm_relay.exchange.errors import InputError
 
 
-def split_lines(path, text: str) -> list[list[str]]:
+def split_lines(path: Path, text: str) -> list[list[str]]:
     """Fields of every line; an empty line has none. A quotation mark left open ends with its line.
 
     Raises

@@ -16,7 +16,7 @@ class InputError(ValueError):
     problem : str
     """
 
-    def __init__(self, path, where: str, problem: str):
+    def __init__(self, path: str | Path, where: str, problem: str) -> None:
         self.path = Path(path)
         self.where = where
         self.problem = problem
@@ -24,7 +24,7 @@ class InputError(ValueError):
         super().__init__(f"{place}: {problem}")
 
 
-def read_text(path) -> str:
+def read_text(path: Path) -> str:
     """Whole text of a file.
 
     Raises

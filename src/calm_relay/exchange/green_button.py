@@ -8,6 +8,8 @@ unit 72 is Wh and 38 W, flow 1 is forward (to the customer) and 19 reverse; from
 
 import xml.etree.ElementTree as ET
 from dataclasses import dataclass, field
+from pathlib import Path
+from xml.etree.ElementTree import Element
 
 import numpy as np
 
@@ -25,12 +27,12 @@ class _Entry:
 
     self_link: str = ""
     up: str = ""
-    related: list = field(default_factory=list)
+    related: list[str] = field(default_factory=list)
     content: ET.Element | None = None
     kind: str = ""
 
 
-def read_green_button(path, text: str, reading: MeterReading) -> MeterData:
+def read_green_button(path: Path, text: str, reading: MeterReading) -> MeterData:
     """Intervals from the text of a file.
 
     Raises
@@ -56,14 +58,16 @@ def read_green_button(path, text: str, reading: MeterReading) -> MeterData:
     points = tuple(dict.fromkeys(_point(entry) for entry in blocks))
     if len(points) > 1 and reading.meter is None:
         raise InputError(path, "UsagePoint", f"holds {len(points)} meters ({', '.join(points)}); choose which")
-    streams = {FORWARD: {}, REVERSE: {}}
+    streams: dict[int, dict[int, float]] = {FORWARD: {}, REVERSE: {}}
     durations = []
     for entry in blocks:
         if reading.meter is not None and _point(entry) != reading.meter:
             continue
         kind = _reading_type(entry, types, links)
         factor, flow = _factor(path, kind)
-        for block in [e for e in entry.content.iter() if _name(e) == "IntervalReading"]:
+        for block in [
+            e for e in (() if entry.content is None else entry.content.iter()) if _name(e) == "IntervalReading"
+        ]:
             start, seconds, value = _interval(path, block)
             durations.append(seconds)
             kwh = value * factor * (seconds / 3600.0 if _code(kind, "uom", WATT_HOURS) == WATTS else 1.0)
@@ -71,11 +75,11 @@ def read_green_button(path, text: str, reading: MeterReading) -> MeterData:
     return _data(path, streams, durations, points)
 
 
-def _name(element):
+def _name(element: Element) -> str:
     return element.tag.rpartition("}")[2] if isinstance(element.tag, str) else ""
 
 
-def _entry(element):
+def _entry(element: Element) -> _Entry:
     result = _Entry()
     for part in element:
         if _name(part) == "link":
@@ -91,13 +95,13 @@ def _entry(element):
     return result
 
 
-def _point(entry):
+def _point(entry: _Entry) -> str:
     """The usage point a block belongs to, by its link; one name when the feed has no links."""
     parts = (entry.self_link or entry.up).split("/")
     return parts[parts.index("UsagePoint") + 1] if "UsagePoint" in parts[:-1] else "meter"
 
 
-def _reading_type(entry, types, links):
+def _reading_type(entry: _Entry, types: dict[str, Element | None], links: dict[str, list[str]]) -> Element | None:
     reading = entry.up.removesuffix("/IntervalBlock")
     for target in links.get(reading, ()):
         if target in types:
@@ -106,19 +110,19 @@ def _reading_type(entry, types, links):
     return next(iter(types.values())) if len(types) == 1 else None
 
 
-def _child(element, name):
+def _child(element: Element | None, name: str) -> Element | None:
     return next((part for part in element.iter() if _name(part) == name), None) if element is not None else None
 
 
-def _code(element, name, otherwise):
+def _code(element: Element | None, name: str, otherwise: int) -> int:
     part = _child(element, name)
     try:
-        return int(part.text) if part is not None else otherwise
+        return int(part.text or "") if part is not None else otherwise
     except (TypeError, ValueError):
         return otherwise
 
 
-def _factor(path, kind):
+def _factor(path: Path, kind: Element | None) -> tuple[float, int]:
     """Energy or power of one count [kWh, kW], and the direction of flow."""
     unit, power = _code(kind, "uom", WATT_HOURS), _code(kind, "powerOfTenMultiplier", 0)
     if unit not in {WATT_HOURS, WATTS}:
@@ -129,13 +133,13 @@ def _factor(path, kind):
     return 10.0**power / 1000.0, REVERSE if flow == REVERSE else FORWARD
 
 
-def _interval(path, block):
+def _interval(path: Path, block: Element) -> tuple[int, int, int]:
     result = []
     for name in ("start", "duration", "value"):
         part = _child(block, name)
         try:
-            result.append(int(part.text))
-        except (AttributeError, TypeError, ValueError):
+            result.append(int((part.text if part is not None else None) or ""))
+        except ValueError:
             shown = "missing" if part is None else repr(part.text)
             raise InputError(path, f"IntervalReading.{name}", f"is {shown}; wanted a whole number") from None
     start, seconds, value = result
@@ -148,7 +152,9 @@ def _interval(path, block):
     return start, seconds, value
 
 
-def _data(path, streams, durations, points):
+def _data(
+    path: Path, streams: dict[int, dict[int, float]], durations: list[int], points: tuple[str, ...]
+) -> MeterData:
     if not durations:
         raise InputError(path, "IntervalReading", "is missing; wanted readings in the interval blocks")
     if len(set(durations)) > 1:
@@ -161,7 +167,7 @@ def _data(path, streams, durations, points):
     if starts[-1] - starts[0] > LONGEST_DAYS * 86400:
         raise InputError(path, "IntervalReading.start", f"spans over {LONGEST_DAYS} days; wanted up to four years")
 
-    def series(flow):
+    def series(flow: int) -> np.ndarray:
         return np.array([streams[flow].get(int(start), 0.0) for start in starts])
 
     minutes = durations[0] // 60

@@ -6,10 +6,11 @@ a time; any delimiter; decimal point or comma; energy, power or a counter; a tit
 
 import re
 from itertools import pairwise
+from pathlib import Path
 
 import numpy as np
 
-from calm_relay.exchange.csv_layout import METER_WORDS, SAMPLE, UNITS, VALUE, one_meter, split_table
+from calm_relay.exchange.csv_layout import METER_WORDS, SAMPLE, UNITS, VALUE, Table, one_meter, split_table
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.meter_data import INTERVALS, LONGEST_DAYS, MeterData, Understood
 from calm_relay.exchange.stamps import local_to_utc, read_stamp, read_time, skipped_hours
@@ -23,7 +24,9 @@ IMPORT_WORDS = re.compile(
 END_WORDS = re.compile(r"\bend|ending|until|\bto\b|bis\b|stop", re.I)
 
 
-def read_interval_csv(path, text: str, reading: MeterReading, time_zone: str, *, signed=False) -> MeterData:
+def read_interval_csv(
+    path: str | Path, text: str, reading: MeterReading, time_zone: str, *, signed: bool = False
+) -> MeterData:
     """Intervals from the text of a file.
 
     Parameters
@@ -87,7 +90,7 @@ def read_interval_csv(path, text: str, reading: MeterReading, time_zone: str, *,
     return MeterData(starts, imported, exported, understood)
 
 
-def _value_columns(table, reading):
+def _value_columns(table: Table, reading: MeterReading) -> tuple[tuple[int, ...], str]:
     sample = table.rows[: SAMPLE * 4]
     taken = {table.date, table.time}
     numeric = []
@@ -114,7 +117,7 @@ def _value_columns(table, reading):
     return tuple(columns), decimal
 
 
-def _decimal(sample, numeric, delimiter):
+def _decimal(sample: list[list[str]], numeric: list[int], delimiter: str) -> str:
     cells = [row[c].strip() for row in sample for c in numeric if len(row) > c]
     commas = sum("," in cell for cell in cells)
     points = sum("." in cell for cell in cells)
@@ -122,9 +125,9 @@ def _decimal(sample, numeric, delimiter):
     return "," if commas > both and commas >= points and (delimiter != "," or commas) else "."
 
 
-def _day_first(path, table, reading):
-    stamps = [read_stamp(row[table.date]) for row in table.rows[:: max(1, len(table.rows) // 2000)]]
-    stamps = [stamp for stamp in stamps if stamp]
+def _day_first(path: str | Path, table: Table, reading: MeterReading) -> bool | None:
+    read = (read_stamp(row[table.date]) for row in table.rows[:: max(1, len(table.rows) // 2000)])
+    stamps = [stamp for stamp in read if stamp]
     if any(stamp.year_first or stamp.named_month for stamp in stamps):
         return None
     if reading.day_first is not None:
@@ -139,7 +142,7 @@ def _day_first(path, table, reading):
     return sum(a for a, _ in changes) >= sum(b for _, b in changes)
 
 
-def _walls(path, table, day_first):
+def _walls(path: Path | str, table: Table, day_first: bool | None) -> tuple[np.ndarray, bool]:
     """Stamps as naive datetime64[s]; the second result says whether they carried offsets and are UTC."""
     result = np.empty(len(table.rows), dtype="datetime64[s]")
     with_offset = 0
@@ -147,7 +150,8 @@ def _walls(path, table, day_first):
         stamp = read_stamp(row[table.date])
         minute = 0 if table.time is None else read_time(row[table.time])
         if stamp is None or minute is None:
-            shown = row[table.date].strip() if stamp is None else row[table.time].strip()
+            at = table.date if stamp is None or table.time is None else table.time
+            shown = row[at].strip()
             raise InputError(
                 path, f"line {line}", f"time is {shown!r}; wanted a time stamp such as 2025-07-01 17:30"
             )
@@ -167,7 +171,9 @@ def _walls(path, table, day_first):
     return result, with_offset > 0
 
 
-def _values(path, table, columns, decimal, reading):
+def _values(
+    path: str | Path, table: Table, columns: tuple[int, ...], decimal: str, reading: MeterReading
+) -> tuple[list[np.ndarray], str | None]:
     columns = table.wide or columns
     named = {}
     for column in columns:
@@ -188,7 +194,7 @@ def _values(path, table, columns, decimal, reading):
                 values[i] = np.nan
                 continue
             value = _number(match[1], decimal) if match else None
-            if value is None:
+            if match is None or value is None:
                 raise InputError(path, f"line {line}", f"the value is {text!r}; wanted a number")
             own = (match[2] or "").lower()
             if own and unit and own != unit:
@@ -202,7 +208,7 @@ def _values(path, table, columns, decimal, reading):
     return series, reading.unit or unit
 
 
-def _number(text, decimal):
+def _number(text: str, decimal: str) -> float | None:
     plain = re.sub(r"[\s'’  ]", "", text).replace("−", "-")
     thousands = "," if decimal == "." else "."
     plain = plain.replace(thousands, "").replace(decimal, ".")
@@ -213,7 +219,9 @@ def _number(text, decimal):
     return value if abs(value) < 1e9 else None
 
 
-def _unfold(table, walls, values):
+def _unfold(
+    table: Table, walls: np.ndarray, values: list[np.ndarray]
+) -> tuple[np.ndarray, list[np.ndarray], list[int], int]:
     """A row a day becomes a row an interval."""
     minutes = 1440 // len(table.wide)
     steps = np.arange(len(table.wide)) * np.timedelta64(minutes * 60, "s")
@@ -222,7 +230,7 @@ def _unfold(table, walls, values):
     return (days[:, None] + steps).ravel(), [np.stack(values, axis=1).ravel()], lines, minutes
 
 
-def _interval(path, walls, lines):
+def _interval(path: str | Path, walls: np.ndarray, lines: list[int]) -> int:
     if walls.size < 3:
         raise InputError(path, "", "holds fewer than three intervals; wanted a day or more")
     gaps = np.diff(walls).astype(int)
@@ -249,7 +257,7 @@ def _interval(path, walls, lines):
     return seconds // 60
 
 
-def _likely_unit(values, minutes):
+def _likely_unit(values: np.ndarray, minutes: int) -> str:
     """A household draws 2 to 300 kWh a day; of the units that agree the first of kWh, Wh, kW, W is taken."""
     mean = float(np.abs(values).mean()) if values.size else 0.0
     per_day = 1440 / minutes
@@ -261,14 +269,14 @@ def _likely_unit(values, minutes):
     return "kwh"
 
 
-def _stamps(table, walls, minutes):
+def _stamps(table: Table, walls: np.ndarray, minutes: int) -> str:
     if END_WORDS.search(table.header[table.time if table.time is not None else table.date]):
         return "end"
     first, last = (walls[i].astype("datetime64[m]").astype(int) % 1440 for i in (0, -1))
     return "end" if first == minutes and last == 0 else "start"
 
 
-def _clock(walls, time_zone):
+def _clock(walls: np.ndarray, time_zone: str) -> str:
     """Local when the hours daylight saving leaves out are missing, standard when they are there."""
     first, last = walls.min().astype(object), walls.max().astype(object)
     if (last - first).days > LONGEST_DAYS:
@@ -281,7 +289,7 @@ def _clock(walls, time_zone):
     return "local"
 
 
-def _to_utc(walls, clock, time_zone):
+def _to_utc(walls: np.ndarray, clock: str, time_zone: str) -> np.ndarray:
     if clock == "utc":
         return walls
     if clock == "standard":
@@ -292,7 +300,9 @@ def _to_utc(walls, clock, time_zone):
     return local_to_utc(walls, time_zone)
 
 
-def _energies(path, values, unit, minutes, lines, signed, notes):
+def _energies(
+    path: Path | str, values: np.ndarray, unit: str, minutes: int, lines: list[int], signed: bool, notes: list[str]
+) -> np.ndarray:
     """Interval energies [kWh]; a counter becomes its steps."""
     known = values[np.isfinite(values)]
     if unit in FACTORS and _is_counter(known):
@@ -309,7 +319,7 @@ def _energies(path, values, unit, minutes, lines, signed, notes):
     return values * (FACTORS[unit] if unit in FACTORS else {"kw": 1.0, "w": 0.001}[unit] * minutes / 60.0)
 
 
-def _is_counter(values):
+def _is_counter(values: np.ndarray) -> bool:
     if values.size < 100:
         return False
     steps = np.diff(values)
@@ -318,7 +328,14 @@ def _is_counter(values):
     )
 
 
-def _in_order(path, starts, values, minutes, lines, notes):
+def _in_order(
+    path: Path | str,
+    starts: np.ndarray,
+    values: list[np.ndarray],
+    minutes: int,
+    lines: list[int],
+    notes: list[str],
+) -> tuple[np.ndarray, list[np.ndarray]]:
     order = np.argsort(starts, kind="stable")
     starts, values = starts[order], [series[order] for series in values]
     if (starts[-1] - starts[0]).astype(int) > LONGEST_DAYS * 86400:
@@ -349,7 +366,7 @@ def _in_order(path, starts, values, minutes, lines, notes):
     return starts, values
 
 
-def _directions(values, signed):
+def _directions(values: list[np.ndarray], signed: bool) -> tuple[np.ndarray, np.ndarray | None]:
     imported = values[0]
     if len(values) > 1:
         return np.maximum(imported, 0.0), np.abs(np.nan_to_num(values[1]))

@@ -6,6 +6,7 @@ import os
 import shutil
 import tempfile
 from pathlib import Path
+from typing import Any
 
 from pydantic import ValidationError
 
@@ -15,7 +16,7 @@ from calm_relay.job.model import FORMAT, SCHEMA_VERSION, Job
 SUFFIX = ".relay.json"
 
 
-def read_job(path) -> Job:
+def read_job(path: Path) -> Job:
     """A job from its file.
 
     Raises
@@ -26,7 +27,7 @@ def read_job(path) -> Job:
     return parse_job(read_text(path), path)
 
 
-def parse_job(text: str, path) -> Job:
+def parse_job(text: str, path: Path | str) -> Job:
     """A job from the text of its file; see `read_job`."""
     try:
         document = json.loads(text)
@@ -52,7 +53,7 @@ def parse_job(text: str, path) -> Job:
         raise InputError(path, *first_field_error(error)) from None
 
 
-def _brought_up(document):
+def _brought_up(document: dict[str, Any]) -> dict[str, Any]:
     """A document of an earlier version as one of this; what versions 2 to 4 add may be left out."""
     document = {**document, "schema_version": SCHEMA_VERSION}
     store = document.get("store")
@@ -75,7 +76,7 @@ JOB_FIELDS = {
 STATIONS = {"Sky": "Site", "Converter": "Inverter", "Store": "Battery", "Street": "Grid"}
 
 
-def _in_words_of_version_4(document):
+def _in_words_of_version_4(document: dict[str, Any]) -> dict[str, Any]:
     """Version 4 uses the trade's words for what earlier versions called otherwise."""
     job = {JOB_FIELDS.get(name, name): value for name, value in document.items()}
     for part, names in (
@@ -86,11 +87,12 @@ def _in_words_of_version_4(document):
         ("own_equipment", {"converters": "inverters"}),
     ):
         job |= {part: _renamed(job[part], names)} if part in job else {}
-    for part, names, field, values in (
+    turns: tuple[tuple[str, dict[str, str], str, dict[str, str]], ...] = (
         ("string_plans", {"converter": "inverter"}, "", {}),
         ("purposes", {}, "kind", {"use_own_power": "self_sufficiency"}),
         ("attachments", {}, "station", STATIONS),
-    ):
+    )
+    for part, names, field, values in turns:
         if isinstance(job.get(part), list):
             job[part] = [_revalued(_renamed(item, names), field, values) for item in job[part]]
     board = job.get("backup_board")
@@ -100,12 +102,12 @@ def _in_words_of_version_4(document):
     return job
 
 
-def _renamed(item, names):
+def _renamed(item: Any, names: dict[str, str]) -> Any:
     """A part with fields called by other names; one that is no part is left to the model to refuse."""
     return {names.get(name, name): value for name, value in item.items()} if isinstance(item, dict) else item
 
 
-def _revalued(item, field, values):
+def _revalued(item: Any, field: str, values: dict[str, str]) -> Any:
     if isinstance(item, dict) and isinstance(item.get(field), str) and item[field] in values:
         return {**item, field: values[item[field]]}
     return item
@@ -116,16 +118,16 @@ def job_text(job: Job) -> str:
     return job.model_dump_json(indent=2) + "\n"
 
 
-def moved_job(job: Job, old_folder, new_folder) -> Job:
+def moved_job(job: Job, old_folder: Path, new_folder: Path) -> Job:
     """The job with its relative paths turned so that they still lead to the same files from a new folder."""
     old, new = Path(old_folder).resolve(), Path(new_folder).resolve()
     if old == new:
         return job
 
-    def turned(path):
+    def turned(path: str | None) -> str | None:
         return path if path is None or Path(path).is_absolute() else os.path.relpath(old / path, new)
 
-    def moved(part, *names):
+    def moved(part: Any, *names: str) -> Any:
         return part.with_(**{name: turned(getattr(part, name)) for name in names if hasattr(part, name)})
 
     return job.with_(
@@ -135,13 +137,13 @@ def moved_job(job: Job, old_folder, new_folder) -> Job:
     )
 
 
-def previous_version(path) -> Path:
+def previous_version(path: Path) -> Path:
     """Where the version before the last save is kept."""
     path = Path(path)
     return path.with_name(path.name + ".previous")
 
 
-def write_job(job: Job, path) -> None:
+def write_job(job: Job, path: Path) -> None:
     """Writes a job: first whole beside the old file, then in its place; the old version is kept.
 
     Raises
@@ -153,7 +155,7 @@ def write_job(job: Job, path) -> None:
     write_atomically(path, job_text(job).encode(), keep_previous=True)
 
 
-def write_atomically(path, content: bytes, *, keep_previous=False) -> None:
+def write_atomically(path: Path, content: bytes, *, keep_previous: bool = False) -> None:
     """Writes a file so that at every moment the old or the new content stands whole at its path."""
     path = Path(path)
     handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")

@@ -13,7 +13,7 @@ from calm_relay.job.survey import MeterReading
 LARGEST_BYTES = 200_000_000
 
 
-def read_meter_file(path, reading: MeterReading, time_zone: str, *, signed=False) -> MeterData:
+def read_meter_file(path: Path, reading: MeterReading, time_zone: str, *, signed: bool = False) -> MeterData:
     """Intervals from an interval CSV, Green Button XML or NEM12 file.
 
     Parameters
@@ -41,7 +41,7 @@ def read_meter_file(path, reading: MeterReading, time_zone: str, *, signed=False
     return read_interval_csv(path, text, reading, time_zone, signed=signed)
 
 
-def meter_text(path) -> str:
+def meter_text(path: Path | str) -> str:
     """Text of a meter's file, whichever of the common encodings it is in.
 
     Raises

@@ -8,6 +8,8 @@ References
 AEMO, Meter Data File Format Specification NEM12 and NEM13, version 2; from memory.
 """
 
+from pathlib import Path
+
 import numpy as np
 
 from calm_relay.exchange.csv_lines import split_lines
@@ -20,7 +22,7 @@ UNITS = {"kwh": 1.0, "wh": 0.001, "mwh": 1000.0}
 LENGTHS = (5, 15, 30)
 
 
-def read_nem12(path, text: str, reading: MeterReading) -> MeterData:
+def read_nem12(path: Path, text: str, reading: MeterReading) -> MeterData:
     """Intervals from the text of a file.
 
     Raises
@@ -34,9 +36,10 @@ def read_nem12(path, text: str, reading: MeterReading) -> MeterData:
     points = tuple(dict.fromkeys(row[1].strip() for row in rows if len(row) > 1 and row[0] == "200"))
     if len(points) > 1 and reading.meter is None:
         raise InputError(path, "record 200", f"holds {len(points)} meters ({', '.join(points)}); choose which")
-    days = {"E": {}, "B": {}}
-    stream, notes = None, set()
-    lengths = set()
+    days: dict[str, dict[np.datetime64, np.ndarray]] = {"E": {}, "B": {}}
+    stream: tuple[float, int, str] | None = None
+    notes: set[str] = set()
+    lengths: set[int] = set()
     for number, row in enumerate(rows[1:], 2):
         kind = row[0].strip() if row else ""
         if kind == "200":
@@ -57,7 +60,7 @@ def read_nem12(path, text: str, reading: MeterReading) -> MeterData:
     return _data(path, days, lengths, points, notes)
 
 
-def _stream(path, number, row):
+def _stream(path: Path, number: int, row: list[str]) -> tuple[float, int, str]:
     """Factor to kWh, interval length and direction of a 200 record; "" for what is neither."""
     if len(row) < 9:
         raise InputError(path, f"line {number}", f"has {len(row)} fields; wanted 9 or more in a record 200")
@@ -69,7 +72,9 @@ def _stream(path, number, row):
     return UNITS.get(unit, 1.0), int(length), direction
 
 
-def _day(path, number, row, stream):
+def _day(
+    path: Path, number: int, row: list[str], stream: tuple[float, int, str]
+) -> tuple[np.datetime64, np.ndarray, str]:
     factor, minutes, direction = stream
     count = 1440 // minutes
     text = row[1].strip() if len(row) > 1 else ""
@@ -93,7 +98,7 @@ def _day(path, number, row, stream):
     return day, np.array(values), row[count + 2].strip()[:1].upper() or "A"
 
 
-def _add(days, day, values):
+def _add(days: dict[np.datetime64, np.ndarray], day: np.datetime64, values: np.ndarray) -> None:
     """Registers of one direction add up: the ordinary and the controlled load, for one."""
     before = days.get(day)
     if before is not None and before.size == values.size:
@@ -101,7 +106,13 @@ def _add(days, day, values):
     days[day] = values
 
 
-def _data(path, days, lengths, points, notes):
+def _data(
+    path: Path,
+    days: dict[str, dict[np.datetime64, np.ndarray]],
+    lengths: set[int],
+    points: tuple[str, ...],
+    notes: set[str],
+) -> MeterData:
     if not days["E"]:
         raise InputError(path, "record 200", "no register E1 (energy to the customer) is found")
     if len(lengths) > 1:

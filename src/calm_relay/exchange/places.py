@@ -7,6 +7,7 @@ import lzma
 import unicodedata
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 from calm_relay.data import shipped
 
@@ -38,7 +39,7 @@ def plain(text: str) -> str:
 
 
 @lru_cache(maxsize=1)
-def _places():
+def _places() -> tuple[list[str], list[str]]:
     """Rows of the file, the largest place first, and what is searched in each."""
     rows = lzma.decompress(shipped("places.tsv.xz").read_bytes()).decode().split("\n")
     searched = []
@@ -48,7 +49,7 @@ def _places():
     return rows, searched
 
 
-def _place(row):
+def _place(row: str) -> Place:
     name, country, region, latitude, longitude, zone, inhabitants, _ = row.split("\t")
     return Place(name, country, region, float(latitude), float(longitude), zone, int(inhabitants))
 
@@ -68,7 +69,8 @@ def find_places(text: str, most: int = 12) -> tuple[Place, ...]:
         return ()
     rows, searched = _places()
     words = wanted.replace(",", " ").split()
-    begins, holds = [], []
+    begins: list[Any] = []
+    holds: list[Any] = []
     for row, name in zip(rows, searched, strict=True):
         if words and words[0] in name and all(word in name for word in words):
             (begins if name.startswith(words[0]) else holds).append(row)

@@ -368,7 +368,7 @@ class ChoiceDocument(Document):
 class PlanDocument(Document):
     """What `assess` writes."""
 
-    format: Literal["calm-relay-plan"] = FORMAT
+    format: Literal["calm-relay-plan"] = "calm-relay-plan"
     schema_version: Literal[4] = 4
     made_by: str
     job: str

@@ -2,16 +2,20 @@
 
 import json
 from functools import lru_cache
+from typing import TypeVar
 
 from pydantic import ValidationError
 
 from calm_relay.data import shipped
 from calm_relay.exchange.errors import InputError, first_field_error, read_text
 from calm_relay.exchange.job_file import read_job
+from calm_relay.job.base import Model
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import Job
 from calm_relay.job.rules import RulePack
+
+Shipped = TypeVar("Shipped", bound=Model)
 
 
 @lru_cache(maxsize=1)
@@ -63,7 +67,7 @@ def demo_job(name: str = "pottery") -> Job:
     return read_job(shipped(f"demo/{name}.relay.json"))
 
 
-def _load(model, name):
+def _load(model: type[Shipped], name: str) -> Shipped:
     path = shipped(name)
     try:
         return model.model_validate_json(read_text(path))

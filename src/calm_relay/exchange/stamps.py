@@ -86,7 +86,7 @@ def read_time(text: str) -> int | None:
     return _minute(int(match[1]), int(match[2]), match[3]) if match else None
 
 
-def _minute(hour, minute, half):
+def _minute(hour: int, minute: int, half: str | None) -> int | None:
     if half:
         if not 1 <= hour <= 12:
             return None
@@ -94,7 +94,7 @@ def _minute(hour, minute, half):
     return hour * 60 + minute if minute < 60 and hour * 60 + minute <= 1440 else None
 
 
-def _offset(zone):
+def _offset(zone: str | None) -> int | None:
     if zone is None:
         return None
     if zone == "Z":
@@ -103,7 +103,7 @@ def _offset(zone):
     return -minutes if zone[0] == "-" else minutes
 
 
-def local_to_utc(wall, time_zone: str):
+def local_to_utc(wall: np.ndarray, time_zone: str) -> np.ndarray:
     """Local clock times in the order of a file as UTC; of a repeated hour the first pass counts first.
 
     Parameters
@@ -130,13 +130,15 @@ def local_to_utc(wall, time_zone: str):
     return wall - offsets.astype("timedelta64[s]")
 
 
-def _utc_offset_s(moment, zone, fold):
-    return round(moment.replace(tzinfo=zone, fold=fold).utcoffset().total_seconds())
+def _utc_offset_s(moment: datetime, zone: ZoneInfo, fold: int) -> int:
+    return round((moment.replace(tzinfo=zone, fold=fold).utcoffset() or timedelta()).total_seconds())
 
 
-def skipped_hours(time_zone: str, first: datetime, last: datetime):
+def skipped_hours(time_zone: str, first: datetime, last: datetime) -> tuple[list[datetime], list[datetime]]:
     """Local hours that daylight saving leaves out and repeats between two naive times: two lists of datetime."""
-    zone, left_out, repeated = ZoneInfo(time_zone), [], []
+    zone = ZoneInfo(time_zone)
+    left_out: list[datetime] = []
+    repeated: list[datetime] = []
     moment = first.replace(minute=0, second=0, microsecond=0)
     while moment <= last and len(left_out) + len(repeated) < 40:
         early, late = (_utc_offset_s(moment, zone, fold) for fold in (0, 1))

@@ -7,14 +7,14 @@ from pathlib import Path
 from calm_relay.exchange.job_file import write_atomically
 
 
-def table_text(rows) -> str:
+def table_text(rows: list[list[str | float | None]]) -> str:
     """Rows as CSV."""
     stream = io.StringIO()
     csv.writer(stream, lineterminator="\n").writerows(rows)
     return stream.getvalue()
 
 
-def workbook_bytes(tables) -> bytes:
+def workbook_bytes(tables: dict[str, list[list[str | float | None]]]) -> bytes:
     """Tables by name as sheets of one XLSX workbook, heads bold and frozen, columns wide enough to read."""
     from openpyxl import Workbook
     from openpyxl.styles import Alignment, Font
@@ -32,14 +32,14 @@ def workbook_bytes(tables) -> bytes:
         for number, column in enumerate(zip(*rows, strict=True), 1):
             width = max(len("" if value is None else f"{value}") for value in column)
             sheet.column_dimensions[get_column_letter(number)].width = min(max(width + 2, 10), 70)
-            for row in range(2, sheet.max_row + 1):
-                sheet.cell(row, number).alignment = Alignment(wrap_text=True, vertical="top")
+            for line in range(2, sheet.max_row + 1):
+                sheet.cell(line, number).alignment = Alignment(wrap_text=True, vertical="top")
     stream = io.BytesIO()
     book.save(stream)
     return stream.getvalue()
 
 
-def write_tables(tables, folder: Path) -> list[Path]:
+def write_tables(tables: dict[str, list[list[str | float | None]]], folder: Path) -> list[Path]:
     """Writes every table as CSV and all of them as one workbook; returns the files.
 
     Raises

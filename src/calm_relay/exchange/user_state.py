@@ -67,7 +67,7 @@ class Unsaved(Model):
     job: Job
 
 
-def _unsaved_path(process):
+def _unsaved_path(process: int) -> Path:
     return state_folder() / "unsaved" / f"{process}.json"
 
 
@@ -107,7 +107,7 @@ def left_behind() -> tuple[Unsaved, ...]:
     return tuple(sorted(result, key=lambda kept: kept.kept_at))
 
 
-def _runs_still(process):
+def _runs_still(process: int) -> bool:
     """Whether a process still runs this application; its number may have gone to another program."""
     try:
         return b"calm" in Path(f"/proc/{process}/cmdline").read_bytes()

@@ -102,7 +102,7 @@ _HOURS = [
 ]
 
 
-def read_weather_file(path) -> HourlyWeather:
+def read_weather_file(path: Path | str) -> HourlyWeather:
     """A weather year from an EPW (.epw) or TMY3 (.csv, .tm3) file.
 
     Raises
@@ -141,10 +141,10 @@ def read_weather_file(path) -> HourlyWeather:
     )
 
 
-def _hours(path, rows, layout):
+def _hours(path: Path, rows: list[list[str]], layout: _Layout) -> list[dict[str, float]]:
     """The weather of every hour by column name, in the order of a year without 29 February."""
     least = 32 if layout is EPW else layout.columns
-    hours = []
+    hours: list[dict[str, float]] = []
     for number, row in enumerate(rows[layout.leading :], layout.leading + 1):
         if not least <= len(row) <= layout.columns:
             raise InputError(path, f"line {number}", f"has {len(row)} columns; wanted {layout.columns}")
@@ -160,7 +160,7 @@ def _hours(path, rows, layout):
     return hours
 
 
-def _check_stamp(path, number, row, layout, wanted):
+def _check_stamp(path: Path, number: int, row: list[str], layout: _Layout, wanted: tuple[int, int, int]) -> None:
     month, day, hour = wanted
     if layout is EPW:
         result = tuple(field.strip() for field in row[1:4])
@@ -168,12 +168,15 @@ def _check_stamp(path, number, row, layout, wanted):
         shown, asked = "month, day, hour " + ", ".join(result), f"{month}, {day}, {hour}"
     else:
         shown, asked = f"{row[0]} {row[1]}", f"{month:02d}/{day:02d} {hour:02d}:00"
-        right = re.fullmatch(rf"{month:02d}/{day:02d}/\d{{4}}", row[0].strip()) and row[1].strip() == asked[6:]
+        dated = re.fullmatch(rf"{month:02d}/{day:02d}/\d{{4}}", row[0].strip())
+        right = dated is not None and row[1].strip() == asked[6:]
     if not right:
         raise InputError(path, f"line {number}", f"is {shown}; wanted {asked}, hour by hour from 1 January")
 
 
-def _numbers(path, number, row, ranges):
+def _numbers(
+    path: Path, number: int, row: list[str], ranges: dict[str, tuple[int, float, float]]
+) -> dict[str, float]:
     """The named fields of a row as numbers within their ranges."""
     result = {}
     for name, (column, low, high) in ranges.items():

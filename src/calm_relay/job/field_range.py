@@ -59,7 +59,7 @@ def range_of(model: type[Model], name: str) -> FieldRange:
 
 def _inner(annotation: Any) -> list[Any]:
     """Bounds inside a union or an annotated type."""
-    bounds = []
+    bounds: list[Any] = []
     for part in get_args(annotation):
         for metadata in getattr(part, "__metadata__", ()):
             bounds += getattr(metadata, "metadata", [metadata])

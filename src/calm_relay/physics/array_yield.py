@@ -23,7 +23,7 @@ class FaceYield:
     losses_kwh: dict[str, float]
 
 
-def incidence_modifier(incidence, b0=0.05):
+def incidence_modifier(incidence: np.ndarray, b0: float = 0.05) -> np.ndarray:
     """Transmission of glass relative to normal incidence.
 
     Parameters
@@ -42,7 +42,13 @@ def incidence_modifier(incidence, b0=0.05):
     return iam.ashrae(np.asarray(incidence), b0)
 
 
-def cell_temperature(poa_global, temp_air, wind_speed, u0=25.0, u1=6.84):
+def cell_temperature(
+    poa_global: float | np.ndarray,
+    temp_air: float | np.ndarray,
+    wind_speed: float | np.ndarray,
+    u0: float = 25.0,
+    u1: float = 6.84,
+) -> float | np.ndarray:
     """Cell temperature of a free-standing module [degC].
 
     Parameters
@@ -67,21 +73,21 @@ def cell_temperature(poa_global, temp_air, wind_speed, u0=25.0, u1=6.84):
 
 def face_yield(
     plane: PlaneIrradiance,
-    temp_air,
-    wind_speed,
-    step_h,
+    temp_air: np.ndarray,
+    wind_speed: np.ndarray,
+    step_h: float,
     *,
-    rated_kw,
-    power_per_c,
-    u0=25.0,
-    u1=6.84,
-    age_years=0.0,
-    ageing_per_year=0.005,
-    open_total=None,
-    soiling=0.02,
-    shading=0.0,
-    mismatch=0.01,
-    wiring=0.01,
+    rated_kw: float,
+    power_per_c: float,
+    u0: float = 25.0,
+    u1: float = 6.84,
+    age_years: float = 0.0,
+    ageing_per_year: float = 0.005,
+    open_total: np.ndarray | None = None,
+    soiling: float = 0.02,
+    shading: float = 0.0,
+    mismatch: float = 0.01,
+    wiring: float = 0.01,
 ) -> FaceYield:
     """DC power of one face over the year.
 
@@ -135,4 +141,6 @@ def face_yield(
         after_kwh = power.sum() * step_h
         losses[name] = left_kwh - after_kwh
         left_kwh = after_kwh
-    return FaceYield(power, cell_c, float(ideal_kwh), {name: float(losses[name]) for name in LOSS_NAMES})
+    return FaceYield(
+        power, np.asarray(cell_c), float(ideal_kwh), {name: float(losses[name]) for name in LOSS_NAMES}
+    )

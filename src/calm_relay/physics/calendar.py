@@ -100,13 +100,14 @@ def year_calendar(year: int, time_zone: str, step_minutes: int = 15) -> YearCale
 def standard_offset_h(year: int, time_zone: str) -> float:
     """Hours by which a place's standard time is ahead of UTC in a year."""
     zone = ZoneInfo(time_zone)
-    offsets = [datetime(year, month, 1, tzinfo=zone).utcoffset() for month in (1, 7)]
+    offsets = [datetime(year, month, 1, tzinfo=zone).utcoffset() or timedelta() for month in (1, 7)]
     return min(offsets) / timedelta(hours=1)
 
 
-def _utc_offsets_s(utc, zone):
+def _utc_offsets_s(utc: np.ndarray, zone: ZoneInfo) -> np.ndarray:
     hours = np.unique(utc.astype("datetime64[h]"))
     epoch = hours.astype("datetime64[s]").view("int64")
-    per_hour = [round(datetime.fromtimestamp(s, zone).utcoffset().total_seconds()) for s in epoch.tolist()]
+    offsets = [datetime.fromtimestamp(s, zone).utcoffset() or timedelta() for s in epoch.tolist()]
+    per_hour = [round(offset.total_seconds()) for offset in offsets]
     spread = np.array(per_hour)[np.searchsorted(hours, utc.astype("datetime64[h]"))]
     return spread.astype("timedelta64[s]")

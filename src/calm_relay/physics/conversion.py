@@ -22,17 +22,17 @@ class LossCurve:
     k1: float
     k2: float
 
-    def efficiency(self, load):
+    def efficiency(self, load: np.ndarray | float | tuple[float, float, float, float]) -> np.ndarray | float:
         """AC over DC power of an inverter at a load, the fraction of rated AC power."""
         load = np.asarray(load, dtype=float)
         return 1.0 / (1.0 + self.k0 / load + self.k1 + self.k2 * load)
 
-    def rectified_kw(self, ac_kw, rated_kw):
+    def rectified_kw(self, ac_kw: float, rated_kw: float) -> float:
         """DC power a rectifier gives when it draws AC power, at least 0 [kW]."""
         loss = self.k0 * rated_kw + self.k1 * ac_kw + self.k2 * ac_kw**2 / rated_kw
         return max(ac_kw - loss, 0.0)
 
-    def weighted_efficiency(self, weighting="european"):
+    def weighted_efficiency(self, weighting: str = "european") -> float:
         """Weighted mean of the efficiency over a standard's load points.
 
         Parameters
@@ -50,7 +50,7 @@ class LossCurve:
 LOSSLESS = LossCurve(0.0, 0.0, 0.0)
 
 
-def fit_points(loads, efficiencies) -> LossCurve:
+def fit_points(loads: tuple[float, ...], efficiencies: tuple[float, ...] | np.ndarray) -> LossCurve:
     """Loss curve through datasheet efficiency points, by least squares with no negative coefficient.
 
     Parameters
@@ -63,21 +63,22 @@ def fit_points(loads, efficiencies) -> LossCurve:
     ValueError
         With fewer than three points, or an efficiency outside (0, 1].
     """
-    loads = np.asarray(loads, dtype=float)
-    efficiencies = np.asarray(efficiencies, dtype=float)
-    if loads.size < 3:
-        raise ValueError(f"{loads.size} efficiency points; wanted at least 3")
-    if np.any(loads <= 0) or np.any(efficiencies <= 0) or np.any(efficiencies > 1):
+    at, efficiency = np.asarray(loads, dtype=float), np.asarray(efficiencies, dtype=float)
+    if at.size < 3:
+        raise ValueError(f"{at.size} efficiency points; wanted at least 3")
+    if np.any(at <= 0) or np.any(efficiency <= 0) or np.any(efficiency > 1):
         raise ValueError("wanted loads above 0 and efficiencies above 0 and at most 1")
-    relative_loss = 1.0 / efficiencies - 1.0
-    matrix = np.column_stack([1.0 / loads, np.ones_like(loads), loads])
+    relative_loss = 1.0 / efficiency - 1.0
+    matrix = np.column_stack([1.0 / at, np.ones_like(at), at])
     from scipy.optimize import nnls
 
     coefficients, _ = nnls(matrix, relative_loss)
     return LossCurve(*(float(k) for k in coefficients))
 
 
-def fit_peak_and_weighted(peak, weighted, weighting="european", peak_at=0.4) -> LossCurve:
+def fit_peak_and_weighted(
+    peak: float, weighted: float, weighting: str = "european", peak_at: float = 0.4
+) -> LossCurve:
     """Loss curve with a given peak and weighted efficiency.
 
     The load at which the peak stands is seldom printed and is an argument; k1 takes what is left.
@@ -98,7 +99,7 @@ def fit_peak_and_weighted(peak, weighted, weighting="european", peak_at=0.4) -> 
     """
     loss_at_peak = 1.0 / peak - 1.0
 
-    def curve(k0):
+    def curve(k0: float) -> LossCurve:
         return LossCurve(k0, loss_at_peak - 2.0 * k0 / peak_at, k0 / peak_at**2)
 
     steepest = loss_at_peak * peak_at / 2.0

@@ -1,5 +1,6 @@
 """Demand without interval data: the hours of a kind of house scaled to its bill, and loads by their own rules."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -67,7 +68,16 @@ def midwinter_day(latitude: float) -> float:
     return MIDWINTER_NORTH if latitude >= 0 else MIDWINTER_SOUTH
 
 
-def shaped_year(yearly_kwh, winter_factor, latitude, wall_minute, wall_weekday, step_h, seed, shape="household"):
+def shaped_year(
+    yearly_kwh: float,
+    winter_factor: float,
+    latitude: float,
+    wall_minute: np.ndarray,
+    wall_weekday: np.ndarray,
+    step_h: float,
+    seed: int,
+    shape: str = "household",
+) -> np.ndarray:
     """A year of demand with seeded quarter-hour unrest.
 
     Parameters
@@ -116,7 +126,7 @@ class BilledYear:
     days_without_bill: int
 
 
-def scale_to_bills(kw, step_h, bills) -> BilledYear:
+def scale_to_bills(kw: np.ndarray, step_h: float, bills: list[tuple[np.ndarray, float]]) -> BilledYear:
     """A shaped year scaled so that the days of each bill hold its energy.
 
     Days without a bill keep the shape's season at the scale of all bills together; of two bills over the same day
@@ -144,8 +154,17 @@ def scale_to_bills(kw, step_h, bills) -> BilledYear:
 
 
 def scheduled_load(
-    kw, weekdays, start_minute, hours, wall_minute, wall_weekday, *, duty=1.0, months=None, month=None
-):
+    kw: float,
+    weekdays: list[int] | set[int],
+    start_minute: int,
+    hours: float,
+    wall_minute: np.ndarray,
+    wall_weekday: np.ndarray,
+    *,
+    duty: float = 1.0,
+    months: Collection[int] | None = None,
+    month: np.ndarray | None = None,
+) -> np.ndarray:
     """A machine that starts at a local clock time on set weekdays; it may run past midnight.
 
     Parameters
@@ -181,7 +200,16 @@ def scheduled_load(
     return np.where(here, float(kw) * duty, 0.0)
 
 
-def heat_pump_load(heat_kwh_per_day, water_kwh_per_day, heats_below_c, cop_c, cop, temp_air, month, step_h):
+def heat_pump_load(
+    heat_kwh_per_day: float,
+    water_kwh_per_day: float,
+    heats_below_c: float,
+    cop_c: list[float],
+    cop: list[float],
+    temp_air: np.ndarray,
+    month: np.ndarray,
+    step_h: float,
+) -> np.ndarray:
     """Electricity of a heat pump whose heat follows how far a day stays below a threshold.
 
     Parameters
@@ -216,7 +244,9 @@ def heat_pump_load(heat_kwh_per_day, water_kwh_per_day, heats_below_c, cop_c, co
     return heat_kw / np.interp(temp_air, cop_c, cop)
 
 
-def car_load(kwh_per_day, charger_kw, in_window, starts_here, step_h):
+def car_load(
+    kwh_per_day: float, charger_kw: float, in_window: np.ndarray, starts_here: np.ndarray, step_h: float
+) -> np.ndarray:
     """A car charged from the start of each window until its energy is in or the window ends.
 
     Parameters

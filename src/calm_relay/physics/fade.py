@@ -35,7 +35,7 @@ class Cycles:
         return spent
 
 
-def turning_points(level) -> np.ndarray:
+def turning_points(level: np.ndarray | list[float]) -> np.ndarray:
     """First, last, and every value of a series at which it turns."""
     level = np.asarray(level, dtype=float)
     moves = level[np.append(True, np.diff(level) != 0.0)]
@@ -46,7 +46,7 @@ def turning_points(level) -> np.ndarray:
     return moves[np.concatenate([[0], inside, [moves.size - 1]])]
 
 
-def count_cycles(level) -> Cycles:
+def count_cycles(level: np.ndarray) -> Cycles:
     """Cycles of a level series by rainflow counting.
 
     Parameters
@@ -64,7 +64,7 @@ def count_cycles(level) -> Cycles:
     return Cycles(spans[:, 0], spans[:, 1])
 
 
-def cycles_at(depth, depths, lives) -> np.ndarray:
+def cycles_at(depth: np.ndarray | float | list[float], depths: list[float], lives: list[float]) -> np.ndarray:
     """Cycles survived at a depth, straight in logarithms between the datasheet's points.
 
     Parameters
@@ -85,7 +85,7 @@ def cycles_at(depth, depths, lives) -> np.ndarray:
     return np.exp(y[piece] + slopes[piece] * (depth - x[piece]))
 
 
-def life_exponent(depths, lives) -> float:
+def life_exponent(depths: list[float], lives: list[float]) -> float:
     """Exponent b of lives = a depth^-b through the shallowest and the deepest point; 1 with one point alone."""
     if len(depths) == 1:
         return 1.0
@@ -93,7 +93,7 @@ def life_exponent(depths, lives) -> float:
     return float(np.log(lives[shallow] / lives[deep]) / np.log(depths[deep] / depths[shallow]))
 
 
-def cycle_fade(cycles: Cycles, depths, lives, cycles_to: float) -> float:
+def cycle_fade(cycles: Cycles, depths: list[float], lives: list[float], cycles_to: float) -> float:
     """Share of capacity that cycles take.
 
     Each cycle takes its part of the life that the datasheet gives at its depth; a whole life takes
@@ -108,7 +108,7 @@ def cycle_fade(cycles: Cycles, depths, lives, cycles_to: float) -> float:
     return float((1.0 - cycles_to) * (cycles.count / cycles_at(cycles.depth, depths, lives)).sum())
 
 
-def calendar_fade(years: float, air_c, ten_years: float) -> float:
+def calendar_fade(years: float, air_c: np.ndarray | float, ten_years: float) -> float:
     """Share of capacity that standing takes, growing with the root of time.
 
     Parameters

@@ -5,10 +5,14 @@ standby is left out, and powers are means of an hour: each can only make the pro
 The solver is imported where it is used: that import takes longer than a whole warm plan.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
+
+from calm_relay.physics.conversion import LossCurve
+from calm_relay.physics.plant.parts import ConverterPart
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,7 +31,7 @@ class Foresight:
     stored_kwh: np.ndarray
 
 
-def least_loss(loss) -> float:
+def least_loss(loss: LossCurve) -> float:
     """Slope of the steepest line through nothing that a loss curve never falls below.
 
     k0 R + k1 P + k2 P^2/R over P is least at P = R sqrt(k0/k2).
@@ -38,23 +42,26 @@ def least_loss(loss) -> float:
 class _Program:
     """Collects columns and rows of a linear program whose variables come in whole series."""
 
-    def __init__(self, steps):
-        self.steps, self.high, self.low, self.cost = steps, [], [], []
-        self.rows = {"equal": [], "upper": []}
-        self.right = {"equal": [], "upper": []}
+    def __init__(self, steps: int) -> None:
+        self.steps = steps
+        self.high: list[np.ndarray] = []
+        self.low: list[np.ndarray] = []
+        self.cost: list[np.ndarray] = []
+        self.rows: dict[str, list[list[tuple[int, float, int]]]] = {"equal": [], "upper": []}
+        self.right: dict[str, list[np.ndarray]] = {"equal": [], "upper": []}
 
-    def series(self, high, low=0.0, cost=0.0):
+    def series(self, high: float | np.ndarray, low: float = 0.0, cost: float | np.ndarray = 0.0) -> int:
         """A variable for each step; returns its number."""
         for given, kept in ((high, self.high), (low, self.low), (cost, self.cost)):
             kept.append(np.broadcast_to(np.asarray(given, dtype=float), self.steps))
         return len(self.high) - 1
 
-    def row(self, kind, terms, right):
+    def row(self, kind: str, terms: list[tuple[int, float, int]], right: np.ndarray | float) -> None:
         """One constraint a step: the sum of factor times series, and of series a step before, against `right`."""
         self.rows[kind].append(terms)
         self.right[kind].append(np.broadcast_to(np.asarray(right, dtype=float), self.steps))
 
-    def _matrix(self, kind):
+    def _matrix(self, kind: str) -> Any:
         from scipy.sparse import coo_matrix
 
         at = np.arange(self.steps)
@@ -70,7 +77,7 @@ class _Program:
         value, row, column = parts
         return coo_matrix((value, (row, column)), shape=shape).tocsr()
 
-    def solve(self, time_limit_s):
+    def solve(self, time_limit_s: float) -> tuple[float, np.ndarray]:
         """The optimum: its cost, and every series.
 
         Raises
@@ -97,16 +104,16 @@ class _Program:
 
 
 def least_cost(
-    plant,
-    pv_kw,
-    home_kw,
-    step_h,
-    price,
-    feed_in,
-    import_limit_kw=np.inf,
-    export_limit_kw=np.inf,
-    sells_stored=True,
-    time_limit_s=60.0,
+    plant: tuple[ConverterPart, ...],
+    pv_kw: np.ndarray,
+    home_kw: np.ndarray,
+    step_h: float,
+    price: np.ndarray,
+    feed_in: float,
+    import_limit_kw: float = np.inf,
+    export_limit_kw: float = np.inf,
+    sells_stored: bool = True,
+    time_limit_s: float = 60.0,
 ) -> Foresight:
     """Cost of import less export under the best dispatch of the same units.
 
@@ -160,7 +167,7 @@ def least_cost(
         program.row("upper", [(exported, 1.0, 0), *((series, -1.0, 0) for series in harvested)], 0.0)
     cost, found = program.solve(time_limit_s)
 
-    def together(terms):
+    def together(terms: Iterable[tuple[int, float]]) -> np.ndarray:
         return sum((factor * found[series] for series, factor in terms), np.zeros(steps))
 
     charging, giving = (together([getattr(side, way) for side in sides]) for way in ("charging", "giving"))
@@ -181,9 +188,10 @@ class _DcSide(NamedTuple):
     harvested: int | None
 
 
-def _dc_side(program, part, harvest, step_h):
+def _dc_side(program: _Program, part: ConverterPart, harvest: np.ndarray, step_h: float) -> _DcSide:
     """Writes a converter with a battery into the program."""
     battery, slope = part.battery, least_loss(part.loss)
+    assert battery is not None
     into, out_of = 1.0 / battery.dc_dc_efficiency, battery.dc_dc_efficiency
     drawing, giving_out = 1.0 - slope, 1.0 + slope
     most = battery.charge_kw, battery.discharge_kw

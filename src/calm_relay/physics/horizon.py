@@ -8,7 +8,11 @@ from calm_relay.physics.sun import PlaneIrradiance, SunPath, WeatherYear
 AZIMUTH_STEP, ELEVATION_STEP = 3.0, 1.5
 
 
-def horizon_elevation(azimuth, point_azimuth, point_elevation):
+def horizon_elevation(
+    azimuth: list[float] | np.ndarray | float,
+    point_azimuth: list[float] | np.ndarray,
+    point_elevation: list[float] | np.ndarray,
+) -> np.ndarray | float:
     """Height of a horizon line in any direction, straight between its points and closed over north.
 
     Parameters
@@ -29,13 +33,20 @@ def horizon_elevation(azimuth, point_azimuth, point_elevation):
     return np.interp(azimuth % 360.0, point_azimuth, point_elevation, period=360.0)
 
 
-def sun_is_hidden(sun: SunPath, point_azimuth, point_elevation):
+def sun_is_hidden(
+    sun: SunPath, point_azimuth: np.ndarray | list[float], point_elevation: np.ndarray | list[float]
+) -> np.ndarray:
     """Whether the middle of the sun stands behind the horizon line, a bool for each step."""
     elevation = 90.0 - sun.zenith
     return (elevation > 0.0) & (elevation < horizon_elevation(sun.azimuth, point_azimuth, point_elevation))
 
 
-def sky_view(surface_tilt, surface_azimuth, point_azimuth, point_elevation):
+def sky_view(
+    surface_tilt: float,
+    surface_azimuth: float,
+    point_azimuth: np.ndarray | list[float],
+    point_elevation: np.ndarray | list[float],
+) -> float:
     """Share of the isotropic sky light on a plane that a horizon line leaves.
 
     The sky in front of the plane is summed patch by patch, each weighted by its area and the cosine of its
@@ -66,7 +77,7 @@ def sky_view(surface_tilt, surface_azimuth, point_azimuth, point_elevation):
     return float(seen.sum() / whole) if whole > 0 else 0.0
 
 
-def isotropic_sky(weather: WeatherYear, sun: SunPath, surface_tilt):
+def isotropic_sky(weather: WeatherYear, sun: SunPath, surface_tilt: float) -> np.ndarray:
     """The part of Hay-Davies sky light on a plane that comes from the whole sky, not from around the sun [W/m2].
 
     References
@@ -77,7 +88,9 @@ def isotropic_sky(weather: WeatherYear, sun: SunPath, surface_tilt):
     return weather.dhi * (1.0 - clear) * 0.5 * (1.0 + np.cos(np.radians(surface_tilt)))
 
 
-def shaded_plane(plane: PlaneIrradiance, hidden, view, sky_isotropic) -> PlaneIrradiance:
+def shaded_plane(
+    plane: PlaneIrradiance, hidden: np.ndarray, view: float, sky_isotropic: np.ndarray
+) -> PlaneIrradiance:
     """Irradiance on a plane behind a horizon line.
 
     Parameters

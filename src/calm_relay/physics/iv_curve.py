@@ -16,17 +16,17 @@ class CurvePoints:
 
 
 def points_at(
-    short_circuit_a,
-    max_power_a,
-    max_power_v,
-    open_circuit_v,
+    short_circuit_a: float,
+    max_power_a: float,
+    max_power_v: float,
+    open_circuit_v: float,
     *,
-    isc_per_c,
-    vmp_per_c,
-    voc_per_c,
-    irradiance,
-    cell_c,
-    in_series=1,
+    isc_per_c: float,
+    vmp_per_c: float,
+    voc_per_c: float,
+    irradiance: float,
+    cell_c: float,
+    in_series: int = 1,
 ) -> CurvePoints:
     """A string's three points away from standard test conditions.
 
@@ -58,7 +58,7 @@ def points_at(
     )
 
 
-def string_current(points: CurvePoints, volts):
+def string_current(points: CurvePoints, volts: float | np.ndarray) -> np.ndarray:
     """Current of a string at a voltage [A], 0 from its open-circuit voltage on.
 
     Parameters
@@ -81,7 +81,7 @@ def string_current(points: CurvePoints, volts):
     return np.where(volts < points.voc, np.maximum(current, 0.0), 0.0)
 
 
-def parallel_mismatch(strings) -> float:
+def parallel_mismatch(strings: list[tuple[CurvePoints, int]]) -> float:
     """Share of power that unlike strings in parallel lose against each at its own best voltage.
 
     Parameters

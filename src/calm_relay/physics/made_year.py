@@ -8,7 +8,15 @@ CLEAREST = 1.05
 
 
 def made_year(
-    monthly_ghi_kwh, monthly_temp_c, daily_range_c, wind_mean, sun: SunPath, utc, month, step_h, seed
+    monthly_ghi_kwh: tuple[float, ...] | np.ndarray,
+    monthly_temp_c: tuple[float, ...] | np.ndarray,
+    daily_range_c: tuple[float, ...] | np.ndarray,
+    wind_mean: float,
+    sun: SunPath,
+    utc: np.ndarray,
+    month: np.ndarray,
+    step_h: float,
+    seed: int,
 ) -> WeatherYear:
     """A year with seeded clear and dull days that keeps every month's horizontal total.
 
@@ -60,7 +68,7 @@ def made_year(
     return WeatherYear(ghi, dni, dhi, temp_air, wind)
 
 
-def _autoregressive(random, length, memory):
+def _autoregressive(random: np.random.Generator, length: int, memory: float) -> np.ndarray:
     """Unit-variance series in which each value keeps a part of the one before."""
     shocks = random.standard_normal(length) * np.sqrt(1.0 - memory**2)
     series = np.empty(length)
@@ -71,7 +79,7 @@ def _autoregressive(random, length, memory):
     return series
 
 
-def _keep_total(clear, clearness, wanted, month):
+def _keep_total(clear: np.ndarray, clearness: np.ndarray, wanted: float, month: int) -> np.ndarray:
     ceiling = clear * CLEAREST
     if wanted > ceiling.sum():
         raise ValueError(
@@ -90,6 +98,6 @@ def _keep_total(clear, clearness, wanted, month):
     return ghi * (wanted / total) if total > 0 else ghi
 
 
-def _smooth_months(monthly, day_of_year):
+def _smooth_months(monthly: np.ndarray | tuple[float, ...], day_of_year: np.ndarray) -> np.ndarray:
     middles = (np.arange(12) + 0.5) * 365.0 / 12
     return np.interp(day_of_year, middles, monthly, period=365.0)

@@ -29,7 +29,9 @@ class MeterYear:
     months: tuple[int, ...]
 
 
-def days_of_intervals(starts, kwh, minutes, calendar: YearCalendar):
+def days_of_intervals(
+    starts: np.ndarray, kwh: np.ndarray, minutes: int, calendar: YearCalendar
+) -> tuple[np.datetime64, np.ndarray]:
     """Interval energies as days of standard time.
 
     Parameters
@@ -73,7 +75,9 @@ def days_of_intervals(starts, kwh, minutes, calendar: YearCalendar):
     return first, table
 
 
-def lay_on_year(first, table, calendar: YearCalendar, midwinter_day: float) -> MeterYear:
+def lay_on_year(
+    first: np.datetime64, table: np.ndarray, calendar: YearCalendar, midwinter_day: float
+) -> MeterYear:
     """Measured days laid on every day of a year: same weekday, nearest season.
 
     Parameters
@@ -116,9 +120,9 @@ def lay_on_year(first, table, calendar: YearCalendar, midwinter_day: float) -> M
     kw = table[rows].ravel()
     month = calendar.month.reshape(365, -1)[:, 0]
     bare = tuple(m for m in range(1, 13) if np.all(kinds[month == m] > 0))
-    counts = [int((kinds == kind).sum()) for kind in range(4)]
-    return MeterYear(kw, rows, *counts, bare)
+    own, near, mirror, far = (int((kinds == kind).sum()) for kind in range(4))
+    return MeterYear(kw, rows, own, near, mirror, far, bare)
 
 
-def _around_year(days):
+def _around_year(days: np.ndarray) -> np.ndarray:
     return np.abs((days + 182.5) % 365 - 182.5)

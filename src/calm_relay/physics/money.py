@@ -4,7 +4,14 @@ import numpy as np
 from numpy_financial import npv
 
 
-def yearly_bill(import_kw, export_kw, price, feed_in, standing_per_day, step_h):
+def yearly_bill(
+    import_kw: np.ndarray,
+    export_kw: np.ndarray,
+    price: np.ndarray,
+    feed_in: float | np.ndarray,
+    standing_per_day: float,
+    step_h: float,
+) -> float:
     """Bill of one year.
 
     Parameters
@@ -64,12 +71,12 @@ def net_present_value(
     return present_value([-outlay, *savings], discount_rate)
 
 
-def present_value(flows, discount_rate: float) -> float:
+def present_value(flows: list[float] | np.ndarray, discount_rate: float) -> float:
     """Worth today of yearly sums, the first of them today; those of later years at each year's end."""
     return float(npv(discount_rate, np.asarray(flows, dtype=float)))
 
 
-def internal_rate_of_return(flows) -> float | None:
+def internal_rate_of_return(flows: list[float] | np.ndarray) -> float | None:
     """Discount rate at which yearly sums are worth nothing today.
 
     Parameters

@@ -23,7 +23,15 @@ class Packing:
         return self.rows * self.columns
 
 
-def pack_rectangle(width_m, height_m, margin_m, gap_m, length_m, breadth_m, layout="best") -> Packing:
+def pack_rectangle(
+    width_m: float,
+    height_m: float,
+    margin_m: float,
+    gap_m: float,
+    length_m: float,
+    breadth_m: float,
+    layout: str = "best",
+) -> Packing:
     """How many modules a rectangle holds, all lying the same way.
 
     Parameters
@@ -45,7 +53,7 @@ def pack_rectangle(width_m, height_m, margin_m, gap_m, length_m, breadth_m, layo
         With no rows or no columns where not even one module fits.
     """
 
-    def fit(upright):
+    def fit(upright: bool) -> Packing:
         across, up = (breadth_m, length_m) if upright else (length_m, breadth_m)
         columns = _along(width_m - 2 * margin_m, across, gap_m)
         return Packing(_along(height_m - 2 * margin_m, up, gap_m), columns, upright, across, up)
@@ -55,6 +63,6 @@ def pack_rectangle(width_m, height_m, margin_m, gap_m, length_m, breadth_m, layo
     return max(fit(True), fit(False), key=lambda packing: (packing.count, packing.upright))
 
 
-def _along(room_m, size_m, gap_m):
+def _along(room_m: float, size_m: float, gap_m: float) -> int:
     # A millionth of a metre forgives the rounding of sums that fit exactly.
     return max(0, floor((room_m + gap_m + 1e-6) / (size_m + gap_m)))

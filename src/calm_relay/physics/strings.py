@@ -1,7 +1,9 @@
 """Voltages and currents of a string of modules over temperature."""
 
 
-def cold_open_circuit_v(open_circuit_v, temp_coefficient_per_c, in_series, cell_min_c):
+def cold_open_circuit_v(
+    open_circuit_v: float, temp_coefficient_per_c: float, in_series: int, cell_min_c: float
+) -> float:
     """Open-circuit voltage of a series string on the coldest morning.
 
     Parameters
@@ -45,7 +47,7 @@ COLD_FACTORS = (
 )
 
 
-def cold_table_factor(ambient_min_c):
+def cold_table_factor(ambient_min_c: float) -> float:
     """Voltage correction factor for crystalline silicon by the table method.
 
     Parameters
@@ -70,7 +72,7 @@ def cold_table_factor(ambient_min_c):
     raise ValueError(f"{ambient_min_c:g} degC is below the table's -40 degC")
 
 
-def hot_max_power_v(max_power_v, temp_coefficient_per_c, in_series, cell_max_c):
+def hot_max_power_v(max_power_v: float, temp_coefficient_per_c: float, in_series: int, cell_max_c: float) -> float:
     """Maximum-power voltage of a series string when the cells are hottest [V].
 
     Parameters
@@ -87,7 +89,7 @@ def hot_max_power_v(max_power_v, temp_coefficient_per_c, in_series, cell_max_c):
     return in_series * max_power_v * (1 + temp_coefficient_per_c * (cell_max_c - 25.0))
 
 
-def reverse_current_a(short_circuit_a, parallel):
+def reverse_current_a(short_circuit_a: float, parallel: int) -> float:
     """Current that the other strings can drive backwards through one that fails [A].
 
     Parameters
@@ -108,7 +110,7 @@ def reverse_current_a(short_circuit_a, parallel):
 FUSE_SIZES_A = (8.0, 10.0, 12.0, 15.0, 16.0, 20.0, 25.0, 30.0, 32.0)
 
 
-def string_fuse_a(short_circuit_a, series_fuse_a, method="IEC"):
+def string_fuse_a(short_circuit_a: float, series_fuse_a: float, method: str = "IEC") -> float | None:
     """Smallest fuse on the market that protects a string without blowing in full sun [A]; None when none does.
 
     Parameters

@@ -37,7 +37,9 @@ class WeatherYear:
     wind_speed: np.ndarray
 
 
-def sun_path(utc, step_h, latitude, longitude, elevation_m=0.0) -> SunPath:
+def sun_path(
+    utc: np.ndarray, step_h: float, latitude: float, longitude: float, elevation_m: float = 0.0
+) -> SunPath:
     """Sun position at the middle of each step.
 
     Parameters
@@ -68,7 +70,9 @@ def sun_path(utc, step_h, latitude, longitude, elevation_m=0.0) -> SunPath:
     )
 
 
-def spread_hours(ghi, dhi, sun: SunPath, steps_per_hour):
+def spread_hours(
+    ghi: np.ndarray, dhi: np.ndarray, sun: SunPath, steps_per_hour: int
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Hourly mean irradiance laid on shorter steps without changing any hour's global and diffuse energy.
 
     Both follow the extraterrestrial irradiance on the horizontal within the hour; beam is what closes them.
@@ -99,14 +103,14 @@ def spread_hours(ghi, dhi, sun: SunPath, steps_per_hour):
     return fine_global, close_beam(fine_global, fine_diffuse, sun), fine_diffuse
 
 
-def close_beam(ghi, dhi, sun: SunPath):
+def close_beam(ghi: np.ndarray, dhi: np.ndarray, sun: SunPath) -> np.ndarray:
     """Beam normal irradiance that closes global and diffuse, never above the extraterrestrial [W/m2]."""
     cosine = sun.cos_zenith
     beam = np.where(cosine > 0.02, (ghi - dhi) / np.where(cosine > 0.02, cosine, 1.0), 0.0)
     return np.clip(beam, 0.0, sun.extra_normal)
 
 
-def decompose(ghi, sun: SunPath, utc):
+def decompose(ghi: np.ndarray, sun: SunPath, utc: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Beam and diffuse from global alone.
 
     Parameters
@@ -136,7 +140,7 @@ def decompose(ghi, sun: SunPath, utc):
     return dni, ghi - dni * sun.cos_zenith
 
 
-def clear_sky_ghi(sun: SunPath):
+def clear_sky_ghi(sun: SunPath) -> np.ndarray:
     """Global horizontal irradiance under a clear sky [W/m2].
 
     References
@@ -164,7 +168,9 @@ class PlaneIrradiance:
         return self.beam + self.sky + self.ground
 
 
-def plane_of_array(weather: WeatherYear, sun: SunPath, surface_tilt, surface_azimuth, albedo=0.2):
+def plane_of_array(
+    weather: WeatherYear, sun: SunPath, surface_tilt: float, surface_azimuth: float, albedo: float = 0.2
+) -> PlaneIrradiance:
     """Irradiance on a tilted plane by the Hay-Davies model.
 
     Parameters

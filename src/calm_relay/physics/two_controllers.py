@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
+
+from calm_relay.physics.plant.converter import compiled
 
 
 @dataclass(frozen=True)
@@ -37,8 +38,15 @@ class Chase:
         return float(against[self.first * self.second < 0].sum() / 3600.0)
 
 
-@njit(cache=True, nogil=True)
-def _run(home_kw, limits, periods, gains, aims, waits):
+@compiled
+def _run(
+    home_kw: np.ndarray,
+    limits: np.ndarray,
+    periods: np.ndarray,
+    gains: np.ndarray,
+    aims: np.ndarray,
+    waits: np.ndarray,
+) -> tuple[np.ndarray, np.ndarray]:
     steps = home_kw.size
     out = np.zeros((2, steps))
     meter = np.zeros(steps)
@@ -60,7 +68,7 @@ def _run(home_kw, limits, periods, gains, aims, waits):
     return out, meter
 
 
-def chase(home_kw, first: Chaser, second: Chaser) -> Chase:
+def chase(home_kw: np.ndarray, first: Chaser, second: Chaser) -> Chase:
     """Runs two controllers against one meter.
 
     Parameters

@@ -15,80 +15,17 @@ from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank, bank_of
 from calm_relay.planning.equipment.equipment import Equipment, equipment_of
 from calm_relay.planning.equipment.rules import Rules, rules_of
-from calm_relay.planning.findings import Finding, Severity, Subject, findings_for
+from calm_relay.planning.findings import Finding, Subject, findings_for
 from calm_relay.planning.findings.base import stops
-from calm_relay.planning.operation.outcome import Outcome, outcome_of
+from calm_relay.planning.operation.outcome import outcome_of
 from calm_relay.planning.operation.simulate import production_of, year_of
 from calm_relay.planning.site.array import Face, design_temperatures, faces_of
 from calm_relay.planning.site.demand import DemandYear, demand_year
 from calm_relay.planning.site.site_year import SiteYear, site_year
 from calm_relay.planning.verdict.choice import Choice, choose
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 WORKERS = min(2, cpu_count() or 1)
-
-
-@dataclass(frozen=True, eq=False)
-class Option:
-    """A design with its outcome and findings."""
-
-    design: Design
-    outcome: Outcome
-    findings: tuple[Finding, ...]
-    context: DesignContext
-
-    @property
-    def key(self) -> str:
-        """The key of its architecture."""
-        return self.design.architecture.key
-
-    @property
-    def role(self) -> str:
-        """The role of its architecture, see `Architecture`."""
-        return self.design.architecture.role
-
-    @property
-    def title(self) -> str:
-        """What it is called."""
-        return self.design.title
-
-    @property
-    def coupling(self) -> str:
-        """Where its battery is coupled."""
-        return self.design.coupling
-
-    @property
-    def stopped(self) -> bool:
-        """Whether a finding keeps it from being built."""
-        return any(item.severity is Severity.STOP for item in self.findings)
-
-
-@dataclass(frozen=True, eq=False)
-class RefusedOption:
-    """An architecture that cannot be built on the job, with a finding for each reason."""
-
-    refusal: Refusal
-    findings: tuple[Finding, ...]
-    context: DesignContext
-
-    @property
-    def key(self) -> str:
-        """The key of its architecture."""
-        return self.refusal.architecture.key
-
-    @property
-    def role(self) -> str:
-        """The role of its architecture, see `Architecture`."""
-        return self.refusal.architecture.role
-
-    @property
-    def title(self) -> str:
-        """What it is called."""
-        return self.refusal.title
-
-    @property
-    def coupling(self) -> str:
-        """Where its battery would be coupled."""
-        return self.refusal.coupling
 
 
 @dataclass(frozen=True, eq=False)

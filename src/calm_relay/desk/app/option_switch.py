@@ -96,7 +96,7 @@ class OptionSwitch(QWidget):
         self.buttons.append(button)
 
     def _list_refused(self, options, shown):
-        from calm_relay.planning.plan import RefusedOption
+        from calm_relay.planning.verdict.option import RefusedOption
 
         self.refused_menu.clear()
         refused = [number for number, option in enumerate(options) if isinstance(option, RefusedOption)]
@@ -117,7 +117,7 @@ class OptionSwitch(QWidget):
 
 def note_of(option, best: str | None) -> str:
     """What the switch says of an option beside its title; `best` is the key of the one that fits best."""
-    from calm_relay.planning.plan import RefusedOption
+    from calm_relay.planning.verdict.option import RefusedOption
 
     if isinstance(option, RefusedOption):
         return CANNOT_BE_BUILT

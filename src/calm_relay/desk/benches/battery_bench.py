@@ -55,7 +55,7 @@ def _foresight(plan, option, progress):
 
 def _meter(plan, option, progress):
     from calm_relay.planning.operation.meter_conflict import one_meter
-    from calm_relay.planning.plan import RefusedOption
+    from calm_relay.planning.verdict.option import RefusedOption
 
     progress(0.0, "Watching two controllers")
     return None if isinstance(option, RefusedOption) else one_meter(option.design, option.outcome)

@@ -16,7 +16,7 @@ from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.exchange.job_file import write_atomically
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.common.severity import Severity
-from calm_relay.planning.plan import RefusedOption
+from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.scales import compared, scales_of
 from calm_relay.planning.views.tables import assumptions_of

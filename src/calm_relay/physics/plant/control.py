@@ -77,7 +77,7 @@ class Control:
             for name in ControlSteps._fields[:7]
         }
         limits = {name: float(getattr(self, name)) for name in ControlSteps._fields[7:]}
-        return ControlSteps(**series, **limits)
+        return ControlSteps._make([*series.values(), *limits.values()])
 
 
 def self_use(steps: int) -> Control:
@@ -86,7 +86,7 @@ def self_use(steps: int) -> Control:
     return Control(none, none, np.ones(steps, dtype=bool), none, none, none, none)
 
 
-def filled_in(window, target: float = 1.0, limit_kw: float = UNLIMITED) -> Control:
+def filled_in(window: list[bool] | np.ndarray, target: float = 1.0, limit_kw: float = UNLIMITED) -> Control:
     """Self-use with batteries charged from the grid in a window (ndarray of bool) up to a target level."""
     window = np.asarray(window, dtype=bool)
     none = np.zeros(window.size)

@@ -3,6 +3,9 @@
 Every run reads them from here; what differs between runs is who is served first.
 """
 
+from collections.abc import Callable
+from typing import Any, TypeVar
+
 import numpy as np
 from numba import njit
 
@@ -11,8 +14,20 @@ from calm_relay.physics.plant.parts import KNOTS, BatteryPart, ConverterPart
 LOW, HIGH = KNOTS[1], KNOTS[2]
 PER_ENDS, PER_MIDDLE = 1.0 / LOW, 1.0 / (HIGH - LOW)
 
-compiled = njit(cache=True, nogil=True, error_model="numpy")
-inlined = njit(cache=True, nogil=True, error_model="numpy", forceinline=True)
+Compiled = TypeVar("Compiled", bound=Callable[..., Any])
+HOW = {"cache": True, "nogil": True, "error_model": "numpy"}
+
+
+def compiled(function: Compiled) -> Compiled:
+    """A run: called from Python, compiled when it is first used and kept on disk."""
+    made: Compiled = njit(**HOW)(function)
+    return made
+
+
+def inlined(function: Compiled) -> Compiled:
+    """A part of a run, compiled into what calls it."""
+    made: Compiled = njit(**HOW, forceinline=True)(function)
+    return made
 
 
 # A converter's figures as the compiled runs read them: powers in kW, energies in kWh. The loss coefficients are scaled
@@ -52,7 +67,7 @@ CONVERTER = np.dtype(
 )
 
 
-def pack(parts) -> np.recarray:
+def pack(parts: tuple[ConverterPart, ...] | list[ConverterPart]) -> np.recarray:
     """Converters as the compiled runs read them, one record each with the fields of `CONVERTER`.
 
     Parameters
@@ -68,11 +83,11 @@ def pack(parts) -> np.recarray:
     packed = np.zeros(len(parts), dtype=CONVERTER)
     for number, part in enumerate(parts):
         row = _row(number, part)
-        packed[number] = tuple(row[name] for name in CONVERTER.names)
+        packed[number] = tuple(row[name] for name in CONVERTER.names or ())
     return packed.view(np.recarray)
 
 
-def _row(number: int, part: ConverterPart) -> dict:
+def _row(number: int, part: ConverterPart) -> dict[str, float]:
     battery = part.battery or BatteryPart(0.0, 0.0, 0.0)
     _check(number, part, battery)
     rated = part.loss_rated_kw or part.ac_limit_kw
@@ -108,12 +123,12 @@ def _row(number: int, part: ConverterPart) -> dict:
     }
 
 
-def _at_knots(way, amps, volts):
+def _at_knots(way: str, amps: float, volts: np.ndarray) -> dict[str, float]:
     names = (f"{way}_kw_at_{knot}" for knot in ("empty", "low", "high", "full"))
     return dict(zip(names, (amps * volts / 1000.0).tolist(), strict=True))
 
 
-def _check(number, part, battery):
+def _check(number: int, part: ConverterPart, battery: BatteryPart) -> None:
     efficiencies = (
         part.tracker_efficiency,
         battery.charge_efficiency,
@@ -136,7 +151,7 @@ def _check(number, part, battery):
 
 
 @inlined
-def inverter_dc(c, j, ac):
+def inverter_dc(c: np.recarray, j: int, ac: float) -> float:
     """DC power [kW] an inverter needs for an AC output; switched off it needs none."""
     if ac <= 0.0:
         return 0.0
@@ -144,13 +159,13 @@ def inverter_dc(c, j, ac):
 
 
 @inlined
-def forming_dc(c, j, ac):
+def forming_dc(c: np.recarray, j: int, ac: float) -> float:
     """DC power [kW] an inverter needs to form the grid and give AC power, or none, to it."""
     return ac + max(c[j].k0, c[j].standby_kw) + c[j].k1 * ac + c[j].k2 * ac * ac
 
 
 @inlined
-def inverter_ac(c, j, dc):
+def inverter_ac(c: np.recarray, j: int, dc: float) -> float:
     """AC output [kW] of an inverter fed with DC power, within its AC limit; 0 when its own losses eat it."""
     net = dc - c[j].k0
     if net <= 0.0:
@@ -161,13 +176,13 @@ def inverter_ac(c, j, dc):
 
 
 @inlined
-def rectifier_dc(c, j, ac):
+def rectifier_dc(c: np.recarray, j: int, ac: float) -> float:
     """DC power [kW] out of a rectifier that draws AC power; at or below 0 it is not worth starting."""
     return ac - c[j].k0 - c[j].k1 * ac - c[j].k2 * ac * ac
 
 
 @inlined
-def rectifier_ac(c, j, dc):
+def rectifier_ac(c: np.recarray, j: int, dc: float) -> float:
     """AC power [kW] a rectifier draws to give DC power, the smaller root; its most when none gives so much."""
     b = 1.0 - c[j].k1
     wanted = dc + c[j].k0
@@ -178,7 +193,7 @@ def rectifier_ac(c, j, dc):
 
 
 @inlined
-def _along(empty, low, high, full, soc):
+def _along(empty: float, low: float, high: float, full: float, soc: float) -> float:
     """A current's power limit [kW] at a state of charge, straight between its values at the knots."""
     if soc < LOW:
         return empty + (low - empty) * soc * PER_ENDS
@@ -188,14 +203,14 @@ def _along(empty, low, high, full, soc):
 
 
 @inlined
-def charge_current_kw(c, j, soc):
+def charge_current_kw(c: np.recarray, j: int, soc: float) -> float:
     """Power [kW] at which the battery's charge current ends at a state of charge."""
     b = c[j]
     return _along(b.charge_kw_at_empty, b.charge_kw_at_low, b.charge_kw_at_high, b.charge_kw_at_full, soc)
 
 
 @inlined
-def discharge_current_kw(c, j, soc):
+def discharge_current_kw(c: np.recarray, j: int, soc: float) -> float:
     """Power [kW] at which the battery's discharge current ends at a state of charge."""
     b = c[j]
     return _along(
@@ -204,7 +219,7 @@ def discharge_current_kw(c, j, soc):
 
 
 @inlined
-def charge_room(c, j, stored, derate, per_h):
+def charge_room(c: np.recarray, j: int, stored: float, derate: float, per_h: float) -> float:
     """Most power [kW] the battery takes at the DC bus in this step.
 
     `stored` is its energy [kWh], `derate` the share of the limit that cold or heat leaves, `per_h` steps an hour.
@@ -220,7 +235,7 @@ def charge_room(c, j, stored, derate, per_h):
 
 
 @inlined
-def discharge_room(c, j, stored, floor, derate, per_h):
+def discharge_room(c: np.recarray, j: int, stored: float, floor: float, derate: float, per_h: float) -> float:
     """Most power [kW] the battery gives at the DC bus in this step without going below its floor [kWh]."""
     most = min(c[j].discharge_kw, discharge_current_kw(c, j, stored * c[j].per_usable)) * derate
     most = min(most, (stored - floor) * c[j].discharge_efficiency * per_h)
@@ -228,13 +243,13 @@ def discharge_room(c, j, stored, floor, derate, per_h):
 
 
 @inlined
-def harvest_dc(c, j, offered):
+def harvest_dc(c: np.recarray, j: int, offered: float) -> float:
     """What the trackers or the charge controller of a converter bring to its DC bus [kW]."""
     return min(offered * c[j].tracker_efficiency, c[j].pv_limit_kw) if c[j].has_pv else 0.0
 
 
 @compiled
-def arrays_ac(c, pv_kw):
+def arrays_ac(c: np.recarray, pv_kw: np.ndarray) -> np.ndarray:
     """AC power that arrays offer behind their inverters [kW].
 
     Parameters

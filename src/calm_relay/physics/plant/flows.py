@@ -80,7 +80,7 @@ def new_work(converters: int) -> np.recarray:
 
 
 @inlined
-def begin_run(c, w, step_h):
+def begin_run(c: np.recarray, w: np.recarray, step_h: float) -> None:
     """Sets every battery to its initial energy."""
     for j in range(c.size):
         w[j].stored = c[j].initial * c[j].usable_kwh
@@ -89,7 +89,7 @@ def begin_run(c, w, step_h):
 
 
 @inlined
-def begin_step(w, j):
+def begin_step(w: np.recarray, j: int) -> None:
     """Sets the working figures of a converter to nothing."""
     w[j].pv = w[j].tracker = w[j].clipped = w[j].curtailed = 0.0
     w[j].charge = w[j].discharge = w[j].inverter = w[j].rectifier = w[j].standby = w[j].ac = 0.0
@@ -128,7 +128,9 @@ def new_record(converters: int, steps: int, *, flows: bool = True, sums: bool = 
 
 
 @inlined
-def book(c, w, j, stored, step_h, page, row):
+def book(
+    c: np.recarray, w: np.recarray, j: int, stored: float, step_h: float, page: np.ndarray, row: int
+) -> float:
     """Books the working figures of a converter in a row of the page; returns the energy then stored [kWh]."""
     ac = w[j].ac
     charge_bus = w[j].charge + w[j].rectifier
@@ -156,7 +158,7 @@ def book(c, w, j, stored, step_h, page, row):
 
 
 @compiled
-def turn_page(page, rows, t, flows, sums):
+def turn_page(page: np.ndarray, rows: int, t: int, flows: np.ndarray, sums: np.ndarray) -> None:
     """Moves the first rows of a page, which end before step `t`, into the flows, and adds them to the sums."""
     first = t - rows
     if flows.shape[2] > 0:

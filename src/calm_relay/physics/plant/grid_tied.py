@@ -64,7 +64,7 @@ class Offer(NamedTuple):
 
 
 @inlined
-def _all(spare):
+def _all(spare: np.ndarray) -> float:
     """AC power left [kW], all phases together."""
     left = spare[0]
     for f in range(1, spare.size):
@@ -73,7 +73,7 @@ def _all(spare):
 
 
 @inlined
-def _seen(c, j, spare):
+def _seen(c: np.recarray, j: int, spare: np.ndarray) -> float:
     """AC power left [kW] as the meter shows it to a converter: its phase's, or the sum."""
     if spare.size == 1:
         return spare[0]
@@ -82,7 +82,7 @@ def _seen(c, j, spare):
 
 
 @inlined
-def _put(c, j, spare, ac):
+def _put(c: np.recarray, j: int, spare: np.ndarray, ac: float) -> None:
     """AC power [kW] that a converter puts on the bus, below 0 what it takes."""
     if spare.size == 1:
         spare[0] += ac
@@ -96,7 +96,7 @@ def _put(c, j, spare, ac):
 
 
 @inlined
-def _own_charge(c, j, harvest, wanted, room):
+def _own_charge(c: np.recarray, j: int, harvest: float, wanted: float, room: float) -> float:
     """Array power [kW] that goes into the battery on the same DC bus once the home has its share."""
     most = inverter_ac(c, j, harvest)
     # A home that takes all leaves nothing, not a rounding error that would keep the battery from helping.
@@ -106,7 +106,7 @@ def _own_charge(c, j, harvest, wanted, room):
 
 
 @inlined
-def _serve_array(c, w, j, harvest, wanted, room):
+def _serve_array(c: np.recarray, w: np.recarray, j: int, harvest: float, wanted: float, room: float) -> float:
     """Array of one converter: home's share, then its own battery, then the AC bus. Returns AC power [kW]."""
     charge = _own_charge(c, j, harvest, wanted, room)
     left = harvest - charge
@@ -123,7 +123,7 @@ def _serve_array(c, w, j, harvest, wanted, room):
 
 
 @inlined
-def _offer(c, w, spare, pv_kw, t):
+def _offer(c: np.recarray, w: np.recarray, spare: np.ndarray, pv_kw: np.ndarray, t: int) -> None:
     """Books what the arrays offer, and what sleeping converters without a battery draw."""
     for j in range(c.size):
         if c[j].has_pv:
@@ -136,7 +136,7 @@ def _offer(c, w, spare, pv_kw, t):
 
 
 @inlined
-def _harvest(c, w, j):
+def _harvest(c: np.recarray, w: np.recarray, j: int) -> float:
     """What the trackers or charge controller of a converter bring to its DC bus [kW]; books what they cannot."""
     after_tracker = w[j].pv - w[j].tracker
     harvest = min(after_tracker, c[j].pv_limit_kw)
@@ -145,7 +145,15 @@ def _harvest(c, w, j):
 
 
 @inlined
-def _serve_arrays(c, w, spare, with_battery, filling_level, exporting, bias):
+def _serve_arrays(
+    c: np.recarray,
+    w: np.recarray,
+    spare: np.ndarray,
+    with_battery: bool,
+    filling_level: float,
+    exporting: bool,
+    bias: float,
+) -> None:
     """Runs the arrays on converters with a battery, or those without."""
     for j in range(c.size):
         if w[j].pv > 0.0 and (c[j].usable_kwh > 0.0) == with_battery:
@@ -162,7 +170,7 @@ def _serve_arrays(c, w, spare, with_battery, filling_level, exporting, bias):
 
 
 @inlined
-def _draw(c, w, j, ac_most, room):
+def _draw(c: np.recarray, w: np.recarray, j: int, ac_most: float, room: float) -> float:
     """Has a converter rectify up to `ac_most` into `room` at its DC bus; returns the AC power it draws more."""
     before = -w[j].ac
     ac = min(ac_most, c[j].from_ac_kw, rectifier_ac(c, j, room))
@@ -175,7 +183,7 @@ def _draw(c, w, j, ac_most, room):
 
 
 @inlined
-def _give(c, w, j, floor, wanted):
+def _give(c: np.recarray, w: np.recarray, j: int, floor: float, wanted: float) -> float:
     """Has a battery give up to `wanted` AC power more, down to its floor; returns what it gives more [kW]."""
     give = discharge_room(c, j, w[j].stored, floor, w[j].discharge_derate, w[j].per_h)
     if give <= w[j].discharge:
@@ -191,7 +199,7 @@ def _give(c, w, j, floor, wanted):
 
 
 @inlined
-def _obey_clock(c, w, spare, clock_kw):
+def _obey_clock(c: np.recarray, w: np.recarray, spare: np.ndarray, clock_kw: float) -> None:
     """Units on a time clock charge or give as it says, whatever the meter shows."""
     for j in range(c.size):
         if c[j].by_clock and c[j].usable_kwh > 0.0:
@@ -204,7 +212,7 @@ def _obey_clock(c, w, spare, clock_kw):
 
 
 @inlined
-def _charge_from_surplus(c, w, spare, bias):
+def _charge_from_surplus(c: np.recarray, w: np.recarray, spare: np.ndarray, bias: float) -> None:
     """Batteries on idle converters take what is left on the bus."""
     for j in range(c.size):
         left = _seen(c, j, spare) + bias
@@ -214,7 +222,7 @@ def _charge_from_surplus(c, w, spare, bias):
 
 
 @inlined
-def _curtail(c, w, spare, export_limit_kw):
+def _curtail(c: np.recarray, w: np.recarray, spare: np.ndarray, export_limit_kw: float) -> None:
     """Turns converters down, the last first, until the export limit holds for the sum of the phases."""
     for j in range(c.size - 1, -1, -1):
         excess = _all(spare) - export_limit_kw
@@ -229,7 +237,9 @@ def _curtail(c, w, spare, export_limit_kw):
 
 
 @inlined
-def _serve_from_batteries(c, w, spare, floor_level, leave_kw):
+def _serve_from_batteries(
+    c: np.recarray, w: np.recarray, spare: np.ndarray, floor_level: float, leave_kw: float
+) -> None:
     """Batteries meet what the bus is short of beyond `leave_kw`, in order, down to their floor."""
     for j in range(c.size):
         short = -_seen(c, j, spare) - leave_kw
@@ -240,7 +250,9 @@ def _serve_from_batteries(c, w, spare, floor_level, leave_kw):
 
 
 @inlined
-def _export_stored(c, w, spare, export_to, export_kw, export_limit_kw):
+def _export_stored(
+    c: np.recarray, w: np.recarray, spare: np.ndarray, export_to: float, export_kw: float, export_limit_kw: float
+) -> None:
     """Batteries give beyond what the home asks, down to a level, within the export limit."""
     for j in range(c.size):
         most = min(export_kw, export_limit_kw - _all(spare))
@@ -253,7 +265,7 @@ def _export_stored(c, w, spare, export_to, export_kw, export_limit_kw):
 
 
 @inlined
-def _charge_from_grid(c, w, spare, target, allowed):
+def _charge_from_grid(c: np.recarray, w: np.recarray, spare: np.ndarray, target: float, allowed: float) -> None:
     """Batteries below target take power from the grid, `allowed` at most."""
     for j in range(c.size):
         short = target * c[j].usable_kwh - w[j].stored

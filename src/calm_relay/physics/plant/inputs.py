@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from hashlib import blake2b
 from threading import Lock
+from typing import Any
 
 import numpy as np
 
@@ -46,12 +47,12 @@ class Inputs:
     island: Island | None = None
 
     @property
-    def on_grid(self) -> dict:
+    def on_grid(self) -> dict[str, Any]:
         """What a run on the grid reads, by the names of `run_plant`."""
         return {name: value for name, value in vars(self).items() if name != "island"}
 
     @property
-    def off_grid(self) -> tuple:
+    def off_grid(self) -> tuple[Any, ...]:
         """What an islanded run reads, in the order of `run_island`."""
         return self.plant, self.pv_kw, self.step_h, self.island, self.thermal_derate
 
@@ -72,8 +73,9 @@ class Inputs:
         """The same plant on an island of its own: nothing is kept in reserve there, and no clock is obeyed."""
         if island.former is None:
             return replace(self, island=island)
-        part = self.plant[island.former]
-        bare = replace(part, battery=replace(part.battery, reserve=0.0), by_clock=False, phase=0)
+        part, battery = self.plant[island.former], self.plant[island.former].battery
+        assert battery is not None, "what forms the grid holds a battery"
+        bare = replace(part, battery=replace(battery, reserve=0.0), by_clock=False, phase=0)
         plant = (*self.plant[: island.former], bare, *self.plant[island.former + 1 :])
         return replace(self, plant=plant, island=island)
 
@@ -83,7 +85,7 @@ class Inputs:
             self,
             pv_kw=np.repeat(self.pv_kw[:, steps], repeated, axis=1),
             step_h=self.step_h / repeated,
-            island=self.island.at(steps, repeated),
+            island=self.island and self.island.at(steps, repeated),
         )
 
 
@@ -108,11 +110,11 @@ def run_outage(inputs: Inputs, stored_kwh: float, clock: int = 0) -> IslandYear:
 
 def run_survival(inputs: Inputs, stored_kwh: np.ndarray, starts: np.ndarray, most: int) -> np.ndarray:
     """Hours an islanded plant serves from each start; see `island.survival`."""
-    return survival(*inputs.off_grid, stored_kwh, starts, most)
+    return survival(*inputs.off_grid, stored_kwh, starts, most)  # type: ignore[call-arg]
 
 
 # Digests of series that are known never to change, by identity; None before the first reading.
-_frozen: dict[int, tuple[weakref.ref, bytes | None]] = {}
+_frozen: dict[int, tuple[weakref.ref[np.ndarray], bytes | None]] = {}
 
 
 def frozen(series: np.ndarray) -> np.ndarray:
@@ -122,7 +124,7 @@ def frozen(series: np.ndarray) -> np.ndarray:
     return series
 
 
-def _digest(value, seen):
+def _digest(value: Any | None, seen: blake2b) -> None:
     """Adds a value to a digest."""
     if isinstance(value, np.ndarray):
         seen.update(_of_series(value))
@@ -139,13 +141,13 @@ def _digest(value, seen):
         seen.update(repr(value).encode())
 
 
-def _of_series(series):
+def _of_series(series: np.ndarray) -> bytes:
     known = _frozen.get(id(series))
     known = known if known and known[0]() is series else None
     if known and known[1]:
         return known[1]
     own = blake2b(f"{series.dtype}{series.shape}".encode(), digest_size=16)
-    own.update(np.ascontiguousarray(series))
+    own.update(np.ascontiguousarray(series).data)
     if known:
         _frozen[id(series)] = known[0], own.digest()
     return own.digest()

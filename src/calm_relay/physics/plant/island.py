@@ -7,9 +7,10 @@ import numpy as np
 
 from calm_relay.physics.plant import islanded
 from calm_relay.physics.plant.converter import arrays_ac, pack
-from calm_relay.physics.plant.flows import new_record, new_work
+from calm_relay.physics.plant.flows import Record, new_record, new_work
 from calm_relay.physics.plant.islanded import Arrays, Circuits, IslandRecord, Limits
-from calm_relay.physics.plant.year import PlantSums, PlantYear, checked_derate
+from calm_relay.physics.plant.parts import ConverterPart
+from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear, checked_derate
 
 NO_STARTS = np.zeros((0, 0))
 TRIPS = (islanded.OVERLOAD, islanded.START, islanded.START_LEG, islanded.LEG, islanded.OVER_FREQUENCY)
@@ -55,7 +56,7 @@ class Island:
         """The same with more or less demand."""
         return replace(self, load_kw=self.load_kw * home, asked_kw=self.asked_kw * home)
 
-    def at(self, steps, repeated: int = 1) -> "Island":
+    def at(self, steps: np.ndarray, repeated: int = 1) -> "Island":
         """Some of the steps, each so many times."""
         load, asked = self.load_kw[:, steps], self.asked_kw[steps]
         return replace(self, load_kw=np.repeat(load, repeated, axis=1), asked_kw=np.repeat(asked, repeated))
@@ -97,8 +98,10 @@ class Outage(NamedTuple):
     on: np.ndarray
 
 
-class _Islanded:
+class _Islanded(PlantBus):
     """What is read off an islanded run; "import" is what the generator gives."""
+
+    outage: Outage
 
     @property
     def unmet(self) -> np.ndarray:
@@ -147,8 +150,8 @@ class IslandYear(_Islanded, PlantYear):
 
 
 def run_island(
-    plant,
-    pv_kw,
+    plant: tuple[ConverterPart, ...] | list[ConverterPart],
+    pv_kw: np.ndarray,
     step_h: float,
     island: Island,
     thermal_derate: np.ndarray | None = None,
@@ -181,20 +184,38 @@ def run_island(
     return IslandYear(tuple(plant), step_h, out.bus, out.stored, out.sums, out.flows, outage)
 
 
-def sum_island(plant, pv_kw, step_h, island, thermal_derate=None) -> IslandSums:
+def sum_island(
+    plant: tuple[ConverterPart, ...] | list[ConverterPart],
+    pv_kw: np.ndarray,
+    step_h: float,
+    island: Island,
+    thermal_derate: np.ndarray | None = None,
+) -> IslandSums:
     """The same run with what it comes to kept alone."""
     out, outage = _run(plant, pv_kw, step_h, island, thermal_derate, 0, flows=False)
     return IslandSums(tuple(plant), step_h, out.bus, out.stored, out.sums, outage)
 
 
-def _filled(plant, number, stored_kwh):
+def _filled(
+    plant: tuple[ConverterPart, ...] | list[ConverterPart], number: int, stored_kwh: float
+) -> tuple[ConverterPart, ...]:
     """The plant with so much in one battery at the beginning, so that what is booked closes from there."""
-    part = plant[number]
-    full = replace(part, battery=replace(part.battery, initial=stored_kwh / part.battery.usable_kwh))
+    part, battery = plant[number], plant[number].battery
+    assert battery is not None, "what forms the grid holds a battery"
+    full = replace(part, battery=replace(battery, initial=stored_kwh / battery.usable_kwh))
     return (*plant[:number], full, *plant[number + 1 :])
 
 
-def _run(plant, pv_kw, step_h, island, thermal_derate, clock, *, flows):
+def _run(
+    plant: tuple[ConverterPart, ...] | list[ConverterPart],
+    pv_kw: np.ndarray,
+    step_h: float,
+    island: Island,
+    thermal_derate: np.ndarray | None,
+    clock: int,
+    *,
+    flows: bool,
+) -> tuple[Record, Outage]:
     steps, n = island.load_kw.shape[1], len(plant)
     out = IslandRecord(
         new_record(n, steps, flows=flows),
@@ -214,7 +235,9 @@ def _run(plant, pv_kw, step_h, island, thermal_derate, clock, *, flows):
         j = island.former
         derate = np.ascontiguousarray(checked_derate(thermal_derate, n)[:, j])
         limits = island.limits.typed
-        stored = plant[j].battery.initial * plant[j].battery.usable_kwh
+        battery = plant[j].battery
+        assert battery is not None, "what forms the grid holds a battery"
+        stored = battery.initial * battery.usable_kwh
         islanded.run(
             c,
             new_work(n),
@@ -235,8 +258,8 @@ def _run(plant, pv_kw, step_h, island, thermal_derate, clock, *, flows):
 
 
 def survival(
-    plant,
-    pv_kw,
+    plant: tuple[ConverterPart, ...],
+    pv_kw: np.ndarray,
     step_h: float,
     island: Island,
     thermal_derate: np.ndarray | None,
@@ -263,9 +286,11 @@ def survival(
         [h]
     """
 
-    def wrapped(series):
+    def wrapped(series: np.ndarray) -> np.ndarray:
         return np.ascontiguousarray(np.concatenate([series, series[..., :most]], axis=-1))
 
+    former = island.former
+    assert former is not None, "something forms the grid"
     c = pack(plant)
     arrays = island.arrays(c, np.ascontiguousarray(pv_kw, dtype=float))
     arrays = arrays._replace(
@@ -275,11 +300,11 @@ def survival(
     circuits = circuits._replace(
         **{name: wrapped(getattr(circuits, name)) for name in ("load_kw", "start_kw", "again_kw")}
     )
-    derate = np.ascontiguousarray(checked_derate(thermal_derate, len(plant))[:, island.former])
+    derate = np.ascontiguousarray(checked_derate(thermal_derate, len(plant))[:, former])
     served = islanded.survival(
         c,
         new_work(len(plant)),
-        island.former,
+        former,
         island.limits.typed,
         circuits,
         arrays,

@@ -73,7 +73,7 @@ class Limits(NamedTuple):
             (bool if isinstance(self._field_defaults[name], bool) else float)(value)
             for name, value in self._asdict().items()
         )
-        return Limits(*values)
+        return Limits._make(values)
 
 
 class Circuits(NamedTuple):
@@ -162,7 +162,15 @@ class Served(NamedTuple):
 
 
 @inlined
-def _asked(t, soc, load_kw, legs, shed_below, shed, leg):
+def _asked(
+    t: int,
+    soc: float,
+    load_kw: np.ndarray,
+    legs: np.ndarray,
+    shed_below: np.ndarray,
+    shed: np.ndarray,
+    leg: np.ndarray,
+) -> float:
     """Sheds and takes back by charge; fills the legs' load and returns all of it [kW]."""
     want = 0.0
     leg[0] = leg[1] = leg[2] = 0.0
@@ -181,7 +189,19 @@ def _asked(t, soc, load_kw, legs, shed_below, shed, leg):
 
 
 @inlined
-def _started(limits, t, want, leg, legs, shed, start_kw, again_kw, helped, at_once, extra):
+def _started(
+    limits: Limits,
+    t: int,
+    want: float,
+    leg: np.ndarray,
+    legs: np.ndarray,
+    shed: np.ndarray,
+    start_kw: np.ndarray,
+    again_kw: np.ndarray,
+    helped: float,
+    at_once: bool,
+    extra: np.ndarray,
+) -> int:
     """Whether the starts of a step pass what the inverter gives for a moment: START in all, START_LEG on a leg."""
     heaviest, who, on_a_leg = 0.0, -1, False
     extra[0] = extra[1] = extra[2] = 0.0
@@ -209,7 +229,18 @@ def _started(limits, t, want, leg, legs, shed, start_kw, again_kw, helped, at_on
 
 
 @inlined
-def _serve(c, w, j, limits, harvest, smooth, switched, want, running, holding):
+def _serve(
+    c: np.recarray,
+    w: np.recarray,
+    j: int,
+    limits: Limits,
+    harvest: float,
+    smooth: float,
+    switched: float,
+    want: float,
+    running: bool,
+    holding: bool,
+) -> Served:
     """How what is asked is served from PV, generator and battery; where it cannot be, why."""
     stored, per_h = w[j].stored, w[j].per_h
     room = charge_room(c, j, stored, w[j].charge_derate, per_h)
@@ -241,7 +272,7 @@ def _serve(c, w, j, limits, harvest, smooth, switched, want, running, holding):
 
 
 @inlined
-def _over(limits, own, leg, helped):
+def _over(limits: Limits, own: float, leg: np.ndarray, helped: float) -> int:
     """Whether what the inverter gives passes its continuous limits: OVERLOAD, LEG or NOTHING."""
     if own > limits.continuous_kw + 1e-9:
         return OVERLOAD
@@ -250,7 +281,7 @@ def _over(limits, own, leg, helped):
 
 
 @inlined
-def _harvested(c, w, j, pv_kw, t):
+def _harvested(c: np.recarray, w: np.recarray, j: int, pv_kw: np.ndarray, t: int) -> float:
     """Sets down what the array of a converter offers and what its tracker takes; returns the rest [kW]."""
     begin_step(w, j)
     if not c[j].has_pv:
@@ -264,7 +295,9 @@ def _harvested(c, w, j, pv_kw, t):
 
 
 @inlined
-def _book_array(c, w, j, pv_kw, ac_kw, t, share):
+def _book_array(
+    c: np.recarray, w: np.recarray, j: int, pv_kw: np.ndarray, ac_kw: np.ndarray, t: int, share: float
+) -> None:
     """Sets down a converter on the bus that does not form it, with the share of its power that is used."""
     harvest = _harvested(c, w, j, pv_kw, t)
     full = ac_kw[j, t]
@@ -280,7 +313,19 @@ def _book_array(c, w, j, pv_kw, ac_kw, t, share):
 
 
 @inlined
-def _book_step(c, w, former, arrays_kw, switches, t, joined_kw, served, step_h, page, row):
+def _book_step(
+    c: np.recarray,
+    w: np.recarray,
+    former: int,
+    arrays_kw: tuple[np.ndarray, np.ndarray],
+    switches: np.ndarray,
+    t: int,
+    joined_kw: tuple[float, float],
+    served: Served,
+    step_h: float,
+    page: np.ndarray,
+    row: int,
+) -> None:
     """Books a step for every converter.
 
     `arrays_kw` are the arrays' DC power and the AC power they could give, `joined_kw` the sums of what follows the
@@ -308,7 +353,22 @@ def _book_step(c, w, former, arrays_kw, switches, t, joined_kw, served, step_h, 
 
 
 @compiled
-def run(c, w, former, limits, circuits, arrays, derate, clock, first, steps, stored, step_h, until_out, out):
+def run(
+    c: np.recarray,
+    w: np.recarray,
+    former: int,
+    limits: Limits,
+    circuits: Circuits,
+    arrays: Arrays,
+    derate: np.ndarray,
+    clock: int,
+    first: int,
+    steps: int,
+    stored: float,
+    step_h: float,
+    until_out: bool,
+    out: IslandRecord,
+) -> tuple[int, int]:
     """Runs an island.
 
     Parameters
@@ -459,7 +519,15 @@ def run(c, w, former, limits, circuits, arrays, derate, clock, first, steps, sto
 
 
 @compiled
-def run_without_former(c, w, limits, circuits, arrays, step_h, out):
+def run_without_former(
+    c: np.recarray,
+    w: np.recarray,
+    limits: Limits,
+    circuits: Circuits,
+    arrays: Arrays,
+    step_h: float,
+    out: IslandRecord,
+) -> None:
     """Runs a plant in which nothing forms a grid: a generator serves what it can, circuits in their order.
 
     Arguments are those of `run`.
@@ -496,7 +564,19 @@ def run_without_former(c, w, limits, circuits, arrays, step_h, out):
 
 
 @compiled
-def survival(c, w, former, limits, circuits, arrays, derate, stored, starts, most, step_h):
+def survival(
+    c: np.recarray,
+    w: np.recarray,
+    former: int,
+    limits: Limits,
+    circuits: Circuits,
+    arrays: Arrays,
+    derate: np.ndarray,
+    stored: np.ndarray,
+    starts: np.ndarray,
+    most: int,
+    step_h: float,
+) -> np.ndarray:
     """Steps served from each of many starts, `most` at most; series hold `most` steps beyond the last start.
 
     Parameters

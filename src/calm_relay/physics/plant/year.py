@@ -3,13 +3,15 @@
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
 from calm_relay.physics.plant import grid_tied
-from calm_relay.physics.plant.control import Control, self_use
+from calm_relay.physics.plant.control import Control, ControlSteps, self_use
 from calm_relay.physics.plant.converter import pack
 from calm_relay.physics.plant.flows import BUS_FLOWS, CONVERTER_FLOWS, LOSSES, Record, new_record, new_work
+from calm_relay.physics.plant.grid_tied import Offer
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 
 CONVERTER_AT = {name: i for i, name in enumerate(CONVERTER_FLOWS)}
@@ -125,9 +127,9 @@ class PlantYear(PlantSums):
 
 
 def run_plant(
-    plant,
-    pv_kw,
-    home_kw,
+    plant: tuple[ConverterPart, ...],
+    pv_kw: np.ndarray,
+    home_kw: np.ndarray,
     step_h: float,
     grid: GridConnection | None = None,
     control: Control | None = None,
@@ -166,19 +168,30 @@ def run_plant(
     return PlantYear(tuple(plant), step_h, *_read(out), out.flows)
 
 
-def sum_plant(plant, pv_kw, home_kw, step_h, grid=None, control=None, thermal_derate=None) -> PlantSums:
+def sum_plant(
+    plant: tuple[ConverterPart, ...],
+    pv_kw: np.ndarray,
+    home_kw: np.ndarray,
+    step_h: float,
+    grid: GridConnection | None = None,
+    control: Control | None = None,
+    thermal_derate: np.ndarray | None = None,
+) -> PlantSums:
     """Simulates a plant and keeps what it comes to; the same figures as `run_plant` with less memory."""
     out = _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, flows=False)
     return PlantSums(tuple(plant), step_h, *_read(out))
+
+
+_Arguments = tuple[np.recarray, np.recarray, grid_tied.Offer, ControlSteps, float]
 
 
 class BufferPool:
     """Room for series of many runs, used again and again: fresh memory costs as much as the kernel."""
 
     def __init__(self) -> None:
-        self._rooms: dict[tuple, np.ndarray] = {}
+        self._rooms: dict[tuple[Any, ...], np.ndarray] = {}
 
-    def room(self, place, shape: tuple[int, ...]) -> np.ndarray:
+    def room(self, place: tuple[int, str], shape: tuple[int, ...]) -> np.ndarray:
         """An array of a shape, the same one for the same place."""
         key = (place, shape)
         if key not in self._rooms:
@@ -186,7 +199,7 @@ class BufferPool:
         return self._rooms[key]
 
 
-def bus_plants(runs, workers: Executor, buffers: BufferPool) -> list[PlantBus]:
+def bus_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferPool) -> list[PlantBus]:
     """Simulates many plants in threads and keeps what their bus and their batteries do.
 
     Parameters
@@ -209,7 +222,12 @@ def bus_plants(runs, workers: Executor, buffers: BufferPool) -> list[PlantBus]:
             np.empty((0, len(CONVERTER_FLOWS))),
         )
         ready.append((arguments, order, out))
-    list(workers.map(lambda item: grid_tied.run(*item[0], item[2]), ready))
+
+    def simulate(item: tuple[_Arguments, Any, Record]) -> None:
+        (c, w, offer, control, step_h), _, out = item
+        grid_tied.run(c, w, offer, control, step_h, out)
+
+    list(workers.map(simulate, ready))
     return [
         PlantBus(
             tuple(run["plant"]), run["step_h"], out.bus, out.stored if order is None else out.stored[_back(order)]
@@ -218,10 +236,20 @@ def bus_plants(runs, workers: Executor, buffers: BufferPool) -> list[PlantBus]:
     ]
 
 
-NOTHING_MORE = {"grid": None, "control": None, "thermal_derate": None}
+NOTHING_MORE: dict[str, None] = {"grid": None, "control": None, "thermal_derate": None}
 
 
-def _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, *, flows):
+def _run(
+    plant: tuple[ConverterPart, ...],
+    pv_kw: np.ndarray,
+    home_kw: np.ndarray,
+    step_h: float,
+    grid: GridConnection | None,
+    control: Control | None,
+    thermal_derate: np.ndarray | None,
+    *,
+    flows: bool,
+) -> Record:
     arguments, order = _arguments(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate)
     out = new_record(len(plant), arguments[2].home_kw.shape[1], flows=flows)
     grid_tied.run(*arguments, out)
@@ -231,16 +259,24 @@ def _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, *, flows)
     return Record(out.bus, out.stored[back], out.flows[back], out.sums[back])
 
 
-def _back(order):
+def _back(order: np.ndarray) -> np.ndarray:
     """Places in the plant's own order."""
     return np.argsort(order)
 
 
-def _read(out):
+def _read(out: Record) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     return out.bus, out.stored, out.sums
 
 
-def _arguments(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate):
+def _arguments(
+    plant: tuple[ConverterPart, ...],
+    pv_kw: np.ndarray,
+    home_kw: np.ndarray,
+    step_h: float,
+    grid: GridConnection | None,
+    control: Control | None,
+    thermal_derate: np.ndarray | None,
+) -> tuple[tuple[np.recarray, np.recarray, Offer, ControlSteps, float], np.ndarray | None]:
     """What the kernel is called with, and the order of the converters where it is not the plant's own."""
     grid = grid or GridConnection()
     n = len(plant)

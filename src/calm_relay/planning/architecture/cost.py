@@ -2,7 +2,9 @@
 
 from dataclasses import dataclass
 
+from calm_relay.job.equipment import Module, Optimiser
 from calm_relay.job.model import Job
+from calm_relay.job.tariff import Costs
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.strings.stringing import fusing_of
 
@@ -30,9 +32,10 @@ KINDS = {
 }
 
 
-def _module_lines(design, costs):
+def _module_lines(design: Design, costs: Costs) -> list[CostLine]:
     """New modules with what lies under them, and laying them."""
-    counts, extras = {}, {}
+    counts: dict[Module | Optimiser, int] = {}
+    extras: dict[Module | Optimiser, int] = {}
     for converter in design.pv_converters:
         for run in converter.stringing.runs:
             if run.face.plan.fate == "new":
@@ -46,7 +49,7 @@ def _module_lines(design, costs):
     return lines
 
 
-def _fuses(design, job):
+def _fuses(design: Design, job: Job) -> int:
     """Fuses that the works add: those of strings that are connected anew or new."""
     if not design.strings_moved and not any(converter.is_new for converter in design.pv_converters):
         return 0

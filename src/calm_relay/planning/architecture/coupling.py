@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.architecture.design import Converter, Design
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,7 @@ def coupling_facts(design: Design) -> CouplingFacts:
     return CouplingFacts(design.architecture.school, units, _roof_work(design), counted_text(design))
 
 
-def _fails(design, converter):
+def _fails(design: Design, converter: Converter) -> str:
     others = [item for item in design.converters if item is not converter]
     if converter.has_array and converter.bank:
         what = f"{converter.array_kw:.1f} kWp and the battery stop"
@@ -61,7 +61,7 @@ def _fails(design, converter):
     return f"{what} with it; {' and '.join(left)} elsewhere work{'s' if len(left) == 1 else ''} on"
 
 
-def _roof_work(design):
+def _roof_work(design: Design) -> str:
     new = sum(
         run.modules
         for converter in design.pv_converters

@@ -1,7 +1,8 @@
 """What a design is: units on the wall with strings and battery, and the context that every design of a job shares."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from typing import Any, Protocol
 
 from calm_relay.job.equipment import Inverter, Microinverter, Optimiser
 from calm_relay.job.model import Job
@@ -155,7 +156,7 @@ class Survey:
         """Faces on the roof after the works."""
         return tuple(face for face in self.faces if face.plan.will_be_there)
 
-    def lay(self, inverter: Inverter, faces: tuple[Face, ...], fixed=frozenset()) -> Stringing:
+    def lay(self, inverter: Inverter, faces: tuple[Face, ...], fixed: frozenset[Any] = frozenset()) -> Stringing:
         """Strings on an inverter: laid by hand where the job has them so, else by the planner.
 
         `fixed` names the faces whose strings stay as they are wired.
@@ -209,7 +210,26 @@ class DesignContext:
         )
 
 
-def no_reasons(option, others, job) -> list:
+class BuiltOption(Protocol):
+    """What an architecture's reasons read of an option; `outcome` is an `operation.outcome.Outcome`."""
+
+    @property
+    def design(self) -> Design:
+        """What is built."""
+
+    @property
+    def outcome(self) -> Any:
+        """What it comes to."""
+
+    @property
+    def role(self) -> str:
+        """The role of its architecture."""
+
+
+Spoken = list[tuple[bool, str, str]]
+
+
+def no_reasons(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoken:
     """What an architecture says that adds no reasons of its own."""
     return []
 
@@ -259,7 +279,7 @@ class Architecture:
     one_inverter: bool = False
     per_module: bool = False
     stays: str = ""
-    reasons: Callable[..., list] = no_reasons
+    reasons: Callable[[BuiltOption, Sequence[BuiltOption], Job], Spoken] = no_reasons
     search_words: str = ""
     tried_with: Callable[[Inverter, DesignContext], bool] = untried
 

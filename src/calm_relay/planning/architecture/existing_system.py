@@ -1,9 +1,11 @@
 """What stands on the wall and the roof today, and what of it stays."""
 
 from calm_relay.job.equipment import Microinverter
+from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter, Survey
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.equipment.equipment import Equipment
 from calm_relay.planning.site.array import Face
 from calm_relay.planning.strings.stringing import LAID, Stringing, StringRun, surveyed_strings
 
@@ -20,7 +22,7 @@ def existing_converters(survey: Survey) -> tuple[Converter, ...]:
     return staying_converters(survey, there, as_wired=True, with_battery=True)
 
 
-def battery_stays(job) -> bool:
+def battery_stays(job: Job) -> bool:
     """Whether the existing battery, if there is one, is part of what comes."""
     return job.existing_battery is None or job.existing_battery.fate != "remove"
 
@@ -68,7 +70,7 @@ def staying_converters(
     return tuple(converters)
 
 
-def _old_bank(job, equipment):
+def _old_bank(job: Job, equipment: Equipment) -> Bank:
     return Bank(
         equipment.pack(job.existing_battery.pack, "battery.pack"),
         job.existing_battery.count,

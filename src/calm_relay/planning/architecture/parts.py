@@ -1,6 +1,8 @@
 """What several architectures are put together from: the AC-coupled unit, the inverter that takes the roof."""
 
+from collections.abc import Iterator
 from dataclasses import replace
+from typing import Any
 
 from calm_relay.job.equipment import Inverter
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
@@ -8,6 +10,7 @@ from calm_relay.planning.architecture.existing_system import battery_stays, micr
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
 from calm_relay.planning.equipment.bank import discharge_ac_kw
+from calm_relay.planning.site.array import Face
 from calm_relay.planning.strings.stringing import Stringing, hard_refusals
 
 # Array over AC rating up to which a size is taken when the planner chooses: common practice, no source.
@@ -18,7 +21,7 @@ def battery_inverter_of(context: DesignContext) -> tuple[Converter | None, tuple
     """The AC-coupled unit, or units side by side, for the new battery; or the reasons why there is none."""
     job, bank = context.job, context.bank
 
-    def refusals(inverter):
+    def refusals(inverter: Inverter) -> list[str]:
         return units_refusals(inverter, bank.units) or battery_refusals(bank, inverter.times(bank.units), job)
 
     inverter, reasons = pick(
@@ -36,7 +39,7 @@ def battery_inverter_of(context: DesignContext) -> tuple[Converter | None, tuple
     return (None, reasons) if inverter is None else (Converter(inverter.times(bank.units), bank=bank), ())
 
 
-def _wanted_kw(context):
+def _wanted_kw(context: DesignContext) -> float:
     """The worst evening; off grid also what the arrays on the bus ask of the inverter that forms it."""
     peak_kw = context.demand.evening_peak_kw
     if context.job.supply.on_grid:
@@ -44,10 +47,12 @@ def _wanted_kw(context):
     return max(peak_kw, sum(face.rated_kw for face in context.survey.faces_then) / USUAL_RATIO)
 
 
-def hybrid_of(context: DesignContext, faces, wanted_kw: float) -> tuple[Inverter | None, tuple[str, ...]]:
+def hybrid_of(
+    context: DesignContext, faces: tuple[Face, ...], wanted_kw: float
+) -> tuple[Inverter | None, tuple[str, ...]]:
     """The hybrid for the new battery and some faces, possibly none; or the reasons why there is none."""
 
-    def refusals(inverter):
+    def refusals(inverter: Inverter) -> list[str]:
         return hybrid_refusals(context, inverter)
 
     return pick(
@@ -81,7 +86,9 @@ def hybrid_refusals(context: DesignContext, inverter: Inverter) -> list[str]:
     return reasons if inverter.pv else [*reasons, f"{inverter.name} has no PV inputs"]
 
 
-def array_refusals(context: DesignContext, inverter: Inverter, faces, with_battery: bool) -> list[str]:
+def array_refusals(
+    context: DesignContext, inverter: Inverter, faces: tuple[Face, ...], with_battery: bool
+) -> list[str]:
     """Reasons why faces cannot hang on an inverter."""
     if inverter.pv is None or not faces:
         return []
@@ -106,7 +113,7 @@ def string_inverter(context: DesignContext) -> tuple[Inverter | None, tuple[str,
     faces = context.survey.faces_then
     array_kw = sum(face.rated_kw for face in faces)
 
-    def refusals(inverter):
+    def refusals(inverter: Inverter) -> list[str]:
         reasons = phase_refusals(inverter, context.job)
         return reasons if inverter.pv else [*reasons, f"{inverter.name} has no PV inputs"]
 
@@ -125,7 +132,7 @@ def string_inverter(context: DesignContext) -> tuple[Inverter | None, tuple[str,
     )
 
 
-def staying_beside(context: DesignContext, faces):
+def staying_beside(context: DesignContext, faces: tuple[Face, ...]) -> Iterator[Converter]:
     """Microinverters and a battery on a unit of its own that stay when the inverter goes."""
     for converter in context.now:
         own_battery = converter.bank is not None and converter.stringing is None
@@ -133,19 +140,19 @@ def staying_beside(context: DesignContext, faces):
             yield converter
 
 
-def plain_faces(context: DesignContext):
+def plain_faces(context: DesignContext) -> tuple[Face, ...]:
     """Faces to come without microinverters under their modules."""
     faces = context.survey.faces_then
     micros = micro_faces(context.survey, faces)
     return tuple(face for face in faces if face not in micros)
 
 
-def fixed(faces) -> frozenset[str]:
+def fixed(faces: tuple[Face, ...]) -> frozenset[str]:
     """Names of the faces whose strings stay as they are wired."""
     return frozenset(face.plan.name for face in faces if face.plan.fate == "keep")
 
 
-def with_bank(context: DesignContext, **changes) -> DesignContext:
+def with_bank(context: DesignContext, **changes: Any) -> DesignContext:
     """The context with fields of its bank changed."""
     return replace(context, bank=replace(context.bank, **changes))
 

@@ -1,5 +1,6 @@
 """Every limit on array power over inverter power, and which of them binds."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.job.model import Job
@@ -38,7 +39,7 @@ def ratio_limits(converter: Converter, job: Job, survey: Survey) -> list[RatioLi
     return sorted(limits, key=lambda limit: (limit.ratio_max, not limit.stops))
 
 
-def _by_strings(converter, survey, sheet):
+def _by_strings(converter: Converter, survey: Survey, sheet: str) -> Iterator[RatioLimit]:
     """What the inputs could carry with the longest strings of the roof's most frequent module."""
     runs = converter.stringing.runs
     if not runs or any(run.optimiser for run in runs):

@@ -1,9 +1,10 @@
 """What speaks against hanging something on a converter, in sentences."""
 
 from calm_relay.job.backup_board import ON_BUS
-from calm_relay.job.equipment import Inverter, Microinverter, Pack
+from calm_relay.job.equipment import Inverter, Microinverter, Module, Pack
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.bus_rating import bus_rating
+from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.site.array import DesignTemperatures
@@ -51,7 +52,7 @@ def mixing_refusals(old: Pack, new: Pack) -> list[str]:
     return [f"{new.name} may not stand beside {old.name} on one port: they are not of one kind"]
 
 
-def place_refusals(design, job: Job) -> list[str]:
+def place_refusals(design: Design, job: Job) -> list[str]:
     """Reasons why the new battery may not stand where the survey puts it."""
     converter, place = design.battery_converter, job.battery_place
     if converter is None or not converter.battery_is_new:
@@ -68,7 +69,7 @@ def place_refusals(design, job: Job) -> list[str]:
     return reasons
 
 
-def connection_refusals(design, job: Job) -> list[str]:
+def connection_refusals(design: Design, job: Job) -> list[str]:
     """Reasons why the connection may not have the inverters of a design."""
     limit_kw = job.supply.inverter_limit_kw
     counts_all = job.supply.operator_counts == "every inverter"
@@ -82,7 +83,7 @@ def connection_refusals(design, job: Job) -> list[str]:
     return [f"The operator counts {parts} = {total:g} kW{hybrid}; this connection may have {limit_kw:g} kW"]
 
 
-def island_refusals(design) -> list[str]:
+def island_refusals(design: Design) -> list[str]:
     """Reasons why a design cannot stand off grid."""
     converter = design.battery_converter
     if design.by_clock:
@@ -98,7 +99,7 @@ def island_refusals(design) -> list[str]:
     return []
 
 
-def generator_refusals(design, job: Job) -> list[str]:
+def generator_refusals(design: Design, job: Job) -> list[str]:
     """Reasons why the job's generator cannot join a design."""
     generator, converter = job.generator, design.battery_converter
     if generator is None or converter is None:
@@ -111,7 +112,7 @@ def generator_refusals(design, job: Job) -> list[str]:
     return []
 
 
-def bus_refusals(design, job: Job) -> list[str]:
+def bus_refusals(design: Design, job: Job) -> list[str]:
     """Reasons why what forms the grid alone does not stand the arrays on its bus, by its own datasheet."""
     converter = design.battery_converter
     if job.supply.on_grid or converter is None or converter.inverter.backup is None:
@@ -130,7 +131,7 @@ def phase_refusals(inverter: Inverter, job: Job) -> list[str]:
     return [f"{inverter.name} is for {inverter.phases} phase, the supply is {job.supply.phases}"]
 
 
-def micro_refusals(micro: Microinverter, module, temperatures: DesignTemperatures, job: Job) -> list[str]:
+def micro_refusals(micro: Microinverter, module: Module, temperatures: DesignTemperatures, job: Job) -> list[str]:
     """Reasons why a microinverter cannot go under a module."""
     reasons = []
     tracker = micro.inverter(1).pv.trackers[0]

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.design import Design, DesignContext
+from calm_relay.planning.site.array import Face
 from calm_relay.planning.strings.stringing import Stringing, fusing_of
 
 
@@ -68,22 +69,22 @@ def restringing_of(context: DesignContext, design: Design) -> Restringing | None
     return Restringing(tuple(steps), count, after.strings, gone, opened, made, fuses)
 
 
-def _on_roof(face) -> list[int]:
+def _on_roof(face: Face) -> list[int]:
     """Modules in series of every string of a face as it was surveyed."""
     return [face.plan.in_series] * face.plan.strings if face.plan.is_there and not face.plan.electronics else []
 
 
-def _lengths(strings: Stringing, face) -> list[int]:
+def _lengths(strings: Stringing, face: Face) -> list[int]:
     """Modules in series of every string of a face, the longest first."""
     mine = [run for run in strings.runs if run.face.plan.name == face.plan.name]
     return sorted((run.in_series for run in mine for _ in range(run.parallel)), reverse=True)
 
 
-def _summary(lengths):
+def _summary(lengths: list[int]) -> str:
     return " and ".join(f"{lengths.count(n)} × {n}" for n in dict.fromkeys(lengths))
 
 
-def _joints(was, now):
+def _joints(was: list[int], now: list[int]) -> tuple[int, int]:
     """Joints made and opened: whole old strings are joined first, one is cut where a length does not add up."""
     opened, rest = 0, list(was)
     for length in now:
@@ -103,7 +104,7 @@ def _joints(was, now):
     return max(made, 0), opened
 
 
-def _fuses(context, strings):
+def _fuses(context: DesignContext, strings: Stringing) -> int:
     school = context.job.fuse_school
     fusings = [(item, fusing_of(item)) for item in strings.inputs]
     return sum(item.strings for item, fusing in fusings if fusing and fusing.needed(school))

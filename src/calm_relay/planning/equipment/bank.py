@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -65,11 +66,11 @@ class Bank:
         return (self.pack.install_hours * self.count + added) * self.units
 
     @property
-    def _series(self):
+    def _series(self) -> int:
         return self.count if self.pack.stacking == "series" else 1
 
     @property
-    def _parallel(self):
+    def _parallel(self) -> int:
         return (self.count if self.pack.stacking == "parallel" else 1) * self.units
 
     @property
@@ -83,16 +84,16 @@ class Bank:
         return self.pack.full_v * self._series
 
     @property
-    def _rate_kwh(self):
+    def _rate_kwh(self) -> float:
         """Energy that the packs' C-rates refer to: expansions bring none."""
         return self.pack.nominal_kwh * self.count * self.units
 
-    def volts(self, level) -> np.ndarray:
+    def volts(self, level: np.ndarray | float) -> np.ndarray:
         """Terminal voltage at a level, the share of usable energy [V]."""
         return np.interp(level, KNOTS, self._knees_v) * self._series
 
     @cached_property
-    def _knees_v(self):
+    def _knees_v(self) -> Any:
         """Voltage of one pack at the knots, on the straight line where the datasheet states no knee."""
         pack = self.pack
         low, high = (pack.empty_v + (pack.full_v - pack.empty_v) * knot for knot in KNOTS[1:3])

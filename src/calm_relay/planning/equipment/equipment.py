@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -41,7 +42,7 @@ class Equipment:
         return _find(self.catalogue.microinverters, key, field, "microinverter")
 
 
-def _find(items, key, field, what):
+def _find(items: tuple[Any, ...], key: str, field: str, what: str) -> Any:
     for item in items:
         if item.key == key:
             return item
@@ -68,7 +69,7 @@ def loss_curve(inverter: Inverter) -> LossCurve:
     """
     figures = (inverter.peak_efficiency, inverter.weighted_efficiency, inverter.weighting, inverter.peak_at)
 
-    def fit():
+    def fit() -> Any:
         curve = fit_peak_and_weighted(*figures)
         return {"k": np.array([curve.k0, curve.k1, curve.k2])}
 

@@ -1,16 +1,18 @@
 """Array power over inverter power, against every limit in force, naming the one that binds."""
 
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.ratio_limits import TOLERANCE, ratio_limits
-from calm_relay.planning.findings.base import Mend, Severity, check, judged
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged
 
 
 @check
-def check_array_ratio(subject):
+def check_array_ratio(subject: Subject) -> list[Finding]:
     """The array may not be larger over its inverter than the maker allows or a rebate pays for."""
     return [_ratio(subject, converter) for converter in subject.design.pv_converters if converter.has_array]
 
 
-def _ratio(subject, converter):
+def _ratio(subject: Subject, converter: Converter) -> Finding:
     limits = ratio_limits(converter, subject.job, subject.context.survey)
     ratio = converter.array_kw / converter.inverter.ac_kw
     binding = limits[0]
@@ -21,7 +23,7 @@ def _ratio(subject, converter):
         sentence = f"{opening}. {_upper(binding.owner)} binds at {binding.ratio_max:.2f}"
         sentence += f" ({others})." if others else "."
         severity, limit = Severity.OK, binding
-        mends = ()
+        mends: tuple[Mend, ...] = ()
     else:
         limit = next((item for item in broken if item.stops), broken[0])
         severity = Severity.STOP if limit.stops else Severity.CHECK
@@ -41,11 +43,11 @@ def _ratio(subject, converter):
     )
 
 
-def _upper(text):
+def _upper(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def _fewer_modules(subject, converter, allowed_kw):
+def _fewer_modules(subject: Subject, converter: Converter, allowed_kw: float) -> tuple[Mend, ...]:
     """Takes whole rows off the face where that gives the least power away."""
     if converter.micro:
         return ()
@@ -67,7 +69,7 @@ def _fewer_modules(subject, converter, allowed_kw):
         return ()
     _, at, fewer = best
 
-    def apply(job):
+    def apply(job: Job) -> Job:
         changed = job.faces[at].with_(count=job.faces[at].count - fewer)
         return job.with_(faces=(*job.faces[:at], changed, *job.faces[at + 1 :]))
 

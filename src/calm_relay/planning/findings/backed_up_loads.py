@@ -1,11 +1,17 @@
 """The board: what passes the relay while the grid is up, what is backed up, and which start trips the inverter."""
 
+from collections.abc import Iterator
 from math import ceil
+from typing import Any
 
 import numpy as np
 
+from calm_relay.job.backup_board import Circuit
+from calm_relay.job.demand import ScheduledLoad
+from calm_relay.job.model import Job
 from calm_relay.planning.common.vocabulary import vocabulary_of
-from calm_relay.planning.findings.base import Mend, check, grid_check, stops_if, warns, warns_if
+from calm_relay.planning.findings.base import Finding, Mend, Subject, check, grid_check, stops_if, warns, warns_if
+from calm_relay.planning.operation.backed_up_loads import BackedUpLoads
 from calm_relay.planning.operation.island import (
     forming_kw,
     forms_grid,
@@ -20,10 +26,10 @@ from calm_relay.planning.operation.machine_starts import extra_kw
 NAMED = 4
 
 
-def backup_board_mend(label, changes):
+def backup_board_mend(label: str, changes: dict[str, dict[str, tuple[Any, ...] | str | float | bool]]) -> Mend:
     """A mend that changes circuits: `changes` maps names to fields."""
 
-    def apply(job):
+    def apply(job: Job) -> Job:
         circuits = tuple(
             circuit.with_(**changes[circuit.name]) if circuit.name in changes else circuit
             for circuit in job.backup_board.circuits
@@ -33,14 +39,14 @@ def backup_board_mend(label, changes):
     return Mend(label, apply)
 
 
-def left_out_mend(job, name):
+def left_out_mend(job: Job, name: str) -> Mend:
     """A mend that takes a circuit off what is backed up."""
     if job.supply.on_grid:
         return backup_board_mend(f"Leave “{name}” on the grid side", {name: {"role": "grid only"}})
     return backup_board_mend(f"Never feed “{name}”", {name: {"role": "grid only"}})
 
 
-def shed_to_fit(job, on, limit_kw):
+def shed_to_fit(job: Job, on: BackedUpLoads, limit_kw: float) -> tuple[Mend, ...]:
     """The mend that drops, the least wanted first, what the inverter cannot carry; none where nothing is to drop."""
     order = [circuit.name for circuit in sorted(job.backup_board.circuits, key=lambda circuit: -circuit.priority)]
     dropped = on.dropped_to_fit(limit_kw, order)
@@ -52,7 +58,7 @@ def shed_to_fit(job, on, limit_kw):
 
 
 @grid_check
-def check_pass_through(subject):
+def check_pass_through(subject: Subject) -> list[Finding]:
     """What hangs behind the relay must pass it while the grid is up."""
     converter = subject.design.battery_converter
     if not forms_grid(converter) or subject.job.backup_board is None:
@@ -66,7 +72,7 @@ def check_pass_through(subject):
     share = backup.pass_through_continuous_fraction
     of = f" ({share:.0%} of {backup.pass_through_a:g} A)" if share < 1 else ""
     sentence = f"Behind the relay the year's most is {worst_a:.0f} A; it passes {allowed_a:.0f} A{of}."
-    mends = ()
+    mends: tuple[Mend, ...] = ()
     if over:
         mends = (left_out_mend(subject.job, rows.names[int(rows.kw.max(axis=1).argmax())]),)
     return [
@@ -84,7 +90,7 @@ def check_pass_through(subject):
 
 
 @check
-def check_backed_load(subject):
+def check_backed_load(subject: Subject) -> list[Finding]:
     """What stays on while the battery is full, stacked at its worst half hour, against the inverter alone."""
     converter, rows, job = subject.design.battery_converter, subject.behind_relay, subject.job
     if rows is None or not rows.when_full.names or job.backup_board is None:
@@ -105,7 +111,7 @@ def check_backed_load(subject):
         f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); {converter.inverter.name} alone gives "
         f"{limit_kw:.1f} kW, {amps:.0f} A{' on each leg' if phases == 2 else ' a phase' if phases == 3 else ''}."
     )
-    mends = ()
+    mends: tuple[Mend, ...] = ()
     if over:
         heaviest = stack[0][1]
         mends = (*shed_to_fit(job, on, limit_kw), left_out_mend(job, heaviest))
@@ -123,7 +129,7 @@ def check_backed_load(subject):
     ]
 
 
-def _motors(subject, rows):
+def _motors(subject: Subject, rows: BackedUpLoads) -> Iterator[tuple[ScheduledLoad, Circuit]]:
     """Every machine with a motor behind the relay with its circuit."""
     job = subject.job
     for machine in job.demand.loads:
@@ -133,7 +139,7 @@ def _motors(subject, rows):
 
 
 @check
-def check_starts(subject):
+def check_starts(subject: Subject) -> list[Finding]:
     """A machine on the backed-up board whose start is more than the inverter can give for a moment."""
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter) or job.backup_board is None:
@@ -151,7 +157,7 @@ def check_starts(subject):
         sentence = (
             f"{machine.name} starts with {start_kw:.1f} kVA ({figure}); {converter.inverter.name} gives {whose}."
         )
-        mends = ()
+        mends: tuple[Mend, ...] = ()
         if over:
             soft = backup_board_mend(f"Soft starter for “{circuit.name}”", {circuit.name: {"soft_start": True}})
             off = left_out_mend(job, circuit.name)
@@ -172,7 +178,7 @@ def check_starts(subject):
 
 
 @check
-def check_starts_together(subject):
+def check_starts_together(subject: Subject) -> list[Finding]:
     """After a trip everything that runs starts at once: all motors together against the surge."""
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter) or job.backup_board is None:
@@ -210,7 +216,7 @@ def check_starts_together(subject):
 
 
 @check
-def check_branch_breakers(subject):
+def check_branch_breakers(subject: Subject) -> list[Finding]:
     """The largest branch breaker that so many units may back up, and how many it would take."""
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter) or job.backup_board is None or converter.inverter.backup.branch_breaker_a is None:
@@ -229,7 +235,7 @@ def check_branch_breakers(subject):
         f"The largest backed-up breaker is {largest.breaker_a:g} A (“{largest.name}”); {summary} may back up "
         f"{one_a * units:g} A{f', it takes {needed} side by side' if over else ''}."
     )
-    mends = ()
+    mends: tuple[Mend, ...] = ()
     if over:
         mends = (left_out_mend(job, largest.name),)
         if subject.context.bank.units == units and needed <= converter.inverter.units_max:
@@ -252,7 +258,7 @@ def check_branch_breakers(subject):
 
 
 @check
-def check_legs(subject):
+def check_legs(subject: Subject) -> list[Finding]:
     """All the 120 V circuits on one leg."""
     rows = subject.behind_relay
     converter = subject.design.battery_converter
@@ -284,7 +290,7 @@ def check_legs(subject):
     ]
 
 
-def _moved(rows, legs, count):
+def _moved(rows: BackedUpLoads, legs: np.ndarray, count: int) -> tuple[Mend, ...]:
     """The move of one circuit to another leg that lowers the fullest most; none where no move does."""
     best, taken = float(legs.max()) * 0.98, None
     for number, name in enumerate(rows.names):
@@ -304,12 +310,13 @@ def _moved(rows, legs, count):
 
 
 @check
-def check_circuits_name_loads(subject):
+def check_circuits_name_loads(subject: Subject) -> list[Finding]:
     """A circuit that names a load which the demand does not have."""
     job = subject.job
     if job.backup_board is None:
         return []
-    there = {load.name for load in (*job.demand.loads, *job.demand.heat_pumps, *job.demand.cars)}
+    parts: tuple[Any, ...] = (*job.demand.loads, *job.demand.heat_pumps, *job.demand.cars)
+    there = {load.name for load in parts}
     findings = []
     for circuit in job.backup_board.circuits:
         gone = tuple(name for name in circuit.loads if name not in there)

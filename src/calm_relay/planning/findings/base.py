@@ -58,7 +58,7 @@ class Finding:
     mends: tuple[Mend, ...] = ()
 
     @property
-    def rank(self) -> tuple:
+    def rank(self) -> tuple[Severity, float, int, str]:
         """Sorts worst first: by severity, then by how far the figure is from its limit, then along the line."""
         off = 0.0
         if self.measured is not None and self.limit and self.severity is not Severity.OK:
@@ -157,28 +157,28 @@ class Subject:
 CHECKS: list[Callable[[Subject], list[Finding]]] = []
 
 
-def check(function):
+def check(function: Callable[..., Any]) -> Callable[..., Any]:
     """Enters a check in the list."""
     CHECKS.append(function)
     return function
 
 
-def grid_check(function):
+def grid_check(function: Callable[..., Any]) -> Callable[..., Any]:
     """Enters a check that has nothing to say off grid."""
 
     @wraps(function)
-    def on_grid_only(subject):
+    def on_grid_only(subject: Subject) -> list[Finding]:
         return function(subject) if subject.job.supply.on_grid else []
 
     CHECKS.append(on_grid_only)
     return on_grid_only
 
 
-def off_grid_check(function):
+def off_grid_check(function: Callable[..., Any]) -> Callable[..., Any]:
     """Enters a check that has nothing to say on the grid."""
 
     @wraps(function)
-    def off_grid_only(subject):
+    def off_grid_only(subject: Subject) -> list[Finding]:
         return [] if subject.job.supply.on_grid else function(subject)
 
     CHECKS.append(off_grid_only)

@@ -1,17 +1,22 @@
 """The battery's power against the evening, and its energy against the charge window."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from math import ceil
+from typing import Any
 
 from calm_relay.job.base import minutes_of
+from calm_relay.job.control import GridCharge
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.findings.base import Mend, Severity, grid_check, judged
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, grid_check, judged
 from calm_relay.planning.strings.stringing import hard_refusals
 
 
 @grid_check
-def check_evening_power(subject):
+def check_evening_power(subject: Subject) -> list[Finding]:
     """A battery that is too weak for the evening lets the grid serve the peak while it is still full."""
     converter, limit = subject.design.battery_converter, subject.outcome.limit
     if converter is None:
@@ -22,7 +27,8 @@ def check_evening_power(subject):
     opening = f"The worst evening half hour asks {peak_kw:.1f} kW ({when:%-d %b, %H:%M})"
     if power_kw >= peak_kw:
         sentence = f"{opening}; the battery gives {power_kw:.1f} kW."
-        severity, mends = Severity.OK, ()
+        mends: tuple[Mend, ...] = ()
+        severity = Severity.OK
     else:
         sentence = (
             f"{opening}; the battery gives {power_kw:.1f} kW, limited by the {limit.limited_by}. "
@@ -43,7 +49,7 @@ def check_evening_power(subject):
     ]
 
 
-def _stronger(subject, converter, power_kw):
+def _stronger(subject: Subject, converter: Converter, power_kw: float) -> tuple[Mend, ...]:
     """The smallest step that gives clearly more power: one more pack, or the next converter."""
     mends = []
     bigger = replace(converter.bank, count=converter.bank.count + 1)
@@ -65,12 +71,12 @@ def _stronger(subject, converter, power_kw):
     return tuple(mends + ([mend] if mend else []))
 
 
-def is_the_job_s(subject, converter) -> bool:
+def is_the_job_s(subject: Subject, converter: Converter) -> bool:
     """Whether a unit carries the battery that the job states, and not one that its architecture brings along."""
     return not subject.design.by_clock and converter.bank.pack.key == subject.job.battery.pack
 
 
-def stronger_inverter(subject, converter, enough):
+def stronger_inverter(subject: Subject, converter: Converter, enough: Callable[..., Any]) -> Mend | None:
     """A mend that takes the cheapest converter of the same kind that is enough; None when there is none."""
     if not is_the_job_s(subject, converter):
         return None
@@ -94,7 +100,7 @@ def stronger_inverter(subject, converter, enough):
 
 
 @grid_check
-def check_charge_window(subject):
+def check_charge_window(subject: Subject) -> list[Finding]:
     """The cheap window must be long enough, at the real charge rate, for the energy it is meant to bring."""
     converter, charge = subject.design.battery_converter, subject.job.battery.first_window
     if converter is None or charge is None or not converter.is_new or subject.design.by_clock:
@@ -111,7 +117,8 @@ def check_charge_window(subject):
     )
     if gain_kwh >= need_kwh:
         sentence = f"{opening}; from the reserve to the target takes {need_kwh:.1f} kWh."
-        severity, mends = Severity.OK, ()
+        mends: tuple[Mend, ...] = ()
+        severity = Severity.OK
     else:
         level = charge.target - gain_kwh / converter.bank.usable_kwh
         sentence = (
@@ -135,24 +142,24 @@ def check_charge_window(subject):
     ]
 
 
-def _longer(charge, minutes, hours):
+def _longer(charge: GridCharge, minutes: int, hours: float) -> tuple[Mend, ...]:
     wanted = ceil(hours * 4) * 15
     if not minutes < wanted < 1440:
         return ()
     start = (minutes_of(charge.end) - wanted) % 1440
     clock = f"{start // 60:02d}:{start % 60:02d}"
 
-    def apply(job):
+    def apply(job: Job) -> Job:
         return job.with_(battery=job.battery.with_first_window(job.battery.first_window.with_(start=clock)))
 
     return (Mend(f"Start at {clock}", apply),)
 
 
-def _faster(charge, own_kw, into, minutes, need_kwh):
+def _faster(charge: GridCharge, own_kw: float, into: float, minutes: int, need_kwh: float) -> tuple[Mend, ...]:
     if charge.limit_kw is None or own_kw * into * minutes / 60 < need_kwh:
         return ()
 
-    def apply(job):
+    def apply(job: Job) -> Job:
         return job.with_(battery=job.battery.with_first_window(job.battery.first_window.with_(limit_kw=None)))
 
     return (Mend("Lift the window's power limit", apply),)

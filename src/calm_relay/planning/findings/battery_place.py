@@ -1,11 +1,18 @@
 """Where the battery stands, what cold and heat leave of it, and whether it is used at all."""
 
+from collections.abc import Callable
+from typing import Any
+
 import numpy as np
 
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M
 from calm_relay.planning.findings.base import (
+    Finding,
     Mend,
     Severity,
+    Subject,
     check,
     grid_check,
     judged,
@@ -23,17 +30,17 @@ LEAD_FULL_SHARE = 0.8
 FULL = 0.98
 
 
-def _new_battery(subject):
+def _new_battery(subject: Subject) -> Converter | None:
     converter = subject.design.battery_converter
     return converter if converter is not None and converter.battery_is_new else None
 
 
-def _move(**changes):
+def _move(**changes: Any) -> Callable[..., Any]:
     return lambda job: job.with_(battery_place=job.battery_place.with_(**changes))
 
 
 @check
-def check_stands_dry(subject):
+def check_stands_dry(subject: Subject) -> list[Finding]:
     """The lowest pack stands above the highest water that is to be expected."""
     converter, place = _new_battery(subject), subject.job.battery_place
     if converter is None or place.flood_m <= 0:
@@ -56,7 +63,7 @@ def check_stands_dry(subject):
 
 
 @check
-def check_outdoors(subject):
+def check_outdoors(subject: Subject) -> list[Finding]:
     """A pack that is not made for outdoors must not stand there."""
     converter = _new_battery(subject)
     if converter is None or subject.job.battery_place.where != "outdoors" or converter.bank.pack.outdoors:
@@ -74,7 +81,7 @@ def check_outdoors(subject):
 
 
 @check
-def check_air(subject):
+def check_air(subject: Subject) -> list[Finding]:
     """Days on which cold or heat takes some of the battery's power."""
     converter = _new_battery(subject)
     if converter is None:
@@ -123,7 +130,7 @@ def check_air(subject):
 
 
 @check
-def check_lead_duty(subject):
+def check_lead_duty(subject: Subject) -> list[Finding]:
     """Lead-acid wants a full charge nearly every day, shallow cycles, and air."""
     converter = subject.design.battery_converter
     if converter is None or not converter.bank.pack.is_lead:
@@ -167,12 +174,12 @@ def check_lead_duty(subject):
     return findings
 
 
-def _topped_up(job):
+def _topped_up(job: Job) -> tuple[Mend, ...]:
     """A window that fills the bank each night, where no window stands in its way."""
     if job.battery.charge_windows:
         return ()
 
-    def apply(job):
+    def apply(job: Job) -> Job:
         window = {"start": "02:00", "end": "06:00", "target": 1.0}
         return job.with_(battery=job.battery.with_(charge_windows=(window,)))
 
@@ -180,7 +187,7 @@ def _topped_up(job):
 
 
 @grid_check
-def check_under_used(subject):
+def check_under_used(subject: Subject) -> list[Finding]:
     """A battery with few full cycles a year is money that stands still."""
     converter = _new_battery(subject)
     if converter is None or subject.design.by_clock:
@@ -194,7 +201,7 @@ def check_under_used(subject):
     if not used:
         held = subject.job.weight("ride_through_outage") > 0
         sentence += f": under-used below {wanted:g}" + (", unless it stands there for outages" if held else "")
-    mends = ()
+    mends: tuple[Mend, ...] = ()
     bank = converter.bank
     if not used and bank.count > bank.pack.count_min and is_the_job_s(subject, converter):
         fewer = bank.count - 1

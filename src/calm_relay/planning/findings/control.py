@@ -1,8 +1,12 @@
 """Control: windows that import by mistake, export from the battery, zero export, shaving, two controllers."""
 
+from collections.abc import Callable
+from typing import Any
+
 import numpy as np
 
-from calm_relay.planning.findings.base import Mend, Severity, grid_check, judged, passes, warns
+from calm_relay.job.model import Job
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, grid_check, judged, passes, warns
 from calm_relay.planning.operation.controls import open_in
 from calm_relay.planning.operation.meter_conflict import one_meter, two_metered
 
@@ -12,7 +16,7 @@ PRACTICE = "common practice, no source"
 
 
 @grid_check
-def check_target_above_present(subject):
+def check_target_above_present(subject: Subject) -> list[Finding]:
     """A window with the sun up and a target above the present charge buys at full power, not surplus alone."""
     converter = subject.design.battery_converter
     if converter is None or not converter.battery_is_new or subject.design.by_clock:
@@ -48,8 +52,8 @@ def check_target_above_present(subject):
     return findings
 
 
-def _without_window(place):
-    def apply(job):
+def _without_window(place: int) -> Callable[..., Any]:
+    def apply(job: Job) -> Job:
         windows = job.battery.charge_windows
         return job.with_(battery=job.battery.with_(charge_windows=(*windows[:place], *windows[place + 1 :])))
 
@@ -57,7 +61,7 @@ def _without_window(place):
 
 
 @grid_check
-def check_two_controllers(subject):
+def check_two_controllers(subject: Subject) -> list[Finding]:
     """Two batteries that each chase the same meter: one discharges into the other until somebody waits."""
     if two_metered(subject.design) is None:
         return []
@@ -74,7 +78,7 @@ def check_two_controllers(subject):
         f"{seen.hours * 60:.0f} minutes of an evening {seen.fault.circling_kwh:.1f} kWh go round from one battery "
         f"into the other, {seen.lost_kwh:.2f} kWh of it lost. The year here is simulated with an order."
     )
-    mends = (
+    mends: tuple[Mend, ...] = (
         Mend(
             "Let the old battery wait",
             lambda job: job.with_(existing_battery=job.existing_battery.with_(waits=True)),
@@ -95,7 +99,7 @@ def check_two_controllers(subject):
 
 
 @grid_check
-def check_selling(subject):
+def check_selling(subject: Subject) -> list[Finding]:
     """Stored energy is exported only where that is allowed."""
     job = subject.job
     if not job.control.export_windows or subject.design.battery_converter is None:
@@ -125,7 +129,7 @@ def check_selling(subject):
 
 
 @grid_check
-def check_zero_export(subject):
+def check_zero_export(subject: Subject) -> list[Finding]:
     """A zero export set to exactly nothing leaks; a small import bias is set on purpose."""
     job = subject.job
     if job.tariff.export_limit_kw != 0 or not any(converter.has_array for converter in subject.design.converters):
@@ -158,7 +162,7 @@ def check_zero_export(subject):
 
 
 @grid_check
-def check_shaving(subject):
+def check_shaving(subject: Subject) -> list[Finding]:
     """A peak-shaving threshold that the battery cannot hold all year."""
     threshold = subject.job.control.shave_above_kw
     converter = subject.design.battery_converter
@@ -169,7 +173,8 @@ def check_shaving(subject):
     over = int((imported.reshape(365, -1).max(axis=1) > threshold + 0.05).sum())
     if not over:
         sentence = f"Import stays under {threshold:g} kW all year: the highest is {worst:.1f} kW."
-        severity, mends = Severity.OK, ()
+        mends: tuple[Mend, ...] = ()
+        severity = Severity.OK
     else:
         sentence = (
             f"Import passes {threshold:g} kW on {over} days, {worst:.1f} kW at worst: "

@@ -1,13 +1,17 @@
 """What the home's year rests on, where it is less than twelve months of the whole house."""
 
+from collections.abc import Callable
+from typing import Any
+
 from calm_relay.job.base import minutes_of
-from calm_relay.planning.findings.base import Mend, Severity, check, judged, warns, warns_if
+from calm_relay.job.model import Job
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns, warns_if
 
 SMALL_SHARE = 0.02
 
 
 @check
-def check_measured_days(subject):
+def check_measured_days(subject: Subject) -> list[Finding]:
     """Days that were not measured or billed are filled in, and that is said."""
     demand = subject.context.demand
     findings = []
@@ -48,7 +52,7 @@ def check_measured_days(subject):
 
 
 @check
-def check_net_meter(subject):
+def check_net_meter(subject: Subject) -> list[Finding]:
     """A net meter's house is rebuilt; how far the model is off is said."""
     demand = subject.context.demand
     metered = demand.metered
@@ -74,7 +78,7 @@ def check_net_meter(subject):
 
 
 @check
-def check_car_windows(subject):
+def check_car_windows(subject: Subject) -> list[Finding]:
     """A charging window must be long enough for the energy at the charger's power."""
     findings = []
     for number, car in enumerate(subject.job.demand.cars):
@@ -83,7 +87,7 @@ def check_car_windows(subject):
         if room >= car.kwh_per_day:
             continue
         wanted = -(-car.kwh_per_day / car.charger_kw * 60 // 15) * 15
-        mends = ()
+        mends: tuple[Mend, ...] = ()
         if wanted <= 1440:
             start = int(minutes_of(car.end) - wanted) % 1440
             clock = f"{start // 60:02d}:{start % 60:02d}"
@@ -103,8 +107,8 @@ def check_car_windows(subject):
     return findings
 
 
-def _from(number, clock):
-    def apply(job):
+def _from(number: int, clock: str) -> Callable[..., Any]:
+    def apply(job: Job) -> Job:
         cars = list(job.demand.cars)
         cars[number] = cars[number].with_(start=clock)
         return job.with_(demand=job.demand.with_(cars=tuple(cars)))

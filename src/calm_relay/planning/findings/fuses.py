@@ -1,18 +1,19 @@
 """String fuses, by both schools."""
 
-from calm_relay.planning.findings.base import Mend, Severity, check, judged
-from calm_relay.planning.strings.stringing import fusing_of
+from calm_relay.job.model import Job
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged
+from calm_relay.planning.strings.stringing import Fusing, fusing_of
 
 METHOD = {"united-states": "NEC", "canada": "NEC"}
 
 
 @check
-def check_string_fuses(subject):
+def check_string_fuses(subject: Subject) -> list[Finding]:
     """Strings in parallel want fuses when the others can drive more through one than its modules bear."""
     job, findings = subject.job, []
     method = METHOD.get(job.region, "IEC")
     for converter in subject.design.pv_converters:
-        alike = {}
+        alike: dict[Fusing, list[int]] = {}
         for item in [] if converter.micro else converter.stringing.inputs:
             fusing = fusing_of(item, method)
             if fusing is not None:
@@ -21,13 +22,13 @@ def check_string_fuses(subject):
     return findings
 
 
-def _inputs(numbers):
+def _inputs(numbers: list[int]) -> str:
     if len(numbers) == 1:
         return f"Input {numbers[0]}"
     return f"Inputs {', '.join(map(str, numbers[:-1]))} and {numbers[-1]}"
 
 
-def _finding(job, numbers, fusing, method):
+def _finding(job: Job, numbers: list[int], fusing: Fusing, method: str) -> Finding:
     school = job.fuse_school
     needed = fusing.needed(school)
     opening = (
@@ -36,7 +37,8 @@ def _finding(job, numbers, fusing, method):
     )
     if not needed:
         other = " Those who fuse from three strings up would." if fusing.by_count else ""
-        sentence, severity, mends = f"{opening}. No string fuses are needed.{other}", Severity.OK, ()
+        mends: tuple[Mend, ...] = ()
+        sentence, severity = f"{opening}. No string fuses are needed.{other}", Severity.OK
     elif fusing.size_a is None:
         sentence = f"{opening}, and no fuse on the market fits between the string's current and that."
         severity = Severity.STOP

@@ -2,11 +2,11 @@
 
 from calm_relay.job.backup_board import ON_BUS, ON_INPUT
 from calm_relay.planning.architecture.refusals import generator_refusals
-from calm_relay.planning.findings.base import Mend, Severity, check, judged
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged
 
 
 @check
-def check_generator_place(subject):
+def check_generator_place(subject: Subject) -> list[Finding]:
     """A generator on the bus of AC-coupled PV is damaged by reverse power: never, interlock."""
     job, converter = subject.job, subject.design.battery_converter
     if job.generator is None or converter is None:
@@ -27,5 +27,5 @@ def check_generator_place(subject):
     return [_place(Severity.STOP, f"{reasons[0]}.", f"{name}, datasheet", mend)]
 
 
-def _place(severity, sentence, rule, *mends):
+def _place(severity: Severity, sentence: str, rule: str, *mends: Mend) -> Finding:
     return judged(severity, "generator", "Home", "generator.on", sentence, rule=rule, mends=mends)

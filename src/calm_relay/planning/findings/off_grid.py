@@ -3,8 +3,10 @@
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.findings.base import (
+    Finding,
     Mend,
     Severity,
+    Subject,
     check,
     judged,
     off_grid_check,
@@ -21,7 +23,7 @@ USUAL_DAYS = 2.0
 
 
 @off_grid_check
-def check_unmet(subject):
+def check_unmet(subject: Subject) -> list[Finding]:
     """What the year leaves unserved against the job's target."""
     year, target = subject.outcome.year, subject.job.off_grid.unmet_max
     share = subject.outcome.unmet
@@ -31,7 +33,7 @@ def check_unmet(subject):
         f"{year.unmet_kwh:,.0f} kWh a year are asked and not served, {share:.1%} of the demand; the job allows "
         f"{target:.1%}. Without supply for {unserved_h:,.0f} h{f', tripped {year.trips} times' if year.trips else ''}."
     )
-    mends = ()
+    mends: tuple[Mend, ...] = ()
     battery = subject.job.battery
     converter = subject.design.battery_converter
     if over and converter is not None and converter.is_new and battery.count < converter.bank.pack.count_max:
@@ -56,7 +58,7 @@ def check_unmet(subject):
 
 
 @off_grid_check
-def check_forming_power(subject):
+def check_forming_power(subject: Subject) -> list[Finding]:
     """The worst half hour of the evening against what forms the grid."""
     converter = subject.design.battery_converter
     peak_kw = subject.context.demand.evening_peak_kw
@@ -78,7 +80,7 @@ def check_forming_power(subject):
         f"{converter.inverter.name} forms the grid with {power_kw:.1f} kW; the worst evening half hour asks "
         f"{peak_kw:.1f} kW{': shed load, or it trips' if over else ''}."
     )
-    mends = ()
+    mends: tuple[Mend, ...] = ()
     if over:
         mend = stronger_inverter(
             subject,
@@ -101,7 +103,7 @@ def check_forming_power(subject):
 
 
 @off_grid_check
-def check_fuel(subject):
+def check_fuel(subject: Subject) -> list[Finding]:
     """Hours and fuel of the generator in a year."""
     generator, year = subject.job.generator, subject.outcome.year
     if generator is None:
@@ -129,7 +131,7 @@ def check_fuel(subject):
 
 
 @off_grid_check
-def check_autonomy(subject):
+def check_autonomy(subject: Subject) -> list[Finding]:
     """Days a full battery lasts without sun, by the mean load of the worst season."""
     converter, demand = subject.design.battery_converter, subject.context.demand
     if not forms_grid(converter):
@@ -154,7 +156,7 @@ def check_autonomy(subject):
 
 
 @off_grid_check
-def check_dead_circuits(subject):
+def check_dead_circuits(subject: Subject) -> list[Finding]:
     """Circuits that hang on a grid which is not there."""
     backup_board = subject.job.backup_board
     dead = tuple(c.name for c in backup_board.circuits if c.role == "grid only") if backup_board else ()
@@ -168,7 +170,7 @@ def check_dead_circuits(subject):
 
 
 @check
-def check_bus_rating(subject):
+def check_bus_rating(subject: Subject) -> list[Finding]:
     """Arrays on the bus of a grid former must not outrun what it can take when a load drops."""
     converter, off_grid = subject.design.battery_converter, not subject.job.supply.on_grid
     if not forms_grid(converter):
@@ -190,7 +192,7 @@ def check_bus_rating(subject):
         sentence += "." if off_grid else "; keep some of the arrays off when the grid is down."
     else:
         sentence += "."
-    mends = ()
+    mends: tuple[Mend, ...] = ()
     if rating.passed and off_grid:
         mend = stronger_inverter(
             subject,

@@ -3,13 +3,24 @@
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.findings.backed_up_loads import shed_to_fit
-from calm_relay.planning.findings.base import Severity, check, grid_check, judged, passes, warns_if
+from calm_relay.planning.findings.base import (
+    Finding,
+    Mend,
+    Severity,
+    Subject,
+    check,
+    grid_check,
+    judged,
+    passes,
+    warns_if,
+)
 from calm_relay.planning.findings.battery import stronger_inverter
+from calm_relay.planning.operation.backed_up_loads import BackedUpLoads
 from calm_relay.planning.operation.island import forms_grid
 
 
 @grid_check
-def check_grid_down(subject):
+def check_grid_down(subject: Subject) -> list[Finding]:
     """The pass-through figure is no backup capacity."""
     job, demand = subject.job, subject.context.demand
     converter, on_backup = subject.design.battery_converter, subject.outcome.backup
@@ -43,10 +54,12 @@ def check_grid_down(subject):
     on_kw = _on_kw(subject)
     if on_backup.power_kw >= peak_kw:
         sentence += "."
-        severity, mends = Severity.OK, ()
+        mends: tuple[Mend, ...] = ()
+        severity = Severity.OK
     elif on_kw is not None and on_kw <= on_backup.power_kw:
         sentence += f", but what the backed-up loads keep on in an outage stacks up to {on_kw:.1f} kW."
-        severity, mends = Severity.OK, ()
+        mends = ()
+        severity = Severity.OK
     else:
         sentence += ": shed load, or it trips with charge left."
         severity = Severity.CHECK if wanted else Severity.OK
@@ -75,7 +88,7 @@ def check_grid_down(subject):
 
 
 @check
-def check_black_start(subject):
+def check_black_start(subject: Subject) -> list[Finding]:
     """After a flat battery only modules on the former's own DC bus, or a generator, bring the house back."""
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter):
@@ -95,17 +108,17 @@ def check_black_start(subject):
     return [judged(severity, "black start", "Battery", "battery", sentence, rule="common practice, no source")]
 
 
-def _on(subject):
+def _on(subject: Subject) -> BackedUpLoads | None:
     """The circuits that stay on in an outage; None without a board."""
     rows = subject.behind_relay
     return None if rows is None or subject.job.backup_board is None else rows.when_full
 
 
-def _on_kw(subject):
+def _on_kw(subject: Subject) -> float | None:
     on = _on(subject)
     return None if on is None else float(on.stacked_kw[on.worst_step])
 
 
-def _shed(subject, limit_kw):
+def _shed(subject: Subject, limit_kw: float) -> tuple[Mend, ...]:
     on = _on(subject)
     return () if on is None else shed_to_fit(subject.job, on, limit_kw)

@@ -1,11 +1,13 @@
 """The roof as it was measured: what fits on it, and what hides the sun."""
 
-from calm_relay.planning.findings.base import Mend, Severity, check, judged, warns
+from calm_relay.job.model import RoofFace
+from calm_relay.physics.packing import Packing
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns
 from calm_relay.planning.site.roof_room import filled, room_of
 
 
 @check
-def check_roof_room(subject):
+def check_roof_room(subject: Subject) -> list[Finding]:
     """The modules of a face must lie in its usable rectangle."""
     findings = []
     for number, face in enumerate(subject.context.faces):
@@ -18,7 +20,8 @@ def check_roof_room(subject):
                 f"{plan.name}: not even one {face.module.name} lies in {plan.rectangle.width_m:g} × "
                 f"{plan.rectangle.height_m:g} m with {plan.rectangle.margin_m:g} m kept free."
             )
-            severity, mends = Severity.STOP, ()
+            mends: tuple[Mend, ...] = ()
+            severity = Severity.STOP
         elif plan.count > room.count:
             way = "upright" if room.upright else "lying"
             sentence = (
@@ -44,13 +47,13 @@ def check_roof_room(subject):
     return findings
 
 
-def _as_many(number, plan, room):
+def _as_many(number: int, plan: RoofFace, room: Packing) -> tuple[Mend, ...]:
     label = f"Lay {room.count} modules on {plan.name}"
     return (Mend(label, lambda job: filled(job, number, room)),)
 
 
 @check
-def check_polar_night(subject):
+def check_polar_night(subject: Subject) -> list[Finding]:
     """Where the sun stays down for days, no array fills a battery."""
     per_day = subject.site.calendar.steps // 365
     down = int(subject.site.night.reshape(365, per_day).all(axis=1).sum())
@@ -69,7 +72,7 @@ def check_polar_night(subject):
 
 
 @check
-def check_shade(subject):
+def check_shade(subject: Subject) -> list[Finding]:
     """What the horizon takes is said aloud where it is worth saying."""
     findings = []
     for face in subject.context.faces:

@@ -1,10 +1,12 @@
 """The whole house by the optional dwelling method against its service."""
 
+from calm_relay.job.model import Job
 from calm_relay.physics.dwelling import optional_dwelling_va
-from calm_relay.planning.findings.base import grid_check, stops_if
+from calm_relay.planning.findings.base import Finding, Subject, grid_check, stops_if
+from calm_relay.planning.site.demand import DemandYear
 
 
-def dwelling_va(job, demand, rest: float) -> float | None:
+def dwelling_va(job: Job, demand: DemandYear, rest: float) -> float | None:
     """Load of the job's house by the optional method [VA]; None where its floor area is not known."""
     backup_board = job.backup_board
     if backup_board is None or backup_board.floor_m2 is None:
@@ -30,7 +32,7 @@ def dwelling_va(job, demand, rest: float) -> float | None:
 
 
 @grid_check
-def check_service(subject):
+def check_service(subject: Subject) -> list[Finding]:
     """The dwelling's load by the optional method must pass its service."""
     job = subject.job
     rule = subject.rules.of("dwelling share")

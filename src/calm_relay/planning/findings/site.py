@@ -1,12 +1,12 @@
 """How far the weather year can be believed."""
 
-from calm_relay.planning.findings.base import Severity, check, judged
+from calm_relay.planning.findings.base import Finding, Severity, Subject, check, judged
 
 FAR_KM = 80.0
 
 
 @check
-def check_weather(subject):
+def check_weather(subject: Subject) -> list[Finding]:
     """A made year or a far-off weather file is said aloud."""
     site = subject.site
     if site.assumed:

@@ -1,8 +1,13 @@
 """Voltage and current of every string against the input it is connected to."""
 
+from typing import Any
+
+from calm_relay.job.equipment import Inverter
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.architecture.string_plan import plan_of
-from calm_relay.planning.findings.base import Mend, Severity, check, judged, stops, warns_if
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, stops, warns_if
+from calm_relay.planning.site.array import DesignTemperatures
 from calm_relay.planning.strings.limits import (
     COLD,
     COLD_BY_TABLE,
@@ -12,9 +17,11 @@ from calm_relay.planning.strings.limits import (
     SHORT_CIRCUIT,
     START,
     TRACKING_END,
+    CurrentLimit,
+    VoltageLimit,
 )
 from calm_relay.planning.strings.shared_input import shared_loss
-from calm_relay.planning.strings.stringing import LAID, PLANNED, SURVEYED, hard_refusals
+from calm_relay.planning.strings.stringing import LAID, PLANNED, SURVEYED, Input, StringRun, hard_refusals
 
 MISSES = {
     HOT: "{volts:.0f} V with cells at {hot:.0f} °C, below the tracker's lower edge of {limit:.0f} V.",
@@ -25,7 +32,7 @@ MISSES = {
 }
 
 
-def lay_anew(subject, converter) -> tuple[Mend, ...]:
+def lay_anew(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     """Has the planner lay the strings of a unit; where it did so already, takes an inverter that they suit."""
     inverter, survey = converter.inverter, subject.context.survey
     if converter.stringing.origin == PLANNED:
@@ -41,7 +48,7 @@ def lay_anew(subject, converter) -> tuple[Mend, ...]:
     return (Mend(f"Re-string for {inverter.name}", lambda job: job.with_string_plan(inverter.key, plan)),)
 
 
-def _other_inverter(subject, converter) -> tuple[Mend, ...]:
+def _other_inverter(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     """The cheapest inverter of the same kind on which the faces raise no finding; only for one that is new."""
     if not converter.is_new:
         return ()
@@ -54,7 +61,7 @@ def _other_inverter(subject, converter) -> tuple[Mend, ...]:
     return (Mend(label, lambda job: job.with_(battery=job.battery.with_(**{field: taken.key}))),)
 
 
-def _suits(subject, converter, item):
+def _suits(subject: Subject, converter: Converter, item: Inverter) -> bool:
     survey, job = subject.context.survey, subject.job
     if item.pv is None or item == converter.inverter or (item.battery is None) != (converter.bank is None):
         return False
@@ -72,12 +79,12 @@ def _suits(subject, converter, item):
 
 
 @check
-def check_cold_voltage(subject):
+def check_cold_voltage(subject: Subject) -> list[Finding]:
     """A string must not exceed inverter, modules or the site's rule when it is coldest."""
     return [_cold(subject, converter) for converter in subject.design.pv_converters if converter.has_array]
 
 
-def _cold(subject, converter):
+def _cold(subject: Subject, converter: Converter) -> Finding:
     temperatures, site = subject.context.temperatures, subject.context.survey.site_limit
     held = [(run, run.limits(temperatures, site)) for run in converter.stringing.runs]
     run, limits = max(held, key=lambda item: item[1][COLD].volts(item[0].together) / item[1][COLD].limit_v)
@@ -85,7 +92,7 @@ def _cold(subject, converter):
     cold_v, limit_v = limit.volts(run.together), limit.limit_v
     table_v = limits[COLD_BY_TABLE].volts(run.together) if COLD_BY_TABLE in limits else 0.0
     name, where = run.face.plan.name, f"at {temperatures.cold_c:g} °C ({temperatures.cold_source})"
-    mends = ()
+    mends: tuple[Mend, ...] = ()
     if limit.missed(run.together):
         modules = "1 module reaches" if run.in_series == 1 else f"{run.in_series} modules in series reach"
         sentence = f"{name}: {modules} {cold_v:.0f} V {where}; the input ends at {limit_v:.0f} V ({limit.owner})."
@@ -116,7 +123,7 @@ def _cold(subject, converter):
     )
 
 
-def _shorter(subject, converter, run, limit):
+def _shorter(subject: Subject, converter: Converter, run: StringRun, limit: VoltageLimit) -> tuple[Mend, ...]:
     longest = int(limit.most)
     if longest < 1 or converter.stringing.origin != SURVEYED or run.optimiser:
         return ()
@@ -127,7 +134,7 @@ def _shorter(subject, converter, run, limit):
 
 
 @check
-def check_input_fit(subject):
+def check_input_fit(subject: Subject) -> list[Finding]:
     """Every module needs an input, and every plan must be one that can be wired."""
     findings = []
     for converter in subject.design.pv_converters:
@@ -169,9 +176,9 @@ def check_input_fit(subject):
 
 
 @check
-def check_hot_voltage(subject):
+def check_hot_voltage(subject: Subject) -> list[Finding]:
     """A string must stay above the tracker's lower edge when it is hottest, start, and give full power."""
-    alike = {}
+    alike: dict[Any, list[tuple[Converter, str]]] = {}
     for converter in subject.design.pv_converters:
         for run in converter.stringing.runs:
             reading = _against_window(run, subject.context.temperatures)
@@ -198,7 +205,9 @@ def check_hot_voltage(subject):
     return findings
 
 
-def _against_window(run, temperatures):
+def _against_window(
+    run: StringRun, temperatures: DesignTemperatures
+) -> tuple[str, Severity, float, float, str] | None:
     """The first edge of the tracker's window that a string misses; None when it misses none."""
     limit = next((limit for limit in run.missed(temperatures) if limit.key in MISSES), None)
     if limit is None:
@@ -211,7 +220,7 @@ def _against_window(run, temperatures):
 
 
 @check
-def check_input_current(subject):
+def check_input_current(subject: Subject) -> list[Finding]:
     """Strings in parallel must not short harder than the input survives; what it cannot use is clipped."""
     return [
         _current(subject, converter, item, limit)
@@ -223,7 +232,7 @@ def check_input_current(subject):
     ]
 
 
-def _current(subject, converter, item, limit):
+def _current(subject: Subject, converter: Converter, item: Input, limit: CurrentLimit) -> Finding:
     names = " and ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
     if limit.key == SHORT_CIRCUIT:
         sentence = (
@@ -248,7 +257,7 @@ def _current(subject, converter, item, limit):
 
 
 @check
-def check_one_kind_per_input(subject):
+def check_one_kind_per_input(subject: Subject) -> list[Finding]:
     """One orientation a tracker; unlike faces in parallel cost something, unlike lengths are wrong."""
     findings = []
     for converter in subject.design.pv_converters:

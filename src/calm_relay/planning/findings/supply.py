@@ -1,10 +1,10 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
-from calm_relay.planning.findings.base import check, grid_check, stops_if, warns, warns_if
+from calm_relay.planning.findings.base import Finding, Subject, check, grid_check, stops_if, warns, warns_if
 
 
 @grid_check
-def check_main_fuse(subject):
+def check_main_fuse(subject: Subject) -> list[Finding]:
     """What the house draws in the year must pass the main fuse."""
     supply = subject.job.supply
     worst_kw = float(subject.outcome.year.at_bus("import").max())
@@ -27,7 +27,7 @@ def check_main_fuse(subject):
 
 
 @check
-def check_one_phase(subject):
+def check_one_phase(subject: Subject) -> list[Finding]:
     """A single-phase unit on a three-phase supply backs up one phase only."""
     converter = subject.design.battery_converter
     if converter is None or subject.job.supply.phases != "three" or converter.inverter.phases == "three":
@@ -45,7 +45,7 @@ def check_one_phase(subject):
 
 
 @grid_check
-def check_operator_sum(subject):
+def check_operator_sum(subject: Subject) -> list[Finding]:
     """The network operator adds up the AC rating of everything that can feed the bus."""
     design = subject.design
     if not design.new_converters:
@@ -66,7 +66,7 @@ def check_operator_sum(subject):
 
 
 @grid_check
-def check_hybrid_counted(subject):
+def check_hybrid_counted(subject: Subject) -> list[Finding]:
     """Many operators count anything with PV terminals as a PV inverter, module or not."""
     idle = [
         converter
@@ -88,7 +88,7 @@ def check_hybrid_counted(subject):
 
 
 @grid_check
-def check_notify(subject):
+def check_notify(subject: Subject) -> list[Finding]:
     """Above so much inverter power on a phase the operator is asked before, not told after."""
     rule = subject.rules.of("notify kW per phase")
     if rule is None or not subject.design.new_converters:

@@ -1,18 +1,21 @@
 """Optimisers and microinverters: what each module's own electronics ask for."""
 
+from collections.abc import Iterator
 from math import ceil, floor
 
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import micro_refusals
-from calm_relay.planning.findings.base import Mend, Severity, check, judged, stops, stops_if
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, stops, stops_if
 from calm_relay.planning.findings.strings import lay_anew
+from calm_relay.planning.strings.stringing import StringRun
 
 
 @check
-def check_optimiser_strings(subject):
+def check_optimiser_strings(subject: Subject) -> list[Finding]:
     """Too few optimisers in a string and the inverter refuses to run; too many or too strong and it trips."""
     findings = []
     for converter in subject.design.pv_converters:
-        chains = {}
+        chains: dict[int, list[StringRun]] = {}
         for run in converter.stringing.runs:
             if run.optimiser:
                 chains.setdefault(run.chain, []).append(run)
@@ -22,7 +25,16 @@ def check_optimiser_strings(subject):
     return findings
 
 
-def _optimisers(subject, converter, severity, sentence, measured=None, limit=None, unit="", rule=""):
+def _optimisers(
+    subject: Subject,
+    converter: Converter,
+    severity: Severity,
+    sentence: str,
+    measured: float | None = None,
+    limit: float | None = None,
+    unit: str = "",
+    rule: str = "",
+) -> Finding:
     mends = () if severity is Severity.OK else lay_anew(subject, converter)
     return judged(
         severity,
@@ -36,7 +48,7 @@ def _optimisers(subject, converter, severity, sentence, measured=None, limit=Non
     )
 
 
-def _string_of_optimisers(subject, converter, chain, runs):
+def _string_of_optimisers(subject: Subject, converter: Converter, chain: int, runs: list[StringRun]) -> Finding:
     """Number and power of one string against the optimiser's limits."""
     optimiser, modules = runs[0].optimiser, sum(run.in_series for run in runs)
     power_w = sum(run.in_series * run.module.power_w for run in runs)
@@ -60,7 +72,7 @@ def _string_of_optimisers(subject, converter, chain, runs):
     )
 
 
-def _under_each(subject, converter):
+def _under_each(subject: Subject, converter: Converter) -> Iterator[Finding]:
     """Whether the inverter speaks to the optimisers, and whether each bears its module."""
     pairs = dict.fromkeys((run.optimiser, run.module) for run in converter.stringing.runs if run.optimiser)
     for optimiser in dict.fromkeys(optimiser for optimiser, _ in pairs):
@@ -78,7 +90,7 @@ def _under_each(subject, converter):
             yield _optimisers(subject, converter, Severity.CHECK, sentence, *figures, sheet)
 
 
-def _fitting_micro(subject, run):
+def _fitting_micro(subject: Subject, run: StringRun) -> tuple[Mend, ...]:
     """The cheapest microinverter of the catalogue that suits a face's module."""
     context = subject.context
     fitting = [
@@ -95,7 +107,7 @@ def _fitting_micro(subject, run):
 
 
 @check
-def check_microinverters(subject):
+def check_microinverters(subject: Subject) -> list[Finding]:
     """Each unit must suit its module, and a branch circuit carries so many of them."""
     findings = []
     rule = subject.rules.of("branch share")

@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from typing import Any
 
 import numpy as np
 
-from calm_relay.job.model import Job
-from calm_relay.planning.architecture.design import Design
+from calm_relay.job.backup_board import BackupBoard
+from calm_relay.job.model import Job, Supply
+from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
 
 WHOLE = "Whole house"
@@ -46,18 +48,18 @@ class BackedUpLoads:
         """The step from which they stack highest over half an hour."""
         return int(self.stacked_kw.argmax())
 
-    def dropped_to_fit(self, limit_kw: float, order) -> tuple[str, ...]:
+    def dropped_to_fit(self, limit_kw: float, order: list[str]) -> tuple[str, ...]:
         """Circuits to drop, the first of `order` first, so that the worst half hour stays within a limit [kW]."""
         return _dropped_to_fit(self, limit_kw, tuple(order))
 
-    def only(self, names) -> "BackedUpLoads":
+    def only(self, names: list[str] | tuple[str, ...] | frozenset[Any]) -> "BackedUpLoads":
         """Those of the circuits that are named."""
         at = [number for number, name in enumerate(self.names) if name in names]
         return BackedUpLoads(tuple(self.names[n] for n in at), self.legs[at], self.shed_below[at], self.kw[at])
 
 
 @lru_cache(maxsize=64)
-def _dropped_to_fit(loads, limit_kw, order):
+def _dropped_to_fit(loads: BackedUpLoads, limit_kw: float, order: tuple[str, ...]) -> tuple[str, ...]:
     # Where all together stay within it, any of them do.
     over = np.flatnonzero(loads.stacked_kw > limit_kw)
     if not over.size:
@@ -104,7 +106,9 @@ def whole_house(job: Job, demand: DemandYear) -> BackedUpLoads:
 
 
 @lru_cache(maxsize=8)
-def _behind(backup_board, supply, one_phase, demand):
+def _behind(
+    backup_board: BackupBoard | None, supply: Supply, one_phase: int | None, demand: DemandYear
+) -> BackedUpLoads:
     phases = supply.phases
     parts = {part.name: part.kw for part in demand.parts}
     house = demand.parts[0].kw
@@ -131,15 +135,16 @@ def _behind(backup_board, supply, one_phase, demand):
     return BackedUpLoads(tuple(names), np.array(legs), np.array(shed), np.array(rows))
 
 
-def _only_phase_served(converter, job):
+def _only_phase_served(converter: Converter, job: Job) -> int | None:
     """The one phase that stays on where a single-phase unit serves a three-phase house; None elsewhere."""
     single = converter.inverter.phases == "single" and job.supply.phases == "three"
     return job.supply.single_on if single else None
 
 
-def _shares(phases, leg):
+def _shares(phases: str, leg: str | None) -> tuple[float, float, float]:
     if phases == "single":
         return (1.0, 0.0, 0.0)
     if leg in ("1", "2", "3"):
-        return tuple(1.0 if str(number) == leg else 0.0 for number in (1, 2, 3))
+        one, two, three = (1.0 if str(number) == leg else 0.0 for number in (1, 2, 3))
+        return one, two, three
     return (0.5, 0.5, 0.0) if phases == "split" else (1 / 3, 1 / 3, 1 / 3)

@@ -6,6 +6,7 @@ from functools import lru_cache
 import numpy as np
 
 from calm_relay.job.base import minutes_of
+from calm_relay.job.control import ClockWindow, GridCharge, Window
 from calm_relay.job.control import Control as Wanted
 from calm_relay.job.model import Job, Supply
 from calm_relay.physics.calendar import YearCalendar
@@ -16,13 +17,13 @@ from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.site.demand import DemandYear
 
 
-def open_in(calendar: YearCalendar, window) -> np.ndarray:
+def open_in(calendar: YearCalendar, window: Window | ClockWindow | GridCharge) -> np.ndarray:
     """Steps in which a daily window is open, by local clock."""
     return _open(calendar, window.start, window.end)
 
 
 @lru_cache(maxsize=32)
-def _open(calendar, start, end):
+def _open(calendar: YearCalendar, start: str, end: str) -> np.ndarray:
     return calendar.in_window(minutes_of(start), minutes_of(end))
 
 
@@ -46,7 +47,7 @@ def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
 
 
 @lru_cache(maxsize=16)
-def _control(calendar, filled, wanted, by_clock):
+def _control(calendar: YearCalendar, filled: tuple[GridCharge, ...], wanted: Wanted, by_clock: bool) -> Control:
     steps = calendar.steps
     charge_to, charge_kw = np.zeros(steps), np.zeros(steps)
     for window in filled:
@@ -59,21 +60,21 @@ def _control(calendar, filled, wanted, by_clock):
     bias_kw = wanted.import_bias_w / 1000.0
     leave_kw = np.full(steps, max(wanted.shave_above_kw or 0.0, bias_kw))
     export_kw, export_to = np.zeros(steps), np.zeros(steps)
-    for window in wanted.export_windows:
-        here = open_in(calendar, window)
-        export_kw[here], export_to[here] = window.power_kw, window.down_to
+    for export in wanted.export_windows:
+        here = open_in(calendar, export)
+        export_kw[here], export_to[here] = export.power_kw, export.down_to
     clock_kw = np.zeros(steps)
     if by_clock:
         for sign, windows in ((1.0, wanted.clock.charge), (-1.0, wanted.clock.give)):
-            for window in windows:
-                clock_kw[open_in(calendar, window)] = sign * window.power_kw
+            for clocked in windows:
+                clock_kw[open_in(calendar, clocked)] = sign * clocked.power_kw
     series = (charge_to, charge_kw, may_discharge, leave_kw, export_kw, export_to, clock_kw)
     for item in series:
         frozen(item)
     return Control(*series, bias_kw, wanted.shave_above_kw or UNLIMITED)
 
 
-def _order(design, job):
+def _order(design: Design, job: Job) -> tuple[int, ...] | None:
     """Converters in serving order where one of two batteries waits; None for the plant's own order."""
     batteries = [number for number, converter in enumerate(design.converters) if converter.bank]
     if len(batteries) < 2:

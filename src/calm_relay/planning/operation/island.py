@@ -1,6 +1,7 @@
 """The island a design makes when there is no grid: who forms the grid, what it can do, who joins, who is fed."""
 
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -72,7 +73,9 @@ def island_of(design: Design, job: Job, demand: DemandYear) -> Island:
     return _island(number, _limits(converter, job), behind_relay(design, job, demand), joins, design, demand)
 
 
-def _island(former, limits, fed: BackedUpLoads, joins, design, demand):
+def _island(
+    former: int, limits: Limits, fed: BackedUpLoads, joins: np.ndarray, design: Design, demand: DemandYear
+) -> Island:
     how = design.battery_converter.inverter.backup.throttles_ac_pv if former is not None else "none"
     switched = np.array(
         [how == "relay" or not converter.inverter.frequency_watt for converter in design.converters], dtype=bool
@@ -80,15 +83,15 @@ def _island(former, limits, fed: BackedUpLoads, joins, design, demand):
     return Island(former, limits, fed.kw, fed.legs, fed.shed_below, joins, switched, demand.kw)
 
 
-def _joins(other, converter):
+def _joins(other: Converter, converter: Converter) -> bool:
     """Whether another unit's array comes to the island of the inverter that forms it."""
     if other is converter or not other.has_array or converter.inverter.backup.throttles_ac_pv == "none":
         return False
     return not (other.inverter.phases == "three" and converter.inverter.phases == "single")
 
 
-def _limits(converter, job):
-    limits = {}
+def _limits(converter: Converter, job: Job) -> Limits:
+    limits: dict[str, Any] = {}
     generator = job.generator
     if generator is not None and (converter is None or converter.inverter.backup.generator_input):
         limits |= {

@@ -4,6 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.job.backup_board import Circuit
+from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.model import Job
 from calm_relay.planning.operation.backed_up_loads import WHOLE, BackedUpLoads
 from calm_relay.planning.operation.island import start_power_kw, start_volts
@@ -34,7 +36,9 @@ class Starts:
     who: dict[tuple[int, int], str]
 
 
-def machine_starts(job: Job, demand: DemandYear, fed: BackedUpLoads, steps, per_step: int, seed: int) -> Starts:
+def machine_starts(
+    job: Job, demand: DemandYear, fed: BackedUpLoads, steps: np.ndarray, per_step: int, seed: int
+) -> Starts:
     """Starts of the machines that are fed in some steps of the year, the same for the same seed.
 
     Parameters
@@ -83,14 +87,14 @@ def machine_starts(job: Job, demand: DemandYear, fed: BackedUpLoads, steps, per_
     return Starts(load, start, again, who)
 
 
-def extra_kw(machine, circuit, job: Job) -> float:
+def extra_kw(machine: ScheduledLoad, circuit: Circuit, job: Job) -> float:
     """What the start of a machine adds to its running power [kW]."""
     volts = start_volts(job.supply.phases, job.supply.volts, circuit.leg if circuit else None)
     soft = circuit.soft_start if circuit else False
     return max(start_power_kw(machine, volts, soft) - machine.kw, 0.0)
 
 
-def _cycled(machine, runs, rng):
+def _cycled(machine: ScheduledLoad, runs: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     """Minutes in which a machine is on: its duty in `STARTS_PER_H` runs an hour, at seeded minutes."""
     if machine.duty >= 1.0:
         return runs.copy()

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.physics.two_controllers import Chase, Chaser, chase
-from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.operation.outcome import Outcome
 
@@ -34,7 +34,7 @@ class OneMeter:
     lost_kwh: float
 
 
-def two_metered(design: Design) -> tuple | None:
+def two_metered(design: Design) -> tuple[Converter, ...] | None:
     """The two units with batteries that read the same meter; None where there are not two."""
     converters = [converter for converter in design.converters if converter.bank]
     if len(converters) != 2 or design.by_clock:

@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
 from calm_relay.job.model import Job
 from calm_relay.physics.money import net_present_value, simple_payback_years
+from calm_relay.physics.plant.island import IslandYear
 from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
@@ -96,7 +98,7 @@ class Brief:
 class Outcome(Brief):
     """Everything simulated and counted for one design."""
 
-    year: PlantYear
+    year: PlantYear | IslandYear
     figures: YearFigures
     paths: Paths
     limit: PowerLimit | None
@@ -107,7 +109,9 @@ def outcome(design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_n
     return outcome_of(simulate(design, job, site, demand), design, job, site, demand, bill_now)
 
 
-def outcome_of(year: PlantYear, design, job, site, demand, bill_now) -> Outcome:
+def outcome_of(
+    year: PlantYear, design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_now: float | None
+) -> Outcome:
     """What a simulated year comes to; see `outcome`."""
     battery = design.converters.index(design.battery_converter) if design.battery_converter else None
     brief = brief_of(year, design, job, site, demand, bill_now)
@@ -115,7 +119,9 @@ def outcome_of(year: PlantYear, design, job, site, demand, bill_now) -> Outcome:
     return Outcome(brief.self_sufficiency, brief.money, brief.backup, brief.unmet, year, *more)
 
 
-def brief_of(year: PlantBus, design, job, site, demand, bill_now) -> Brief:
+def brief_of(
+    year: PlantBus, design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_now: float | None
+) -> Brief:
     """The figures by which a design is weighed, from what its bus and batteries did; see `outcome`."""
     money = _money(design, job, site, year, bill_now)
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
@@ -150,7 +156,7 @@ def figures_of(year: PlantSums) -> YearFigures:
     )
 
 
-def _money(design, job, site, year, bill_now):
+def _money(design: Design, job: Job, site: SiteYear, year: Any, bill_now: float | None) -> Money:
     costs = job.costs
     bill = bill_of(year, job, site)
     lines = cost_lines(design, job)
@@ -166,7 +172,7 @@ def _money(design, job, site, year, bill_now):
     )
 
 
-def _backup(design, year, demand, site):
+def _backup(design: Design, year: Any, demand: DemandYear, site: SiteYear) -> Backup:
     converter = design.battery_converter
     if converter is None or converter.inverter.backup is None:
         return NO_BACKUP
@@ -182,12 +188,12 @@ def _backup(design, year, demand, site):
 
 
 @lru_cache(maxsize=4)
-def _night_steps(demand, site):
+def _night_steps(demand: DemandYear, site: SiteYear) -> np.ndarray:
     """Numbers of the night steps of the worst season."""
     return np.flatnonzero(demand.worst_season_steps & site.night)
 
 
-def _power_limit(design, year):
+def _power_limit(design: Design, year: PlantYear | IslandYear) -> PowerLimit | None:
     converter = design.battery_converter
     if converter is None:
         return None

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from math import prod
 
+from calm_relay.physics.plant.island import IslandYear
 from calm_relay.physics.plant.year import PlantYear
 
 
@@ -35,7 +36,7 @@ class Paths:
         return _product(self.by_battery)
 
 
-def _product(stages):
+def _product(stages: tuple[Stage, ...]) -> float | None:
     return prod(stage.efficiency for stage in stages) if stages else None
 
 
@@ -55,7 +56,7 @@ def paths_of(year: PlantYear, battery: int | None = None) -> Paths:
     if not arrays:
         return Paths()
     own = battery in arrays
-    straight = _to_bus(year, [battery] if own else arrays)
+    straight = _to_bus(year, [battery] if own and battery is not None else arrays)
     if battery is None or year.kwh("discharge", battery) <= 0 or (not own and not straight):
         return Paths(straight)
     part = year.plant[battery].battery
@@ -66,7 +67,7 @@ def paths_of(year: PlantYear, battery: int | None = None) -> Paths:
         rectifying = _rectifying(year, battery)
         if rectifying is None:
             return Paths(straight)
-        into = (*straight, Stage("rectifying", rectifying), into_dc)
+        into = (*straight, Stage("rectifying", rectifying), into_dc)  # type: ignore[assignment]
     out = _inverting(year, [battery])
     if out is None:
         return Paths(straight)
@@ -79,7 +80,7 @@ def paths_of(year: PlantYear, battery: int | None = None) -> Paths:
     return Paths(straight, (*into, *stored))
 
 
-def _to_bus(year, inverters):
+def _to_bus(year: PlantYear | IslandYear, inverters: list[int]) -> tuple[Stage, ...]:
     """Stages from the modules to the AC bus, weighted over several converters by what they are offered."""
     inverting = _inverting(year, inverters)
     if inverting is None:
@@ -90,12 +91,12 @@ def _to_bus(year, inverters):
     return (Stage("tracker", tracker), Stage("inverting", inverting))
 
 
-def _inverting(year, inverters):
+def _inverting(year: IslandYear | PlantYear, inverters: list[int]) -> float | None:
     out = sum(year.kwh_out(j) for j in inverters)
     lost = sum(year.kwh("inverter", j) for j in inverters)
     return out / (out + lost) if out > 0 else None
 
 
-def _rectifying(year, inverter):
+def _rectifying(year: PlantYear | IslandYear, inverter: int) -> float | None:
     drawn = year.kwh_in(inverter)
     return 1.0 - year.kwh("rectifier", inverter) / drawn if drawn > 0 else None

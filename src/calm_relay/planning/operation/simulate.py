@@ -7,19 +7,21 @@ import numpy as np
 
 from calm_relay.job.base import minutes_of
 from calm_relay.job.model import Job
-from calm_relay.job.tariff import Tariff
+from calm_relay.job.tariff import RateWindow, Tariff
+from calm_relay.physics.array_yield import FaceYield
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.money import yearly_bill
 from calm_relay.physics.plant.inputs import Inputs, YearCache, frozen, run_inputs
-from calm_relay.physics.plant.parts import GridConnection
+from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import PlantBus, PlantYear, run_plant
-from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.controls import control_of, export_limit_kw, home_of
 from calm_relay.planning.operation.island import island_of
 from calm_relay.planning.site.battery_temperature import battery_air_c, charge_derate, discharge_derate
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.site_year import SiteYear
 from calm_relay.planning.strings.shared_input import shared_loss
+from calm_relay.planning.strings.stringing import StringRun
 
 
 @lru_cache(maxsize=8)
@@ -34,7 +36,7 @@ def feed_in_series(tariff: Tariff, calendar: YearCalendar) -> np.ndarray:
     return _by_window(tariff.feed_in, tariff.feed_in_windows, calendar)
 
 
-def _by_window(price, windows, calendar):
+def _by_window(price: float, windows: tuple[RateWindow, ...], calendar: YearCalendar) -> np.ndarray:
     series = np.full(calendar.steps, price)
     weekend = calendar.wall_weekday >= 5
     for window in reversed(windows):
@@ -63,7 +65,7 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
     )
 
 
-def _thermal_derate(design, job, site):
+def _thermal_derate(design: Design, job: Job, site: SiteYear) -> np.ndarray | None:
     """What cold and heat leave of each battery that is new or grows, stated for its place; None where all is left."""
     shares = np.ones((2, len(design.converters), 365))
     for number, converter in enumerate(design.converters):
@@ -73,13 +75,13 @@ def _thermal_derate(design, job, site):
     return None if (shares == 1.0).all() else shares
 
 
-def _plant_of(design, job, site):
+def _plant_of(design: Design, job: Job, site: SiteYear) -> tuple[tuple[ConverterPart, ...], np.ndarray]:
     terms = tuple(_terms(converter, job) for converter in design.converters)
     plant = tuple(_part(converter, design, job) for converter in design.converters)
     return plant, _pv_kw(terms, site.calendar.steps)
 
 
-def _terms(converter, job):
+def _terms(converter: Converter, job: Job) -> tuple[tuple[FaceYield, float], ...]:
     """What each face gives to a converter: its yield, and the factor that is taken of it."""
     return tuple(
         (
@@ -92,7 +94,7 @@ def _terms(converter, job):
 
 
 @lru_cache(maxsize=24)
-def _pv_kw(terms, steps):
+def _pv_kw(terms: tuple[tuple[tuple[FaceYield, float], ...], ...], steps: int) -> np.ndarray:
     """DC power at each converter's terminals [kW], shape (converters, steps)."""
     pv_kw = np.zeros((len(terms), steps))
     for row, faces in zip(pv_kw, terms, strict=True):
@@ -101,7 +103,7 @@ def _pv_kw(terms, steps):
     return frozen(pv_kw)
 
 
-def _part(converter, design, job):
+def _part(converter: Converter, design: Design, job: Job) -> ConverterPart:
     """A unit as the simulation sees it on this supply."""
     reserve = job.battery.reserve
     if (
@@ -116,7 +118,7 @@ def _part(converter, design, job):
     return replace(converter.part(reserve), phase=job.supply.single_on if on_one else 0, by_clock=by_clock)
 
 
-def own_tracking(converter, run, job: Job) -> float:
+def own_tracking(converter: Converter, run: StringRun, job: Job) -> float:
     """What a tracker under each module makes of the string's power: no mismatch, less its own loss."""
     if converter.micro:
         return 1.0 / (1.0 - job.losses.mismatch)

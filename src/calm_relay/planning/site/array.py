@@ -6,7 +6,8 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from calm_relay.job.equipment import Module
-from calm_relay.job.model import Job, RoofFace
+from calm_relay.job.model import ArrayLosses, Job, RoofFace
+from calm_relay.job.survey import HorizonPoint
 from calm_relay.physics.array_yield import FaceYield, face_yield
 from calm_relay.planning.equipment.equipment import Equipment
 from calm_relay.planning.site.site_year import SiteYear, open_plane, shaded_plane
@@ -46,7 +47,9 @@ def faces_of(job: Job, equipment: Equipment, year: SiteYear) -> tuple[Face, ...]
 
 
 @lru_cache(maxsize=24)
-def _face(year, face, module, losses, horizon):
+def _face(
+    year: SiteYear, face: RoofFace, module: Module, losses: ArrayLosses, horizon: tuple[HorizonPoint, ...]
+) -> Face:
     plane = shaded_plane(year, face.tilt, face.azimuth, losses.albedo, horizon)
     made = face_yield(
         plane,
@@ -88,7 +91,9 @@ def design_temperatures(job: Job, year: SiteYear, faces: tuple[Face, ...]) -> De
 
 
 @lru_cache(maxsize=16)
-def _design_temperatures(coldest_c, hottest_c, year, faces):
+def _design_temperatures(
+    coldest_c: float | None, hottest_c: float | None, year: SiteYear, faces: tuple[Face, ...]
+) -> DesignTemperatures:
     air = year.weather.temp_air
     name = "made year" if year.assumed else "weather file"
     up = year.sun.zenith < 90.0

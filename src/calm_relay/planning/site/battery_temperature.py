@@ -33,17 +33,17 @@ def battery_air_c(place: BatteryPlace, site: SiteYear) -> np.ndarray:
     return air if place.hottest_c is None else np.minimum(air, place.hottest_c)
 
 
-def charge_derate(pack: Pack, air_c) -> np.ndarray:
+def charge_derate(pack: Pack, air_c: np.ndarray) -> np.ndarray:
     """Share of the charge limit left: none below `charge_min_c`, all from `charge_full_c`; heat takes it again."""
     span = max(pack.charge_full_c - pack.charge_min_c, 1e-9)
     return np.clip((air_c - pack.charge_min_c) / span, 0.0, 1.0) * _in_heat(pack, air_c)
 
 
-def discharge_derate(pack: Pack, air_c) -> np.ndarray:
+def discharge_derate(pack: Pack, air_c: np.ndarray) -> np.ndarray:
     """Share of the discharge limit left: none below `discharge_min_c` or above `work_max_c`."""
     return np.where(np.asarray(air_c) < pack.discharge_min_c, 0.0, 1.0) * _in_heat(pack, air_c)
 
 
-def _in_heat(pack, air_c):
+def _in_heat(pack: Pack, air_c: np.ndarray) -> np.ndarray:
     """All up to 5 degC below the hottest working temperature, nothing above it."""
     return np.clip((pack.work_max_c - air_c) / HEAT_BAND_C, 0.0, 1.0)

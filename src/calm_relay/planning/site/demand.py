@@ -1,14 +1,18 @@
 """The home's year: where it comes from, what it is made of, its evening peak and its worst season."""
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import date
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.model import Job, MeteredDemand
+from calm_relay.job.demand import MeteredDemand, ShapedDemand
+from calm_relay.job.model import Job
+from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.demand_shape import (
     car_load,
     heat_pump_load,
@@ -60,7 +64,7 @@ class DemandYear:
     days_without_bill: int | None
 
 
-def demand_year(job: Job, folder: Path, year: SiteYear, made_kw=None) -> DemandYear:
+def demand_year(job: Job, folder: Path, year: SiteYear, made_kw: Callable[..., Any] | None = None) -> DemandYear:
     """The home's demand on the planner's steps.
 
     Parameters
@@ -95,19 +99,25 @@ def demand_year(job: Job, folder: Path, year: SiteYear, made_kw=None) -> DemandY
 class _Series:
     """An array that a cache can tell by its content."""
 
-    def __init__(self, array):
+    def __init__(self, array: np.ndarray | None) -> None:
         self.array = array
         self._mark = None if array is None else hash(array.tobytes())
 
-    def __hash__(self):
+    def __hash__(self) -> int:
         return hash(self._mark)
 
-    def __eq__(self, other):
-        return self._mark == other._mark
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Series) and self._mark == other._mark
 
 
 @lru_cache(maxsize=6)
-def _demand_year(demand, paths, year, latitude, modelled):
+def _demand_year(
+    demand: MeteredDemand | ShapedDemand,
+    paths: tuple[tuple[str, tuple[str, int]], ...],
+    year: SiteYear,
+    latitude: float,
+    modelled: _Series,
+) -> DemandYear:
     calendar = year.calendar
     metered, bare_days = None, None
     if paths:
@@ -119,7 +129,7 @@ def _demand_year(demand, paths, year, latitude, modelled):
     added = [part.name for part in parts[1:]]
     # A name in the middle of a sentence loses its capital.
     source += "".join(f", plus {name[:1].lower()}{name[1:]}" for name in added)
-    kw = sum(part.kw for part in parts)
+    kw = sum((part.kw for part in parts), np.zeros(parts[0].kw.size))
     peak_kw, peak_at = _evening_peak(kw, year)
     season, steps = _worst_season(kw, calendar, latitude)
     nights = steps.sum() * calendar.step_h / 24.0
@@ -139,7 +149,7 @@ def _demand_year(demand, paths, year, latitude, modelled):
     )
 
 
-def _shaped(demand, calendar, latitude):
+def _shaped(demand: ShapedDemand, calendar: YearCalendar, latitude: float) -> tuple[np.ndarray, str, int | None]:
     kw = shaped_year(
         demand.yearly_kwh,
         demand.winter_factor,
@@ -162,7 +172,7 @@ def _shaped(demand, calendar, latitude):
     return billed.kw, source, billed.days_without_bill
 
 
-def _loads(demand, year):
+def _loads(demand: ShapedDemand | MeteredDemand, year: SiteYear) -> Iterator[Part]:
     """Machines, heat pumps and cars, each as a part of its own."""
     calendar = year.calendar
     minute, weekday, month = calendar.wall_minute, calendar.wall_weekday, calendar.month
@@ -200,7 +210,7 @@ def _loads(demand, year):
         yield Part(car.name, kw, car.planned, "the job's survey")
 
 
-def _evening_peak(kw, year):
+def _evening_peak(kw: np.ndarray, year: SiteYear) -> tuple[float, np.datetime64]:
     """Highest half hour that starts after sunset and before local midnight."""
     half_hour = (kw + np.roll(kw, -1)) / 2
     evening = year.night & (year.calendar.wall_minute >= 15 * 60)
@@ -210,12 +220,8 @@ def _evening_peak(kw, year):
     return float(half_hour[at]), year.calendar.wall[at]
 
 
-def _worst_season(kw, calendar, latitude):
+def _worst_season(kw: np.ndarray, calendar: YearCalendar, latitude: float) -> tuple[str, np.ndarray]:
     turn = 0 if latitude < 0 else 6
-    best = ("", None, -1.0)
-    for name, months in SEASONS.items():
-        steps = np.isin((calendar.month - 1 + turn) % 12 + 1, months)
-        mean = kw[steps].mean()
-        if mean > best[2]:
-            best = (name, steps, mean)
-    return best[0], best[1]
+    seasons = {name: np.isin((calendar.month - 1 + turn) % 12 + 1, months) for name, months in SEASONS.items()}
+    worst = max(seasons, key=lambda name: float(kw[seasons[name]].mean()))
+    return worst, seasons[worst]

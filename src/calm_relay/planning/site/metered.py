@@ -9,6 +9,8 @@ from calm_relay.exchange.array_cache import cached_arrays
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.meter_file import read_meter_file
 from calm_relay.job.demand import MeteredDemand
+from calm_relay.job.survey import MeterReading
+from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.demand_shape import midwinter_day
 from calm_relay.physics.meter_year import days_of_intervals, lay_on_year
 
@@ -32,7 +34,13 @@ class Metered:
     export_kwh: float
 
 
-def metered_year(demand: MeteredDemand, paths: dict[str, tuple[str, int]], calendar, latitude, made_kw) -> Metered:
+def metered_year(
+    demand: MeteredDemand,
+    paths: dict[str, tuple[str, int]],
+    calendar: YearCalendar,
+    latitude: float,
+    made_kw: np.ndarray | None,
+) -> Metered:
     """The year of a metered house.
 
     Parameters
@@ -84,18 +92,18 @@ def metered_year(demand: MeteredDemand, paths: dict[str, tuple[str, int]], calen
     sent = series["export"]
     step_h = calendar.step_h
     if "production" in series:
-        made, error = series["production"], None
+        made, model_error = series["production"], None
         source += f", rebuilt with measured production {Path(paths['production_path'][0]).name}"
     else:
         modelled = made_kw if made_kw is not None else np.zeros_like(sent)
-        error = float(np.maximum(sent - modelled, 0.0).sum() * step_h)
+        model_error = float(np.maximum(sent - modelled, 0.0).sum() * step_h)
         made = _at_least(modelled, sent, calendar.month)
         source += ", rebuilt with the modelled yield of the roof"
     gross = np.maximum(series["import"] - sent + made, 0.0)
-    return Metered(gross, source, laid.measured_days, months, error, float(sent.sum() * step_h))
+    return Metered(gross, source, laid.measured_days, months, model_error, float(sent.sum() * step_h))
 
 
-def _at_least(modelled, sent, month):
+def _at_least(modelled: np.ndarray, sent: np.ndarray, month: np.ndarray) -> np.ndarray:
     """Modelled production that is never below what went out, each month's sum kept where that can be."""
     spare = np.maximum(modelled - sent, 0.0)
     for number in range(1, 13):
@@ -106,11 +114,13 @@ def _at_least(modelled, sent, month):
     return sent + spare
 
 
-def _table(file, reading, calendar, *, signed):
+def _table(
+    file: tuple[str, int], reading: MeterReading, calendar: YearCalendar, *, signed: bool
+) -> tuple[np.datetime64, np.ndarray, np.ndarray | None]:
     """First day, import and export of a file as days of mean power; export None where it has none."""
     path, edition = file
 
-    def make():
+    def make() -> dict[str, np.ndarray]:
         data = read_meter_file(path, reading, calendar.time_zone, signed=signed)
         minutes = data.understood.interval_minutes
         first, imported = days_of_intervals(data.starts, data.import_kwh, minutes, calendar)
@@ -125,7 +135,7 @@ def _table(file, reading, calendar, *, signed):
     return np.datetime64(int(arrays["first"]), "D"), arrays["import"], arrays.get("export")
 
 
-def _aligned(tables):
+def _aligned(tables: dict[str, tuple[np.datetime64, np.ndarray]]) -> tuple[np.datetime64, dict[str, np.ndarray]]:
     """Tables of several files on the days they share; a day that one of them lacks is NaN in all."""
     first = min(start for start, _ in tables.values())
     last = max(start + np.timedelta64(len(table), "D") for start, table in tables.values())

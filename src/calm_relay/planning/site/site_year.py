@@ -4,13 +4,15 @@ import math
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from calm_relay.exchange.array_cache import cached_arrays
 from calm_relay.exchange.weather_file import read_weather_file
-from calm_relay.job.library import Library
+from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import ClimatePreset, MonthlyWeather, Site, WeatherFile
+from calm_relay.job.survey import HorizonPoint
 from calm_relay.physics import horizon as horizon_shade
 from calm_relay.physics.calendar import YearCalendar, year_calendar
 from calm_relay.physics.made_year import made_year
@@ -76,13 +78,13 @@ def site_year(site: Site, library: Library, folder: Path) -> SiteYear:
 
 
 @lru_cache(maxsize=3)
-def _site_year(site, climate, path, edition):
+def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> SiteYear:
     calendar = year_calendar(site.year, site.time_zone)
     own = climate.model_dump_json() if climate else ""
     key = f"{CACHE_EDITION}|{site.model_dump_json()}|{own}|{path}|{edition}"
-    details = {}
+    details: dict[str, Any] = {}
 
-    def make():
+    def make() -> dict[str, np.ndarray]:
         sun = sun_path(calendar.utc, calendar.step_h, site.latitude, site.longitude, site.elevation_m)
         weather = (
             _made_weather(site, climate, calendar, sun)
@@ -103,7 +105,7 @@ def _site_year(site, climate, path, edition):
     return SiteYear(key, calendar, sun, weather, source, not path, distance)
 
 
-def _climate(weather, library):
+def _climate(weather: WeatherFile | MonthlyWeather | ClimatePreset, library: Library) -> Climate | None:
     """The preset of a weather that names one, None for the others."""
     if not isinstance(weather, ClimatePreset):
         return None
@@ -114,13 +116,13 @@ def _climate(weather, library):
     return climate
 
 
-def _made_source(weather, climate):
+def _made_source(weather: ClimatePreset | MonthlyWeather, climate: Climate | None) -> str:
     if isinstance(weather, MonthlyWeather):
         return f"assumed days made from typed months{f' ({weather.origin})' if weather.origin else ''}"
     return f"assumed climate: {climate.name}"
 
 
-def _made_weather(site, climate, calendar, sun):
+def _made_weather(site: Site, climate: Climate | None, calendar: YearCalendar, sun: SunPath) -> WeatherYear:
     """A year made from a preset's months, or from those typed in."""
     weather = site.weather
     if isinstance(weather, MonthlyWeather):
@@ -132,10 +134,10 @@ def _made_weather(site, climate, calendar, sun):
         # A climate met on the other hemisphere has its seasons half a year later.
         turn = 6 if climate.latitude * site.latitude < 0 else 0
         rows = (climate.ghi_kwh_per_day, climate.temp_c, climate.daily_range_c)
-        monthly = [np.roll(row, turn) for row in rows]
+        monthly = [tuple(np.roll(row, turn).tolist()) for row in rows]
         wind = climate.wind_mean
     try:
-        return made_year(
+        return made_year(  # type: ignore[call-arg]
             *monthly,
             wind,
             sun,
@@ -150,7 +152,7 @@ def _made_weather(site, climate, calendar, sun):
         ) from None
 
 
-def _file_weather(path, calendar, sun, details):
+def _file_weather(path: str, calendar: YearCalendar, sun: SunPath, details: dict[Any, Any]) -> WeatherYear:
     hours = read_weather_file(path)
     shift = round((calendar.utc_offset_h - hours.utc_offset_h) / calendar.step_h)
     per_hour = round(1 / calendar.step_h)
@@ -166,15 +168,15 @@ def _file_weather(path, calendar, sun, details):
     return WeatherYear(*(np.roll(series, shift) for series in (ghi, dni, dhi, temp_air, wind)))
 
 
-def _distance_km(lat1, lon1, lat2, lon2):
+def _distance_km(lat1: float, lon1: float, lat2: float, lon2: float) -> float:
     a, b = math.radians(lat1), math.radians(lat2)
     half = math.sin((b - a) / 2) ** 2 + math.cos(a) * math.cos(b) * math.sin(math.radians(lon2 - lon1) / 2) ** 2
     return 2 * 6371.0 * math.asin(math.sqrt(min(half, 1.0)))
 
 
 @lru_cache(maxsize=24)
-def _plane(year: SiteYear, tilt, azimuth, albedo):
-    def make():
+def _plane(year: SiteYear, tilt: float, azimuth: float, albedo: float) -> PlaneIrradiance:
+    def make() -> dict[str, np.ndarray]:
         return vars(plane_of_array(year.weather, year.sun, tilt, azimuth, albedo))
 
     return PlaneIrradiance(**cached_arrays(f"{year.key}|plane|{tilt}|{azimuth}|{albedo}", make))
@@ -186,7 +188,9 @@ def open_plane(year: SiteYear, tilt: float, azimuth: float, albedo: float) -> Pl
 
 
 @lru_cache(maxsize=24)
-def shaded_plane(year: SiteYear, tilt: float, azimuth: float, albedo: float, horizon) -> PlaneIrradiance:
+def shaded_plane(
+    year: SiteYear, tilt: float, azimuth: float, albedo: float, horizon: tuple[HorizonPoint, ...]
+) -> PlaneIrradiance:
     """The same behind the site's horizon line, a tuple of `job.survey.HorizonPoint`."""
     plane = open_plane(year, tilt, azimuth, albedo)
     if not horizon:

@@ -5,15 +5,17 @@ module. Which input carries which is then an integer program over the kinds of i
 that nothing is missed; what cannot be connected is named with its reason.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import combinations
 from math import ceil, floor
+from typing import Any
 
 import numpy as np
 
 from calm_relay.exchange.array_cache import cached_arrays
-from calm_relay.job.equipment import Inverter, Module
+from calm_relay.job.equipment import Inverter, Module, Optimiser, Tracker
 from calm_relay.job.model import RoofFace
 from calm_relay.physics.strings import reverse_current_a
 from calm_relay.planning.common.severity import Severity
@@ -58,8 +60,8 @@ def lay_strings(
     inverter: Inverter,
     temperatures: DesignTemperatures,
     site: SiteLimit,
-    optimisers,
-    fixed=frozenset(),
+    optimisers: dict[str, Optimiser],
+    fixed: frozenset[Any] | set[str] = frozenset(),
 ) -> Stringing:
     """The best strings for an inverter.
 
@@ -115,7 +117,13 @@ def lay_strings(
 
 
 @lru_cache(maxsize=256)
-def _solve(wants, trackers, cold_c, hot_c, site_v):
+def _solve(
+    wants: tuple[_Want, ...],
+    trackers: tuple[tuple[int, Tracker], ...],
+    cold_c: float,
+    hot_c: float,
+    site_v: float,
+) -> tuple[tuple[int, int, int, int], ...]:
     """(input, face, in series, parallel) of the best layout, remembered between runs."""
     if not wants or not trackers:
         return ()
@@ -126,16 +134,22 @@ def _solve(wants, trackers, cold_c, hot_c, site_v):
     inputs = [(number, tracker.model_dump_json()) for number, tracker in trackers]
     key = f"strings|{EDITION}|{faces}|{inputs}|{cold_c}|{hot_c}|{site_v}"
 
-    def make():
+    def make() -> dict[str, np.ndarray]:
         return {"runs": np.array(_optimum(wants, trackers, cold_c, hot_c, site_v), dtype=int).reshape(-1, 4)}
 
     return tuple(map(tuple, cached_arrays(key, make, small=True)["runs"].tolist()))
 
 
-def _optimum(wants, trackers, cold_c, hot_c, site_v):
+def _optimum(
+    wants: tuple[_Want, ...],
+    trackers: tuple[tuple[int, Tracker], ...],
+    cold_c: float,
+    hot_c: float,
+    site_v: float,
+) -> tuple[tuple[int, int, int, int], ...]:
     from scipy.optimize import Bounds, LinearConstraint, milp
 
-    kinds = {}
+    kinds: dict[Tracker, list[int]] = {}
     for number, tracker in trackers:
         kinds.setdefault(tracker, []).append(number)
     columns = [
@@ -151,7 +165,7 @@ def _optimum(wants, trackers, cold_c, hot_c, site_v):
     low = np.zeros(matrix.shape[0])
     high = np.array([len(kinds[kind]) for kind in kinds] + [want.plan.count for want in wants], dtype=float)
     high = np.append(high, np.zeros(matrix.shape[0] - high.size))
-    fixed_rows = {}
+    fixed_rows: dict[int, int] = {}
     for number, want in enumerate(wants):
         if want.fixed:
             fixed_rows[number] = len(rows) + len(fixed_rows)
@@ -187,10 +201,12 @@ def _optimum(wants, trackers, cold_c, hot_c, site_v):
     return tuple(result)
 
 
-def _layouts(wants, tracker, cold_c, hot_c, site_v):
+def _layouts(
+    wants: tuple[_Want, ...], tracker: Tracker, cold_c: float, hot_c: float, site_v: float
+) -> Iterator[_Layout]:
     singles = {}
     for number, want in enumerate(wants):
-        lengths = lengths_allowed(want.module, tracker, cold_c, hot_c, SiteLimit(site_v, ""))
+        lengths = list(lengths_allowed(want.module, tracker, cold_c, hot_c, SiteLimit(site_v, "")))
         if want.fixed:
             lengths = [n for n in lengths if n == want.plan.in_series]
         singles[number] = [n for n in lengths if n <= want.plan.count]
@@ -209,13 +225,19 @@ def _layouts(wants, tracker, cold_c, hot_c, site_v):
                         yield _layout(wants, tracker, ((one, in_series, p), (other, in_series, q)), cold_c, hot_c)
 
 
-def _carries(module, tracker, parallel):
+def _carries(module: Module, tracker: Tracker, parallel: int) -> bool:
     """Whether an input survives so many strings in parallel."""
     limits = current_limits(parallel * module.short_circuit_a, parallel * module.max_power_a, tracker)
     return not any(limit.missed for limit in limits if limit.severity is Severity.STOP)
 
 
-def _layout(wants, tracker, parts, cold_c, hot_c):
+def _layout(
+    wants: tuple[_Want, ...],
+    tracker: Tracker,
+    parts: tuple[tuple[int, int, int], ...],
+    cold_c: float,
+    hot_c: float,
+) -> _Layout:
     module, in_series = wants[parts[0][0]].module, parts[0][1]
     parallel = sum(p for _, _, p in parts)
     modules = sum(wants[face].worth * n * p for face, n, p in parts)
@@ -236,7 +258,15 @@ def _layout(wants, tracker, parts, cold_c, hot_c):
     return _Layout(parts, worth)
 
 
-def _why(want, left, trackers, taken, cold_c, hot_c, site):
+def _why(
+    want: _Want,
+    left: int,
+    trackers: list[tuple[int, Tracker]],
+    taken: set[int],
+    cold_c: float,
+    hot_c: float,
+    site: SiteLimit,
+) -> str:
     """Why modules of a face were left out."""
     lengths = [
         lengths_allowed(want.module, tracker, cold_c, hot_c, site)
@@ -258,7 +288,13 @@ def _why(want, left, trackers, taken, cold_c, hot_c, site):
     return "more of them would pass a current limit"
 
 
-def _optimised(faces, inverter, trackers, temperatures, optimisers):
+def _optimised(
+    faces: list[Face],
+    inverter: Inverter,
+    trackers: list[tuple[int, Tracker]],
+    temperatures: DesignTemperatures,
+    optimisers: dict[str, Optimiser],
+) -> tuple[list[StringRun], list[LeftOut], set[int]]:
     """Strings of modules with optimisers: lengths within the optimiser's limits, across faces where need be."""
     optimiser = optimisers[faces[0].plan.name]
     if not (optimiser.any_inverter or optimiser.key in inverter.pv.optimisers):

@@ -4,14 +4,14 @@ from functools import lru_cache
 
 import numpy as np
 
-from calm_relay.physics.iv_curve import parallel_mismatch, points_at
+from calm_relay.physics.iv_curve import CurvePoints, parallel_mismatch, points_at
 from calm_relay.planning.strings.stringing import Input, StringRun
 
 # Every so many steps of the year are looked at, and only those with light worth converting.
 EVERY, WORTH_KW_PER_KWP = 31, 0.03
 
 
-def run_points(run: StringRun, irradiance: float, cell_c: float):
+def run_points(run: StringRun, irradiance: float, cell_c: float) -> CurvePoints:
     """Short-circuit, maximum-power and open-circuit points of one string of a run [A, V]."""
     module = run.module
     return points_at(
@@ -34,7 +34,7 @@ def shared_loss(item: Input) -> float:
 
 
 @lru_cache(maxsize=32)
-def _shared_loss(runs):
+def _shared_loss(runs: tuple[StringRun, ...]) -> float:
     light = [run.face.made.dc_kw[::EVERY] / run.face.rated_kw for run in runs]
     cells = [run.face.made.cell_c[::EVERY] for run in runs]
     weight = lost = 0.0

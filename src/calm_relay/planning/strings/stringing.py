@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from calm_relay.job.equipment import Inverter, Module, Optimiser, Tracker
+from calm_relay.job.survey import StringPlan
 from calm_relay.physics.strings import (
     cold_open_circuit_v,
     hot_max_power_v,
@@ -241,7 +242,9 @@ def surveyed_strings(faces: tuple[Face, ...], inverter: Inverter) -> Stringing:
     return Stringing(tuple(runs), tuple(left_out), SURVEYED)
 
 
-def planned_strings(faces: tuple[Face, ...], inverter: Inverter, plan, optimisers) -> Stringing:
+def planned_strings(
+    faces: tuple[Face, ...], inverter: Inverter, plan: StringPlan, optimisers: dict[str, Optimiser]
+) -> Stringing:
     """Strings as they were laid by hand; what cannot be so stands among the faults.
 
     Parameters
@@ -257,7 +260,9 @@ def planned_strings(faces: tuple[Face, ...], inverter: Inverter, plan, optimiser
     """
     by_name = {face.plan.name: face for face in faces}
     trackers = inverter.pv.trackers if inverter.pv else ()
-    counted, faults, used = {}, [], dict.fromkeys(by_name, 0)
+    counted: dict[tuple[str, int, int], int] = {}
+    faults: list[str] = []
+    used = dict.fromkeys(by_name, 0)
     chains = 0
     runs = []
     for string in plan.strings:

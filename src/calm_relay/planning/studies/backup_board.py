@@ -1,16 +1,20 @@
 """Which circuits ride through a chosen outage: a critical-loads board against the whole house with shedding."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
+from calm_relay.job.backup_board import BackupBoard
 from calm_relay.job.model import Job
 from calm_relay.physics.plant import islanded
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, whole_behind
 from calm_relay.planning.operation.island import forms_grid
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.outage import Rehearsal, rehearse
+from calm_relay.planning.verdict.option import Option
 
 HOURS = 30.0
 # Levels at which circuits of lesser priority are shed, tried from the lowest up.
@@ -75,12 +79,12 @@ class _Trial:
     events: bool
 
     @property
-    def backup_board(self):
+    def backup_board(self) -> BackupBoard | None:
         """The job's board where something forms a grid behind it, else None."""
         stays_on = isinstance(self.option, Option) and forms_grid(self.option.design.battery_converter)
         return self.plan.job.backup_board if stays_on else None
 
-    def run(self, **fed) -> Rehearsal | None:
+    def run(self, **fed: Any) -> Rehearsal | None:
         """Rehearses it with the circuits that are fed."""
         return rehearse(self.plan, self.option, self.first, self.hours, self.events, **fed)
 
@@ -94,7 +98,9 @@ def _critical(trial: _Trial) -> Proposal:
         (circuit for circuit in trial.backup_board.circuits if circuit.role != "grid only"),
         key=lambda circuit: circuit.priority,
     )
-    kept, left, best = [], [], None
+    kept: list[str] = []
+    left: list[tuple[str, str]] = []
+    best: Rehearsal | None = None
     for number, circuit in enumerate(wanted):
         trial.progress(number / max(len(wanted), 1), f"Trying {circuit.name}")
         run = trial.run(only=frozenset([*kept, circuit.name]))
@@ -144,22 +150,24 @@ def _whole(trial: _Trial) -> Proposal:
     return Proposal(WHOLE, kept, (*dropped.items(), *elsewhere), levels, cost, run)
 
 
-def _why(run):
+def _why(run: Rehearsal) -> str:
     """What ended it, as part of a sentence."""
     return run.ended_by[:1].lower() + run.ended_by[1:].rstrip(".")
 
 
-def _shed_at(everything: BackedUpLoads, dropped, shed) -> BackedUpLoads:
+def _shed_at(everything: BackedUpLoads, dropped: dict[str, str], shed: dict[Any, Any]) -> BackedUpLoads:
     levels = [1.0 if name in dropped else shed.get(name, 0.0) for name in everything.names]
     return replace(everything, shed_below=np.array(levels, dtype=float))
 
 
-def _ladder(names, priority, dropped, ends):
+def _ladder(
+    names: Sequence[str], priority: dict[str, int], dropped: dict[str, str], ends: tuple[float, float]
+) -> dict[str, float]:
     """Levels that rise as priority falls; what has the first priority is never shed by charge."""
     ranks = sorted({priority[name] for name in names if name not in dropped})[1:]
     if not ranks:
         return {}
-    levels = dict(zip(ranks, np.linspace(*ends, len(ranks)), strict=True))
+    levels = dict(zip(ranks, np.linspace(ends[0], ends[1], len(ranks)), strict=True))
     return {
         name: round(float(levels[priority[name]]), 2)
         for name in names
@@ -167,7 +175,7 @@ def _ladder(names, priority, dropped, ends):
     }
 
 
-def _fed(run, dropped):
+def _fed(run: Rehearsal, dropped: dict[str, str]) -> str | None:
     """The circuit that ended it, or of those still fed the one that asks most then."""
     if run.ended_at and run.ended_at not in dropped:
         return run.ended_at
@@ -178,7 +186,7 @@ def _fed(run, dropped):
     return max(asked, key=asked.get) if len(asked) > 1 else None
 
 
-def _next(run, priority, dropped):
+def _next(run: Rehearsal, priority: dict[str, int], dropped: dict[str, str]) -> str | None:
     """The circuit that matters least; None where one is left."""
     left = [name for name in run.names if name not in dropped]
     return max(left, key=lambda name: (priority[name], left.index(name))) if len(left) > 1 else None

@@ -4,13 +4,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from calm_relay.job.tariff import Costs
 from calm_relay.physics.fade import Cycles, calendar_fade, count_cycles, cycle_fade
 from calm_relay.physics.money import internal_rate_of_return, present_value
 from calm_relay.physics.plant.inputs import Inputs, sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.battery_temperature import battery_air_c
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 END = 0.7
 LEAST_LEFT = 0.3
@@ -120,14 +123,14 @@ def battery_ageing_of(
     )
 
 
-def _aged(inputs: Inputs, number, left):
+def _aged(inputs: Inputs, number: int, left: float) -> Inputs:
     part = inputs.plant[number]
     faded = replace(part.battery, usable_kwh=part.battery.usable_kwh * left)
     plant = (*inputs.plant[:number], replace(part, battery=faded), *inputs.plant[number + 1 :])
     return replace(inputs, plant=plant)
 
 
-def _flows(option, bank, saving, costs, replaced):
+def _flows(option: Option, bank: Bank, saving: np.ndarray, costs: Costs, replaced: int | None) -> np.ndarray:
     """Money in and out by year, today first."""
     rise = (1.0 + costs.price_rise) ** np.arange(saving.size)
     flows = np.concatenate([[-option.outcome.money.outlay], saving * rise])
@@ -136,7 +139,7 @@ def _flows(option, bank, saving, costs, replaced):
     return flows
 
 
-def _payback(flows):
+def _payback(flows: np.ndarray) -> float | None:
     """Years until what came in equals what went out, straight within a year; None when it does not in time."""
     total = np.cumsum(flows)
     if total[0] >= 0:
@@ -148,7 +151,7 @@ def _payback(flows):
     return year - float(total[year] / (total[year] - total[year - 1]))
 
 
-def _years_to(left, end):
+def _years_to(left: np.ndarray, end: float) -> float | None:
     """When so much is left, straight between years and beyond the last at its pace; None when nothing fades."""
     known = np.concatenate([[1.0], left])
     below = np.flatnonzero(known <= end)
@@ -159,7 +162,7 @@ def _years_to(left, end):
     return len(left) + float((known[-1] - end) / pace) if pace > 1e-6 else None
 
 
-def _warranty(bank, left, turned):
+def _warranty(bank: Bank, left: np.ndarray, turned: np.ndarray) -> Warranty:
     pack = bank.pack
     promised_kwh = pack.warranty_mwh_per_kwh * bank.nominal_kwh * 1000.0
     total = np.cumsum(turned)
@@ -178,7 +181,7 @@ def _warranty(bank, left, turned):
     return Warranty(pack.warranty_fraction, float(pack.warranty_years), promised_kwh, ends, by, then)
 
 
-def _full_and_empty(plan, option, number):
+def _full_and_empty(plan: Plan, option: Option, number: int) -> tuple[np.ndarray, np.ndarray]:
     """Share of each month's days on which the battery was full, and at its reserve, once."""
     year = option.outcome.year
     part = year.plant[number].battery

@@ -8,7 +8,8 @@ from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 ENERGIES, POWERS = 9, 8
 

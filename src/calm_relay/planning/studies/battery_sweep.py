@@ -10,7 +10,8 @@ from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank, charge_dc_kw
 from calm_relay.planning.operation.simulate import bill_of, simulate
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 OUTAGE_H = 8.0
 NEARLY = 0.02
@@ -68,7 +69,8 @@ def sweep_battery(plan: Plan, option: Option | RefusedOption, progress: Progress
     if not counts:
         return None
     chosen = counts.index(converter.bank.count) if converter.bank.count in counts else None
-    return BatterySweep(np.array(counts), *np.array(rows).T, chosen, flags_of(plan, option))
+    columns = np.array(rows).T
+    return BatterySweep(np.array(counts), *columns, chosen, flags_of(plan, option))  # type: ignore[call-arg]
 
 
 def with_bank(design: Design, bank: Bank) -> Design:

@@ -4,12 +4,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.plant.control import self_use
 from calm_relay.physics.plant.inputs import run_inputs
 from calm_relay.physics.plant.parts import GridConnection
+from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,17 +70,18 @@ def clipped_year(plan: Plan, option: Option | RefusedOption, progress: Progress 
         ).of("clipped")
     tables = [_by_month_and_hour(series, plan.site.calendar) for series in (bare, with_battery)]
     days = int((bare.reshape(365, -1).sum(axis=1) * plan.site.calendar.step_h > 0.05).sum())
-    return ClippedYear(*tables, days, _why(design))
+    bare, kept = tables
+    return ClippedYear(bare, kept, days, _why(design))
 
 
-def _by_month_and_hour(series, calendar):
+def _by_month_and_hour(series: np.ndarray, calendar: YearCalendar) -> np.ndarray:
     table = np.zeros((12, 24))
     hour = ((calendar.standard - calendar.standard.astype("datetime64[D]")).astype(int) // 3600).astype(int)
     np.add.at(table, (calendar.month - 1, hour), series * calendar.step_h)
     return table
 
 
-def _why(design):
+def _why(design: Design) -> str:
     converter = design.battery_converter
     array = design.pv_converter
     if array.micro:

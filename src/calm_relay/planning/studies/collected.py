@@ -15,8 +15,8 @@ from calm_relay.planning.studies.tipping import Tips, tips_of
 class Studies:
     """By option: the gap to perfect foresight, ageing, outages ridden through; and the tipping points."""
 
-    foresight: dict[str, ForesightGap]
-    ageing: dict[str, BatteryAgeing]
+    foresight: dict[str, ForesightGap | None]
+    ageing: dict[str, BatteryAgeing | None]
     survival: dict[str, Survival | None]
     tips: Tips
 

@@ -4,9 +4,10 @@ from dataclasses import dataclass
 
 from calm_relay.job.equipment import Module
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.array import face_with
 from calm_relay.planning.site.roof_room import room_of
+from calm_relay.planning.verdict.option import Option
 
 
 @dataclass(frozen=True)

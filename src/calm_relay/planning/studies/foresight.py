@@ -1,15 +1,19 @@
 """What a control leaves on the table: an option's year against the bound of perfect foresight."""
 
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, wait
+from concurrent.futures._base import Future
 from dataclasses import dataclass
 from time import monotonic
+from typing import Any
 
 import numpy as np
 
 from calm_relay.physics.foresight import Foresight, least_cost
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.simulate import feed_in_series, inputs_of, price_series
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 USUAL_S = 3.0
 GIVEN_UP_S = 60.0
@@ -68,7 +72,7 @@ def foresight_gap_of(
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     per_hour = round(1.0 / inputs.step_h)
 
-    def hourly(series):
+    def hourly(series: np.ndarray) -> np.ndarray:
         return np.asarray(series, dtype=float).reshape(*np.shape(series)[:-1], -1, per_hour).mean(axis=-1)
 
     tariff, calendar = plan.job.tariff, plan.site.calendar
@@ -104,7 +108,7 @@ def foresight_gap_of(
     )
 
 
-def _awaited(future, progress):
+def _awaited(future: Future[Foresight], progress: Callable[..., Any]) -> Foresight:
     start = monotonic()
     while not future.done():
         spent = monotonic() - start

@@ -4,11 +4,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from calm_relay.job.equipment import Inverter
 from calm_relay.physics.plant.inputs import run_inputs
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.equipment import loss_curve
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 SIZES = 40
 
@@ -71,10 +74,12 @@ def sweep_inverter(
         bill = bill_of(year, plan.job, plan.site)
         energies = year.kwh("clipped"), year.bus_kwh("import"), year.bus_kwh("export"), idle
         rows.append((*energies, year.kwh_out(number), bill))
-    return InverterSweep(sizes, *np.array(rows).T, _prices(option, converter, sizes), chosen)
+    return InverterSweep(  # type: ignore[call-arg]
+        sizes, *np.array(rows).T, _prices(option, converter, sizes), chosen
+    )
 
 
-def _prices(option, converter, sizes):
+def _prices(option: Option, converter: Converter, sizes: np.ndarray) -> np.ndarray | None:
     """Price over size, straight through the catalogue's units of the same kind and phases."""
     like = [
         item
@@ -89,7 +94,7 @@ def _prices(option, converter, sizes):
     return start + slope * sizes
 
 
-def _alike(item, other):
+def _alike(item: Inverter, other: Inverter) -> bool:
     """Whether two units take the same packs, or neither takes any."""
     if item.battery is None or other.battery is None:
         return item.battery is other.battery

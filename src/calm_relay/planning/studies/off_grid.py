@@ -1,20 +1,24 @@
 """An off-grid house: what its year leaves unmet, burns and throws away, and how big it should be."""
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
 from calm_relay.job.model import Job
+from calm_relay.job.tariff import Costs
 from calm_relay.physics.money import present_value
 from calm_relay.physics.plant.inputs import run_survival, sum_inputs
 from calm_relay.physics.plant.islanded import SERVING
 from calm_relay.planning.architecture.cost import cost_lines
+from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.island import forms_grid, island_of
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.battery_sweep import with_bank
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 AUTONOMY_DAYS = 14
 ARRAY_FACTORS = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.5, 3.0)
@@ -57,7 +61,7 @@ def off_grid_year_of(plan: Plan, option: Option | RefusedOption) -> OffGridYear 
     year, calendar = option.outcome.year, plan.site.calendar
     month = calendar.month
 
-    def by_month(series):
+    def by_month(series: np.ndarray) -> np.ndarray:
         return np.array([series[month == m].sum() for m in range(1, 13)]) * year.step_h
 
     generator_kwh = year.bus_kwh("import")
@@ -87,7 +91,7 @@ def off_grid_year_of(plan: Plan, option: Option | RefusedOption) -> OffGridYear 
     )
 
 
-def _longest(backup):
+def _longest(backup: np.ndarray) -> tuple[int | None, int]:
     """First step and length of the longest stretch; None and 0 without one."""
     edges = np.flatnonzero(np.diff(np.concatenate([[False], backup, [False]]).astype(int)))
     if not edges.size:
@@ -97,7 +101,7 @@ def _longest(backup):
     return int(edges[::2][at]), int(lengths[at])
 
 
-def _autonomy(plan, option):
+def _autonomy(plan: Plan, option: Option) -> tuple[float, float, float]:
     """Hours a full battery lasts by the envelope, and without sun from the mean and the worst start of the year."""
     converter = option.design.battery_converter
     if not forms_grid(converter):
@@ -174,7 +178,7 @@ def size_off_grid(plan: Plan, option: Option | RefusedOption, progress: Progress
         inputs = inputs_of(design, job, plan.site, plan.demand)
         outlay = sum(line.amount for line in cost_lines(design, job))
         for j, factor in enumerate(ARRAY_FACTORS):
-            year = sum_inputs(inputs.scaled(array=factor))
+            year: Any = sum_inputs(inputs.scaled(array=factor))
             unmet[i, j] = year.unmet_kwh / (year.unmet_kwh + year.bus_kwh("home"))
             hours[i, j] = year.generator_hours
             cost[i, j] = outlay + _modules(plan, factor) + _fuel(bill_of(year, job, plan.site), job.costs)
@@ -202,7 +206,7 @@ def size_off_grid(plan: Plan, option: Option | RefusedOption, progress: Progress
     )
 
 
-def _modules(plan, factor):
+def _modules(plan: Plan, factor: float) -> float:
     """What more, or fewer, modules cost than those of the job."""
     costs = plan.job.costs
     return sum(
@@ -212,12 +216,12 @@ def _modules(plan, factor):
     )
 
 
-def _fuel(a_year, costs):
+def _fuel(a_year: float, costs: Costs) -> float:
     rows = [a_year * (1.0 + costs.price_rise) ** year for year in range(costs.horizon_years)]
     return present_value([0.0, *rows], costs.discount_rate)
 
 
-def _allowed(design):
+def _allowed(design: Design) -> np.ndarray:
     """Which array sizes the makers allow on them."""
     result = []
     for factor in ARRAY_FACTORS:

@@ -4,14 +4,18 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from calm_relay.job.backup_board import Generator
+from calm_relay.job.model import Job
 from calm_relay.physics.plant import islanded
 from calm_relay.physics.plant.inputs import run_outage
 from calm_relay.physics.plant.island import Island, IslandYear
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, curve_of, forms_grid, island_of
-from calm_relay.planning.operation.machine_starts import machine_starts
+from calm_relay.planning.operation.machine_starts import Starts, machine_starts
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 STEP_MIN = 1
 CAUSES = {
@@ -116,7 +120,7 @@ class Rehearsal:
         """How often it tripped."""
         return self.run.trips
 
-    def litres(self, generator) -> float:
+    def litres(self, generator: Generator) -> float:
         """Fuel the generator burns [l]."""
         return float(self.generator_kw.sum() * self.step_h * generator.litres_per_kwh)
 
@@ -174,7 +178,16 @@ def rehearse(
     return _read(plan, option.design.battery_converter, inputs.island, fed, starts, run, first, hours)
 
 
-def _read(plan, converter, island: Island, fed, starts, run, first, hours):
+def _read(
+    plan: Plan,
+    converter: Converter,
+    island: Island,
+    fed: BackedUpLoads,
+    starts: Starts | None,
+    run: IslandYear,
+    first: int,
+    hours: float,
+) -> Rehearsal:
     state, on = run.outage.state, run.outage.on
     out = np.flatnonzero(state != islanded.SERVING)
     at = int(out[0]) if out.size else None
@@ -228,7 +241,7 @@ def _read(plan, converter, island: Island, fed, starts, run, first, hours):
     )
 
 
-def _heaviest(fed, island, at, who, job):
+def _heaviest(fed: BackedUpLoads, island: Island, at: int, who: str, job: Job) -> str:
     """The circuit that ended it: the one of the machine that started, else the one that asked most."""
     if who and job.backup_board is not None:
         circuit = next((c for c in job.backup_board.circuits if who in c.loads), None)
@@ -237,7 +250,7 @@ def _heaviest(fed, island, at, who, job):
     return fed.names[int(island.load_kw[:, at].argmax())]
 
 
-def _frequency(plan, run):
+def _frequency(plan: Plan, run: IslandYear) -> np.ndarray:
     """Frequency of the bus [Hz]: raised where the array on it is to give less than it could."""
     offered, used = run.outage.ac_offered, run.outage.ac_used
     follows = (offered > 1e-9) & (run.outage.state == islanded.SERVING)

@@ -1,10 +1,14 @@
 """What to change before the same night is tried again."""
 
+from collections.abc import Iterator
+
+from calm_relay.job.model import Job
 from calm_relay.physics.plant import islanded
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.findings.base import Mend
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.outage import Rehearsal
+from calm_relay.planning.verdict.option import Option
 
 MOST = 4
 RESERVE_STEP = 0.2
@@ -36,7 +40,7 @@ def outage_mends_of(plan: Plan, option: Option, run: Rehearsal | None) -> tuple[
     return tuple(result[:MOST])
 
 
-def _more_energy(option, job):
+def _more_energy(option: Option, job: Job) -> Iterator[Mend]:
     """A pack more, and more kept back while the grid is up."""
     converter = option.design.battery_converter
     if converter is None or not converter.is_new:

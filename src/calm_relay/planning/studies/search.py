@@ -4,14 +4,16 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from re import sub
+from typing import Any
 
 import numpy as np
 
 from calm_relay.job.control import Control, GridCharge, Window
 from calm_relay.job.equipment import Module
 from calm_relay.job.model import Job
-from calm_relay.physics.plant.inputs import sum_inputs
-from calm_relay.physics.plant.year import BufferPool, bus_plants
+from calm_relay.physics.plant.inputs import Inputs, sum_inputs
+from calm_relay.physics.plant.island import IslandSums
+from calm_relay.physics.plant.year import BufferPool, PlantBus, bus_plants
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
 from calm_relay.planning.architecture.options import within_connection
 from calm_relay.planning.architecture.parts import array_refusals
@@ -120,7 +122,7 @@ BENEFITS: dict[str, tuple[str, Callable[[Plant], float]]] = {
 }
 
 
-def efficient_edge(plants, benefit: str) -> tuple[Plant, ...]:
+def efficient_edge(plants: tuple[Plant, ...] | list[Plant], benefit: str) -> tuple[Plant, ...]:
     """The plants of which none costs less and brings as much, by rising outlay."""
     worth = BENEFITS[benefit][1]
     edge, best = [], -np.inf
@@ -153,9 +155,12 @@ def control_profiles_of(job: Job) -> tuple[ControlProfile, ...]:
         if hours and not any(
             window.meets(cheap_window) for window in hours for cheap_window in result[-1].windows
         ):
-            night = result[-1].windows
             result.append(
-                ControlProfile("charged at night, discharged when dear", night, Control(discharge_windows=hours))
+                ControlProfile(
+                    "charged at night, discharged when dear",
+                    result[-1].windows,
+                    Control(discharge_windows=hours),
+                )
             )
     kept, seen = [], set()
     for profile in result:
@@ -165,9 +170,9 @@ def control_profiles_of(job: Job) -> tuple[ControlProfile, ...]:
     return tuple(kept)
 
 
-def _apart(windows):
+def _apart(windows: set[Window]) -> tuple[Window, ...]:
     """Windows of which no two meet, the earlier ones kept."""
-    kept = []
+    kept: list[ControlProfile] = []
     for window in sorted(windows, key=lambda window: window.start):
         if not any(window.meets(other) for other in kept):
             kept.append(window)
@@ -185,7 +190,7 @@ def roofs_of(plan: Plan) -> tuple[Roof, ...]:
     return tuple(roofs)
 
 
-def _roof_of(plan: Plan, module: Module):
+def _roof_of(plan: Plan, module: Module) -> Job | None:
     """A job whose measured faces are laid anew with a module; None where none is, or it would give less."""
     faces, before, after = [], 0.0, 0.0
     for face in plan.faces:
@@ -204,7 +209,7 @@ def _roof_of(plan: Plan, module: Module):
     return plan.job.with_(faces=tuple(faces), string_plans=())
 
 
-def batteries_of(plan: Plan) -> Iterator[dict]:
+def batteries_of(plan: Plan) -> Iterator[dict[str, Any]]:
     """Fields of `Job.battery` of every bank that the catalogue's packs make."""
     packs = plan.options[0].context.equipment.catalogue.packs
     for pack in packs:
@@ -238,7 +243,7 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
     with ThreadPoolExecutor(WORKERS) as workers:
         for start in range(0, len(designs), BATCH):
             progress(0.1 + 0.9 * start / len(designs), f"Trying plant {start * len(profiles):,} of {whole:,}")
-            tried = [
+            tried: list[Any] = [
                 (roof, design, profile, *tuned)
                 for roof, job, design in designs[start : start + BATCH]
                 for profile, *tuned in _tuned(plan, job, design, profiles)
@@ -248,7 +253,8 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
             else:
                 sums = list(workers.map(lambda item: sum_inputs(item[-1]), tried))
             for number, (item, run) in enumerate(zip(tried, sums, strict=True), start * len(profiles)):
-                result = _weighed(plan, number, *item[:-1], run)
+                roof, design, profile, job, _ = item
+                result = _weighed(plan, number, roof, design, profile, job, run)
                 if result is not None:
                     plants.append(result)
     over = whole - len(plants)
@@ -258,7 +264,9 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
     return SearchResult(tuple(plants[:most]), len(plants) + sum(refused.values()), tuple(summary))
 
 
-def _tuned(plan, job, design, profiles):
+def _tuned(
+    plan: Plan, job: Job, design: Design, profiles: tuple[ControlProfile, ...]
+) -> Iterator[tuple[ControlProfile, Job, Inputs]]:
     """Each control profile, the job with it, and what its run reads."""
     inputs = inputs_of(design, job, plan.site, plan.demand)
     for profile in profiles:
@@ -268,7 +276,15 @@ def _tuned(plan, job, design, profiles):
         yield profile, tuned, replace(inputs, control=control)
 
 
-def _weighed(plan, number, roof, design, profile, job, sums):
+def _weighed(
+    plan: Plan,
+    number: int,
+    roof: str,
+    design: Design,
+    profile: ControlProfile,
+    job: Job,
+    sums: IslandSums | PlantBus,
+) -> Plant | None:
     """A simulated design as a plant; None where its import is over the main fuse."""
     if job.supply.on_grid and sums.at_bus("import").max() > job.supply.import_limit_kw + 1e-9:
         return None
@@ -278,7 +294,9 @@ def _weighed(plan, number, roof, design, profile, job, sums):
     return Plant(number, design.architecture.key, design, roof, profile.name, job, brief, score)
 
 
-def _candidates(plan, refused, progress):
+def _candidates(
+    plan: Plan, refused: dict[Any, Any], progress: Callable[..., Any]
+) -> list[tuple[str, Job, Design]]:
     """Every design that passes the checks: the roof's name, the job that states it, the design."""
     result = []
     roofs = roofs_of(plan)
@@ -290,13 +308,15 @@ def _candidates(plan, refused, progress):
     return result
 
 
-def _context(plan, job) -> DesignContext:
+def _context(plan: Plan, job: Job) -> DesignContext:
     first = plan.options[0].context
     faces = faces_of(job, plan.equipment, plan.site)
     return replace(first, survey=replace(first.survey, job=job, faces=faces))
 
 
-def _designs(context, job, battery, refused):
+def _designs(
+    context: DesignContext, job: Job, battery: dict[str, str | int], refused: dict[str, int]
+) -> Iterator[tuple[Design, Job]]:
     """Designs of one bank: each architecture on each converter that takes it."""
     equipment = context.equipment
     catalogue = equipment.catalogue
@@ -319,13 +339,13 @@ def _designs(context, job, battery, refused):
                     continue
                 design = within_connection(way.build(here), here)
                 reasons = design.reasons if isinstance(design, Refusal) else _hard(design, here)
-                if reasons:
+                if isinstance(design, Refusal) or reasons:
                     refused[_short(reasons[0])] = refused.get(_short(reasons[0]), 0) + 1
                 else:
                     yield design, held
 
 
-def _hard(design, context):
+def _hard(design: Design, context: DesignContext) -> list[str]:
     """What stops a design that could be connected."""
     survey = context.survey
     for converter in design.pv_converters:
@@ -339,16 +359,16 @@ def _hard(design, context):
     return generator_refusals(design, job) + bus_refusals(design, job) + place_refusals(design, job)
 
 
-def _short(reason):
+def _short(reason: str) -> str:
     """A reason without its figures, so that like ones are counted together."""
     clause = reason.split(": ", 1)[-1].split(";")[0].split(",")[0]
     words = sub(r"[\d.,]+\s*", "", clause).strip()
     return f"{words[:1].upper()}{words[1:70]}"
 
 
-def plant_rows(result: SearchResult) -> list[list]:
+def plant_rows(result: SearchResult) -> list[list[Any]]:
     """Every plant as a row of a table, with a head."""
-    rows: list[list] = [
+    rows: list[list[Any]] = [
         [
             "number",
             "option",

@@ -9,8 +9,9 @@ from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.island import forms_grid, island_of
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.demand import SEASONS
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 DAYS = 7
 LASTING_H = (4, 8, 24, 72)
@@ -80,7 +81,7 @@ def every_survival(plan: Plan, progress: Progress = unheard) -> dict[str, Surviv
     return result
 
 
-def _lasting(plan, hours):
+def _lasting(plan: Plan, hours: np.ndarray) -> dict[str, dict[int, float]]:
     month = plan.site.calendar.month[:: round(1.0 / plan.site.calendar.step_h)]
     north = plan.job.site.latitude >= 0
     result = {}

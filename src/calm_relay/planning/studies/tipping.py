@@ -1,8 +1,9 @@
 """What would change the answer: points at which another option overtakes, by bisection on the simulation."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from re import search
+from typing import Any
 
 import numpy as np
 
@@ -10,10 +11,12 @@ from calm_relay.job.model import Job
 from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.outcome import brief_of
+from calm_relay.planning.operation.outcome import Brief, brief_of
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.verdict.choice import score_of
+from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.verdict.purposes import MEASURES
 
 # How far a figure is turned, as a factor of today's; weights run over their whole range.
@@ -93,7 +96,7 @@ def knobs_of(plan: Plan) -> tuple[Knob, ...]:
         (sum(converter.array_kw for converter in option.design.converters) for option in plan.live), default=0.0
     )
 
-    def around(key, name, form, today, **turns):
+    def around(key: str, name: str, form: str, today: float, **turns: Any) -> Knob:
         return Knob(key, name, form, today, today / SPREAD, today * SPREAD, **turns)
 
     knobs = [
@@ -146,19 +149,19 @@ def knobs_of(plan: Plan) -> tuple[Knob, ...]:
     return tuple(knob for knob in knobs if knob.today > 0 or knob.key in MEASURES)
 
 
-def _fuel_knob(job, currency, around):
+def _fuel_knob(job: Job, currency: str, around: Callable[..., Any]) -> Iterator[Knob]:
     """The price of the generator's fuel, off grid."""
     if job.supply.on_grid or job.generator is None:
         return
     name, form = "Fuel, " + currency + " a litre", currency + " {:.2f} a litre of fuel"
 
-    def turn(job, value):
+    def turn(job: Job, value: float) -> Job:
         return job.with_(generator=job.generator.with_(price_per_litre=min(value, 100.0)))
 
     yield around("fuel", name, form, job.generator.price_per_litre, job=turn)
 
 
-def _dearest(job, value):
+def _dearest(job: Job, value: float) -> Job:
     """The dearest price alone is turned."""
     tariff = job.tariff
     dear = max([tariff.price, *(window.price for window in tariff.windows)])
@@ -169,14 +172,14 @@ def _dearest(job, value):
     return job.with_(tariff=tariff.with_(price=price, windows=windows))
 
 
-def _feed_in(job, value):
+def _feed_in(job: Job, value: float) -> Job:
     return job.with_(tariff=job.tariff.with_(feed_in=min(value, 50.0)))
 
 
-def _mismatch(job):
+def _mismatch(job: Job) -> Callable[[Converter, float], float]:
     """Strings lose to mismatch, modules with electronics of their own do not."""
 
-    def factor(converter, value):
+    def factor(converter: Converter, value: float) -> float:
         own = converter.micro or any(
             run.optimiser for run in (converter.stringing.runs if converter.stringing else ())
         )
@@ -185,8 +188,8 @@ def _mismatch(job):
     return factor
 
 
-def _weight(kind):
-    def turn(job, value):
+def _weight(kind: str) -> Callable[..., Any]:
+    def turn(job: Job, value: float) -> Job:
         purposes = tuple(
             purpose.with_(weight=value) if purpose.kind == kind else purpose for purpose in job.purposes
         )
@@ -200,7 +203,7 @@ def _weight(kind):
 class Contest:
     """The options of a plan, weighed anew with one figure turned; strings and units stay as they are."""
 
-    def __init__(self, plan: Plan):
+    def __init__(self, plan: Plan) -> None:
         self._plan = plan
         self._options: list[Option] = [option for option in plan.live if not option.stopped]
 
@@ -223,7 +226,9 @@ class Contest:
         scores = self.scores(knob, value)
         return max(scores, key=scores.get)
 
-    def _outcome(self, option, job, demand, knob, value, bill_now):
+    def _outcome(
+        self, option: Option, job: Job, demand: DemandYear, knob: Knob, value: float, bill_now: float | None
+    ) -> Brief:
         plan, design = self._plan, option.design
         year = option.outcome.year
         if knob.array or knob.home:
@@ -233,7 +238,7 @@ class Contest:
                 inputs = replace(inputs, pv_kw=inputs.pv_kw * factors.reshape(-1, 1))
             else:
                 inputs = inputs.scaled(home=value / knob.today)
-            year = sum_inputs(inputs)
+            year = sum_inputs(inputs)  # type: ignore[assignment]
         done = brief_of(year, design, job, plan.site, demand, bill_now)
         if not knob.prices:
             return done
@@ -241,7 +246,7 @@ class Contest:
         return replace(done, money=replace(done.money, outlay=done.money.outlay + extra))
 
 
-def _scaled(demand, factor):
+def _scaled(demand: DemandYear, factor: float) -> DemandYear:
     return replace(
         demand,
         kw=demand.kw * factor,
@@ -265,7 +270,7 @@ def tips_of(plan: Plan, progress: Progress = unheard) -> Tips:
     tips = []
     for number, knob in enumerate(knobs):
 
-        def show_text(share, number=number):
+        def show_text(share: float, number: int = number) -> None:
             progress((number + share) / len(knobs), "What would change the answer")
 
         result = [
@@ -285,7 +290,7 @@ def tips_of(plan: Plan, progress: Progress = unheard) -> Tips:
     return Tips(plan.choice.key, tuple(sorted(tips, key=_distance)))
 
 
-def _distance(tip):
+def _distance(tip: Tip) -> float:
     """How far a tip is from today, as a share of the range tried; those that never come stand last."""
     if tip.at is None:
         return np.inf
@@ -295,7 +300,9 @@ def _distance(tip):
     return abs(tip.at - knob.today) / MOST_WEIGHT
 
 
-def _turn(contest, knob, rising, best, show_text, start):
+def _turn(
+    contest: Contest, knob: Knob, rising: bool, best: str, show_text: Callable[..., Any], start: float
+) -> tuple[float, str] | None:
     """Value at which another option overtakes, and its key; None where none does."""
     inside = knob.today
     tries = knob.tries(rising)

@@ -2,7 +2,11 @@
 
 from dataclasses import dataclass
 
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, Purpose
+from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.operation.outcome import Brief, Outcome
+from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.verdict.purposes import MEASURES
 from calm_relay.planning.verdict.reasons import Reason, reasons_for
 
@@ -34,7 +38,7 @@ class Choice:
     reasons: dict[str, tuple[Reason, ...]]
 
 
-def choose(options, job: Job, demand) -> Choice:
+def choose(options: list[Option], job: Job, demand: DemandYear) -> Choice:
     """Weighs the options by the job's purposes.
 
     An option that a finding stops is weighed but not chosen.
@@ -66,7 +70,7 @@ def choose(options, job: Job, demand) -> Choice:
     return Choice(best.key, close, _sentence(best, rest, scores, close, deciding), deciding, scores, reasons)
 
 
-def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
+def score_of(design: Design, brief: Outcome | Brief, job: Job, bill_now: float, peak_kw: float) -> Score:
     """How well a design's figures serve the job's purposes.
 
     Parameters
@@ -90,7 +94,7 @@ def score_of(design, brief, job: Job, bill_now: float, peak_kw: float) -> Score:
     return Score(by_purpose, total)
 
 
-def _sentence(best, rest, scores, close, deciding):
+def _sentence(best: Option, rest: list[Option], scores: dict[str, Score], close: bool, deciding: str) -> str:
     mark = {option.key: round(scores[option.key].total * 100) for option in (best, *rest)}
     if not rest:
         return f"{best.title} is the only option that can be built ({mark[best.key]} of 100)."
@@ -102,10 +106,10 @@ def _sentence(best, rest, scores, close, deciding):
     return f"{best.title} fits best{why}: {mark[best.key]} of 100; {others}."
 
 
-def _deciding(best, runner_up, scores, job):
+def _deciding(best: Option, runner_up: Option, scores: dict[str, Score], job: Job) -> str:
     """The purpose that does most to put the best option before the next."""
 
-    def lead(purpose):
+    def lead(purpose: Purpose) -> float:
         ours, theirs = (scores[option.key].by_purpose[purpose.kind] for option in (best, runner_up))
         return purpose.weight * (ours - theirs)
 

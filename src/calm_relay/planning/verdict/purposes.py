@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.design import Design
-from calm_relay.planning.operation.outcome import Outcome
+from calm_relay.planning.operation.outcome import Brief, Outcome
 
 FULL_OUTAGE_H = 12.0
 DEAR_YEARS = 10.0
@@ -24,31 +24,31 @@ class Measure:
     score: Callable[[Design, Outcome, float, float], float]
 
 
-def _lower_bills(design, outcome, bill_now, peak_kw):
+def _lower_bills(design: Design, outcome: Outcome | Brief, bill_now: float, peak_kw: float) -> float:
     return _clip(outcome.money.saving / bill_now) if bill_now > 0 else 0.0
 
 
-def _self_sufficiency(design, outcome, bill_now, peak_kw):
+def _self_sufficiency(design: Design, outcome: Brief | Outcome, bill_now: float, peak_kw: float) -> float:
     return outcome.self_sufficiency
 
 
-def _ride_through_outage(design, outcome, bill_now, peak_kw):
+def _ride_through_outage(design: Design, outcome: Outcome | Brief, bill_now: float, peak_kw: float) -> float:
     if outcome.unmet is not None:
         return _clip(1.0 - outcome.unmet / UNSERVED_SHARE)
     return _clip(outcome.backup.power_kw / peak_kw) * _clip(outcome.backup.hours / FULL_OUTAGE_H)
 
 
-def _low_outlay(design, outcome, bill_now, peak_kw):
+def _low_outlay(design: Design, outcome: Outcome | Brief, bill_now: float, peak_kw: float) -> float:
     if outcome.money.outlay <= 0:
         return 1.0
     return _clip(1.0 - outcome.money.outlay / (DEAR_YEARS * bill_now)) if bill_now > 0 else 0.0
 
 
-def _gentle_works(design, outcome, bill_now, peak_kw):
+def _gentle_works(design: Design, outcome: Brief | Outcome, bill_now: float, peak_kw: float) -> float:
     return 1.0 / (1 + design.works)
 
 
-def _clip(value):
+def _clip(value: float) -> float:
     return min(1.0, max(0.0, value))
 
 

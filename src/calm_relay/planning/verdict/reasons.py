@@ -3,8 +3,11 @@
 from dataclasses import dataclass
 
 from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.amounts import money_text, years_text
 from calm_relay.planning.common.vocabulary import vocabulary_of
+from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.verdict.option import Option
 
 WORTH_SAYING_KWH = 10.0
 
@@ -19,7 +22,7 @@ class Reason:
     sentence: str
 
 
-def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
+def reasons_for(option: Option, options: list[Option], job: Job, demand: DemandYear) -> tuple[Reason, ...]:
     """Reasons for and against one option beside the others.
 
     Parameters
@@ -52,13 +55,13 @@ def reasons_for(option, options, job: Job, demand) -> tuple[Reason, ...]:
     return tuple(sorted(heard, key=lambda reason: (not reason.speaks_for, -reason.weight)))
 
 
-def _other(options, *roles):
+def _other(options: list[Option], *roles: str) -> Option | None:
     """The first option of an architecture in one of the roles; None where there is none."""
     found = {item.role: item for item in reversed(options)}
     return next((found[role] for role in roles if role in found), None)
 
 
-def _bill(option, options, job):
+def _bill(option: Option, options: list[Option], job: Job) -> list[tuple[bool, str, str]]:
     money = option.outcome.money
     what = vocabulary_of(job.supply).bill
     if option.role == "today":
@@ -74,7 +77,7 @@ def _bill(option, options, job):
     return [(True, "lower_bills", sentence)]
 
 
-def _own_power(option, options):
+def _own_power(option: Option, options: list[Option]) -> list[tuple[bool, str, str]]:
     share = option.outcome.figures.self_sufficiency
     now = _other(options, "today")
     if option.role == "today" or now is None:
@@ -85,7 +88,7 @@ def _own_power(option, options):
     return [(True, "self_sufficiency", f"Self-sufficiency: {share:.0%} of the home instead of {before:.0%}.")]
 
 
-def _lights(option, job, demand):
+def _lights(option: Option, job: Job, demand: DemandYear) -> list[tuple[bool, str, str]]:
     """Off grid: what goes unserved, and how long a full battery lasts without sun."""
     outcome, year = option.outcome, option.outcome.year
     share, converter = outcome.unmet, option.design.battery_converter
@@ -112,7 +115,7 @@ def _lights(option, job, demand):
     return result
 
 
-def _outage(option, peak_kw, season):
+def _outage(option: Option, peak_kw: float, season: str) -> list[tuple[bool, str, str]]:
     on_backup = option.outcome.backup
     if on_backup.power_kw <= 0:
         return [(False, "ride_through_outage", "When the grid fails, so do house and array.")]
@@ -135,7 +138,7 @@ def _outage(option, peak_kw, season):
     return result
 
 
-def _outlay(option, job):
+def _outlay(option: Option, job: Job) -> list[tuple[bool, str, str]]:
     money = option.outcome.money
     if option.role == "today":
         return [(True, "low_outlay", "Costs nothing today.")]
@@ -148,7 +151,7 @@ def _outlay(option, job):
     return [(money.payback_years <= warranty, "low_outlay", sentence)]
 
 
-def _works(option):
+def _works(option: Option) -> list[tuple[bool, str, str]]:
     design = option.design
     if design.architecture.role == "today":
         return [(True, "gentle_works", "Nothing is touched.")]
@@ -186,7 +189,7 @@ def _works(option):
     return result
 
 
-def _stays(design):
+def _stays(design: Design) -> str:
     """What is left as it is by an option that takes nothing away."""
     if design.architecture.stays:
         return design.architecture.stays
@@ -195,7 +198,7 @@ def _stays(design):
     return f"Roof and inverter stay; {apart or 'if one unit fails, the other works on'}."
 
 
-def _new_works(design, on_grid):
+def _new_works(design: Design, on_grid: bool) -> list[tuple[bool, str, str]]:
     counted = f"the operator counts {design.counted_kw:g} kW" if on_grid else f"{design.counted_kw:g} kW in all"
     if design.architecture.one_inverter:
         return [
@@ -213,7 +216,7 @@ def _new_works(design, on_grid):
     ]
 
 
-def _path(option, options):
+def _path(option: Option, options: list[Option]) -> list[tuple[bool, str, str]]:
     outcome = option.outcome
     through = outcome.paths.through_battery
     result = []
@@ -236,7 +239,7 @@ def _path(option, options):
     return result
 
 
-def _yield(option, options):
+def _yield(option: Option, options: list[Option]) -> list[tuple[bool, str, str]]:
     """What the same modules give under another kind of electronics."""
     offered = option.outcome.figures.pv_dc_kwh
     others = [item for item in options if item is not option and item.outcome.figures.pv_dc_kwh > 0]

@@ -37,13 +37,15 @@ from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.architecture.restring import restringing_of
 from calm_relay.planning.common.cautions import CAUTIONS
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.roof_room import room_of
 from calm_relay.planning.strings.limits import COLD
 from calm_relay.planning.studies.clipping import clipped_year
 from calm_relay.planning.studies.collected import Studies
+from calm_relay.planning.studies.foresight import ForesightGap
 from calm_relay.planning.studies.off_grid import off_grid_year_of
 from calm_relay.planning.studies.survival import Survival
+from calm_relay.planning.verdict.option import Option, RefusedOption
 from calm_relay.planning.views.roof import FaceShade, face_shades
 
 Read = TypeVar("Read", bound=Document)
@@ -211,7 +213,7 @@ def series_of(option: Option, plan: Plan) -> tuple[dict[str, list[str]], dict[st
     return stamps, columns
 
 
-def foresight_series(gap, plan: Plan) -> tuple[dict[str, list[str]], dict[str, list[float]]]:
+def foresight_series(gap: ForesightGap, plan: Plan) -> tuple[dict[str, list[str]], dict[str, list[float]]]:
     """Hour by hour what the control and perfect foresight buy, export and hold; stamps are the hour's start.
 
     `dearer` is what the control pays more in the hour, in the job's currency.

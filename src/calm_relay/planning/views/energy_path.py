@@ -3,8 +3,10 @@
 from dataclasses import dataclass, replace
 
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings import Finding, Severity
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 
 @dataclass(frozen=True)
@@ -129,7 +131,7 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
         legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1), f"{main}:battery"))
     beside = [(number, converter) for number, converter in enumerate(converters) if number not in group]
     if not converters and option.coupling == "AC":
-        beside = [(1, None)]
+        beside = [(1, None)]  # type: ignore[list-item]
     if len(beside) == 1 and not on_main:
         number, converter = beside[0]
         _hang(stations, legs, plan, option, number, converter, power)
@@ -145,7 +147,7 @@ def _converters(option: Option | RefusedOption) -> tuple[Converter, ...]:
     return option.design.converters if isinstance(option, Option) else ()
 
 
-def _source(station, plan, option):
+def _source(station: Station, plan: Plan, option: RefusedOption | Option) -> str:
     converters = " and ".join(converter.inverter.name for converter in _converters(option)) or "none that fits"
     note = plan.assumed_note or plan.site.source
     return {
@@ -158,7 +160,15 @@ def _source(station, plan, option):
     }.get(station.name, f"{converters}, datasheets")
 
 
-def _hang(stations, legs, plan, option, number, converter, power):
+def _hang(
+    stations: list[Station],
+    legs: list[Leg],
+    plan: Plan,
+    option: Option,
+    number: int,
+    converter: Converter,
+    power: Headroom | None,
+) -> None:
     """A second unit joins at the AC bus: its battery on its own DC side, or the array that is kept on it."""
     legs.append(Leg("AC", (AC_JOIN, 1), (AC_JOIN, 0), f"{number}:ac"))
     headline = f"{converter.inverter.ac_kw:g} kW" if converter else "none fits"
@@ -172,7 +182,15 @@ def _hang(stations, legs, plan, option, number, converter, power):
     legs.append(Leg("DC", (AC_JOIN, 1), (AC_JOIN - BATTERY_GAP, 1), f"{number}:battery"))
 
 
-def _hang_whole(stations, legs, option, number, converter, column, power):
+def _hang_whole(
+    stations: list[Station],
+    legs: list[Leg],
+    option: Option,
+    number: int,
+    converter: Converter,
+    column: float,
+    power: Headroom | None,
+) -> None:
     """One of several units that join at the AC bus, drawn with its battery as one station."""
     legs.append(Leg("AC", (column, 1), (column, 0), f"{number}:ac"))
     headline = f"{converter.inverter.ac_kw:g} kW"
@@ -185,7 +203,16 @@ def _hang_whole(stations, legs, option, number, converter, column, power):
     stations.append(_station(name, option, headline, "", bar, column, 1, "right"))
 
 
-def _station(name, option, headline, detail="", headroom=None, column=None, row=0, words="below"):
+def _station(
+    name: str,
+    option: Option | RefusedOption,
+    headline: str,
+    detail: str = "",
+    headroom: Headroom | None = None,
+    column: float | None = None,
+    row: int = 0,
+    words: str = "below",
+) -> Station:
     mine = [finding for finding in option.findings if finding.station == name]
     raised = [finding for finding in mine if finding.severity is not Severity.OK]
     severity = min((finding.severity for finding in mine), default=None)
@@ -202,7 +229,7 @@ def _station(name, option, headline, detail="", headroom=None, column=None, row=
     )
 
 
-def _headroom(finding: Finding | None, caption):
+def _headroom(finding: Finding | None, caption: str) -> Headroom | None:
     if finding is None or finding.measured is None or not finding.limit:
         return None
     return Headroom(
@@ -210,12 +237,12 @@ def _headroom(finding: Finding | None, caption):
     )
 
 
-def _site(plan):
+def _site(plan: Plan) -> str:
     ghi = plan.site.weather.ghi
     return f"{ghi.sum() * plan.site.calendar.step_h / 1000:,.0f} kWh/m² a year"
 
 
-def _roof(plan, option):
+def _roof(plan: Plan, option: RefusedOption | Option) -> tuple[str, str]:
     """The faces that stand on this option's roof."""
     later = option.role != "today"
     faces = [face for face in plan.faces if (face.plan.will_be_there if later else face.plan.is_there)]
@@ -226,7 +253,7 @@ def _roof(plan, option):
     return f"{rated:.2f} kWp, {count} face{'s' * (count > 1)}", f"{made / 1000:.1f} MWh DC a year"
 
 
-def _strings(plan, option):
+def _strings(plan: Plan, option: Option | RefusedOption) -> str:
     converters = option.design.pv_converters if isinstance(option, Option) else ()
     if not converters:
         lengths = [f.plan.in_series for f in plan.faces if f.plan.is_there for _ in range(f.plan.strings)]
@@ -238,7 +265,7 @@ def _strings(plan, option):
     else:
         lengths = []
         for converter in converters:
-            chains = {}
+            chains: dict[int, int] = {}
             for run in converter.stringing.runs:
                 if run.chain:
                     chains[run.chain] = chains.get(run.chain, 0) + run.in_series
@@ -248,7 +275,7 @@ def _strings(plan, option):
     return " + ".join(f"{lengths.count(n)} × {n}" for n in dict.fromkeys(lengths)) or "none yet"
 
 
-def _inverter(option):
+def _inverter(option: Option | RefusedOption) -> tuple[str, str]:
     if isinstance(option, RefusedOption):
         return "none fits", ""
     converters = option.design.roof_converters
@@ -261,11 +288,11 @@ def _inverter(option):
     return f"{converter.inverter.ac_kw:g} kW {converter.inverter.kind.split()[0]}", ""
 
 
-def _battery(bank):
+def _battery(bank: Bank) -> tuple[str, str]:
     return f"{bank.usable_kwh:.1f} kWh usable", f"{bank.count} × {bank.pack.name}"
 
 
-def _grid(plan, option):
+def _grid(plan: Plan, option: Option | RefusedOption) -> tuple[str, str]:
     if not plan.job.supply.on_grid:
         generator = plan.job.generator
         if generator is None:

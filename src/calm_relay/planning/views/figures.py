@@ -1,11 +1,13 @@
 """The figures of a station, each with where it comes from."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.operation.island import forms_grid
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
 from calm_relay.planning.strings.limits import COLD, HOT
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 
 @dataclass(frozen=True)
@@ -40,7 +42,7 @@ def figures_of(plan: Plan, option: Option | RefusedOption, station: str) -> tupl
     return tuple(made(plan, option)) if made else ()
 
 
-def _site(plan, option):
+def _site(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     site, weather = plan.site, plan.site.weather
     step_h = site.calendar.step_h
     source = plan.assumed_note or site.source
@@ -57,7 +59,7 @@ def _site(plan, option):
     yield Figure("Wind", f"{weather.wind_speed.mean():.1f} m/s mean", source)
 
 
-def _strings(plan, option):
+def _strings(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     temperatures = option.context.temperatures
     yield Figure("Coldest cell", f"{temperatures.cold_c:.0f} °C", temperatures.cold_source)
     yield Figure("Hottest cell", f"{temperatures.hot_c:.0f} °C", temperatures.hot_source)
@@ -82,7 +84,7 @@ def _strings(plan, option):
         )
 
 
-def _home(plan, option):
+def _home(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     demand = plan.demand
     peak = demand.evening_peak_at.astype(object)
     yield Figure(
@@ -109,7 +111,7 @@ def _home(plan, option):
     )
 
 
-def _off_grid(plan, option):
+def _off_grid(plan: Plan, option: Option) -> Iterator[Figure]:
     job, generator = plan.job, plan.job.generator
     supply = job.supply
     text = f"{supply.phases} phase, {supply.volts:g} V, main switch {supply.main_fuse_a:g} A"
@@ -137,7 +139,7 @@ def _off_grid(plan, option):
         yield Figure("Generator runs", f"{year.generator_hours:,.0f} h, {burnt:,.0f} l a year", note, True)
 
 
-def _grid(plan, option):
+def _grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
     if not plan.job.supply.on_grid:
         yield from _off_grid(plan, option)
         return

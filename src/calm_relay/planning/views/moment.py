@@ -4,11 +4,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.physics.plant.island import IslandYear
+from calm_relay.physics.plant.year import PlantYear
 from calm_relay.physics.shares import shares_of
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.severity import Severity
-from calm_relay.planning.plan import Option, Plan, RefusedOption
+from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.outage import Rehearsal
+from calm_relay.planning.verdict.option import Option, RefusedOption
 from calm_relay.planning.views.energy_path import Headroom
 
 
@@ -73,7 +76,15 @@ def moment_of_night(plan: Plan, option: Option, run: Rehearsal, at: int) -> Mome
     return _moment(plan, option, run.run, at, float(plan.site.weather.ghi[step]), clock, True)
 
 
-def _moment(plan, option, year, step, light, clock, off_grid):
+def _moment(
+    plan: Plan,
+    option: Option,
+    year: IslandYear | PlantYear,
+    step: int,
+    light: float,
+    clock: np.datetime64,
+    off_grid: bool,
+) -> Moment:
     converters = option.design.converters
     legs = {"light": light}
     bars = {}
@@ -108,13 +119,13 @@ def _moment(plan, option, year, step, light, clock, off_grid):
     return Moment(step, clock, legs, bars)
 
 
-def _grid_bar(plan, imported, exported):
+def _grid_bar(plan: Plan, imported: float, exported: float) -> Headroom:
     fuse = plan.job.supply.import_limit_kw
     word = "exported" if exported > imported else "imported"
     return _bar(max(imported, exported), fuse, f"{max(imported, exported):.1f} of {fuse:.1f} kW {word} now")
 
 
-def _generator_bar(plan, made):
+def _generator_bar(plan: Plan, made: float) -> Headroom:
     """What the generator gives where the grid does not."""
     generator = plan.job.generator
     if generator is None:
@@ -122,7 +133,7 @@ def _generator_bar(plan, made):
     return _bar(made, generator.kw, f"generator {made:.1f} of {generator.kw:g} kW")
 
 
-def _bar(used, limit, caption):
+def _bar(used: float, limit: float, caption: str) -> Headroom:
     """Power against a limit: at the limit it wants watching."""
     severity = Severity.CHECK if limit > 0 and used > 0.98 * limit else Severity.OK
     return Headroom(used, float(limit), caption, severity)
@@ -168,7 +179,7 @@ def strip_of(plan: Plan, option: Option) -> Strip:
     """The year by days of standard time."""
     year = option.outcome.year
 
-    def daily(series):
+    def daily(series: np.ndarray) -> np.ndarray:
         return series.reshape(365, -1).sum(axis=1) * year.step_h
 
     return Strip(daily(year.of("pv_dc")), daily(year.at_bus("home")), daily(year.at_bus("import")))

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.plan import Option, RefusedOption
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 LEVELS = np.linspace(0.0, 1.0, 41)
 

@@ -4,8 +4,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.cost import KINDS
-from calm_relay.planning.plan import Option, Plan
+from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.clipping import clipped_year
+from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.verdict.purposes import MEASURES as MARKS
 
 
@@ -47,11 +48,11 @@ class _Measure:
     end: float | None = None
 
 
-def _years(value, currency):
+def _years(value: float, currency: str) -> str:
     return "never" if value == float("inf") else f"{value:.1f} years"
 
 
-def _percent(value, currency):
+def _percent(value: float, currency: str) -> str:
     return f"{value:.1%}"
 
 
@@ -206,7 +207,7 @@ def cost_scales_of(plan: Plan) -> tuple[Scale, ...]:
     currency = plan.job.tariff.currency
     lines = [option.outcome.money.lines if isinstance(option, Option) else None for option in plan.options]
 
-    def spent(kind):
+    def spent(kind: str) -> list[float | None]:
         return [None if own is None else sum(line.amount for line in own if line.kind == kind) for own in lines]
 
     end = max([*(line.amount for own in lines if own for line in own), 1.0])
@@ -275,7 +276,7 @@ def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
     return tuple(scales)
 
 
-def _cycles(option):
+def _cycles(option: Option) -> float:
     converter = option.design.battery_converter
     if converter is None:
         return 0.0
@@ -305,7 +306,17 @@ def purpose_scales_of(plan: Plan) -> tuple[Scale, ...]:
     return tuple(scales)
 
 
-def _summary(key, label, note, lower_is_better, values, form, end, *, yearly):
+def _summary(
+    key: str,
+    label: str,
+    note: str,
+    lower_is_better: bool,
+    values: list[float | None],
+    form: str,
+    end: float,
+    *,
+    yearly: bool,
+) -> Scale:
     texts = tuple("–" if value is None else form.format(value) for value in values)
     return Scale(key, label, note, lower_is_better, yearly, tuple(values), texts, end)
 

@@ -1,15 +1,17 @@
 """The voltages of an input's strings over all temperatures, against every limit they meet."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from calm_relay.physics.iv_curve import string_current
+from calm_relay.planning.architecture.design import Converter, Survey
 from calm_relay.planning.common.severity import Severity
-from calm_relay.planning.plan import Option, RefusedOption
 from calm_relay.planning.strings.limits import COLD, COLD_BY_TABLE, FULL_POWER, HOT, START, TRACKING_END
 from calm_relay.planning.strings.shared_input import run_points
 from calm_relay.planning.strings.stringing import Input
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 
 @dataclass(frozen=True)
@@ -58,7 +60,7 @@ def ladders_of(option: Option | RefusedOption) -> tuple[Ladder, ...]:
     return tuple(result)
 
 
-def _ladder(converter, converter_number, item, survey):
+def _ladder(converter: Converter, converter_number: int, item: Input, survey: Survey) -> Ladder:
     temperatures, site = survey.temperatures, survey.site_limit
     cells = np.linspace(temperatures.cold_c, max(temperatures.hot_c, temperatures.cold_c + 1), 41)
     lead = max(item.runs, key=lambda run: run.open_v(temperatures.cold_c), default=None)
@@ -84,22 +86,22 @@ def _ladder(converter, converter_number, item, survey):
         )
     limits = lead.limits(temperatures, site)
     end, low_v = limits[COLD], limits[HOT].limit_v
-    marks = [
+    lines: list[Mark] = [
         Mark(end.limit_v, end.owner.rsplit(", ", 1)[-1], "ends", True),
         Mark(low_v, "tracks from", "tracks ≥", True),
     ]
     if limits[START].limit_v > low_v:
-        marks.append(Mark(limits[START].limit_v, "starts at", "starts", True))
+        lines.append(Mark(limits[START].limit_v, "starts at", "starts", True))
     if limits[FULL_POWER].limit_v > low_v:
-        marks.append(Mark(limits[FULL_POWER].limit_v, "full power from", "full ≥", False))
+        lines.append(Mark(limits[FULL_POWER].limit_v, "full power from", "full ≥", False))
     if limits[TRACKING_END].limit_v < end.limit_v:
-        marks.append(Mark(limits[TRACKING_END].limit_v, "tracks to", "tracks ≤", False))
+        lines.append(Mark(limits[TRACKING_END].limit_v, "tracks to", "tracks ≤", False))
     top_v = max(end.limit_v, end.volts(lead.together))
     if COLD_BY_TABLE in limits:
         table_v = limits[COLD_BY_TABLE].volts(lead.together)
-        marks.append(Mark(table_v, "coldest by table", "table", False))
+        lines.append(Mark(table_v, "coldest by table", "table", False))
         top_v = max(top_v, table_v)
-    missed = (*lead.missed(temperatures, site), *(limit for limit in item.limits if limit.missed))
+    missed: tuple[Any, ...] = (*lead.missed(temperatures, site), *(limit for limit in item.limits if limit.missed))
     fits = not any(limit.severity is Severity.STOP for limit in missed)
     names = " + ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
     units = lead.parallel if converter.micro else 1
@@ -116,7 +118,7 @@ def _ladder(converter, converter_number, item, survey):
         cells,
         np.array([lead.open_v(c) for c in cells]),
         np.array([lead.working_v(c) for c in cells]),
-        tuple(marks),
+        tuple(lines),
         top_v * 1.08,
         amps,
         fits and not item.is_unequal,

@@ -2,7 +2,7 @@
 
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.views.figures import SHOWS, figures_of
-from calm_relay.planning.views.scales import cost_scales_of, loss_scales_of, scales_of
+from calm_relay.planning.views.scales import Scale, cost_scales_of, loss_scales_of, scales_of
 
 Table = list[list[str | float | None]]
 
@@ -20,7 +20,7 @@ def tables_of(plan: Plan) -> dict[str, Table]:
     }
 
 
-def _scales(scales, titles, plan):
+def _scales(scales: tuple[Scale, ...], titles: list[str], plan: Plan) -> list[list[str | float | None]]:
     rows: Table = [["measure", *titles, "what it means", "rests on"]]
     for scale in scales:
         values = [None if value in (None, float("inf")) else round(value, 6) for value in scale.values]
@@ -29,7 +29,7 @@ def _scales(scales, titles, plan):
     return rows
 
 
-def _findings(plan):
+def _findings(plan: Plan) -> list[list[str | float | None]]:
     rows: Table = [["option", "severity", "station", "finding", "measured", "limit", "unit", "rule"]]
     for option in plan.options:
         for item in option.findings:
@@ -38,7 +38,7 @@ def _findings(plan):
     return rows
 
 
-def _reasons(plan):
+def _reasons(plan: Plan) -> list[list[str | float | None]]:
     rows: Table = [["option", "for or against", "reason"]]
     for option in plan.options:
         for reason in plan.choice.reasons.get(option.key, ()):

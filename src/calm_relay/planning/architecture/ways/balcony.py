@@ -25,7 +25,7 @@ def balcony(context: DesignContext) -> Design | Refusal:
     """Two to four modules on a plug, with a small AC-coupled battery that watches a CT."""
     job, title = context.job, "Plug-in modules and battery"
 
-    def refused(*reasons):
+    def refused(*reasons: str) -> Refusal:
         return unbuildable(ARCHITECTURE, title, "AC", *reasons)
 
     rule = context.rules.of("plug-in kW")
@@ -67,7 +67,7 @@ def balcony(context: DesignContext) -> Design | Refusal:
     return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, strings), Converter(capped, bank=bank)))
 
 
-def _few_modules(face, count):
+def _few_modules(face: Face, count: int) -> Face:
     """So many new modules in the plane of a face."""
     share = count / face.plan.count
     plan = face.plan.with_(

@@ -1,8 +1,19 @@
 """A small lead-acid bank on a time clock, without metering."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
+from calm_relay.job.equipment import Inverter
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import (
+    Architecture,
+    BuiltOption,
+    Converter,
+    Design,
+    DesignContext,
+    Refusal,
+    Spoken,
+)
 from calm_relay.planning.architecture.existing_system import (
     battery_stays,
     staying_converters,
@@ -31,7 +42,7 @@ def clock_bank(context: DesignContext) -> Design | Refusal:
     pack = min(lead, key=lambda item: (item.price, item.key))
     bank = Bank(pack, context.bank.count if context.bank.pack.is_lead else pack.count_min)
 
-    def refusals(inverter):
+    def refusals(inverter: Inverter) -> list[str]:
         return battery_refusals(bank, inverter, job)
 
     inverter, reasons = pick(
@@ -57,7 +68,7 @@ def clock_bank(context: DesignContext) -> Design | Refusal:
     return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, bank=bank)), by_clock=True)
 
 
-def blind(option, others, job):
+def blind(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoken:
     """A battery that sees no meter charges and gives at the wrong times too."""
     converter = option.design.battery_converter
     year = option.outcome.year

@@ -1,5 +1,6 @@
 """Charge controllers and the battery on one DC bus."""
 
+from calm_relay.job.equipment import Inverter
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import array_refusals, fixed, plain_faces, stated_hybrid, unbuildable
 from calm_relay.planning.architecture.pick import Search, pick
@@ -10,7 +11,7 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
     """Charge controllers and the battery on one DC bus, an inverter from there to the home."""
     title = "DC bus, charge controllers"
 
-    def refused(*reasons):
+    def refused(*reasons: str) -> Refusal:
         return unbuildable(ARCHITECTURE, title, "DC", *reasons)
 
     if any(converter.inverter.charge_controllers for converter in context.now):
@@ -23,7 +24,7 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
     if not faces:
         return refused("No string is left for charge controllers")
 
-    def refusals(inverter):
+    def refusals(inverter: Inverter) -> list[str]:
         return battery_refusals(context.bank, inverter, context.job)
 
     inverter, reasons = pick(

@@ -9,7 +9,7 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
     job, bank = context.job, context.bank
     title = "DC-coupled hybrid swap" if context.now else "DC-coupled hybrid"
 
-    def refused(*reasons):
+    def refused(*reasons: str) -> Refusal:
         return unbuildable(ARCHITECTURE, title, "DC", *reasons)
 
     if job.existing_inverter is not None and job.existing_inverter.fate == "keep":

@@ -1,9 +1,11 @@
 """A microinverter under each module and the battery on an inverter of its own."""
 
+from calm_relay.job.equipment import Microinverter
 from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces
 from calm_relay.planning.architecture.parts import USUAL_RATIO, battery_inverter_of, unbuildable
 from calm_relay.planning.architecture.refusals import micro_refusals
+from calm_relay.planning.site.array import Face
 
 
 def micro_ac(context: DesignContext) -> Design | Refusal:
@@ -28,7 +30,7 @@ def micro_ac(context: DesignContext) -> Design | Refusal:
     return Design(ARCHITECTURE, title, "AC", (*converters, converter))
 
 
-def _pick_micro(context, face):
+def _pick_micro(context: DesignContext, face: Face) -> tuple[Microinverter | None, tuple[str, ...]]:
     """The microinverter the job states, else the cheapest that is not much smaller than the module."""
     job, equipment = context.job, context.equipment
     candidates = equipment.catalogue.microinverters

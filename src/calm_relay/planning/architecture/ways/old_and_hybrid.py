@@ -8,7 +8,7 @@ def old_and_hybrid(context: DesignContext) -> Design | Refusal:
     """The old AC-coupled battery kept beside a new hybrid with the roof on it."""
     job, title = context.job, "Old battery kept, new hybrid"
 
-    def refused(*reasons):
+    def refused(*reasons: str) -> Refusal:
         return unbuildable(ARCHITECTURE, title, "DC", *reasons)
 
     if job.existing_battery is None:

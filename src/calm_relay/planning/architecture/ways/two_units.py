@@ -1,8 +1,17 @@
 """One battery unit more beside the other."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
-from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import (
+    Architecture,
+    BuiltOption,
+    Design,
+    DesignContext,
+    Refusal,
+    Spoken,
+)
 from calm_relay.planning.architecture.parts import (
     coupled_on_ac,
     with_bank,
@@ -17,7 +26,7 @@ def two_units(context: DesignContext) -> Design | Refusal:
     return replace(design, title="Second battery unit" if units == 2 else f"{units} battery units")
 
 
-def second_unit(option, others, job):
+def second_unit(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoken:
     """A unit more adds energy and power; the figures of the option with one unit less stand beside it."""
     one = next((item for item in others if item.role in {"AC", "AC off grid"}), None)
     if one is None:

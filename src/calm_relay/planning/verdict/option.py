@@ -1,0 +1,71 @@
+"""An option: an architecture built on the job with what it comes to, or refused with its reasons."""
+
+from dataclasses import dataclass
+
+from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
+from calm_relay.planning.findings import Finding, Severity
+from calm_relay.planning.operation.outcome import Outcome
+
+
+@dataclass(frozen=True, eq=False)
+class Option:
+    """A design with its outcome and findings."""
+
+    design: Design
+    outcome: Outcome
+    findings: tuple[Finding, ...]
+    context: DesignContext
+
+    @property
+    def key(self) -> str:
+        """The key of its architecture."""
+        return self.design.architecture.key
+
+    @property
+    def role(self) -> str:
+        """The role of its architecture, see `Architecture`."""
+        return self.design.architecture.role
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return self.design.title
+
+    @property
+    def coupling(self) -> str:
+        """Where its battery is coupled."""
+        return self.design.coupling
+
+    @property
+    def stopped(self) -> bool:
+        """Whether a finding keeps it from being built."""
+        return any(item.severity is Severity.STOP for item in self.findings)
+
+
+@dataclass(frozen=True, eq=False)
+class RefusedOption:
+    """An architecture that cannot be built on the job, with a finding for each reason."""
+
+    refusal: Refusal
+    findings: tuple[Finding, ...]
+    context: DesignContext
+
+    @property
+    def key(self) -> str:
+        """The key of its architecture."""
+        return self.refusal.architecture.key
+
+    @property
+    def role(self) -> str:
+        """The role of its architecture, see `Architecture`."""
+        return self.refusal.architecture.role
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return self.refusal.title
+
+    @property
+    def coupling(self) -> str:
+        """Where its battery would be coupled."""
+        return self.refusal.coupling
