@@ -5,6 +5,7 @@ import xml.etree.ElementTree as ElementTree
 from datetime import date
 
 import pytest
+from pypdf import PdfReader
 from PySide6.QtGui import QColor, QImage
 
 from calm_relay.desk.output.picture_file import save_picture
@@ -25,6 +26,19 @@ def test_the_summary_has_two_to_four_pages_of_vectors(dressed, demo_plan, tmp_pa
     assert b"/Subtype /Image" not in content
     assert b"/FontFile" in content
     assert demo_plan.job.name.encode("utf-16-be") in content
+
+
+def test_every_figure_of_the_paper_can_be_searched_and_copied(dressed, demo_plan, tmp_path):
+    path = tmp_path / "summary.pdf"
+    write_report(demo_plan, path, date(2026, 11, 24))
+    text = " ".join(" ".join(page.extract_text() for page in PdfReader(path).pages).split())
+    assert " ".join(demo_plan.choice.sentence.split()) in text
+    for option in demo_plan.live[:2]:
+        assert f"{option.outcome.money.bill:,.0f}" in text
+    for finding in demo_plan.option(demo_plan.choice.key).findings:
+        if finding.severity < 2:
+            for figure in re.findall(r"\d[\d.,]*\d", finding.sentence):
+                assert figure in text, finding.sentence
 
 
 def test_a_refused_option_and_strange_names_are_printed_too(dressed, with_battery, tmp_path):

@@ -11,7 +11,7 @@ from calm_relay import __version__
 from calm_relay.desk.charts.scale_rows import ScaleRows
 from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
 from calm_relay.desk.view import LETTERS
-from calm_relay.desk.widgets.theme import LIGHT, SEVERITY_WORD, font
+from calm_relay.desk.widgets.theme import LIGHT, SEVERITY_WORD, font, plain_letters
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.exchange.job_file import write_atomically
 from calm_relay.planning.common.cautions import CAUTIONS
@@ -37,10 +37,11 @@ def write_report(plan, path: Path, today: date) -> int:
     OSError
         When the file cannot be written.
     """
-    for points in BODY_POINTS:
-        content, count = _rendered(plan, today, points)
-        if count <= MOST_PAGES:
-            break
+    with plain_letters():
+        for points in BODY_POINTS:
+            content, count = _rendered(plan, today, points)
+            if count <= MOST_PAGES:
+                break
     write_atomically(path, content)
     return count
 

@@ -1,5 +1,6 @@
 """Colours, each with one meaning, and the bundled font."""
 
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -53,6 +54,7 @@ DARK = Colours(
 )
 LOOKS = {"light": LIGHT, "dark": DARK}
 _IN_FORCE = "calm_relay_look"
+_ON_PAPER = "calm-relay-on-paper"
 
 
 def colours() -> Colours:
@@ -79,8 +81,24 @@ def font(points: float = BASE_POINTS, *, strong=False, italic=False) -> QFont:
     made.setItalic(italic)
     if strong:
         made.setWeight(QFont.Weight.DemiBold)
-    made.setFeature(QFont.Tag("tnum"), 1)
+    on_paper = bool(QApplication.instance() and QApplication.instance().property(_ON_PAPER))
+    made.setFeature(QFont.Tag("tnum"), 0 if on_paper else 1)
+    if on_paper:
+        # Other shapes of a letter have no letter of their own in a file: they could not be searched or copied.
+        for feature in ("calt", "case", "ccmp", "liga"):
+            made.setFeature(QFont.Tag(feature), 0)
     return made
+
+
+@contextmanager
+def plain_letters():
+    """Fonts whose every letter can be read back from a file."""
+    running = QApplication.instance()
+    running.setProperty(_ON_PAPER, True)
+    try:
+        yield
+    finally:
+        running.setProperty(_ON_PAPER, False)
 
 
 def dress(application: QApplication, look: str = "light") -> None:
