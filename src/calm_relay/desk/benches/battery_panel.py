@@ -32,6 +32,8 @@ class BatteryPanel(QWidget):
         self._brief = brief
         self._job: Job | None = None
         self.pack = QComboBox()
+        self.pack.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.pack.setMinimumContentsLength(18)
         self.count = RangedSpin("How many packs", " ×", range_of(PlannedBattery, "count"))
         self.reserve = RangedSpin(
             "Reserve kept for an outage", "%", range_of(PlannedBattery, "reserve").times(100)

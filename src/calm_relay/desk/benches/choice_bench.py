@@ -8,6 +8,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -20,8 +21,12 @@ from calm_relay.desk.charts.paths_picture import PathsPicture
 from calm_relay.desk.charts.scale_picture import ScalePicture
 from calm_relay.desk.charts.tips_picture import TipsPicture
 from calm_relay.desk.widgets.page_stack import PageStack
+from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.desk.widgets.wording import keep_units
+
+# Options that the steadiness names, and from which share on.
+NAMED, WORTH_SAYING = 3, 0.01
 
 SCALES = {
     "measures": "Measures",
@@ -52,6 +57,14 @@ def source_of(plan) -> str:
     """What weather and demand of a plan rest on."""
     weather = plan.site.source[:1].upper() + plan.site.source[1:]
     return f"{weather}. Home: {plan.demand.source}."
+
+
+def _steadiness(plan) -> str:
+    """In how many weightings round the user's own the first options fit best."""
+    titles = {option.key: option.title for option in plan.live}
+    first = sorted(plan.choice.holds.items(), key=lambda item: -item[1])[:NAMED]
+    held = [f"{titles[key]} {share:.0%}" for key, share in first if share >= WORTH_SAYING]
+    return f"In 1,000 weightings round yours fits best: {', '.join(held)}. " if held else ""
 
 
 class ChoiceBench(Bench):
@@ -125,12 +138,18 @@ class ChoiceBench(Bench):
         pages.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         left.addWidget(pages, 1)
         middle.addLayout(left, 5)
-        inputs = QVBoxLayout()
+        held = QWidget()
+        inputs = QVBoxLayout(held)
+        inputs.setContentsMargins(0, 0, 6, 0)
         inputs.setSpacing(9)
-        inputs.addWidget(self.battery)
-        inputs.addWidget(self.purposes)
+        for panel in (self.battery, self.purposes):
+            # Fields keep their height; where the window is low they scroll.
+            panel.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+            inputs.addWidget(panel)
         inputs.addStretch(1)
-        middle.addLayout(inputs, 3)
+        fields = Column(held)
+        fields.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        middle.addWidget(fields, 3)
         column.addLayout(middle, 5)
         rule = QFrame()
         rule.setObjectName("rule")
@@ -170,7 +189,7 @@ class ChoiceBench(Bench):
         # A verdict that is clear names it itself.
         decides = plan.choice.close and plan.choice.deciding
         deciding = f"What decides most: {plan.choice.deciding.lower()}. " if decides else ""
-        self.footnote.setText(f"{deciding}{source_of(plan)}")
+        self.footnote.setText(f"{deciding}{_steadiness(plan)}{source_of(plan)}")
         self._show_scales()
         built = view.built
         self.costs.show_costs(view.letter, built.outcome if built else None, plan.job.tariff.currency)
@@ -272,7 +291,7 @@ class ChoiceBench(Bench):
             school = self._view.option.refusal.architecture.school
             self.wall.setText(f"<b>School:</b> {school}.<br>It cannot be built here.")
             return
-        facts = coupling_facts(option.design)
+        facts = coupling_facts(option.design, self._view.plan.job.supply)
         rows = "".join(
             f"<tr><td style='padding-right:14px'><b>{unit.name}</b>{'' if unit.is_new else ' (there today)'}</td>"
             f"<td style='padding-bottom:5px'>if it fails: {unit.fails}</td></tr>"

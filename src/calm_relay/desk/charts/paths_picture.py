@@ -47,7 +47,7 @@ class PathsPicture(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         """The least at which the names can be read."""
-        return QSize(430, self.sizeHint().height())
+        return QSize(400, self.sizeHint().height())
 
     def paintEvent(self, event):
         """Paints both falls."""

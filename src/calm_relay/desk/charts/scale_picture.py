@@ -36,7 +36,7 @@ class ScalePicture(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         """Least width at which values stand clear of labels."""
-        return QSize(430, self.sizeHint().height())
+        return QSize(400, self.sizeHint().height())
 
     def mouseMoveEvent(self, event):
         """Tells what a measure means while it is pointed at."""

@@ -95,9 +95,23 @@ class ScaleRows:
         painter.setBrush(QColor(look.field))
         painter.drawRect(track)
         if value is not None:
-            share = 1.0 if value == float("inf") else min(1.0, max(0.0, value / scale.top))
+            span, zero = scale.top - scale.bottom, -scale.bottom / (scale.top - scale.bottom)
+            end = 1.0 if value == float("inf") else min(1.0, max(0.0, (value - scale.bottom) / span))
+            left, right = sorted((zero, end))
             painter.setBrush(QColor(look.ink if mine else look.muted))
-            painter.drawRect(QRectF(track.left(), track.top(), track.width() * share, track.height()))
+            painter.drawRect(
+                QRectF(
+                    track.left() + track.width() * left,
+                    track.top(),
+                    track.width() * (right - left),
+                    track.height(),
+                )
+            )
+            if zero > 0.0:
+                painter.setBrush(QColor(look.ink))
+                painter.drawRect(
+                    QRectF(track.left() + track.width() * zero, track.top() - 1, 1, track.height() + 2)
+                )
         painter.setPen(QColor(look.ink if mine else look.quiet))
         room = QRectF(track.right() + 6, track.top() - 2, VALUE - 8, self._pitch + 1)
         shown = QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, room.width())

@@ -39,7 +39,7 @@ class TipsPicture(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         """The least width at which a range can be read."""
-        return QSize(430, self.sizeHint().height())
+        return QSize(400, self.sizeHint().height())
 
     def mouseMoveEvent(self, event):
         """Tells a row's sentence while it is pointed at."""

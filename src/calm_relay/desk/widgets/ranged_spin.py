@@ -1,6 +1,6 @@
 """A number field that refuses what is out of range in words, instead of quietly bending it."""
 
-from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtCore import QSignalBlocker, QSize, Signal
 from PySide6.QtWidgets import QSpinBox, QWidget
 
 from calm_relay.job.field_range import FieldRange
@@ -44,6 +44,13 @@ class RangedSpin(QSpinBox):
         self._good = value
         self.setValue(value)
         del blocker
+
+    def minimumSizeHint(self) -> QSize:
+        """Room for the widest number of the range, not for all that could be typed."""
+        whole = super().minimumSizeHint()
+        widest = max((f"{self.low}{self._unit}", f"{self.high}{self._unit}"), key=len)
+        beside = whole.width() - self.fontMetrics().horizontalAdvance(f"{-WIDEST}{self._unit}")
+        return QSize(beside + self.fontMetrics().horizontalAdvance(widest), whole.height())
 
     def stepEnabled(self):
         """Steps end where the range ends."""

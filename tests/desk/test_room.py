@@ -1,0 +1,50 @@
+"""Room to live in: no control is squeezed below its text in any bench, at the sizes people have."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QAbstractSpinBox, QComboBox, QLineEdit, QPushButton, QScrollArea
+
+from calm_relay.desk.benches.all_benches import BENCHES
+
+CONTROLS = (QAbstractSpinBox, QComboBox, QLineEdit, QPushButton)
+
+
+def squeezed(bench):
+    """Controls of a bench that are lower than a line of their text, by name."""
+    controls = [control for kind in CONTROLS for control in bench.findChildren(kind)]
+    return [
+        f"{control.accessibleName() or control.objectName()}: {control.height()}"
+        for control in controls
+        # The line inside a spin box has no frame of its own.
+        if control.isVisible()
+        and control.objectName() != "qt_spinbox_lineedit"
+        and control.height() < control.fontMetrics().height() + 2
+    ]
+
+
+def cut_off(bench):
+    """Scrolled columns that are wider than what shows them, by name: nothing scrolls sideways."""
+    return [
+        f"{area.accessibleName()}: {area.widget().minimumSizeHint().width()} in {area.viewport().width()}"
+        for area in bench.findChildren(QScrollArea)
+        if area.isVisible()
+        and area.widget() is not None
+        and area.horizontalScrollBarPolicy() == Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+        and area.widget().minimumSizeHint().width() > area.viewport().width()
+    ]
+
+
+@pytest.mark.parametrize("notice", [False, True], ids=["plain", "with a notice"])
+@pytest.mark.parametrize(("width", "height"), [(1100, 680), (1280, 720), (1280, 800)])
+def test_no_control_is_lower_than_its_text(window, settled, qtbot, width, height, notice):
+    window.resize(width, height)
+    if notice:
+        window.notice.ask("Work that was not saved was found.", (("Open it", lambda: None),))
+    found = {}
+    for name in BENCHES:
+        window.open_bench(name)
+        qtbot.wait(30)
+        low = squeezed(window.bench) + cut_off(window.bench)
+        if low:
+            found[name] = low[:4]
+    assert not found
