@@ -168,7 +168,7 @@ def _assess(arguments):
 def _search(arguments):
     from calm_relay.exchange.job_file import write_atomically
     from calm_relay.exchange.table_file import table_text
-    from calm_relay.planning.studies.search import BENEFITS, efficient_edge, must_haves_of, plant_rows, search
+    from calm_relay.planning.studies.search import BENEFITS, efficient_edge, filter_of, plant_rows, search
 
     by = FORMER_BENEFITS.get(arguments.by, arguments.by)
     if by not in BENEFITS:
@@ -182,7 +182,7 @@ def _search(arguments):
             return 0
         write_atomically(arguments.csv, text.encode())
     words, worth = BENEFITS[by]
-    wanted = must_haves_of(made.job)
+    wanted = filter_of(made.job)
     plants = [plant for plant in result.plants if wanted.met_by(plant)]
     within = "" if wanted.unmet_max is None else f", {len(plants):,} leave at most {wanted.unmet_max:.1%} unserved"
     print(f"{len(result.plants):,} of {result.tried:,} plants can be built{within}.")
@@ -195,6 +195,7 @@ def _search(arguments):
 
 
 def _summary(made):
+    from calm_relay.planning.common.amounts import money_text
     from calm_relay.planning.common.vocabulary import vocabulary_of
     from calm_relay.planning.verdict.option import RefusedOption
 
@@ -210,7 +211,7 @@ def _summary(made):
         words = vocabulary_of(made.job.supply)
         unmet = "" if on_grid else f", unserved {option.outcome.unmet:.1%}"
         lines.append(
-            f"{option.title}: {words.bill_word} {made.job.tariff.currency} {money.bill:,.0f} a year, outlay "
+            f"{option.title}: {words.bill_word} {money_text(made.job, money.bill)} a year, outlay "
             f"{money.outlay:,.0f}, payback {payback}, {words.import_word} {figures.import_kwh:,.0f} kWh, "
             f"self-sufficiency {figures.self_sufficiency:.0%}{unmet}{note}"
         )

@@ -205,6 +205,7 @@ CHANGES = {
     "Limits.generator_kw": (of_limits(generator_kw=0.3), OFF_GRID),
     "Limits.generator_start": (of_limits(generator_start=0.05), OFF_GRID),
     "Limits.generator_stop": (of_limits(generator_stop=0.9), OFF_GRID),
+    "Limits.cut_off": (of_limits(cut_off=0.5), OFF_GRID),
 }
 # What a plant must have first, for a field to matter to it.
 PREPARED = {
@@ -219,6 +220,9 @@ ELSEWHERE = {
     "Control.order": "test_control: an order",
     "Limits.locked_min": "test_outage: locked out",
     "Limits.surge_s": "test_outage: a long surge",
+    "Limits.wakes": "test_islanded: a flat bus",
+    "Limits.wakes_from_min": "test_islanded: a set time",
+    "Limits.start_power_factor": "test_islanded: a start's real power",
     "Island.former": "test_island: a generator alone",
 }
 WHOLE = {"Inputs.plant", "Inputs.grid", "Inputs.control", "Inputs.island", "Island.limits"}

@@ -326,3 +326,54 @@ def test_a_generator_comes_by_charge_fills_and_keeps_the_array_off():
     assert night.ac_used[running].max(initial=0.0) == 0.0
     assert (dark.generator > 0).any()
     assert dark.stored.max() == pytest.approx(8.0, abs=0.7)
+
+
+DAY_SUN = np.concatenate([np.zeros(8), np.full(8, 3.0), np.zeros(8)])
+
+
+def flat_bus(**limits):
+    """Two days of an AC bus, by the hour from midnight: flat in the first night, sun on the bus by day."""
+    return run(np.full(48, 0.5), stored=1.0, step_h=1.0, pv_ac=np.tile(DAY_SUN, 2), black_start=False, **limits)
+
+
+def test_a_flat_bus_stays_off_where_nothing_wakes_the_former():
+    night = flat_bus()
+    assert (night.state[3:] == islanded.FLAT).all()
+    assert night.served[3:].sum() == 0.0
+
+
+def test_a_flat_bus_wakes_by_a_held_reserve_when_there_is_sun():
+    night = flat_bus(cut_off=0.05, wakes=True)
+    assert night.state[2] == islanded.FLAT
+    # It stops with what it holds back, forms the grid with its loads off, and serves again once it is charged.
+    assert night.stored[3:8] == pytest.approx(0.5, abs=0.51)
+    assert (night.state[8:9] == islanded.FLAT).all()
+    assert night.stored[8] > night.stored[7]
+    assert night.served[8] == 0.0
+    assert (night.state[10:16] == islanded.SERVING).all()
+    assert night.served[10:16] == pytest.approx(0.5)
+    assert night.run.largest_residual_kwh < 1e-9
+
+
+def test_a_flat_bus_waits_for_a_set_time():
+    early, late = (flat_bus(cut_off=0.02, wakes=True, wakes_from_min=minute) for minute in (0.0, 12 * 60.0))
+    back = [int(np.flatnonzero(item.state[4:] == islanded.SERVING)[0]) + 4 for item in (early, late)]
+    assert back[0] < 12 <= back[1]
+
+
+def test_the_cut_off_keeps_its_charge():
+    kept = run(np.full(40, 1.0), stored=10.0, cut_off=0.3)
+    assert kept.stored.min() >= 3.0 - 1e-9
+    assert kept.first_cause == islanded.EMPTY
+
+
+def test_a_start_s_real_power_is_held_against_surge_and_its_amps_against_the_locked_rotor():
+    start = np.zeros(30)
+    start[10] = 14.0
+    quick = {"start": start, "step_h": 1 / 60}
+    # 14 kVA at a power factor of 0.5 are 7 kW on top of 2 kW: within 10 kW of surge, and within 15 kVA of current.
+    both = {"leg_start_kw": 15.0, "start_power_factor": 0.5}
+    assert run(np.full(30, 2.0), **quick, **both).served_steps == 30
+    assert run(np.full(30, 2.0), **quick, **{**both, "leg_start_kw": 13.0}).ended == (10, islanded.START)
+    assert run(np.full(30, 4.0), **quick, **both).ended == (10, islanded.START)
+    assert run(np.full(30, 2.0), **quick).ended == (10, islanded.START)

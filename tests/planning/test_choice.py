@@ -35,13 +35,19 @@ def test_a_total_is_the_weighted_mean_of_its_parts(demo, demo_plan):
         assert all(0 <= value <= 1 for value in score.by_purpose.values())
 
 
-def test_a_close_call_is_called_close(demo):
-    off_grid = demo.with_(supply=demo.supply.with_(inverter_limit_kw=12.0))
-    made = plan(weighing(off_grid, lower_bills=1))
-    totals = sorted(score.total for score in made.choice.scores.values())
+def test_a_close_call_is_called_close(demo_plan):
+    totals = sorted(score.total for score in demo_plan.choice.scores.values())
     assert totals[-1] - totals[-2] < 0.02
-    assert made.choice.close
-    assert made.choice.sentence.startswith("Too close to call")
+    assert demo_plan.choice.close
+    assert demo_plan.choice.sentence.startswith("Too close to call")
+
+
+def test_a_clear_call_is_called_clear(demo):
+    made = plan(weighing(demo, self_sufficiency=1))
+    totals = sorted(score.total for score in made.choice.scores.values())
+    assert totals[-1] - totals[-2] > 0.02
+    assert not made.choice.close
+    assert "fits best" in made.choice.sentence
 
 
 def test_reasons_come_by_weight_and_leave_out_what_does_not_matter(demo, demo_plan):

@@ -10,7 +10,7 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.backup_board import Generator
 from calm_relay.planning.studies.off_grid import off_grid_year_of, size_off_grid
 from calm_relay.planning.studies.outage import rehearse
-from calm_relay.planning.studies.search import must_haves_of, plant_rows, search
+from calm_relay.planning.studies.search import filter_of, plant_rows, search
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.figures import figures_of
 from calm_relay.planning.views.moment import moment_of
@@ -127,7 +127,7 @@ def test_a_place_becomes_the_job_and_does_what_the_map_says(hut, sized):
     made = plan(job)
     off_grid = off_grid_year_of(made, made.option("hybrid-swap"))
     # Modules are whole: the array is only nearly the one tried.
-    assert off_grid.unmet_share == pytest.approx(sized.unmet[sized.best], abs=0.002)
+    assert off_grid.unmet_share == pytest.approx(sized.unmet[sized.best], abs=0.004)
     assert job.battery.count == sized.counts[sized.best[0]]
     assert result(made.option("hybrid-swap"), "unmet").severity.name == "OK"
 
@@ -145,7 +145,7 @@ def searched(hut):
 
 
 def test_the_search_knows_the_target_and_leaves_out_what_stops(hut, searched):
-    wanted = must_haves_of(hut.job)
+    wanted = filter_of(hut.job)
     assert wanted.unmet_max == hut.job.off_grid.unmet_max
     kept = [plant for plant in searched.plants if wanted.met_by(plant)]
     assert 0 < len(kept) < len(searched.plants)
@@ -174,18 +174,18 @@ def test_the_unmet_target_is_held_and_a_pack_more_mends(hut, hybrid):
     assert note.severity.name == "CHECK"
     assert note.measured == pytest.approx(hybrid.outcome.unmet * 100)
     after = plan(note.mends[0].apply(hut.job)).option("hybrid-swap")
-    assert after.outcome.unmet < hybrid.outcome.unmet
+    assert after.outcome.year.generator_hours < hybrid.outcome.year.generator_hours
     allowed = replanned(hut.job, off_grid=hut.job.off_grid.with_(unmet_max=0.02))[1]
     assert result(allowed, "unmet").severity.name == "OK"
 
 
 def test_the_ac_bus_is_held_against_what_forms_the_grid(hut):
     note = result(hut.option("ac-bus"), "bus rating")
-    assert (note.measured, note.limit) == (5.0, 5.0)
-    assert note.severity.name == "OK"
+    assert (note.measured, note.limit) == (6.0, 5.0)
+    assert note.severity.name == "STOP"
     assert result(hut.option("hybrid-swap"), "bus rating") is None
     summary = {figure.label: figure.value for figure in figures_of(hut, hut.option("ac-bus"), "Grid")}
-    assert summary["On its AC bus"] == "5 kW of array; takes 5, practice 5 kW"
+    assert summary["On its AC bus"] == "6 kW of array; takes 5, practice 5 kW"
     assert "On its AC bus" not in {figure.label for figure in figures_of(hut, hut.option("hybrid-swap"), "Grid")}
 
 

@@ -173,7 +173,9 @@ def test_a_motor_of_which_nothing_is_known_is_assumed_openly():
     )
     assert "assumed" in note.sentence
     kw = next(load.kw for load in loads if load.name == "Vacuum pump")
-    assert note.measured == pytest.approx(6.0 * kw)
+    assert f"starts with {6.0 * kw:.1f} kVA" in note.sentence
+    # A third of it on its leg, on top of what runs there.
+    assert note.measured > 6.0 * kw / 3.0
 
 
 def test_more_behind_the_relay_than_it_passes_stops_with_a_mend(demo):

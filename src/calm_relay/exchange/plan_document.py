@@ -142,6 +142,7 @@ class BackupDocument(Document):
     power_kw: float
     held_kwh: float
     hours: float
+    lasting: float = Field(description="Share of outages of the hours wanted that are ridden through.")
 
 
 class StringDocument(Document):
@@ -363,6 +364,10 @@ class ChoiceDocument(Document):
     deciding: str = Field(description="Purpose that does most to put the best option before the next.")
     scores: Annotated[dict[str, float], BeforeValidator(_totals)]
     reasons: dict[str, tuple[ReasonDocument, ...]]
+    holds: dict[str, float] = Field(
+        description="Share of 1,000 weightings round the job's own in which each is best."
+    )
+    dominated: dict[str, str] = Field(description="An option that another beats in everything, and which.")
 
 
 class PlanDocument(Document):

@@ -17,7 +17,8 @@ HOURS = 8760
 class HourlyWeather:
     """A year of hours in the file's fixed standard time, the first ending at 01:00 on 1 January.
 
-    Irradiances are means of the hour [W/m2]; air temperature [degC] and wind [m/s] stand at its end.
+    Irradiances are means of the hour [W/m2]; air temperature [degC] and wind [m/s] stand at its end. `extreme_min_c`
+    is the mean of the yearly lowest air temperatures that the file's head states, None where it states none.
     """
 
     place: str
@@ -30,6 +31,7 @@ class HourlyWeather:
     dhi: np.ndarray
     temp_air: np.ndarray
     wind_speed: np.ndarray
+    extreme_min_c: float | None = None
 
 
 @dataclass(frozen=True)
@@ -138,12 +140,28 @@ def read_weather_file(path: Path | str) -> HourlyWeather:
         dhi=dhi,
         temp_air=temp_air,
         wind_speed=wind_speed,
+        extreme_min_c=_extreme_min_c(rows[1]) if layout is EPW and len(rows) > 1 else None,
     )
+
+
+def _extreme_min_c(row: list[str]) -> float | None:
+    """Mean of the yearly lowest temperatures, from an EPW's line of design conditions; None where it has none."""
+    fields = [field.strip() for field in row]
+    if not fields or fields[0].upper() != "DESIGN CONDITIONS" or "Extremes" not in fields:
+        return None
+    # After the word: wind exceeded by 1, 2.5 and 5 %, highest wet bulb, mean of the yearly lowest dry bulbs.
+    at = fields.index("Extremes") + 5
+    try:
+        value = float(fields[at])
+    except (IndexError, ValueError):
+        return None
+    return value if -75.0 <= value <= 35.0 else None
 
 
 def _hours(path: Path, rows: list[list[str]], layout: _Layout) -> list[dict[str, float]]:
     """The weather of every hour by column name, in the order of a year without 29 February."""
-    least = 32 if layout is EPW else layout.columns
+    # Later editions of TMY3 leave out the last three columns.
+    least = 32 if layout is EPW else 68
     hours: list[dict[str, float]] = []
     for number, row in enumerate(rows[layout.leading :], layout.leading + 1):
         if not least <= len(row) <= layout.columns:

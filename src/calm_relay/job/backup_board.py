@@ -44,6 +44,7 @@ class Generator(Model):
     stop_above: Fraction = 0.8
     litres_per_kwh: NotNegative = Field(default=0.4, le=5)
     price_per_litre: NotNegative = Field(default=1.9, le=100, description="Fuel, in the job's currency.")
+    interlocked: bool = Field(default=False, description="A contactor keeps AC-coupled arrays off while it runs.")
     tank_litres: Positive | None = Field(default=None, le=100_000, description="None: not stated.")
     on: GeneratorPlace = ON_INPUT
 

@@ -10,9 +10,14 @@ from typing import Literal, Protocol, Self, TypeVar
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import Fraction, Identifier, Model, NotNegative, Positive
+from calm_relay.job.base import ClockTime, Fraction, Identifier, Model, NotNegative, Positive
 
 Phases = Literal["single", "split", "three"]
+
+
+# A module gives more than its rated current where light is brighter than at test conditions, over noon and at clouds'
+# edges: IEC 62548-1:2023, 7.2.4.2 (from memory) and NEC 690.8(A)(1).
+ISC_FACTOR = 1.25
 
 
 class Module(Model):
@@ -106,7 +111,18 @@ class Backup(Model):
     pass_through_continuous_fraction: Fraction = 1.0
     transfer_ms: NotNegative = 20.0
     black_start: bool = False
+    held_reserve: Fraction = Field(
+        default=0.0,
+        le=0.5,
+        description="Charge it holds back below its cut-off, from which it forms the grid again when the sun is up.",
+    )
+    retries_at: ClockTime | None = Field(
+        default=None, description="Clock time at which it tries again after a flat battery, with its loads off."
+    )
     generator_input: bool = False
+    keeps_arrays_apart: bool = Field(
+        default=False, description="Keeps AC-coupled arrays off its bus while a generator runs."
+    )
     throttles_ac_pv: Literal["none", "relay", "frequency", "data link"] = "none"
     ac_pv_kw: Positive | None = Field(
         default=None, description="Most AC power of arrays on its bus; None: not stated, then practice holds."
@@ -254,7 +270,8 @@ class Microinverter(Model):
             start_v=self.start_v,
             max_v=max(self.max_v, self.mppt_high_v),
             usable_a=self.usable_a * count,
-            short_circuit_a=self.short_circuit_a * count,
+            # It states the modules it takes by their rated current.
+            short_circuit_a=self.short_circuit_a * count * ISC_FACTOR,
             strings=8,
         )
         return Inverter(
@@ -313,7 +330,7 @@ class Pack(Model):
     cycle_life: tuple[CyclePoint, ...] = Field(min_length=1)
     cycles_to: Fraction = Field(default=0.8, gt=0.3, lt=1.0, description="What is left after these cycles.")
     calendar_fade: Fraction = Field(
-        default=0.10, description="Lost in ten years of standing at 25 degC; grows with the root of time."
+        default=0.150, description="Lost in ten years of standing at 25 degC; grows with the root of time."
     )
     expansion_of: Identifier | None = Field(
         default=None, description="Hangs on a pack of this key: adds energy and no power."

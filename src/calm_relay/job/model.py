@@ -59,6 +59,9 @@ class WeatherFile(Model):
 
     kind: Literal["file"] = "file"
     path: str = Field(min_length=1, description="Absolute, or beside the job file.")
+    shift_h: float = Field(
+        default=0.0, ge=-14.0, le=14.0, description="Hours by which its stamps are set later, where they are off."
+    )
 
     @field_validator("path")
     @classmethod
@@ -158,6 +161,9 @@ class Supply(Model):
     inverter_limit_kw: Positive | None = Field(
         default=None, le=1000, description="Inverter power this connection may have; None: not stated."
     )
+    busbar_a: Positive | None = Field(
+        default=None, le=2000, description="Rating of the main board's busbar; None: not known."
+    )
     operator_counts: Literal["every inverter", "inverters with PV terminals"] = "every inverter"
 
     @model_validator(mode="after")
@@ -184,6 +190,21 @@ class Purpose(Model):
     weight: NotNegative = Field(le=10)
 
 
+class MustHaves(Model):
+    """Hard lines: an option that misses one is not offered."""
+
+    outlay_at_most: NotNegative | None = Field(
+        default=None, description="Outlay that must not be passed; None: no line."
+    )
+    outages_at_least: Fraction | None = Field(
+        default=None,
+        description="Share of outages of the hours wanted that must be ridden through; None: no line.",
+    )
+
+
+Mounting = Literal["close to the roof", "open rack", "integrated"]
+
+
 class RoofFace(Model):
     """One plane of modules."""
 
@@ -194,6 +215,9 @@ class RoofFace(Model):
     tilt: float = Field(ge=0.0, le=90.0)
     azimuth: float = Field(ge=0.0, lt=360.0, description="Clockwise from north.")
     age_years: NotNegative = Field(default=0, le=60)
+    mounting: Mounting = Field(
+        default="close to the roof", description="How freely air passes behind the modules."
+    )
     fate: Fate | Literal["new"] = Field(
         default="reuse", description="keep: as wired; reuse: may be re-strung; remove: goes; new: comes."
     )
@@ -299,6 +323,10 @@ class Job(Model):
     tariff: Tariff
     battery: PlannedBattery
     battery_place: BatteryPlace = Field(default=BatteryPlace(), description="Where the new battery stands.")
+    outage_hours: float = Field(
+        default=12.0, gt=0.0, le=168.0, description="Hours that an outage should be ridden through."
+    )
+    must_haves: MustHaves = MustHaves()
     control: Control = Control()
     costs: Costs = Costs()
     rules: tuple[RatioRule, ...] = ()

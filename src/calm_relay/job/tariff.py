@@ -1,8 +1,8 @@
 """What the grid charges and pays, and what it allows."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from calm_relay.job.base import ClockTime, Fraction, Model, NotNegative, Positive
 
@@ -46,7 +46,7 @@ class Costs(Model):
     module_labour: NotNegative = Field(default=45.0, description="Laying one new module, with its clamps.")
     fuse: NotNegative = Field(default=28.0, description="One string fuse with its holder.")
     rebate_per_kwh: NotNegative = Field(default=0.0, description="Per nominal kWh of battery.")
-    rebate_max: NotNegative = 0.0
+    rebate_max: NotNegative | None = Field(default=None, description="Most of it for the job; None: no cap.")
     discount_rate: Fraction = 0.04
     horizon_years: int = Field(default=15, ge=1, le=40)
     replace_year: int | None = Field(
@@ -56,6 +56,12 @@ class Costs(Model):
         default=120.0, le=1000, description="Full cycles a year below which a battery counts as under-used."
     )
     price_rise: Annotated[float, Field(ge=-0.2, le=0.3)] = 0.02
+
+    @field_validator("rebate_max", mode="before")
+    @classmethod
+    def _no_cap(cls, cap: Any) -> Any:
+        # Jobs of the first releases hold 0 where nobody typed a cap.
+        return None if cap == 0 else cap
 
 
 class RatioRule(Model):

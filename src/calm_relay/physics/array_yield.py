@@ -71,6 +71,39 @@ def cell_temperature(
     return temperature.faiman(poa_global, temp_air, np.asarray(wind_speed), u0, u1)
 
 
+# Coefficients a, b and the rise from back to cell [degC]: King, Boyson and Kratochvil 2004, SAND2004-3535, table 1.
+MOUNTED = {
+    "close to the roof": (-2.98, -0.0471, 1.0),
+    "integrated": (-2.81, -0.0455, 0.0),
+}
+
+
+def mounted_cell_temperature(
+    poa_global: np.ndarray, temp_air: np.ndarray, wind_speed: np.ndarray, mounting: str
+) -> np.ndarray:
+    """Cell temperature of a module that air does not pass freely behind [degC].
+
+    Parameters
+    ----------
+    poa_global : ndarray
+        Plane-of-array irradiance [W/m2].
+    temp_air : ndarray
+        Air temperature [degC].
+    wind_speed : ndarray
+        Wind at 10 m [m/s].
+    mounting : str
+        A key of `MOUNTED`.
+
+    References
+    ----------
+    King, Boyson and Kratochvil 2004, SAND2004-3535, through pvlib.
+    """
+    from pvlib import temperature
+
+    a, b, rise = MOUNTED[mounting]
+    return np.asarray(temperature.sapm_cell(poa_global, temp_air, wind_speed, a, b, rise))
+
+
 def face_yield(
     plane: PlaneIrradiance,
     temp_air: np.ndarray,
@@ -79,6 +112,7 @@ def face_yield(
     *,
     rated_kw: float,
     power_per_c: float,
+    mounting: str = "open rack",
     u0: float = 25.0,
     u1: float = 6.84,
     age_years: float = 0.0,
@@ -103,8 +137,10 @@ def face_yield(
         Rated power of all the face's modules [kW].
     power_per_c : float
         Relative power coefficient [1/degC].
+    mounting : str
+        "open rack", or a key of `MOUNTED`.
     u0, u1 : float
-        Faiman heat loss factors.
+        Faiman heat loss factors, for an open rack.
     age_years, ageing_per_year : float
         Linear ageing.
     open_total : ndarray, optional
@@ -121,7 +157,10 @@ def face_yield(
     Reflection is counted on the beam only, as pvlib's chain does; that of diffuse light, some 4 % of it, is not.
     """
     clean = plane.beam * incidence_modifier(plane.incidence) + plane.sky + plane.ground
-    cell_c = cell_temperature(plane.total, temp_air, wind_speed, u0, u1)
+    if mounting in MOUNTED:
+        cell_c = mounted_cell_temperature(plane.total, temp_air, wind_speed, mounting)
+    else:
+        cell_c = np.asarray(cell_temperature(plane.total, temp_air, wind_speed, u0, u1))
     factors = {
         "soiling": 1.0 - soiling,
         "shading": 1.0 - shading,

@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 
 import numpy as np
-import rainflow
 
 REFERENCE_C = 25.0
 # Chemical ageing about doubles for ten degrees: common practice, no source.
@@ -58,6 +57,8 @@ def count_cycles(level: np.ndarray) -> Cycles:
     ----------
     ASTM E1049-85 (2017), 5.4.4 rainflow counting; package rainflow.
     """
+    import rainflow
+
     found = [(span, count) for span, _, count, _, _ in rainflow.extract_cycles(turning_points(level).tolist())]
     spans = np.array(found, dtype=float).reshape(-1, 2)
     spans = spans[spans[:, 0] >= SMALLEST_DEPTH]
@@ -106,6 +107,48 @@ def cycle_fade(cycles: Cycles, depths: list[float], lives: list[float], cycles_t
     if not cycles.depth.size:
         return 0.0
     return float((1.0 - cycles_to) * (cycles.count / cycles_at(cycles.depth, depths, lives)).sum())
+
+
+def left_by_year(
+    years: int,
+    air_c: float,
+    ten_years: float,
+    turned_a_year: float,
+    depth_a_day: float,
+    depths: list[float],
+    lives: list[float],
+    cycles_to: float,
+) -> np.ndarray:
+    """Capacity left in the middle of each year, from a year's throughput instead of its cycles one by one.
+
+    Parameters
+    ----------
+    years : int
+        How many.
+    air_c : float
+        Mean temperature of the battery [degC].
+    ten_years : float
+        Share lost in ten years at 25 degC.
+    turned_a_year : float
+        Energy given in a year over nominal energy.
+    depth_a_day : float
+        Depth of the cycle of a mean day, share of nominal energy, above 0 where there are cycles.
+    depths, lives : sequence of float
+        The datasheet's cycle life.
+    cycles_to : float
+        What is left after it.
+
+    Returns
+    -------
+    ndarray, shape (years,)
+    """
+    middles = np.arange(years) + 0.5
+    stood = np.array([calendar_fade(year, air_c, ten_years) for year in middles])
+    worn = 0.0
+    if turned_a_year > 0.0 and depth_a_day > 0.0:
+        a_year = turned_a_year / depth_a_day
+        worn = (1.0 - cycles_to) * a_year / float(cycles_at(depth_a_day, depths, lives))
+    return np.maximum(1.0 - stood - worn * middles, 0.0)
 
 
 def calendar_fade(years: float, air_c: np.ndarray | float, ten_years: float) -> float:

@@ -47,7 +47,12 @@ def simple_payback_years(outlay: float, saving_per_year: float) -> float:
 
 
 def net_present_value(
-    outlay: float, saving_per_year: float, years: int, discount_rate: float, price_rise: float = 0.0
+    outlay: float,
+    saving_per_year: float,
+    years: int,
+    discount_rate: float,
+    price_rise: float = 0.0,
+    left: np.ndarray | float = 1.0,
 ) -> float:
     """Worth today of savings at the end of each year, less the outlay.
 
@@ -61,13 +66,15 @@ def net_present_value(
         Years from new.
     discount_rate, price_rise : float
         Yearly fractions; the saving of the first year is not yet raised.
+    left : ndarray, shape (years,), or float
+        Share of the first year's saving that what ages still brings.
 
     Returns
     -------
     float
         [currency]
     """
-    savings = saving_per_year * (1.0 + price_rise) ** np.arange(years)
+    savings = saving_per_year * left * (1.0 + price_rise) ** np.arange(years)
     return present_value([-outlay, *savings], discount_rate)
 
 

@@ -140,6 +140,33 @@ def decompose(ghi: np.ndarray, sun: SunPath, utc: np.ndarray) -> tuple[np.ndarra
     return dni, ghi - dni * sun.cos_zenith
 
 
+def clock_off_h(ghi: np.ndarray, cos_zenith: np.ndarray) -> float:
+    """How much later than the sun a series of hours runs [h], by the middle of its clear days.
+
+    Parameters
+    ----------
+    ghi : ndarray, shape (days * 24,)
+        Hourly means of global horizontal irradiance [W/m2].
+    cos_zenith : ndarray, shape (days * 24,)
+        Hourly means of the zenith's cosine, 0 below the horizon.
+
+    Returns
+    -------
+    float
+        Median over the brightest tenth of the days; 0 where no day is bright.
+    """
+    light, sun = ghi.reshape(-1, 24), cos_zenith.reshape(-1, 24)
+    up = (sun.sum(axis=1) > 1.0) & (light.sum(axis=1) > 0.0)
+    if not up.any():
+        return 0.0
+    light, sun = light[up], sun[up]
+    clearness = light.sum(axis=1) / sun.sum(axis=1)
+    bright = clearness >= np.quantile(clearness, 0.9)
+    hours = np.arange(24) + 0.5
+    middle = [(series[bright] * hours).sum(axis=1) / series[bright].sum(axis=1) for series in (light, sun)]
+    return float(np.median(middle[0] - middle[1]))
+
+
 def clear_sky_ghi(sun: SunPath) -> np.ndarray:
     """Global horizontal irradiance under a clear sky [W/m2].
 

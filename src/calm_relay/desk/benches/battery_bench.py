@@ -18,6 +18,7 @@ from calm_relay.desk.widgets.scrolled import scrolled
 from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
+from calm_relay.planning.common.amounts import amount_text
 
 TABS = (
     ("energy", "By energy"),
@@ -278,10 +279,10 @@ class BatteryBench(Bench):
             self._show_text(problem or ("Off grid there is no price to foresee." if off_grid else NO_BATTERY))
             return
         self._show_text(
-            f"The bill is {self._currency} {result.bill:,.0f}; the same units with perfect foresight, hour by "
+            f"The bill is {amount_text(result.bill, self._currency)}; the same units with perfect foresight, hour by "
             f"hour, would make it {result.best_bill:,.0f} at best. No control can do better; "
-            f"<b>the gap to perfect foresight is {self._currency} {result.gap:,.0f} a year</b>. Windows, targets "
-            "and reserve move this figure; the reserve is kept in both."
+            f"<b>the gap to perfect foresight is {amount_text(result.gap, self._currency)} a year</b>. Windows, "
+            "targets and reserve move this figure; the reserve is kept in both."
         )
 
     def _draw_meter(self, result):

@@ -1,5 +1,7 @@
 """What lies on a roof face today, as it was surveyed: strings, age, and what is under each module."""
 
+from typing import get_args
+
 from pydantic import ValidationError
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
@@ -10,9 +12,10 @@ from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.field_range import range_of
-from calm_relay.job.model import RoofFace
+from calm_relay.job.model import Mounting, RoofFace
 
 NONE = ""
+MOUNTINGS = get_args(Mounting)
 
 
 class FacePanel(QWidget):
@@ -28,6 +31,7 @@ class FacePanel(QWidget):
         self.strings = QuantityField("Strings of equal length", "", range_of(RoofFace, "strings"), 0)
         self.age = QuantityField("Age of the modules", "years", range_of(RoofFace, "age_years"), 0)
         self.electronics = ChoiceField("What is under each module", width=24)
+        self.mounting = ChoiceField("How the modules are mounted", [(name, name) for name in MOUNTINGS], width=18)
         self.summary = QLabel()
         self.summary.setObjectName("quiet")
         self.summary.setWordWrap(True)
@@ -39,7 +43,12 @@ class FacePanel(QWidget):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(5)
         for row, (text, field) in enumerate(
-            (("Strings today", self.strings), ("Age", self.age), ("Under each module", self.electronics))
+            (
+                ("Strings today", self.strings),
+                ("Age", self.age),
+                ("Mounting", self.mounting),
+                ("Under each module", self.electronics),
+            )
         ):
             label = QLabel(text)
             label.setBuddy(field)
@@ -55,6 +64,7 @@ class FacePanel(QWidget):
         column.addStretch(1)
         self.strings.accepted.connect(lambda value: self._change("strings", round(value)))
         self.age.accepted.connect(lambda value: self._change("age_years", value))
+        self.mounting.taken.connect(lambda value: self._change("mounting", value))
         self.electronics.taken.connect(lambda value: self._change("electronics", value or None))
         for field in (self.strings, self.age):
             field.refused.connect(self._show_text)
@@ -71,6 +81,7 @@ class FacePanel(QWidget):
         self.strings.show_value(float(face.strings))
         self.strings.setEnabled(face.is_there)
         self.age.show_value(face.age_years)
+        self.mounting.show_value(face.mounting)
         self.title.setText(face.name)
         wired = f"{face.strings} × {face.in_series} modules in series"
         self.summary.setText(
@@ -87,7 +98,12 @@ class FacePanel(QWidget):
             self.show_face(self._job, self._equipment, self._number)
             self._show_text(f"{face.name}: {problem}.")
         else:
-            word = {"strings": "strings", "age_years": "age", "electronics": "under each module"}[name]
+            word = {
+                "strings": "strings",
+                "age_years": "age",
+                "mounting": "mounting",
+                "electronics": "under each module",
+            }[name]
             self.edited.emit(job, f"{face.name}: {word}")
 
     def _show_text(self, problem):

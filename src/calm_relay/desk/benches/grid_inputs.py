@@ -46,6 +46,7 @@ SERVICE_ROWS = (
     ("home_shares", "Demand on phases 1 / 2 / 3, %", "shares"),
     ("single_on", "Single-phase units hang on phase", [(1, "1"), (2, "2"), (3, "3")]),
     ("inverter_limit_kw", "Inverter power this connection may have", ("kW", 2)),
+    ("busbar_a", "Busbar of the main board", ("A", 0)),
     (
         "operator_counts",
         "The operator counts",

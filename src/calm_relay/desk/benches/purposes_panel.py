@@ -4,12 +4,15 @@ from pydantic import ValidationError
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QSlider, QWidget
 
+from calm_relay.desk.widgets.field_form import Field, FieldForm, field_of
+from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
-from calm_relay.job.model import Job, Purpose
+from calm_relay.job.field_range import FieldRange, range_of
+from calm_relay.job.model import Job, MustHaves, Purpose
 
 LABELS = {
-    "lower_bills": "Lower bills",
+    "lower_bills": "Money over the years",
     "self_sufficiency": "Raise self-sufficiency",
     "ride_through_outage": "Keep the lights on",
     "low_outlay": "Low outlay",
@@ -18,8 +21,22 @@ LABELS = {
 MOST = 10
 
 
+def _outages_at_least(job: Job) -> float | None:
+    least = job.must_haves.outages_at_least
+    return None if least is None else 100.0 * least
+
+
+def _with_outages_at_least(job: Job, percent: float | None) -> Job:
+    share = None if percent is None else percent / 100.0
+    return job.with_(must_haves=job.must_haves.with_(outages_at_least=share))
+
+
+OUTLAY_AT_MOST = "Outlay at most"
+OUTAGES_AT_LEAST = "Outages ridden through, at least"
+
+
 class PurposesPanel(QWidget):
-    """Edits `Job.purposes`; emits `edited` with the new job and the edit's name."""
+    """Edits `Job.purposes`, the hours and the hard lines; emits `edited` with the new job and the edit's name."""
 
     edited = Signal(object, str)
 
@@ -49,11 +66,37 @@ class PurposesPanel(QWidget):
             grid.addWidget(slider, row, 1)
             grid.addWidget(value, row, 2)
             self.sliders[kind], self._values[kind] = slider, value
+        self.hours = RangedSpin(
+            "Hours that an outage should be ridden through", " h", range_of(Job, "outage_hours")
+        )
+        self.hours.limit_to(1, 168)
+        self.hours.accepted.connect(self._on_hours)
+        grid.addWidget(QLabel("Outage to ride through"), len(LABELS) + 1, 0)
+        grid.addWidget(self.hours, len(LABELS) + 1, 1, Qt.AlignmentFlag.AlignLeft)
+        self.must_haves = FieldForm(
+            (
+                field_of(OUTLAY_AT_MOST, "", "must_haves", MustHaves, "outlay_at_most", 0, money=True),
+                Field(
+                    OUTAGES_AT_LEAST,
+                    "%",
+                    FieldRange(low=0.0, high=100.0, optional=True),
+                    _outages_at_least,
+                    _with_outages_at_least,
+                    0,
+                ),
+            ),
+            across=1,
+        )
+        self.must_haves.edited.connect(self.edited)
+        must = QLabel("Must have")
+        must.setFont(font(10.5, strong=True))
+        grid.addWidget(must, len(LABELS) + 2, 0, 1, 3)
+        grid.addWidget(self.must_haves, len(LABELS) + 3, 0, 1, 3)
         self.problem = QLabel()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
-        grid.addWidget(self.problem, len(LABELS) + 1, 0, 1, 3)
+        grid.addWidget(self.problem, len(LABELS) + 4, 0, 1, 3)
         grid.setColumnStretch(1, 1)
 
     def show_job(self, job: Job) -> None:
@@ -65,7 +108,14 @@ class PurposesPanel(QWidget):
             slider.setValue(round(weight))
             self._values[kind].setText(f"{weight:g}")
             del blocker
+        self.hours.show_value(round(job.outage_hours))
+        self.hours.setEnabled(job.supply.on_grid)
+        self.must_haves.show_job(job)
         self.problem.hide()
+
+    def _on_hours(self, hours):
+        before = self._job.outage_hours
+        self.edited.emit(self._job.with_(outage_hours=float(hours)), f"Outage of {before:g} h to {hours} h")
 
     def _on_value(self, kind, value):
         before = self._job.weight(kind)

@@ -20,6 +20,7 @@ from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.job.field_range import FieldRange
+from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.common.vocabulary import vocabulary_of
 
 BENEFITS = (
@@ -40,7 +41,7 @@ def _on_backup(plant):
         return f"Forms the grid with {brief.backup.power_kw:.1f} kW; {brief.unmet:.1%} goes unserved."
     return (
         f"In an outage {brief.backup.power_kw:.1f} kW for {brief.backup.hours:.1f} h. The operator counts "
-        f"{plant.design.counted_kw:g} kW."
+        f"{plant.design.counted_kw(plant.job.supply):g} kW."
     )
 
 
@@ -212,7 +213,7 @@ class SearchBench(Bench):
 
     def _ask_for(self, job):
         """Shows what can be asked for with a grid, or without one; the job's target stands there at first."""
-        from calm_relay.planning.studies.search import must_haves_of
+        from calm_relay.planning.studies.search import filter_of
 
         on_grid = job.supply.on_grid
         if on_grid == self._grid:
@@ -222,7 +223,7 @@ class SearchBench(Bench):
             field.setVisible(shown)
             self._labels[field].setVisible(shown)
             field.show_value(None)
-        wanted = must_haves_of(job).unmet_max
+        wanted = filter_of(job).unmet_max
         self.unmet.show_value(None if wanted is None else wanted * 100.0)
         self._labels[self.backup_kw].setText(f"&{vocabulary_of(job.supply).formed_power}")
 
@@ -247,10 +248,10 @@ class SearchBench(Bench):
             self._draw_cloud()
 
     def must_haves(self):
-        """What is asked for, as `planning.studies.search.MustHaves`."""
-        from calm_relay.planning.studies.search import MustHaves
+        """What is asked for, as `planning.studies.search.PlantFilter`."""
+        from calm_relay.planning.studies.search import PlantFilter
 
-        return MustHaves(
+        return PlantFilter(
             self.outlay.value,
             self.backup_kw.value,
             self.backup_hours.value,
@@ -330,8 +331,9 @@ class SearchBench(Bench):
         self.summary.setText(
             keep_units(
                 f"<b>{plant.title}</b><br>{plant.roof}, {plant.profile}.<br>"
-                f"Outlay {currency} {brief.money.outlay:,.0f}, saves {currency} {brief.money.saving:,.0f} a year, "
-                f"{years}. Self-sufficiency {brief.self_sufficiency:.0%}. {_on_backup(plant)} "
+                f"Outlay {currency} {brief.money.outlay:,.0f}, "
+                f"saves {amount_text(brief.money.saving, currency)} a year, {years}. "
+                f"Self-sufficiency {brief.self_sufficiency:.0%}. {_on_backup(plant)} "
                 f"Fits the purposes {plant.score * 100:.0f} of 100."
             )
         )

@@ -7,6 +7,7 @@ from PySide6.QtCore import QRectF, Qt
 from calm_relay.desk.charts.battery_charts import MONTHS
 from calm_relay.desk.charts.chart import Chart, shades_between
 from calm_relay.desk.widgets.theme import colours
+from calm_relay.planning.common.amounts import amount_text
 
 
 class LimitsChart(Chart):
@@ -102,7 +103,9 @@ class ForesightChart(Chart):
         self.addItem(image)
         for month, sum_ in enumerate(result.by_hour.sum(axis=1)):
             self.words(month, 28.4, f"{sum_:,.0f}", look.ink, anchor=(0.5, 0))
-        self.head(f"{currency} {result.gap:,.0f} a year, the gap to perfect foresight: red pays more, green less")
+        self.head(
+            f"{amount_text(result.gap, currency)} a year, the gap to perfect foresight: red pays more, green less"
+        )
         self.getAxis("bottom").setTicks([list(enumerate(MONTHS))])
         self.getAxis("left").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 6)]])
         self.setXRange(-0.5, 11.5, padding=0)

@@ -31,7 +31,9 @@ class GeneratorRow(QWidget):
         self.burns = QuantityField("Fuel a kWh", "l", range_of(Generator, "litres_per_kwh"))
         self.price = QuantityField(f"Fuel a litre, {currency}", "", range_of(Generator, "price_per_litre"))
         self.tank = QuantityField("Tank", "l", range_of(Generator, "tank_litres"), 0)
+        self.interlocked = QCheckBox("A contactor keeps AC-coupled arrays off while it runs")
         shown = self._shown
+        self.interlocked.setChecked(shown.interlocked)
         values = (
             (self.power, shown.kw),
             (self.starts, shown.start_below * 100),
@@ -63,12 +65,22 @@ class GeneratorRow(QWidget):
                 grid.addWidget(part, line, column)
         grid.addWidget(QLabel("on"), 0, 6)
         grid.addWidget(self.place, 0, 7)
+        grid.addWidget(self.interlocked, 1, 6, 1, 2)
         grid.setColumnStretch(8, 1)
         self.there.toggled.connect(self._allow)
         self._allow(generator is not None)
 
     def _allow(self, there):
-        for field in (self.power, self.starts, self.stops, self.place, self.burns, self.price, self.tank):
+        for field in (
+            self.power,
+            self.starts,
+            self.stops,
+            self.place,
+            self.burns,
+            self.price,
+            self.tank,
+            self.interlocked,
+        ):
             field.setEnabled(there)
 
     @property
@@ -84,4 +96,5 @@ class GeneratorRow(QWidget):
             price_per_litre=self.price.value,
             tank_litres=self.tank.value,
             on=self.place.currentData(),
+            interlocked=self.interlocked.isChecked(),
         )

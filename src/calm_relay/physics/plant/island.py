@@ -59,7 +59,9 @@ class Island:
     def at(self, steps: np.ndarray, repeated: int = 1) -> "Island":
         """Some of the steps, each so many times."""
         load, asked = self.load_kw[:, steps], self.asked_kw[steps]
-        return replace(self, load_kw=np.repeat(load, repeated, axis=1), asked_kw=np.repeat(asked, repeated))
+        if repeated > 1:
+            load, asked = np.repeat(load, repeated, axis=1), np.repeat(asked, repeated)
+        return replace(self, load_kw=load, asked_kw=asked)
 
     @property
     def circuits(self) -> Circuits:

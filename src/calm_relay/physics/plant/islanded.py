@@ -3,8 +3,10 @@
 The inverter that forms the grid carries the circuits that are not shed. PV on the AC bus serves first: what follows
 the frequency is curtailed to what loads and battery can take, an old inverter gives all or is off. PV on the former's
 own DC bus gives what is needed. A limit passed for longer than its time trips the inverter; it tries again a few
-times, then it is locked out. When it comes back, every machine that runs starts at once. With a flat battery nothing
-is supplied until PV on the former's DC bus has charged it, where the inverter can start black, or the generator runs.
+times, then it is locked out. When it comes back, every machine that runs starts at once. At its cut-off charge it
+stops. Nothing is supplied then until PV on the former's DC bus has charged it, where the inverter can start black, or
+the generator runs, or the former wakes with every load off and lets PV on its bus charge it: by a charge held back for
+that, as soon as there is sun, or once a set time of the day has come.
 """
 
 from typing import NamedTuple
@@ -40,6 +42,8 @@ NOTHING, OVERLOAD, START, LEG, OVER_FREQUENCY, EMPTY, START_LEG, TOO_COLD = 0, 1
 HOLD_ABOVE, RELEASE_BELOW = 0.95, 0.90
 # A shed circuit comes back when the battery has so much more; a flat one starts again from this charge.
 BACK_ABOVE, RESTART_SOC = 0.10, 0.10
+# It serves again from so much above its cut-off; it wakes when arrays offer so much of its rating: practice, no source.
+RESTART_ABOVE, WAKE_SUN = 0.05, 0.03
 # It tries again after so many minutes, so many times within an hour of supply: common practice, no source.
 RESTART_MIN, RESTARTS, FORGIVEN_MIN = 2.0, 3, 60.0
 
@@ -50,7 +54,9 @@ class Limits(NamedTuple):
     `legs` is how many legs or phases it parts its power to, `leg_start_kw` the most that a motor may draw on a leg
     when it starts, `restarts_at_once` whether the transfer takes so long that machines stop; `pv_waits_min` how
     long PV inverters wait for a bus that stands, `locked_min` how long a locked-out inverter stays off. The
-    generator runs from the state of charge `generator_start` up to `generator_stop`.
+    generator runs from the state of charge `generator_start` up to `generator_stop`. At the charge `cut_off` it stops
+    serving; where it `wakes` it forms the grid with its loads off when arrays on its bus have sun, from
+    `wakes_from_min` minutes after midnight on. `start_power_factor` is what real power a start's apparent power is.
     """
 
     continuous_kw: float = 0.0
@@ -65,6 +71,10 @@ class Limits(NamedTuple):
     generator_kw: float = 0.0
     generator_start: float = 0.0
     generator_stop: float = 0.0
+    cut_off: float = 0.0
+    wakes: bool = False
+    wakes_from_min: float = 0.0
+    start_power_factor: float = 1.0
 
     @property
     def typed(self) -> "Limits":
@@ -220,10 +230,11 @@ def _started(
         if who >= 0:
             extra[f] = heaviest * legs[who, f]
         if extra[f] > 0.0:
-            on_leg = leg[f] + extra[f] - helped / limits.legs
+            on_leg = leg[f] + extra[f] * limits.start_power_factor - helped / limits.legs
             if extra[f] > limits.leg_start_kw + 1e-9 or on_leg > limits.surge_kw / limits.legs + 1e-9:
                 on_a_leg = True
-    if want + heaviest - helped > limits.surge_kw + 1e-9 or (on_a_leg and limits.legs < 2.0):
+    real = heaviest * limits.start_power_factor
+    if want + real - helped > limits.surge_kw + 1e-9 or (on_a_leg and limits.legs < 2.0):
         return START
     return START_LEG if on_a_leg else NOTHING
 
@@ -240,6 +251,7 @@ def _serve(
     want: float,
     running: bool,
     holding: bool,
+    floor: float,
 ) -> Served:
     """How what is asked is served from PV, generator and battery; where it cannot be, why."""
     stored, per_h = w[j].stored, w[j].per_h
@@ -260,7 +272,8 @@ def _serve(
     needed = forming_dc(c, j, rest)
     from_pv = min(harvest, needed)
     give = needed - from_pv
-    if give > stored * c[j].discharge_efficiency * per_h * c[j].dc_dc_efficiency + 1e-9:
+    above = max(stored - floor, 0.0)
+    if give > above * c[j].discharge_efficiency * per_h * c[j].dc_dc_efficiency + 1e-9:
         # What is left does not carry the load through the step.
         return Served(EMPTY, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
     room_out = discharge_room(c, j, stored, 0.0, w[j].discharge_derate, per_h)
@@ -418,7 +431,9 @@ def run(
     ac_offered, ac_used, fed = out.ac_offered, out.ac_used, out.on
     flows, sums = out.book.flows, out.book.sums
     state, cause, over_s, wait, trips, first_out = SERVING, NOTHING, 0.0, 0.0, 0, steps
-    holding, running = False, False
+    holding, running, waking = False, False, False
+    floor = limits.cut_off * usable
+    restart_soc = max(RESTART_SOC, limits.cut_off + RESTART_ABOVE)
     at_once = limits.restarts_at_once
     formed_min, before_used, before_want = 0.0, 0.0, 0.0
     n_circuits = load_kw.shape[0]
@@ -444,8 +459,13 @@ def run(
             wait -= step_min
             if wait <= 0.0:
                 state, over_s, at_once, formed_min = SERVING, 0.0, True, 0.0
-        if state == FLAT and (running or soc >= RESTART_SOC):
-            state, over_s, at_once, formed_min = SERVING, 0.0, True, 0.0
+        if state == FLAT and (running or soc >= restart_soc):
+            state, over_s, at_once, formed_min, waking = SERVING, 0.0, True, 0.0, False
+        if state == FLAT and limits.wakes and not waking:
+            minute = ((clock + t) % per_day) * step_min
+            waking = smooth_kw[t] + switched_kw[t] >= WAKE_SUN * c[former].ac_limit_kw
+            waking = waking and minute >= limits.wakes_from_min
+            formed_min = 0.0
         want = _asked(t, soc, load_kw, legs, shed_below, shed, leg)
         # A running generator carries what it can; the inverter has the rest.
         helped = min(limits.generator_kw, want) if running else 0.0
@@ -474,20 +494,27 @@ def run(
                 holding = True
             elif soc < RELEASE_BELOW:
                 holding = False
-            served = _serve(c, w, former, limits, harvest, smooth, switched, want, running, holding)
+            served = _serve(c, w, former, limits, harvest, smooth, switched, want, running, holding, floor)
             cause_now = served.cause
             serving = cause_now == NOTHING
             formed_min += step_min
             if formed_min >= FORGIVEN_MIN:
                 trips = 0
         if cause_now in (EMPTY, TOO_COLD):
-            state = FLAT
+            state, waking = FLAT, False
         elif cause_now != NOTHING:
             trips += 1
             state, wait = (TRIPPED, RESTART_MIN) if trips <= RESTARTS else (LOCKED, limits.locked_min)
         if state == FLAT and limits.black_start and c[former].has_pv:
             into = min(harvest, charge_room(c, former, w[former].stored, w[former].charge_derate, w[former].per_h))
             served = Served(NOTHING, 0.0, into, 0.0, 0.0, 0.0, 0.0, 0.0)
+        if state == FLAT and waking:
+            # Its loads are off; what the arrays give fills the battery.
+            served = _serve(c, w, former, limits, harvest, smooth, switched, 0.0, False, False, 0.0)
+            waking = served.cause == NOTHING
+            formed_min += step_min
+            if not waking:
+                served = Served(NOTHING, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
         if state != SERVING and first_out == steps:
             first_out, cause = k, cause_now
         if keeps:

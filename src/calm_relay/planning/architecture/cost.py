@@ -62,6 +62,28 @@ def _fuses(design: Design, job: Job) -> int:
     return sum(item.strings for item, fusing in fusings if fusing and fusing.needed(job.fuse_school))
 
 
+def _backup_lines(job: Job) -> list[CostLine]:
+    """What feeding circuits in an outage takes: a sub-board with its circuits, or the house's changeover; relays.
+
+    Off grid nothing is changed over; what is shed by charge hangs on a relay there too.
+    """
+    costs, board = job.costs, job.backup_board
+    circuits = board.circuits if board else ()
+    lines = []
+    if job.supply.on_grid and job.weight("ride_through_outage") > 0:
+        on_backup = [circuit for circuit in circuits if circuit.role != "grid only"]
+        if len(on_backup) == len(circuits):
+            lines.append(CostLine("backup", "Changeover of the whole house", costs.whole_changeover))
+        elif on_backup:
+            lines.append(CostLine("backup", "Backed-up sub-board", costs.backup_board))
+            moved = len(on_backup) * costs.backup_circuit
+            lines.append(CostLine("backup", f"Moving {len(on_backup)} circuits to it", moved))
+    relays = sum(circuit.role == "shed" for circuit in circuits)
+    if relays and (job.weight("ride_through_outage") > 0 or not job.supply.on_grid):
+        lines.append(CostLine("backup", f"{relays} shedding relays", relays * costs.shed_relay))
+    return lines
+
+
 def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     """Units, battery, labour, what is taken away, and rebates; nothing for leaving things as they are."""
     costs = job.costs
@@ -92,9 +114,11 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     if design.removed:
         lines.append(CostLine("removal", "Taking the old inverter away", len(design.removed) * costs.remove_unit))
     battery = design.battery_converter
-    if battery and battery.is_new and battery.inverter.backup and job.weight("ride_through_outage") > 0:
-        lines.append(CostLine("backup", "Backed-up sub-board", costs.backup_board))
+    if battery and battery.is_new and battery.inverter.backup:
+        lines += _backup_lines(job)
     if battery and battery.battery_is_new and costs.rebate_per_kwh:
-        rebate = min(costs.rebate_per_kwh * (battery.added or battery.bank).nominal_kwh, costs.rebate_max)
+        rebate = costs.rebate_per_kwh * (battery.added or battery.bank).nominal_kwh
+        if costs.rebate_max is not None:
+            rebate = min(rebate, costs.rebate_max)
         lines.append(CostLine("rebate", "Rebate for the battery", -rebate))
     return tuple(lines)

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from calm_relay.job.model import Supply
 from calm_relay.planning.architecture.design import Converter, Design
 
 
@@ -24,7 +25,7 @@ class CouplingFacts:
     counted: str
 
 
-def coupling_facts(design: Design) -> CouplingFacts:
+def coupling_facts(design: Design, supply: Supply) -> CouplingFacts:
     """Units, failures, roof work and operator's sum of a design that can be built."""
     units = tuple(
         UnitFact(converter.inverter.name, converter.is_new, _fails(design, converter))
@@ -38,7 +39,7 @@ def coupling_facts(design: Design) -> CouplingFacts:
             f"{count} microinverters", any(converter.is_new for converter in micros), "one module stops with each"
         )
         units = (summary, *units)
-    return CouplingFacts(design.architecture.school, units, _roof_work(design), counted_text(design))
+    return CouplingFacts(design.architecture.school, units, _roof_work(design), counted_text(design, supply))
 
 
 def _fails(design: Design, converter: Converter) -> str:
@@ -79,9 +80,10 @@ def _roof_work(design: Design) -> str:
     return " and ".join(parts) if parts else "none: all work is at ground level"
 
 
-def counted_text(design: Design) -> str:
+def counted_text(design: Design, supply: Supply) -> str:
     """The operator's sum, part by part [kW]."""
-    parts = " + ".join(f"{converter.inverter.ac_kw:g}" for converter in design.converters)
-    if not design.converters:
+    counted = design.counted(supply)
+    if not counted:
         return "nothing"
-    return f"{parts} = {design.counted_kw:g} kW" if len(design.converters) > 1 else f"{parts} kW"
+    parts = " + ".join(f"{converter.inverter.ac_kw:g}" for converter in counted)
+    return f"{parts} = {design.counted_kw(supply):g} kW" if len(counted) > 1 else f"{parts} kW"

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from calm_relay.job.equipment import Inverter, Microinverter, Optimiser
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, Supply
 from calm_relay.physics.plant.parts import ConverterPart
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.equipment.equipment import Equipment, loss_curve
@@ -123,10 +123,15 @@ class Design:
         )
         return new + len(self.removed) + self.strings_moved
 
-    @property
-    def counted_kw(self) -> float:
-        """What a network operator adds up: the AC ratings of all that can feed the bus [kW]."""
-        return sum(converter.inverter.ac_kw for converter in self.converters)
+    def counted(self, supply: Supply) -> tuple[Converter, ...]:
+        """Units that the network operator counts: all that can feed the bus, or those with PV terminals."""
+        if supply.operator_counts == "every inverter":
+            return self.converters
+        return tuple(converter for converter in self.converters if converter.inverter.pv)
+
+    def counted_kw(self, supply: Supply) -> float:
+        """What the network operator adds up: the AC ratings of those it counts [kW]."""
+        return sum(converter.inverter.ac_kw for converter in self.counted(supply))
 
 
 @dataclass(frozen=True)

@@ -83,6 +83,8 @@ def stated_hybrid(context: DesignContext, *, charge_controllers: bool) -> str | 
 def hybrid_refusals(context: DesignContext, inverter: Inverter) -> list[str]:
     """Reasons why a unit cannot carry the new battery and modules."""
     reasons = battery_refusals(context.bank, inverter, context.job)
+    if context.bank.units > 1:
+        reasons.append(f"{context.bank.units} units side by side are battery inverters; a hybrid stands alone")
     return reasons if inverter.pv else [*reasons, f"{inverter.name} has no PV inputs"]
 
 

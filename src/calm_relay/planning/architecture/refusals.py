@@ -72,9 +72,7 @@ def place_refusals(design: Design, job: Job) -> list[str]:
 def connection_refusals(design: Design, job: Job) -> list[str]:
     """Reasons why the connection may not have the inverters of a design."""
     limit_kw = job.supply.inverter_limit_kw
-    counts_all = job.supply.operator_counts == "every inverter"
-    counted = [converter for converter in design.converters if counts_all or converter.inverter.pv]
-    total = sum(converter.inverter.ac_kw for converter in counted)
+    counted, total = design.counted(job.supply), design.counted_kw(job.supply)
     if limit_kw is None or total <= limit_kw + 1e-9:
         return []
     parts = " + ".join(f"{converter.inverter.ac_kw:g}" for converter in counted)
@@ -105,8 +103,15 @@ def generator_refusals(design: Design, job: Job) -> list[str]:
     if generator is None or converter is None:
         return []
     beside = [other.inverter.name for other in design.converters if other is not converter and other.has_array]
-    if generator.on == ON_BUS and beside:
-        return [f"Reverse power damages the generator on one bus with {beside[0]}"]
+    if beside and not generator.interlocked:
+        if generator.on == ON_BUS:
+            return [f"Reverse power damages the generator on one bus with {beside[0]}"]
+        backup = converter.inverter.backup
+        if backup is not None and backup.generator_input and not backup.keeps_arrays_apart:
+            return [
+                f"The datasheet of {converter.inverter.name} does not say that it keeps {beside[0]} off while the "
+                "generator runs"
+            ]
     if converter.inverter.backup is None or not converter.inverter.backup.generator_input:
         return [f"{converter.inverter.name} has no generator input"]
     return []
@@ -147,7 +152,7 @@ def micro_refusals(micro: Microinverter, module: Module, temperatures: DesignTem
     for limit in current_limits(module.short_circuit_a, module.max_power_a, tracker):
         if limit.missed and limit.severity is Severity.STOP:
             reasons.append(
-                f"{module.name} gives {limit.amps:g} A, {micro.name} survives {micro.short_circuit_a:g} A"
+                f"{module.name} gives {module.short_circuit_a:g} A, {micro.name} survives {micro.short_circuit_a:g} A"
             )
     if ratio > micro.ratio_max + 1e-9:
         reasons.append(f"{module.name} is {ratio:.2f} times {micro.name}; its maker allows {micro.ratio_max:.2f}")

@@ -5,7 +5,12 @@ from calm_relay.job.model import Job
 
 def money_text(job: Job, amount: float) -> str:
     """An amount in the job's currency, without small change."""
-    return f"{'−' if amount < -0.5 else ''}{job.tariff.currency} {abs(amount):,.0f}"
+    return amount_text(amount, job.tariff.currency)
+
+
+def amount_text(amount: float, currency: str) -> str:
+    """An amount without small change, its sign before the currency; what rounds to nothing has none."""
+    return f"{'−' if amount < -0.5 else ''}{currency} {abs(amount):,.0f}"
 
 
 def years_text(years: float) -> str:

@@ -9,18 +9,20 @@ import numpy as np
 from calm_relay.job.backup_board import Circuit
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.findings.base import Finding, Mend, Subject, check, grid_check, stops_if, warns, warns_if
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads
 from calm_relay.planning.operation.island import (
     forming_kw,
     forms_grid,
+    island_limits,
     leg_volts,
     start_power_kw,
     start_source,
     start_volts,
 )
-from calm_relay.planning.operation.machine_starts import extra_kw
+from calm_relay.planning.operation.machine_starts import StartMargin, extra_kw, start_margin
 
 # Circuits that a sentence names when it says what stacks up.
 NAMED = 4
@@ -144,37 +146,56 @@ def check_starts(subject: Subject) -> list[Finding]:
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter) or job.backup_board is None:
         return []
-    backup, supply, rows = converter.inverter.backup, job.supply, subject.behind_relay
-    findings = []
+    backup, rows = converter.inverter.backup, subject.behind_relay
+    findings: list[Finding] = []
+    limits = island_limits(converter, job)
+    leg_v = leg_volts(converter.inverter.phases, converter.inverter.volts)
     for machine, circuit in _motors(subject, rows):
-        volts = start_volts(supply.phases, supply.volts, circuit.leg)
-        start_kw = start_power_kw(machine, volts, circuit.soft_start)
-        limit_kw, whose = backup.surge_kw, f"{backup.surge_kw:g} kW for {backup.surge_s:g} s"
-        if backup.locked_rotor_a is not None and backup.locked_rotor_a * volts / 1000.0 < limit_kw:
-            limit_kw, whose = backup.locked_rotor_a * volts / 1000.0, f"{backup.locked_rotor_a:g} A locked rotor"
-        over = start_kw > limit_kw
-        figure = start_source(machine, circuit.soft_start)
-        sentence = (
-            f"{machine.name} starts with {start_kw:.1f} kVA ({figure}); {converter.inverter.name} gives {whose}."
+        held = start_margin(
+            machine, circuit, job, subject.context.demand, rows.when_full, limits, leg_v, backup.locked_rotor_a
         )
-        mends: tuple[Mend, ...] = ()
-        if over:
-            soft = backup_board_mend(f"Soft starter for “{circuit.name}”", {circuit.name: {"soft_start": True}})
-            off = left_out_mend(job, circuit.name)
-            mends = (soft, off) if not circuit.soft_start else (off,)
-        findings.append(
-            warns_if(
-                over,
-                "motor start",
-                "Home",
-                "backup_board",
-                f"{sentence} {vocabulary_of(supply).trips}" if over else sentence,
-                reading=(start_kw, limit_kw, "kVA"),
-                rule=f"{converter.inverter.name}, datasheet; NEC table 430.7(B) from memory",
-                mends=mends,
-            )
-        )
+        if held is not None:
+            findings.append(_start(subject, converter, machine, circuit, held))
     return findings
+
+
+def _start(
+    subject: Subject, converter: Converter, machine: ScheduledLoad, circuit: Circuit, held: StartMargin
+) -> Finding:
+    """One machine's start against the unit, by power or by current, whichever is nearer to its limit."""
+    job, backup = subject.job, converter.inverter.backup
+    start_kva = start_power_kw(
+        machine, start_volts(job.supply.phases, job.supply.volts, circuit.leg), circuit.soft_start
+    )
+    figure = start_source(machine, circuit.soft_start)
+    opening = f"{machine.name} starts with {start_kva:.1f} kVA ({figure})"
+    if held.by_current:
+        reading = (held.start_a, float(held.locked_rotor_a), "A")
+        amps = f"{held.locked_rotor_a:g} A with the rotor locked"
+        against = f"that draws {held.start_a:.0f} A; {converter.inverter.name} takes {amps}"
+    else:
+        reading = (held.asked_kw, held.surge_kw, "kW" if backup.locked_rotor_a is not None else "kVA")
+        where = " on its leg" if held.on_leg else ""
+        against = (
+            f"on top of {held.running_kw:.1f} kW that may run then that asks {held.asked_kw:.1f} {reading[2]}{where}; "
+            f"{converter.inverter.name} gives {held.surge_kw:.1f} for {backup.surge_s:g} s"
+        )
+    mends: tuple[Mend, ...] = ()
+    if held.over:
+        soft = backup_board_mend(f"Soft starter for “{circuit.name}”", {circuit.name: {"soft_start": True}})
+        off = left_out_mend(job, circuit.name)
+        mends = (soft, off) if not circuit.soft_start else (off,)
+    trips = f" {vocabulary_of(job.supply).trips}" if held.over else ""
+    return warns_if(
+        held.over,
+        "motor start",
+        "Home",
+        "backup_board",
+        f"{opening}; {against}.{trips}",
+        reading=reading,
+        rule=f"{converter.inverter.name}, datasheet; NEC table 430.7(B) from memory",
+        mends=mends,
+    )
 
 
 @check
@@ -189,14 +210,14 @@ def check_starts_together(subject: Subject) -> list[Finding]:
         return []
     parts = {part.name: part.kw for part in subject.context.demand.parts}
     extra = sum((parts[m.name] > 0) * extra_kw(m, c, job) for m, c in motors)
-    asked = rows.kw.sum(axis=0) + extra
+    asked = rows.kw.sum(axis=0) + extra * island_limits(converter, job).start_power_factor
     at = int(asked.argmax())
     limit_kw = max(converter.inverter.backup.surge_kw, forming_kw(converter))
     over = asked[at] > limit_kw
     running = [machine.name for machine, _ in motors if parts[machine.name][at] > 0]
     sentence = (
         f"When power comes back after a trip, {' and '.join(running) or 'no machine'} start at once on top of "
-        f"{rows.kw[:, at].sum():.1f} kW: {asked[at]:.1f} kVA, against {limit_kw:.1f} kW for "
+        f"{rows.kw[:, at].sum():.1f} kW: {asked[at]:.1f} kW, against {limit_kw:.1f} kW for "
         f"{converter.inverter.backup.surge_s:g} s."
     )
     soft = {c.name: {"soft_start": True} for _, c in motors if not c.soft_start}

@@ -100,6 +100,18 @@ def check_black_start(subject: Subject) -> list[Finding]:
     if job.generator is not None and converter.inverter.backup.generator_input:
         sentence = f"{when} the generator brings the house back."
         return [passes("black start", "Battery", "battery", sentence, rule="datasheets")]
+    wakes = converter.inverter.backup
+    beside = any(other is not converter and other.has_array for other in subject.design.converters)
+    if beside and wakes.throttles_ac_pv != "none" and (wakes.held_reserve > 0 or wakes.retries_at is not None):
+        how = (
+            f"it holds {wakes.held_reserve:.0%} back and wakes with its loads off when there is sun"
+            if wakes.held_reserve > 0
+            else f"it tries again at {wakes.retries_at} with its loads off"
+        )
+        sentence = f"{when} the arrays on its bus bring the house back: {how}."
+        return [
+            passes("black start", "Battery", "battery", sentence, rule=f"{converter.inverter.name}, datasheet")
+        ]
     why = "cannot start black" if converter.has_array else "has no modules on its own DC bus"
     sentence = (
         f"{converter.inverter.name} {why}: {when[:1].lower()}{when[1:]} sun alone does not bring the house back."

@@ -1,8 +1,11 @@
 """How far the weather year can be believed."""
 
-from calm_relay.planning.findings.base import Finding, Severity, Subject, check, judged
+from calm_relay.job.model import WeatherFile
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns
 
 FAR_KM = 80.0
+# Days of a right clock are off by minutes; stamps at an hour's start instead of its end by half an hour and more.
+CLOCK_OFF_H = 0.4
 
 
 @check
@@ -27,5 +30,38 @@ def check_weather(subject: Subject) -> list[Finding]:
             sentence,
             reading=(distance, None if distance is None else FAR_KM, "" if distance is None else "km"),
             rule=site.source,
+        )
+    ]
+
+
+@check
+def check_weather_clock(subject: Subject) -> list[Finding]:
+    """A weather file whose clear days are not brightest when the sun stands highest has its stamps wrong."""
+    site, weather = subject.site, subject.job.site.weather
+    if not isinstance(weather, WeatherFile):
+        return []
+    off = site.clock_off_h
+    shift = round(-2 * off) / 2
+    if abs(off) < CLOCK_OFF_H or shift == 0.0:
+        return []
+    word = "later" if off > 0 else "earlier"
+    sentence = (
+        f"On clear days the weather file is brightest {abs(off):.1f} h {word} than the sun stands highest: its stamps "
+        "are off, and east and west faces get each other's light."
+    )
+    moved = weather.with_(shift_h=weather.shift_h + shift)
+    mend = Mend(
+        f"Set its stamps {abs(shift):g} h {'earlier' if shift < 0 else 'later'}",
+        lambda job: job.with_(site=job.site.with_(weather=moved)),
+    )
+    return [
+        warns(
+            "weather clock",
+            "Site",
+            "site.weather.shift_h",
+            sentence,
+            reading=(off, CLOCK_OFF_H, "h"),
+            rule="position of the sun",
+            mends=(mend,),
         )
     ]

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from calm_relay.job.equipment import Inverter
+from calm_relay.job.equipment import ISC_FACTOR, Inverter
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.architecture.string_plan import plan_of
@@ -143,7 +143,8 @@ def check_input_fit(subject: Subject) -> list[Finding]:
             summary = "; ".join(
                 f"{item.modules} of {item.face.plan.name} ({item.reason})" for item in strings.left_out
             )
-            whole = not strings.runs or strings.origin == SURVEYED
+            # What a person left out on purpose is theirs to answer for.
+            whole = not strings.runs or strings.origin != PLANNED
             findings.append(
                 judged(
                     Severity.STOP if whole else Severity.CHECK,
@@ -236,7 +237,8 @@ def _current(subject: Subject, converter: Converter, item: Input, limit: Current
     names = " and ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
     if limit.key == SHORT_CIRCUIT:
         sentence = (
-            f"{names}: {limit.amps:.1f} A short-circuit from {item.strings} strings; input "
+            f"{names}: {item.short_circuit_a:.1f} A short-circuit from {item.strings} strings, times {ISC_FACTOR:g} "
+            f"for brighter light {limit.amps:.1f} A; input "
             f"{item.number} survives {limit.limit_a:.1f} A."
         )
     else:

@@ -1,29 +1,71 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
-from calm_relay.planning.findings.base import Finding, Subject, check, grid_check, stops_if, warns, warns_if
+import numpy as np
+
+from calm_relay.planning.findings.base import (
+    Finding,
+    Mend,
+    Severity,
+    Subject,
+    check,
+    grid_check,
+    judged,
+    stops_if,
+    warns,
+    warns_if,
+)
+from calm_relay.planning.operation.island import leg_volts
+from calm_relay.planning.operation.phases import import_by_phase
+
+# An inverter's current counts so much: NEC 705.12(B), for what runs for hours (from memory).
+CONTINUOUS = 1.25
+# Import of a minute over that of its quarter hour, at the peaks: Wright and Firth 2007 (from memory).
+BRIEFLY = 1.25
 
 
 @grid_check
 def check_main_fuse(subject: Subject) -> list[Finding]:
-    """What the house draws in the year must pass the main fuse."""
+    """What each phase or leg draws in the year, charging included, must pass the main fuse."""
     supply = subject.job.supply
-    worst_kw = float(subject.outcome.year.at_bus("import").max())
-    limit_kw = supply.import_limit_kw
-    over = worst_kw > limit_kw
+    phases_kw = import_by_phase(subject.design, subject.job, subject.context.demand, subject.outcome.year)
+    worst = int(phases_kw.max(axis=1).argmax())
+    worst_kw = float(phases_kw[worst].max())
+    volts = leg_volts(supply.phases, supply.volts)
+    limit_kw = supply.main_fuse_a * volts / 1000.0
+    name = {"single": "", "split": f" on leg {worst + 1}", "three": f" on phase {worst + 1}"}[supply.phases]
+    briefly_kw = worst_kw * BRIEFLY
     sentence = (
-        f"Highest import {worst_kw:.1f} kW; the main fuse carries {limit_kw:.1f} kW ({supply.main_fuse_a:g} A)."
+        f"Highest import{name}, mean of a quarter hour, {worst_kw:.1f} kW ({worst_kw * 1000 / volts:.0f} A); the main "
+        f"fuse carries {limit_kw:.1f} kW ({supply.main_fuse_a:g} A)."
     )
+    severity, mends = Severity.OK, _heavier(subject, worst, phases_kw, limit_kw)
+    if worst_kw > limit_kw:
+        severity = Severity.STOP
+    elif briefly_kw > limit_kw:
+        severity = Severity.CHECK
+        sentence += f" For minutes it may be {briefly_kw:.1f} kW."
     return [
-        stops_if(
-            over,
+        judged(
+            severity,
             "main fuse",
             "Grid",
             "supply.main_fuse_a",
             sentence,
             reading=(worst_kw, limit_kw, "kW"),
-            rule="the service as surveyed",
+            rule="the service as surveyed; peaks inside a quarter hour: Wright and Firth 2007, from memory",
+            mends=mends if severity is Severity.STOP else (),
         )
     ]
+
+
+def _heavier(subject: Subject, worst: int, phases_kw: np.ndarray, limit_kw: float) -> tuple[Mend, ...]:
+    """Hangs single-phase units on another phase where that is enough."""
+    supply = subject.job.supply
+    if supply.phases != "three" or supply.single_on != worst + 1:
+        return ()
+    best = int(phases_kw.max(axis=1).argmin()) + 1
+    changed = supply.with_(single_on=best)
+    return (Mend(f"Single-phase units on phase {best}", lambda job: job.with_(supply=changed)),)
 
 
 @check
@@ -50,16 +92,20 @@ def check_operator_sum(subject: Subject) -> list[Finding]:
     design = subject.design
     if not design.new_converters:
         return []
-    parts = " + ".join(f"{converter.inverter.ac_kw:g}" for converter in design.converters)
-    total = f"{parts} = {design.counted_kw:g}" if len(design.converters) > 1 else parts
+    supply = subject.job.supply
+    counted = design.counted(supply)
+    if not counted:
+        return []
+    parts = " + ".join(f"{converter.inverter.ac_kw:g}" for converter in counted)
+    total = f"{parts} = {design.counted_kw(supply):g}" if len(counted) > 1 else parts
+    what = "whatever hangs on its DC side" if supply.operator_counts == "every inverter" else "with PV terminals"
     return [
         warns(
             "operator's sum",
             "Grid",
             "tariff.export_limit_kw",
-            f"The network operator counts {total} kW of inverter, whatever hangs on its DC side. "
-            "Ask before ordering.",
-            reading=(design.counted_kw, None, "kW"),
+            f"The network operator counts {total} kW of inverter, {what}. Ask before ordering.",
+            reading=(design.counted_kw(supply), None, "kW"),
             rule="the network operator's connection rules, checked locally",
         )
     ]
@@ -87,28 +133,154 @@ def check_hybrid_counted(subject: Subject) -> list[Finding]:
     ]
 
 
+def _on_phases(subject: Subject) -> np.ndarray:
+    """AC rating of the inverters that the operator counts on each phase [kW], one figure where there is one phase."""
+    supply = subject.job.supply
+    result = np.zeros(3 if supply.phases == "three" else 1)
+    for converter in subject.design.counted(supply):
+        if supply.phases != "three" or converter.inverter.phases == "three":
+            result += converter.inverter.ac_kw / result.size
+        else:
+            result[supply.single_on - 1] += converter.inverter.ac_kw
+    return result
+
+
+# Which procedure the operator's limit opens, and which comes after it.
+PROCEDURES = {
+    "notify kW per phase": "notifying is enough",
+    "notify kW": "notifying is enough",
+    "fast track kW per phase": "the fast track is open",
+    "fast track kW": "the fast track is open",
+}
+
+
 @grid_check
-def check_notify(subject: Subject) -> list[Finding]:
-    """Above so much inverter power on a phase the operator is asked before, not told after."""
-    rule = subject.rules.of("notify kW per phase")
-    if rule is None or not subject.design.new_converters:
+def check_procedure(subject: Subject) -> list[Finding]:
+    """Up to so much the operator is told, up to more there is a fast track, beyond it is asked before."""
+    if not subject.design.new_converters:
         return []
-    phases = 3 if subject.job.supply.phases == "three" else 1
-    on_phase = sum(
-        converter.inverter.ac_kw / (3 if converter.inverter.phases == "three" else 1)
-        for converter in subject.design.converters
-    )
-    over = on_phase > rule.limit + 1e-9
-    what = "apply before anything is ordered" if over else "notifying is enough"
-    spread = " on the fullest phase" if phases == 3 else ""
+    on_phases = _on_phases(subject)
+    fullest, total = float(on_phases.max()), float(on_phases.sum())
+    held = [
+        (rule, fullest if rule.rule.kind.endswith("per phase") else total)
+        for rule in subject.rules
+        if rule.rule.kind in PROCEDURES
+    ]
+    if not held:
+        return []
+    # The first procedure that is open, in the order of the table; else the widest limit is what is passed.
+    held.sort(key=lambda item: list(PROCEDURES).index(item[0].rule.kind))
+    rule, kw = next((item for item in held if item[1] <= item[0].limit + 1e-9), held[-1])
+    over = kw > rule.limit + 1e-9
+    notified = rule.rule.kind.startswith("notify")
+    what = "apply before anything is ordered" if over else PROCEDURES[rule.rule.kind]
+    by_phase = rule.rule.kind.endswith("per phase")
+    spread = " on the fullest phase" if by_phase and on_phases.size > 1 else "" if by_phase else " in all"
+    per = " a phase" if by_phase else ""
     return [
         warns_if(
-            over,
+            over or not notified,
             "notify or apply",
             "Grid",
             "region",
-            f"{on_phase:.2f} kW of inverter{spread}; {rule.rule.name} is {rule.limit:g} kW a phase: {what}.",
-            reading=(on_phase, rule.limit, "kW"),
+            f"{kw:.2f} kW of inverter{spread}; {rule.rule.name} is {rule.limit:g} kW{per}: {what}.",
+            reading=(kw, rule.limit, "kW"),
+            rule=rule.authority,
+        )
+    ]
+
+
+@grid_check
+def check_export(subject: Subject) -> list[Finding]:
+    """What may leave the site without a study, on a phase and in all."""
+    tariff = subject.job.tariff
+    findings = []
+    on_phases = _on_phases(subject)
+    for held in subject.rules:
+        kind = held.rule.kind
+        if kind not in ("export kW per phase", "export kW") or not subject.design.new_converters:
+            continue
+        able = float(on_phases.max() if kind.endswith("per phase") else on_phases.sum())
+        cap = tariff.export_limit_kw
+        if cap is not None:
+            # A limiter holds the sum; on a phase no more can leave than hangs there.
+            able = min(able, cap)
+        over = able > held.limit + 1e-9
+        where = " a phase" if kind.endswith("per phase") else ""
+        limit_all = held.limit * (on_phases.size if where and (on_phases == on_phases[0]).all() else 1)
+        mend = Mend(
+            f"Limit export to {limit_all:g} kW",
+            lambda job, kw=limit_all: job.with_(tariff=job.tariff.with_(export_limit_kw=kw)),
+        )
+        sentence = (
+            f"Up to {able:.2f} kW{where} may leave the site; {held.rule.name} is {held.limit:g} kW{where}: "
+            f"{'the operator must agree to more' if over else 'it stays within'}."
+        )
+        findings.append(
+            warns_if(
+                over,
+                "export rule",
+                "Grid",
+                "tariff.export_limit_kw",
+                sentence,
+                reading=(able, held.limit, "kW"),
+                rule=held.authority,
+                mends=(mend,) if over else (),
+            )
+        )
+    return findings
+
+
+@grid_check
+def check_unbalance(subject: Subject) -> list[Finding]:
+    """Single-phase units may load one phase of three only so much more than another."""
+    rule, supply = subject.rules.of("unbalance kW"), subject.job.supply
+    if rule is None or supply.phases != "three" or not subject.design.new_converters:
+        return []
+    on_phases = _on_phases(subject)
+    apart = float(on_phases.max() - on_phases.min())
+    over = apart > rule.limit + 1e-9
+    return [
+        stops_if(
+            over,
+            "unbalance",
+            "Grid",
+            "supply.single_on",
+            f"Between the fullest and the emptiest phase inverters differ by {apart:.2f} kW; {rule.rule.name.lower()} "
+            f"may be {rule.limit:g} kW.",
+            reading=(apart, rule.limit, "kW"),
+            rule=rule.authority,
+        )
+    ]
+
+
+@grid_check
+def check_busbar(subject: Subject) -> list[Finding]:
+    """Main breaker and inverter breakers together must not outrun the busbar they feed."""
+    rule, supply, design = subject.rules.of("busbar share"), subject.job.supply, subject.design
+    if rule is None or not design.new_converters:
+        return []
+    inverters_a = sum(converter.inverter.max_ac_a for converter in design.converters) * CONTINUOUS
+    fed_a = supply.main_fuse_a + inverters_a
+    stated = supply.busbar_a is not None
+    busbar_a = supply.busbar_a if stated else supply.main_fuse_a
+    limit_a = rule.limit * busbar_a
+    over = fed_a > limit_a + 1e-9
+    known = f"{busbar_a:g} A" if stated else f"{busbar_a:g} A, assumed like its main breaker"
+    sentence = (
+        f"Main breaker {supply.main_fuse_a:g} A and {CONTINUOUS:g} times the inverters' amps, {inverters_a:.0f} A, "
+        f"make {fed_a:.0f} A on a busbar of {known}; {rule.limit:g} times it is {limit_a:.0f} A"
+    )
+    sentence += ": a larger busbar, a smaller main breaker, or a connection ahead of it." if over else "."
+    severity = Severity.OK if not over else Severity.STOP if stated else Severity.CHECK
+    return [
+        judged(
+            severity,
+            "busbar",
+            "Grid",
+            "supply.busbar_a",
+            sentence,
+            reading=(fed_a, limit_a, "A"),
             rule=rule.authority,
         )
     ]

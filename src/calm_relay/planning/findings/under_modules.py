@@ -3,10 +3,12 @@
 from collections.abc import Iterator
 from math import ceil, floor
 
+from calm_relay.job.equipment import ISC_FACTOR
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import micro_refusals
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, stops, stops_if
 from calm_relay.planning.findings.strings import lay_anew
+from calm_relay.planning.strings.limits import rear_gain
 from calm_relay.planning.strings.stringing import StringRun
 
 
@@ -88,6 +90,22 @@ def _under_each(subject: Subject, converter: Converter) -> Iterator[Finding]:
             sheet = f"{optimiser.name}, datasheet"
             figures = module.power_w, optimiser.power_w, "W"
             yield _optimisers(subject, converter, Severity.CHECK, sentence, *figures, sheet)
+    for optimiser, module, gain in dict.fromkeys(
+        (run.optimiser, run.module, rear_gain(run.module, run.face.plan.mounting))
+        for run in converter.stringing.runs
+        if run.optimiser
+    ):
+        amps = ISC_FACTOR * gain * module.short_circuit_a
+        if amps > optimiser.short_circuit_a + 1e-9:
+            sentence = (
+                f"{module.name} may give {amps:.1f} A shorted in bright light ({ISC_FACTOR:g} times its rating"
+                f"{', and light on its back' if gain > 1 else ''}); {optimiser.name} survives "
+                f"{optimiser.short_circuit_a:g} A."
+            )
+            sheet = f"{optimiser.name}, datasheet; IEC 62548-1, NEC 690.8(A)(1)"
+            yield _optimisers(
+                subject, converter, Severity.STOP, sentence, amps, optimiser.short_circuit_a, "A", sheet
+            )
 
 
 def _fitting_micro(subject: Subject, run: StringRun) -> tuple[Mend, ...]:

@@ -96,13 +96,13 @@ def whole_behind(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     )
 
 
-def whole_house(job: Job, demand: DemandYear) -> BackedUpLoads:
+def whole_house(backup_board: BackupBoard | None, supply: Supply, demand: DemandYear) -> BackedUpLoads:
     """Every circuit of the house, by priority, whatever is to become of it in an outage."""
-    if job.backup_board is None:
-        return _behind(None, job.supply, None, demand)
-    circuits = sorted(job.backup_board.circuits, key=lambda circuit: circuit.priority)
+    if backup_board is None:
+        return _behind(None, supply, None, demand)
+    circuits = sorted(backup_board.circuits, key=lambda circuit: circuit.priority)
     all_on = tuple(circuit.with_(role="backed up") for circuit in circuits)
-    return _behind(job.backup_board.with_(circuits=all_on), job.supply, None, demand)
+    return _behind(backup_board.with_(circuits=all_on), supply, None, demand)
 
 
 @lru_cache(maxsize=8)

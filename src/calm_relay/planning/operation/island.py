@@ -5,7 +5,9 @@ from typing import Any
 
 import numpy as np
 
+from calm_relay.job.base import minutes_of
 from calm_relay.job.demand import ScheduledLoad
+from calm_relay.job.equipment import Backup
 from calm_relay.job.model import Job
 from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105, FrequencyWatt
 from calm_relay.physics.plant.island import Island
@@ -29,6 +31,11 @@ PV_WAITS_MIN = 5.0
 CONTACTORS_HOLD_MS = 100.0
 # In an off-grid house somebody resets a unit that is locked out within the hour: common practice, no source.
 RESET_MIN = 60.0
+# Real over apparent power of a motor that starts, the upper end of 0.3 to 0.5: common practice, no source. Where a unit
+# states no locked-rotor current its surge is held against apparent power, which is what its current bounds.
+START_POWER_FACTOR = 0.5
+# Charge below the cut-off voltage that carries an unloaded inverter through another try: common practice, no source.
+UNLOADED = 0.02
 
 
 def curve_of(job: Job) -> FrequencyWatt:
@@ -66,11 +73,11 @@ def island_of(design: Design, job: Job, demand: DemandYear) -> Island:
     """What the island of a design reads, for a night or, off grid, for the year."""
     converter = design.battery_converter
     if not forms_grid(converter):
-        fed = whole_house(job, demand)
-        return _island(None, _limits(None, job), fed, np.zeros(len(design.converters), bool), design, demand)
+        fed = whole_house(job.backup_board, job.supply, demand)
+        return _island(None, island_limits(None, job), fed, np.zeros(len(design.converters), bool), design, demand)
     number = design.converters.index(converter)
     joins = np.array([_joins(other, converter) for other in design.converters], dtype=bool)
-    return _island(number, _limits(converter, job), behind_relay(design, job, demand), joins, design, demand)
+    return _island(number, island_limits(converter, job), behind_relay(design, job, demand), joins, design, demand)
 
 
 def _island(
@@ -90,7 +97,14 @@ def _joins(other: Converter, converter: Converter) -> bool:
     return not (other.inverter.phases == "three" and converter.inverter.phases == "single")
 
 
-def _limits(converter: Converter, job: Job) -> Limits:
+def _cut_off(backup: Backup, job: Job) -> float:
+    """Charge at which it stops serving: off grid the job's reserve, and what it holds back for starting."""
+    held = backup.held_reserve if backup.retries_at is None else max(backup.held_reserve, UNLOADED)
+    return held if job.supply.on_grid else max(held, job.battery.reserve)
+
+
+def island_limits(converter: Converter | None, job: Job) -> Limits:
+    """What the unit that forms the grid can do, and the generator beside it; None for a generator alone."""
     limits: dict[str, Any] = {}
     generator = job.generator
     if generator is not None and (converter is None or converter.inverter.backup.generator_input):
@@ -109,6 +123,10 @@ def _limits(converter: Converter, job: Job) -> Limits:
             "surge_s": backup.surge_s,
             "legs": float(LEGS[converter.inverter.phases]),
             "leg_start_kw": UNLIMITED if start_a is None else start_a * volts / 1000.0,
+            "start_power_factor": 1.0 if start_a is None else START_POWER_FACTOR,
+            "cut_off": _cut_off(backup, job),
+            "wakes": backup.held_reserve > 0.0 or backup.retries_at is not None,
+            "wakes_from_min": 0.0 if backup.retries_at is None else float(minutes_of(backup.retries_at)),
             "black_start": backup.black_start,
             "restarts_at_once": backup.transfer_ms > CONTACTORS_HOLD_MS,
             "pv_waits_min": PV_WAITS_MIN,

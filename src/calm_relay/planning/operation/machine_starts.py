@@ -7,6 +7,7 @@ import numpy as np
 from calm_relay.job.backup_board import Circuit
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.model import Job
+from calm_relay.physics.plant.islanded import Limits
 from calm_relay.planning.operation.backed_up_loads import WHOLE, BackedUpLoads
 from calm_relay.planning.operation.island import start_power_kw, start_volts
 from calm_relay.planning.site.demand import DemandYear
@@ -92,6 +93,91 @@ def extra_kw(machine: ScheduledLoad, circuit: Circuit, job: Job) -> float:
     volts = start_volts(job.supply.phases, job.supply.volts, circuit.leg if circuit else None)
     soft = circuit.soft_start if circuit else False
     return max(start_power_kw(machine, volts, soft) - machine.kw, 0.0)
+
+
+@dataclass(frozen=True)
+class StartMargin:
+    """The worst start of a machine in the year: its figures, and what it is held against.
+
+    `asked_kw` is real power with all that may run at that moment, on all legs or on the fullest leg it starts on,
+    against `surge_kw`; `start_a` what it draws on a leg against `locked_rotor_a`, None where none is stated.
+    """
+
+    running_kw: float
+    asked_kw: float
+    surge_kw: float
+    on_leg: bool
+    start_a: float
+    locked_rotor_a: float | None
+
+    @property
+    def by_current(self) -> bool:
+        """Whether it is the current that is nearer to its limit, or further beyond."""
+        if self.locked_rotor_a is None:
+            return False
+        return self.start_a / self.locked_rotor_a > self.asked_kw / self.surge_kw
+
+    @property
+    def over(self) -> bool:
+        """Whether the inverter trips on it."""
+        too_much = self.locked_rotor_a is not None and self.start_a > self.locked_rotor_a * (1.0 + 1e-9)
+        return self.asked_kw > self.surge_kw + 1e-9 or too_much
+
+
+def start_margin(
+    machine: ScheduledLoad,
+    circuit: Circuit,
+    job: Job,
+    demand: DemandYear,
+    on: BackedUpLoads,
+    limits: Limits,
+    leg_v: float,
+    locked_rotor_a: float | None,
+) -> StartMargin | None:
+    """How a machine's start stands on top of all that may run beside it; None where it never runs.
+
+    Parameters
+    ----------
+    machine : ScheduledLoad
+        The machine.
+    circuit : Circuit
+        What it hangs on.
+    job : Job
+        Its machines and its board.
+    demand : DemandYear
+        The home's year.
+    on : BackedUpLoads
+        Circuits that are on with a full battery.
+    limits : Limits
+        Of the unit that forms the grid.
+    leg_v : float
+        Voltage from a leg to neutral [V].
+    locked_rotor_a : float or None
+        What the unit states for a leg.
+    """
+    parts = {part.name: part.kw for part in demand.parts}
+    runs = np.flatnonzero(parts[machine.name] > 0)
+    if not runs.size or circuit.name not in on.names:
+        return None
+    # Machines on a duty are on or off, not at their mean: any of them may be on.
+    most = on.kw[:, runs].copy()
+    for other in job.demand.loads:
+        own = next((c for c in job.backup_board.circuits if other.name in c.loads), None)
+        if own is not None and own.name in on.names:
+            mean = parts[other.name][runs]
+            most[on.names.index(own.name)] += np.where(mean > 0, other.kw - mean, 0.0)
+    row = on.names.index(circuit.name)
+    extra, factor = extra_kw(machine, circuit, job), limits.start_power_factor
+    total = most.sum(axis=0)
+    legs = (on.legs.T @ most) + on.legs[row][:, None] * extra * factor
+    here = on.legs[row] > 0
+    whole_kw = float(total.max()) + extra * factor
+    leg_kw = float(legs[here].max()) if here.any() and limits.legs > 1 else 0.0
+    leg_surge = limits.surge_kw / limits.legs
+    on_leg = leg_kw / leg_surge > whole_kw / limits.surge_kw
+    start_a = extra * float(on.legs[row].max()) * 1000.0 / leg_v
+    asked, surge = (leg_kw, leg_surge) if on_leg else (whole_kw, limits.surge_kw)
+    return StartMargin(float(total.max()) - machine.kw, asked, surge, on_leg, start_a, locked_rotor_a)
 
 
 def _cycled(machine: ScheduledLoad, runs: np.ndarray, rng: np.random.Generator) -> np.ndarray:

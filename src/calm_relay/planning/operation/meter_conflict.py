@@ -37,9 +37,14 @@ class OneMeter:
 def two_metered(design: Design) -> tuple[Converter, ...] | None:
     """The two units with batteries that read the same meter; None where there are not two."""
     converters = [converter for converter in design.converters if converter.bank]
-    if len(converters) != 2 or design.by_clock:
+    if len(converters) != 2 or design.by_clock or _coordinated(*converters):
         return None
     return tuple(sorted(converters, key=lambda converter: not converter.is_new))
+
+
+def _coordinated(one: Converter, other: Converter) -> bool:
+    """Whether two units are of one kind that its maker lets stand side by side, under one controller."""
+    return one.inverter.key == other.inverter.key and one.inverter.units_max > 1
 
 
 def one_meter(design: Design, outcome: Outcome) -> OneMeter | None:

@@ -1,18 +1,21 @@
 """What a design's simulated year comes to: energies, money, what is left when the grid fails."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
 from calm_relay.job.model import Job
+from calm_relay.physics.fade import left_by_year
 from calm_relay.physics.money import net_present_value, simple_payback_years
 from calm_relay.physics.plant.island import IslandYear
 from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear
+from calm_relay.physics.shares import shares_of
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.equipment.bank import discharge_ac_kw
+from calm_relay.planning.operation.lasting import lasting_share
 from calm_relay.planning.operation.path_efficiency import Paths, paths_of
 from calm_relay.planning.operation.simulate import bill_of, simulate
 from calm_relay.planning.site.demand import DemandYear
@@ -58,15 +61,20 @@ class Backup:
     """What the battery can do when the grid is down.
 
     `power_kw` is grid-down; `held_kwh` is what lies in the battery, at the AC side, in nine of ten night
-    quarter-hours of the worst season; `hours` is that over the season's mean demand.
+    quarter-hours of the worst season; `hours` is that over the season's mean demand. `lasting` is the share of outages
+    begun all through the year that it rides through for the hours the job wants, with the board as wired.
     """
 
     power_kw: float
     held_kwh: float
     hours: float
+    lasting: float
 
 
-NO_BACKUP = Backup(0.0, 0.0, 0.0)
+# Mean temperature of a battery by which the plan ages it; its years one by one take the air of its place.
+MILD_C = 20.0
+
+NO_BACKUP = Backup(0.0, 0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -115,17 +123,31 @@ def outcome_of(
     """What a simulated year comes to; see `outcome`."""
     battery = design.converters.index(design.battery_converter) if design.battery_converter else None
     brief = brief_of(year, design, job, site, demand, bill_now)
-    more = figures_of(year), paths_of(year, battery), _power_limit(design, year)
+    figures = figures_of(year)
+    if job.control.export_windows and job.tariff.stored_export and job.supply.on_grid:
+        figures = _attributed(figures, year)
+        brief = replace(brief, self_sufficiency=figures.self_sufficiency)
+    more = figures, paths_of(year, battery), _power_limit(design, year)
     return Outcome(brief.self_sufficiency, brief.money, brief.backup, brief.unmet, year, *more)
 
 
 def brief_of(
-    year: PlantBus, design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_now: float | None
+    year: PlantBus,
+    design: Design,
+    job: Job,
+    site: SiteYear,
+    demand: DemandYear,
+    bill_now: float | None,
+    backup: Backup | None = None,
 ) -> Brief:
-    """The figures by which a design is weighed, from what its bus and batteries did; see `outcome`."""
+    """The figures by which a design is weighed, from what its bus and batteries did; see `outcome`.
+
+    `backup` is what it can do in an outage, where that is known and has not changed.
+    """
     money = _money(design, job, site, year, bill_now)
+    backup = _backup(design, year, job, demand, site) if backup is None else backup
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
-    return Brief(self_sufficiency_of(year), money, _backup(design, year, demand, site), unmet)
+    return Brief(self_sufficiency_of(year), money, backup, unmet)
 
 
 def self_sufficiency_of(year: PlantBus) -> float:
@@ -156,23 +178,75 @@ def figures_of(year: PlantSums) -> YearFigures:
     )
 
 
+def _attributed(figures: YearFigures, year: PlantYear) -> YearFigures:
+    """The two shares where batteries sell: what they export is no more the home's, and what they bought is no sun."""
+    shares = shares_of(year)
+    step_h = year.step_h
+    kept = figures.pv_dc_kwh - figures.clipped_kwh - figures.curtailed_kwh
+    own = float((shares.pv_to_home + shares.pv_to_battery).sum() * step_h)
+    needed = float((year.at_bus("home") + year.of("standby")).sum() * step_h)
+    bought = float((shares.grid_to_home + shares.grid_to_battery).sum() * step_h)
+    into = float((shares.pv_to_battery + shares.grid_to_battery).sum() * step_h)
+    from_grid = float(shares.grid_to_battery.sum() * step_h) / into if into > 0 else 0.0
+    by_grid = float(shares.grid_to_home.sum() * step_h) + from_grid * float(shares.battery_to_home.sum() * step_h)
+    return replace(
+        figures,
+        self_use=min(max(own / kept, 0.0), 1.0) if kept > 0 else 0.0,
+        self_sufficiency=min(max(1.0 - min(by_grid, bought) / needed, 0.0), 1.0) if needed > 0 else 0.0,
+    )
+
+
 def _money(design: Design, job: Job, site: SiteYear, year: Any, bill_now: float | None) -> Money:
     costs = job.costs
     bill = bill_of(year, job, site)
     lines = cost_lines(design, job)
     outlay = sum(line.amount for line in lines)
     saving = 0.0 if bill_now is None else bill_now - bill
+    left = _saving_left(design, job, year)
     return Money(
         bill,
         outlay,
         lines,
         saving,
         simple_payback_years(outlay, saving),
-        net_present_value(outlay, saving, costs.horizon_years, costs.discount_rate, costs.price_rise),
+        net_present_value(outlay, saving, costs.horizon_years, costs.discount_rate, costs.price_rise, left),
     )
 
 
-def _backup(design: Design, year: Any, demand: DemandYear, site: SiteYear) -> Backup:
+def _saving_left(design: Design, job: Job, year: PlantBus) -> np.ndarray | float:
+    """Share of the first year's saving that battery and modules still bring in each of the job's years.
+
+    What the battery gives fades with it; what a new array brings on its own ages with its modules.
+    """
+    converter = design.battery_converter
+    if converter is None or not converter.battery_is_new:
+        return 1.0
+    number, pack = design.converters.index(converter), converter.bank.pack
+    given = float(np.maximum(-np.diff(year.stored[number]), 0.0).sum())
+    usable, nominal = converter.bank.usable_kwh, converter.bank.nominal_kwh
+    depth = min(max(given / 365.0 / usable, 0.02), 1.0) * pack.depth_of_discharge
+    life = sorted(((point.depth, point.cycles) for point in pack.cycle_life), key=lambda item: item[0])
+    years = job.costs.horizon_years
+    left = left_by_year(
+        years,
+        MILD_C,
+        pack.calendar_fade,
+        given / nominal,
+        depth,
+        [depth for depth, _ in life],
+        [cycles for _, cycles in life],
+        pack.cycles_to,
+    )
+    new = [run.face for item in design.pv_converters for run in item.stringing.runs if run.face.plan.fate == "new"]
+    if not new:
+        return left
+    direct = max(year.bus_kwh("home") - year.bus_kwh("import") - given, 0.0)
+    share = given / (given + direct) if given + direct > 0 else 0.0
+    ageing = max(face.module.ageing_per_year for face in new)
+    return share * left + (1.0 - share) * (1.0 - ageing) ** np.arange(years)
+
+
+def _backup(design: Design, year: Any, job: Job, demand: DemandYear, site: SiteYear) -> Backup:
     converter = design.battery_converter
     if converter is None or converter.inverter.backup is None:
         return NO_BACKUP
@@ -184,7 +258,8 @@ def _backup(design: Design, year: Any, demand: DemandYear, site: SiteYear) -> Ba
     stored = year.stored[number][_night_steps(demand, site)]
     tenth = (stored.size - 1) // 10
     held = float(np.partition(stored, tenth)[tenth]) * out
-    return Backup(power, held, held / demand.worst_season_mean_kw)
+    lasting = lasting_share(design, year, job, demand, site)
+    return Backup(power, held, held / demand.worst_season_mean_kw, lasting)
 
 
 @lru_cache(maxsize=4)

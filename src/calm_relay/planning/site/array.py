@@ -58,6 +58,7 @@ def _face(
         year.calendar.step_h,
         rated_kw=face.count * module.power_w / 1000.0,
         power_per_c=module.power_per_c,
+        mounting=face.mounting,
         u0=module.heat_loss_constant,
         u1=module.heat_loss_wind,
         age_years=face.age_years,
@@ -69,6 +70,11 @@ def _face(
         wiring=losses.wiring,
     )
     return Face(face, module, made, year.calendar.step_h)
+
+
+# A typical year, and still more a year made from monthly means, is milder than the coldest morning in years to come.
+# By how much: common practice, no source.
+FILE_MARGIN_C, MADE_MARGIN_C = 4.0, 8.0
 
 
 @dataclass(frozen=True)
@@ -84,8 +90,8 @@ class DesignTemperatures:
 def design_temperatures(job: Job, year: SiteYear, faces: tuple[Face, ...]) -> DesignTemperatures:
     """The job's own figures, else the extremes of its weather year.
 
-    In the weather year the coldest air with the sun up stands for the coldest cell: before sunrise a string
-    carries no voltage.
+    The coldest cell is that of the design conditions in the weather file's head, else a margin below the coldest air
+    with the sun up: before sunrise a string carries no voltage.
     """
     return _design_temperatures(job.site.coldest_c, job.site.hottest_c, year, faces)
 
@@ -94,10 +100,8 @@ def design_temperatures(job: Job, year: SiteYear, faces: tuple[Face, ...]) -> De
 def _design_temperatures(
     coldest_c: float | None, hottest_c: float | None, year: SiteYear, faces: tuple[Face, ...]
 ) -> DesignTemperatures:
-    air = year.weather.temp_air
     name = "made year" if year.assumed else "weather file"
-    up = year.sun.zenith < 90.0
-    cold_c = coldest_c if coldest_c is not None else float(np.floor(air[up].min() if up.any() else air.min()))
+    cold_c, cold_source = (coldest_c, "the job's figure") if coldest_c is not None else _design_cold(year, name)
     if hottest_c is None:
         hot_c = max(float(face.made.cell_c.max()) for face in faces)
         hot_source = f"hottest cell of the {name}"
@@ -107,9 +111,19 @@ def _design_temperatures(
     return DesignTemperatures(
         cold_c,
         hot_c,
-        "the job's figure" if coldest_c is not None else f"coldest daylight air of the {name}",
+        cold_source,
         hot_source,
     )
+
+
+def _design_cold(year: SiteYear, name: str) -> tuple[float, str]:
+    """Coldest cell to design for [degC], and where it comes from."""
+    if year.extreme_min_c is not None:
+        return year.extreme_min_c, "mean of the yearly lowest, design conditions in the weather file"
+    air, up = year.weather.temp_air, year.sun.zenith < 90.0
+    lowest = float(air[up].min() if up.any() else air.min())
+    margin = MADE_MARGIN_C if year.assumed else FILE_MARGIN_C
+    return float(np.floor(lowest - margin)), f"{margin:g} °C below the coldest daylight air of the {name}"
 
 
 def face_with(job: Job, year: SiteYear, face: Face, module: Module, count: int) -> Face:

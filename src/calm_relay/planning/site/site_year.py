@@ -20,6 +20,8 @@ from calm_relay.physics.sun import (
     PlaneIrradiance,
     SunPath,
     WeatherYear,
+    clear_sky_ghi,
+    clock_off_h,
     plane_of_array,
     spread_hours,
     sun_path,
@@ -27,7 +29,7 @@ from calm_relay.physics.sun import (
 from calm_relay.planning.common.errors import PlanError
 
 # Raised when the meaning of a cached array changes.
-CACHE_EDITION = 1
+CACHE_EDITION = 2
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,6 +43,8 @@ class SiteYear:
     source: str
     assumed: bool
     distance_km: float
+    clock_off_h: float = 0.0
+    extreme_min_c: float | None = None
 
     @cached_property
     def night(self) -> np.ndarray:
@@ -89,20 +93,23 @@ def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> 
         weather = (
             _made_weather(site, climate, calendar, sun)
             if not path
-            else _file_weather(path, calendar, sun, details)
+            else _file_weather(path, site.weather.shift_h, calendar, sun, details)
         )
         return {**vars(sun), **vars(weather), **details}
 
     arrays = cached_arrays(key, make)
     sun = SunPath(*(arrays[name] for name in ("zenith", "azimuth", "extra_normal")))
     weather = WeatherYear(*(arrays[name] for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed")))
+    clock_off_h, extreme_min_c = 0.0, None
     if not path:
         source, distance = _made_source(site.weather, climate), 0.0
     else:
         latitude, longitude = arrays["file_place"]
+        clock_off_h, low = float(arrays["clock_off_h"]), float(arrays["extreme_min_c"])
+        extreme_min_c = None if np.isnan(low) else low
         source = f"weather file {Path(path).name}"
         distance = _distance_km(site.latitude, site.longitude, latitude, longitude)
-    return SiteYear(key, calendar, sun, weather, source, not path, distance)
+    return SiteYear(key, calendar, sun, weather, source, not path, distance, clock_off_h, extreme_min_c)
 
 
 def _climate(weather: WeatherFile | MonthlyWeather | ClimatePreset, library: Library) -> Climate | None:
@@ -135,6 +142,7 @@ def _made_weather(site: Site, climate: Climate | None, calendar: YearCalendar, s
         turn = 6 if climate.latitude * site.latitude < 0 else 0
         rows = (climate.ghi_kwh_per_day, climate.temp_c, climate.daily_range_c)
         monthly = [tuple(np.roll(row, turn).tolist()) for row in rows]
+        monthly[0] = _under_this_sky(monthly[0], climate, site, calendar, sun)
         wind = climate.wind_mean
     try:
         return made_year(  # type: ignore[call-arg]
@@ -152,9 +160,29 @@ def _made_weather(site: Site, climate: Climate | None, calendar: YearCalendar, s
         ) from None
 
 
-def _file_weather(path: str, calendar: YearCalendar, sun: SunPath, details: dict[Any, Any]) -> WeatherYear:
+# Latitudes nearer than this have the same sky for a preset's purposes [degrees].
+SAME_SKY = 2.0
+
+
+def _under_this_sky(
+    ghi: tuple[float, ...], climate: Climate, site: Site, calendar: YearCalendar, sun: SunPath
+) -> tuple[float, ...]:
+    """A preset's light carried to another latitude: the share of a clear sky's light stays, month by month."""
+    if abs(abs(climate.latitude) - abs(site.latitude)) < SAME_SKY:
+        return ghi
+    home = abs(climate.latitude) * (1 if site.latitude >= 0 else -1)
+    there = sun_path(calendar.utc, calendar.step_h, home, site.longitude, site.elevation_m)
+    month = calendar.month
+    here, at_home = (np.bincount(month, weights=clear_sky_ghi(path), minlength=13)[1:] for path in (sun, there))
+    share = here / np.maximum(at_home, 1e-9)
+    return tuple((np.array(ghi) * np.minimum(share, 1e3)).tolist())
+
+
+def _file_weather(
+    path: str, shift_h: float, calendar: YearCalendar, sun: SunPath, details: dict[Any, Any]
+) -> WeatherYear:
     hours = read_weather_file(path)
-    shift = round((calendar.utc_offset_h - hours.utc_offset_h) / calendar.step_h)
+    shift = round((calendar.utc_offset_h - hours.utc_offset_h + shift_h) / calendar.step_h)
     per_hour = round(1 / calendar.step_h)
     there = SunPath(*(np.roll(series, -shift) for series in vars(sun).values()))
     ghi, dni, dhi = spread_hours(hours.ghi, hours.dhi, there, per_hour)
@@ -165,6 +193,9 @@ def _file_weather(path: str, calendar: YearCalendar, sun: SunPath, details: dict
         for series in (hours.temp_air, hours.wind_speed)
     )
     details["file_place"] = np.array([hours.latitude, hours.longitude])
+    details["clock_off_h"] = np.array(clock_off_h(hours.ghi, there.cos_zenith.reshape(-1, per_hour).mean(axis=1)))
+    low = hours.extreme_min_c
+    details["extreme_min_c"] = np.array(np.nan if low is None else low)
     return WeatherYear(*(np.roll(series, shift) for series in (ghi, dni, dhi, temp_air, wind)))
 
 

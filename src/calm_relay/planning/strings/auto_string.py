@@ -26,6 +26,7 @@ from calm_relay.planning.strings.limits import (
     SiteLimit,
     current_limits,
     lengths_allowed,
+    rear_gain,
     voltage_limits,
 )
 from calm_relay.planning.strings.stringing import LAID, LeftOut, Stringing, StringRun
@@ -34,7 +35,7 @@ from calm_relay.planning.strings.stringing import LAID, LeftOut, Stringing, Stri
 # faces on one input, hot voltage near the tracker's edge or below its full power.
 STRING_COST, FUSE_COST, SHARED_COST, EDGE_COST, DIM_COST = 0.02, 0.3, 0.25, 0.15, 0.1
 # Raised when the same faces and inputs would be laid otherwise.
-EDITION = 2
+EDITION = 3
 
 
 @dataclass(frozen=True)
@@ -128,7 +129,14 @@ def _solve(
     if not wants or not trackers:
         return ()
     faces = [
-        (want.plan.count, want.plan.strings, want.module.model_dump_json(), want.worth, want.fixed)
+        (
+            want.plan.count,
+            want.plan.strings,
+            want.plan.mounting,
+            want.module.model_dump_json(),
+            want.worth,
+            want.fixed,
+        )
         for want in wants
     ]
     inputs = [(number, tracker.model_dump_json()) for number, tracker in trackers]
@@ -212,7 +220,7 @@ def _layouts(
         singles[number] = [n for n in lengths if n <= want.plan.count]
         for in_series in singles[number]:
             for parallel in range(1, tracker.strings + 1):
-                if _carries(want.module, tracker, parallel) and parallel * in_series <= want.plan.count:
+                if _carries(want, tracker, parallel) and parallel * in_series <= want.plan.count:
                     yield _layout(wants, tracker, ((number, in_series, parallel),), cold_c, hot_c)
     for one, other in combinations(range(len(wants)), 2):
         if wants[one].module != wants[other].module:
@@ -221,13 +229,15 @@ def _layouts(
             for p in range(1, tracker.strings):
                 for q in range(1, tracker.strings - p + 1):
                     fits = p * in_series <= wants[one].plan.count and q * in_series <= wants[other].plan.count
-                    if fits and _carries(wants[one].module, tracker, p + q):
+                    if fits and _carries(wants[one], tracker, p + q) and _carries(wants[other], tracker, p + q):
                         yield _layout(wants, tracker, ((one, in_series, p), (other, in_series, q)), cold_c, hot_c)
 
 
-def _carries(module: Module, tracker: Tracker, parallel: int) -> bool:
-    """Whether an input survives so many strings in parallel."""
-    limits = current_limits(parallel * module.short_circuit_a, parallel * module.max_power_a, tracker)
+def _carries(want: "_Want", tracker: Tracker, parallel: int) -> bool:
+    """Whether an input survives so many strings of a face in parallel."""
+    module = want.module
+    shorted_a = parallel * module.short_circuit_a * rear_gain(module, want.plan.mounting)
+    limits = current_limits(shorted_a, parallel * module.max_power_a, tracker)
     return not any(limit.missed for limit in limits if limit.severity is Severity.STOP)
 
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from math import ceil, floor
 
-from calm_relay.job.equipment import Module, Optimiser, Tracker
+from calm_relay.job.equipment import ISC_FACTOR, Module, Optimiser, Tracker
 from calm_relay.physics.strings import cold_open_circuit_v, cold_table_factor, hot_max_power_v
 from calm_relay.planning.common.severity import Severity
 
@@ -153,11 +153,35 @@ def voltage_limits(
     return tuple(limits)
 
 
+# Light on the back of a bifacial module in the open over that on its front, at the nameplate's own reference: IEC TS
+# 60904-1-2, 135 W/m2. Close to a roof hardly any reaches it.
+REAR_SHARE = 0.135
+
+
+def rear_gain(module: Module, mounting: str) -> float:
+    """What light on its back adds to a module's current, as a factor."""
+    return 1.0 + REAR_SHARE * module.bifaciality if mounting == "open rack" else 1.0
+
+
 def current_limits(short_circuit_a: float, working_a: float, tracker: Tracker) -> tuple[CurrentLimit, ...]:
-    """Limits on what the strings of an input give together, shorted and at their best [A]."""
+    """Limits on what the strings of an input give together [A].
+
+    Parameters
+    ----------
+    short_circuit_a : float
+        Sum of their rated short-circuit currents, with what light on the back adds; `ISC_FACTOR` comes on top.
+    working_a : float
+        Sum of their currents at maximum power.
+    tracker : Tracker
+        The input they hang on.
+
+    References
+    ----------
+    IEC 62548-1:2023, 7.2.4.2 (from memory); NEC 690.8(A)(1).
+    """
     sheet = "inverter, datasheet"
     return (
-        CurrentLimit(SHORT_CIRCUIT, short_circuit_a, tracker.short_circuit_a, sheet, Severity.STOP),
+        CurrentLimit(SHORT_CIRCUIT, ISC_FACTOR * short_circuit_a, tracker.short_circuit_a, sheet, Severity.STOP),
         CurrentLimit(USABLE, working_a, tracker.usable_a, sheet, Severity.CHECK),
     )
 

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from functools import cached_property
 
-from calm_relay.job.equipment import Inverter, Module, Optimiser, Tracker
+from calm_relay.job.equipment import ISC_FACTOR, Inverter, Module, Optimiser, Tracker
 from calm_relay.job.survey import StringPlan
 from calm_relay.physics.strings import (
     cold_open_circuit_v,
@@ -22,6 +22,7 @@ from calm_relay.planning.strings.limits import (
     SiteLimit,
     VoltageLimit,
     current_limits,
+    rear_gain,
     voltage_limits,
 )
 
@@ -86,8 +87,8 @@ class StringRun:
 
     @property
     def short_circuit_a(self) -> float:
-        """Sum of short-circuit currents at 25 degC [A]."""
-        return self.parallel * self.module.short_circuit_a
+        """Sum of short-circuit currents at test conditions, with what light on the back adds [A]."""
+        return self.parallel * self.module.short_circuit_a * rear_gain(self.module, self.face.plan.mounting)
 
     @property
     def working_a(self) -> float:
@@ -121,7 +122,7 @@ class Input:
     @property
     def short_circuit_a(self) -> float:
         """What all its strings give when shorted [A]."""
-        chained = {run.chain: run.module.short_circuit_a for run in self.runs if run.chain}
+        chained = {run.chain: run.short_circuit_a for run in self.runs if run.chain}
         return sum(run.short_circuit_a for run in self.runs if not run.chain) + sum(chained.values())
 
     @property
@@ -322,7 +323,8 @@ def hard_refusals(stringing: Stringing, temperatures: DesignTemperatures, site: 
             reasons.append(f"{run.face.plan.name}: {sentence}")
     for item in stringing.inputs:
         reasons += [
-            f"input {item.number}: {limit.amps:.1f} A short-circuit against {limit.limit_a:.1f} A"
+            f"input {item.number}: {limit.amps:.1f} A short-circuit (with the factor {ISC_FACTOR:g}) against "
+            f"{limit.limit_a:.1f} A"
             for limit in item.limits
             if limit.missed and limit.severity is Severity.STOP
         ]

@@ -72,11 +72,16 @@ def foresight_gap_of(
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     per_hour = round(1.0 / inputs.step_h)
 
+    def steps_of(series: np.ndarray) -> np.ndarray:
+        return np.asarray(series, dtype=float).reshape(*np.shape(series)[:-1], -1, per_hour)
+
     def hourly(series: np.ndarray) -> np.ndarray:
-        return np.asarray(series, dtype=float).reshape(*np.shape(series)[:-1], -1, per_hour).mean(axis=-1)
+        return steps_of(series).mean(axis=-1)
 
     tariff, calendar = plan.job.tariff, plan.site.calendar
-    price, feed_in = hourly(price_series(tariff, calendar)), hourly(feed_in_series(tariff, calendar))
+    # Within an hour it may buy when that is cheapest and sell when that pays most: else a control could beat the bound.
+    price = steps_of(price_series(tariff, calendar)).min(axis=-1)
+    feed_in = steps_of(feed_in_series(tariff, calendar)).max(axis=-1)
     arguments = (inputs.plant, hourly(inputs.pv_kw), hourly(plan.demand.kw), 1.0, price, feed_in)
     limits = (inputs.grid.import_limit_kw, inputs.grid.export_limit_kw, tariff.stored_export, GIVEN_UP_S)
     worker = ThreadPoolExecutor(1)

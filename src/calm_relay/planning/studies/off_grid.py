@@ -5,13 +5,12 @@ from typing import Any
 
 import numpy as np
 
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, RoofFace
 from calm_relay.job.tariff import Costs
 from calm_relay.physics.money import present_value
 from calm_relay.physics.plant.inputs import run_survival, sum_inputs
 from calm_relay.physics.plant.islanded import SERVING
 from calm_relay.planning.architecture.cost import cost_lines
-from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.island import forms_grid, island_of
@@ -143,11 +142,15 @@ class Sizing:
     def apply(self, job: Job, place: tuple[int, int]) -> Job:
         """The job with the packs and modules of a place."""
         count, factor = self.counts[place[0]], self.factors[place[1]]
-        faces = tuple(
-            face.with_(count=face.strings * max(1, round(face.in_series * factor))) if face.will_be_there else face
-            for face in job.faces
-        )
+        faces = tuple(_grown(face, factor) for face in job.faces)
         return job.with_(battery=job.battery.with_(count=count), faces=faces, string_plans=())
+
+
+def _grown(face: RoofFace, factor: float) -> RoofFace:
+    """A face with so many times its modules, in strings of equal length."""
+    if not face.will_be_there:
+        return face
+    return face.with_(count=face.strings * max(1, round(face.in_series * factor)))
 
 
 def size_off_grid(plan: Plan, option: Option | RefusedOption, progress: Progress = unheard) -> Sizing | None:
@@ -182,7 +185,7 @@ def size_off_grid(plan: Plan, option: Option | RefusedOption, progress: Progress
             unmet[i, j] = year.unmet_kwh / (year.unmet_kwh + year.bus_kwh("home"))
             hours[i, j] = year.generator_hours
             cost[i, j] = outlay + _modules(plan, factor) + _fuel(bill_of(year, job, plan.site), job.costs)
-    allowed = np.tile(_allowed(option.design), (len(counts), 1))
+    allowed = np.tile(_allowed(option), (len(counts), 1))
     target = job.off_grid.unmet_max
     fit = allowed & (unmet <= target + 1e-12)
     best = None
@@ -221,15 +224,18 @@ def _fuel(a_year: float, costs: Costs) -> float:
     return present_value([0.0, *rows], costs.discount_rate)
 
 
-def _allowed(design: Design) -> np.ndarray:
-    """Which array sizes the makers allow on them."""
-    result = []
+def _allowed(option: Option) -> np.ndarray:
+    """Which array sizes the makers allow on the option's units, with every module on an input."""
+    result, survey = [], option.context.survey
     for factor in ARRAY_FACTORS:
         fits = True
-        for converter in design.converters:
+        for converter in option.design.converters:
             if converter.has_array and converter.inverter.pv:
                 pv = converter.inverter.pv
                 ratio = pv.ratio_max_with_battery if converter.bank else pv.ratio_max
                 fits &= converter.array_kw * factor / converter.inverter.ac_kw <= ratio + 1e-9
+                if fits and converter.micro is None:
+                    grown = tuple(replace(face, plan=_grown(face.plan, factor)) for face in converter.faces)
+                    fits &= not survey.lay(converter.inverter, grown).left_out
         result.append(fits)
     return np.array(result, dtype=bool)

@@ -22,6 +22,7 @@ from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import bank_of
 from calm_relay.planning.operation.controls import control_of
+from calm_relay.planning.operation.must_haves import lines_of
 from calm_relay.planning.operation.outcome import Brief, brief_of
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import WORKERS, Plan
@@ -85,7 +86,7 @@ class SearchResult:
 
 
 @dataclass(frozen=True)
-class MustHaves:
+class PlantFilter:
     """What a plant must have to be shown; None where it does not matter."""
 
     outlay_max: float | None = None
@@ -103,7 +104,7 @@ class MustHaves:
             (self.outlay_max is None or brief.money.outlay <= self.outlay_max)
             and (self.backup_kw_min is None or brief.backup.power_kw >= self.backup_kw_min)
             and (self.backup_hours_min is None or brief.backup.hours >= self.backup_hours_min)
-            and (self.counted_kw_max is None or design.counted_kw <= self.counted_kw_max)
+            and (self.counted_kw_max is None or design.counted_kw(plant.job.supply) <= self.counted_kw_max)
             and (not self.roof_untouched or (design.strings_moved == 0 and not design.removed))
             and (self.chemistry is None or design.battery_converter.bank.pack.chemistry == self.chemistry)
             and (self.unmet_max is None or brief.unmet is None or brief.unmet <= self.unmet_max + 1e-9)
@@ -133,9 +134,9 @@ def efficient_edge(plants: tuple[Plant, ...] | list[Plant], benefit: str) -> tup
     return tuple(edge)
 
 
-def must_haves_of(job: Job) -> MustHaves:
+def filter_of(job: Job) -> PlantFilter:
     """What a plant must have by the job itself: off grid, to leave no more unserved than is allowed."""
-    return MustHaves(unmet_max=None if job.supply.on_grid else job.off_grid.unmet_max)
+    return PlantFilter(unmet_max=None if job.supply.on_grid else job.off_grid.unmet_max)
 
 
 def control_profiles_of(job: Job) -> tuple[ControlProfile, ...]:
@@ -255,11 +256,10 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
             for number, (item, run) in enumerate(zip(tried, sums, strict=True), start * len(profiles)):
                 roof, design, profile, job, _ = item
                 result = _weighed(plan, number, roof, design, profile, job, run)
-                if result is not None:
+                if isinstance(result, str):
+                    refused[result] = refused.get(result, 0) + 1
+                else:
                     plants.append(result)
-    over = whole - len(plants)
-    if over:
-        refused["The main fuse"] = over
     summary = sorted(refused.items(), key=lambda entry: -entry[1])
     return SearchResult(tuple(plants[:most]), len(plants) + sum(refused.values()), tuple(summary))
 
@@ -284,12 +284,14 @@ def _weighed(
     profile: ControlProfile,
     job: Job,
     sums: IslandSums | PlantBus,
-) -> Plant | None:
-    """A simulated design as a plant; None where its import is over the main fuse."""
+) -> Plant | str:
+    """A simulated design as a plant, or what it fails by: the main fuse, or a hard line of the job."""
     if job.supply.on_grid and sums.at_bus("import").max() > job.supply.import_limit_kw + 1e-9:
-        return None
+        return "The main fuse"
     bill_now = plan.options[0].outcome.money.bill
     brief = brief_of(sums, design, job, plan.site, plan.demand, bill_now)
+    if any(line.missed for line in lines_of(brief, job)):
+        return "What the customer must have"
     score = score_of(design, brief, job, bill_now, plan.demand.evening_peak_kw).total
     return Plant(number, design.architecture.key, design, roof, profile.name, job, brief, score)
 
@@ -398,7 +400,7 @@ def plant_rows(result: SearchResult) -> list[list[Any]]:
             brief.self_sufficiency,
             brief.backup.power_kw,
             brief.backup.hours,
-            plant.design.counted_kw,
+            plant.design.counted_kw(plant.job.supply),
             brief.unmet or 0.0,
             plant.score,
         )

@@ -239,11 +239,14 @@ class Contest:
             else:
                 inputs = inputs.scaled(home=value / knob.today)
             year = sum_inputs(inputs)  # type: ignore[assignment]
-        done = brief_of(year, design, job, plan.site, demand, bill_now)
+        # Prices and weights leave an outage as it is.
+        backup = None if knob.array or knob.home else option.outcome.backup
+        done = brief_of(year, design, job, plan.site, demand, bill_now, backup)
         if not knob.prices:
             return done
         extra = (value - 1.0) * sum(line.amount for line in done.money.lines if line.kind == knob.prices)
-        return replace(done, money=replace(done.money, outlay=done.money.outlay + extra))
+        money = replace(done.money, outlay=done.money.outlay + extra, npv=done.money.npv - extra)
+        return replace(done, money=money)
 
 
 def _scaled(demand: DemandYear, factor: float) -> DemandYear:

@@ -2,15 +2,20 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from calm_relay.job.model import Job, Purpose
 from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.common.amounts import money_text
 from calm_relay.planning.operation.outcome import Brief, Outcome
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.verdict.purposes import MEASURES
-from calm_relay.planning.verdict.reasons import Reason, reasons_for
+from calm_relay.planning.verdict.reasons import Reason, reasons_for, with_beaten
 
 CLOSE = 0.02
+# Weightings that are tried round the user's own.
+WEIGHTINGS = 1000
 # How many of the other options the verdict names.
 NAMED = 3
 
@@ -27,7 +32,9 @@ class Score:
 class Choice:
     """The verdict: the best option's key (None when none can be built), its sentence, scores and reasons.
 
-    `telling` is the label of the purpose that does most to put the best option before the next, or empty.
+    `deciding` is the label of the purpose that does most to put the best option before the next, or empty. `holds` is
+    in how many of many weightings round the user's own each option that can be built fits best, 0 to 1; `dominated`
+    names for an option another that is at least as good for every purpose and better for one.
     """
 
     key: str | None
@@ -36,6 +43,8 @@ class Choice:
     deciding: str
     scores: dict[str, Score]
     reasons: dict[str, tuple[Reason, ...]]
+    holds: dict[str, float]
+    dominated: dict[str, str]
 
 
 def choose(options: list[Option], job: Job, demand: DemandYear) -> Choice:
@@ -60,14 +69,70 @@ def choose(options: list[Option], job: Job, demand: DemandYear) -> Choice:
         (option for option in options if not option.stopped),
         key=lambda option: -scores[option.key].total,
     )
+    dominated = _dominated(able, scores, job)
+    titles = {option.key: option.title for option in able}
+    for key, other in dominated.items():
+        reasons[key] = with_beaten(reasons[key], _beaten(scores[key], titles[other], scores[other], job))
     if not able:
         sentence = "No option can be built as it stands: see what stops each."
-        return Choice(None, False, sentence, "", scores, reasons)
+        return Choice(None, False, sentence, "", scores, reasons, {}, {})
     best, *rest = able
     lead = scores[best.key].total - scores[rest[0].key].total if rest else 1.0
     close = bool(rest) and lead < CLOSE
     deciding = _deciding(best, rest[0], scores, job) if rest else ""
-    return Choice(best.key, close, _sentence(best, rest, scores, close, deciding), deciding, scores, reasons)
+    return Choice(
+        best.key,
+        close,
+        _sentence(best, rest, scores, close, deciding, job),
+        deciding,
+        scores,
+        reasons,
+        _holds(able, scores, job),
+        {key: titles[other] for key, other in dominated.items()},
+    )
+
+
+def _holds(able: list[Option], scores: dict[str, Score], job: Job) -> dict[str, float]:
+    """Share of weightings round the user's own in which each option fits best.
+
+    Each weight is drawn between half and twice what it is, evenly in its logarithm, always the same draws.
+
+    References
+    ----------
+    Lahdelma and Salminen 2001, Operations Research 49(3): stochastic multicriteria acceptability analysis (SMAA-2).
+    """
+    kinds = [purpose.kind for purpose in job.purposes]
+    own = np.array([purpose.weight for purpose in job.purposes])
+    draws = own * 2.0 ** np.random.default_rng(1).uniform(-1.0, 1.0, (WEIGHTINGS, len(kinds)))
+    marks = np.array([[scores[option.key].by_purpose[kind] for kind in kinds] for option in able])
+    first = (draws @ marks.T).argmax(axis=1)
+    return {option.key: float((first == number).mean()) for number, option in enumerate(able)}
+
+
+def _dominated(able: list[Option], scores: dict[str, Score], job: Job) -> dict[str, str]:
+    """For each option that another beats in everything, the key of the best that does."""
+    counted = [purpose.kind for purpose in job.purposes if purpose.weight > 0]
+    result = {}
+    for option in able:
+        mine = scores[option.key].by_purpose
+        for other in able:
+            theirs = scores[other.key].by_purpose
+            no_worse = all(theirs[kind] >= mine[kind] - 1e-12 for kind in counted)
+            if other is not option and no_worse and any(theirs[kind] > mine[kind] + 1e-9 for kind in counted):
+                result[option.key] = other.key
+                break
+    return result
+
+
+def _beaten(mine: Score, title: str, theirs: Score, job: Job) -> Reason:
+    """Why an option need not be looked at: another does better somewhere and worse nowhere."""
+    better = [
+        p for p in job.purposes if p.weight > 0 and theirs.by_purpose[p.kind] > mine.by_purpose[p.kind] + 1e-9
+    ]
+    named = ", ".join(f"“{MEASURES[purpose.kind].label.lower()}”" for purpose in better)
+    heaviest = max(better, key=lambda purpose: purpose.weight)
+    sentence = f"{title} does better in {named} and worse in nothing."
+    return Reason(False, heaviest.kind, heaviest.weight, sentence)
 
 
 def score_of(design: Design, brief: Outcome | Brief, job: Job, bill_now: float, peak_kw: float) -> Score:
@@ -94,16 +159,27 @@ def score_of(design: Design, brief: Outcome | Brief, job: Job, bill_now: float, 
     return Score(by_purpose, total)
 
 
-def _sentence(best: Option, rest: list[Option], scores: dict[str, Score], close: bool, deciding: str) -> str:
+def _sentence(
+    best: Option, rest: list[Option], scores: dict[str, Score], close: bool, deciding: str, job: Job
+) -> str:
     mark = {option.key: round(scores[option.key].total * 100) for option in (best, *rest)}
+    money = _money(best, job)
     if not rest:
-        return f"{best.title} is the only option that can be built ({mark[best.key]} of 100)."
+        return f"{best.title} {money}; it is the only option that can be built ({mark[best.key]} of 100)."
     others = ", ".join(f"{option.title} {mark[option.key]}" for option in rest[:NAMED])
     others += f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
     if close:
-        return f"Too close to call: {best.title} {mark[best.key]} of 100, {others}."
+        return f"Too close to call: {best.title} {money}, {mark[best.key]} of 100, {others}."
     why = f", above all for “{deciding.lower()}”"
-    return f"{best.title} fits best{why}: {mark[best.key]} of 100; {others}."
+    return f"{best.title} {money} and fits best{why}: {mark[best.key]} of 100; {others}."
+
+
+def _money(option: Option, job: Job) -> str:
+    """What an option gains or costs over the job's years, at today's worth."""
+    npv, years = option.outcome.money.npv, job.costs.horizon_years
+    if option.outcome.money.outlay <= 0:
+        return "costs nothing"
+    return f"{'gains' if npv >= 0 else 'costs'} {money_text(job, abs(npv))} over {years} years"
 
 
 def _deciding(best: Option, runner_up: Option, scores: dict[str, Score], job: Job) -> str:

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.outcome import Brief, Outcome
 
-FULL_OUTAGE_H = 12.0
-DEAR_YEARS = 10.0
+# Years of today's bill over which money is spread on its scales.
+BILL_YEARS = 10.0
 # Off grid: the share of the demand left unmet at which nothing is left of the score.
 UNSERVED_SHARE = 0.05
 
@@ -24,8 +24,8 @@ class Measure:
     score: Callable[[Design, Outcome, float, float], float]
 
 
-def _lower_bills(design: Design, outcome: Outcome | Brief, bill_now: float, peak_kw: float) -> float:
-    return _clip(outcome.money.saving / bill_now) if bill_now > 0 else 0.0
+def _worth(design: Design, outcome: Outcome | Brief, bill_now: float, peak_kw: float) -> float:
+    return _clip(0.5 + outcome.money.npv / (2.0 * BILL_YEARS * bill_now)) if bill_now > 0 else 0.5
 
 
 def _self_sufficiency(design: Design, outcome: Brief | Outcome, bill_now: float, peak_kw: float) -> float:
@@ -35,13 +35,14 @@ def _self_sufficiency(design: Design, outcome: Brief | Outcome, bill_now: float,
 def _ride_through_outage(design: Design, outcome: Outcome | Brief, bill_now: float, peak_kw: float) -> float:
     if outcome.unmet is not None:
         return _clip(1.0 - outcome.unmet / UNSERVED_SHARE)
-    return _clip(outcome.backup.power_kw / peak_kw) * _clip(outcome.backup.hours / FULL_OUTAGE_H)
+    return outcome.backup.lasting
 
 
 def _low_outlay(design: Design, outcome: Outcome | Brief, bill_now: float, peak_kw: float) -> float:
     if outcome.money.outlay <= 0:
         return 1.0
-    return _clip(1.0 - outcome.money.outlay / (DEAR_YEARS * bill_now)) if bill_now > 0 else 0.0
+    # It never ends, so that of two dear ones the cheaper is still the better.
+    return 1.0 / (1.0 + outcome.money.outlay / (BILL_YEARS * bill_now)) if bill_now > 0 else 0.0
 
 
 def _gentle_works(design: Design, outcome: Brief | Outcome, bill_now: float, peak_kw: float) -> float:
@@ -53,15 +54,21 @@ def _clip(value: float) -> float:
 
 
 MEASURES: dict[str, Measure] = {
-    "lower_bills": Measure("Lower bills", "no bill at all", _lower_bills),
+    "lower_bills": Measure(
+        "Money over the years",
+        f"a gain worth {BILL_YEARS:g} years of today's bill over the job's years; half where nothing is gained or lost",
+        _worth,
+    ),
     "self_sufficiency": Measure("Raise self-sufficiency", "nothing imported", _self_sufficiency),
     "ride_through_outage": Measure(
         "Keep the lights on",
-        f"the worst evening carried for {FULL_OUTAGE_H:g} h in the worst season; off grid "
-        f"nothing unserved, 0 is {UNSERVED_SHARE:.0%} unserved",
+        "every outage of the hours wanted ridden through, from starts all through the year, with the board as wired; "
+        f"off grid nothing unserved, 0 is {UNSERVED_SHARE:.0%} unserved",
         _ride_through_outage,
     ),
-    "low_outlay": Measure("Low outlay", f"nothing spent; 0 is {DEAR_YEARS:g} years of today's bill", _low_outlay),
+    "low_outlay": Measure(
+        "Low outlay", f"nothing spent; half for {BILL_YEARS:g} years of today's bill", _low_outlay
+    ),
     "gentle_works": Measure(
         "Leave what works alone", "no unit hung or taken away, no string moved", _gentle_works
     ),

@@ -1,8 +1,9 @@
 """Sentences for and against an option, each with its numbers, ordered by the purposes' weights."""
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.amounts import money_text, years_text
 from calm_relay.planning.common.vocabulary import vocabulary_of
@@ -51,8 +52,25 @@ def reasons_for(option: Option, options: list[Option], job: Job, demand: DemandY
         *option.design.architecture.reasons(option, options, job),
     ]
     reasons = [Reason(good, purpose, job.weight(purpose), sentence) for good, purpose, sentence in result]
-    heard = [reason for reason in reasons if reason.weight > 0]
-    return tuple(sorted(heard, key=lambda reason: (not reason.speaks_for, -reason.weight)))
+    return _in_order(reason for reason in reasons if reason.weight > 0)
+
+
+def with_beaten(reasons: tuple[Reason, ...], beaten: Reason) -> tuple[Reason, ...]:
+    """Reasons with one more, before those of its weight.
+
+    Parameters
+    ----------
+    reasons : tuple of Reason
+        An option's reasons.
+    beaten : Reason
+        That another option beats it.
+    """
+    return _in_order((beaten, *reasons))
+
+
+def _in_order(reasons: Iterable[Reason]) -> tuple[Reason, ...]:
+    """Those for before those against, each by weight."""
+    return tuple(sorted(reasons, key=lambda reason: (not reason.speaks_for, -reason.weight)))
 
 
 def _other(options: list[Option], *roles: str) -> Option | None:
@@ -156,12 +174,14 @@ def _works(option: Option) -> list[tuple[bool, str, str]]:
     if design.architecture.role == "today":
         return [(True, "gentle_works", "Nothing is touched.")]
     if option.context.kept is None and not option.context.now:
-        return _new_works(design, option.context.job.supply.on_grid)
-    before = sum(converter.inverter.ac_kw for converter in option.context.now)
-    counted = f"The network operator counts {design.counted_kw:g} kW"
+        return _new_works(design, option.context.job.supply)
+    supply = option.context.job.supply
+    before = replace(design, converters=option.context.now).counted_kw(supply)
+    after = design.counted_kw(supply)
+    counted = f"The network operator counts {after:g} kW"
     if not design.removed:
         result = [(True, "gentle_works", _stays(design))]
-        if design.counted_kw > before + 1e-9:
+        if after > before + 1e-9:
             result.append((False, "gentle_works", f"{counted} instead of {before:g} kW."))
         return result
     kept = option.context.kept
@@ -176,7 +196,7 @@ def _works(option: Option) -> list[tuple[bool, str, str]]:
         else "two new units are hung"
     )
     result = [
-        (design.counted_kw <= before, "gentle_works", f"{counted}, today {before:g} kW."),
+        (after <= before, "gentle_works", f"{counted}, today {before:g} kW."),
         (False, "gentle_works", f"{goes}, {design.strings_moved} strings are reconnected, and {ends}."),
     ]
     old = next(
@@ -198,8 +218,9 @@ def _stays(design: Design) -> str:
     return f"Roof and inverter stay; {apart or 'if one unit fails, the other works on'}."
 
 
-def _new_works(design: Design, on_grid: bool) -> list[tuple[bool, str, str]]:
-    counted = f"the operator counts {design.counted_kw:g} kW" if on_grid else f"{design.counted_kw:g} kW in all"
+def _new_works(design: Design, supply: Supply) -> list[tuple[bool, str, str]]:
+    total = sum(converter.inverter.ac_kw for converter in design.converters)
+    counted = f"the operator counts {design.counted_kw(supply):g} kW" if supply.on_grid else f"{total:g} kW in all"
     if design.architecture.one_inverter:
         return [
             (True, "gentle_works", f"One unit on the wall: {counted}."),

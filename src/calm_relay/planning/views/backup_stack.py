@@ -52,7 +52,7 @@ def stack_of(plan: Plan, option: Option | RefusedOption) -> Stack:
     """The board of a plan's option at its worst half hour; without a board the whole house is one circuit."""
     job, demand = plan.job, plan.demand
     converter = option.design.battery_converter if isinstance(option, Option) else None
-    house = whole_house(job, demand)
+    house = whole_house(job.backup_board, job.supply, demand)
     behind = (
         behind_relay(option.design, job, demand) if isinstance(option, Option) and forms_grid(converter) else None
     )

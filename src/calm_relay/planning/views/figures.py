@@ -3,7 +3,9 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from calm_relay.job.equipment import ISC_FACTOR
 from calm_relay.planning.architecture.bus_rating import bus_rating
+from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.operation.island import forms_grid
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.strings.limits import COLD, HOT
@@ -72,14 +74,15 @@ def _strings(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
         per_module = converter.micro is not None
         parallel = 1 if per_module else run.parallel
         where = f"{run.face.plan.name}, {'each module' if per_module else f'input {run.tracker_number}'}"
-        shorted = run.short_circuit_a / (run.parallel if per_module else 1)
+        shorted = ISC_FACTOR * run.short_circuit_a / (run.parallel if per_module else 1)
         limit_a = tracker.short_circuit_a / (run.parallel if per_module else 1)
         yield Figure(
             where,
             f"{parallel} × {run.in_series} of {module.power_w:g} W: {run.open_v(temperatures.cold_c):.0f} of "
             f"{limits[COLD].limit_v:.0f} V coldest ({limits[COLD].owner}), "
             f"{run.working_v(temperatures.hot_c):.0f} V hottest (tracks from "
-            f"{limits[HOT].limit_v:.0f} V), {shorted:.1f} of {limit_a:.1f} A short-circuit",
+            f"{limits[HOT].limit_v:.0f} V), "
+            f"{shorted:.1f} of {limit_a:.1f} A short-circuit with the factor {ISC_FACTOR:g}",
             sheet,
         )
 
@@ -150,7 +153,9 @@ def _grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
     limit = "none stated" if tariff.export_limit_kw is None else f"{tariff.export_limit_kw:g} kW"
     yield Figure("Export limit", limit, "the job; the network operator decides")
     if isinstance(option, Option):
-        yield Figure("Operator counts", f"{option.design.counted_kw:g} kW of inverter", "AC ratings, datasheets")
+        yield Figure(
+            "Operator counts", f"{option.design.counted_kw(supply):g} kW of inverter", "AC ratings, datasheets"
+        )
     yield Figure("Price", f"{tariff.currency} {tariff.price:.2f} a kWh", "the job's tariff")
     for window in tariff.windows:
         days = "" if window.days == "all" else f", {window.days}"
@@ -164,4 +169,4 @@ def _grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
     note = f"simulated year, {plan.assumed_note or plan.site.source}"
     yield Figure("Imported", f"{figures.import_kwh:,.0f} kWh a year", note, True)
     yield Figure("Exported", f"{figures.export_kwh:,.0f} kWh a year", note, True)
-    yield Figure("Bill", f"{tariff.currency} {money.bill:,.0f} a year", note, True)
+    yield Figure("Bill", f"{amount_text(money.bill, tariff.currency)} a year", note, True)

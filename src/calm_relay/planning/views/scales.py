@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.cost import KINDS
+from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.clipping import clipped_year
 from calm_relay.planning.verdict.option import Option
@@ -34,6 +35,12 @@ class Scale:
             return self.end
         finite = [value for value in self.values if value is not None and value != float("inf")]
         return max([*finite, 1e-9])
+
+    @property
+    def bottom(self) -> float:
+        """Left end of the scale: 0, or the lowest value where one lies below it."""
+        finite = [value for value in self.values if value is not None and value != float("inf")]
+        return min([*finite, 0.0])
 
 
 @dataclass(frozen=True)
@@ -74,7 +81,7 @@ MEASURES = (
         True,
         True,
         lambda option, plan: option.outcome.money.bill,
-        lambda value, currency: f"{currency} {value:,.0f} a year",
+        lambda value, currency: f"{amount_text(value, currency)} a year",
     ),
     _Measure(
         "outlay",
@@ -83,7 +90,7 @@ MEASURES = (
         True,
         False,
         lambda option, plan: option.outcome.money.outlay,
-        lambda value, currency: f"{currency} {value:,.0f}",
+        amount_text,
     ),
     _Measure(
         "payback",
@@ -93,6 +100,15 @@ MEASURES = (
         True,
         lambda option, plan: option.outcome.money.payback_years if option.outcome.money.outlay > 0 else None,
         _years,
+    ),
+    _Measure(
+        "worth",
+        "Money over the years",
+        "savings of the job's years as battery and modules age, less the outlay, at today's worth",
+        False,
+        True,
+        lambda option, plan: option.outcome.money.npv,
+        amount_text,
     ),
     _Measure(
         "own",
@@ -132,6 +148,16 @@ MEASURES = (
         lambda value, currency: f"{value:.1f} h",
     ),
     _Measure(
+        "lasting",
+        "Outages ridden through",
+        "share of starts of the year that last the hours wanted, with the board as wired",
+        False,
+        True,
+        lambda option, plan: option.outcome.backup.lasting,
+        _percent,
+        1.0,
+    ),
+    _Measure(
         "unmet",
         "Not served",
         "share of the demand that nobody serves; there is none on the grid",
@@ -164,7 +190,7 @@ MEASURES = (
 
 
 # Measures that mean nothing off grid, and those that mean nothing with one; what others are called then.
-ON_GRID_ONLY, OFF_GRID_ONLY = ("evening", "hours"), ("unmet",)
+ON_GRID_ONLY, OFF_GRID_ONLY = ("evening", "hours", "lasting"), ("unmet",)
 CALLED_OFF_GRID = {
     "bill": ("Fuel", "what the generator burns over the simulated year"),
     "own": ("Self-sufficiency", "share of the home's energy that no generator makes"),
@@ -263,7 +289,7 @@ def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
             "Operator counts",
             "AC ratings of all that can feed the bus",
             True,
-            lambda o: o.design.counted_kw,
+            lambda o: o.design.counted_kw(plan.job.supply),
             "{:,.4g} kW",
         ),
     )

@@ -5,10 +5,18 @@ from typing import Any
 
 import numpy as np
 
+from calm_relay.job.equipment import ISC_FACTOR
 from calm_relay.physics.iv_curve import string_current
 from calm_relay.planning.architecture.design import Converter, Survey
 from calm_relay.planning.common.severity import Severity
-from calm_relay.planning.strings.limits import COLD, COLD_BY_TABLE, FULL_POWER, HOT, START, TRACKING_END
+from calm_relay.planning.strings.limits import (
+    COLD,
+    COLD_BY_TABLE,
+    FULL_POWER,
+    HOT,
+    START,
+    TRACKING_END,
+)
 from calm_relay.planning.strings.shared_input import run_points
 from calm_relay.planning.strings.stringing import Input
 from calm_relay.planning.verdict.option import Option, RefusedOption
@@ -105,7 +113,8 @@ def _ladder(converter: Converter, converter_number: int, item: Input, survey: Su
     fits = not any(limit.severity is Severity.STOP for limit in missed)
     names = " + ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
     units = lead.parallel if converter.micro else 1
-    amps = f"{item.short_circuit_a / units:.1f} of {tracker.short_circuit_a / units:g} A"
+    shorted_a = ISC_FACTOR * item.short_circuit_a
+    amps = f"{shorted_a / units:.1f} of {tracker.short_circuit_a / units:g} A"
     strings = tuple((run.face.plan.name, run.in_series) for run in item.runs for _ in range(run.parallel))
     if converter.micro:
         strings = strings[:1]

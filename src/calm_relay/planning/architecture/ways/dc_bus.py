@@ -2,9 +2,15 @@
 
 from calm_relay.job.equipment import Inverter
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.parts import array_refusals, fixed, plain_faces, stated_hybrid, unbuildable
+from calm_relay.planning.architecture.parts import (
+    array_refusals,
+    fixed,
+    hybrid_refusals,
+    plain_faces,
+    stated_hybrid,
+    unbuildable,
+)
 from calm_relay.planning.architecture.pick import Search, pick
-from calm_relay.planning.architecture.refusals import battery_refusals
 
 
 def dc_bus(context: DesignContext) -> Design | Refusal:
@@ -25,7 +31,7 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
         return refused("No string is left for charge controllers")
 
     def refusals(inverter: Inverter) -> list[str]:
-        return battery_refusals(context.bank, inverter, context.job)
+        return hybrid_refusals(context, inverter)
 
     inverter, reasons = pick(
         context,

@@ -12,8 +12,10 @@ from calm_relay.planning.architecture.design import (
     Refusal,
     Spoken,
 )
+from calm_relay.planning.architecture.existing_system import battery_stays
 from calm_relay.planning.architecture.parts import (
     coupled_on_ac,
+    unbuildable,
     with_bank,
 )
 from calm_relay.planning.common.amounts import money_text, years_text
@@ -21,6 +23,13 @@ from calm_relay.planning.common.amounts import money_text, years_text
 
 def two_units(context: DesignContext) -> Design | Refusal:
     """One battery unit more beside the other: energy and power, where an expansion adds energy only."""
+    if (
+        context.job.existing_battery is not None
+        and battery_stays(context.job)
+        and any(converter.bank and converter.stringing is None for converter in context.now)
+    ):
+        reason = "The old battery stays on a unit of its own: the AC-coupled add-on is the second unit here"
+        return unbuildable(ARCHITECTURE, "Second battery unit", "AC", reason)
     units = context.bank.units + 1
     design = coupled_on_ac(with_bank(context, units=units), ARCHITECTURE)
     return replace(design, title="Second battery unit" if units == 2 else f"{units} battery units")

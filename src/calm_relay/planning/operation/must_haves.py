@@ -1,0 +1,43 @@
+"""The job's hard lines, and where a design's figures miss them."""
+
+from dataclasses import dataclass
+
+from calm_relay.job.model import Job
+from calm_relay.planning.common.amounts import money_text
+from calm_relay.planning.operation.outcome import Brief, Outcome
+
+
+@dataclass(frozen=True)
+class HardLine:
+    """One hard line: its words, what the design reaches, the line, their unit, and whether it is missed."""
+
+    sentence: str
+    measured: float
+    limit: float
+    unit: str
+    missed: bool
+
+
+def lines_of(brief: Brief | Outcome, job: Job) -> list[HardLine]:
+    """Each hard line that the job draws, beside what a design reaches.
+
+    Parameters
+    ----------
+    brief : planning.operation.outcome.Brief
+        The design's figures.
+    job : Job
+        The job.
+    """
+    lines, result = job.must_haves, []
+    if lines.outlay_at_most is not None:
+        outlay, most = brief.money.outlay, lines.outlay_at_most
+        over = outlay > most + 0.005
+        within = "more than" if over else "within"
+        sentence = f"Costs {money_text(job, outlay)}, {within} the {money_text(job, most)} wanted."
+        result.append(HardLine(sentence, outlay, most, job.tariff.currency, over))
+    if lines.outages_at_least is not None and job.supply.on_grid:
+        share, least = brief.backup.lasting, lines.outages_at_least
+        rides = f"Rides through {share:.0%} of outages of {job.outage_hours:g} h"
+        sentence = f"{rides}; at least {least:.0%} are wanted."
+        result.append(HardLine(sentence, share * 100.0, least * 100.0, "%", share < least - 1e-9))
+    return result

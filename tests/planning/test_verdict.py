@@ -1,0 +1,137 @@
+"""The verdict: hard lines, what is beaten in everything, how firmly it holds, and what may not move it."""
+
+from dataclasses import replace
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.findings import Severity
+from calm_relay.planning.studies.search import search
+from calm_relay.planning.verdict.choice import choose
+from calm_relay.planning.verdict.purposes import MEASURES
+from tests.plans import plan
+
+SHARED = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+
+
+@pytest.fixture(scope="module")
+def hut():
+    return plan(demo_job("hut"))
+
+
+def lines_of(option):
+    return [item for item in option.findings if item.check == "must-have"]
+
+
+def test_without_hard_lines_nothing_is_said_of_them(demo_plan):
+    assert not any(lines_of(option) for option in demo_plan.live)
+
+
+def test_an_option_over_the_outlay_wanted_is_not_chosen(demo, demo_plan):
+    best = demo_plan.option(demo_plan.choice.key)
+    most = best.outcome.money.outlay - 1.0
+    made = plan(demo.with_(must_haves=demo.must_haves.with_(outlay_at_most=most)))
+    (line,) = lines_of(made.option(best.key))
+    assert line.severity is Severity.STOP
+    assert (line.measured, line.limit, line.unit) == (best.outcome.money.outlay, most, "NZ$")
+    assert made.choice.key != best.key
+    assert made.option(made.choice.key).outcome.money.outlay <= most
+    for option in made.live:
+        assert (lines_of(option)[0].severity is Severity.STOP) == (option.outcome.money.outlay > most)
+
+
+def test_an_option_that_rides_through_too_few_outages_is_not_chosen(demo, demo_plan):
+    shares = {option.key: option.outcome.backup.lasting for option in demo_plan.live}
+    least = 0.8
+    assert min(shares.values()) < least < max(shares.values())
+    made = plan(demo.with_(must_haves=demo.must_haves.with_(outages_at_least=least)))
+    for option in made.live:
+        stopped = lines_of(option)[0].severity is Severity.STOP
+        assert stopped == (shares[option.key] < least)
+    assert shares[made.choice.key] >= least
+
+
+def test_the_search_keeps_to_the_hard_lines(demo):
+    lines = demo.must_haves.with_(outlay_at_most=11_000.0, outages_at_least=0.5)
+    held = search(plan(demo.with_(must_haves=lines)), most=160)
+    free = search(plan(demo), most=160)
+    missed = [
+        plant for plant in free.plants
+        if plant.brief.money.outlay > 11_000.0 or plant.brief.backup.lasting < 0.5
+    ]  # fmt: skip
+    assert missed
+    kept = {plant.number for plant in free.plants} - {plant.number for plant in missed}
+    assert {plant.number for plant in held.plants} >= kept
+    assert all(plant.brief.money.outlay <= 11_000.0 for plant in held.plants)
+    assert all(plant.brief.backup.lasting >= 0.5 for plant in held.plants)
+    assert dict(held.refused)["What the customer must have"] >= len(missed)
+
+
+def test_off_grid_no_share_of_outages_is_asked_for(hut):
+    made = plan(hut.job.with_(must_haves=hut.job.must_haves.with_(outages_at_least=1.0)))
+    assert made.choice.key == hut.choice.key
+    assert not any(lines_of(option) for option in made.live)
+
+
+def test_what_another_beats_in_everything_is_said_to_be_beaten(hut):
+    assert hut.choice.dominated == {"micro-ac": "DC-coupled hybrid"}
+    against = [reason for reason in hut.choice.reasons["micro-ac"] if not reason.speaks_for]
+    assert any("DC-coupled hybrid does better in" in reason.sentence for reason in against)
+    better, worse = (hut.choice.scores[key].by_purpose for key in ("hybrid-swap", "micro-ac"))
+    named = next(reason.sentence for reason in against if "does better in" in reason.sentence)
+    for kind, measure in MEASURES.items():
+        if hut.job.weight(kind) == 0:
+            assert measure.label.lower() not in named
+            continue
+        assert (f"“{measure.label.lower()}”" in named) == (better[kind] > worse[kind] + 1e-9)
+
+
+def test_what_does_not_matter_to_the_customer_saves_nothing_from_being_beaten(hut):
+    only = tuple(
+        purpose.with_(weight=1.0 if purpose.kind == "low_outlay" else 0.0) for purpose in hut.job.purposes
+    )
+    choice = choose(list(hut.live), hut.job.with_(purposes=only), hut.demand)
+    assert set(choice.dominated) == {option.key for option in hut.live if not option.stopped} - {"as-is"}
+
+
+def test_how_firmly_it_holds_adds_up_and_follows_the_weights(demo_plan, demo):
+    assert sum(demo_plan.choice.holds.values()) == pytest.approx(1.0)
+    only = tuple(purpose.with_(weight=float(purpose.kind == "low_outlay")) for purpose in demo.purposes)
+    assert choose(list(demo_plan.live), demo.with_(purposes=only), demo_plan.demand).holds["as-is"] == 1.0
+
+
+@SHARED
+@given(data=st.data())
+def test_no_option_moves_the_rank_of_others_by_entering_or_leaving(demo_plan, data):
+    """The scales stand on the job and not on who else is there."""
+    as_is, *others = demo_plan.live
+    stay = data.draw(st.lists(st.sampled_from(others), unique_by=lambda option: option.key, max_size=len(others)))
+    weights = data.draw(st.lists(st.integers(0, 10), min_size=5, max_size=5).filter(any))
+    purposes = tuple(
+        purpose.with_(weight=float(weight))
+        for purpose, weight in zip(demo_plan.job.purposes, weights, strict=True)
+    )
+    job = demo_plan.job.with_(purposes=purposes)
+    few, many = (choose([as_is, *rest], job, demo_plan.demand) for rest in (stay, others))
+    for key, score in few.scores.items():
+        assert score.total == many.scores[key].total
+    if many.key in few.scores:
+        assert few.key == many.key
+
+
+@SHARED
+@given(data=st.data())
+def test_a_dearer_option_never_scores_more_for_its_outlay(demo_plan, data):
+    """No amount is so high that a higher one counts the same."""
+    first = data.draw(st.floats(1.0, 1e6))
+    second = data.draw(st.floats(1.0, 1e6))
+    option = demo_plan.option("ac-addon")
+
+    def score(outlay):
+        outcome = replace(option.outcome, money=replace(option.outcome.money, outlay=outlay))
+        return MEASURES["low_outlay"].score(option.design, outcome, 1500.0, 5.0)
+
+    if abs(first - second) > 0.01:
+        assert (first < second) == (score(first) > score(second))
