@@ -5,7 +5,7 @@ import pytest
 
 from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.backup_board import ON_INPUT, Generator
-from calm_relay.job.model import ClimatePreset
+from calm_relay.job.model import ClimatePreset, MonthlyWeather
 from calm_relay.job.rules import RuleKind
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.operation.meter_conflict import two_metered
@@ -295,3 +295,54 @@ def test_a_start_comes_on_top_of_what_runs(dairy):
         assert notes and all(note.measured / note.limit <= asked + 1e-9 for note in notes)
         less += all(note.measured / note.limit < asked - 0.1 for note in notes)
     assert less
+
+
+def test_air_grows_colder_with_height(demo):
+    """ISO 2533: 6.5 K a kilometre, from where a climate's or typed months' figures hold."""
+
+    def mean_c(site):
+        return float(plan(demo.with_(site=site)).site.weather.temp_air.mean())
+
+    low, high = (mean_c(demo.site.with_(elevation_m=height)) for height in (0.0, 1000.0))
+    assert low - high == pytest.approx(6.5, abs=0.05)
+    months = MonthlyWeather(ghi_kwh_per_day=(5, 5, 4, 3, 2, 2, 2, 3, 4, 5, 5, 5), temp_c=(12.0,) * 12)
+    here = demo.site.with_(elevation_m=800.0, weather=months)
+    below = here.with_(weather=months.with_(elevation_m=100.0))
+    assert mean_c(here) == pytest.approx(12.0, abs=0.5)
+    assert mean_c(here) - mean_c(below) == pytest.approx(6.5 * 0.7, abs=0.05)
+
+
+def test_a_dropped_load_is_held_against_what_the_batteries_take(demo, demo_plan):
+    """Not against an AC rating alone: one pack takes less than the unit that it hangs on."""
+    (note,) = every(demo_plan.option("ac-addon"), "load rejection")
+    assert note.severity is Severity.CHECK
+    assert note.measured <= sum(c.inverter.ac_kw for c in demo_plan.option("ac-addon").design.pv_converters) + 1e-9
+    assert result(demo_plan.option("ac-addon"), "bus rating").severity is Severity.OK
+    more = plan(demo.with_(battery=demo.battery.with_(count=6)))
+    (wider,) = every(more.option("ac-addon"), "load rejection")
+    assert wider.limit > note.limit
+    assert not every(demo_plan.option("hybrid-swap"), "load rejection")
+
+
+def test_a_lead_acid_bank_is_told_its_years_by_its_own_curve(demo, demo_plan):
+    option = demo_plan.option("clock-bank")
+    (note,) = every(option, "lead-acid years")
+    pack = option.design.battery_converter.bank.pack
+    points = sorted((point.depth, point.cycles) for point in pack.cycle_life)
+    assert points[0][1] / 365.0 < note.measured < 3 * points[0][1] / 365.0
+    clock = demo.control.clock
+    deep = demo.control.with_(clock=clock.with_(give=tuple(w.with_(power_kw=0.6) for w in clock.give)))
+    (worse,) = every(plan(demo.with_(control=deep)).option("clock-bank"), "lead-acid years")
+    assert worse.severity is Severity.CHECK
+    assert worse.measured < 0.8 * note.measured
+
+
+def test_a_time_clock_as_shipped_is_shallow_and_full_each_day(demo_plan):
+    """The school: a small lead-acid bank, charged by the clock in the sun hours, full every day."""
+    option = demo_plan.option("clock-bank")
+    duty = result(option, "lead-acid duty")
+    assert duty.measured > 0.95 * 365
+    number = option.design.converters.index(option.design.battery_converter)
+    bank = option.design.battery_converter.bank
+    given = np.maximum(-np.diff(option.outcome.year.stored[number]), 0.0).sum() / 365.0
+    assert given / bank.nominal_kwh < 0.25

@@ -3,10 +3,12 @@
 import numpy as np
 import pandas as pd
 import pytest
-from pvlib import atmosphere, iotools, irradiance, location, modelchain, pvsystem
+from pvlib import atmosphere, iotools, irradiance, location, modelchain, pvsystem, temperature
 from pvlib.ivtools import sdm
 
 from calm_relay.exchange.shipped import library
+from calm_relay.exchange.weather_file import read_weather_file
+from calm_relay.physics.array_yield import mounted_cell_temperature
 from calm_relay.planning.equipment.equipment import equipment_of
 from calm_relay.planning.site.array import faces_of
 from calm_relay.planning.site.site_year import open_plane, site_year
@@ -152,3 +154,50 @@ def test_a_job_on_the_tmy3_file_is_planned_without_assumptions(greensboro):
 def test_standard_pressure_at_height():
     """ISO 2533 standard atmosphere at 1500 m: 845.6 hPa (from memory); the sun's refraction rests on it."""
     assert atmosphere.alt2pres(1500) == pytest.approx(84560, rel=0.002)
+
+
+@pytest.mark.parametrize("name", ["723170TYA.CSV", "703165TY.csv"])
+def test_the_clocks_of_two_stations_agree_with_the_sun(pvlib_data, demo, tmp_path, name):
+    """TMY3 files that pvlib ships (NREL/TP-581-43156), one of 71 columns and one of 68: right to some minutes."""
+    hours = read_weather_file(pvlib_data / name)
+    site = demo.site.with_(
+        latitude=hours.latitude, longitude=hours.longitude, horizon=(),
+        weather={"kind": "file", "path": str(pvlib_data / name)},
+    )  # fmt: skip
+    assert abs(site_year(site, library(), tmp_path).clock_off_h) < 0.1
+
+
+@pytest.mark.parametrize("hours", [-1, 1])
+def test_a_weather_file_an_hour_off_is_said_and_mended(pvlib_data, greensboro, tmp_path, hours):
+    """The same station with its figures moved against their stamps."""
+    head, names, *rows = (pvlib_data / "723170TYA.CSV").read_text().splitlines()
+    parts = [row.split(",", 2) for row in rows]
+    figures = [part[2] for part in parts]
+    moved = figures[-hours:] + figures[:-hours]
+    path = tmp_path / "off.csv"
+    lines = [",".join([*part[:2], text]) for part, text in zip(parts, moved, strict=True)]
+    path.write_text("\n".join([head, names, *lines]) + "\n")
+    job = greensboro.with_(site=greensboro.site.with_(weather={"kind": "file", "path": str(path)}))
+    made = plan(job)
+    (note,) = [item for item in made.option("as-is").findings if item.check == "weather clock"]
+    assert abs(note.measured) == pytest.approx(1.0, abs=0.1)
+    mended = plan(note.mends[0].apply(job))
+    assert not [item for item in mended.option("as-is").findings if item.check == "weather clock"]
+    right = plan(greensboro)
+    ours, theirs = (made.site.weather.ghi.reshape(365, -1).sum(axis=1) for made in (mended, right))
+    assert ours == pytest.approx(theirs, rel=0.02, abs=60.0)
+
+
+@pytest.mark.parametrize(
+    ("mounting", "named"),
+    [
+        ("close to the roof", "close_mount_glass_glass"),
+        ("integrated", "insulated_back_glass_polymer"),
+    ],
+)
+def test_cells_are_as_hot_as_their_mounting_makes_them(mounting, named):
+    """King, Boyson and Kratochvil 2004, SAND2004-3535, table 1, by pvlib's own table of it."""
+    light, air, wind = np.linspace(0.0, 1100.0, 12), np.linspace(-10.0, 40.0, 12), np.linspace(0.0, 9.0, 12)
+    theirs = temperature.sapm_cell(light, air, wind, **temperature.TEMPERATURE_MODEL_PARAMETERS["sapm"][named])
+    ours = mounted_cell_temperature(light, air, wind, mounting)
+    assert ours == pytest.approx(theirs, abs=1e-9)

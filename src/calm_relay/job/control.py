@@ -87,7 +87,10 @@ class Clock(Model):
         description="A short bulk stage, then a long low absorption.",
     )
     give: tuple[ClockWindow, ...] = Field(
-        default=(ClockWindow(start="18:00", end="22:00", power_kw=0.6),), min_length=1, max_length=6
+        default=(ClockWindow(start="18:00", end="22:00", power_kw=0.25),),
+        min_length=1,
+        max_length=6,
+        description="Shallow, so that the sun hours fill it again each day.",
     )
 
     @model_validator(mode="after")

@@ -18,6 +18,7 @@ class Climate(Model):
     key: Identifier
     name: str
     latitude: float = Field(ge=-80.0, le=80.0)
+    elevation_m: float = Field(default=0.0, ge=-400.0, le=5000.0, description="Where its temperatures hold.")
     ghi_kwh_per_day: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
     temp_c: tuple[float, ...] = Field(min_length=12, max_length=12)
     daily_range_c: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)

@@ -89,6 +89,9 @@ class MonthlyWeather(Model):
     temp_c: tuple[Annotated[float, Field(ge=-60.0, le=50.0)], ...] = Field(min_length=12, max_length=12)
     daily_range_c: float = Field(default=8.5, ge=0.0, le=30.0)
     wind_mean: float = Field(default=3.5, ge=0.0, le=30.0)
+    elevation_m: float | None = Field(
+        default=None, ge=-400.0, le=5000.0, description="Where the temperatures were taken; None: at the site."
+    )
     origin: str = Field(default="", max_length=120, description="Where the figures were taken from.")
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
 

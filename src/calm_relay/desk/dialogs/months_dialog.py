@@ -14,6 +14,12 @@ from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import MonthlyWeather
 
+# Of the whole year: what is asked, its unit, the field it fills, its decimals.
+YEARLY = (
+    ("Swing of a day, K", "", "daily_range_c", 1),
+    ("Mean wind, m/s", "", "wind_mean", 1),
+    ("Elevation the air was taken at; empty: the site's", "m", "elevation_m", 0),
+)
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
 
@@ -39,13 +45,23 @@ class MonthsDialog(AnswerDialog):
                 field.refused.connect(self.show_text)
             self.light.append(light)
             self.air.append(air)
+        self.yearly: dict[str, QuantityField] = {}
+        for row, (text, unit, name, decimals) in enumerate(YEARLY, 13):
+            field = QuantityField(text, unit, range_of(MonthlyWeather, name), decimals)
+            field.show_value(getattr(weather, name))
+            field.refused.connect(self.show_text)
+            label = QLabel(text)
+            label.setBuddy(field)
+            grid.addWidget(label, row, 0, 1, 2)
+            grid.addWidget(field, row, 2)
+            self.yearly[name] = field
         self.origin = QLineEdit(weather.origin)
         self.origin.setAccessibleName("Where the figures come from")
         self.origin.setPlaceholderText("a table, an atlas, a neighbour's meter")
         label = QLabel("&From")
         label.setBuddy(self.origin)
-        grid.addWidget(label, 13, 0)
-        grid.addWidget(self.origin, 13, 1, 1, 2)
+        grid.addWidget(label, 16, 0)
+        grid.addWidget(self.origin, 16, 1, 1, 2)
         buttons = self.answer_buttons(self.take)
         column = QVBoxLayout(self)
         column.addLayout(grid)
@@ -59,6 +75,7 @@ class MonthsDialog(AnswerDialog):
                 ghi_kwh_per_day=tuple(field.value for field in self.light),
                 temp_c=tuple(field.value for field in self.air),
                 origin=self.origin.text().strip(),
+                **{name: field.value for name, field in self.yearly.items()},
             )
         except ValidationError as error:
             self.show_text(" ".join(first_field_error(error)))

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from calm_relay.job.model import Job
+from calm_relay.physics.fade import cycles_at
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M
 from calm_relay.planning.findings.base import (
@@ -28,6 +29,8 @@ SHEET = "battery datasheet"
 # A bank that is seldom full sulphates: common practice, no source.
 LEAD_FULL_SHARE = 0.8
 FULL = 0.98
+# A bank that is bought again more than once within the job's years is cycled too deep.
+LEAD_LIVES = 2.0
 
 
 def _new_battery(subject: Subject) -> Converter | None:
@@ -172,6 +175,38 @@ def check_lead_duty(subject: Subject) -> list[Finding]:
             )
         )
     return findings
+
+
+@check
+def check_lead_years(subject: Subject) -> list[Finding]:
+    """What a day's cycle does to a lead-acid bank's years, by its own curve."""
+    converter = subject.design.battery_converter
+    if converter is None or not converter.bank.pack.is_lead:
+        return []
+    year, number, pack = subject.outcome.year, subject.design.converters.index(converter), converter.bank.pack
+    given = float(np.maximum(-np.diff(year.stored[number]), 0.0).sum())
+    depth = given / 365.0 / converter.bank.nominal_kwh
+    if depth <= 0.0:
+        return []
+    curve = sorted(pack.cycle_life, key=lambda point: point.depth)
+    cycles = float(cycles_at(depth, [point.depth for point in curve], [point.cycles for point in curve]))
+    years, wanted = cycles / 365.0, subject.job.costs.horizon_years / LEAD_LIVES
+    short = years < wanted
+    sentence = (
+        f"{pack.name} cycled to {depth:.0%} of its nominal energy each day lasts {years:.1f} years by its curve"
+    )
+    sentence += f"; over {subject.job.costs.horizon_years} years it is bought more than twice." if short else "."
+    return [
+        warns_if(
+            short,
+            "lead-acid years",
+            "Battery",
+            "battery.count",
+            sentence,
+            reading=(years, wanted, "years"),
+            rule=f"{pack.name}, {SHEET}: cycles over depth",
+        )
+    ]
 
 
 def _topped_up(job: Job) -> tuple[Mend, ...]:

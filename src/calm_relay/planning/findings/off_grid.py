@@ -1,6 +1,8 @@
 """An off-grid house: what goes unserved, what forms the grid, and what may hang on its bus."""
 
 from calm_relay.planning.architecture.bus_rating import bus_rating
+from calm_relay.planning.equipment.bank import charge_dc_kw
+from calm_relay.planning.equipment.equipment import loss_curve
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.findings.base import (
     Finding,
@@ -20,6 +22,14 @@ from calm_relay.planning.operation.island import forming_kw, forms_grid
 # Full cycles and a few days without sun: what practice keeps for an off-grid house; common practice, no
 # source.
 USUAL_DAYS = 2.0
+# Charge at which a battery nearly full is asked to take what a dropped load leaves over.
+NEARLY_FULL = 0.98
+# How a unit turns the arrays on its bus down, and how long that takes them: common practice, no source.
+BACKS_OFF = {
+    "relay": "a relay cuts them off, within some tenths of a second",
+    "frequency": "they follow its frequency down, some seconds",
+    "data link": "they are told to, some seconds",
+}
 
 
 @off_grid_check
@@ -214,5 +224,38 @@ def check_bus_rating(subject: Subject) -> list[Finding]:
             reading=(rating.arrays_kw, rating.limit_kw, "kW"),
             rule=rating.owner,
             mends=mends,
+        )
+    ]
+
+
+@check
+def check_load_rejection(subject: Subject) -> list[Finding]:
+    """What arrays on an island's bus carry and a load drops must go into the batteries until they back off."""
+    converter = subject.design.battery_converter
+    if not forms_grid(converter) or converter.inverter.backup.throttles_ac_pv == "none":
+        return []
+    rating, rows = bus_rating(subject.design, converter), subject.behind_relay
+    if rating is None or rows is None or not rows.names:
+        return []
+    dropped_kw = min(rating.arrays_kw, float(rows.kw.sum(axis=0)[~subject.site.night].max()))
+    into_kw, limited_by = charge_dc_kw(converter.bank, converter.inverter, level=NEARLY_FULL)
+    way = converter.inverter.battery.dc_dc_efficiency * float(loss_curve(converter.inverter).efficiency(0.5))
+    takes_kw = into_kw / way
+    over = dropped_kw > takes_kw + 1e-9
+    sentence = (
+        f"When all that runs by day drops at once, {dropped_kw:.1f} kW of arrays go into the batteries until they "
+        f"back off ({BACKS_OFF[converter.inverter.backup.throttles_ac_pv]}); nearly full these take {takes_kw:.1f} kW "
+        f"({limited_by})"
+    )
+    sentence += ": keep some of the arrays off the backed-up side, or expect it to trip." if over else "."
+    return [
+        warns_if(
+            over,
+            "load rejection",
+            "Inverter",
+            "battery",
+            sentence,
+            reading=(dropped_kw, takes_kw, "kW"),
+            rule="common practice, no source",
         )
     ]

@@ -29,7 +29,7 @@ from calm_relay.physics.sun import (
 from calm_relay.planning.common.errors import PlanError
 
 # Raised when the meaning of a cached array changes.
-CACHE_EDITION = 2
+CACHE_EDITION = 3
 
 
 @dataclass(frozen=True, eq=False)
@@ -136,6 +136,7 @@ def _made_weather(site: Site, climate: Climate | None, calendar: YearCalendar, s
         name, field = "The typed months", "site.weather.ghi_kwh_per_day"
         monthly = [weather.ghi_kwh_per_day, weather.temp_c, (weather.daily_range_c,) * 12]
         wind = weather.wind_mean
+        taken_m = site.elevation_m if weather.elevation_m is None else weather.elevation_m
     else:
         name, field = climate.name, "site.weather.climate"
         # A climate met on the other hemisphere has its seasons half a year later.
@@ -144,6 +145,8 @@ def _made_weather(site: Site, climate: Climate | None, calendar: YearCalendar, s
         monthly = [tuple(np.roll(row, turn).tolist()) for row in rows]
         monthly[0] = _under_this_sky(monthly[0], climate, site, calendar, sun)
         wind = climate.wind_mean
+        taken_m = climate.elevation_m
+    monthly[1] = tuple(temp - LAPSE_K_PER_M * (site.elevation_m - taken_m) for temp in monthly[1])
     try:
         return made_year(  # type: ignore[call-arg]
             *monthly,
@@ -159,6 +162,9 @@ def _made_weather(site: Site, climate: Climate | None, calendar: YearCalendar, s
             field, f"{name} does not fit latitude {site.latitude:g}: {error}; wanted figures of that latitude"
         ) from None
 
+
+# Air grows colder with height by this: ICAO Standard Atmosphere (ISO 2533), 6.5 K/km.
+LAPSE_K_PER_M = 0.0065
 
 # Latitudes nearer than this have the same sky for a preset's purposes [degrees].
 SAME_SKY = 2.0
