@@ -477,8 +477,8 @@ def test_a_folder_that_cannot_be_written_is_shown(window, asked, tmp_path, monke
     (tmp_path / "file").write_text("")
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "file"))
     window.files.export(window.bench, "Choice")
-    qtbot.waitUntil(lambda: len(asked) == 1, timeout=10_000)
+    qtbot.waitUntil(lambda: len(asked) == 1, timeout=60_000)
     assert "Nothing of the job is lost" in asked[0]
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "file" / "x.pdf"), ""))
     window.files.print_summary()
-    qtbot.waitUntil(lambda: len(asked) == 2, timeout=10_000)
+    qtbot.waitUntil(lambda: len(asked) == 2, timeout=60_000)

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.app.application import make_window
 from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.desk.benches.site_bench import TYPED
 from calm_relay.desk.charts.scale_rows import ScaleRows
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.theme import LIGHT
@@ -412,6 +413,38 @@ def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
     settled(window)
     assert window.session.job.region == "germany"
     assert "de-unbalance" in bench.rules.limits
+
+
+def test_a_rule_of_the_job_is_changed_taken_out_and_stays_in_its_place(window, opened, qtbot, settled):
+    bench = opened("Grid")
+    (name,) = bench.rules.own
+    type_into(qtbot, bench.rules.own[name], "1.1")
+    settled(window)
+    assert window.session.job.rules[0].ratio_max == 1.1
+    assert "array ratio" in [finding.check for finding in window.view.option.findings if finding.severity < 2]
+    type_into(qtbot, bench.rules.own[name], "")
+    settled(window)
+    assert window.session.job.rules == ()
+    assert not bench.rules.own
+    window.session.undo()
+    settled(window)
+    assert window.session.job.rules[0].name == name
+    choose(bench.rules.region, "germany")
+    settled(window)
+    assert window.session.job.rules == ()
+
+
+def test_typed_months_hold_their_swing_wind_and_elevation(window, opened, qtbot, settled):
+    bench = opened("Site")
+    choose(bench.source, TYPED)
+    settled(window)
+    bench.open_months()
+    for name, text in (("daily_range_c", "11"), ("wind_mean", "2.5"), ("elevation_m", "640 m")):
+        type_into(qtbot, bench.dialog.yearly[name], text)
+    bench.dialog.take()
+    settled(window)
+    weather = window.session.job.site.weather
+    assert (weather.daily_range_c, weather.wind_mean, weather.elevation_m) == (11.0, 2.5, 640.0)
 
 
 def test_photos_are_attached_captioned_and_taken_out(window, opened, qtbot, settled, tmp_path, monkeypatch):

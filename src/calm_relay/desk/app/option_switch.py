@@ -1,6 +1,6 @@
 """The options as a column of buttons; the one pressed is in view, those that cannot be built wait in a list."""
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
@@ -13,6 +13,7 @@ TALL, LOW = 42, 20
 TWO_LINES = 36
 # Margins, padding and border beside a title.
 AROUND_TITLE = 44
+AROUND_LOW_TITLE = 32
 CANNOT_BE_BUILT, STOPPED, FITS_BEST = "cannot be built", "stopped", "fits best"
 SHORT = {CANNOT_BE_BUILT: "no", STOPPED: "stop", FITS_BEST: "best"}
 
@@ -82,6 +83,14 @@ class OptionSwitch(QWidget):
             title_width = QFontMetrics(font(strong=True)).horizontalAdvance(text)
             button.setProperty("long", title_width > self.width() - AROUND_TITLE)
             button.style().polish(button)
+            letters = button.fontMetrics()
+            if (
+                height < TWO_LINES
+                and letters.horizontalAdvance(f"{text}{second}") > self.width() - AROUND_LOW_TITLE
+            ):
+                # What it is marked as stays; the title gives way.
+                room = self.width() - AROUND_TITLE - letters.horizontalAdvance(second)
+                button.setText(f"{letters.elidedText(text, Qt.TextElideMode.ElideRight, room)}{second}")
             button.setChecked(number == shown)
             button.setVisible(listed[number])
 

@@ -27,7 +27,7 @@ class _Inside(QWidget):
     """The whole picture. Words that wrap would ask for the height they need in a narrow window."""
 
     def minimumSizeHint(self):
-        return QSize(1120, 700)
+        return QSize(1120, 690)
 
     def heightForWidth(self, width):
         return 0

@@ -1,7 +1,7 @@
 """The bench Grid: service, tariff and the region's rules; off grid, what the year off grid comes to."""
 
 from pydantic import ValidationError
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS, grid_inputs, off_grid_inputs
@@ -10,6 +10,7 @@ from calm_relay.desk.benches.rules_panel import RulesPanel
 from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_backed_up_loads
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
+from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.exchange.errors import first_field_error
 
 
@@ -42,7 +43,9 @@ class GridBench(Bench):
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 8, 14, 6)
         row.setSpacing(22)
-        left = QVBoxLayout()
+        inside = QWidget()
+        left = QVBoxLayout(inside)
+        left.setContentsMargins(0, 0, 6, 0)
         left.setSpacing(6)
         for part in (self.figures, self.inputs, self.off_grid_rows, self.service, self.backup_board, self.problem):
             left.addWidget(part)
@@ -50,7 +53,9 @@ class GridBench(Bench):
             button.setObjectName("small")
         left.addStretch(1)
         self._left = left
-        row.addLayout(left, 4)
+        column = Column(inside)
+        column.setAccessibleName("Service, tariff and what the option comes to")
+        row.addWidget(column, 4)
         self._pages = QStackedWidget()
         self._pages.addWidget(self.rules)
         self._pages.addWidget(self.off_grid)

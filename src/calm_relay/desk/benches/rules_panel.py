@@ -1,5 +1,7 @@
 """The region's dated rules, each limit a field: another number holds in this job only."""
 
+from dataclasses import replace
+
 from pydantic import ValidationError
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
@@ -12,6 +14,7 @@ from calm_relay.job.field_range import range_of
 from calm_relay.job.library import Library
 from calm_relay.job.rules import UNITS
 from calm_relay.job.survey import RuleChange
+from calm_relay.job.tariff import RatioRule
 
 
 class RulesPanel(QWidget):
@@ -25,6 +28,7 @@ class RulesPanel(QWidget):
         self.region = ChoiceField("Region whose rules are applied", width=20)
         self.region.taken.connect(self._on_region)
         self.limits: dict[str, QuantityField] = {}
+        self.own: dict[str, QuantityField] = {}
         self.problem = QLabel()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
@@ -81,6 +85,7 @@ class RulesPanel(QWidget):
         while self._rows.count():
             self._rows.takeAt(0).widget().deleteLater()
         self.limits.clear()
+        self.own.clear()
         try:
             held = {item.rule.key: item for item in rules_of(job, library)}
         except PlanError as error:
@@ -94,10 +99,7 @@ class RulesPanel(QWidget):
             self._add_rule(line, rule, item)
             line += 2
         for own in job.rules:
-            summary = f"{own.authority}, {own.clause}, {own.dated}; this job's own"
-            self._add_words(line, own.name, summary)
-            value = QLabel(f"{own.ratio_max:g} kWp/kW")
-            self._rows.addWidget(value, line, 1)
+            self._add_own(line, own)
             line += 2
         self._rows.setRowStretch(line, 1)
 
@@ -117,6 +119,29 @@ class RulesPanel(QWidget):
         self._rows.addWidget(unit, line, 2)
         self.limits[rule.key] = field
 
+    def _add_own(self, line, own):
+        self._add_words(line, own.name, f"{own.authority}, {own.clause}, {own.dated}; this job's own")
+        span = replace(range_of(RatioRule, "ratio_max"), optional=True)
+        field = QuantityField(f"Limit: {own.name}", "", span, 3)
+        field.setFixedWidth(74)
+        field.show_value(own.ratio_max)
+        field.setToolTip(f"{own.name}: belongs to this job and its region; empty takes it out")
+        field.accepted.connect(lambda value, own=own: self._on_own(own, value))
+        field.refused.connect(self._show_text)
+        unit = QLabel("kWp/kW")
+        unit.setObjectName("quiet")
+        self._rows.addWidget(field, line, 1)
+        self._rows.addWidget(unit, line, 2)
+        self.own[own.name] = field
+
+    def _on_own(self, own, value):
+        if value is None:
+            kept, said = tuple(rule for rule in self._job.rules if rule != own), "taken out"
+        else:
+            changed = own.with_(ratio_max=value)
+            kept, said = tuple(changed if rule == own else rule for rule in self._job.rules), f"{value:g} kWp/kW"
+        self.edited.emit(self._job.with_(rules=kept), f"{own.name}: {said}")
+
     def _add_words(self, line, name, summary):
         title, source = QLabel(name), QLabel(summary)
         title.setWordWrap(True)
@@ -127,8 +152,11 @@ class RulesPanel(QWidget):
         self._rows.addWidget(source, line + 1, 0, 1, 3)
 
     def _on_region(self, region):
-        job = self._job.with_(region=region, rule_changes=())
-        self.edited.emit(job, f"Rules: {self._packs[region].name}")
+        # What a loan or a rebate asks for in one place is nobody's rule in another.
+        left = len(self._job.rules)
+        job = self._job.with_(region=region, rule_changes=(), rules=())
+        gone = f", without {left} of this job's own" if left else ""
+        self.edited.emit(job, f"Rules: {self._packs[region].name}{gone}")
 
     def _on_limit(self, rule, value):
         rest = tuple(change for change in self._job.rule_changes if change.rule != rule.key)

@@ -10,6 +10,10 @@ from calm_relay.desk.widgets.theme import colours
 MONTHS = ("J", "F", "M", "A", "M", "J", "J", "A", "S", "O", "N", "D")
 
 
+# Share of a chart's height that a line of words takes.
+LINE_OF_WORDS = 0.07
+
+
 class EnergyCurve(Chart):
     """What each number of packs saves in a year, each rule of thumb a named flag, the option's mark movable."""
 
@@ -76,7 +80,9 @@ class EnergyPowerMap(Chart):
                 at = float(np.interp(level, np.maximum.accumulate(bottom), result.usable_kwh))
                 self.words(at, corner[1], f"{level:,.0f}", look.ink, anchor=(0.5, 1))
         right, top = corner[0] + size[0], corner[1] + size[1]
-        for number, flag in enumerate(sorted(flags, key=lambda flag: flag.usable_kwh)):
+        end = max(top, peak_kw * 1.05)
+        free = _free_heights((peak_kw - corner[1]) / (end - corner[1]), len(flags))
+        for height, flag in zip(free, sorted(flags, key=lambda flag: flag.usable_kwh), strict=True):
             if corner[0] < flag.usable_kwh < right:
                 late = flag.usable_kwh > right * 0.75
                 anchors = ((1, 0.5), (1, 0.5)) if late else ((0, 0.5), (0, 0.5))
@@ -85,7 +91,7 @@ class EnergyPowerMap(Chart):
                     flag.name,
                     look.quiet,
                     dashed=True,
-                    position=0.96 - 0.07 * number,
+                    position=height,
                     anchors=anchors,
                 )
         self.level(peak_kw, f"worst evening {peak_kw:.1f} kW", look.stop, right=True)
@@ -101,7 +107,17 @@ class EnergyPowerMap(Chart):
         self.words(result.here_kwh, result.here_kw, "this battery  ", look.alternating, anchor=(1, 0))
         self.head(f"{currency} saved a year, lines of the same")
         self.setXRange(corner[0], right, padding=0)
-        self.setYRange(corner[1], max(top, peak_kw * 1.05), padding=0)
+        self.setYRange(corner[1], end, padding=0)
+
+
+def _free_heights(taken: float, count: int) -> list[float]:
+    """Heights for words one under another, as shares of the chart, that leave out a line and the words on it."""
+    heights, height = [], 0.96
+    while len(heights) < count:
+        if not taken - LINE_OF_WORDS / 2 < height < taken + 1.5 * LINE_OF_WORDS:
+            heights.append(height)
+        height -= LINE_OF_WORDS
+    return heights
 
 
 def _finer(field, times: int = 12):

@@ -141,7 +141,8 @@ class Chart(pg.PlotWidget):
         """A horizontal limit with its words, at the left or the right end."""
         line = pg.InfiniteLine(
             y, angle=0, pen=pen(colour, 1.4, Qt.PenStyle.DashLine), label=text,
-            labelOpts={"position": 0.98 if right else 0.02, "anchors": [(right, 1), (right, 1)], "color": colour},
+            labelOpts={"position": 0.98 if right else 0.02, "anchors": [(right, 1), (right, 1)], "color": colour,
+                       "fill": brush(colours().paper, 220)},
         )  # fmt: skip
         line.label.setFont(font(8))
         self.addItem(line)

@@ -34,4 +34,7 @@ class FiguresGrid(QWidget):
                     cell.setWordWrap(not self._sources)
                 else:
                     cell.setObjectName("quiet")
+                # What wraps would otherwise let itself be pressed below one line.
+                cell.ensurePolished()
+                cell.setMinimumHeight(cell.fontMetrics().height())
                 self._grid.addWidget(cell, row, column)

@@ -29,7 +29,7 @@ SHEET = "battery datasheet"
 # A bank that is seldom full sulphates: common practice, no source.
 LEAD_FULL_SHARE = 0.8
 FULL = 0.98
-# A bank that is bought again more than once within the job's years is cycled too deep.
+# A bank that is replaced more than once within the job's years is cycled too deep.
 LEAD_LIVES = 2.0
 
 
@@ -195,7 +195,7 @@ def check_lead_years(subject: Subject) -> list[Finding]:
     sentence = (
         f"{pack.name} cycled to {depth:.0%} of its nominal energy each day lasts {years:.1f} years by its curve"
     )
-    sentence += f"; over {subject.job.costs.horizon_years} years it is bought more than twice." if short else "."
+    sentence += f"; over {subject.job.costs.horizon_years} years it is replaced more than once." if short else "."
     return [
         warns_if(
             short,
