@@ -1,5 +1,6 @@
 """The verdict: hard lines, what is beaten in everything, how firmly it holds, and what may not move it."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import pytest
@@ -7,7 +8,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.physics.plant.year import BufferPool, bus_plants
 from calm_relay.planning.findings import Severity
+from calm_relay.planning.operation.lasting import lasting_starts
+from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.studies.search import search
 from calm_relay.planning.verdict.choice import choose
 from calm_relay.planning.verdict.purposes import MEASURES
@@ -67,6 +71,17 @@ def test_the_search_keeps_to_the_hard_lines(demo):
     assert all(plant.brief.money.outlay <= 11_000.0 for plant in held.plants)
     assert all(plant.brief.backup.lasting >= 0.5 for plant in held.plants)
     assert dict(held.refused)["What the customer must have"] >= len(missed)
+
+
+def test_a_plant_of_the_search_rides_through_what_it_does_as_an_option(demo):
+    """Its outages are made ready once for all control profiles; alone they come to the same."""
+    made = plan(demo)
+    for plant in search(made, most=24).plants[::5]:
+        alone = lasting_starts(plant.design, plant.job, made.demand, made.site)
+        inputs = inputs_of(plant.design, plant.job, made.site, made.demand)
+        with ThreadPoolExecutor(1) as workers:
+            (year,) = bus_plants([inputs.on_grid], workers, BufferPool())
+        assert plant.brief.backup.lasting == (0.0 if alone is None else alone.share(year))
 
 
 def test_off_grid_no_share_of_outages_is_asked_for(hut):

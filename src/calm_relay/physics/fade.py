@@ -143,7 +143,7 @@ def left_by_year(
     ndarray, shape (years,)
     """
     middles = np.arange(years) + 0.5
-    stood = np.array([calendar_fade(year, air_c, ten_years) for year in middles])
+    stood = calendar_fade(1.0, air_c, ten_years) * np.sqrt(middles)
     worn = 0.0
     if turned_a_year > 0.0 and depth_a_day > 0.0:
         a_year = turned_a_year / depth_a_day

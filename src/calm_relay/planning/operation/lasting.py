@@ -1,12 +1,12 @@
 """How often a design rides through an outage of the hours that the job wants, from starts all through the year."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from math import ceil
 
 import numpy as np
 
 from calm_relay.job.model import Job
-from calm_relay.physics.plant.inputs import run_survival
+from calm_relay.physics.plant.inputs import Inputs, run_survival
 from calm_relay.physics.plant.year import PlantBus
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.backed_up_loads import behind_relay
@@ -19,15 +19,33 @@ from calm_relay.planning.site.site_year import SiteYear
 EVERY_H = 121
 
 
-def lasting_share(design: Design, year: PlantBus, job: Job, demand: DemandYear, site: SiteYear) -> float:
-    """Share of starts of the year that last as long as the job wants, without machines' starts; 0 where none stays on.
+@dataclass(frozen=True, eq=False)
+class LastingStarts:
+    """The outages of one design on one board, ready to be run from what lies in its battery.
+
+    `inputs` holds their steps one outage after another, `at` the first step of each there, `starts` in the year;
+    `most` is how many steps must be ridden through.
+    """
+
+    inputs: Inputs
+    starts: np.ndarray
+    at: np.ndarray
+    most: int
+
+    def share(self, year: PlantBus) -> float:
+        """Share of them ridden through, from what lies in the battery in a simulated year."""
+        stored = year.stored[self.inputs.island.former][self.starts - 1]
+        hours = run_survival(self.inputs, stored, self.at, self.most)
+        return float((hours >= self.most * self.inputs.step_h - 1e-9).mean())
+
+
+def lasting_starts(design: Design, job: Job, demand: DemandYear, site: SiteYear) -> LastingStarts | None:
+    """Outages of the hours that the job wants, without machines' starts; None where nothing stays on in one.
 
     Parameters
     ----------
     design : Design
         What is built.
-    year : PlantBus
-        Its simulated year: what lies in the battery when the grid fails.
     job : Job
         Its board as wired, and the hours it wants.
     demand : DemandYear
@@ -36,10 +54,10 @@ def lasting_share(design: Design, year: PlantBus, job: Job, demand: DemandYear, 
         The site's year.
     """
     if not job.supply.on_grid or not forms_grid(design.battery_converter):
-        return 0.0
+        return None
     fed = behind_relay(design, job, demand)
     if fed is None or not fed.names:
-        return 0.0
+        return None
     inputs = inputs_of(design, job, site, demand)
     per_hour = round(1.0 / inputs.step_h)
     starts = np.arange(0, 8760, EVERY_H) * per_hour
@@ -53,6 +71,4 @@ def lasting_share(design: Design, year: PlantBus, job: Job, demand: DemandYear, 
         per_day = 24 * per_hour
         days = (starts[:, None] // per_day + np.arange(block // per_day)).ravel() % derate.shape[2]
         part = replace(part, thermal_derate=derate[:, :, days])
-    stored = year.stored[part.island.former]
-    hours = run_survival(part, stored[starts - 1], np.arange(starts.size) * block, most)
-    return float((hours >= job.outage_hours - 1e-9).mean())
+    return LastingStarts(part, starts, np.arange(starts.size) * block, most)

@@ -15,7 +15,7 @@ from calm_relay.physics.shares import shares_of
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.equipment.bank import discharge_ac_kw
-from calm_relay.planning.operation.lasting import lasting_share
+from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.path_efficiency import Paths, paths_of
 from calm_relay.planning.operation.simulate import bill_of, simulate
 from calm_relay.planning.site.demand import DemandYear
@@ -139,13 +139,15 @@ def brief_of(
     demand: DemandYear,
     bill_now: float | None,
     backup: Backup | None = None,
+    lasting: LastingStarts | None = None,
 ) -> Brief:
     """The figures by which a design is weighed, from what its bus and batteries did; see `outcome`.
 
-    `backup` is what it can do in an outage, where that is known and has not changed.
+    `backup` is what it can do in an outage, where that is known and has not changed; `lasting` the outages that it is
+    held against, where they have been made ready.
     """
     money = _money(design, job, site, year, bill_now)
-    backup = _backup(design, year, job, demand, site) if backup is None else backup
+    backup = _backup(design, year, job, demand, site, lasting) if backup is None else backup
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
     return Brief(self_sufficiency_of(year), money, backup, unmet)
 
@@ -246,7 +248,14 @@ def _saving_left(design: Design, job: Job, year: PlantBus) -> np.ndarray | float
     return share * left + (1.0 - share) * (1.0 - ageing) ** np.arange(years)
 
 
-def _backup(design: Design, year: Any, job: Job, demand: DemandYear, site: SiteYear) -> Backup:
+def _backup(
+    design: Design,
+    year: Any,
+    job: Job,
+    demand: DemandYear,
+    site: SiteYear,
+    lasting: LastingStarts | None,
+) -> Backup:
     converter = design.battery_converter
     if converter is None or converter.inverter.backup is None:
         return NO_BACKUP
@@ -258,8 +267,9 @@ def _backup(design: Design, year: Any, job: Job, demand: DemandYear, site: SiteY
     stored = year.stored[number][_night_steps(demand, site)]
     tenth = (stored.size - 1) // 10
     held = float(np.partition(stored, tenth)[tenth]) * out
-    lasting = lasting_share(design, year, job, demand, site)
-    return Backup(power, held, held / demand.worst_season_mean_kw, lasting)
+    lasting = lasting or lasting_starts(design, job, demand, site)
+    share = 0.0 if lasting is None else lasting.share(year)
+    return Backup(power, held, held / demand.worst_season_mean_kw, share)
 
 
 @lru_cache(maxsize=4)

@@ -22,6 +22,7 @@ from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import bank_of
 from calm_relay.planning.operation.controls import control_of
+from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.must_haves import lines_of
 from calm_relay.planning.operation.outcome import Brief, brief_of
 from calm_relay.planning.operation.simulate import inputs_of
@@ -244,18 +245,17 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
     with ThreadPoolExecutor(WORKERS) as workers:
         for start in range(0, len(designs), BATCH):
             progress(0.1 + 0.9 * start / len(designs), f"Trying plant {start * len(profiles):,} of {whole:,}")
-            tried: list[Any] = [
-                (roof, design, profile, *tuned)
+            tried = [
+                trial
                 for roof, job, design in designs[start : start + BATCH]
-                for profile, *tuned in _tuned(plan, job, design, profiles)
+                for trial in _tuned(plan, roof, job, design, profiles)
             ]
             if plan.job.supply.on_grid:
-                sums = bus_plants([inputs.on_grid for *_, inputs in tried], workers, buffers)
+                sums = bus_plants([trial.inputs.on_grid for trial in tried], workers, buffers)
             else:
-                sums = list(workers.map(lambda item: sum_inputs(item[-1]), tried))
-            for number, (item, run) in enumerate(zip(tried, sums, strict=True), start * len(profiles)):
-                roof, design, profile, job, _ = item
-                result = _weighed(plan, number, roof, design, profile, job, run)
+                sums = list(workers.map(lambda trial: sum_inputs(trial.inputs), tried))
+            for number, (trial, run) in enumerate(zip(tried, sums, strict=True), start * len(profiles)):
+                result = _weighed(plan, number, trial, run)
                 if isinstance(result, str):
                     refused[result] = refused.get(result, 0) + 1
                 else:
@@ -264,36 +264,42 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
     return SearchResult(tuple(plants[:most]), len(plants) + sum(refused.values()), tuple(summary))
 
 
+@dataclass(frozen=True, eq=False)
+class _Trial:
+    """A design under one control profile: the job that states it, what its run reads, and its outages."""
+
+    roof: str
+    design: Design
+    profile: ControlProfile
+    job: Job
+    inputs: Inputs
+    lasting: LastingStarts | None
+
+
 def _tuned(
-    plan: Plan, job: Job, design: Design, profiles: tuple[ControlProfile, ...]
-) -> Iterator[tuple[ControlProfile, Job, Inputs]]:
-    """Each control profile, the job with it, and what its run reads."""
+    plan: Plan, roof: str, job: Job, design: Design, profiles: tuple[ControlProfile, ...]
+) -> Iterator[_Trial]:
+    """Each control profile of a design. Its outages are the same under all: without a grid none of them counts."""
     inputs = inputs_of(design, job, plan.site, plan.demand)
+    lasting = lasting_starts(design, job, plan.demand, plan.site)
     for profile in profiles:
         battery = job.battery.model_copy(update={"charge_windows": profile.windows})
         tuned = job.model_copy(update={"battery": battery, "control": profile.control})
         control = control_of(design, tuned, plan.site.calendar)
-        yield profile, tuned, replace(inputs, control=control)
+        yield _Trial(roof, design, profile, tuned, replace(inputs, control=control), lasting)
 
 
-def _weighed(
-    plan: Plan,
-    number: int,
-    roof: str,
-    design: Design,
-    profile: ControlProfile,
-    job: Job,
-    sums: IslandSums | PlantBus,
-) -> Plant | str:
+def _weighed(plan: Plan, number: int, trial: _Trial, sums: IslandSums | PlantBus) -> Plant | str:
     """A simulated design as a plant, or what it fails by: the main fuse, or a hard line of the job."""
+    job, design = trial.job, trial.design
     if job.supply.on_grid and sums.at_bus("import").max() > job.supply.import_limit_kw + 1e-9:
         return "The main fuse"
     bill_now = plan.options[0].outcome.money.bill
-    brief = brief_of(sums, design, job, plan.site, plan.demand, bill_now)
+    brief = brief_of(sums, design, job, plan.site, plan.demand, bill_now, lasting=trial.lasting)
     if any(line.missed for line in lines_of(brief, job)):
         return "What the customer must have"
     score = score_of(design, brief, job, bill_now, plan.demand.evening_peak_kw).total
-    return Plant(number, design.architecture.key, design, roof, profile.name, job, brief, score)
+    return Plant(number, design.architecture.key, design, trial.roof, trial.profile.name, job, brief, score)
 
 
 def _candidates(
