@@ -371,7 +371,7 @@ def test_a_start_s_real_power_is_held_against_surge_and_its_amps_against_the_loc
     start = np.zeros(30)
     start[10] = 14.0
     quick = {"start": start, "step_h": 1 / 60}
-    # 14 kVA at a power factor of 0.5 are 7 kW on top of 2 kW: within 10 kW of surge, and within 15 kVA of current.
+    # 14 kVA with power factor 0.5 are 7 kW on top of 2 kW: within 10 kW of surge, and within 15 kVA of current.
     both = {"leg_start_kw": 15.0, "start_power_factor": 0.5}
     assert run(np.full(30, 2.0), **quick, **both).served_steps == 30
     assert run(np.full(30, 2.0), **quick, **{**both, "leg_start_kw": 13.0}).ended == (10, islanded.START)
