@@ -163,7 +163,7 @@ def test_weights_move_the_verdict(window, qtbot, settled):
     settled(window)
     assert window.session.job.weight("low_outlay") == 10
     assert window.session.job.weight("ride_through_outage") == 0
-    assert window.bench.verdict.text().startswith("As it is costs nothing and fits best, above all for")
+    assert window.bench.verdict.text().startswith("As it is neither gains nor loses and fits best, above all for")
 
 
 def test_the_last_weight_cannot_be_taken_away(window, qtbot, settled):

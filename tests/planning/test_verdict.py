@@ -90,6 +90,15 @@ def test_off_grid_no_share_of_outages_is_asked_for(hut):
     assert not any(lines_of(option) for option in made.live)
 
 
+def test_the_sentence_says_what_is_lost_and_never_calls_it_the_price(demo_plan, hut):
+    """A loss over the years read as a price would be a wrong offer."""
+    for made, word in ((demo_plan, "loses"), (hut, "gains")):
+        money = made.option(made.choice.key).outcome.money
+        assert (money.npv >= 0) == (word == "gains")
+        assert f"{word} {made.job.tariff.currency} {abs(money.npv):,.0f} over" in made.choice.sentence
+        assert "costs" not in made.choice.sentence
+
+
 def test_what_another_beats_in_everything_is_said_to_be_beaten(hut):
     assert hut.choice.dominated == {"micro-ac": "DC-coupled hybrid"}
     against = [reason for reason in hut.choice.reasons["micro-ac"] if not reason.speaks_for]

@@ -16,7 +16,7 @@ from calm_relay.job.model import MonthlyWeather
 
 # Of the whole year: what is asked, its unit, the field it fills, its decimals.
 YEARLY = (
-    ("Swing of a day, K", "", "daily_range_c", 1),
+    ("Swing from night to day, K", "", "daily_range_c", 1),
     ("Mean wind, m/s", "", "wind_mean", 1),
     ("Elevation the air was taken at; empty: the site's", "m", "elevation_m", 0),
 )

@@ -175,11 +175,11 @@ def _sentence(
 
 
 def _money(option: Option, job: Job) -> str:
-    """What an option gains or costs over the job's years, at today's worth."""
+    """What an option gains or loses over the job's years, at today's worth; its price is another figure."""
     npv, years = option.outcome.money.npv, job.costs.horizon_years
     if option.outcome.money.outlay <= 0:
-        return "costs nothing"
-    return f"{'gains' if npv >= 0 else 'costs'} {money_text(job, abs(npv))} over {years} years"
+        return "neither gains nor loses"
+    return f"{'gains' if npv >= 0 else 'loses'} {money_text(job, abs(npv))} over {years} years"
 
 
 def _deciding(best: Option, runner_up: Option, scores: dict[str, Score], job: Job) -> str:
