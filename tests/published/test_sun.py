@@ -9,6 +9,8 @@ from pvlib.ivtools import sdm
 from calm_relay.exchange.shipped import library
 from calm_relay.exchange.weather_file import read_weather_file
 from calm_relay.physics.array_yield import mounted_cell_temperature
+from calm_relay.physics.made_year import made_year
+from calm_relay.physics.sun import WeatherYear, clear_sky_ghi, plane_of_array, spread_hours, sun_path
 from calm_relay.planning.equipment.equipment import equipment_of
 from calm_relay.planning.site.array import faces_of
 from calm_relay.planning.site.site_year import open_plane, site_year
@@ -17,8 +19,6 @@ from tests.plans import plan
 
 def test_solar_position_worked_example():
     """Reda and Andreas 2004, NREL/TP-560-34302, appendix A.5: zenith 50.11162, azimuth 194.34024 degrees."""
-    from calm_relay.physics.sun import sun_path
-
     # A step of two seconds has the example's instant in its middle.
     start = np.array(["2003-10-17T19:30:29"], dtype="datetime64[s]")
     path = sun_path(start, 2 / 3600, 39.742476, -105.1786, 1830.14)
@@ -32,6 +32,53 @@ def test_extraterrestrial_irradiance_stays_within_its_orbit(demo, tmp_path):
     assert extra.max() == pytest.approx(1361 * 1.034, rel=0.005)
     assert extra.min() == pytest.approx(1361 * 0.967, rel=0.005)
     assert extra.argmax() // 96 < 10 or extra.argmax() // 96 > 355
+
+
+def real_and_made_skies(path):
+    """Hours of a TMY3 file, and four made years with its monthly sums: irradiance, clear sky and its sun."""
+    data, meta = iotools.read_tmy3(path, map_variables=True, coerce_year=2025)
+    start = np.datetime64("2025-01-01T00:00:00") - np.timedelta64(int(meta["TZ"] * 60), "m")
+    utc = start + np.arange(35040) * np.timedelta64(15, "m")
+    sun = sun_path(utc, 0.25, meta["latitude"], meta["longitude"], meta["altitude"])
+    month = pd.date_range("2025-01-01", periods=35040, freq="15min").month.to_numpy()
+    hours = data[["ghi", "temp_air"]].astype(float).groupby(month[::4]).mean()
+    ghi, temp = hours["ghi"].to_numpy() * 24 / 1000, hours["temp_air"].to_numpy()
+    light = spread_hours(data["ghi"].to_numpy(float), data["dhi"].to_numpy(float), sun, 4)
+    real = WeatherYear(*light, np.full(35040, 15.0), np.full(35040, 2.0))
+    made = [made_year(ghi, temp, [8.0] * 12, 3.0, sun, utc, month, 0.25, seed) for seed in range(1, 9)]
+    return real, made, sun, month
+
+
+def hourly(series):
+    return series.reshape(-1, 4).mean(axis=1)
+
+
+def clipped_share(weather, sun, ratio):
+    """What a face at 30 degrees to the south clips of its hours at a ratio of array over inverter power."""
+    face = hourly(plane_of_array(weather, sun, 30.0, 180.0).total) / 1000.0 * 0.9
+    return np.maximum(face - 1.0 / ratio, 0.0).sum() / face.sum()
+
+
+def hour_to_hour(weather, sun):
+    """Mean step of the clearness from hour to hour while the sun is up."""
+    clear, high = hourly(clear_sky_ghi(sun)), hourly(sun.cos_zenith) > 0.2
+    clearness = np.where(high, hourly(weather.ghi) / np.maximum(clear, 1.0), np.nan)
+    return np.nanmean(np.abs(np.diff(clearness)))
+
+
+@pytest.mark.parametrize("name", ["723170TYA.CSV", "703165TY.csv"])
+def test_made_years_are_as_changeable_and_clip_as_real_ones_do(pvlib_data, name):
+    """Both TMY3 years that pvlib ships (NREL/TP-581-43156) against the mean of eight made from their months."""
+    real, made, sun, month = real_and_made_skies(pvlib_data / name)
+    for weather in made:
+        for number in (1, 6, 12):
+            here = month == number
+            assert weather.ghi[here].sum() == pytest.approx(real.ghi[here].sum(), rel=1e-6)
+    for ratio in (1.33, 2.0):
+        share = np.mean([clipped_share(weather, sun, ratio) for weather in made])
+        assert share == pytest.approx(clipped_share(real, sun, ratio), rel=0.10), ratio
+    change = np.mean([hour_to_hour(weather, sun) for weather in made])
+    assert change == pytest.approx(hour_to_hour(real, sun), rel=0.25)
 
 
 @pytest.fixture(scope="module")

@@ -1,10 +1,31 @@
-"""A reproducible weather year from twelve monthly figures, for a site without a weather file."""
+"""A reproducible weather year from twelve monthly figures, for a site without a weather file.
+
+The sky's clearness (global horizontal over clear-sky irradiance) is drawn in three layers: the day, the hour and
+the quarter hour. Their sum, a normal variate, is mapped to clearness by a curve with two heaps, overcast and clear,
+as real skies have (Skartveit and Olseth 1992, Solar Energy 49(4)); the autoregressive draw of a normal variate
+follows Aguiar and Collares-Pereira 1992, Solar Energy 49(3). Shares and curve are fitted to real years of hours, see
+`tests/published/test_sun.py`.
+"""
 
 import numpy as np
+from scipy.interpolate import PchipInterpolator
 
 from calm_relay.physics.sun import SunPath, WeatherYear, clear_sky_ghi, decompose
 
+# Most that a month's sum may be of the clear sky's.
 CLEAREST = 1.05
+
+# Shares of the day and of the hour in the variance of the normal variate; the quarter hour has the rest.
+_DAY_SHARE, _HOUR_SHARE = 0.55, 0.42
+# What a day keeps of the day before, an hour of the hour before.
+_DAY_MEMORY, _HOUR_MEMORY = 0.35, 0.45
+
+# Clearness over the normal variate.
+_VARIATE = (-3.5, -1.64, -0.9, -0.3, 0.0, 0.35, 1.2, 2.0, 4.0)
+_CLEARNESS = (0.12, 0.22, 0.28, 0.47, 0.79, 1.0, 1.03, 1.06, 1.10)
+
+# The sunniest months reach this share of their clear sky.
+_SUNNIEST = 0.93
 
 
 def made_year(
@@ -47,15 +68,24 @@ def made_year(
     per_day = round(24 / step_h)
     days = month.size // per_day
     random = np.random.Generator(np.random.PCG64(seed))
-    dullness = _autoregressive(random, days, 0.35)
+    dullness = _autoregressive(random, days, _DAY_MEMORY)
+    hours = _autoregressive(random, month.size, _HOUR_MEMORY**step_h)
+    steps = random.standard_normal(month.size)
+    variate = (
+        np.sqrt(_DAY_SHARE) * np.repeat(dullness, per_day)
+        + np.sqrt(_HOUR_SHARE) * hours
+        + np.sqrt(1.0 - _DAY_SHARE - _HOUR_SHARE) * steps
+    )
     clear = clear_sky_ghi(sun)
-    flicker = _autoregressive(random, month.size, 0.9)
-    clearness = 0.62 + 0.27 * np.repeat(dullness, per_day) + 0.10 * flicker
+    # At a low sun the way through the air dims more than the clear-sky formula has it.
+    low_sun = 1.0 - 0.25 * np.exp(-sun.cos_zenith / 0.3)
     ghi = np.empty_like(clear)
     for number in range(1, 13):
         here = month == number
-        wanted = monthly_ghi_kwh[number - 1] * here.sum() / per_day
-        ghi[here] = _keep_total(clear[here], clearness[here], wanted / step_h * 1000.0, number)
+        wanted = monthly_ghi_kwh[number - 1] * here.sum() / per_day / step_h * 1000.0
+        # Warm air carries more water (Clausius and Clapeyron), and a clear sky is dimmer by it.
+        damp = 1.04 - 0.0215 * np.exp(0.062 * monthly_temp_c[number - 1])
+        ghi[here] = _keep_total(clear[here], low_sun[here], damp, variate[here], wanted, number)
     dni, dhi = decompose(ghi, sun, utc)
     day_of_year = np.arange(month.size) * step_h / 24.0
     hour = (np.arange(month.size) * step_h) % 24.0
@@ -79,23 +109,33 @@ def _autoregressive(random: np.random.Generator, length: int, memory: float) -> 
     return series
 
 
-def _keep_total(clear: np.ndarray, clearness: np.ndarray, wanted: float, month: int) -> np.ndarray:
-    ceiling = clear * CLEAREST
-    if wanted > ceiling.sum():
+def _keep_total(
+    clear: np.ndarray, low_sun: np.ndarray, damp: float, variate: np.ndarray, wanted: float, month: int
+) -> np.ndarray:
+    """A month's irradiance with the wanted sum: its variate is moved until clear and dull hours give it."""
+    if wanted > CLEAREST * clear.sum():
         raise ValueError(
-            f"month {month} asks for {wanted / ceiling.sum():.0%} of what a clear sky gives at this latitude"
+            f"month {month} asks for {wanted / (CLEAREST * clear.sum()):.0%} of what a clear sky gives at this latitude"
         )
-    # Clear days are taken or given until the month's sum is right; each step stays within what a sky can do.
-    low, high = -3.0, 3.0
-    for _ in range(60):
+    sky = clear * low_sun
+    if sky.sum() <= 0.0:
+        return sky
+    # A month sunnier than damp air allows has dry air.
+    sky *= max(damp, wanted / sky.sum() / _SUNNIEST)
+    grid = np.linspace(-8.0, 8.0, 1601)
+    curve = PchipInterpolator(_VARIATE, _CLEARNESS)(np.clip(grid, _VARIATE[0], _VARIATE[-1]))
+    lit = sky > 0.0
+    light, place = sky[lit], variate[lit]
+    low, high = -4.0, 4.0
+    for _ in range(40):
         shift = (low + high) / 2
-        ghi = clear * np.clip(clearness + shift, 0.08, CLEAREST)
+        ghi = light * np.interp(place + shift, grid, curve)
         if ghi.sum() < wanted:
             low = shift
         else:
             high = shift
-    total = ghi.sum()
-    return ghi * (wanted / total) if total > 0 else ghi
+    sky[lit] = ghi * (wanted / ghi.sum())
+    return sky
 
 
 def _smooth_months(monthly: np.ndarray | tuple[float, ...], day_of_year: np.ndarray) -> np.ndarray:

@@ -11,7 +11,7 @@ import numpy as np
 from calm_relay.exchange.array_cache import cached_arrays
 from calm_relay.exchange.weather_file import read_weather_file
 from calm_relay.job.library import Climate, Library
-from calm_relay.job.model import ClimatePreset, MonthlyWeather, Site, WeatherFile
+from calm_relay.job.model import ClimatePreset, MonthlyWeather, Site, Weather, WeatherFile
 from calm_relay.job.survey import HorizonPoint
 from calm_relay.physics import horizon as horizon_shade
 from calm_relay.physics.calendar import YearCalendar, year_calendar
@@ -29,7 +29,7 @@ from calm_relay.physics.sun import (
 from calm_relay.planning.common.errors import PlanError
 
 # Raised when the meaning of a cached array changes.
-CACHE_EDITION = 3
+CACHE_EDITION = 4
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,13 +87,15 @@ def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> 
     own = climate.model_dump_json() if climate else ""
     key = f"{CACHE_EDITION}|{site.model_dump_json()}|{own}|{path}|{edition}"
     details: dict[str, Any] = {}
+    weather_as_stated = site.weather
+    shift_h = weather_as_stated.shift_h if isinstance(weather_as_stated, WeatherFile) else 0.0
 
     def make() -> dict[str, np.ndarray]:
         sun = sun_path(calendar.utc, calendar.step_h, site.latitude, site.longitude, site.elevation_m)
         weather = (
             _made_weather(site, climate, calendar, sun)
             if not path
-            else _file_weather(path, site.weather.shift_h, calendar, sun, details)
+            else _file_weather(path, shift_h, calendar, sun, details)
         )
         return {**vars(sun), **vars(weather), **details}
 
@@ -102,7 +104,7 @@ def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> 
     weather = WeatherYear(*(arrays[name] for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed")))
     clock_off_h, extreme_min_c = 0.0, None
     if not path:
-        source, distance = _made_source(site.weather, climate), 0.0
+        source, distance = _made_source(weather_as_stated, climate), 0.0
     else:
         latitude, longitude = arrays["file_place"]
         clock_off_h, low = float(arrays["clock_off_h"]), float(arrays["extreme_min_c"])
@@ -123,40 +125,35 @@ def _climate(weather: WeatherFile | MonthlyWeather | ClimatePreset, library: Lib
     return climate
 
 
-def _made_source(weather: ClimatePreset | MonthlyWeather, climate: Climate | None) -> str:
-    if isinstance(weather, MonthlyWeather):
-        return f"assumed days made from typed months{f' ({weather.origin})' if weather.origin else ''}"
-    return f"assumed climate: {climate.name}"
+def _made_source(weather: Weather, climate: Climate | None) -> str:
+    if climate is not None:
+        return f"assumed climate: {climate.name}"
+    origin = weather.origin if isinstance(weather, MonthlyWeather) else ""
+    return f"assumed days made from typed months{f' ({origin})' if origin else ''}"
 
 
 def _made_weather(site: Site, climate: Climate | None, calendar: YearCalendar, sun: SunPath) -> WeatherYear:
     """A year made from a preset's months, or from those typed in."""
     weather = site.weather
+    assert not isinstance(weather, WeatherFile), "a file is not made"
     if isinstance(weather, MonthlyWeather):
         name, field = "The typed months", "site.weather.ghi_kwh_per_day"
-        monthly = [weather.ghi_kwh_per_day, weather.temp_c, (weather.daily_range_c,) * 12]
+        ghi, air, swing = weather.ghi_kwh_per_day, weather.temp_c, (weather.daily_range_c,) * 12
         wind = weather.wind_mean
         taken_m = site.elevation_m if weather.elevation_m is None else weather.elevation_m
     else:
+        assert climate is not None, "a preset has a climate"
         name, field = climate.name, "site.weather.climate"
         # A climate met on the other hemisphere has its seasons half a year later.
         turn = 6 if climate.latitude * site.latitude < 0 else 0
         rows = (climate.ghi_kwh_per_day, climate.temp_c, climate.daily_range_c)
-        monthly = [tuple(np.roll(row, turn).tolist()) for row in rows]
-        monthly[0] = _under_this_sky(monthly[0], climate, site, calendar, sun)
+        ghi, air, swing = (tuple(np.roll(row, turn).tolist()) for row in rows)
+        ghi = _under_this_sky(ghi, climate, site, calendar, sun)
         wind = climate.wind_mean
         taken_m = climate.elevation_m
-    monthly[1] = tuple(temp - LAPSE_K_PER_M * (site.elevation_m - taken_m) for temp in monthly[1])
+    air = tuple(temp - LAPSE_K_PER_M * (site.elevation_m - taken_m) for temp in air)
     try:
-        return made_year(  # type: ignore[call-arg]
-            *monthly,
-            wind,
-            sun,
-            calendar.utc,
-            calendar.month,
-            calendar.step_h,
-            weather.seed,
-        )
+        return made_year(ghi, air, swing, wind, sun, calendar.utc, calendar.month, calendar.step_h, weather.seed)
     except ValueError as error:
         raise PlanError(
             field, f"{name} does not fit latitude {site.latitude:g}: {error}; wanted figures of that latitude"

@@ -14,13 +14,16 @@ from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
+# A month of changing cloud at 1.33 kWp/kW clips 5.2 % by the minute where quarter hours clip 4.0 %.
+BY_THE_MINUTE = 1.3
+
 
 @dataclass(frozen=True, eq=False)
 class ClippedYear:
     """Clipped energy of a year [kWh]: without the battery, and with it.
 
     `bare` and `kept` have shape (12, 24): months by hours of standard time. `caught_kwh` is what the battery takes
-    of it; `why` says in a sentence why it is so much.
+    of it; `why` says in sentences why it is so much, and what quarter hours do not show.
     """
 
     bare: np.ndarray
@@ -59,19 +62,22 @@ def clipped_year(plan: Plan, option: Option | RefusedOption, progress: Progress 
     progress(0.2, "Looking at what is clipped")
     with_battery = option.outcome.year.of("clipped")
     bare = with_battery
-    if any(converter.bank for converter in design.converters):
+    if any(converter.has_battery for converter in design.converters):
         # The same units on the same roof, their batteries taken off.
         inputs = inputs_of(design, plan.job, plan.site, plan.demand)
         plant = tuple(replace(part, battery=None) for part in inputs.plant)
         # Off grid the modules are asked alone, as if all they give were taken.
-        free = {} if inputs.island is None else {"island": None, "grid": GridConnection()}
-        bare = run_inputs(
-            replace(inputs, plant=plant, control=self_use(plan.site.calendar.steps), thermal_derate=None, **free)
-        ).of("clipped")
+        grid = inputs.grid if inputs.island is None else GridConnection()
+        control = self_use(plan.site.calendar.steps)
+        alone = replace(inputs, plant=plant, control=control, thermal_derate=None, island=None, grid=grid)
+        bare = run_inputs(alone).of("clipped")
     tables = [_by_month_and_hour(series, plan.site.calendar) for series in (bare, with_battery)]
     days = int((bare.reshape(365, -1).sum(axis=1) * plan.site.calendar.step_h > 0.05).sum())
     bare, kept = tables
-    return ClippedYear(bare, kept, days, _why(design))
+    why = _why(design)
+    if bare.sum() > 0.0:
+        why += f" Under passing clouds it is up to {BY_THE_MINUTE:g} times that by the minute."
+    return ClippedYear(bare, kept, days, why)
 
 
 def _by_month_and_hour(series: np.ndarray, calendar: YearCalendar) -> np.ndarray:
@@ -84,7 +90,7 @@ def _by_month_and_hour(series: np.ndarray, calendar: YearCalendar) -> np.ndarray
 def _why(design: Design) -> str:
     converter = design.battery_converter
     array = design.pv_converter
-    if array.micro:
+    if array is not None and array.micro:
         return "Microinverters clip module by module on the roof: no battery sees any of it."
     if converter is None:
         return "Without a battery nothing can catch it."
