@@ -95,7 +95,7 @@ def test_a_house_without_a_grid_closes_for_an_outsider_too(tmp_path, capsys):
     jsonschema.validate(document, json.loads((DOCS / "plan.schema.json").read_text()))
     assert main(["assess", "demo:hut"]) == 0
     summary = capsys.readouterr().out
-    assert "fuel € " in summary and "unserved 1.0%" in summary and " import " not in summary
+    assert "fuel € " in summary and "unserved 0.8%" in summary and " import " not in summary
     for option in (option for option in document["options"] if not option["refused"]):
         _, table = table_of(series / f"{option['key']}.csv")
         assert balances(option, table, document["step_h"]) < 1e-9

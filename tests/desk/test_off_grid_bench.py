@@ -69,7 +69,7 @@ def test_a_size_is_found_on_the_map_and_used(hut, window, qtbot, settled):
     panel._pick(i, j)
     qtbot.mouseClick(panel.use, LEFT)
     settled(window)
-    assert window.commands.undo.text().startswith("Undo: Size: 3 packs")
+    assert window.commands.undo.text().startswith(f"Undo: Size: {result.counts[i]} packs")
     assert sum(face.count for face in window.session.job.faces) > sum(face.count for face in demo_job("hut").faces)
 
 

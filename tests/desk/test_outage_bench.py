@@ -103,7 +103,7 @@ def test_one_key_tries_the_night_again(window, bench, qtbot, settled):
     qtbot.waitUntil(lambda: window.commands.undo.text() == "Undo: Without “Kiln”", timeout=10_000)
     settled(window)
     qtbot.waitUntil(
-        lambda: "Without supply after 4.5" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000
+        lambda: "Without supply after 3.9" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000
     )
 
 
@@ -136,7 +136,7 @@ def test_where_no_board_lives_the_cards_say_why(window, bench, qtbot, settled):
     window.forget_view()
     settled(window)
     window.show_option(2)
-    qtbot.waitUntil(lambda: "Vacuum pump" in bench.verdict.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "the load passed" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000)
     critical, whole = (card.text.text().replace("\u00a0", " ") for card in bench.schools)
     assert critical.startswith("No circuit rides through it.")
     assert "the battery was empty" in critical
@@ -169,7 +169,7 @@ def test_a_night_called_off_shows_no_other_night(window, bench, qtbot):
     qtbot.waitUntil(
         lambda: "rides through" in bench.verdict.text() or "Without supply" in bench.verdict.text(), timeout=20_000
     )
-    assert shown
+    assert bench.verdict.text() != shown
     assert not bench.night.isHidden()
 
 
@@ -221,7 +221,7 @@ def test_the_board_is_edited_and_what_is_wrong_is_shown(window, settled, qtbot, 
     settled(window)
     assert window.session.job.generator.kw == 4.0
     notes = [note.finding for note in window.margin.notes if note.finding.check == "generator"]
-    assert notes
+    assert [note.sentence for note in notes if "60 l last" in note.sentence]
 
 
 def test_split_phase_wants_a_leg_for_every_circuit():

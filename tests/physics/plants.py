@@ -36,6 +36,7 @@ GRID_TIED = {
     "hybrid beside kept PV": (hybrid(), pv_only()),
     "old AC-coupled battery kept, new hybrid": (hybrid(), battery_only(usable_kwh=4.0)),
     "microinverters and battery": (ConverterPart(4.2, True, 4.4, loss=CURVE), battery_only()),
+    "lead-acid beside kept PV": (pv_only(), battery_only(peukert=1.2, rated_kw=0.5)),
     "two stacked battery units": (battery_only(), battery_only(power_kw=2.5)),
     "two stacked hybrids": (hybrid(), hybrid(charge_a=60.0, discharge_a=60.0, empty_v=45.0, full_v=56.0)),
 }

@@ -155,6 +155,8 @@ CHANGES = {
     "BatteryPart.charge_efficiency": (of_battery(charge_efficiency=0.7), ALL),
     "BatteryPart.discharge_efficiency": (of_battery(discharge_efficiency=0.7), ALL),
     "BatteryPart.dc_dc_efficiency": (of_battery(dc_dc_efficiency=0.7), ALL),
+    "BatteryPart.peukert": (of_battery(peukert=1.5, rated_kw=0.2), ALL),
+    "BatteryPart.rated_kw": (of_battery(rated_kw=0.05), ALL),
     "BatteryPart.reserve": (of_battery(reserve=0.6), ON_GRID),
     "BatteryPart.initial": (of_battery(initial=0.9), BEGINS_FULL),
     "BatteryPart.from_ac_kw": (of_battery(from_ac_kw=0.05), ALL),
@@ -187,6 +189,7 @@ CHANGES = {
         ),
         OFF_GRID,
     ),
+    "Island.beside": (of_field("island", beside=(1,)), OFF_GRID),
     "Limits.continuous_kw": (of_limits(continuous_kw=1.0), OFF_GRID),
     "Limits.surge_kw": (of_limits(surge_kw=3.0), OFF_GRID),
     "Limits.surge_s": (None, set()),
@@ -209,9 +212,11 @@ CHANGES = {
 }
 # What a plant must have first, for a field to matter to it.
 PREPARED = {
+    "BatteryPart.rated_kw": of_battery(peukert=1.5, rated_kw=0.4),
+    "Island.beside": of_part(1, pv=False, battery=BATTERY),
     "Limits.generator_stop": lambda inputs: of_limits(generator_kw=1.8, generator_start=0.5, generator_stop=0.55)(
         of_island("load_kw", 1.2)(inputs)
-    )
+    ),
 }
 # Held by tests of their own, since they need another plant or another course of a night.
 ELSEWHERE = {

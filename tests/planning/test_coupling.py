@@ -120,7 +120,7 @@ def test_an_old_battery_is_kept_beside_a_hybrid_and_can_wait(demo):
     job = demo.with_(existing_battery=old)
     made = plan(job)
     both, swap = made.option("old-and-hybrid"), made.option("hybrid-swap")
-    assert [bool(converter.bank) for converter in both.design.converters] == [True, True]
+    assert [converter.has_battery for converter in both.design.converters] == [True, True]
     assert len(swap.design.converters) == 1
     assert finding(both, "two controllers").severity.name == "CHECK"
     mend = finding(both, "two controllers").mends[0]

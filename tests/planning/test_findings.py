@@ -141,14 +141,14 @@ def test_a_stronger_hybrid_mends_evening_and_outage(demo, demo_plan):
 
 def test_what_is_shed_fits_the_unit_when_outage(demo, demo_plan):
     note = result(demo_plan, "ac-addon", "grid down")
-    assert note.mends[0].label == "Shed “Kiln”, “Water heater” in an outage"
+    assert note.mends[0].label == "Shed “Kiln”, “Water heater”, “Range” in an outage"
     after = plan(mended(demo, note))
     assert result(after, "ac-addon", "grid down").severity is Severity.OK
     stack = result(after, "ac-addon", "backed-up load")
     assert stack.severity is Severity.OK
     assert stack.measured <= stack.limit
-    # Nothing was dropped in vain: with either of the two the worst half hour is too much.
-    for name in ("Kiln", "Water heater"):
+    # Nothing was dropped in vain: with any of the three it is too much, for half an hour or for minutes.
+    for name in ("Kiln", "Water heater", "Range"):
         again = backup_board_mend("", {name: {"role": "backed up", "shed_below": 0.0}}).apply(after.job)
         assert result(plan(again), "ac-addon", "backed-up load").severity is Severity.CHECK
 

@@ -7,10 +7,13 @@ from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.backup_board import ON_INPUT, Generator
 from calm_relay.job.model import ClimatePreset, MonthlyWeather
 from calm_relay.job.rules import RuleKind
+from calm_relay.job.survey import ExistingBattery
 from calm_relay.planning.findings import Severity
+from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.meter_conflict import two_metered
 from calm_relay.planning.strings.limits import ISC_FACTOR, SHORT_CIRCUIT
 from calm_relay.planning.studies.outage import rehearse
+from calm_relay.planning.studies.survival import survival_of
 from calm_relay.planning.verdict.option import RefusedOption
 from tests.plans import plan
 
@@ -149,6 +152,8 @@ RULES = {
     "unbalance kW": "unbalance",
     "busbar share": "busbar",
     "dwelling share": "service",
+    "existing dwelling share": "service",
+    "service share": "continuous import",
     "plug-in kW": "",
 }
 
@@ -171,11 +176,13 @@ def test_every_rule_in_a_pack_stops_or_warns_some_job(region, rule, demo, dairy)
     held = next(item for item in library().rule_packs[region].rules if item.key == rule)
     jobs = {"single": demo, "split": demo_job("cottage"), "three": dairy.job}
     job = in_region(jobs[held.phases or ("three" if held.kind == "unbalance kW" else "single")], region)
-    if held.kind in ("dwelling share", "busbar share", "branch share"):
+    if held.kind in ("dwelling share", "existing dwelling share", "service share", "busbar share", "branch share"):
         job = in_region(jobs["split"], region)
-    if held.kind == "dwelling share":
-        made = plan(job)
-        assert any(result(option, "service") is not None for option in made.live)
+    if "dwelling share" in held.kind:
+        dwelling = "existing" if held.kind.startswith("existing") else "new"
+        board = job.backup_board.with_(dwelling=dwelling)
+        whole = job.with_(backup_board=board, rule_changes=(RuleChange(rule=rule, limit=9.0),))
+        assert any(result(option, "service").severity is Severity.STOP for option in plan(whole).live)
         return
     if held.kind == "plug-in kW":
         roof = tuple(face.with_(module="quillmere-415", count=6) for face in job.faces)
@@ -197,7 +204,7 @@ def test_every_rule_in_a_pack_stops_or_warns_some_job(region, rule, demo, dairy)
 
 def test_modules_left_without_an_input_stop_the_option(demo_plan):
     option = demo_plan.option("dc-bus")
-    assert option.design.pv_converter.stringing.left_out
+    assert sum(item.modules for item in option.design.pv_converter.stringing.left_out) > 0
     assert result(option, "tracker inputs").severity is Severity.STOP
 
 
@@ -235,6 +242,80 @@ def test_two_alike_units_that_their_maker_lets_stand_together_are_no_rivals(demo
     assert two_metered(replace(design, converters=(alone, replace(alone, is_new=False)))) is not None
 
 
+def old_and_new(demo, old):
+    """The demo with an old battery on its own unit kept beside a new one on a Mossgate 5."""
+    battery = demo.battery.with_(battery_inverter="mossgate-5", units=1)
+    kept = ExistingBattery(pack=battery.pack, count=battery.count, inverter=old, health=0.8, fate="keep")
+    return plan(demo.with_(battery=battery, existing_battery=kept))
+
+
+def test_an_old_and_a_new_unit_of_one_kind_stand_together_in_an_outage(demo):
+    alone = plan(demo.with_(battery=demo.battery.with_(battery_inverter="mossgate-5", units=1)))
+    one, two = alone.option("ac-addon"), old_and_new(demo, "mossgate-5").option("ac-addon")
+    unlike = old_and_new(demo, "mossgate-3").option("ac-addon")
+    assert two.outcome.backup.power_kw == pytest.approx(2 * one.outcome.backup.power_kw, rel=0.02)
+    assert two.outcome.limit.power_kw == pytest.approx(2 * one.outcome.limit.power_kw, rel=0.02)
+    assert unlike.outcome.limit.power_kw > one.outcome.limit.power_kw
+    assert two.outcome.backup.held_kwh > 1.5 * one.outcome.backup.held_kwh
+    assert two.outcome.backup.lasting > one.outcome.backup.lasting
+    # Another kind waits in an outage: it neither gives power nor counts.
+    assert unlike.outcome.backup.power_kw == pytest.approx(one.outcome.backup.power_kw)
+    assert "2 × Mossgate 5" in result(two, "backed-up load").sentence
+    assert "stands with Mossgate 5" in result(two, "stands together").sentence
+    assert "stay off" in result(unlike, "stands together").sentence
+    assert "the 2 batteries give" in result(two, "evening power").sentence
+
+
+def test_units_that_stand_together_empty_evenly_and_close_their_books(demo):
+    made = old_and_new(demo, "mossgate-5")
+    option = made.option("ac-addon")
+    run = rehearse(made, option, made.site.longest_night, 30.0, events=False)
+    assert len(run.forming) == 2
+    assert run.run.largest_residual_kwh < 1e-9
+    levels = [run.run.stored[n] / run.run.plant[n].battery.usable_kwh for n in run.forming]
+    assert levels[0] == pytest.approx(levels[1])
+    assert run.stored_kwh == pytest.approx(sum(run.run.stored[n] for n in run.forming))
+    held = sum(option.outcome.year.stored[n][made.site.longest_night - 1] for n in run.forming)
+    assert run.stored_kwh[0] <= held + 1e-9
+    mapped = survival_of(made, option)
+    single = survival_of(old_and_new(demo, "mossgate-3"), old_and_new(demo, "mossgate-3").option("ac-addon"))
+    assert mapped.hours.mean() > single.hours.mean()
+
+
+def test_two_units_that_stand_together_give_what_one_of_twice_the_size_gives(demo):
+    """The same two stacks as one option of two units, and as old beside new."""
+    pair = plan(demo.with_(battery=demo.battery.with_(battery_inverter="mossgate-5", units=2))).option("ac-addon")
+    made = old_and_new(demo, "mossgate-5")
+    fresh = made.job.with_(existing_battery=made.job.existing_battery.with_(health=1.0))
+    option = plan(fresh).option("ac-addon")
+    assert option.outcome.backup.power_kw == pytest.approx(pair.outcome.backup.power_kw)
+    assert option.outcome.backup.lasting == pytest.approx(pair.outcome.backup.lasting, abs=0.03)
+
+
+def test_charging_goes_through_the_relay_too(demo):
+    """A unit that charges hard at night passes load and charge together, leg by leg."""
+    window = demo.battery.charge_windows[0].with_(limit_kw=None)
+    still = demo.with_(battery=demo.battery.with_(charge_windows=()))
+    hard = demo.with_(battery=demo.battery.with_(charge_windows=(window,), units=2))
+    before, after = (result(plan(job).option("ac-addon"), "pass-through") for job in (still, hard))
+    assert "charging" not in before.sentence
+    assert after.measured >= before.measured
+    night = plan(hard.with_(demand=hard.demand.with_(loads=()))).option("ac-addon")
+    assert "A of it charging" in result(night, "pass-through").sentence
+
+
+def test_small_things_peak_for_minutes_in_findings_and_rehearsals(demo_plan):
+    """Means of a quarter hour hide peaks of minutes: Wright and Firth 2007, from memory."""
+    option = demo_plan.option("two-units")
+    run = rehearse(demo_plan, option, demo_plan.site.longest_night, 12.0)
+    plain = rehearse(demo_plan, option, demo_plan.site.longest_night, 12.0, events=False)
+    quarters = run.load_kw.sum(axis=0).reshape(-1, 15)
+    assert quarters.max() > plain.load_kw.sum(axis=0).max()
+    fed = behind_relay(option.design, demo_plan.job, demo_plan.demand)
+    assert (fed.briefly_kw >= fed.kw).all()
+    assert (fed.briefly_kw - fed.kw).max() == pytest.approx(0.25 * fed.house_kw.max())
+
+
 def test_a_flat_night_does_not_end_the_year_of_an_ac_bus(hut):
     """The grid former's own rule brings it back: a reserve held for starting."""
     job = hut.job.with_(
@@ -243,7 +324,7 @@ def test_a_flat_night_does_not_end_the_year_of_an_ac_bus(hut):
     option = plan(job).option("ac-bus")
     state = option.outcome.year.outage.state
     flat = np.flatnonzero(state == 2)
-    assert flat.size
+    assert flat.size, "the year has a flat night"
     back = np.flatnonzero(state[flat[0] :] == 0)
     assert back.size and back[0] < 4 * 24 * 3
     assert option.outcome.unmet < 0.6
@@ -294,7 +375,7 @@ def test_a_start_comes_on_top_of_what_runs(dairy):
         notes = [item for item in found if item.sentence.startswith(f"{name} starts with")]
         assert notes and all(note.measured / note.limit <= asked + 1e-9 for note in notes)
         less += all(note.measured / note.limit < asked - 0.1 for note in notes)
-    assert less
+    assert less >= 1, "no start asks less alone"
 
 
 def test_air_grows_colder_with_height(demo):

@@ -65,7 +65,7 @@ def test_the_search_keeps_to_the_hard_lines(demo):
         plant for plant in free.plants
         if plant.brief.money.outlay > 11_000.0 or plant.brief.backup.lasting < 0.5
     ]  # fmt: skip
-    assert missed
+    assert 0 < len(missed) < len(free.plants)
     kept = {plant.number for plant in free.plants} - {plant.number for plant in missed}
     assert {plant.number for plant in held.plants} >= kept
     assert all(plant.brief.money.outlay <= 11_000.0 for plant in held.plants)

@@ -11,6 +11,8 @@ from calm_relay.physics.fade import count_cycles
 from calm_relay.physics.money import internal_rate_of_return, present_value
 from calm_relay.physics.plant.control import filled_in
 from calm_relay.physics.plant.inputs import run_inputs
+from calm_relay.physics.plant.island import Island, run_island
+from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 from calm_relay.physics.plant.year import run_plant
 from calm_relay.planning.operation.simulate import inputs_of
@@ -155,3 +157,35 @@ def test_rate_of_return_and_present_value_against_numpy_financial():
     assert present_value(flows, 0.04) == pytest.approx(numpy_financial.npv(0.04, flows))
     assert internal_rate_of_return([-5.0, -1.0]) is None
     assert internal_rate_of_return([0.0, 4.0]) is None
+
+
+def test_lead_acid_gives_less_the_faster_it_is_emptied():
+    """Peukert's law by a textbook's arithmetic (from memory): 100 Ah in 20 hours and an exponent of 1.2.
+
+    At 25 A it gives 100 (5/25)^0.2 = 72.5 Ah, for 2.9 hours; at 5 A it lasts its twenty.
+    """
+    bank = BatteryPart(1.2, 5.0, 5.0, peukert=1.2, rated_kw=0.06, initial=1.0)
+    unit = (ConverterPart(5.0, loss=LOSSLESS, battery=bank),)
+
+    def hours(kw):
+        year = run_plant(unit, np.zeros((1, 2880)), np.full(2880, kw), 0.01)
+        assert year.largest_residual_kwh < 1e-9
+        return float(year.of("discharge", 0).sum() * 0.01 / kw)
+
+    assert hours(0.3) == pytest.approx(20.0 * (5.0 / 25.0) ** 1.2, rel=2e-3)
+    assert hours(0.3) == pytest.approx(2.9, abs=0.01)
+    assert hours(0.06) == pytest.approx(20.0, rel=2e-3)
+    assert hours(0.03) > 28.0
+
+
+def test_lead_acid_empties_as_fast_in_an_outage():
+    """The same bank off grid: the night ends when Peukert's law says."""
+    bank = BatteryPart(1.2, 5.0, 5.0, peukert=1.2, rated_kw=0.06, initial=1.0)
+    steps = 600
+    island = Island(
+        0, Limits(continuous_kw=5.0, surge_kw=5.0, surge_s=10.0), np.full((1, steps), 0.3),
+        np.array([[1.0, 0.0, 0.0]]), np.zeros(1), np.zeros(1, bool), np.zeros(1, bool), np.full(steps, 0.3),
+    )  # fmt: skip
+    run = run_island((ConverterPart(5.0, loss=LOSSLESS, battery=bank),), np.zeros((1, steps)), 0.01, island)
+    served = float((run.outage.state == 0).sum() * 0.01)
+    assert served == pytest.approx(2.9, abs=0.02)

@@ -115,7 +115,7 @@ def test_over_a_whole_year_no_control_beats_foresight(name):
     assert result.by_hour.sum() == pytest.approx(result.gap, rel=1e-9, abs=1e-6)
     assert (
         result.best_stored_kwh.max()
-        <= sum(converter.bank.usable_kwh for converter in option.design.converters if converter.bank) + 1e-6
+        <= sum(converter.bank.usable_kwh for converter in option.design.converters if converter.has_battery) + 1e-6
     )
     assert summary and summary == sorted(summary) and summary[-1] < 1.0
 

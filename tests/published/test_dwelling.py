@@ -3,7 +3,7 @@
 import pytest
 
 from calm_relay.exchange.shipped import demo_job, library, rule_packs
-from calm_relay.physics.dwelling import optional_dwelling_va
+from calm_relay.physics.dwelling import existing_dwelling_va, optional_dwelling_va
 from calm_relay.planning.equipment.rules import rules_of
 from tests.plans import plan
 
@@ -34,6 +34,38 @@ def test_heating_and_cooling_never_count_together_and_few_parts_count_more():
     assert optional_dwelling_va(50.0, 2, 0.0) == pytest.approx(50.0 * 3.0 / SQUARE_FEET_M2 + 3_000.0)
     with pytest.raises(ValueError, match="at or above 0"):
         optional_dwelling_va(-1.0, 2, 0.0)
+
+
+def test_a_dwelling_that_stands_by_hand_arithmetic():
+    """NEC 220.83(B) (from memory): 8 kVA whole, 40 % of the rest, heating or cooling whole.
+
+    1,500 sq ft is 4,500 VA, three circuits 4,500 VA, appliances 20,700 VA: 29,700 VA, of which 16,680 VA count; with
+    an air conditioner of 1,380 VA 18,060 VA, with a charger of 11,500 VA beside them 22,660 VA.
+    """
+    assert existing_dwelling_va(FLOOR_M2, 3, APPLIANCES_VA) == pytest.approx(16_680.0, abs=0.5)
+    assert existing_dwelling_va(FLOOR_M2, 3, APPLIANCES_VA, COOLING_VA) == pytest.approx(18_060.0, abs=0.5)
+    charged = existing_dwelling_va(FLOOR_M2, 3, APPLIANCES_VA + 11_500.0, COOLING_VA)
+    assert charged == pytest.approx(22_660.0, abs=0.5)
+    heated = existing_dwelling_va(FLOOR_M2, 3, APPLIANCES_VA, COOLING_VA, 9_000.0)
+    assert heated - existing_dwelling_va(FLOOR_M2, 3, APPLIANCES_VA) == pytest.approx(9_000.0)
+    assert existing_dwelling_va(10.0, 0, 0.0) == pytest.approx(10.0 * 3.0 / SQUARE_FEET_M2, rel=0.01)
+    with pytest.raises(ValueError, match="at or above 0"):
+        existing_dwelling_va(-1.0, 2, 0.0)
+
+
+def test_each_dwelling_has_its_own_method():
+    job = demo_job("cottage")
+    assert job.backup_board.dwelling == "new"
+    stands = job.with_(backup_board=job.backup_board.with_(dwelling="existing"))
+
+    def service(job):
+        return next(item for item in plan(job).option("hybrid-swap").findings if item.check == "service")
+
+    new, old = service(job), service(stands)
+    assert "new dwelling" in new.sentence and "220.82" in new.rule
+    assert "dwelling that stands" in old.sentence and "220.83" in old.rule
+    general = 190 * 3.0 / SQUARE_FEET_M2 + 3 * 1500 + 10_000 + 5_500 + 1_500 + 7_200
+    assert old.measured == pytest.approx((8_000 + 0.4 * (general - 8_000) + 4_500) / 240.0, abs=0.01)
 
 
 def test_the_service_of_a_house_is_held_against_it():

@@ -77,8 +77,8 @@ class InverterDocument(Document):
     kind: str = found_at("inverter", "kind")
     ac_kw: float = found_at("inverter", "ac_kw")
     array_kwp: float = found_at("array_kw")
-    battery_nominal_kwh: float = found_at("bank", "nominal_kwh", default=0.0)
-    battery_usable_kwh: float = found_at("bank", "usable_kwh", default=0.0)
+    battery_nominal_kwh: float = found_at("held", "nominal_kwh", default=0.0)
+    battery_usable_kwh: float = found_at("held", "usable_kwh", default=0.0)
     is_new: bool
 
 

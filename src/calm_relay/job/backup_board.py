@@ -75,6 +75,9 @@ class BackupBoard(Model):
         le=10_000,
         description="For the dwelling's load by the optional method.",
     )
+    dwelling: Literal["new", "existing"] = Field(
+        default="existing", description="Whether the dwelling is built or stands: each has a method of its own."
+    )
     small_circuits: int = Field(default=3, ge=0, le=20, description="Small-appliance and laundry circuits.")
     heating_parts: int = Field(default=1, ge=1, le=40, description="Parts of the heating with own control.")
 

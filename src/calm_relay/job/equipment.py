@@ -172,6 +172,24 @@ class Inverter(Model):
         return self
 
     @property
+    def port(self) -> BatteryPort:
+        """The battery port of one that has it."""
+        assert self.battery is not None, "it has a battery port"
+        return self.battery
+
+    @property
+    def pv_side(self) -> PvInput:
+        """The PV inputs of one that has them."""
+        assert self.pv is not None, "it has PV inputs"
+        return self.pv
+
+    @property
+    def outage_output(self) -> Backup:
+        """What one that forms a grid can do without it."""
+        assert self.backup is not None, "it forms a grid"
+        return self.backup
+
+    @property
     def kind(self) -> str:
         """The trade's word for it."""
         if self.pv is None:
@@ -297,6 +315,10 @@ class Microinverter(Model):
         )
 
 
+# Between 1.05 for the best sealed and 1.3 for flooded ones: common practice, no source.
+LEAD_PEUKERT = 1.15
+
+
 class CyclePoint(Model):
     """One point of a cycle-life curve: cycles survived at a depth of discharge."""
 
@@ -324,6 +346,12 @@ class Pack(Model):
     charge_c: Positive = Field(description="Charge limit as a multiple of nominal capacity per hour.")
     discharge_c: Positive
     round_trip: Fraction = Field(gt=0.4, description="DC round trip at the terminals.")
+    peukert: float | None = Field(
+        default=None, ge=1.0, le=1.6, description="Peukert's exponent; None: 1.15 for lead-acid, 1 for others."
+    )
+    rated_hours: Positive = Field(
+        default=20.0, le=100, description="Hours of the discharge at which the nominal energy is stated."
+    )
     stacking: Literal["parallel", "series"]
     count_min: int = Field(default=1, ge=1)
     count_max: int = Field(ge=1, le=64)
@@ -372,6 +400,13 @@ class Pack(Model):
                     f"{deep.depth:.0%}; wanted more cycles at the smaller depth"
                 )
         return self
+
+    @property
+    def peukert_exponent(self) -> float:
+        """Peukert's exponent as stated, else as usual for the chemistry."""
+        if self.peukert is not None:
+            return self.peukert
+        return LEAD_PEUKERT if self.is_lead else 1.0
 
     @property
     def is_lead(self) -> bool:

@@ -425,6 +425,24 @@ class Job(Model):
             raise ValueError("purposes: at least one weight must be above 0")
         return self
 
+    @property
+    def board(self) -> BackupBoard:
+        """The circuits of a job that states them."""
+        assert self.backup_board is not None, "its circuits are stated"
+        return self.backup_board
+
+    @property
+    def old_generator(self) -> Generator:
+        """The generator of a job that has one."""
+        assert self.generator is not None, "it has a generator"
+        return self.generator
+
+    @property
+    def old_battery(self) -> ExistingBattery:
+        """The battery that is there today, of a job that has one."""
+        assert self.existing_battery is not None, "a battery is there"
+        return self.existing_battery
+
     def string_plan(self, inverter: str) -> StringPlan | None:
         """The strings laid by hand for an inverter; None when the planner lays them."""
         return next((plan for plan in self.string_plans if plan.inverter == inverter), None)

@@ -21,6 +21,8 @@ RuleKind = Literal[
     "busbar share",
     "plug-in kW",
     "dwelling share",
+    "existing dwelling share",
+    "service share",
 ]
 UNITS: dict[str, str] = {
     "array ratio": "kWp/kW",
@@ -36,6 +38,8 @@ UNITS: dict[str, str] = {
     "busbar share": "of the busbar",
     "plug-in kW": "kW",
     "dwelling share": "of the rest",
+    "existing dwelling share": "of the rest",
+    "service share": "of the main fuse",
 }
 
 

@@ -1,4 +1,4 @@
-"""The optional method for the load of a whole dwelling."""
+"""The optional methods for the load of a whole dwelling, a new one and one that stands."""
 
 # Volt-amperes of lighting and outlets by floor area, of each small-appliance and laundry circuit; what is counted
 # whole and the share of the rest; shares of resistance heating in fewer than four, and four or more parts.
@@ -6,6 +6,8 @@
 PER_M2, CIRCUIT_VA = 3.0 * 10.7639, 1500.0
 WHOLE_VA, REST = 10_000.0, 0.4
 HEAT_FEW, HEAT_MANY, MANY = 0.65, 0.40, 4
+# What is counted whole of a dwelling that stands: NEC 220.83 (from memory).
+EXISTING_WHOLE_VA = 8_000.0
 
 
 def optional_dwelling_va(
@@ -55,3 +57,42 @@ def optional_dwelling_va(
         share = HEAT_FEW
     # Heating and cooling never run together: the smaller is let go.
     return counted + max(cooling_va, heat_pump_va + heating_va * share)
+
+
+def existing_dwelling_va(
+    floor_m2: float,
+    circuits: int,
+    appliances_va: float,
+    cooling_va: float = 0.0,
+    heating_va: float = 0.0,
+    rest: float = REST,
+) -> float:
+    """Load of a dwelling that stands, what is added to it included, by the optional method for its service [VA].
+
+    Parameters
+    ----------
+    floor_m2 : float
+        Floor area, outside dimensions [m2].
+    circuits : int
+        Small-appliance and laundry circuits together.
+    appliances_va : float
+        Nameplates of fixed appliances, ranges, dryers, water heaters, chargers and motors, old and new [VA].
+    cooling_va, heating_va : float
+        Air conditioning, and heating with any heat pump; each is counted whole, and the larger of the two [VA].
+    rest : float
+        Share counted of what is other load above the first 8 kVA.
+
+    Raises
+    ------
+    ValueError
+        When a figure is below 0.
+
+    References
+    ----------
+    NEC 220.83(B) (from memory).
+    """
+    if min(floor_m2, circuits, appliances_va, cooling_va, heating_va) < 0:
+        raise ValueError("wanted areas, circuits and loads at or above 0")
+    other = floor_m2 * PER_M2 + circuits * CIRCUIT_VA + appliances_va
+    counted = min(other, EXISTING_WHOLE_VA) + max(other - EXISTING_WHOLE_VA, 0.0) * rest
+    return counted + max(cooling_va, heating_va)

@@ -52,6 +52,13 @@ class Plan:
         """The options that can be built at all."""
         return tuple(option for option in self.options if isinstance(option, Option))
 
+    @property
+    def as_is(self) -> Option:
+        """What stands there today."""
+        first = self.options[0]
+        assert isinstance(first, Option), "what is there can be built"
+        return first
+
     def option(self, key: str) -> Option | RefusedOption:
         """An option by its key."""
         return next(option for option in self.options if option.key == key)

@@ -299,7 +299,7 @@ class InverterBench(Bench):
             limit = option.outcome.limit
             rows.append(
                 (
-                    f"The battery, by its {limit.limited_by}",
+                    f"{limit.giver[:1].upper()}{limit.giver[1:]}, by the {limit.limited_by}",
                     limit.power_kw,
                     "gives",
                     "least of the datasheets' limits",

@@ -113,7 +113,7 @@ class SearchBench(Bench):
         self.state.setWordWrap(True)
         self.cloud = CloudChart()
         self.cloud.picked.connect(self.pick)
-        self.outlay = self._quantity("Outlay at most", "", 0)
+        self.outlay = self._quantity("Outlay up to", "", 0)
         self.backup_kw = self._quantity("Power on backup at least", "kW", 1)
         self.backup_hours = self._quantity("Hours on backup at least", "h", 1)
         self.counted = self._quantity("Operator counts at most", "kW", 1)
@@ -160,13 +160,13 @@ class SearchBench(Bench):
         middle.setSpacing(16)
         middle.addWidget(self.cloud, 5)
         side = QVBoxLayout()
-        head = QLabel("It must have")
+        head = QLabel("Show only plants with")
         head.setFont(font(10.5, strong=True))
         side.addWidget(head)
         grid = QGridLayout()
         grid.setVerticalSpacing(4)
         rows = (
-            ("&Outlay at most", self.outlay),
+            ("&Outlay up to", self.outlay),
             ("&Power on backup at least", self.backup_kw),
             ("Hours on &backup at least", self.backup_hours),
             ("Operator &counts at most", self.counted),

@@ -170,6 +170,8 @@ class SiteBench(Bench):
         return MonthlyWeather(
             ghi_kwh_per_day=tuple(round(float(value), 2) for value in result.ghi_kwh_per_day),
             temp_c=tuple(round(float(value), 1) for value in result.mean_c),
+            daily_range_c=round(min(result.daily_range_c, 30.0), 1),
+            wind_mean=round(min(result.wind_mean, 30.0), 1),
         )
 
     def open_months(self) -> None:

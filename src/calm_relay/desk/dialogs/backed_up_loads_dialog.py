@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QSc
 from calm_relay.desk.dialogs.circuit_row import FIRST, HEADS, SERVICE_HEADS, CircuitRow
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.dialogs.generator_row import GeneratorRow
+from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
@@ -30,7 +31,7 @@ class BackedUpLoadsDialog(AnswerDialog):
         self.result_job: Job | None = None
         demand = job.demand
         self._known = [load.name for load in (*demand.loads, *demand.heat_pumps, *demand.cars)]
-        self._service = rules_of(job, library).of("dwelling share") is not None
+        self._service = rules_of(job, library).of("existing dwelling share") is not None
         self.rows: list[CircuitRow] = []
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(6)
@@ -41,6 +42,7 @@ class BackedUpLoadsDialog(AnswerDialog):
         self.add.setObjectName("small")
         self.generator = GeneratorRow(job.generator, job.tariff.currency)
         self.generator.refused.connect(self.show_text)
+        self.dwelling = ChoiceField("Dwelling", (("existing", "stands today"), ("new", "is new")), width=11)
         self.floor = QuantityField("Floor area", "m²", range_of(BackupBoard, "floor_m2"), 0)
         self.small = RangedSpin(
             "Small-appliance and laundry circuits", "", range_of(BackupBoard, "small_circuits")
@@ -56,6 +58,7 @@ class BackedUpLoadsDialog(AnswerDialog):
 
     def _show_dwelling(self, backup_board):
         fields = BackupBoard.model_fields
+        self.dwelling.show_value(fields["dwelling"].default if backup_board is None else backup_board.dwelling)
         self.floor.show_value(None if backup_board is None else backup_board.floor_m2)
         self.small.show_value(
             fields["small_circuits"].default if backup_board is None else backup_board.small_circuits
@@ -91,7 +94,8 @@ class BackedUpLoadsDialog(AnswerDialog):
     def _dwelling_row(self):
         row = QHBoxLayout()
         parts = (
-            ("For the dwelling's load: floor area", self.floor),
+            ("For the dwelling's load: it", self.dwelling),
+            ("floor area", self.floor),
             ("small-appliance and laundry circuits", self.small),
             ("parts of the heating", self.heating),
         )
@@ -136,6 +140,7 @@ class BackedUpLoadsDialog(AnswerDialog):
             return None
         return BackupBoard(
             circuits=tuple(row.value for row in self.rows),
+            dwelling=self.dwelling.currentData(),
             floor_m2=self.floor.value,
             small_circuits=self.small.value(),
             heating_parts=self.heating.value(),

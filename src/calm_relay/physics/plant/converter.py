@@ -56,6 +56,8 @@ CONVERTER = np.dtype(
         ("per_charge", "f8"),
         ("discharge_efficiency", "f8"),
         ("per_discharge", "f8"),
+        ("peukert", "f8"),
+        ("rated_kw", "f8"),
         ("dc_dc_efficiency", "f8"),
         ("per_dc_dc", "f8"),
         ("reserve", "f8"),
@@ -113,6 +115,8 @@ def _row(number: int, part: ConverterPart) -> dict[str, float]:
         "per_charge": 1.0 / battery.charge_efficiency,
         "discharge_efficiency": battery.discharge_efficiency,
         "per_discharge": 1.0 / battery.discharge_efficiency,
+        "peukert": battery.peukert - 1.0 if battery.rated_kw > 0.0 else 0.0,
+        "rated_kw": battery.rated_kw,
         "dc_dc_efficiency": battery.dc_dc_efficiency,
         "per_dc_dc": 1.0 / battery.dc_dc_efficiency,
         "reserve": battery.reserve,
@@ -146,6 +150,8 @@ def _check(number: int, part: ConverterPart, battery: BatteryPart) -> None:
         raise ValueError(f"converter {number}: the taper of the charge limit must lie in 0 to 1")
     if part.phase not in (0, 1, 2, 3):
         raise ValueError(f"converter {number}: phase {part.phase}; wanted 0 to 3")
+    if battery.peukert < 1.0 or battery.rated_kw < 0.0:
+        raise ValueError(f"converter {number}: Peukert's exponent {battery.peukert}; wanted at least 1")
     if not np.all(battery.volts > 0.0):
         raise ValueError(f"converter {number}: battery at {battery.volts} V; wanted volts above 0")
 
@@ -238,8 +244,28 @@ def charge_room(c: np.recarray, j: int, stored: float, derate: float, per_h: flo
 def discharge_room(c: np.recarray, j: int, stored: float, floor: float, derate: float, per_h: float) -> float:
     """Most power [kW] the battery gives at the DC bus in this step without going below its floor [kWh]."""
     most = min(c[j].discharge_kw, discharge_current_kw(c, j, stored * c[j].per_usable)) * derate
-    most = min(most, (stored - floor) * c[j].discharge_efficiency * per_h)
+    most = min(most, power_from(c, j, (stored - floor) * per_h))
     return max(most, 0.0) * c[j].dc_dc_efficiency
+
+
+@inlined
+def drained_by(c: np.recarray, j: int, given: float) -> float:
+    """What giving a power takes from the energy stored [kW]: beyond the rated power more than its share.
+
+    Peukert 1897, Elektrotechnische Zeitschrift 20 (from memory): charge over current to a power.
+    """
+    if c[j].peukert > 0.0 and given > c[j].rated_kw:
+        return given * c[j].per_discharge * (given / c[j].rated_kw) ** c[j].peukert
+    return given * c[j].per_discharge
+
+
+@inlined
+def power_from(c: np.recarray, j: int, drained: float) -> float:
+    """The power at the terminals that so much taken from the energy stored gives [kW]; `drained_by` the other way."""
+    given = drained * c[j].discharge_efficiency
+    if c[j].peukert > 0.0 and given > c[j].rated_kw:
+        return c[j].rated_kw * (given / c[j].rated_kw) ** (1.0 / (1.0 + c[j].peukert))
+    return given
 
 
 @inlined

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import compiled, inlined
+from calm_relay.physics.plant.converter import compiled, drained_by, inlined
 
 CONVERTER_FLOWS = (
     "pv_dc",
@@ -137,7 +137,7 @@ def book(
     discharge_bus = w[j].discharge
     charge = charge_bus * c[j].dc_dc_efficiency
     discharge = discharge_bus * c[j].per_dc_dc
-    discharge_loss = discharge * (c[j].per_discharge - 1.0)
+    discharge_loss = drained_by(c, j, discharge) - discharge
     charge_loss = charge * (1.0 - c[j].charge_efficiency)
     stored += (charge - charge_loss - discharge - discharge_loss) * step_h
     page[j, PV, row] = w[j].pv

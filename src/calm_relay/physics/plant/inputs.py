@@ -73,10 +73,12 @@ class Inputs:
         """The same plant on an island of its own: nothing is kept in reserve there, and no clock is obeyed."""
         if island.former is None:
             return replace(self, island=island)
-        part, battery = self.plant[island.former], self.plant[island.former].battery
-        assert battery is not None, "what forms the grid holds a battery"
-        bare = replace(part, battery=replace(battery, reserve=0.0), by_clock=False, phase=0)
-        plant = (*self.plant[: island.former], bare, *self.plant[island.former + 1 :])
+        plant = tuple(
+            replace(part, battery=part.battery and replace(part.battery, reserve=0.0), by_clock=False, phase=0)
+            if number in island.forming
+            else part
+            for number, part in enumerate(self.plant)
+        )
         return replace(self, plant=plant, island=island)
 
     def at(self, steps: np.ndarray, repeated: int = 1) -> "Inputs":
@@ -104,7 +106,7 @@ def sum_inputs(inputs: Inputs) -> PlantSums | IslandSums:
 
 
 def run_outage(inputs: Inputs, stored_kwh: float, clock: int = 0) -> IslandYear:
-    """Runs an islanded plant from a given energy in the former's battery; see `run_island`."""
+    """Runs an islanded plant from a given energy in the batteries that form the grid; see `run_island`."""
     return run_island(*inputs.off_grid, stored_kwh=stored_kwh, clock=clock)
 
 

@@ -39,6 +39,9 @@ class Island:
         What the house asks in all, also beside these circuits [kW].
     start_kw, again_kw : ndarray, shape (circuits, steps), optional
         Starts of machines, none when left out; see `islanded.Circuits`.
+    beside : tuple of int
+        Numbers of the converters of the former's kind that form the grid with it, without arrays of their own. Their
+        batteries empty and fill evenly.
     """
 
     former: int | None
@@ -51,6 +54,12 @@ class Island:
     asked_kw: np.ndarray
     start_kw: np.ndarray | None = None
     again_kw: np.ndarray | None = None
+    beside: tuple[int, ...] = ()
+
+    @property
+    def forming(self) -> tuple[int, ...]:
+        """Numbers of all that form the grid together."""
+        return () if self.former is None else (self.former, *self.beside)
 
     def scaled(self, home: float) -> "Island":
         """The same with more or less demand."""
@@ -176,12 +185,12 @@ def run_island(
     thermal_derate : ndarray, shape (2, converters, days), optional
         Share of the charge and the discharge limit that cold or heat leaves on each day; all when left out.
     stored_kwh : float, optional
-        Energy in the former's battery at the beginning; its `initial` share when left out.
+        Energy in the batteries of all that form the grid at the beginning; their `initial` shares when left out.
     clock : int
         Steps since the first midnight of `thermal_derate` at which the run begins.
     """
     if stored_kwh is not None and island.former is not None:
-        plant = _filled(plant, island.former, stored_kwh)
+        plant = _filled(plant, island.forming, stored_kwh)
     out, outage = _run(plant, pv_kw, step_h, island, thermal_derate, clock, flows=True)
     return IslandYear(tuple(plant), step_h, out.bus, out.stored, out.sums, out.flows, outage)
 
@@ -199,13 +208,79 @@ def sum_island(
 
 
 def _filled(
-    plant: tuple[ConverterPart, ...] | list[ConverterPart], number: int, stored_kwh: float
+    plant: tuple[ConverterPart, ...] | list[ConverterPart], numbers: tuple[int, ...], stored_kwh: float
 ) -> tuple[ConverterPart, ...]:
-    """The plant with so much in one battery at the beginning, so that what is booked closes from there."""
-    part, battery = plant[number], plant[number].battery
-    assert battery is not None, "what forms the grid holds a battery"
-    full = replace(part, battery=replace(battery, initial=stored_kwh / battery.usable_kwh))
-    return (*plant[:number], full, *plant[number + 1 :])
+    """The plant with so much in some batteries at the beginning, so that what is booked closes from there."""
+    share = stored_kwh / sum(plant[number].bank.usable_kwh for number in numbers)
+    return tuple(
+        replace(part, battery=replace(part.bank, initial=share)) if number in numbers else part
+        for number, part in enumerate(plant)
+    )
+
+
+def _pooled(plant: tuple[ConverterPart, ...] | list[ConverterPart], island: Island) -> tuple[ConverterPart, ...]:
+    """The plant with all that form the grid in the former's place, and nothing in the others'."""
+    if not island.beside:
+        return tuple(plant)
+    parts = [plant[number] for number in island.forming]
+    banks = [part.bank for part in parts]
+    usable = sum(bank.usable_kwh for bank in banks)
+
+    def whole(name: str) -> float:
+        return float(sum(getattr(bank, name) for bank in banks))
+
+    def by_energy(name: str) -> float:
+        return float(sum(getattr(bank, name) * bank.usable_kwh for bank in banks) / usable)
+
+    # At each level the amps of all bring what each brings at its own volts.
+    amps = whole("discharge_a")
+    empty, low, high, full = np.sum([bank.discharge_a * bank.volts for bank in banks], axis=0) / amps
+    charge_a = sum(bank.charge_a * float(bank.volts[0]) for bank in banks) / empty
+    battery = replace(
+        banks[0],
+        usable_kwh=usable,
+        **{name: whole(name) for name in ("charge_kw", "discharge_kw", "discharge_a", "from_ac_kw", "rated_kw")},
+        charge_a=float(charge_a),
+        empty_v=float(empty),
+        low_v=float(low),
+        high_v=float(high),
+        full_v=float(full),
+        taper_from=min(bank.taper_from for bank in banks),
+        taper_to=min(bank.taper_to for bank in banks),
+        peukert=max(bank.peukert for bank in banks),
+        **{
+            name: by_energy(name)
+            for name in ("charge_efficiency", "discharge_efficiency", "dc_dc_efficiency", "reserve", "initial")
+        },
+    )
+    leader = replace(
+        parts[0],
+        ac_limit_kw=sum(part.ac_limit_kw for part in parts),
+        loss_rated_kw=sum(part.loss_rated_kw or part.ac_limit_kw for part in parts),
+        standby_kw=sum(part.standby_kw for part in parts),
+        battery=battery,
+    )
+    idle = {number: replace(plant[number], battery=None, standby_kw=0.0) for number in island.beside}
+    return tuple(leader if n == island.former else idle.get(n, part) for n, part in enumerate(plant))
+
+
+def _shared_out(book: Record, plant: tuple[ConverterPart, ...] | list[ConverterPart], island: Island) -> None:
+    """Gives each of those that form the grid together its share of what was booked for all, by energy."""
+    if not island.beside:
+        return
+    usable = [plant[number].bank.usable_kwh for number in island.forming]
+    for kept in (book.stored, book.flows, book.sums):
+        whole = kept[island.former].copy()
+        for number, own in zip(island.forming, usable, strict=True):
+            kept[number] = whole * (own / sum(usable))
+
+
+def _derate(
+    island: Island, plant: tuple[ConverterPart, ...] | list[ConverterPart], shares: np.ndarray
+) -> np.ndarray:
+    """What cold and heat leave of the batteries of those that form the grid, shape (2, days)."""
+    usable = np.array([plant[number].bank.usable_kwh for number in island.forming])
+    return np.ascontiguousarray((shares[:, list(island.forming)] * usable[:, None]).sum(axis=1) / usable.sum())
 
 
 def _run(
@@ -227,7 +302,8 @@ def _run(
         np.empty(steps),
         np.empty((steps, island.load_kw.shape[0]), dtype=bool),
     )
-    c = pack(plant)
+    pooled = _pooled(plant, island)
+    c = pack(pooled)
     arrays = island.arrays(c, np.ascontiguousarray(pv_kw, dtype=float))
     if island.former is None:
         islanded.run_without_former(
@@ -235,10 +311,9 @@ def _run(
         )
     else:
         j = island.former
-        derate = np.ascontiguousarray(checked_derate(thermal_derate, n)[:, j])
+        derate = _derate(island, plant, checked_derate(thermal_derate, n))
         limits = island.limits.typed
-        battery = plant[j].battery
-        assert battery is not None, "what forms the grid holds a battery"
+        battery = pooled[j].bank
         stored = battery.initial * battery.usable_kwh
         islanded.run(
             c,
@@ -256,6 +331,7 @@ def _run(
             False,
             out,
         )
+        _shared_out(out.book, plant, island)
     return out.book, Outage(island.asked_kw, out.state, out.cause, out.ac_offered, out.ac_used, out.on)
 
 
@@ -276,7 +352,7 @@ def survival(
     plant, pv_kw, step_h, island, thermal_derate
         As in `run_island`, of a whole year.
     stored_kwh : ndarray, shape (starts,)
-        Energy in the former's battery at each start [kWh].
+        Energy in the batteries of all that form the grid at each start [kWh].
     starts : ndarray of int, shape (starts,)
         First step of each outage.
     most : int
@@ -293,7 +369,7 @@ def survival(
 
     former = island.former
     assert former is not None, "something forms the grid"
-    c = pack(plant)
+    c = pack(_pooled(plant, island))
     arrays = island.arrays(c, np.ascontiguousarray(pv_kw, dtype=float))
     arrays = arrays._replace(
         **{name: wrapped(getattr(arrays, name)) for name in ("pv_kw", "ac_kw", "smooth_kw", "switched_kw")}
@@ -302,7 +378,7 @@ def survival(
     circuits = circuits._replace(
         **{name: wrapped(getattr(circuits, name)) for name in ("load_kw", "start_kw", "again_kw")}
     )
-    derate = np.ascontiguousarray(checked_derate(thermal_derate, len(plant))[:, former])
+    derate = _derate(island, plant, checked_derate(thermal_derate, len(plant)))
     served = islanded.survival(
         c,
         new_work(len(plant)),

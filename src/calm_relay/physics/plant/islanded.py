@@ -17,10 +17,12 @@ from calm_relay.physics.plant.converter import (
     charge_room,
     compiled,
     discharge_room,
+    drained_by,
     forming_dc,
     harvest_dc,
     inlined,
     inverter_dc,
+    power_from,
     rectifier_ac,
     rectifier_dc,
 )
@@ -273,7 +275,7 @@ def _serve(
     from_pv = min(harvest, needed)
     give = needed - from_pv
     above = max(stored - floor, 0.0)
-    if give > above * c[j].discharge_efficiency * per_h * c[j].dc_dc_efficiency + 1e-9:
+    if give > power_from(c, j, above * per_h) * c[j].dc_dc_efficiency + 1e-9:
         # What is left does not carry the load through the step.
         return Served(EMPTY, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
     room_out = discharge_room(c, j, stored, 0.0, w[j].discharge_derate, per_h)
@@ -535,7 +537,7 @@ def run(
                 fed[k, i] = state == SERVING and not shed[i]
         else:
             into = (served.into + served.rectified) * c[former].dc_dc_efficiency * c[former].charge_efficiency
-            given = served.given * c[former].per_dc_dc * c[former].per_discharge
+            given = drained_by(c, former, served.given * c[former].per_dc_dc)
             w[former].stored = min(max(w[former].stored + (into - given) * step_h, 0.0), usable)
         before_used, before_want = served.used, want
         if until_out and state != SERVING:

@@ -18,7 +18,8 @@ class BatteryPart:
     Energies are usable kWh, limits are at the battery's terminals; `reserve` is a fraction of usable energy.
     Current limits hold at the terminal voltage, which runs straight between `KNOTS`; `low_v` and `high_v` are
     its knees, on the straight line from empty to full where left out. From the level `taper_from` upwards the
-    charge limit falls evenly, to its share `taper_to` when full.
+    charge limit falls evenly, to its share `taper_to` when full. Giving more than `rated_kw` takes more than its share,
+    by Peukert's exponent `peukert`; 1 for none.
     """
 
     usable_kwh: float
@@ -35,6 +36,8 @@ class BatteryPart:
     charge_efficiency: float = 1.0
     discharge_efficiency: float = 1.0
     dc_dc_efficiency: float = 1.0
+    peukert: float = 1.0
+    rated_kw: float = 0.0
     reserve: float = 0.0
     initial: float = 0.5
     from_ac_kw: float = 0.0
@@ -68,6 +71,12 @@ class ConverterPart:
     battery: BatteryPart | None = None
     phase: int = 0
     by_clock: bool = False
+
+    @property
+    def bank(self) -> BatteryPart:
+        """The battery of a converter that has one."""
+        assert self.battery is not None, "it holds a battery"
+        return self.battery
 
 
 @dataclass(frozen=True)

@@ -35,9 +35,10 @@ def bus_rating(design: Design, converter: Converter) -> BusRating | None:
     )
     if arrays_kw <= 0.0:
         return None
-    stated = converter.inverter.backup.ac_pv_kw
-    practice = PRACTICE_RATIO * converter.inverter.backup.continuous_kw
+    former = design.grid_former
+    stated = former.outage_output.ac_pv_kw
+    practice = PRACTICE_RATIO * former.outage_output.continuous_kw
     if stated is not None:
-        return BusRating(arrays_kw, stated, practice, True, f"{converter.inverter.name}, datasheet")
+        return BusRating(arrays_kw, stated, practice, True, f"{former.name}, datasheet")
     owner = "common practice, no source: not more than its own rating"
     return BusRating(arrays_kw, practice, practice, False, owner)

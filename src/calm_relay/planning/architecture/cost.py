@@ -94,7 +94,7 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
         if converter.is_new:
             lines.append(CostLine("unit", converter.inverter.name, converter.inverter.price))
             hours += converter.inverter.install_hours
-        bank = converter.added or converter.bank
+        bank = converter.added or converter.held
         if bank:
             lines.append(CostLine("battery", bank.summary, bank.price))
             hours += bank.install_hours

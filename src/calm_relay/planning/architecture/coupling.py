@@ -44,18 +44,18 @@ def coupling_facts(design: Design, supply: Supply) -> CouplingFacts:
 
 def _fails(design: Design, converter: Converter) -> str:
     others = [item for item in design.converters if item is not converter]
-    if converter.has_array and converter.bank:
+    if converter.has_array and converter.has_battery:
         what = f"{converter.array_kw:.1f} kWp and the battery stop"
     elif converter.has_array:
         what = f"{converter.array_kw:.1f} kWp stop"
-    elif converter.bank:
+    elif converter.has_battery:
         what = f"{converter.bank.usable_kwh:.1f} kWh of battery stop"
     else:
         return "nothing hangs on it"
     left = []
     if any(item.has_array for item in others):
         left.append("array")
-    if any(item.bank for item in others):
+    if any(item.has_battery for item in others):
         left.append("battery")
     if not left:
         return f"{what} with it"

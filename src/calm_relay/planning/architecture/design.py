@@ -4,8 +4,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from calm_relay.job.equipment import Inverter, Microinverter, Optimiser
-from calm_relay.job.model import Job, Supply
+from calm_relay.job.equipment import Backup, Inverter, Microinverter, Optimiser
+from calm_relay.job.model import Job, PurposeKind, Supply
 from calm_relay.physics.plant.parts import ConverterPart
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.equipment.equipment import Equipment, loss_curve
@@ -21,37 +21,65 @@ from calm_relay.planning.strings.stringing import Stringing, planned_strings
 class Converter:
     """A converter on the wall with what hangs on it; `micro` is set where it stands for units under modules.
 
-    `added` are the packs that join those already there.
+    `laid` are its strings and `held` its battery, None where it has none; `added` are the packs that join those already
+    there.
     """
 
     inverter: Inverter
-    stringing: Stringing | None = None
-    bank: Bank | None = None
+    laid: Stringing | None = None
+    held: Bank | None = None
     is_new: bool = True
     age_years: float = 0.0
     micro: Microinverter | None = None
     added: Bank | None = None
 
     @property
+    def has_battery(self) -> bool:
+        """Whether it carries a battery."""
+        return self.held is not None
+
+    @property
+    def bank(self) -> Bank:
+        """The battery of a unit that carries one."""
+        assert self.held is not None, "it carries a battery"
+        return self.held
+
+    @property
+    def has_strings(self) -> bool:
+        """Whether modules hang on it, or should."""
+        return self.laid is not None
+
+    @property
+    def stringing(self) -> Stringing:
+        """The strings of a unit that modules hang on, or should."""
+        assert self.laid is not None, "it has strings"
+        return self.laid
+
+    @property
+    def backup(self) -> Backup:
+        """What a unit that forms a grid can do without one."""
+        return self.inverter.outage_output
+
+    @property
     def battery_is_new(self) -> bool:
         """Whether its battery, or a part of it, is yet to be bought."""
-        return self.bank is not None and (self.is_new or self.added is not None)
+        return self.has_battery and (self.is_new or self.added is not None)
 
     @property
     def faces(self) -> tuple[Face, ...]:
         """Roof faces on its trackers, each once."""
-        runs = self.stringing.runs if self.stringing else ()
+        runs = self.laid.runs if self.laid else ()
         return tuple(dict.fromkeys(run.face for run in runs))
 
     @property
     def array_kw(self) -> float:
         """Module power on its trackers [kW]."""
-        return sum(run.kw for run in (self.stringing.runs if self.stringing else ()))
+        return sum(run.kw for run in (self.laid.runs if self.laid else ()))
 
     @property
     def has_array(self) -> bool:
         """Whether modules hang on it."""
-        return self.stringing is not None and bool(self.stringing.runs)
+        return self.laid is not None and bool(self.laid.runs)
 
     def part(self, reserve: float) -> ConverterPart:
         """The inverter as the simulation sees it."""
@@ -63,8 +91,15 @@ class Converter:
             tracker_efficiency=pv.tracker_efficiency if pv else 1.0,
             loss=loss_curve(self.inverter),
             standby_kw=self.inverter.standby_w / 1000.0,
-            battery=self.bank.part(self.inverter, reserve) if self.bank else None,
+            battery=self.held.part(self.inverter, reserve) if self.held else None,
         )
+
+
+def coordinated(one: Converter, other: Converter) -> bool:
+    """Whether two units with batteries are of one kind that its maker lets stand side by side, under one controller."""
+    if not (one.has_battery and other.has_battery) or one.has_array or other.has_array:
+        return False
+    return one.inverter.key == other.inverter.key and one.inverter.units_max > 1
 
 
 @dataclass(frozen=True)
@@ -85,9 +120,53 @@ class Design:
     @property
     def battery_converter(self) -> Converter | None:
         """The inverter that carries the battery under discussion; the existing one where there is no other."""
-        with_bank = [converter for converter in self.converters if converter.bank]
+        with_bank = [converter for converter in self.converters if converter.has_battery]
         return next(
             (converter for converter in with_bank if converter.battery_is_new), with_bank[0] if with_bank else None
+        )
+
+    @property
+    def leader(self) -> Converter:
+        """The same of a design with a battery."""
+        assert self.battery_converter is not None, "it has a battery"
+        return self.battery_converter
+
+    @property
+    def together(self) -> tuple[Converter, ...]:
+        """The unit under discussion and those that form a grid with it: of one kind, under one controller."""
+        lead = self.battery_converter
+        if lead is None:
+            return ()
+        return (lead, *(other for other in self.converters if other is not lead and coordinated(lead, other)))
+
+    @property
+    def grid_former(self) -> Inverter:
+        """What forms the grid when it is down, as one unit: that of the battery, and what stands with it."""
+        members = [member.inverter for member in self.together if member.inverter.backup is not None]
+        if len(members) < 2:
+            return members[0] if members else self.leader.inverter
+        backups = [member.outage_output for member in members]
+        whole = backups[0].with_(
+            **{
+                name: sum(getattr(backup, name) for backup in backups)
+                for name in ("continuous_kw", "surge_kw", "locked_rotor_a", "ac_pv_kw", "branch_breaker_a")
+                if getattr(backups[0], name) is not None
+            }
+        )
+        names = [member.name for member in members]
+        alike = len(set(names)) == 1
+        return members[0].with_(
+            name=f"{len(names)} × {names[0]}" if alike else " and ".join(names),
+            ac_kw=sum(member.ac_kw for member in members),
+            backup=whole,
+        )
+
+    @property
+    def forming(self) -> tuple[int, ...]:
+        """Numbers of `together`, the leading unit first."""
+        members = self.together
+        return tuple(
+            next(number for number, item in enumerate(self.converters) if item is member) for member in members
         )
 
     @property
@@ -98,12 +177,12 @@ class Design:
     @property
     def pv_converters(self) -> tuple[Converter, ...]:
         """Every unit with PV inputs that modules hang on, or should."""
-        return tuple(converter for converter in self.converters if converter.stringing)
+        return tuple(converter for converter in self.converters if converter.has_strings)
 
     @property
     def roof_converters(self) -> tuple[int, ...]:
         """Numbers of the units drawn as the converter on the line: the first, or all microinverters together."""
-        first = next((i for i, converter in enumerate(self.converters) if converter.stringing), None)
+        first = next((i for i, converter in enumerate(self.converters) if converter.has_strings), None)
         if first is None:
             return ()
         if self.converters[first].micro is None:
@@ -207,10 +286,15 @@ class DesignContext:
         return self.survey.temperatures
 
     @property
+    def kept_inverter(self) -> str:
+        """The name of the inverter with strings that is there today."""
+        return self.kept.inverter.name if self.kept else "the inverter"
+
+    @property
     def kept(self) -> Converter | None:
         """The inverter with the roof's strings that is there today; None on a bare roof."""
         return next(
-            (converter for converter in self.now if converter.micro is None and converter.stringing is not None),
+            (converter for converter in self.now if converter.micro is None and converter.has_strings),
             None,
         )
 
@@ -231,7 +315,7 @@ class BuiltOption(Protocol):
         """The role of its architecture."""
 
 
-Spoken = list[tuple[bool, str, str]]
+Spoken = list[tuple[bool, PurposeKind, str]]
 
 
 def no_reasons(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoken:

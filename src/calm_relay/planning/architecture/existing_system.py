@@ -24,7 +24,7 @@ def existing_converters(survey: Survey) -> tuple[Converter, ...]:
 
 def battery_stays(job: Job) -> bool:
     """Whether the existing battery, if there is one, is part of what comes."""
-    return job.existing_battery is None or job.existing_battery.fate != "remove"
+    return job.existing_battery is None or job.old_battery.fate != "remove"
 
 
 def staying_converters(
@@ -49,7 +49,7 @@ def staying_converters(
             there = frozenset(face.plan.name for face in plain if face.plan.is_there)
             strings = survey.lay(inverter, plain, there)
         bank = None
-        if with_battery and job.existing_battery and job.existing_battery.inverter is None:
+        if with_battery and job.existing_battery and job.old_battery.inverter is None:
             bank = _old_bank(job, equipment)
             if inverter.battery is None:
                 raise PlanError(
@@ -59,22 +59,22 @@ def staying_converters(
             Converter(inverter, strings, bank, is_new=False, age_years=job.existing_inverter.age_years)
         )
     converters += [micro_converter(face, micro, is_new=False) for face, micro in micros.items()]
-    if with_battery and job.existing_battery and job.existing_battery.inverter is not None:
-        inverter = equipment.inverter(job.existing_battery.inverter, "existing_battery.inverter")
+    if with_battery and job.existing_battery and job.old_battery.inverter is not None:
+        inverter = equipment.inverter(job.old_battery.inverter, "existing_battery.inverter")
         if inverter.battery is None:
             raise PlanError(
                 "existing_battery.inverter", f"{inverter.name} has no battery port; wanted one that has"
             )
-        age = job.existing_battery.age_years
-        converters.append(Converter(inverter, bank=_old_bank(job, equipment), is_new=False, age_years=age))
+        age = job.old_battery.age_years
+        converters.append(Converter(inverter, held=_old_bank(job, equipment), is_new=False, age_years=age))
     return tuple(converters)
 
 
 def _old_bank(job: Job, equipment: Equipment) -> Bank:
     return Bank(
-        equipment.pack(job.existing_battery.pack, "battery.pack"),
-        job.existing_battery.count,
-        job.existing_battery.health,
+        equipment.pack(job.old_battery.pack, "battery.pack"),
+        job.old_battery.count,
+        job.old_battery.health,
     )
 
 
@@ -93,6 +93,6 @@ def micro_faces(survey: Survey, faces: tuple[Face, ...]) -> dict[Face, Microinve
 def micro_converter(face: Face, micro: Microinverter, *, is_new: bool) -> Converter:
     """A face whose every module has a microinverter."""
     inverter = micro.inverter(face.plan.count)
-    run = StringRun(face, 1, face.plan.count, inverter.pv.trackers[0], 1)
+    run = StringRun(face, 1, face.plan.count, inverter.pv_side.trackers[0], 1)
     age = 0.0 if is_new else face.plan.age_years
     return Converter(inverter, Stringing((run,), (), LAID), is_new=is_new, age_years=age, micro=micro)

@@ -36,7 +36,7 @@ def battery_inverter_of(context: DesignContext) -> tuple[Converter | None, tuple
             _wanted_kw(context),
         ),
     )
-    return (None, reasons) if inverter is None else (Converter(inverter.times(bank.units), bank=bank), ())
+    return (None, reasons) if inverter is None else (Converter(inverter.times(bank.units), held=bank), ())
 
 
 def _wanted_kw(context: DesignContext) -> float:
@@ -137,7 +137,7 @@ def string_inverter(context: DesignContext) -> tuple[Inverter | None, tuple[str,
 def staying_beside(context: DesignContext, faces: tuple[Face, ...]) -> Iterator[Converter]:
     """Microinverters and a battery on a unit of its own that stay when the inverter goes."""
     for converter in context.now:
-        own_battery = converter.bank is not None and converter.stringing is None
+        own_battery = converter.has_battery and not converter.has_strings
         if (converter.micro and converter.faces[0] in faces) or (own_battery and battery_stays(context.job)):
             yield converter
 
@@ -173,7 +173,7 @@ def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design 
         converters = staying_converters(
             context.survey, faces, as_wired=not changed, with_battery=battery_stays(job)
         )
-        bare = [item for converter in converters if converter.stringing for item in converter.stringing.left_out]
+        bare = [item for converter in converters if converter.has_strings for item in converter.stringing.left_out]
         new = [item for item in bare if item.face.plan.fate == "new"]
         if new:
             name = new[0].face.plan.name
@@ -187,9 +187,7 @@ def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design 
     strings = context.survey.lay(inverter, plain, fixed(plain))
     converters = (Converter(inverter, strings), *staying_beside(context, faces), converter)
     removed = tuple(
-        converter.inverter
-        for converter in context.now
-        if converter.micro is None and converter.stringing is not None
+        converter.inverter for converter in context.now if converter.micro is None and converter.has_strings
     )
     return Design(architecture, title, "AC", converters, removed, strings.strings if removed else 0)
 

@@ -39,7 +39,7 @@ def pick(context: DesignContext, search: Search) -> tuple[Inverter | None, tuple
     if not fitting:
         pack = context.bank.pack
         with_port = [item for item in candidates if item.battery]
-        if with_port and not any(pack.family in item.battery.families for item in with_port):
+        if with_port and not any(pack.family in item.port.families for item in with_port):
             return None, (f"None of the {len(candidates)} inverters of this kind speaks to {pack.name}",)
         # The nearest miss tells most: the candidate with the fewest reasons against it.
         nearest = min(

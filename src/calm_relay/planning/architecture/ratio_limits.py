@@ -22,9 +22,9 @@ class RatioLimit:
 
 def ratio_limits(converter: Converter, job: Job, survey: Survey) -> list[RatioLimit]:
     """Limits on the array of a unit, the one that binds first."""
-    pv, sheet = converter.inverter.pv, f"{converter.inverter.name}, datasheet"
-    maker_max = pv.ratio_max_with_battery if converter.bank else pv.ratio_max
-    beside = "with a battery on it" if converter.bank else "without a battery"
+    pv, sheet = converter.inverter.pv_side, f"{converter.inverter.name}, datasheet"
+    maker_max = pv.ratio_max_with_battery if converter.has_battery else pv.ratio_max
+    beside = "with a battery on it" if converter.has_battery else "without a battery"
     limits = [RatioLimit(maker_max, f"the maker {beside}", sheet, True)]
     if pv.ratio_warranty is not None:
         limits.append(RatioLimit(pv.ratio_warranty, "the warranty", sheet, False))
@@ -49,7 +49,7 @@ def _by_strings(converter: Converter, survey: Survey, sheet: str) -> Iterator[Ra
     )
     cold_c, hot_c = survey.temperatures.cold_c, survey.temperatures.hot_c
     volts_kw = amps_kw = 0.0
-    for tracker in converter.inverter.pv.trackers:
+    for tracker in converter.inverter.pv_side.trackers:
         lengths = lengths_allowed(module, tracker, cold_c, hot_c, survey.site_limit)
         if not lengths:
             continue

@@ -112,7 +112,7 @@ def generator_refusals(design: Design, job: Job) -> list[str]:
                 f"The datasheet of {converter.inverter.name} does not say that it keeps {beside[0]} off while the "
                 "generator runs"
             ]
-    if converter.inverter.backup is None or not converter.inverter.backup.generator_input:
+    if converter.inverter.backup is None or not converter.backup.generator_input:
         return [f"{converter.inverter.name} has no generator input"]
     return []
 
@@ -139,7 +139,7 @@ def phase_refusals(inverter: Inverter, job: Job) -> list[str]:
 def micro_refusals(micro: Microinverter, module: Module, temperatures: DesignTemperatures, job: Job) -> list[str]:
     """Reasons why a microinverter cannot go under a module."""
     reasons = []
-    tracker = micro.inverter(1).pv.trackers[0]
+    tracker = micro.inverter(1).pv_side.trackers[0]
     limits = voltage_limits(module, tracker, temperatures.cold_c, temperatures.hot_c)
     hard = {limit.key: limit for limit in limits if limit.missed(1)}
     ratio = module.power_w / micro.ac_w

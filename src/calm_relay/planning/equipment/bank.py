@@ -51,7 +51,7 @@ class Bank:
         if self.units > 1:
             stack = f"{self.units} × ({stack})" if self.count > 1 else f"{self.units} × {self.pack.name}"
         added = self.expansions * self.units
-        return f"{stack} + {added} × {self.expansion.name}" if added else stack
+        return f"{stack} + {added} × {self.expansion.name}" if self.expansion and added else stack
 
     @property
     def price(self) -> float:
@@ -125,8 +125,8 @@ class Bank:
         empty_v, low_v, high_v, full_v = (float(v) for v in self.volts(np.array(KNOTS)))
         return BatteryPart(
             usable_kwh=self.usable_kwh,
-            charge_kw=min(rate_kw["charge"], inverter.battery.charge_kw),
-            discharge_kw=min(rate_kw["discharge"], inverter.battery.discharge_kw),
+            charge_kw=min(rate_kw["charge"], inverter.port.charge_kw),
+            discharge_kw=min(rate_kw["discharge"], inverter.port.discharge_kw),
             charge_a=self.amps(inverter, "charge"),
             discharge_a=self.amps(inverter, "discharge"),
             empty_v=empty_v,
@@ -137,10 +137,12 @@ class Bank:
             taper_to=self.pack.taper_to,
             charge_efficiency=one_way,
             discharge_efficiency=one_way,
-            dc_dc_efficiency=inverter.battery.dc_dc_efficiency,
+            dc_dc_efficiency=inverter.port.dc_dc_efficiency,
+            peukert=self.pack.peukert_exponent,
+            rated_kw=self._rate_kwh / self.pack.rated_hours,
             reserve=reserve,
             initial=max(0.5, reserve),
-            from_ac_kw=inverter.battery.charge_from_ac_kw,
+            from_ac_kw=inverter.port.charge_from_ac_kw,
         )
 
 
@@ -172,8 +174,8 @@ def bank_of(job: Job, equipment: Equipment) -> Bank:
 def discharge_ac_kw(bank: Bank, inverter: Inverter, level: float = 0.0) -> tuple[float, str]:
     """Power on the AC side while discharging at a level [kW], and the name of what limits it."""
     limits = bank.dc_limits(inverter, "discharge", level)
-    name = min(limits, key=limits.get)
-    dc_kw = limits[name] * inverter.battery.dc_dc_efficiency
+    name = min(limits, key=limits.__getitem__)
+    dc_kw = limits[name] * inverter.port.dc_dc_efficiency
     ac_kw = dc_kw * float(loss_curve(inverter).efficiency(min(1.0, dc_kw / inverter.ac_kw)))
     return (inverter.ac_kw, "inverter") if ac_kw >= inverter.ac_kw else (ac_kw, name)
 
@@ -186,9 +188,9 @@ def charge_dc_kw(
     `window_kw` is a limit set on the AC side for the charge window.
     """
     limits = bank.dc_limits(inverter, "charge", level)
-    loss, dc_dc = loss_curve(inverter), inverter.battery.dc_dc_efficiency
-    limits["inverter charging"] = loss.rectified_kw(inverter.battery.charge_from_ac_kw, inverter.ac_kw) * dc_dc
+    loss, dc_dc = loss_curve(inverter), inverter.port.dc_dc_efficiency
+    limits["inverter charging"] = loss.rectified_kw(inverter.port.charge_from_ac_kw, inverter.ac_kw) * dc_dc
     if window_kw is not None:
         limits["limit set for the window"] = loss.rectified_kw(window_kw, inverter.ac_kw) * dc_dc
-    name = min(limits, key=limits.get)
+    name = min(limits, key=limits.__getitem__)
     return limits[name], name

@@ -1,6 +1,6 @@
 """The board: what passes the relay while the grid is up, what is backed up, and which start trips the inverter."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from math import ceil
 from typing import Any
 
@@ -8,12 +8,13 @@ import numpy as np
 
 from calm_relay.job.backup_board import Circuit
 from calm_relay.job.demand import ScheduledLoad
+from calm_relay.job.equipment import Inverter
 from calm_relay.job.model import Job
-from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.findings.base import Finding, Mend, Subject, check, grid_check, stops_if, warns, warns_if
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads
 from calm_relay.planning.operation.island import (
+    LEGS,
     forming_kw,
     forms_grid,
     island_limits,
@@ -22,21 +23,23 @@ from calm_relay.planning.operation.island import (
     start_source,
     start_volts,
 )
-from calm_relay.planning.operation.machine_starts import StartMargin, extra_kw, start_margin
+from calm_relay.planning.operation.machine_starts import StartMargin, extra_kw, may_ask_kw, start_margin
+from calm_relay.planning.operation.phases import relay_passes_a, through_relay
+from calm_relay.planning.site.demand import DemandYear
 
 # Circuits that a sentence names when it says what stacks up.
 NAMED = 4
 
 
-def backup_board_mend(label: str, changes: dict[str, dict[str, tuple[Any, ...] | str | float | bool]]) -> Mend:
+def backup_board_mend(label: str, changes: Mapping[str, Mapping[str, object]]) -> Mend:
     """A mend that changes circuits: `changes` maps names to fields."""
 
     def apply(job: Job) -> Job:
         circuits = tuple(
             circuit.with_(**changes[circuit.name]) if circuit.name in changes else circuit
-            for circuit in job.backup_board.circuits
+            for circuit in job.board.circuits
         )
-        return job.with_(backup_board=job.backup_board.with_(circuits=circuits))
+        return job.with_(backup_board=job.board.with_(circuits=circuits))
 
     return Mend(label, apply)
 
@@ -48,10 +51,10 @@ def left_out_mend(job: Job, name: str) -> Mend:
     return backup_board_mend(f"Never feed “{name}”", {name: {"role": "grid only"}})
 
 
-def shed_to_fit(job: Job, on: BackedUpLoads, limit_kw: float) -> tuple[Mend, ...]:
+def shed_to_fit(job: Job, demand: DemandYear, on: BackedUpLoads, limit_kw: float) -> tuple[Mend, ...]:
     """The mend that drops, the least wanted first, what the inverter cannot carry; none where nothing is to drop."""
-    order = [circuit.name for circuit in sorted(job.backup_board.circuits, key=lambda circuit: -circuit.priority)]
-    dropped = on.dropped_to_fit(limit_kw, order)
+    order = [circuit.name for circuit in sorted(job.board.circuits, key=lambda circuit: -circuit.priority)]
+    dropped = on.dropped_to_fit(may_ask_kw(job, demand, on), limit_kw, order)
     if not dropped:
         return ()
     summary = ", ".join(f"“{name}”" for name in dropped)
@@ -61,19 +64,27 @@ def shed_to_fit(job: Job, on: BackedUpLoads, limit_kw: float) -> tuple[Mend, ...
 
 @grid_check
 def check_pass_through(subject: Subject) -> list[Finding]:
-    """What hangs behind the relay must pass it while the grid is up."""
+    """What hangs behind the relay and what the battery charges must pass it, leg by leg, while the grid is up."""
     converter = subject.design.battery_converter
     if not forms_grid(converter) or subject.job.backup_board is None:
         return []
-    backup, phases = converter.inverter.backup, {"single": 1, "split": 1, "three": 3}[converter.inverter.phases]
-    volts = converter.inverter.volts * phases
-    allowed_a = backup.pass_through_a * backup.pass_through_continuous_fraction
-    rows = subject.behind_relay
-    worst_a = rows.most_kw * 1000.0 / volts
+    backup, phases = converter.backup, converter.inverter.phases
+    allowed_a, rows = relay_passes_a(converter), subject.behind_relay
+    charging_kw = np.maximum(-subject.outcome.year.of("ac", subject.design.forming[0]), 0.0)
+    legs_kw = through_relay(subject.design, subject.job, subject.context.demand, charging_kw)
+    leg, at = np.unravel_index(int(legs_kw.argmax()), legs_kw.shape)
+    volts = leg_volts(phases, converter.inverter.volts)
+    worst_a = float(legs_kw[leg, at]) * 1000.0 / volts
+    charging_a = float(charging_kw[at]) / LEGS[phases] * 1000.0 / volts
     over = worst_a > allowed_a
     share = backup.pass_through_continuous_fraction
     of = f" ({share:.0%} of {backup.pass_through_a:g} A)" if share < 1 else ""
-    sentence = f"Behind the relay the year's most is {worst_a:.0f} A; it passes {allowed_a:.0f} A{of}."
+    where = {"single": "", "split": f" on leg {leg + 1}", "three": f" on phase {leg + 1}"}[phases]
+    charging = f", {charging_a:.0f} A of it charging" if charging_a >= 0.5 else ""
+    sentence = (
+        f"Through the relay the year's most is {worst_a:.0f} A{where}{charging}, mean of a quarter hour; it passes "
+        f"{allowed_a:.0f} A{of}."
+    )
     mends: tuple[Mend, ...] = ()
     if over:
         mends = (left_out_mend(subject.job, rows.names[int(rows.kw.max(axis=1).argmax())]),)
@@ -94,14 +105,17 @@ def check_pass_through(subject: Subject) -> list[Finding]:
 @check
 def check_backed_load(subject: Subject) -> list[Finding]:
     """What stays on while the battery is full, stacked at its worst half hour, against the inverter alone."""
-    converter, rows, job = subject.design.battery_converter, subject.behind_relay, subject.job
-    if rows is None or not rows.when_full.names or job.backup_board is None:
+    converter, job = subject.design.battery_converter, subject.job
+    if not forms_grid(converter) or job.backup_board is None or not subject.behind_relay.when_full.names:
         return []
+    rows = subject.behind_relay
     on = rows.when_full
     at = on.worst_step
     stack = sorted(zip(on.half_hours_kw[:, at].tolist(), on.names, strict=True), reverse=True)
-    asked_kw, limit_kw = sum(kw for kw, _ in stack), forming_kw(converter)
+    asked_kw, limit_kw = sum(kw for kw, _ in stack), forming_kw(subject.design)
+    briefly_kw = float(may_ask_kw(job, subject.context.demand, on).sum(axis=0).max())
     over = asked_kw > limit_kw
+    for_minutes = not over and briefly_kw > limit_kw + 0.05
     parts = " + ".join(f"{name} {kw:.1f}" for kw, name in stack[:NAMED] if kw > 0.05)
     rest = sum(kw for kw, _ in stack[NAMED:])
     when = subject.site.calendar.wall[at].astype(object)
@@ -110,22 +124,23 @@ def check_backed_load(subject: Subject) -> list[Finding]:
     what = vocabulary_of(job.supply).staying_on
     sentence = (
         f"{what} stacks up to {asked_kw:.1f} kW ({when:%-d %b, %H:%M}: {parts}"
-        f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); {converter.inverter.name} alone gives "
+        f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); {subject.design.grid_former.name} alone gives "
         f"{limit_kw:.1f} kW, {amps:.0f} A{' on each leg' if phases == 2 else ' a phase' if phases == 3 else ''}."
     )
     mends: tuple[Mend, ...] = ()
-    if over:
-        heaviest = stack[0][1]
-        mends = (*shed_to_fit(job, on, limit_kw), left_out_mend(job, heaviest))
+    if for_minutes:
+        sentence += f" For minutes it may be {briefly_kw:.1f} kW."
+    if over or for_minutes:
+        mends = (*shed_to_fit(job, subject.context.demand, on, limit_kw), left_out_mend(job, stack[0][1]))
     return [
         warns_if(
-            over,
+            over or for_minutes,
             "backed-up load",
             "Home",
             "backup_board",
-            f"{sentence}{' It trips with charge left.' if over else ''}",
-            reading=(asked_kw, limit_kw, "kW"),
-            rule=f"{converter.inverter.name}, datasheet; simulated year",
+            f"{sentence}{' It trips with charge left.' if over or for_minutes else ''}",
+            reading=(briefly_kw if for_minutes else asked_kw, limit_kw, "kW"),
+            rule=f"{converter.inverter.name}, datasheet; simulated year; minutes: Wright and Firth 2007, from memory",
             mends=mends,
         )
     ]
@@ -135,7 +150,7 @@ def _motors(subject: Subject, rows: BackedUpLoads) -> Iterator[tuple[ScheduledLo
     """Every machine with a motor behind the relay with its circuit."""
     job = subject.job
     for machine in job.demand.loads:
-        circuit = next((c for c in job.backup_board.circuits if machine.name in c.loads), None)
+        circuit = next((c for c in job.board.circuits if machine.name in c.loads), None)
         if circuit is not None and circuit.name in rows.names and extra_kw(machine, circuit, job) > 0:
             yield machine, circuit
 
@@ -146,39 +161,46 @@ def check_starts(subject: Subject) -> list[Finding]:
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter) or job.backup_board is None:
         return []
-    backup, rows = converter.inverter.backup, subject.behind_relay
+    former, rows = subject.design.grid_former, subject.behind_relay
     findings: list[Finding] = []
-    limits = island_limits(converter, job)
-    leg_v = leg_volts(converter.inverter.phases, converter.inverter.volts)
+    limits = island_limits(subject.design, job)
+    leg_v = leg_volts(former.phases, former.volts)
     for machine, circuit in _motors(subject, rows):
         held = start_margin(
-            machine, circuit, job, subject.context.demand, rows.when_full, limits, leg_v, backup.locked_rotor_a
+            machine,
+            circuit,
+            job,
+            subject.context.demand,
+            rows.when_full,
+            limits,
+            leg_v,
+            former.outage_output.locked_rotor_a,
         )
         if held is not None:
-            findings.append(_start(subject, converter, machine, circuit, held))
+            findings.append(_start(subject, former, machine, circuit, held))
     return findings
 
 
 def _start(
-    subject: Subject, converter: Converter, machine: ScheduledLoad, circuit: Circuit, held: StartMargin
+    subject: Subject, former: Inverter, machine: ScheduledLoad, circuit: Circuit, held: StartMargin
 ) -> Finding:
     """One machine's start against the unit, by power or by current, whichever is nearer to its limit."""
-    job, backup = subject.job, converter.inverter.backup
+    job, backup = subject.job, former.outage_output
     start_kva = start_power_kw(
         machine, start_volts(job.supply.phases, job.supply.volts, circuit.leg), circuit.soft_start
     )
     figure = start_source(machine, circuit.soft_start)
     opening = f"{machine.name} starts with {start_kva:.1f} kVA ({figure})"
     if held.by_current:
-        reading = (held.start_a, float(held.locked_rotor_a), "A")
+        reading = (held.start_a, held.locked_rotor_a or 0.0, "A")
         amps = f"{held.locked_rotor_a:g} A with the rotor locked"
-        against = f"that draws {held.start_a:.0f} A; {converter.inverter.name} takes {amps}"
+        against = f"that draws {held.start_a:.0f} A; {former.name} takes {amps}"
     else:
         reading = (held.asked_kw, held.surge_kw, "kW" if backup.locked_rotor_a is not None else "kVA")
         where = " on its leg" if held.on_leg else ""
         against = (
             f"on top of {held.running_kw:.1f} kW that may run then that asks {held.asked_kw:.1f} {reading[2]}{where}; "
-            f"{converter.inverter.name} gives {held.surge_kw:.1f} for {backup.surge_s:g} s"
+            f"{former.name} gives {held.surge_kw:.1f} for {backup.surge_s:g} s"
         )
     mends: tuple[Mend, ...] = ()
     if held.over:
@@ -193,7 +215,7 @@ def _start(
         "backup_board",
         f"{opening}; {against}.{trips}",
         reading=reading,
-        rule=f"{converter.inverter.name}, datasheet; NEC table 430.7(B) from memory",
+        rule=f"{former.name}, datasheet; NEC table 430.7(B) from memory",
         mends=mends,
     )
 
@@ -210,15 +232,16 @@ def check_starts_together(subject: Subject) -> list[Finding]:
         return []
     parts = {part.name: part.kw for part in subject.context.demand.parts}
     extra = sum((parts[m.name] > 0) * extra_kw(m, c, job) for m, c in motors)
-    asked = rows.kw.sum(axis=0) + extra * island_limits(converter, job).start_power_factor
+    running = may_ask_kw(job, subject.context.demand, rows).sum(axis=0)
+    asked = running + extra * island_limits(subject.design, job).start_power_factor
     at = int(asked.argmax())
-    limit_kw = max(converter.inverter.backup.surge_kw, forming_kw(converter))
+    limit_kw = max(subject.design.grid_former.outage_output.surge_kw, forming_kw(subject.design))
     over = asked[at] > limit_kw
-    running = [machine.name for machine, _ in motors if parts[machine.name][at] > 0]
+    names = [machine.name for machine, _ in motors if parts[machine.name][at] > 0]
     sentence = (
-        f"When power comes back after a trip, {' and '.join(running) or 'no machine'} start at once on top of "
-        f"{rows.kw[:, at].sum():.1f} kW: {asked[at]:.1f} kW, against {limit_kw:.1f} kW for "
-        f"{converter.inverter.backup.surge_s:g} s."
+        f"When power comes back after a trip, {' and '.join(names) or 'no machine'} start at once on top of "
+        f"{running[at]:.1f} kW: {asked[at]:.1f} kW, against {limit_kw:.1f} kW for "
+        f"{converter.backup.surge_s:g} s."
     )
     soft = {c.name: {"soft_start": True} for _, c in motors if not c.soft_start}
     mends = (backup_board_mend("Soft starters for all of them", soft),) if over and soft else ()
@@ -240,14 +263,17 @@ def check_starts_together(subject: Subject) -> list[Finding]:
 def check_branch_breakers(subject: Subject) -> list[Finding]:
     """The largest branch breaker that so many units may back up, and how many it would take."""
     converter, job = subject.design.battery_converter, subject.job
-    if not forms_grid(converter) or job.backup_board is None or converter.inverter.backup.branch_breaker_a is None:
+    if not forms_grid(converter) or job.backup_board is None:
+        return []
+    stated_a = subject.design.grid_former.outage_output.branch_breaker_a
+    if stated_a is None:
         return []
     names = set(subject.behind_relay.names)
-    backed = [circuit for circuit in job.backup_board.circuits if circuit.name in names]
+    backed = [circuit for circuit in job.board.circuits if circuit.name in names]
     if not backed:
         return []
-    units = converter.bank.units
-    one_a = converter.inverter.backup.branch_breaker_a / units
+    units = sum(member.bank.units for member in subject.design.together)
+    one_a = stated_a / units
     largest = max(backed, key=lambda circuit: circuit.breaker_a)
     needed = ceil(largest.breaker_a / one_a - 1e-9)
     over = needed > units
@@ -281,14 +307,15 @@ def check_branch_breakers(subject: Subject) -> list[Finding]:
 @check
 def check_legs(subject: Subject) -> list[Finding]:
     """All the 120 V circuits on one leg."""
-    rows = subject.behind_relay
     converter = subject.design.battery_converter
-    if rows is None or not rows.names or subject.job.supply.phases == "single" or subject.job.backup_board is None:
+    if not forms_grid(converter) or subject.job.supply.phases == "single" or subject.job.backup_board is None:
         return []
-    if converter.inverter.phases == "single":
+    rows = subject.behind_relay
+    if not rows.names or converter.inverter.phases == "single":
         return []
     count = 2 if subject.job.supply.phases == "split" else 3
-    legs = np.array([(rows.kw * rows.legs[:, [n]]).sum(axis=0) for n in range(count)])
+    most = may_ask_kw(subject.job, subject.context.demand, rows)
+    legs = np.array([(most * rows.legs[:, [n]]).sum(axis=0) for n in range(count)])
     at = int(legs.max(axis=0).argmax())
     leg_kw = subject.outcome.backup.power_kw / count
     worst = float(legs[:, at].max())
@@ -306,12 +333,12 @@ def check_legs(subject: Subject) -> list[Finding]:
             f"{leg_kw:.1f} kW, {leg_kw * 1000 / volts:.0f} A, on each.",
             reading=(worst, leg_kw, "kW"),
             rule=f"{converter.inverter.name}, datasheet",
-            mends=_moved(rows, legs, count) if over else (),
+            mends=_moved(rows, most, legs, count) if over else (),
         )
     ]
 
 
-def _moved(rows: BackedUpLoads, legs: np.ndarray, count: int) -> tuple[Mend, ...]:
+def _moved(rows: BackedUpLoads, kw: np.ndarray, legs: np.ndarray, count: int) -> tuple[Mend, ...]:
     """The move of one circuit to another leg that lowers the fullest most; none where no move does."""
     best, taken = float(legs.max()) * 0.98, None
     for number, name in enumerate(rows.names):
@@ -320,8 +347,8 @@ def _moved(rows: BackedUpLoads, legs: np.ndarray, count: int) -> tuple[Mend, ...
             continue
         for to in (leg for leg in range(count) if leg != off_grid[0]):
             moved = legs.copy()
-            moved[off_grid[0]] -= rows.kw[number]
-            moved[to] += rows.kw[number]
+            moved[off_grid[0]] -= kw[number]
+            moved[to] += kw[number]
             if moved.max() < best:
                 best, taken = float(moved.max()), (name, str(to + 1))
     if taken is None:
@@ -339,7 +366,7 @@ def check_circuits_name_loads(subject: Subject) -> list[Finding]:
     parts: tuple[Any, ...] = (*job.demand.loads, *job.demand.heat_pumps, *job.demand.cars)
     there = {load.name for load in parts}
     findings = []
-    for circuit in job.backup_board.circuits:
+    for circuit in job.board.circuits:
         gone = tuple(name for name in circuit.loads if name not in there)
         if gone:
             left = tuple(name for name in circuit.loads if name in there)

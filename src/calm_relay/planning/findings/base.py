@@ -149,8 +149,8 @@ class Subject:
         return self.context.rules
 
     @cached_property
-    def behind_relay(self) -> BackedUpLoads | None:
-        """The circuits behind the relay, or the whole house; None without a unit that forms a grid."""
+    def behind_relay(self) -> BackedUpLoads:
+        """The circuits behind the relay of a unit that forms a grid, or the whole house."""
         return behind_relay(self.design, self.job, self.context.demand)
 
 

@@ -19,22 +19,23 @@ from calm_relay.planning.strings.stringing import hard_refusals
 def check_evening_power(subject: Subject) -> list[Finding]:
     """A battery that is too weak for the evening lets the grid serve the peak while it is still full."""
     converter, limit = subject.design.battery_converter, subject.outcome.limit
-    if converter is None:
+    if converter is None or limit is None:
         return []
     demand = subject.context.demand
     peak_kw, power_kw = demand.evening_peak_kw, limit.power_kw
     when = demand.evening_peak_at.astype(object)
     opening = f"The worst evening half hour asks {peak_kw:.1f} kW ({when:%-d %b, %H:%M})"
+    gives = "gives" if limit.batteries == 1 else "give"
     if power_kw >= peak_kw:
-        sentence = f"{opening}; the battery gives {power_kw:.1f} kW."
+        sentence = f"{opening}; {limit.giver} {gives} {power_kw:.1f} kW."
         mends: tuple[Mend, ...] = ()
         severity = Severity.OK
     else:
         sentence = (
-            f"{opening}; the battery gives {power_kw:.1f} kW, limited by the {limit.limited_by}. "
+            f"{opening}; {limit.giver} {gives} {power_kw:.1f} kW, limited by the {limit.limited_by}. "
             f"The grid gives the rest: {limit.imported_kwh:,.0f} kWh a year while charge is left."
         )
-        severity, mends = Severity.CHECK, _stronger(subject, converter, power_kw)
+        severity, mends = Severity.CHECK, _stronger(subject, converter)
     return [
         judged(
             severity,
@@ -49,9 +50,10 @@ def check_evening_power(subject: Subject) -> list[Finding]:
     ]
 
 
-def _stronger(subject: Subject, converter: Converter, power_kw: float) -> tuple[Mend, ...]:
+def _stronger(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     """The smallest step that gives clearly more power: one more pack, or the next converter."""
     mends = []
+    power_kw = discharge_ac_kw(converter.bank, converter.inverter)[0]
     bigger = replace(converter.bank, count=converter.bank.count + 1)
     if not converter.is_new or not is_the_job_s(subject, converter):
         return ()
@@ -150,7 +152,7 @@ def _longer(charge: GridCharge, minutes: int, hours: float) -> tuple[Mend, ...]:
     clock = f"{start // 60:02d}:{start % 60:02d}"
 
     def apply(job: Job) -> Job:
-        return job.with_(battery=job.battery.with_first_window(job.battery.first_window.with_(start=clock)))
+        return job.with_(battery=job.battery.with_first_window(charge.with_(start=clock)))
 
     return (Mend(f"Start at {clock}", apply),)
 
@@ -160,6 +162,6 @@ def _faster(charge: GridCharge, own_kw: float, into: float, minutes: int, need_k
         return ()
 
     def apply(job: Job) -> Job:
-        return job.with_(battery=job.battery.with_first_window(job.battery.first_window.with_(limit_kw=None)))
+        return job.with_(battery=job.battery.with_first_window(charge.with_(limit_kw=None)))
 
     return (Mend("Lift the window's power limit", apply),)

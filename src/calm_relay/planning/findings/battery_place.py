@@ -141,7 +141,7 @@ def check_lead_duty(subject: Subject) -> list[Finding]:
     year = subject.outcome.year
     number = subject.design.converters.index(converter)
     pack = converter.bank.pack
-    level = year.of("stored", number).reshape(365, -1) / year.plant[number].battery.usable_kwh
+    level = year.of("stored", number).reshape(365, -1) / year.plant[number].bank.usable_kwh
     full = int((level.max(axis=1) >= FULL).sum())
     depth = float(np.mean(level.max(axis=1) - level.min(axis=1))) * pack.depth_of_discharge
     good = full >= LEAD_FULL_SHARE * 365
@@ -229,7 +229,7 @@ def check_under_used(subject: Subject) -> list[Finding]:
         return []
     year = subject.outcome.year
     number = subject.design.converters.index(converter)
-    cycles = year.kwh("discharge", number) / year.plant[number].battery.usable_kwh
+    cycles = year.kwh("discharge", number) / year.plant[number].bank.usable_kwh
     wanted = subject.job.costs.underused_cycles
     used = cycles >= wanted
     sentence = f"The battery turns {cycles:.0f} full cycles a year"

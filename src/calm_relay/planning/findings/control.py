@@ -63,16 +63,17 @@ def _without_window(place: int) -> Callable[..., Any]:
 @grid_check
 def check_two_controllers(subject: Subject) -> list[Finding]:
     """Two batteries that each chase the same meter: one discharges into the other until somebody waits."""
-    if two_metered(subject.design) is None:
+    rivals = two_metered(subject.design)
+    seen = one_meter(subject.design, subject.outcome)
+    if rivals is None or seen is None:
         return []
     job = subject.job
-    waits = job.battery.waits or bool(job.existing_battery and job.existing_battery.waits)
-    names = [converter.inverter.name for converter in two_metered(subject.design)]
+    waits = job.battery.waits or bool(job.existing_battery and job.old_battery.waits)
+    names = [converter.inverter.name for converter in rivals]
     if waits:
         later, first = (names[0], names[1]) if job.battery.waits else (names[1], names[0])
         sentence = f"{first} goes first, {later} waits: the two batteries do not work against each other."
         return [passes("two controllers", "Battery", "battery.waits", sentence, rule=PRACTICE)]
-    seen = one_meter(subject.design, subject.outcome)
     sentence = (
         f"{names[0]} and {names[1]} each chase the same meter and nobody has said who goes first: in "
         f"{seen.hours * 60:.0f} minutes of an evening {seen.fault.circling_kwh:.1f} kWh go round from one battery "
@@ -81,7 +82,7 @@ def check_two_controllers(subject: Subject) -> list[Finding]:
     mends: tuple[Mend, ...] = (
         Mend(
             "Let the old battery wait",
-            lambda job: job.with_(existing_battery=job.existing_battery.with_(waits=True)),
+            lambda job: job.with_(existing_battery=job.old_battery.with_(waits=True)),
         ),
     )
     mends += (Mend("Let the new battery wait", lambda job: job.with_(battery=job.battery.with_(waits=True))),)

@@ -28,12 +28,17 @@ def check_generator_place(subject: Subject) -> list[Finding]:
             sentence += f" Its {job.generator.tank_litres:g} l last {hours:.0f} h at {job.generator.kw:g} kW."
         return [_place(Severity.OK, sentence, rule)]
     if beside and not job.generator.interlocked:
-        interlock = Mend("Interlock them", lambda job: job.with_(generator=job.generator.with_(interlocked=True)))
+        interlock = Mend(
+            "Interlock them", lambda job: job.with_(generator=job.old_generator.with_(interlocked=True))
+        )
         mends = [interlock]
         if job.generator.on == ON_BUS:
             mends.insert(
                 0,
-                Mend("Use the generator input", lambda job: job.with_(generator=job.generator.with_(on=ON_INPUT))),
+                Mend(
+                    "Use the generator input",
+                    lambda job: job.with_(generator=job.old_generator.with_(on=ON_INPUT)),
+                ),
             )
         sentence = f"{reasons[0]}: interlock them, or take a unit that keeps them apart."
         return [_place(Severity.STOP, sentence, "common practice, no source", *mends)]

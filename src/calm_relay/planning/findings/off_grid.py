@@ -35,8 +35,8 @@ BACKS_OFF = {
 @off_grid_check
 def check_unmet(subject: Subject) -> list[Finding]:
     """What the year leaves unserved against the job's target."""
-    year, target = subject.outcome.year, subject.job.off_grid.unmet_max
-    share = subject.outcome.unmet
+    year, target = subject.outcome.island_year, subject.job.off_grid.unmet_max
+    share = subject.outcome.unserved
     over = share > target + 1e-9
     unserved_h = year.unserved_hours
     sentence = (
@@ -84,10 +84,10 @@ def check_forming_power(subject: Subject) -> list[Finding]:
         return [
             warns("forming power", "Home", "battery", sentence, reading=(0.0, peak_kw, "kW"), rule="datasheets")
         ]
-    power_kw = forming_kw(converter)
+    power_kw = forming_kw(subject.design)
     over = peak_kw > power_kw
     sentence = (
-        f"{converter.inverter.name} forms the grid with {power_kw:.1f} kW; the worst evening half hour asks "
+        f"{subject.design.grid_former.name} forms the grid with {power_kw:.1f} kW; the worst evening half hour asks "
         f"{peak_kw:.1f} kW{': shed load, or it trips' if over else ''}."
     )
     mends: tuple[Mend, ...] = ()
@@ -115,7 +115,7 @@ def check_forming_power(subject: Subject) -> list[Finding]:
 @off_grid_check
 def check_fuel(subject: Subject) -> list[Finding]:
     """Hours and fuel of the generator in a year."""
-    generator, year = subject.job.generator, subject.outcome.year
+    generator, year = subject.job.generator, subject.outcome.island_year
     if generator is None:
         return []
     kwh, hours = year.bus_kwh("import"), year.generator_hours
@@ -186,7 +186,7 @@ def check_bus_rating(subject: Subject) -> list[Finding]:
     if not forms_grid(converter):
         return []
     rating = bus_rating(subject.design, converter)
-    if rating is None or converter.inverter.backup.throttles_ac_pv == "none":
+    if rating is None or converter.backup.throttles_ac_pv == "none":
         return []
     severity = Severity.OK
     if rating.passed:
@@ -232,19 +232,20 @@ def check_bus_rating(subject: Subject) -> list[Finding]:
 def check_load_rejection(subject: Subject) -> list[Finding]:
     """What arrays on an island's bus carry and a load drops must go into the batteries until they back off."""
     converter = subject.design.battery_converter
-    if not forms_grid(converter) or converter.inverter.backup.throttles_ac_pv == "none":
+    if not forms_grid(converter) or converter.backup.throttles_ac_pv == "none":
         return []
     rating, rows = bus_rating(subject.design, converter), subject.behind_relay
-    if rating is None or rows is None or not rows.names:
+    if rating is None or not rows.names:
         return []
     dropped_kw = min(rating.arrays_kw, float(rows.kw.sum(axis=0)[~subject.site.night].max()))
-    into_kw, limited_by = charge_dc_kw(converter.bank, converter.inverter, level=NEARLY_FULL)
-    way = converter.inverter.battery.dc_dc_efficiency * float(loss_curve(converter.inverter).efficiency(0.5))
+    each = [charge_dc_kw(item.bank, item.inverter, level=NEARLY_FULL) for item in subject.design.together]
+    into_kw, limited_by = sum(kw for kw, _ in each), each[0][1]
+    way = converter.inverter.port.dc_dc_efficiency * float(loss_curve(converter.inverter).efficiency(0.5))
     takes_kw = into_kw / way
     over = dropped_kw > takes_kw + 1e-9
     sentence = (
         f"When all that runs by day drops at once, {dropped_kw:.1f} kW of arrays go into the batteries until they "
-        f"back off ({BACKS_OFF[converter.inverter.backup.throttles_ac_pv]}); nearly full these take {takes_kw:.1f} kW "
+        f"back off ({BACKS_OFF[converter.backup.throttles_ac_pv]}); nearly full these take {takes_kw:.1f} kW "
         f"({limited_by})"
     )
     sentence += ": keep some of the arrays off the backed-up side, or expect it to trip." if over else "."

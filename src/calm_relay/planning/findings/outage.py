@@ -88,19 +88,43 @@ def check_grid_down(subject: Subject) -> list[Finding]:
 
 
 @check
+def check_who_stands_together(subject: Subject) -> list[Finding]:
+    """Which of several batteries serve in an outage: those whose units their maker lets form a grid together."""
+    design = subject.design
+    lead = design.battery_converter
+    if not forms_grid(lead):
+        return []
+    findings = []
+    when = f" {vocabulary_of(subject.job.supply).in_an_outage}".rstrip()
+    for other in design.converters:
+        if other is lead or not other.has_battery:
+            continue
+        name = other.inverter.name
+        if other in design.together:
+            sentence = f"{name} ({other.bank.usable_kwh:.1f} kWh) stands with {lead.inverter.name} as one{when}."
+        else:
+            sentence = (
+                f"{name} and its {other.bank.usable_kwh:.1f} kWh stay off{when}: it is not of a kind that forms a "
+                f"grid together with {lead.inverter.name}."
+            )
+        findings.append(passes("stands together", "Battery", "battery", sentence, rule="datasheets"))
+    return findings
+
+
+@check
 def check_black_start(subject: Subject) -> list[Finding]:
     """After a flat battery only modules on the former's own DC bus, or a generator, bring the house back."""
     converter, job = subject.design.battery_converter, subject.job
     if not forms_grid(converter):
         return []
     when = vocabulary_of(job.supply).after_a_flat_battery
-    if converter.has_array and converter.inverter.backup.black_start:
+    if converter.has_array and converter.backup.black_start:
         sentence = f"{when} modules on its own DC bus bring the house back."
         return [passes("black start", "Battery", "battery", sentence, rule="datasheets")]
-    if job.generator is not None and converter.inverter.backup.generator_input:
+    if job.generator is not None and converter.backup.generator_input:
         sentence = f"{when} the generator brings the house back."
         return [passes("black start", "Battery", "battery", sentence, rule="datasheets")]
-    wakes = converter.inverter.backup
+    wakes = converter.backup
     beside = any(other is not converter and other.has_array for other in subject.design.converters)
     if beside and wakes.throttles_ac_pv != "none" and (wakes.held_reserve > 0 or wakes.retries_at is not None):
         how = (
@@ -122,8 +146,9 @@ def check_black_start(subject: Subject) -> list[Finding]:
 
 def _on(subject: Subject) -> BackedUpLoads | None:
     """The circuits that stay on in an outage; None without a board."""
-    rows = subject.behind_relay
-    return None if rows is None or subject.job.backup_board is None else rows.when_full
+    if not forms_grid(subject.design.battery_converter) or subject.job.backup_board is None:
+        return None
+    return subject.behind_relay.when_full
 
 
 def _on_kw(subject: Subject) -> float | None:
@@ -133,4 +158,4 @@ def _on_kw(subject: Subject) -> float | None:
 
 def _shed(subject: Subject, limit_kw: float) -> tuple[Mend, ...]:
     on = _on(subject)
-    return () if on is None else shed_to_fit(subject.job, on, limit_kw)
+    return () if on is None else shed_to_fit(subject.job, subject.context.demand, on, limit_kw)

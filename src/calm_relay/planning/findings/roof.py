@@ -12,7 +12,7 @@ def check_roof_room(subject: Subject) -> list[Finding]:
     findings = []
     for number, face in enumerate(subject.context.faces):
         plan, room = face.plan, room_of(face)
-        if room is None or not plan.will_be_there:
+        if room is None or plan.rectangle is None or not plan.will_be_there:
             continue
         sheet = f"survey of {plan.name}; {face.module.name}, datasheet"
         if room.count == 0:

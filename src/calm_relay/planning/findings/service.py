@@ -1,13 +1,13 @@
-"""The whole house by the optional dwelling method against its service."""
+"""The whole house against its service, by the method for a dwelling that is built or for one that stands."""
 
 from calm_relay.job.model import Job
-from calm_relay.physics.dwelling import optional_dwelling_va
+from calm_relay.physics.dwelling import existing_dwelling_va, optional_dwelling_va
 from calm_relay.planning.findings.base import Finding, Subject, grid_check, stops_if
 from calm_relay.planning.site.demand import DemandYear
 
 
 def dwelling_va(job: Job, demand: DemandYear, rest: float) -> float | None:
-    """Load of the job's house by the optional method [VA]; None where its floor area is not known."""
+    """Load of the job's house by the method for a new dwelling or one that stands [VA]; None without a floor area."""
     backup_board = job.backup_board
     if backup_board is None or backup_board.floor_m2 is None:
         return None
@@ -19,6 +19,15 @@ def dwelling_va(job: Job, demand: DemandYear, rest: float) -> float | None:
         if circuit.counts_as != "floor area":
             own = sum(rated.get(name, peaks.get(name, 0.0)) for name in circuit.loads)
             kinds[circuit.counts_as] += 1000.0 * (own if circuit.nameplate_kva is None else circuit.nameplate_kva)
+    if backup_board.dwelling == "existing":
+        return existing_dwelling_va(
+            backup_board.floor_m2,
+            backup_board.small_circuits,
+            kinds["appliance"],
+            kinds["cooling"],
+            kinds["heat pump"] + kinds["heating"],
+            rest,
+        )
     return optional_dwelling_va(
         backup_board.floor_m2,
         backup_board.small_circuits,
@@ -33,9 +42,12 @@ def dwelling_va(job: Job, demand: DemandYear, rest: float) -> float | None:
 
 @grid_check
 def check_service(subject: Subject) -> list[Finding]:
-    """The dwelling's load by the optional method must pass its service."""
+    """The dwelling's load by its region's method must pass its service."""
     job = subject.job
-    rule = subject.rules.of("dwelling share")
+    if job.backup_board is None:
+        return []
+    stands = job.board.dwelling == "existing"
+    rule = subject.rules.of("existing dwelling share" if stands else "dwelling share")
     if rule is None:
         return []
     load_va = dwelling_va(job, subject.context.demand, rule.limit)
@@ -43,8 +55,9 @@ def check_service(subject: Subject) -> list[Finding]:
         return []
     amps, service_a = load_va / job.supply.volts, job.supply.main_fuse_a
     over = amps > service_a
+    method = "dwelling that stands" if stands else "new dwelling"
     sentence = (
-        f"By the optional method the house counts as {load_va:,.0f} VA, {amps:.0f} A at {job.supply.volts:g} V; "
+        f"By the method for a {method} the house counts as {load_va:,.0f} VA, {amps:.0f} A at {job.supply.volts:g} V; "
         f"its service is {service_a:g} A."
     )
     return [

@@ -63,15 +63,15 @@ def _other_inverter(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
 
 def _suits(subject: Subject, converter: Converter, item: Inverter) -> bool:
     survey, job = subject.context.survey, subject.job
-    if item.pv is None or item == converter.inverter or (item.battery is None) != (converter.bank is None):
+    if item.pv is None or item == converter.inverter or (item.battery is None) != (not converter.has_battery):
         return False
-    if battery_refusals(converter.bank, item, job) if converter.bank else phase_refusals(item, job):
+    if battery_refusals(converter.bank, item, job) if converter.has_battery else phase_refusals(item, job):
         return False
     kept = frozenset(face.plan.name for face in survey.faces_then if face.plan.fate == "keep")
     strings = survey.lay(item, survey.faces_then, kept)
     if hard_refusals(strings, survey.temperatures, survey.site_limit):
         return False
-    allowed = item.pv.ratio_max_with_battery if converter.bank else item.pv.ratio_max
+    allowed = item.pv.ratio_max_with_battery if converter.has_battery else item.pv.ratio_max
     if sum(run.kw for run in strings.runs) > allowed * item.ac_kw + 1e-9:
         return False
     clips = any(limit.missed for part in strings.inputs for limit in part.limits)
@@ -152,7 +152,7 @@ def check_input_fit(subject: Subject) -> list[Finding]:
                     "Strings",
                     "faces",
                     f"On no string of {converter.inverter.name}: {summary}. "
-                    f"It has {len(converter.inverter.pv.trackers)} trackers.",
+                    f"It has {len(converter.inverter.pv_side.trackers)} trackers.",
                     reading=(
                         float(strings.homeless),
                         float(sum(face.plan.count for face in subject.context.survey.faces_then)),

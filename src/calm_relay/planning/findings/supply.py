@@ -1,7 +1,10 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
+from functools import partial
+
 import numpy as np
 
+from calm_relay.job.model import Job
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -14,13 +17,14 @@ from calm_relay.planning.findings.base import (
     warns,
     warns_if,
 )
+from calm_relay.planning.operation.backed_up_loads import BRIEFLY
 from calm_relay.planning.operation.island import leg_volts
 from calm_relay.planning.operation.phases import import_by_phase
 
 # An inverter's current counts so much: NEC 705.12(B), for what runs for hours (from memory).
 CONTINUOUS = 1.25
-# Import of a minute over that of its quarter hour, at the peaks: Wright and Firth 2007 (from memory).
-BRIEFLY = 1.25
+# Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
+CONTINUOUS_H = 3.0
 
 
 @grid_check
@@ -54,6 +58,35 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
             reading=(worst_kw, limit_kw, "kW"),
             rule="the service as surveyed; peaks inside a quarter hour: Wright and Firth 2007, from memory",
             mends=mends if severity is Severity.STOP else (),
+        )
+    ]
+
+
+@grid_check
+def check_continuous_import(subject: Subject) -> list[Finding]:
+    """What the import holds for three hours, where the region lets a main breaker carry only a share of its rating."""
+    rule = subject.rules.of("service share")
+    if rule is None:
+        return []
+    supply = subject.job.supply
+    phases_kw = import_by_phase(subject.design, subject.job, subject.context.demand, subject.outcome.year)
+    steps = round(CONTINUOUS_H / subject.outcome.year.step_h)
+    summed = np.cumsum(phases_kw, axis=1)
+    held_kw = (summed[:, steps:] - summed[:, :-steps]) / steps
+    leg, at = np.unravel_index(int(held_kw.argmax()), held_kw.shape)
+    amps = float(held_kw[leg, at]) * 1000.0 / leg_volts(supply.phases, supply.volts)
+    allowed_a = supply.main_fuse_a * rule.limit
+    where = {"single": "", "split": f" on leg {leg + 1}", "three": f" on phase {leg + 1}"}[supply.phases]
+    return [
+        warns_if(
+            amps > allowed_a,
+            "continuous import",
+            "Grid",
+            "supply.main_fuse_a",
+            f"Over {CONTINUOUS_H:g} hours the import{where} holds up to {amps:.0f} A; for so long the main breaker of "
+            f"{supply.main_fuse_a:g} A carries {allowed_a:.0f} A.",
+            reading=(amps, allowed_a, "A"),
+            rule=rule.authority,
         )
     ]
 
@@ -208,10 +241,7 @@ def check_export(subject: Subject) -> list[Finding]:
         over = able > held.limit + 1e-9
         where = " a phase" if kind.endswith("per phase") else ""
         limit_all = held.limit * (on_phases.size if where and (on_phases == on_phases[0]).all() else 1)
-        mend = Mend(
-            f"Limit export to {limit_all:g} kW",
-            lambda job, kw=limit_all: job.with_(tariff=job.tariff.with_(export_limit_kw=kw)),
-        )
+        mend = Mend(f"Limit export to {limit_all:g} kW", partial(_with_export_limit, kw=limit_all))
         sentence = (
             f"Up to {able:.2f} kW{where} may leave the site; {held.rule.name} is {held.limit:g} kW{where}: "
             f"{'the operator must agree to more' if over else 'it stays within'}."
@@ -254,6 +284,10 @@ def check_unbalance(subject: Subject) -> list[Finding]:
     ]
 
 
+def _with_export_limit(job: Job, kw: float) -> Job:
+    return job.with_(tariff=job.tariff.with_(export_limit_kw=kw))
+
+
 @grid_check
 def check_busbar(subject: Subject) -> list[Finding]:
     """Main breaker and inverter breakers together must not outrun the busbar they feed."""
@@ -263,7 +297,7 @@ def check_busbar(subject: Subject) -> list[Finding]:
     inverters_a = sum(converter.inverter.max_ac_a for converter in design.converters) * CONTINUOUS
     fed_a = supply.main_fuse_a + inverters_a
     stated = supply.busbar_a is not None
-    busbar_a = supply.busbar_a if stated else supply.main_fuse_a
+    busbar_a = supply.main_fuse_a if supply.busbar_a is None else supply.busbar_a
     limit_a = rule.limit * busbar_a
     over = fed_a > limit_a + 1e-9
     known = f"{busbar_a:g} A" if stated else f"{busbar_a:g} A, assumed like its main breaker"

@@ -53,6 +53,7 @@ def _optimisers(
 def _string_of_optimisers(subject: Subject, converter: Converter, chain: int, runs: list[StringRun]) -> Finding:
     """Number and power of one string against the optimiser's limits."""
     optimiser, modules = runs[0].optimiser, sum(run.in_series for run in runs)
+    assert optimiser is not None, "a chain is one of optimisers"
     power_w = sum(run.in_series * run.module.power_w for run in runs)
     low, high, most_w = optimiser.string_min, optimiser.string_max, optimiser.string_power_w
     where = f"String {chain} on input {runs[0].tracker_number}"
@@ -78,7 +79,7 @@ def _under_each(subject: Subject, converter: Converter) -> Iterator[Finding]:
     """Whether the inverter speaks to the optimisers, and whether each bears its module."""
     pairs = dict.fromkeys((run.optimiser, run.module) for run in converter.stringing.runs if run.optimiser)
     for optimiser in dict.fromkeys(optimiser for optimiser, _ in pairs):
-        if not (optimiser.any_inverter or optimiser.key in converter.inverter.pv.optimisers):
+        if not (optimiser.any_inverter or optimiser.key in converter.inverter.pv_side.optimisers):
             sentence = f"{converter.inverter.name} does not speak to {optimiser.name}."
             yield _optimisers(subject, converter, Severity.STOP, sentence, rule=f"{optimiser.name}, datasheet")
     for optimiser, module in pairs:

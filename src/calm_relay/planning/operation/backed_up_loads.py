@@ -12,16 +12,28 @@ from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
 
 WHOLE = "Whole house"
+# Demand of a home's peak minutes over that of their quarter hour: Wright and Firth 2007 (from memory).
+BRIEFLY = 1.25
 
 
 @dataclass(frozen=True, eq=False)
 class BackedUpLoads:
-    """The circuits that stay on in an outage: names, shares on the legs, levels at which each is shed, year's load."""
+    """The circuits that stay on in an outage: names, shares on the legs, levels at which each is shed, year's load.
+
+    `house_kw` is the part of a circuit's load that no machine stated makes: many small things, which for minutes ask
+    `BRIEFLY` times their quarter hour.
+    """
 
     names: tuple[str, ...]
     legs: np.ndarray
     shed_below: np.ndarray
     kw: np.ndarray
+    house_kw: np.ndarray
+
+    @cached_property
+    def briefly_kw(self) -> np.ndarray:
+        """What each circuit may ask for minutes within each step [kW]."""
+        return self.kw + (BRIEFLY - 1.0) * self.house_kw
 
     @cached_property
     def most_kw(self) -> float:
@@ -48,52 +60,47 @@ class BackedUpLoads:
         """The step from which they stack highest over half an hour."""
         return int(self.stacked_kw.argmax())
 
-    def dropped_to_fit(self, limit_kw: float, order: list[str]) -> tuple[str, ...]:
-        """Circuits to drop, the first of `order` first, so that the worst half hour stays within a limit [kW]."""
-        return _dropped_to_fit(self, limit_kw, tuple(order))
+    def dropped_to_fit(self, asked_kw: np.ndarray, limit_kw: float, order: list[str]) -> tuple[str, ...]:
+        """Circuits to drop, the first of `order` first, so that what all may ask stays within a limit [kW].
+
+        `asked_kw` has a row a circuit, with what it may ask in each step.
+        """
+        asked = asked_kw.sum(axis=0)
+        # Where all together stay within it, any of them do.
+        over = np.flatnonzero(asked > limit_kw)
+        if not over.size:
+            return ()
+        left, each = asked[over], asked_kw[:, over]
+        dropped = []
+        for name in (name for name in order if name in self.names):
+            if left.max() <= limit_kw:
+                break
+            dropped.append(name)
+            left = left - each[self.names.index(name)]
+        for name in dropped[:-1]:
+            back = left + each[self.names.index(name)]
+            if back.max() <= limit_kw:
+                dropped.remove(name)
+                left = back
+        return tuple(dropped)
 
     def only(self, names: list[str] | tuple[str, ...] | frozenset[Any]) -> "BackedUpLoads":
         """Those of the circuits that are named."""
         at = [number for number, name in enumerate(self.names) if name in names]
-        return BackedUpLoads(tuple(self.names[n] for n in at), self.legs[at], self.shed_below[at], self.kw[at])
+        names = tuple(self.names[n] for n in at)
+        return BackedUpLoads(names, self.legs[at], self.shed_below[at], self.kw[at], self.house_kw[at])
 
 
-@lru_cache(maxsize=64)
-def _dropped_to_fit(loads: BackedUpLoads, limit_kw: float, order: tuple[str, ...]) -> tuple[str, ...]:
-    # Where all together stay within it, any of them do.
-    over = np.flatnonzero(loads.stacked_kw > limit_kw)
-    if not over.size:
-        return ()
-    left, each = loads.stacked_kw[over], loads.half_hours_kw[:, over]
-    dropped = []
-    for name in (name for name in order if name in loads.names):
-        if left.max() <= limit_kw:
-            break
-        dropped.append(name)
-        left = left - each[loads.names.index(name)]
-    for name in dropped[:-1]:
-        back = left + each[loads.names.index(name)]
-        if back.max() <= limit_kw:
-            dropped.remove(name)
-            left = back
-    return tuple(dropped)
-
-
-def behind_relay(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads | None:
-    """The circuits behind the relay with what each draws in the year; None without a unit that forms a grid."""
-    converter = design.battery_converter
-    if converter is None or converter.inverter.backup is None:
-        return None
-    return _behind(job.backup_board, job.supply, _only_phase_served(converter, job), demand)
+def behind_relay(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
+    """The circuits behind the relay of a unit that forms a grid, with what each draws in the year."""
+    return _behind(job.backup_board, job.supply, _only_phase_served(design.leader, job), demand)
 
 
 def whole_behind(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     """Every circuit that a unit which forms the grid can reach, none of them shed."""
-    converter = design.battery_converter
-    circuits = tuple(circuit.with_(role="backed up") for circuit in job.backup_board.circuits)
-    return _behind(
-        job.backup_board.with_(circuits=circuits), job.supply, _only_phase_served(converter, job), demand
-    )
+    converter = design.leader
+    circuits = tuple(circuit.with_(role="backed up") for circuit in job.board.circuits)
+    return _behind(job.board.with_(circuits=circuits), job.supply, _only_phase_served(converter, job), demand)
 
 
 def whole_house(backup_board: BackupBoard | None, supply: Supply, demand: DemandYear) -> BackedUpLoads:
@@ -113,26 +120,30 @@ def _behind(
     parts = {part.name: part.kw for part in demand.parts}
     house = demand.parts[0].kw
     if backup_board is None and one_phase is not None:
-        on_phase = demand.kw[None, :] * supply.home_shares[one_phase - 1]
-        return BackedUpLoads(
-            (f"Phase {one_phase}",), np.array([_shares(phases, str(one_phase))]), np.zeros(1), on_phase
-        )
+        share = supply.home_shares[one_phase - 1]
+        legs = np.array([_shares(phases, str(one_phase))])
+        rows = demand.kw[None, :] * share, house[None, :] * share
+        return BackedUpLoads((f"Phase {one_phase}",), legs, np.zeros(1), *rows)
     if backup_board is None:
-        return BackedUpLoads((WHOLE,), np.array([_shares(phases, None)]), np.zeros(1), demand.kw[None, :].copy())
-    names, legs, shed, rows = [], [], [], []
+        rows = demand.kw[None, :].copy(), house[None, :]
+        return BackedUpLoads((WHOLE,), np.array([_shares(phases, None)]), np.zeros(1), *rows)
+    names: list[str] = []
+    on_legs: list[tuple[float, float, float]] = []
+    shed: list[float] = []
+    kw: list[np.ndarray] = []
+    small: list[np.ndarray] = []
     for circuit in backup_board.circuits:
         if circuit.role == "grid only" or (one_phase is not None and circuit.leg != str(one_phase)):
             continue
         names.append(circuit.name)
-        legs.append(_shares(phases, circuit.leg))
+        on_legs.append(_shares(phases, circuit.leg))
         shed.append(circuit.shed_below if circuit.role == "shed" else 0.0)
-        rows.append(
-            house * circuit.house_share
-            + sum((parts[name] for name in circuit.loads if name in parts), np.zeros(house.size))
-        )
+        small.append(house * circuit.house_share)
+        kw.append(small[-1] + sum((parts[name] for name in circuit.loads if name in parts), np.zeros(house.size)))
     if not names:
-        return BackedUpLoads((), np.zeros((0, 3)), np.zeros(0), np.zeros((0, house.size)))
-    return BackedUpLoads(tuple(names), np.array(legs), np.array(shed), np.array(rows))
+        nothing = np.zeros((0, house.size))
+        return BackedUpLoads((), np.zeros((0, 3)), np.zeros(0), nothing, nothing)
+    return BackedUpLoads(tuple(names), np.array(on_legs), np.array(shed), np.array(kw), np.array(small))
 
 
 def _only_phase_served(converter: Converter, job: Job) -> int | None:

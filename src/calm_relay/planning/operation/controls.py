@@ -76,10 +76,10 @@ def _control(calendar: YearCalendar, filled: tuple[GridCharge, ...], wanted: Wan
 
 def _order(design: Design, job: Job) -> tuple[int, ...] | None:
     """Converters in serving order where one of two batteries waits; None for the plant's own order."""
-    batteries = [number for number, converter in enumerate(design.converters) if converter.bank]
+    batteries = [number for number, converter in enumerate(design.converters) if converter.has_battery]
     if len(batteries) < 2:
         return None
-    old_waits, new_waits = bool(job.existing_battery and job.existing_battery.waits), job.battery.waits
+    old_waits, new_waits = bool(job.existing_battery and job.old_battery.waits), job.battery.waits
     if not old_waits and not new_waits:
         return None
     later = [n for n in batteries if design.converters[n].is_new == new_waits]

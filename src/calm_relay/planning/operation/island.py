@@ -1,7 +1,7 @@
 """The island a design makes when there is no grid: who forms the grid, what it can do, who joins, who is fed."""
 
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeGuard
 
 import numpy as np
 
@@ -43,14 +43,17 @@ def curve_of(job: Job) -> FrequencyWatt:
     return CURVES.get(job.region, VDE_4105)
 
 
-def forms_grid(converter: Converter | None) -> bool:
+def forms_grid(converter: Converter | None) -> TypeGuard[Converter]:
     """Whether a unit stands in when the grid does not."""
     return converter is not None and converter.inverter.backup is not None
 
 
-def forming_kw(converter: Converter) -> float:
-    """What a unit that forms the grid gives without end [kW]: its rating, or less where the battery gives less."""
-    return min(converter.inverter.backup.continuous_kw, discharge_ac_kw(converter.bank, converter.inverter)[0])
+def forming_kw(design: Design) -> float:
+    """What the units that form the grid give without end [kW]: their rating, or less where a battery gives less."""
+    return sum(
+        min(member.backup.continuous_kw, discharge_ac_kw(member.bank, member.inverter)[0])
+        for member in design.together
+    )
 
 
 def leg_volts(phases: str, volts: float) -> float:
@@ -74,25 +77,41 @@ def island_of(design: Design, job: Job, demand: DemandYear) -> Island:
     converter = design.battery_converter
     if not forms_grid(converter):
         fed = whole_house(job.backup_board, job.supply, demand)
-        return _island(None, island_limits(None, job), fed, np.zeros(len(design.converters), bool), design, demand)
-    number = design.converters.index(converter)
+        return _island((), island_limits(None, job), fed, np.zeros(len(design.converters), bool), design, demand)
     joins = np.array([_joins(other, converter) for other in design.converters], dtype=bool)
-    return _island(number, island_limits(converter, job), behind_relay(design, job, demand), joins, design, demand)
+    return _island(
+        design.forming, island_limits(design, job), behind_relay(design, job, demand), joins, design, demand
+    )
 
 
 def _island(
-    former: int, limits: Limits, fed: BackedUpLoads, joins: np.ndarray, design: Design, demand: DemandYear
+    forming: tuple[int, ...],
+    limits: Limits,
+    fed: BackedUpLoads,
+    joins: np.ndarray,
+    design: Design,
+    demand: DemandYear,
 ) -> Island:
-    how = design.battery_converter.inverter.backup.throttles_ac_pv if former is not None else "none"
+    how = design.leader.backup.throttles_ac_pv if forming else "none"
     switched = np.array(
         [how == "relay" or not converter.inverter.frequency_watt for converter in design.converters], dtype=bool
     )
-    return Island(former, limits, fed.kw, fed.legs, fed.shed_below, joins, switched, demand.kw)
+    return Island(
+        forming[0] if forming else None,
+        limits,
+        fed.kw,
+        fed.legs,
+        fed.shed_below,
+        joins,
+        switched,
+        demand.kw,
+        beside=forming[1:],
+    )
 
 
 def _joins(other: Converter, converter: Converter) -> bool:
     """Whether another unit's array comes to the island of the inverter that forms it."""
-    if other is converter or not other.has_array or converter.inverter.backup.throttles_ac_pv == "none":
+    if other is converter or not other.has_array or converter.backup.throttles_ac_pv == "none":
         return False
     return not (other.inverter.phases == "three" and converter.inverter.phases == "single")
 
@@ -103,25 +122,26 @@ def _cut_off(backup: Backup, job: Job) -> float:
     return held if job.supply.on_grid else max(held, job.battery.reserve)
 
 
-def island_limits(converter: Converter | None, job: Job) -> Limits:
-    """What the unit that forms the grid can do, and the generator beside it; None for a generator alone."""
+def island_limits(design: Design | None, job: Job) -> Limits:
+    """What the units that form the grid can do, and the generator beside them; None for a generator alone."""
     limits: dict[str, Any] = {}
     generator = job.generator
-    if generator is not None and (converter is None or converter.inverter.backup.generator_input):
+    former = None if design is None else design.grid_former
+    if generator is not None and (former is None or former.outage_output.generator_input):
         limits |= {
             "generator_kw": generator.kw,
             "generator_start": generator.start_below,
             "generator_stop": generator.stop_above,
         }
-    if converter is not None:
-        backup, power = converter.inverter.backup, forming_kw(converter)
-        volts = leg_volts(converter.inverter.phases, converter.inverter.volts)
+    if design is not None and former is not None:
+        backup, power = former.outage_output, forming_kw(design)
+        volts = leg_volts(former.phases, former.volts)
         start_a = backup.locked_rotor_a
         limits |= {
             "continuous_kw": power,
             "surge_kw": max(backup.surge_kw, power),
             "surge_s": backup.surge_s,
-            "legs": float(LEGS[converter.inverter.phases]),
+            "legs": float(LEGS[former.phases]),
             "leg_start_kw": UNLIMITED if start_a is None else start_a * volts / 1000.0,
             "start_power_factor": 1.0 if start_a is None else START_POWER_FACTOR,
             "cut_off": _cut_off(backup, job),

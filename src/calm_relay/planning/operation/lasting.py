@@ -34,7 +34,9 @@ class LastingStarts:
 
     def share(self, year: PlantBus) -> float:
         """Share of them ridden through, from what lies in the battery in a simulated year."""
-        stored = year.stored[self.inputs.island.former][self.starts - 1]
+        island = self.inputs.island
+        assert island is not None, "an outage has an island"
+        stored = year.stored[list(island.forming)].sum(axis=0)[self.starts - 1]
         hours = run_survival(self.inputs, stored, self.at, self.most)
         return float((hours >= self.most * self.inputs.step_h - 1e-9).mean())
 
@@ -56,7 +58,7 @@ def lasting_starts(design: Design, job: Job, demand: DemandYear, site: SiteYear)
     if not job.supply.on_grid or not forms_grid(design.battery_converter):
         return None
     fed = behind_relay(design, job, demand)
-    if fed is None or not fed.names:
+    if not fed.names:
         return None
     inputs = inputs_of(design, job, site, demand)
     per_hour = round(1.0 / inputs.step_h)

@@ -1,19 +1,22 @@
 """Machines as events of a night: when each starts, minute by minute, and what that adds to the legs."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
-from calm_relay.job.backup_board import Circuit
+from calm_relay.job.backup_board import BackupBoard, Circuit
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.islanded import Limits
-from calm_relay.planning.operation.backed_up_loads import WHOLE, BackedUpLoads
+from calm_relay.planning.operation.backed_up_loads import BRIEFLY, WHOLE, BackedUpLoads
 from calm_relay.planning.operation.island import start_power_kw, start_volts
 from calm_relay.planning.site.demand import DemandYear
 
 # Compressors and pumps on a duty start so often an hour: common practice, no source.
 STARTS_PER_H = 3
+# A peak of many small things takes up one minute of so many: common practice, no source.
+PEAK_OF = 5
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,13 +62,12 @@ def machine_starts(
     """
     rng = np.random.default_rng(seed)
     load = np.repeat(fed.kw[:, steps], per_step, axis=1)
+    load += np.repeat(fed.house_kw[:, steps], per_step, axis=1) * _small_peaks(steps.size, per_step, rng)
     start, again, who = np.zeros(load.shape), np.zeros(load.shape), {}
     parts = {part.name: part.kw for part in demand.parts}
     for machine in job.demand.loads:
         circuit = (
-            next((c for c in job.backup_board.circuits if machine.name in c.loads), None)
-            if job.backup_board
-            else None
+            next((c for c in job.board.circuits if machine.name in c.loads), None) if job.backup_board else None
         )
         name = circuit.name if circuit else fed.names[0] if fed.names and job.backup_board is None else WHOLE
         if name not in fed.names:
@@ -88,7 +90,36 @@ def machine_starts(
     return Starts(load, start, again, who)
 
 
-def extra_kw(machine: ScheduledLoad, circuit: Circuit, job: Job) -> float:
+def may_ask_kw(job: Job, demand: DemandYear, fed: BackedUpLoads) -> np.ndarray:
+    """What each circuit may ask for minutes within each step, shape (circuits, steps) [kW].
+
+    Machines on a duty are on or off, not at their mean, and any of them may be on; many small things peak.
+    """
+    return _may_ask_kw(job.demand.loads, job.backup_board, demand, fed)
+
+
+@lru_cache(maxsize=32)
+def _may_ask_kw(
+    loads: tuple[ScheduledLoad, ...], board: BackupBoard | None, demand: DemandYear, fed: BackedUpLoads
+) -> np.ndarray:
+    most = fed.briefly_kw.copy()
+    parts = {part.name: part.kw for part in demand.parts}
+    for load in loads:
+        mean = parts[load.name]
+        if board is None:
+            row = 0 if fed.names else None
+        else:
+            row = next((n for n, name in enumerate(fed.names) if load.name in _loads_of(board, name)), None)
+        if row is not None:
+            most[row] += np.where(mean > 0, np.maximum(load.kw - mean, 0.0), 0.0)
+    return most
+
+
+def _loads_of(board: BackupBoard, name: str) -> tuple[str, ...]:
+    return next(circuit.loads for circuit in board.circuits if circuit.name == name)
+
+
+def extra_kw(machine: ScheduledLoad, circuit: Circuit | None, job: Job) -> float:
     """What the start of a machine adds to its running power [kW]."""
     volts = start_volts(job.supply.phases, job.supply.volts, circuit.leg if circuit else None)
     soft = circuit.soft_start if circuit else False
@@ -159,13 +190,7 @@ def start_margin(
     runs = np.flatnonzero(parts[machine.name] > 0)
     if not runs.size or circuit.name not in on.names:
         return None
-    # Machines on a duty are on or off, not at their mean: any of them may be on.
-    most = on.kw[:, runs].copy()
-    for other in job.demand.loads:
-        own = next((c for c in job.backup_board.circuits if other.name in c.loads), None)
-        if own is not None and own.name in on.names:
-            mean = parts[other.name][runs]
-            most[on.names.index(own.name)] += np.where(mean > 0, other.kw - mean, 0.0)
+    most = may_ask_kw(job, demand, on)[:, runs]
     row = on.names.index(circuit.name)
     extra, factor = extra_kw(machine, circuit, job), limits.start_power_factor
     total = most.sum(axis=0)
@@ -178,6 +203,13 @@ def start_margin(
     start_a = extra * float(on.legs[row].max()) * 1000.0 / leg_v
     asked, surge = (leg_kw, leg_surge) if on_leg else (whole_kw, limits.surge_kw)
     return StartMargin(float(total.max()) - machine.kw, asked, surge, on_leg, start_a, locked_rotor_a)
+
+
+def _small_peaks(steps: int, per_step: int, rng: np.random.Generator) -> np.ndarray:
+    """What many small things ask beside their mean, minute by minute: `BRIEFLY` of it at once, less in the rest."""
+    high = max(1, per_step // PEAK_OF)
+    at = (np.arange(per_step) + rng.integers(0, per_step, size=(steps, 1))) % per_step
+    return np.where(at < high, BRIEFLY - 1.0, -(BRIEFLY - 1.0) * high / (per_step - high)).ravel()
 
 
 def _cycled(machine: ScheduledLoad, runs: np.ndarray, rng: np.random.Generator) -> np.ndarray:

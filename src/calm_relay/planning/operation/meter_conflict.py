@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.physics.two_controllers import Chase, Chaser, chase
-from calm_relay.planning.architecture.design import Converter, Design
+from calm_relay.planning.architecture.design import Converter, Design, coordinated
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.operation.outcome import Outcome
 
@@ -36,15 +36,10 @@ class OneMeter:
 
 def two_metered(design: Design) -> tuple[Converter, ...] | None:
     """The two units with batteries that read the same meter; None where there are not two."""
-    converters = [converter for converter in design.converters if converter.bank]
-    if len(converters) != 2 or design.by_clock or _coordinated(*converters):
+    converters = [converter for converter in design.converters if converter.has_battery]
+    if len(converters) != 2 or design.by_clock or coordinated(*converters):
         return None
     return tuple(sorted(converters, key=lambda converter: not converter.is_new))
-
-
-def _coordinated(one: Converter, other: Converter) -> bool:
-    """Whether two units are of one kind that its maker lets stand side by side, under one controller."""
-    return one.inverter.key == other.inverter.key and one.inverter.units_max > 1
 
 
 def one_meter(design: Design, outcome: Outcome) -> OneMeter | None:
@@ -75,11 +70,11 @@ def one_meter(design: Design, outcome: Outcome) -> OneMeter | None:
     trip = (
         np.prod(
             [
-                (converter.bank.pack.round_trip * converter.inverter.battery.dc_dc_efficiency**2)
+                (converter.bank.pack.round_trip * converter.inverter.port.dc_dc_efficiency**2)
                 for converter in converters
             ]
         )
         ** 0.5
     )
-    names = tuple(converter.inverter.name for converter in converters)
+    names = (converters[0].inverter.name, converters[1].inverter.name)
     return OneMeter(names, fault, ordered, MINUTES / 60, fault.circling_kwh * (1.0 - float(trip)))

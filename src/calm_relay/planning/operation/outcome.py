@@ -15,6 +15,7 @@ from calm_relay.physics.shares import shares_of
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.equipment.bank import discharge_ac_kw
+from calm_relay.planning.operation.island import forming_kw
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.path_efficiency import Paths, paths_of
 from calm_relay.planning.operation.simulate import bill_of, simulate
@@ -79,7 +80,7 @@ NO_BACKUP = Backup(0.0, 0.0, 0.0, 0.0)
 
 @dataclass(frozen=True)
 class PowerLimit:
-    """Power the battery gives to the home [kW], what limits it, and what that costs.
+    """Power that all batteries give to the home [kW], what limits the one under discussion, and what that costs.
 
     `imported_kwh` is what the grid gave in the year while the battery gave power and still held charge.
     """
@@ -87,6 +88,12 @@ class PowerLimit:
     power_kw: float
     limited_by: str
     imported_kwh: float
+    batteries: int = 1
+
+    @property
+    def giver(self) -> str:
+        """What gives it."""
+        return "the battery" if self.batteries == 1 else f"the {self.batteries} batteries"
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,6 +117,24 @@ class Outcome(Brief):
     figures: YearFigures
     paths: Paths
     limit: PowerLimit | None
+
+    @property
+    def island_year(self) -> IslandYear:
+        """The year of a site off grid."""
+        assert isinstance(self.year, IslandYear), "it has no grid"
+        return self.year
+
+    @property
+    def unserved(self) -> float:
+        """The share of the demand that is not served off grid."""
+        assert self.unmet is not None, "it has no grid"
+        return self.unmet
+
+    @property
+    def power(self) -> PowerLimit:
+        """What the batteries of a design that has one give."""
+        assert self.limit is not None, "it has a battery"
+        return self.limit
 
 
 def outcome(design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_now: float | None) -> Outcome:
@@ -259,17 +284,16 @@ def _backup(
     converter = design.battery_converter
     if converter is None or converter.inverter.backup is None:
         return NO_BACKUP
-    number = design.converters.index(converter)
-    power = min(converter.inverter.backup.continuous_kw, discharge_ac_kw(converter.bank, converter.inverter)[0])
-    battery = year.plant[number].battery
-    out = battery.discharge_efficiency * battery.dc_dc_efficiency
-    out *= float(year.plant[number].loss.efficiency(0.2))
-    stored = year.stored[number][_night_steps(demand, site)]
+    forming = design.forming
+    part = year.plant[forming[0]]
+    out = part.bank.discharge_efficiency * part.bank.dc_dc_efficiency * float(part.loss.efficiency(0.2))
+    night = _night_steps(demand, site)
+    stored = sum(year.stored[number][night] for number in forming)
     tenth = (stored.size - 1) // 10
     held = float(np.partition(stored, tenth)[tenth]) * out
     lasting = lasting or lasting_starts(design, job, demand, site)
     share = 0.0 if lasting is None else lasting.share(year)
-    return Backup(power, held, held / demand.worst_season_mean_kw, share)
+    return Backup(forming_kw(design), held, held / demand.worst_season_mean_kw, share)
 
 
 @lru_cache(maxsize=4)
@@ -284,8 +308,10 @@ def _power_limit(design: Design, year: PlantYear | IslandYear) -> PowerLimit | N
         return None
     number = design.converters.index(converter)
     power, limited_by = discharge_ac_kw(converter.bank, converter.inverter)
-    part = year.plant[number].battery
+    beside = [other for other in design.converters if other.has_battery and other is not converter]
+    power += sum(discharge_ac_kw(other.bank, other.inverter)[0] for other in beside)
+    part = year.plant[number].bank
     giving = np.flatnonzero(year.of("discharge", number))
     held = giving[year.of("stored", number)[giving] > part.usable_kwh * (part.reserve + 0.02)]
     imported = year.at_bus("import")[held].sum() * year.step_h
-    return PowerLimit(power, limited_by, float(imported))
+    return PowerLimit(power, limited_by, float(imported), 1 + len(beside))

@@ -59,7 +59,7 @@ def paths_of(year: PlantYear, battery: int | None = None) -> Paths:
     straight = _to_bus(year, [battery] if own and battery is not None else arrays)
     if battery is None or year.kwh("discharge", battery) <= 0 or (not own and not straight):
         return Paths(straight)
-    part = year.plant[battery].battery
+    part = year.plant[battery].bank
     into_dc = Stage("DC to DC, in", part.dc_dc_efficiency)
     if own:
         into = (Stage("tracker", year.plant[battery].tracker_efficiency), into_dc)

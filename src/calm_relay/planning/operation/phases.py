@@ -6,9 +6,10 @@ import numpy as np
 
 from calm_relay.job.backup_board import BackupBoard
 from calm_relay.job.model import Job, Supply
-from calm_relay.physics.plant.year import PlantYear
-from calm_relay.planning.architecture.design import Design
-from calm_relay.planning.operation.backed_up_loads import whole_house
+from calm_relay.physics.plant.year import PlantBus, PlantYear
+from calm_relay.planning.architecture.design import Converter, Design
+from calm_relay.planning.operation.backed_up_loads import behind_relay, whole_house
+from calm_relay.planning.operation.island import LEGS
 from calm_relay.planning.site.demand import DemandYear
 
 COUNT = {"single": 1, "split": 2, "three": 3}
@@ -37,6 +38,58 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
     if ac_kw.size:
         load_kw -= units_by_phase(design, job).T @ (ac_kw - standby_kw)
     return np.maximum(load_kw, 0.0)
+
+
+def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBus) -> float:
+    """The most that a phase or leg draws in the year, read off the bus alone [kW].
+
+    Where units on one phase stand beside units on all three the bus does not say who gives how much; then the sum of
+    all phases is spread evenly, which is the least it can be.
+    """
+    imported = year.at_bus("import")
+    count = COUNT[job.supply.phases]
+    if count == 1:
+        return float(imported.max())
+    shares = units_by_phase(design, job)
+    if len(shares) and not (shares == shares[0]).all():
+        return float(imported.max()) / count
+    load_kw = _house_by_phase(job.backup_board, job.supply, demand)
+    given = demand.kw - imported + year.at_bus("export")
+    spread = shares[0] if len(shares) else np.full(count, 1.0 / count)
+    return max(float((load - share * given).max()) for load, share in zip(load_kw, spread, strict=True))
+
+
+def through_relay(
+    design: Design, job: Job, demand: DemandYear, charging_kw: np.ndarray | float = 0.0
+) -> np.ndarray:
+    """What the relay of the unit that forms the grid passes on each of its legs while the grid is up [kW].
+
+    Parameters
+    ----------
+    design : Design
+        A design whose battery's unit forms a grid.
+    job : Job
+        Its board.
+    demand : DemandYear
+        The home's year.
+    charging_kw : ndarray, shape (steps,), or float
+        What the unit draws to charge [kW].
+
+    Returns
+    -------
+    ndarray, shape (legs, steps)
+    """
+    phases = design.leader.inverter.phases
+    legs = LEGS[phases]
+    fed = behind_relay(design, job, demand)
+    load_kw = fed.kw.sum(axis=0)[None, :] if legs == 1 else fed.legs.T[:legs] @ fed.kw
+    return load_kw + charging_kw / legs
+
+
+def relay_passes_a(converter: Converter) -> float:
+    """What the relay of a unit passes for hours [A]."""
+    backup = converter.backup
+    return backup.pass_through_a * backup.pass_through_continuous_fraction
 
 
 @lru_cache(maxsize=8)

@@ -88,7 +88,7 @@ def _terms(converter: Converter, job: Job) -> tuple[tuple[FaceYield, float], ...
             run.face.made,
             run.modules / run.face.plan.count * (1.0 - shared_loss(item)) * own_tracking(converter, run, job),
         )
-        for item in (converter.stringing.inputs if converter.stringing else ())
+        for item in (converter.stringing.inputs if converter.has_strings else ())
         for run in item.runs
     )
 
@@ -107,12 +107,12 @@ def _part(converter: Converter, design: Design, job: Job) -> ConverterPart:
     """A unit as the simulation sees it on this supply."""
     reserve = job.battery.reserve
     if (
-        converter.bank
+        converter.has_battery
         and not converter.is_new
         and job.existing_battery
-        and job.existing_battery.reserve is not None
+        and job.old_battery.reserve is not None
     ):
-        reserve = job.existing_battery.reserve
+        reserve = job.old_battery.reserve
     on_one = job.supply.phases == "three" and converter.inverter.phases == "single"
     by_clock = design.by_clock and converter is design.battery_converter
     return replace(converter.part(reserve), phase=job.supply.single_on if on_one else 0, by_clock=by_clock)
@@ -127,7 +127,7 @@ def own_tracking(converter: Converter, run: StringRun, job: Job) -> float:
 
 def production_of(design: Design, job: Job, site: SiteYear) -> np.ndarray:
     """AC power of a design's arrays alone, as modelled [kW]."""
-    arrays = tuple(replace(converter, bank=None) for converter in design.converters if converter.has_array)
+    arrays = tuple(replace(converter, held=None) for converter in design.converters if converter.has_array)
     plant, pv_kw = _plant_of(replace(design, converters=arrays), job, site)
     year = run_plant(plant, pv_kw, np.zeros(site.calendar.steps), site.calendar.step_h)
     return np.maximum(year.of("ac"), 0.0)

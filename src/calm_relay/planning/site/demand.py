@@ -90,10 +90,15 @@ def demand_year(job: Job, folder: Path, year: SiteYear, made_kw: Callable[..., A
             if stated is not None:
                 file = (folder / stated).resolve()
                 paths[name] = (str(file), file.stat().st_mtime_ns if file.exists() else 0)
-    modelled = None
-    if paths and job.demand.counts == "net" and "production_path" not in paths and made_kw is not None:
+    modelled, demand = None, job.demand
+    if (
+        isinstance(demand, MeteredDemand)
+        and demand.counts == "net"
+        and "production_path" not in paths
+        and made_kw is not None
+    ):
         modelled = made_kw()
-    return _demand_year(job.demand, tuple(paths.items()), year, job.site.latitude, _Series(modelled))
+    return _demand_year(demand, tuple(paths.items()), year, job.site.latitude, _Series(modelled))
 
 
 class _Series:
@@ -120,7 +125,7 @@ def _demand_year(
 ) -> DemandYear:
     calendar = year.calendar
     metered, bare_days = None, None
-    if paths:
+    if isinstance(demand, MeteredDemand):
         metered = metered_year(demand, dict(paths), calendar, latitude, modelled.array)
         kw, source = metered.kw, metered.source
     else:

@@ -81,7 +81,7 @@ def metered_year(
         tables["production"] = (first_made, made)
     first, aligned = _aligned(tables)
     try:
-        laid = lay_on_year(first, sum(aligned.values()), calendar, midwinter_day(latitude))
+        laid = lay_on_year(first, np.sum(list(aligned.values()), axis=0), calendar, midwinter_day(latitude))
     except ValueError as error:
         raise InputError(paths["path"][0], "", f"{error}; wanted at least one whole day") from None
     series = {name: table[laid.rows].ravel() for name, table in aligned.items()}
@@ -121,7 +121,7 @@ def _table(
     path, edition = file
 
     def make() -> dict[str, np.ndarray]:
-        data = read_meter_file(path, reading, calendar.time_zone, signed=signed)
+        data = read_meter_file(Path(path), reading, calendar.time_zone, signed=signed)
         minutes = data.understood.interval_minutes
         first, imported = days_of_intervals(data.starts, data.import_kwh, minutes, calendar)
         made = {"first": np.array(first.astype(int)), "import": imported}

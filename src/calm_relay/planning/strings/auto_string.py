@@ -307,7 +307,7 @@ def _optimised(
 ) -> tuple[list[StringRun], list[LeftOut], set[int]]:
     """Strings of modules with optimisers: lengths within the optimiser's limits, across faces where need be."""
     optimiser = optimisers[faces[0].plan.name]
-    if not (optimiser.any_inverter or optimiser.key in inverter.pv.optimisers):
+    if not (optimiser.any_inverter or optimiser.key in inverter.pv_side.optimisers):
         reason = f"{inverter.name} does not speak to {optimiser.name}"
         return [], [LeftOut(face, face.plan.count, reason) for face in faces], set()
     queue = [face for face in faces for _ in range(face.plan.count)]

@@ -14,7 +14,7 @@ from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, whole_b
 from calm_relay.planning.operation.island import forms_grid
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.outage import Rehearsal, rehearse
-from calm_relay.planning.verdict.option import Option
+from calm_relay.planning.verdict.option import Option, RefusedOption
 
 HOURS = 30.0
 # Levels at which circuits of lesser priority are shed, tried from the lowest up.
@@ -45,7 +45,7 @@ class Proposal:
     def apply(self, job: Job) -> Job:
         """The job with this board: kept, shed, and the rest on the grid side only, or dropped as the grid fails."""
         circuits = []
-        for circuit in job.backup_board.circuits:
+        for circuit in job.board.circuits:
             if circuit.name in self.shed:
                 circuits.append(circuit.with_(role="shed", shed_below=self.shed[circuit.name]))
             elif circuit.name in self.kept:
@@ -53,7 +53,7 @@ class Proposal:
                 circuits.append(circuit.with_(role="backed up" if self.school == WHOLE else keeps))
             else:
                 circuits.append(circuit.with_(role="grid only"))
-        return job.with_(backup_board=job.backup_board.with_(circuits=tuple(circuits)))
+        return job.with_(backup_board=job.board.with_(circuits=tuple(circuits)))
 
     @property
     def load_hours(self) -> dict[str, float]:
@@ -79,10 +79,9 @@ class _Trial:
     events: bool
 
     @property
-    def backup_board(self) -> BackupBoard | None:
-        """The job's board where something forms a grid behind it, else None."""
-        stays_on = isinstance(self.option, Option) and forms_grid(self.option.design.battery_converter)
-        return self.plan.job.backup_board if stays_on else None
+    def backup_board(self) -> BackupBoard:
+        """The job's board."""
+        return self.plan.job.board
 
     def run(self, **fed: Any) -> Rehearsal | None:
         """Rehearses it with the circuits that are fed."""
@@ -179,11 +178,11 @@ def _fed(run: Rehearsal, dropped: dict[str, str]) -> str | None:
     """The circuit that ended it, or of those still fed the one that asks most then."""
     if run.ended_at and run.ended_at not in dropped:
         return run.ended_at
-    at = round(run.served_h / run.step_h)
+    at = round((run.served_h or 0.0) / run.step_h)
     asked = {
         name: kw for name, kw in zip(run.names, run.load_kw[:, at].tolist(), strict=True) if name not in dropped
     }
-    return max(asked, key=asked.get) if len(asked) > 1 else None
+    return max(asked, key=asked.__getitem__) if len(asked) > 1 else None
 
 
 def _next(run: Rehearsal, priority: dict[str, int], dropped: dict[str, str]) -> str | None:
@@ -194,7 +193,7 @@ def _next(run: Rehearsal, priority: dict[str, int], dropped: dict[str, str]) -> 
 
 def schools_of(
     plan: Plan,
-    option: Option,
+    option: Option | RefusedOption,
     first: int,
     hours: float = HOURS,
     progress: Progress = unheard,
@@ -205,5 +204,9 @@ def schools_of(
     `events` says whether machines start as events in the outage they are held against. Empty without a board or a
     unit that forms a grid.
     """
+    if isinstance(option, RefusedOption) or plan.job.backup_board is None:
+        return ()
+    if not forms_grid(option.design.battery_converter):
+        return ()
     trial = _Trial(plan, option, first, hours, progress, events)
-    return () if trial.backup_board is None else (_critical(trial), _whole(trial))
+    return _critical(trial), _whole(trial)

@@ -80,7 +80,7 @@ def battery_ageing_of(
     job, costs, bank = plan.job, plan.job.costs, converter.bank
     number = option.design.converters.index(converter)
     inputs = inputs_of(option.design, job, plan.site, plan.demand)
-    now = inputs_of(plan.options[0].design, job, plan.site, plan.demand)
+    now = inputs_of(plan.as_is.design, job, plan.site, plan.demand)
     air = battery_air_c(job.battery_place, plan.site)
     depths = [point.depth for point in bank.pack.cycle_life]
     cycle_lives = [point.cycles for point in bank.pack.cycle_life]
@@ -91,7 +91,7 @@ def battery_ageing_of(
         progress(year / years, f"Living through year {year + 1}")
         array = (1.0 - ageing) ** year
         run = sum_inputs(_aged(inputs, number, left).scaled(array=array))
-        usable = inputs.plant[number].battery.usable_kwh * left
+        usable = inputs.plant[number].bank.usable_kwh * left
         cycles = count_cycles(run.stored[number] / usable)
         first = first or cycles
         worn += cycle_fade(cycles.of(bank.pack.depth_of_discharge), depths, cycle_lives, bank.pack.cycles_to)
@@ -104,6 +104,7 @@ def battery_ageing_of(
         if costs.replace_year is not None and year + 1 == costs.replace_year < years:
             replaced, born, worn, left = costs.replace_year, year + 1, 0.0, 1.0
     left, by_calendar, by_cycles, bill, saving, full_cycles, turned = np.array(rows).T
+    assert first is not None, "a job looks at least a year ahead"
     flows = _flows(option, bank, saving, costs, replaced)
     return BatteryAgeing(
         left,
@@ -125,7 +126,7 @@ def battery_ageing_of(
 
 def _aged(inputs: Inputs, number: int, left: float) -> Inputs:
     part = inputs.plant[number]
-    faded = replace(part.battery, usable_kwh=part.battery.usable_kwh * left)
+    faded = replace(part.bank, usable_kwh=part.bank.usable_kwh * left)
     plant = (*inputs.plant[:number], replace(part, battery=faded), *inputs.plant[number + 1 :])
     return replace(inputs, plant=plant)
 
@@ -184,7 +185,7 @@ def _warranty(bank: Bank, left: np.ndarray, turned: np.ndarray) -> Warranty:
 def _full_and_empty(plan: Plan, option: Option, number: int) -> tuple[np.ndarray, np.ndarray]:
     """Share of each month's days on which the battery was full, and at its reserve, once."""
     year = option.outcome.year
-    part = year.plant[number].battery
+    part = year.plant[number].bank
     level = (year.of("stored", number) / part.usable_kwh).reshape(365, -1)
     month = plan.site.calendar.month.reshape(365, -1)[:, 0]
     full, empty = level.max(axis=1) >= 0.98, level.min(axis=1) <= part.reserve + 0.02

@@ -7,6 +7,7 @@ import numpy as np
 from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option, RefusedOption
@@ -44,7 +45,7 @@ def battery_map(plan: Plan, option: Option | RefusedOption, progress: Progress =
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     part = inputs.plant[number]
     bill_now = option.outcome.money.bill + option.outcome.money.saving
-    here_kw = option.outcome.limit.power_kw
+    here_kw = discharge_ac_kw(converter.bank, converter.inverter)[0]
     energies = np.linspace(0.25, 2.5, ENERGIES) * converter.bank.usable_kwh
     powers = np.linspace(0.2, 1.3, POWERS) * max(here_kw, plan.demand.evening_peak_kw)
     saving = np.zeros((ENERGIES, POWERS))
@@ -52,7 +53,7 @@ def battery_map(plan: Plan, option: Option | RefusedOption, progress: Progress =
         progress(i / ENERGIES, "Trying energy and power of the battery")
         for j, power in enumerate(powers):
             battery = replace(
-                part.battery,
+                part.bank,
                 usable_kwh=float(energy),
                 charge_kw=float(power),
                 discharge_kw=float(power),

@@ -76,7 +76,7 @@ def sweep_battery(plan: Plan, option: Option | RefusedOption, progress: Progress
 def with_bank(design: Design, bank: Bank) -> Design:
     """The design with another bank on its battery's unit."""
     converters = tuple(
-        replace(converter, bank=bank) if converter is design.battery_converter else converter
+        replace(converter, held=bank) if converter is design.battery_converter else converter
         for converter in design.converters
     )
     return replace(design, converters=converters)
@@ -84,7 +84,7 @@ def with_bank(design: Design, bank: Bank) -> Design:
 
 def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
     """The schools' rules of thumb, each in usable kWh (common practice, no source)."""
-    converter = option.design.battery_converter
+    converter = option.design.leader
     battery, site, demand = plan.job.battery, plan.site, plan.demand
     year = option.outcome.year
     above = max(1.0 - battery.reserve, 0.05)
@@ -155,7 +155,7 @@ def fullness_of(option: Option | RefusedOption) -> Fullness | None:
         return None
     year = option.outcome.year
     number = option.design.converters.index(converter)
-    part = year.plant[number].battery
+    part = year.plant[number].bank
     level = (year.of("stored", number) / part.usable_kwh).reshape(365, -1)
     return Fullness(
         int((level.max(axis=1) >= 1.0 - NEARLY).sum()),

@@ -118,7 +118,7 @@ def load_hours(option: Option | RefusedOption, bins: int = 20) -> LoadHours | No
     return LoadHours(
         edges,
         counts * year.step_h,
-        loss_curve(converter.inverter).efficiency(middles),
+        np.asarray(loss_curve(converter.inverter).efficiency(middles)),
         given / (given + lost) if given > 0 else None,
     )
 

@@ -57,7 +57,7 @@ def off_grid_year_of(plan: Plan, option: Option | RefusedOption) -> OffGridYear 
     """What a year off grid comes to; None where there is one, or the option cannot be built."""
     if plan.job.supply.on_grid or isinstance(option, RefusedOption):
         return None
-    year, calendar = option.outcome.year, plan.site.calendar
+    year, calendar = option.outcome.island_year, plan.site.calendar
     month = calendar.month
 
     def by_month(series: np.ndarray) -> np.ndarray:
@@ -69,7 +69,7 @@ def off_grid_year_of(plan: Plan, option: Option | RefusedOption) -> OffGridYear 
     envelope, mean, worst = _autonomy(plan, option)
     return OffGridYear(
         year.unmet_kwh,
-        option.outcome.unmet,
+        option.outcome.unserved,
         year.unserved_hours,
         year.trips,
         year.generator_hours,
@@ -111,7 +111,7 @@ def _autonomy(plan: Plan, option: Option) -> tuple[float, float, float]:
     )
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     inputs = replace(inputs, pv_kw=np.zeros(inputs.pv_kw.shape), island=alone)
-    usable = inputs.plant[island.former].battery.usable_kwh
+    usable = sum(inputs.plant[number].bank.usable_kwh for number in island.forming)
     per_hour = round(1.0 / inputs.step_h)
     starts = np.arange(0, 8760, 6) * per_hour
     hours = run_survival(inputs, np.full(starts.size, usable), starts, AUTONOMY_DAYS * 24 * per_hour)
@@ -177,7 +177,7 @@ def size_off_grid(plan: Plan, option: Option | RefusedOption, progress: Progress
     for i, count in enumerate(counts):
         progress(i / len(counts), "Trying packs and modules")
         design = with_bank(option.design, replace(converter.bank, count=count))
-        usable[i] = design.battery_converter.bank.usable_kwh
+        usable[i] = design.leader.bank.usable_kwh
         inputs = inputs_of(design, job, plan.site, plan.demand)
         outlay = sum(line.amount for line in cost_lines(design, job))
         for j, factor in enumerate(ARRAY_FACTORS):
@@ -190,7 +190,8 @@ def size_off_grid(plan: Plan, option: Option | RefusedOption, progress: Progress
     fit = allowed & (unmet <= target + 1e-12)
     best = None
     if fit.any():
-        best = tuple(int(n) for n in np.unravel_index(np.where(fit, cost, np.inf).argmin(), cost.shape))
+        row, column = np.unravel_index(np.where(fit, cost, np.inf).argmin(), cost.shape)
+        best = (int(row), int(column))
     here = (
         (counts.index(converter.bank.count), ARRAY_FACTORS.index(1.0)) if converter.bank.count in counts else None
     )
@@ -232,7 +233,7 @@ def _allowed(option: Option) -> np.ndarray:
         for converter in option.design.converters:
             if converter.has_array and converter.inverter.pv:
                 pv = converter.inverter.pv
-                ratio = pv.ratio_max_with_battery if converter.bank else pv.ratio_max
+                ratio = pv.ratio_max_with_battery if converter.has_battery else pv.ratio_max
                 fits &= converter.array_kw * factor / converter.inverter.ac_kw <= ratio + 1e-9
                 if fits and converter.micro is None:
                     grown = tuple(replace(face, plan=_grown(face.plan, factor)) for face in converter.faces)

@@ -36,7 +36,7 @@ CAUSES = {
 class Rehearsal:
     """One outage, minute by minute: flows, which circuits are fed, and what ended it.
 
-    `run` holds the flows of every converter, `former` is the one that forms the grid; `served_h` is until the first
+    `run` holds the flows of every converter, `forming` numbers those that form the grid; `served_h` is until the first
     minute without supply, None where it is ridden through; `ended_by` says why in a sentence; `ended_at` is the
     circuit that asked most then, empty where none ended it.
     """
@@ -46,7 +46,7 @@ class Rehearsal:
     load_kw: np.ndarray
     start_kw: np.ndarray
     run: IslandYear
-    former: int
+    forming: tuple[int, ...]
     frequency_hz: np.ndarray
     limit_kw: float
     surge_kw: float
@@ -95,20 +95,20 @@ class Rehearsal:
     def pv_used_kw(self) -> np.ndarray:
         """What is taken of the arrays, on the former's DC bus and on its AC bus [kW]."""
         own = sum(
-            sign * self.run.of(name, self.former)
+            sign * self.run.of(name, self.forming[0])
             for name, sign in (("pv_dc", 1.0), ("tracker", -1.0), ("clipped", -1.0), ("curtailed", -1.0))
         )
         return own + self.run.outage.ac_used
 
     @property
     def stored_kwh(self) -> np.ndarray:
-        """Energy in the former's battery at the end of each step [kWh]."""
-        return self.run.of("stored", self.former)
+        """Energy in the batteries that form the grid at the end of each step [kWh]."""
+        return self.run.stored[list(self.forming)].sum(axis=0)
 
     @property
     def usable_kwh(self) -> float:
-        """What that battery holds [kWh]."""
-        return self.run.plant[self.former].battery.usable_kwh
+        """What they hold [kWh]."""
+        return sum(self.run.plant[number].bank.usable_kwh for number in self.forming)
 
     @property
     def hours(self) -> np.ndarray:
@@ -169,13 +169,13 @@ def rehearse(
     per_step = round(inputs.step_h * 60) // STEP_MIN if events else 1
     here = np.arange(first, first + round(hours / inputs.step_h)) % plan.demand.kw.size
     starts = machine_starts(plan.job, plan.demand, fed, here, per_step, seed) if events else None
-    inputs = inputs.at(here, per_step)
+    night = island.at(here, per_step)
     if starts:
-        eventful = replace(inputs.island, load_kw=starts.load, start_kw=starts.start, again_kw=starts.again)
-        inputs = replace(inputs, island=eventful)
-    stored_kwh = float(option.outcome.year.stored[island.former][first - 1])
+        night = replace(night, load_kw=starts.load, start_kw=starts.start, again_kw=starts.again)
+    inputs = replace(inputs.at(here, per_step), island=night)
+    stored_kwh = float(option.outcome.year.stored[list(island.forming), first - 1].sum())
     run = run_outage(inputs, stored_kwh, first * per_step)
-    return _read(plan, option.design.battery_converter, inputs.island, fed, starts, run, first, hours)
+    return _read(plan, option.design.leader, night, fed, starts, run, first, hours)
 
 
 def _read(
@@ -204,10 +204,10 @@ def _read(
     limits = island.limits
     if at is not None:
         if cause in (islanded.START, islanded.START_LEG) and not who:
-            gap = converter.inverter.backup.transfer_ms > CONTACTORS_HOLD_MS and at == 0
+            gap = converter.backup.transfer_ms > CONTACTORS_HOLD_MS and at == 0
             who = "Every machine at once" if gap else "A motor"
             start_kw = start_kw.copy()
-            start_kw[at] = starts.again[:, at].sum()
+            start_kw[at] = starts.again[:, at].sum() if starts else 0.0
         legs = max(limits.legs, 1.0)
         why = CAUSES[cause].format(
             continuous=limits.continuous_kw,
@@ -229,11 +229,11 @@ def _read(
         island.load_kw,
         start_kw,
         run,
-        island.former,
+        island.forming,
         _frequency(plan, run),
         limits.continuous_kw,
         limits.surge_kw,
-        converter.inverter.backup.transfer_ms,
+        converter.backup.transfer_ms,
         None if at is None else at * run.step_h,
         cause,
         sentence,
@@ -244,7 +244,7 @@ def _read(
 def _heaviest(fed: BackedUpLoads, island: Island, at: int, who: str, job: Job) -> str:
     """The circuit that ended it: the one of the machine that started, else the one that asked most."""
     if who and job.backup_board is not None:
-        circuit = next((c for c in job.backup_board.circuits if who in c.loads), None)
+        circuit = next((c for c in job.board.circuits if who in c.loads), None)
         if circuit is not None:
             return circuit.name
     return fed.names[int(island.load_kw[:, at].argmax())]

@@ -22,12 +22,15 @@ from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import bank_of
 from calm_relay.planning.operation.controls import control_of
+from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.must_haves import lines_of
 from calm_relay.planning.operation.outcome import Brief, brief_of
+from calm_relay.planning.operation.phases import highest_phase_kw, relay_passes_a, through_relay
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.site.array import face_with, faces_of
+from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.roof_room import room_of
 from calm_relay.planning.strings.stringing import hard_refusals
 from calm_relay.planning.verdict.choice import score_of
@@ -72,7 +75,7 @@ class Plant:
     @property
     def title(self) -> str:
         """What it is, in a line."""
-        converter = self.design.battery_converter
+        converter = self.design.leader
         name = converter.inverter.name
         return f"{converter.bank.summary} on {name}"
 
@@ -107,7 +110,7 @@ class PlantFilter:
             and (self.backup_hours_min is None or brief.backup.hours >= self.backup_hours_min)
             and (self.counted_kw_max is None or design.counted_kw(plant.job.supply) <= self.counted_kw_max)
             and (not self.roof_untouched or (design.strings_moved == 0 and not design.removed))
-            and (self.chemistry is None or design.battery_converter.bank.pack.chemistry == self.chemistry)
+            and (self.chemistry is None or design.leader.bank.pack.chemistry == self.chemistry)
             and (self.unmet_max is None or brief.unmet is None or brief.unmet <= self.unmet_max + 1e-9)
         )
 
@@ -174,7 +177,7 @@ def control_profiles_of(job: Job) -> tuple[ControlProfile, ...]:
 
 def _apart(windows: set[Window]) -> tuple[Window, ...]:
     """Windows of which no two meet, the earlier ones kept."""
-    kept: list[ControlProfile] = []
+    kept: list[Window] = []
     for window in sorted(windows, key=lambda window: window.start):
         if not any(window.meets(other) for other in kept):
             kept.append(window)
@@ -292,14 +295,22 @@ def _tuned(
 def _weighed(plan: Plan, number: int, trial: _Trial, sums: IslandSums | PlantBus) -> Plant | str:
     """A simulated design as a plant, or what it fails by: the main fuse, or a hard line of the job."""
     job, design = trial.job, trial.design
-    if job.supply.on_grid and sums.at_bus("import").max() > job.supply.import_limit_kw + 1e-9:
+    if job.supply.on_grid and _fuse_blows(design, job, plan.demand, sums):
         return "The main fuse"
-    bill_now = plan.options[0].outcome.money.bill
+    bill_now = plan.as_is.outcome.money.bill
     brief = brief_of(sums, design, job, plan.site, plan.demand, bill_now, lasting=trial.lasting)
     if any(line.missed for line in lines_of(brief, job)):
         return "What the customer must have"
     score = score_of(design, brief, job, bill_now, plan.demand.evening_peak_kw).total
     return Plant(number, design.architecture.key, design, trial.roof, trial.profile.name, job, brief, score)
+
+
+def _fuse_blows(design: Design, job: Job, demand: DemandYear, sums: PlantBus) -> bool:
+    supply = job.supply
+    if sums.at_bus("import").max() > supply.import_limit_kw + 1e-9:
+        return True
+    limit_kw = supply.main_fuse_a * leg_volts(supply.phases, supply.volts) / 1000.0
+    return highest_phase_kw(design, job, demand, sums) > limit_kw + 1e-9
 
 
 def _candidates(
@@ -328,7 +339,7 @@ def _designs(
     """Designs of one bank: each architecture on each converter that takes it."""
     equipment = context.equipment
     catalogue = equipment.catalogue
-    family = equipment.pack(battery["pack"], "battery.pack").family
+    family = equipment.pack(str(battery["pack"]), "battery.pack").family
     inverters = [
         item
         for item in catalogue.inverters
@@ -359,11 +370,17 @@ def _hard(design: Design, context: DesignContext) -> list[str]:
     for converter in design.pv_converters:
         if converter.micro or not converter.is_new:
             continue
-        reasons = array_refusals(context, converter.inverter, converter.faces, converter.bank is not None)
+        reasons = array_refusals(context, converter.inverter, converter.faces, converter.has_battery)
         reasons += hard_refusals(converter.stringing, context.temperatures, survey.site_limit)
         if reasons:
             return reasons
     job = context.job
+    unit = design.battery_converter
+    if job.supply.on_grid and job.backup_board is not None and forms_grid(unit):
+        volts = leg_volts(unit.inverter.phases, unit.inverter.volts)
+        most_a = float(through_relay(design, job, context.demand).max()) * 1000.0 / volts
+        if most_a > relay_passes_a(unit):
+            return [f"{most_a:.0f} A are behind a relay that passes less"]
     return generator_refusals(design, job) + bus_refusals(design, job) + place_refusals(design, job)
 
 
@@ -397,7 +414,7 @@ def plant_rows(result: SearchResult) -> list[list[Any]]:
         ]
     ]
     for plant in result.plants:
-        converter, brief = plant.design.battery_converter, plant.brief
+        converter, brief = plant.design.leader, plant.brief
         figures = (
             converter.bank.usable_kwh,
             brief.money.outlay,

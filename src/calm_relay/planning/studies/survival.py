@@ -49,10 +49,10 @@ def survival_of(plan: Plan, option: Option | RefusedOption, progress: Progress =
         return None
     island = island_of(option.design, plan.job, plan.demand)
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand).islanded(island)
-    number = island.former
+    forming = list(island.forming)
     per_hour = round(1.0 / inputs.step_h)
     starts = np.arange(8760) * per_hour
-    stored = option.outcome.year.stored[number]
+    stored = option.outcome.year.stored[forming].sum(axis=0)
     stored = np.concatenate([stored[-1:], stored])[starts]
     hours = np.empty(starts.size)
     for day in range(0, 365, 73):
@@ -60,7 +60,7 @@ def survival_of(plan: Plan, option: Option | RefusedOption, progress: Progress =
         cut = slice(day * 24, (day + 73) * 24)
         hours[cut] = run_survival(inputs, stored[cut], starts[cut], DAYS * 24 * per_hour)
     worst_mean = float(fed.kw[:, plan.demand.worst_season_steps].sum(axis=0).mean())
-    usable = inputs.plant[number].battery.usable_kwh
+    usable = sum(inputs.plant[number].bank.usable_kwh for number in forming)
     return Survival(
         hours.reshape(365, 24),
         float(DAYS * 24),

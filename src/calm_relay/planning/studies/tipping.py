@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
-from re import search
 from typing import Any
 
 import numpy as np
@@ -52,7 +51,7 @@ class Knob:
 
     def number(self, value: float) -> str:
         """A value without its words."""
-        return search(r"\{.*?\}", self.form).group().format(value)
+        return self.form[self.form.index("{") : self.form.index("}") + 1].format(value)
 
     def tries(self, rising: bool) -> list[float]:
         """Values from today's outwards: in equal ratios where that can be, else in equal steps."""
@@ -156,7 +155,7 @@ def _fuel_knob(job: Job, currency: str, around: Callable[..., Any]) -> Iterator[
     name, form = "Fuel, " + currency + " a litre", currency + " {:.2f} a litre of fuel"
 
     def turn(job: Job, value: float) -> Job:
-        return job.with_(generator=job.generator.with_(price_per_litre=min(value, 100.0)))
+        return job.with_(generator=job.old_generator.with_(price_per_litre=min(value, 100.0)))
 
     yield around("fuel", name, form, job.generator.price_per_litre, job=turn)
 
@@ -181,7 +180,7 @@ def _mismatch(job: Job) -> Callable[[Converter, float], float]:
 
     def factor(converter: Converter, value: float) -> float:
         own = converter.micro or any(
-            run.optimiser for run in (converter.stringing.runs if converter.stringing else ())
+            run.optimiser for run in (converter.stringing.runs if converter.has_strings else ())
         )
         return 1.0 if own else max(1.0 - value, 0.0) / (1.0 - job.losses.mismatch)
 
@@ -213,7 +212,7 @@ class Contest:
         job, demand = knob.job(plan.job, value), plan.demand
         if knob.home:
             demand = _scaled(demand, value / knob.today)
-        bill_now = self._outcome(plan.options[0], job, demand, knob, value, None).money.bill
+        bill_now = self._outcome(plan.as_is, job, demand, knob, value, None).money.bill
         result = {}
         for option in self._options:
             done = self._outcome(option, job, demand, knob, value, bill_now)
@@ -224,7 +223,7 @@ class Contest:
     def winner(self, knob: Knob, value: float) -> str:
         """Key of the option that fits best."""
         scores = self.scores(knob, value)
-        return max(scores, key=scores.get)
+        return max(scores, key=scores.__getitem__)
 
     def _outcome(
         self, option: Option, job: Job, demand: DemandYear, knob: Knob, value: float, bill_now: float | None

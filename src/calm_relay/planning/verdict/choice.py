@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.job.model import Job, Purpose
+from calm_relay.job.model import Job, Purpose, PurposeKind
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.amounts import money_text
 from calm_relay.planning.operation.outcome import Brief, Outcome
@@ -24,7 +24,7 @@ NAMED = 3
 class Score:
     """An option's score by purpose and in all, each 0 to 1."""
 
-    by_purpose: dict[str, float]
+    by_purpose: dict[PurposeKind, float]
     total: float
 
 

@@ -21,7 +21,7 @@ class Measure:
 
     label: str
     full_mark: str
-    score: Callable[[Design, Outcome, float, float], float]
+    score: Callable[[Design, Outcome | Brief, float, float], float]
 
 
 def _worth(design: Design, outcome: Outcome | Brief, bill_now: float, peak_kw: float) -> float:

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from calm_relay.job.model import Job, Supply
-from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.architecture.design import Design, Spoken
 from calm_relay.planning.common.amounts import money_text, years_text
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.site.demand import DemandYear
@@ -37,7 +37,7 @@ def reasons_for(option: Option, options: list[Option], job: Job, demand: DemandY
     demand : planning.site.demand.DemandYear
         The home's year.
     """
-    result = [
+    result: Spoken = [
         *_bill(option, options, job),
         *_own_power(option, options),
         *(
@@ -79,7 +79,7 @@ def _other(options: list[Option], *roles: str) -> Option | None:
     return next((found[role] for role in roles if role in found), None)
 
 
-def _bill(option: Option, options: list[Option], job: Job) -> list[tuple[bool, str, str]]:
+def _bill(option: Option, options: list[Option], job: Job) -> Spoken:
     money = option.outcome.money
     what = vocabulary_of(job.supply).bill
     if option.role == "today":
@@ -95,7 +95,7 @@ def _bill(option: Option, options: list[Option], job: Job) -> list[tuple[bool, s
     return [(True, "lower_bills", sentence)]
 
 
-def _own_power(option: Option, options: list[Option]) -> list[tuple[bool, str, str]]:
+def _own_power(option: Option, options: list[Option]) -> Spoken:
     share = option.outcome.figures.self_sufficiency
     now = _other(options, "today")
     if option.role == "today" or now is None:
@@ -106,17 +106,14 @@ def _own_power(option: Option, options: list[Option]) -> list[tuple[bool, str, s
     return [(True, "self_sufficiency", f"Self-sufficiency: {share:.0%} of the home instead of {before:.0%}.")]
 
 
-def _lights(option: Option, job: Job, demand: DemandYear) -> list[tuple[bool, str, str]]:
+def _lights(option: Option, job: Job, demand: DemandYear) -> Spoken:
     """Off grid: what goes unserved, and how long a full battery lasts without sun."""
-    outcome, year = option.outcome, option.outcome.year
-    share, converter = outcome.unmet, option.design.battery_converter
+    outcome, year = option.outcome, option.outcome.island_year
+    share, converter = outcome.unserved, option.design.battery_converter
     summary = f"{year.unmet_kwh:,.0f} kWh a year, {share:.1%} of what is asked, go unserved"
-    if share <= job.off_grid.unmet_max:
-        result = [(True, "ride_through_outage", f"{summary}: within the {job.off_grid.unmet_max:.1%} allowed.")]
-    else:
-        result = [
-            (False, "ride_through_outage", f"{summary}, more than the {job.off_grid.unmet_max:.1%} allowed.")
-        ]
+    within, most = share <= job.off_grid.unmet_max, job.off_grid.unmet_max
+    against = f": within the {most:.1%} allowed" if within else f", more than the {most:.1%} allowed"
+    result: Spoken = [(within, "ride_through_outage", f"{summary}{against}.")]
     if year.trips:
         result.append(
             (False, "ride_through_outage", f"It trips {year.trips} times a year: too weak for the load.")
@@ -133,7 +130,7 @@ def _lights(option: Option, job: Job, demand: DemandYear) -> list[tuple[bool, st
     return result
 
 
-def _outage(option: Option, peak_kw: float, season: str) -> list[tuple[bool, str, str]]:
+def _outage(option: Option, peak_kw: float, season: str) -> Spoken:
     on_backup = option.outcome.backup
     if on_backup.power_kw <= 0:
         return [(False, "ride_through_outage", "When the grid fails, so do house and array.")]
@@ -141,14 +138,14 @@ def _outage(option: Option, peak_kw: float, season: str) -> list[tuple[bool, str
         f"Carries the mean {season} load for {on_backup.hours:.1f} h in an outage ({on_backup.held_kwh:.1f} kWh held, "
         "nine times in ten)."
     )
-    result = [(True, "ride_through_outage", sentence)]
+    result: Spoken = [(True, "ride_through_outage", sentence)]
     if on_backup.power_kw < peak_kw:
         sentence = (
             f"In an outage it gives {on_backup.power_kw:.1f} kW; the worst evening half hour asks {peak_kw:.1f} kW, "
             "so loads must be shed."
         )
         result.append((False, "ride_through_outage", sentence))
-    backup = option.design.battery_converter.inverter.backup
+    backup = option.design.leader.backup
     if option.coupling == "AC" and backup.throttles_ac_pv == "none":
         result.append((False, "ride_through_outage", "In an outage the array stays off: nothing throttles it."))
     elif option.coupling == "DC" and not backup.black_start:
@@ -156,20 +153,20 @@ def _outage(option: Option, peak_kw: float, season: str) -> list[tuple[bool, str
     return result
 
 
-def _outlay(option: Option, job: Job) -> list[tuple[bool, str, str]]:
+def _outlay(option: Option, job: Job) -> Spoken:
     money = option.outcome.money
     if option.role == "today":
         return [(True, "low_outlay", "Costs nothing today.")]
     years = years_text(money.payback_years)
     sentence = f"Costs {money_text(job, money.outlay)}; "
     sentence += "it never pays back." if years == "never" else f"pays back in {years}."
-    warranty = option.design.battery_converter.bank.pack.warranty_years
+    warranty = option.design.leader.bank.pack.warranty_years
     if money.payback_years > warranty:
         sentence = sentence[:-1] + f", the pack's warranty ends after {warranty:g}."
     return [(money.payback_years <= warranty, "low_outlay", sentence)]
 
 
-def _works(option: Option) -> list[tuple[bool, str, str]]:
+def _works(option: Option) -> Spoken:
     design = option.design
     if design.architecture.role == "today":
         return [(True, "gentle_works", "Nothing is touched.")]
@@ -180,10 +177,8 @@ def _works(option: Option) -> list[tuple[bool, str, str]]:
     after = design.counted_kw(supply)
     counted = f"The network operator counts {after:g} kW"
     if not design.removed:
-        result = [(True, "gentle_works", _stays(design))]
-        if after > before + 1e-9:
-            result.append((False, "gentle_works", f"{counted} instead of {before:g} kW."))
-        return result
+        more: Spoken = [(False, "gentle_works", f"{counted} instead of {before:g} kW.")]
+        return [(True, "gentle_works", _stays(design)), *(more if after > before + 1e-9 else [])]
     kept = option.context.kept
     goes = (
         "The microinverters come off"
@@ -195,12 +190,16 @@ def _works(option: Option) -> list[tuple[bool, str, str]]:
         if design.coupling == "DC"
         else "two new units are hung"
     )
-    result = [
+    result: Spoken = [
         (after <= before, "gentle_works", f"{counted}, today {before:g} kW."),
         (False, "gentle_works", f"{goes}, {design.strings_moved} strings are reconnected, and {ends}."),
     ]
     old = next(
-        (converter for converter in option.context.now if converter.bank and converter not in design.converters),
+        (
+            converter
+            for converter in option.context.now
+            if converter.has_battery and converter not in design.converters
+        ),
         None,
     )
     if old is not None:
@@ -213,12 +212,12 @@ def _stays(design: Design) -> str:
     """What is left as it is by an option that takes nothing away."""
     if design.architecture.stays:
         return design.architecture.stays
-    units = design.battery_converter.bank.units
+    units = design.leader.bank.units
     apart = f"if one of {units + 1} units fails, the others work on" if units > 1 else None
     return f"Roof and inverter stay; {apart or 'if one unit fails, the other works on'}."
 
 
-def _new_works(design: Design, supply: Supply) -> list[tuple[bool, str, str]]:
+def _new_works(design: Design, supply: Supply) -> Spoken:
     total = sum(converter.inverter.ac_kw for converter in design.converters)
     counted = f"the operator counts {design.counted_kw(supply):g} kW" if supply.on_grid else f"{total:g} kW in all"
     if design.architecture.one_inverter:
@@ -237,10 +236,10 @@ def _new_works(design: Design, supply: Supply) -> list[tuple[bool, str, str]]:
     ]
 
 
-def _path(option: Option, options: list[Option]) -> list[tuple[bool, str, str]]:
+def _path(option: Option, options: list[Option]) -> Spoken:
     outcome = option.outcome
     through = outcome.paths.through_battery
-    result = []
+    result: Spoken = []
     kin = _other(options, "AC", "AC off grid")
     other = kin if option.role == "DC" else _other(options, "DC")
     if through is not None and other is not None and other is not option and other.outcome.paths.through_battery:
@@ -260,7 +259,7 @@ def _path(option: Option, options: list[Option]) -> list[tuple[bool, str, str]]:
     return result
 
 
-def _yield(option: Option, options: list[Option]) -> list[tuple[bool, str, str]]:
+def _yield(option: Option, options: list[Option]) -> Spoken:
     """What the same modules give under another kind of electronics."""
     offered = option.outcome.figures.pv_dc_kwh
     others = [item for item in options if item is not option and item.outcome.figures.pv_dc_kwh > 0]

@@ -62,7 +62,7 @@ def stack_of(plan: Plan, option: Option | RefusedOption) -> Stack:
         stays_on = house.names if stays_on else ()
     on = np.array([name in stays_on for name in house.names], dtype=bool)
     at = (house.only(stays_on) if stays_on else house).worst_step
-    by_name = {circuit.name: circuit for circuit in job.backup_board.circuits} if job.backup_board else {}
+    by_name = {circuit.name: circuit for circuit in job.board.circuits} if job.backup_board else {}
     rows = []
     for number, name in enumerate(house.names):
         circuit = by_name.get(name)
@@ -82,7 +82,7 @@ def stack_of(plan: Plan, option: Option | RefusedOption) -> Stack:
         plan.site.calendar.wall[at],
         tuple(rows),
         _legs(house, on, at, job.supply.phases, count),
-        forming_kw(converter) / count if forms_grid(converter) else None,
+        forming_kw(option.design) / count if isinstance(option, Option) and forms_grid(converter) else None,
         converter.inverter.name if converter is not None else "",
         vocabulary_of(job.supply),
     )
@@ -95,14 +95,14 @@ def _legs(house: BackedUpLoads, on: np.ndarray, at: int, phases: str, count: int
     return {f"{LEG_WORDS[phases]} {leg + 1}": tuple((kw * house.legs[:, leg]).tolist()) for leg in range(count)}
 
 
-def _on_leg(circuit: Circuit, phases: str) -> str:
+def _on_leg(circuit: Circuit | None, phases: str) -> str:
     """On which leg or phase a circuit hangs; empty where there is only one."""
     if circuit is None or phases == "single":
         return ""
     return ACROSS[phases] if circuit.leg == "across" else f"{LEG_WORDS[phases].lower()} {circuit.leg}"
 
 
-def _fate(circuit: Circuit, reached: bool, forms: bool, words: Vocabulary) -> str:
+def _fate(circuit: Circuit | None, reached: bool, forms: bool, words: Vocabulary) -> str:
     if not forms:
         return words.nothing_forms
     if circuit is None:

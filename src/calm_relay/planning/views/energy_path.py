@@ -122,7 +122,7 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
             *legs,
         ]
     power = _headroom(at.get("evening power"), "{:.1f} of {:.1f} kW evening peak")
-    on_main = converters[main].bank if converters else option.coupling == "DC"
+    on_main = converters[main].has_battery if converters else option.coupling == "DC"
     if on_main:
         bank = converters[main].bank if converters else plan.bank
         bar = power if not converters or converters[main] is leading else None
@@ -131,13 +131,13 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
         legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1), f"{main}:battery"))
     beside = [(number, converter) for number, converter in enumerate(converters) if number not in group]
     if not converters and option.coupling == "AC":
-        beside = [(1, None)]  # type: ignore[list-item]
-    if len(beside) == 1 and not on_main:
+        _hang(stations, legs, plan, option, 1, None, power)
+    elif len(beside) == 1 and not on_main:
         number, converter = beside[0]
         _hang(stations, legs, plan, option, number, converter, power)
     else:
         for column, (number, converter) in zip((AC_JOIN, AC_JOIN + 1.2), beside, strict=False):
-            _hang_whole(stations, legs, option, number, converter, column, power)
+            _hang_whole(stations, legs, option, number, converter, column, power, leads=converter is leading)
     sourced = tuple(replace(station, source=_source(station, plan, option)) for station in stations)
     return Line(sourced, tuple(legs))
 
@@ -164,15 +164,15 @@ def _hang(
     stations: list[Station],
     legs: list[Leg],
     plan: Plan,
-    option: Option,
+    option: Option | RefusedOption,
     number: int,
-    converter: Converter,
+    converter: Converter | None,
     power: Headroom | None,
 ) -> None:
     """A second unit joins at the AC bus: its battery on its own DC side, or the array that is kept on it."""
     legs.append(Leg("AC", (AC_JOIN, 1), (AC_JOIN, 0), f"{number}:ac"))
     headline = f"{converter.inverter.ac_kw:g} kW" if converter else "none fits"
-    if converter and not converter.bank:
+    if converter and not converter.has_battery:
         headline += f", {converter.array_kw:.2f} kWp"
         stations.append(_station("Kept inverter", option, headline, "", None, AC_JOIN, 1, "right"))
         return
@@ -185,19 +185,23 @@ def _hang(
 def _hang_whole(
     stations: list[Station],
     legs: list[Leg],
-    option: Option,
+    option: Option | RefusedOption,
     number: int,
     converter: Converter,
     column: float,
     power: Headroom | None,
+    *,
+    leads: bool,
 ) -> None:
-    """One of several units that join at the AC bus, drawn with its battery as one station."""
+    """One of several units that join at the AC bus, drawn with its battery as one station.
+
+    `leads` says whether its battery is the one under discussion.
+    """
     legs.append(Leg("AC", (column, 1), (column, 0), f"{number}:ac"))
     headline = f"{converter.inverter.ac_kw:g} kW"
-    if not converter.bank:
+    if not converter.has_battery:
         name, headline, bar = "Kept inverter", f"{headline}, {converter.array_kw:.2f} kWp", None
     else:
-        leads = converter is option.design.battery_converter
         name, bar = ("Battery" if leads else "Second battery"), (power if leads else None)
         headline += f", {converter.bank.usable_kwh:.1f} kWh"
     stations.append(_station(name, option, headline, "", bar, column, 1, "right"))
@@ -297,7 +301,7 @@ def _grid(plan: Plan, option: Option | RefusedOption) -> tuple[str, str]:
         generator = plan.job.generator
         if generator is None:
             return "none, off grid", "no generator"
-        hours = f"{option.outcome.year.generator_hours:,.0f} h a year" if isinstance(option, Option) else ""
+        hours = f"{option.outcome.island_year.generator_hours:,.0f} h a year" if isinstance(option, Option) else ""
         return f"none; generator {generator.kw:g} kW", hours
     limit = plan.job.tariff.export_limit_kw
     export = "no export limit stated" if limit is None else f"export up to {limit:g} kW"

@@ -114,7 +114,7 @@ def _home(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     )
 
 
-def _off_grid(plan: Plan, option: Option) -> Iterator[Figure]:
+def _off_grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
     job, generator = plan.job, plan.job.generator
     supply = job.supply
     text = f"{supply.phases} phase, {supply.volts:g} V, main switch {supply.main_fuse_a:g} A"
@@ -134,8 +134,8 @@ def _off_grid(plan: Plan, option: Option) -> Iterator[Figure]:
             f"{rating.arrays_kw:g} kW of array; takes {rating.limit_kw:.3g}, practice {rating.practice_kw:.3g} kW"
         )
         yield Figure("On its AC bus", text, rating.owner)
-    year, note = option.outcome.year, f"simulated year, {plan.assumed_note or plan.site.source}"
-    yield Figure("Unserved", f"{year.unmet_kwh:,.0f} kWh a year, {option.outcome.unmet:.1%}", note, True)
+    year, note = option.outcome.island_year, f"simulated year, {plan.assumed_note or plan.site.source}"
+    yield Figure("Unserved", f"{year.unmet_kwh:,.0f} kWh a year, {option.outcome.unserved:.1%}", note, True)
     yield Figure("Without supply", f"{year.unserved_hours:,.0f} h a year, without machines' starts", note, True)
     if generator is not None:
         burnt = year.bus_kwh("import") * generator.litres_per_kwh

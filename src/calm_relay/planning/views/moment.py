@@ -106,8 +106,8 @@ def _moment(
         limit = sum(converters[n].inverter.ac_kw for n in together)
         name = "Inverter" if number == lead else "Battery inverter"
         bars[name] = _bar(abs(flow["ac"]), limit, f"{flow['ac']:.1f} of {limit:.3g} kW now")
-        if converter.bank and converter is option.design.battery_converter:
-            part = year.plant[number].battery
+        if converter.has_battery and converter is option.design.battery_converter:
+            part = year.plant[number].bank
             level = float(year.of("stored", number)[step]) / part.usable_kwh
             bars["Battery"] = Headroom(level, 1.0, f"{level:.0%} full", Severity.OK)
     home, imported, exported = (float(year.at_bus(name)[step]) for name in ("home", "import", "export"))
@@ -151,12 +151,14 @@ def day_of(plan: Plan, option: Option, step: int) -> Day:
     level = None
     if converter:
         number = option.design.converters.index(converter)
-        level = year.of("stored", number)[cut] / year.plant[number].battery.usable_kwh
+        level = year.of("stored", number)[cut] / year.plant[number].bank.usable_kwh
     wall = plan.site.calendar.wall[cut]
-    off_grid = not plan.job.supply.on_grid
+    off_grid = isinstance(year, IslandYear)
     imported = year.at_bus("import")[cut]
     others = (
-        {"from the generator": imported, "not served": year.unmet[cut]} if off_grid else {"imported": imported}
+        {"from the generator": imported, "not served": year.unmet[cut]}
+        if isinstance(year, IslandYear)
+        else {"imported": imported}
     )
     return Day(
         first,
@@ -170,7 +172,7 @@ def day_of(plan: Plan, option: Option, step: int) -> Day:
             "curtailed": year.of("curtailed")[cut],
         },
         {"from the battery": shares.battery_to_home, **others},
-        year.outage.asked_kw[cut] if off_grid else year.at_bus("home")[cut],
+        year.outage.asked_kw[cut] if isinstance(year, IslandYear) else year.at_bus("home")[cut],
         level,
     )
 

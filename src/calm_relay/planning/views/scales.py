@@ -308,7 +308,7 @@ def _cycles(option: Option) -> float:
         return 0.0
     number = option.design.converters.index(converter)
     year = option.outcome.year
-    return year.kwh("discharge", number) / year.plant[number].battery.usable_kwh
+    return year.kwh("discharge", number) / year.plant[number].bank.usable_kwh
 
 
 def purpose_scales_of(plan: Plan) -> tuple[Scale, ...]:
@@ -336,7 +336,7 @@ def _summary(
     key: str,
     label: str,
     note: str,
-    lower_is_better: bool,
+    lower_is_better: bool | None,
     values: list[float | None],
     form: str,
     end: float,
@@ -350,9 +350,9 @@ def _summary(
 def compared(plan: Plan, shown: int, most: int = 5) -> tuple[int, ...]:
     """Options that stand beside each other: the one in view, as it is, and those that serve best, by number."""
     scores = plan.choice.scores
-    live = [number for number, option in enumerate(plan.options) if isinstance(option, Option)]
-    ranked = sorted(live, key=lambda n: (plan.options[n].stopped, -scores[plan.options[n].key].total))
-    first = [n for n in (shown, 0) if n in live]
+    able = {number: option for number, option in enumerate(plan.options) if isinstance(option, Option)}
+    ranked = sorted(able, key=lambda n: (able[n].stopped, -scores[able[n].key].total))
+    first = [n for n in (shown, 0) if n in able]
     return tuple(sorted(list(dict.fromkeys([*first, *ranked]))[:most]))
 
 

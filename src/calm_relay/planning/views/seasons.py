@@ -10,12 +10,17 @@ from calm_relay.planning.site.demand import SEASONS
 
 @dataclass(frozen=True, eq=False)
 class SiteMonths:
-    """Each month's mean horizontal irradiation [kWh/m2/day] and its lowest, mean and highest air [degC]."""
+    """Each month's mean horizontal irradiation [kWh/m2/day] and its lowest, mean and highest air [degC].
+
+    `daily_range_c` is the year's mean swing from night to day [K], `wind_mean` its mean wind [m/s].
+    """
 
     ghi_kwh_per_day: np.ndarray
     lowest_c: np.ndarray
     mean_c: np.ndarray
     highest_c: np.ndarray
+    daily_range_c: float
+    wind_mean: float
 
 
 def site_months(plan: Plan) -> SiteMonths:
@@ -28,6 +33,8 @@ def site_months(plan: Plan) -> SiteMonths:
         np.array([air[cut].min() for cut in here]),
         np.array([air[cut].mean() for cut in here]),
         np.array([air[cut].max() for cut in here]),
+        float(np.ptp(air.reshape(365, -1), axis=1).mean()),
+        float(weather.wind_speed.mean()),
     )
 
 

@@ -59,10 +59,10 @@ def ladders_of(option: Option | RefusedOption) -> tuple[Ladder, ...]:
     result = []
     survey = option.context.survey
     for converter_number, converter in enumerate(option.design.converters if isinstance(option, Option) else ()):
-        if converter.stringing is None or converter.inverter.pv is None:
+        if not converter.has_strings or converter.inverter.pv is None:
             continue
         used = {item.number: item for item in converter.stringing.inputs}
-        for number, tracker in enumerate(converter.inverter.pv.trackers, 1):
+        for number, tracker in enumerate(converter.inverter.pv_side.trackers, 1):
             item = used.get(number, Input(number, tracker, ()))
             result.append(_ladder(converter, converter_number, item, survey))
     return tuple(result)
@@ -159,7 +159,7 @@ def iv_curves(option: Option, converter_number: int, input_number: int) -> tuple
         cell = option.context.temperatures.cold_c if cell_c is None else cell_c
         points = [(run_points(run, light, cell), run.parallel) for run in item.runs]
         volts = np.linspace(0.0, max(p.voc for p, _ in points), 241)
-        amps = sum(n * string_current(p, volts) for p, n in points)
+        amps = np.sum([n * string_current(p, volts) for p, n in points], axis=0)
         best = int((volts * amps).argmax())
         label = f"{light:g} W/m², {cell:g} °C"
         result.append(IvCurve(label, volts, amps, float(volts[best]), float(volts[best] * amps[best] / 1000)))

@@ -64,7 +64,7 @@ def balcony(context: DesignContext) -> Design | Refusal:
         if context.now
         else ()
     )
-    return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, strings), Converter(capped, bank=bank)))
+    return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, strings), Converter(capped, held=bank)))
 
 
 def _few_modules(face: Face, count: int) -> Face:

@@ -65,7 +65,7 @@ def clock_bank(context: DesignContext) -> Design | Refusal:
     if not any(converter.has_array for converter in kept):
         reason = "A time clock charges in the sun hours of an array that is there; this roof is bare"
         return unbuildable(ARCHITECTURE, title, "AC", reason)
-    return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, bank=bank)), by_clock=True)
+    return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, held=bank)), by_clock=True)
 
 
 def blind(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoken:
@@ -73,7 +73,7 @@ def blind(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoke
     converter = option.design.battery_converter
     year = option.outcome.year
     number = option.design.converters.index(converter)
-    soc = year.of("stored", number).reshape(365, -1) / year.plant[number].battery.usable_kwh
+    soc = year.of("stored", number).reshape(365, -1) / year.plant[number].bank.usable_kwh
     full = int((soc.max(axis=1) > FULL).sum())
     sentence = f"Charged by the clock in the sun hours, it is full on {full} days; lead-acid wants all of them."
     unseeing = "It sees no meter: on dark days it charges from the grid, and gives when nobody asks."

@@ -23,8 +23,8 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
     if any(converter.inverter.charge_controllers for converter in context.now):
         return refused("A DC bus with charge controllers is what stands there today")
     if context.job.existing_inverter is not None and context.job.existing_inverter.fate == "keep":
-        return refused(f"The survey keeps {context.kept.inverter.name} where it is")
-    if context.job.existing_battery is not None and context.job.existing_battery.fate == "keep":
+        return refused(f"The survey keeps {context.kept_inverter} where it is")
+    if context.job.existing_battery is not None and context.job.old_battery.fate == "keep":
         return refused("The existing battery stays where it is")
     faces = plain_faces(context)
     if not faces:

@@ -16,11 +16,11 @@ from calm_relay.planning.equipment.bank import Bank
 def grow_bank(context: DesignContext) -> Design | Refusal:
     """More packs on the port that carries the old battery."""
     job, title = context.job, "More packs on the old battery"
-    old = next((converter for converter in context.now if converter.bank), None)
+    old = next((converter for converter in context.now if converter.has_battery), None)
     if old is None:
         return unbuildable(ARCHITECTURE, title, "none", "There is no battery to add packs to")
-    coupling = "DC" if old.stringing else "AC"
-    if job.existing_battery.fate == "remove":
+    coupling = "DC" if old.has_strings else "AC"
+    if job.old_battery.fate == "remove":
         return unbuildable(ARCHITECTURE, title, coupling, "The survey lets the old battery go")
     added = Bank(context.bank.pack, context.bank.count)
     reasons = mixing_refusals(old.bank.pack, added.pack)
@@ -32,7 +32,7 @@ def grow_bank(context: DesignContext) -> Design | Refusal:
         reasons = battery_refusals(whole, old.inverter, job)
     if reasons:
         return unbuildable(ARCHITECTURE, title, coupling, *reasons)
-    grown = replace(old, bank=whole, added=added)
+    grown = replace(old, held=whole, added=added)
     converters = tuple(grown if converter is old else converter for converter in context.now)
     return Design(ARCHITECTURE, title, coupling, converters)
 

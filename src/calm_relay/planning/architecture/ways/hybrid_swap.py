@@ -13,12 +13,8 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
         return unbuildable(ARCHITECTURE, title, "DC", *reasons)
 
     if job.existing_inverter is not None and job.existing_inverter.fate == "keep":
-        return refused(f"The survey keeps {context.kept.inverter.name} where it is")
-    if (
-        job.existing_battery is not None
-        and job.existing_battery.fate == "keep"
-        and job.existing_battery.inverter is None
-    ):
+        return refused(f"The survey keeps {context.kept_inverter} where it is")
+    if job.existing_battery is not None and job.old_battery.fate == "keep" and job.old_battery.inverter is None:
         return refused("The existing battery stays, and it hangs on the inverter that would go")
     faces = context.survey.faces_then
     staying = [
@@ -32,8 +28,10 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
     if inverter is None:
         return refused(*reasons)
     beside = tuple(staying)
-    stays = job.existing_battery is not None and job.existing_battery.fate == "keep"
-    own = tuple(converter for converter in context.now if converter.bank and converter.stringing is None and stays)
+    stays = job.existing_battery is not None and job.old_battery.fate == "keep"
+    own = tuple(
+        converter for converter in context.now if converter.has_battery and not converter.has_strings and stays
+    )
     strings = context.survey.lay(
         inverter, tuple(f for f in faces if f not in [converter.faces[0] for converter in beside]), fixed(faces)
     )

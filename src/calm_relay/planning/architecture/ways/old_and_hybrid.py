@@ -13,13 +13,13 @@ def old_and_hybrid(context: DesignContext) -> Design | Refusal:
 
     if job.existing_battery is None:
         return refused("There is no battery to keep")
-    if job.existing_battery.inverter is None:
+    if job.old_battery.inverter is None:
         return refused("The battery hangs on the inverter that a hybrid would take the place of")
-    if job.existing_battery.fate == "remove":
+    if job.old_battery.fate == "remove":
         return refused("The survey lets the old battery go")
     if job.existing_inverter is not None and job.existing_inverter.fate == "keep":
-        return refused(f"The survey keeps {context.kept.inverter.name} where it is")
-    if job.existing_battery.fate == "keep":
+        return refused(f"The survey keeps {context.kept_inverter} where it is")
+    if job.old_battery.fate == "keep":
         return refused("The DC-coupled hybrid swap keeps the old battery already")
     faces = plain_faces(context)
     if not faces:

@@ -26,7 +26,7 @@ def two_units(context: DesignContext) -> Design | Refusal:
     if (
         context.job.existing_battery is not None
         and battery_stays(context.job)
-        and any(converter.bank and converter.stringing is None for converter in context.now)
+        and any(converter.has_battery and not converter.has_strings for converter in context.now)
     ):
         reason = "The old battery stays on a unit of its own: the AC-coupled add-on is the second unit here"
         return unbuildable(ARCHITECTURE, "Second battery unit", "AC", reason)
@@ -47,7 +47,7 @@ def second_unit(option: BuiltOption, others: Sequence[BuiltOption], job: Job) ->
     )
     more = now.money.saving - before.money.saving
     extra = now.money.outlay - before.money.outlay
-    result = [(True, "ride_through_outage", sentence)]
+    result: Spoken = [(True, "ride_through_outage", sentence)]
     if more > 0:
         years = years_text(extra / more)
         summary = f"The second unit alone costs {money_text(job, extra)} and takes {years} to pay for itself."
