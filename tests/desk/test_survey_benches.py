@@ -338,7 +338,8 @@ def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):
     site = window.session.job.site
     assert (site.place, site.time_zone) == ("Tralee, Ireland", "Europe/Dublin")
     assert site.latitude == pytest.approx(52.27, abs=0.1)
-    assert site.weather.climate == "oceanic-north"
+    assert site.weather.climate == "dublin-ie"
+    assert "Dublin, 2" in bench.source.currentText() and "km" in bench.source.currentText()
     choose(bench.zone, "Europe/London")
     settled(window)
     assert window.session.job.site.time_zone == "Europe/London"
@@ -351,7 +352,7 @@ def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):
 
 def test_months_are_typed_and_a_weather_file_is_taken(window, opened, qtbot, settled, pvlib_data, monkeypatch):
     bench = opened("Site")
-    assert "assumed climate" in bench.sure.text()
+    assert "an assumed kind of climate" in bench.sure.text()
     choose(bench.source, "monthly")
     settled(window)
     weather = window.session.job.site.weather

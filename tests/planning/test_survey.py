@@ -201,7 +201,7 @@ def test_typed_months_make_a_year_of_their_sums(demo):
     daily = [made.site.weather.ghi[made.site.calendar.month == m].mean() * 0.024 for m in range(1, 13)]
     assert daily == pytest.approx(months.ghi_kwh_per_day)
     assert "typed months (the neighbour)" in made.site.source
-    assert "the months are yours (the neighbour)" in how_sure(made)
+    assert "the months are yours (the neighbour)" in how_sure(made, library())
     assert made.assumed_note
 
 

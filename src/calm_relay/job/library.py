@@ -13,16 +13,21 @@ from calm_relay.job.rules import RulePack
 
 
 class Climate(Model):
-    """Twelve monthly means from which a year can be made."""
+    """Twelve monthly means from which a year can be made: of a place, or of a kind of climate without a longitude."""
 
     key: Identifier
     name: str
+    country: str = Field(default="", pattern=r"^([A-Z]{2})?$", description="ISO 3166 code; empty for a kind.")
     latitude: float = Field(ge=-80.0, le=80.0)
+    longitude: float | None = Field(default=None, ge=-180.0, le=180.0)
     elevation_m: float = Field(default=0.0, ge=-400.0, le=5000.0, description="Where its temperatures hold.")
     ghi_kwh_per_day: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
     temp_c: tuple[float, ...] = Field(min_length=12, max_length=12)
     daily_range_c: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
     wind_mean: NotNegative
+    coast: bool = Field(default=False, description="Whether the sea tempers it.")
+    coldest_c: float | None = Field(default=None, ge=-70.0, le=40.0, description="Mean of the yearly lowest.")
+    hottest_c: float | None = Field(default=None, ge=-20.0, le=60.0, description="Mean of the yearly highest.")
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -26,22 +26,22 @@ class YearCalendar:
         """Number of steps in the year."""
         return self.utc.size
 
-    @property
+    @cached_property
     def standard(self) -> np.ndarray:
         """Fixed standard time of the place, datetime64[s]."""
         return self.utc + np.timedelta64(round(self.utc_offset_h * 3600), "s")
 
-    @property
+    @cached_property
     def wall_minute(self) -> np.ndarray:
         """Local clock time as minutes after midnight, int."""
         return ((self.wall - self.wall.astype("datetime64[D]")) // np.timedelta64(60, "s")).astype(int)
 
-    @property
+    @cached_property
     def wall_weekday(self) -> np.ndarray:
         """Local weekday, 0 for Monday."""
         return (self.wall.astype("datetime64[D]").view("int64") + 3) % 7
 
-    @property
+    @cached_property
     def month(self) -> np.ndarray:
         """Month 1 to 12 in standard time."""
         return self.standard.astype("datetime64[M]").view("int64") % 12 + 1

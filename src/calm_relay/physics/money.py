@@ -3,6 +3,8 @@
 import numpy as np
 from numpy_financial import npv
 
+from calm_relay.physics.plant.readings import dot
+
 
 def yearly_bill(
     import_kw: np.ndarray,
@@ -33,9 +35,9 @@ def yearly_bill(
         [currency/year]; below 0 when the grid pays.
     """
     days = import_kw.size * step_h / 24.0
-    # Not `np.dot`: its threads would wait for the kernel's.
-    imported = float(np.einsum("t,t->", import_kw, np.broadcast_to(price, import_kw.shape))) * step_h
-    exported = float(np.einsum("t,t->", export_kw, np.broadcast_to(feed_in, export_kw.shape))) * step_h
+    prices, rates = (np.broadcast_to(np.asarray(each, dtype=float), import_kw.shape) for each in (price, feed_in))
+    imported = dot(import_kw, prices) * step_h
+    exported = dot(export_kw, rates) * step_h
     return imported - exported + standing_per_day * days
 
 

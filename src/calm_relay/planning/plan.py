@@ -7,6 +7,7 @@ from pathlib import Path
 
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
+from calm_relay.physics.plant.year import PlantYear
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal, survey_of
 from calm_relay.planning.architecture.existing_system import existing_converters
 from calm_relay.planning.architecture.options import designs
@@ -17,8 +18,9 @@ from calm_relay.planning.equipment.equipment import Equipment, equipment_of
 from calm_relay.planning.equipment.rules import Rules, rules_of
 from calm_relay.planning.findings import Finding, Subject, findings_for
 from calm_relay.planning.findings.base import stops
+from calm_relay.planning.operation.lasting import lasting_starts
 from calm_relay.planning.operation.outcome import outcome_of
-from calm_relay.planning.operation.simulate import production_of, year_of
+from calm_relay.planning.operation.simulate import inputs_of, production_of, year_of
 from calm_relay.planning.site.array import Face, design_temperatures, faces_of
 from calm_relay.planning.site.demand import DemandYear, demand_year
 from calm_relay.planning.site.site_year import SiteYear, site_year
@@ -105,18 +107,27 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
     bill_now = None
     # The kernel leaves the interpreter's lock to the thread that reads the years.
     with ThreadPoolExecutor(WORKERS) as workers:
-        years = workers.map(lambda design: year_of(design, job, site, demand), live)
+        years = workers.map(lambda design: _lived(design, job, site, demand), live)
         for number, design in enumerate(made):
             progress(0.6 + 0.4 * number / len(made), f"Simulating: {design.title}")
             if isinstance(design, Refusal):
                 options.append(RefusedOption(design, _refusals(design), context))
                 continue
-            done = outcome_of(next(years), design, job, site, demand, bill_now)
+            year, ridden = next(years)
+            done = outcome_of(year, design, job, site, demand, bill_now, ridden)
             bill_now = done.money.bill if bill_now is None else bill_now
             result = findings_for(Subject(design, done, context, site))
             options.append(Option(design, done, result, context))
     choice = choose([option for option in options if isinstance(option, Option)], job, demand)
     return Plan(job, equipment, rules, site, faces, demand, bank, tuple(options), choice)
+
+
+def _lived(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> tuple[PlantYear, float]:
+    """A design's year, and the share of outages that it rides through from what lies in its battery then."""
+    inputs = inputs_of(design, job, site, demand)
+    year = year_of(inputs)
+    outages = lasting_starts(design, job, demand, site, inputs)
+    return year, 0.0 if outages is None else outages.share(year)
 
 
 def _refusals(refusal: Refusal) -> tuple[Finding, ...]:

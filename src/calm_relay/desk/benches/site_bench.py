@@ -29,7 +29,7 @@ class SiteBench(Bench):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self._job = self._view = None
+        self._job = self._view = self._offered = None
         self.place = PlaceField()
         self.place.sought.connect(lambda text: self.study_wanted.emit("places", partial(_result, text)))
         self.place.taken.connect(self._on_place)
@@ -92,10 +92,9 @@ class SiteBench(Bench):
     def show_job(self, job) -> None:
         """Shows place and weather year."""
         self._job = job
-        entries = [(FILE, "a weather file…"), (TYPED, "twelve months typed in")]
-        entries += [(climate.key, f"assumed: {climate.name}") for climate in self.library.climates.values()]
-        self.source.offer(entries)
+        self._offer_climates(job.site)
         weather = job.site.weather
+        self.source.setItemText(0, "a weather file…")
         if isinstance(weather, WeatherFile):
             shown = FILE
             self.source.setItemText(0, f"file {weather.path.rsplit('/', 1)[-1]}")
@@ -107,6 +106,23 @@ class SiteBench(Bench):
         self.place.show_place(job.site.place)
         self.inputs.show_job(job)
 
+    def _offer_climates(self, site):
+        """Offers the assumed climates, those that stand best for the place first."""
+        from calm_relay.planning.site.climates import nearest_climates
+
+        place = site.latitude, site.longitude, site.elevation_m
+        if place == self._offered:
+            return
+        self._offered = place
+        entries = [(FILE, "a weather file…"), (TYPED, "twelve months typed in")]
+        entries += [
+            (match.climate.key, f"assumed: {match.climate.name}, {match.distance_km:,.0f} km")
+            for match in nearest_climates(site, self.library)
+        ]
+        kinds = [climate for climate in self.library.climates.values() if climate.longitude is None]
+        entries += [(climate.key, f"assumed: {climate.name}") for climate in kinds]
+        self.source.offer(entries)
+
     def show_view(self, view) -> None:
         """Draws the year and says how sure it is."""
         from calm_relay.planning.views.figures import figures_of
@@ -115,7 +131,7 @@ class SiteBench(Bench):
         if not self.is_new(view):
             return
         self._view = view
-        self.sure.setText(f"<b>How sure:</b> {how_sure(view.plan)}")
+        self.sure.setText(f"<b>How sure:</b> {how_sure(view.plan, self.library)}")
         # Place and weather stand in the fields beside them.
         summary = [item for item in figures_of(view.plan, view.option, "Site") if item.label not in BESIDE]
         self.figures.show_figures(summary)
@@ -135,10 +151,9 @@ class SiteBench(Bench):
         )
         weather = site.weather
         if isinstance(weather, ClimatePreset):
-            # Of the assumed climates the one of the nearest latitude, whichever hemisphere.
-            near = min(
-                self.library.climates.values(), key=lambda climate: abs(abs(climate.latitude) - abs(site.latitude))
-            )
+            from calm_relay.planning.site.climates import nearest_climates
+
+            near = nearest_climates(site, self.library)[0].climate
             site = site.with_(weather=weather.with_(climate=near.key))
         self.edited.emit(self._job.with_(site=site), f"Place: {place.name}")
 

@@ -11,7 +11,15 @@ from typing import Any
 import numpy as np
 
 from calm_relay.physics.plant.control import Control
-from calm_relay.physics.plant.island import Island, IslandSums, IslandYear, run_island, sum_island, survival
+from calm_relay.physics.plant.island import (
+    Island,
+    IslandSums,
+    IslandYear,
+    ReadyOutages,
+    ready_outages,
+    run_island,
+    sum_island,
+)
 from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import PlantSums, PlantYear, run_plant, sum_plant
@@ -110,9 +118,14 @@ def run_outage(inputs: Inputs, stored_kwh: float, clock: int = 0) -> IslandYear:
     return run_island(*inputs.off_grid, stored_kwh=stored_kwh, clock=clock)
 
 
+def ready_survival(inputs: Inputs, starts: np.ndarray, most: int) -> ReadyOutages:
+    """Outages of an islanded plant from many starts, ready to be run; see `island.ready_outages`."""
+    return ready_outages(*inputs.off_grid, starts, most)  # type: ignore[call-arg]
+
+
 def run_survival(inputs: Inputs, stored_kwh: np.ndarray, starts: np.ndarray, most: int) -> np.ndarray:
-    """Hours an islanded plant serves from each start; see `island.survival`."""
-    return survival(*inputs.off_grid, stored_kwh, starts, most)  # type: ignore[call-arg]
+    """Hours an islanded plant serves from each start; see `ReadyOutages.hours`."""
+    return ready_survival(inputs, starts, most).hours(stored_kwh)
 
 
 # Digests of series that are known never to change, by identity; None before the first reading.

@@ -335,33 +335,63 @@ def _run(
     return out.book, Outage(island.asked_kw, out.state, out.cause, out.ac_offered, out.ac_used, out.on)
 
 
-def survival(
+@dataclass(frozen=True, eq=False)
+class ReadyOutages:
+    """Outages of a plant from many starts, packed once and run from any energies; see `ready_outages`."""
+
+    c: np.recarray
+    former: int
+    limits: Limits
+    circuits: Circuits
+    arrays: Arrays
+    derate: np.ndarray
+    starts: np.ndarray
+    most: int
+    step_h: float
+
+    def hours(self, stored_kwh: np.ndarray) -> np.ndarray:
+        """Hours served from each start, shape (starts,) [h].
+
+        Parameters
+        ----------
+        stored_kwh : ndarray, shape (starts,)
+            Energy in the batteries of all that form the grid at each start [kWh].
+        """
+        served = islanded.survival(
+            self.c,
+            new_work(self.c.size),
+            self.former,
+            self.limits,
+            self.circuits,
+            self.arrays,
+            self.derate,
+            np.ascontiguousarray(stored_kwh, dtype=float),
+            self.starts,
+            self.most,
+            self.step_h,
+        )
+        return np.asarray(served * self.step_h)
+
+
+def ready_outages(
     plant: tuple[ConverterPart, ...],
     pv_kw: np.ndarray,
     step_h: float,
     island: Island,
     thermal_derate: np.ndarray | None,
-    stored_kwh: np.ndarray,
     starts: np.ndarray,
     most: int,
-) -> np.ndarray:
-    """Hours served from each of many starts of a year that follows itself.
+) -> ReadyOutages:
+    """Outages from each of many starts of a year that follows itself.
 
     Parameters
     ----------
     plant, pv_kw, step_h, island, thermal_derate
         As in `run_island`, of a whole year.
-    stored_kwh : ndarray, shape (starts,)
-        Energy in the batteries of all that form the grid at each start [kWh].
     starts : ndarray of int, shape (starts,)
         First step of each outage.
     most : int
         Steps after which an outage counts as ridden through.
-
-    Returns
-    -------
-    ndarray, shape (starts,)
-        [h]
     """
 
     def wrapped(series: np.ndarray) -> np.ndarray:
@@ -379,17 +409,5 @@ def survival(
         **{name: wrapped(getattr(circuits, name)) for name in ("load_kw", "start_kw", "again_kw")}
     )
     derate = _derate(island, plant, checked_derate(thermal_derate, len(plant)))
-    served = islanded.survival(
-        c,
-        new_work(len(plant)),
-        former,
-        island.limits.typed,
-        circuits,
-        arrays,
-        derate,
-        np.ascontiguousarray(stored_kwh, dtype=float),
-        np.asarray(starts, dtype=np.int64),
-        most,
-        float(step_h),
-    )
-    return served * step_h
+    first = np.asarray(starts, dtype=np.int64)
+    return ReadyOutages(c, former, island.limits.typed, circuits, arrays, derate, first, most, float(step_h))

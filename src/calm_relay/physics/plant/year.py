@@ -1,6 +1,6 @@
 """A plant's run read off: flows by name, what they add up to, and the balances that close."""
 
-from concurrent.futures import Executor
+from concurrent.futures import Executor, Future
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -13,6 +13,7 @@ from calm_relay.physics.plant.converter import pack
 from calm_relay.physics.plant.flows import BUS_FLOWS, CONVERTER_FLOWS, LOSSES, Record, new_record, new_work
 from calm_relay.physics.plant.grid_tied import Offer
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
+from calm_relay.physics.plant.readings import split_sum
 
 CONVERTER_AT = {name: i for i, name in enumerate(CONVERTER_FLOWS)}
 BUS_AT = {name: i for i, name in enumerate(BUS_FLOWS)}
@@ -33,7 +34,11 @@ class PlantBus:
 
     def bus_kwh(self, name: str) -> float:
         """Sum of home, import or export over the run [kWh]."""
-        return float(self.bus[BUS_AT[name]].sum() * self.step_h)
+        return float(self._bus_sums[BUS_AT[name]] * self.step_h)
+
+    @cached_property
+    def _bus_sums(self) -> np.ndarray:
+        return self.bus.sum(axis=1)
 
     @property
     def unmet_kwh(self) -> float:
@@ -87,11 +92,11 @@ class PlantYear(PlantSums):
 
     def kwh_out(self, converter: int) -> float:
         """Energy a converter gave to the AC bus over the run [kWh]."""
-        return float(np.maximum(self.of("ac", converter), 0.0).sum() * self.step_h)
+        return split_sum(self.of("ac", converter))[0] * self.step_h
 
     def kwh_in(self, converter: int) -> float:
         """Energy a converter drew from the AC bus to rectify over the run [kWh]."""
-        return float(np.maximum(-self.of("ac", converter), 0.0).sum() * self.step_h)
+        return split_sum(self.of("ac", converter))[1] * self.step_h
 
     def dc_residuals_kwh(self) -> np.ndarray:
         """What does not close at each DC bus in each step [kWh], shape (converters, steps)."""
@@ -200,18 +205,23 @@ class BufferPool:
 
 
 def bus_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferPool) -> list[PlantBus]:
-    """Simulates many plants in threads and keeps what their bus and their batteries do.
+    """Simulates many plants in threads and keeps what their bus and their batteries do; see `begin_plants`."""
+    return [begun.result() for begun in begin_plants(runs, workers, buffers)]
+
+
+def begin_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferPool) -> "list[Future[PlantBus]]":
+    """Begins to simulate many plants in threads and to keep what their bus and their batteries do.
 
     Parameters
     ----------
     runs : sequence of dict
         Arguments of `run_plant`, each by name.
     workers : concurrent.futures.Executor
-        Its threads run the kernel and nothing else, so that they do not wait for the interpreter's lock.
+        Its threads run the kernel and little else, so that they do not wait for the interpreter's lock.
     buffers : BufferPool
         Holds the series of the runs; the next call with it writes over them.
     """
-    ready = []
+    begun = []
     for place, run in enumerate(runs):
         arguments, order = _arguments(**{**NOTHING_MORE, **run})
         n, steps = len(run["plant"]), arguments[2].home_kw.shape[1]
@@ -221,19 +231,15 @@ def bus_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferPoo
             np.empty((n, len(CONVERTER_FLOWS), 0)),
             np.empty((0, len(CONVERTER_FLOWS))),
         )
-        ready.append((arguments, order, out))
+        begun.append(workers.submit(_bus_plant, tuple(run["plant"]), run["step_h"], arguments, order, out))
+    return begun
 
-    def simulate(item: tuple[_Arguments, Any, Record]) -> None:
-        (c, w, offer, control, step_h), _, out = item
-        grid_tied.run(c, w, offer, control, step_h, out)
 
-    list(workers.map(simulate, ready))
-    return [
-        PlantBus(
-            tuple(run["plant"]), run["step_h"], out.bus, out.stored if order is None else out.stored[_back(order)]
-        )
-        for run, (_, order, out) in zip(runs, ready, strict=True)
-    ]
+def _bus_plant(
+    plant: tuple[ConverterPart, ...], step_h: float, arguments: _Arguments, order: np.ndarray | None, out: Record
+) -> PlantBus:
+    grid_tied.run(*arguments, out)
+    return PlantBus(plant, step_h, out.bus, out.stored if order is None else out.stored[_back(order)])
 
 
 NOTHING_MORE: dict[str, None] = {"grid": None, "control": None, "thermal_derate": None}

@@ -2,12 +2,13 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, Protocol
 
 from calm_relay.job.equipment import Backup, Inverter, Microinverter, Optimiser
 from calm_relay.job.model import Job, PurposeKind, Supply
 from calm_relay.physics.plant.parts import ConverterPart
-from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.equipment.bank import Bank, discharge_ac_kw
 from calm_relay.planning.equipment.equipment import Equipment, loss_curve
 from calm_relay.planning.equipment.rules import Rules
 from calm_relay.planning.site.array import DesignTemperatures, Face
@@ -54,6 +55,11 @@ class Converter:
         """The strings of a unit that modules hang on, or should."""
         assert self.laid is not None, "it has strings"
         return self.laid
+
+    @cached_property
+    def gives(self) -> tuple[float, str]:
+        """Power on the AC side while its battery discharges [kW], and the name of what limits it."""
+        return discharge_ac_kw(self.bank, self.inverter)
 
     @property
     def backup(self) -> Backup:
@@ -117,7 +123,7 @@ class Design:
     strings_moved: int = 0
     by_clock: bool = False
 
-    @property
+    @cached_property
     def battery_converter(self) -> Converter | None:
         """The inverter that carries the battery under discussion; the existing one where there is no other."""
         with_bank = [converter for converter in self.converters if converter.has_battery]
@@ -131,7 +137,7 @@ class Design:
         assert self.battery_converter is not None, "it has a battery"
         return self.battery_converter
 
-    @property
+    @cached_property
     def together(self) -> tuple[Converter, ...]:
         """The unit under discussion and those that form a grid with it: of one kind, under one controller."""
         lead = self.battery_converter
@@ -139,7 +145,7 @@ class Design:
             return ()
         return (lead, *(other for other in self.converters if other is not lead and coordinated(lead, other)))
 
-    @property
+    @cached_property
     def grid_former(self) -> Inverter:
         """What forms the grid when it is down, as one unit: that of the battery, and what stands with it."""
         members = [member.inverter for member in self.together if member.inverter.backup is not None]
@@ -161,7 +167,7 @@ class Design:
             backup=whole,
         )
 
-    @property
+    @cached_property
     def forming(self) -> tuple[int, ...]:
         """Numbers of `together`, the leading unit first."""
         members = self.together

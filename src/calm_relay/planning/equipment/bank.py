@@ -1,7 +1,7 @@
 """Packs stacked into one bank, and what limits its power behind a given converter."""
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -171,6 +171,7 @@ def bank_of(job: Job, equipment: Equipment) -> Bank:
     )
 
 
+@lru_cache(maxsize=1024)
 def discharge_ac_kw(bank: Bank, inverter: Inverter, level: float = 0.0) -> tuple[float, str]:
     """Power on the AC side while discharging at a level [kW], and the name of what limits it."""
     limits = bank.dc_limits(inverter, "discharge", level)
@@ -180,6 +181,7 @@ def discharge_ac_kw(bank: Bank, inverter: Inverter, level: float = 0.0) -> tuple
     return (inverter.ac_kw, "inverter") if ac_kw >= inverter.ac_kw else (ac_kw, name)
 
 
+@lru_cache(maxsize=1024)
 def charge_dc_kw(
     bank: Bank, inverter: Inverter, window_kw: float | None = None, level: float = 0.0
 ) -> tuple[float, str]:

@@ -10,6 +10,7 @@ from calm_relay.job.backup_board import Circuit
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.model import Job
+from calm_relay.physics.plant.readings import highest_sum
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.findings.base import Finding, Mend, Subject, check, grid_check, stops_if, warns, warns_if
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads
@@ -23,7 +24,14 @@ from calm_relay.planning.operation.island import (
     start_source,
     start_volts,
 )
-from calm_relay.planning.operation.machine_starts import StartMargin, extra_kw, may_ask_kw, start_margin
+from calm_relay.planning.operation.machine_starts import (
+    StartMargin,
+    dropped_to_fit,
+    extra_kw,
+    may_ask_kw,
+    may_ask_together_kw,
+    start_margin,
+)
 from calm_relay.planning.operation.phases import relay_passes_a, through_relay
 from calm_relay.planning.site.demand import DemandYear
 
@@ -53,8 +61,7 @@ def left_out_mend(job: Job, name: str) -> Mend:
 
 def shed_to_fit(job: Job, demand: DemandYear, on: BackedUpLoads, limit_kw: float) -> tuple[Mend, ...]:
     """The mend that drops, the least wanted first, what the inverter cannot carry; none where nothing is to drop."""
-    order = [circuit.name for circuit in sorted(job.board.circuits, key=lambda circuit: -circuit.priority)]
-    dropped = on.dropped_to_fit(may_ask_kw(job, demand, on), limit_kw, order)
+    dropped = dropped_to_fit(job, demand, on, limit_kw)
     if not dropped:
         return ()
     summary = ", ".join(f"“{name}”" for name in dropped)
@@ -70,12 +77,12 @@ def check_pass_through(subject: Subject) -> list[Finding]:
         return []
     backup, phases = converter.backup, converter.inverter.phases
     allowed_a, rows = relay_passes_a(converter), subject.behind_relay
-    charging_kw = np.maximum(-subject.outcome.year.of("ac", subject.design.forming[0]), 0.0)
-    legs_kw = through_relay(subject.design, subject.job, subject.context.demand, charging_kw)
-    leg, at = np.unravel_index(int(legs_kw.argmax()), legs_kw.shape)
+    legs_kw = through_relay(subject.design, subject.job, subject.context.demand)
+    ac_kw = subject.outcome.year.of("ac", subject.design.forming[0])
+    worst_kw, leg, at = highest_sum(legs_kw, ac_kw, 1.0 / LEGS[phases])
     volts = leg_volts(phases, converter.inverter.volts)
-    worst_a = float(legs_kw[leg, at]) * 1000.0 / volts
-    charging_a = float(charging_kw[at]) / LEGS[phases] * 1000.0 / volts
+    worst_a = worst_kw * 1000.0 / volts
+    charging_a = max(-float(ac_kw[at]), 0.0) / LEGS[phases] * 1000.0 / volts
     over = worst_a > allowed_a
     share = backup.pass_through_continuous_fraction
     of = f" ({share:.0%} of {backup.pass_through_a:g} A)" if share < 1 else ""
@@ -113,7 +120,7 @@ def check_backed_load(subject: Subject) -> list[Finding]:
     at = on.worst_step
     stack = sorted(zip(on.half_hours_kw[:, at].tolist(), on.names, strict=True), reverse=True)
     asked_kw, limit_kw = sum(kw for kw, _ in stack), forming_kw(subject.design)
-    briefly_kw = float(may_ask_kw(job, subject.context.demand, on).sum(axis=0).max())
+    briefly_kw = float(may_ask_together_kw(job, subject.context.demand, on).max())
     over = asked_kw > limit_kw
     for_minutes = not over and briefly_kw > limit_kw + 0.05
     parts = " + ".join(f"{name} {kw:.1f}" for kw, name in stack[:NAMED] if kw > 0.05)
@@ -232,7 +239,7 @@ def check_starts_together(subject: Subject) -> list[Finding]:
         return []
     parts = {part.name: part.kw for part in subject.context.demand.parts}
     extra = sum((parts[m.name] > 0) * extra_kw(m, c, job) for m, c in motors)
-    running = may_ask_kw(job, subject.context.demand, rows).sum(axis=0)
+    running = may_ask_together_kw(job, subject.context.demand, rows)
     asked = running + extra * island_limits(subject.design, job).start_power_factor
     at = int(asked.argmax())
     limit_kw = max(subject.design.grid_former.outage_output.surge_kw, forming_kw(subject.design))

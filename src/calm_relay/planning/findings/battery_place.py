@@ -7,6 +7,7 @@ import numpy as np
 
 from calm_relay.job.model import Job
 from calm_relay.physics.fade import cycles_at
+from calm_relay.physics.plant.readings import given_by
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M
 from calm_relay.planning.findings.base import (
@@ -184,7 +185,7 @@ def check_lead_years(subject: Subject) -> list[Finding]:
     if converter is None or not converter.bank.pack.is_lead:
         return []
     year, number, pack = subject.outcome.year, subject.design.converters.index(converter), converter.bank.pack
-    given = float(np.maximum(-np.diff(year.stored[number]), 0.0).sum())
+    given = given_by(year.stored[number])
     depth = given / 365.0 / converter.bank.nominal_kwh
     if depth <= 0.0:
         return []

@@ -35,6 +35,22 @@ class BackedUpLoads:
         """What each circuit may ask for minutes within each step [kW]."""
         return self.kw + (BRIEFLY - 1.0) * self.house_kw
 
+    def on_legs(self, count: int) -> np.ndarray:
+        """What they ask on each of so many legs, shape (count, steps) [kW]; on one leg all of it."""
+        return self._on_one if count == 1 else self._on_two if count == 2 else self._on_three
+
+    @cached_property
+    def _on_one(self) -> np.ndarray:
+        return self.kw.sum(axis=0)[None, :]
+
+    @cached_property
+    def _on_two(self) -> np.ndarray:
+        return np.ascontiguousarray(self.legs.T[:2] @ self.kw)
+
+    @cached_property
+    def _on_three(self) -> np.ndarray:
+        return np.ascontiguousarray(self.legs.T[:3] @ self.kw)
+
     @cached_property
     def most_kw(self) -> float:
         """Highest power of all together in the year [kW]."""

@@ -14,7 +14,6 @@ from calm_relay.physics.plant.island import Island
 from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.architecture.design import Converter, Design
-from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.site.demand import DemandYear
 
@@ -50,10 +49,7 @@ def forms_grid(converter: Converter | None) -> TypeGuard[Converter]:
 
 def forming_kw(design: Design) -> float:
     """What the units that form the grid give without end [kW]: their rating, or less where a battery gives less."""
-    return sum(
-        min(member.backup.continuous_kw, discharge_ac_kw(member.bank, member.inverter)[0])
-        for member in design.together
-    )
+    return sum(min(member.backup.continuous_kw, member.gives[0]) for member in design.together)
 
 
 def leg_volts(phases: str, volts: float) -> float:

@@ -1,12 +1,14 @@
 """How often a design rides through an outage of the hours that the job wants, from starts all through the year."""
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from math import ceil
 
 import numpy as np
 
 from calm_relay.job.model import Job
-from calm_relay.physics.plant.inputs import Inputs, run_survival
+from calm_relay.physics.plant.inputs import Inputs, ready_survival
+from calm_relay.physics.plant.island import ReadyOutages
 from calm_relay.physics.plant.year import PlantBus
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.backed_up_loads import behind_relay
@@ -32,16 +34,22 @@ class LastingStarts:
     at: np.ndarray
     most: int
 
+    @cached_property
+    def _ready(self) -> ReadyOutages:
+        return ready_survival(self.inputs, self.at, self.most)
+
     def share(self, year: PlantBus) -> float:
         """Share of them ridden through, from what lies in the battery in a simulated year."""
         island = self.inputs.island
         assert island is not None, "an outage has an island"
         stored = year.stored[list(island.forming)].sum(axis=0)[self.starts - 1]
-        hours = run_survival(self.inputs, stored, self.at, self.most)
+        hours = self._ready.hours(stored)
         return float((hours >= self.most * self.inputs.step_h - 1e-9).mean())
 
 
-def lasting_starts(design: Design, job: Job, demand: DemandYear, site: SiteYear) -> LastingStarts | None:
+def lasting_starts(
+    design: Design, job: Job, demand: DemandYear, site: SiteYear, inputs: Inputs | None = None
+) -> LastingStarts | None:
     """Outages of the hours that the job wants, without machines' starts; None where nothing stays on in one.
 
     Parameters
@@ -54,13 +62,15 @@ def lasting_starts(design: Design, job: Job, demand: DemandYear, site: SiteYear)
         The home's year.
     site : SiteYear
         The site's year.
+    inputs : Inputs, optional
+        What its year reads, where that has been made.
     """
     if not job.supply.on_grid or not forms_grid(design.battery_converter):
         return None
     fed = behind_relay(design, job, demand)
     if not fed.names:
         return None
-    inputs = inputs_of(design, job, site, demand)
+    inputs = inputs or inputs_of(design, job, site, demand)
     per_hour = round(1.0 / inputs.step_h)
     starts = np.arange(0, 8760, EVERY_H) * per_hour
     most = round(job.outage_hours * per_hour)

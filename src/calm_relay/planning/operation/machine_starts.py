@@ -98,6 +98,31 @@ def may_ask_kw(job: Job, demand: DemandYear, fed: BackedUpLoads) -> np.ndarray:
     return _may_ask_kw(job.demand.loads, job.backup_board, demand, fed)
 
 
+def dropped_to_fit(job: Job, demand: DemandYear, fed: BackedUpLoads, limit_kw: float) -> tuple[str, ...]:
+    """Circuits to drop, the least wanted first, so that what all may ask for minutes stays within a limit [kW]."""
+    return _dropped_to_fit(job.demand.loads, job.board, demand, fed, limit_kw)
+
+
+@lru_cache(maxsize=64)
+def _dropped_to_fit(
+    loads: tuple[ScheduledLoad, ...], board: BackupBoard, demand: DemandYear, fed: BackedUpLoads, limit_kw: float
+) -> tuple[str, ...]:
+    order = [circuit.name for circuit in sorted(board.circuits, key=lambda circuit: -circuit.priority)]
+    return fed.dropped_to_fit(_may_ask_kw(loads, board, demand, fed), limit_kw, order)
+
+
+def may_ask_together_kw(job: Job, demand: DemandYear, fed: BackedUpLoads) -> np.ndarray:
+    """What all circuits together may ask for minutes within each step, shape (steps,) [kW]."""
+    return _may_ask_together_kw(job.demand.loads, job.backup_board, demand, fed)
+
+
+@lru_cache(maxsize=32)
+def _may_ask_together_kw(
+    loads: tuple[ScheduledLoad, ...], board: BackupBoard | None, demand: DemandYear, fed: BackedUpLoads
+) -> np.ndarray:
+    return _may_ask_kw(loads, board, demand, fed).sum(axis=0)
+
+
 @lru_cache(maxsize=32)
 def _may_ask_kw(
     loads: tuple[ScheduledLoad, ...], board: BackupBoard | None, demand: DemandYear, fed: BackedUpLoads

@@ -10,11 +10,11 @@ from calm_relay.job.model import Job
 from calm_relay.physics.fade import left_by_year
 from calm_relay.physics.money import net_present_value, simple_payback_years
 from calm_relay.physics.plant.island import IslandYear
+from calm_relay.physics.plant.readings import given_by, imported_while_held
 from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear
 from calm_relay.physics.shares import shares_of
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
-from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.operation.island import forming_kw
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.path_efficiency import Paths, paths_of
@@ -143,11 +143,17 @@ def outcome(design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_n
 
 
 def outcome_of(
-    year: PlantYear, design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_now: float | None
+    year: PlantYear,
+    design: Design,
+    job: Job,
+    site: SiteYear,
+    demand: DemandYear,
+    bill_now: float | None,
+    ridden: float | None = None,
 ) -> Outcome:
-    """What a simulated year comes to; see `outcome`."""
+    """What a simulated year comes to; see `outcome` and `brief_of`."""
     battery = design.converters.index(design.battery_converter) if design.battery_converter else None
-    brief = brief_of(year, design, job, site, demand, bill_now)
+    brief = brief_of(year, design, job, site, demand, bill_now, ridden=ridden)
     figures = figures_of(year)
     if job.control.export_windows and job.tariff.stored_export and job.supply.on_grid:
         figures = _attributed(figures, year)
@@ -165,14 +171,15 @@ def brief_of(
     bill_now: float | None,
     backup: Backup | None = None,
     lasting: LastingStarts | None = None,
+    ridden: float | None = None,
 ) -> Brief:
     """The figures by which a design is weighed, from what its bus and batteries did; see `outcome`.
 
     `backup` is what it can do in an outage, where that is known and has not changed; `lasting` the outages that it is
-    held against, where they have been made ready.
+    held against, where they have been made ready; `ridden` the share of them ridden through, where they have been run.
     """
     money = _money(design, job, site, year, bill_now)
-    backup = _backup(design, year, job, demand, site, lasting) if backup is None else backup
+    backup = _backup(design, year, job, demand, site, lasting, ridden) if backup is None else backup
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
     return Brief(self_sufficiency_of(year), money, backup, unmet)
 
@@ -249,7 +256,7 @@ def _saving_left(design: Design, job: Job, year: PlantBus) -> np.ndarray | float
     if converter is None or not converter.battery_is_new:
         return 1.0
     number, pack = design.converters.index(converter), converter.bank.pack
-    given = float(np.maximum(-np.diff(year.stored[number]), 0.0).sum())
+    given = given_by(year.stored[number])
     usable, nominal = converter.bank.usable_kwh, converter.bank.nominal_kwh
     depth = min(max(given / 365.0 / usable, 0.02), 1.0) * pack.depth_of_discharge
     life = sorted(((point.depth, point.cycles) for point in pack.cycle_life), key=lambda item: item[0])
@@ -280,6 +287,7 @@ def _backup(
     demand: DemandYear,
     site: SiteYear,
     lasting: LastingStarts | None,
+    ridden: float | None,
 ) -> Backup:
     converter = design.battery_converter
     if converter is None or converter.inverter.backup is None:
@@ -291,9 +299,10 @@ def _backup(
     stored = sum(year.stored[number][night] for number in forming)
     tenth = (stored.size - 1) // 10
     held = float(np.partition(stored, tenth)[tenth]) * out
-    lasting = lasting or lasting_starts(design, job, demand, site)
-    share = 0.0 if lasting is None else lasting.share(year)
-    return Backup(forming_kw(design), held, held / demand.worst_season_mean_kw, share)
+    if ridden is None:
+        lasting = lasting or lasting_starts(design, job, demand, site)
+        ridden = 0.0 if lasting is None else lasting.share(year)
+    return Backup(forming_kw(design), held, held / demand.worst_season_mean_kw, ridden)
 
 
 @lru_cache(maxsize=4)
@@ -307,11 +316,11 @@ def _power_limit(design: Design, year: PlantYear | IslandYear) -> PowerLimit | N
     if converter is None:
         return None
     number = design.converters.index(converter)
-    power, limited_by = discharge_ac_kw(converter.bank, converter.inverter)
+    power, limited_by = converter.gives
     beside = [other for other in design.converters if other.has_battery and other is not converter]
-    power += sum(discharge_ac_kw(other.bank, other.inverter)[0] for other in beside)
+    power += sum(other.gives[0] for other in beside)
     part = year.plant[number].bank
-    giving = np.flatnonzero(year.of("discharge", number))
-    held = giving[year.of("stored", number)[giving] > part.usable_kwh * (part.reserve + 0.02)]
-    imported = year.at_bus("import")[held].sum() * year.step_h
-    return PowerLimit(power, limited_by, float(imported), 1 + len(beside))
+    above = part.usable_kwh * (part.reserve + 0.02)
+    series = year.of("discharge", number), year.of("stored", number), year.at_bus("import")
+    imported = imported_while_held(*series, above) * year.step_h
+    return PowerLimit(power, limited_by, imported, 1 + len(beside))

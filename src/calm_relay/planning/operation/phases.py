@@ -32,6 +32,12 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
     The house is spread as its circuits are, else evenly over two legs and by the job's shares over three phases; units
     give and draw on the phases they hang on.
     """
+    if job.supply.phases == "single":
+        net_kw = demand.kw.copy()
+        for number in range(len(design.converters)):
+            net_kw -= year.of("ac", number)
+            net_kw += year.of("standby", number)
+        return np.maximum(net_kw, 0.0, out=net_kw)[None, :]
     load_kw = _house_by_phase(job.backup_board, job.supply, demand).copy()
     ac_kw = np.array([year.of("ac", number) for number in range(len(design.converters))])
     standby_kw = np.array([year.of("standby", number) for number in range(len(design.converters))])
@@ -59,10 +65,8 @@ def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBu
     return max(float((load - share * given).max()) for load, share in zip(load_kw, spread, strict=True))
 
 
-def through_relay(
-    design: Design, job: Job, demand: DemandYear, charging_kw: np.ndarray | float = 0.0
-) -> np.ndarray:
-    """What the relay of the unit that forms the grid passes on each of its legs while the grid is up [kW].
+def through_relay(design: Design, job: Job, demand: DemandYear) -> np.ndarray:
+    """What the relay of the unit that forms the grid passes to the home on each of its legs, grid up [kW].
 
     Parameters
     ----------
@@ -72,18 +76,12 @@ def through_relay(
         Its board.
     demand : DemandYear
         The home's year.
-    charging_kw : ndarray, shape (steps,), or float
-        What the unit draws to charge [kW].
 
     Returns
     -------
     ndarray, shape (legs, steps)
     """
-    phases = design.leader.inverter.phases
-    legs = LEGS[phases]
-    fed = behind_relay(design, job, demand)
-    load_kw = fed.kw.sum(axis=0)[None, :] if legs == 1 else fed.legs.T[:legs] @ fed.kw
-    return load_kw + charging_kw / legs
+    return behind_relay(design, job, demand).on_legs(LEGS[design.leader.inverter.phases])
 
 
 def relay_passes_a(converter: Converter) -> float:

@@ -142,9 +142,9 @@ def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Pl
 YEARS = YearCache(160_000_000)
 
 
-def year_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> PlantYear:
-    """A design's year; one whose inputs an edit did not touch is not run anew."""
-    return YEARS.year(inputs_of(design, job, site, demand))
+def year_of(inputs: Inputs) -> PlantYear:
+    """The year of some inputs; one that an edit did not touch is not run anew."""
+    return YEARS.year(inputs)
 
 
 def bill_of(year: PlantBus, job: Job, site: SiteYear) -> float:

@@ -1,6 +1,5 @@
 """The site's year on the planner's steps: calendar, sun, weather and where the weather comes from."""
 
-import math
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from pathlib import Path
@@ -27,6 +26,7 @@ from calm_relay.physics.sun import (
     sun_path,
 )
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.site.climates import distance_km
 
 # Raised when the meaning of a cached array changes.
 CACHE_EDITION = 4
@@ -102,7 +102,7 @@ def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> 
     arrays = cached_arrays(key, make)
     sun = SunPath(*(arrays[name] for name in ("zenith", "azimuth", "extra_normal")))
     weather = WeatherYear(*(arrays[name] for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed")))
-    clock_off_h, extreme_min_c = 0.0, None
+    clock_off_h, extreme_min_c = 0.0, _extreme_of(climate, site)
     if not path:
         source, distance = _made_source(weather_as_stated, climate), 0.0
     else:
@@ -110,8 +110,15 @@ def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> 
         clock_off_h, low = float(arrays["clock_off_h"]), float(arrays["extreme_min_c"])
         extreme_min_c = None if np.isnan(low) else low
         source = f"weather file {Path(path).name}"
-        distance = _distance_km(site.latitude, site.longitude, latitude, longitude)
+        distance = distance_km(site.latitude, site.longitude, latitude, longitude)
     return SiteYear(key, calendar, sun, weather, source, not path, distance, clock_off_h, extreme_min_c)
+
+
+def _extreme_of(climate: Climate | None, site: Site) -> float | None:
+    """Mean of the yearly lowest temperatures at a site, where its climate states one [degC]."""
+    if climate is None or climate.coldest_c is None:
+        return None
+    return climate.coldest_c - LAPSE_K_PER_M * (site.elevation_m - climate.elevation_m)
 
 
 def _climate(weather: WeatherFile | MonthlyWeather | ClimatePreset, library: Library) -> Climate | None:
@@ -149,6 +156,10 @@ def _made_weather(site: Site, climate: Climate | None, calendar: YearCalendar, s
         rows = (climate.ghi_kwh_per_day, climate.temp_c, climate.daily_range_c)
         ghi, air, swing = (tuple(np.roll(row, turn).tolist()) for row in rows)
         ghi = _under_this_sky(ghi, climate, site, calendar, sun)
+        # Beside the polar night a clear-sky formula knows no twilight, and a preset must not fail by that.
+        clear = np.bincount(calendar.month, weights=clear_sky_ghi(sun), minlength=13)[1:]
+        days = np.bincount(calendar.month, minlength=13)[1:] * calendar.step_h / 24.0
+        ghi = tuple(np.minimum(ghi, clear * calendar.step_h / 1000.0 / days).tolist())
         wind = climate.wind_mean
         taken_m = climate.elevation_m
     air = tuple(temp - LAPSE_K_PER_M * (site.elevation_m - taken_m) for temp in air)
@@ -200,12 +211,6 @@ def _file_weather(
     low = hours.extreme_min_c
     details["extreme_min_c"] = np.array(np.nan if low is None else low)
     return WeatherYear(*(np.roll(series, shift) for series in (ghi, dni, dhi, temp_air, wind)))
-
-
-def _distance_km(lat1: float, lon1: float, lat2: float, lon2: float) -> float:
-    a, b = math.radians(lat1), math.radians(lat2)
-    half = math.sin((b - a) / 2) ** 2 + math.cos(a) * math.cos(b) * math.sin(math.radians(lon2 - lon1) / 2) ** 2
-    return 2 * 6371.0 * math.asin(math.sqrt(min(half, 1.0)))
 
 
 @lru_cache(maxsize=24)

@@ -1,7 +1,7 @@
 """Every plant that can be built from the catalogue on a job's roof: simulated, weighed, and ready to be opened."""
 
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from re import sub
 from typing import Any
@@ -13,7 +13,7 @@ from calm_relay.job.equipment import Module
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.inputs import Inputs, sum_inputs
 from calm_relay.physics.plant.island import IslandSums
-from calm_relay.physics.plant.year import BufferPool, PlantBus, bus_plants
+from calm_relay.physics.plant.year import BufferPool, PlantBus, begin_plants
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
 from calm_relay.planning.architecture.options import within_connection
 from calm_relay.planning.architecture.parts import array_refusals
@@ -244,7 +244,10 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
     designs = _candidates(plan, refused, progress)[: -(-most // len(profiles))]
     whole = len(designs) * len(profiles)
     plants: list[Plant] = []
-    buffers = BufferPool()
+    # While one heap of plants is weighed the next one runs, each in buffers of its own.
+    pools = BufferPool(), BufferPool()
+    weighed: list[Plant | str] = []
+    waiting: _Heap | None = None
     with ThreadPoolExecutor(WORKERS) as workers:
         for start in range(0, len(designs), BATCH):
             progress(0.1 + 0.9 * start / len(designs), f"Trying plant {start * len(profiles):,} of {whole:,}")
@@ -253,16 +256,17 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
                 for roof, job, design in designs[start : start + BATCH]
                 for trial in _tuned(plan, roof, job, design, profiles)
             ]
-            if plan.job.supply.on_grid:
-                sums = bus_plants([trial.inputs.on_grid for trial in tried], workers, buffers)
-            else:
-                sums = list(workers.map(lambda trial: sum_inputs(trial.inputs), tried))
-            for number, (trial, run) in enumerate(zip(tried, sums, strict=True), start * len(profiles)):
-                result = _weighed(plan, number, trial, run)
-                if isinstance(result, str):
-                    refused[result] = refused.get(result, 0) + 1
-                else:
-                    plants.append(result)
+            begun = _begin(plan, tried, workers, pools[start // BATCH % 2])
+            if waiting is not None:
+                weighed += waiting.weighed(plan)
+            waiting = _Heap(start * len(profiles), tried, begun)
+        if waiting is not None:
+            weighed += waiting.weighed(plan)
+    for result in weighed:
+        if isinstance(result, str):
+            refused[result] = refused.get(result, 0) + 1
+        else:
+            plants.append(result)
     summary = sorted(refused.items(), key=lambda entry: -entry[1])
     return SearchResult(tuple(plants[:most]), len(plants) + sum(refused.values()), tuple(summary))
 
@@ -279,12 +283,48 @@ class _Trial:
     lasting: LastingStarts | None
 
 
+_Run = tuple[IslandSums | PlantBus, float | None]
+
+
+@dataclass(frozen=True, eq=False)
+class _Heap:
+    """Trials whose runs have begun: the number of the first, and what gives each run's sums and outages."""
+
+    first: int
+    trials: list[_Trial]
+    runs: "list[Future[_Run]]"
+
+    def weighed(self, plan: Plan) -> list[Plant | str]:
+        """Each as a plant, or what it fails by."""
+        pairs = zip(self.trials, self.runs, strict=True)
+        return [
+            _weighed(plan, number, trial, *run.result()) for number, (trial, run) in enumerate(pairs, self.first)
+        ]
+
+
+def _begin(plan: Plan, trials: list[_Trial], workers: Executor, buffers: BufferPool) -> "list[Future[_Run]]":
+    if not plan.job.supply.on_grid:
+        return [workers.submit(_off_grid, trial) for trial in trials]
+    # A year is waited for by what comes after it in the same line of work, so that no worker waits for another.
+    years = begin_plants([trial.inputs.on_grid for trial in trials], workers, buffers)
+    return [workers.submit(_ridden, trial, year) for trial, year in zip(trials, years, strict=True)]
+
+
+def _off_grid(trial: _Trial) -> _Run:
+    return sum_inputs(trial.inputs), None
+
+
+def _ridden(trial: _Trial, year: "Future[PlantBus]") -> _Run:
+    bus = year.result()
+    return bus, 0.0 if trial.lasting is None else trial.lasting.share(bus)
+
+
 def _tuned(
     plan: Plan, roof: str, job: Job, design: Design, profiles: tuple[ControlProfile, ...]
 ) -> Iterator[_Trial]:
     """Each control profile of a design. Its outages are the same under all: without a grid none of them counts."""
     inputs = inputs_of(design, job, plan.site, plan.demand)
-    lasting = lasting_starts(design, job, plan.demand, plan.site)
+    lasting = lasting_starts(design, job, plan.demand, plan.site, inputs)
     for profile in profiles:
         battery = job.battery.model_copy(update={"charge_windows": profile.windows})
         tuned = job.model_copy(update={"battery": battery, "control": profile.control})
@@ -292,13 +332,15 @@ def _tuned(
         yield _Trial(roof, design, profile, tuned, replace(inputs, control=control), lasting)
 
 
-def _weighed(plan: Plan, number: int, trial: _Trial, sums: IslandSums | PlantBus) -> Plant | str:
+def _weighed(
+    plan: Plan, number: int, trial: _Trial, sums: IslandSums | PlantBus, ridden: float | None
+) -> Plant | str:
     """A simulated design as a plant, or what it fails by: the main fuse, or a hard line of the job."""
     job, design = trial.job, trial.design
     if job.supply.on_grid and _fuse_blows(design, job, plan.demand, sums):
         return "The main fuse"
     bill_now = plan.as_is.outcome.money.bill
-    brief = brief_of(sums, design, job, plan.site, plan.demand, bill_now, lasting=trial.lasting)
+    brief = brief_of(sums, design, job, plan.site, plan.demand, bill_now, lasting=trial.lasting, ridden=ridden)
     if any(line.missed for line in lines_of(brief, job)):
         return "What the customer must have"
     score = score_of(design, brief, job, bill_now, plan.demand.evening_peak_kw).total

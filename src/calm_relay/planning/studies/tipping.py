@@ -1,18 +1,20 @@
 """What would change the answer: points at which another option overtakes, by bisection on the simulation."""
 
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from calm_relay.job.model import Job
-from calm_relay.physics.plant.inputs import sum_inputs
+from calm_relay.physics.plant.inputs import Inputs, sum_inputs
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.outcome import Brief, brief_of
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.plan import Plan
+from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.verdict.choice import score_of
 from calm_relay.planning.verdict.option import Option
@@ -205,6 +207,8 @@ class Contest:
     def __init__(self, plan: Plan) -> None:
         self._plan = plan
         self._options: list[Option] = [option for option in plan.live if not option.stopped]
+        self._runs: dict[str, tuple[Inputs, LastingStarts | None]] = {}
+        self._workers = ThreadPoolExecutor(WORKERS)
 
     def scores(self, knob: Knob, value: float) -> dict[str, float]:
         """Score of each option that can be built, 0 to 1."""
@@ -213,34 +217,50 @@ class Contest:
         if knob.home:
             demand = _scaled(demand, value / knob.today)
         bill_now = self._outcome(plan.as_is, job, demand, knob, value, None).money.bill
-        result = {}
-        for option in self._options:
+
+        def score(option: Option) -> float:
             done = self._outcome(option, job, demand, knob, value, bill_now)
-            score = score_of(option.design, done, job, bill_now, demand.evening_peak_kw)
-            result[option.key] = score.total
-        return result
+            return score_of(option.design, done, job, bill_now, demand.evening_peak_kw).total
+
+        # Years are worth a thread; prices and weights are done before one begins.
+        each = self._workers.map if knob.array or knob.home else map
+        return dict(zip((option.key for option in self._options), each(score, self._options), strict=True))
 
     def winner(self, knob: Knob, value: float) -> str:
         """Key of the option that fits best."""
         scores = self.scores(knob, value)
         return max(scores, key=scores.__getitem__)
 
+    def _runs_of(self, option: Option) -> tuple[Inputs, LastingStarts | None]:
+        """What an option's year and its outages read, made ready once."""
+        if option.key not in self._runs:
+            plan, design = self._plan, option.design
+            inputs = inputs_of(design, plan.job, plan.site, plan.demand)
+            self._runs[option.key] = inputs, lasting_starts(design, plan.job, plan.demand, plan.site, inputs)
+        return self._runs[option.key]
+
     def _outcome(
         self, option: Option, job: Job, demand: DemandYear, knob: Knob, value: float, bill_now: float | None
     ) -> Brief:
         plan, design = self._plan, option.design
-        year = option.outcome.year
         if knob.array or knob.home:
-            inputs = inputs_of(design, plan.job, plan.site, plan.demand)
-            if knob.array:
+            inputs, outages = self._runs_of(option)
+
+            def turned(inputs: Inputs) -> Inputs:
+                if not knob.array:
+                    return inputs.scaled(home=value / knob.today)
                 factors = np.array([knob.array(converter, value) for converter in design.converters])
-                inputs = replace(inputs, pv_kw=inputs.pv_kw * factors.reshape(-1, 1))
-            else:
-                inputs = inputs.scaled(home=value / knob.today)
-            year = sum_inputs(inputs)  # type: ignore[assignment]
-        # Prices and weights leave an outage as it is.
-        backup = None if knob.array or knob.home else option.outcome.backup
-        done = brief_of(year, design, job, plan.site, demand, bill_now, backup)
+                return replace(inputs, pv_kw=inputs.pv_kw * factors.reshape(-1, 1))
+
+            year = sum_inputs(turned(inputs))
+            ridden = 0.0 if outages is None else replace(outages, inputs=turned(outages.inputs)).share(year)
+            done = brief_of(year, design, job, plan.site, demand, bill_now, ridden=ridden)
+        elif (job.tariff, job.costs, job.generator) == (plan.job.tariff, plan.job.costs, plan.job.generator):
+            # Weights leave the figures as they are.
+            done = option.outcome
+        else:
+            # Prices leave an outage as it is.
+            done = brief_of(option.outcome.year, design, job, plan.site, demand, bill_now, option.outcome.backup)
         if not knob.prices:
             return done
         extra = (value - 1.0) * sum(line.amount for line in done.money.lines if line.kind == knob.prices)

@@ -4,7 +4,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.job.library import Library
+from calm_relay.job.model import ClimatePreset
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.climates import nearest_climates
 from calm_relay.planning.site.demand import SEASONS
 
 
@@ -38,13 +41,19 @@ def site_months(plan: Plan) -> SiteMonths:
     )
 
 
-def how_sure(plan: Plan) -> str:
+def how_sure(plan: Plan, library: Library) -> str:
     """How far the weather year can be believed, in a sentence."""
     site, weather = plan.site, plan.job.site.weather
-    if weather.kind == "preset":
+    if isinstance(weather, ClimatePreset):
+        better = "Single days are made up; a weather file, or twelve months from a table, would be better."
+        match = next(
+            (m for m in nearest_climates(plan.job.site, library) if m.climate.key == weather.climate), None
+        )
+        if match is None:
+            return f"an assumed kind of climate: yearly light may be off by a tenth or more. {better}"
         return (
-            "an assumed climate. Yearly light may be off by a tenth or more, single days are made up; a weather "
-            "file of the place, or twelve monthly figures from a table, would be better."
+            f"an assumed climate, written down from memory for {match.climate.name}, {match.distance_km:,.0f} km away "
+            f"({match.sure}). {better}"
         )
     if weather.kind == "monthly":
         origin = f" ({weather.origin})" if weather.origin else ""
