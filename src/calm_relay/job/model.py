@@ -316,7 +316,9 @@ class Job(Model):
     site: Site
     supply: Supply
     purposes: tuple[Purpose, ...] = Field(min_length=1)
-    faces: tuple[RoofFace, ...] = Field(min_length=1, max_length=12)
+    faces: tuple[RoofFace, ...] = Field(
+        default=(), max_length=12, description="Roof faces; none for a battery without an array."
+    )
     losses: ArrayLosses = ArrayLosses()
     existing_inverter: ExistingInverter | None = Field(
         default=None, description="None: there is none, a new system."
@@ -369,7 +371,7 @@ class Job(Model):
             raise ValueError(
                 "existing_battery.inverter: is missing; wanted the inverter that carries the existing battery"
             )
-        if not any(face.will_be_there for face in self.faces):
+        if self.faces and not any(face.will_be_there for face in self.faces):
             raise ValueError('faces: every face goes; wanted one that is kept, re-used or "new"')
         return self
 

@@ -104,10 +104,13 @@ class RoofBench(Bench):
         self.table.show_job(job, self.library.equipment_for(job))
         self.dial.show_horizon(job.site.horizon)
         self.flat.setEnabled(bool(job.site.horizon))
-        self.remove.setEnabled(len(job.faces) > 1)
+        self.remove.setEnabled(bool(job.faces))
         # What is edited next starts from this job, before its plan is there.
         self.layout_.hold(job)
-        self.today.show_face(job, self.library.equipment_for(job), min(self.dial.cursor, len(job.faces) - 1))
+        if job.faces:
+            self.today.show_face(job, self.library.equipment_for(job), min(self.dial.cursor, len(job.faces) - 1))
+        self._parts.setVisible(bool(job.faces))
+        self.tabs.setVisible(bool(job.faces))
         self.problem.hide()
 
     def show_view(self, view) -> None:
@@ -123,9 +126,14 @@ class RoofBench(Bench):
         self.dial.show_site(sun_tracks(plan), plan.job.faces, sun)
         if new:
             self._swaps = None
-            self._draw_months()
-            self._draw_shade()
-            self._show_part(self.tabs.key)
+            if plan.faces:
+                self._draw_months()
+                self._draw_shade()
+                self._show_part(self.tabs.key)
+            else:
+                self.summary.setText(
+                    "No array: the battery stands alone, charged from the grid. Add a face for one."
+                )
 
     def show_study(self, key: str, result) -> None:
         """Lists what other modules would give."""
@@ -165,6 +173,8 @@ class RoofBench(Bench):
     def _show_face(self, key):
         """Shows the face in hand where a part shows one."""
         number = self.dial.cursor
+        if not self._job.faces:
+            return
         if key == "today":
             self.today.show_face(
                 self._job, self.library.equipment_for(self._job), min(number, len(self._job.faces) - 1)

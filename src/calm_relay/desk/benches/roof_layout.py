@@ -131,7 +131,7 @@ class RoofLayout(QWidget):
     def hold(self, job) -> None:
         """Takes the job that the next edit starts from; another face is shown once it is planned."""
         self._job = job
-        self._number = min(self._number, len(job.faces) - 1)
+        self._number = max(min(self._number, len(job.faces) - 1), 0)
 
     def show_face(self, job, face, number: int) -> None:
         """Shows a planned face, number `number` of the job."""

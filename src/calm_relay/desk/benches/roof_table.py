@@ -148,20 +148,32 @@ class RoofTable(QWidget):
             self.edited.emit(job, label)
 
     def _on_add(self):
-        last = self._job.faces[-1]
+        last = self._job.faces[-1] if self._job.faces else self._first_face()
         names = {face.name for face in self._job.faces}
         name = next(f"Face {n}" for n in range(len(names) + 1, len(names) + 20) if f"Face {n}" not in names)
         face = last.with_(name=name, strings=1, age_years=0, fate="new", electronics=None)
         self.edited.emit(self._job.with_(faces=(*self._job.faces, face)), f"{name} added")
 
+    def _first_face(self):
+        """A face on a job without an array: the usual module, ten of them, towards the equator."""
+        module = min(self._equipment.modules, key=lambda item: (item.price, item.key))
+        south = self._job.site.latitude >= 0
+        return RoofFace(
+            name="Face", module=module.key, tilt=30.0, azimuth=180.0 if south else 0.0, count=10, fate="new"
+        )
+
     def remove(self, number: int) -> None:
-        """Takes a face out of the job; a roof keeps one."""
+        """Takes a face out of the job; with the last one goes the inverter that nothing hangs on any more."""
         face = self._job.faces[number]
         rest = tuple(item for item in self._job.faces if item is not face)
         plans = tuple(
             plan for plan in self._job.string_plans if all(string.face != face.name for string in plan.strings)
         )
-        self._try(lambda: self._job.with_(faces=rest, string_plans=plans), f"{face.name} removed", face.name)
+        changes = {"faces": rest, "string_plans": plans}
+        old = self._job.existing_battery
+        if not rest and (old is None or old.inverter is not None):
+            changes["existing_inverter"] = None
+        self._try(lambda: self._job.with_(**changes), f"{face.name} removed", face.name)
 
 
 def _summary(name, value):

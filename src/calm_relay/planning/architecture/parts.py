@@ -180,6 +180,8 @@ def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design 
             text = f"{new[0].modules} modules of {name} find no place on the inverter that stays: {new[0].reason}"
             return unbuildable(architecture, title, "AC", text)
         return Design(architecture, title, "AC", (*converters, converter))
+    if not faces:
+        return Design(architecture, "Battery alone", "AC", (*staying_beside(context, faces), converter))
     inverter, reasons = string_inverter(context)
     if inverter is None:
         return unbuildable(architecture, title, "AC", *reasons)

@@ -38,7 +38,7 @@ def check_grid_down(subject: Subject) -> list[Finding]:
                 "grid down",
                 "Home",
                 "battery",
-                f"{what}: the house is off, and the array with it.",
+                f"{what}: the house is off{', and the array with it' if subject.context.faces else ''}.",
                 reading=(0.0, peak_kw, "kW"),
                 rule="common practice, no source",
             )
@@ -136,6 +136,9 @@ def check_black_start(subject: Subject) -> list[Finding]:
         return [
             passes("black start", "Battery", "battery", sentence, rule=f"{converter.inverter.name}, datasheet")
         ]
+    if not subject.design.pv_converters:
+        sentence = f"{when} nothing charges it: the house stays off until the grid is back."
+        return [passes("black start", "Battery", "battery", sentence, rule="no array, no generator")]
     why = "cannot start black" if converter.has_array else "has no modules on its own DC bus"
     sentence = (
         f"{converter.inverter.name} {why}: {when[:1].lower()}{when[1:]} sun alone does not bring the house back."

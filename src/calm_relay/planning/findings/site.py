@@ -10,7 +10,9 @@ CLOCK_OFF_H = 0.4
 
 @check
 def check_weather(subject: Subject) -> list[Finding]:
-    """A made year or a far-off weather file is said aloud."""
+    """A made year or a far-off weather file is said aloud, where there is an array to give by it."""
+    if not subject.context.faces:
+        return []
     site = subject.site
     if site.assumed:
         sentence = "Every yearly figure rests on an assumed climate, not on a weather file of this place."

@@ -84,7 +84,7 @@ def battery_ageing_of(
     air = battery_air_c(job.battery_place, plan.site)
     depths = [point.depth for point in bank.pack.cycle_life]
     cycle_lives = [point.cycles for point in bank.pack.cycle_life]
-    ageing = max(face.module.ageing_per_year for face in plan.faces)
+    ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
     years = costs.horizon_years
     rows, left, worn, born, first, replaced = [], 1.0, 0.0, 0, None, None
     for year in range(years):

@@ -96,6 +96,8 @@ def _bill(option: Option, options: list[Option], job: Job) -> Spoken:
 
 
 def _own_power(option: Option, options: list[Option]) -> Spoken:
+    if not option.context.faces:
+        return []
     share = option.outcome.figures.self_sufficiency
     now = _other(options, "today")
     if option.role == "today" or now is None:
@@ -133,7 +135,13 @@ def _lights(option: Option, job: Job, demand: DemandYear) -> Spoken:
 def _outage(option: Option, peak_kw: float, season: str) -> Spoken:
     on_backup = option.outcome.backup
     if on_backup.power_kw <= 0:
-        return [(False, "ride_through_outage", "When the grid fails, so do house and array.")]
+        return [
+            (
+                False,
+                "ride_through_outage",
+                "When the grid fails, so does the house" + (" and its array." if option.context.faces else "."),
+            )
+        ]
     sentence = (
         f"Carries the mean {season} load for {on_backup.hours:.1f} h in an outage ({on_backup.held_kwh:.1f} kWh held, "
         "nine times in ten)."
@@ -230,6 +238,8 @@ def _new_works(design: Design, supply: Supply) -> Spoken:
         if design.architecture.per_module
         else "if one fails, the other works on"
     )
+    if not design.pv_converters:
+        return [(False, "gentle_works", f"A unit on the wall where there was none: {counted}.")]
     return [
         (True, "gentle_works", f"Array and battery stand apart: {apart}."),
         (False, "gentle_works", f"More units: {counted}."),

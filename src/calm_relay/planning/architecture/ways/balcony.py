@@ -47,6 +47,8 @@ def balcony(context: DesignContext) -> Design | Refusal:
     cap_kw = rule.limit
     inverter = min(inverters, key=lambda item: item.price)
     inverter = inverter.with_(ac_kw=min(inverter.ac_kw, cap_kw))
+    if not context.survey.faces_then:
+        return refused("No face is stated on which a few modules could hang")
     face = context.survey.faces_then[0]
     for count in reversed(PLUG_IN_MODULES):
         few = _few_modules(face, count)

@@ -17,6 +17,8 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
     if job.existing_battery is not None and job.old_battery.fate == "keep" and job.old_battery.inverter is None:
         return refused("The existing battery stays, and it hangs on the inverter that would go")
     faces = context.survey.faces_then
+    if not faces:
+        return refused("No array is stated: its PV inputs would stay empty, and a battery inverter does the same")
     staying = [
         converter for converter in context.now if converter.micro and converter.faces[0].plan.fate == "keep"
     ]

@@ -18,6 +18,8 @@ def micro_ac(context: DesignContext) -> Design | Refusal:
     if context.now:
         reason = "Microinverters are there already: the AC-coupled add-on keeps them"
         return unbuildable(ARCHITECTURE, title, "AC", reason)
+    if not context.survey.faces_then:
+        return unbuildable(ARCHITECTURE, title, "AC", "No array is stated to put units under")
     converter, reasons = battery_inverter_of(context)
     if converter is None:
         return unbuildable(ARCHITECTURE, title, "AC", *reasons)
