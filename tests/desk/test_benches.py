@@ -444,7 +444,7 @@ def test_pictures_charts_and_tables_are_exported(window, opened, qtbot, tmp_path
     qtbot.waitUntil(lambda: "battery-energy" in bench._result, timeout=20_000)
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path))
     next(a for a in window.commands.all() if a.text() == "&Export pictures and tables…").trigger()
-    qtbot.waitUntil(lambda: "Written" in window.notice.text.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "Written" in window.notice.text.text(), timeout=60_000)
     qtbot.waitUntil(lambda: not window.files._charts and (tmp_path / "battery-1.png").exists(), timeout=10_000)
     names = {path.name for path in tmp_path.iterdir()}
     assert {

@@ -74,7 +74,8 @@ def changed(demo, **changes):
         ),
         (lambda demo: changed(demo, schema_version=True), "schema_version", "4"),
         (lambda demo: changed(demo, name=""), "name", "at least 1 character"),
-        (lambda demo: changed(demo, faces=[]), "faces", "at least 1 item"),
+        (lambda demo: changed(demo, purposes=[]), "purposes", "at least 1 item"),
+        (lambda demo: changed(demo, assumed=["supply.colour"]), "assumed", "names no field of a job"),
         (lambda demo: changed(demo, colour="red"), "colour", "not a field this version knows"),
         (lambda demo: changed(demo, supply={"phases": "single", "volts": 230}), "supply.main_fuse_a", "missing"),
         (
@@ -97,7 +98,7 @@ def test_a_file_that_is_no_good_job_names_the_field(demo, tmp_path, make, where,
 
 def test_all_wrong_fields_are_counted(demo):
     with pytest.raises(InputError, match="2 more fields are wrong too"):
-        parse_job(changed(demo, name="", faces=[], purposes=[]), "x.relay.json")
+        parse_job(changed(demo, name="", outage_hours=-1, purposes=[]), "x.relay.json")
 
 
 def test_missing_and_unreadable_files_are_named(tmp_path):

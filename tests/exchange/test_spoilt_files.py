@@ -46,14 +46,14 @@ def read_meter(path):
 
 READERS = {
     "job": ("job.relay.json", shipped("demo/dairy.relay.json").read_bytes(), read_job, 60, 800),
-    "interval CSV": ("meter.csv", interval_csv(1).encode(), read_meter, 150, 3500),
+    "interval CSV": ("meter.csv", interval_csv(1).encode(), read_meter, 150, 2000),
     "row a day": (
         "meter.csv",
         b"Date," + b",".join(b"%02d:00" % h for h in range(24)) + b"\n"
         + b"\n".join(b"2025-01-%02d," % d + b",".join([b"0.31"] * 24) for d in range(1, 9)),
         read_meter, 60, 1500,
     ),
-    "Green Button": ("meter.xml", green_button(1, seconds=3600, reverse=True).encode(), read_meter, 60, 1500),
+    "Green Button": ("meter.xml", green_button(1, seconds=3600, reverse=True).encode(), read_meter, 60, 3000),
     "NEM12": ("meter.csv", nem12(2, registers=("E1", "B1")).encode(), read_meter, 60, 1500),
     "bills": ("bills.csv", bills_csv().encode(), read_bills, 60, 900),
     "EPW": ("station.epw", EPW, read_weather_file, 10, 30),

@@ -98,7 +98,7 @@ def test_findings_read_their_figures_off_the_year(seed):
             assert (note.measured > relay_passes_a(design.battery_converter)) == (note.severity is Severity.STOP)
 
 
-@FEW
+@settings(FEW, max_examples=5)
 @given(seed=st.integers(0, 10_000))
 def test_a_searched_plant_is_the_option_it_opens_as(seed):
     _, made = jobs_at_random(seed)

@@ -88,10 +88,9 @@ def test_the_design_cold_lies_below_a_made_year(demo):
     assert "8 °C below" in there.cold_source
 
 
-@pytest.mark.parametrize("latitude", [-66.0, -12.0, 3.0, 47.0, 70.0])
+@pytest.mark.parametrize("latitude", [-66.0, 3.0, 70.0])
 def test_a_preset_never_fails_a_plan_at_a_latitude_that_a_job_allows(demo, latitude):
-    kinds = [climate.key for climate in library().climates.values() if climate.longitude is None]
-    for climate in (*kinds, "tromso-no", "la-paz-bo", "singapore-sg"):
+    for climate in ("oceanic-north", "hot-arid", "cold-continental", "tromso-no", "la-paz-bo"):
         site = demo.site.with_(latitude=latitude, weather=ClimatePreset(climate=climate))
         year = site_year(site, library(), Path())
         assert year.weather.ghi.sum() > 0

@@ -10,6 +10,7 @@ from calm_relay.data import shipped
 from calm_relay.exchange.errors import InputError, first_field_error, read_text
 from calm_relay.exchange.job_file import read_job
 from calm_relay.job.base import Model
+from calm_relay.job.country import Country
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import Job
@@ -22,6 +23,13 @@ Shipped = TypeVar("Shipped", bound=Model)
 def catalogue() -> Catalogue:
     """The invented catalogue."""
     return _load(Catalogue, "catalogue.json")
+
+
+@lru_cache(maxsize=1)
+def countries() -> dict[str, Country]:
+    """What is usual in each country, by its name."""
+    found = json.loads(read_text(shipped("countries.json")))["countries"]
+    return {entry["name"]: Country.model_validate(entry) for entry in found}
 
 
 @lru_cache(maxsize=1)
@@ -42,7 +50,7 @@ def rule_packs() -> dict[str, RulePack]:
 @lru_cache(maxsize=1)
 def library() -> Library:
     """The invented catalogue, the climates and the rule packs together, as plans take them."""
-    return Library(catalogue(), climates(), rule_packs())
+    return Library(catalogue(), climates(), rule_packs(), countries())
 
 
 # Jobs that ship with the application, by the word that names each.

@@ -1,12 +1,13 @@
 """What a job may draw on beside itself: equipment, climates and packs of rules, handed to a plan once."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 from pydantic import Field
 
 from calm_relay.job.base import Identifier, Model, NotNegative
+from calm_relay.job.country import Country
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import Job
 from calm_relay.job.rules import RulePack
@@ -32,11 +33,12 @@ class Climate(Model):
 
 @dataclass(frozen=True, eq=False)
 class Library:
-    """Equipment, climates by key, and packs of regional rules by key."""
+    """Equipment, climates by key, packs of regional rules by key, and what is usual in a country by its name."""
 
     catalogue: Catalogue
     climates: Mapping[str, Climate]
     rule_packs: Mapping[str, RulePack]
+    countries: Mapping[str, Country] = field(default_factory=dict)
 
     def equipment_for(self, job: Job) -> Catalogue:
         """Everything a job may draw on: the catalogue joined with its own equipment."""

@@ -346,6 +346,9 @@ class Job(Model):
     string_plans: tuple[StringPlan, ...] = ()
     attachments: tuple[Attachment, ...] = Field(default=(), max_length=200)
     own_equipment: Catalogue = Catalogue()
+    assumed: tuple[str, ...] = Field(
+        default=(), max_length=60, description="Paths of figures assumed until somebody confirms or changes them."
+    )
 
     @model_validator(mode="after")
     def _names_are_single(self) -> Self:
@@ -374,6 +377,17 @@ class Job(Model):
         if self.faces and not any(face.will_be_there for face in self.faces):
             raise ValueError('faces: every face goes; wanted one that is kept, re-used or "new"')
         return self
+
+    @field_validator("assumed")
+    @classmethod
+    def _assumed_of_the_job(cls, paths: tuple[str, ...]) -> tuple[str, ...]:
+        for path in paths:
+            fields: Any = cls.model_fields
+            for name in path.split("."):
+                if name not in fields:
+                    raise ValueError(f"{path!r} names no field of a job; wanted such as 'supply.main_fuse_a'")
+                fields = getattr(fields[name].annotation, "model_fields", {})
+        return paths
 
     @field_validator("generator", mode="before")
     @classmethod

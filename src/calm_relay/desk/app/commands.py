@@ -64,6 +64,8 @@ class Commands(QObject):
 
     def _job_menu(self, menu):
         files, window = self._window.files, self._window
+        self._add(menu, "&New job…", Key.New, lambda: files.new_job() and window.forget_view())
+        self._add(menu, "D&uplicate", "Ctrl+Shift+N", lambda: files.duplicate() and window.forget_view())
         self._add(menu, "&Open…", Key.Open, lambda: files.ask_open() and window.forget_view())
         self._recent = menu.addMenu("Open &recent")
         self._recent.aboutToShow.connect(self._list_recent)

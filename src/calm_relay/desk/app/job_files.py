@@ -70,6 +70,27 @@ class JobFiles(QObject):
         self._session.replace(demo_job(name))
         return True
 
+    def new_job(self) -> bool:
+        """Asks for a place and what the home uses, and puts a job begun from them on the desk."""
+        from calm_relay.desk.dialogs.new_job_dialog import NewJobDialog
+
+        if not self.may_leave():
+            return False
+        dialog = NewJobDialog(self._session.library, self._window)
+        if not dialog.exec() or dialog.job is None:
+            return False
+        self._session.replace(dialog.job)
+        return True
+
+    def duplicate(self) -> bool:
+        """Puts a copy of the present job on the desk, without a file of its own."""
+        if not self.may_leave():
+            return False
+        job = self._session.job
+        moved = moved_job(job, self._session.folder, Path.cwd()) if self._session.path else job
+        self._session.replace(moved.with_(name=f"{job.name[:110]}, copy", customer=""))
+        return True
+
     def save(self) -> bool:
         """Saves to the job's file, or asks for one; says whether it is saved."""
         if self._session.path is None:
@@ -108,8 +129,8 @@ class JobFiles(QObject):
         chosen, _ = QFileDialog.getSaveFileName(self._window, "Print summary", str(start), "PDF (*.pdf)")
         if not chosen:
             return False
-        self._write("report", Path(chosen if chosen.lower().endswith(".pdf") else f"{chosen}.pdf"))
-        return True
+        path = Path(chosen if chosen.lower().endswith(".pdf") else f"{chosen}.pdf")
+        return self._can_write_in(path.parent) and self._write("report", path)
 
     def export(self, bench, name: str) -> bool:
         """Asks for a folder and has the plan's pictures and tables written, and the charts of a bench."""
@@ -121,6 +142,8 @@ class JobFiles(QObject):
         from calm_relay.desk.output.exports import chart_writers
 
         folder = Path(chosen)
+        if not self._can_write_in(folder):
+            return False
         self._write("export", folder)
         # Widgets are painted in their own thread: one chart a turn, so that none holds the window up.
         self._charts = chart_writers(bench, folder, name)
@@ -134,6 +157,17 @@ class JobFiles(QObject):
                 write()
             QTimer.singleShot(0, self._next_chart)
 
+    def _can_write_in(self, folder):
+        """Whether files can be made in a folder; says so at once where not, before anything is drawn."""
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            tempfile.TemporaryFile(dir=folder).close()
+        except OSError as error:
+            text = f"{folder}: {error.strerror or error}; wanted a folder in which files can be made. "
+            QMessageBox.warning(self._window, "This could not be written", f"{text}Nothing of the job is lost.")
+            return False
+        return True
+
     def _write(self, command, path):
         """Has files written by a process of its own: Qt does not paint text safely beside the window's thread."""
         self.stop_writing()
@@ -145,6 +179,7 @@ class JobFiles(QObject):
         self._window.progress.begin()
         self._window.progress.show_text(0.5, "Writing files")
         self._process.start(sys.executable, ["-m", "calm_relay", command, str(job), str(path)])
+        return True
 
     def _on_written(self, code, how, path, scratch):
         self._window.progress.end()

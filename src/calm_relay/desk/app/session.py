@@ -8,6 +8,7 @@ from calm_relay.desk.app.history import History
 from calm_relay.desk.app.planner import Planner
 from calm_relay.exchange.job_file import moved_job, read_job, write_job
 from calm_relay.exchange.user_state import file_mark, forget_unsaved, keep_unsaved
+from calm_relay.job.assumed import less_what_was_said
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 
@@ -123,7 +124,7 @@ class Session(QObject):
 
     def edit(self, job: Job, label: str) -> None:
         """Makes a changed job the present one, as one step of undo."""
-        if self.history.add(job, label):
+        if self.history.add(less_what_was_said(self.job, job), label):
             self.start()
 
     def undo(self) -> None:

@@ -103,7 +103,7 @@ def _design_temperatures(
     name = "made year" if year.assumed else "weather file"
     cold_c, cold_source = (coldest_c, "the job's figure") if coldest_c is not None else _design_cold(year, name)
     if hottest_c is None:
-        hot_c = max(float(face.made.cell_c.max()) for face in faces)
+        hot_c = max((float(face.made.cell_c.max()) for face in faces), default=float(year.weather.temp_air.max()))
         hot_source = f"hottest cell of the {name}"
     else:
         # 35 degC over air at full sun behind a roof: common practice, no source.

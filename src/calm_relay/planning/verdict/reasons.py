@@ -135,13 +135,8 @@ def _lights(option: Option, job: Job, demand: DemandYear) -> Spoken:
 def _outage(option: Option, peak_kw: float, season: str) -> Spoken:
     on_backup = option.outcome.backup
     if on_backup.power_kw <= 0:
-        return [
-            (
-                False,
-                "ride_through_outage",
-                "When the grid fails, so does the house" + (" and its array." if option.context.faces else "."),
-            )
-        ]
+        whole = "so do house and array" if option.context.faces else "so does the house"
+        return [(False, "ride_through_outage", f"When the grid fails, {whole}.")]
     sentence = (
         f"Carries the mean {season} load for {on_backup.hours:.1f} h in an outage ({on_backup.held_kwh:.1f} kWh held, "
         "nine times in ten)."

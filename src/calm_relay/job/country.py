@@ -1,0 +1,26 @@
+"""What is usual in a country: the service of a home, its tariff, its money, its paper."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from calm_relay.job.base import Identifier, Model, NotNegative, Positive
+from calm_relay.job.equipment import Phases
+
+
+class Country(Model):
+    """Defaults of a new job, assumed until somebody confirms or changes them."""
+
+    name: str
+    code: str = Field(pattern=r"^[A-Z]{2}$", description="ISO 3166.")
+    phases: Phases
+    volts: Positive = Field(le=690, description="Phase to neutral; 240 for split phase 120/240.")
+    hertz: Literal[50, 60]
+    main_fuse_a: Positive = Field(le=1000)
+    currency: str = Field(max_length=5)
+    region: Identifier = Field(description="Pack of regional rules.")
+    wire_sizes: Literal["metric", "awg"]
+    paper: Literal["A4", "letter"]
+    price: NotNegative = Field(description="Of a kWh imported by a home.")
+    feed_in: NotNegative = Field(description="Paid for a kWh exported.")
+    standing_per_day: NotNegative

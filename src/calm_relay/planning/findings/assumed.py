@@ -1,0 +1,40 @@
+"""What of a job was assumed from its place and nobody has confirmed."""
+
+from calm_relay.planning.findings.base import Finding, Mend, Subject, check, warns
+
+# What a person calls each; a path that is not named here is shown as it is.
+WORDS = {
+    "site.elevation_m": "elevation",
+    "supply.phases": "phases",
+    "supply.volts": "volts",
+    "supply.main_fuse_a": "main fuse",
+    "tariff.price": "price of a kWh",
+    "tariff.feed_in": "price of what is exported",
+    "tariff.standing_per_day": "standing charge",
+    "tariff.currency": "currency",
+    "purposes": "what the battery is for",
+    "battery.pack": "battery",
+    "battery.count": "packs",
+    "battery_place": "where the battery stands",
+    "region": "rules of the region",
+}
+
+
+@check
+def check_assumed(subject: Subject) -> list[Finding]:
+    """Figures set by the place's country are told until somebody confirms or changes them."""
+    assumed = subject.job.assumed
+    if not assumed:
+        return []
+    names = ", ".join(WORDS.get(path, path) for path in assumed)
+    return [
+        warns(
+            "assumed",
+            "Site",
+            "assumed",
+            f"Assumed by what is usual at the place, and not yet confirmed: {names}.",
+            reading=(float(len(assumed)), 0.0, "figures"),
+            rule="usual services and tariffs, 2026-11, from memory",
+            mends=(Mend("Confirm them all", lambda job: job.with_(assumed=())),),
+        )
+    ]
