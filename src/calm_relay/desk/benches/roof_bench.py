@@ -2,6 +2,7 @@
 
 import numpy as np
 import pyqtgraph as pg
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout
 
 from calm_relay.desk.benches.bench import Bench
@@ -94,6 +95,10 @@ class RoofBench(Bench):
         self._parts = QStackedWidget()
         for part in (self.months, self.shade, self.layout_, self.today, self.swaps):
             self._parts.addWidget(part)
+        nothing = QLabel("No array: the battery stands alone, charged from the grid. Add a face for one.")
+        nothing.setObjectName("quiet")
+        nothing.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._parts.addWidget(nothing)
         side.addWidget(self._parts, 1)
         side.addWidget(self.summary)
         row.addLayout(side, 3)
@@ -109,8 +114,9 @@ class RoofBench(Bench):
         self.layout_.hold(job)
         if job.faces:
             self.today.show_face(job, self.library.equipment_for(job), min(self.dial.cursor, len(job.faces) - 1))
-        self._parts.setVisible(bool(job.faces))
         self.tabs.setVisible(bool(job.faces))
+        if not job.faces:
+            self._parts.setCurrentIndex(len(PARTS))
         self.problem.hide()
 
     def show_view(self, view) -> None:
@@ -131,9 +137,7 @@ class RoofBench(Bench):
                 self._draw_shade()
                 self._show_part(self.tabs.key)
             else:
-                self.summary.setText(
-                    "No array: the battery stands alone, charged from the grid. Add a face for one."
-                )
+                self.summary.clear()
 
     def show_study(self, key: str, result) -> None:
         """Lists what other modules would give."""

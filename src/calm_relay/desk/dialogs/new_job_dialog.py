@@ -77,9 +77,11 @@ class NewJobDialog(AnswerDialog):
 
         self._place = place
         self.place.show_place(place.label)
-        self.usual.setText(
-            usual_in(place.country, place.latitude, place.longitude, place.time_zone, self._library)
-        )
+        where = place.country, place.latitude, place.longitude, place.time_zone
+        self.usual.setText(usual_in(*where, self._library))
+        # A wrapped label asks for its height at its own width alone.
+        self.usual.setMinimumHeight(self.usual.heightForWidth(self.usual.width()))
+        self.adjustSize()
 
     def take(self) -> None:
         """Closes with a job when all is answered; says what is wanted when not."""

@@ -122,7 +122,7 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
             *legs,
         ]
     power = _headroom(at.get("evening power"), "{:.1f} of {:.1f} kW evening peak")
-    on_main = converters[main].has_battery if converters else option.coupling == "DC"
+    on_main = bool(group) and converters[main].has_battery if converters else option.coupling == "DC"
     if on_main:
         bank = converters[main].bank if converters else plan.bank
         bar = power if not converters or converters[main] is leading else None
@@ -138,6 +138,9 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
     else:
         for column, (number, converter) in zip((AC_JOIN, AC_JOIN + 1.2), beside, strict=False):
             _hang_whole(stations, legs, option, number, converter, column, power, leads=converter is leading)
+    if converters and not group:
+        # Without an array the line begins where the first unit joins.
+        legs.append(Leg("AC", (AC_JOIN, 0), (COLUMN["Home"], 0), f"{beside[0][0]}:ac"))
     sourced = tuple(replace(station, source=_source(station, plan, option)) for station in stations)
     return Line(sourced, tuple(legs))
 
