@@ -250,9 +250,9 @@ def discharge_room(c: np.recarray, j: int, stored: float, floor: float, derate: 
 
 @inlined
 def drained_by(c: np.recarray, j: int, given: float) -> float:
-    """What giving a power takes from the energy stored [kW]: beyond the rated power more than its share.
+    """What is taken from the energy stored for what is given [kW]: beyond the rated power more than its share.
 
-    Peukert 1897, Elektrotechnische Zeitschrift 20 (from memory): charge over current to a power.
+    Peukert 1897, Elektrotechnische Zeitschrift 20 (from memory): charge over current raised to an exponent.
     """
     if c[j].peukert > 0.0 and given > c[j].rated_kw:
         return given * c[j].per_discharge * (given / c[j].rated_kw) ** c[j].peukert
