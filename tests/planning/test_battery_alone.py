@@ -5,6 +5,7 @@ import pytest
 from calm_relay.exchange.plan_document import plan_text
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
+from calm_relay.planning.studies.battery_sweep import flags_of
 from calm_relay.planning.studies.collected import studies_of
 from calm_relay.planning.studies.search import search
 from calm_relay.planning.studies.survival import survival_of
@@ -64,6 +65,7 @@ def test_every_study_and_paper_says_something(alone):
     assert search(alone, most=40).plants
     assert tips_of(alone).tips
     option = alone.option("ac-addon")
+    assert not [flag for flag in flags_of(alone, option) if "sun" in flag.name]
     assert survival_of(alone, option).hours.max() > 1.0
     assert battery_ageing_of(alone, option).left[-1] < 1.0
     text = plan_text(document_of(alone))

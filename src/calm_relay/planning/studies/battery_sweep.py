@@ -115,13 +115,16 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
             f"the mean {season} load of {demand.worst_season_mean_kw:.1f} kW, from full",
             f"mean of {season}, {demand.source}",
         ),
-        Flag(
-            f"{season} sun",
-            surplus / above,
-            f"a mean {season} day leaves {surplus:.1f} kWh over",
-            f"simulated {season}, {site.source}",
-        ),
     ]
+    if option.design.pv_converters:
+        flags.append(
+            Flag(
+                f"{season} sun",
+                surplus / above,
+                f"a mean {season} day leaves {surplus:.1f} kWh over",
+                f"simulated {season}, {site.source}",
+            )
+        )
     if battery.first_window is not None:
         minutes = (minutes_of(battery.first_window.end) - minutes_of(battery.first_window.start)) % 1440
         rate_kw, _ = charge_dc_kw(converter.bank, converter.inverter, battery.first_window.limit_kw)
