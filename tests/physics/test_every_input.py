@@ -12,7 +12,7 @@ from calm_relay.physics.plant.inputs import Inputs, YearCache, run_inputs, run_o
 from calm_relay.physics.plant.island import Island
 from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart, GridConnection
-from calm_relay.physics.plant.year import BufferPool, bus_plants
+from calm_relay.physics.plant.year import BufferPool, begin_plants
 
 DAYS, PER_DAY = 6, 24
 STEPS = DAYS * PER_DAY
@@ -69,7 +69,7 @@ def base() -> Inputs:
 
 def bus_of(inputs):
     with ThreadPoolExecutor(1) as workers:
-        (bus,) = bus_plants([inputs.on_grid], workers, BufferPool())
+        bus = begin_plants([inputs.on_grid], workers, BufferPool())[0].result()
         return np.concatenate([bus.bus, bus.stored])
 
 

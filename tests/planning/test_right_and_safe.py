@@ -305,6 +305,9 @@ def test_charging_goes_through_the_relay_too(demo):
     before, after = (result(plan(job).option("ac-addon"), "pass-through") for job in (still, hard))
     assert "charging" not in before.sentence
     assert after.measured >= before.measured
+    # What is shorter than the quarter hour is told with its allowance beside the mean.
+    assert before.severity is Severity.CHECK
+    assert f"For minutes it may be {before.measured * 1.25:.0f} A" in before.sentence
     night = plan(hard.with_(demand=hard.demand.with_(loads=()))).option("ac-addon")
     assert "A of it charging" in result(night, "pass-through").sentence
 

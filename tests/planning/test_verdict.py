@@ -8,7 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.physics.plant.year import BufferPool, bus_plants
+from calm_relay.physics.plant.year import BufferPool, begin_plants
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.operation.lasting import lasting_starts
 from calm_relay.planning.operation.simulate import inputs_of
@@ -80,7 +80,7 @@ def test_a_plant_of_the_search_rides_through_what_it_does_as_an_option(demo):
         alone = lasting_starts(plant.design, plant.job, made.demand, made.site)
         inputs = inputs_of(plant.design, plant.job, made.site, made.demand)
         with ThreadPoolExecutor(1) as workers:
-            (year,) = bus_plants([inputs.on_grid], workers, BufferPool())
+            year = begin_plants([inputs.on_grid], workers, BufferPool())[0].result()
         assert plant.brief.backup.lasting == (0.0 if alone is None else alone.share(year))
 
 

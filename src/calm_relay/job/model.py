@@ -448,7 +448,7 @@ class Job(Model):
         return self.backup_board
 
     @property
-    def old_generator(self) -> Generator:
+    def own_generator(self) -> Generator:
         """The generator of a job that has one."""
         assert self.generator is not None, "it has a generator"
         return self.generator

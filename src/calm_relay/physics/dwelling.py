@@ -48,15 +48,24 @@ def optional_dwelling_va(
     ----------
     NEC 220.82; worked example D2(a) of Annex D (both from memory).
     """
-    if min(floor_m2, circuits, appliances_va, cooling_va, heat_pump_va, heating_va) < 0:
-        raise ValueError("wanted areas, circuits and loads at or above 0")
-    general = floor_m2 * PER_M2 + circuits * CIRCUIT_VA + appliances_va
-    counted = min(general, WHOLE_VA) + max(general - WHOLE_VA, 0.0) * rest
+    _check(floor_m2, circuits, appliances_va, cooling_va, heat_pump_va, heating_va)
+    counted = _counted_va(floor_m2, circuits, appliances_va, WHOLE_VA, rest)
     share = HEAT_MANY if heating_parts >= MANY else HEAT_FEW
     if heat_pump_va > 0:
         share = HEAT_FEW
     # Heating and cooling never run together: the smaller is let go.
     return counted + max(cooling_va, heat_pump_va + heating_va * share)
+
+
+def _check(*figures: float) -> None:
+    if min(figures) < 0:
+        raise ValueError("wanted areas, circuits and loads at or above 0")
+
+
+def _counted_va(floor_m2: float, circuits: int, appliances_va: float, whole_va: float, rest: float) -> float:
+    """Lighting, outlets and appliances: so much of them whole, a share of the rest [VA]."""
+    general = floor_m2 * PER_M2 + circuits * CIRCUIT_VA + appliances_va
+    return min(general, whole_va) + max(general - whole_va, 0.0) * rest
 
 
 def existing_dwelling_va(
@@ -91,8 +100,6 @@ def existing_dwelling_va(
     ----------
     NEC 220.83(B) (from memory).
     """
-    if min(floor_m2, circuits, appliances_va, cooling_va, heating_va) < 0:
-        raise ValueError("wanted areas, circuits and loads at or above 0")
-    other = floor_m2 * PER_M2 + circuits * CIRCUIT_VA + appliances_va
-    counted = min(other, EXISTING_WHOLE_VA) + max(other - EXISTING_WHOLE_VA, 0.0) * rest
+    _check(floor_m2, circuits, appliances_va, cooling_va, heating_va)
+    counted = _counted_va(floor_m2, circuits, appliances_va, EXISTING_WHOLE_VA, rest)
     return counted + max(cooling_va, heating_va)

@@ -204,11 +204,6 @@ class BufferPool:
         return self._rooms[key]
 
 
-def bus_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferPool) -> list[PlantBus]:
-    """Simulates many plants in threads and keeps what their bus and their batteries do; see `begin_plants`."""
-    return [begun.result() for begun in begin_plants(runs, workers, buffers)]
-
-
 def begin_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferPool) -> "list[Future[PlantBus]]":
     """Begins to simulate many plants in threads and to keep what their bus and their batteries do.
 

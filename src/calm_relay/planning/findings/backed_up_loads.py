@@ -12,8 +12,19 @@ from calm_relay.job.equipment import Inverter
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.readings import highest_sum
 from calm_relay.planning.common.vocabulary import vocabulary_of
-from calm_relay.planning.findings.base import Finding, Mend, Subject, check, grid_check, stops_if, warns, warns_if
-from calm_relay.planning.operation.backed_up_loads import BackedUpLoads
+from calm_relay.planning.findings.base import (
+    Finding,
+    Mend,
+    Severity,
+    Subject,
+    check,
+    grid_check,
+    judged,
+    stops_if,
+    warns,
+    warns_if,
+)
+from calm_relay.planning.operation.backed_up_loads import BRIEFLY, BackedUpLoads
 from calm_relay.planning.operation.island import (
     LEGS,
     forming_kw,
@@ -92,18 +103,22 @@ def check_pass_through(subject: Subject) -> list[Finding]:
         f"Through the relay the year's most is {worst_a:.0f} A{where}{charging}, mean of a quarter hour; it passes "
         f"{allowed_a:.0f} A{of}."
     )
+    severity = Severity.STOP if over else Severity.OK
     mends: tuple[Mend, ...] = ()
     if over:
         mends = (left_out_mend(subject.job, rows.names[int(rows.kw.max(axis=1).argmax())]),)
+    elif worst_a * BRIEFLY > allowed_a:
+        severity = Severity.CHECK
+        sentence += f" For minutes it may be {worst_a * BRIEFLY:.0f} A."
     return [
-        stops_if(
-            over,
+        judged(
+            severity,
             "pass-through",
             "Home",
             "backup_board",
             sentence,
             reading=(worst_a, allowed_a, "A"),
-            rule=f"{converter.inverter.name}, datasheet",
+            rule=f"{converter.inverter.name}, datasheet; peaks of minutes: Wright and Firth 2007, from memory",
             mends=mends,
         )
     ]

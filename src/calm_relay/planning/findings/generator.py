@@ -29,7 +29,7 @@ def check_generator_place(subject: Subject) -> list[Finding]:
         return [_place(Severity.OK, sentence, rule)]
     if beside and not job.generator.interlocked:
         interlock = Mend(
-            "Interlock them", lambda job: job.with_(generator=job.old_generator.with_(interlocked=True))
+            "Interlock them", lambda job: job.with_(generator=job.own_generator.with_(interlocked=True))
         )
         mends = [interlock]
         if job.generator.on == ON_BUS:
@@ -37,7 +37,7 @@ def check_generator_place(subject: Subject) -> list[Finding]:
                 0,
                 Mend(
                     "Use the generator input",
-                    lambda job: job.with_(generator=job.old_generator.with_(on=ON_INPUT)),
+                    lambda job: job.with_(generator=job.own_generator.with_(on=ON_INPUT)),
                 ),
             )
         sentence = f"{reasons[0]}: interlock them, or take a unit that keeps them apart."

@@ -52,11 +52,6 @@ class BackedUpLoads:
         return np.ascontiguousarray(self.legs.T[:3] @ self.kw)
 
     @cached_property
-    def most_kw(self) -> float:
-        """Highest power of all together in the year [kW]."""
-        return float(self.kw.sum(axis=0).max()) if self.names else 0.0
-
-    @cached_property
     def when_full(self) -> "BackedUpLoads":
         """Those of the circuits that stay on in an outage while the battery is full."""
         return self.only([name for name, level in zip(self.names, self.shed_below, strict=True) if level < 1.0])

@@ -130,12 +130,6 @@ class Outcome(Brief):
         assert self.unmet is not None, "it has no grid"
         return self.unmet
 
-    @property
-    def power(self) -> PowerLimit:
-        """What the batteries of a design that has one give."""
-        assert self.limit is not None, "it has a battery"
-        return self.limit
-
 
 def outcome(design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_now: float | None) -> Outcome:
     """Simulates a design and counts; `bill_now` is the bill of "as it is", None for that design itself."""

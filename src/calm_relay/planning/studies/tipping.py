@@ -157,7 +157,7 @@ def _fuel_knob(job: Job, currency: str, around: Callable[..., Any]) -> Iterator[
     name, form = "Fuel, " + currency + " a litre", currency + " {:.2f} a litre of fuel"
 
     def turn(job: Job, value: float) -> Job:
-        return job.with_(generator=job.old_generator.with_(price_per_litre=min(value, 100.0)))
+        return job.with_(generator=job.own_generator.with_(price_per_litre=min(value, 100.0)))
 
     yield around("fuel", name, form, job.generator.price_per_litre, job=turn)
 
