@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 os.environ["CALM_RELAY_CACHE"] = tempfile.mkdtemp(prefix="calm-relay-tests-")
+os.environ["CALM_RELAY_DATA"] = tempfile.mkdtemp(prefix="calm-relay-data-")
 os.environ["CALM_RELAY_STATE"] = tempfile.mkdtemp(prefix="calm-relay-state-")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 

@@ -69,7 +69,7 @@ def _parser():
     install = commands.add_parser("install", help="put menu entry, icon and description in the user's home")
     install.add_argument("--data", type=Path, metavar="DIR", help="another place than the user's data folder")
     install.set_defaults(run=_install)
-    schemas = commands.add_parser("schemas", help="write the JSON Schemas of job and plan")
+    schemas = commands.add_parser("schemas", help="write the JSON Schemas of job, plan and own equipment")
     schemas.add_argument("folder", type=Path, metavar="DIR")
     schemas.set_defaults(run=_schemas)
     return parser
@@ -89,7 +89,8 @@ def _demo(arguments):
 
 def _planned(job):
     from calm_relay.exchange.job_file import read_job
-    from calm_relay.exchange.shipped import demo_job, library
+    from calm_relay.exchange.own_equipment import library
+    from calm_relay.exchange.shipped import demo_job
     from calm_relay.planning.plan import plan
 
     if job == "demo" or job.startswith("demo:"):
@@ -223,10 +224,15 @@ def _schemas(arguments):
     from calm_relay.exchange.job_file import write_atomically
     from calm_relay.exchange.plan_document import PlanDocument, schema_text
     from calm_relay.job.model import Job
+    from calm_relay.job.own_item import FILES
 
     for name, model, title in (
         ("job", Job, "Calm Relay job, *.relay.json"),
         ("plan", PlanDocument, "Calm Relay plan, as written by assess"),
+        *(
+            (f"own-{kind}", model, f"Own {kind} of a Calm Relay library, {kind}.json")
+            for kind, model in FILES.items()
+        ),
     ):
         write_atomically(arguments.folder / f"{name}.schema.json", schema_text(model, title).encode())
     return 0

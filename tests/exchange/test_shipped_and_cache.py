@@ -12,7 +12,9 @@ from calm_relay.exchange.array_cache import cache_folder, cached_arrays
 from calm_relay.exchange.job_file import job_text
 from calm_relay.exchange.plan_document import PlanDocument, schema_text
 from calm_relay.exchange.shipped import catalogue, climates
+from calm_relay.job.equipment import KINDS
 from calm_relay.job.model import Job
+from calm_relay.job.own_item import FILES
 from calm_relay.planning.equipment.equipment import loss_curve
 
 DOCS = Path(__file__).parents[2] / "docs"
@@ -47,6 +49,7 @@ def test_climates_cover_twelve_months_each():
     [
         ("job", Job, "Calm Relay job, *.relay.json"),
         ("plan", PlanDocument, "Calm Relay plan, as written by assess"),
+        *((f"own-{kind}", FILES[kind], f"Own {kind} of a Calm Relay library, {kind}.json") for kind in KINDS),
     ],
 )
 def test_the_published_schemas_are_those_of_the_models(name, model, title):

@@ -4,9 +4,10 @@ A string inverter, a hybrid, a battery inverter and an all-in-one unit are one m
 inputs or none, a battery port or none, and an AC side. What it is called follows from what it has.
 """
 
+from collections import Counter
 from collections.abc import Sequence
 from itertools import pairwise
-from typing import Literal, Protocol, Self, TypeVar
+from typing import Any, Literal, Protocol, Self, TypeVar
 
 from pydantic import Field, model_validator
 
@@ -24,27 +25,47 @@ class Module(Model):
     """A photovoltaic module at standard test conditions."""
 
     key: Identifier
-    name: str
-    power_w: Positive = Field(le=1000)
-    open_circuit_v: Positive = Field(le=200)
-    short_circuit_a: Positive = Field(le=40)
-    max_power_v: Positive
-    max_power_a: Positive
-    voc_per_c: float = Field(ge=-0.006, le=0.0, description="Relative Voc coefficient [1/degC].")
-    vmp_per_c: float = Field(ge=-0.008, le=0.0, description="Relative Vmp coefficient [1/degC].")
-    isc_per_c: float = Field(ge=-0.001, le=0.002, description="Relative Isc coefficient [1/degC].")
-    power_per_c: float = Field(ge=-0.008, le=0.0, description="Relative power coefficient [1/degC].")
-    cells_in_series: int = Field(ge=1, le=200)
-    technology: Literal["mono", "multi", "thin film"] = "mono"
-    system_voltage_v: Positive = Field(le=1500)
-    series_fuse_a: Positive
-    length_mm: Positive
-    width_mm: Positive
-    bifaciality: Fraction = 0.0
-    heat_loss_constant: Positive = Field(default=25.0, description="Faiman constant heat loss factor [W/m2/degC].")
-    heat_loss_wind: NotNegative = Field(default=6.84, description="Faiman wind factor [W s/m3/degC].")
-    ageing_per_year: Fraction = 0.005
-    price: NotNegative = 0.0
+    name: str = Field(title="Name")
+    power_w: Positive = Field(title="Rated power", le=1000)
+    open_circuit_v: Positive = Field(title="Open-circuit voltage Voc", le=200)
+    short_circuit_a: Positive = Field(title="Short-circuit current Isc", le=40)
+    max_power_v: Positive = Field(title="Voltage at maximum power Vmp")
+    max_power_a: Positive = Field(title="Current at maximum power Imp")
+    voc_per_c: float = Field(
+        title="Temperature coefficient of Voc", ge=-0.006, le=0.0, description="Relative Voc coefficient [1/degC]."
+    )
+    vmp_per_c: float = Field(
+        title="Temperature coefficient of Vmp", ge=-0.008, le=0.0, description="Relative Vmp coefficient [1/degC]."
+    )
+    isc_per_c: float = Field(
+        title="Temperature coefficient of Isc",
+        ge=-0.001,
+        le=0.002,
+        description="Relative Isc coefficient [1/degC].",
+    )
+    power_per_c: float = Field(
+        title="Temperature coefficient of power",
+        ge=-0.008,
+        le=0.0,
+        description="Relative power coefficient [1/degC].",
+    )
+    cells_in_series: int = Field(title="Cells in series", ge=1, le=200)
+    technology: Literal["mono", "multi", "thin film"] = Field(default="mono", title="Cells")
+    system_voltage_v: Positive = Field(title="Highest system voltage", le=1500)
+    series_fuse_a: Positive = Field(title="Largest series fuse")
+    length_mm: Positive = Field(title="Length")
+    width_mm: Positive = Field(title="Width")
+    bifaciality: Fraction = Field(default=0.0, title="Bifaciality")
+    heat_loss_constant: Positive = Field(
+        title="Heat loss, still air (W/m²K)",
+        default=25.0,
+        description="Faiman constant heat loss factor [W/m2/degC].",
+    )
+    heat_loss_wind: NotNegative = Field(
+        title="Heat loss by wind (W s/m³K)", default=6.84, description="Faiman wind factor [W s/m3/degC]."
+    )
+    ageing_per_year: Fraction = Field(default=0.005, title="Ageing in a year")
+    price: NotNegative = Field(default=0.0, title="Price")
 
     @model_validator(mode="after")
     def _voltages_in_order(self) -> Self:
@@ -58,14 +79,14 @@ class Module(Model):
 class Tracker(Model):
     """One independent maximum-power tracker input."""
 
-    mppt_low_v: Positive
-    mppt_high_v: Positive
-    full_power_low_v: Positive
-    start_v: Positive
-    max_v: Positive = Field(le=1500)
-    usable_a: Positive
-    short_circuit_a: Positive
-    strings: int = Field(default=1, ge=1, le=8)
+    mppt_low_v: Positive = Field(title="MPPT window from")
+    mppt_high_v: Positive = Field(title="MPPT window to")
+    full_power_low_v: Positive = Field(title="Full power from")
+    start_v: Positive = Field(title="Starts at")
+    max_v: Positive = Field(title="Highest DC voltage", le=1500)
+    usable_a: Positive = Field(title="Usable current")
+    short_circuit_a: Positive = Field(title="Highest short-circuit current")
+    strings: int = Field(title="Strings to an input", default=1, ge=1, le=8)
 
     @model_validator(mode="after")
     def _window_in_order(self) -> Self:
@@ -77,58 +98,87 @@ class Tracker(Model):
 class PvInput(Model):
     """The DC side that takes modules."""
 
-    trackers: tuple[Tracker, ...] = Field(min_length=1, max_length=12)
-    tracker_efficiency: Fraction = 0.995
-    usable_dc_kw: Positive = Field(description="Most the trackers can draw together [kW].")
-    ratio_max: Positive = Field(description="Array over AC rating the maker allows without a battery.")
-    ratio_max_with_battery: Positive = Field(description="The same with a battery on this converter.")
-    ratio_warranty: Positive | None = Field(default=None, description="Array over AC rating the warranty covers.")
-    optimisers: tuple[Identifier, ...] = Field(default=(), description="Optimisers it is built to speak to.")
+    trackers: tuple[Tracker, ...] = Field(title="MPPT inputs", min_length=1, max_length=12)
+    tracker_efficiency: Fraction = Field(default=0.995, title="MPPT efficiency")
+    usable_dc_kw: Positive = Field(
+        title="Most usable DC power", description="Most the trackers can draw together [kW]."
+    )
+    ratio_max: Positive = Field(
+        title="Array over AC rating, at most",
+        description="Array over AC rating the maker allows without a battery.",
+    )
+    ratio_max_with_battery: Positive = Field(
+        title="The same with a battery", description="The same with a battery on this converter."
+    )
+    ratio_warranty: Positive | None = Field(
+        title="Array over AC rating by warranty",
+        default=None,
+        description="Array over AC rating the warranty covers.",
+    )
+    optimisers: tuple[Identifier, ...] = Field(
+        title="Speaks to optimisers", default=(), description="Optimisers it is built to speak to."
+    )
 
 
 class BatteryPort(Model):
     """The DC side that takes a battery."""
 
-    families: tuple[Identifier, ...] = Field(min_length=1, description="Pack families it speaks to.")
-    low_v: Positive
-    high_v: Positive
-    charge_kw: Positive
-    discharge_kw: Positive
-    charge_a: Positive
-    discharge_a: Positive
-    dc_dc_efficiency: Fraction = Field(default=0.985, gt=0.5)
-    charge_from_ac_kw: NotNegative = Field(description="Most it can rectify from the AC side [kW].")
+    families: tuple[Identifier, ...] = Field(
+        title="Speaks to battery families", min_length=1, description="Pack families it speaks to."
+    )
+    low_v: Positive = Field(title="Battery voltage from")
+    high_v: Positive = Field(title="Battery voltage to")
+    charge_kw: Positive = Field(title="Charging power")
+    discharge_kw: Positive = Field(title="Discharging power")
+    charge_a: Positive = Field(title="Charging current")
+    discharge_a: Positive = Field(title="Discharging current")
+    dc_dc_efficiency: Fraction = Field(title="Efficiency of the battery side", default=0.985, gt=0.5)
+    charge_from_ac_kw: NotNegative = Field(
+        title="Charging power from the AC side", description="Most it can rectify from the AC side [kW]."
+    )
 
 
 class Backup(Model):
     """What the converter can do when the grid is down, and what it passes through while it is not."""
 
-    continuous_kw: Positive
-    surge_kw: Positive
-    surge_s: Positive
-    locked_rotor_a: Positive | None = None
-    pass_through_a: Positive
-    pass_through_continuous_fraction: Fraction = 1.0
-    transfer_ms: NotNegative = 20.0
-    black_start: bool = False
+    continuous_kw: Positive = Field(title="Continuous backup power")
+    surge_kw: Positive = Field(title="Surge power")
+    surge_s: Positive = Field(title="Surge lasts")
+    locked_rotor_a: Positive | None = Field(default=None, title="Locked-rotor current it starts")
+    pass_through_a: Positive = Field(title="Pass-through current")
+    pass_through_continuous_fraction: Fraction = Field(default=1.0, title="Of it, continuously")
+    transfer_ms: NotNegative = Field(default=20.0, title="Transfer time")
+    black_start: bool = Field(default=False, title="Black start")
     held_reserve: Fraction = Field(
+        title="Reserve held for waking",
         default=0.0,
         le=0.5,
         description="Charge it holds back below its cut-off, from which it forms the grid again when the sun is up.",
     )
     retries_at: ClockTime | None = Field(
-        default=None, description="Clock time at which it tries again after a flat battery, with its loads off."
+        title="Tries again at",
+        default=None,
+        description="Clock time at which it tries again after a flat battery, with its loads off.",
     )
-    generator_input: bool = False
+    generator_input: bool = Field(default=False, title="Generator input")
     keeps_arrays_apart: bool = Field(
-        default=False, description="Keeps AC-coupled arrays off its bus while a generator runs."
+        title="Keeps arrays off while a generator runs",
+        default=False,
+        description="Keeps AC-coupled arrays off its bus while a generator runs.",
     )
-    throttles_ac_pv: Literal["none", "relay", "frequency", "data link"] = "none"
+    throttles_ac_pv: Literal["none", "relay", "frequency", "data link"] = Field(
+        default="none", title="Turns AC-coupled arrays down by"
+    )
     ac_pv_kw: Positive | None = Field(
-        default=None, description="Most AC power of arrays on its bus; None: not stated, then practice holds."
+        title="Most AC-coupled array power",
+        default=None,
+        description="Most AC power of arrays on its bus; None: not stated, then practice holds.",
     )
     branch_breaker_a: Positive | None = Field(
-        default=None, le=400, description="Largest branch breaker one unit may back up; None: not stated."
+        title="Largest branch breaker backed up",
+        default=None,
+        le=400,
+        description="Largest branch breaker one unit may back up; None: not stated.",
     )
 
 
@@ -136,32 +186,44 @@ class Inverter(Model):
     """An inverter of any kind, by what it carries."""
 
     key: Identifier
-    name: str
-    ac_kw: Positive = Field(le=500)
-    phases: Phases
-    volts: Positive = Field(le=690)
-    max_ac_a: Positive
-    peak_efficiency: Fraction = Field(gt=0.5, lt=1.0)
-    weighted_efficiency: Fraction = Field(gt=0.5, lt=1.0)
-    weighting: Literal["european", "cec"] = "european"
-    peak_at: Fraction = Field(default=0.4, gt=0.05, description="Load at which efficiency peaks.")
-    standby_w: NotNegative
-    pv: PvInput | None = None
-    battery: BatteryPort | None = None
-    backup: Backup | None = None
-    built_in_pack: Identifier | None = None
-    plug_in: bool = Field(default=False, description="Goes on a plug, by the rules for plug-in systems.")
-    charge_controllers: bool = Field(
-        default=False, description="Its PV inputs are charge controllers on a DC bus."
+    name: str = Field(title="Name")
+    ac_kw: Positive = Field(title="Rated AC power", le=500)
+    phases: Phases = Field(title="Phases")
+    volts: Positive = Field(title="AC voltage", le=690, json_schema_extra={"unit": "V"})
+    max_ac_a: Positive = Field(title="Highest AC current")
+    peak_efficiency: Fraction = Field(title="Peak efficiency", gt=0.5, lt=1.0)
+    weighted_efficiency: Fraction = Field(title="Weighted efficiency", gt=0.5, lt=1.0)
+    weighting: Literal["european", "cec"] = Field(default="european", title="Weighted by")
+    peak_at: Fraction = Field(
+        title="Efficiency peaks at load", default=0.4, gt=0.05, description="Load at which efficiency peaks."
     )
-    export_control: bool = True
-    frequency_watt: bool = True
-    units_max: int = Field(default=1, ge=1, le=64, description="How many may stand side by side and act as one.")
-    ingress: str = "IP65"
-    weight_kg: Positive = 20.0
-    warranty_years: NotNegative = 10
-    price: NotNegative
-    install_hours: NotNegative = 4.0
+    standby_w: NotNegative = Field(title="Standby consumption")
+    pv: PvInput | None = Field(default=None, title="PV inputs")
+    battery: BatteryPort | None = Field(default=None, title="Battery port")
+    backup: Backup | None = Field(default=None, title="Backup")
+    built_in_pack: Identifier | None = Field(default=None, title="Pack built in")
+    plug_in: bool = Field(
+        title="Goes on a plug", default=False, description="Goes on a plug, by the rules for plug-in systems."
+    )
+    charge_controllers: bool = Field(
+        title="PV inputs are charge controllers",
+        default=False,
+        description="Its PV inputs are charge controllers on a DC bus.",
+    )
+    export_control: bool = Field(default=True, title="Export control")
+    frequency_watt: bool = Field(default=True, title="Frequency-watt")
+    units_max: int = Field(
+        title="Units side by side, at most",
+        default=1,
+        ge=1,
+        le=64,
+        description="How many may stand side by side and act as one.",
+    )
+    ingress: str = Field(default="IP65", title="Ingress protection")
+    weight_kg: Positive = Field(default=20.0, title="Weight")
+    warranty_years: NotNegative = Field(default=10, title="Warranty")
+    price: NotNegative = Field(title="Price")
+    install_hours: NotNegative = Field(default=4.0, title="Hours to install")
 
     @model_validator(mode="after")
     def _has_something_to_convert(self) -> Self:
@@ -233,18 +295,24 @@ class Optimiser(Model):
     """A DC optimiser under one module; strings of them may mix orientations."""
 
     key: Identifier
-    name: str
-    power_w: Positive = Field(description="Largest module power at its input.")
-    max_v: Positive = Field(description="Highest module voltage it survives.")
-    mppt_low_v: Positive
-    mppt_high_v: Positive
-    short_circuit_a: Positive
-    efficiency: Fraction = Field(default=0.988, gt=0.5)
-    string_min: int = Field(ge=1, description="Fewest in a string: with fewer the inverter refuses to run.")
-    string_max: int = Field(ge=1)
-    string_power_w: Positive = Field(description="Most module power in one string.")
-    any_inverter: bool = Field(default=False, description="Works on inputs that do not speak to it.")
-    price: NotNegative = 0.0
+    name: str = Field(title="Name")
+    power_w: Positive = Field(title="Largest module", description="Largest module power at its input.")
+    max_v: Positive = Field(title="Highest module voltage", description="Highest module voltage it survives.")
+    mppt_low_v: Positive = Field(title="MPPT window from")
+    mppt_high_v: Positive = Field(title="MPPT window to")
+    short_circuit_a: Positive = Field(title="Highest short-circuit current")
+    efficiency: Fraction = Field(title="Efficiency", default=0.988, gt=0.5)
+    string_min: int = Field(
+        title="Fewest in a string", ge=1, description="Fewest in a string: with fewer the inverter refuses to run."
+    )
+    string_max: int = Field(title="Most in a string", ge=1)
+    string_power_w: Positive = Field(
+        title="Most power in a string", description="Most module power in one string."
+    )
+    any_inverter: bool = Field(
+        title="Works on any inverter", default=False, description="Works on inputs that do not speak to it."
+    )
+    price: NotNegative = Field(default=0.0, title="Price")
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -257,27 +325,31 @@ class Microinverter(Model):
     """An inverter under one module; the roof is AC from there on."""
 
     key: Identifier
-    name: str
-    ac_w: Positive
-    ac_a: Positive
-    volts: Positive = Field(le=690)
-    phases: Phases
-    mppt_low_v: Positive
-    mppt_high_v: Positive
-    start_v: Positive
-    max_v: Positive
-    short_circuit_a: Positive
-    usable_a: Positive
-    ratio_max: Positive = Field(description="Module power over AC rating the maker allows.")
-    branch_breaker_a: Positive = Field(description="Breaker of a branch circuit.")
-    branch_units_max: int | None = Field(default=None, ge=1, description="Units on a branch by the maker.")
-    peak_efficiency: Fraction = Field(gt=0.5, lt=1.0)
-    weighted_efficiency: Fraction = Field(gt=0.5, lt=1.0)
-    weighting: Literal["european", "cec"] = "cec"
-    night_w: NotNegative = 0.05
-    warranty_years: NotNegative = 15
-    price: NotNegative = 0.0
-    install_hours: NotNegative = 0.3
+    name: str = Field(title="Name")
+    ac_w: Positive = Field(title="Rated AC power")
+    ac_a: Positive = Field(title="AC current")
+    volts: Positive = Field(title="AC voltage", le=690, json_schema_extra={"unit": "V"})
+    phases: Phases = Field(title="Phases")
+    mppt_low_v: Positive = Field(title="MPPT window from")
+    mppt_high_v: Positive = Field(title="MPPT window to")
+    start_v: Positive = Field(title="Starts at")
+    max_v: Positive = Field(title="Highest DC voltage")
+    short_circuit_a: Positive = Field(title="Highest short-circuit current")
+    usable_a: Positive = Field(title="Usable current")
+    ratio_max: Positive = Field(
+        title="Module over AC rating, at most", description="Module power over AC rating the maker allows."
+    )
+    branch_breaker_a: Positive = Field(title="Breaker of a branch", description="Breaker of a branch circuit.")
+    branch_units_max: int | None = Field(
+        title="Units on a branch, at most", default=None, ge=1, description="Units on a branch by the maker."
+    )
+    peak_efficiency: Fraction = Field(title="Peak efficiency", gt=0.5, lt=1.0)
+    weighted_efficiency: Fraction = Field(title="Weighted efficiency", gt=0.5, lt=1.0)
+    weighting: Literal["european", "cec"] = Field(default="cec", title="Weighted by")
+    night_w: NotNegative = Field(default=0.05, title="Consumption at night")
+    warranty_years: NotNegative = Field(default=15, title="Warranty")
+    price: NotNegative = Field(default=0.0, title="Price")
+    install_hours: NotNegative = Field(default=0.3, title="Hours to install")
 
     def inverter(self, count: int) -> Inverter:
         """So many of them as one converter, clipped per module because all its modules are alike."""
@@ -330,52 +402,93 @@ class Pack(Model):
     """A battery pack or module that can be stacked."""
 
     key: Identifier
-    name: str
-    family: Identifier
-    chemistry: Literal["LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM"]
-    nominal_kwh: Positive = Field(le=1000)
-    depth_of_discharge: Fraction = Field(gt=0.1)
-    empty_v: Positive
-    full_v: Positive
-    knee_low_v: Positive | None = Field(default=None, description="At 10 % charge; None: on the straight line.")
-    knee_high_v: Positive | None = Field(default=None, description="At 90 % charge; None: on the straight line.")
-    charge_a: Positive
-    discharge_a: Positive
-    taper_from: Fraction = Field(default=1.0, description="Charge from which the charge current falls.")
-    taper_to: Fraction = Field(default=1.0, description="Share of it that is left when full.")
-    charge_c: Positive = Field(description="Charge limit as a multiple of nominal capacity per hour.")
-    discharge_c: Positive
-    round_trip: Fraction = Field(gt=0.4, description="DC round trip at the terminals.")
+    name: str = Field(title="Name")
+    family: Identifier = Field(title="Battery family")
+    chemistry: Literal["LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM"] = Field(title="Chemistry")
+    nominal_kwh: Positive = Field(title="Nominal energy", le=1000)
+    depth_of_discharge: Fraction = Field(title="Usable share", gt=0.1)
+    empty_v: Positive = Field(title="Voltage when empty")
+    full_v: Positive = Field(title="Voltage when full")
+    knee_low_v: Positive | None = Field(
+        title="Voltage at 10 %", default=None, description="At 10 % charge; None: on the straight line."
+    )
+    knee_high_v: Positive | None = Field(
+        title="Voltage at 90 %", default=None, description="At 90 % charge; None: on the straight line."
+    )
+    charge_a: Positive = Field(title="Charging current")
+    discharge_a: Positive = Field(title="Discharging current")
+    taper_from: Fraction = Field(
+        title="Charging falls from", default=1.0, description="Charge from which the charge current falls."
+    )
+    taper_to: Fraction = Field(
+        title="Left of it when full", default=1.0, description="Share of it that is left when full."
+    )
+    charge_c: Positive = Field(
+        title="Charging rate",
+        json_schema_extra={"unit": "C"},
+        description="Charge limit as a multiple of nominal capacity per hour.",
+    )
+    discharge_c: Positive = Field(title="Discharging rate", json_schema_extra={"unit": "C"})
+    round_trip: Fraction = Field(
+        title="Round-trip efficiency", gt=0.4, description="DC round trip at the terminals."
+    )
     peukert: float | None = Field(
-        default=None, ge=1.0, le=1.6, description="Peukert's exponent; None: 1.15 for lead-acid, 1 for others."
+        title="Peukert exponent",
+        default=None,
+        ge=1.0,
+        le=1.6,
+        description="Peukert's exponent; None: 1.15 for lead-acid, 1 for others.",
     )
     rated_hours: Positive = Field(
-        default=20.0, le=100, description="Hours of the discharge at which the nominal energy is stated."
+        title="Energy stated at a discharge of",
+        default=20.0,
+        le=100,
+        description="Hours of the discharge at which the nominal energy is stated.",
     )
-    stacking: Literal["parallel", "series"]
-    count_min: int = Field(default=1, ge=1)
-    count_max: int = Field(ge=1, le=64)
-    cycle_life: tuple[CyclePoint, ...] = Field(min_length=1)
-    cycles_to: Fraction = Field(default=0.8, gt=0.3, lt=1.0, description="What is left after these cycles.")
+    stacking: Literal["parallel", "series"] = Field(title="Stacked in")
+    count_min: int = Field(title="Fewest in a stack", default=1, ge=1)
+    count_max: int = Field(title="Most in a stack", ge=1, le=64)
+    cycle_life: tuple[CyclePoint, ...] = Field(title="Cycle life", min_length=1)
+    cycles_to: Fraction = Field(
+        title="Left after these cycles",
+        default=0.8,
+        gt=0.3,
+        lt=1.0,
+        description="What is left after these cycles.",
+    )
     calendar_fade: Fraction = Field(
-        default=0.150, description="Lost in ten years of standing at 25 degC; grows with the root of time."
+        title="Lost in ten years of standing",
+        default=0.150,
+        description="Lost in ten years of standing at 25 degC; grows with the root of time.",
     )
     expansion_of: Identifier | None = Field(
-        default=None, description="Hangs on a pack of this key: adds energy and no power."
+        title="Expands the pack",
+        default=None,
+        description="Hangs on a pack of this key: adds energy and no power.",
     )
-    generation: str = Field(default="", max_length=20)
-    mixes_with: tuple[Identifier, ...] = Field(default=(), description="Packs it may stand beside on one port.")
-    warranty_years: NotNegative = 10
-    warranty_fraction: Fraction = 0.7
-    warranty_mwh_per_kwh: NotNegative = Field(default=3.0, description="Throughput promised per kWh.")
-    charge_min_c: float = Field(default=0.0, description="Coldest cell temperature for charging [degC].")
-    charge_full_c: float = Field(default=10.0, description="From here on it charges at full rate [degC].")
-    discharge_min_c: float = Field(default=-20.0, description="Coldest cell temperature for discharging [degC].")
-    work_max_c: float = Field(default=50.0, description="Hottest working temperature [degC].")
-    outdoors: bool = False
-    weight_kg: Positive = 50.0
-    price: NotNegative
-    install_hours: NotNegative = 1.0
+    generation: str = Field(title="Generation", default="", max_length=20)
+    mixes_with: tuple[Identifier, ...] = Field(
+        title="May stand beside", default=(), description="Packs it may stand beside on one port."
+    )
+    warranty_years: NotNegative = Field(default=10, title="Warranty")
+    warranty_fraction: Fraction = Field(default=0.7, title="Left at its end")
+    warranty_mwh_per_kwh: NotNegative = Field(
+        title="Throughput promised (MWh per kWh)", default=3.0, description="Throughput promised per kWh."
+    )
+    charge_min_c: float = Field(
+        title="Charges from", default=0.0, description="Coldest cell temperature for charging [degC]."
+    )
+    charge_full_c: float = Field(
+        title="Charges fully from", default=10.0, description="From here on it charges at full rate [degC]."
+    )
+    discharge_min_c: float = Field(
+        title="Discharges from", default=-20.0, description="Coldest cell temperature for discharging [degC]."
+    )
+    work_max_c: float = Field(title="Works up to", default=50.0, description="Hottest working temperature [degC].")
+    outdoors: bool = Field(default=False, title="May stand outdoors")
+    weight_kg: Positive = Field(default=50.0, title="Weight")
+    price: NotNegative = Field(title="Price")
+    install_hours: NotNegative = Field(default=1.0, title="Hours to install")
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -427,12 +540,30 @@ class Keyed(Protocol):
         """By which jobs name it."""
 
 
+class Priced(Keyed, Protocol):
+    """Equipment that can be bought."""
+
+    @property
+    def price(self) -> float:
+        """Of one; 0 where none is stated."""
+
+
+def by_price(item: Priced) -> tuple[bool, float, str]:
+    """Sorts the cheapest first; what has no price is not cheap but unknown, and comes last."""
+    return item.price <= 0.0, item.price, item.key
+
+
 Kind = TypeVar("Kind", bound=Keyed)
 
 
 def _merged(base: tuple[Kind, ...], extra: tuple[Kind, ...]) -> tuple[Kind, ...]:
-    keys = {item.key for item in extra}
-    return tuple(item for item in base if item.key not in keys) + extra
+    """An item with a key that is there takes the other's place: what is joined twice keeps its order."""
+    own = {item.key: item for item in extra}
+    known = {item.key for item in base}
+    return tuple(own.get(item.key, item) for item in base) + tuple(item for item in extra if item.key not in known)
+
+
+KINDS = ("modules", "inverters", "packs", "optimisers", "microinverters")
 
 
 class Catalogue(Model):
@@ -454,11 +585,17 @@ class Catalogue(Model):
             ("optimisers and microinverters", under_modules),
         )
         for label, items in kinds:
-            keys = [item.key for item in items]
-            twice = sorted({key for key in keys if keys.count(key) > 1})
+            twice = [key for key, times in Counter(item.key for item in items).items() if times > 1]
             if twice:
-                raise ValueError(f"{label}: the key {twice[0]!r} stands twice")
+                raise ValueError(f"{label}: the key {min(twice)!r} stands twice")
         return self
+
+    def less(self, withheld: frozenset[tuple[str, str]]) -> "Catalogue":
+        """The catalogue without items named by (kind, key)."""
+        left: dict[str, Any] = {
+            kind: tuple(item for item in getattr(self, kind) if (kind, item.key) not in withheld) for kind in KINDS
+        }
+        return Catalogue.model_construct(None, **left)
 
     def joined(self, own: "Catalogue") -> "Catalogue":
         """The catalogue with the job's own equipment; an own item replaces one with the same key."""

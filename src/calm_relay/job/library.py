@@ -7,8 +7,9 @@ from functools import lru_cache
 from pydantic import Field
 
 from calm_relay.job.base import Identifier, Model, NotNegative
+from calm_relay.job.carried import named_equipment
 from calm_relay.job.country import Country
-from calm_relay.job.equipment import Catalogue
+from calm_relay.job.equipment import KINDS, Catalogue
 from calm_relay.job.model import Job
 from calm_relay.job.rules import RulePack
 
@@ -33,18 +34,42 @@ class Climate(Model):
 
 @dataclass(frozen=True, eq=False)
 class Library:
-    """Equipment, climates by key, packs of regional rules by key, and what is usual in a country by its name."""
+    """Equipment, climates by key, packs of regional rules by key, and what is usual in a country by its name.
+
+    `withheld` holds (kind, key) of equipment that is known and not to be proposed: out of stock, or left out; `stock`
+    says of own equipment whether it is in stock, on order or discontinued.
+    """
 
     catalogue: Catalogue
     climates: Mapping[str, Climate]
     rule_packs: Mapping[str, RulePack]
     countries: Mapping[str, Country] = field(default_factory=dict)
+    withheld: frozenset[tuple[str, str]] = frozenset()
+    stock: Mapping[tuple[str, str], str] = field(default_factory=dict)
 
     def equipment_for(self, job: Job) -> Catalogue:
         """Everything a job may draw on: the catalogue joined with its own equipment."""
         return _joined(self.catalogue, job.own_equipment)
 
+    @property
+    def on_shelf(self) -> Catalogue:
+        """What may be proposed for a job that names nothing yet; of a kind of which all is withheld, everything."""
+        offered = _offered(self.catalogue, self.withheld)
+        kinds = {kind: getattr(offered, kind) or getattr(self.catalogue, kind) for kind in KINDS}
+        return Catalogue.model_construct(None, **kinds)
+
+    def offered_to(self, job: Job) -> Catalogue:
+        """What may be proposed for a job: what is not withheld, and whatever the job names or holds itself."""
+        used = {(kind, key) for kind, key, _ in named_equipment(job)}
+        held = {(kind, item.key) for kind in KINDS for item in getattr(job.own_equipment, kind)}
+        return _offered(self.equipment_for(job), self.withheld - used - held)
+
 
 @lru_cache(maxsize=8)
 def _joined(catalogue: Catalogue, own: Catalogue) -> Catalogue:
     return catalogue.joined(own)
+
+
+@lru_cache(maxsize=8)
+def _offered(catalogue: Catalogue, withheld: frozenset[tuple[str, str]]) -> Catalogue:
+    return catalogue.less(withheld) if withheld else catalogue

@@ -15,7 +15,8 @@ from calm_relay.desk.app.session import Session
 from calm_relay.desk.app.window import Window
 from calm_relay.desk.widgets.theme import dress
 from calm_relay.exchange.job_file import read_job
-from calm_relay.exchange.shipped import demo_job, library
+from calm_relay.exchange.own_equipment import library, read_own_equipment
+from calm_relay.exchange.shipped import demo_job
 from calm_relay.exchange.user_state import read_settings, write_settings
 
 
@@ -72,10 +73,13 @@ def make_window(job_path: Path | None = None, demo: str = "pottery") -> Window:
         When the file cannot be used.
     """
     path = Path(job_path).resolve() if job_path else None
-    session = Session(read_job(path) if path else demo_job(demo), library(), path)
+    own, told = read_own_equipment()
+    session = Session(read_job(path) if path else demo_job(demo), library(own), path)
     desk = Desk(session)
     session.setParent(desk)
     session.start()
+    if told:
+        desk.window.notice.ask(" ".join(told), ())
     return desk.window
 
 

@@ -173,7 +173,7 @@ class JobFiles(QObject):
         self.stop_writing()
         scratch = tempfile.TemporaryDirectory(prefix="calm-relay-")
         job = Path(scratch.name) / f"job{SUFFIX}"
-        write_job(moved_job(self._session.job, self._session.folder, scratch.name), job)
+        write_job(self._session.job_to_hand_on(Path(scratch.name)), job)
         self._process = QProcess(self)
         self._process.finished.connect(lambda code, how: self._on_written(code, how, path, scratch))
         self._window.progress.begin()

@@ -24,6 +24,10 @@ class _Worker(QObject):
         self._newest = newest
         self._stale = stale
 
+    def take_library(self, library):
+        """From the next job on."""
+        self._library = library
+
     @Slot(int, int, object, object)
     def work(self, number, ticket, job, folder):
         if number != self._newest():
@@ -109,6 +113,10 @@ class Planner(QObject):
         self._worker.study_cancelled.connect(self._on_study_cancelled)
         self._worker.progressed.connect(self.progressed)
         self._thread.start()
+
+    def take_library(self, library: Library) -> None:
+        """Plans every job asked for from now on with another library."""
+        self._worker.take_library(library)
 
     def request(self, job: Job, folder: Path) -> None:
         """Asks for the plan of a job; an earlier request not yet done is dropped."""

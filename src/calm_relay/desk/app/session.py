@@ -9,6 +9,7 @@ from calm_relay.desk.app.planner import Planner
 from calm_relay.exchange.job_file import moved_job, read_job, write_job
 from calm_relay.exchange.user_state import file_mark, forget_unsaved, keep_unsaved
 from calm_relay.job.assumed import less_what_was_said
+from calm_relay.job.carried import with_copies
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 
@@ -32,6 +33,8 @@ class Session(QObject):
         A study of the present plan was called off.
     progressed : float, str
         How far the work in hand is.
+    library_changed : object
+        The `Library` that jobs draw on from now on.
     """
 
     job_changed = Signal(object)
@@ -41,6 +44,7 @@ class Session(QObject):
     studied = Signal(str, object)
     study_cancelled = Signal()
     progressed = Signal(float, str)
+    library_changed = Signal(object)
 
     def __init__(self, job: Job, library: Library, path: Path | None = None, parent=None):
         super().__init__(parent)
@@ -96,7 +100,7 @@ class Session(QObject):
             When the user's state folder cannot be written.
         """
         if self.unsaved:
-            keep_unsaved(self.job, self.path, self.folder)
+            keep_unsaved(self._with_copies(self.job), self.path, self.folder)
         else:
             forget_unsaved()
 
@@ -162,11 +166,25 @@ class Session(QObject):
             When the folder cannot be written; nothing on disk changes.
         """
         path = Path(path).resolve()
-        job = moved_job(self.job, self.folder, path.parent)
+        job = self._with_copies(moved_job(self.job, self.folder, path.parent))
         write_job(job, path)
         self.history.amend(job)
         self.path, self._saved, self._mark = path, job, file_mark(path)
         self.job_changed.emit(job)
+
+    def take_library(self, library: Library) -> None:
+        """Draws on another library from now on, and plans the present job anew."""
+        self.library = library
+        self._planner.take_library(library)
+        self.library_changed.emit(library)
+        self.start()
+
+    def job_to_hand_on(self, folder: Path) -> Job:
+        """The present job as another folder or program can use it: paths turned, with the equipment it names."""
+        return self._with_copies(moved_job(self.job, self.folder, folder))
+
+    def _with_copies(self, job: Job) -> Job:
+        return with_copies(job, self.library.catalogue)
 
     def close(self) -> None:
         """Ends the planner's thread."""

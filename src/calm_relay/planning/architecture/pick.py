@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from calm_relay.job.equipment import Inverter
+from calm_relay.job.equipment import Inverter, by_price
 from calm_relay.planning.architecture.design import DesignContext
 
 
@@ -31,7 +31,7 @@ def pick(context: DesignContext, search: Search) -> tuple[Inverter | None, tuple
         inverter = context.equipment.inverter(search.stated, search.field)
         reasons = search.refusals(inverter)
         return (None, tuple(reasons)) if reasons else (inverter, ())
-    candidates = [item for item in context.equipment.catalogue.inverters if search.suits(item)]
+    candidates = [item for item in context.equipment.on_offer.inverters if search.suits(item)]
     # What is cheap to ask goes first: only where nothing speaks against a unit are strings laid on it.
     verdicts = {item.key: search.refusals(item) for item in candidates}
     verdicts |= {item.key: search.all_refusals(item) for item in candidates if not verdicts[item.key]}
@@ -50,5 +50,5 @@ def pick(context: DesignContext, search: Search) -> tuple[Inverter | None, tuple
     fitting = [item for item in fitting if left[item.key] == min(left.values())]
     enough = [item for item in fitting if search.power_kw(item) >= search.wanted_kw - 1e-9]
     if enough:
-        return min(enough, key=lambda item: (item.price, item.key)), ()
+        return min(enough, key=by_price), ()
     return max(fitting, key=lambda item: (round(search.power_kw(item), 6), -item.price)), ()

@@ -1,6 +1,6 @@
 """The equipment a job may draw on, looked up by key, with errors that name the field."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
@@ -16,9 +16,11 @@ from calm_relay.planning.common.errors import PlanError
 
 @dataclass(frozen=True)
 class Equipment:
-    """What a job may draw on, looked up by key."""
+    """What a job may draw on, looked up by key; `on_offer` of it may be proposed, `library` is where it is from."""
 
     catalogue: Catalogue
+    on_offer: Catalogue
+    library: Library = field(compare=False)
 
     def module(self, key: str, field: str) -> Module:
         """A module by key; `field` is named when there is none."""
@@ -55,7 +57,7 @@ def _find(items: tuple[Any, ...], key: str, field: str, what: str) -> Any:
 
 def equipment_of(job: Job, library: Library) -> Equipment:
     """Everything the job may draw on."""
-    return Equipment(library.equipment_for(job))
+    return Equipment(library.equipment_for(job), library.offered_to(job), library)
 
 
 @lru_cache(maxsize=128)

@@ -7,6 +7,7 @@ from typing import Any
 
 from calm_relay.job.base import minutes_of
 from calm_relay.job.control import GridCharge
+from calm_relay.job.equipment import by_price
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals
@@ -85,7 +86,7 @@ def stronger_inverter(subject: Subject, converter: Converter, enough: Callable[.
     field = "battery_inverter" if converter.inverter.pv is None else "hybrid"
     survey = subject.context.survey
     fitting = []
-    for item in subject.context.equipment.catalogue.inverters:
+    for item in subject.context.equipment.on_offer.inverters:
         if item.battery is None or (item.pv is None) != (converter.inverter.pv is None):
             continue
         if battery_refusals(converter.bank, item, subject.job) or not enough(item):
@@ -97,7 +98,7 @@ def stronger_inverter(subject: Subject, converter: Converter, enough: Callable[.
         fitting.append(item)
     if not fitting:
         return None
-    taken = min(fitting, key=lambda item: (item.price, item.key))
+    taken = min(fitting, key=by_price)
     return Mend(f"Take the {taken.name}", lambda job: job.with_(battery=job.battery.with_(**{field: taken.key})))
 
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from calm_relay.job.equipment import ISC_FACTOR, Inverter
+from calm_relay.job.equipment import ISC_FACTOR, Inverter, by_price
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.architecture.string_plan import plan_of
@@ -52,10 +52,10 @@ def _other_inverter(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     """The cheapest inverter of the same kind on which the faces raise no finding; only for one that is new."""
     if not converter.is_new:
         return ()
-    fitting = [item for item in subject.context.equipment.catalogue.inverters if _suits(subject, converter, item)]
+    fitting = [item for item in subject.context.equipment.on_offer.inverters if _suits(subject, converter, item)]
     if not fitting:
         return ()
-    taken = min(fitting, key=lambda item: (item.price, item.key))
+    taken = min(fitting, key=by_price)
     field = "hybrid" if subject.design.architecture.one_inverter else "string_inverter"
     label = f"Take the {taken.name}"
     return (Mend(label, lambda job: job.with_(battery=job.battery.with_(**{field: taken.key}))),)

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from math import ceil, floor
 
-from calm_relay.job.equipment import ISC_FACTOR
+from calm_relay.job.equipment import ISC_FACTOR, by_price
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import micro_refusals
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, stops, stops_if
@@ -114,12 +114,12 @@ def _fitting_micro(subject: Subject, run: StringRun) -> tuple[Mend, ...]:
     context = subject.context
     fitting = [
         item
-        for item in context.equipment.catalogue.microinverters
+        for item in context.equipment.on_offer.microinverters
         if not micro_refusals(item, run.module, context.temperatures, subject.job)
     ]
     if not fitting:
         return ()
-    taken = min(fitting, key=lambda item: (item.price, item.key))
+    taken = min(fitting, key=by_price)
     at = subject.job.faces.index(run.face.plan)
     label = f"Take the {taken.name} on {run.face.plan.name}"
     return (Mend(label, lambda job: job.with_face(at, electronics=taken.key)),)

@@ -122,17 +122,20 @@ def _pack_name(usual: Country, library: Library) -> str:
 
 def _first_pack(library: Library, usual: Country) -> Pack:
     """The pack with the cheapest kWh that a battery inverter for the service carries; of any where none does."""
-    units = [item for item in library.catalogue.inverters if item.battery is not None and not item.plug_in]
+    shelf = library.on_shelf
+    units = [item for item in shelf.inverters if item.battery is not None and not item.plug_in]
     own = [item for item in units if item.phases == usual.phases] or units
     families = {family for item in own for family in item.port.families}
-    packs = [pack for pack in library.catalogue.packs if not pack.is_lead and pack.expansion_of is None]
+    packs = [pack for pack in shelf.packs if not pack.is_lead and pack.expansion_of is None]
     fitting: Sequence[Pack] = [pack for pack in packs if pack.family in families] or packs
-    return min(fitting, key=lambda pack: (pack.price / pack.usable_kwh, pack.key))
+    return min(fitting, key=lambda pack: (pack.price <= 0.0, pack.price / pack.usable_kwh, pack.key))
 
 
 def _first_face(modules: int, library: Library, latitude: float) -> tuple[RoofFace, ...]:
     if modules <= 0:
         return ()
-    module = min(library.catalogue.modules, key=lambda item: (item.price / item.power_w, item.key))
+    module = min(
+        library.on_shelf.modules, key=lambda item: (item.price <= 0.0, item.price / item.power_w, item.key)
+    )
     facing = 180.0 if latitude >= 0 else 0.0
     return (RoofFace(name="Roof", module=module.key, tilt=30.0, azimuth=facing, count=modules, fate="new"),)

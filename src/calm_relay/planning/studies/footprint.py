@@ -30,7 +30,7 @@ def footprint_swaps(plan: Plan, option: Option, progress: Progress = unheard) ->
     On a face that was not measured modules take the area of those that lie there.
     """
     result = []
-    modules = option.context.equipment.catalogue.modules
+    modules = option.context.equipment.on_offer.modules
     for number, face in enumerate(plan.faces):
         for module in modules:
             progress(number / len(plan.faces), "Laying other modules")

@@ -188,7 +188,7 @@ def roofs_of(plan: Plan) -> tuple[Roof, ...]:
     """The roof as the survey plans it, and with every other module of the catalogue that its faces can take."""
     job = plan.job
     roofs = [Roof("modules as planned", job)]
-    for module in plan.options[0].context.equipment.catalogue.modules:
+    for module in plan.options[0].context.equipment.on_offer.modules:
         changed = _roof_of(plan, module)
         if changed is not None:
             roofs.append(Roof(f"new {module.name}", changed))
@@ -216,7 +216,7 @@ def _roof_of(plan: Plan, module: Module) -> Job | None:
 
 def batteries_of(plan: Plan) -> Iterator[dict[str, Any]]:
     """Fields of `Job.battery` of every bank that the catalogue's packs make."""
-    packs = plan.options[0].context.equipment.catalogue.packs
+    packs = plan.options[0].context.equipment.on_offer.packs
     for pack in packs:
         if pack.expansion_of is not None:
             continue
@@ -380,7 +380,7 @@ def _designs(
 ) -> Iterator[tuple[Design, Job]]:
     """Designs of one bank: each architecture on each converter that takes it."""
     equipment = context.equipment
-    catalogue = equipment.catalogue
+    catalogue = equipment.on_offer
     family = equipment.pack(str(battery["pack"]), "battery.pack").family
     inverters = [
         item

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from calm_relay.job.equipment import by_price
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import (
     battery_stays,
@@ -31,7 +32,7 @@ def balcony(context: DesignContext) -> Design | Refusal:
     rule = context.rules.of("plug-in kW")
     if rule is None:
         return refused("The rules held for this region know no plug-in systems")
-    equipment = context.equipment.catalogue
+    equipment = context.equipment.on_offer
     inverters = [
         item for item in equipment.inverters if item.plug_in and item.pv and not phase_refusals(item, job)
     ]
@@ -45,7 +46,7 @@ def balcony(context: DesignContext) -> Design | Refusal:
     if not inverters or not pairs:
         return refused("The catalogue holds no plug-in inverter and battery for this supply")
     cap_kw = rule.limit
-    inverter = min(inverters, key=lambda item: item.price)
+    inverter = min(inverters, key=by_price)
     inverter = inverter.with_(ac_kw=min(inverter.ac_kw, cap_kw))
     if not context.survey.faces_then:
         return refused("No face is stated on which a few modules could hang")
@@ -57,7 +58,7 @@ def balcony(context: DesignContext) -> Design | Refusal:
             break
     else:
         return refused(f"No two to four {face.module.name} fit {inverter.name}")
-    converter, bank = min(pairs, key=lambda pair: pair[0].price + pair[1].price)
+    converter, bank = min(pairs, key=lambda pair: (pair[0].price <= 0.0, pair[0].price + pair[1].price))
     capped = converter.with_(ac_kw=min(converter.ac_kw, cap_kw))
     kept = (
         staying_converters(

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import replace
 
-from calm_relay.job.equipment import Inverter
+from calm_relay.job.equipment import Inverter, by_price
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import (
     Architecture,
@@ -34,12 +34,12 @@ FULL = 0.98
 def clock_bank(context: DesignContext) -> Design | Refusal:
     """A small lead-acid bank on a time clock, without metering."""
     job, title = context.job, "Small bank on a time clock"
-    lead = [pack for pack in context.equipment.catalogue.packs if pack.is_lead]
+    lead = [pack for pack in context.equipment.on_offer.packs if pack.is_lead]
     if context.bank.pack.is_lead:
         lead = [context.bank.pack]
     if not lead:
         return unbuildable(ARCHITECTURE, title, "AC", "The catalogue holds no lead-acid bank")
-    pack = min(lead, key=lambda item: (item.price, item.key))
+    pack = min(lead, key=by_price)
     bank = Bank(pack, context.bank.count if context.bank.pack.is_lead else pack.count_min)
 
     def refusals(inverter: Inverter) -> list[str]:

@@ -1,6 +1,6 @@
 """A microinverter under each module and the battery on an inverter of its own."""
 
-from calm_relay.job.equipment import Microinverter
+from calm_relay.job.equipment import Microinverter, by_price
 from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces
 from calm_relay.planning.architecture.parts import USUAL_RATIO, battery_inverter_of, unbuildable
@@ -35,7 +35,7 @@ def micro_ac(context: DesignContext) -> Design | Refusal:
 def _pick_micro(context: DesignContext, face: Face) -> tuple[Microinverter | None, tuple[str, ...]]:
     """The microinverter the job states, else the cheapest that is not much smaller than the module."""
     job, equipment = context.job, context.equipment
-    candidates = equipment.catalogue.microinverters
+    candidates = equipment.on_offer.microinverters
     under = micro_faces(context.survey, (face,)).get(face)
     if under is not None:
         candidates = (under,)
@@ -47,7 +47,9 @@ def _pick_micro(context: DesignContext, face: Face) -> tuple[Microinverter | Non
         nearest = min(verdicts, key=lambda item: len(item[1]), default=None)
         return None, tuple(nearest[1]) if nearest else ("the catalogue holds no microinverter",)
     enough = [item for item in fitting if face.module.power_w / item.ac_w <= USUAL_RATIO]
-    return min(enough or fitting, key=lambda item: (-item.ac_w if not enough else item.price, item.key)), ()
+    if enough:
+        return min(enough, key=by_price), ()
+    return min(fitting, key=lambda item: (-item.ac_w, item.key)), ()
 
 
 ARCHITECTURE = Architecture(

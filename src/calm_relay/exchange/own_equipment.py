@@ -1,0 +1,269 @@
+"""The personal library of equipment: one open JSON file a kind in the user's data folder.
+
+A change is made under a lock on what the file holds at that moment, so that two windows never lose one another's items,
+and the file is written whole or not at all. `CALM_RELAY_DATA` overrides which folder.
+"""
+
+import contextlib
+import fcntl
+import json
+import os
+from collections.abc import Callable, Iterable, Iterator
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+from pydantic import ValidationError
+
+from calm_relay.exchange.errors import InputError, first_field_error, read_text
+from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.shipped import library as shipped_library
+from calm_relay.job.equipment import KINDS
+from calm_relay.job.library import Library
+from calm_relay.job.own_item import FILES, FORMAT, SCHEMA_VERSION, OwnEquipment, OwnItem
+
+BUNDLE_FORMAT = "calm-relay-equipment-bundle"
+BIGGEST_BYTES = 64 * 1024 * 1024
+Items = tuple[OwnItem[Any], ...]
+
+
+def data_folder() -> Path:
+    """Where the personal library lies."""
+    return Path(os.environ.get("CALM_RELAY_DATA") or platformdirs.user_data_dir("calm-relay"))
+
+
+def _path(kind: str) -> Path:
+    return data_folder() / f"{kind}.json"
+
+
+def library(own: OwnEquipment | None = None) -> Library:
+    """What ships with the application together with the personal library, read now unless handed in."""
+    base = shipped_library()
+    own = read_own_equipment()[0] if own is None else own
+    if not any(own.of(kind) for kind in KINDS) and not own.without_examples:
+        return base
+    return Library(
+        base.catalogue.joined(own.catalogue()), base.climates, base.rule_packs, base.countries,
+        own.withheld(base.catalogue), own.stock(),
+    )  # fmt: skip
+
+
+def read_own_equipment() -> tuple[OwnEquipment, tuple[str, ...]]:
+    """The personal library, and what is to be told of it: files set aside, or left alone because they are newer."""
+    items: dict[str, Items] = {}
+    told: list[str] = []
+    for kind in KINDS:
+        try:
+            items[kind] = read_kind(kind)
+        except InputError as error:
+            told.append(_mended(kind, error))
+            with contextlib.suppress(InputError):
+                items[kind] = read_kind(kind)
+    return OwnEquipment(items, _without_examples()), tuple(told)
+
+
+def read_kind(kind: str, path: Path | None = None) -> Items:
+    """Own items of a kind, none where there is no file.
+
+    Raises
+    ------
+    InputError
+        When the file is damaged, newer than this version, or holds an item out of range.
+    """
+    path = _path(kind) if path is None else path
+    if not path.exists():
+        return ()
+    return _parsed(kind, _text_of(path), path)
+
+
+def _text_of(path: Path) -> str:
+    if not path.is_file():
+        raise InputError(path, "", "is no regular file; wanted a JSON file of own equipment")
+    if path.stat().st_size > BIGGEST_BYTES:
+        raise InputError(path, "", f"is larger than {BIGGEST_BYTES // 2**20} MB; wanted less")
+    return read_text(path)
+
+
+def _parsed(kind: str, text: str, path: Path) -> Items:
+    try:
+        document = FILES[kind].model_validate_json(text)
+        if not {"format", "schema_version"} <= document.model_fields_set:
+            _refuse_foreign({}, path)
+        return document.items
+    except ValidationError as error:
+        try:
+            loaded = json.loads(text)
+        except (json.JSONDecodeError, RecursionError) as broken:
+            where = f"line {broken.lineno}" if isinstance(broken, json.JSONDecodeError) else ""
+            raise InputError(path, where, "the file is damaged; wanted JSON") from None
+        _refuse_foreign(loaded, path)
+        raise InputError(path, *first_field_error(error)) from None
+
+
+def _refuse_foreign(document: Any, path: Path) -> None:
+    if not isinstance(document, dict) or document.get("format") not in {FORMAT, BUNDLE_FORMAT}:
+        raise InputError(path, "format", f'this is no file of own equipment; wanted "format": "{FORMAT}"')
+    version = document.get("schema_version")
+    if type(version) is int and version > SCHEMA_VERSION:
+        raise InputError(
+            path, "schema_version", f"is {version}, from a newer Calm Relay; this one reads up to {SCHEMA_VERSION}"
+        )
+
+
+def _mended(kind: str, error: InputError) -> str:
+    """Sets a damaged file aside and puts the version before in its place; says what was done."""
+    if "the file is damaged" not in error.problem:
+        return f"{error}. It was left as it is, and none of it is used."
+    path, aside = error.path, error.path.with_name(f"{kind}.damaged-{datetime.now():%Y%m%d-%H%M%S}.json")
+    before = _previous(path)
+    try:
+        path.replace(aside)
+        if before.exists():
+            write_atomically(path, before.read_bytes())
+            return f"{error}. It was set aside as {aside.name}; the version before is used."
+    except OSError:
+        return f"{error}. It could not be set aside, and none of it is used."
+    return f"{error}. It was set aside as {aside.name}."
+
+
+def _previous(path: Path) -> Path:
+    return path.with_name(f"{path.stem}.previous.json")
+
+
+@contextlib.contextmanager
+def _locked() -> Iterator[None]:
+    folder = data_folder()
+    folder.mkdir(parents=True, exist_ok=True)
+    with (folder / "equipment.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
+def change(kind: str, put: Iterable[OwnItem[Any]] = (), drop: Iterable[str] = ()) -> Items:
+    """Puts items into the personal library, or takes some out by their keys; the library as it is then.
+
+    Raises
+    ------
+    OSError
+        When the folder cannot be written; nothing on disk changes.
+    InputError
+        When what is there cannot be read; it is left as it is.
+    """
+    put, gone = tuple(put), set(drop)
+
+    def changed(items: Items) -> Items:
+        fresh = {own.key: own for own in put}
+        kept = tuple(fresh.pop(own.key, own) for own in items if own.key not in gone)
+        return kept + tuple(fresh.values())
+
+    with _locked():
+        return _rewrite(kind, changed)
+
+
+def _rewrite(kind: str, changed: Callable[[Items], Items]) -> Items:
+    path = _path(kind)
+    items = changed(read_kind(kind))
+    document = FILES[kind](items=items)
+    if path.exists():
+        write_atomically(_previous(path), path.read_bytes())
+    write_atomically(path, (document.model_dump_json(indent=1) + "\n").encode())
+    return items
+
+
+def leave_examples_out(on: bool) -> None:
+    """Leaves the invented equipment that ships as an example out of what is proposed, or takes it in again.
+
+    Raises
+    ------
+    OSError
+        When the folder cannot be written.
+    """
+    with _locked():
+        text = json.dumps({"without_examples": on})
+        write_atomically(data_folder() / "equipment.json", text.encode())
+
+
+def _without_examples() -> bool:
+    with contextlib.suppress(OSError, ValueError):
+        found = json.loads((data_folder() / "equipment.json").read_text())
+        return isinstance(found, dict) and found.get("without_examples") is True
+    return False
+
+
+def stamp() -> tuple[tuple[str, int, int], ...]:
+    """What tells whether the library's files changed: each one's name, time and size."""
+    found = []
+    for path in (*(_path(kind) for kind in KINDS), data_folder() / "equipment.json"):
+        with contextlib.suppress(OSError):
+            state = path.stat()
+            found.append((path.name, state.st_mtime_ns, state.st_size))
+    return tuple(found)
+
+
+def export_equipment(path: Path) -> int:
+    """Writes the whole personal library into one file for a colleague; how many items it holds.
+
+    Raises
+    ------
+    OSError
+        When the file cannot be written.
+    InputError
+        When a file of the library cannot be read.
+    """
+    kinds = {kind: [own.model_dump(mode="json") for own in read_kind(kind)] for kind in KINDS}
+    document = {"format": BUNDLE_FORMAT, "schema_version": SCHEMA_VERSION, **kinds}
+    write_atomically(path, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
+    return sum(map(len, kinds.values()))
+
+
+def read_bundle(path: Path) -> dict[str, Items]:
+    """Items by kind of a colleague's file, or of one kind's own file.
+
+    Raises
+    ------
+    InputError
+        When the file is damaged, newer, or holds an item out of range.
+    """
+    text = _text_of(path)
+    try:
+        document = json.loads(text)
+    except (json.JSONDecodeError, RecursionError):
+        raise InputError(path, "", "the file is damaged; wanted JSON") from None
+    _refuse_foreign(document, path)
+    if document["format"] == FORMAT:
+        kind = document.get("kind")
+        if kind not in FILES:
+            raise InputError(path, "kind", f"is {kind!r}; wanted one of {', '.join(FILES)}")
+        return {kind: _parsed(kind, text, path)}
+    unknown = set(document) - {"format", "schema_version", *KINDS}
+    if unknown:
+        raise InputError(path, sorted(unknown)[0], "is not a field this version knows")
+    found = {}
+    for kind in KINDS:
+        inner = json.dumps(
+            {"format": FORMAT, "schema_version": SCHEMA_VERSION, "kind": kind, "items": document.get(kind, [])}
+        )
+        found[kind] = _parsed(kind, inner, path) if kind in document else ()
+    return found
+
+
+def import_equipment(path: Path) -> tuple[int, int]:
+    """Takes a colleague's file into the personal library: how many items are new, and how many took another's place.
+
+    Raises
+    ------
+    OSError
+        When the library cannot be written.
+    InputError
+        When the file, or what is there, cannot be used; nothing is taken then.
+    """
+    bundle = read_bundle(path)
+    new = replaced = 0
+    for kind, items in bundle.items():
+        if items:
+            there = {own.key for own in read_kind(kind)}
+            replaced += sum(own.key in there for own in items)
+            new += sum(own.key not in there for own in items)
+            change(kind, put=items)
+    return new, replaced

@@ -1,0 +1,49 @@
+"""The equipment a job names, and the copies of it that a job carries so that it opens anywhere and never changes."""
+
+from collections.abc import Iterator
+
+from calm_relay.job.equipment import KINDS, Catalogue
+from calm_relay.job.model import Job
+
+
+def named_equipment(job: Job) -> Iterator[tuple[str, str, str]]:
+    """Kind, key and field of every item that a job names.
+
+    What lies under modules is named as an optimiser and as a microinverter: the field holds either.
+    """
+    for number, face in enumerate(job.faces):
+        yield "modules", face.module, f"faces.{number}.module"
+        if face.electronics is not None:
+            yield "optimisers", face.electronics, f"faces.{number}.electronics"
+            yield "microinverters", face.electronics, f"faces.{number}.electronics"
+    if job.existing_inverter is not None:
+        yield "inverters", job.existing_inverter.inverter, "existing_inverter.inverter"
+    if job.existing_battery is not None:
+        yield "packs", job.existing_battery.pack, "existing_battery.pack"
+        if job.existing_battery.inverter is not None:
+            yield "inverters", job.existing_battery.inverter, "existing_battery.inverter"
+    yield "packs", job.battery.pack, "battery.pack"
+    for field in ("hybrid", "battery_inverter", "string_inverter"):
+        key = getattr(job.battery, field)
+        if key is not None:
+            yield "inverters", key, f"battery.{field}"
+    if job.battery.microinverter is not None:
+        yield "microinverters", job.battery.microinverter, "battery.microinverter"
+
+
+def with_copies(job: Job, catalogue: Catalogue) -> Job:
+    """The job with a copy of every item it names, and of what expands its battery, that it did not hold yet."""
+    named = {(kind, key) for kind, key, _ in named_equipment(job)}
+    packs = {key for kind, key in named if kind == "packs"}
+    more = {}
+    for kind in KINDS:
+        held = {item.key for item in getattr(job.own_equipment, kind)}
+        copies = tuple(
+            item
+            for item in getattr(catalogue, kind)
+            if item.key not in held
+            and ((kind, item.key) in named or (kind == "packs" and item.expansion_of in packs))
+        )
+        if copies:
+            more[kind] = getattr(job.own_equipment, kind) + copies
+    return job.with_(own_equipment=job.own_equipment.with_(**more)) if more else job

@@ -1,0 +1,311 @@
+"""Which lines of a datasheet state which field: the words manufacturers use, and the units they may stand in.
+
+The words are those common on datasheets in English: common practice, no source.
+"""
+
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+# What each spelling of a unit is: its dimension, and how many of the dimension's own unit it holds.
+UNITS: dict[str, tuple[str, float]] = {
+    "w": ("W", 1.0), "wp": ("W", 1.0), "va": ("W", 1.0), "kw": ("W", 1000.0), "kva": ("W", 1000.0),
+    "kwp": ("W", 1000.0),
+    "v": ("V", 1.0), "vdc": ("V", 1.0), "vac": ("V", 1.0), "mv": ("V", 0.001), "kv": ("V", 1000.0),
+    "a": ("A", 1.0), "adc": ("A", 1.0), "aac": ("A", 1.0), "ma": ("A", 0.001), "arms": ("A", 1.0),
+    "wh": ("Wh", 1.0), "kwh": ("Wh", 1000.0),
+    "ah": ("Ah", 1.0),
+    "mm": ("mm", 1.0), "cm": ("mm", 10.0), "m": ("mm", 1000.0), "in": ("mm", 25.4), "inch": ("mm", 25.4),
+    "inches": ("mm", 25.4), '"': ("mm", 25.4),
+    "kg": ("kg", 1.0), "lb": ("kg", 0.45359237), "lbs": ("kg", 0.45359237),
+    "%": ("%", 1.0),
+    "ms": ("s", 0.001), "s": ("s", 1.0), "sec": ("s", 1.0), "seconds": ("s", 1.0),
+    "years": ("years", 1.0), "year": ("years", 1.0), "yrs": ("years", 1.0),
+    "%/°c": ("rel/K", 0.01), "%/k": ("rel/K", 0.01), "%/c": ("rel/K", 0.01), "%/ºc": ("rel/K", 0.01),
+    "%/℃": ("rel/K", 0.01),
+    "mv/°c": ("V/K", 0.001), "mv/k": ("V/K", 0.001), "v/°c": ("V/K", 1.0), "v/k": ("V/K", 1.0),
+    "mv/℃": ("V/K", 0.001), "mv/ºc": ("V/K", 0.001),
+    "ma/°c": ("A/K", 0.001), "ma/k": ("A/K", 0.001), "a/°c": ("A/K", 1.0), "a/k": ("A/K", 1.0),
+    "ma/℃": ("A/K", 0.001), "ma/ºc": ("A/K", 0.001),
+    "w/°c": ("W/K", 1.0), "w/k": ("W/K", 1.0),
+    "°c": ("°C", 1.0), "ºc": ("°C", 1.0), "℃": ("°C", 1.0), "°f": ("°F", 1.0),
+    "c": ("C", 1.0), "cycles": ("cycles", 1.0),
+}  # fmt: skip
+
+Shape = Literal["one", "each", "range", "size", "pair", "word"]
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """A field and the label by which a line states it.
+
+    `shape` says what follows the label: one number, one for each input, a range (two paths), a size (two paths), a pair
+    parted by a stroke (two paths), or a word. `each_unit` is how many of the dimension's unit one of the field's is.
+    """
+
+    paths: tuple[str, ...]
+    label: re.Pattern[str]
+    dimension: str
+    each_unit: float = 1.0
+    shape: Shape = "one"
+    not_after: re.Pattern[str] | None = None
+    unit_wanted: bool = False
+    part: str = ""
+
+
+def _wanted(
+    paths: str,
+    label: str,
+    dimension: str,
+    each_unit: float = 1.0,
+    shape: Shape = "one",
+    unless: str = "",
+    *,
+    unit_wanted: bool = False,
+) -> Wanted:
+    found = tuple(paths.split())
+    part = found[0].partition(".")[0] if "." in found[0] else ""
+    return Wanted(
+        found, re.compile(label, re.I), dimension, each_unit, shape, re.compile(unless, re.I) if unless else None,
+        unit_wanted, part,
+    )  # fmt: skip
+
+
+MAX = r"max(?:imum|imal|\.)?"
+AT_MAX = rf"(?:{MAX}|mpp|nominal|rated|optimum)"
+COEFFICIENT = r"(?:temp\w*\.?\s*coeff?\w*\.?|\btk\b)"
+_HEAT = r"coeff?|\btk\b|%/|/\s*[°ºk℃]"
+
+MODULE = (
+    _wanted(
+        "voc_per_c",
+        rf"{COEFFICIENT}.{{0,30}}?(?:\bvoc\b|open|\buoc\b)|\bβ\s*\(?voc|\btk[ -]?\(?[uv]oc",
+        "rel/K|V/K",
+    ),
+    _wanted("vmp_per_c", rf"{COEFFICIENT}.{{0,30}}?(?:\bvmpp?\b|voltage at max)", "rel/K|V/K"),
+    _wanted("isc_per_c", rf"{COEFFICIENT}.{{0,30}}?(?:\bisc\b|short)|\bα\s*\(?isc|\btk[ -]?\(?isc", "rel/K|A/K"),
+    _wanted("power_per_c", rf"{COEFFICIENT}.{{0,30}}?(?:pmax|pmpp?|power)|\bγ\s*\(?p|\btk[ -]?\(?pm", "rel/K|W/K"),
+    _wanted("system_voltage_v", rf"(?:{MAX}\s*)?system\s*voltage", "V"),
+    _wanted("series_fuse_a", r"series\s*fuse|fuse\s*rating|over-?\s?current\s*protection|reverse\s*current", "A"),
+    _wanted("open_circuit_v", r"open[- ]?circuit\s*voltage|\bvoc\b|\buoc\b", "V", unless=_HEAT),
+    _wanted("short_circuit_a", r"short[- ]?circuit\s*current|\bisc\b", "A", unless=_HEAT),
+    _wanted(
+        "max_power_v",
+        rf"voltage\s*at\s*{AT_MAX}(?:\s*power)?(?:\s*point)?|{AT_MAX}\s*(?:power\s*)?(?:operating\s*)?voltage|"
+        r"\bvmpp?\b|\bumpp\b|\bvpm(?:ax)?\b",
+        "V",
+        unless=_HEAT + r"|system",
+    ),
+    _wanted(
+        "max_power_a",
+        rf"current\s*at\s*{AT_MAX}(?:\s*power)?(?:\s*point)?|{AT_MAX}\s*(?:power\s*)?(?:operating\s*)?current|"
+        r"\bimpp?\b|\bipm(?:ax)?\b",
+        "A",
+        unless=_HEAT,
+    ),
+    _wanted(
+        "power_w",
+        rf"(?:{MAX}|peak|nominal|rated)\s*(?:output\s*)?power|\bpmax\b|\bpmpp\b|power\s*(?:class|output)",
+        "W",
+        unless=_HEAT + r"|voltage|current|toleran",
+    ),
+    _wanted("length_mm width_mm", r"dimensions?|module\s*size|\bl\s*[x×]\s*w\s*[x×]\s*h", "mm", shape="size"),
+    _wanted("bifaciality", r"bifacial(?:ity)?(?:\s*(?:factor|coefficient))?", "%", 100.0),
+    _wanted("cells_in_series", r"cells\s*in\s*series|series\s*cells", ""),
+)
+
+INVERTER = (
+    _wanted("peak_efficiency", rf"(?:{MAX}|peak)\s*(?:conversion\s*)?efficiency", "%", 100.0),
+    _wanted("weighted_efficiency", r"(?:euro(?:pean)?|cec|weighted)[\s.-]*(?:weighted\s*)?efficiency", "%", 100.0),
+    _wanted(
+        "pv.inputs",
+        r"(?:number|no\.?|quantity)\s*of\s*(?:independent\s*)?mpp?t?\s*(?:trackers?|inputs?)?s?|mpp\s*trackers",
+        "",
+    ),
+    _wanted(
+        "pv.tracker.mppt_low_v pv.tracker.mppt_high_v",
+        r"mpp?t?\s*(?:operating\s*)?voltage\s*(?:range|window)",
+        "V",
+        shape="range",
+    ),
+    _wanted(
+        "pv.tracker.max_v",
+        rf"{MAX}\s*(?:dc|pv|input)\s*(?:dc\s*|pv\s*|input\s*)?(?:array\s*)?voltage",
+        "V",
+        shape="each",
+    ),
+    _wanted("pv.tracker.start_v", r"start(?:-?\s?up|ing)?\s*(?:input\s*)?voltage", "V", shape="each"),
+    _wanted(
+        "pv.tracker.short_circuit_a",
+        rf"(?:{MAX}\s*)?(?:pv\s*|dc\s*|input\s*)?short[- ]?circuit\s*current",
+        "A",
+        shape="each",
+    ),
+    _wanted(
+        "pv.tracker.usable_a",
+        rf"{MAX}\s*(?:usable\s*|operating\s*)?(?:dc|pv|input|mppt?)\s*(?:dc\s*|pv\s*|input\s*)?current",
+        "A",
+        shape="each",
+        unless="short",
+    ),
+    _wanted("pv.usable_dc_kw", rf"{MAX}\s*(?:usable\s*)?(?:dc|pv)\s*(?:input\s*|array\s*)?power", "W", 1000.0),
+    _wanted(
+        "battery.low_v battery.high_v", r"batter(?:y|ies)\s*(?:input\s*)?voltage(?:\s*range)?", "V", shape="range"
+    ),
+    _wanted(
+        "battery.charge_a battery.discharge_a",
+        r"charg\w+\s*[/&]\s*discharg\w+\s*current",
+        "A",
+        shape="pair",
+    ),
+    _wanted(
+        "battery.charge_kw battery.discharge_kw",
+        r"charg\w+\s*[/&]\s*discharg\w+\s*power",
+        "W",
+        1000.0,
+        shape="pair",
+    ),
+    _wanted("battery.discharge_kw", r"discharg\w+\s*power", "W", 1000.0, unless=r"charg\w+\s*[/&]\s*discharg"),
+    _wanted("battery.charge_kw", r"\bcharg\w+\s*power", "W", 1000.0),
+    _wanted("battery.discharge_a", r"discharg\w+\s*current", "A", unless=r"charg\w+\s*[/&]\s*discharg"),
+    _wanted("battery.charge_a", r"\bcharg\w+\s*current", "A"),
+    _wanted(
+        "backup.surge_kw",
+        r"(?:back-?\s?up|off-?\s?grid|island\w*)?.{0,12}(?:peak|surge|overload)\s*(?:output\s*|apparent\s*)?power",
+        "W",
+        1000.0,
+    ),
+    _wanted("backup.transfer_ms", r"(?:transfer|switch(?:ing|-?\s?over)?|change-?\s?over)\s*time", "s", 0.001),
+    _wanted("backup.pass_through_a", r"(?:pass-?\s?through|bypass|transfer\s*relay)\s*(?:current|rating)?", "A"),
+    _wanted(
+        "backup.continuous_kw",
+        r"(?:back-?\s?up|off-?\s?grid|island\w*)\s*(?:mode\s*)?(?:\(\w+\)\s*)?(?:rated|nominal|continuous|max\w*\.?)?\s*"
+        r"(?:output\s*|apparent\s*)*power",
+        "W",
+        1000.0,
+        unless="peak|surge",
+    ),
+    _wanted(
+        "max_ac_a",
+        rf"{MAX}\s*(?:ac\s*)?(?:output\s*|grid\s*)?(?:ac\s*)?current",
+        "A",
+        unless=r"dc|pv|mpp|input|charg|short",
+    ),
+    _wanted(
+        "volts",
+        r"(?:nominal|rated)\s*(?:ac|grid|output|mains)\s*(?:output\s*|grid\s*)?voltage",
+        "V",
+    ),
+    _wanted(
+        "standby_w",
+        r"(?:night|stand-?\s?by|self|idle|no-?\s?load)[- ]?(?:time\s*)?(?:power\s*)?(?:consumption|losses)",
+        "W",
+    ),
+    _wanted(
+        "ac_kw",
+        r"(?:rated|nominal|max\w*\.?)\s*(?:ac\s*)?(?:output\s*|grid\s*)?(?:active\s*)?(?:ac\s*)?(?:output\s*)?power",
+        "W",
+        1000.0,
+        unless=r"\bdc\b|\bpv\b|charg|back-?up|off-?grid|island|input",
+    ),
+    _wanted("weight_kg", r"\bweight\b", "kg"),
+    _wanted("warranty_years", r"warranty", "years"),
+)
+
+PACK = (
+    _wanted("depth_of_discharge", r"depth\s*of\s*discharge|\bdod\b", "%", 100.0, unless="cycle"),
+    _wanted(
+        "nominal_kwh",
+        r"(?:nominal|total|rated)\s*(?:battery\s*)?(?:energy|capacity)|\benergy\b",
+        "Wh",
+        1000.0,
+        unless="usable",
+        unit_wanted=True,
+    ),
+    _wanted(
+        "empty_v full_v",
+        r"(?:operating|working|battery|voltage)\s*(?:voltage\s*)?(?:range|window)",
+        "V",
+        shape="range",
+    ),
+    _wanted("charge_a discharge_a", r"charg\w+\s*[/&]\s*discharg\w+\s*current", "A", shape="pair"),
+    _wanted("discharge_a", r"discharg\w+\s*current", "A", unless=r"charg\w+\s*[/&]\s*discharg"),
+    _wanted("charge_a", r"\bcharg\w+\s*current", "A"),
+    _wanted("round_trip", r"(?:round[- ]?trip|energy|battery)\s*efficiency", "%", 100.0),
+    _wanted("discharge_min_c work_max_c", r"discharg\w+\s*temperature", "°C", shape="range"),
+    _wanted("charge_min_c", r"\bcharg\w+\s*temperature", "°C"),
+    _wanted("weight_kg", r"\bweight\b", "kg"),
+    _wanted("warranty_years", r"warranty", "years"),
+    _wanted(
+        "count_max",
+        rf"{MAX}\s*(?:number\s*of\s*)?(?:units|modules|batteries|packs)(?:\s*in\s*(?:parallel|series))?|scalab\w*",
+        "",
+    ),
+)
+
+OPTIMISER = (
+    _wanted("efficiency", rf"(?:{MAX}|peak|weighted)?\s*efficiency", "%", 100.0),
+    _wanted("mppt_low_v mppt_high_v", r"mpp?t?\s*(?:operating\s*)?(?:voltage\s*)?range", "V", shape="range"),
+    _wanted("max_v", rf"(?:absolute\s*)?{MAX}\s*(?:dc\s*)?input\s*voltage", "V"),
+    _wanted("short_circuit_a", r"short[- ]?circuit\s*current|\bisc\b", "A"),
+    _wanted("string_min", r"min\w*\.?\s*(?:string\s*length|optimi[sz]ers)", ""),
+    _wanted("string_max", rf"{MAX}\s*(?:string\s*length|optimi[sz]ers)", ""),
+    _wanted("string_power_w", rf"{MAX}\s*power\s*(?:per|of\s*a)\s*string|string\s*power", "W"),
+    _wanted("power_w", r"(?:rated|nominal|max\w*\.?)\s*(?:dc\s*)?(?:input\s*)?power", "W", unless="string"),
+)
+
+MICRO = (
+    _wanted("peak_efficiency", rf"(?:{MAX}|peak)\s*(?:conversion\s*)?efficiency", "%", 100.0),
+    _wanted("weighted_efficiency", r"(?:euro(?:pean)?|cec|weighted)[\s.-]*(?:weighted\s*)?efficiency", "%", 100.0),
+    _wanted("mppt_low_v mppt_high_v", r"mpp?t?\s*(?:operating\s*)?(?:voltage\s*)?range", "V", shape="range"),
+    _wanted("max_v", rf"{MAX}\s*(?:dc\s*)?input\s*voltage", "V"),
+    _wanted("start_v", r"start(?:-?\s?up|ing)?\s*voltage", "V"),
+    _wanted("short_circuit_a", r"short[- ]?circuit\s*current", "A"),
+    _wanted("usable_a", rf"{MAX}\s*(?:dc\s*)?input\s*current", "A", unless="short"),
+    _wanted("ac_a", r"(?:rated|nominal|max\w*\.?)\s*(?:ac\s*)?output\s*current", "A"),
+    _wanted("volts", r"(?:nominal|rated)\s*(?:ac|grid|output)\s*(?:output\s*|grid\s*)?voltage", "V"),
+    _wanted(
+        "branch_units_max", r"(?:max\w*\.?\s*)?(?:units|microinverters|inverters)\s*per\s*(?:branch|\d+\s*a)", ""
+    ),
+    _wanted("night_w", r"night\w*\s*(?:time\s*)?(?:power\s*)?consumption", "W"),
+    _wanted(
+        "ac_w",
+        r"(?:rated|nominal|max\w*\.?)\s*(?:continuous\s*)?(?:ac\s*)?output\s*(?:ac\s*)?power",
+        "W",
+        unless="peak",
+    ),
+    _wanted("warranty_years", r"warranty", "years"),
+)
+
+FIELDS = {
+    "modules": MODULE,
+    "inverters": INVERTER,
+    "packs": PACK,
+    "optimisers": OPTIMISER,
+    "microinverters": MICRO,
+}
+# Words that state a choice: field, the word to take, and where it is read.
+CHOICES: dict[str, tuple[tuple[str, str, str], ...]] = {
+    "modules": (
+        ("technology", "thin film", r"thin[- ]?film|cdte|cigs"),
+        ("technology", "multi", r"poly-?\s?crystalline|multi-?\s?crystalline"),
+    ),
+    "inverters": (
+        ("phases", "three", r"three[- ]?phase|3[- ]?phase|230\s*/\s*400"),
+        ("phases", "split", r"split[- ]?phase|120\s*/\s*240"),
+        ("phases", "single", r"single[- ]?phase|1[- ]?phase"),
+    ),
+    "packs": (
+        ("chemistry", "LFP", r"lifepo4?|\blfp\b|iron\s*phosphate"),
+        ("chemistry", "NMC", r"\bnmc\b"),
+        ("chemistry", "sodium-ion", r"sodium[- ]?ion"),
+        ("chemistry", "lead-acid gel", r"\bgel\b"),
+        ("chemistry", "lead-acid AGM", r"\bagm\b"),
+    ),
+    "optimisers": (),
+    "microinverters": (
+        ("phases", "three", r"three[- ]?phase"),
+        ("phases", "split", r"split[- ]?phase|120\s*/\s*240"),
+        ("phases", "single", r"single[- ]?phase"),
+    ),
+}

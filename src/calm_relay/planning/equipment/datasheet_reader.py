@@ -1,0 +1,388 @@
+"""Candidates for the fields of an item, found in the words of a datasheet, each with its place on the page."""
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Any
+
+from calm_relay.exchange.datasheet import Line, Sheet, Word
+from calm_relay.job.field_words import plain_type
+from calm_relay.planning.equipment.datasheet_fields import CHOICES, FIELDS, UNITS, Wanted
+from calm_relay.planning.equipment.draft import INPUTS, field_at
+
+NUMBER = re.compile(r"(?<![\w.,])(?<![A-Za-z]-)([-−–+]?)\s?(\d[\d.,’']*\d|\d)")
+_UNIT = re.compile(
+    r"\s*[\(\[]?\s*("
+    + "|".join(sorted((re.escape(unit) for unit in UNITS), key=len, reverse=True))
+    + r")\s*[\)\]]?(?![a-z0-9/²])",
+    re.I,
+)
+_NAMED_UNIT = re.compile(r"[\(\[/,|]\s*([^\s\(\)\[\],]{1,6})\s*[\)\]]?")
+_OTHER_CONDITIONS = re.compile(
+    r"\bn[om][co]t\b|\bnmot\b|nominal\s*(?:module|cell)?\s*operating|rear|\bbstc\b", re.I
+)
+_TEST_CONDITIONS = re.compile(r"\bstc\b|standard\s*test", re.I)
+_CYCLES = re.compile(r"(\d[\d,.' ]{2,7})\s*(?:cycles)?[^\d%]{0,30}?(\d{2,3})\s*%\s*(?:dod|depth)?", re.I)
+RANGE, STROKE, TIMES = "range", "stroke", "times"
+# Lines of so many numbers make columns of models where at least so many have them.
+COLUMN_LINES = 3
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A value for a field as the model takes it, the text it was read from, and where that stands.
+
+    `column` counts the models beside each other from 0; None where the sheet states one value for all of them.
+    """
+
+    path: str
+    value: Any
+    shown: str
+    page: int
+    word: Word
+    column: int | None = None
+
+
+@dataclass(frozen=True)
+class _Number:
+    value: float
+    unit: str
+    start: int
+    end: int
+    joined: str = ""
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What a sheet offers: candidates by field, the likeliest first, and the names of its columns of models."""
+
+    found: dict[str, tuple[Candidate, ...]]
+    columns: tuple[str, ...]
+
+    def of(self, column: int) -> dict[str, Candidate]:
+        """The likeliest candidate for each field, of one column."""
+        chosen = {}
+        for path, candidates in self.found.items():
+            fitting = [one for one in candidates if one.column in (None, column)]
+            if fitting:
+                chosen[path] = fitting[0]
+        return chosen
+
+
+def read_fields(sheet: Sheet, kind: str) -> Reading:
+    """Candidates for every field of a kind.
+
+    Parameters
+    ----------
+    sheet : Sheet
+        The words of a datasheet.
+    kind : str
+        A key of `planning.equipment.draft.MODELS`.
+    """
+    mark = _decimal_mark(sheet)
+    lines = sheet.lines
+    count = _column_count(lines, mark)
+    found: dict[str, list[tuple[int, Candidate]]] = {}
+    pending: list[tuple[int, Candidate, str]] = []
+    elsewhere = False
+    for at, line in enumerate(lines):
+        text = line.text
+        if _OTHER_CONDITIONS.search(text):
+            elsewhere = not _TEST_CONDITIONS.search(text)
+        elif _TEST_CONDITIONS.search(text):
+            elsewhere = False
+        taken: list[tuple[int, int]] = []
+        for wanted in FIELDS[kind]:
+            label = wanted.label.search(text)
+            if label is None or any(start < label.end() and label.start() < end for start, end in taken):
+                continue
+            if wanted.not_after is not None and wanted.not_after.search(text[: label.end() + 12]):
+                continue
+            read = list(_read(kind, wanted, lines, at, label.end(), mark, count))
+            if read:
+                taken.append(label.span())
+            for candidate, dimension in read:
+                rank = int(elsewhere)
+                if dimension in {"V/K", "A/K", "W/K"}:
+                    pending.append((rank, candidate, dimension))
+                else:
+                    found.setdefault(candidate.path, []).append((rank, candidate))
+        for candidate in _words(kind, line):
+            found.setdefault(candidate.path, []).append((0, candidate))
+    _relative(pending, found)
+    if kind == "packs":
+        _cycles(lines, mark, found)
+    _name(sheet, lines, count, found)
+    ordered = {
+        path: tuple(one for _, one in sorted(ranked, key=lambda pair: pair[0])) for path, ranked in found.items()
+    }
+    return Reading(ordered, _column_names(lines, count, mark))
+
+
+def _decimal_mark(sheet: Sheet) -> str:
+    """The mark that most numbers of the sheet with one or two decimals have."""
+    text = "\n".join(line.text for line in sheet.lines)
+    commas, points = (len(re.findall(rf"\d\{mark}\d{{1,2}}(?![\d.,])", text)) for mark in ",.")
+    return "," if commas > points else "."
+
+
+def number_of(text: str, mark: str = ".") -> float | None:
+    """A number as datasheets write it, in a sheet with that decimal mark; None where it is none."""
+    plain = text.strip().replace("−", "-").replace("–", "-").replace("’", "").replace("'", "").replace(" ", "")
+    other = "," if mark == "." else "."
+    if re.fullmatch(rf"[-+]?\d{{1,3}}(?:\{other}\d{{3}})+(?:\{mark}\d+)?", plain):
+        plain = plain.replace(other, "")
+    elif other in plain and mark not in plain:
+        plain = plain.replace(other, mark)
+    try:
+        return float(plain.replace(mark, "."))
+    except ValueError:
+        return None
+
+
+def _numbers(text: str, start: int, mark: str) -> list[_Number]:
+    """Numbers of a line from a place on, each with the unit behind it and how it hangs on the one before."""
+    result: list[_Number] = []
+    for match in NUMBER.finditer(text, start):
+        value = number_of(match.group(2), mark)
+        if value is None:
+            continue
+        unit = _UNIT.match(text, match.end())
+        joined, sign = "", match.group(1)
+        if result:
+            between = text[result[-1].end : match.start(2)].strip()
+            if re.fullmatch(r"[~…÷]|\.{2,3}|to|bis|[-−–]", between, re.I):
+                # "90-520" and "90 - 520" are ranges, "-0.25 -0.26" are two numbers.
+                close = not text[result[-1].end : match.start(2)].startswith(" ")
+                apart = text[: match.start(2)].endswith(" ")
+                if between not in "-−–" or close or apart:
+                    joined, sign = RANGE, ""
+            elif between == "/":
+                joined = STROKE
+            elif between in {"x", "×", "*", "X"}:
+                joined = TIMES
+        negative = sign in {"-", "−", "–"}
+        end = unit.end() if unit else match.end()
+        named = unit.group(1).lower() if unit else ""
+        result.append(_Number(-value if negative else value, named, match.start(2), end, joined))
+    return result
+
+
+def _groups(numbers: list[_Number]) -> list[list[_Number]]:
+    groups: list[list[_Number]] = []
+    for number in numbers:
+        if number.joined and groups:
+            groups[-1].append(number)
+        else:
+            groups.append([number])
+    return groups
+
+
+def _column_count(lines: tuple[Line, ...], mark: str) -> int:
+    """How many models stand beside each other: the commonest count of values on a line, 1 where there are none."""
+    counts: Counter[int] = Counter()
+    for line in lines:
+        groups = _groups(_numbers(line.text, 0, mark))
+        if len(groups) > 1 and re.match(r"\D{4}", line.text):
+            counts[len(groups)] += 1
+    best = max(counts, key=lambda n: (counts[n], n), default=1)
+    return best if counts[best] >= COLUMN_LINES else 1
+
+
+def _read(
+    kind: str, wanted: Wanted, lines: tuple[Line, ...], at: int, start: int, mark: str, count: int
+) -> Iterator[tuple[Candidate, str]]:
+    line = lines[at]
+    dimensions = wanted.dimension.split("|")
+    label_unit = _label_unit(line.text, start, dimensions)
+    groups = _fitting(_groups(_numbers(line.text, start, mark)), dimensions)
+    if not groups and at + 1 < len(lines) and not re.search(r"[a-z]{4}", lines[at + 1].text, re.I):
+        line = lines[at + 1]
+        groups = _fitting(_groups(_numbers(line.text, 0, mark)), dimensions)
+    if not groups:
+        return
+    # One unit behind the last column stands for all of them.
+    behind = next((number.unit for group in reversed(groups) for number in reversed(group) if number.unit), "")
+    several = count > 1 and len(groups) == count
+    for column, group in enumerate(groups if several else groups[:1]):
+        unit = next((number.unit for number in reversed(group) if number.unit), "") or label_unit or behind
+        if wanted.unit_wanted and not unit:
+            return
+        word = line.word_at(group[0].start)
+        shown = line.text[group[0].start : group[-1].end].strip()
+        for path, value, dimension in _values(wanted, group, unit):
+            if _is_count(kind, path) and isinstance(value, float):
+                value = round(value)
+            yield Candidate(path, value, shown, line.page, word, column if several else None), dimension
+
+
+def _is_count(kind: str, path: str) -> bool:
+    return path == INPUTS or plain_type(*field_at(kind, path)) is int
+
+
+def _fitting(groups: list[list[_Number]], dimensions: list[str]) -> list[list[_Number]]:
+    """Groups whose unit, where they have one, is of a dimension wanted."""
+    allowed = {*dimensions, "°F"} if "°C" in dimensions else set(dimensions)
+    return [
+        group
+        for group in groups
+        if all(not number.unit or UNITS[number.unit][0] in allowed or dimensions == [""] for number in group)
+    ]
+
+
+def _label_unit(text: str, start: int, dimensions: list[str]) -> str:
+    for match in _NAMED_UNIT.finditer(text[: start + 24], max(start - 12, 0)):
+        unit = match.group(1).strip().lower()
+        if unit in UNITS and UNITS[unit][0] in dimensions:
+            return unit
+    return ""
+
+
+def _values(wanted: Wanted, group: list[_Number], unit: str) -> Iterator[tuple[str, Any, str]]:
+    dimension, factor = UNITS[unit] if unit else (wanted.dimension.partition("|")[0], 0.0)
+    numbers = [number.value for number in group]
+    if dimension == "°F":
+        numbers, factor = [(value - 32.0) / 1.8 for value in numbers], 1.0
+    elif not factor:
+        # Without a unit: per cent and per cent a degree as always, thousands as the field has them when small.
+        factor = 0.01 if dimension == "rel/K" else 1.0
+        if wanted.each_unit == 1000.0 and max(numbers) < 100.0:
+            factor = 1000.0
+    scaled = [round(value * factor / wanted.each_unit, 9) for value in numbers]
+    if wanted.shape == "size":
+        if len(scaled) >= 2:
+            long, short = sorted(scaled, reverse=True)[:2]
+            yield wanted.paths[0], long, dimension
+            yield wanted.paths[1], short, dimension
+    elif wanted.shape == "range":
+        if len(scaled) >= 2:
+            yield wanted.paths[0], min(scaled[:2]), dimension
+            yield wanted.paths[1], max(scaled[:2]), dimension
+    elif wanted.shape == "pair":
+        yield wanted.paths[0], scaled[0], dimension
+        yield wanted.paths[1], scaled[min(1, len(scaled) - 1)], dimension
+    elif wanted.shape == "each":
+        yield wanted.paths[0], tuple(scaled), dimension
+    else:
+        yield wanted.paths[0], scaled[0], dimension
+
+
+def _words(kind: str, line: Line) -> Iterator[Candidate]:
+    seen = set()
+    for path, value, pattern in CHOICES[kind]:
+        match = re.search(pattern, line.text, re.I)
+        if match and path not in seen:
+            seen.add(path)
+            yield Candidate(path, value, match.group(), line.page, line.word_at(match.start()))
+
+
+def _relative(pending: list[tuple[int, Candidate, str]], found: dict[str, list[tuple[int, Candidate]]]) -> None:
+    """Coefficients in volts, amperes and watts a degree as shares of the rated figure of their column."""
+    rated = {"voc_per_c": "open_circuit_v", "vmp_per_c": "max_power_v", "isc_per_c": "short_circuit_a"}
+    for rank, candidate, _ in pending:
+        base = found.get(rated.get(candidate.path, "power_w"), [])
+        likely = {one.column: one for _, one in reversed(base) if candidate.column in (None, one.column)}
+        if not likely and base:
+            likely = {None: base[0][1]}
+        for column, one in likely.items():
+            if one.value:
+                share = round(candidate.value / one.value, 7)
+                relative = replace(candidate, value=share, column=column)
+                found.setdefault(candidate.path, []).append((rank, relative))
+
+
+def _cycles(lines: tuple[Line, ...], mark: str, found: dict[str, list[tuple[int, Candidate]]]) -> None:
+    for line in lines:
+        if "cycle" not in line.text.lower():
+            continue
+        match = _CYCLES.search(line.text)
+        cycles = number_of(match.group(1).strip().rstrip(",."), mark) if match else None
+        if match and cycles and cycles >= 100:
+            depth = min(float(match.group(2)) / 100.0, 1.0)
+            candidate = Candidate(
+                "cycle_life", ({"depth": depth, "cycles": cycles},), match.group().strip(), line.page,
+                line.word_at(match.start()),
+            )  # fmt: skip
+            found.setdefault("cycle_life", []).append((0, candidate))
+
+
+def _header(lines: tuple[Line, ...], count: int, mark: str) -> tuple[Word, ...]:
+    """The words that head the columns of models, none where nothing stands over them."""
+    for at, line in enumerate(lines):
+        groups = _groups(_numbers(line.text, 0, mark))
+        if len(groups) != count or not re.match(r"\D{4}", line.text):
+            continue
+        middles = [line.word_at(group[0].start).middle for group in groups]
+        width = min(b - a for a, b in pairwise(middles)) / 2.0 if count > 1 else 0.0
+        for above in reversed(lines[max(at - 6, 0) : at]):
+            words = [word for word in above.words if re.search(r"[A-Za-z]", word.text)]
+            heads = [_nearest(words, middle, width) for middle in middles]
+            named = tuple(head for head in heads if head is not None)
+            if len(named) == count and len({word.left for word in named}) == count:
+                return named
+        return ()
+    return ()
+
+
+def _nearest(words: list[Word], middle: float, width: float) -> Word | None:
+    """The word whose centre is nearest to a column's, no farther than its width."""
+    near = [word for word in words if abs(word.middle - middle) < width]
+    return min(near, key=lambda word: abs(word.middle - middle), default=None)
+
+
+def _column_names(lines: tuple[Line, ...], count: int, mark: str) -> tuple[str, ...]:
+    if count == 1:
+        return ()
+    heads = _header(lines, count, mark)
+    return tuple(word.text for word in heads) or tuple(f"column {n + 1}" for n in range(count))
+
+
+def _name(
+    sheet: Sheet, lines: tuple[Line, ...], count: int, found: dict[str, list[tuple[int, Candidate]]]
+) -> None:
+    """The name of each column of models, else the largest words of the first page."""
+    if count > 1:
+        mark = _decimal_mark(sheet)
+        for column, word in enumerate(_header(lines, count, mark)):
+            page = next(line.page for line in lines if word in line.words)
+            found.setdefault("name", []).append((0, Candidate("name", word.text, word.text, page, word, column)))
+    first = [line for line in lines if line.page == 0][:40]
+    titled = [line for line in first if re.search(r"[A-Za-z]{3}", line.text) and len(line.text) <= 60]
+    if titled:
+        best = max(titled, key=lambda line: round(line.words[0].bottom - line.words[0].top, 1))
+        text = " ".join(word.text for word in best.words)
+        found.setdefault("name", []).append((1, Candidate("name", text, text, 0, best.words[0])))
+
+
+def parts_found(reading: Reading) -> frozenset[str]:
+    """The parts of an inverter of which a sheet states anything of its own."""
+    return frozenset(path.partition(".")[0] for path in reading.found if "." in path)
+
+
+def value_in_field(kind: str, path: str, text: str, mark: str = ".") -> float | None:
+    """A number clicked on the page as a field's value, by the unit behind it where it has one.
+
+    Raises
+    ------
+    KeyError
+        When the kind has no such field.
+    """
+    if path != INPUTS:
+        field_at(kind, path)
+    numbers = _numbers(text, 0, mark)
+    if not numbers:
+        return None
+    wanted = next((one for one in FIELDS[kind] if path in one.paths), None)
+    if wanted is None:
+        return numbers[0].value
+    unit = numbers[0].unit
+    if unit and UNITS[unit][0] not in wanted.dimension.split("|"):
+        unit = ""
+    dimension, factor = UNITS[unit] if unit else (wanted.dimension.partition("|")[0], 0.0)
+    if not factor:
+        factor = 0.01 if dimension == "rel/K" else 1.0
+        if wanted.each_unit == 1000.0 and numbers[0].value < 100.0:
+            factor = 1000.0
+    return round(numbers[0].value * factor / wanted.each_unit, 9)

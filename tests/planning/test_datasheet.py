@@ -1,0 +1,151 @@
+"""What a datasheet's words become: candidates with their places, in the units sheets have."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from calm_relay.exchange.datasheet import page_picture, read_sheet, sheet_of_text
+from calm_relay.exchange.errors import InputError
+from calm_relay.planning.equipment.datasheet_reader import number_of, parts_found, read_fields, value_in_field
+from calm_relay.planning.equipment.draft import MODELS, item_of
+from tests.datasheets import HYBRID, MODULE, PACK, write_pdf
+
+
+def test_one_column_of_a_sheet_of_three_models_is_a_module(tmp_path):
+    reading = read_fields(read_sheet(write_pdf(tmp_path / "m.pdf", MODULE)), "modules")
+    assert reading.columns == ("LM-400", "LM-405", "LM-410")
+    found = {path: candidate.value for path, candidate in reading.of(1).items()}
+    assert found["name"] == "LM-405"
+    assert [found[name] for name in ("power_w", "open_circuit_v", "short_circuit_a", "max_power_v", "max_power_a")] == [
+        405.0, 37.23, 13.87, 31.21, 12.98,
+    ]  # fmt: skip
+    # Millivolts a kelvin over the Voc of this column, inches, the higher system voltage.
+    assert found["voc_per_c"] == pytest.approx(-0.102 / 37.23, rel=1e-4)
+    assert found["length_mm"] == pytest.approx(67.8 * 25.4)
+    assert found["width_mm"] == pytest.approx(44.6 * 25.4)
+    assert (found["system_voltage_v"], found["series_fuse_a"]) == (1500.0, 25.0)
+    item = item_of("modules", found, "lm-405")
+    assert item.power_per_c == pytest.approx(-0.0035)
+    assert item.cells_in_series == 54
+
+
+def test_figures_at_operating_temperature_are_offered_last(tmp_path):
+    reading = read_fields(read_sheet(write_pdf(tmp_path / "m.pdf", MODULE)), "modules")
+    powers = [one.value for one in reading.found["power_w"] if one.column == 2]
+    assert powers == [410.0, 310.0]
+
+
+def test_a_candidate_lies_where_it_stands_on_the_page(tmp_path):
+    sheet = read_sheet(write_pdf(tmp_path / "m.pdf", (), MODULE))
+    candidate = read_fields(sheet, "modules").of(2)["open_circuit_v"]
+    assert candidate.page == 1
+    assert candidate.word.text == "37.32"
+    assert 408 <= candidate.word.left <= 413
+    assert candidate.word.top <= 140 <= candidate.word.bottom
+
+
+def test_a_hybrid_with_decimal_commas_and_unlike_inputs(tmp_path):
+    reading = read_fields(read_sheet(write_pdf(tmp_path / "h.pdf", HYBRID)), "inverters")
+    assert parts_found(reading) == {"pv", "battery", "backup"}
+    found = {path: candidate.value for path, candidate in reading.of(0).items()} | {
+        "battery.families": ("fern-lv",)
+    }
+    item = item_of("inverters", found, "tamber-5")
+    assert [tracker.usable_a for tracker in item.pv.trackers] == [16.0, 13.0]
+    assert [tracker.short_circuit_a for tracker in item.pv.trackers] == [20.0, 16.0]
+    assert (item.ac_kw, item.max_ac_a, item.phases, item.volts) == (5.0, 22.7, "single", 230.0)
+    assert (item.peak_efficiency, item.weighted_efficiency) == (0.976, 0.97)
+    assert (item.battery.low_v, item.battery.high_v, item.battery.charge_a, item.battery.discharge_a) == (
+        42.0, 58.8, 100.0, 110.0,
+    )  # fmt: skip
+    assert (item.backup.continuous_kw, item.backup.surge_kw, item.backup.transfer_ms) == (5.0, 7.5, 10.0)
+
+
+def test_a_battery_in_watt_hours_pounds_and_cycles_at_a_depth(tmp_path):
+    reading = read_fields(read_sheet(write_pdf(tmp_path / "p.pdf", PACK)), "packs")
+    found = {path: candidate.value for path, candidate in reading.of(0).items()} | {"family": "fellmar"}
+    item = item_of("packs", found, "fellmar-5")
+    assert (item.nominal_kwh, item.empty_v, item.full_v, item.chemistry) == (5.12, 44.8, 57.6, "LFP")
+    assert (item.charge_a, item.discharge_a) == (100.0, 120.0)
+    assert [(point.depth, point.cycles) for point in item.cycle_life] == [(0.9, 6000.0)]
+    assert (item.charge_min_c, item.discharge_min_c, item.work_max_c) == (0.0, -20.0, 55.0)
+    assert item.weight_kg == pytest.approx(105 * 0.45359237)
+
+
+def test_pasted_text_reads_like_a_page():
+    rows = (
+        "Voc (V)  37,1  37,2  37,3",
+        "Isc [A]  13,8  13,9  14,0",
+        "Pmax (W)  400  405  410",
+        "Vmp (V) 31,0 31,2 31,4",
+    )
+    text = "\n".join(rows)
+    reading = read_fields(sheet_of_text(text), "modules")
+    assert [one.value for one in reading.found["open_circuit_v"]] == [37.1, 37.2, 37.3]
+    assert len(reading.columns) == 3
+
+
+@pytest.mark.parametrize(
+    ("text", "mark", "value"),
+    [("1.722", ".", 1.722), ("1,722", ".", 1722.0), ("1.722", ",", 1722.0), ("37,5", ",", 37.5), ("37,5", ".", 37.5),
+     ("−0.27", ".", -0.27), ("12 000", ".", 12000.0), ("1'000.5", ".", 1000.5), ("x", ".", None)],
+)  # fmt: skip
+def test_numbers_as_sheets_write_them(text, mark, value):
+    assert number_of(text, mark) == value
+
+
+def test_a_number_clicked_takes_the_unit_of_its_field():
+    assert value_in_field("inverters", "ac_kw", "5000 W") == 5.0
+    assert value_in_field("inverters", "ac_kw", "5.0") == 5.0
+    assert value_in_field("packs", "nominal_kwh", "5120 Wh") == 5.12
+    assert value_in_field("modules", "voc_per_c", "-0.27 %/°C") == pytest.approx(-0.0027)
+    assert value_in_field("modules", "power_w", "none") is None
+    with pytest.raises(KeyError):
+        value_in_field("modules", "no_such", "1")
+
+
+def test_a_sheet_that_cannot_be_read_is_told(tmp_path):
+    for name, content, words in (
+        ("gone.pdf", None, "no such file"),
+        ("half.pdf", write_pdf(tmp_path / "x.pdf", MODULE).read_bytes()[:300], "damaged or no PDF"),
+        ("text.pdf", b"Voc 37 V", "damaged or no PDF"),
+        ("empty.pdf", b"", "damaged or no PDF"),
+    ):
+        path = tmp_path / name
+        if content is not None:
+            path.write_bytes(content)
+        with pytest.raises(InputError, match=words):
+            read_sheet(path)
+    with pytest.raises(InputError, match="no regular file"):
+        read_sheet(tmp_path)
+
+
+def test_an_encrypted_and_an_endless_sheet_are_told(tmp_path):
+    import pypdf
+
+    plain = write_pdf(tmp_path / "plain.pdf", *([MODULE] * 61))
+    with pytest.raises(InputError, match="61 pages; wanted at most 60"):
+        read_sheet(plain)
+    writer = pypdf.PdfWriter(clone_from=plain)
+    writer.encrypt("secret", algorithm="RC4-128")
+    writer.write(tmp_path / "locked.pdf")
+    with pytest.raises(InputError, match="encrypted"):
+        read_sheet(tmp_path / "locked.pdf")
+
+
+def test_a_scanned_sheet_shows_its_page_and_has_no_text(tmp_path):
+    path = write_pdf(tmp_path / "scan.pdf", ())
+    sheet = read_sheet(path)
+    assert not sheet.has_text
+    assert read_fields(sheet, "modules").found == {}
+    width, height, pixels = page_picture(path, 0, 300)
+    assert (width, len(pixels)) == (300, 4 * width * height)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.text(max_size=400), st.sampled_from(sorted(MODELS)))
+def test_any_text_is_read_without_an_error(text, kind):
+    reading = read_fields(sheet_of_text(text), kind)
+    for path, candidates in reading.found.items():
+        assert candidates
+        assert all(candidate.path == path for candidate in candidates)
