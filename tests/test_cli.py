@@ -171,7 +171,9 @@ def test_a_job_that_cannot_be_planned_names_its_field(demo, tmp_path, capsys):
 
 def test_schemas_are_written(tmp_path):
     assert main(["schemas", str(tmp_path)]) == 0
-    assert sorted(path.name for path in tmp_path.iterdir()) == ["job.schema.json", "plan.schema.json"]
+    kinds = "inverters", "microinverters", "modules", "optimisers", "packs"
+    names = ("job", *(f"own-{kind}" for kind in kinds), "plan")
+    assert sorted(path.name for path in tmp_path.iterdir()) == [f"{name}.schema.json" for name in names]
 
 
 def test_planning_needs_no_window_libraries():

@@ -240,7 +240,7 @@ def test_where_the_battery_may_stand(demo, place, check, severity):
 
 def test_lead_acid_wants_air_and_a_full_charge(demo):
     job = demo.with_(
-        battery=demo.battery.with_(pack="mire-96", count=2, charge_windows=()),
+        battery=demo.battery.with_(pack="mire-96", count=3, charge_windows=()),
         battery_place=BatteryPlace(ventilated=False),
     )
     option = plan(job).option("ac-addon")

@@ -22,7 +22,7 @@ _DAY_MEMORY, _HOUR_MEMORY = 0.35, 0.45
 
 # Clearness over the normal variate.
 _VARIATE = (-3.5, -1.64, -0.9, -0.3, 0.0, 0.35, 1.2, 2.0, 4.0)
-_CLEARNESS = (0.12, 0.22, 0.28, 0.47, 0.79, 1.0, 1.03, 1.06, 1.10)
+_CLEARNESS = (0.12, 0.22, 0.28, 0.47, 0.95, 1.034, 1.061, 1.084, 1.124)
 
 # The sunniest months reach this share of their clear sky.
 _SUNNIEST = 0.93
@@ -78,13 +78,13 @@ def made_year(
     )
     clear = clear_sky_ghi(sun)
     # At a low sun the way through the air dims more than the clear-sky formula has it.
-    low_sun = 1.0 - 0.25 * np.exp(-sun.cos_zenith / 0.3)
+    low_sun = 1.0 - 0.69 * np.exp(-sun.cos_zenith / 0.34)
     ghi = np.empty_like(clear)
     for number in range(1, 13):
         here = month == number
         wanted = monthly_ghi_kwh[number - 1] * here.sum() / per_day / step_h * 1000.0
         # Warm air carries more water (Clausius and Clapeyron), and a clear sky is dimmer by it.
-        damp = 1.04 - 0.0215 * np.exp(0.062 * monthly_temp_c[number - 1])
+        damp = 1.065 - 0.0333 * np.exp(0.062 * monthly_temp_c[number - 1])
         ghi[here] = _keep_total(clear[here], low_sun[here], damp, variate[here], wanted, number)
     dni, dhi = decompose(ghi, sun, utc)
     day_of_year = np.arange(month.size) * step_h / 24.0

@@ -29,7 +29,7 @@ from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.site.climates import distance_km
 
 # Raised when the meaning of a cached array changes.
-CACHE_EDITION = 4
+CACHE_EDITION = 5
 
 
 @dataclass(frozen=True, eq=False)
