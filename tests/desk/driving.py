@@ -3,6 +3,7 @@
 from collections import Counter
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -13,6 +14,12 @@ def type_into(qtbot, field, text):
     qtbot.keyClick(field, Qt.Key.Key_Delete)
     qtbot.keyClicks(field, text)
     qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def press(qtbot, window, keys):
+    """Presses keys as a menu names them: "F5", "Ctrl+Shift+E"."""
+    pressed = QKeySequence(keys)[0]
+    qtbot.keyClick(window, pressed.key(), pressed.keyboardModifiers())
 
 
 def choose(field, value):

@@ -25,7 +25,7 @@ from calm_relay.exchange.job_file import read_job, write_job
 from calm_relay.exchange.user_state import left_behind, read_settings, write_settings
 from calm_relay.planning.views.moment import spots_of
 
-from .driving import LEFT, painted, type_into
+from .driving import LEFT, painted, press, type_into
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -35,8 +35,7 @@ def opened(window, qtbot, settled):
     """Opens a bench by its key and waits for its study."""
 
     def open_bench(name):
-        keys = BENCHES[name].key
-        qtbot.keyClick(window, getattr(Qt.Key, f"Key_{keys}"))
+        press(qtbot, window, BENCHES[name].key)
         assert window.bench_name == name
         qtbot.waitUntil(lambda: not window.session.busy, timeout=20_000)
         return window.bench

@@ -24,6 +24,7 @@ from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.scales import scales_of
 from tests.plans import plan
 
+from . import driving
 from .driving import LEFT, choose, painted, type_into
 
 OK = QDialogButtonBox.StandardButton.Ok
@@ -40,7 +41,7 @@ def opened(window, qtbot, settled):
             settled(window)
         if option is not None:
             window.show_option(option)
-        qtbot.keyClick(window, getattr(Qt.Key, f"Key_{BENCHES[name].key}"))
+        driving.press(qtbot, window, BENCHES[name].key)
         qtbot.waitUntil(lambda: not window.session.busy, timeout=20_000)
         window.grab()
         return window.bench

@@ -179,6 +179,10 @@ class Session(QObject):
         self.library_changed.emit(library)
         self.start()
 
+    def keep_equipment(self) -> None:
+        """Gives the present job copies of what it names, before the library changes under it."""
+        self.history.amend(self._with_copies(self.job))
+
     def job_to_hand_on(self, folder: Path) -> Job:
         """The present job as another folder or program can use it: paths turned, with the equipment it names."""
         return self._with_copies(moved_job(self.job, self.folder, folder))

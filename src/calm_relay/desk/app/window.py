@@ -9,6 +9,7 @@ from calm_relay.desk.app.commands import Commands
 from calm_relay.desk.app.job_files import JobFiles
 from calm_relay.desk.app.option_switch import OptionSwitch, note_of
 from calm_relay.desk.app.session import Session
+from calm_relay.desk.app.shelf import Shelf
 from calm_relay.desk.benches.all_benches import BENCHES, Day, bench_of, make_bench
 from calm_relay.desk.benches.choice_bench import source_of
 from calm_relay.desk.energy_path.margin import Margin
@@ -55,6 +56,7 @@ class Window(QMainWindow):
         self.benches = {}
         self._stack = PageStack()
         self.files = JobFiles(session, self.notice, self)
+        self.shelf = Shelf(session, self.notice, self)
         self._lay_out()
         self.commands = Commands(self)
         self._connect()
@@ -117,6 +119,7 @@ class Window(QMainWindow):
         session.studied.connect(self._on_studied)
         session.study_cancelled.connect(self._on_study_cancelled)
         session.progressed.connect(self.progress.show_text)
+        session.library_changed.connect(self._on_library)
 
     @property
     def bench(self):
@@ -144,6 +147,9 @@ class Window(QMainWindow):
             bench.study_wanted.connect(self._study)
             bench.option_wanted.connect(self._want_option)
             bench.moment_moved.connect(self._draw_line)
+            bench.item_wanted.connect(self.shelf.new)
+            if name == "Equipment":
+                self._connect_equipment(bench)
             bench.show_job(self.session.job)
             self.benches[name] = bench
             self._stack.addWidget(bench)
@@ -155,6 +161,22 @@ class Window(QMainWindow):
         if self.view is not None:
             self.bench.show_view(self.view)
             self._draw_line()
+
+    def _connect_equipment(self, bench):
+        shelf = self.shelf
+        bench.new_wanted.connect(lambda kind: shelf.new(kind, lambda key: bench.select([key])))
+        bench.change_wanted.connect(shelf.change)
+        bench.drop_wanted.connect(shelf.drop)
+        bench.examples_wanted.connect(lambda on: shelf.leave_examples_out(not on))
+        bench.import_wanted.connect(lambda name: shelf.import_from(Path(name)))
+        bench.export_wanted.connect(lambda name: shelf.export_to(Path(name)))
+        bench.show_own(shelf.own)
+
+    def _on_library(self, library):
+        for name, bench in self.benches.items():
+            bench.library = library
+            if name == "Equipment":
+                bench.show_own(self.shelf.own)
 
     @property
     def _shows_day(self):
@@ -200,6 +222,7 @@ class Window(QMainWindow):
         """Coming back to the window, looks whether the file was changed meanwhile."""
         if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
             self.files.look_at_disk()
+            self.shelf.look_at_disk()
         super().changeEvent(event)
 
     def dragEnterEvent(self, event):

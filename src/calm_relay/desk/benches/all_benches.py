@@ -81,6 +81,12 @@ def _outage():
     return OutageBench()
 
 
+def _equipment():
+    from calm_relay.desk.benches.equipment_bench import EquipmentBench
+
+    return EquipmentBench()
+
+
 def _notes():
     from calm_relay.desk.benches.notes_bench import NotesBench
 
@@ -99,6 +105,7 @@ BENCHES = {
     "Notes": Entry(_notes, "F10", Day.NEVER),
     "Search": Entry(_search, "F11", Day.NEVER),
     "Outage": Entry(_outage, "F12", Day.NEVER),
+    "Equipment": Entry(_equipment, "Ctrl+Shift+E", Day.NEVER),
 }
 _BESIDE = {"Battery inverter": "Inverter", "Kept inverter": "Inverter", "Second battery": "Battery"}
 

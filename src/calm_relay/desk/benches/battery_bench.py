@@ -93,6 +93,7 @@ class BatteryBench(Bench):
         self.fault, self.ordered = MeterChart(), MeterChart()
         self.tabs = Tabs(TABS)
         self.panel = BatteryPanel()
+        self.panel.item_wanted.connect(self.item_wanted)
         self.panel.edited.connect(self.edited)
         self.summary = QLabel()
         self.summary.setWordWrap(True)

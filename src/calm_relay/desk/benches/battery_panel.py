@@ -2,10 +2,11 @@
 
 from pydantic import ValidationError
 from PySide6.QtCore import QSignalBlocker, QTime, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QPushButton, QTimeEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton, QTimeEdit, QWidget
 
 from calm_relay.desk.dialogs.control_dialog import PLACE_ROWS, ControlDialog
 from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
@@ -26,14 +27,13 @@ class BatteryPanel(QWidget):
     """
 
     edited = Signal(object, str)
+    item_wanted = Signal(str, object)
 
     def __init__(self, parent=None, *, brief: bool = False):
         super().__init__(parent)
         self._brief = brief
         self._job: Job | None = None
-        self.pack = QComboBox()
-        self.pack.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.pack.setMinimumContentsLength(18)
+        self.pack = ChoiceField("Battery pack", width=18)
         self.count = RangedSpin("How many packs", " ×", range_of(PlannedBattery, "count"))
         self.reserve = RangedSpin(
             "Reserve kept for an outage", "%", range_of(PlannedBattery, "reserve").times(100)
@@ -54,7 +54,8 @@ class BatteryPanel(QWidget):
         self.place = QPushButton("Place…")
         self.problem = QLabel()
         self._lay_out()
-        self.pack.activated.connect(self._on_pack)
+        self.pack.taken.connect(self._on_pack)
+        self.pack.new_wanted.connect(lambda: self.item_wanted.emit("packs", self._on_pack))
         self.count.accepted.connect(self._on_count)
         self.reserve.accepted.connect(self._on_reserve)
         self.charge.toggled.connect(self._on_charge)
@@ -106,7 +107,6 @@ class BatteryPanel(QWidget):
         grid.addWidget(self.problem, 8, 0, 1, 4)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
-        self.pack.setAccessibleName("Battery pack")
         self.charge.setAccessibleName("Charge the battery from the grid in a daily window")
         self.start.setAccessibleName("Window opens, local clock")
         self.end.setAccessibleName("Window closes, local clock")
@@ -124,12 +124,13 @@ class BatteryPanel(QWidget):
         self._job = job
         battery = job.battery
         blockers = [QSignalBlocker(widget) for widget in self._editors()]
-        self.pack.clear()
-        for pack in equipment.packs:
-            if pack.expansion_of is not None:
-                continue
-            self.pack.addItem(f"{pack.name} · {pack.chemistry} · {pack.nominal_kwh:g} kWh", pack.key)
-        self.pack.setCurrentIndex(self.pack.findData(battery.pack))
+        entries = [
+            (pack.key, f"{pack.name} · {pack.chemistry} · {pack.nominal_kwh:g} kWh")
+            for pack in equipment.packs
+            if pack.expansion_of is None
+        ]
+        self.pack.offer(entries, new=True)
+        self.pack.show_value(battery.pack)
         pack = self._pack_of(battery.pack)
         self.count.limit_to(*((pack.count_min, pack.count_max) if pack else (1, 64)))
         self.count.show_value(battery.count)
@@ -199,8 +200,8 @@ class BatteryPanel(QWidget):
         self.problem.setText(problem)
         self.problem.show()
 
-    def _on_pack(self):
-        pack = self._pack_of(self.pack.currentData())
+    def _on_pack(self, key):
+        pack = self._pack_of(key)
         count = min(max(self._job.battery.count, pack.count_min), pack.count_max)
         if pack.key != self._job.battery.pack:
             self._change(f"Battery to {count} × {pack.name}", pack=pack.key, count=count, expansions=0)

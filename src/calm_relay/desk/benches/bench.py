@@ -19,12 +19,15 @@ class Bench(QWidget):
         Key of the option that is to come into view with the next plan.
     moment_moved
         `own_moment` is another: the line is to show it.
+    item_wanted : str, object
+        A new item of a kind of equipment is to be made; a function that takes its key follows.
     """
 
     edited = Signal(object, str)
     study_wanted = Signal(str, object)
     option_wanted = Signal(str)
     moment_moved = Signal()
+    item_wanted = Signal(str, object)
 
     # A `planning.views.moment.Moment` that the line shows while the bench is open, None for the one in view.
     own_moment = None

@@ -99,6 +99,7 @@ class ChoiceBench(Bench):
             self._pages.addWidget(page)
         self._result = {}
         self.battery = BatteryPanel(brief=True)
+        self.battery.item_wanted.connect(self.item_wanted)
         self.purposes = PurposesPanel()
         self.battery.edited.connect(self.edited)
         self.purposes.edited.connect(self.edited)

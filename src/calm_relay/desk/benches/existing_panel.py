@@ -19,6 +19,7 @@ class WallPanel(QWidget):
     """Edits `Job.inverter` and `Job.battery`; emits `edited` with the new job and the edit's name."""
 
     edited = Signal(object, str)
+    item_wanted = Signal(str, object)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -77,22 +78,29 @@ class WallPanel(QWidget):
         self.carrier.taken.connect(lambda value: self._of_battery("inverter", None if value == NONE else value))
         self.battery_fate.taken.connect(lambda value: self._of_battery("fate", value))
 
+        for field, kind, take in (
+            (self.inverter, "inverters", self._on_inverter),
+            (self.pack, "packs", self._on_pack),
+            (self.carrier, "inverters", lambda key: self._of_battery("inverter", key)),
+        ):
+            field.new_wanted.connect(lambda kind=kind, take=take: self.item_wanted.emit(kind, take))
+
     def show_job(self, job, equipment: Catalogue) -> None:
         """Shows what the job says is there."""
         self._job = job
         self._equipment = equipment
-        self.inverter.offer([(NONE, "none"), *((c.key, c.name) for c in equipment.inverters if c.pv)])
+        self.inverter.offer([(NONE, "none"), *((c.key, c.name) for c in equipment.inverters if c.pv)], new=True)
         self.inverter.show_value(job.existing_inverter.inverter if job.existing_inverter else NONE)
         self.inverter_age.show_value(job.existing_inverter.age_years if job.existing_inverter else None)
         self.inverter_fate.show_value(job.existing_inverter.fate if job.existing_inverter else None)
         for field in (self.inverter_age, self.inverter_fate):
             field.setEnabled(job.existing_inverter is not None)
-        self.pack.offer([(NONE, "none"), *((pack.key, pack.name) for pack in equipment.packs)])
+        self.pack.offer([(NONE, "none"), *((pack.key, pack.name) for pack in equipment.packs)], new=True)
         carriers = [
             (NONE, "the inverter"),
             *((c.key, c.name) for c in equipment.inverters if c.battery and not c.pv),
         ]
-        self.carrier.offer(carriers)
+        self.carrier.offer(carriers, new=True)
         battery = job.existing_battery
         self.pack.show_value(battery.pack if battery else NONE)
         self.carrier.show_value((battery.inverter or NONE) if battery else None)

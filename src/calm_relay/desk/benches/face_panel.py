@@ -22,6 +22,7 @@ class FacePanel(QWidget):
     """Edits one face's survey; emits `edited` with the new job and the edit's name."""
 
     edited = Signal(object, str)
+    item_wanted = Signal(str, object)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -66,6 +67,7 @@ class FacePanel(QWidget):
         self.age.accepted.connect(lambda value: self._change("age_years", value))
         self.mounting.taken.connect(lambda value: self._change("mounting", value))
         self.electronics.taken.connect(lambda value: self._change("electronics", value or None))
+        self.electronics.new_wanted.connect(self._ask_new)
         for field in (self.strings, self.age):
             field.refused.connect(self._show_text)
 
@@ -76,7 +78,7 @@ class FacePanel(QWidget):
         self._equipment = equipment
         entries = [(NONE, "nothing")]
         entries += [(item.key, item.name) for item in (*equipment.optimisers, *equipment.microinverters)]
-        self.electronics.offer(entries)
+        self.electronics.offer(entries, new=True)
         self.electronics.show_value(face.electronics or NONE)
         self.strings.show_value(float(face.strings))
         self.strings.setEnabled(face.is_there)
@@ -88,6 +90,13 @@ class FacePanel(QWidget):
             f"Wired today: {wired}." if face.is_there else "Not there yet: the planner strings it."
         )
         self.problem.hide()
+
+    def _ask_new(self):
+        """What lies under modules is of two kinds: the one that lies there, or that others have, is made anew."""
+        optimisers = {item.key for item in self._equipment.optimisers}
+        used = {face.electronics for face in self._job.faces}
+        kind = "optimisers" if used & optimisers else "microinverters"
+        self.item_wanted.emit(kind, lambda key: self._change("electronics", key))
 
     def _change(self, name, value):
         face = self._job.faces[self._number]

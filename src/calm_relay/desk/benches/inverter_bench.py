@@ -1,8 +1,10 @@
 """The bench Converter: clipping, other AC sizes, hours at each load, limits, and what is there today."""
 
+from functools import partial
+
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.existing_panel import WallPanel
@@ -10,11 +12,19 @@ from calm_relay.desk.charts.chart import Chart
 from calm_relay.desk.charts.clipped_chart import ClippedChart
 from calm_relay.desk.charts.limit_bars import LimitBars
 from calm_relay.desk.charts.power_bars import PowerBars
+from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.desk.widgets.wording import keep_units
 
 PLANNER = "the planner's choice"
+# Fields of the planned battery that state a unit, their labels and names, and the kind of equipment they choose from.
+UNITS = (
+    ("hybrid", "&Hybrid", "Hybrid", "inverters"),
+    ("battery_inverter", "&Battery inverter", "Battery inverter", "inverters"),
+    ("string_inverter", "&String inverter", "String inverter", "inverters"),
+    ("microinverter", "M&icroinverter", "Microinverter", "microinverters"),
+)
 
 
 LEFT = (("day", "The clipped day"), ("year", "Clipped by month and hour"))
@@ -58,15 +68,19 @@ class InverterBench(Bench):
         self.limits = LimitBars()
         self.wall = WallPanel()
         self.wall.edited.connect(self.edited)
+        self.wall.item_wanted.connect(self.item_wanted)
         self.foresight_tabs, self.right_tabs, self.side_tabs = Tabs(LEFT), Tabs(RIGHT), Tabs(SIDE)
         self.clipping_summary, self.trackers = QLabel(), QLabel()
-        self.hybrid, self.battery_inverter = QComboBox(), QComboBox()
+        self.units = {field: ChoiceField(words, width=8) for field, _, words, _ in UNITS}
+        self.hybrid, self.battery_inverter = self.units["hybrid"], self.units["battery_inverter"]
         self.summary = QLabel()
         self.summary.setWordWrap(True)
         self.summary.setFont(font(8.6))
         self._lay_out()
-        for field, combo in (("hybrid", self.hybrid), ("battery_inverter", self.battery_inverter)):
-            combo.activated.connect(lambda _, field=field, combo=combo: self._take(field, combo.currentData()))
+        for field, _, _, kind in UNITS:
+            take = partial(self._take, field)
+            self.units[field].taken.connect(take)
+            self.units[field].new_wanted.connect(lambda kind=kind, take=take: self.item_wanted.emit(kind, take))
 
     def _lay_out(self):
         grid = QGridLayout(self)
@@ -81,19 +95,16 @@ class InverterBench(Bench):
         for label in (self.clipping_summary, self.trackers):
             label.setWordWrap(True)
             label.setFont(font(8.6))
-        choose = QHBoxLayout()
-        choose.setSpacing(6)
-        for text, combo, name in (
-            ("&Hybrid", self.hybrid, "Hybrid inverter of the swap"),
-            ("&Battery inverter", self.battery_inverter, "Battery inverter of the add-on"),
-        ):
+        choose = QGridLayout()
+        choose.setHorizontalSpacing(6)
+        choose.setVerticalSpacing(4)
+        for number, (field, text, _, _) in enumerate(UNITS):
             label = QLabel(text)
-            label.setBuddy(combo)
-            combo.setAccessibleName(name)
-            combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            combo.setMinimumContentsLength(10)
-            choose.addWidget(label)
-            choose.addWidget(combo, 1)
+            label.setBuddy(self.units[field])
+            row, column = divmod(number, 2)
+            choose.addWidget(label, row, 2 * column)
+            choose.addWidget(self.units[field], row, 2 * column + 1)
+            choose.setColumnStretch(2 * column + 1, 1)
         side.addLayout(choose)
         side.addWidget(self.summary)
         side.addWidget(self.clipping_summary)
@@ -109,17 +120,22 @@ class InverterBench(Bench):
         """Shows which units the job states."""
         self._job = job
         self.wall.show_job(job, self.library.equipment_for(job))
-        equipment = self.library.equipment_for(job).inverters
-        for combo, stated, takes_pv in (
-            (self.hybrid, job.battery.hybrid, True),
-            (self.battery_inverter, job.battery.battery_inverter, False),
-        ):
-            combo.clear()
-            combo.addItem(PLANNER, None)
-            for item in equipment:
-                if item.battery and (item.pv is not None) == takes_pv:
-                    combo.addItem(f"{item.name}, {item.ac_kw:g} kW", item.key)
-            combo.setCurrentIndex(max(combo.findData(stated), 0))
+        equipment = self.library.equipment_for(job)
+        inverters = {
+            "hybrid": [item for item in equipment.inverters if item.battery and item.pv],
+            "battery_inverter": [item for item in equipment.inverters if item.battery and not item.pv],
+            "string_inverter": [item for item in equipment.inverters if item.pv and not item.battery],
+        }
+        entries = {
+            field: [(item.key, f"{item.name}, {item.ac_kw:g} kW") for item in items]
+            for field, items in inverters.items()
+        }
+        entries["microinverter"] = [
+            (item.key, f"{item.name}, {item.ac_w:g} W") for item in equipment.microinverters
+        ]
+        for field, offered in entries.items():
+            self.units[field].offer([(None, PLANNER), *offered], new=True)
+            self.units[field].show_value(getattr(job.battery, field))
 
     def show_view(self, view) -> None:
         """Draws the day and the hours, and asks for the sweep, when plan or option is new."""
@@ -322,7 +338,8 @@ class InverterBench(Bench):
             self._seen = None
             self.show_view(self._view)
             return
-        equipment = {item.key: item.name for item in self.library.equipment_for(self._job).inverters}
-        what = "Hybrid" if field == "hybrid" else "Battery inverter"
-        label = f"{what}: {equipment.get(key, PLANNER)}"
+        equipment = self.library.equipment_for(self._job)
+        names = {item.key: item.name for item in (*equipment.inverters, *equipment.microinverters)}
+        what = next(words for name, _, words, _ in UNITS if name == field)
+        label = f"{what}: {names.get(key, PLANNER)}"
         self.edited.emit(self._job.with_(battery=self._job.battery.with_(**{field: key})), label)

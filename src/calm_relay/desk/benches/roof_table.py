@@ -30,6 +30,7 @@ class RoofTable(QWidget):
     edited = Signal(object, str)
     refused = Signal(str)
     chosen = Signal(int)
+    item_wanted = Signal(str, object)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -50,7 +51,7 @@ class RoofTable(QWidget):
         for (number, name), field in self.fields.items():
             face = job.faces[number]
             if name == "module":
-                field.offer([(item.key, f"{item.name}") for item in equipment.modules])
+                field.offer([(item.key, item.name) for item in equipment.modules], new=True)
                 field.show_value(face.module)
             elif name == "name":
                 field.setText(face.name)
@@ -94,6 +95,9 @@ class RoofTable(QWidget):
         self._put(number, "name", label, 1)
         module = ChoiceField(f"Module of face {row}", width=8)
         module.taken.connect(lambda value: self._change(number, "module", value))
+        module.new_wanted.connect(
+            lambda: self.item_wanted.emit("modules", lambda key: self._change(number, "module", key))
+        )
         self._put(number, "module", module, 2)
         for column, (key, title, unit, decimals) in enumerate(NUMBERS, 3):
             field = QuantityField(f"{title} of {name}", unit, range_of(RoofFace, key), decimals)

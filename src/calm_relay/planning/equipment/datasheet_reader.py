@@ -166,7 +166,8 @@ def _numbers(text: str, start: int, mark: str) -> list[_Number]:
         negative = sign in {"-", "−", "–"}
         end = unit.end() if unit else match.end()
         named = unit.group(1).lower() if unit else ""
-        result.append(_Number(-value if negative else value, named, match.start(2), end, joined))
+        start = match.start() if sign else match.start(2)
+        result.append(_Number(-value if negative else value, named, start, end, joined))
     return result
 
 

@@ -63,6 +63,15 @@ USUAL = {
     "microinverters": ("name", "ac_w", "phases", "mppt_low_v", "mppt_high_v", "max_v", "usable_a", "peak_efficiency"),
 }  # fmt: skip
 
+# What datasheets seldom state: asked last.
+SELDOM = frozenset(
+    (
+        "technology", "bifaciality", "heat_loss_constant", "heat_loss_wind", "ageing_per_year", "weighting", "peak_at",
+        "built_in_pack", "plug_in", "charge_controllers", "export_control", "frequency_watt", "ingress",
+        "knee_low_v", "knee_high_v", "taper_from", "taper_to", "peukert", "rated_hours", "cycles_to", "calendar_fade",
+        "expansion_of", "generation", "mixes_with", "warranty_fraction", "warranty_mwh_per_kwh", "any_inverter",
+    )
+)  # fmt: skip
 FUSES_A = (10.0, 15.0, 20.0, 25.0, 30.0, 35.0, 40.0, 50.0, 63.0)
 # Times the rated short-circuit current that a string's fuse carries (NEC 690.8 and 690.9; from memory).
 FUSE_OVER_ISC = 1.56
@@ -114,6 +123,18 @@ def paths_of(kind: str, parts: frozenset[str] = frozenset()) -> tuple[str, ...]:
         if part in parts:
             own += [f"{part}.{name}" for name in PARTS[part].model_fields if name != "trackers"]
     return tuple(own)
+
+
+def usual_of(kind: str, path: str) -> Any:
+    """What a field is without a word, None where it is nothing then."""
+    if path in {INPUTS, "price"}:
+        return None
+    model, name = field_at(kind, path)
+    field = model.model_fields[name]
+    value = None if field.is_required() else field.get_default()
+    if value in (None, "", ()) or isinstance(value, bool):
+        return None
+    return (value,) if path.startswith("pv.tracker.") else value
 
 
 def parts_of(kind: str, stated: Stated) -> frozenset[str]:
@@ -262,7 +283,7 @@ def _inverter(known: _Known, parts: frozenset[str]) -> dict[str, Derived]:
     peak = known("peak_efficiency")
     if peak:
         found["weighted_efficiency"] = Derived(round(peak - 0.006, 4), "peak less 0.6 points")
-    found["price"] = Derived(0.0, "none stated")
+    found["price"] = Derived(0.0, "none stated, the outlay counts nothing")
     if "pv" in parts:
         found |= _pv(known, kw)
     if "battery" in parts:
@@ -342,7 +363,7 @@ def _pack(known: _Known, parts: frozenset[str]) -> dict[str, Derived]:
     )
     found["stacking"] = Derived("parallel", "usual below 60 V" if (high or 0) <= 60 else "unless stated")
     found["count_max"] = Derived(1, "one unless stated")
-    found["price"] = Derived(0.0, "none stated")
+    found["price"] = Derived(0.0, "none stated, the outlay counts nothing")
     return found
 
 

@@ -40,6 +40,8 @@ class ItemPicture:
     y_label: str
     curves: tuple[Curve, ...] = ()
     spans: tuple[Span, ...] = ()
+    # Where the words of the curves leave these free, as shares of the axes.
+    words_at: tuple[float, float] = (0.45, 0.35)
 
 
 def pictures_of(item: Any) -> tuple[ItemPicture, ...]:
@@ -98,7 +100,7 @@ def _module(module: Module) -> ItemPicture:
         volts, amps = current_over_voltage(module, cell_c)
         curves.append(Curve(f"{cell_c:g} °C: Voc {volts[-1]:.1f} V", volts, amps, weight))
     title = "Current over voltage: what cold and heat do to it"
-    return ItemPicture(title, "voltage, V", "current, A", tuple(curves))
+    return ItemPicture(title, "voltage, V", "current, A", tuple(curves), words_at=(0.04, 0.62))
 
 
 def _inverter(item: Inverter) -> tuple[ItemPicture, ...]:

@@ -1,0 +1,136 @@
+"""The own library of equipment on the desk: made, changed, taken out, and read again when another window did so."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QMessageBox
+
+from calm_relay.desk.dialogs.item_dialog import ItemDialog
+from calm_relay.exchange import own_equipment
+from calm_relay.exchange.errors import InputError
+from calm_relay.job.own_item import ITEMS, OwnItem
+from calm_relay.planning.equipment.draft import SINGULAR, key_of
+
+
+class Shelf(QObject):
+    """What a window does with the own library; every change reaches the session as another library."""
+
+    def __init__(self, session, notice, parent):
+        super().__init__(parent)
+        self._session = session
+        self._notice = notice
+        self._window = parent
+        self.own, _ = own_equipment.read_own_equipment()
+        self._stamp = own_equipment.stamp()
+
+    def new(self, kind: str, then=None) -> ItemDialog:
+        """Opens a form for a new item; `then` is called with its key when it was kept."""
+        return self._ask(kind, None, then)
+
+    def change(self, kind: str, key: str) -> ItemDialog:
+        """Opens the form of an item; one that ships with the application becomes an own copy."""
+        own = next((item for item in self.own.of(kind) if item.key == key), None)
+        if own is None:
+            item = next(one for one in getattr(self._session.library.catalogue, kind) if one.key == key)
+            name = f"{item.name}, own"
+            own = ITEMS[kind](item=item.with_(name=name, key=key_of(name, self._keys(kind))))
+        return self._ask(kind, own, None)
+
+    def _keys(self, kind):
+        return {item.key for item in getattr(self._session.library.catalogue, kind)}
+
+    def _ask(self, kind, own, then):
+        catalogue = self._session.library.catalogue
+        families = {pack.family for pack in catalogue.packs}
+        families |= {family for unit in catalogue.inverters if unit.battery for family in unit.battery.families}
+        dialog = ItemDialog(
+            kind,
+            own,
+            others=getattr(catalogue, kind),
+            taken=self._keys(kind),
+            families=families,
+            parent=self._window,
+        )
+        dialog.kept.connect(lambda made: self.put(kind, made, then))
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
+        return dialog
+
+    def put(self, kind: str, own: OwnItem, then=None) -> bool:
+        """Puts an item into the library; says whether it lies there now."""
+        if not self._written(lambda: own_equipment.change(kind, put=[own])):
+            return False
+        if then is not None:
+            then(own.key)
+        return True
+
+    def drop(self, kind: str, key: str) -> bool:
+        """Takes an own item out, after asking; a job that uses it keeps its copy."""
+        own = next((item for item in self.own.of(kind) if item.key == key), None)
+        if own is None:
+            return False
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window,
+            "Take it out of the library",
+            f"Take the {SINGULAR[kind]} “{own.item.name}” out of your library? Saved jobs that use it keep their copy.",
+            buttons.Discard | buttons.Cancel,
+            buttons.Cancel,
+        )
+        if answer != buttons.Discard:
+            return False
+        # The job on the desk keeps what it names.
+        self._session.keep_equipment()
+        return self._written(lambda: own_equipment.change(kind, drop=[key]))
+
+    def leave_examples_out(self, on: bool) -> bool:
+        """Leaves the invented equipment out of what is proposed, or takes it in again."""
+        return self._written(lambda: own_equipment.leave_examples_out(on))
+
+    def export_to(self, path: Path) -> bool:
+        """Writes the whole library into one file for a colleague."""
+        try:
+            count = own_equipment.export_equipment(path)
+        except (OSError, InputError) as error:
+            return self._refused(error)
+        self._notice.ask(f"Written: {count} items, {path}", ())
+        return True
+
+    def import_from(self, path: Path) -> bool:
+        """Takes a colleague's file into the library."""
+        counts = []
+        if not self._written(lambda: counts.append(own_equipment.import_equipment(path))):
+            return False
+        new, replaced = counts[0]
+        self._notice.ask(f"Taken from {path.name}: {new} new items, {replaced} in place of others.", ())
+        return True
+
+    def _written(self, write) -> bool:
+        try:
+            write()
+        except (OSError, InputError) as error:
+            return self._refused(error)
+        self.read_again()
+        return True
+
+    def _refused(self, error):
+        reason = (
+            str(error)
+            if isinstance(error, InputError)
+            else f"{own_equipment.data_folder()}: {error.strerror or error}"
+        )
+        QMessageBox.warning(self._window, "The library was not changed", f"{reason}. Nothing in it is lost.")
+        return False
+
+    def read_again(self) -> None:
+        """Takes the library as it lies on disk, with what is to be told of it."""
+        self.own, told = own_equipment.read_own_equipment()
+        self._stamp = own_equipment.stamp()
+        self._session.take_library(own_equipment.library(self.own))
+        if told:
+            self._notice.ask(" ".join(told), ())
+
+    def look_at_disk(self) -> None:
+        """Reads the library again when another window or program changed it."""
+        if own_equipment.stamp() != self._stamp:
+            self.read_again()
