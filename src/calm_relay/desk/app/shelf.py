@@ -1,11 +1,13 @@
 """The own library of equipment on the desk: made, changed, taken out, and read again when another window did so."""
 
+from datetime import date
 from pathlib import Path
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMessageBox
 
 from calm_relay.desk.dialogs.item_dialog import ItemDialog
+from calm_relay.desk.dialogs.table_dialog import PricesDialog, TableDialog
 from calm_relay.exchange import own_equipment
 from calm_relay.exchange.errors import InputError
 from calm_relay.job.own_item import ITEMS, OwnItem
@@ -104,6 +106,47 @@ class Shelf(QObject):
         new, replaced = counts[0]
         self._notice.ask(f"Taken from {path.name}: {new} new items, {replaced} in place of others.", ())
         return True
+
+    def take_table(self, kind: str, path: Path) -> TableDialog:
+        """Opens a supplier's spreadsheet; the rows that fit come into the library when it is accepted."""
+        dialog = TableDialog(kind, self._keys(kind), self._window)
+        dialog.accepted.connect(lambda: self._take_items(kind, dialog.items, path))
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
+        dialog.read_file(path)
+        return dialog
+
+    def _take_items(self, kind, items, path):
+        """An item of the same article or name as an own one takes its place."""
+        known = {own.item.name.casefold(): own.key for own in self.own.of(kind)}
+        known |= {own.article.casefold(): own.key for own in self.own.of(kind) if own.article}
+        placed = []
+        for own in items:
+            key = known.get(own.article.casefold()) if own.article else None
+            key = key or known.get(own.item.name.casefold())
+            placed.append(own.with_(item=own.item.with_(key=key)) if key else own)
+        if self._written(lambda: own_equipment.change(kind, put=placed)):
+            self._notice.ask(f"Taken from {path.name}: {len(items)} items.", ())
+
+    def take_prices(self, path: Path) -> PricesDialog:
+        """Opens a supplier's price list; the prices ticked come into the library when it is accepted."""
+        dialog = PricesDialog(self.own.items, self._window)
+        dialog.accepted.connect(lambda: self._take_prices(dialog.taken, path))
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
+        dialog.read_file(path)
+        return dialog
+
+    def _take_prices(self, prices, path):
+        today = date.today().isoformat()
+
+        def write():
+            for kind in {one.kind for one in prices}:
+                changed = [one.changed.with_(priced=today) for one in prices if one.kind == kind]
+                own_equipment.change(kind, put=changed)
+
+        if self._written(write):
+            self._notice.ask(f"Taken from {path.name}: {len(prices)} prices.", ())
 
     def _written(self, write) -> bool:
         try:

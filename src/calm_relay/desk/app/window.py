@@ -170,6 +170,8 @@ class Window(QMainWindow):
         bench.examples_wanted.connect(lambda on: shelf.leave_examples_out(not on))
         bench.import_wanted.connect(lambda name: shelf.import_from(Path(name)))
         bench.export_wanted.connect(lambda name: shelf.export_to(Path(name)))
+        bench.table_wanted.connect(lambda kind, name: shelf.take_table(kind, Path(name)))
+        bench.prices_wanted.connect(lambda name: shelf.take_prices(Path(name)))
         bench.show_own(shelf.own)
 
     def _on_library(self, library):

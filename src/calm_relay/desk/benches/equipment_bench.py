@@ -31,6 +31,7 @@ KIND_WORDS = (
     ("optimisers", "Optimisers"),
     ("microinverters", "Microinverters"),
 )
+SPREADSHEETS = "Spreadsheet (*.csv *.tsv *.txt *.xlsx *.ods)"
 HEADS = ("Name", "Rating", "Stock", "Price", "Whose")
 SIZE = {
     "modules": lambda item: f"{item.power_w:g} W",
@@ -126,6 +127,10 @@ class EquipmentBench(Bench):
         Whether the shipped examples are to be proposed.
     import_wanted, export_wanted : str
         A file's path.
+    table_wanted : str, str
+        Items of a kind from a spreadsheet's path.
+    prices_wanted : str
+        A price list's path.
     """
 
     new_wanted = Signal(str)
@@ -134,6 +139,8 @@ class EquipmentBench(Bench):
     examples_wanted = Signal(bool)
     import_wanted = Signal(str)
     export_wanted = Signal(str)
+    table_wanted = Signal(str, str)
+    prices_wanted = Signal(str)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -159,6 +166,7 @@ class EquipmentBench(Bench):
         self.count.setObjectName("quiet")
         self.new, self.change = QPushButton("&New…"), QPushButton("C&hange…")
         self.drop = QPushButton("&Take out…")
+        self.from_table, self.prices = QPushButton("From a &spreadsheet…"), QPushButton("&Prices from a list…")
         self.take_in, self.hand_on = QPushButton("From a &colleague…"), QPushButton("&For a colleague…")
         self.examples = QCheckBox("Propose the invented &examples too")
         self.chart = ItemChart()
@@ -178,7 +186,7 @@ class EquipmentBench(Bench):
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         header.setResizeContentsPrecision(40)
         buttons = QHBoxLayout()
-        for button in (self.new, self.change, self.drop):
+        for button in (self.new, self.change, self.drop, self.from_table, self.prices):
             button.setObjectName("small")
             buttons.addWidget(button)
         buttons.addStretch(1)
@@ -216,6 +224,8 @@ class EquipmentBench(Bench):
         self.examples.clicked.connect(self.examples_wanted)
         self.take_in.clicked.connect(lambda _=False: self._on_take_in())
         self.hand_on.clicked.connect(lambda _=False: self._on_hand_on())
+        self.from_table.clicked.connect(lambda _=False: self._on_table())
+        self.prices.clicked.connect(lambda _=False: self._on_prices())
 
     def show_own(self, own) -> None:
         """Shows the own library together with what ships."""
@@ -280,6 +290,8 @@ class EquipmentBench(Bench):
         if chosen:
             heads = ("", *(item.name for item in chosen))
             self.figures.show_rows(heads, _figures(kind, chosen), "library of equipment", left=1)
+            if len(chosen) == 2:
+                self.figures.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
 
     def _on_change(self):
         if len(self.chosen) == 1:
@@ -293,6 +305,16 @@ class EquipmentBench(Bench):
         name, _ = QFileDialog.getOpenFileName(self, "A colleague’s equipment", "", "Equipment (*.json)")
         if name:
             self.import_wanted.emit(name)
+
+    def _on_table(self):
+        name, _ = QFileDialog.getOpenFileName(self, "A supplier’s spreadsheet", "", SPREADSHEETS)
+        if name:
+            self.table_wanted.emit(self.kind.currentData(), name)
+
+    def _on_prices(self):
+        name, _ = QFileDialog.getOpenFileName(self, "A supplier’s price list", "", SPREADSHEETS)
+        if name:
+            self.prices_wanted.emit(name)
 
     def _on_hand_on(self):
         name, _ = QFileDialog.getSaveFileName(

@@ -29,7 +29,7 @@ from calm_relay.exchange.datasheet import Sheet, read_sheet, sheet_of_text
 from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.job.own_item import ITEMS, OwnItem, ValueSource
 from calm_relay.planning.equipment.datasheet_reader import Reading, read_fields, value_in_field
-from calm_relay.planning.equipment.draft import SINGULAR, doubts, item_of, key_of, parts_of, stated_of
+from calm_relay.planning.equipment.draft import SINGULAR, doubts, item_of, key_of, lower_first, parts_of, stated_of
 from calm_relay.planning.views.item_picture import pictures_of
 
 STOCK = tuple((word, word) for word in ("in stock", "on order", "discontinued"))
@@ -257,7 +257,7 @@ class ItemDialog(AnswerDialog):
     def _draw(self):
         pictures, words = (), ""
         if self.form.missing:
-            words = f"Still wanted: {', '.join(self.form.missing).lower()}."
+            words = f"Still wanted: {', '.join(map(lower_first, self.form.missing))}."
         try:
             pictures = pictures_of(self._made(UNTYPED_WORDS))
         except ValidationError as error:
@@ -285,7 +285,7 @@ class ItemDialog(AnswerDialog):
             )
             return
         if form.missing:
-            self.show_text(f"Still wanted: {', '.join(form.missing).lower()}.")
+            self.show_text(f"Still wanted: {', '.join(map(lower_first, form.missing))}.")
             return
         try:
             own = ITEMS[self.kind](

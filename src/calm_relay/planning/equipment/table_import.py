@@ -14,7 +14,16 @@ from calm_relay.job.field_words import choices_of, plain_type, words_of
 from calm_relay.job.own_item import ITEMS, OwnItem, ValueSource
 from calm_relay.planning.equipment.datasheet_fields import CHOICES, FIELDS, UNITS
 from calm_relay.planning.equipment.datasheet_reader import number_of
-from calm_relay.planning.equipment.draft import INPUTS, field_at, item_of, key_of, missing, parts_of, paths_of
+from calm_relay.planning.equipment.draft import (
+    INPUTS,
+    field_at,
+    item_of,
+    key_of,
+    lower_first,
+    missing,
+    parts_of,
+    paths_of,
+)
 
 # Fields beside those of the item itself.
 ARTICLE, SUPPLIER, PRICED, STOCK = "article", "supplier", "priced", "stock"
@@ -190,7 +199,7 @@ def _item(
     wanted = missing(kind, stated, parts_of(kind, stated))
     if wanted:
         titles = fields_of(kind)
-        raise ValueError(f"is missing {', '.join(titles[path].lower() for path in wanted)}")
+        raise ValueError(f"is missing {', '.join(lower_first(titles[path]) for path in wanted)}")
     stock = about.get(STOCK, "").lower()
     return ITEMS[kind](
         item=item_of(kind, stated, key_of(str(stated["name"]), keys)),
