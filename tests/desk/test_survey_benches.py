@@ -335,8 +335,19 @@ def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):
     qtbot.waitUntil(lambda: bench.place.result.isVisible(), timeout=10_000)
     assert "Tralee, Ireland" in bench.place.result.item(0).text()
     qtbot.keyClick(bench.place.line, Qt.Key.Key_Return)
+    dialog = bench.dialog
+    named(dialog)
+    # What belonged to the old place is asked about; the tariff stays by choice.
+    assert {"climate", "currency", "tariff", "region"} <= set(dialog.ticks)
+    dialog.ticks["tariff"].click()
+    price = window.session.job.tariff.price
+    press(qtbot, dialog)
     settled(window)
-    site = window.session.job.site
+    job = window.session.job
+    assert (job.tariff.price, job.tariff.currency, job.region) == (price, "€", "ireland")
+    assert window.commands.undo.text() == "Undo: Place: Tralee"
+    assert job.assumed == ("site.elevation_m",)
+    site = job.site
     assert (site.place, site.time_zone) == ("Tralee, Ireland", "Europe/Dublin")
     assert site.latitude == pytest.approx(52.27, abs=0.1)
     assert site.weather.climate == "dublin-ie"

@@ -14,8 +14,12 @@ def value_at(job: Job, path: str) -> Any:
 
 
 def less_what_was_said(before: Job, after: Job) -> Job:
-    """The changed job without the marks of those assumed figures that the change touched."""
+    """The changed job without the marks of those assumed figures that the change touched; marks it set stay."""
     if not after.assumed:
         return after
-    left = tuple(path for path in after.assumed if value_at(before, path) == value_at(after, path))
+    left = tuple(
+        path
+        for path in after.assumed
+        if path not in before.assumed or value_at(before, path) == value_at(after, path)
+    )
     return after if left == after.assumed else after.with_(assumed=left)

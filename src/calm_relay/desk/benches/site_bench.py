@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPu
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.charts.season_charts import SiteChart
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
+from calm_relay.desk.dialogs.move_dialog import MoveDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.field_form import FieldForm, field_of
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
@@ -143,19 +144,19 @@ class SiteBench(Bench):
             self.place.offer(*result)
 
     def _on_place(self, place):
-        site = self._job.site.with_(
-            place=place.label,
-            latitude=round(place.latitude, 3),
-            longitude=round(place.longitude, 3),
-            time_zone=place.time_zone,
-        )
-        weather = site.weather
-        if isinstance(weather, ClimatePreset):
-            from calm_relay.planning.site.climates import nearest_climates
+        """Asks about what belonged to the old place where anything did."""
+        from calm_relay.planning.site.move import NewPlace, belongings, moved
 
-            near = nearest_climates(site, self.library)[0].climate
-            site = site.with_(weather=weather.with_(climate=near.key))
-        self.edited.emit(self._job.with_(site=site), f"Place: {place.name}")
+        new = NewPlace(place.label, place.name, place.country, place.latitude, place.longitude, place.time_zone)
+        found = belongings(self._job, new, self.library)
+        if not found:
+            self.edited.emit(moved(self._job, new), f"Place: {place.name}")
+            return
+        dialog = self.dialog = MoveDialog(self._job, new, found, self.window())
+        dialog.accepted.connect(lambda: self.edited.emit(dialog.job, f"Place: {place.name}"))
+        dialog.rejected.connect(lambda: self.show_job(self._job))
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
 
     def _on_zone(self, zone):
         self.edited.emit(self._job.with_(site=self._job.site.with_(time_zone=zone)), f"Time zone: {zone}")

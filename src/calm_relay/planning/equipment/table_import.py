@@ -81,7 +81,7 @@ def fields_of(kind: str) -> dict[str, str]:
     for path in paths_of(kind, parts):
         title = "MPPT inputs" if path == INPUTS else words_of(*field_at(kind, path)).title
         part = {"pv": "PV: ", "battery": "Battery: ", "backup": "Backup: "}.get(path.partition(".")[0], "")
-        found[path] = f"{part}{title}" if "." in path else title
+        found[path] = f"{part}{lower_first(title)}" if part else title
     return found | ABOUT
 
 

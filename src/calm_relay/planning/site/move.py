@@ -1,0 +1,197 @@
+"""Moving a job to another place: everything that belonged to the old one, beside what is usual at the new."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from calm_relay.job.country import Country
+from calm_relay.job.library import Library
+from calm_relay.job.model import ClimatePreset, Job, Site
+from calm_relay.job.tariff import Tariff
+from calm_relay.planning.site.climates import nearest_climates
+from calm_relay.planning.site.new_job import ELSEWHERE
+
+PHASES = {"single": "one phase", "split": "split phase", "three": "three phases"}
+FROM_YEAR = "from the year"
+
+
+@dataclass(frozen=True)
+class NewPlace:
+    """Where a job moves to, as the list of towns has it."""
+
+    label: str
+    name: str
+    country: str
+    latitude: float
+    longitude: float
+    time_zone: str
+
+
+@dataclass(frozen=True)
+class Belonging:
+    """One thing that belonged to the old place: as it is, as it would be, and the job with it changed.
+
+    `why` says where the new one is from; `assumed` are the paths that are assumed from then on.
+    """
+
+    key: str
+    label: str
+    old: str
+    new: str
+    change: Callable[[Job], Job]
+    why: str = ""
+    assumed: tuple[str, ...] = ()
+
+
+def moved(job: Job, place: NewPlace) -> Job:
+    """The job at the place itself: its name, latitude, longitude and clock, and nothing else."""
+    site = job.site.with_(
+        place=place.label,
+        latitude=round(place.latitude, 3),
+        longitude=round(place.longitude, 3),
+        time_zone=place.time_zone,
+    )
+    return job.with_(site=site)
+
+
+def belongings(job: Job, place: NewPlace, library: Library) -> tuple[Belonging, ...]:
+    """What belonged to the old place and would be otherwise at the new one, in the order of the path."""
+    at = moved(job, place).site
+    usual = library.countries.get(place.country, ELSEWHERE)
+    return tuple(found for found in _all(job, at, usual, library) if found.old != found.new)
+
+
+def _of_site(**changes: Any) -> Callable[[Job], Job]:
+    return lambda job: job.with_(site=job.site.with_(**changes))
+
+
+def _all(job: Job, at: Site, usual: Country, library: Library) -> Iterator[Belonging]:
+    site = job.site
+    near = nearest_climates(at, library)[0]
+    climate = near.climate
+    yield Belonging(
+        "elevation", "Elevation", f"{site.elevation_m:g} m", f"{climate.elevation_m:g} m",
+        _of_site(elevation_m=climate.elevation_m), why=f"as {climate.name}", assumed=("site.elevation_m",),
+    )  # fmt: skip
+    yield Belonging(
+        "climate", "Weather year", _weather(job, library), f"assumed: {climate.name}",
+        _of_site(weather=ClimatePreset(climate=climate.key)), why=f"{near.distance_km:,.0f} km away",
+    )  # fmt: skip
+    for key, label, value in (
+        ("coldest_c", "Coldest cell", site.coldest_c), ("hottest_c", "Hottest air", site.hottest_c),
+    ):  # fmt: skip
+        old = FROM_YEAR if value is None else f"{value:g} °C"
+        yield Belonging(key, label, old, FROM_YEAR, _of_site(**{key: None}))
+    points = len(site.horizon)
+    yield Belonging(
+        "horizon", "Horizon", f"{points} points drawn" if points else "none", "none", _of_site(horizon=())
+    )
+    yield from _service(job, usual)
+    yield from _tariff(job, usual)
+    yield from _rules(job, usual, library)
+
+
+def _weather(job: Job, library: Library) -> str:
+    weather = job.site.weather
+    if isinstance(weather, ClimatePreset):
+        known = library.climates.get(weather.climate)
+        return f"assumed: {known.name}" if known else weather.climate
+    return f"file {weather.path.rsplit('/', 1)[-1]}" if weather.kind == "file" else "twelve months typed in"
+
+
+def _service(job: Job, usual: Country) -> Iterator[Belonging]:
+    supply = job.supply
+
+    def change(job: Job) -> Job:
+        fields: dict[str, Any] = {"phases": usual.phases, "volts": usual.volts}
+        if usual.phases != "three":
+            fields |= {"meter": "sum of phases"}
+        # Circuits and service are changed together: neither fits the other's old one.
+        return job.with_(supply=job.supply.with_(**fields), backup_board=_board_on(job, usual.phases))
+
+    yield Belonging(
+        "service", "Service", f"{PHASES[supply.phases]}, {supply.volts:g} V",
+        f"{PHASES[usual.phases]}, {usual.volts:g} V", change, assumed=("supply.phases", "supply.volts"),
+    )  # fmt: skip
+    yield Belonging(
+        "fuse", "Main fuse", f"{supply.main_fuse_a:g} A", f"{usual.main_fuse_a:g} A",
+        lambda job: job.with_(supply=job.supply.with_(main_fuse_a=usual.main_fuse_a)),
+        assumed=("supply.main_fuse_a",),
+    )  # fmt: skip
+    limit = supply.inverter_limit_kw
+    yield Belonging(
+        "limit", "Inverter power of the connection", "none stated" if limit is None else f"{limit:g} kW",
+        "none stated", lambda job: job.with_(supply=job.supply.with_(inverter_limit_kw=None)),
+    )  # fmt: skip
+
+
+def _board_on(job: Job, phases: str) -> Any:
+    """The circuits on the legs that the service has: one that hung on a leg which is not there goes onto the first."""
+    board = job.backup_board
+    legs = {"split": ("1", "2", "across"), "three": ("1", "2", "3", "across")}.get(phases)
+    if board is None or legs is None:
+        return board
+    circuits = tuple(circuit if circuit.leg in legs else circuit.with_(leg=legs[0]) for circuit in board.circuits)
+    return board.with_(circuits=circuits)
+
+
+def _tariff(job: Job, usual: Country) -> Iterator[Belonging]:
+    tariff = job.tariff
+    windows = len(tariff.windows) + len(tariff.feed_in_windows)
+    old = (
+        f"{tariff.price:g} a kWh" + (f", {windows} windows" if windows else "") + f", {tariff.feed_in:g} exported"
+    )
+    new = f"{usual.price:g} a kWh, {usual.feed_in:g} exported"
+    yield Belonging(
+        "currency", "Currency", tariff.currency, usual.currency,
+        lambda job: job.with_(tariff=job.tariff.with_(currency=usual.currency)),
+    )  # fmt: skip
+    typical = Tariff(
+        price=usual.price, feed_in=usual.feed_in, standing_per_day=usual.standing_per_day, currency=usual.currency
+    )
+    yield Belonging(
+        "tariff", "Tariff", old, new,
+        lambda job: job.with_(tariff=typical.with_(currency=job.tariff.currency)),
+        assumed=("tariff.price", "tariff.feed_in", "tariff.standing_per_day"),
+    )  # fmt: skip
+
+    charging = job.battery.charge_windows
+    yield Belonging(
+        "charge_windows", "Charging from the grid", ", ".join(window.summary for window in charging) or "none", "none",
+        lambda job: job.with_(battery=job.battery.with_(charge_windows=())),
+    )  # fmt: skip
+
+
+def _rules(job: Job, usual: Country, library: Library) -> Iterator[Belonging]:
+    region = usual.region if usual.region in library.rule_packs else "generic"
+
+    def name(key: str) -> str:
+        return library.rule_packs[key].name if key in library.rule_packs else key
+
+    yield Belonging(
+        "region", "Rules of the region", name(job.region), name(region), lambda job: job.with_(region=region)
+    )
+    own = [rule.name for rule in job.rules]
+    yield Belonging(
+        "rules", "Rules of this job alone", ", ".join(own) or "none", "none", lambda job: job.with_(rules=())
+    )
+    changed = len(job.rule_changes)
+    yield Belonging(
+        "rule_changes", "Rules changed for this job", f"{changed} changed" if changed else "none", "none",
+        lambda job: job.with_(rule_changes=()),
+    )  # fmt: skip
+
+
+def move(job: Job, place: NewPlace, taken: tuple[Belonging, ...]) -> Job:
+    """The job at the new place with the belongings that were taken; what is usual there is marked as assumed.
+
+    Raises
+    ------
+    pydantic.ValidationError
+        When what is kept and what is taken contradict each other.
+    """
+    result = moved(job, place)
+    for belonging in taken:
+        result = belonging.change(result)
+    paths = [path for belonging in taken for path in belonging.assumed if path not in result.assumed]
+    return result.with_(assumed=(*result.assumed, *paths))
