@@ -9,6 +9,7 @@ import fcntl
 import json
 import os
 from collections.abc import Callable, Iterable, Iterator
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -22,8 +23,10 @@ from calm_relay.exchange.shipped import library as shipped_library
 from calm_relay.job.equipment import KINDS
 from calm_relay.job.library import Library
 from calm_relay.job.own_item import FILES, FORMAT, SCHEMA_VERSION, OwnEquipment, OwnItem
+from calm_relay.job.tariff import Costs
 
 BUNDLE_FORMAT = "calm-relay-equipment-bundle"
+PRICES = "prices.json"
 BIGGEST_BYTES = 64 * 1024 * 1024
 Items = tuple[OwnItem[Any], ...]
 
@@ -41,12 +44,37 @@ def library(own: OwnEquipment | None = None) -> Library:
     """What ships with the application together with the personal library, read now unless handed in."""
     base = shipped_library()
     own = read_own_equipment()[0] if own is None else own
-    if not any(own.of(kind) for kind in KINDS) and not own.without_examples:
+    costs = read_prices()
+    if not any(own.of(kind) for kind in KINDS) and not own.without_examples and costs is None:
         return base
-    return Library(
-        base.catalogue.joined(own.catalogue()), base.climates, base.rule_packs, base.countries,
-        own.withheld(base.catalogue), own.stock(),
-    )  # fmt: skip
+    return replace(
+        base,
+        catalogue=base.catalogue.joined(own.catalogue()),
+        withheld=own.withheld(base.catalogue),
+        stock=own.stock(),
+        costs=costs,
+    )
+
+
+def read_prices() -> Costs | None:
+    """The firm's price list, None where none was kept or what is there cannot be used."""
+    with contextlib.suppress(OSError, ValueError):
+        return Costs.model_validate_json((data_folder() / PRICES).read_text())
+    return None
+
+
+def write_prices(costs: Costs) -> None:
+    """Keeps a price list as the firm's, from which new jobs begin.
+
+    Raises
+    ------
+    OSError
+        When the folder cannot be written.
+    """
+    with _locked():
+        # Metres of cable are of one job alone.
+        kept = costs.with_(cable_metres=0.0)
+        write_atomically(data_folder() / PRICES, (kept.model_dump_json(indent=1) + "\n").encode())
 
 
 def read_own_equipment() -> tuple[OwnEquipment, tuple[str, ...]]:
@@ -194,7 +222,7 @@ def _without_examples() -> bool:
 def stamp() -> tuple[tuple[str, int, int], ...]:
     """What tells whether the library's files changed: each one's name, time and size."""
     found = []
-    for path in (*(_path(kind) for kind in KINDS), data_folder() / "equipment.json"):
+    for path in (*(_path(kind) for kind in KINDS), data_folder() / "equipment.json", data_folder() / PRICES):
         with contextlib.suppress(OSError):
             state = path.stat()
             found.append((path.name, state.st_mtime_ns, state.st_size))

@@ -12,6 +12,7 @@ from calm_relay.job.country import Country
 from calm_relay.job.equipment import KINDS, Catalogue
 from calm_relay.job.model import Job
 from calm_relay.job.rules import RulePack
+from calm_relay.job.tariff import Costs
 
 
 class Climate(Model):
@@ -37,7 +38,8 @@ class Library:
     """Equipment, climates by key, packs of regional rules by key, and what is usual in a country by its name.
 
     `withheld` holds (kind, key) of equipment that is known and not to be proposed: out of stock, or left out; `stock`
-    says of own equipment whether it is in stock, on order or discontinued.
+    says of own equipment whether it is in stock, on order or discontinued. `costs` is the firm's price list, None where
+    it has none.
     """
 
     catalogue: Catalogue
@@ -46,6 +48,7 @@ class Library:
     countries: Mapping[str, Country] = field(default_factory=dict)
     withheld: frozenset[tuple[str, str]] = frozenset()
     stock: Mapping[tuple[str, str], str] = field(default_factory=dict)
+    costs: Costs | None = None
 
     def equipment_for(self, job: Job) -> Catalogue:
         """Everything a job may draw on: the catalogue joined with its own equipment."""

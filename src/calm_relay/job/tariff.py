@@ -1,8 +1,8 @@
 """What the grid charges and pays, and what it allows."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from calm_relay.job.base import ClockTime, Fraction, Model, NotNegative, Positive
 
@@ -32,30 +32,80 @@ class Tariff(Model):
     export_limit_kw: NotNegative | None = Field(default=None, description="None: no limit stated.")
 
 
-class Costs(Model):
-    """What the work costs beside the units."""
+class Incentive(Model):
+    """Money that somebody pays towards an array or a battery."""
 
-    labour_per_hour: NotNegative = 95.0
-    once_per_job: NotNegative = Field(default=900.0, description="Design, permit, inspection, travel.")
-    backup_board: NotNegative = Field(default=850.0, description="Sub-board and changeover.")
-    backup_circuit: NotNegative = Field(default=55.0, description="Moving one circuit to the sub-board.")
-    whole_changeover: NotNegative = Field(default=600.0, description="Changeover of the whole house.")
-    shed_relay: NotNegative = Field(default=160.0, description="One relay that sheds a circuit.")
-    restring_per_string: NotNegative = 180.0
-    remove_unit: NotNegative = 150.0
-    module_labour: NotNegative = Field(default=45.0, description="Laying one new module, with its clamps.")
-    fuse: NotNegative = Field(default=28.0, description="One string fuse with its holder.")
-    rebate_per_kwh: NotNegative = Field(default=0.0, description="Per nominal kWh of battery.")
-    rebate_max: NotNegative | None = Field(default=None, description="Most of it for the job; None: no cap.")
-    discount_rate: Fraction = 0.04
-    horizon_years: int = Field(default=15, ge=1, le=40)
+    name: str = Field(min_length=1, max_length=60, title="Name")
+    pays_for: Literal["battery", "array"] = Field(default="battery", title="For")
+    per: Literal["kWh", "kW", "%"] = Field(
+        default="kWh",
+        title="Per",
+        description="kWh of nominal battery energy, kW of rated battery or array power, or per cent of their price.",
+    )
+    amount: NotNegative = Field(title="Amount")
+    cap: NotNegative | None = Field(default=None, title="At most", description="None: no cap.")
+    authority: str = Field(default="", max_length=80, title="Authority")
+    dated: str = Field(default="", pattern=r"^(\d{4}-\d{2}(-\d{2})?)?$", title="As of")
+
+    @model_validator(mode="after")
+    def _an_array_has_no_energy(self) -> Self:
+        if self.pays_for == "array" and self.per == "kWh":
+            raise ValueError("per: an array is paid for by the kW or per cent; wanted one of them")
+        if self.per == "%" and self.amount > 100.0:
+            raise ValueError(f"amount: is {self.amount:g} %; wanted at most 100")
+        return self
+
+
+class Costs(Model):
+    """What the work costs beside the units: the firm's price list, what is paid towards it, and how it is counted."""
+
+    labour_per_hour: NotNegative = Field(default=95.0, title="Labour an hour")
+    once_per_job: NotNegative = Field(default=900.0, title="Design, inspection, travel")
+    permit: NotNegative = Field(default=0.0, title="Permit and application")
+    engineering: NotNegative = Field(default=0.0, title="Engineering", description="Once, where a battery comes.")
+    gateway: NotNegative = Field(
+        default=0.0, title="Gateway and meter", description="Once, where a battery comes."
+    )
+    backup_board: NotNegative = Field(default=850.0, title="Backed-up sub-board", description="With changeover.")
+    backup_circuit: NotNegative = Field(default=55.0, title="Moving a circuit to it")
+    whole_changeover: NotNegative = Field(default=600.0, title="Changeover of the whole house")
+    shed_relay: NotNegative = Field(default=160.0, title="Relay that sheds a circuit")
+    restring_per_string: NotNegative = Field(default=180.0, title="Reconnecting a string")
+    remove_unit: NotNegative = Field(default=150.0, title="Taking an inverter away")
+    module_labour: NotNegative = Field(default=45.0, title="Laying a module", description="With its clamps.")
+    module_removal: NotNegative = Field(default=0.0, title="Taking a module off")
+    scaffold: NotNegative = Field(default=0.0, title="Scaffold", description="Once, where modules come or go.")
+    fuse: NotNegative = Field(default=28.0, title="String fuse with holder")
+    cable_per_metre: NotNegative = Field(default=0.0, title="Cable, a metre laid")
+    cable_metres: NotNegative = Field(
+        default=0.0, le=2000, title="Cable of this job, m", description="From the units to board and battery."
+    )
+    margin: Fraction = Field(
+        default=0.0, title="Margin on units and work", description="Share added to all but incentives."
+    )
+    rebate_per_kwh: NotNegative = Field(
+        default=0.0, title="Rebate a kWh of battery", description="Per nominal kWh of battery."
+    )
+    rebate_max: NotNegative | None = Field(
+        default=None, title="Rebate, at most", description="Most of it for the job; None: no cap."
+    )
+    incentives: tuple[Incentive, ...] = Field(default=(), max_length=12, title="Incentives")
+    discount_rate: Fraction = Field(default=0.04, title="Discount rate a year")
+    horizon_years: int = Field(default=15, ge=1, le=40, title="Counted over, years")
     replace_year: int | None = Field(
-        default=None, ge=1, le=39, description="After which year the packs are replaced; None: never."
+        default=None,
+        ge=1,
+        le=39,
+        title="Packs replaced after, years",
+        description="After which year the packs are replaced; None: never.",
     )
     underused_cycles: NotNegative = Field(
-        default=120.0, le=1000, description="Full cycles a year below which a battery counts as under-used."
+        default=120.0,
+        le=1000,
+        title="Under-used below, cycles a year",
+        description="Full cycles a year below which a battery counts as under-used.",
     )
-    price_rise: Annotated[float, Field(ge=-0.2, le=0.3)] = 0.02
+    price_rise: Annotated[float, Field(ge=-0.2, le=0.3)] = Field(default=0.02, title="Prices rise a year")
 
     @field_validator("rebate_max", mode="before")
     @classmethod

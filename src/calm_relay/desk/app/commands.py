@@ -76,10 +76,16 @@ class Commands(QObject):
         self._add(menu, "&Save", Key.Save, files.save)
         self._add(menu, "Save &as…", "Ctrl+Shift+S", files.save_as)
         menu.addSeparator()
+        self._add(menu, "Prices and &labour…", "Ctrl+Shift+L", self._open_costs)
+        menu.addSeparator()
         self._add(menu, "&Print summary…", Key.Print, files.print_summary)
         self._add(menu, "&Export pictures and tables…", None, self._export)
         menu.addSeparator()
         self._add(menu, "&Quit", Key.Quit, window.close)
+
+    def _open_costs(self):
+        self._window.open_bench("Choice")
+        self._window.bench.open_costs()
 
     def _export(self):
         self._window.files.export(self._window.bench, self._window.bench_name)

@@ -156,6 +156,10 @@ class Shelf(QObject):
         self.read_again()
         return True
 
+    def keep_costs(self, costs, told) -> None:
+        """Keeps a price list as the firm's; `told` is called with whether it is kept now."""
+        told(self._written(lambda: own_equipment.write_prices(costs)))
+
     def _refused(self, error):
         reason = (
             str(error)

@@ -1,6 +1,6 @@
 """The bench Choice: the verdict, the options on common scales, what is asked for, and the reasons."""
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -20,6 +20,7 @@ from calm_relay.desk.benches.purposes_panel import PurposesPanel
 from calm_relay.desk.charts.paths_picture import PathsPicture
 from calm_relay.desk.charts.scale_picture import ScalePicture
 from calm_relay.desk.charts.tips_picture import TipsPicture
+from calm_relay.desk.dialogs.costs_dialog import CostsDialog
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.theme import colours, font
@@ -68,7 +69,15 @@ def _steadiness(plan) -> str:
 
 
 class ChoiceBench(Bench):
-    """Shows a plan's choice, and edits battery and weights."""
+    """Shows a plan's choice, and edits battery, weights and prices.
+
+    Signals
+    -------
+    costs_kept : object, object
+        Costs that are to become the firm's list, and a function that is told whether they did.
+    """
+
+    costs_kept = Signal(object, object)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -82,6 +91,7 @@ class ChoiceBench(Bench):
         self.footnote.setFont(font(8.5))
         self.scales = ScalePicture()
         self.costs = CostList()
+        self.costs.prices.clicked.connect(lambda _=False: self.open_costs())
         self.paths = PathsPicture()
         self.tips = TipsPicture()
         self.wall = QLabel()
@@ -174,8 +184,24 @@ class ChoiceBench(Bench):
 
     def show_job(self, job) -> None:
         """Shows the job's inputs."""
+        self._job = job
         self.battery.show_job(job, self.library.equipment_for(job))
         self.purposes.show_job(job)
+
+    def open_costs(self) -> None:
+        """Opens the price list of the job."""
+        job = self._job
+        dialog = self.dialog = CostsDialog(
+            job.costs, job.tariff.currency, self.library.costs, self._keep_costs, self.window()
+        )
+        dialog.accepted.connect(lambda: self.edited.emit(job.with_(costs=dialog.costs), "Prices and labour"))
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
+
+    def _keep_costs(self, costs):
+        wanted = []
+        self.costs_kept.emit(costs, wanted.append)
+        return bool(wanted and wanted[0])
 
     def show_view(self, view) -> None:
         """Shows a plan with the option in view."""

@@ -1,6 +1,6 @@
 """What an option's outlay is made of, in a few lines."""
 
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.desk.widgets.theme import font
 
@@ -18,7 +18,14 @@ class CostList(QWidget):
         self._lines.setFont(font(8.2))
         self._lines.setObjectName("quiet")
         self._lines.setWordWrap(True)
-        column.addWidget(self._head)
+        self.prices = QPushButton("Prices and labour…")
+        self.prices.setObjectName("small")
+        self.prices.setToolTip("What work costs, what is paid towards it, and how years are counted")
+        head = QHBoxLayout()
+        head.addWidget(self._head)
+        head.addStretch(1)
+        head.addWidget(self.prices)
+        column.addLayout(head)
         column.addWidget(self._lines)
         self._lines.setToolTip("From: catalogue prices, and the labour and fees of the job")
         self._lines.setAccessibleName("What the outlay is made of")

@@ -24,11 +24,13 @@ KINDS = {
     "battery": "Battery packs",
     "labour": "Labour",
     "once": "Design, permit, inspection",
+    "site": "Scaffold and cable",
     "strings": "Reconnecting strings",
     "fuses": "String fuses",
     "removal": "Taking away",
     "backup": "Backed-up sub-board",
-    "rebate": "Rebate",
+    "margin": "Margin",
+    "rebate": "Rebate and incentives",
 }
 
 
@@ -113,12 +115,74 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
         lines.append(CostLine("fuses", f"{fuses} string fuses", fuses * costs.fuse))
     if design.removed:
         lines.append(CostLine("removal", "Taking the old inverter away", len(design.removed) * costs.remove_unit))
+    lines += _site_lines(design, job)
     battery = design.battery_converter
     if battery and battery.is_new and battery.inverter.backup:
         lines += _backup_lines(job)
-    if battery and battery.battery_is_new and costs.rebate_per_kwh:
-        rebate = costs.rebate_per_kwh * (battery.added or battery.bank).nominal_kwh
-        if costs.rebate_max is not None:
-            rebate = min(rebate, costs.rebate_max)
-        lines.append(CostLine("rebate", "Rebate for the battery", -rebate))
+    if costs.margin:
+        lines.append(
+            CostLine("margin", f"Margin, {costs.margin:.0%}", costs.margin * sum(line.amount for line in lines))
+        )
+    lines += _incentive_lines(design, job, lines)
     return tuple(lines)
+
+
+def _site_lines(design: Design, job: Job) -> list[CostLine]:
+    """What stands once for the works: permit, engineering, gateway; modules taken off, scaffold, cable."""
+    costs, lines = job.costs, []
+    battery = design.battery_converter
+    for label, amount, due in (
+        ("Permit and application", costs.permit, True),
+        ("Engineering", costs.engineering, battery is not None and battery.battery_is_new),
+        ("Gateway and meter", costs.gateway, battery is not None and battery.battery_is_new),
+    ):
+        if amount and due:
+            lines.append(CostLine("once", label, amount))
+    laid = any(
+        run.face.plan.fate == "new" for converter in design.pv_converters for run in converter.stringing.runs
+    )
+    gone = sum(face.count for face in job.faces if face.fate == "remove")
+    if gone and costs.module_removal:
+        lines.append(CostLine("removal", f"Taking {gone} modules off", gone * costs.module_removal))
+    if costs.scaffold and (laid or gone):
+        lines.append(CostLine("site", "Scaffold", costs.scaffold))
+    if costs.cable_per_metre and costs.cable_metres:
+        amount = costs.cable_per_metre * costs.cable_metres
+        lines.append(CostLine("site", f"{costs.cable_metres:g} m of cable", amount))
+    return lines
+
+
+def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[CostLine]:
+    """The rebate a kWh and every incentive, each below its cap; none pays more than the thing costs."""
+    costs = job.costs
+    battery = design.battery_converter
+    new = battery is not None and battery.battery_is_new
+    bank = (battery.added or battery.bank) if new and battery is not None else None
+    array_kw = sum(
+        run.module.power_w * run.modules / 1000.0
+        for converter in design.pv_converters
+        for run in converter.stringing.runs
+        if run.face.plan.fate == "new"
+    )
+    paid: list[CostLine] = []
+    if bank is not None and costs.rebate_per_kwh:
+        rebate = costs.rebate_per_kwh * bank.nominal_kwh
+        rebate = rebate if costs.rebate_max is None else min(rebate, costs.rebate_max)
+        paid.append(CostLine("rebate", "Rebate for the battery", -rebate))
+    priced = {"battery": ("battery", "unit") if new else (), "array": ("modules",)}
+    for incentive in costs.incentives:
+        worth = sum(line.amount for line in lines if line.kind in priced[incentive.pays_for])
+        sizes = {"kW": array_kw, "%": worth / 100.0}
+        if incentive.pays_for == "battery":
+            sizes |= {"kW": battery.gives[0] if new and battery is not None else 0.0}
+            sizes |= {"kWh": bank.nominal_kwh if bank is not None else 0.0}
+            due = bank is not None
+        else:
+            due = array_kw > 0.0
+        if not due:
+            continue
+        amount = min(incentive.amount * sizes[incentive.per], worth)
+        amount = amount if incentive.cap is None else min(amount, incentive.cap)
+        if amount > 0.0:
+            paid.append(CostLine("rebate", incentive.name, -amount))
+    return paid

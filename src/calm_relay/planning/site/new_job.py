@@ -7,7 +7,7 @@ from calm_relay.job.demand import ShapedDemand
 from calm_relay.job.equipment import Pack
 from calm_relay.job.library import Library
 from calm_relay.job.model import ClimatePreset, Job, PlannedBattery, Purpose, RoofFace, Site, Supply
-from calm_relay.job.tariff import Tariff
+from calm_relay.job.tariff import Costs, Tariff
 from calm_relay.planning.site.climates import nearest_climates
 
 # Where a country is not known: what most of the world has.
@@ -93,6 +93,7 @@ def new_job(
             feed_in=usual.feed_in,
             standing_per_day=usual.standing_per_day,
         ),
+        costs=library.costs or Costs(),
         battery=PlannedBattery(pack=pack.key, count=min(max(count, pack.count_min), pack.count_max)),
         region=usual.region if usual.region in library.rule_packs else "generic",
         assumed=ASSUMED if country in library.countries else (*ASSUMED, "region", "tariff.currency"),

@@ -1,0 +1,243 @@
+"""The firm's price list as this job has it: work, what stands once, what is paid towards it, how years are counted."""
+
+from pydantic import ValidationError
+from PySide6.QtWidgets import (
+    QDialogButtonBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from calm_relay.desk.dialogs.form_dialog import AnswerDialog
+from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.desk.widgets.theme import font
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.field_range import range_of
+from calm_relay.job.field_words import plain_type, words_of
+from calm_relay.job.tariff import Costs, Incentive
+
+GROUPS = (
+    ("Work", ("labour_per_hour", "module_labour", "module_removal", "restring_per_string", "fuse", "remove_unit",
+              "backup_board", "backup_circuit", "whole_changeover", "shed_relay")),
+    ("Once for a job", ("once_per_job", "permit", "engineering", "gateway", "scaffold", "cable_per_metre",
+                        "cable_metres", "margin", "rebate_per_kwh", "rebate_max")),
+    ("How years are counted", ("horizon_years", "discount_rate", "price_rise", "replace_year", "underused_cycles")),
+)  # fmt: skip
+MOST = 12
+
+
+class IncentiveRows(QWidget):
+    """Incentives in rows: who pays how much, for what, up to where."""
+
+    def __init__(self, show_text, parent=None):
+        super().__init__(parent)
+        self._show_text = show_text
+        self.rows: list[tuple[QWidget, dict]] = []
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(3)
+        self.add = QPushButton("Add an &incentive")
+        self.add.setObjectName("small")
+        self.add.clicked.connect(lambda _=False: self.append(None))
+        self._column.addWidget(self.add)
+
+    def append(self, incentive: Incentive | None) -> None:
+        """Adds a row, empty or with an incentive."""
+        if len(self.rows) >= MOST:
+            return
+        row, number = QWidget(), len(self.rows) + 1
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(4)
+        fields = {
+            "name": QLineEdit(),
+            "pays_for": ChoiceField(
+                f"Incentive {number} is for", [(w, f"the {w}") for w in ("battery", "array")], width=6
+            ),
+            "amount": QuantityField(f"Amount of incentive {number}", "", range_of(Incentive, "amount")),
+            "per": ChoiceField(
+                f"Incentive {number} is paid per", [(w, f"per {w}") for w in ("kWh", "kW")], width=6
+            ),
+            "cap": QuantityField(f"Most of incentive {number}", "", range_of(Incentive, "cap")),
+            "authority": QLineEdit(),
+            "dated": QLineEdit(),
+        }
+        fields["per"].offer([("kWh", "per kWh"), ("kW", "per kW"), ("%", "per cent")])
+        for name, words, width in (
+            ("name", "Name", 120), ("authority", "Authority", 120), ("dated", "As of, 2026-11", 86),
+        ):  # fmt: skip
+            fields[name].setPlaceholderText(words.lower() if name != "dated" else "2026-11")
+            fields[name].setAccessibleName(f"{words} of incentive {number}")
+            fields[name].setMinimumWidth(width)
+        for name in ("amount", "cap"):
+            fields[name].setFixedWidth(74)
+            fields[name].refused.connect(self._show_text)
+        fields["cap"].setPlaceholderText("no cap")
+        for name, before in (("name", ""), ("pays_for", "for"), ("amount", ""), ("per", ""), ("cap", "at most"),
+                             ("authority", "by"), ("dated", "as of")):  # fmt: skip
+            if before:
+                line.addWidget(QLabel(before))
+            line.addWidget(fields[name], name in {"name", "authority"})
+        gone = QPushButton("Remove")
+        gone.setObjectName("small")
+        gone.setAccessibleName(f"Remove incentive {number}")
+        gone.clicked.connect(lambda _=False: self._remove(row))
+        line.addWidget(gone)
+        for name in ("name", "authority", "dated"):
+            fields[name].setText(getattr(incentive, name) if incentive else "")
+        fields["pays_for"].show_value(incentive.pays_for if incentive else "battery")
+        fields["per"].show_value(incentive.per if incentive else "kWh")
+        fields["amount"].show_value(incentive.amount if incentive else 0.0)
+        fields["cap"].show_value(incentive.cap if incentive else None)
+        self.rows.append((row, fields))
+        self._column.insertWidget(self._column.count() - 1, row)
+        self.add.setEnabled(len(self.rows) < MOST)
+
+    def _remove(self, row):
+        self.rows = [item for item in self.rows if item[0] is not row]
+        self._column.removeWidget(row)
+        row.deleteLater()
+        self.add.setEnabled(True)
+
+    def show_value(self, incentives) -> None:
+        """Shows incentives in place of what is there."""
+        for row, _ in list(self.rows):
+            self._remove(row)
+        for incentive in incentives:
+            self.append(incentive)
+
+    @property
+    def value(self) -> tuple[dict, ...]:
+        """The incentives as typed."""
+        return tuple(
+            {
+                name: field.text().strip()
+                if isinstance(field, QLineEdit) and not isinstance(field, QuantityField)
+                else field.value
+                if isinstance(field, QuantityField)
+                else field.currentData()
+                for name, field in fields.items()
+            }
+            for _, fields in self.rows
+        )
+
+
+class CostsDialog(AnswerDialog):
+    """Edits `Job.costs`; `costs` are the changed ones after it was accepted.
+
+    `firm` is the firm's list or None; `keep` is called with costs to become it and says whether they did.
+    """
+
+    def __init__(self, costs: Costs, currency: str, firm: Costs | None, keep, parent=None):
+        super().__init__("Prices and labour", parent)
+        self.costs = costs
+        self._firm, self._keep = firm, keep
+        self.fields: dict[str, QuantityField] = {}
+        self.incentives = IncentiveRows(self.show_text)
+        columns = QHBoxLayout()
+        columns.setSpacing(22)
+        for title, names in GROUPS:
+            columns.addLayout(self._group(title, names, currency), 1)
+        column = QVBoxLayout(self)
+        column.addLayout(columns)
+        head = QLabel(f"Incentives, {currency}")
+        head.setFont(font(10, strong=True))
+        column.addWidget(head)
+        column.addWidget(self.incentives)
+        column.addWidget(self.problem)
+        below = QHBoxLayout()
+        self.from_firm, self.to_firm = (
+            QPushButton("As in the &firm’s list"),
+            QPushButton("&Keep as the firm’s list"),
+        )
+        for button in (self.from_firm, self.to_firm):
+            button.setObjectName("small")
+            below.addWidget(button)
+        below.addStretch(1)
+        self.buttons = self.answer_buttons(self.take)
+        below.addWidget(self.buttons)
+        column.addLayout(below)
+        self.from_firm.setEnabled(firm is not None)
+        self.from_firm.clicked.connect(lambda _=False: self.show_costs(self._firm))
+        self.to_firm.clicked.connect(lambda _=False: self._on_keep())
+        self.buttons.button(QDialogButtonBox.StandardButton.Ok).setAutoDefault(False)
+        self.show_costs(costs)
+
+    def _group(self, title, names, currency):
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(4)
+        head = QLabel(title if title.startswith("How") else f"{title}, {currency}")
+        head.setFont(font(10, strong=True))
+        grid.addWidget(head, 0, 0, 1, 2)
+        for row, name in enumerate(names, 1):
+            words, span = words_of(Costs, name), range_of(Costs, name)
+            share = name in {"discount_rate", "price_rise", "margin"}
+            whole = plain_type(Costs, name) is int
+            field = QuantityField(
+                words.title, "%" if share else "", span.times(100.0) if share else span, 0 if whole else 2
+            )
+            field.setFixedWidth(84)
+            field.refused.connect(self.show_text)
+            label = QLabel(words.title)
+            label.setBuddy(field)
+            description = Costs.model_fields[name].description
+            if description:
+                field.setToolTip(f"{field.toolTip()}. {description}")
+            grid.addWidget(label, row, 0)
+            grid.addWidget(field, row, 1)
+            self.fields[name] = field
+        grid.setRowStretch(len(names) + 1, 1)
+        return grid
+
+    def show_costs(self, costs: Costs) -> None:
+        """Shows costs in place of what is typed; metres of cable stay this job's."""
+        costs = costs.with_(cable_metres=self.costs.cable_metres)
+        for name, field in self.fields.items():
+            value = getattr(costs, name)
+            field.show_value(None if value is None else value * self._scale(name))
+        self.incentives.show_value(costs.incentives)
+
+    @staticmethod
+    def _scale(name):
+        return 100.0 if name in {"discount_rate", "price_rise", "margin"} else 1.0
+
+    def _typed(self) -> Costs:
+        values = {}
+        for name, field in self.fields.items():
+            value = field.value
+            if value is not None and plain_type(Costs, name) is int:
+                value = round(value)
+            scale = self._scale(name)
+            values[name] = round(value / scale, 9) if value is not None and scale > 1.0 else value
+        return Costs.model_validate({**dict(self.costs), **values, "incentives": self.incentives.value})
+
+    def _checked(self) -> Costs | None:
+        try:
+            return self._typed()
+        except ValidationError as error:
+            where, problem = first_field_error(error)
+            name = where.split(".")[0]
+            title = words_of(Costs, name).title if name in Costs.model_fields else where
+            number = where.split(".")[1:2]
+            self.show_text(f"{title}{f' {int(number[0]) + 1}' if number else ''}: {problem}.")
+            return None
+
+    def _on_keep(self):
+        costs = self._checked()
+        if costs is not None and self._keep(costs):
+            self._firm = costs
+            self.from_firm.setEnabled(True)
+            self.show_text("Kept: new jobs begin with this list.")
+
+    def take(self) -> None:
+        """Closes with the changed costs when they are valid; says what is wrong when not."""
+        costs = self._checked()
+        if costs is not None:
+            self.costs = costs
+            self.accept()
