@@ -9,6 +9,10 @@ from calm_relay.job.base import ClockTime, Fraction, Model, NotNegative, Positiv
 Price = Annotated[float, Field(ge=-5.0, le=50.0, description="Per kWh, in the job's currency.")]
 
 
+Days = Literal["all", "weekdays", "weekends"]
+Month = Annotated[int, Field(ge=1, le=12)]
+
+
 class RateWindow(Model):
     """A price that holds in a daily window of local clock time; it may run over midnight."""
 
@@ -16,12 +20,67 @@ class RateWindow(Model):
     price: Price
     start: ClockTime
     end: ClockTime
-    days: Literal["all", "weekdays", "weekends"] = "all"
+    days: Days = "all"
+    months: tuple[Month, ...] = Field(default=(), max_length=12, description="Its season; none: all the year.")
+
+    @model_validator(mode="after")
+    def _holds_some_time(self) -> Self:
+        if self.start == self.end:
+            raise ValueError(
+                f"start: is {self.start}, as its end; wanted another, or a tariff without this window"
+            )
+        return self
+
+    @property
+    def summary(self) -> str:
+        """When it holds, in words."""
+        days = "" if self.days == "all" else f", {self.days}"
+        months = f", {_months_text(self.months)}" if self.months else ""
+        return f"{self.start} to {self.end}{days}{months}"
+
+
+_MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+def _months_text(months: tuple[int, ...]) -> str:
+    """Months as ranges that may run over the turn of the year: "Nov to Mar"."""
+    there = set(months)
+    runs = []
+    for month in sorted(there):
+        if (month - 2) % 12 + 1 not in there or len(there) == 12:
+            last = month
+            while last % 12 + 1 in there and last % 12 + 1 != month:
+                last = last % 12 + 1
+            runs.append(_MONTHS[month - 1] if last == month else f"{_MONTHS[month - 1]} to {_MONTHS[last - 1]}")
+            if len(there) == 12:
+                break
+    return ", ".join(runs)
+
+
+class Tier(Model):
+    """What a kWh costs more, or less, above so many in a month."""
+
+    above_kwh: Positive = Field(le=100_000, title="Above, kWh a month")
+    surcharge: Price = Field(title="Each costs more by")
+
+
+class DemandCharge(Model):
+    """A charge for the highest mean power drawn in a month."""
+
+    price_per_kw: NotNegative = Field(le=1000, title="A kW and month")
+    minutes: Literal[15, 30, 60] = Field(default=15, title="Mean over, min")
+    start: ClockTime = Field(default="00:00", title="Counted from")
+    end: ClockTime = Field(default="00:00", title="until", description="The same as its start: all day.")
+    days: Days = Field(default="all", title="on")
+
+
+Credit = Literal["paid", "kWh", "money"]
 
 
 class Tariff(Model):
     """Flat when there are no windows; otherwise the first window that matches sets the price."""
 
+    name: str = Field(default="", max_length=80, title="Name")
     currency: str = Field(default="NZ$", max_length=5)
     price: Price
     windows: tuple[RateWindow, ...] = ()
@@ -30,6 +89,35 @@ class Tariff(Model):
     stored_export: bool = Field(default=False, description="Whether energy from the battery may be exported.")
     standing_per_day: NotNegative = 0.0
     export_limit_kw: NotNegative | None = Field(default=None, description="None: no limit stated.")
+    tiers: tuple[Tier, ...] = Field(default=(), max_length=6, description="By rising kWh of a month.")
+    demand_charge: DemandCharge | None = Field(default=None, description="None: power costs nothing by itself.")
+    minimum_per_month: NotNegative = Field(default=0.0, title="At least a month")
+    tax: Fraction = Field(default=0.0, title="Tax", description="On what is charged, not on what export pays.")
+    credit: Credit = Field(
+        default="paid",
+        title="Export",
+        description="Paid at its price, or credited against what is imported: kWh for kWh, or at the import price.",
+    )
+    carried: Literal["month", "year"] = Field(
+        default="month", title="Credit is settled each", description="Until then what is left is carried on."
+    )
+    rest_paid: Fraction = Field(
+        default=0.0, title="Of the rest is paid", description="Share of the worth of credit that is left."
+    )
+
+    @model_validator(mode="after")
+    def _tiers_rise(self) -> Self:
+        edges = [tier.above_kwh for tier in self.tiers]
+        if sorted(set(edges)) != edges:
+            raise ValueError("tiers: wanted rising kWh, each once")
+        return self
+
+    @property
+    def by_kwh_alone(self) -> bool:
+        """Whether each kWh has its price, whatever was drawn before and at what power."""
+        return (
+            not (self.tiers or self.demand_charge or self.minimum_per_month or self.tax) and self.credit == "paid"
+        )
 
 
 class Incentive(Model):

@@ -1,5 +1,7 @@
 """Bills by interval, and what a sum spent today is worth against savings later."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy_financial import npv
 
@@ -39,6 +41,136 @@ def yearly_bill(
     imported = dot(import_kw, prices) * step_h
     exported = dot(export_kw, rates) * step_h
     return imported - exported + standing_per_day * days
+
+
+@dataclass(frozen=True)
+class Terms:
+    """What a tariff charges beside a price a kWh; see `bill_by_month`.
+
+    `tiers` are (kWh of a month, surcharge a kWh above), rising; `counted` marks the steps in which power is counted,
+    and `demand_steps` how many make one mean. `credit` is "paid", "kWh" or "money".
+    """
+
+    standing_per_day: float = 0.0
+    tiers: tuple[tuple[float, float], ...] = ()
+    demand_price: float = 0.0
+    demand_steps: int = 1
+    counted: np.ndarray | None = None
+    minimum: float = 0.0
+    tax: float = 0.0
+    credit: str = "paid"
+    carried: str = "month"
+    rest_paid: float = 0.0
+
+
+def bill_by_month(
+    import_kw: np.ndarray,
+    export_kw: np.ndarray,
+    price: np.ndarray,
+    feed_in: np.ndarray,
+    month: np.ndarray,
+    step_h: float,
+    terms: Terms,
+) -> dict[str, np.ndarray]:
+    """A year's bill by month and kind.
+
+    Parameters
+    ----------
+    import_kw, export_kw : ndarray
+        Mean power of each step [kW].
+    price, feed_in : ndarray
+        Of imported and of exported energy in each step [currency/kWh].
+    month : ndarray of int
+        Month of each step, 1 to 12.
+    step_h : float
+        Step length [h].
+    terms : Terms
+        What else the tariff charges.
+
+    Returns
+    -------
+    dict of str to ndarray
+        Twelve amounts each [currency], below 0 where the grid pays: "energy", "tiers", "demand", "standing", "tax",
+        "export" (paid or credited), "minimum" (what is missing to it). Their sum is the bill.
+    """
+    at = month - 1
+
+    def monthly(series: np.ndarray) -> np.ndarray:
+        return np.bincount(at, weights=series, minlength=12) * step_h
+
+    imported, exported = monthly(import_kw), monthly(export_kw)
+    energy = monthly(import_kw * price)
+    days = np.bincount(at, minlength=12) * step_h / 24.0
+    paid, charged_kwh = np.zeros(12), imported
+    if terms.credit == "kWh":
+        charged_kwh, paid = _by_energy(imported, exported, energy, monthly(export_kw * feed_in), terms)
+    elif terms.credit == "money":
+        paid = _by_money(energy, monthly(export_kw * price), terms)
+    else:
+        paid = -monthly(export_kw * feed_in)
+    tiers = np.zeros(12)
+    for above, surcharge in terms.tiers:
+        tiers += surcharge * np.maximum(charged_kwh - above, 0.0)
+    demand = terms.demand_price * _highest(import_kw, at, terms)
+    standing = terms.standing_per_day * days
+    tax = terms.tax * (energy + tiers + demand + standing + (paid if terms.credit != "paid" else 0.0))
+    tax = np.maximum(tax, 0.0)
+    whole = energy + tiers + demand + standing + tax + paid
+    lacking = np.maximum(terms.minimum - whole, 0.0) if terms.minimum else np.zeros(12)
+    return {
+        "energy": energy,
+        "tiers": tiers,
+        "demand": demand,
+        "standing": standing,
+        "tax": tax,
+        "export": paid,
+        "minimum": lacking,
+    }
+
+
+def _highest(import_kw: np.ndarray, at: np.ndarray, terms: Terms) -> np.ndarray:
+    """Highest mean power of each month's counted steps [kW]."""
+    if not terms.demand_price:
+        return np.zeros(12)
+    counted = import_kw if terms.counted is None else np.where(terms.counted, import_kw, 0.0)
+    means = counted.reshape(-1, terms.demand_steps).mean(axis=1)
+    highest = np.zeros(12)
+    np.maximum.at(highest, at[:: terms.demand_steps], means)
+    return highest
+
+
+def _by_energy(
+    imported: np.ndarray, exported: np.ndarray, energy: np.ndarray, worth: np.ndarray, terms: Terms
+) -> tuple[np.ndarray, np.ndarray]:
+    """What is left to pay for [kWh], and what credit takes off: one kWh cancels another at the month's mean price."""
+    left, paid, credit, value = imported.copy(), np.zeros(12), 0.0, 0.0
+    for number in range(12):
+        credit += exported[number]
+        value += worth[number]
+        used = min(credit, imported[number])
+        if imported[number] > 0.0:
+            paid[number] -= energy[number] * used / imported[number]
+        left[number] -= used
+        value *= 1.0 - used / credit if credit > 0.0 else 1.0
+        credit -= used
+        if terms.carried == "month" or number == 11:
+            paid[number] -= value * terms.rest_paid
+            credit = value = 0.0
+    return left, paid
+
+
+def _by_money(energy: np.ndarray, earned: np.ndarray, terms: Terms) -> np.ndarray:
+    """What credit takes off: export earns the import price of its hour, against what energy costs."""
+    paid, credit = np.zeros(12), 0.0
+    for number in range(12):
+        credit += earned[number]
+        used = min(credit, energy[number])
+        paid[number] -= used
+        credit -= used
+        if terms.carried == "month" or number == 11:
+            paid[number] -= credit * terms.rest_paid
+            credit = 0.0
+    return paid
 
 
 def simple_payback_years(outlay: float, saving_per_year: float) -> float:

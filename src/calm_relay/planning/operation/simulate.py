@@ -10,7 +10,7 @@ from calm_relay.job.model import Job
 from calm_relay.job.tariff import RateWindow, Tariff
 from calm_relay.physics.array_yield import FaceYield
 from calm_relay.physics.calendar import YearCalendar
-from calm_relay.physics.money import yearly_bill
+from calm_relay.physics.money import Terms, bill_by_month, yearly_bill
 from calm_relay.physics.plant.inputs import Inputs, YearCache, frozen, run_inputs
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import PlantBus, PlantYear, run_plant
@@ -43,6 +43,8 @@ def _by_window(price: float, windows: tuple[RateWindow, ...], calendar: YearCale
         here = calendar.in_window(minutes_of(window.start), minutes_of(window.end))
         if window.days != "all":
             here &= weekend if window.days == "weekends" else ~weekend
+        if window.months:
+            here &= np.isin(calendar.month, window.months)
         series[here] = window.price
     return series
 
@@ -152,6 +154,8 @@ def bill_of(year: PlantBus, job: Job, site: SiteYear) -> float:
     tariff = job.tariff
     if not job.supply.on_grid:
         return year.bus_kwh("import") * job.generator.price_per_kwh if job.generator else 0.0
+    if not tariff.by_kwh_alone:
+        return float(sum(kind.sum() for kind in bill_months(year, tariff, site).values()))
     return yearly_bill(
         year.at_bus("import"),
         year.at_bus("export"),
@@ -159,4 +163,44 @@ def bill_of(year: PlantBus, job: Job, site: SiteYear) -> float:
         feed_in_series(tariff, site.calendar),
         tariff.standing_per_day,
         year.step_h,
+    )
+
+
+def bill_months(year: PlantBus, tariff: Tariff, site: SiteYear) -> dict[str, np.ndarray]:
+    """The year's bill by kind, twelve months each; see `physics.money.bill_by_month`."""
+    calendar = site.calendar
+    return bill_by_month(
+        year.at_bus("import"),
+        year.at_bus("export"),
+        price_series(tariff, calendar),
+        feed_in_series(tariff, calendar),
+        calendar.month,
+        year.step_h,
+        terms_of(tariff, calendar),
+    )
+
+
+@lru_cache(maxsize=8)
+def terms_of(tariff: Tariff, calendar: YearCalendar) -> Terms:
+    """What a tariff charges beside a price a kWh, on a year's steps."""
+    demand = tariff.demand_charge
+    counted = None
+    if demand is not None and (demand.start != demand.end or demand.days != "all"):
+        counted = np.ones(calendar.steps, dtype=bool)
+        if demand.start != demand.end:
+            counted &= calendar.in_window(minutes_of(demand.start), minutes_of(demand.end))
+        if demand.days != "all":
+            weekend = calendar.wall_weekday >= 5
+            counted &= weekend if demand.days == "weekends" else ~weekend
+    return Terms(
+        tariff.standing_per_day,
+        tuple((tier.above_kwh, tier.surcharge) for tier in tariff.tiers),
+        demand.price_per_kw if demand is not None else 0.0,
+        max(round((demand.minutes if demand is not None else 15) / 60.0 / calendar.step_h), 1),
+        counted,
+        tariff.minimum_per_month,
+        tariff.tax,
+        tariff.credit,
+        tariff.carried,
+        tariff.rest_paid,
     )

@@ -60,6 +60,8 @@ def foresight_gap_of(
 ) -> ForesightGap | None:
     """Solves the year of an option with perfect foresight; None without a battery or a grid.
 
+    None also where a kWh has not one price whatever was drawn before: tiers, power charges and credit are not linear.
+
     The solver cannot be interrupted: called off, it is left to end by itself and its answer is dropped.
 
     Raises
@@ -68,6 +70,8 @@ def foresight_gap_of(
         When the solver finds no optimum.
     """
     if isinstance(option, RefusedOption) or option.design.battery_converter is None or not plan.job.supply.on_grid:
+        return None
+    if not plan.job.tariff.by_kwh_alone:
         return None
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     per_hour = round(1.0 / inputs.step_h)

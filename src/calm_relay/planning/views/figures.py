@@ -158,9 +158,9 @@ def _grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
         )
     yield Figure("Price", f"{tariff.currency} {tariff.price:.2f} a kWh", "the job's tariff")
     for window in tariff.windows:
-        days = "" if window.days == "all" else f", {window.days}"
-        hours = f"{window.start} to {window.end}{days}"
-        yield Figure(f"  {window.name}", f"{tariff.currency} {window.price:.2f}, {hours}", "the job's tariff")
+        yield Figure(
+            f"  {window.name}", f"{tariff.currency} {window.price:.2f}, {window.summary}", "the job's tariff"
+        )
     paid = f"{tariff.currency} {tariff.feed_in:.2f} a kWh, standing charge {tariff.standing_per_day:.2f} a day"
     yield Figure("Paid for export", paid, "the job's tariff")
     if isinstance(option, RefusedOption):
