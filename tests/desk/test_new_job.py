@@ -76,3 +76,36 @@ def test_a_copy_stands_beside_the_file_it_came_from(window, qtbot, settled):
     assert job.name == f"{before.name}, copy" and job.customer == ""
     assert window.session.path is None
     assert job.with_(name=before.name, customer=before.customer) == before
+
+
+def test_a_job_is_kept_as_a_template_and_others_begin_from_it(window, settled, tmp_path, monkeypatch, qtbot):
+    monkeypatch.setenv("CALM_RELAY_DATA", str(tmp_path / "own"))
+    window.session.edit(window.session.job.with_(name="Standard: retrofit/5 kW", customer="Nobody"), "name")
+    assert window.files.keep_as_template()
+    assert "Standard" in window.notice.text.text()
+    window.session.save(tmp_path / "here.relay.json")
+    window.commands.list_templates()
+    actions = window.commands._templates.actions()
+    assert actions[0].text() == "Standard retrofit 5 kW"
+    actions[0].trigger()
+    settled(window)
+    job = window.session.job
+    assert (job.name, job.customer, window.session.path) == ("Standard: retrofit/5 kW", "", None)
+    assert {face.module for face in job.faces} <= {item.key for item in job.own_equipment.modules}
+
+
+def test_a_template_that_cannot_be_used_is_told(window, asked, tmp_path):
+    (tmp_path / "bad.relay.json").write_text("{")
+    assert not window.files.from_template(tmp_path / "bad.relay.json")
+    assert "damaged" in asked[-1]
+
+
+def test_a_first_start_says_once_that_it_is_an_example(window, tmp_path, monkeypatch):
+    monkeypatch.setenv("CALM_RELAY_STATE", str(tmp_path / "state"))
+    begun = []
+    window.files.tell_example(lambda: begun.append(True))
+    assert "This is an example" in window.notice.text.text()
+    window.notice.buttons[0].click()
+    assert begun == [True]
+    window.files.tell_example(lambda: begun.append(True))
+    assert not window.notice.isVisible()

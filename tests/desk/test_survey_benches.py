@@ -17,6 +17,7 @@ from calm_relay.desk.app.application import make_window
 from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.benches.site_bench import TYPED
 from calm_relay.desk.charts.scale_rows import ScaleRows
+from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.theme import LIGHT
 from calm_relay.exchange.shipped import demo_job
@@ -536,3 +537,31 @@ def test_a_window_opens_on_a_demo_by_its_word(dressed, qtbot, asked, settled):
     assert made.session.job.supply.phases == "split"
     made.close()
     made.deleteLater()
+
+
+def test_losses_of_the_array_and_phases_of_the_service_are_typed(window, opened, qtbot, settled, monkeypatch):
+    def filled(fields):
+        def exec_(dialog):
+            for name, text in fields.items():
+                field = dialog.fields[name]
+                if isinstance(field, QComboBox):
+                    choose(field, text)
+                else:
+                    type_into(qtbot, field, text)
+            dialog.take()
+            return dialog.result_model is not None
+
+        return exec_
+
+    monkeypatch.setattr(FormDialog, "exec", filled({"soiling": "5", "mismatch": "2.5 %"}))
+    before = window.session.plan.as_is.outcome.figures.pv_dc_kwh
+    qtbot.mouseClick(opened("Roof").losses, LEFT)
+    settled(window)
+    losses = window.session.job.losses
+    assert (losses.soiling, losses.mismatch) == (0.05, 0.025)
+    assert window.session.plan.as_is.outcome.figures.pv_dc_kwh < before
+    monkeypatch.setattr(FormDialog, "exec", filled({"phases": "three", "volts": "230"}))
+    qtbot.mouseClick(opened("Grid").service, LEFT)
+    settled(window)
+    assert window.session.job.supply.phases == "three"
+    assert {circuit.leg for circuit in window.session.job.board.circuits} <= {"1", "2", "3", "across"}

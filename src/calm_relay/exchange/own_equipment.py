@@ -71,7 +71,7 @@ def write_prices(costs: Costs) -> None:
     OSError
         When the folder cannot be written.
     """
-    with _locked():
+    with locked():
         # Metres of cable are of one job alone.
         kept = costs.with_(cable_metres=0.0)
         write_atomically(data_folder() / PRICES, (kept.model_dump_json(indent=1) + "\n").encode())
@@ -160,7 +160,8 @@ def _previous(path: Path) -> Path:
 
 
 @contextlib.contextmanager
-def _locked() -> Iterator[None]:
+def locked() -> Iterator[None]:
+    """Keeps every other window from the user's data folder while it lasts, and makes the folder where there is none."""
     folder = data_folder()
     folder.mkdir(parents=True, exist_ok=True)
     with (folder / "equipment.lock").open("w") as lock:
@@ -185,7 +186,7 @@ def change(kind: str, put: Iterable[OwnItem[Any]] = (), drop: Iterable[str] = ()
         kept = tuple(fresh.pop(own.key, own) for own in items if own.key not in gone)
         return kept + tuple(fresh.values())
 
-    with _locked():
+    with locked():
         return _rewrite(kind, changed)
 
 
@@ -207,7 +208,7 @@ def leave_examples_out(on: bool) -> None:
     OSError
         When the folder cannot be written.
     """
-    with _locked():
+    with locked():
         text = json.dumps({"without_examples": on})
         write_atomically(data_folder() / "equipment.json", text.encode())
 

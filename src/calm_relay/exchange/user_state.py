@@ -35,6 +35,7 @@ class Settings(Model):
     look: Literal["light", "dark"] = "light"
     scale: int = Field(default=100, ge=100, le=200)
     recent: tuple[str, ...] = Field(default=(), max_length=MOST_RECENT)
+    knows_example: bool = Field(default=False, description="Whether it was told that the first job is an example.")
 
     def with_recent(self, path: Path) -> "Settings":
         """With a job at the head of the list."""

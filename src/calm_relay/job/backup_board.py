@@ -8,6 +8,8 @@ from pydantic import Field, model_validator
 from calm_relay.job.base import Fraction, Model, NotNegative, Positive
 
 Leg = Literal["1", "2", "3", "across"]
+# Legs that circuits of a service may hang on; on a single phase nobody asks.
+LEGS: dict[str, tuple[Leg, ...]] = {"split": ("1", "2", "across"), "three": ("1", "2", "3", "across")}
 Role = Literal["backed up", "shed", "grid only"]
 # Where a generator may be connected.
 ON_INPUT: Final = "the battery inverter's generator input"
@@ -108,6 +110,17 @@ class BackupBoard(Model):
                     f"charge, {kept.shed_below:.0%} against {first.shed_below:.0%}"
                 )
         return self
+
+    def on_legs_of(self, phases: str) -> Self:
+        """The circuits on legs that a service has: one on a leg that is not there hangs on the first."""
+        legs = LEGS.get(phases)
+        if legs is None:
+            return self
+        return self.with_(
+            circuits=tuple(
+                circuit if circuit.leg in legs else circuit.with_(leg=legs[0]) for circuit in self.circuits
+            )
+        )
 
 
 __all__ = ["BackupBoard", "Circuit", "Generator"]

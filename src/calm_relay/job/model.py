@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo, available_timezones
 
 from pydantic import Field, field_validator, model_validator
 
-from calm_relay.job.backup_board import BackupBoard, Generator
+from calm_relay.job.backup_board import LEGS, BackupBoard, Generator
 from calm_relay.job.base import Fraction, Identifier, Model, NotNegative, Positive
 from calm_relay.job.control import Clock, Control, ExportWindow, GridCharge, Window, refuse_meeting
 from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
@@ -298,11 +298,11 @@ class OffGrid(Model):
 class ArrayLosses(Model):
     """Losses of the array that no datasheet states; fractions of what reaches them."""
 
-    soiling: Fraction = 0.02
-    shading: Fraction = 0.0
-    mismatch: Fraction = 0.01
-    wiring: Fraction = 0.01
-    albedo: Fraction = 0.2
+    soiling: Fraction = Field(default=0.02, le=0.9, title="Soiling")
+    shading: Fraction = Field(default=0.0, le=0.9, title="Shade that no horizon has")
+    mismatch: Fraction = Field(default=0.01, le=0.9, title="Mismatch of modules")
+    wiring: Fraction = Field(default=0.01, le=0.9, title="Wiring")
+    albedo: Fraction = Field(default=0.2, title="Light from the ground")
 
 
 class Job(Model):
@@ -400,7 +400,7 @@ class Job(Model):
     def _circuits_hang_on_a_leg(self) -> Self:
         if self.backup_board is None:
             return self
-        wanted = {"split": {"1", "2", "across"}, "three": {"1", "2", "3", "across"}}.get(self.supply.phases)
+        wanted = LEGS.get(self.supply.phases)
         for number, circuit in enumerate(self.backup_board.circuits):
             if wanted is not None and circuit.leg not in wanted:
                 legs = ", ".join(sorted(wanted))

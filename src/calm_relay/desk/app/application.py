@@ -89,6 +89,8 @@ def run(job_path: Path | None = None, demo: str = "pottery") -> int:
     window = make_window(job_path, demo)
     window.show()
     window.files.offer_left_behind()
+    if job_path is None:
+        window.files.tell_example(window.begin_job)
     if job_path:
         write_settings(read_settings().with_recent(Path(job_path).resolve()))
     return running.exec()

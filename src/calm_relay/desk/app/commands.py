@@ -8,7 +8,9 @@ from PySide6.QtWidgets import QMessageBox
 
 from calm_relay.desk.app.finder import Finder, plain
 from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.exchange.job_file import SUFFIX
 from calm_relay.exchange.shipped import DEMOS
+from calm_relay.exchange.templates import templates
 from calm_relay.exchange.user_state import SCALES, read_settings, write_settings
 from calm_relay.planning.common.cautions import CAUTIONS
 
@@ -64,7 +66,10 @@ class Commands(QObject):
 
     def _job_menu(self, menu):
         files, window = self._window.files, self._window
-        self._add(menu, "&New job…", Key.New, lambda: files.new_job() and window.forget_view())
+        self._add(menu, "&New job…", Key.New, window.begin_job)
+        self._templates = menu.addMenu("New from a &template")
+        self._templates.aboutToShow.connect(self.list_templates)
+        self._add(menu, "Keep as a te&mplate", None, files.keep_as_template)
         self._add(menu, "D&uplicate", "Ctrl+Shift+N", lambda: files.duplicate() and window.forget_view())
         self._add(menu, "&Open…", Key.Open, lambda: files.ask_open() and window.forget_view())
         self._recent = menu.addMenu("Open &recent")
@@ -89,6 +94,18 @@ class Commands(QObject):
 
     def _export(self):
         self._window.files.export(self._window.bench, self._window.bench_name)
+
+    def list_templates(self) -> None:
+        """Lists one's own templates, then the examples."""
+        files, window = self._window.files, self._window
+        self._templates.clear()
+        for path in templates():
+            action = self._templates.addAction(path.name.removesuffix(SUFFIX))
+            action.triggered.connect(lambda _=False, path=path: files.from_template(path) and window.forget_view())
+        self._templates.addSeparator()
+        for name, words in DEMOS.items():
+            action = self._templates.addAction(f"Example: {words}")
+            action.triggered.connect(lambda _=False, name=name: files.open_demo(name) and window.forget_view())
 
     def _list_recent(self):
         self._recent.clear()

@@ -10,8 +10,9 @@ from PySide6.QtCore import QObject, QProcess, QTimer
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.job_file import SUFFIX, moved_job, write_job
+from calm_relay.exchange.job_file import SUFFIX, moved_job, read_job, write_job
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.templates import keep_template, templates_folder
 from calm_relay.exchange.user_state import forget_unsaved, left_behind, read_settings, write_settings
 
 FILTER = f"Calm Relay job (*{SUFFIX})"
@@ -80,6 +81,30 @@ class JobFiles(QObject):
         if not dialog.exec() or dialog.job is None:
             return False
         self._session.replace(dialog.job)
+        return True
+
+    def keep_as_template(self) -> bool:
+        """Keeps the present job among one's own templates, without its customer, under its name."""
+        job = self._session.job_to_hand_on(templates_folder())
+        try:
+            path = keep_template(job.with_(customer="", notes="", attachments=()))
+        except OSError as error:
+            text = f"{templates_folder()}: {error.strerror or error}. Nothing of the job is lost."
+            QMessageBox.warning(self._window, "The template was not kept", text)
+            return False
+        self._notice.ask(f"Kept as a template: {path.name.removesuffix(SUFFIX)}.", ())
+        return True
+
+    def from_template(self, path) -> bool:
+        """Puts a job begun from a template on the desk, without a file of its own."""
+        if not self.may_leave():
+            return False
+        try:
+            job = read_job(path)
+        except InputError as error:
+            QMessageBox.warning(self._window, "This template cannot be used", str(error))
+            return False
+        self._session.replace(moved_job(job, Path(path).parent, Path.cwd()))
         return True
 
     def duplicate(self) -> bool:
@@ -210,6 +235,17 @@ class JobFiles(QObject):
                     ("Keep mine", self._session.accept_disk),
                 ),
             )
+
+    def tell_example(self, new_job) -> None:
+        """At a first start: the job on the desk is an example; `new_job` begins one's own."""
+        settings = read_settings()
+        if settings.knows_example or settings.recent or self._notice.isVisible():
+            return
+        write_settings(settings.with_(knows_example=True))
+        self._notice.ask(
+            "This is an example with invented equipment and customers. Look round, or begin your own.",
+            (("New job…", new_job), ("Open a job…", self.ask_open)),
+        )
 
     def offer_left_behind(self) -> None:
         """Offers work that an application left unsaved when it was ended."""

@@ -200,6 +200,11 @@ class Window(QMainWindow):
             self.moment.set_open(self._shows_day, strip=self._name != "Choice")
         self._draw_moment()
 
+    def begin_job(self) -> None:
+        """Asks for a new job and puts it on the desk."""
+        if self.files.new_job():
+            self.forget_view()
+
     def forget_view(self) -> None:
         """Another job comes: its own best option is to be shown."""
         self._shown = self._step = None

@@ -19,13 +19,17 @@ class GridBench(Bench):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self._job = None
+        self._job = self._view = None
         self.figures = FiguresGrid()
         self.inputs, self.off_grid_rows = grid_inputs(), off_grid_inputs()
         self.rules, self.off_grid = RulesPanel(), OffGridPanel()
         self.service = QPushButton("Meter and connection…")
         self.service.setToolTip(
             "Whether there is a grid connection, how its meter counts, what inverters may be let on"
+        )
+        self.tariff = QPushButton("Tariff…")
+        self.tariff.setToolTip(
+            "Prices by the hour and season, tiers, power, credit, and the bill that comes of them"
         )
         self.backup_board = QPushButton("Backed-up loads and generator…")
         self.problem = QLabel()
@@ -36,6 +40,7 @@ class GridBench(Bench):
             part.edited.connect(self.edited)
         self.off_grid.study_wanted.connect(self.study_wanted)
         self.service.clicked.connect(lambda _=False: self._ask_service())
+        self.tariff.clicked.connect(lambda _=False: self.open_tariff())
         self.backup_board.clicked.connect(lambda _=False: ask_backed_up_loads(self, self._job))
         self._lay_out()
 
@@ -47,9 +52,10 @@ class GridBench(Bench):
         left = QVBoxLayout(inside)
         left.setContentsMargins(0, 0, 6, 0)
         left.setSpacing(6)
-        for part in (self.figures, self.inputs, self.off_grid_rows, self.service, self.backup_board, self.problem):
+        parts = self.inputs, self.tariff, self.off_grid_rows, self.service, self.backup_board, self.problem
+        for part in (self.figures, *parts):
             left.addWidget(part)
-        for button in (self.service, self.backup_board):
+        for button in (self.tariff, self.service, self.backup_board):
             button.setObjectName("small")
         left.addStretch(1)
         self._left = left
@@ -66,6 +72,7 @@ class GridBench(Bench):
         self._job = job
         on_grid = job.supply.on_grid
         self.inputs.setVisible(on_grid)
+        self.tariff.setVisible(on_grid)
         self.off_grid_rows.setVisible(not on_grid)
         self.backup_board.setVisible(not on_grid)
         (self.inputs if on_grid else self.off_grid_rows).show_job(job)
@@ -79,6 +86,7 @@ class GridBench(Bench):
 
         if not self.is_new(view):
             return
+        self._view = view
         self.figures.show_figures(figures_of(view.plan, view.option, "Grid"))
         if not view.plan.job.supply.on_grid:
             self.off_grid.show_view(view)
@@ -92,12 +100,25 @@ class GridBench(Bench):
         super().forget()
         self.off_grid.forget()
 
+    def open_tariff(self) -> None:
+        """Opens the tariff with the bill of the option in view."""
+        from calm_relay.desk.dialogs.tariff_dialog import TariffDialog
+
+        job = self._job
+        dialog = self.dialog = TariffDialog(job.tariff, self._view, self.window())
+        dialog.accepted.connect(lambda: self.edited.emit(job.with_(tariff=dialog.tariff), "Tariff"))
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
+
     def _ask_service(self):
         dialog = FormDialog("Meter and connection", self._job.supply, SERVICE_ROWS, self.window())
         if not dialog.exec() or dialog.result_model == self._job.supply:
             return
         try:
-            job = self._job.with_(supply=dialog.result_model)
+            # Circuits hang on the legs of the service: both change together.
+            board = self._job.backup_board
+            board = board and board.on_legs_of(dialog.result_model.phases)
+            job = self._job.with_(supply=dialog.result_model, backup_board=board)
         except ValidationError as error:
             self.problem.setText(": ".join(part for part in first_field_error(error) if part))
             self.problem.show()

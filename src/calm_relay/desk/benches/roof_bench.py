@@ -11,9 +11,12 @@ from calm_relay.desk.benches.roof_layout import RoofLayout
 from calm_relay.desk.benches.roof_table import RoofTable
 from calm_relay.desk.benches.sun_dial import SunDial
 from calm_relay.desk.charts.chart import Chart, brush
+from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figure_table import FigureTable
 from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import font, shade_of
+from calm_relay.job.field_words import words_of
+from calm_relay.job.model import ArrayLosses
 from calm_relay.job.survey import HorizonPoint
 
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -41,6 +44,9 @@ class RoofBench(Bench):
         self.draw.setCheckable(True)
         self.flat = QPushButton("Flat horizon")
         self.remove = QPushButton("Remove this face")
+        self.losses = QPushButton("Losses…")
+        self.losses.setToolTip("Soiling, shade, mismatch, wiring, and light from the ground")
+        self.losses.clicked.connect(lambda _=False: self._ask_losses())
         self.draw.toggled.connect(self.dial.draw_horizon)
         self.flat.clicked.connect(lambda: self._on_horizon(()))
         self.remove.clicked.connect(lambda: self.table.remove(self.dial.cursor))
@@ -83,7 +89,7 @@ class RoofBench(Bench):
         left.addWidget(self.dial, 1)
         buttons = QHBoxLayout()
         buttons.setSpacing(5)
-        for button in (self.draw, self.flat, self.remove):
+        for button in (self.draw, self.flat, self.remove, self.losses):
             button.setObjectName("small")
             buttons.addWidget(button)
         buttons.addStretch(1)
@@ -120,6 +126,12 @@ class RoofBench(Bench):
         if not job.faces:
             self._parts.setCurrentIndex(len(PARTS))
         self.problem.hide()
+
+    def _ask_losses(self):
+        rows = [(name, words_of(ArrayLosses, name).title, "percent") for name in ArrayLosses.model_fields]
+        dialog = FormDialog("Losses of the array", self._job.losses, rows, self.window())
+        if dialog.exec() and dialog.result_model != self._job.losses:
+            self.edited.emit(self._job.with_(losses=dialog.result_model), "Losses of the array")
 
     def show_view(self, view) -> None:
         """Draws dial and months."""

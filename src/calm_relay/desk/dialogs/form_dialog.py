@@ -169,7 +169,7 @@ class _Choice(ChoiceField):
 class FormDialog(AnswerDialog):
     """Edits one model by rows of (field, label, kind).
 
-    A kind is "text", "days", "months", "tick", "cop", "shares", choices or a quantity. A quantity
+    A kind is "text", "days", "months", "tick", "cop", "shares", "percent", choices or a quantity. A quantity
     is (unit, decimals) and has the range that the model states, choices a list of (value, words).
     """
 
@@ -178,6 +178,7 @@ class FormDialog(AnswerDialog):
         self._model = model
         self.result_model = None
         self.fields = {}
+        self._percent = set()
         grid = QGridLayout()
         for number, (name, label, kind) in enumerate(rows):
             field = self._field(name, label, kind)
@@ -185,8 +186,12 @@ class FormDialog(AnswerDialog):
             words.setBuddy(field)
             grid.addWidget(words, number, 0)
             grid.addWidget(field, number, 1)
-            field.show_value(getattr(model, name))
+            value = getattr(model, name)
+            # Of a share people type per cent.
+            field.show_value(value * 100.0 if kind == "percent" else value)
             self.fields[name] = field
+            if kind == "percent":
+                self._percent.add(name)
         buttons = self.answer_buttons(self.take)
         column = QVBoxLayout(self)
         column.addLayout(grid)
@@ -210,15 +215,20 @@ class FormDialog(AnswerDialog):
             return converter
         if isinstance(kind, list):
             return _Choice(label, kind, width=16)
-        unit, decimals = kind
-        field = QuantityField(label, unit, range_of(type(self._model), name), decimals)
+        unit, decimals = ("%", 2) if kind == "percent" else kind
+        span = range_of(type(self._model), name)
+        field = QuantityField(label, unit, span.times(100.0) if kind == "percent" else span, decimals)
         field.refused.connect(self.show_text)
         return field
+
+    def _values(self):
+        values = {name: field.value for name, field in self.fields.items()}
+        return values | {name: round(values[name] / 100.0, 9) for name in self._percent}
 
     def take(self) -> None:
         """Closes with the changed model when it is valid; says what is wrong when not."""
         try:
-            self.result_model = self._model.with_(**{name: field.value for name, field in self.fields.items()})
+            self.result_model = self._model.with_(**self._values())
         except ValidationError as error:
             where, problem = first_field_error(error)
             self.show_text(f"{where}: {problem}." if where else f"{problem}.")

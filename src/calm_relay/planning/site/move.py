@@ -107,7 +107,8 @@ def _service(job: Job, usual: Country) -> Iterator[Belonging]:
         if usual.phases != "three":
             fields |= {"meter": "sum of phases"}
         # Circuits and service are changed together: neither fits the other's old one.
-        return job.with_(supply=job.supply.with_(**fields), backup_board=_board_on(job, usual.phases))
+        board = job.backup_board and job.backup_board.on_legs_of(usual.phases)
+        return job.with_(supply=job.supply.with_(**fields), backup_board=board)
 
     yield Belonging(
         "service", "Service", f"{PHASES[supply.phases]}, {supply.volts:g} V",
@@ -123,16 +124,6 @@ def _service(job: Job, usual: Country) -> Iterator[Belonging]:
         "limit", "Inverter power of the connection", "none stated" if limit is None else f"{limit:g} kW",
         "none stated", lambda job: job.with_(supply=job.supply.with_(inverter_limit_kw=None)),
     )  # fmt: skip
-
-
-def _board_on(job: Job, phases: str) -> Any:
-    """The circuits on the legs that the service has: one that hung on a leg which is not there goes onto the first."""
-    board = job.backup_board
-    legs = {"split": ("1", "2", "across"), "three": ("1", "2", "3", "across")}.get(phases)
-    if board is None or legs is None:
-        return board
-    circuits = tuple(circuit if circuit.leg in legs else circuit.with_(leg=legs[0]) for circuit in board.circuits)
-    return board.with_(circuits=circuits)
 
 
 def _tariff(job: Job, usual: Country) -> Iterator[Belonging]:

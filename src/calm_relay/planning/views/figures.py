@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.job.equipment import ISC_FACTOR
+from calm_relay.job.tariff import Tariff
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.operation.island import forms_grid
@@ -142,6 +143,23 @@ def _off_grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
         yield Figure("Generator runs", f"{year.generator_hours:,.0f} h, {burnt:,.0f} l a year", note, True)
 
 
+def _also_charged(tariff: Tariff) -> str:
+    """What a tariff charges or credits beside prices a kWh, in a few words."""
+    words = []
+    if tariff.tiers:
+        words.append(f"tiers above {', '.join(f'{tier.above_kwh:g}' for tier in tariff.tiers)} kWh a month")
+    if tariff.demand_charge is not None:
+        words.append(f"{tariff.demand_charge.price_per_kw:g} a kW and month")
+    if tariff.minimum_per_month:
+        words.append(f"at least {tariff.minimum_per_month:g} a month")
+    if tariff.tax:
+        words.append(f"tax {tariff.tax:.0%}")
+    if tariff.credit != "paid":
+        how = "kWh for kWh" if tariff.credit == "kWh" else "at the import price"
+        words.append(f"export credited {how}")
+    return ", ".join(words)
+
+
 def _grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
     if not plan.job.supply.on_grid:
         yield from _off_grid(plan, option)
@@ -163,6 +181,9 @@ def _grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
         )
     paid = f"{tariff.currency} {tariff.feed_in:.2f} a kWh, standing charge {tariff.standing_per_day:.2f} a day"
     yield Figure("Paid for export", paid, "the job's tariff")
+    also = _also_charged(tariff)
+    if also:
+        yield Figure("Beside it", also, "the job's tariff")
     if isinstance(option, RefusedOption):
         return
     figures, money = option.outcome.figures, option.outcome.money
