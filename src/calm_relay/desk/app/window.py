@@ -150,6 +150,8 @@ class Window(QMainWindow):
             bench.item_wanted.connect(self.shelf.new)
             if name == "Equipment":
                 self._connect_equipment(bench)
+            if name == "Survey":
+                bench.station_wanted.connect(self._on_station)
             if name == "Choice":
                 bench.costs_kept.connect(self.shelf.keep_costs)
             bench.show_job(self.session.job)

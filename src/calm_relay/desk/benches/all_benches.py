@@ -81,6 +81,12 @@ def _outage():
     return OutageBench()
 
 
+def _survey():
+    from calm_relay.desk.benches.survey_bench import SurveyBench
+
+    return SurveyBench()
+
+
 def _equipment():
     from calm_relay.desk.benches.equipment_bench import EquipmentBench
 
@@ -105,6 +111,7 @@ BENCHES = {
     "Notes": Entry(_notes, "F10", Day.NEVER),
     "Search": Entry(_search, "F11", Day.NEVER),
     "Outage": Entry(_outage, "F12", Day.NEVER),
+    "Survey": Entry(_survey, "Ctrl+Shift+Y", Day.NEVER),
     "Equipment": Entry(_equipment, "Ctrl+Shift+E", Day.NEVER),
 }
 _BESIDE = {"Battery inverter": "Inverter", "Kept inverter": "Inverter", "Second battery": "Battery"}

@@ -1,0 +1,294 @@
+"""What of a job is measured, assumed or missing; the plan is run at both ends of each thing that is assumed."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+from calm_relay.job.equipment import Inverter
+from calm_relay.job.model import ClimatePreset, Job, MonthlyWeather
+from calm_relay.job.survey import HorizonPoint
+from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.plan import Plan, plan
+from calm_relay.planning.verdict.option import Option, RefusedOption
+from calm_relay.planning.views.seasons import site_months
+
+Status = Literal["measured", "assumed", "missing"]
+# Plausible ranges: common practice, no source. Light of an assumed climate, demand typed or estimated, prices.
+LIGHT, DEMAND, PRICE, EXPORT = 0.08, 0.15, 0.20, 0.5
+ELEVATION_M, TILT, AZIMUTH = 200.0, 5.0, 15.0
+SOILING = (0.0, 0.06)
+# What a sky that nobody drew may hide: nothing, or a rim of trees and houses.
+RIM = tuple(HorizonPoint(azimuth=float(azimuth), elevation=12.0) for azimuth in range(0, 360, 30))
+FUSES_A = (20.0, 25.0, 32.0, 35.0, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 150.0, 200.0, 250.0, 400.0)
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One thing that is known of a job, or not: how it stands, and the job at both ends of its plausible range."""
+
+    key: str
+    label: str
+    station: str
+    status: Status
+    now: str
+    between: str = ""
+    ends: tuple[Callable[[Job], Job], ...] = ()
+
+
+@dataclass(frozen=True)
+class End:
+    """What a job at one end of a range comes to: the option that fits best, and the figures of today's best."""
+
+    choice: str
+    saving: float | None
+    hours: float | None
+
+
+@dataclass(frozen=True)
+class Swing:
+    """What one assumed thing could change."""
+
+    entry: Entry
+    ends: tuple[End, ...]
+    today: End
+
+    @property
+    def saving(self) -> float:
+        """How far the yearly saving of today's best option moves, from end to end [currency/year]."""
+        known = [end.saving for end in (*self.ends, self.today) if end.saving is not None]
+        return max(known) - min(known) if known else 0.0
+
+    @property
+    def hours(self) -> float:
+        """How far its hours of backup move [h]."""
+        known = [end.hours for end in (*self.ends, self.today) if end.hours is not None]
+        return max(known) - min(known) if known else 0.0
+
+    @property
+    def changes_choice(self) -> bool:
+        """Whether another option fits best at an end."""
+        return any(end.choice != self.today.choice for end in self.ends)
+
+
+@dataclass(frozen=True)
+class SurveyResult:
+    """Swings, the next thing worth measuring first, and the entries without one: measured, or missing."""
+
+    swings: tuple[Swing, ...]
+    rest: tuple[Entry, ...]
+
+
+def entries_of(made: Plan) -> tuple[Entry, ...]:
+    """Everything that a site visit measures, along the path of energy."""
+    return (*_site(made), *_roof(made.job), *_today(made), *_home(made), *_service(made.job))
+
+
+def _assumed(job: Job, path: str) -> Status:
+    return "assumed" if path in job.assumed else "measured"
+
+
+def _site(made: Plan) -> Iterator[Entry]:
+    job, site = made.job, made.job.site
+    if isinstance(site.weather, ClimatePreset):
+        months = site_months(made)
+
+        def lit(factor: float) -> Callable[[Job], Job]:
+            weather = MonthlyWeather(
+                ghi_kwh_per_day=tuple(min(float(value) * factor, 12.0) for value in months.ghi_kwh_per_day),
+                temp_c=tuple(float(value) for value in months.mean_c),
+                daily_range_c=min(max(months.daily_range_c, 0.0), 30.0),
+                wind_mean=min(months.wind_mean, 30.0),
+            )
+            return lambda job: job.with_(site=job.site.with_(weather=weather))
+
+        yield Entry(
+            "climate", "Weather year", "Site", "assumed", "made from an assumed climate",
+            f"{LIGHT:.0%} less to {LIGHT:.0%} more light", (lit(1.0 - LIGHT), lit(1.0 + LIGHT)),
+        )  # fmt: skip
+    else:
+        yield Entry("climate", "Weather year", "Site", "measured", site.weather.kind)
+    status = _assumed(job, "site.elevation_m")
+    low, high = max(site.elevation_m - ELEVATION_M, -400.0), min(site.elevation_m + ELEVATION_M, 5000.0)
+    yield Entry(
+        "elevation", "Elevation", "Site", status, f"{site.elevation_m:g} m",
+        f"{low:g} to {high:g} m" if status == "assumed" else "",
+        (_site_with(elevation_m=low), _site_with(elevation_m=high)) if status == "assumed" else (),
+    )  # fmt: skip
+    if not job.faces:
+        return
+    if site.horizon:
+        yield Entry("horizon", "Horizon", "Site", "measured", f"{len(site.horizon)} points drawn")
+    else:
+        yield Entry(
+            "horizon", "Horizon", "Site", "assumed", "flat: nothing is drawn", "free to 12° all round",
+            (_site_with(horizon=()), _site_with(horizon=RIM)),
+        )  # fmt: skip
+
+
+def _site_with(**changes: Any) -> Callable[[Job], Job]:
+    return lambda job: job.with_(site=job.site.with_(**changes))
+
+
+def _roof(job: Job) -> Iterator[Entry]:
+    for number, face in enumerate(job.faces):
+        drawn = face.rectangle is not None
+        status: Status = "measured" if drawn else "missing"
+        yield Entry(
+            f"size-{number}", f"{face.name}: length and width", "Roof", status,
+            "measured" if drawn else "nobody measured it",
+        )  # fmt: skip
+    if not job.faces:
+        return
+    soiling = job.losses.soiling
+    usual = soiling == type(job.losses).model_fields["soiling"].default
+    yield Entry(
+        "soiling", "Soiling", "Roof", "assumed" if usual else "measured", f"{soiling:.0%}",
+        f"{SOILING[0]:.0%} to {SOILING[1]:.0%}" if usual else "",
+        tuple(_losses(soiling=value) for value in SOILING) if usual else (),
+    )  # fmt: skip
+
+
+def _losses(**changes: Any) -> Callable[[Job], Job]:
+    return lambda job: job.with_(losses=job.losses.with_(**changes))
+
+
+def _today(made: Plan) -> Iterator[Entry]:
+    job = made.job
+    if job.existing_inverter is not None:
+        unit: Inverter = made.equipment.inverter(job.existing_inverter.inverter, "existing_inverter.inverter")
+        yield Entry("inverter", "Inverter there today", "Inverter", "measured", unit.name)
+    old = job.existing_battery
+    if old is not None:
+        worn = old.health < 1.0 or old.age_years == 0
+        yield Entry(
+            "health", "Health of the battery there today", "Battery", "measured" if worn else "assumed",
+            f"{old.health:.0%}", "" if worn else "70 % to 100 %",
+            () if worn else tuple(_old_battery(health=value) for value in (0.7, 1.0)),
+        )  # fmt: skip
+    status = _assumed(job, "battery_place")
+    yield Entry(
+        "place", "Where the battery stands", "Battery", status, job.battery_place.where,
+        "heated room to outdoors" if status == "assumed" else "",
+        tuple(_place(where=value) for value in ("heated room", "outdoors")) if status == "assumed" else (),
+    )  # fmt: skip
+
+
+def _old_battery(**changes: Any) -> Callable[[Job], Job]:
+    return lambda job: job.with_(existing_battery=job.old_battery.with_(**changes))
+
+
+def _place(**changes: Any) -> Callable[[Job], Job]:
+    return lambda job: job.with_(battery_place=job.battery_place.with_(**changes))
+
+
+def _home(made: Plan) -> Iterator[Entry]:
+    demand = made.job.demand
+    if demand.kind == "meter":
+        yield Entry("demand", "Demand", "Home", "measured", "a meter’s intervals")
+    else:
+        kwh = demand.yearly_kwh
+        if demand.bills:
+            yield Entry("demand", "Demand in a year", "Home", "measured", f"{len(demand.bills)} bills")
+        else:
+
+            def used(factor: float) -> Callable[[Job], Job]:
+                return lambda job: job.with_(demand=job.demand.with_(yearly_kwh=kwh * factor))
+
+            low, high = kwh * (1.0 - DEMAND), kwh * (1.0 + DEMAND)
+            yield Entry(
+                "demand", "Demand in a year", "Home", "assumed", f"{kwh:,.0f} kWh, spread by a usual shape",
+                f"{low:,.0f} to {high:,.0f} kWh", (used(1.0 - DEMAND), used(1.0 + DEMAND)),
+            )  # fmt: skip
+    if made.job.backup_board is None:
+        yield Entry("board", "Circuits of the board", "Home", "missing", "the whole house is backed up")
+    else:
+        yield Entry(
+            "board", "Circuits of the board", "Home", "measured", f"{len(made.job.board.circuits)} circuits"
+        )
+
+
+def _service(job: Job) -> Iterator[Entry]:
+    supply, tariff = job.supply, job.tariff
+    status = _assumed(job, "supply.main_fuse_a")
+    sizes = [size for size in FUSES_A if size < supply.main_fuse_a][-1:]
+    sizes += [size for size in FUSES_A if size > supply.main_fuse_a][:1]
+    yield Entry(
+        "fuse", "Main fuse", "Grid", status, f"{supply.main_fuse_a:g} A",
+        " to ".join(f"{size:g}" for size in sizes) + " A" if status == "assumed" else "",
+        tuple(_supply(main_fuse_a=size) for size in sizes) if status == "assumed" else (),
+    )  # fmt: skip
+    yield Entry(
+        "phases",
+        "Phases and voltage",
+        "Grid",
+        _assumed(job, "supply.phases"),
+        f"{supply.phases}, {supply.volts:g} V",
+    )
+    if supply.on_grid:
+        for path, label, value, spread in (
+            ("tariff.price", "Price of a kWh", tariff.price, PRICE),
+            ("tariff.feed_in", "Paid for export", tariff.feed_in, EXPORT),
+        ):
+            name, status = path.partition(".")[2], _assumed(job, path)
+            low, high = value * (1.0 - spread), value * (1.0 + spread)
+            yield Entry(
+                name, label, "Grid", status, f"{tariff.currency} {value:g}",
+                f"{tariff.currency} {low:.3f} to {high:.3f}" if status == "assumed" else "",
+                (_tariff(name, low), _tariff(name, high)) if status == "assumed" else (),
+            )  # fmt: skip
+        for key, label, stated in (
+            ("busbar", "Busbar of the main board", supply.busbar_a),
+            ("limit", "Inverter power of the connection", supply.inverter_limit_kw),
+        ):
+            known: Status = "measured" if stated is not None else "missing"
+            yield Entry(key, label, "Grid", known, f"{stated:g}" if stated is not None else "not stated")
+
+
+def _supply(**changes: Any) -> Callable[[Job], Job]:
+    return lambda job: job.with_(supply=job.supply.with_(**changes))
+
+
+def _tariff(name: str, value: float) -> Callable[[Job], Job]:
+    return lambda job: job.with_(tariff=job.tariff.with_(**{name: round(value, 6)}))
+
+
+def swings_of(made: Plan, folder: Path, progress: Progress = unheard) -> SurveyResult:
+    """Runs the plan at both ends of everything that is assumed.
+
+    Parameters
+    ----------
+    made : Plan
+        Of the job as it stands.
+    folder : Path
+        Where the job's relative paths start.
+    progress : Progress
+        Told before each run; it may call the study off.
+    """
+    key = made.choice.key
+    today = _end(made, key)
+    entries = entries_of(made)
+    asked = [entry for entry in entries if entry.ends]
+    swings = []
+    for number, entry in enumerate(asked):
+        ends = []
+        for place, turn in enumerate(entry.ends):
+            progress((number + place / 2.0) / len(asked), f"Turning {entry.label[:1].lower()}{entry.label[1:]}")
+            try:
+                job = turn(made.job)
+                ends.append(today if job == made.job else _end(plan(job, made.equipment.library, folder), key))
+            except (PlanError, ValueError) as error:
+                ends.append(End(f"no plan: {error}", None, None))
+        swings.append(Swing(entry, tuple(ends), today))
+    swings.sort(key=lambda swing: (not swing.changes_choice, -swing.saving, -swing.hours))
+    return SurveyResult(tuple(swings), tuple(entry for entry in entries if not entry.ends))
+
+
+def _end(made: Plan, key: str | None) -> End:
+    best = made.option(made.choice.key).title if made.choice.key else "none fits"
+    option = made.option(key) if key else None
+    if not isinstance(option, Option):
+        assert option is None or isinstance(option, RefusedOption)
+        return End(best, None, None)
+    return End(best, option.outcome.money.saving, option.outcome.backup.hours)
