@@ -3,9 +3,16 @@
 import os
 import sys
 
-from benchmarks import battery, kernel, outage, survey, whole
+from benchmarks import battery, kernel, outage, own_job, survey, whole
 
-results = [*kernel.results(), *survey.results(), *whole.results(), *battery.results(), *outage.results()]
+results = [
+    *kernel.results(),
+    *survey.results(),
+    *whole.results(),
+    *battery.results(),
+    *outage.results(),
+    *own_job.results(),
+]
 print(f"on {os.cpu_count()} processors; warm unless said otherwise")
 for result in results:
     print(result.line())
