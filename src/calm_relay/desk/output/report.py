@@ -26,11 +26,11 @@ LINE_WIDTH = 1040.0
 # Options printed in full: as it is, and those that serve best.
 PRINTED = 4
 # Sizes of words, the largest first, of which the first is taken that keeps within the pages.
-BODY_POINTS, MOST_PAGES = (8.2, 7.6, 7.0), 4
+BODY_POINTS, MOST_PAGES = (8.2, 7.6, 7.0), 5
 
 
 def write_report(plan, path: Path, today: date) -> int:
-    """Writes the summary as a PDF of two to four pages; returns how many.
+    """Writes the summary as a PDF of two to five pages; returns how many.
 
     Raises
     ------
@@ -61,6 +61,7 @@ def _rendered(plan, today, points):
     _opening(pages, plan)
     _lines(pages, plan)
     _comparison(pages, plan)
+    _made_of(pages, plan)
     _reasons(pages, plan)
     _left_aside(pages, plan)
     _findings(pages, plan)
@@ -183,6 +184,26 @@ def _comparison(pages, plan):
     )
     pages.head("The options on common scales", rows.height + 30)
     pages.picture(lambda painter: rows.paint(painter, 720), 720, rows.height)
+
+
+def _made_of(pages, plan):
+    """The boxes, the work and what is paid towards them, line by line, of each option that is printed."""
+    currency, rows = plan.job.tariff.currency, []
+    for number in compared(plan, 0, PRINTED):
+        option = plan.options[number]
+        money = None if isinstance(option, RefusedOption) else option.outcome.money
+        if money is None or not money.lines:
+            continue
+        parts = " · ".join(
+            f"{escape(line.label)}:\u00a0{line.amount:,.0f}".replace("-", "\u2212")
+            if line.amount < 0.0
+            else f"{escape(line.label)}:\u00a0{line.amount:,.0f}"
+            for line in money.lines
+        )
+        rows.append((LETTERS[number], parts, f"<b>{currency} {money.outlay:,.0f}</b>"))
+    if rows:
+        pages.head("What each is made of")
+        pages.table(rows, (4, 82, 14))
 
 
 def _reasons(pages, plan):
