@@ -19,7 +19,7 @@ from calm_relay.exchange.shipped import demo_job
 class Shot:
     """One picture: its name, demo, bench and option, a moment's key, and what is pressed before it is taken.
 
-    What was pressed may take a minute until `ready`; `then` is pressed after it.
+    What was pressed may take a minute until `ready`; `then` is pressed after it. Of a `dialog` it alone is taken.
     """
 
     name: str
@@ -30,6 +30,7 @@ class Shot:
     press: Callable = lambda bench: None
     ready: Callable = lambda bench: bench.settled
     then: Callable = lambda bench: None
+    dialog: Callable | None = None
 
 
 # Looks at a picture's readiness, a quarter of a second apart.
@@ -54,9 +55,40 @@ def _pick(bench):
         bench.pick(bench.model.plants[len(bench.model.plants) // 3])
 
 
+SHEET = """Larkmoor half-cut
+Electrical data at STC              LM-400    LM-405    LM-410
+Maximum power (Pmax/W)              400       405       410
+Open-circuit voltage (Voc/V)        37.07     37.23     37.32
+Short-circuit current (Isc/A)       13.79     13.87     13.95
+Voltage at maximum power (Vmp/V)    31.01     31.21     31.45
+Current at maximum power (Imp/A)    12.90     12.98     13.04
+Temperature coefficient of Pmax     -0.350 %/°C
+Temperature coefficient of Voc      -0.275 %/°C
+Temperature coefficient of Isc      +0.045 %/°C
+Dimensions                          1722 x 1134 x 30 mm
+Weight                              21.5 kg
+Maximum system voltage              1500 V DC
+Maximum series fuse rating          25 A
+"""
+
+
+def _new_module(bench):
+    """A new module, its datasheet beside it."""
+    bench.window().shelf.new("modules").read_text(SHEET)
+
+
+def _item_dialog(window):
+    from calm_relay.desk.dialogs.item_dialog import ItemDialog
+
+    return window.findChildren(ItemDialog)[-1]
+
+
+def _tariff_dialog(window):
+    return window.bench.dialog
+
+
 VIEWS = (
     Shot("choice", "Choice", 4),
-    Shot("choice-paths", "Choice", 2, press=lambda bench: bench.choose_scales("paths")),
     Shot(
         "choice-tipping",
         "Choice",
@@ -68,12 +100,6 @@ VIEWS = (
     Shot("inverter-farm", "Inverter", 2, demo="dairy", press=lambda bench: bench.foresight_tabs.choose("year")),
     Shot("battery", "Battery", 1, "worst"),
     Shot("battery-map", "Battery", 1, press=_tab("map")),
-    Shot(
-        "battery-foresight",
-        "Battery",
-        1,
-        press=_tab("foresight"),
-    ),
     Shot(
         "search",
         "Search",
@@ -99,7 +125,9 @@ VIEWS = (
     Shot(
         "off-grid", "Grid", 3, demo="hut", press=lambda bench: bench.off_grid.tabs.choose("size"), ready=_has_sizes
     ),
-    Shot("strings-new-build", "Strings", 3, demo="cottage", press=lambda bench: bench.tabs.choose("curves")),
+    Shot("survey", "Survey", 3, demo="cottage"),
+    Shot("tariff", "Grid", 2, press=lambda bench: bench.open_tariff(), dialog=_tariff_dialog),
+    Shot("equipment", "Equipment", 2, press=_new_module, dialog=_item_dialog),
 )
 DARK = (Shot("battery-night", "Battery", 2, "best"),)
 
@@ -152,7 +180,10 @@ def take(folder: Path, views, look: str = "light") -> None:
         if shot.spot:
             window.moment.go_to(shot.spot)
         pause(700)
-        window.grab().save(str(folder / f"{shot.name}.png"))
+        shown = window if shot.dialog is None else shot.dialog(window)
+        shown.grab().save(str(folder / f"{shot.name}.png"))
+        if shown is not window:
+            shown.reject()
     window.close()
     running.quit()
 
@@ -160,7 +191,7 @@ def take(folder: Path, views, look: str = "light") -> None:
 def main(folder: Path) -> None:
     """Writes every picture; another look or size is another start of the application."""
     with tempfile.TemporaryDirectory() as state:
-        environment = {**os.environ, "CALM_RELAY_STATE": state}
+        environment = {**os.environ, "CALM_RELAY_STATE": state, "CALM_RELAY_DATA": state}
         for part, scale in (("light", "1"), ("dark", "1")):
             subprocess.run(
                 [sys.executable, "-m", "calm_relay.desk.app.shots", str(folder), part],

@@ -12,7 +12,7 @@ from calm_relay.exchange.datasheet import Sheet, Word, page_picture
 from calm_relay.exchange.errors import InputError
 
 # Pasted text has character cells in place of points.
-TEXT_CELL, TEXT_LINE = 7.0 / 0.5, 17.0
+TEXT_CELL, TEXT_LINE = 8.0 / 0.5, 17.0
 ZOOMS = ((1.0, "whole width"), (1.5, "150 %"), (2.0, "200 %"))
 
 

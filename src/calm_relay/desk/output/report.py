@@ -200,7 +200,9 @@ def _made_of(pages, plan):
             else f"{escape(line.label)}:\u00a0{line.amount:,.0f}"
             for line in money.lines
         )
-        rows.append((LETTERS[number], parts, f"<b>{currency} {money.outlay:,.0f}</b>"))
+        rows.append(
+            (LETTERS[number], parts, f"<span style='font-weight:600'>{currency} {money.outlay:,.0f}</span>")
+        )
     if rows:
         pages.head("What each is made of")
         pages.table(rows, (4, 82, 14))
