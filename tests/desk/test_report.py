@@ -70,3 +70,14 @@ def test_pictures_are_svg_or_png_and_nothing_else(dressed, tmp_path):
     assert image.pixelColor(40, 40).name() == "#1f6b67"
     with pytest.raises(ValueError, match=r"\.svg or \.png"):
         save_picture(paint, 100, 50, tmp_path / "a.gif", "A square")
+
+
+def test_papers_are_of_the_size_usual_in_the_country(dressed, demo_plan, tmp_path):
+    from tests.planning.test_new_job import begun
+
+    write_report(demo_plan, tmp_path / "a4.pdf", date(2026, 1, 1))
+    write_report(plan(begun("denver")), tmp_path / "letter.pdf", date(2026, 1, 1))
+    sizes = [
+        tuple(map(round, PdfReader(tmp_path / f"{name}.pdf").pages[0].mediabox[2:])) for name in ("a4", "letter")
+    ]
+    assert sizes == [(595, 842), (612, 792)]

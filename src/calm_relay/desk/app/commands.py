@@ -139,6 +139,8 @@ class Commands(QObject):
             self._add(menu, f"Size {scale} %", None, lambda scale=scale: self._take_scale(scale))
 
     def _take_look(self, look):
+        if not self._window.commit():
+            return
         write_settings(read_settings().with_(look=look))
         self._window.look_wanted.emit(look)
 

@@ -117,7 +117,9 @@ class JobFiles(QObject):
         return True
 
     def save(self) -> bool:
-        """Saves to the job's file, or asks for one; says whether it is saved."""
+        """Saves to the job's file, or asks for one; says whether it is saved. What is being typed counts."""
+        if not self._window.commit():
+            return False
         if self._session.path is None:
             return self.save_as()
         if self._session.changed_on_disk and not self._may_overwrite():
@@ -126,6 +128,8 @@ class JobFiles(QObject):
 
     def save_as(self) -> bool:
         """Asks for a file and saves to it; says whether it is saved."""
+        if not self._window.commit():
+            return False
         start = self._session.path or Path(self._folder()) / f"{self._plain_name()}{SUFFIX}"
         chosen, _ = QFileDialog.getSaveFileName(self._window, "Save the job", str(start), FILTER)
         if not chosen:
@@ -133,7 +137,9 @@ class JobFiles(QObject):
         return self._save(Path(chosen if chosen.endswith(SUFFIX) else chosen + SUFFIX))
 
     def may_leave(self) -> bool:
-        """Whether the present job may be left: nothing unsaved, or saved or given up when asked."""
+        """Whether the present job may be left: nothing unsaved or being typed, or saved or given up when asked."""
+        if not self._window.commit():
+            return False
         if not self._session.unsaved:
             return True
         buttons = QMessageBox.StandardButton
@@ -148,6 +154,8 @@ class JobFiles(QObject):
 
     def print_summary(self) -> bool:
         """Asks for a file and has the summary of the plan written as PDF."""
+        if not self._window.commit():
+            return False
         if self._session.plan is None:
             return False
         start = Path(self._folder()) / f"{self._plain_name()}.pdf"
@@ -159,6 +167,8 @@ class JobFiles(QObject):
 
     def export(self, bench, name: str) -> bool:
         """Asks for a folder and has the plan's pictures and tables written, and the charts of a bench."""
+        if not self._window.commit():
+            return False
         if self._session.plan is None:
             return False
         chosen = QFileDialog.getExistingDirectory(self._window, "Export pictures and tables to", self._folder())

@@ -3,7 +3,16 @@
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QSize, Qt, Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QMainWindow, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractSpinBox,
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QMainWindow,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from calm_relay.desk.app.commands import Commands
 from calm_relay.desk.app.job_files import JobFiles
@@ -140,7 +149,9 @@ class Window(QMainWindow):
         return View(plan, min(self._shown, len(plan.options) - 1), self._step)
 
     def open_bench(self, name: str) -> None:
-        """Opens a bench by its name."""
+        """Opens a bench by its name; what is being typed on the one before is taken first."""
+        if self._name in self.benches:
+            self.commit()
         if name not in self.benches:
             bench = make_bench(name, self.session.library)
             bench.edited.connect(self.session.edit)
@@ -201,6 +212,24 @@ class Window(QMainWindow):
         if self._shows_day != self.moment.is_open:
             self.moment.set_open(self._shows_day, strip=self._name != "Choice")
         self._draw_moment()
+
+    def commit(self) -> bool:
+        """Takes what is being typed, as leaving the field does; False when it cannot be, which is then said."""
+        refusals: list[str] = []
+        field = self.focusWidget()
+        refused = getattr(field, "refused", None)
+        if refused is not None:
+            refused.connect(refusals.append)
+        if isinstance(field, QAbstractSpinBox):
+            field.interpretText()
+        elif isinstance(field, QLineEdit):
+            field.editingFinished.emit()
+        self.bench.commit()
+        if refused is not None:
+            refused.disconnect(refusals.append)
+        if refusals:
+            self.notice.ask(f"Not taken: {refusals[0]}", ())
+        return not refusals
 
     def begin_job(self) -> None:
         """Asks for a new job and puts it on the desk."""

@@ -56,6 +56,9 @@ class Bench(QWidget):
     def show_problem(self, problem: str) -> None:
         """Shows why there is no plan."""
 
+    def commit(self) -> None:
+        """Takes what is being typed where that waits for a pause."""
+
     def focus_first(self) -> None:
         """Gives the focus to the field that is most often changed."""
 

@@ -57,6 +57,11 @@ class NotesBench(Bench):
         session = getattr(self.window(), "session", None)
         self.photos.show_job(job, session.folder if session else None)
 
+    def commit(self) -> None:
+        """What is typed becomes an edit at once."""
+        if self._job is not None:
+            self.take()
+
     def take(self) -> None:
         """Makes what is typed an edit."""
         self._pause.stop()

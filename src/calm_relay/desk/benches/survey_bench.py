@@ -198,7 +198,7 @@ class SurveyBench(Bench):
         from calm_relay.desk.output.site_visit import write_site_visit
 
         try:
-            write_site_visit(self._view.plan.job, self.result, path, date.today())
+            write_site_visit(self._view.plan, self.result, path, date.today())
         except OSError as error:
             text = f"{path}: {error.strerror or error}. Nothing of the job is lost."
             QMessageBox.warning(self, "This could not be written", text)

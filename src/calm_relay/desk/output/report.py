@@ -46,6 +46,14 @@ def write_report(plan, path: Path, today: date) -> int:
     return count
 
 
+def paper_of(plan) -> QPageSize:
+    """The paper that is usual in the country of the job's place, as its label ends; A4 where it is not known."""
+    countries = plan.equipment.library.countries
+    usual = countries.get(plan.job.site.place.rpartition(", ")[2])
+    letter = usual is not None and usual.paper == "letter"
+    return QPageSize(QPageSize.PageSizeId.Letter if letter else QPageSize.PageSizeId.A4)
+
+
 def _rendered(plan, today, points):
     """The summary with words of a size, and how many pages it fills."""
     content = QByteArray()
@@ -53,7 +61,7 @@ def _rendered(plan, today, points):
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     writer = QPdfWriter(buffer)
     writer.setResolution(DPI)
-    writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+    writer.setPageSize(paper_of(plan))
     writer.setPageMargins(QMarginsF(14, 12, 14, 14), QPageLayout.Unit.Millimeter)
     writer.setTitle(plan.job.name)
     writer.setCreator(f"Calm Relay {__version__}")

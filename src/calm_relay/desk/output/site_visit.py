@@ -5,9 +5,10 @@ from html import escape
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QSizeF
-from PySide6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
+from PySide6.QtGui import QPageLayout, QPdfWriter, QTextDocument
 
 from calm_relay import __version__
+from calm_relay.desk.output.report import paper_of
 from calm_relay.desk.widgets.theme import font, plain_letters
 from calm_relay.exchange.job_file import write_atomically
 from calm_relay.planning.common.cautions import CAUTIONS
@@ -18,13 +19,13 @@ LINE = "_" * 18
 STRONG = "style='font-weight:600'"
 
 
-def write_site_visit(job, result, path: Path, today: date) -> int:
+def write_site_visit(plan, result, path: Path, today: date) -> int:
     """Writes the sheet as a PDF; returns how many pages it fills.
 
     Parameters
     ----------
-    job : Job
-        Whose survey it is.
+    plan : Plan
+        Of the job whose survey it is.
     result : planning.studies.survey.SurveyResult
         What is measured, assumed and missing.
     path : Path
@@ -37,13 +38,13 @@ def write_site_visit(job, result, path: Path, today: date) -> int:
     OSError
         When the file cannot be written.
     """
-    content = QByteArray()
+    job, content = plan.job, QByteArray()
     buffer = QBuffer(content)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     with plain_letters():
         writer = QPdfWriter(buffer)
         writer.setResolution(DPI)
-        writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
+        writer.setPageSize(paper_of(plan))
         writer.setPageMargins(QMarginsF(14, 12, 14, 14), QPageLayout.Unit.Millimeter)
         writer.setTitle(f"Site visit, {job.name}")
         writer.setCreator(f"Calm Relay {__version__}")

@@ -1,0 +1,83 @@
+"""What is being typed counts: saving, leaving, printing and another bench take it first, or say why not."""
+
+import pytest
+from PySide6.QtWidgets import QFileDialog
+
+from calm_relay.exchange.job_file import read_job
+from tests.desk.driving import press
+
+
+@pytest.fixture
+def saved(window, tmp_path):
+    path = tmp_path / "job.relay.json"
+    window.session.save(path)
+    return path
+
+
+def typing(window, qtbot, bench, field_of, text):
+    """Goes into a field and types, without leaving it."""
+    window.open_bench(bench)
+    field = field_of(window.bench)
+    window.activateWindow()
+    field.setFocus()
+    qtbot.waitUntil(field.hasFocus)
+    field.selectAll()
+    qtbot.keyClicks(field, text)
+    return field
+
+
+def fuse(bench):
+    return bench.inputs.editors["Main fuse"]
+
+
+def test_a_number_being_typed_is_saved(window, qtbot, saved):
+    field = typing(window, qtbot, "Grid", fuse, "80")
+    press(qtbot, window, "Ctrl+S")
+    assert read_job(saved).supply.main_fuse_a == 80.0
+    assert field.text() == "80 A"
+    assert not window.session.unsaved
+
+
+def test_a_spin_being_typed_is_saved(window, qtbot, saved):
+    typing(window, qtbot, "Battery", lambda bench: bench.panel.reserve, "25")
+    press(qtbot, window, "Ctrl+S")
+    assert read_job(saved).battery.reserve == 0.25
+
+
+def test_notes_being_written_are_saved_at_once(window, qtbot, saved):
+    window.open_bench("Notes")
+    window.bench.notes.setPlainText("Board is behind the fridge")
+    press(qtbot, window, "Ctrl+S")
+    assert read_job(saved).notes == "Board is behind the fridge"
+
+
+def test_leaving_asks_about_what_is_being_typed(window, qtbot, saved, asked):
+    typing(window, qtbot, "Grid", fuse, "80")
+    assert window.files.may_leave()
+    assert "changes that are not saved" in asked[-1]
+    assert window.session.job.supply.main_fuse_a == 80.0
+
+
+def test_what_cannot_be_taken_keeps_the_window_and_says_why(window, qtbot, saved):
+    before = saved.read_text()
+    typing(window, qtbot, "Grid", fuse, "many")
+    press(qtbot, window, "Ctrl+S")
+    assert saved.read_text() == before
+    assert "Not taken: Main fuse: 'many' is no number" in window.notice.text.text()
+    field = typing(window, qtbot, "Grid", fuse, "99999")
+    assert not window.files.may_leave()
+    assert field.isVisible()
+
+
+def test_another_bench_another_look_and_paper_take_it_too(window, qtbot, saved, tmp_path, monkeypatch):
+    typing(window, qtbot, "Grid", fuse, "80")
+    press(qtbot, window, "F7")
+    assert window.session.job.supply.main_fuse_a == 80.0
+    typing(window, qtbot, "Grid", fuse, "63")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: ("", ""))
+    window.files.print_summary()
+    assert window.session.job.supply.main_fuse_a == 63.0
+    typing(window, qtbot, "Grid", fuse, "50")
+    window.commands._take_look("dark")
+    assert window.session.job.supply.main_fuse_a == 50.0
+    window.desk.take_look("light")
