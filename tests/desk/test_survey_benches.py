@@ -565,3 +565,56 @@ def test_losses_of_the_array_and_phases_of_the_service_are_typed(window, opened,
     settled(window)
     assert window.session.job.supply.phases == "three"
     assert {circuit.leg for circuit in window.session.job.board.circuits} <= {"1", "2", "3", "across"}
+
+
+def test_a_rule_of_the_job_is_made_and_a_changed_one_says_why(window, opened, qtbot, settled, monkeypatch):
+    def filled(dialog):
+        for name, text in {
+            "name": "Rural loan",
+            "ratio_max": "1.2",
+            "authority": "A bank",
+            "dated": "2026-05",
+        }.items():
+            type_into(qtbot, dialog.fields[name], text)
+        dialog.take()
+        return dialog.result_model is not None
+
+    monkeypatch.setattr(FormDialog, "exec", filled)
+    bench = opened("Grid")
+    count = len(window.session.job.rules)
+    qtbot.mouseClick(bench.rules.add, LEFT)
+    settled(window)
+    made = window.session.job.rules[-1]
+    assert len(window.session.job.rules) == count + 1
+    assert (made.name, made.ratio_max, made.authority, made.dated) == ("Rural loan", 1.2, "A bank", "2026-05")
+    assert bench.rules.own["Rural loan"].text() == "1.2"
+    key, field = next(iter(bench.rules.limits.items()))
+    type_into(qtbot, field, "7")
+    settled(window)
+    bench.rules.why[key].setText("The operator said so")
+    bench.rules.why[key].editingFinished.emit()
+    settled(window)
+    assert next(one.why for one in window.session.job.rule_changes if one.rule == key) == "The operator said so"
+
+
+def test_the_year_its_number_and_an_old_batterys_reserve_are_typed(window, opened, qtbot, settled):
+    bench = opened("Site")
+    type_into(qtbot, bench.inputs.editors["Calendar year"], "2027")
+    settled(window)
+    type_into(qtbot, bench.inputs.editors["Made year, no."], "7")
+    settled(window)
+    site = window.session.job.site
+    assert (site.year, site.weather.seed) == (2027, 7)
+    assert not bench.inputs.editors["Stamps later by"].isEnabled()
+    type_into(qtbot, bench.inputs.editors["Calendar year"], "2028")
+    assert "366 days" in bench.inputs.problem.text()
+    home = opened("Home")
+    type_into(qtbot, home.inputs.editors["Made days, no."], "5")
+    settled(window)
+    assert window.session.job.demand.seed == 5
+    wall = opened("Inverter").wall
+    choose(wall.pack, "fern-48")
+    settled(window)
+    type_into(qtbot, wall.reserve, "35")
+    settled(window)
+    assert window.session.job.existing_battery.reserve == 0.35

@@ -33,6 +33,10 @@ class WallPanel(QWidget):
         self.count = QuantityField("Packs there today", "", range_of(ExistingBattery, "count"), 0)
         self.battery_age = QuantityField("Age of the battery", "years", range_of(ExistingBattery, "age_years"), 0)
         self.health = QuantityField("Usable energy now over when new", "", range_of(ExistingBattery, "health"))
+        self.reserve = QuantityField(
+            "Reserve of the battery there today; empty: as the new one's", "%",
+            range_of(ExistingBattery, "reserve").times(100.0), 0,
+        )  # fmt: skip
         self.carrier = ChoiceField("Inverter of the battery", width=16)
         self.battery_fate = ChoiceField("What becomes of the battery", FATES, width=10)
         self.problem = QLabel()
@@ -53,6 +57,7 @@ class WallPanel(QWidget):
             (("Battery", self.pack), ("packs", self.count)),
             (("on", self.carrier), ("age", self.battery_age)),
             (("it", self.battery_fate), ("health", self.health)),
+            (("", None), ("reserve", self.reserve)),
         )
         for row, pairs in enumerate(rows):
             for column, (text, field) in enumerate(pairs):
@@ -61,7 +66,7 @@ class WallPanel(QWidget):
                     label.setBuddy(field)
                     grid.addWidget(label, row, 2 * column)
                     grid.addWidget(field, row, 2 * column + 1)
-        for field in (self.inverter_age, self.count, self.battery_age, self.health):
+        for field in (self.inverter_age, self.count, self.battery_age, self.health, self.reserve):
             field.setFixedWidth(74)
             field.refused.connect(self._show_text)
         grid.addWidget(self.problem, len(rows), 0, 1, 4)
@@ -75,6 +80,9 @@ class WallPanel(QWidget):
         self.count.accepted.connect(lambda value: self._of_battery("count", round(value)))
         self.battery_age.accepted.connect(lambda value: self._of_battery("age_years", value))
         self.health.accepted.connect(lambda value: self._of_battery("health", value))
+        self.reserve.accepted.connect(
+            lambda value: self._of_battery("reserve", None if value is None else round(value / 100.0, 6))
+        )
         self.carrier.taken.connect(lambda value: self._of_battery("inverter", None if value == NONE else value))
         self.battery_fate.taken.connect(lambda value: self._of_battery("fate", value))
 
@@ -107,7 +115,9 @@ class WallPanel(QWidget):
         self.battery_fate.show_value(battery.fate if battery else None)
         for field, name in ((self.count, "count"), (self.battery_age, "age_years"), (self.health, "health")):
             field.show_value(getattr(battery, name) if battery else None)
-        for field in (self.count, self.battery_age, self.health, self.carrier, self.battery_fate):
+        kept = battery.reserve if battery else None
+        self.reserve.show_value(None if kept is None else kept * 100.0)
+        for field in (self.count, self.battery_age, self.health, self.carrier, self.battery_fate, self.reserve):
             field.setEnabled(battery is not None)
         self.problem.hide()
 

@@ -59,6 +59,7 @@ class HomeBench(Bench):
             (
                 field_of("A year, kWh", "kWh", "demand", ShapedDemand, "yearly_kwh", 0),
                 field_of("Midwinter over mean", "", "demand", ShapedDemand, "winter_factor"),
+                field_of("Made days, no.", "", "demand", ShapedDemand, "seed", 0),
             ),
             across=1,
         )

@@ -3,9 +3,19 @@
 from dataclasses import replace
 
 from pydantic import ValidationError
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
+from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
@@ -15,6 +25,18 @@ from calm_relay.job.library import Library
 from calm_relay.job.rules import UNITS
 from calm_relay.job.survey import RuleChange
 from calm_relay.job.tariff import RatioRule
+
+# Rows of a `FormDialog` on a rule of the job's own.
+OWN_ROWS = (
+    ("name", "Name", "text"),
+    ("ratio_max", "Array over inverter power, at most", ("", 3)),
+    ("authority", "Authority", "text"),
+    ("clause", "Clause", "text"),
+    ("dated", "As of, 2026-11", "text"),
+)
+
+
+FIRST_RULE = RatioRule(name="Lender’s limit", ratio_max=1.33, authority="the lender", clause="-", dated="2026-01")
 
 
 class RulesPanel(QWidget):
@@ -29,6 +51,7 @@ class RulesPanel(QWidget):
         self.region.taken.connect(self._on_region)
         self.limits: dict[str, QuantityField] = {}
         self.own: dict[str, QuantityField] = {}
+        self.why: dict[str, QLineEdit] = {}
         self.problem = QLabel()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
@@ -64,6 +87,11 @@ class RulesPanel(QWidget):
         scroll.setWidget(inside)
         scroll.setAccessibleName("Rules and their limits")
         column.addWidget(scroll, 1)
+        self.add = QPushButton("A rule of this job…")
+        self.add.setObjectName("small")
+        self.add.setToolTip("Such as a lender's limit on array over inverter power, with its authority and date")
+        self.add.clicked.connect(lambda _=False: self._ask_own(None))
+        column.addWidget(self.add, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.problem)
 
     def show_job(self, job, library: Library) -> None:
@@ -86,6 +114,7 @@ class RulesPanel(QWidget):
             self._rows.takeAt(0).widget().deleteLater()
         self.limits.clear()
         self.own.clear()
+        self.why.clear()
         try:
             held = {item.rule.key: item for item in rules_of(job, library)}
         except PlanError as error:
@@ -118,6 +147,13 @@ class RulesPanel(QWidget):
         self._rows.addWidget(field, line, 1)
         self._rows.addWidget(unit, line, 2)
         self.limits[rule.key] = field
+        change = next((one for one in self._job.rule_changes if one.rule == rule.key), None)
+        if change is not None:
+            why = self.why[rule.key] = QLineEdit(change.why)
+            why.setAccessibleName(f"Why {rule.name} is another here")
+            why.setPlaceholderText("why it is another here")
+            why.editingFinished.connect(lambda: self._on_why(change, why.text().strip()))
+            self._rows.addWidget(why, line + 1, 1, 1, 2)
 
     def _add_own(self, line, own):
         self._add_words(line, own.name, f"{own.authority}, {own.clause}, {own.dated}; this job's own")
@@ -132,6 +168,11 @@ class RulesPanel(QWidget):
         unit.setObjectName("quiet")
         self._rows.addWidget(field, line, 1)
         self._rows.addWidget(unit, line, 2)
+        change = QPushButton("Change…")
+        change.setObjectName("small")
+        change.setAccessibleName(f"Change {own.name}")
+        change.clicked.connect(lambda _=False: self._ask_own(own))
+        self._rows.addWidget(change, line + 1, 1, 1, 2)
         self.own[own.name] = field
 
     def _on_own(self, own, value):
@@ -142,6 +183,26 @@ class RulesPanel(QWidget):
             kept, said = tuple(changed if rule == own else rule for rule in self._job.rules), f"{value:g} kWp/kW"
         self.edited.emit(self._job.with_(rules=kept), f"{own.name}: {said}")
 
+    def _ask_own(self, own):
+        """A rule of this job alone, new or changed."""
+        first = own or RatioRule(
+            name="Lender’s limit", ratio_max=1.33, authority="the lender", clause="-", dated="2026-01"
+        )
+        title = "A rule of this job" if own is None else own.name
+        dialog = FormDialog(title, first, OWN_ROWS, self.window())
+        if not dialog.exec() or dialog.result_model == own:
+            return
+        made = dialog.result_model
+        rules = self._job.rules
+        rules = (*rules, made) if own is None else tuple(made if rule == own else rule for rule in rules)
+        self.edited.emit(self._job.with_(rules=rules), f"{made.name}: {made.ratio_max:g} kWp/kW")
+
+    def _on_why(self, change, text):
+        if text == change.why:
+            return
+        changes = tuple(one.with_(why=text) if one == change else one for one in self._job.rule_changes)
+        self.edited.emit(self._job.with_(rule_changes=changes), "Why a rule is another here")
+
     def _add_words(self, line, name, summary):
         title, source = QLabel(name), QLabel(summary)
         title.setWordWrap(True)
@@ -149,7 +210,7 @@ class RulesPanel(QWidget):
         source.setObjectName("quiet")
         source.setFont(font(8))
         self._rows.addWidget(title, line, 0)
-        self._rows.addWidget(source, line + 1, 0, 1, 3)
+        self._rows.addWidget(source, line + 1, 0)
 
     def _on_region(self, region):
         # What a loan or a rebate asks for in one place is nobody's rule in another.
@@ -161,7 +222,8 @@ class RulesPanel(QWidget):
     def _on_limit(self, rule, value):
         rest = tuple(change for change in self._job.rule_changes if change.rule != rule.key)
         if value != rule.limit:
-            rest = (*rest, RuleChange(rule=rule.key, limit=value))
+            before = next((change.why for change in self._job.rule_changes if change.rule == rule.key), "")
+            rest = (*rest, RuleChange(rule=rule.key, limit=value, why=before))
         try:
             job = self._job.with_(rule_changes=rest)
         except ValidationError as error:

@@ -10,15 +10,29 @@ from calm_relay.desk.charts.season_charts import SiteChart
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
 from calm_relay.desk.dialogs.move_dialog import MoveDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
-from calm_relay.desk.widgets.field_form import FieldForm, field_of
+from calm_relay.desk.widgets.field_form import Field, FieldForm, field_of
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
 from calm_relay.desk.widgets.place_field import PlaceField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.places import find_places
+from calm_relay.job.field_range import range_of
 from calm_relay.job.model import ClimatePreset, MonthlyWeather, Site, WeatherFile
 
 FILE, TYPED = "file", "monthly"
 BESIDE = {"Place", "Weather"}
+
+
+def _of_weather(label, unit, model, name, decimals):
+    """A number of the weather's source; nothing to type where that source has none."""
+
+    def get(job):
+        return getattr(job.site.weather, name, None)
+
+    def put(job, value):
+        kept = round(value) if decimals == 0 else value
+        return job.with_(site=job.site.with_(weather=job.site.weather.with_(**{name: kept})))
+
+    return Field(label, unit, range_of(model, name), get, put, decimals)
 
 
 def _result(text, plan, option, progress):
@@ -48,6 +62,9 @@ class SiteBench(Bench):
                 field_of("Elevation, m", "", "site", Site, "elevation_m", 0),
                 field_of("Coldest cell, °C", "", "site", Site, "coldest_c", 1),
                 field_of("Hottest air, °C", "", "site", Site, "hottest_c", 1),
+                field_of("Calendar year", "", "site", Site, "year", 0),
+                _of_weather("Made year, no.", "", ClimatePreset, "seed", 0),
+                _of_weather("Stamps later by", "h", WeatherFile, "shift_h", 2),
             ),
             across=3,
         )

@@ -11,6 +11,7 @@ from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.base import Model
 from calm_relay.job.field_range import FieldRange, range_of
+from calm_relay.job.field_words import plain_type
 from calm_relay.job.model import Job
 
 
@@ -35,8 +36,11 @@ def field_of(
     def get(job: Job) -> float | None:
         return getattr(getattr(job, part), name, None)
 
+    whole = plain_type(model, name) is int
+
     def put(job: Job, value: float | None) -> Job:
-        return job.with_(**{part: getattr(job, part).with_(**{name: value})})
+        kept = round(value) if whole and value is not None else value
+        return job.with_(**{part: getattr(job, part).with_(**{name: kept})})
 
     return Field(label, unit, range_of(model, name), get, put, decimals, money)
 
