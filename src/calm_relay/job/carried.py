@@ -22,13 +22,16 @@ def named_equipment(job: Job) -> Iterator[tuple[str, str, str]]:
         yield "packs", job.existing_battery.pack, "existing_battery.pack"
         if job.existing_battery.inverter is not None:
             yield "inverters", job.existing_battery.inverter, "existing_battery.inverter"
-    yield "packs", job.battery.pack, "battery.pack"
-    for field in ("hybrid", "battery_inverter", "string_inverter"):
-        key = getattr(job.battery, field)
-        if key is not None:
-            yield "inverters", key, f"battery.{field}"
-    if job.battery.microinverter is not None:
-        yield "microinverters", job.battery.microinverter, "battery.microinverter"
+    batteries = [("battery", job.battery)]
+    batteries += [(f"pinned.{number}.battery", pin.battery) for number, pin in enumerate(job.pinned)]
+    for path, battery in batteries:
+        yield "packs", battery.pack, f"{path}.pack"
+        for field in ("hybrid", "battery_inverter", "string_inverter"):
+            key = getattr(battery, field)
+            if key is not None:
+                yield "inverters", key, f"{path}.{field}"
+        if battery.microinverter is not None:
+            yield "microinverters", battery.microinverter, f"{path}.microinverter"
 
 
 def with_copies(job: Job, catalogue: Catalogue) -> Job:

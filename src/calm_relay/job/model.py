@@ -289,6 +289,14 @@ class PlannedBattery(Model):
         return self.with_(charge_windows=(*((window,) if window else ()), *self.charge_windows[1:]))
 
 
+class Pin(Model):
+    """An option kept under a name, with the battery and the boxes it had, to stand beside others."""
+
+    name: str = Field(min_length=1, max_length=60, title="Name")
+    option: Identifier = Field(description="Key of its architecture.")
+    battery: PlannedBattery
+
+
 class OffGrid(Model):
     """What an off-grid house is to manage."""
 
@@ -345,6 +353,7 @@ class Job(Model):
     fuse_school: FuseSchool = "series-fuse rating"
     string_plans: tuple[StringPlan, ...] = ()
     attachments: tuple[Attachment, ...] = Field(default=(), max_length=200)
+    pinned: tuple[Pin, ...] = Field(default=(), max_length=5, description="Options kept to compare.")
     own_equipment: Catalogue = Catalogue()
     assumed: tuple[str, ...] = Field(
         default=(), max_length=60, description="Paths of figures assumed until somebody confirms or changes them."
@@ -356,6 +365,7 @@ class Job(Model):
             ("faces", [face.name for face in self.faces]),
             ("string_plans", [plan.inverter for plan in self.string_plans]),
             ("rule_changes", [change.rule for change in self.rule_changes]),
+            ("pinned", [pin.name for pin in self.pinned]),
         ):
             twice = next((name for name in names if names.count(name) > 1), None)
             if twice is not None:

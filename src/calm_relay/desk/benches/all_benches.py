@@ -87,6 +87,12 @@ def _survey():
     return SurveyBench()
 
 
+def _pinned():
+    from calm_relay.desk.benches.pinned_bench import PinnedBench
+
+    return PinnedBench()
+
+
 def _equipment():
     from calm_relay.desk.benches.equipment_bench import EquipmentBench
 
@@ -112,6 +118,7 @@ BENCHES = {
     "Search": Entry(_search, "F11", Day.NEVER),
     "Outage": Entry(_outage, "F12", Day.NEVER),
     "Survey": Entry(_survey, "Ctrl+Shift+Y", Day.NEVER),
+    "Pinned": Entry(_pinned, "Ctrl+Shift+B", Day.NEVER),
     "Equipment": Entry(_equipment, "Ctrl+Shift+E", Day.NEVER),
 }
 _BESIDE = {"Battery inverter": "Inverter", "Kept inverter": "Inverter", "Second battery": "Battery"}
