@@ -16,10 +16,13 @@ from calm_relay.job.survey import Rectangle
 from calm_relay.planning.site.roof_room import filled, room_of
 
 SIZES = (
-    ("width_m", "Along the eaves"),
-    ("height_m", "Up the slope"),
-    ("margin_m", "Kept free"),
+    ("width_m", "Along the eaves", "m"),
+    ("height_m", "Up the slope", "m"),
+    ("margin_m", "Kept free", "m"),
+    ("gap_mm", "Gap", "mm"),
 )
+# What a face that nobody measured has already.
+USUAL = {"margin_m", "gap_mm"}
 LAYOUTS = (("best", "what holds more"), ("upright", "upright"), ("lying", "lying"))
 
 
@@ -101,9 +104,9 @@ class RoofLayout(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(3)
-        for column, (name, title) in enumerate(SIZES):
-            field = QuantityField(title, "m", replace(range_of(Rectangle, name), optional=name != "margin_m"))
-            field.setFixedWidth(70)
+        for column, (name, title, unit) in enumerate(SIZES):
+            field = QuantityField(title, unit, replace(range_of(Rectangle, name), optional=name not in USUAL))
+            field.setFixedWidth(64)
             field.accepted.connect(lambda value, name=name: self._on_size(name, value))
             field.refused.connect(self._show_text)
             label = QLabel(title)
@@ -113,13 +116,13 @@ class RoofLayout(QWidget):
             self.fields[name] = field
         self.layout_choice = ChoiceField("How modules lie", LAYOUTS, width=11)
         self.layout_choice.taken.connect(lambda value: self._on_size("layout", value))
-        grid.addWidget(QLabel("Modules lie"), 0, 3)
-        grid.addWidget(self.layout_choice, 1, 3)
+        grid.addWidget(QLabel("Modules lie"), 0, len(SIZES))
+        grid.addWidget(self.layout_choice, 1, len(SIZES))
         self.fill = QPushButton("Fill it")
         self.fill.setObjectName("small")
         self.fill.clicked.connect(self._on_fill)
-        grid.addWidget(self.fill, 1, 4)
-        grid.setColumnStretch(5, 1)
+        grid.addWidget(self.fill, 1, len(SIZES) + 1)
+        grid.setColumnStretch(len(SIZES) + 2, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -139,7 +142,7 @@ class RoofLayout(QWidget):
         plan = job.faces[number]
         place = plan.rectangle
         for name, field in self.fields.items():
-            field.show_value(None if place is None and name != "margin_m" else getattr(place or _START, name))
+            field.show_value(None if place is None and name not in USUAL else getattr(place or _START, name))
         self.layout_choice.show_value(place.layout if place else "best")
         self.layout_choice.setEnabled(place is not None)
         room = room_of(face)

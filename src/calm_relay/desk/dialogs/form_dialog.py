@@ -64,6 +64,7 @@ class TicksField(QWidget):
 
     def __init__(self, name, entries, across: int, parent=None):
         super().__init__(parent)
+        self.setAccessibleName(name)
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(4)

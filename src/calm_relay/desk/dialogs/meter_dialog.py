@@ -39,6 +39,12 @@ COUNTS = (
     ("gross", "all that the house draws"),
     ("net", "import and export beside PV"),
 )
+# Which of the meter's files is in hand: how it was read, where it lies, and what a person calls it.
+FILES = (
+    ("reading", "path", "import"),
+    ("export_reading", "export_path", "export"),
+    ("production_reading", "production_path", "production"),
+)
 SHOWN = 7
 
 
@@ -76,6 +82,9 @@ class MeterDialog(AnswerDialog):
         self.counts = ChoiceField("What the meter counts", COUNTS, width=24)
         self.counts.show_value(demand.counts)
         self.counts.taken.connect(self._on_counts)
+        self._hand = "reading"
+        self.file = ChoiceField("File in hand", width=10)
+        self.file.taken.connect(self._on_file)
         self.export_file = QPushButton()
         self.production_file = QPushButton()
         for button, field in ((self.export_file, "export_path"), (self.production_file, "production_path")):
@@ -119,7 +128,9 @@ class MeterDialog(AnswerDialog):
         counts = QHBoxLayout()
         label = QLabel("The meter counts")
         label.setBuddy(self.counts)
-        for part in (label, self.counts, self.export_file, self.production_file):
+        self._in_hand = QLabel("File in hand")
+        self._in_hand.setBuddy(self.file)
+        for part in (label, self.counts, self.export_file, self.production_file, self._in_hand, self.file):
             counts.addWidget(part)
         counts.addStretch(1)
         column = QVBoxLayout(self)
@@ -143,8 +154,24 @@ class MeterDialog(AnswerDialog):
             stated = getattr(self.demand, field)
             button.setText(f"{words}: {Path(stated).name}" if stated else f"{words}…")
             button.setVisible(net)
-        path = (self._folder / self.demand.path).resolve()
-        self._ask.emit(self._number, str(path), self.demand.reading, self._zone, net)
+        stated = [(reading, words) for reading, path, words in FILES if getattr(self.demand, path)]
+        if not net or self._hand not in dict(stated):
+            self._hand = "reading"
+        self.file.offer(stated)
+        self.file.show_value(self._hand)
+        for part in (self._in_hand, self.file):
+            part.setVisible(net and len(stated) > 1)
+        path = (self._folder / self._path).resolve()
+        signed = net and self._hand == "reading"
+        self._ask.emit(self._number, str(path), getattr(self.demand, self._hand), self._zone, signed)
+
+    @property
+    def _path(self):
+        return getattr(self.demand, next(path for reading, path, _ in FILES if reading == self._hand))
+
+    def _on_file(self, reading):
+        self._hand = reading
+        self._read()
 
     def _on_read(self, number, result):
         if number != self._number:
@@ -156,7 +183,7 @@ class MeterDialog(AnswerDialog):
         self.rows.setVisible(not failed)
         self.days.setVisible(not failed)
         if failed:
-            self.summary.setText(f"{Path(self.demand.path).name} cannot be used as it is read now.")
+            self.summary.setText(f"{Path(self._path).name} cannot be used as it is read now.")
             self.problem.setText(f"{result}.")
             return
         self._show_text(result)
@@ -169,14 +196,14 @@ class MeterDialog(AnswerDialog):
         out = f", out {data.export_kwh.sum():,.0f} kWh" if data.export_kwh is not None else ""
         notes = "".join(f"<br>{note}" for note in seen.notes)
         self.summary.setText(
-            f"<b>{Path(self.demand.path).name}</b>: {seen.kind}, {data.starts.size:,} intervals of "
+            f"<b>{Path(self._path).name}</b>: {seen.kind}, {data.starts.size:,} intervals of "
             f"{seen.interval_minutes} min, {first:%Y-%m-%d} to {last:%Y-%m-%d}, {data.days:.0f} days; "
             f"in {data.import_kwh.sum():,.0f} kWh{out}.{notes}"
         )
         csv = seen.kind.startswith("interval CSV")
         for name, field in self.fields.items():
             field.setEnabled(csv)
-            stated = getattr(self.demand.reading, name)
+            stated = getattr(getattr(self.demand, self._hand), name)
             if name in CHOICES:
                 known = dict(CHOICES[name][1])
                 result = known.get(getattr(seen, name), str(getattr(seen, name)))
@@ -198,7 +225,7 @@ class MeterDialog(AnswerDialog):
         for i in range(min(SHOWN, data.starts.size)):
             out = f"{data.export_kwh[i]:.3f} kWh" if data.export_kwh is not None else "–"
             rows.append((f"{data.starts[i].astype(object):%Y-%m-%d %H:%M}", f"{data.import_kwh[i]:.3f} kWh", out))
-        self.rows.show_rows(("Interval starts, UTC", "In", "Out"), rows, f"From: {self.demand.path}", left=1)
+        self.rows.show_rows(("Interval starts, UTC", "In", "Out"), rows, f"From: {self._path}", left=1)
 
     def _draw_days(self, data):
         look = colours()
@@ -209,7 +236,8 @@ class MeterDialog(AnswerDialog):
             self.days.line(np.arange(day[-1] + 1), np.bincount(day, weights=data.export_kwh), look.light, 1.2)
 
     def _on_reading(self, name, value):
-        self.demand = self.demand.with_(reading=self.demand.reading.with_(**{name: value}))
+        reading = getattr(self.demand, self._hand).with_(**{name: value})
+        self.demand = self.demand.with_(**{self._hand: reading})
         self._read()
 
     def _on_counts(self, counts):

@@ -1,0 +1,268 @@
+"""Whatever a job can hold, the window can edit: every field of every part of a job has a control with a name.
+
+The schema is walked; each part says where its fields are edited, and the controls are looked for in the real window.
+"""
+
+from typing import get_args
+
+import pytest
+from PySide6.QtWidgets import QWidget
+
+from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS
+from calm_relay.desk.benches.load_rows import KINDS
+from calm_relay.desk.benches.rules_panel import FIRST_RULE, OWN_ROWS
+from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
+from calm_relay.desk.dialogs.bills_dialog import BillsDialog
+from calm_relay.desk.dialogs.control_dialog import PLACE_ROWS, ControlDialog
+from calm_relay.desk.dialogs.costs_dialog import CostsDialog
+from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.dialogs.item_form import ItemForm
+from calm_relay.desk.dialogs.meter_dialog import MeterDialog
+from calm_relay.desk.dialogs.months_dialog import MonthsDialog
+from calm_relay.desk.dialogs.tariff_dialog import TariffDialog
+from calm_relay.job import backup_board, control, demand, equipment, model, survey, tariff
+from calm_relay.job.base import Model
+from calm_relay.job.model import Job
+
+# What nobody types, and why.
+INTERNAL = {
+    (Job, "format"): "says what the file is",
+    (Job, "schema_version"): "says what the file is",
+    (Job, "assumed"): "marks; confirmed in the margin, lifted by an edit",
+    (model.WeatherFile, "kind"): "follows from the source that is chosen",
+    (model.ClimatePreset, "kind"): "follows from the source that is chosen",
+    (model.MonthlyWeather, "kind"): "follows from the source that is chosen",
+    (model.MonthlyWeather, "seed"): "the made year's number of the bench Site",
+    (demand.ShapedDemand, "kind"): "follows from shape, bills or meter",
+    (demand.MeteredDemand, "kind"): "follows from shape, bills or meter",
+    (model.Purpose, "kind"): "each purpose is a slider of its own",
+    (model.Pin, "option"): "of the option that was in view when it was pinned",
+    (survey.RuleChange, "rule"): "of the rule whose limit was changed",
+}
+EQUIPMENT = (
+    equipment.Catalogue, equipment.Module, equipment.Inverter, equipment.PvInput, equipment.Tracker,
+    equipment.BatteryPort, equipment.Backup, equipment.Optimiser, equipment.Microinverter, equipment.Pack,
+    equipment.CyclePoint,
+)  # fmt: skip
+
+
+def parts(annotation):
+    """Models inside an annotation."""
+    if isinstance(annotation, type) and issubclass(annotation, Model):
+        return [annotation]
+    return [found for inner in get_args(annotation) for found in parts(inner)]
+
+
+def walked(kind, seen=None):
+    """Every model that a job is made of, equipment aside."""
+    seen = {} if seen is None else seen
+    if kind in seen or kind in EQUIPMENT:
+        return seen
+    seen[kind] = [name for name, field in kind.model_fields.items() if not parts(field.annotation)]
+    for field in kind.model_fields.values():
+        for inner in parts(field.annotation):
+            walked(inner, seen)
+    return seen
+
+
+@pytest.fixture
+def controls(window, qtbot, settled, tmp_path):
+    """Where each field of each model is edited."""
+    job = window.session.job
+    kept = []
+
+    def rows_of(form, rows):
+        """Fields of a `FormDialog` on a model."""
+        kept.append(FormDialog("A form", form, rows))
+        return dict(kept[-1].fields)
+
+    found = {}
+
+    def add(kind, fields):
+        found.setdefault(kind, {}).update(fields)
+
+    def bench(name):
+        window.open_bench(name)
+        return window.bench
+
+    notes = bench("Notes")
+    add(Job, {"name": notes.name, "customer": notes.customer, "notes": notes.notes})
+    add(
+        survey.Attachment,
+        {"path": notes.photos.add, "caption": notes.photos.caption, "station": notes.photos.station},
+    )
+    site = bench("Site")
+    editors = site.inputs.editors
+    add(model.Site, {
+        "place": site.place.line, "latitude": editors["Latitude"], "longitude": editors["Longitude"],
+        "elevation_m": editors["Elevation, m"], "time_zone": site.zone, "year": editors["Calendar year"],
+        "coldest_c": editors["Coldest cell, °C"], "hottest_c": editors["Hottest air, °C"],
+    })  # fmt: skip
+    add(model.WeatherFile, {"path": site.source, "shift_h": editors["Stamps later by"]})
+    add(model.ClimatePreset, {"climate": site.source, "seed": editors["Made year, no."]})
+    months = MonthsDialog(model.MonthlyWeather(ghi_kwh_per_day=(4.0,) * 12, temp_c=(10.0,) * 12))
+    add(model.MonthlyWeather, {
+        "ghi_kwh_per_day": months.light[0], "temp_c": months.air[0], "origin": months.origin, **months.yearly,
+    })  # fmt: skip
+    roof = bench("Roof")
+    add(survey.HorizonPoint, {"azimuth": roof.draw, "elevation": roof.draw})
+    add(model.RoofFace, {name: field for (number, name), field in roof.fields.items() if number == 0})
+    add(model.RoofFace, {
+        "strings": roof.today.strings, "age_years": roof.today.age, "mounting": roof.today.mounting,
+        "electronics": roof.today.electronics,
+    })  # fmt: skip
+    add(survey.Rectangle, {**roof.layout_.fields, "layout": roof.layout_.layout_choice})
+    losses = [(name, name, "percent") for name in model.ArrayLosses.model_fields]
+    add(model.ArrayLosses, rows_of(job.losses, losses))
+    strings = bench("Strings")
+    add(Job, {"fuse_school": strings.school})
+    add(survey.StringPlan, {"inverter": strings.ladders})
+    add(survey.PlannedString, dict.fromkeys(survey.PlannedString.model_fields, strings.ladders))
+    wall = bench("Inverter").wall
+    add(survey.ExistingInverter, {
+        "inverter": wall.inverter, "age_years": wall.inverter_age, "fate": wall.inverter_fate,
+    })  # fmt: skip
+    held = ControlDialog(job)
+    add(survey.ExistingBattery, {
+        "pack": wall.pack, "count": wall.count, "inverter": wall.carrier, "age_years": wall.battery_age,
+        "health": wall.health, "fate": wall.battery_fate, "reserve": wall.reserve, "waits": held.order,
+    })  # fmt: skip
+    add(model.PlannedBattery, dict(window.bench.units))
+    panel = bench("Battery").panel
+    add(model.PlannedBattery, {
+        "pack": panel.pack, "count": panel.count, "reserve": panel.reserve, "units": panel.units,
+        "expansions": panel.expansions, "waits": held.order,
+    })  # fmt: skip
+    add(control.GridCharge, {
+        "start": panel.start, "end": panel.end, "target": panel.target, "limit_kw": panel.limit,
+    })  # fmt: skip
+    add(survey.BatteryPlace, rows_of(job.battery_place, PLACE_ROWS))
+    add(control.Control, {"shave_above_kw": held.shave, "import_bias_w": held.bias})
+    for rows, kind in (
+        (held.give, control.Window), (held.export, control.ExportWindow), (held.clock_charge, control.ClockWindow),
+    ):  # fmt: skip
+        rows._append(rows._first)
+        _, start, end, extras = rows.rows[0]
+        add(kind, {"start": start, "end": end, **extras})
+    home = bench("Home")
+    add(demand.ShapedDemand, {
+        "yearly_kwh": home.inputs.editors["A year, kWh"], "winter_factor": home.inputs.editors["Midwinter over mean"],
+        "seed": home.inputs.editors["Made days, no."], "shape": home.shape,
+    })  # fmt: skip
+    for title, first, rows in KINDS.values():
+        assert title
+        add(type(first), rows_of(first, rows))
+    cop = found[demand.HeatPump]["cop"]
+    add(demand.CopPoint, {"outdoor_c": cop, "cop": cop})
+    bills = BillsDialog((), 2026)
+    add(
+        demand.Bill if hasattr(demand, "Bill") else survey.Bill,
+        dict.fromkeys(("first", "last", "kwh"), bills.table),
+    )
+    meter = MeterDialog(demand.MeteredDemand(path="none.csv", counts="net"), tmp_path, "Europe/Dublin")
+    qtbot.addWidget(meter)
+    add(survey.MeterReading, meter.fields)
+    add(demand.MeteredDemand, {
+        "path": home.meter, "counts": meter.counts, "export_path": meter.export_file,
+        "production_path": meter.production_file,
+    })  # fmt: skip
+    board = BackedUpLoadsDialog(job, window.session.library)
+    row = board.rows[0]
+    add(backup_board.Circuit, {
+        "name": row.name, "breaker_a": row.breaker, "leg": row.leg, "house_share": row.share, "loads": row.loads,
+        "role": row.role, "shed_below": row.below, "priority": row.priority, "soft_start": row.soft,
+        "nameplate_kva": row.nameplate, "counts_as": row.counts,
+    })  # fmt: skip
+    add(backup_board.BackupBoard, {
+        "floor_m2": board.floor, "dwelling": board.dwelling, "small_circuits": board.small,
+        "heating_parts": board.heating,
+    })  # fmt: skip
+    generator = board.generator
+    add(backup_board.Generator, {
+        "kw": generator.power, "start_below": generator.starts, "stop_above": generator.stops, "on": generator.place,
+        "litres_per_kwh": generator.burns, "price_per_litre": generator.price, "tank_litres": generator.tank,
+        "interlocked": generator.interlocked,
+    })  # fmt: skip
+    grid = bench("Grid")
+    add(Job, {"region": grid.rules.region})
+    add(model.Supply, {**rows_of(job.supply, SERVICE_ROWS), "main_fuse_a": grid.inputs.editors["Main fuse"]})
+    add(model.OffGrid, {"unmet_max": grid.off_grid_rows.editors["May go unserved"]})
+    limit = next(iter(grid.rules.limits))
+    grid.rules._on_limit(next(r for r in grid.rules._packs[job.region].rules if r.key == limit), 3.21)
+    settled(window)
+    add(survey.RuleChange, {"limit": grid.rules.limits[limit], "why": grid.rules.why[limit]})
+    add(tariff.RatioRule, rows_of(FIRST_RULE, OWN_ROWS))
+    priced = TariffDialog(job.tariff)
+    line = priced.import_rows.rows[0][1]
+    add(tariff.Tariff, {
+        **priced.fields, "name": priced.name, "currency": priced.currency, "stored_export": priced.stored,
+        "tax": priced.tax, "credit": priced.credit, "carried": priced.carried, "rest_paid": priced.rest,
+        "export_limit_kw": grid.inputs.editors["Export limit"],
+    })  # fmt: skip
+    add(tariff.RateWindow, line)
+    add(tariff.Tier, dict.fromkeys(tariff.Tier.model_fields, priced.tiers))
+    add(tariff.DemandCharge, {
+        "price_per_kw": priced.power, "minutes": priced.minutes, "start": priced.power_from,
+        "end": priced.power_until, "days": priced.power_days,
+    })  # fmt: skip
+    purposes = bench("Choice").purposes
+    add(Job, {"outage_hours": purposes.hours})
+    add(model.Purpose, {"weight": next(iter(purposes.sliders.values()))})
+    lines = list(purposes.must_haves.editors.values())
+    add(model.MustHaves, dict(zip(model.MustHaves.model_fields, lines, strict=True)))
+    costs = CostsDialog(job.costs, "€", None, lambda _: True)
+    costs.incentives.append(None)
+    add(tariff.Costs, costs.fields)
+    add(tariff.Incentive, costs.incentives.rows[0][1])
+    pinned = bench("Pinned")
+    pinned.pin_view()
+    settled(window)
+    add(model.Pin, {"name": pinned.names[0]})
+    kept += [months, held, bills, board, priced, costs]
+    yield found
+    meter.reject()
+    for made in kept:
+        made.deleteLater()
+
+
+def test_every_field_of_a_job_has_a_control_with_a_name(controls):
+    missing, nameless = [], []
+    for kind, names in walked(Job).items():
+        for name in names:
+            if (kind, name) in INTERNAL:
+                continue
+            widget = controls.get(kind, {}).get(name)
+            if widget is None:
+                missing.append(f"{kind.__name__}.{name}")
+            elif not (widget.accessibleName() or getattr(widget, "text", str)()):
+                nameless.append(f"{kind.__name__}.{name}")
+            else:
+                assert isinstance(widget, QWidget)
+    assert missing == []
+    assert nameless == []
+
+
+def test_what_stands_as_internal_is_there_and_has_a_reason():
+    known = walked(Job)
+    for (kind, name), reason in INTERNAL.items():
+        assert name in known[kind]
+        assert reason
+
+
+def test_every_field_of_equipment_has_its_row_in_the_form(dressed):
+    """Equipment is edited by one form that is made from the models: none of their fields is left out."""
+    from calm_relay.planning.equipment.draft import MODELS
+
+    for kind, made in MODELS.items():
+        form = ItemForm(kind)
+        shown = {path.rpartition(".")[2] for path in form.fields}
+        for name, field in made.model_fields.items():
+            inner = [one for one in parts(field.annotation) if one is not equipment.CyclePoint]
+            wanted = {name} if not inner else {leaf for one in inner for leaf in one.model_fields} - {"trackers"}
+            assert wanted - {"key"} <= shown, (kind, name)
+        assert all(field.accessibleName() for field in form.fields.values())
+
+
+def test_the_walk_sees_through_unions_and_lists():
+    assert parts(tuple[tariff.Tier, ...] | None) == [tariff.Tier]
+    assert len(walked(Job)) > 30
