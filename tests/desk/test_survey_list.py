@@ -52,6 +52,6 @@ def test_the_sheet_for_the_visit_is_printed_with_blanks(window, bench, qtbot, tm
         assert swing.entry.label in text
     assert "Measured" in text
     (tmp_path / "folder.pdf").mkdir()
-    assert not bench.write_sheet(tmp_path / "folder.pdf")
+    assert not window.files.write_site_visit(bench.result, tmp_path / "folder.pdf")
     assert "Nothing of the job is lost" in asked[-1]
     assert bench.table.focusPolicy() & Qt.FocusPolicy.TabFocus

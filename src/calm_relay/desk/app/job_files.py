@@ -3,7 +3,7 @@
 import contextlib
 import sys
 import tempfile
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QProcess, QTimer
@@ -164,6 +164,19 @@ class JobFiles(QObject):
             return False
         path = Path(chosen if chosen.lower().endswith(".pdf") else f"{chosen}.pdf")
         return self._can_write_in(path.parent) and self._write("report", path)
+
+    def write_site_visit(self, result, path) -> bool:
+        """Writes the sheet for a site visit; says why when it cannot be."""
+        from calm_relay.desk.output.site_visit import write_site_visit
+
+        try:
+            write_site_visit(self._session.plan, result, path, date.today())
+        except OSError as error:
+            text = f"{path}: {error.strerror or error}. Nothing of the job is lost."
+            QMessageBox.warning(self._window, "This could not be written", text)
+            return False
+        self._notice.ask(f"Written: {path}", ())
+        return True
 
     def export(self, bench, name: str) -> bool:
         """Asks for a folder and has the plan's pictures and tables written, and the charts of a bench."""

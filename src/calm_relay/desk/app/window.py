@@ -163,6 +163,7 @@ class Window(QMainWindow):
                 self._connect_equipment(bench)
             if name == "Survey":
                 bench.station_wanted.connect(self._on_station)
+                bench.sheet_wanted.connect(self.files.write_site_visit)
             if name == "Choice":
                 bench.costs_kept.connect(self.shelf.keep_costs)
             bench.show_job(self.session.job)

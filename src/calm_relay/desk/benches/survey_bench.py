@@ -1,6 +1,5 @@
 """The bench Survey: what is measured, assumed and missing, and what each assumed thing could change."""
 
-from datetime import date
 from functools import partial
 from pathlib import Path
 
@@ -12,7 +11,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
-    QMessageBox,
     QPushButton,
     QStyledItemDelegate,
     QTableWidget,
@@ -69,9 +67,12 @@ class SurveyBench(Bench):
     -------
     station_wanted : str
         Where a thing of the list is edited.
+    sheet_wanted : object, object
+        The result on paper, and the file's path.
     """
 
     station_wanted = Signal(str)
+    sheet_wanted = Signal(object, object)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -191,19 +192,7 @@ class SurveyBench(Bench):
     def _on_print(self):
         name, _ = QFileDialog.getSaveFileName(self, "Site-visit sheet", "site-visit.pdf", "PDF (*.pdf)")
         if name:
-            self.write_sheet(Path(name if name.lower().endswith(".pdf") else f"{name}.pdf"))
-
-    def write_sheet(self, path: Path) -> bool:
-        """Writes the sheet; says why when it cannot be."""
-        from calm_relay.desk.output.site_visit import write_site_visit
-
-        try:
-            write_site_visit(self._view.plan, self.result, path, date.today())
-        except OSError as error:
-            text = f"{path}: {error.strerror or error}. Nothing of the job is lost."
-            QMessageBox.warning(self, "This could not be written", text)
-            return False
-        return True
+            self.sheet_wanted.emit(self.result, Path(name if name.lower().endswith(".pdf") else f"{name}.pdf"))
 
     def focus_first(self) -> None:
         """The list."""

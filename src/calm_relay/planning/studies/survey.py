@@ -11,8 +11,8 @@ from calm_relay.job.survey import HorizonPoint
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.plan import Plan, plan
+from calm_relay.planning.site.months import months_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
-from calm_relay.planning.views.seasons import site_months
 
 Status = Literal["measured", "assumed", "missing"]
 # Plausible ranges: common practice, no source. Light of an assumed climate, demand typed or estimated, prices.
@@ -92,7 +92,7 @@ def _assumed(job: Job, path: str) -> Status:
 def _site(made: Plan) -> Iterator[Entry]:
     job, site = made.job, made.job.site
     if isinstance(site.weather, ClimatePreset):
-        months = site_months(made)
+        months = months_of(made.site)
 
         def lit(factor: float) -> Callable[[Job], Job]:
             weather = MonthlyWeather(

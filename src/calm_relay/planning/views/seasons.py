@@ -9,36 +9,12 @@ from calm_relay.job.model import ClimatePreset
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.climates import nearest_climates
 from calm_relay.planning.site.demand import SEASONS
-
-
-@dataclass(frozen=True, eq=False)
-class SiteMonths:
-    """Each month's mean horizontal irradiation [kWh/m2/day] and its lowest, mean and highest air [degC].
-
-    `daily_range_c` is the year's mean swing from night to day [K], `wind_mean` its mean wind [m/s].
-    """
-
-    ghi_kwh_per_day: np.ndarray
-    lowest_c: np.ndarray
-    mean_c: np.ndarray
-    highest_c: np.ndarray
-    daily_range_c: float
-    wind_mean: float
+from calm_relay.planning.site.months import SiteMonths, months_of
 
 
 def site_months(plan: Plan) -> SiteMonths:
     """The weather year by months of standard time."""
-    calendar, weather = plan.site.calendar, plan.site.weather
-    here = [calendar.month == month for month in range(1, 13)]
-    air = weather.temp_air
-    return SiteMonths(
-        np.array([weather.ghi[cut].mean() * 24 / 1000 for cut in here]),
-        np.array([air[cut].min() for cut in here]),
-        np.array([air[cut].mean() for cut in here]),
-        np.array([air[cut].max() for cut in here]),
-        float(np.ptp(air.reshape(365, -1), axis=1).mean()),
-        float(weather.wind_speed.mean()),
-    )
+    return months_of(plan.site)
 
 
 def how_sure(plan: Plan, library: Library) -> str:
