@@ -20,6 +20,13 @@ def dressed(qapp):
 
 
 @pytest.fixture
+def own_folder(tmp_path, monkeypatch):
+    """A folder of this test alone for what a user keeps over all jobs."""
+    monkeypatch.setenv("CALM_RELAY_DATA", str(tmp_path / "own"))
+    return tmp_path / "own"
+
+
+@pytest.fixture
 def asked(monkeypatch):
     """Texts of the units that were shown; questions are answered with "discard"."""
     texts = []

@@ -458,7 +458,7 @@ def test_pictures_charts_and_tables_are_exported(window, opened, qtbot, tmp_path
     assert "<path" in (tmp_path / "battery-1.svg").read_text()
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "summary"), ""))
     next(a for a in window.commands.all() if a.text() == "&Print summary…").trigger()
-    qtbot.waitUntil(lambda: (tmp_path / "summary.pdf").exists(), timeout=10_000)
+    qtbot.waitUntil(lambda: (tmp_path / "summary.pdf").exists(), timeout=30_000)
     assert (tmp_path / "summary.pdf").read_bytes().startswith(b"%PDF")
 
 

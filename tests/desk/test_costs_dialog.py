@@ -5,10 +5,7 @@ import pytest
 from calm_relay.exchange.own_equipment import read_prices
 from tests.desk.driving import LEFT, choose, press, type_into
 
-
-@pytest.fixture(autouse=True)
-def folder(tmp_path, monkeypatch):
-    monkeypatch.setenv("CALM_RELAY_DATA", str(tmp_path / "own"))
+pytestmark = pytest.mark.usefixtures("own_folder")
 
 
 @pytest.fixture

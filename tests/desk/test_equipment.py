@@ -14,11 +14,7 @@ from calm_relay.job.own_item import ITEMS
 from tests.datasheets import HYBRID, MODULE, PACK, write_pdf
 from tests.desk.driving import LEFT, choose, painted, type_into
 
-
-@pytest.fixture(autouse=True)
-def folder(tmp_path, monkeypatch):
-    monkeypatch.setenv("CALM_RELAY_DATA", str(tmp_path / "own"))
-    return tmp_path / "own"
+pytestmark = pytest.mark.usefixtures("own_folder")
 
 
 @pytest.fixture
@@ -63,7 +59,7 @@ def test_two_items_stand_beside_each_other(bench):
     assert not bench.change.isEnabled()
 
 
-def test_a_module_typed_by_hand_is_kept_and_planned_with(window, bench, qtbot, settled, folder):
+def test_a_module_typed_by_hand_is_kept_and_planned_with(window, bench, qtbot, settled, own_folder):
     choose(bench.kind, "modules")
     qtbot.mouseClick(bench.new, LEFT)
     dialog = opened(window)

@@ -11,11 +11,7 @@ from calm_relay.job.own_item import ITEMS
 from tests.desk.driving import LEFT, choose, type_into
 from tests.planning.test_table_import import HEADS, ROWS, write_csv, write_xlsx
 
-
-@pytest.fixture(autouse=True)
-def folder(tmp_path, monkeypatch):
-    monkeypatch.setenv("CALM_RELAY_DATA", str(tmp_path / "own"))
-    return tmp_path / "own"
+pytestmark = pytest.mark.usefixtures("own_folder")
 
 
 @pytest.fixture

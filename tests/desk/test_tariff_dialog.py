@@ -6,11 +6,7 @@ from PySide6.QtCore import QPoint, QTime
 from calm_relay.exchange.own_tariffs import read_tariffs
 from tests.desk.driving import LEFT, choose, painted, press, type_into
 
-
-@pytest.fixture(autouse=True)
-def folder(tmp_path, monkeypatch):
-    monkeypatch.setenv("CALM_RELAY_DATA", str(tmp_path / "own"))
-    return tmp_path / "own"
+pytestmark = pytest.mark.usefixtures("own_folder")
 
 
 @pytest.fixture
@@ -115,9 +111,9 @@ def test_a_tariff_is_kept_and_taken_in_another_job(window, dialog, qtbot):
     assert dialog._typed().price == window.session.job.tariff.price
 
 
-def test_damaged_own_tariffs_are_told_and_left_alone(window, qtbot, folder):
-    folder.mkdir(parents=True)
-    (folder / "tariffs.json").write_text("{")
+def test_damaged_own_tariffs_are_told_and_left_alone(window, qtbot, own_folder):
+    own_folder.mkdir(parents=True)
+    (own_folder / "tariffs.json").write_text("{")
     press(qtbot, window, "F8")
     qtbot.mouseClick(window.bench.tariff, LEFT)
     dialog = window.bench.dialog
@@ -125,4 +121,4 @@ def test_damaged_own_tariffs_are_told_and_left_alone(window, qtbot, folder):
     dialog.name.setText("x")
     qtbot.mouseClick(dialog.keep, LEFT)
     assert "Not kept" in dialog.problem.text()
-    assert (folder / "tariffs.json").read_text() == "{"
+    assert (own_folder / "tariffs.json").read_text() == "{"

@@ -290,7 +290,7 @@ class PlannedBattery(Model):
 
 
 class Pin(Model):
-    """An option kept under a name, with the battery and the boxes it had, to stand beside others."""
+    """An option kept under a name, with the battery and the units it had, to stand beside others."""
 
     name: str = Field(min_length=1, max_length=60, title="Name")
     option: Identifier = Field(description="Key of its architecture.")

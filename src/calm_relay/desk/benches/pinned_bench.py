@@ -1,4 +1,4 @@
-"""The bench Pinned: options kept under a name stand beside each other, each with its own battery and boxes."""
+"""The bench Pinned: options kept under a name stand beside each other, each with its own battery and units."""
 
 from functools import partial
 from pathlib import Path
@@ -89,7 +89,7 @@ class PinnedBench(Bench):
             words.setObjectName("quiet")
             words.setWordWrap(True)
             take, gone = QPushButton("Take up"), QPushButton("Remove")
-            take.setToolTip("Its battery and boxes become those of the job")
+            take.setToolTip("Its battery and units become those of the job")
             for button, what in ((take, "Take up"), (gone, "Remove")):
                 button.setObjectName("small")
                 button.setAccessibleName(f"{what} {pin.name}")
@@ -108,9 +108,9 @@ class PinnedBench(Bench):
         }
         battery = pin.battery
         units = (battery.hybrid, battery.battery_inverter, battery.string_inverter, battery.microinverter)
-        boxes = [names.get(key, key) for key in units if key]
+        stated = [names.get(key, key) for key in units if key]
         packs = f"{battery.units * battery.count} × {names.get(battery.pack, battery.pack)}"
-        return ", ".join([packs, *boxes])
+        return ", ".join([packs, *stated])
 
     def show_view(self, view) -> None:
         """Asks for the pins of a new plan."""
@@ -148,7 +148,7 @@ class PinnedBench(Bench):
         self.summary.setText(f"{result.plan.choice.sentence}{refused}")
 
     def pin_view(self) -> None:
-        """Pins the option in view with its present boxes."""
+        """Pins the option in view with its present units."""
         from calm_relay.planning.studies.pinned import free_name, pin_of
 
         if self._view is None or self._view.built is None or len(self._job.pinned) >= MOST:

@@ -195,7 +195,7 @@ def _comparison(pages, plan):
 
 
 def _made_of(pages, plan):
-    """The boxes, the work and what is paid towards them, line by line, of each option that is printed."""
+    """The units, the work and what is paid towards them, line by line, of each option that is printed."""
     currency, rows = plan.job.tariff.currency, []
     for number in compared(plan, 0, PRINTED):
         option = plan.options[number]

@@ -1,4 +1,4 @@
-"""Options pinned under a name, each with the battery and the boxes it had, planned anew beside each other."""
+"""Options pinned under a name, each with the battery and the units it had, planned anew beside each other."""
 
 from dataclasses import dataclass, replace
 from pathlib import Path
