@@ -2,16 +2,19 @@
 
 from datetime import date
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMessageBox
 
-from calm_relay.desk.dialogs.item_dialog import ItemDialog
-from calm_relay.desk.dialogs.table_dialog import PricesDialog, TableDialog
 from calm_relay.exchange import own_equipment
 from calm_relay.exchange.errors import InputError
 from calm_relay.job.own_item import ITEMS, OwnItem
 from calm_relay.planning.equipment.draft import SINGULAR, key_of
+
+if TYPE_CHECKING:
+    from calm_relay.desk.dialogs.item_dialog import ItemDialog
+    from calm_relay.desk.dialogs.table_dialog import PricesDialog, TableDialog
 
 
 class Shelf(QObject):
@@ -25,11 +28,11 @@ class Shelf(QObject):
         self.own, _ = own_equipment.read_own_equipment()
         self._stamp = own_equipment.stamp()
 
-    def new(self, kind: str, then=None) -> ItemDialog:
+    def new(self, kind: str, then=None) -> "ItemDialog":
         """Opens a form for a new item; `then` is called with its key when it was kept."""
         return self._ask(kind, None, then)
 
-    def change(self, kind: str, key: str) -> ItemDialog:
+    def change(self, kind: str, key: str) -> "ItemDialog":
         """Opens the form of an item; one that ships with the application becomes an own copy."""
         own = next((item for item in self.own.of(kind) if item.key == key), None)
         if own is None:
@@ -42,6 +45,9 @@ class Shelf(QObject):
         return {item.key for item in getattr(self._session.library.catalogue, kind)}
 
     def _ask(self, kind, own, then):
+        # The form draws charts, and their library takes long to import: a window starts without it.
+        from calm_relay.desk.dialogs.item_dialog import ItemDialog
+
         catalogue = self._session.library.catalogue
         families = {pack.family for pack in catalogue.packs}
         families |= {family for unit in catalogue.inverters if unit.battery for family in unit.battery.families}
@@ -107,8 +113,10 @@ class Shelf(QObject):
         self._notice.ask(f"Taken from {path.name}: {new} new items, {replaced} in place of others.", ())
         return True
 
-    def take_table(self, kind: str, path: Path) -> TableDialog:
+    def take_table(self, kind: str, path: Path) -> "TableDialog":
         """Opens a supplier's spreadsheet; the rows that fit come into the library when it is accepted."""
+        from calm_relay.desk.dialogs.table_dialog import TableDialog
+
         dialog = TableDialog(kind, self._keys(kind), self._window)
         dialog.accepted.connect(lambda: self._take_items(kind, dialog.items, path))
         dialog.finished.connect(dialog.deleteLater)
@@ -128,8 +136,10 @@ class Shelf(QObject):
         if self._written(lambda: own_equipment.change(kind, put=placed)):
             self._notice.ask(f"Taken from {path.name}: {len(items)} items.", ())
 
-    def take_prices(self, path: Path) -> PricesDialog:
+    def take_prices(self, path: Path) -> "PricesDialog":
         """Opens a supplier's price list; the prices ticked come into the library when it is accepted."""
+        from calm_relay.desk.dialogs.table_dialog import PricesDialog
+
         dialog = PricesDialog(self.own.items, self._window)
         dialog.accepted.connect(lambda: self._take_prices(dialog.taken, path))
         dialog.finished.connect(dialog.deleteLater)
