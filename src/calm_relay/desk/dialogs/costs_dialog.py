@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.desk.widgets.row_stack import RowStack
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
@@ -31,29 +32,18 @@ GROUPS = (
 MOST = 12
 
 
-class IncentiveRows(QWidget):
+class IncentiveRows(RowStack):
     """Incentives in rows: who pays how much, for what, up to where."""
 
     def __init__(self, show_text, parent=None):
-        super().__init__(parent)
+        super().__init__("Add an &incentive", MOST, parent)
         self._show_text = show_text
-        self.rows: list[tuple[QWidget, dict]] = []
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(0, 0, 0, 0)
-        self._column.setSpacing(3)
-        self.add = QPushButton("Add an &incentive")
-        self.add.setObjectName("small")
-        self.add.clicked.connect(lambda _=False: self.append(None))
-        self._column.addWidget(self.add)
 
-    def append(self, incentive: Incentive | None) -> None:
+    def append(self, value: Incentive | None) -> None:
         """Adds a row, empty or with an incentive."""
-        if len(self.rows) >= MOST:
+        if self.full:
             return
-        row, number = QWidget(), len(self.rows) + 1
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(4)
+        incentive, number = value, len(self.rows) + 1
         fields = {
             "name": QLineEdit(),
             "pays_for": ChoiceField(
@@ -78,38 +68,19 @@ class IncentiveRows(QWidget):
             fields[name].setFixedWidth(74)
             fields[name].refused.connect(self._show_text)
         fields["cap"].setPlaceholderText("no cap")
-        for name, before in (("name", ""), ("pays_for", "for"), ("amount", ""), ("per", ""), ("cap", "at most"),
-                             ("authority", "by"), ("dated", "as of")):  # fmt: skip
-            if before:
-                line.addWidget(QLabel(before))
-            line.addWidget(fields[name], name in {"name", "authority"})
-        gone = QPushButton("Remove")
-        gone.setObjectName("small")
-        gone.setAccessibleName(f"Remove incentive {number}")
-        gone.clicked.connect(lambda _=False: self._remove(row))
-        line.addWidget(gone)
         for name in ("name", "authority", "dated"):
             fields[name].setText(getattr(incentive, name) if incentive else "")
         fields["pays_for"].show_value(incentive.pays_for if incentive else "battery")
         fields["per"].show_value(incentive.per if incentive else "kWh")
         fields["amount"].show_value(incentive.amount if incentive else 0.0)
         fields["cap"].show_value(incentive.cap if incentive else None)
-        self.rows.append((row, fields))
-        self._column.insertWidget(self._column.count() - 1, row)
-        self.add.setEnabled(len(self.rows) < MOST)
-
-    def _remove(self, row):
-        self.rows = [item for item in self.rows if item[0] is not row]
-        self._column.removeWidget(row)
-        row.deleteLater()
-        self.add.setEnabled(True)
-
-    def show_value(self, incentives) -> None:
-        """Shows incentives in place of what is there."""
-        for row, _ in list(self.rows):
-            self._remove(row)
-        for incentive in incentives:
-            self.append(incentive)
+        words = {"pays_for": "for", "cap": "at most", "authority": "by", "dated": "as of"}
+        parts: list[tuple[QWidget, int]] = []
+        for name in ("name", "pays_for", "amount", "per", "cap", "authority", "dated"):
+            if name in words:
+                parts.append((QLabel(words[name]), 0))
+            parts.append((fields[name], int(name in {"name", "authority"})))
+        self.put(fields, parts, f"incentive {number}")
 
     @property
     def value(self) -> tuple[dict, ...]:

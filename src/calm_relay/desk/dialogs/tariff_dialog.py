@@ -19,6 +19,7 @@ from calm_relay.desk.charts.tariff_ribbons import TariffRibbons
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.desk.widgets.row_stack import RowStack
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import InputError, first_field_error
@@ -38,36 +39,31 @@ MOST = 12
 PRICE = FieldRange(-5.0, 50.0)
 
 
-class RateRows(QWidget):
+class RateRows(RowStack):
     """Windows of a price in rows. Emits `changed` when anything in them is another."""
 
     changed = Signal()
     refused = Signal(str)
 
     def __init__(self, name: str, parent=None):
-        super().__init__(parent)
+        super().__init__(f"Add a window of {name}", MOST, parent)
         self._name = name
-        self.rows: list[tuple[QWidget, dict]] = []
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(0, 0, 0, 0)
-        self._column.setSpacing(2)
-        self.add = QPushButton(f"Add a window of {name}")
-        self.add.setObjectName("small")
-        self.add.clicked.connect(lambda _=False: self._on_add())
-        self._column.addWidget(self.add)
 
-    def _on_add(self):
+    def on_add(self) -> None:
+        """Adds a usual window."""
         self.append(RateWindow(name="Peak", price=0.3, start="17:00", end="21:00"))
         self.changed.emit()
 
-    def append(self, window: RateWindow) -> None:
+    def on_remove(self, row: QWidget) -> None:
+        """Takes a window away."""
+        super().on_remove(row)
+        self.changed.emit()
+
+    def append(self, value: RateWindow) -> None:
         """Adds a row with a window."""
-        if len(self.rows) >= MOST:
+        if self.full:
             return
-        row, number = QWidget(), len(self.rows) + 1
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(4)
+        window, number = value, len(self.rows) + 1
         what = f"{self._name} window {number}"
         fields = {
             "name": QLineEdit(window.name),
@@ -91,41 +87,17 @@ class RateRows(QWidget):
             fields[key].setTime(QTime.fromString(getattr(window, key), CLOCK))
             fields[key].setKeyboardTracking(False)
             fields[key].timeChanged.connect(lambda _: self.changed.emit())
-        for key in ("name", "price", "start", "end", "days", "months"):
-            if key == "end":
-                line.addWidget(QLabel("–"))
-            line.addWidget(fields[key], key in {"name", "months"})
-        gone = QPushButton("Remove")
-        gone.setObjectName("small")
-        gone.setAccessibleName(f"Remove {what}")
-        gone.clicked.connect(lambda _=False: self._on_remove(row))
-        line.addWidget(gone)
         for key in ("name", "months"):
             fields[key].editingFinished.connect(self.changed)
         fields["price"].accepted.connect(lambda _: self.changed.emit())
         fields["price"].refused.connect(self.refused)
         fields["days"].taken.connect(lambda _: self.changed.emit())
-        self.rows.append((row, fields))
-        self._column.insertWidget(self._column.count() - 1, row)
-        self.add.setEnabled(len(self.rows) < MOST)
-
-    def _on_remove(self, row):
-        self._drop(row)
-        self.changed.emit()
-
-    def _drop(self, row):
-        self.rows = [item for item in self.rows if item[0] is not row]
-        self._column.removeWidget(row)
-        row.hide()
-        row.deleteLater()
-        self.add.setEnabled(True)
-
-    def show_value(self, windows) -> None:
-        """Shows windows in place of what is there."""
-        for row, _ in list(self.rows):
-            self._drop(row)
-        for window in windows:
-            self.append(window)
+        parts: list[tuple[QWidget, int]] = []
+        for key, field in fields.items():
+            if key == "end":
+                parts.append((QLabel("–"), 0))
+            parts.append((field, int(key in {"name", "months"})))
+        self.put(fields, parts, what)
 
     def set_edge(self, number: int, end: str, minute: int) -> None:
         """Moves an end of a window, as if typed."""
