@@ -13,6 +13,7 @@ import pytest
 
 from calm_relay.cli import main
 from calm_relay.exchange.job_file import write_job
+from calm_relay.exchange.own_equipment import library
 from calm_relay.planning.common.progress import unheard
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -95,7 +96,13 @@ def test_a_house_without_a_grid_closes_for_an_outsider_too(tmp_path, capsys):
     jsonschema.validate(document, json.loads((DOCS / "plan.schema.json").read_text()))
     assert main(["assess", "demo:hut"]) == 0
     summary = capsys.readouterr().out
-    assert "fuel € " in summary and "unserved 0.8%" in summary and " import " not in summary
+    shares = {
+        f"unserved {option['off_grid']['unmet_share']:.1%}"
+        for option in document["options"]
+        if not option["refused"]
+    }
+    assert "fuel € " in summary and " import " not in summary
+    assert any(share in summary for share in shares)
     for option in (option for option in document["options"] if not option["refused"]):
         _, table = table_of(series / f"{option['key']}.csv")
         assert balances(option, table, document["step_h"]) < 1e-9
@@ -195,3 +202,16 @@ def test_report_export_and_install_need_no_screen(tmp_path):
     assert "pages" in run("report", "demo", tmp_path / "summary.pdf")
     assert "plan.xlsx" in run("export", "demo", tmp_path / "out")
     assert "calm-relay.desktop" in run("install", "--data", tmp_path / "share")
+
+
+@pytest.mark.parametrize("words", [["report", "plan.pdf"], ["export", "papers"]])
+def test_a_job_that_is_only_begun_is_not_put_on_paper(tmp_path, capsys, words):
+    from calm_relay.planning.site.new_job import begun_job
+
+    write_job(begun_job("Begun", library()), tmp_path / "begun.relay.json")
+    command, out = words
+    assert main([command, str(tmp_path / "begun.relay.json"), str(tmp_path / out)]) == 1
+    assert "still wanted: where it stands; what the home uses" in capsys.readouterr().err
+    assert not (tmp_path / out).exists()
+    assert main(["assess", str(tmp_path / "begun.relay.json")]) == 0
+    assert "No verdict yet" in capsys.readouterr().out

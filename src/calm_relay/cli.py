@@ -99,8 +99,18 @@ def _planned(job):
     return plan(read_job(path), library(), path.resolve().parent)
 
 
+def _for_paper(job):
+    """The plan of a job of which everything is said that a paper needs."""
+    from calm_relay.planning.common.wanted import wanted_words
+
+    made = _planned(job)
+    if made.job.wanted:
+        raise ValueError(f"{job}: there is no plan to put on paper yet; still wanted: {wanted_words(made.job)}")
+    return made
+
+
 def _report(arguments):
-    made = _planned(arguments.job)
+    made = _for_paper(arguments.job)
     _drawing_without_a_screen()
     from datetime import date
 
@@ -112,7 +122,7 @@ def _report(arguments):
 
 
 def _export(arguments):
-    made = _planned(arguments.job)
+    made = _for_paper(arguments.job)
     _drawing_without_a_screen()
     from calm_relay.desk.output.exports import export_plan
 
@@ -137,7 +147,7 @@ def _install(arguments):
 
 
 def _assess(arguments):
-    from calm_relay.exchange.job_file import write_atomically
+    from calm_relay.exchange.files import write_atomically
     from calm_relay.exchange.plan_document import plan_text, series_text
     from calm_relay.planning.studies.collected import studies_of
     from calm_relay.planning.verdict.option import Option
@@ -167,7 +177,7 @@ def _assess(arguments):
 
 
 def _search(arguments):
-    from calm_relay.exchange.job_file import write_atomically
+    from calm_relay.exchange.files import write_atomically
     from calm_relay.exchange.table_file import table_text
     from calm_relay.planning.studies.search import BENEFITS, efficient_edge, filter_of, plant_rows, search
 
@@ -221,7 +231,7 @@ def _summary(made):
 
 
 def _schemas(arguments):
-    from calm_relay.exchange.job_file import write_atomically
+    from calm_relay.exchange.files import write_atomically
     from calm_relay.exchange.plan_document import PlanDocument, schema_text
     from calm_relay.job.model import Job
     from calm_relay.job.own_item import FILES

@@ -19,6 +19,12 @@ def dressed(qapp):
     return qapp
 
 
+@pytest.fixture(autouse=True)
+def own_state(tmp_path_factory, monkeypatch):
+    """What one test leaves unsaved is not offered to the next."""
+    monkeypatch.setenv("CALM_RELAY_STATE", str(tmp_path_factory.mktemp("state")))
+
+
 @pytest.fixture
 def own_folder(tmp_path, monkeypatch):
     """A folder of this test alone for what a user keeps over all jobs."""

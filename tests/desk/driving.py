@@ -4,6 +4,7 @@ from collections import Counter
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
+from PySide6.QtWidgets import QApplication
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -34,3 +35,19 @@ def painted(widget):
     image = widget.grab().toImage().scaledToWidth(200)
     points = [image.pixel(x, y) for x in range(0, image.width(), 2) for y in range(0, image.height(), 2)]
     return 1.0 - max(Counter(points).values()) / len(points)
+
+
+def choose_new(qtbot, field, *, mouse=False):
+    """Takes "New…", the last of a list: by its keys, or by a click on it."""
+    if mouse:
+        qtbot.mouseClick(field, LEFT)
+        # The click that opened a list is not to choose in it: another is heard after a double click's time.
+        qtbot.wait(QApplication.doubleClickInterval() + 50)
+        view = field.view()
+        last = field.model().index(field.count() - 1, 0)
+        view.scrollTo(last)
+        qtbot.mouseClick(view.viewport(), LEFT, pos=view.visualRect(last).center())
+        return
+    qtbot.keyClick(field, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    qtbot.keyClick(field.view(), Qt.Key.Key_End)
+    qtbot.keyClick(field.view(), Qt.Key.Key_Return)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QComboBox,
     QLineEdit,
+    QMessageBox,
     QPlainTextEdit,
     QSlider,
     QWidget,
@@ -21,8 +22,10 @@ from calm_relay.desk.app.finder import Finder
 from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.charts.chart import Chart
 from calm_relay.desk.widgets.theme import DARK, LIGHT, colours, dress
+from calm_relay.exchange.files import file_mark
 from calm_relay.exchange.job_file import read_job, write_job
-from calm_relay.exchange.user_state import left_behind, read_settings, write_settings
+from calm_relay.exchange.kept_work import Journal, journals_folder, left_behind
+from calm_relay.exchange.user_state import read_settings, write_settings
 from calm_relay.planning.views.moment import spots_of
 
 from .driving import LEFT, painted, press, type_into
@@ -396,35 +399,76 @@ def test_recent_jobs_are_one_choice_away(window, tmp_path, settled):
     assert window.session.job.name == "Lately"
 
 
-def test_unsaved_work_is_kept_aside_and_can_be_brought_back(window, qtbot, monkeypatch, settled):
-    window.benches["Choice"].battery.count.setValue(7)
-    settled(window)
-    window.files.keep_now()
-    with monkeypatch.context() as other:
-        other.setattr("calm_relay.exchange.user_state._runs_still", lambda process: False)
-        other.setattr("calm_relay.exchange.user_state.os.getpid", lambda: 1)
-        (kept,) = left_behind()
-        assert kept.job.battery.count == 7
-        window.session.undo()
-        window.files.offer_left_behind()
-        assert "was not saved when the application ended" in window.notice.text.text()
+def test_unsaved_work_is_kept_aside_and_can_be_brought_back(window, qtbot, settled, demo, tmp_path):
+    """Of two works left behind both are offered, one after the other."""
+    for name in ("One", "Two"):
+        journal = Journal()
+        journal.begin(demo, None, tmp_path, None)
+        journal.record(demo.with_(name=name))
+        journal.close()
+    window.files.offer_left_behind()
+    assert "“One”" in window.notice.text.text() and "1 more after this" in window.notice.text.text()
+    qtbot.mouseClick(window.notice.buttons[1], LEFT)
+    qtbot.waitUntil(lambda: "“Two”" in window.notice.text.text())
     qtbot.mouseClick(window.notice.buttons[0], LEFT)
     settled(window)
-    assert window.session.job.battery.count == 7
-    assert window.session.unsaved
-    window.files.forget()
-    assert left_behind() == ()
+    assert window.session.job.name == "Two" and window.session.unsaved
+    # Brought back it is the window's own, and kept on.
+    assert left_behind() == ((), ())
+    window.benches["Choice"].battery.count.setValue(7)
+    window.session.journal.flush()
+    window.session.journal.close()
+    (work,), _ = left_behind()
+    assert work.job.battery.count == 7
+    window.session.journal.forget()
+    window.session.journal.flush()
 
 
-def test_a_state_folder_that_cannot_be_written_is_shown_once(window, tmp_path, monkeypatch):
+def test_a_closed_window_leaves_nothing_to_be_offered(window, tmp_path, monkeypatch):
+    monkeypatch.setenv("CALM_RELAY_STATE", str(tmp_path / "state"))
+    window.session.edit(window.session.job.with_(notes="half"), "Notes")
+    window.session.journal.flush()
+    assert len(list(journals_folder().iterdir())) == 1
+    window.close()
+    assert list(journals_folder().iterdir()) == []
+
+
+def test_older_work_over_a_newer_file_asks(window, settled, asked, demo, tmp_path, monkeypatch):
+    path = tmp_path / "a.relay.json"
+    write_job(demo, path)
+    journal = Journal()
+    journal.begin(demo, path, tmp_path, file_mark(path))
+    journal.record(demo.with_(name="Old"))
+    journal.close()
+    write_job(demo.with_(name="New"), path)
+    window.files.offer_left_behind()
+    assert "was saved by somebody else since" in window.notice.text.text()
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Cancel)
+    window.notice.buttons[0].click()
+    assert window.session.job.name != "Old"
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Yes)
+    window.files.offer_left_behind()
+    window.notice.buttons[0].click()
+    settled(window)
+    assert window.session.job.name == "Old" and window.session.changed_on_disk
+    assert read_job(path).name == "New"
+
+
+def test_a_file_removed_under_the_window_is_told(window, tmp_path):
+    path = tmp_path / "a.relay.json"
+    window.session.save(path)
+    path.unlink()
+    window.files.look_at_disk()
+    assert "a.relay.json is no longer in" in window.notice.text.text()
+    window.notice.buttons[0].click()
+    assert path.exists()
+
+
+def test_a_state_folder_that_cannot_be_written_is_shown(window, tmp_path, monkeypatch, qtbot):
     (tmp_path / "file").write_text("")
     monkeypatch.setenv("CALM_RELAY_STATE", str(tmp_path / "file"))
     window.benches["Choice"].battery.count.setValue(5)
-    window.files.keep_now()
-    assert "cannot be kept aside" in window.notice.text.text()
-    window.notice.clear()
-    window.files.keep_now()
-    assert not window.notice.isVisible()
+    qtbot.waitUntil(lambda: "cannot be kept aside" in window.notice.text.text(), timeout=5000)
 
 
 def test_painting_does_not_wear_python_out(window):

@@ -12,7 +12,7 @@ from calm_relay.exchange.own_equipment import change, read_kind
 from calm_relay.exchange.shipped import catalogue
 from calm_relay.job.own_item import ITEMS
 from tests.datasheets import HYBRID, MODULE, PACK, write_pdf
-from tests.desk.driving import LEFT, choose, painted, type_into
+from tests.desk.driving import LEFT, choose, choose_new, painted, type_into
 
 pytestmark = pytest.mark.usefixtures("own_folder")
 
@@ -165,7 +165,7 @@ def test_a_hybrid_from_its_sheet_stands_in_the_picker_and_in_the_job(window, qtb
     inverter = window.bench
     asked = []
     inverter.item_wanted.connect(lambda kind, then: asked.append(kind))
-    inverter.hybrid.want_new()
+    choose_new(qtbot, inverter.hybrid)
     assert asked == ["inverters"]
     dialog = opened(window)
     sheet_read(qtbot, dialog, write_pdf(tmp_path / "tamber.pdf", HYBRID))

@@ -28,6 +28,7 @@ from calm_relay.job.model import Job
 INTERNAL = {
     (Job, "format"): "says what the file is",
     (Job, "schema_version"): "says what the file is",
+    (Job, "wanted"): "answered by the questions of a job that is begun",
     (Job, "assumed"): "marks; confirmed in the margin, lifted by an edit",
     (model.WeatherFile, "kind"): "follows from the source that is chosen",
     (model.ClimatePreset, "kind"): "follows from the source that is chosen",

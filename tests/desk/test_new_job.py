@@ -1,9 +1,11 @@
-"""A new job from the window: by keyboard from nothing to a plan, and a copy of the present one."""
+"""A new job from the window: question by question to a plan, and a copy of the present one."""
 
 import pytest
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt
 
-from calm_relay.desk.dialogs.new_job_dialog import NewJobDialog
+from calm_relay.exchange.job_file import read_job
+from calm_relay.exchange.own_equipment import library
+from calm_relay.job.own_item import OwnEquipment, OwnItem
 
 from .driving import type_into
 
@@ -11,40 +13,56 @@ RETURN = Qt.Key.Key_Return
 
 
 @pytest.fixture
-def dialog(window, qtbot):
-    made = NewJobDialog(window.session.library, window)
-    qtbot.addWidget(made)
-    made.show()
-    return made
-
-
-def find(qtbot, dialog, town):
-    qtbot.keyClicks(dialog.place.line, town)
-    qtbot.waitUntil(lambda: dialog.place.result.isVisible(), timeout=10_000)
-    qtbot.keyClick(dialog.place.line, RETURN)
-
-
-def test_from_nothing_to_a_plan_by_keyboard(window, qtbot, settled):
-    """Ctrl+N, a name, a town, a figure: twenty-odd keys, and a plan stands."""
-
-    def answer():
-        dialog = window.findChild(NewJobDialog)
-        qtbot.keyClicks(dialog.name, "Quay Street 4")
-        find(qtbot, dialog, "tralee")
-        assert "Assumed: one phase of 230 V, 50 Hz, main fuse 63 A" in dialog.usual.text()
-        assert "Dublin" in dialog.usual.text()
-        type_into(qtbot, dialog.yearly, "4200 kWh")
-        dialog.take()
-
-    QTimer.singleShot(0, answer)
+def begun(window, qtbot, settled):
+    """A window on a job of which nothing is said yet."""
     qtbot.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
     settled(window)
+    return window
+
+
+def find(qtbot, window, town):
+    qtbot.keyClicks(window.bench.place.line, town)
+    qtbot.waitUntil(lambda: window.bench.place.result.isVisible(), timeout=10_000)
+    qtbot.keyClick(window.bench.place.line, RETURN)
+
+
+def notes(window):
+    return [note.finding.check for note in window.margin.notes]
+
+
+def test_each_station_asks_until_there_is_a_verdict(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    assert window.session.job.wanted == ("place", "demand", "array")
+    assert notes(window).count("not answered") == 3
+    assert window.line.line.station("Site").headline == "not said yet"
+    assert questions.asks.text().endswith("Where does it stand?") and window.bench.place.line.hasFocus()
+    find(qtbot, window, "tralee")
+    settled(window)
+    qtbot.waitUntil(lambda: questions.step.bench == "Choice")
+    settled(window)
+    assert window.bench.verdict.text().startswith("No verdict yet. Still wanted: what the home uses")
+    assert not window.moment.isVisible() and not window.switch.buttons
     job = window.session.job
-    assert (job.name, job.site.place, job.supply.phases) == ("Quay Street 4", "Tralee, Ireland", "single")
-    assert job.demand.yearly_kwh == 4200.0 and window.session.path is None
-    assert window.session.plan.choice.key is not None
-    assert any(note.finding.check == "assumed" for note in window.margin.notes)
+    assert (job.site.place, job.supply.phases, job.supply.main_fuse_a) == ("Tralee, Ireland", "single", 63.0)
+    questions.go_to(3)
+    type_into(qtbot, window.bench.inputs.editors["A year, kWh"], "4200")
+    qtbot.waitUntil(lambda: questions.step.bench == "Grid")
+    settled(window)
+    window.open_bench("Choice")
+    settled(window)
+    known = {label.text() for label in window.bench.known.findChildren(type(window.bench.verdict))}
+    assert "4,200 kWh a year, 11.5 kWh a day" in {text.replace("\u00a0", " ") for text in known}
+    assert any("night" in text for text in known) and not any("yield" in text for text in known)
+    questions.go_to(5)
+    questions.lay.click()
+    settled(window)
+    assert window.session.job.wanted == () and window.session.plan.choice.key is not None
+    # The first verdict puts what fits best in view.
+    assert window.view.option.key == window.session.plan.choice.key
+    questions.go_to(7)
+    assert not questions.isVisible() and window.bench_name == "Choice"
     # What is edited is no longer assumed.
+    job = window.session.job
     window.session.edit(job.with_(tariff=job.tariff.with_(price=0.31)), "Price")
     settled(window)
     assert "tariff.price" not in window.session.job.assumed and "supply.phases" in window.session.job.assumed
@@ -52,20 +70,56 @@ def test_from_nothing_to_a_plan_by_keyboard(window, qtbot, settled):
     assert "tariff.price" in window.session.job.assumed
 
 
-def test_what_is_missing_is_said_and_nothing_is_lost(dialog, qtbot):
-    qtbot.keyClicks(dialog.name, "Quay Street 4")
-    dialog.take()
-    assert dialog.job is None and dialog.isVisible()
-    assert "The place is missing" in dialog.problem.text() and "wanted" in dialog.problem.text()
-    find(qtbot, dialog, "hamburg")
-    dialog.take()
-    assert "The yearly use is missing" in dialog.problem.text()
-    type_into(qtbot, dialog.yearly, "much")
-    assert dialog.problem.text() and dialog.name.text() == "Quay Street 4"
-    type_into(qtbot, dialog.yearly, "3000")
-    dialog.modules.setValue(0)
-    dialog.take()
-    assert dialog.job.faces == () and dialog.job.supply.phases == "three"
+def test_the_roof_is_known_before_the_home_is(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    find(qtbot, window, "hamburg")
+    settled(window)
+    questions.go_to(5)
+    questions.lay.click()
+    settled(window)
+    window.open_bench("Choice")
+    settled(window)
+    known = " ".join(label.text() for label in window.bench.known.findChildren(type(window.bench.verdict)))
+    assert "kWh/kWp" in known.replace("\u00a0", " ") and "“night”" not in known
+    assert window.session.job.supply.phases == "three"
+    # Undone, the question stands again.
+    window.session.undo()
+    settled(window)
+    assert "array" in window.session.job.wanted and window.session.job.faces == ()
+
+
+def test_a_begun_job_is_saved_opened_and_asked_on_and_nothing_of_it_is_printed(
+    begun, qtbot, settled, tmp_path, monkeypatch
+):
+    window, questions = begun, begun.questions
+    find(qtbot, window, "hamburg")
+    settled(window)
+    questions.go_to(5)
+    questions.none.click()
+    settled(window)
+    assert not window.files.print_summary()
+    assert "Still wanted: what the home uses in a year" in window.notice.text.text()
+    window.session.save(tmp_path / "begun.relay.json")
+    assert read_job(tmp_path / "begun.relay.json").wanted == ("demand",)
+    questions.leave.click()
+    assert not questions.isVisible()
+    assert window.files.open_file(tmp_path / "begun.relay.json")
+    settled(window)
+    window.ask_questions()
+    assert questions.isVisible() and questions.step.answers == "demand"
+    # A place taken once more asks about what belonged to the first.
+    window.session.edit(window.session.job.with_(name="Elbweg"), "Name")
+    assert window.session.job.wanted == ("demand",)
+
+
+def test_bad_answers_are_said_and_nothing_is_lost(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    questions.name.setText("x" * 200)
+    questions.name.editingFinished.emit()
+    assert "not taken" in questions.how.text() and window.session.job.name == "New job"
+    questions.go_to(3)
+    type_into(qtbot, window.bench.inputs.editors["A year, kWh"], "much")
+    assert "demand" in window.session.job.wanted and questions.step.bench == "Home"
 
 
 def test_a_copy_stands_beside_the_file_it_came_from(window, qtbot, settled):
@@ -109,3 +163,16 @@ def test_a_first_start_says_once_that_it_is_an_example(window, tmp_path, monkeyp
     assert begun == [True]
     window.files.tell_example(lambda: begun.append(True))
     assert not window.notice.isVisible()
+
+
+def test_the_questions_lay_what_is_in_the_library_now(begun, own_folder, settled, monkeypatch):
+    """A module kept while the questions are asked is the one they lay."""
+    window, questions = begun, begun.questions
+    shipped = window.session.library.catalogue.modules[0]
+    cheap = shipped.with_(key="own-cheap", name="Own cheap", price=1.0)
+    window.session.take_library(library(OwnEquipment({"modules": (OwnItem(item=cheap),)}, False)))
+    settled(window)
+    questions.go_to(5)
+    questions.lay.click()
+    settled(window)
+    assert window.session.job.faces[0].module == "own-cheap"

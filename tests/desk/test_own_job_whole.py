@@ -11,9 +11,8 @@ from PySide6.QtWidgets import QDialogButtonBox, QFileDialog
 
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.dialogs.item_dialog import ItemDialog
-from calm_relay.desk.dialogs.new_job_dialog import NewJobDialog
 from tests.datasheets import HYBRID, MODULE, PACK, write_pdf
-from tests.desk.driving import LEFT, choose, press
+from tests.desk.driving import LEFT, choose, choose_new, press
 
 MOST = 80
 TABS = 160
@@ -62,6 +61,8 @@ class Person:
 
     def push(self, button):
         """Presses a button; of buttons that exclude each other the arrow keys reach the rest."""
+        if button.autoExclusive() and button.isChecked():
+            return
         if button.autoExclusive() and not self.mouse:
             alike = [one for one in button.parent().findChildren(type(button)) if one.autoExclusive()]
             self.go(next(one for one in alike if one.isChecked()))
@@ -109,26 +110,37 @@ def person(request, window, qtbot, tmp_path, monkeypatch):
 
 
 def begin(person, settled, name, town, yearly, modules):
-    """Job > New job, its five answers, and the plan that follows."""
-
-    def fill():
-        dialog = person.window.findChildren(NewJobDialog)[-1]
-        person.type(dialog.name, name)
-        person.type(dialog.place.line, town)
-        person.qtbot.waitUntil(lambda: dialog.place.result.isVisible(), timeout=10_000)
-        person.qtbot.keyClick(dialog.place.line, Qt.Key.Key_Return)
-        person.count += 1
-        person.type(dialog.yearly, yearly)
-        person.go(dialog.modules)
-        dialog.modules.selectAll()
-        person.qtbot.keyClicks(dialog.modules, str(modules))
-        person.answer(dialog)
-
-    QTimer.singleShot(0, fill)
+    """Job > New job, the questions of the path, and the plan that follows."""
+    window, questions = person.window, person.window.questions
     person.command("Ctrl+N")
-    settled(person.window)
-    assert person.window.session.job.name == name
-    assert person.window.session.plan.job is person.window.session.job
+    settled(window)
+    assert (window.bench_name, questions.step.answers) == ("Site", "place")
+    person.type(questions.name, name)
+    person.type(window.bench.place.line, town)
+    person.qtbot.waitUntil(lambda: window.bench.place.result.isVisible(), timeout=10_000)
+    person.qtbot.keyClick(window.bench.place.line, Qt.Key.Key_Return)
+    person.count += 1
+    settled(window)
+    for bench in ("Choice", "Inverter"):
+        person.qtbot.waitUntil(lambda bench=bench: questions.step.bench == bench)
+        assert window.session.plan.choice.key is None
+        person.push(questions.next)
+    assert window.bench_name == "Home"
+    person.type(window.bench.inputs.editors["A year, kWh"], yearly)
+    person.qtbot.waitUntil(lambda: questions.step.bench == "Grid")
+    person.push(questions.next)
+    if modules:
+        person.type(questions.modules, str(modules))
+        person.push(questions.lay)
+    else:
+        person.push(questions.none)
+    person.qtbot.waitUntil(lambda: questions.step.bench == "Battery")
+    person.push(questions.next)
+    settled(window)
+    assert not questions.isVisible() and window.bench_name == "Choice"
+    assert window.session.job.name == name
+    assert window.session.plan.job is window.session.job
+    assert window.session.plan.choice.key is not None
 
 
 def read_sheet(person, dialog, path, monkeypatch, typed=()):
@@ -231,8 +243,9 @@ def test_a_house_off_grid(person, settled, tmp_path, monkeypatch):
     settled(window)
     assert not window.session.job.supply.on_grid
     person.command("F5")
-    window.bench.hybrid.want_new()
-    person.count += 2
+    person.go(window.bench.hybrid)
+    choose_new(person.qtbot, window.bench.hybrid, mouse=person.mouse)
+    person.count += 1
     path = write_pdf(tmp_path / "tamber.pdf", HYBRID)
     typed = (("battery.families", "fern-lv"), ("price", "2100"))
     read_sheet(person, window.findChildren(ItemDialog)[-1], path, monkeypatch, typed)

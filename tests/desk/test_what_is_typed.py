@@ -81,3 +81,18 @@ def test_another_bench_another_look_and_paper_take_it_too(window, qtbot, saved, 
     window.commands._take_look("dark")
     assert window.session.job.supply.main_fuse_a == 50.0
     window.desk.take_look("light")
+
+
+def test_more_text_than_notes_hold_is_refused_as_it_is_pasted(window):
+    from PySide6.QtCore import QMimeData
+
+    window.open_bench("Notes")
+    before = window.bench.notes.toPlainText()
+    paste = QMimeData()
+    paste.setText("x" * 5_000_000)
+    window.bench.notes.insertFromMimeData(paste)
+    assert window.bench.notes.toPlainText() == before
+    assert "5,000,000 characters are more than fit" in window.bench.problem.text()
+    paste.setText("a few words ")
+    window.bench.notes.insertFromMimeData(paste)
+    assert "a few words" in window.bench.notes.toPlainText()

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.app.application import make_window
-from calm_relay.exchange import job_file
+from calm_relay.exchange import files
 from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.kept_verdict import kept_verdict
 from calm_relay.exchange.user_state import state_folder
@@ -77,7 +77,7 @@ def test_change_the_battery_see_the_verdict_change_undo_save_reopen(window, qtbo
     settled(window)
     qtbot.keyClick(window, Qt.Key.Key_S, CTRL)
     assert read_job(path).battery.count == 2
-    assert read_job(job_file.previous_version(path)).battery.count == 1
+    assert read_job(files.previous_version(path)).battery.count == 1
 
     window.files.open_demo()
     settled(window)
@@ -244,7 +244,7 @@ def test_a_failed_save_is_shown_and_loses_nothing(window, asked, tmp_path, monke
     window.session.save(path)
     before = path.read_bytes()
     type_number(qtbot, window.bench.battery.count, "5")
-    monkeypatch.setattr(job_file.os, "fsync", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left")))
+    monkeypatch.setattr(files.os, "fsync", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left")))
     qtbot.keyClick(window, Qt.Key.Key_S, CTRL)
     assert "No space left" in asked[-1]
     assert path.read_bytes() == before
@@ -390,3 +390,18 @@ def test_another_job_or_a_damaged_file_shows_no_verdict_of_last_time(window, dem
     for file in (state_folder() / "verdicts").iterdir():
         file.write_text("{")
     assert kept_verdict(demo) is None
+
+
+def test_undo_goes_back_five_hundred_steps_and_older_ones_are_forgotten(demo):
+    from calm_relay.desk.app.history import MOST_STEPS, History
+
+    history = History(demo)
+    for number in range(MOST_STEPS + 50):
+        assert history.add(demo.with_(notes=str(number)), f"step {number}")
+    steps = 0
+    while history.undo():
+        steps += 1
+    assert steps == MOST_STEPS == 500 and history.job.notes == "49"
+    assert history.redo() and history.job.notes == "50"
+    # An edit here drops what was undone.
+    assert history.add(demo.with_(notes="other"), "other") and not history.redo()

@@ -8,7 +8,8 @@ import pytest
 
 from calm_relay.exchange import job_file
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.job_file import moved_job, parse_job, previous_version, read_job, write_job
+from calm_relay.exchange.files import previous_version
+from calm_relay.exchange.job_file import moved_job, parse_job, read_job, write_job
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.model import MeteredDemand
 from calm_relay.job.survey import Attachment
@@ -104,7 +105,7 @@ def test_all_wrong_fields_are_counted(demo):
 def test_missing_and_unreadable_files_are_named(tmp_path):
     with pytest.raises(InputError, match="no such file"):
         read_job(tmp_path / "none.relay.json")
-    with pytest.raises(InputError, match="cannot be read"):
+    with pytest.raises(InputError, match="is a folder"):
         read_job(tmp_path)
     noise = tmp_path / "noise.relay.json"
     noise.write_bytes(b"\xff\xfe\x00\x81")

@@ -106,6 +106,6 @@ def test_bills_are_read_and_a_spoilt_line_is_named(tmp_path):
 def test_an_encoding_that_is_not_known_is_named(tmp_path):
     path = tmp_path / "feed.xml"
     path.write_text('<?xml version="1.0" encoding="TTF-8"?><feed xmlns="http://www.w3.org/2005/Atom"/>')
-    with pytest.raises(InputError, match="unknown encoding: TTF-8; wanted UTF-8") as caught:
+    with pytest.raises(InputError, match=r"declares the encoding .ttf-8.; wanted UTF-8") as caught:
         read_meter_file(path, MeterReading(), "Europe/Dublin")
     assert caught.value.where == "line 1"

@@ -1,5 +1,6 @@
 """What ships with the application, the published schemas, and the cache of arrays."""
 
+import io
 import json
 from pathlib import Path
 
@@ -18,6 +19,20 @@ from calm_relay.job.own_item import FILES
 from calm_relay.planning.equipment.equipment import loss_curve
 
 DOCS = Path(__file__).parents[2] / "docs"
+
+
+def npz(**arrays):
+    """An archive of arrays."""
+    stream = io.BytesIO()
+    np.savez(stream, **arrays)
+    return stream.getvalue()
+
+
+def npy(array):
+    """A plain array."""
+    stream = io.BytesIO()
+    np.save(stream, array)
+    return stream.getvalue()
 
 
 def test_the_catalogue_is_large_enough_to_choose_from():
@@ -70,19 +85,45 @@ def test_arrays_are_made_once_and_kept(tmp_path, monkeypatch):
         return {"a": np.arange(3.0)}
 
     for _ in range(2):
-        assert cached_arrays("key", make)["a"].tolist() == [0.0, 1.0, 2.0]
+        assert cached_arrays("key", make, {"a": 3})["a"].tolist() == [0.0, 1.0, 2.0]
     assert len(made) == 1
     next(cache_folder().iterdir()).write_bytes(b"noise")
-    assert cached_arrays("key", make)["a"].tolist() == [0.0, 1.0, 2.0]
+    assert cached_arrays("key", make, {"a": 3})["a"].tolist() == [0.0, 1.0, 2.0]
     assert len(made) == 2
+
+
+@pytest.mark.parametrize(
+    "content",
+    [
+        b"",
+        b"PK",
+        b"not an archive",
+        npz(b=np.arange(3.0)),
+        npz(a=np.arange(4.0)),
+        npz(a=np.array(["x", "y", "z"])),
+        npy(np.arange(3.0)),
+        npz(a=np.arange(3.0))[:-30],
+        npz(a=np.arange(3.0)).replace(b"\x93NUMPY", b"\x93NUMPX"),
+    ],
+)
+def test_a_file_of_the_cache_that_holds_something_else_is_made_anew(content, tmp_path, monkeypatch):
+    monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path))
+    cached_arrays("key", lambda: {"a": np.arange(3.0)}, {"a": 3})
+    (file,) = cache_folder().glob("*.npz")
+    file.write_bytes(content)
+    made = []
+    for _ in range(2):
+        arrays = cached_arrays("key", lambda: made.append(1) or {"a": np.arange(3.0)}, {"a": 3})
+        assert arrays["a"].tolist() == [0.0, 1.0, 2.0]
+    assert made == [1]
 
 
 def test_the_oldest_arrays_are_forgotten_and_a_missing_folder_does_not_matter(tmp_path, monkeypatch):
     monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path))
     monkeypatch.setattr(array_cache, "KEEP_FILES", 3)
     for number in range(6):
-        cached_arrays(f"key {number}", lambda: {"a": np.zeros(1)})
+        cached_arrays(f"key {number}", lambda: {"a": np.zeros(1)}, {"a": 1})
     assert len(list(cache_folder().iterdir())) == 3
     (tmp_path / "file").write_text("")
     monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path / "file"))
-    assert cached_arrays("key", lambda: {"a": np.ones(1)})["a"].tolist() == [1.0]
+    assert cached_arrays("key", lambda: {"a": np.ones(1)}, {"a": 1})["a"].tolist() == [1.0]

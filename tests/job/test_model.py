@@ -35,7 +35,7 @@ def test_equal_jobs_are_one_key(demo):
         ("supply", {"main_fuse_a": 0}, "greater than 0"),
         ("battery", {"count": 65}, "64"),
         ("battery", {"reserve": 0.99}, "0.95"),
-        ("losses", {"soiling": 1.2}, "less than or equal to 1"),
+        ("losses", {"soiling": 0.95}, "less than or equal to 0.9"),
         ("tariff", {"price": float("nan")}, "finite"),
         ("tariff", {"colour": "red"}, "Extra inputs"),
     ],

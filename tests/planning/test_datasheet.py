@@ -116,7 +116,7 @@ def test_a_sheet_that_cannot_be_read_is_told(tmp_path):
             path.write_bytes(content)
         with pytest.raises(InputError, match=words):
             read_sheet(path)
-    with pytest.raises(InputError, match="no regular file"):
+    with pytest.raises(InputError, match="is a folder"):
         read_sheet(tmp_path)
 
 

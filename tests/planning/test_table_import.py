@@ -213,7 +213,7 @@ def test_a_missing_file_a_folder_and_a_bomb_are_told(tmp_path):
     with pytest.raises(InputError, match="no such file"):
         read_spreadsheet(tmp_path / "gone.xlsx")
     (tmp_path / "folder.csv").mkdir()
-    with pytest.raises(InputError, match="no regular file"):
+    with pytest.raises(InputError, match="is a folder"):
         read_spreadsheet(tmp_path / "folder.csv")
     with zipfile.ZipFile(tmp_path / "bomb.xlsx", "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("xl/worksheets/sheet1.xml", b"0" * 50_000_000)

@@ -35,7 +35,7 @@ def test_extraterrestrial_irradiance_stays_within_its_orbit(demo, tmp_path):
 
 
 def real_and_made_skies(path):
-    """Hours of a TMY3 file, and four made years with its monthly sums: irradiance, clear sky and its sun."""
+    """Hours of a TMY3 file, and sixteen made years with its monthly sums: irradiance, clear sky and its sun."""
     data, meta = iotools.read_tmy3(path, map_variables=True, coerce_year=2025)
     start = np.datetime64("2025-01-01T00:00:00") - np.timedelta64(int(meta["TZ"] * 60), "m")
     utc = start + np.arange(35040) * np.timedelta64(15, "m")
@@ -45,7 +45,7 @@ def real_and_made_skies(path):
     ghi, temp = hours["ghi"].to_numpy() * 24 / 1000, hours["temp_air"].to_numpy()
     light = spread_hours(data["ghi"].to_numpy(float), data["dhi"].to_numpy(float), sun, 4)
     real = WeatherYear(*light, np.full(35040, 15.0), np.full(35040, 2.0))
-    made = [made_year(ghi, temp, [8.0] * 12, 3.0, sun, utc, month, 0.25, seed) for seed in range(1, 9)]
+    made = [made_year(ghi, temp, [8.0] * 12, 3.0, sun, utc, month, 0.25, seed) for seed in range(1, 17)]
     return real, made, sun, month
 
 
@@ -71,7 +71,7 @@ def hour_to_hour(weather, sun):
 
 @pytest.mark.parametrize("name", ["723170TYA.CSV", "703165TY.csv"])
 def test_made_years_are_as_changeable_and_clip_as_real_ones_do(pvlib_data, name):
-    """Both TMY3 years that pvlib ships (NREL/TP-581-43156) against the mean of eight made from their months."""
+    """Both TMY3 years that pvlib ships (NREL/TP-581-43156) against the mean of sixteen made from their months."""
     real, made, sun, month = real_and_made_skies(pvlib_data / name)
     for weather in made:
         for number in (1, 6, 12):
@@ -83,10 +83,8 @@ def test_made_years_are_as_changeable_and_clip_as_real_ones_do(pvlib_data, name)
             / clipped_share(real, sun, ratio, plane)
             for plane in (SOUTH, EAST, WEST)
         }
-        # One real year stands against the mean of eight: single made years scatter by a fifth.
-        assert shares[SOUTH] == pytest.approx(1.0, abs=0.10), ratio
-        assert np.mean(list(shares.values())) == pytest.approx(1.0, abs=0.10), ratio
-        assert all(share == pytest.approx(1.0, abs=0.25) for share in shares.values()), (ratio, shares)
+        # One real year stands against a mean: single made years scatter by a fifth.
+        assert all(share == pytest.approx(1.0, abs=0.10) for share in shares.values()), (ratio, shares)
     change = np.mean([hour_to_hour(weather, sun) for weather in made])
     assert change == pytest.approx(hour_to_hour(real, sun), rel=0.25)
 

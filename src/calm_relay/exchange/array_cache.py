@@ -5,17 +5,19 @@ import hashlib
 import io
 import os
 import zipfile
-from collections.abc import Callable
+import zlib
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import platformdirs
 
-from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.files import write_atomically
 
 # Skies and planes are megabytes each, fits and layouts a few hundred bytes.
 KEEP_FILES, KEEP_SMALL_FILES = 60, 800
+MOST_BYTES = 200_000_000
 
 
 def cache_folder() -> Path:
@@ -23,7 +25,9 @@ def cache_folder() -> Path:
     return Path(os.environ.get("CALM_RELAY_CACHE") or platformdirs.user_cache_dir("calm-relay")) / "arrays"
 
 
-def cached_arrays(key: str, make: Callable[..., Any], *, small: bool = False) -> dict[str, np.ndarray]:
+def cached_arrays(
+    key: str, make: Callable[..., Any], names: Mapping[str, int | None], *, small: bool = False
+) -> dict[str, np.ndarray]:
     """Arrays by name, from the cache when they lie there, else made and kept.
 
     Parameters
@@ -32,6 +36,9 @@ def cached_arrays(key: str, make: Callable[..., Any], *, small: bool = False) ->
         Names everything the arrays depend on.
     make : callable
         Returns dict of str to ndarray.
+    names : mapping of str to int or None
+        What must be among them, and how many numbers each holds where that is known: a file of the cache that has
+        something else is made anew.
     small : bool
         Whether the arrays are a few numbers; such are kept apart, and many more of them.
 
@@ -42,10 +49,8 @@ def cached_arrays(key: str, make: Callable[..., Any], *, small: bool = False) ->
     """
     folder = cache_folder() / "small" if small else cache_folder()
     path = folder / f"{hashlib.sha256(key.encode()).hexdigest()[:32]}.npz"
-    with contextlib.suppress(OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile):
-        with np.load(path, allow_pickle=False) as stored:
-            arrays = {name: stored[name] for name in stored.files}
-        os.utime(path)
+    arrays = _stored(path)
+    if arrays is not None and all(_fits(arrays.get(name), size) for name, size in names.items()):
         return arrays
     arrays = make()
     with contextlib.suppress(OSError):
@@ -54,6 +59,31 @@ def cached_arrays(key: str, make: Callable[..., Any], *, small: bool = False) ->
         np.savez(stream, **arrays)
         write_atomically(path, stream.getvalue())
         _forget_oldest(folder, KEEP_SMALL_FILES if small else KEEP_FILES)
+    return arrays
+
+
+def _fits(array: np.ndarray | None, size: int | None) -> bool:
+    return array is not None and array.dtype.kind in "fiu" and size in {None, array.size}
+
+
+def _stored(path: Path) -> dict[str, np.ndarray] | None:
+    """Arrays of a file of the cache; None where there is none, or one that is damaged or of another shape."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            if sum(info.file_size for info in archive.infolist()) > MOST_BYTES:
+                return None
+        with np.load(path, allow_pickle=False) as stored:
+            arrays = {name: stored[name] for name in stored.files}
+        os.utime(path)
+    except (OSError, ValueError, LookupError, EOFError, AttributeError, NotImplementedError, zlib.error) as error:
+        if not isinstance(error, FileNotFoundError):
+            with contextlib.suppress(OSError):
+                path.unlink()
+        return None
+    except zipfile.BadZipFile:
+        with contextlib.suppress(OSError):
+            path.unlink()
+        return None
     return arrays
 
 

@@ -4,8 +4,9 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from calm_relay.exchange.bounds import read_text
 from calm_relay.exchange.csv_lines import split_lines
-from calm_relay.exchange.errors import InputError, first_field_error, read_text
+from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.exchange.stamps import read_stamp
 from calm_relay.job.survey import Bill
 
@@ -18,7 +19,7 @@ def read_bills(path: Path) -> tuple[Bill, ...]:
     InputError
         Names the line that is wrong and what would be right.
     """
-    text = read_text(path)
+    text = read_text(path, "bills")
     delimiter = ";" if text.count(";") > text.count(",") else ","
     rows = split_lines(
         path, text.replace(";", "\t").replace(",", ".").replace("\t", ",") if delimiter == ";" else text

@@ -8,11 +8,9 @@ from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
+from calm_relay.exchange.bounds import MOST_CHARACTERS, MOST_PAGES, checked_size
 from calm_relay.exchange.errors import InputError
 
-MOST_PAGES = 60
-BIGGEST_BYTES = 50 * 1024 * 1024
-MOST_CHARACTERS = 400_000
 # Words closer than this share of their height stand in one cell.
 CELL_GAP = 0.9
 # PDFium is not safe to call from two threads at once.
@@ -96,6 +94,8 @@ def read_sheet(path: Path) -> Sheet:
     InputError
         When it is no PDF, damaged, encrypted, or longer than this reads.
     """
+    import pypdfium2
+
     path = Path(path)
     with _PDFIUM:
         document = _opened(path)
@@ -103,6 +103,10 @@ def read_sheet(path: Path) -> Sheet:
             if len(document) > MOST_PAGES:
                 raise InputError(path, "", f"has {len(document)} pages; wanted at most {MOST_PAGES}")
             return Sheet(path, tuple(_page_of(document[number], number) for number in range(len(document))))
+        except pypdfium2.PdfiumError as error:
+            raise InputError(
+                path, "", f"has a page that is damaged ({error}); wanted a datasheet as PDF"
+            ) from None
         finally:
             document.close()
 
@@ -111,10 +115,7 @@ def _opened(path: Path) -> Any:
     import pypdfium2
     import pypdfium2.raw as raw
 
-    if not path.is_file():
-        raise InputError(path, "", "there is no such file" if not path.exists() else "is no regular file")
-    if path.stat().st_size > BIGGEST_BYTES:
-        raise InputError(path, "", f"is larger than {BIGGEST_BYTES // 2**20} MB; wanted a datasheet")
+    checked_size(path, "datasheet")
     try:
         return pypdfium2.PdfDocument(path)
     except pypdfium2.PdfiumError as error:

@@ -6,8 +6,8 @@ import sys
 from pathlib import Path
 
 from calm_relay.data import shipped
-from calm_relay.exchange.errors import read_text
-from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.bounds import read_text
+from calm_relay.exchange.files import write_atomically
 
 PLACES = {
     "desktop/calm-relay.desktop": "applications/calm-relay.desktop",
@@ -17,8 +17,11 @@ PLACES = {
 
 
 def program() -> str:
-    """The command that starts this very installation, quoted for a menu entry."""
-    return shlex.join([sys.executable, "-m", "calm_relay"])
+    """The command that starts this very installation, quoted for a menu entry.
+
+    Nothing is imported from the folder in which it is run.
+    """
+    return shlex.join([sys.executable, "-P", "-m", "calm_relay"])
 
 
 def install(data_home: Path | None = None) -> list[Path]:
@@ -39,6 +42,6 @@ def install(data_home: Path | None = None) -> list[Path]:
     for source, place in PLACES.items():
         target = home / place
         target.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(target, read_text(shipped(source)).replace("@PROGRAM@", program()).encode())
+        write_atomically(target, read_text(shipped(source), "shipped").replace("@PROGRAM@", program()).encode())
         written.append(target)
     return written

@@ -24,22 +24,21 @@ class InputError(ValueError):
         super().__init__(f"{place}: {problem}")
 
 
-def read_text(path: Path) -> str:
-    """Whole text of a file.
+def problem_of(error: BaseException) -> str:
+    """What is wrong, in words a person can use; an error that nobody foresaw is named as such."""
+    if isinstance(error, InputError):
+        return str(error)
+    if isinstance(error, MemoryError):
+        return "there is not enough memory for it"
+    if isinstance(error, OSError):
+        return f"{error.filename or 'the file'}: {error.strerror or error}"
+    return f"something went wrong in the program ({type(error).__name__}: {error})"
 
-    Raises
-    ------
-    InputError
-        When it is missing, unreadable, or not text.
-    """
-    try:
-        return Path(path).read_text(encoding="utf-8-sig")
-    except FileNotFoundError:
-        raise InputError(path, "", f"there is no such file at {Path(path).absolute().parent}") from None
-    except UnicodeDecodeError as error:
-        raise InputError(path, f"byte {error.start}", "is not UTF-8 text") from None
-    except OSError as error:
-        raise InputError(path, "", f"cannot be read ({error.strerror})") from None
+
+def _short(value: object) -> str:
+    """A value as it is shown in a sentence: a text of pages, or a number of pages, is cut."""
+    text = repr(value) if not isinstance(value, int) or abs(value) < 10**40 else "a number of more than 40 digits"
+    return text if len(text) <= 80 else f"{text[:60]}…{text[-1]} ({len(text):,} characters)"
 
 
 TAGS = {"file", "preset", "monthly", "shape", "meter"}
@@ -50,11 +49,9 @@ def first_field_error(error: ValidationError) -> tuple[str, str]:
     problems = error.errors(include_url=False)
     first = problems[0]
     # Tags of a discriminated union are no fields of the file.
-    where = ".".join(
-        str(part) for part in first["loc"] if part not in {"file", "preset", "monthly", "shape", "meter"}
-    )
+    where = ".".join(str(part) for part in first["loc"] if part not in TAGS)
     value = first.get("input")
-    shown = f"is {value!r}; " if isinstance(value, str | int | float | bool) else ""
+    shown = f"is {_short(value)}; " if isinstance(value, str | int | float | bool) else ""
     message = first["msg"].removeprefix("Value error, ").removeprefix("Assertion failed, ")
     message = {"missing": "is missing", "extra_forbidden": "is not a field this version knows"}.get(
         first["type"], shown + message[:1].lower() + message[1:]

@@ -6,6 +6,7 @@ NAESB REQ.21, Energy Services Provider Interface (ESPI) 1.1; codes of reading ty
 unit 72 is Wh and 38 W, flow 1 is forward (to the customer) and 19 reverse; from memory.
 """
 
+import re
 import xml.etree.ElementTree as ET
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -19,6 +20,11 @@ from calm_relay.job.survey import MeterReading
 
 WATT_HOURS, WATTS = 72, 38
 FORWARD, REVERSE = 1, 19
+
+
+# The declaration of an XML file, and the encodings it may state.
+_DECLARATION = re.compile(r"\s*<\?xml\b(?:[^>]{0,200}?encoding\s*=\s*[\"']([^\"'>]{1,100})[\"'])?[^>]{0,200}\?>")
+ENCODINGS = {"utf-8", "utf8", "us-ascii", "ascii", "utf-16", "utf-16le", "utf-16be", "iso-8859-1", "windows-1252"}
 
 
 @dataclass
@@ -42,10 +48,15 @@ def read_green_button(path: Path, text: str, reading: MeterReading) -> MeterData
     """
     if "<!DOCTYPE" in text or "<!ENTITY" in text:
         raise InputError(path, "", "declares a document type; wanted a plain Green Button feed")
+    declared = _DECLARATION.match(text)
+    if declared is not None:
+        encoding = (declared.group(1) or "utf-8").lower()
+        if encoding not in ENCODINGS:
+            raise InputError(path, "line 1", f"declares the encoding {encoding[:40]!r}; wanted UTF-8")
+        # What the file is encoded in was seen when it was decoded.
+        text = "\n" * declared.group().count("\n") + text[declared.end() :]
     try:
-        root = ET.fromstring(text.encode())
-    except LookupError as error:
-        raise InputError(path, "line 1", f"{error}; wanted UTF-8") from None
+        root = ET.fromstring(text)
     except ET.ParseError as error:
         line, column = error.position
         raise InputError(path, f"line {line}, column {column + 1}", "the XML is damaged here") from None

@@ -50,6 +50,11 @@ def read_interval_csv(
     table = split_table(path, text, reading)
     meters, table = one_meter(path, table, reading)
     columns, decimal = _value_columns(table, reading)
+    for column in columns:
+        if column >= len(table.header):
+            raise InputError(
+                path, f"column {column + 1}", f"is past the file, which has {len(table.header)} columns"
+            )
     notes = []
     kinds = _day_first(path, table, reading)
     walls, offset = _walls(path, table, kinds)

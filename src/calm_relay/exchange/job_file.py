@@ -1,16 +1,15 @@
 """The job file: one JSON document, written atomically, its previous version kept beside it."""
 
-import contextlib
 import json
 import os
-import shutil
-import tempfile
 from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
 
-from calm_relay.exchange.errors import InputError, first_field_error, read_text
+from calm_relay.exchange.bounds import parse_json, read_text
+from calm_relay.exchange.errors import InputError, first_field_error
+from calm_relay.exchange.files import write_atomically
 from calm_relay.job.model import FORMAT, SCHEMA_VERSION, Job
 
 SUFFIX = ".relay.json"
@@ -24,16 +23,12 @@ def read_job(path: Path) -> Job:
     InputError
         When the file is damaged, newer than this version, not a job, or holds a field out of range.
     """
-    return parse_job(read_text(path), path)
+    return parse_job(read_text(path, "job"), path)
 
 
 def parse_job(text: str, path: Path | str) -> Job:
     """A job from the text of its file; see `read_job`."""
-    try:
-        document = json.loads(text)
-    except json.JSONDecodeError as error:
-        where = f"line {error.lineno}, column {error.colno}"
-        raise InputError(path, where, f"the file is damaged: {error.msg[:1].lower()}{error.msg[1:]}") from None
+    document = parse_json(text, path)
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise InputError(path, "format", f'this is not a job file; wanted "format": "{FORMAT}"')
     version = document.get("schema_version")
@@ -137,10 +132,21 @@ def moved_job(job: Job, old_folder: Path, new_folder: Path) -> Job:
     )
 
 
-def previous_version(path: Path) -> Path:
-    """Where the version before the last save is kept."""
-    path = Path(path)
-    return path.with_name(path.name + ".previous")
+def files_outside(job: Job, folder: Path) -> tuple[str, ...]:
+    """Files that a job reads and that lie outside its folder, as it names them."""
+    named = [getattr(job.site.weather, "path", None)]
+    named += [getattr(job.demand, name, None) for name in ("path", "export_path", "production_path")]
+    named += [item.path for item in job.attachments]
+    inside = Path(folder).resolve()
+    return tuple(dict.fromkeys(path for path in named if path and not _lies_in(inside / path, inside)))
+
+
+def _lies_in(path: Path, folder: Path) -> bool:
+    """Whether a path leads to something in a folder, links followed; one that leads nowhere does not."""
+    try:
+        return path.resolve().is_relative_to(folder)
+    except (OSError, RuntimeError, ValueError):
+        return False
 
 
 def write_job(job: Job, path: Path) -> None:
@@ -153,26 +159,3 @@ def write_job(job: Job, path: Path) -> None:
     """
     path = Path(path)
     write_atomically(path, job_text(job).encode(), keep_previous=True)
-
-
-def write_atomically(path: Path, content: bytes, *, keep_previous: bool = False) -> None:
-    """Writes a file so that at every moment the old or the new content stands whole at its path."""
-    path = Path(path)
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")
-    part = Path(name)
-    try:
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(content)
-            stream.flush()
-            os.fsync(stream.fileno())
-        part.chmod(path.stat().st_mode & 0o777 if path.exists() else 0o644)
-        if keep_previous and path.exists():
-            kept = part.with_suffix(".kept")
-            shutil.copy2(path, kept)
-            kept.replace(previous_version(path))
-        part.replace(path)
-    except BaseException:
-        with contextlib.suppress(OSError):
-            part.unlink(missing_ok=True)
-            part.with_suffix(".kept").unlink(missing_ok=True)
-        raise

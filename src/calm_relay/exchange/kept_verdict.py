@@ -4,12 +4,13 @@ import contextlib
 import hashlib
 from pathlib import Path
 
-from pydantic import Field, ValidationError
+from pydantic import Field
 
 from calm_relay import __version__
-from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.bounds import read_text
+from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.user_state import state_folder
-from calm_relay.job.base import Model
+from calm_relay.job.base import Line, Model, Prose
 from calm_relay.job.model import Job
 
 MOST_KEPT = 40
@@ -18,18 +19,18 @@ MOST_KEPT = 40
 class KeptOption(Model):
     """An option as the switch names it; `note` says whether it fits best, is stopped or cannot be built."""
 
-    title: str
-    note: str
+    title: Line
+    note: Line
 
 
 class KeptVerdict(Model):
     """The verdict's sentence, where its figures come from, and the options in their order; `shown` is in view."""
 
-    made_by: str = __version__
-    sentence: str
-    source: str
+    made_by: Line = __version__
+    sentence: Prose
+    source: Prose
     options: tuple[KeptOption, ...] = Field(min_length=1, max_length=26)
-    shown: int = Field(ge=0)
+    shown: int = Field(ge=0, le=25)
 
 
 def _path_of(job: Job) -> Path:
@@ -50,6 +51,6 @@ def keep_verdict(job: Job, verdict: KeptVerdict) -> None:
 
 def kept_verdict(job: Job) -> KeptVerdict | None:
     """The verdict of exactly this job by this release; None where there is none that can be read."""
-    with contextlib.suppress(OSError, ValidationError, ValueError):
-        return KeptVerdict.model_validate_json(_path_of(job).read_text())
+    with contextlib.suppress(OSError, ValueError, RecursionError):
+        return KeptVerdict.model_validate_json(read_text(_path_of(job), "settings"))
     return None

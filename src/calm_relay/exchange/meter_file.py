@@ -3,14 +3,12 @@
 import re
 from pathlib import Path
 
-from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.bounds import read_bytes
 from calm_relay.exchange.green_button import read_green_button
 from calm_relay.exchange.interval_csv import read_interval_csv
 from calm_relay.exchange.meter_data import MeterData
 from calm_relay.exchange.nem12 import read_nem12
 from calm_relay.job.survey import MeterReading
-
-LARGEST_BYTES = 200_000_000
 
 
 def read_meter_file(path: Path, reading: MeterReading, time_zone: str, *, signed: bool = False) -> MeterData:
@@ -49,15 +47,7 @@ def meter_text(path: Path | str) -> str:
     InputError
         When it is missing, unreadable, or far too large.
     """
-    path = Path(path)
-    try:
-        if path.stat().st_size > LARGEST_BYTES:
-            raise InputError(path, "", "is larger than 200 MB; wanted one meter's intervals")
-        raw = path.read_bytes()
-    except FileNotFoundError:
-        raise InputError(path, "", f"there is no such file at {path.absolute().parent}") from None
-    except OSError as error:
-        raise InputError(path, "", f"cannot be read ({error.strerror})") from None
+    raw = read_bytes(Path(path), "meter")
     if raw[:2] in {b"\xff\xfe", b"\xfe\xff"}:
         return raw.decode("utf-16", errors="replace")
     try:

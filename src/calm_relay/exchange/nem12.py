@@ -65,7 +65,7 @@ def _stream(path: Path, number: int, row: list[str]) -> tuple[float, int, str]:
     if len(row) < 9:
         raise InputError(path, f"line {number}", f"has {len(row)} fields; wanted 9 or more in a record 200")
     suffix, unit, length = row[4].strip().upper(), row[7].strip().lower(), row[8].strip()
-    if not length.isdigit() or int(length) not in LENGTHS:
+    if not (length.isascii() and length.isdecimal()) or int(length) not in LENGTHS:
         raise InputError(path, f"line {number}", f"the interval length is {length!r}; wanted one of {LENGTHS}")
     # Reactive energy and the like stand beside what is wanted.
     direction = suffix[:1] if suffix[:1] in {"E", "B"} and unit in UNITS else ""

@@ -17,8 +17,9 @@ from typing import Any
 import platformdirs
 from pydantic import ValidationError
 
-from calm_relay.exchange.errors import InputError, first_field_error, read_text
-from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.bounds import parse_json, read_text
+from calm_relay.exchange.errors import InputError, first_field_error
+from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.shipped import library as shipped_library
 from calm_relay.job.equipment import KINDS
 from calm_relay.job.library import Library
@@ -27,7 +28,6 @@ from calm_relay.job.tariff import Costs
 
 BUNDLE_FORMAT = "calm-relay-equipment-bundle"
 PRICES = "prices.json"
-BIGGEST_BYTES = 64 * 1024 * 1024
 Items = tuple[OwnItem[Any], ...]
 
 
@@ -59,7 +59,7 @@ def library(own: OwnEquipment | None = None) -> Library:
 def read_prices() -> Costs | None:
     """The firm's price list, None where none was kept or what is there cannot be used."""
     with contextlib.suppress(OSError, ValueError):
-        return Costs.model_validate_json((data_folder() / PRICES).read_text())
+        return Costs.model_validate_json(read_text(data_folder() / PRICES, "settings"))
     return None
 
 
@@ -102,15 +102,7 @@ def read_kind(kind: str, path: Path | None = None) -> Items:
     path = _path(kind) if path is None else path
     if not path.exists():
         return ()
-    return _parsed(kind, _text_of(path), path)
-
-
-def _text_of(path: Path) -> str:
-    if not path.is_file():
-        raise InputError(path, "", "is no regular file; wanted a JSON file of own equipment")
-    if path.stat().st_size > BIGGEST_BYTES:
-        raise InputError(path, "", f"is larger than {BIGGEST_BYTES // 2**20} MB; wanted less")
-    return read_text(path)
+    return _parsed(kind, read_text(path, "own equipment"), path)
 
 
 def _parsed(kind: str, text: str, path: Path) -> Items:
@@ -120,12 +112,7 @@ def _parsed(kind: str, text: str, path: Path) -> Items:
             _refuse_foreign({}, path)
         return document.items
     except ValidationError as error:
-        try:
-            loaded = json.loads(text)
-        except (json.JSONDecodeError, RecursionError) as broken:
-            where = f"line {broken.lineno}" if isinstance(broken, json.JSONDecodeError) else ""
-            raise InputError(path, where, "the file is damaged; wanted JSON") from None
-        _refuse_foreign(loaded, path)
+        _refuse_foreign(parse_json(text, path), path)
         raise InputError(path, *first_field_error(error)) from None
 
 
@@ -215,7 +202,7 @@ def leave_examples_out(on: bool) -> None:
 
 def _without_examples() -> bool:
     with contextlib.suppress(OSError, ValueError):
-        found = json.loads((data_folder() / "equipment.json").read_text())
+        found = parse_json(read_text(data_folder() / "equipment.json", "settings"), "equipment.json")
         return isinstance(found, dict) and found.get("without_examples") is True
     return False
 
@@ -254,11 +241,8 @@ def read_bundle(path: Path) -> dict[str, Items]:
     InputError
         When the file is damaged, newer, or holds an item out of range.
     """
-    text = _text_of(path)
-    try:
-        document = json.loads(text)
-    except (json.JSONDecodeError, RecursionError):
-        raise InputError(path, "", "the file is damaged; wanted JSON") from None
+    text = read_text(path, "own equipment")
+    document = parse_json(text, path)
     _refuse_foreign(document, path)
     if document["format"] == FORMAT:
         kind = document.get("kind")

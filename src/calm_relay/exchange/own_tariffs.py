@@ -5,8 +5,9 @@ from pathlib import Path
 
 from pydantic import Field, ValidationError
 
-from calm_relay.exchange.errors import InputError, first_field_error, read_text
-from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.bounds import read_text
+from calm_relay.exchange.errors import InputError, first_field_error
+from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.own_equipment import data_folder, locked
 from calm_relay.job.base import Model
 from calm_relay.job.tariff import Tariff
@@ -37,7 +38,7 @@ def read_tariffs() -> tuple[Tariff, ...]:
     if not _path().exists():
         return ()
     try:
-        found = OwnTariffs.model_validate_json(read_text(_path()))
+        found = OwnTariffs.model_validate_json(read_text(_path(), "own equipment"))
     except ValidationError as error:
         raise InputError(_path(), *first_field_error(error)) from None
     return tuple(sorted(found.tariffs, key=lambda tariff: tariff.name.casefold()))

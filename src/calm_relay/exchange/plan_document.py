@@ -4,7 +4,7 @@ import csv
 import io
 import json
 from math import isinf
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AliasPath, BeforeValidator, ConfigDict, Field
 
@@ -43,7 +43,13 @@ Months = Annotated[tuple[float, ...], Field(min_length=12, max_length=12), Befor
 MayNeverBe = Annotated[float | None, BeforeValidator(_finite)]
 
 
-class Document(Model):
+class Told(Model):
+    """A part of the document: figures that were worked out, of any size."""
+
+    _bounded: ClassVar[bool] = False
+
+
+class Document(Told):
     """Read from what the plan holds, attribute by attribute; an alias is where an attribute is called otherwise."""
 
     model_config = ConfigDict(from_attributes=True, validate_by_name=True, validate_by_alias=True)

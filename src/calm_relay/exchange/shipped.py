@@ -7,7 +7,8 @@ from typing import TypeVar
 from pydantic import ValidationError
 
 from calm_relay.data import shipped
-from calm_relay.exchange.errors import InputError, first_field_error, read_text
+from calm_relay.exchange.bounds import read_text
+from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.exchange.job_file import read_job
 from calm_relay.job.base import Model
 from calm_relay.job.country import Country
@@ -28,7 +29,7 @@ def catalogue() -> Catalogue:
 @lru_cache(maxsize=1)
 def countries() -> dict[str, Country]:
     """What is usual in each country, by its name."""
-    found = json.loads(read_text(shipped("countries.json")))["countries"]
+    found = json.loads(read_text(shipped("countries.json"), "shipped"))["countries"]
     return {entry["name"]: Country.model_validate(entry) for entry in found}
 
 
@@ -36,7 +37,9 @@ def countries() -> dict[str, Country]:
 def climates() -> dict[str, Climate]:
     """Climate presets by key."""
     path = shipped("climates.json")
-    return {entry["key"]: Climate.model_validate(entry) for entry in json.loads(read_text(path))["climates"]}
+    return {
+        entry["key"]: Climate.model_validate(entry) for entry in json.loads(read_text(path, "shipped"))["climates"]
+    }
 
 
 @lru_cache(maxsize=1)
@@ -78,6 +81,6 @@ def demo_job(name: str = "pottery") -> Job:
 def _load(model: type[Shipped], name: str) -> Shipped:
     path = shipped(name)
     try:
-        return model.model_validate_json(read_text(path))
+        return model.model_validate_json(read_text(path, "shipped"))
     except ValidationError as error:
         raise InputError(path, *first_field_error(error)) from None

@@ -8,12 +8,17 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import Path
 
-from calm_relay.exchange.errors import InputError, read_text
+from calm_relay.exchange.bounds import (
+    LONGEST_CELL,
+    MOST_COLUMNS,
+    MOST_GROWN,
+    MOST_ROWS,
+    MOST_UNPACKED,
+    checked_size,
+    read_text,
+)
+from calm_relay.exchange.errors import InputError
 
-BIGGEST_BYTES = 60 * 1024 * 1024
-# A packed file that grows more than this many times, or beyond so much, is refused before it is unpacked.
-MOST_GROWN, MOST_UNPACKED = 200, 600 * 1024 * 1024
-MOST_ROWS, MOST_COLUMNS, LONGEST_CELL = 100_000, 300, 2000
 HEAD_ROWS = 30
 ENDINGS = (".csv", ".txt", ".tsv", ".xlsx", ".ods")
 
@@ -40,10 +45,7 @@ def read_spreadsheet(path: Path) -> SheetTable:
     path = Path(path)
     if path.suffix.lower() not in ENDINGS:
         raise InputError(path, "", f"ends in {path.suffix or 'nothing'}; wanted one of {', '.join(ENDINGS)}")
-    if path.exists() and not path.is_file():
-        raise InputError(path, "", "is no regular file; wanted a spreadsheet")
-    if path.exists() and path.stat().st_size > BIGGEST_BYTES:
-        raise InputError(path, "", f"is larger than {BIGGEST_BYTES // 2**20} MB; wanted less")
+    checked_size(path, "spreadsheet")
     packed = path.suffix.lower() in {".xlsx", ".ods"}
     sheets = _packed_sheets(path) if packed else [_csv_cells(path)]
     for cells in sheets:
@@ -54,7 +56,7 @@ def read_spreadsheet(path: Path) -> SheetTable:
 
 
 def _csv_cells(path: Path) -> list[list[str]]:
-    text = read_text(path)
+    text = read_text(path, "spreadsheet")
     first = next((line for line in text.splitlines() if line.strip()), "")
     mark = max(";\t|,", key=lambda mark: (first.count(mark), mark == ";"))
     rows = []
@@ -91,8 +93,6 @@ def _refuse_bomb(path: Path) -> None:
     try:
         with zipfile.ZipFile(path) as archive:
             unpacked = sum(info.file_size for info in archive.infolist())
-    except FileNotFoundError:
-        raise InputError(path, "", f"there is no such file at {path.absolute().parent}") from None
     except (zipfile.BadZipFile, OSError):
         raise InputError(path, "", "is damaged or no spreadsheet; wanted XLSX or ODS") from None
     if unpacked > MOST_UNPACKED or unpacked > MOST_GROWN * max(path.stat().st_size, 1):

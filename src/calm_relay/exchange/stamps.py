@@ -62,7 +62,7 @@ def read_stamp(text: str) -> Stamp | None:
         if match is None or not 1990 <= int(match["year"]) <= 2100:
             return None
     parts = match.groupdict()
-    named = not parts["b"].isdigit()
+    named = not parts["b"].isdecimal()
     if named and parts["b"].lower() not in MONTHS:
         return None
     year = int(parts["year"])

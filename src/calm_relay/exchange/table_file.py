@@ -2,15 +2,41 @@
 
 import csv
 import io
+import re
 from pathlib import Path
 
-from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.files import write_atomically
+
+# What a spreadsheet takes for the beginning of a formula.
+_FORMULA = ("=", "+", "-", "@", "\t", "\n")
+_CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ufffe\uffff]")
+
+
+def plain_text(text: str) -> str:
+    """A text without characters that no spreadsheet takes; a mark stands in their place."""
+    return _CONTROL.sub("\ufffd", text.replace("\r\n", "\n").replace("\r", "\n"))
+
+
+def shown_cell(value: str | float | None) -> str | float | None:
+    """A cell of a CSV as a spreadsheet shows it: text that looks like a formula has an apostrophe before it."""
+    if not isinstance(value, str):
+        return value
+    text = plain_text(value)
+    return f"'{text}" if text.lstrip(" ").startswith(_FORMULA) and not _is_number(text) else text
+
+
+def _is_number(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True
 
 
 def table_text(rows: list[list[str | float | None]]) -> str:
     """Rows as CSV."""
     stream = io.StringIO()
-    csv.writer(stream, lineterminator="\n").writerows(rows)
+    csv.writer(stream, lineterminator="\n").writerows([shown_cell(value) for value in row] for row in rows)
     return stream.getvalue()
 
 
@@ -25,7 +51,12 @@ def workbook_bytes(tables: dict[str, list[list[str | float | None]]]) -> bytes:
     for name, rows in tables.items():
         sheet = book.create_sheet(name)
         for row in rows:
-            sheet.append(list(row))
+            sheet.append([plain_text(value) if isinstance(value, str) else value for value in row])
+        for row in sheet.iter_rows():
+            for cell in row:
+                if cell.data_type == "f":
+                    # Text that begins with an equals sign is text, and stays it when it is edited.
+                    cell.data_type, cell.quotePrefix = "s", True
         for cell in sheet[1]:
             cell.font = Font(bold=True)
         sheet.freeze_panes = "A2"

@@ -6,22 +6,22 @@ the memory, never the work in hand.
 
 import contextlib
 import hashlib
-import json
 import os
-from datetime import UTC, datetime
+from collections.abc import Callable
 from pathlib import Path
 from typing import Literal
+from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 import platformdirs
-from pydantic import Field, ValidationError
+from pydantic import Field
 
-from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.job_file import parse_job, write_atomically
-from calm_relay.job.base import Model
-from calm_relay.job.model import Job
+from calm_relay.exchange.bounds import read_text
+from calm_relay.exchange.files import folder_locked, write_atomically
+from calm_relay.job.base import FilePath, Model, Name
 
 SCALES = (100, 125, 150, 175, 200)
 MOST_RECENT = 10
+MOST_TRUSTED = 200
 
 
 def state_folder() -> Path:
@@ -34,20 +34,66 @@ class Settings(Model):
 
     look: Literal["light", "dark"] = "light"
     scale: int = Field(default=100, ge=100, le=200)
-    recent: tuple[str, ...] = Field(default=(), max_length=MOST_RECENT)
+    recent: tuple[FilePath, ...] = Field(default=(), max_length=MOST_RECENT)
+    trusted: tuple[Name, ...] = Field(
+        default=(),
+        max_length=MOST_TRUSTED,
+        description="Marks of jobs whose files outside their folder may be read.",
+    )
     knows_example: bool = Field(default=False, description="Whether it was told that the first job is an example.")
 
     def with_recent(self, path: Path) -> "Settings":
         """With a job at the head of the list."""
-        rest = tuple(item for item in self.recent if item != str(path))
-        return self.with_(recent=(str(path), *rest)[:MOST_RECENT])
+        rest = tuple(item for item in self.recent if item != _written(path))
+        return self.with_(recent=(_written(path), *rest)[:MOST_RECENT])
+
+    def with_trusted(self, path: Path, outside: tuple[str, ...]) -> "Settings":
+        """With leave for a job to read these files outside its folder."""
+        mark = _mark(path, outside)
+        return self.with_(trusted=(mark, *(item for item in self.trusted if item != mark))[:MOST_TRUSTED])
+
+    def trusts(self, path: Path, outside: tuple[str, ...]) -> bool:
+        """Whether a job may read these files outside its folder: none, or the same as before."""
+        return not outside or _mark(path, outside) in self.trusted
+
+    @property
+    def recent_paths(self) -> tuple[Path, ...]:
+        """The jobs last opened or saved, newest first."""
+        return tuple(map(_read_path, self.recent))
+
+
+def _mark(path: Path, outside: tuple[str, ...]) -> str:
+    return hashlib.sha256(b"\0".join((os.fsencode(path), *map(os.fsencode, outside)))).hexdigest()
+
+
+def _written(path: Path) -> str:
+    """A path as text: a name that is no UTF-8 as a file URI."""
+    raw = os.fsencode(path)
+    try:
+        return raw.decode()
+    except UnicodeDecodeError:
+        return f"file://{quote_from_bytes(raw)}"
+
+
+def _read_path(text: str) -> Path:
+    if not text.startswith("file://"):
+        return Path(text)
+    return Path(os.fsdecode(unquote_to_bytes(text.removeprefix("file://"))))
 
 
 def read_settings() -> Settings:
     """The settings, or those of a first start."""
-    with contextlib.suppress(OSError, ValidationError, ValueError):
-        return Settings.model_validate_json((state_folder() / "settings.json").read_text())
+    with contextlib.suppress(OSError, ValueError, RecursionError):
+        return Settings.model_validate_json(read_text(state_folder() / "settings.json", "settings"))
     return Settings()
+
+
+def change_settings(change: Callable[[Settings], Settings]) -> None:
+    """Changes the settings as they stand at that moment: two windows do not take one another's changes back."""
+    with contextlib.suppress(OSError):
+        state_folder().mkdir(parents=True, exist_ok=True)
+    with folder_locked(state_folder()):
+        write_settings(change(read_settings()))
 
 
 def write_settings(settings: Settings) -> None:
@@ -55,70 +101,3 @@ def write_settings(settings: Settings) -> None:
     with contextlib.suppress(OSError):
         state_folder().mkdir(parents=True, exist_ok=True)
         write_atomically(state_folder() / "settings.json", settings.model_dump_json(indent=2).encode())
-
-
-class Unsaved(Model):
-    """Work that was not saved when its application ended."""
-
-    format: Literal["calm-relay-unsaved"] = "calm-relay-unsaved"
-    process: int
-    kept_at: str
-    path: str | None
-    folder: str
-    job: Job
-
-
-def _unsaved_path(process: int) -> Path:
-    return state_folder() / "unsaved" / f"{process}.json"
-
-
-def keep_unsaved(job: Job, path: Path | None, folder: Path) -> None:
-    """Keeps the present job so that a kill cannot lose it.
-
-    Raises
-    ------
-    OSError
-        When the folder cannot be written.
-    """
-    target = _unsaved_path(os.getpid())
-    target.parent.mkdir(parents=True, exist_ok=True)
-    kept_at = datetime.now(UTC).isoformat(timespec="seconds")
-    document = Unsaved(
-        process=os.getpid(), kept_at=kept_at, path=str(path) if path else None, folder=str(folder), job=job
-    )
-    write_atomically(target, document.model_dump_json().encode())
-
-
-def forget_unsaved(process: int | None = None) -> None:
-    """Forgets what was kept by a process, this one unless stated."""
-    with contextlib.suppress(OSError):
-        _unsaved_path(process or os.getpid()).unlink(missing_ok=True)
-
-
-def left_behind() -> tuple[Unsaved, ...]:
-    """Work kept by processes that are gone, oldest first."""
-    result = []
-    for file in sorted((state_folder() / "unsaved").glob("*.json")):
-        with contextlib.suppress(OSError, ValidationError, ValueError, InputError):
-            document = json.loads(file.read_text())
-            parse_job(json.dumps(document["job"]), file)
-            kept = Unsaved.model_validate(document)
-            if kept.process != os.getpid() and not _runs_still(kept.process):
-                result.append(kept)
-    return tuple(sorted(result, key=lambda kept: kept.kept_at))
-
-
-def _runs_still(process: int) -> bool:
-    """Whether a process still runs this application; its number may have gone to another program."""
-    try:
-        return b"calm" in Path(f"/proc/{process}/cmdline").read_bytes()
-    except OSError:
-        return False
-
-
-def file_mark(path: Path) -> str | None:
-    """A mark of a file's content, None where there is no file; two marks differ when the content does."""
-    try:
-        return hashlib.sha256(Path(path).read_bytes()).hexdigest()
-    except OSError:
-        return None

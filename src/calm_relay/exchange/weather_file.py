@@ -7,8 +7,9 @@ from pathlib import Path
 
 import numpy as np
 
+from calm_relay.exchange.bounds import read_text
 from calm_relay.exchange.csv_lines import split_lines
-from calm_relay.exchange.errors import InputError, read_text
+from calm_relay.exchange.errors import InputError
 
 HOURS = 8760
 
@@ -118,7 +119,7 @@ def read_weather_file(path: Path | str) -> HourlyWeather:
     """
     path = Path(path)
     layout = EPW if path.suffix.lower() == ".epw" else TMY3
-    rows = split_lines(path, read_text(path))
+    rows = split_lines(path, read_text(path, "weather"))
     while rows and not any(field.strip() for field in rows[-1]):
         rows.pop()
     head = rows[0] if rows else []

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, Wanted
 
 
 def value_at(job: Job, path: str) -> Any:
@@ -14,12 +14,24 @@ def value_at(job: Job, path: str) -> Any:
 
 
 def less_what_was_said(before: Job, after: Job) -> Job:
-    """The changed job without the marks of those assumed figures that the change touched; marks it set stay."""
-    if not after.assumed:
+    """The changed job without the marks of what the change said; marks it set stay.
+
+    Marks are of figures that were assumed, and of answers that are wanted before there is a verdict.
+    """
+    if before.wanted and after.wanted:
+        still = tuple(key for key in after.wanted if not _answered(key, before, after))
+        after = after if still == after.wanted else after.with_(wanted=still)
+    if not after.assumed or after.assumed != before.assumed:
+        # An edit that sets marks itself knows what it assumes.
         return after
-    left = tuple(
-        path
-        for path in after.assumed
-        if path not in before.assumed or value_at(before, path) == value_at(after, path)
-    )
+    left = tuple(path for path in after.assumed if value_at(before, path) == value_at(after, path))
     return after if left == after.assumed else after.with_(assumed=left)
+
+
+def _answered(key: Wanted, before: Job, after: Job) -> bool:
+    if key == "place":
+        old, new = before.site, after.site
+        return (old.latitude, old.longitude) != (new.latitude, new.longitude) or old.place != new.place
+    if key == "demand":
+        return before.demand != after.demand
+    return before.faces != after.faces

@@ -5,7 +5,7 @@ from typing import Final, Literal, Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import Fraction, Model, NotNegative, Positive
+from calm_relay.job.base import Fraction, Line, Model, Name, NotNegative, Positive
 
 Leg = Literal["1", "2", "3", "across"]
 # Legs that circuits of a service may hang on; on a single phase nobody asks.
@@ -25,10 +25,10 @@ class Circuit(Model):
     `shed_below` of the battery's charge and comes back 10 points above it.
     """
 
-    name: str = Field(min_length=1, max_length=60)
+    name: Line = Field(min_length=1, max_length=60)
     breaker_a: Positive = Field(default=16, le=400)
     leg: Leg | None = Field(default=None, description="Needed on split and three-phase supplies.")
-    loads: tuple[str, ...] = Field(default=(), max_length=20, description="Loads of the demand, by name.")
+    loads: tuple[Name, ...] = Field(default=(), max_length=20, description="Loads of the demand, by name.")
     house_share: Fraction = Field(default=0.0, description="Share of the house's own demand.")
     role: Role = "backed up"
     shed_below: Fraction = Field(default=0.0, description="State of charge below which it is shed; 1: always.")

@@ -4,20 +4,20 @@ from typing import Literal
 
 from pydantic import Field
 
-from calm_relay.job.base import Identifier, Model, NotNegative, Positive
+from calm_relay.job.base import Identifier, Line, Model, Name, NotNegative, Positive
 from calm_relay.job.equipment import Phases
 
 
 class Country(Model):
     """Defaults of a new job, assumed until somebody confirms or changes them."""
 
-    name: str
+    name: Name
     code: str = Field(pattern=r"^[A-Z]{2}$", description="ISO 3166.")
     phases: Phases
     volts: Positive = Field(le=690, description="Phase to neutral; 240 for split phase 120/240.")
     hertz: Literal[50, 60]
     main_fuse_a: Positive = Field(le=1000)
-    currency: str = Field(max_length=5)
+    currency: Line = Field(max_length=5)
     region: Identifier = Field(description="Pack of regional rules.")
     wire_sizes: Literal["metric", "awg"]
     paper: Literal["A4", "letter"]

@@ -4,7 +4,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import ClockTime, Fraction, Model, NotNegative, Positive
+from calm_relay.job.base import ClockTime, FilePath, Fraction, Line, Model, NotNegative, Positive
 from calm_relay.job.survey import Bill, MeterReading
 
 Weekday = Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
@@ -17,13 +17,13 @@ CodeLetter = Literal["A", "B", "C", "D", "E", "F", "G", "H", "J", "K", "L", "M",
 class ScheduledLoad(Model):
     """A machine that runs at set local clock times."""
 
-    name: str = Field(min_length=1, max_length=60)
+    name: Line = Field(min_length=1, max_length=60)
     kw: Positive = Field(le=200)
-    days: tuple[Weekday, ...] = Field(min_length=1)
+    days: tuple[Weekday, ...] = Field(min_length=1, max_length=7)
     start: ClockTime
     hours: Positive = Field(le=24)
     duty: Fraction = Field(default=1.0, gt=0.0, description="Share of the running time that it draws power.")
-    months: tuple[Month, ...] = Field(default=ALL_MONTHS, min_length=1)
+    months: tuple[Month, ...] = Field(default=ALL_MONTHS, min_length=1, max_length=12)
     starting_a: Positive | None = Field(default=None, le=5000, description="Locked-rotor current, nameplate.")
     code_letter: CodeLetter | None = Field(default=None, description="Locked-rotor code letter of a motor.")
     motor: bool = Field(default=False, description="It starts a motor; without a figure six times its power.")
@@ -50,11 +50,11 @@ COP_POINTS = (
 class HeatPump(Model):
     """Heat for the house: so much on a mean day of the coldest month, less as the days grow warmer."""
 
-    name: str = Field(default="Heat pump", min_length=1, max_length=60)
+    name: Line = Field(default="Heat pump", min_length=1, max_length=60)
     heat_kwh_per_day: Positive = Field(le=2000, description="Heat on a mean day of the coldest month.")
     water_kwh_per_day: NotNegative = Field(default=0.0, le=200, description="Heat for hot water, all year.")
     heats_below_c: float = Field(default=16.0, ge=0.0, le=25.0)
-    cop: tuple[CopPoint, ...] = Field(default=COP_POINTS, min_length=1)
+    cop: tuple[CopPoint, ...] = Field(default=COP_POINTS, min_length=1, max_length=20)
     planned: bool = True
 
     @model_validator(mode="after")
@@ -68,19 +68,21 @@ class HeatPump(Model):
 class Car(Model):
     """A car that is charged at home within a window."""
 
-    name: str = Field(default="Car", min_length=1, max_length=60)
+    name: Line = Field(default="Car", min_length=1, max_length=60)
     kwh_per_day: Positive = Field(le=200)
     charger_kw: Positive = Field(le=50)
-    days: tuple[Weekday, ...] = Field(default=("mon", "tue", "wed", "thu", "fri", "sat", "sun"), min_length=1)
+    days: tuple[Weekday, ...] = Field(
+        default=("mon", "tue", "wed", "thu", "fri", "sat", "sun"), min_length=1, max_length=7
+    )
     start: ClockTime = "23:00"
     end: ClockTime = "07:00"
     planned: bool = True
 
 
 class _WithLoads(Model):
-    loads: tuple[ScheduledLoad, ...] = ()
-    heat_pumps: tuple[HeatPump, ...] = ()
-    cars: tuple[Car, ...] = ()
+    loads: tuple[ScheduledLoad, ...] = Field(default=(), max_length=200)
+    heat_pumps: tuple[HeatPump, ...] = Field(default=(), max_length=20)
+    cars: tuple[Car, ...] = Field(default=(), max_length=20)
 
 
 class ShapedDemand(_WithLoads):
@@ -102,12 +104,12 @@ class MeteredDemand(_WithLoads):
     """
 
     kind: Literal["meter"] = "meter"
-    path: str = Field(min_length=1, description="Absolute, or beside the job file.")
+    path: FilePath = Field(description="Absolute, or beside the job file.")
     reading: MeterReading = MeterReading()
     counts: Literal["gross", "net"] = "gross"
-    export_path: str | None = Field(default=None, description="A file of its own for export.")
+    export_path: FilePath | None = Field(default=None, description="A file of its own for export.")
     export_reading: MeterReading = MeterReading()
-    production_path: str | None = Field(default=None, description="Measured production; else it is modelled.")
+    production_path: FilePath | None = Field(default=None, description="Measured production; else it is modelled.")
     production_reading: MeterReading = MeterReading()
 
 

@@ -11,7 +11,7 @@ from typing import Any, Literal, Protocol, Self, TypeVar
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import ClockTime, Fraction, Identifier, Model, NotNegative, Positive
+from calm_relay.job.base import ClockTime, Fraction, Identifier, Line, Model, Name, NotNegative, Positive
 
 Phases = Literal["single", "split", "three"]
 
@@ -25,7 +25,7 @@ class Module(Model):
     """A photovoltaic module at standard test conditions."""
 
     key: Identifier
-    name: str = Field(title="Name")
+    name: Name = Field(title="Name")
     power_w: Positive = Field(title="Rated power", le=1000)
     open_circuit_v: Positive = Field(title="Open-circuit voltage Voc", le=200)
     short_circuit_a: Positive = Field(title="Short-circuit current Isc", le=40)
@@ -99,7 +99,7 @@ class PvInput(Model):
     """The DC side that takes modules."""
 
     trackers: tuple[Tracker, ...] = Field(title="MPPT inputs", min_length=1, max_length=12)
-    tracker_efficiency: Fraction = Field(default=0.995, title="MPPT efficiency")
+    tracker_efficiency: Fraction = Field(default=0.995, gt=0.5, title="MPPT efficiency")
     usable_dc_kw: Positive = Field(
         title="Most usable DC power", description="Most the trackers can draw together [kW]."
     )
@@ -116,7 +116,7 @@ class PvInput(Model):
         description="Array over AC rating the warranty covers.",
     )
     optimisers: tuple[Identifier, ...] = Field(
-        title="Speaks to optimisers", default=(), description="Optimisers it is built to speak to."
+        max_length=200, title="Speaks to optimisers", default=(), description="Optimisers it is built to speak to."
     )
 
 
@@ -124,7 +124,7 @@ class BatteryPort(Model):
     """The DC side that takes a battery."""
 
     families: tuple[Identifier, ...] = Field(
-        title="Speaks to battery families", min_length=1, description="Pack families it speaks to."
+        max_length=200, title="Speaks to battery families", min_length=1, description="Pack families it speaks to."
     )
     low_v: Positive = Field(title="Battery voltage from")
     high_v: Positive = Field(title="Battery voltage to")
@@ -149,7 +149,8 @@ class Backup(Model):
     pass_through_continuous_fraction: Fraction = Field(default=1.0, title="Of it, continuously")
     transfer_ms: NotNegative = Field(default=20.0, title="Transfer time")
     black_start: bool = Field(default=False, title="Black start")
-    held_reserve: Fraction = Field(
+    held_reserve: float = Field(
+        ge=0.0,
         title="Reserve held for waking",
         default=0.0,
         le=0.5,
@@ -186,7 +187,7 @@ class Inverter(Model):
     """An inverter of any kind, by what it carries."""
 
     key: Identifier
-    name: str = Field(title="Name")
+    name: Name = Field(title="Name")
     ac_kw: Positive = Field(title="Rated AC power", le=500)
     phases: Phases = Field(title="Phases")
     volts: Positive = Field(title="AC voltage", le=690, json_schema_extra={"unit": "V"})
@@ -219,7 +220,7 @@ class Inverter(Model):
         le=64,
         description="How many may stand side by side and act as one.",
     )
-    ingress: str = Field(default="IP65", title="Ingress protection")
+    ingress: Line = Field(default="IP65", title="Ingress protection")
     weight_kg: Positive = Field(default=20.0, title="Weight")
     warranty_years: NotNegative = Field(default=10, title="Warranty")
     price: NotNegative = Field(title="Price")
@@ -262,23 +263,23 @@ class Inverter(Model):
         """So many of them side by side as one converter."""
         if units == 1:
             return self
-        pv = self.pv and self.pv.with_(
+        pv = self.pv and self.pv.as_built(
             trackers=self.pv.trackers * units, usable_dc_kw=self.pv.usable_dc_kw * units
         )
-        port = self.battery and self.battery.with_(
+        port = self.battery and self.battery.as_built(
             **{
                 name: getattr(self.battery, name) * units
                 for name in ("charge_kw", "discharge_kw", "charge_a", "discharge_a", "charge_from_ac_kw")
             }
         )
-        backup = self.backup and self.backup.with_(
+        backup = self.backup and self.backup.as_built(
             **{
                 name: getattr(self.backup, name) * units
                 for name in ("continuous_kw", "surge_kw", "locked_rotor_a", "ac_pv_kw", "branch_breaker_a")
                 if getattr(self.backup, name) is not None
             }
         )
-        return self.with_(
+        return self.as_built(
             name=f"{units} × {self.name}",
             ac_kw=self.ac_kw * units,
             max_ac_a=self.max_ac_a * units,
@@ -295,7 +296,7 @@ class Optimiser(Model):
     """A DC optimiser under one module; strings of them may mix orientations."""
 
     key: Identifier
-    name: str = Field(title="Name")
+    name: Name = Field(title="Name")
     power_w: Positive = Field(title="Largest module", description="Largest module power at its input.")
     max_v: Positive = Field(title="Highest module voltage", description="Highest module voltage it survives.")
     mppt_low_v: Positive = Field(title="MPPT window from")
@@ -303,9 +304,12 @@ class Optimiser(Model):
     short_circuit_a: Positive = Field(title="Highest short-circuit current")
     efficiency: Fraction = Field(title="Efficiency", default=0.988, gt=0.5)
     string_min: int = Field(
-        title="Fewest in a string", ge=1, description="Fewest in a string: with fewer the inverter refuses to run."
+        le=1000,
+        title="Fewest in a string",
+        ge=1,
+        description="Fewest in a string: with fewer the inverter refuses to run.",
     )
-    string_max: int = Field(title="Most in a string", ge=1)
+    string_max: int = Field(title="Most in a string", ge=1, le=1000)
     string_power_w: Positive = Field(
         title="Most power in a string", description="Most module power in one string."
     )
@@ -325,7 +329,7 @@ class Microinverter(Model):
     """An inverter under one module; the roof is AC from there on."""
 
     key: Identifier
-    name: str = Field(title="Name")
+    name: Name = Field(title="Name")
     ac_w: Positive = Field(title="Rated AC power")
     ac_a: Positive = Field(title="AC current")
     volts: Positive = Field(title="AC voltage", le=690, json_schema_extra={"unit": "V"})
@@ -341,7 +345,11 @@ class Microinverter(Model):
     )
     branch_breaker_a: Positive = Field(title="Breaker of a branch", description="Breaker of a branch circuit.")
     branch_units_max: int | None = Field(
-        title="Units on a branch, at most", default=None, ge=1, description="Units on a branch by the maker."
+        le=1000,
+        title="Units on a branch, at most",
+        default=None,
+        ge=1,
+        description="Units on a branch by the maker.",
     )
     peak_efficiency: Fraction = Field(title="Peak efficiency", gt=0.5, lt=1.0)
     weighted_efficiency: Fraction = Field(title="Weighted efficiency", gt=0.5, lt=1.0)
@@ -353,7 +361,7 @@ class Microinverter(Model):
 
     def inverter(self, count: int) -> Inverter:
         """So many of them as one converter, clipped per module because all its modules are alike."""
-        tracker = Tracker(
+        tracker = Tracker.model_construct(
             mppt_low_v=self.mppt_low_v,
             mppt_high_v=self.mppt_high_v,
             full_power_low_v=self.mppt_low_v,
@@ -364,7 +372,7 @@ class Microinverter(Model):
             short_circuit_a=self.short_circuit_a * count * ISC_FACTOR,
             strings=8,
         )
-        return Inverter(
+        return Inverter.model_construct(
             key=self.key,
             name=f"{count} × {self.name}",
             ac_kw=self.ac_w * count / 1000.0,
@@ -375,7 +383,7 @@ class Microinverter(Model):
             weighted_efficiency=self.weighted_efficiency,
             weighting=self.weighting,
             standby_w=self.night_w * count,
-            pv=PvInput(
+            pv=PvInput.model_construct(
                 trackers=(tracker,),
                 usable_dc_kw=self.usable_a * self.mppt_high_v * count / 1000.0,
                 ratio_max=self.ratio_max,
@@ -402,7 +410,7 @@ class Pack(Model):
     """A battery pack or module that can be stacked."""
 
     key: Identifier
-    name: str = Field(title="Name")
+    name: Name = Field(title="Name")
     family: Identifier = Field(title="Battery family")
     chemistry: Literal["LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM"] = Field(title="Chemistry")
     nominal_kwh: Positive = Field(title="Nominal energy", le=1000)
@@ -446,9 +454,9 @@ class Pack(Model):
         description="Hours of the discharge at which the nominal energy is stated.",
     )
     stacking: Literal["parallel", "series"] = Field(title="Stacked in")
-    count_min: int = Field(title="Fewest in a stack", default=1, ge=1)
+    count_min: int = Field(title="Fewest in a stack", default=1, ge=1, le=1000)
     count_max: int = Field(title="Most in a stack", ge=1, le=64)
-    cycle_life: tuple[CyclePoint, ...] = Field(title="Cycle life", min_length=1)
+    cycle_life: tuple[CyclePoint, ...] = Field(title="Cycle life", min_length=1, max_length=30)
     cycles_to: Fraction = Field(
         title="Left after these cycles",
         default=0.8,
@@ -468,7 +476,7 @@ class Pack(Model):
     )
     generation: str = Field(title="Generation", default="", max_length=20)
     mixes_with: tuple[Identifier, ...] = Field(
-        title="May stand beside", default=(), description="Packs it may stand beside on one port."
+        max_length=200, title="May stand beside", default=(), description="Packs it may stand beside on one port."
     )
     warranty_years: NotNegative = Field(default=10, title="Warranty")
     warranty_fraction: Fraction = Field(default=0.7, title="Left at its end")
@@ -476,15 +484,29 @@ class Pack(Model):
         title="Throughput promised (MWh per kWh)", default=3.0, description="Throughput promised per kWh."
     )
     charge_min_c: float = Field(
-        title="Charges from", default=0.0, description="Coldest cell temperature for charging [degC]."
+        ge=-80.0,
+        le=120.0,
+        title="Charges from",
+        default=0.0,
+        description="Coldest cell temperature for charging [degC].",
     )
     charge_full_c: float = Field(
-        title="Charges fully from", default=10.0, description="From here on it charges at full rate [degC]."
+        ge=-80.0,
+        le=120.0,
+        title="Charges fully from",
+        default=10.0,
+        description="From here on it charges at full rate [degC].",
     )
     discharge_min_c: float = Field(
-        title="Discharges from", default=-20.0, description="Coldest cell temperature for discharging [degC]."
+        ge=-80.0,
+        le=120.0,
+        title="Discharges from",
+        default=-20.0,
+        description="Coldest cell temperature for discharging [degC].",
     )
-    work_max_c: float = Field(title="Works up to", default=50.0, description="Hottest working temperature [degC].")
+    work_max_c: float = Field(
+        ge=-80.0, le=120.0, title="Works up to", default=50.0, description="Hottest working temperature [degC]."
+    )
     outdoors: bool = Field(default=False, title="May stand outdoors")
     weight_kg: Positive = Field(default=50.0, title="Weight")
     price: NotNegative = Field(title="Price")
@@ -566,14 +588,18 @@ def _merged(base: tuple[Kind, ...], extra: tuple[Kind, ...]) -> tuple[Kind, ...]
 KINDS = ("modules", "inverters", "packs", "optimisers", "microinverters")
 
 
+# Own items of one kind that a library or a job may hold.
+MOST_ITEMS = 20_000
+
+
 class Catalogue(Model):
     """Equipment to choose from."""
 
-    modules: tuple[Module, ...] = ()
-    inverters: tuple[Inverter, ...] = ()
-    packs: tuple[Pack, ...] = ()
-    optimisers: tuple[Optimiser, ...] = ()
-    microinverters: tuple[Microinverter, ...] = ()
+    modules: tuple[Module, ...] = Field(default=(), max_length=MOST_ITEMS)
+    inverters: tuple[Inverter, ...] = Field(default=(), max_length=MOST_ITEMS)
+    packs: tuple[Pack, ...] = Field(default=(), max_length=MOST_ITEMS)
+    optimisers: tuple[Optimiser, ...] = Field(default=(), max_length=MOST_ITEMS)
+    microinverters: tuple[Microinverter, ...] = Field(default=(), max_length=MOST_ITEMS)
 
     @model_validator(mode="after")
     def _keys_are_single(self) -> Self:

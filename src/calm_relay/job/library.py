@@ -3,10 +3,11 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import Annotated
 
 from pydantic import Field
 
-from calm_relay.job.base import Identifier, Model, NotNegative
+from calm_relay.job.base import Identifier, Model, Name, NotNegative
 from calm_relay.job.carried import named_equipment
 from calm_relay.job.country import Country
 from calm_relay.job.equipment import KINDS, Catalogue
@@ -14,19 +15,23 @@ from calm_relay.job.model import Job
 from calm_relay.job.rules import RulePack
 from calm_relay.job.tariff import Costs
 
+Light = Annotated[float, Field(ge=0.0, le=12.0)]
+Warmth = Annotated[float, Field(ge=-60.0, le=50.0)]
+Span = Annotated[float, Field(ge=0.0, le=40.0)]
+
 
 class Climate(Model):
     """Twelve monthly means from which a year can be made: of a place, or of a kind of climate without a longitude."""
 
     key: Identifier
-    name: str
+    name: Name
     country: str = Field(default="", pattern=r"^([A-Z]{2})?$", description="ISO 3166 code; empty for a kind.")
     latitude: float = Field(ge=-80.0, le=80.0)
     longitude: float | None = Field(default=None, ge=-180.0, le=180.0)
     elevation_m: float = Field(default=0.0, ge=-400.0, le=5000.0, description="Where its temperatures hold.")
-    ghi_kwh_per_day: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
-    temp_c: tuple[float, ...] = Field(min_length=12, max_length=12)
-    daily_range_c: tuple[NotNegative, ...] = Field(min_length=12, max_length=12)
+    ghi_kwh_per_day: tuple[Light, ...] = Field(min_length=12, max_length=12)
+    temp_c: tuple[Warmth, ...] = Field(min_length=12, max_length=12)
+    daily_range_c: tuple[Span, ...] = Field(min_length=12, max_length=12)
     wind_mean: NotNegative
     coast: bool = Field(default=False, description="Whether the sea tempers it.")
     coldest_c: float | None = Field(default=None, ge=-70.0, le=40.0, description="Mean of the yearly lowest.")

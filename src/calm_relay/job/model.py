@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo, available_timezones
 from pydantic import Field, field_validator, model_validator
 
 from calm_relay.job.backup_board import LEGS, BackupBoard, Generator
-from calm_relay.job.base import Fraction, Identifier, Model, NotNegative, Positive
+from calm_relay.job.base import FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive, Prose
 from calm_relay.job.control import Clock, Control, ExportWindow, GridCharge, Window, refuse_meeting
 from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.equipment import Catalogue, Phases
@@ -58,7 +58,7 @@ class WeatherFile(Model):
     """A weather year read from an EPW or TMY3 file."""
 
     kind: Literal["file"] = "file"
-    path: str = Field(min_length=1, description="Absolute, or beside the job file.")
+    path: FilePath = Field(description="Absolute, or beside the job file.")
     shift_h: float = Field(
         default=0.0, ge=-14.0, le=14.0, description="Hours by which its stamps are set later, where they are off."
     )
@@ -92,7 +92,7 @@ class MonthlyWeather(Model):
     elevation_m: float | None = Field(
         default=None, ge=-400.0, le=5000.0, description="Where the temperatures were taken; None: at the site."
     )
-    origin: str = Field(default="", max_length=120, description="Where the figures were taken from.")
+    origin: Line = Field(default="", max_length=120, description="Where the figures were taken from.")
     seed: int = Field(default=1, ge=0, le=2**31 - 1)
 
 
@@ -108,11 +108,11 @@ def _zones() -> set[str]:
 class Site(Model):
     """Where the job stands."""
 
-    place: str
+    place: Line
     latitude: float = Field(ge=-80.0, le=80.0)
     longitude: float = Field(ge=-180.0, le=180.0)
     elevation_m: float = Field(default=0.0, ge=-400.0, le=5000.0)
-    time_zone: str
+    time_zone: Name
     year: int = Field(default=2026, ge=2001, le=2099, description="Calendar that sets weekdays and clocks.")
     weather: Weather
     coldest_c: float | None = Field(
@@ -183,6 +183,8 @@ class Supply(Model):
         return self.main_fuse_a * self.volts * (3 if self.phases == "three" else 1) / 1000
 
 
+# Without an answer to each of these there is no verdict.
+Wanted = Literal["place", "demand", "array"]
 PurposeKind = Literal["lower_bills", "self_sufficiency", "ride_through_outage", "low_outlay", "gentle_works"]
 
 
@@ -211,7 +213,7 @@ Mounting = Literal["close to the roof", "open rack", "integrated"]
 class RoofFace(Model):
     """One plane of modules."""
 
-    name: str
+    name: Name
     module: Identifier
     count: int = Field(ge=1, le=500)
     strings: int = Field(default=1, ge=1, le=50)
@@ -292,7 +294,7 @@ class PlannedBattery(Model):
 class Pin(Model):
     """An option kept under a name, with the battery and the units it had, to stand beside others."""
 
-    name: str = Field(min_length=1, max_length=60, title="Name")
+    name: Line = Field(min_length=1, max_length=60, title="Name")
     option: Identifier = Field(description="Key of its architecture.")
     battery: PlannedBattery
 
@@ -306,10 +308,10 @@ class OffGrid(Model):
 class ArrayLosses(Model):
     """Losses of the array that no datasheet states; fractions of what reaches them."""
 
-    soiling: Fraction = Field(default=0.02, le=0.9, title="Soiling")
-    shading: Fraction = Field(default=0.0, le=0.9, title="Shade that no horizon has")
-    mismatch: Fraction = Field(default=0.01, le=0.9, title="Mismatch of modules")
-    wiring: Fraction = Field(default=0.01, le=0.9, title="Wiring")
+    soiling: float = Field(default=0.02, ge=0.0, le=0.9, title="Soiling")
+    shading: float = Field(default=0.0, ge=0.0, le=0.9, title="Shade that no horizon has")
+    mismatch: float = Field(default=0.01, ge=0.0, le=0.9, title="Mismatch of modules")
+    wiring: float = Field(default=0.01, ge=0.0, le=0.9, title="Wiring")
     albedo: Fraction = Field(default=0.2, title="Light from the ground")
 
 
@@ -318,12 +320,12 @@ class Job(Model):
 
     format: Literal["calm-relay-job"] = FORMAT
     schema_version: Literal[4] = SCHEMA_VERSION
-    name: str = Field(min_length=1, max_length=120)
-    customer: str = ""
-    notes: str = ""
+    name: Line = Field(min_length=1, max_length=120)
+    customer: Line = ""
+    notes: Prose = ""
     site: Site
     supply: Supply
-    purposes: tuple[Purpose, ...] = Field(min_length=1)
+    purposes: tuple[Purpose, ...] = Field(min_length=1, max_length=10)
     faces: tuple[RoofFace, ...] = Field(
         default=(), max_length=12, description="Roof faces; none for a battery without an array."
     )
@@ -342,21 +344,25 @@ class Job(Model):
     must_haves: MustHaves = MustHaves()
     control: Control = Control()
     costs: Costs = Costs()
-    rules: tuple[RatioRule, ...] = ()
+    rules: tuple[RatioRule, ...] = Field(default=(), max_length=50)
     backup_board: BackupBoard | None = Field(
         default=None, description="None: the whole house hangs behind the relay."
     )
     generator: Generator | None = None
     off_grid: OffGrid = Field(default=OffGrid(), description="Read for off-grid houses.")
     region: Identifier = Field(default="generic", description="Whose pack of dated rules is applied.")
-    rule_changes: tuple[RuleChange, ...] = ()
+    rule_changes: tuple[RuleChange, ...] = Field(default=(), max_length=200)
     fuse_school: FuseSchool = "series-fuse rating"
-    string_plans: tuple[StringPlan, ...] = ()
+    string_plans: tuple[StringPlan, ...] = Field(default=(), max_length=50)
     attachments: tuple[Attachment, ...] = Field(default=(), max_length=200)
     pinned: tuple[Pin, ...] = Field(default=(), max_length=5, description="Options kept to compare.")
     own_equipment: Catalogue = Catalogue()
-    assumed: tuple[str, ...] = Field(
+    assumed: tuple[Name, ...] = Field(
         default=(), max_length=60, description="Paths of figures assumed until somebody confirms or changes them."
+    )
+
+    wanted: tuple[Wanted, ...] = Field(
+        default=(), max_length=3, description="What nobody has answered yet; until then there is no verdict."
     )
 
     @model_validator(mode="after")

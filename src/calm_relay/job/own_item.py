@@ -6,7 +6,7 @@ from typing import Any, Final, Generic, Literal, Self, TypeVar
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import Model
+from calm_relay.job.base import Line, Model
 from calm_relay.job.equipment import (
     KINDS,
     Catalogue,
@@ -28,10 +28,10 @@ Day = r"^(\d{4}-\d{2}-\d{2})?$"
 class ValueSource(Model):
     """Where a value comes from."""
 
-    path: str = Field(max_length=80, description="The value's field, such as battery.low_v.")
+    path: Line = Field(max_length=80, description="The value's field, such as battery.low_v.")
     origin: Origin
     dated: str = Field(default="", pattern=Day, description="YYYY-MM-DD.")
-    note: str = Field(default="", max_length=200, description="Such as the file and page of a datasheet.")
+    note: Line = Field(default="", max_length=200, description="Such as the file and page of a datasheet.")
 
 
 class OwnItem(Model, Generic[Item]):
@@ -39,8 +39,8 @@ class OwnItem(Model, Generic[Item]):
 
     item: Item
     stock: Stock = Field(default="in stock", title="Stock")
-    article: str = Field(default="", max_length=60, title="Article number")
-    supplier: str = Field(default="", max_length=80, title="Supplier")
+    article: Line = Field(default="", max_length=60, title="Article number")
+    supplier: Line = Field(default="", max_length=80, title="Supplier")
     priced: str = Field(default="", pattern=Day, title="Price of", description="YYYY-MM-DD.")
     sources: tuple[ValueSource, ...] = Field(default=(), max_length=200)
 
@@ -55,7 +55,7 @@ class _OwnFile(Model, Generic[Item]):
 
     format: Literal["calm-relay-equipment"] = FORMAT
     schema_version: Literal[1] = SCHEMA_VERSION
-    kind: str = ""
+    kind: Line = ""
     items: tuple[OwnItem[Item], ...] = Field(default=(), max_length=20_000)
 
     @model_validator(mode="after")

@@ -25,6 +25,8 @@ FACTORS: dict[str, dict[str, float]] = {
     "l": {"l": 1.0, "litre": 1.0, "litres": 1.0, "gal": 3.785411784},
     "": {},
 }
+# A number with its thousands marks; no figure of the trade is longer.
+MOST_CHARACTERS = 60
 _NUMBER = re.compile(r"([+\-−]?)\s*(\d[\d\s.,'’]*|[.,]\d+)\s*(\S*)")
 
 
@@ -46,6 +48,8 @@ def parse_quantity(text: str, unit: str, decimal_mark: str = ".") -> float:
         With what would be right.
     """
     wanted = f"wanted a number such as {_example(unit, decimal_mark)}"
+    if len(text) > MOST_CHARACTERS and len(text.strip()) > MOST_CHARACTERS:
+        raise ValueError(f"{len(text.strip()):,} characters are no number; {wanted}")
     match = _NUMBER.fullmatch(text.strip())
     if match is None:
         raise ValueError(f"{text.strip()!r} is no number; {wanted}")

@@ -4,7 +4,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import Identifier, Model, NotNegative
+from calm_relay.job.base import Identifier, Line, Model, Name, NotNegative
 from calm_relay.job.equipment import Phases
 
 RuleKind = Literal[
@@ -49,11 +49,11 @@ class Rule(Model):
     key: Identifier
     kind: RuleKind
     limit: NotNegative
-    name: str
-    applies_to: str
+    name: Name
+    applies_to: Line
     phases: Phases | None = Field(default=None, description="Supplies it applies to; None: all.")
-    authority: str
-    clause: str
+    authority: Line
+    clause: Line
     dated: str = Field(pattern=r"^\d{4}-\d{2}(-\d{2})?$")
     from_memory: bool = Field(default=True, description="Quoted from memory of the source.")
 
@@ -68,8 +68,8 @@ class RulePack(Model):
     """The rules of one region."""
 
     key: Identifier
-    name: str
-    rules: tuple[Rule, ...]
+    name: Name
+    rules: tuple[Rule, ...] = Field(max_length=500)
 
     @model_validator(mode="after")
     def _keys_are_single(self) -> Self:

@@ -5,7 +5,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import Fraction, Identifier, Model, NotNegative, Positive
+from calm_relay.job.base import FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive
 
 Fate = Literal["keep", "reuse", "remove"]
 FuseSchool = Literal["series-fuse rating", "three strings up"]
@@ -33,7 +33,7 @@ class HorizonPoint(Model):
 class PlannedString(Model):
     """Modules of one face in series on one input."""
 
-    face: str = Field(min_length=1, description="Name of the face.")
+    face: Name = Field(description="Name of the face.")
     modules: int = Field(ge=1, le=500)
     input: int = Field(ge=1, le=12)
 
@@ -81,8 +81,8 @@ class BatteryPlace(Model):
 class Attachment(Model):
     """A photo or a paper that belongs to the job; the file stays where it is."""
 
-    path: str = Field(min_length=1, description="Absolute, or beside the job file.")
-    caption: str = Field(default="", max_length=300)
+    path: FilePath = Field(description="Absolute, or beside the job file.")
+    caption: Line = Field(default="", max_length=300)
     station: Literal["", "Site", "Roof", "Strings", "Inverter", "Battery", "Home", "Grid"] = ""
 
 
@@ -91,7 +91,7 @@ class RuleChange(Model):
 
     rule: Identifier
     limit: NotNegative | None = Field(default=None, le=100_000, description="None: the rule is left out.")
-    why: str = Field(default="", max_length=300)
+    why: Line = Field(default="", max_length=300)
 
 
 class Bill(Model):
@@ -120,7 +120,7 @@ class MeterReading(Model):
     day_first: bool | None = None
     import_column: int | None = Field(default=None, ge=1, le=400, description="Counted from 1.")
     export_column: int | None = Field(default=None, ge=0, le=400, description="0: there is none.")
-    meter: str | None = Field(default=None, description="Which meter, where the file holds several.")
+    meter: Line | None = Field(default=None, description="Which meter, where the file holds several.")
 
 
 __all__ = [

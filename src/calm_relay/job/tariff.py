@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
-from calm_relay.job.base import ClockTime, Fraction, Model, NotNegative, Positive
+from calm_relay.job.base import ClockTime, Fraction, Line, Model, Name, NotNegative, Positive
 
 Price = Annotated[float, Field(ge=-5.0, le=50.0, description="Per kWh, in the job's currency.")]
 
@@ -17,7 +17,7 @@ Month = Annotated[int, Field(ge=1, le=12)]
 class RateWindow(Model):
     """A price that holds in a daily window of local clock time; it may run over midnight."""
 
-    name: str
+    name: Name
     price: Price
     start: ClockTime
     end: ClockTime
@@ -111,12 +111,14 @@ Credit = Literal["paid", "kWh", "money"]
 class Tariff(Model):
     """Flat when there are no windows; otherwise the first window that matches sets the price."""
 
-    name: str = Field(default="", max_length=80, title="Name")
-    currency: str = Field(default="NZ$", max_length=5)
+    name: Line = Field(default="", max_length=80, title="Name")
+    currency: Line = Field(default="NZ$", max_length=5)
     price: Price
-    windows: tuple[RateWindow, ...] = ()
+    windows: tuple[RateWindow, ...] = Field(default=(), max_length=60)
     feed_in: Price = 0.0
-    feed_in_windows: tuple[RateWindow, ...] = Field(default=(), description="When export pays another price.")
+    feed_in_windows: tuple[RateWindow, ...] = Field(
+        default=(), max_length=60, description="When export pays another price."
+    )
     stored_export: bool = Field(default=False, description="Whether energy from the battery may be exported.")
     standing_per_day: NotNegative = 0.0
     export_limit_kw: NotNegative | None = Field(default=None, description="None: no limit stated.")
@@ -154,7 +156,7 @@ class Tariff(Model):
 class Incentive(Model):
     """Money that somebody pays towards an array or a battery."""
 
-    name: str = Field(min_length=1, max_length=60, title="Name")
+    name: Line = Field(min_length=1, max_length=60, title="Name")
     pays_for: Literal["battery", "array"] = Field(default="battery", title="For")
     per: Literal["kWh", "kW", "%"] = Field(
         default="kWh",
@@ -163,7 +165,7 @@ class Incentive(Model):
     )
     amount: NotNegative = Field(title="Amount")
     cap: NotNegative | None = Field(default=None, title="At most", description="None: no cap.")
-    authority: str = Field(default="", max_length=80, title="Authority")
+    authority: Line = Field(default="", max_length=80, title="Authority")
     dated: str = Field(default="", pattern=r"^(\d{4}-\d{2}(-\d{2})?)?$", title="As of")
 
     @model_validator(mode="after")
@@ -236,8 +238,8 @@ class Costs(Model):
 class RatioRule(Model):
     """A dated limit on array power over inverter power, editable by the user and never law."""
 
-    name: str
+    name: Name
     ratio_max: Positive = Field(le=5)
-    authority: str
-    clause: str
+    authority: Line
+    clause: Line
     dated: str = Field(pattern=r"^\d{4}-\d{2}(-\d{2})?$")

@@ -22,8 +22,12 @@ _DAY_MEMORY, _HOUR_MEMORY = 0.35, 0.45
 
 # Clearness over the normal variate.
 _VARIATE = (-3.5, -1.64, -0.9, -0.3, 0.0, 0.35, 1.2, 2.0, 4.0)
-_CLEARNESS = (0.12, 0.22, 0.28, 0.47, 0.95, 1.034, 1.061, 1.084, 1.124)
+_CLEARNESS = (0.12, 0.22, 0.28, 0.47, 1.03, 1.037, 1.065, 1.087, 1.127)
 
+# Where air is warm, clouds gather after noon; where it is cold, the morning is duller: shift of the variate with the
+# sun due west, for each 20 degC that the month's air is above the warmth at which both halves of a day are alike.
+_AFTERNOON, _ALIKE = 0.30, 0.92
+_WARMEST_FITTED = 25.5
 # The sunniest months reach this share of their clear sky.
 _SUNNIEST = 0.93
 
@@ -76,15 +80,19 @@ def made_year(
         + np.sqrt(_HOUR_SHARE) * hours
         + np.sqrt(1.0 - _DAY_SHARE - _HOUR_SHARE) * steps
     )
+    warmth = np.clip(np.asarray(monthly_temp_c, dtype=float), -10.0, 30.0)[month - 1] / 20.0
+    # Positive after noon on both halves of the globe.
+    west = np.where(sun.cos_zenith > 0.0, np.sin(np.radians(sun.azimuth - 180.0)), 0.0)
+    variate -= _AFTERNOON * west * (warmth - _ALIKE)
     clear = clear_sky_ghi(sun)
     # At a low sun the way through the air dims more than the clear-sky formula has it.
-    low_sun = 1.0 - 0.69 * np.exp(-sun.cos_zenith / 0.34)
+    low_sun = 1.0 - 0.65 * np.exp(-sun.cos_zenith / 0.357)
     ghi = np.empty_like(clear)
     for number in range(1, 13):
         here = month == number
         wanted = monthly_ghi_kwh[number - 1] * here.sum() / per_day / step_h * 1000.0
-        # Warm air carries more water (Clausius and Clapeyron), and a clear sky is dimmer by it.
-        damp = 1.065 - 0.0333 * np.exp(0.062 * monthly_temp_c[number - 1])
+        # Warm air carries more water (Clausius and Clapeyron), and a clear sky is dimmer by it, as far as was fitted.
+        damp = 1.067 - 0.0338 * np.exp(0.062 * min(monthly_temp_c[number - 1], _WARMEST_FITTED))
         ghi[here] = _keep_total(clear[here], low_sun[here], damp, variate[here], wanted, number)
     dni, dhi = decompose(ghi, sun, utc)
     day_of_year = np.arange(month.size) * step_h / 24.0

@@ -10,14 +10,16 @@ from PySide6.QtWidgets import QApplication
 
 from calm_relay import __version__
 from calm_relay.data import shipped
+from calm_relay.desk.app.fault import Faults, tell
 from calm_relay.desk.app.garbage import collect_in_interface
+from calm_relay.desk.app.memory import one_heap
 from calm_relay.desk.app.session import Session
 from calm_relay.desk.app.window import Window
 from calm_relay.desk.widgets.theme import dress
-from calm_relay.exchange.job_file import read_job
+from calm_relay.exchange.job_file import files_outside, read_job
 from calm_relay.exchange.own_equipment import library, read_own_equipment
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.exchange.user_state import read_settings, write_settings
+from calm_relay.exchange.user_state import change_settings, read_settings
 
 
 def application() -> QApplication:
@@ -25,6 +27,7 @@ def application() -> QApplication:
     running = QApplication.instance()
     if running is not None:
         return running
+    one_heap()
     settings = read_settings()
     if settings.scale != 100:
         os.environ.setdefault("QT_SCALE_FACTOR", f"{settings.scale / 100:g}")
@@ -86,11 +89,23 @@ def make_window(job_path: Path | None = None, demo: str = "pottery") -> Window:
 def run(job_path: Path | None = None, demo: str = "pottery") -> int:
     """Opens the window and runs until it is closed."""
     running = application()
-    window = make_window(job_path, demo)
+    asks = job_path is not None and _reads_outside(Path(job_path))
+    window = make_window(None if asks else job_path, demo)
+    faults = Faults(running)
+    faults.found.connect(lambda details: tell(window.desk.window.notice, "working with the window", details))
+    faults.watch()
     window.show()
+    if asks and window.files.open_file(job_path):
+        window.forget_view()
     window.files.offer_left_behind()
     if job_path is None:
         window.files.tell_example(window.begin_job)
-    if job_path:
-        write_settings(read_settings().with_recent(Path(job_path).resolve()))
+    elif not asks:
+        change_settings(lambda settings: settings.with_recent(Path(job_path).resolve()))
     return running.exec()
+
+
+def _reads_outside(path: Path) -> bool:
+    """Whether a job reads files outside its folder that nobody allowed it to read yet."""
+    path = path.resolve()
+    return not read_settings().trusts(path, files_outside(read_job(path), path.parent))

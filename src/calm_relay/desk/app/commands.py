@@ -1,17 +1,16 @@
 """Every command of the window: menus, keys, the shortcut sheet and the finder."""
 
-from pathlib import Path
-
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMessageBox
 
 from calm_relay.desk.app.finder import Finder, plain
 from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.desk.widgets.label import joined, rich, unmarked
 from calm_relay.exchange.job_file import SUFFIX
 from calm_relay.exchange.shipped import DEMOS
 from calm_relay.exchange.templates import templates
-from calm_relay.exchange.user_state import SCALES, read_settings, write_settings
+from calm_relay.exchange.user_state import SCALES, change_settings, read_settings
 from calm_relay.planning.common.cautions import CAUTIONS
 
 Key = QKeySequence.StandardKey
@@ -66,7 +65,8 @@ class Commands(QObject):
 
     def _job_menu(self, menu):
         files, window = self._window.files, self._window
-        self._add(menu, "&New job…", Key.New, window.begin_job)
+        self._add(menu, "&New job", Key.New, window.begin_job)
+        self._add(menu, "&Questions of the path", "Ctrl+Shift+Q", window.ask_questions)
         self._templates = menu.addMenu("New from a &template")
         self._templates.aboutToShow.connect(self.list_templates)
         self._add(menu, "Keep as a te&mplate", None, files.keep_as_template)
@@ -100,7 +100,7 @@ class Commands(QObject):
         files, window = self._window.files, self._window
         self._templates.clear()
         for path in templates():
-            action = self._templates.addAction(path.name.removesuffix(SUFFIX))
+            action = self._templates.addAction(unmarked(path.name.removesuffix(SUFFIX)))
             action.triggered.connect(lambda _=False, path=path: files.from_template(path) and window.forget_view())
         self._templates.addSeparator()
         for name, words in DEMOS.items():
@@ -109,8 +109,8 @@ class Commands(QObject):
 
     def _list_recent(self):
         self._recent.clear()
-        for path in read_settings().recent:
-            action = self._recent.addAction(f"{Path(path).name}   ({Path(path).parent})")
+        for path in read_settings().recent_paths:
+            action = self._recent.addAction(unmarked(f"{path.name}   ({path.parent})"))
             action.triggered.connect(lambda _=False, path=path: self._open_recent(path))
         if self._recent.isEmpty():
             self._recent.addAction("No job yet").setEnabled(False)
@@ -141,11 +141,11 @@ class Commands(QObject):
     def _take_look(self, look):
         if not self._window.commit():
             return
-        write_settings(read_settings().with_(look=look))
+        change_settings(lambda settings: settings.with_(look=look))
         self._window.look_wanted.emit(look)
 
     def _take_scale(self, scale):
-        write_settings(read_settings().with_(scale=scale))
+        change_settings(lambda settings: settings.with_(scale=scale))
         self._window.notice.ask(f"Size {scale} % is taken when the application starts next.", ())
 
     def show_options(self, titles) -> None:
@@ -173,7 +173,7 @@ class Commands(QObject):
             (self.redo, "Redo", history.redo_label),
         ):
             action.setEnabled(label is not None)
-            action.setText(f"{word}: {label}" if label else word)
+            action.setText(unmarked(f"{word}: {label}") if label else word)
 
     def all(self) -> list[QAction]:
         """Every command that stands in a menu."""
@@ -193,8 +193,10 @@ class Commands(QObject):
         lines = []
         for i in range(half):
             cells = [*rows[i], *(rows[i + half] if i + half < len(rows) else ("", ""))]
-            lines.append("".join(f"<td style='padding-right:14px'>{cell}</td>" for cell in cells))
-        self._show_text("Shortcuts", "<table cellpadding='2'><tr>" + "</tr><tr>".join(lines) + "</tr></table>")
+            lines.append(joined("", [rich("<td style='padding-right:14px'>{}</td>", cell) for cell in cells]))
+        self._show_text(
+            "Shortcuts", rich("<table cellpadding='2'><tr>{}</tr></table>", joined("</tr><tr>", lines))
+        )
 
     def show_cautions(self) -> None:
         """Shows the cautions."""
@@ -204,3 +206,4 @@ class Commands(QObject):
         message = QMessageBox(QMessageBox.Icon.NoIcon, title, text, parent=self._window)
         message.setTextFormat(Qt.TextFormat.RichText)
         message.exec()
+        message.deleteLater()

@@ -4,6 +4,9 @@ from dataclasses import dataclass
 
 from calm_relay.job.model import Job
 
+# Steps that can be taken back; older ones are forgotten.
+MOST_STEPS = 500
+
 
 @dataclass(frozen=True)
 class Step:
@@ -41,7 +44,8 @@ class History:
             return False
         del self._steps[self._at + 1 :]
         self._steps.append(Step(job, label))
-        self._at += 1
+        del self._steps[: -MOST_STEPS - 1]
+        self._at = len(self._steps) - 1
         return True
 
     def amend(self, job: Job) -> None:

@@ -3,20 +3,23 @@
 import contextlib
 import sys
 import tempfile
-from datetime import date, datetime
+from datetime import date
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QProcess, QTimer
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
+from calm_relay.desk.app.questions import UNNAMED
+from calm_relay.desk.widgets.label import tip
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.job_file import SUFFIX, moved_job, read_job, write_job
+from calm_relay.exchange.job_file import SUFFIX, files_outside, moved_job, read_job, write_job
+from calm_relay.exchange.kept_work import ChangedOnDisk, forget, left_behind
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.exchange.templates import keep_template, templates_folder
-from calm_relay.exchange.user_state import forget_unsaved, left_behind, read_settings, write_settings
+from calm_relay.exchange.user_state import change_settings, read_settings
+from calm_relay.planning.common.wanted import wanted_words
 
 FILTER = f"Calm Relay job (*{SUFFIX})"
-KEEP_MS = 400
 
 
 class JobFiles(QObject):
@@ -27,26 +30,44 @@ class JobFiles(QObject):
         self._session = session
         self._notice = notice
         self._window = parent
-        self._summary_of_kept = False
         self._charts = []
         self._process = None
-        self._keep = QTimer(self, singleShot=True, interval=KEEP_MS)
-        self._keep.timeout.connect(self.keep_now)
-        session.job_changed.connect(self._on_job)
-
-    def _on_job(self, job):
-        self._keep.start()
+        self._behind = []
+        session.keeping_failed.connect(self._on_keeping)
 
     def open_file(self, path) -> bool:
         """Opens a job file; when it cannot be used, says why and keeps the present job."""
         path = Path(path)
         try:
+            if not self._may_read(path, files_outside(read_job(path), path.resolve().parent)):
+                return False
             self._session.open(path)
         except InputError as error:
-            QMessageBox.warning(self._window, "This file cannot be opened", str(error))
+            QMessageBox.warning(self._window, "This file cannot be opened", tip(str(error)))
             return False
         self._notice.clear()
-        write_settings(read_settings().with_recent(path.resolve()))
+        change_settings(lambda settings: settings.with_recent(path.resolve()))
+        return True
+
+    def _may_read(self, path, outside):
+        """Shows which files outside its folder a job reads, before any is; asks once for each job."""
+        path = path.resolve()
+        if read_settings().trusts(path, outside):
+            return True
+        buttons = QMessageBox.StandardButton
+        named = "\n".join(outside[:12]) + ("\n…" if len(outside) > 12 else "")
+        answer = QMessageBox.question(
+            self._window,
+            "Files outside the job’s folder",
+            tip(
+                f"{path.name} reads files that lie outside its folder:\n\n{named}\n\nRead them, and open the job?"
+            ),
+            buttons.Yes | buttons.Cancel,
+            buttons.Cancel,
+        )
+        if answer != buttons.Yes:
+            return False
+        change_settings(lambda settings: settings.with_trusted(path, outside))
         return True
 
     def ask_open(self) -> bool:
@@ -72,15 +93,12 @@ class JobFiles(QObject):
         return True
 
     def new_job(self) -> bool:
-        """Asks for a place and what the home uses, and puts a job begun from them on the desk."""
-        from calm_relay.desk.dialogs.new_job_dialog import NewJobDialog
+        """Puts a job on the desk of which nothing is said yet."""
+        from calm_relay.planning.site.new_job import begun_job
 
         if not self.may_leave():
             return False
-        dialog = NewJobDialog(self._session.library, self._window)
-        if not dialog.exec() or dialog.job is None:
-            return False
-        self._session.replace(dialog.job)
+        self._session.replace(begun_job(UNNAMED, self._session.library))
         return True
 
     def keep_as_template(self) -> bool:
@@ -90,7 +108,7 @@ class JobFiles(QObject):
             path = keep_template(job.with_(customer="", notes="", attachments=()))
         except OSError as error:
             text = f"{templates_folder()}: {error.strerror or error}. Nothing of the job is lost."
-            QMessageBox.warning(self._window, "The template was not kept", text)
+            QMessageBox.warning(self._window, "The template was not kept", tip(text))
             return False
         self._notice.ask(f"Kept as a template: {path.name.removesuffix(SUFFIX)}.", ())
         return True
@@ -102,7 +120,7 @@ class JobFiles(QObject):
         try:
             job = read_job(path)
         except InputError as error:
-            QMessageBox.warning(self._window, "This template cannot be used", str(error))
+            QMessageBox.warning(self._window, "This template cannot be used", tip(str(error)))
             return False
         self._session.replace(moved_job(job, Path(path).parent, Path.cwd()))
         return True
@@ -122,8 +140,6 @@ class JobFiles(QObject):
             return False
         if self._session.path is None:
             return self.save_as()
-        if self._session.changed_on_disk and not self._may_overwrite():
-            return False
         return self._save(self._session.path)
 
     def save_as(self) -> bool:
@@ -146,7 +162,7 @@ class JobFiles(QObject):
         answer = QMessageBox.question(
             self._window,
             "Unsaved work",
-            f"“{self._session.job.name}” has changes that are not saved.",
+            tip(f"“{self._session.job.name}” has changes that are not saved."),
             buttons.Save | buttons.Discard | buttons.Cancel,
             buttons.Save,
         )
@@ -156,7 +172,7 @@ class JobFiles(QObject):
         """Asks for a file and has the summary of the plan written as PDF."""
         if not self._window.commit():
             return False
-        if self._session.plan is None:
+        if self._session.plan is None or self._wanted():
             return False
         start = Path(self._folder()) / f"{self._plain_name()}.pdf"
         chosen, _ = QFileDialog.getSaveFileName(self._window, "Print summary", str(start), "PDF (*.pdf)")
@@ -164,6 +180,13 @@ class JobFiles(QObject):
             return False
         path = Path(chosen if chosen.lower().endswith(".pdf") else f"{chosen}.pdf")
         return self._can_write_in(path.parent) and self._write("report", path)
+
+    def _wanted(self):
+        """Whether answers are wanted before anything can be put on paper; says which."""
+        job = self._session.job
+        if job.wanted:
+            self._notice.ask(f"There is no plan to put on paper yet. Still wanted: {wanted_words(job)}.", ())
+        return bool(job.wanted)
 
     def write_site_visit(self, result, path) -> bool:
         """Writes the sheet for a site visit; says why when it cannot be."""
@@ -173,7 +196,7 @@ class JobFiles(QObject):
             write_site_visit(self._session.plan, result, path, date.today())
         except OSError as error:
             text = f"{path}: {error.strerror or error}. Nothing of the job is lost."
-            QMessageBox.warning(self._window, "This could not be written", text)
+            QMessageBox.warning(self._window, "This could not be written", tip(text))
             return False
         self._notice.ask(f"Written: {path}", ())
         return True
@@ -182,7 +205,7 @@ class JobFiles(QObject):
         """Asks for a folder and has the plan's pictures and tables written, and the charts of a bench."""
         if not self._window.commit():
             return False
-        if self._session.plan is None:
+        if self._session.plan is None or self._wanted():
             return False
         chosen = QFileDialog.getExistingDirectory(self._window, "Export pictures and tables to", self._folder())
         if not chosen:
@@ -212,7 +235,9 @@ class JobFiles(QObject):
             tempfile.TemporaryFile(dir=folder).close()
         except OSError as error:
             text = f"{folder}: {error.strerror or error}; wanted a folder in which files can be made. "
-            QMessageBox.warning(self._window, "This could not be written", f"{text}Nothing of the job is lost.")
+            QMessageBox.warning(
+                self._window, "This could not be written", tip(f"{text}Nothing of the job is lost.")
+            )
             return False
         return True
 
@@ -226,7 +251,7 @@ class JobFiles(QObject):
         self._process.finished.connect(lambda code, how: self._on_written(code, how, path, scratch))
         self._window.progress.begin()
         self._window.progress.show_text(0.5, "Writing files")
-        self._process.start(sys.executable, ["-m", "calm_relay", command, str(job), str(path)])
+        self._process.start(sys.executable, ["-P", "-m", "calm_relay", command, str(job), str(path)])
         return True
 
     def _on_written(self, code, how, path, scratch):
@@ -240,7 +265,7 @@ class JobFiles(QObject):
             self._notice.ask(f"Written: {path}", ())
         else:
             text = f"{path}: {problem.splitlines()[-1] if problem else 'it ended'}. Nothing of the job is lost."
-            QMessageBox.warning(self._window, "This could not be written", text)
+            QMessageBox.warning(self._window, "This could not be written", tip(text))
 
     def stop_writing(self) -> None:
         """Calls the writing of files off."""
@@ -249,7 +274,13 @@ class JobFiles(QObject):
             self._process.waitForFinished(2000)
 
     def look_at_disk(self) -> None:
-        """Says so when another program changed the job's file."""
+        """Says so when another program changed or removed the job's file."""
+        if self._session.removed_from_disk and not self._notice.isVisible():
+            self._notice.ask(
+                f"{self._session.path.name} is no longer in {self._session.path.parent}. The job is as it was here.",
+                (("Save it there again", self.save), ("Save as…", self.save_as)),
+            )
+            return
         if self._session.changed_on_disk and not self._notice.isVisible():
             self._notice.ask(
                 f"{self._session.path.name} was changed on disk by another program.",
@@ -264,56 +295,87 @@ class JobFiles(QObject):
         settings = read_settings()
         if settings.knows_example or settings.recent or self._notice.isVisible():
             return
-        write_settings(settings.with_(knows_example=True))
+        change_settings(lambda now: now.with_(knows_example=True))
         self._notice.ask(
             "This is an example with invented equipment and customers. Look round, or begin your own.",
             (("New job…", new_job), ("Open a job…", self.ask_open)),
         )
 
     def offer_left_behind(self) -> None:
-        """Offers work that an application left unsaved when it was ended."""
-        behind = left_behind()
-        if not behind:
+        """Offers, one after the other, all work that applications left unsaved when they were ended."""
+        self._behind, told = left_behind()
+        self._behind = list(self._behind)
+        if told:
+            self._notice.ask(" ".join(told), (), then=self._offer_next)
+        else:
+            self._offer_next()
+
+    def _offer_next(self):
+        if not self._behind:
             return
-        kept = behind[-1]
-        when = datetime.fromisoformat(kept.kept_at).astimezone()
+        work = self._behind[0]
+        when = work.kept_at.astimezone()
+        rest = len(self._behind) - 1
+        more = f" {rest} more after this." if rest else ""
+        newer = f" Its file {work.path.name} was saved by somebody else since." if work.newer_file else ""
+        what = f"Work on “{work.job.name}” from {when:%-d %b, %H:%M}"
         self._notice.ask(
-            f"Work on “{kept.job.name}” from {when:%-d %b, %H:%M} was not saved when the application ended.",
+            f"{what} was not saved when the application ended.{newer}{more}",
             (
-                ("Bring it back", lambda: self._bring_back(kept)),
-                ("Throw it away", lambda: forget_unsaved(kept.process)),
+                ("Bring it back", lambda: self._bring_back(work)),
+                ("Throw it away", lambda: self._give_up(work)),
             ),
         )
 
-    def keep_now(self) -> None:
-        """Keeps unsaved work aside; says once when that cannot be done."""
-        self._keep.stop()
-        try:
-            self._session.keep()
-        except OSError as error:
-            if not self._summary_of_kept:
-                self._summary_of_kept = True
-                self._notice.ask(f"Unsaved work cannot be kept aside ({error.strerror or error}): save often.", ())
+    def _bring_back(self, work):
+        if not self.may_leave():
+            # What is on the desk stays, and so does the offer.
+            QTimer.singleShot(0, self._offer_next)
+            return
+        if work.newer_file and not self._may_take_older(work):
+            QTimer.singleShot(0, self._offer_next)
+            return
+        self._session.recover(work)
+        forget(work)
+        self._behind = [one for one in self._behind if one is not work]
+        # Another is offered once this one is saved or left.
+
+    def _give_up(self, work):
+        forget(work)
+        self._behind = [one for one in self._behind if one is not work]
+        QTimer.singleShot(0, self._offer_next)
+
+    def _may_take_older(self, work):
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window,
+            "The file is newer",
+            tip(
+                f"{work.path.name} was saved by another window or program after this work was begun. Bring "
+                "the work back all the same? The file stays as it is until you save, and you are asked then."
+            ),
+            buttons.Yes | buttons.Cancel,
+            buttons.Cancel,
+        )
+        return answer == buttons.Yes
+
+    def _on_keeping(self, problem):
+        if problem:
+            self._notice.ask(f"Unsaved work cannot be kept aside ({problem}): save often.", ())
 
     def forget(self) -> None:
-        """Nothing is to be kept any more: the window was closed on purpose."""
-        self._keep.stop()
+        """The window was closed on purpose: no file is written any more."""
         self.stop_writing()
-        forget_unsaved()
-
-    def _bring_back(self, kept):
-        if self.may_leave():
-            self._session.recover(kept)
-            self.keep_now()
-            forget_unsaved(kept.process)
 
     def _may_overwrite(self):
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
             self._window,
             "Changed on disk",
-            f"{self._session.path.name} was changed on disk by another program. "
-            "Save over it? Its present content is kept beside it as the previous version.",
+            tip(
+                f"{self._session.path.name} was changed on disk by another program. "
+                "Save over it? Its present content is kept beside it as the previous version."
+            ),
             buttons.Save | buttons.Cancel,
             buttons.Cancel,
         )
@@ -327,11 +389,20 @@ class JobFiles(QObject):
 
     def _save(self, path):
         try:
-            self._session.save(path)
+            try:
+                self._session.save(path)
+            except ChangedOnDisk:
+                if not self._may_overwrite():
+                    return False
+                self._session.save(path, over=True)
         except OSError as error:
             text = f"{path}: {error.strerror or error}. The file on disk is as it was; nothing is lost here."
-            QMessageBox.warning(self._window, "The job was not saved", text)
+            QMessageBox.warning(self._window, "The job was not saved", tip(text))
             return False
-        self.keep_now()
-        write_settings(read_settings().with_recent(path.resolve()))
+        # What one's own window named is one's own.
+        outside = files_outside(self._session.job, path.resolve().parent)
+        change_settings(
+            lambda settings: settings.with_recent(path.resolve()).with_trusted(path.resolve(), outside)
+        )
+        QTimer.singleShot(0, self._offer_next)
         return True

@@ -5,6 +5,7 @@ from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.desk.view import LETTERS
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import font
 
 ROOM = 152
@@ -76,7 +77,7 @@ class OptionSwitch(QWidget):
             button.setText(f"{text}{second}" if note else text)
             named = f"Option {LETTERS[number]}, {title}{', ' * bool(note)}{note}"
             button.setAccessibleName(named)
-            button.setToolTip(f"{title}{': ' * bool(note)}{note}{_key(number)}")
+            button.setToolTip(tip(f"{title}{': ' * bool(note)}{note}{_key(number)}"))
             button.setFixedHeight(height)
             button.setProperty("low", height < TWO_LINES)
             # A title that would be cut is set smaller.
@@ -112,7 +113,7 @@ class OptionSwitch(QWidget):
         for number in refused:
             title = f"{LETTERS[number]}   {options[number].title}"
             action = self.refused_menu.addAction(title)
-            action.setToolTip(". ".join(options[number].refusal.reasons))
+            action.setToolTip(tip(". ".join(options[number].refusal.reasons)))
             action.setCheckable(True)
             action.setChecked(number == shown)
             action.triggered.connect(lambda _=False, number=number: self.chosen.emit(number))

@@ -1,73 +1,26 @@
 """Plans off the interface thread; when edits come faster than plans, only the newest is planned."""
 
+import contextlib
+import queue
 import threading
+import traceback
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QThread, Signal, Slot
+from PySide6.QtCore import QObject, Signal, Slot
 
+from calm_relay.desk.app.memory import give_back
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.planning.common.progress import Cancelled, Superseded
 
-
-class _Worker(QObject):
-    done = Signal(int, object)
-    failed = Signal(int, str, str)
-    cancelled = Signal(int)
-    studied = Signal(int, str, object)
-    study_cancelled = Signal(int)
-    progressed = Signal(float, str)
-
-    def __init__(self, library, newest, stale):
-        super().__init__()
-        self._library = library
-        self._newest = newest
-        self._stale = stale
-
-    def take_library(self, library):
-        """From the next job on."""
-        self._library = library
-
-    @Slot(int, int, object, object)
-    def work(self, number, ticket, job, folder):
-        if number != self._newest():
-            return
-        # The numeric libraries take longer to import than the window takes to appear.
-        from calm_relay.planning.common.errors import PlanError
-        from calm_relay.planning.plan import plan
-
-        try:
-            made = plan(job, self._library, folder, lambda done, what: self._show_text(number, ticket, done, what))
-        except Cancelled:
-            self.cancelled.emit(number)
-        except PlanError as error:
-            self.failed.emit(number, error.field, error.problem)
-        except (ValueError, OSError) as error:
-            self.failed.emit(number, "", str(error))
-        else:
-            self.done.emit(number, made)
-
-    @Slot(int, int, str, object, object, object)
-    def study(self, number, ticket, key, function, plan, option):
-        if number != self._newest():
-            return
-        try:
-            result = function(plan, option, lambda done, what: self._show_text(number, ticket, done, what))
-        except Superseded:
-            pass
-        except Cancelled:
-            self.study_cancelled.emit(number)
-        else:
-            self.studied.emit(number, key, result)
-
-    def _show_text(self, number, ticket, done, what):
-        if self._stale(number, ticket):
-            raise Cancelled
-        self.progressed.emit(done, what)
+# How long closing waits for the step in hand; the thread ends by itself after it.
+PATIENCE_S = 3.0
 
 
 class Planner(QObject):
     """Turns jobs into plans in a thread of its own, and studies plans there.
+
+    Whatever goes wrong in the thread comes back as a signal: the thread itself ends with the planner alone.
 
     Signals
     -------
@@ -75,61 +28,64 @@ class Planner(QObject):
         A `Plan`, for the newest job asked for.
     failed : str, str
         Field and problem, for the newest job asked for.
+    broke : str, str
+        What was in hand when an error came that nobody foresaw, and its report.
     cancelled
         The plan of the newest job was called off.
     study_cancelled
         A study of the newest plan was called off.
     studied : str, object
         Key and result of a study of the newest plan.
+    study_failed : str, str
+        Key of a study of the newest plan, and why it has no result.
     progressed : float, str
         How far the work in hand is, 0 to 1, and what it does.
     """
 
     planned = Signal(object)
     failed = Signal(str, str)
+    broke = Signal(str, str)
     cancelled = Signal()
-    studied = Signal(str, object)
     study_cancelled = Signal()
+    studied = Signal(str, object)
+    study_failed = Signal(str, str)
     progressed = Signal(float, str)
-    _ask = Signal(int, int, object, object)
-    _ask_study = Signal(int, int, str, object, object, object)
+    # From the thread to the interface: number of the request, and what came of it.
+    _back = Signal(int, str, object)
 
     def __init__(self, library: Library, parent=None):
         super().__init__(parent)
+        self._library = library
         self._number = 0
         self._answered = 0
         # Every request has a ticket; those up to one were called off, later ones of the same job were not.
         self._ticket = self._called_off = 0
         self._lock = threading.Lock()
-        self._thread = QThread(self)
-        self._worker = _Worker(library, self._newest, self._is_stale)
-        self._worker.moveToThread(self._thread)
-        self._ask.connect(self._worker.work)
-        self._ask_study.connect(self._worker.study)
-        self._worker.done.connect(self._on_done)
-        self._worker.failed.connect(self._on_failed)
-        self._worker.cancelled.connect(self._on_cancelled)
-        self._worker.studied.connect(self._on_studied)
-        self._worker.study_cancelled.connect(self._on_study_cancelled)
-        self._worker.progressed.connect(self.progressed)
+        self._queue: queue.SimpleQueue = queue.SimpleQueue()
+        self._back.connect(self._on_back)
+        # A daemon: whatever it is in the middle of, it never keeps the process, and never brings it down.
+        self._thread = threading.Thread(target=self._work, name="planner", daemon=True)
         self._thread.start()
 
     def take_library(self, library: Library) -> None:
         """Plans every job asked for from now on with another library."""
-        self._worker.take_library(library)
+        self._library = library
 
     def request(self, job: Job, folder: Path) -> None:
         """Asks for the plan of a job; an earlier request not yet done is dropped."""
         with self._lock:
             self._number += 1
             self._ticket += 1
-        self._ask.emit(self._number, self._ticket, job, folder)
+            number, ticket = self._number, self._ticket
+        library = self._library
+        self._queue.put((number, lambda: self._plan(number, ticket, job, library, folder)))
 
     def request_study(self, key: str, function, plan, option) -> None:
         """Asks for `function(plan, option, progress)`; dropped when a newer job is asked for."""
         with self._lock:
             self._ticket += 1
-        self._ask_study.emit(self._number, self._ticket, key, function, plan, option)
+            number, ticket = self._number, self._ticket
+        self._queue.put((number, lambda: self._study(number, ticket, key, function, plan, option)))
 
     def cancel(self) -> None:
         """Calls off, each at its next step, the work in hand and what waits behind it."""
@@ -143,9 +99,70 @@ class Planner(QObject):
 
     def stop(self) -> None:
         """Ends the thread at the next step of the work in hand."""
+        with self._lock:
+            self._number += 1
+            self._answered = self._number
         self.cancel()
-        self._thread.quit()
-        self._thread.wait()
+        self._queue.put(None)
+        self._thread.join(PATIENCE_S)
+
+    def _work(self):
+        while (request := self._queue.get()) is not None:
+            number, act = request
+            # What it holds must not outlive it until the next request comes.
+            del request
+            if number == self._newest():
+                act()
+            del act
+            if self._queue.empty():
+                give_back()
+
+    def _plan(self, number, ticket, job, library, folder):
+        try:
+            # The numeric libraries take longer to import than the window takes to appear.
+            from calm_relay.exchange.errors import InputError
+            from calm_relay.planning.common.errors import PlanError
+            from calm_relay.planning.plan import plan
+
+            made = plan(job, library, folder, lambda done, what: self._show_text(number, ticket, done, what))
+        except Cancelled:
+            self._answer(number, "cancelled")
+        except PlanError as error:
+            self._answer(number, "failed", (error.field, error.problem))
+        except (InputError, OSError) as error:
+            self._answer(number, "failed", ("", str(error)))
+        except BaseException as error:
+            self._answer(number, "plan broke", _report(error))
+        else:
+            self._answer(number, "planned", made)
+
+    def _study(self, number, ticket, key, function, plan, option):
+        try:
+            from calm_relay.exchange.errors import InputError
+            from calm_relay.planning.common.errors import PlanError
+
+            result = function(plan, option, lambda done, what: self._show_text(number, ticket, done, what))
+        except Superseded:
+            pass
+        except Cancelled:
+            self._answer(number, "study cancelled")
+        except (PlanError, InputError, OSError) as error:
+            self._answer(number, "study failed", (key, str(error)))
+        except BaseException as error:
+            self._answer(number, "study broke", (key, _report(error)))
+        else:
+            self._answer(number, "studied", (key, result))
+
+    def _answer(self, number, what, result=None):
+        # The window may have closed meanwhile.
+        with contextlib.suppress(RuntimeError):
+            self._back.emit(number, what, result)
+
+    def _show_text(self, number, ticket, done, what):
+        if self._is_stale(number, ticket):
+            raise Cancelled
+        with contextlib.suppress(RuntimeError):
+            self.progressed.emit(done, what)
 
     def _newest(self):
         with self._lock:
@@ -155,30 +172,30 @@ class Planner(QObject):
         with self._lock:
             return number != self._number or ticket <= self._called_off
 
-    @Slot(int, object)
-    def _on_done(self, number, plan):
-        if number == self._number:
-            self._answered = number
-            self.planned.emit(plan)
-
-    @Slot(int, str, str)
-    def _on_failed(self, number, field, problem):
-        if number == self._number:
-            self._answered = number
-            self.failed.emit(field, problem)
-
-    @Slot(int)
-    def _on_cancelled(self, number):
-        if number == self._number:
-            self._answered = number
-            self.cancelled.emit()
-
     @Slot(int, str, object)
-    def _on_studied(self, number, key, result):
-        if number == self._number:
-            self.studied.emit(key, result)
-
-    @Slot(int)
-    def _on_study_cancelled(self, number):
-        if number == self._number:
+    def _on_back(self, number, what, result):
+        if number != self._number:
+            return
+        if what in {"planned", "failed", "cancelled", "plan broke"}:
+            self._answered = number
+        if what == "planned":
+            self.planned.emit(result)
+        elif what == "failed":
+            self.failed.emit(*result)
+        elif what == "cancelled":
+            self.cancelled.emit()
+        elif what == "plan broke":
+            self.broke.emit("plan", result)
+        elif what == "studied":
+            self.studied.emit(*result)
+        elif what == "study cancelled":
             self.study_cancelled.emit()
+        elif what == "study failed":
+            self.study_failed.emit(*result)
+        else:
+            self.broke.emit(*result)
+
+
+def _report(error):
+    """What a person can hand on: the error, and where it came from."""
+    return "".join(traceback.format_exception(error)).strip()

@@ -6,8 +6,9 @@ from PySide6.QtCore import QObject, Signal
 
 from calm_relay.desk.app.history import History
 from calm_relay.desk.app.planner import Planner
-from calm_relay.exchange.job_file import moved_job, read_job, write_job
-from calm_relay.exchange.user_state import file_mark, forget_unsaved, keep_unsaved
+from calm_relay.exchange.files import file_mark, sweep
+from calm_relay.exchange.job_file import moved_job, read_job
+from calm_relay.exchange.kept_work import Journal, LeftBehind, save_job
 from calm_relay.job.assumed import less_what_was_said
 from calm_relay.job.carried import with_copies
 from calm_relay.job.library import Library
@@ -25,6 +26,10 @@ class Session(QObject):
         The `Plan` of the present job.
     plan_failed : str, str
         Field and problem when the present job cannot be planned.
+    broke : str, str
+        What was in hand when an error came that nobody foresaw, and its report.
+    study_failed : str, str
+        Key of a study, and why it has no result.
     plan_cancelled
         The plan of the present job was called off.
     studied : str, object
@@ -35,16 +40,21 @@ class Session(QObject):
         How far the work in hand is.
     library_changed : object
         The `Library` that jobs draw on from now on.
+    keeping_failed : str
+        Unsaved work cannot be kept aside, and why; empty once it can be again.
     """
 
     job_changed = Signal(object)
     plan_changed = Signal(object)
     plan_failed = Signal(str, str)
     plan_cancelled = Signal()
+    broke = Signal(str, str)
     studied = Signal(str, object)
+    study_failed = Signal(str, str)
     study_cancelled = Signal()
     progressed = Signal(float, str)
     library_changed = Signal(object)
+    keeping_failed = Signal(str)
 
     def __init__(self, job: Job, library: Library, path: Path | None = None, parent=None):
         super().__init__(parent)
@@ -53,10 +63,15 @@ class Session(QObject):
         self._planner.planned.connect(self._on_planned)
         self._planner.failed.connect(self.plan_failed)
         self._planner.cancelled.connect(self.plan_cancelled)
+        self._planner.broke.connect(self.broke)
         self._planner.studied.connect(self.studied)
+        self._planner.study_failed.connect(self.study_failed)
         self._planner.study_cancelled.connect(self.study_cancelled)
         self._planner.progressed.connect(self.progressed)
         self.plan = None
+        # Whether the present plan is the first with a verdict of a job that was begun.
+        self.first_verdict = False
+        self.journal = Journal(self._with_copies, self._on_kept)
         self._take(job, path)
 
     def _take(self, job, path):
@@ -64,6 +79,13 @@ class Session(QObject):
         self.path = path
         self._saved = job
         self._mark = file_mark(path) if path else None
+        self._begin_journal(job)
+
+    def _begin_journal(self, job):
+        self.journal.begin(job, self.path, self.folder, self._mark)
+
+    def _on_kept(self, error):
+        self.keeping_failed.emit(f"{error.strerror or error}" if error else "")
 
     @property
     def job(self) -> Job:
@@ -85,32 +107,29 @@ class Session(QObject):
         """Whether another program changed the job's file since it was read or saved."""
         return self.path is not None and file_mark(self.path) not in {self._mark, None}
 
+    @property
+    def removed_from_disk(self) -> bool:
+        """Whether the job's file is gone since it was read or saved."""
+        return self.path is not None and self._mark is not None and not self.path.exists()
+
     def accept_disk(self) -> None:
         """Takes the file's present content as known, and the present job as not saved."""
         self._mark = file_mark(self.path)
         self._saved = None
+        self._begin_journal(self.job)
+        self.journal.record(self.job)
         self.job_changed.emit(self.job)
 
-    def keep(self) -> None:
-        """Keeps unsaved work aside, or forgets what was kept once it is saved.
-
-        Raises
-        ------
-        OSError
-            When the user's state folder cannot be written.
-        """
-        if self.unsaved:
-            keep_unsaved(self._with_copies(self.job), self.path, self.folder)
-        else:
-            forget_unsaved()
-
-    def recover(self, kept) -> None:
+    def recover(self, work: LeftBehind) -> None:
         """Puts work left behind back on the desk, as not yet saved."""
-        job, path = kept.job, Path(kept.path) if kept.path else None
-        if path is None:
-            job = moved_job(job, kept.folder, Path.cwd())
-        self._take(job, path)
+        job = work.job if work.path else moved_job(work.job, work.folder, Path.cwd())
+        self._take(job, work.path)
+        # What the file held when the work began: a file that was saved since is not written over unasked.
+        self._mark = work.mark or self._mark
         self._saved = None
+        self._begin_journal(job)
+        self.journal.record(job)
+        self.journal.flush()
         self.start()
 
     def start(self) -> None:
@@ -128,18 +147,28 @@ class Session(QObject):
 
     def edit(self, job: Job, label: str) -> None:
         """Makes a changed job the present one, as one step of undo."""
-        if self.history.add(less_what_was_said(self.job, job), label):
-            self.start()
+        before, after = self.job, less_what_was_said(self.job, job)
+        if "demand" in before.wanted and "demand" not in after.wanted:
+            from calm_relay.planning.site.new_job import with_first_battery
+
+            after = with_first_battery(after, self.library)
+        if self.history.add(after, label):
+            self._moved()
 
     def undo(self) -> None:
         """Takes the last edit back."""
         if self.history.undo():
-            self.start()
+            self._moved()
 
     def redo(self) -> None:
         """Brings the edit last undone back."""
         if self.history.redo():
-            self.start()
+            self._moved()
+
+    def _moved(self):
+        """Keeps the job that an edit, undo or redo made the present one, and plans it."""
+        self.journal.record(self.job)
+        self.start()
 
     def open(self, path: Path) -> None:
         """Reads a job and makes it the present one, with a new history.
@@ -149,6 +178,7 @@ class Session(QObject):
         InputError
             When the file cannot be used; the present job stays.
         """
+        sweep(Path(path).resolve().parent)
         self._take(read_job(path), Path(path).resolve())
         self.start()
 
@@ -157,19 +187,30 @@ class Session(QObject):
         self._take(job, None)
         self.start()
 
-    def save(self, path: Path) -> None:
-        """Writes the present job.
+    def save(self, path: Path, *, over: bool = False) -> None:
+        """Writes the present job; no other window writes into that folder meanwhile.
+
+        Parameters
+        ----------
+        path : Path
+            The job's own file, or another.
+        over : bool
+            Whether what another program wrote into the job's own file may go.
 
         Raises
         ------
+        ChangedOnDisk
+            When another program changed the job's own file; nothing on disk changes.
         OSError
             When the folder cannot be written; nothing on disk changes.
         """
+        # The folder may be a link; a file that is one is followed as well, so that it stays a link.
         path = Path(path).resolve()
         job = self._with_copies(moved_job(self.job, self.folder, path.parent))
-        write_job(job, path)
+        mark = save_job(job, path, self.journal, self._mark, over=over or path != self.path)
         self.history.amend(job)
-        self.path, self._saved, self._mark = path, job, file_mark(path)
+        self.path, self._saved, self._mark = path, job, mark
+        self._begin_journal(job)
         self.job_changed.emit(job)
 
     def take_library(self, library: Library) -> None:
@@ -191,8 +232,10 @@ class Session(QObject):
         return with_copies(job, self.library.catalogue)
 
     def close(self) -> None:
-        """Ends the planner's thread."""
+        """Ends the planner's thread; nothing is kept any more."""
         self._planner.stop()
+        self.journal.forget()
+        self.journal.close()
 
     @property
     def folder(self) -> Path:
@@ -200,5 +243,7 @@ class Session(QObject):
         return self.path.parent if self.path else Path.cwd()
 
     def _on_planned(self, plan):
+        begun = self.plan is not None and bool(self.plan.job.wanted)
+        self.first_verdict = begun and not plan.job.wanted
         self.plan = plan
         self.plan_changed.emit(plan)

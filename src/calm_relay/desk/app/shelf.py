@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMessageBox
 
+from calm_relay.desk.widgets.label import tip
 from calm_relay.exchange import own_equipment
 from calm_relay.exchange.errors import InputError
 from calm_relay.job.own_item import ITEMS, OwnItem
@@ -60,7 +61,6 @@ class Shelf(QObject):
             parent=self._window,
         )
         dialog.kept.connect(lambda made: self.put(kind, made, then))
-        dialog.finished.connect(dialog.deleteLater)
         dialog.open()
         return dialog
 
@@ -81,7 +81,10 @@ class Shelf(QObject):
         answer = QMessageBox.question(
             self._window,
             "Take it out of the library",
-            f"Take the {SINGULAR[kind]} “{own.item.name}” out of your library? Saved jobs that use it keep their copy.",
+            tip(
+                f"Take the {SINGULAR[kind]} “{own.item.name}” out of your library? "
+                f"Saved jobs that use it keep their copy."
+            ),
             buttons.Discard | buttons.Cancel,
             buttons.Cancel,
         )
@@ -119,7 +122,6 @@ class Shelf(QObject):
 
         dialog = TableDialog(kind, self._keys(kind), self._window)
         dialog.accepted.connect(lambda: self._take_items(kind, dialog.items, path))
-        dialog.finished.connect(dialog.deleteLater)
         dialog.open()
         dialog.read_file(path)
         return dialog
@@ -142,7 +144,6 @@ class Shelf(QObject):
 
         dialog = PricesDialog(self.own.items, self._window)
         dialog.accepted.connect(lambda: self._take_prices(dialog.taken, path))
-        dialog.finished.connect(dialog.deleteLater)
         dialog.open()
         dialog.read_file(path)
         return dialog
@@ -176,7 +177,7 @@ class Shelf(QObject):
             if isinstance(error, InputError)
             else f"{own_equipment.data_folder()}: {error.strerror or error}"
         )
-        QMessageBox.warning(self._window, "The library was not changed", f"{reason}. Nothing in it is lost.")
+        QMessageBox.warning(self._window, "The library was not changed", tip(f"{reason}. Nothing in it is lost."))
         return False
 
     def read_again(self) -> None:

@@ -13,6 +13,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 
 from calm_relay.desk.app.application import application, make_window
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.site.new_job import placed
 
 
 @dataclass(frozen=True)
@@ -77,6 +78,17 @@ def _new_module(bench):
     bench.window().shelf.new("modules").read_text(SHEET)
 
 
+def _half_answered(bench):
+    """A new job of which place and demand are said."""
+    window = bench.window()
+    window.begin_job()
+    session = window.session
+    there = placed(session.job, "Tralee, Ireland", "Ireland", 52.27, -9.7, "Europe/Dublin", session.library)
+    session.edit(there, "Place")
+    session.edit(there.with_(demand=there.demand.with_(yearly_kwh=5200.0)), "Demand")
+    window.open_bench("Choice")
+
+
 def _item_dialog(window):
     from calm_relay.desk.dialogs.item_dialog import ItemDialog
 
@@ -99,7 +111,6 @@ VIEWS = (
     Shot("strings-restrung", "Strings", 2, demo="dairy"),
     Shot("inverter-farm", "Inverter", 2, demo="dairy", press=lambda bench: bench.foresight_tabs.choose("year")),
     Shot("battery", "Battery", 1, "worst"),
-    Shot("battery-map", "Battery", 1, press=_tab("map")),
     Shot(
         "search",
         "Search",
@@ -128,6 +139,7 @@ VIEWS = (
     Shot("survey", "Survey", 3, demo="cottage"),
     Shot("tariff", "Grid", 2, press=lambda bench: bench.open_tariff(), dialog=_tariff_dialog),
     Shot("equipment", "Equipment", 2, press=_new_module, dialog=_item_dialog),
+    Shot("new-job", "Choice", 2, press=_half_answered, ready=lambda bench: not bench.window().session.busy),
 )
 DARK = (Shot("battery-night", "Battery", 2, "best"),)
 
@@ -184,6 +196,8 @@ def take(folder: Path, views, look: str = "light") -> None:
         shown.grab().save(str(folder / f"{shot.name}.png"))
         if shown is not window:
             shown.reject()
+    # Nothing is left to be asked about.
+    window.session.replace(demo_job(demo))
     window.close()
     running.quit()
 
@@ -194,7 +208,7 @@ def main(folder: Path) -> None:
         environment = {**os.environ, "CALM_RELAY_STATE": state, "CALM_RELAY_DATA": state}
         for part, scale in (("light", "1"), ("dark", "1")):
             subprocess.run(
-                [sys.executable, "-m", "calm_relay.desk.app.shots", str(folder), part],
+                [sys.executable, "-P", "-m", "calm_relay.desk.app.shots", str(folder), part],
                 env={**environment, "QT_SCALE_FACTOR": scale},
                 check=True,
             )

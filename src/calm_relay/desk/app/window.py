@@ -1,7 +1,9 @@
 """The window: the line on top, one bench under it, the moment below, the margin at the right."""
 
+import traceback
 from pathlib import Path
 
+from pydantic import ValidationError
 from PySide6.QtCore import QEvent, QSize, Qt, Signal
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
@@ -14,9 +16,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from calm_relay.desk.app import fault
 from calm_relay.desk.app.commands import Commands
 from calm_relay.desk.app.job_files import JobFiles
 from calm_relay.desk.app.option_switch import OptionSwitch, note_of
+from calm_relay.desk.app.questions import Questions
 from calm_relay.desk.app.session import Session
 from calm_relay.desk.app.shelf import Shelf
 from calm_relay.desk.benches.all_benches import BENCHES, Day, bench_of, make_bench
@@ -28,9 +32,14 @@ from calm_relay.desk.view import View
 from calm_relay.desk.widgets.notice import Notice
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.progress_row import ProgressRow
+from calm_relay.desk.widgets.theme import colours, style_sheet
+from calm_relay.exchange.errors import first_field_error
 from calm_relay.exchange.kept_verdict import KeptOption, KeptVerdict, keep_verdict, kept_verdict
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.common.progress import Superseded
+
+# What the margin says of a job that is only begun.
+BEGUN = {"not answered", "assumed"}
 
 
 class _Inside(QWidget):
@@ -50,6 +59,7 @@ class Window(QMainWindow):
 
     def __init__(self, session: Session):
         super().__init__()
+        self.setStyleSheet(style_sheet(colours()))
         self.session = session
         self._shown = None
         self._step = None
@@ -62,6 +72,7 @@ class Window(QMainWindow):
         self.moment = MomentView()
         self.notice = Notice()
         self.progress = ProgressRow()
+        self.questions = Questions(session.library)
         self.benches = {}
         self._stack = PageStack()
         self.files = JobFiles(session, self.notice, self)
@@ -96,7 +107,7 @@ class Window(QMainWindow):
         column = QVBoxLayout()
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        for part in (_rule(), self.notice, self.progress):
+        for part in (_rule(), self.notice, self.progress, self.questions):
             column.addWidget(part)
         column.addLayout(top)
         column.addWidget(_rule())
@@ -121,9 +132,14 @@ class Window(QMainWindow):
         self.moment.study_wanted.connect(self._study)
         self.progress.called_off.connect(session.cancel)
         self.progress.called_off.connect(self.files.stop_writing)
+        self.questions.edited.connect(session.edit)
+        self.questions.bench_wanted.connect(self._ask)
+        self.questions.ended.connect(self._end_questions)
         session.job_changed.connect(self._on_job)
         session.plan_changed.connect(self._on_plan)
         session.plan_failed.connect(self._on_failed)
+        session.broke.connect(self._on_broke)
+        session.study_failed.connect(self._on_study_failed)
         session.plan_cancelled.connect(self._on_cancelled)
         session.studied.connect(self._on_studied)
         session.study_cancelled.connect(self._on_study_cancelled)
@@ -173,7 +189,8 @@ class Window(QMainWindow):
         self._stack.setCurrentWidget(self.benches[name])
         self._stack.updateGeometry()
         self.line.mark_open(name)
-        self.moment.set_open(self._shows_day, strip=name != "Choice")
+        self._open_moment()
+        self.questions.follow(name)
         if self.view is not None:
             self.bench.show_view(self.view)
             self._draw_line()
@@ -191,6 +208,7 @@ class Window(QMainWindow):
         bench.show_own(shelf.own)
 
     def _on_library(self, library):
+        self.questions.library = library
         for name, bench in self.benches.items():
             bench.library = library
             if name == "Equipment":
@@ -202,6 +220,12 @@ class Window(QMainWindow):
         day = BENCHES[self._name].day
         return day is Day.ALWAYS or (day is Day.CHOSEN and self._step is not None)
 
+    def _open_moment(self):
+        """Day and year of a job that is only begun are nobody's: they are not drawn."""
+        begun = bool(self.session.job.wanted)
+        self.moment.setVisible(not begun)
+        self.moment.set_open(self._shows_day and not begun, strip=self._name != "Choice" and not begun)
+
     def show_option(self, number: int) -> None:
         """Puts an option in view."""
         self._shown = number
@@ -211,7 +235,7 @@ class Window(QMainWindow):
         """Puts a moment in view, or the whole year."""
         self._step = step
         if self._shows_day != self.moment.is_open:
-            self.moment.set_open(self._shows_day, strip=self._name != "Choice")
+            self._open_moment()
         self._draw_moment()
 
     def commit(self) -> bool:
@@ -233,9 +257,23 @@ class Window(QMainWindow):
         return not refusals
 
     def begin_job(self) -> None:
-        """Asks for a new job and puts it on the desk."""
+        """Puts a new job on the desk and asks its questions."""
         if self.files.new_job():
             self.forget_view()
+            self.ask_questions()
+
+    def ask_questions(self) -> None:
+        """Asks what a job needs, station by station."""
+        self.questions.begin(self.session.job)
+
+    def _ask(self, bench):
+        self.open_bench(bench)
+        if not self.questions.take_focus():
+            self.bench.focus_question()
+
+    def _end_questions(self):
+        self.questions.hide()
+        self.open_bench("Choice")
 
     def forget_view(self) -> None:
         """Another job comes: its own best option is to be shown."""
@@ -283,7 +321,19 @@ class Window(QMainWindow):
         self.open_bench(bench_of(name))
 
     def _mend(self, mend):
-        self.session.edit(mend.apply(self.session.job), mend.label)
+        if self.session.busy:
+            # The findings on the screen are those of the job before the last edit.
+            self.notice.ask("The job changed meanwhile: look at what is found now.", ())
+            return
+        try:
+            job = mend.apply(self.session.job)
+        except ValidationError as error:
+            where, problem = first_field_error(error)
+            self.notice.ask(f"This cannot be done as the job stands now: {where} {problem}.", ())
+        except Exception:
+            fault.tell(self.notice, f"“{mend.label}” was done", traceback.format_exc())
+        else:
+            self.session.edit(job, mend.label)
 
     def _want_option(self, key):
         self._wanted = key
@@ -291,16 +341,17 @@ class Window(QMainWindow):
     def _study(self, key, function):
         if self.view is not None and not self.session.busy:
             self.progress.begin()
-            number = self._asked[key] = self._asked.get(key, 0) + 1
+            # Another look puts another window here: what the one before asked for is not mistaken for its own.
+            ticket = self._asked[key] = object()
 
             def study(plan, option, progress):
                 def show_text(done, what):
                     # Another option came into view: its own study waits behind this one.
-                    if self._asked[key] != number:
+                    if self._asked[key] is not ticket:
                         raise Superseded
                     progress(done, what)
 
-                return number, function(plan, option, show_text)
+                return ticket, function(plan, option, show_text)
 
             self.session.study(key, study, self.view.option)
 
@@ -309,6 +360,10 @@ class Window(QMainWindow):
             self.progress.begin()
         for bench in self.benches.values():
             bench.show_job(job)
+        if not job.wanted and not job.assumed:
+            self.questions.hide()
+        self.questions.show_job(job)
+        self._open_moment()
         name = self.session.path.name if self.session.path else "not saved yet"
         self.setWindowTitle(f"{job.name} ({name})[*] · Calm Relay")
         self.setWindowModified(self.session.unsaved)
@@ -337,6 +392,8 @@ class Window(QMainWindow):
 
     def _on_plan(self, plan):
         self.progress.end()
+        if self.session.first_verdict:
+            self._shown = None
         if self._shown is None:
             keys = [option.key for option in plan.options]
             self._shown = keys.index(plan.choice.key) if plan.choice.key else 0
@@ -346,14 +403,23 @@ class Window(QMainWindow):
                 self._shown = keys.index(self._wanted)
             self._wanted = None
         self.commands.show_options([option.title for option in plan.options])
+        for bench in self.benches.values():
+            if bench is not self.bench:
+                bench.let_go()
         self._draw()
 
     def _draw(self):
         view = self.view
         if view is None:
             return
-        self.switch.show_options(view.plan.options, view.plan.choice.key, view.shown)
-        self.margin.show_findings(view.option.findings)
+        findings = view.option.findings
+        if view.plan.job.wanted:
+            # Options of a job that is only begun say nothing of it.
+            self.switch.show_kept([], 0)
+            findings = [finding for finding in findings if finding.check in BEGUN]
+        else:
+            self.switch.show_options(view.plan.options, view.plan.choice.key, view.shown)
+        self.margin.show_findings(findings, view.plan.job)
         self._draw_moment()
 
     def _draw_moment(self):
@@ -380,6 +446,29 @@ class Window(QMainWindow):
         self.margin.show_problem(field, problem)
         self.bench.show_problem("No verdict: this job cannot be planned as it stands.")
 
+    def _on_broke(self, what, details):
+        """An error nobody foresaw: told with its report; the job stays."""
+        self.progress.end()
+        if what == "plan":
+            self.margin.show_problem("", f"Something went wrong in the program: {fault.last_line(details)}")
+            self.bench.show_problem("No verdict: something went wrong in the program while planning.")
+        else:
+            self._give_up(what)
+        fault.tell(self.notice, what, details)
+
+    def _on_study_failed(self, key, problem):
+        self.progress.end()
+        self._give_up(key)
+        self.notice.ask(f"No result: {problem}", (("Try again", self.session.start),))
+
+    def _give_up(self, key):
+        """A study has no result: nobody waits for it, and it is not asked for again until somebody does."""
+        if key == "moment":
+            self.moment.forget()
+        for bench in self.benches.values():
+            if bench.shows_plan:
+                bench.forget()
+
     def _on_cancelled(self):
         self._on_study_cancelled()
         self._draw()
@@ -393,8 +482,8 @@ class Window(QMainWindow):
 
     def _on_studied(self, key, result):
         self.progress.end()
-        number, result = result
-        if number != self._asked[key]:
+        ticket, result = result
+        if ticket is not self._asked.get(key):
             # Another option came into view meanwhile, and its study is under way.
             return
         if key == "moment":

@@ -7,7 +7,6 @@ from PySide6.QtGui import QIcon, QImageReader, QPixmap
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -17,6 +16,9 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label, tip
+from calm_relay.exchange.bounds import MOST_PIXELS, checked_size
+from calm_relay.exchange.errors import InputError
 from calm_relay.job.survey import Attachment
 
 THUMB = QSize(112, 84)
@@ -47,7 +49,7 @@ class AttachmentList(QWidget):
         self.caption.setAccessibleName("Caption of the photo in hand")
         self.caption.setPlaceholderText("what it shows")
         self.station = ChoiceField("Station of the photo in hand", STATIONS, width=9)
-        self.none = QLabel("Meter, board, roof and labels: a photo of each saves a second visit.")
+        self.none = Label("Meter, board, roof and labels: a photo of each saves a second visit.")
         self.none.setObjectName("quiet")
         self.add.clicked.connect(lambda _=False: self.ask())
         self.drop.clicked.connect(lambda _=False: self.remove())
@@ -81,7 +83,7 @@ class AttachmentList(QWidget):
             path = (self._folder / item.path).resolve()
             entry = QListWidgetItem(_thumbnail(path), item.caption or path.name)
             missing = "" if path.exists() else "\nThis file is missing."
-            entry.setToolTip(f"{path}{missing}")
+            entry.setToolTip(tip(f"{path}{missing}"))
             if missing:
                 entry.setText(f"{path.name} (missing)")
             self.list.addItem(entry)
@@ -125,10 +127,14 @@ class AttachmentList(QWidget):
 
 def _thumbnail(path):
     """A small picture read small, so that a large photo does not hold the window up; papers are a blank sheet."""
-    reader = QImageReader(str(path))
-    reader.setAutoTransform(True)
-    size = reader.size()
-    if size.isValid():
+    try:
+        checked_size(path, "picture")
+        reader = QImageReader(str(path))
+        size = reader.size()
+    except InputError:
+        size = QSize()
+    if size.isValid() and size.width() * size.height() <= MOST_PIXELS:
+        reader.setAutoTransform(True)
         reader.setScaledSize(size.scaled(THUMB, Qt.AspectRatioMode.KeepAspectRatio))
         image = reader.read()
         if not image.isNull():

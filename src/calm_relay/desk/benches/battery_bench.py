@@ -1,7 +1,7 @@
 """The bench Battery: benefit against energy and power, use, years, what limits, control against foresight."""
 
 import numpy as np
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout
 
 from calm_relay.desk.benches.battery_panel import BatteryPanel
 from calm_relay.desk.benches.bench import Bench
@@ -14,6 +14,7 @@ from calm_relay.desk.charts.battery_charts import (
     YearsChart,
 )
 from calm_relay.desk.charts.control_charts import ForesightChart, ForesightDay, LimitsChart, MeterChart
+from calm_relay.desk.widgets.label import RichLabel, joined, rich, tip
 from calm_relay.desk.widgets.scrolled import scrolled
 from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
 from calm_relay.desk.widgets.theme import font
@@ -95,11 +96,11 @@ class BatteryBench(Bench):
         self.panel = BatteryPanel()
         self.panel.item_wanted.connect(self.item_wanted)
         self.panel.edited.connect(self.edited)
-        self.summary = QLabel()
+        self.summary = RichLabel()
         self.summary.setWordWrap(True)
         self.summary.setFont(font(8.2))
         self.summary.setAccessibleName("What the chart says, and how the battery spends its year")
-        self.limited = QLabel()
+        self.limited = RichLabel()
         self.limited.setWordWrap(True)
         self.limited.setFont(font(8.4))
         self.limited.setAccessibleName("What limits here")
@@ -126,6 +127,10 @@ class BatteryBench(Bench):
         side.addWidget(scrolled("What limits here, and what the chart says", self.limited, self.summary), 1)
         row.addLayout(side, 3)
         self.tabs.chosen.connect(lambda _: self._look())
+
+    def focus_question(self) -> None:
+        """Gives the focus to where the battery stands."""
+        self.panel.place.setFocus()
 
     def show_job(self, job) -> None:
         """Shows the battery's inputs."""
@@ -183,7 +188,7 @@ class BatteryBench(Bench):
         result = power_range(self._view.option)
         self.limited.setVisible(result is not None)
         if result is not None:
-            self.limited.setText(keep_units(f"<b>What limits here.</b> {result.summary()}"))
+            self.limited.setText(keep_units(rich("<b>What limits here.</b> {}", result.summary())))
             self.limited.setToolTip("From: least of the datasheets' limits, current times voltage at each charge")
 
     def _draw_energy(self, sweep):
@@ -200,10 +205,10 @@ class BatteryBench(Bench):
             f"{full.cycles:.0f} full cycles{', ' * bool(note)}{note}."
         ]
         lines += [
-            f"<span style='font-weight:600'>{flag.name}</span> {flag.usable_kwh:.1f} kWh: {flag.sentence}"
+            rich("<span style='font-weight:600'>{0.name}</span> {0.usable_kwh:.1f} kWh: {0.sentence}", flag)
             for flag in sweep.flags
         ]
-        self._show_text("<br>".join(lines), "\n".join(f"{flag.name}: {flag.source}" for flag in sweep.flags))
+        self._show_text(joined("<br>", lines), "\n".join(f"{flag.name}: {flag.source}" for flag in sweep.flags))
 
     def _draw_map(self, result):
         result, flags = result
@@ -236,8 +241,8 @@ class BatteryBench(Bench):
         for name in (f"{season} sun", "cheap window", "night"):
             if name in flags:
                 flag = flags[name]
-                lines.append(f"<b>{name}</b>: {flag.sentence}, enough for {flag.usable_kwh:.1f} kWh")
-        return "<br>".join(lines)
+                lines.append(rich("<b>{}</b>: {}, enough for {:.1f} kWh", name, flag.sentence, flag.usable_kwh))
+        return joined("<br>", lines)
 
     def _draw_years(self, ageing):
         self.years.show_ageing(ageing)
@@ -254,12 +259,28 @@ class BatteryBench(Bench):
         payback = "not within them" if ageing.payback_years is None else f"after {ageing.payback_years:.1f} years"
         rate = "none" if ageing.irr is None else f"{ageing.irr:.1%}"
         self._show_text(
-            f"Standing takes {ageing.by_calendar[-1]:.0%} in {ageing.by_calendar.size} years, cycles "
-            f"{ageing.by_cycles[-1]:.0%}.<br><b>Warranty</b> ends after {ends}; {warranty.left_then:.0%} are left "
-            f"then, {kept} than the {warranty.promised:.0%} promised.{replaced}"
-            f"<br><b>Money over {years} years</b>, with fade and ageing modules: worth "
-            f"{money_text(job, ageing.npv)} today, rate of return {rate}, pays back {payback}. The saving "
-            f"falls from {ageing.saving[0]:,.0f} to {ageing.saving[-1]:,.0f} a year in today's prices."
+            rich(
+                "Standing takes {:.0%} in {} years, cycles {:.0%}.<br><b>Warranty</b> ends after {}; {:.0%} are left "
+                "then, {} than the {:.0%} promised.{}",
+                ageing.by_calendar[-1],
+                ageing.by_calendar.size,
+                ageing.by_cycles[-1],
+                ends,
+                warranty.left_then,
+                kept,
+                warranty.promised,
+                replaced,
+            )
+            + rich(
+                "<br><b>Money over {} years</b>, with fade and ageing modules: worth {} today, rate of return {}, pays "
+                "back {}. The saving falls from {:,.0f} to {:,.0f} a year in today's prices.",
+                years,
+                money_text(job, ageing.npv),
+                rate,
+                payback,
+                ageing.saving[0],
+                ageing.saving[-1],
+            )
         )
 
     def _draw_limits(self, _):
@@ -280,10 +301,14 @@ class BatteryBench(Bench):
             self._show_text(problem or ("Off grid there is no price to foresee." if off_grid else NO_BATTERY))
             return
         self._show_text(
-            f"The bill is {amount_text(result.bill, self._currency)}; the same units with perfect foresight, hour by "
-            f"hour, would make it {result.best_bill:,.0f} at best. No control can do better; "
-            f"<b>the gap to perfect foresight is {amount_text(result.gap, self._currency)} a year</b>. Windows, "
-            "targets and reserve move this figure; the reserve is kept in both."
+            rich(
+                "The bill is {}; the same units with perfect foresight, hour by hour, would make it {:,.0f} at best. "
+                "No control can do better; <b>the gap to perfect foresight is {} a year</b>. Windows, targets and "
+                "reserve move this figure; the reserve is kept in both.",
+                amount_text(result.bill, self._currency),
+                result.best_bill,
+                amount_text(result.gap, self._currency),
+            )
         )
 
     def _draw_meter(self, result):
@@ -312,7 +337,7 @@ class BatteryBench(Bench):
 
     def _show_text(self, text, source=""):
         self.summary.setText(keep_units(text))
-        self.summary.setToolTip(source or f"From: simulated year, {self._view.plan.site.source}")
+        self.summary.setToolTip(tip(source or f"From: simulated year, {self._view.plan.site.source}"))
 
     def _on_dropped(self, usable_kwh):
         sweep = self._result.get("battery-energy")

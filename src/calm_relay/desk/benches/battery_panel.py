@@ -2,11 +2,12 @@
 
 from pydantic import ValidationError
 from PySide6.QtCore import QSignalBlocker, QTime, Signal
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QPushButton, QTimeEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QPushButton, QTimeEdit, QWidget
 
 from calm_relay.desk.dialogs.control_dialog import PLACE_ROWS, ControlDialog
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
@@ -52,7 +53,7 @@ class BatteryPanel(QWidget):
         self.expansions.setVisible(not brief)
         self.control = QPushButton("Control…")
         self.place = QPushButton("Place…")
-        self.problem = QLabel()
+        self.problem = Label()
         self._lay_out()
         self.pack.taken.connect(self._on_pack)
         self.pack.new_wanted.connect(lambda: self.item_wanted.emit("packs", self._on_pack))
@@ -79,7 +80,7 @@ class BatteryPanel(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(5)
-        title = QLabel("Battery")
+        title = Label("Battery")
         title.setFont(font(10.5, strong=True))
         grid.addWidget(title, 0, 0, 1, 4)
         self._pair(grid, 1, 0, "&Pack", self.pack, span=3)
@@ -98,7 +99,7 @@ class BatteryPanel(QWidget):
             (2, self.place, "Where the battery stands: cold, heat, water"),
         ):
             button.setObjectName("small")
-            button.setToolTip(summary)
+            button.setToolTip(tip(summary))
             button.setAccessibleDescription(summary)
             grid.addWidget(button, 7, column, 1, 2)
         self.problem.setObjectName("refused")
@@ -113,7 +114,7 @@ class BatteryPanel(QWidget):
 
     @staticmethod
     def _pair(grid, row, column, text, editor, span=1):
-        label = QLabel(text)
+        label = Label(text)
         label.setBuddy(editor)
         grid.addWidget(label, row, column)
         grid.addWidget(editor, row, column + 1, 1, span)

@@ -44,6 +44,17 @@ class Bench(QWidget):
         """What was asked for will not come: the next view is new."""
         self._seen = None
 
+    @property
+    def shows_plan(self) -> bool:
+        """Whether it shows a plan that it has not let go."""
+        return self.__dict__.get("_view") is not None
+
+    def let_go(self) -> None:
+        """A newer plan came while the bench was not open: the one it shows is held no longer."""
+        self._seen = None
+        if self.shows_plan:
+            self._view = None
+
     def show_job(self, job) -> None:
         """Shows the job's inputs."""
 
@@ -61,6 +72,10 @@ class Bench(QWidget):
 
     def focus_first(self) -> None:
         """Gives the focus to the field that is most often changed."""
+
+    def focus_question(self) -> None:
+        """Gives the focus to what answers the bench's question on a job that is begun."""
+        self.focus_first()
 
     @property
     def settled(self) -> bool:

@@ -5,7 +5,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -21,6 +20,8 @@ from calm_relay.desk.charts.paths_picture import PathsPicture
 from calm_relay.desk.charts.scale_picture import ScalePicture
 from calm_relay.desk.charts.tips_picture import TipsPicture
 from calm_relay.desk.dialogs.costs_dialog import CostsDialog
+from calm_relay.desk.widgets.figures_grid import FiguresGrid
+from calm_relay.desk.widgets.label import Label, RichLabel, joined, rich, tip
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.theme import colours, font
@@ -81,11 +82,11 @@ class ChoiceBench(Bench):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self.verdict = QLabel("Planning the job …")
+        self.verdict = Label("Planning the job …")
         self.verdict.setFont(font(12, strong=True))
         self.verdict.setWordWrap(True)
         self.verdict.setAccessibleName("Verdict")
-        self.footnote = QLabel("")
+        self.footnote = Label("")
         self.footnote.setObjectName("quiet")
         self.footnote.setWordWrap(True)
         self.footnote.setFont(font(8.5))
@@ -94,10 +95,11 @@ class ChoiceBench(Bench):
         self.costs.prices.clicked.connect(lambda _=False: self.open_costs())
         self.paths = PathsPicture()
         self.tips = TipsPicture()
-        self.wall = QLabel()
+        self.wall = RichLabel()
         self.wall.setWordWrap(True)
         self.wall.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.wall.setAccessibleName("Units on the wall, what fails with each, and the school the option follows")
+        self.known = FiguresGrid()
         self._pages = PageStack()
         self._wall = QWidget()
         on_wall = QVBoxLayout(self._wall)
@@ -105,7 +107,16 @@ class ChoiceBench(Bench):
         for part in (self.wall, self.costs):
             on_wall.addWidget(part)
         on_wall.addStretch(1)
-        for page in (self.scales, self.paths, self.tips, self._wall):
+        begun = QWidget()
+        column = QVBoxLayout(begun)
+        column.setContentsMargins(0, 0, 6, 0)
+        head = Label("Known already")
+        head.setFont(font(10.5, strong=True))
+        column.addWidget(head)
+        column.addWidget(self.known)
+        column.addStretch(1)
+        self._begun = begun
+        for page in (self.scales, self.paths, self.tips, self._wall, begun):
             self._pages.addWidget(page)
         self._result = {}
         self.battery = BatteryPanel(brief=True)
@@ -181,6 +192,7 @@ class ChoiceBench(Bench):
         scroll.setAccessibleName("Reasons for and against the option in view")
         scroll.setMinimumHeight(118)
         column.addWidget(scroll, 2)
+        self._below = rule, scroll
 
     def show_job(self, job) -> None:
         """Shows the job's inputs."""
@@ -195,7 +207,6 @@ class ChoiceBench(Bench):
             job.costs, job.tariff.currency, self.library.costs, self._keep_costs, self.window()
         )
         dialog.accepted.connect(lambda: self.edited.emit(job.with_(costs=dialog.costs), "Prices and labour"))
-        dialog.finished.connect(dialog.deleteLater)
         dialog.open()
 
     def _keep_costs(self, costs):
@@ -212,15 +223,29 @@ class ChoiceBench(Bench):
         self._view = view
         plan, option = view.plan, view.option
         self.verdict.setText(plan.choice.sentence)
-        self.verdict.setToolTip(f"From: the weights below, and the simulated year, {plan.site.source}")
+        self.verdict.setToolTip(tip(f"From: the weights below, and the simulated year, {plan.site.source}"))
         # A verdict that is clear names it itself.
         decides = plan.choice.close and plan.choice.deciding
         deciding = f"What decides most: {plan.choice.deciding.lower()}. " if decides else ""
-        self.footnote.setText(f"{deciding}{_steadiness(plan)}{source_of(plan)}")
-        self._show_scales()
+        self.footnote.setText("" if plan.job.wanted else f"{deciding}{_steadiness(plan)}{source_of(plan)}")
         built = view.built
+        for part in (*self.which.values(), *self._below):
+            part.setVisible(not plan.job.wanted)
+        if plan.job.wanted:
+            self._show_begun(plan)
+            return
         self.costs.show_costs(view.letter, built.outcome if built else None, plan.job.tariff.currency)
+        self._show_scales()
         self._show_reasons(plan, option, view.letter)
+
+    def _show_begun(self, plan):
+        """What is known of a job before there is a verdict, in place of scales and reasons."""
+        from calm_relay.planning.views.begun import known_of
+
+        self.known.show_figures(known_of(plan))
+        self._pages.setCurrentWidget(self._begun)
+        self._pages.updateGeometry()
+        self._clear_reasons()
 
     def forget(self) -> None:
         """What was asked for and called off will be asked for again."""
@@ -240,6 +265,10 @@ class ChoiceBench(Bench):
         """Gives the focus to the battery."""
         self.battery.pack.setFocus()
 
+    def focus_question(self) -> None:
+        """Gives the focus to what the battery is for."""
+        next(iter(self.purposes.sliders.values())).setFocus()
+
     @property
     def settled(self) -> bool:
         """Whether the scales in view have come."""
@@ -249,14 +278,15 @@ class ChoiceBench(Bench):
         """Puts measures, purposes, energies, losses, costs, paths, units or tipping points in view."""
         self._scales = key
         self.which[key].setChecked(True)
-        if self._view is not None:
+        if self._view is not None and not self._view.plan.job.wanted:
             self._show_scales()
 
     def show_study(self, key: str, result) -> None:
         """Takes what was asked for the present plan."""
         if key in {"choice-tips", "choice-energies"}:
             self._result[key] = result
-            self._show_scales()
+            if not self._view.plan.job.wanted:
+                self._show_scales()
 
     def _show_scales(self):
         view, key = self._view, self._scales
@@ -316,29 +346,41 @@ class ChoiceBench(Bench):
         option = self._view.built
         if option is None:
             school = self._view.option.refusal.architecture.school
-            self.wall.setText(f"<b>School:</b> {school}.<br>It cannot be built here.")
+            self.wall.setText(rich("<b>School:</b> {}.<br>It cannot be built here.", school))
             return
         facts = coupling_facts(option.design, self._view.plan.job.supply)
-        rows = "".join(
-            f"<tr><td style='padding-right:14px'><b>{unit.name}</b>{'' if unit.is_new else ' (there today)'}</td>"
-            f"<td style='padding-bottom:5px'>if it fails: {unit.fails}</td></tr>"
-            for unit in facts.units
+        rows = joined(
+            "",
+            [
+                rich(
+                    "<tr><td style='padding-right:14px'><b>{}</b>{}</td>"
+                    "<td style='padding-bottom:5px'>if it fails: {}</td></tr>",
+                    unit.name,
+                    "" if unit.is_new else " (there today)",
+                    unit.fails,
+                )
+                for unit in facts.units
+            ],
         )
         limit = option.outcome.limit
         evening = f"{limit.power_kw:.1f} kW, limited by the {limit.limited_by}" if limit else "nothing"
         self.wall.setText(
             keep_units(
-                f"<p><b>School:</b> {facts.school}.</p><table>{rows}</table>"
-                f"<p><b>Work on the roof:</b> {facts.roof_work}.</p>"
-                f"<p><b>The operator adds up:</b> {facts.counted}.</p>"
-                f"<p><b>In the evening the battery gives:</b> {evening}.</p>"
+                rich(
+                    "<p><b>School:</b> {}.</p><table>{}</table><p><b>Work on the roof:</b> {}.</p>"
+                    "<p><b>The operator adds up:</b> {}.</p><p><b>In the evening the battery gives:</b> {}.</p>",
+                    facts.school,
+                    rows,
+                    facts.roof_work,
+                    facts.counted,
+                    evening,
+                )
             )
         )
         self.wall.setToolTip("From: datasheets, the job's survey, common practice")
 
     def _show_reasons(self, plan, option, letter):
-        while self._reasons.count():
-            self._reasons.takeAt(0).widget().deleteLater()
+        self._clear_reasons()
         title = f"{letter}  {option.title}"
         if self._view.built is None:
             self._head(f"{title}: cannot be built", 0, colours().stop)
@@ -350,18 +392,26 @@ class ChoiceBench(Bench):
         self._list([reason.sentence for reason in reasons if reason.speaks_for], 0, "+")
         self._list([reason.sentence for reason in reasons if not reason.speaks_for], 1, "−")
 
+    def _clear_reasons(self):
+        while self._reasons.count():
+            self._reasons.takeAt(0).widget().deleteLater()
+
     def _head(self, text, column, colour):
-        label = QLabel(text)
+        label = Label(text)
         label.setFont(font(9.5, strong=True))
         label.setStyleSheet(f"color: {colour};")
         self._reasons.addWidget(label, 0, column)
 
     def _list(self, sentences, column, sign):
-        text = "".join(
-            f"<tr><td style='padding-right:7px'>{sign}</td><td style='padding-bottom:3px'>{sentence}</td></tr>"
-            for sentence in map(keep_units, sentences)
-        )
-        label = QLabel(f"<table>{text}</table>" if text else "Nothing that weighs.")
+        rows = [
+            rich(
+                "<tr><td style='padding-right:7px'>{}</td><td style='padding-bottom:3px'>{}</td></tr>",
+                sign,
+                keep_units(sentence),
+            )
+            for sentence in sentences
+        ]
+        label = RichLabel(rich("<table>{}</table>", joined("", rows)) if rows else "Nothing that weighs.")
         label.setWordWrap(True)
         label.setAlignment(Qt.AlignmentFlag.AlignTop)
         label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

@@ -1,7 +1,8 @@
 """What an option's outlay is made of, in a few lines."""
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.theme import font
 
 
@@ -13,7 +14,7 @@ class CostList(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
-        self._head, self._lines = QLabel(), QLabel()
+        self._head, self._lines = Label(), Label()
         self._head.setFont(font(9.5, strong=True))
         self._lines.setFont(font(8.2))
         self._lines.setObjectName("quiet")

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QPushButton,
     QTableView,
@@ -20,6 +19,7 @@ from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.charts.item_charts import ItemChart
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.figure_table import FigureTable
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.job.field_words import words_of
 from calm_relay.planning.equipment.draft import INPUTS, field_at, parts_of, paths_of, stated_of
@@ -162,7 +162,7 @@ class EquipmentBench(Bench):
         self.table.setShowGrid(False)
         self.table.setTabKeyNavigation(False)
         self.table.setFont(font(8.8))
-        self.count = QLabel()
+        self.count = Label()
         self.count.setObjectName("quiet")
         self.new, self.change = QPushButton("&New…"), QPushButton("C&hange…")
         self.drop = QPushButton("&Take out…")
@@ -177,7 +177,7 @@ class EquipmentBench(Bench):
     def _lay_out(self):
         top = QHBoxLayout()
         for text, field in (("&Kind", self.kind), ("Fi&nd", self.words)):
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(field)
             top.addWidget(label)
             top.addWidget(field, field is self.words)

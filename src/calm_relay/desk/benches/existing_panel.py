@@ -2,9 +2,10 @@
 
 from pydantic import ValidationError
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.equipment import Catalogue
@@ -39,7 +40,7 @@ class WallPanel(QWidget):
         )  # fmt: skip
         self.carrier = ChoiceField("Inverter of the battery", width=16)
         self.battery_fate = ChoiceField("What becomes of the battery", FATES, width=10)
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
@@ -62,7 +63,7 @@ class WallPanel(QWidget):
         for row, pairs in enumerate(rows):
             for column, (text, field) in enumerate(pairs):
                 if field is not None:
-                    label = QLabel(text)
+                    label = Label(text)
                     label.setBuddy(field)
                     grid.addWidget(label, row, 2 * column)
                     grid.addWidget(field, row, 2 * column + 1)

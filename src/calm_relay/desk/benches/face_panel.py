@@ -4,9 +4,10 @@ from typing import get_args
 
 from pydantic import ValidationError
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
@@ -27,16 +28,16 @@ class FacePanel(QWidget):
     def __init__(self, parent=None):
         super().__init__(parent)
         self._job, self._number = None, 0
-        self.title = QLabel()
+        self.title = Label()
         self.title.setFont(font(9, strong=True))
         self.strings = QuantityField("Strings of equal length", "", range_of(RoofFace, "strings"), 0)
         self.age = QuantityField("Age of the modules", "years", range_of(RoofFace, "age_years"), 0)
         self.electronics = ChoiceField("What is under each module", width=24)
         self.mounting = ChoiceField("How the modules are mounted", [(name, name) for name in MOUNTINGS], width=18)
-        self.summary = QLabel()
+        self.summary = Label()
         self.summary.setObjectName("quiet")
         self.summary.setWordWrap(True)
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
@@ -51,7 +52,7 @@ class FacePanel(QWidget):
                 ("Under each module", self.electronics),
             )
         ):
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(field)
             grid.addWidget(label, row, 0)
             grid.addWidget(field, row, 1)

@@ -1,7 +1,7 @@
 """The bench Grid: service, tariff and the region's rules; off grid, what the year off grid comes to."""
 
 from pydantic import ValidationError
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS, grid_inputs, off_grid_inputs
@@ -10,6 +10,7 @@ from calm_relay.desk.benches.rules_panel import RulesPanel
 from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_backed_up_loads
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.exchange.errors import first_field_error
 
@@ -32,7 +33,7 @@ class GridBench(Bench):
             "Prices by the hour and season, tiers, power, credit, and the bill that comes of them"
         )
         self.backup_board = QPushButton("Backed-up loads and generator…")
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
@@ -95,6 +96,11 @@ class GridBench(Bench):
         """Shows the year off grid, or what other sizes would do."""
         self.off_grid.show_study(key, result)
 
+    def let_go(self) -> None:
+        """Holds the plan it shows no longer."""
+        super().let_go()
+        self.off_grid.let_go()
+
     def forget(self) -> None:
         """The next view asks anew."""
         super().forget()
@@ -107,7 +113,6 @@ class GridBench(Bench):
         job = self._job
         dialog = self.dialog = TariffDialog(job.tariff, self._view, self.window())
         dialog.accepted.connect(lambda: self.edited.emit(job.with_(tariff=dialog.tariff), "Tariff"))
-        dialog.finished.connect(dialog.deleteLater)
         dialog.open()
 
     def _ask_service(self):

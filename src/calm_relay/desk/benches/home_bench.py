@@ -4,7 +4,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
 )
@@ -18,6 +17,7 @@ from calm_relay.desk.dialogs.bills_dialog import BillsDialog
 from calm_relay.desk.dialogs.meter_dialog import MeterDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.field_form import FieldForm, field_of
+from calm_relay.desk.widgets.label import Label, RichLabel, rich, tip
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
@@ -50,7 +50,7 @@ class HomeBench(Bench):
         self.carpet, self.stacked, self.seasons = Carpet(), Stacked(), Seasons()
         self.picture = BackupPicture()
         self.tabs = Tabs(PARTS)
-        self.summary = QLabel()
+        self.summary = RichLabel()
         self.summary.setWordWrap(True)
         self.summary.setFont(font(9))
         self.shape = ChoiceField("Kind of house", SHAPES, width=14)
@@ -73,7 +73,7 @@ class HomeBench(Bench):
         self.meter.clicked.connect(lambda _=False: self.ask_meter())
         self.again.clicked.connect(lambda _=False: self.open_meter(None))
         self.bills.clicked.connect(lambda _=False: self.open_bills())
-        self.source = QLabel()
+        self.source = Label()
         self.source.setObjectName("quiet")
         self.source.setWordWrap(True)
         self.loads = LoadRows()
@@ -96,7 +96,7 @@ class HomeBench(Bench):
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(5)
-        kind = QLabel("&Kind of house")
+        kind = Label("&Kind of house")
         kind.setBuddy(self.shape)
         grid.addWidget(kind, 0, 0)
         grid.addWidget(self.shape, 0, 1)
@@ -113,6 +113,10 @@ class HomeBench(Bench):
         side.addWidget(self.source)
         side.addWidget(self.loads, 1)
         row.addLayout(side, 3)
+
+    def focus_question(self) -> None:
+        """Gives the focus to the year's use."""
+        self.inputs.editors["A year, kWh"].setFocus()
 
     def show_job(self, job) -> None:
         """Shows the job's inputs."""
@@ -137,13 +141,17 @@ class HomeBench(Bench):
         at = demand.evening_peak_at.astype(object)
         self.summary.setText(
             keep_units(
-                f"<b>{demand.yearly_kwh:,.0f} kWh a year</b>, {demand.yearly_kwh / 365:.1f} kWh a day. "
-                f"Worst evening half hour <b>{demand.evening_peak_kw:.1f} kW</b> ({at:%-d %b, %H:%M}). "
-                f"Worst season <b>{demand.worst_season}</b>: mean {demand.worst_season_mean_kw:.2f} kW, from "
-                f"sunset to sunrise <b>{demand.night_kwh:.1f} kWh</b> a night."
+                rich(
+                    "<b>{0.yearly_kwh:,.0f} kWh a year</b>, {1:.1f} kWh a day. Worst evening half hour "
+                    "<b>{0.evening_peak_kw:.1f} kW</b> ({2:%-d %b, %H:%M}). Worst season <b>{0.worst_season}</b>: mean "
+                    "{0.worst_season_mean_kw:.2f} kW, from sunset to sunrise <b>{0.night_kwh:.1f} kWh</b> a night.",
+                    demand,
+                    demand.yearly_kwh / 365,
+                    at,
+                )
             )
         )
-        self.summary.setToolTip(f"From: {demand.source}")
+        self.summary.setToolTip(tip(f"From: {demand.source}"))
         self.source.setText(f"From: {demand.source}.")
 
     def show_study(self, key: str, result) -> None:

@@ -4,7 +4,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.existing_panel import WallPanel
@@ -13,6 +13,7 @@ from calm_relay.desk.charts.clipped_chart import ClippedChart
 from calm_relay.desk.charts.limit_bars import LimitBars
 from calm_relay.desk.charts.power_bars import PowerBars
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label, RichLabel, rich, tip
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.desk.widgets.wording import keep_units
@@ -70,10 +71,10 @@ class InverterBench(Bench):
         self.wall.edited.connect(self.edited)
         self.wall.item_wanted.connect(self.item_wanted)
         self.foresight_tabs, self.right_tabs, self.side_tabs = Tabs(LEFT), Tabs(RIGHT), Tabs(SIDE)
-        self.clipping_summary, self.trackers = QLabel(), QLabel()
+        self.clipping_summary, self.trackers = RichLabel(), Label()
         self.units = {field: ChoiceField(words, width=8) for field, _, words, _ in UNITS}
         self.hybrid, self.battery_inverter = self.units["hybrid"], self.units["battery_inverter"]
-        self.summary = QLabel()
+        self.summary = RichLabel()
         self.summary.setWordWrap(True)
         self.summary.setFont(font(8.6))
         self._lay_out()
@@ -99,7 +100,7 @@ class InverterBench(Bench):
         choose.setHorizontalSpacing(6)
         choose.setVerticalSpacing(4)
         for number, (field, text, _, _) in enumerate(UNITS):
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(self.units[field])
             row, column = divmod(number, 2)
             choose.addWidget(label, row, 2 * column)
@@ -115,6 +116,11 @@ class InverterBench(Bench):
         for stretch in (grid.setColumnStretch, grid.setRowStretch):
             stretch(0, 1)
             stretch(1, 1)
+
+    def focus_question(self) -> None:
+        """Gives the focus to what is there today."""
+        self.side_tabs.choose("today")
+        self.wall.inverter.setFocus()
 
     def show_job(self, job) -> None:
         """Shows which units the job states."""
@@ -190,10 +196,17 @@ class InverterBench(Bench):
             result.chosen_kw, f"{result.chosen_kw:g} kW", look.alternating, movable=movable, position=0.9
         )
         self.summary.setText(
-            f"At {result.chosen_kw:g} kW: "
-            f"<span style='color:{look.stop}'>clipped {result.clipped_kwh[at]:,.0f} kWh</span>, "
-            f"<span style='color:{look.direct}'>idle and standby {result.idle_kwh[at]:,.0f} kWh</span>, "
-            f"imported {extra[at]:,.0f} kWh more than at the best size ({self._view.plan.site.source})."
+            rich(
+                "At {:g} kW: <span style='color:{}'>clipped {:,.0f} kWh</span>, <span style='color:{}'>idle and "
+                "standby {:,.0f} kWh</span>, imported {:,.0f} kWh more than at the best size ({}).",
+                result.chosen_kw,
+                look.stop,
+                result.clipped_kwh[at],
+                look.direct,
+                result.idle_kwh[at],
+                extra[at],
+                self._view.plan.site.source,
+            )
         )
 
     def _without_sweep(self):
@@ -231,12 +244,15 @@ class InverterBench(Bench):
             self.clipping_summary.clear()
             return
         self.clipping_summary.setToolTip(
-            f"From: simulated year with and without the battery, {self._view.plan.site.source}"
+            tip(f"From: simulated year with and without the battery, {self._view.plan.site.source}")
         )
         self.clipping_summary.setText(
             keep_units(
-                f"Clipped without a battery: {clipped.bare_kwh:,.0f} kWh on {clipped.days} days; the battery catches "
-                f"<b>{clipped.caught_kwh:,.0f} kWh</b>. {clipped.why}"
+                rich(
+                    "Clipped without a battery: {0.bare_kwh:,.0f} kWh on {0.days} days; the battery catches "
+                    "<b>{0.caught_kwh:,.0f} kWh</b>. {0.why}",
+                    clipped,
+                )
             )
         )
 

@@ -1,14 +1,39 @@
 """The bench Notes: what the job is called, whose it is, what was seen on site, photos and papers."""
 
 from pydantic import ValidationError
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPlainTextEdit
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QPlainTextEdit
 
 from calm_relay.desk.benches.attachment_list import AttachmentList
 from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.widgets.label import Label
 from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.base import MOST_PROSE
 
 SETTLE_MS = 800
+
+
+class _Notes(QPlainTextEdit):
+    """Notes that take no more text than a job holds, and say so.
+
+    Signals
+    -------
+    refused : str
+        Why what was pasted was not taken.
+    """
+
+    refused = Signal(str)
+
+    def insertFromMimeData(self, source) -> None:
+        """Takes what is pasted where there is room for it."""
+        text = source.text()
+        if len(text) + self.document().characterCount() > MOST_PROSE:
+            self.refused.emit(
+                f"notes: {len(text):,} characters are more than fit; wanted at most {MOST_PROSE:,} in all, or the text "
+                "as a file among the photos and papers"
+            )
+            return
+        super().insertFromMimeData(source)
 
 
 class NotesBench(Bench):
@@ -17,23 +42,23 @@ class NotesBench(Bench):
     def __init__(self, parent=None):
         super().__init__(parent)
         self._job = None
-        self.name, self.customer, self.notes = QLineEdit(), QLineEdit(), QPlainTextEdit()
+        self.name, self.customer, self.notes = QLineEdit(), QLineEdit(), _Notes()
         self.notes.setTabChangesFocus(True)
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         grid = QGridLayout(self)
         grid.setContentsMargins(16, 10, 14, 8)
         for row, (text, editor) in enumerate(
             (("&Name", self.name), ("&Customer", self.customer), ("No&tes", self.notes))
         ):
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(editor)
             editor.setAccessibleName(text.replace("&", ""))
             grid.addWidget(label, row, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(editor, row, 1)
         self.photos = AttachmentList()
         self.photos.edited.connect(self.edited)
-        label = QLabel("P&hotos")
+        label = Label("P&hotos")
         label.setBuddy(self.photos.list)
         grid.addWidget(label, 3, 0, Qt.AlignmentFlag.AlignTop)
         grid.addWidget(self.photos, 3, 1)
@@ -45,6 +70,7 @@ class NotesBench(Bench):
         self.name.editingFinished.connect(self.take)
         self.customer.editingFinished.connect(self.take)
         self.notes.textChanged.connect(self._pause.start)
+        self.notes.refused.connect(self.problem.setText)
 
     def show_job(self, job) -> None:
         """Shows the job's words, leaving the cursor where it is."""

@@ -1,10 +1,11 @@
 """An off-grid house: its year, how long a full battery carries it, and how big it should be."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.desk.charts.off_grid_charts import READINGS, OffGridMonths, SizingMap
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
@@ -27,7 +28,7 @@ class OffGridPanel(QWidget):
         self.months, self.map = OffGridMonths(), SizingMap()
         self.reading = ChoiceField("What the map shows", READINGS, width=20)
         self.reading.show_value("unmet")
-        self.summary, self.chosen, self.legend = QLabel(), QLabel(), QLabel()
+        self.summary, self.chosen, self.legend = Label(), Label(), Label()
         self.summary.setAccessibleName("What the year off grid comes to")
         self.chosen.setAccessibleName("What the size chosen would do")
         for label in (self.summary, self.chosen, self.legend):
@@ -46,7 +47,7 @@ class OffGridPanel(QWidget):
         top = QWidget()
         row = QHBoxLayout(top)
         row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(QLabel("Shown"))
+        row.addWidget(Label("Shown"))
         row.addWidget(self.reading)
         row.addStretch(1)
         row.addWidget(self.use)
@@ -69,6 +70,11 @@ class OffGridPanel(QWidget):
     def settled(self) -> bool:
         """Whether what the open tab shows has come."""
         return (self._year if self.tabs.key == "year" else self._sizing) is not None
+
+    def let_go(self) -> None:
+        """Holds the plan it shows no longer."""
+        self._view = self._year = self._sizing = self._place = None
+        self._asked = False
 
     def forget(self) -> None:
         """What was asked for will not come; choosing its tab asks for it again."""

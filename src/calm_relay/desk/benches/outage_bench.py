@@ -3,7 +3,6 @@
 from PySide6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -29,6 +28,7 @@ from calm_relay.desk.dialogs.backed_up_loads_dialog import ask_backed_up_loads
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.figure_table import FigureTable
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.moment_field import MomentField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
@@ -72,7 +72,7 @@ class OutageBench(Bench):
         self.carpet, self.riding_through = SurvivalCarpet(), RideThroughChart()
         self.seasons = FigureTable("Chance to last by season")
         self.table = FigureTable("Every option in an outage")
-        self.verdict, self.more, self.summary = QLabel(), QLabel(), QLabel()
+        self.verdict, self.more, self.summary = Label(), Label(), Label()
         self.verdict.setFont(font(11, strong=True))
         self.verdict.setAccessibleName("What ended it")
         self.more.setAccessibleName("How the night went")
@@ -84,7 +84,7 @@ class OutageBench(Bench):
         self.more.setObjectName("quiet")
         self.outage_mends = OutageMendsRow()
         self.schools = tuple(SchoolCard(school) for school in HEADS)
-        self.none = QLabel("The job names no circuits: the whole house hangs behind the relay.")
+        self.none = Label("The job names no circuits: the whole house hangs behind the relay.")
         self.none.setWordWrap(True)
         self.tabs = Tabs(TABS)
         self._lay_out()
@@ -113,9 +113,9 @@ class OutageBench(Bench):
         column.setSpacing(4)
         top = QHBoxLayout()
         top.setSpacing(7)
-        self.when = QLabel()
-        when = (self.when, self.at, QLabel("for"), self.hours)
-        for part in (*when, self.pull, self.midwinter, self.worst, self.starts, QLabel("on"), self.backup_boards):
+        self.when = Label()
+        when = (self.when, self.at, Label("for"), self.hours)
+        for part in (*when, self.pull, self.midwinter, self.worst, self.starts, Label("on"), self.backup_boards):
             top.addWidget(part)
         top.addStretch(1)
         column.addLayout(top)
@@ -304,7 +304,7 @@ class OutageBench(Bench):
         self.verdict.setText(verdict_of(self._view.built, run))
         self.more.setText(more_of(plan.job, run))
         note = plan.assumed_note or plan.site.source
-        self.verdict.setToolTip(f"From: the year's own level of the battery, datasheets, {note}")
+        self.verdict.setToolTip(tip(f"From: the year's own level of the battery, datasheets, {note}"))
 
     def _show_boards(self):
         job = self._view.plan.job

@@ -2,7 +2,9 @@
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+
+from calm_relay.desk.widgets.label import Label, tip
 
 
 class OutageMendsRow(QWidget):
@@ -15,7 +17,7 @@ class OutageMendsRow(QWidget):
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(0, 0, 0, 0)
         self._row.setSpacing(6)
-        self._label = QLabel("Try again:")
+        self._label = Label("Try again:")
         self._row.addWidget(self._label)
         self._row.addStretch(1)
         self.buttons: list[QPushButton] = []
@@ -34,8 +36,10 @@ class OutageMendsRow(QWidget):
             button.setShortcut(QKeySequence(str(number)))
             QShortcut(QKeySequence(f"Alt+{number}"), button).activated.connect(button.click)
             button.setToolTip(
-                f"Key {number}, or Alt and {number} while typing: makes the change, which can be undone, and "
-                "pulls the switch again"
+                tip(
+                    f"Key {number}, or Alt and {number} while typing: makes the change, which can be undone, and "
+                    "pulls the switch again"
+                )
             )
             button.clicked.connect(lambda _=False, mend=mend: self.chosen.emit(mend))
             self._row.insertWidget(number, button)

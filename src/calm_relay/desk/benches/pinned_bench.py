@@ -4,11 +4,12 @@ from functools import partial
 from pathlib import Path
 
 from pydantic import ValidationError
-from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.charts.scale_picture import ScalePicture
 from calm_relay.desk.view import LETTERS
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 
@@ -24,7 +25,7 @@ class PinnedBench(Bench):
         self._stale = False
         self.pin = QPushButton("&Pin the option in view")
         self.pin.clicked.connect(lambda _=False: self.pin_view())
-        self.summary = QLabel()
+        self.summary = Label()
         self.summary.setWordWrap(True)
         self.summary.setFont(font(10, strong=True))
         self.names: list[QLineEdit] = []
@@ -36,7 +37,7 @@ class PinnedBench(Bench):
         self._rows.setColumnStretch(2, 1)
         self.scales = ScalePicture()
         self.scales.setAccessibleName("Pinned options on common scales")
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
@@ -76,7 +77,7 @@ class PinnedBench(Bench):
             self._rows.takeAt(0).widget().deleteLater()
         self.names, self.takes, self.removes = [], [], []
         for number, pin in enumerate(job.pinned):
-            letter = QLabel(LETTERS[number + 1])
+            letter = Label(LETTERS[number + 1])
             letter.setFont(font(9, strong=True))
             name = QLineEdit(pin.name)
             name.setAccessibleName(f"Name of pin {number + 1}")
@@ -85,7 +86,7 @@ class PinnedBench(Bench):
             name.editingFinished.connect(
                 lambda number=number, name=name: self._rename(number, name.text().strip())
             )
-            words = QLabel(self._words(pin))
+            words = Label(self._words(pin))
             words.setObjectName("quiet")
             words.setWordWrap(True)
             take, gone = QPushButton("Take up"), QPushButton("Remove")

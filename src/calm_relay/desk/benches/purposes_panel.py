@@ -5,6 +5,7 @@ from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QSlider, QWidget
 
 from calm_relay.desk.widgets.field_form import Field, FieldForm, field_of
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
@@ -49,7 +50,7 @@ class PurposesPanel(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(3)
-        title = QLabel("What matters")
+        title = Label("What matters")
         title.setFont(font(10.5, strong=True))
         grid.addWidget(title, 0, 0, 1, 3)
         for row, (kind, text) in enumerate(LABELS.items(), 1):
@@ -57,12 +58,12 @@ class PurposesPanel(QWidget):
             slider.setRange(0, MOST)
             slider.setPageStep(2)
             slider.setAccessibleName(f"Weight of: {text}")
-            slider.setToolTip(f"{text}: weight 0 (does not matter) to {MOST}")
+            slider.setToolTip(tip(f"{text}: weight 0 (does not matter) to {MOST}"))
             slider.valueChanged.connect(lambda value, kind=kind: self._on_value(kind, value))
-            value = QLabel("0")
+            value = Label("0")
             value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             value.setMinimumWidth(18)
-            grid.addWidget(QLabel(text), row, 0)
+            grid.addWidget(Label(text), row, 0)
             grid.addWidget(slider, row, 1)
             grid.addWidget(value, row, 2)
             self.sliders[kind], self._values[kind] = slider, value
@@ -71,7 +72,7 @@ class PurposesPanel(QWidget):
         )
         self.hours.limit_to(1, 168)
         self.hours.accepted.connect(self._on_hours)
-        grid.addWidget(QLabel("Outage to ride through"), len(LABELS) + 1, 0)
+        grid.addWidget(Label("Outage to ride through"), len(LABELS) + 1, 0)
         grid.addWidget(self.hours, len(LABELS) + 1, 1, Qt.AlignmentFlag.AlignLeft)
         self.must_haves = FieldForm(
             (
@@ -88,11 +89,11 @@ class PurposesPanel(QWidget):
             across=1,
         )
         self.must_haves.edited.connect(self.edited)
-        must = QLabel("Must have")
+        must = Label("Must have")
         must.setFont(font(10.5, strong=True))
         grid.addWidget(must, len(LABELS) + 2, 0, 1, 3)
         grid.addWidget(self.must_haves, len(LABELS) + 3, 0, 1, 3)
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()

@@ -3,7 +3,7 @@
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.face_panel import FacePanel
@@ -13,6 +13,7 @@ from calm_relay.desk.benches.sun_dial import SunDial
 from calm_relay.desk.charts.chart import Chart, brush
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figure_table import FigureTable
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import font, shade_of
 from calm_relay.job.field_words import words_of
@@ -66,11 +67,11 @@ class RoofBench(Bench):
         self.today.item_wanted.connect(self.item_wanted)
         self.today.edited.connect(self.edited)
         self.swaps = FigureTable("The same footprint with other modules")
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
-        self.summary = QLabel()
+        self.summary = Label()
         self.summary.setWordWrap(True)
         self.summary.setFont(font(8.4))
         self.summary.setObjectName("quiet")
@@ -104,7 +105,7 @@ class RoofBench(Bench):
         self._parts = QStackedWidget()
         for part in (self.months, self.shade, self.layout_, self.today, self.swaps):
             self._parts.addWidget(part)
-        nothing = QLabel("No array: the battery stands alone, charged from the grid. Add a face for one.")
+        nothing = Label("No array: the battery stands alone, charged from the grid. Add a face for one.")
         nothing.setObjectName("quiet")
         nothing.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._parts.addWidget(nothing)
@@ -209,7 +210,9 @@ class RoofBench(Bench):
         self._bars(self.months, [months.kwh for months in result])
         for label, months in zip(self.table.sums, result, strict=False):
             label.setText(f"{months.kwh.sum():,.0f} kWh")
-            label.setToolTip(f"{months.specific_kwh:,.0f} kWh a kWp. From: simulated year, {plan.site.source}")
+            label.setToolTip(
+                tip(f"{months.specific_kwh:,.0f} kWh a kWp. From: simulated year, {plan.site.source}")
+            )
         each = ", ".join(f"{number}: {months.specific_kwh:,.0f}" for number, months in enumerate(result, 1))
         title = f"DC energy of each face by month; kWh a kWp and year {each}"
         self.months.head(title)

@@ -5,9 +5,10 @@ from dataclasses import replace
 from pydantic import ValidationError
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.exchange.errors import first_field_error
@@ -95,9 +96,9 @@ class RoofLayout(QWidget):
         super().__init__(parent)
         self._job, self._number = None, 0
         self.picture = _Picture()
-        self.summary = QLabel()
+        self.summary = Label()
         self.summary.setFont(font(9, strong=True))
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.hide()
         self.fields: dict[str, QuantityField] = {}
@@ -109,14 +110,14 @@ class RoofLayout(QWidget):
             field.setFixedWidth(64)
             field.accepted.connect(lambda value, name=name: self._on_size(name, value))
             field.refused.connect(self._show_text)
-            label = QLabel(title)
+            label = Label(title)
             label.setBuddy(field)
             grid.addWidget(label, 0, column)
             grid.addWidget(field, 1, column)
             self.fields[name] = field
         self.layout_choice = ChoiceField("How modules lie", LAYOUTS, width=11)
         self.layout_choice.taken.connect(lambda value: self._on_size("layout", value))
-        grid.addWidget(QLabel("Modules lie"), 0, len(SIZES))
+        grid.addWidget(Label("Modules lie"), 0, len(SIZES))
         grid.addWidget(self.layout_choice, 1, len(SIZES))
         self.fill = QPushButton("Fill it")
         self.fill.setObjectName("small")

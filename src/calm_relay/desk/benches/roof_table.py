@@ -5,6 +5,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font, shade_of
 from calm_relay.exchange.errors import first_field_error
@@ -68,7 +69,7 @@ class RoofTable(QWidget):
         self.sums = []
         heads = ("", "Face", "Module", *(label for _, label, *_ in NUMBERS), "Works", "A year")
         for column, text in enumerate(heads):
-            head = QLabel(text)
+            head = Label(text)
             head.setObjectName("quiet")
             self._grid.addWidget(head, 0, column)
         for number, face in enumerate(job.faces):
@@ -84,7 +85,7 @@ class RoofTable(QWidget):
 
     def _make_row(self, number, name):
         row = number + 1
-        mark = QLabel(str(row))
+        mark = Label(str(row))
         mark.setFont(font(9.5, strong=True))
         mark.setStyleSheet(f"color: {shade_of(number)};")
         self._grid.addWidget(mark, row, 0)
@@ -108,7 +109,7 @@ class RoofTable(QWidget):
         fate = ChoiceField(f"What becomes of face {row}", FATES, width=5)
         fate.taken.connect(lambda value: self._change(number, "fate", value))
         self._put(number, "fate", fate, 6)
-        total = QLabel()
+        total = Label()
         total.setFont(font(8.4))
         self._grid.addWidget(total, row, 7)
         self.sums.append(total)

@@ -7,7 +7,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
@@ -52,7 +52,7 @@ class RulesPanel(QWidget):
         self.limits: dict[str, QuantityField] = {}
         self.own: dict[str, QuantityField] = {}
         self.why: dict[str, QLineEdit] = {}
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
@@ -63,16 +63,16 @@ class RulesPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(5)
-        title = QLabel("Rules of the region")
+        title = Label("Rules of the region")
         title.setFont(font(10.5, strong=True))
         column.addWidget(title)
         choose = QHBoxLayout()
-        label = QLabel("&Region")
+        label = Label("&Region")
         label.setBuddy(self.region)
         choose.addWidget(label)
         choose.addWidget(self.region, 1)
         column.addLayout(choose)
-        note = QLabel("Dated presets to start from, never law: the local code and the network operator decide.")
+        note = Label("Dated presets to start from, never law: the local code and the network operator decide.")
         note.setObjectName("quiet")
         note.setWordWrap(True)
         column.addWidget(note)
@@ -139,10 +139,10 @@ class RulesPanel(QWidget):
         field = QuantityField(f"Limit: {rule.name}", "", range_of(RuleChange, "limit"), 3)
         field.setFixedWidth(74)
         field.show_value(item.limit if item else None)
-        field.setToolTip(f"{rule.name}: another number holds in this job only, empty leaves the rule out")
+        field.setToolTip(tip(f"{rule.name}: another number holds in this job only, empty leaves the rule out"))
         field.accepted.connect(lambda value, rule=rule: self._on_limit(rule, value))
         field.refused.connect(self._show_text)
-        unit = QLabel(UNITS[rule.kind])
+        unit = Label(UNITS[rule.kind])
         unit.setObjectName("quiet")
         self._rows.addWidget(field, line, 1)
         self._rows.addWidget(unit, line, 2)
@@ -161,10 +161,10 @@ class RulesPanel(QWidget):
         field = QuantityField(f"Limit: {own.name}", "", span, 3)
         field.setFixedWidth(74)
         field.show_value(own.ratio_max)
-        field.setToolTip(f"{own.name}: belongs to this job and its region; empty takes it out")
+        field.setToolTip(tip(f"{own.name}: belongs to this job and its region; empty takes it out"))
         field.accepted.connect(lambda value, own=own: self._on_own(own, value))
         field.refused.connect(self._show_text)
-        unit = QLabel("kWp/kW")
+        unit = Label("kWp/kW")
         unit.setObjectName("quiet")
         self._rows.addWidget(field, line, 1)
         self._rows.addWidget(unit, line, 2)
@@ -204,7 +204,7 @@ class RulesPanel(QWidget):
         self.edited.emit(self._job.with_(rule_changes=changes), "Why a rule is another here")
 
     def _add_words(self, line, name, summary):
-        title, source = QLabel(name), QLabel(summary)
+        title, source = Label(name), Label(summary)
         title.setWordWrap(True)
         source.setWordWrap(True)
         source.setObjectName("quiet")

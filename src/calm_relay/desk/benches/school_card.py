@@ -1,8 +1,9 @@
 """One school's answer to an outage: what it keeps, what it leaves and why, what it costs, and its use."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from calm_relay.desk.widgets.label import Label, RichLabel, rich
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
 
@@ -18,7 +19,7 @@ class SchoolCard(QWidget):
         super().__init__(parent)
         self.school = school
         self.proposal = None
-        self.head, self.text = QLabel(HEADS[school]), QLabel()
+        self.head, self.text = Label(HEADS[school]), RichLabel()
         self.head.setFont(font(9.2, strong=True))
         self.text.setFont(font(8.3))
         self.text.setWordWrap(True)
@@ -46,14 +47,15 @@ class SchoolCard(QWidget):
         self.head.setText(f"{HEADS[self.school]}, {job.tariff.currency} {result.cost:,.0f}")
         run, kept = result.rehearsal, ", ".join(_kept(name, result) for name in result.kept)
         if result.holds:
-            summary = f"Rides through the {run.steps * run.step_h:g} h: {kept}"
+            summary: str = f"Rides through the {run.steps * run.step_h:g} h: {kept}"
         elif run is None or not result.kept:
             summary = "No circuit rides through it."
         else:
             summary = f"Does not ride through it, even with {kept} alone. {run.ended_by}"
         if result.left:
             word = "Left out" if self.school == "critical-loads board" else "Dropped at once"
-            summary += f"<br><b>{word}</b>: " + "; ".join(f"{name}, {why}" for name, why in result.left)
+            left = "; ".join(f"{name}, {why}" for name, why in result.left)
+            summary = rich("{}<br><b>{}</b>: {}", summary, word, left)
         self.text.setText(keep_units(summary))
 
 

@@ -7,7 +7,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableView,
     QVBoxLayout,
@@ -16,6 +15,7 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.charts.cloud_chart import CloudChart
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label, RichLabel, rich, tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
@@ -108,7 +108,7 @@ class SearchBench(Bench):
         self.start.setToolTip("Every roof, converter, pack, height, number of units and control that can be built")
         self.benefit = ChoiceField("Benefit shown upwards", BENEFITS, width=16)
         self.benefit.show_value("saving")
-        self.state = QLabel("Nothing tried yet.")
+        self.state = Label("Nothing tried yet.")
         self.state.setObjectName("quiet")
         self.state.setWordWrap(True)
         self.cloud = CloudChart()
@@ -123,7 +123,7 @@ class SearchBench(Bench):
             "Chemistry", [(name, name or "any chemistry") for name in CHEMISTRIES], width=14
         )
         self.chemistry.show_value(None)
-        self.summary = QLabel()
+        self.summary = RichLabel()
         self.summary.setWordWrap(True)
         self.summary.setFont(font(8.6))
         self.summary.setAccessibleName("The plant picked")
@@ -152,7 +152,7 @@ class SearchBench(Bench):
         top = QHBoxLayout()
         top.setSpacing(8)
         top.addWidget(self.start)
-        top.addWidget(QLabel("Upwards"))
+        top.addWidget(Label("Upwards"))
         top.addWidget(self.benefit)
         top.addWidget(self.state, 1)
         column.addLayout(top)
@@ -160,7 +160,7 @@ class SearchBench(Bench):
         middle.setSpacing(16)
         middle.addWidget(self.cloud, 5)
         side = QVBoxLayout()
-        head = QLabel("Show only plants with")
+        head = Label("Show only plants with")
         head.setFont(font(10.5, strong=True))
         side.addWidget(head)
         grid = QGridLayout()
@@ -174,7 +174,7 @@ class SearchBench(Bench):
             ("Che&mistry", self.chemistry),
         )
         for row, (text, field) in enumerate(rows):
-            label = self._labels[field] = QLabel(text)
+            label = self._labels[field] = Label(text)
             label.setBuddy(field)
             grid.addWidget(label, row, 0)
             grid.addWidget(field, row, 1)
@@ -330,15 +330,22 @@ class SearchBench(Bench):
         years = "never pays back" if payback == float("inf") else f"pays back in {payback:.1f} years"
         self.summary.setText(
             keep_units(
-                f"<b>{plant.title}</b><br>{plant.roof}, {plant.profile}.<br>"
-                f"Outlay {currency} {brief.money.outlay:,.0f}, "
-                f"saves {amount_text(brief.money.saving, currency)} a year, {years}. "
-                f"Self-sufficiency {brief.self_sufficiency:.0%}. {_on_backup(plant)} "
-                f"Fits the purposes {plant.score * 100:.0f} of 100."
+                rich("<b>{0.title}</b><br>{0.roof}, {0.profile}.<br>", plant)
+                + rich(
+                    "Outlay {} {:,.0f}, saves {} a year, {}. Self-sufficiency {:.0%}. {} Fits the "
+                    "purposes {:.0f} of 100.",
+                    currency,
+                    brief.money.outlay,
+                    amount_text(brief.money.saving, currency),
+                    years,
+                    brief.self_sufficiency,
+                    _on_backup(plant),
+                    plant.score * 100,
+                )
             )
         )
         note = self._view.plan.assumed_note or self._view.plan.site.source
-        self.summary.setToolTip(f"From: simulated year, {note}; catalogue prices")
+        self.summary.setToolTip(tip(f"From: simulated year, {note}; catalogue prices"))
 
     def _show_text(self, problem):
         self.summary.setText(problem)

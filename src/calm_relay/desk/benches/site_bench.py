@@ -3,7 +3,7 @@
 from functools import partial
 from zoneinfo import available_timezones
 
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.charts.season_charts import SiteChart
@@ -12,6 +12,7 @@ from calm_relay.desk.dialogs.move_dialog import MoveDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.field_form import Field, FieldForm, field_of
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
+from calm_relay.desk.widgets.label import Label, RichLabel, rich
 from calm_relay.desk.widgets.place_field import PlaceField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.places import find_places
@@ -69,7 +70,7 @@ class SiteBench(Bench):
             across=3,
         )
         self.inputs.edited.connect(self.edited)
-        self.sure = QLabel()
+        self.sure = RichLabel()
         self.sure.setWordWrap(True)
         self.sure.setFont(font(9))
         self.figures = FiguresGrid()
@@ -89,7 +90,7 @@ class SiteBench(Bench):
         grid.setVerticalSpacing(6)
         rows = (("&Place", self.place), ("&Weather", self.source), ("&Zone", self.zone))
         for row, (text, field) in enumerate(rows):
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(self.place.line if field is self.place else field)
             grid.addWidget(label, row, 0)
             grid.addWidget(field, row, 1)
@@ -124,6 +125,10 @@ class SiteBench(Bench):
         self.place.show_place(job.site.place)
         self.inputs.show_job(job)
 
+    def focus_question(self) -> None:
+        """Gives the focus to the place."""
+        self.place.line.setFocus()
+
     def _offer_climates(self, site):
         """Offers the assumed climates, those that stand best for the place first."""
         from calm_relay.planning.site.climates import nearest_climates
@@ -149,7 +154,7 @@ class SiteBench(Bench):
         if not self.is_new(view):
             return
         self._view = view
-        self.sure.setText(f"<b>How sure:</b> {how_sure(view.plan, self.library)}")
+        self.sure.setText(rich("<b>How sure:</b> {}", how_sure(view.plan, self.library)))
         # Place and weather stand in the fields beside them.
         summary = [item for item in figures_of(view.plan, view.option, "Site") if item.label not in BESIDE]
         self.figures.show_figures(summary)
@@ -163,7 +168,13 @@ class SiteBench(Bench):
     def _on_place(self, place):
         """Asks about what belonged to the old place where anything did."""
         from calm_relay.planning.site.move import NewPlace, belongings, moved
+        from calm_relay.planning.site.new_job import placed
 
+        if "place" in self._job.wanted:
+            where = place.country, place.latitude, place.longitude, place.time_zone
+            job = placed(self._job, place.label, *where, self.library)
+            self.edited.emit(job, f"Place: {place.name}")
+            return
         new = NewPlace(place.label, place.name, place.country, place.latitude, place.longitude, place.time_zone)
         found = belongings(self._job, new, self.library)
         if not found:
@@ -172,7 +183,6 @@ class SiteBench(Bench):
         dialog = self.dialog = MoveDialog(self._job, new, found, self.window())
         dialog.accepted.connect(lambda: self.edited.emit(dialog.job, f"Place: {place.name}"))
         dialog.rejected.connect(lambda: self.show_job(self._job))
-        dialog.finished.connect(dialog.deleteLater)
         dialog.open()
 
     def _on_zone(self, zone):

@@ -4,7 +4,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QStackedWidget,
@@ -15,6 +14,7 @@ from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.ladder_view import LadderView
 from calm_relay.desk.charts.chart import Chart
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label, RichLabel, joined, rich, tip
 from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.planning.architecture.string_plan import (
@@ -51,10 +51,10 @@ class StringsBench(Bench):
         self.ladders.string_to_input.connect(self._on_string)
         self.ladders.length_wanted.connect(self._on_length)
         self.ladders.chosen.connect(lambda _: self._draw_curves())
-        self.summary = QLabel()
+        self.summary = Label()
         self.summary.setWordWrap(True)
         self.summary.setFont(font(9, strong=True))
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
@@ -65,7 +65,7 @@ class StringsBench(Bench):
         self.school.taken.connect(self._on_school)
         self.tabs = Tabs(PARTS)
         self.tabs.chosen.connect(self._show_part)
-        self.works = QLabel()
+        self.works = RichLabel()
         self.works.setWordWrap(True)
         self.works.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.works.setFont(font(9))
@@ -84,7 +84,7 @@ class StringsBench(Bench):
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
         grid.addWidget(self.lay, 0, 0, 1, 2)
-        fuses = QLabel("&Fuses")
+        fuses = Label("&Fuses")
         fuses.setBuddy(self.school)
         grid.addWidget(fuses, 1, 0)
         grid.addWidget(self.school, 1, 1)
@@ -127,7 +127,9 @@ class StringsBench(Bench):
         self.ladders.show_ladders(ladders_of(option), plan, faces)
         there = option.context.temperatures
         self.ladders.setToolTip(
-            f"From: module and inverter datasheets; coldest cell: {there.cold_source}; hottest: {there.hot_source}"
+            tip(
+                f"From: module and inverter datasheets; coldest cell: {there.cold_source}; hottest: {there.hot_source}"
+            )
         )
         origin = ORIGIN.get(self._converter.stringing.origin, "laid by the planner") if self._converter else ""
         by_hand = self._converter is not None and self._converter.stringing.origin == PLANNED
@@ -154,7 +156,7 @@ class StringsBench(Bench):
         lines = []
         result = restringing_of(option.context, option.design) if option else None
         if result is not None:
-            lines += [f"<b>From {result.strings_before} strings to {result.strings_after}</b>", *result.steps]
+            lines += [rich("<b>From {0.strings_before} strings to {0.strings_after}</b>", result), *result.steps]
         for converter in option.design.pv_converters if option else ():
             for item in converter.stringing.left_out:
                 lines.append(f"Left out: {item.modules} modules of {item.face.plan.name}: {item.reason}.")
@@ -164,7 +166,9 @@ class StringsBench(Bench):
             lines = ["The strings stay as they are."]
         if self._plan is not None:
             lines.append("Drag a module to another string of its face, or a string by its words to another input.")
-        self.works.setText("<br>".join(line.replace("  ", "&nbsp;&nbsp;") for line in lines if line))
+        self.works.setText(
+            joined("<br>", (type(line)(line.replace("  ", "\u00a0\u00a0")) for line in lines if line))
+        )
 
     def _show_part(self, key):
         self._parts.setCurrentIndex([name for name, _ in PARTS].index(key))

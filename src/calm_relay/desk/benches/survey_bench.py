@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QStyledItemDelegate,
     QTableWidget,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.theme import colours, font
 
 HEADS = ("What", "As it stands", "It is", "Between", "Moves the saving by", "Backup", "Best fit")
@@ -78,7 +78,7 @@ class SurveyBench(Bench):
         super().__init__(parent)
         self._view = self.result = None
         self._stale = False
-        self.summary = QLabel("Turning everything that is assumed …")
+        self.summary = Label("Turning everything that is assumed …")
         self.summary.setWordWrap(True)
         self.summary.setFont(font(10, strong=True))
         self.table = QTableWidget(0, len(HEADS))
@@ -173,7 +173,7 @@ class SurveyBench(Bench):
         for column, text in enumerate(cells):
             item = QTableWidgetItem(text)
             item.setToolTip(
-                f"{text}\n{entry.station}: {entry.label}. Plausible ranges: common practice, no source."
+                tip(f"{text}\n{entry.station}: {entry.label}. Plausible ranges: common practice, no source.")
             )
             item.setData(Qt.ItemDataRole.UserRole + 1, entry.station)
             if column == 2 and entry.status != "measured":
@@ -183,7 +183,9 @@ class SurveyBench(Bench):
                 if known and swing.today.saving is not None:
                     item.setData(RANGE, (min(known), max(known), swing.today.saving))
                     item.setData(Qt.ItemDataRole.AccessibleTextRole, texts[0])
-                    item.setToolTip(f"{min(known):,.0f} to {max(known):,.0f}; today {swing.today.saving:,.0f}")
+                    item.setToolTip(
+                        tip(f"{min(known):,.0f} to {max(known):,.0f}; today {swing.today.saving:,.0f}")
+                    )
             self.table.setItem(row, column, item)
 
     def _on_activated(self, item):

@@ -4,6 +4,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import colours, font, shade_of
 
 NAMES, BREAKERS, FATES = 134.0, 40.0, 214.0
@@ -41,7 +42,7 @@ class BackupPicture(QWidget):
             limit = "" if stack.limit_kw is None else f" of {stack.limit_kw:.1f}"
             summary.append(f"{leg}: {sum(kw):.1f}{limit} kW")
         self.setAccessibleDescription("; ".join(summary))
-        self.setToolTip(f"From: the simulated year; {stack.owner or 'no battery'}, datasheet")
+        self.setToolTip(tip(f"From: the simulated year; {stack.owner or 'no battery'}, datasheet"))
         self.updateGeometry()
         self.update()
 

@@ -5,6 +5,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QRectF, Qt
 
 from calm_relay.desk.charts.chart import Chart, pen, shades_between
+from calm_relay.desk.widgets.label import rich
 from calm_relay.desk.widgets.theme import colours
 
 MONTHS = ("J", "F", "M", "A", "M", "J", "J", "A", "S", "O", "N", "D")
@@ -29,7 +30,7 @@ class EnergyCurve(Chart):
         if not self.begins(sweep):
             return
         look = colours()
-        self.getPlotItem().setLabel("left", f"{currency} saved a year", color=look.quiet)
+        self.getPlotItem().setLabel("left", rich("{} saved a year", currency), color=look.quiet)
         self.line(sweep.usable_kwh, sweep.saving, look.ink, symbol="o")
         top = max(float(sweep.saving.max()), 1.0)
         right = float(max(sweep.usable_kwh.max(), *(flag.usable_kwh for flag in sweep.flags))) * 1.04
@@ -143,7 +144,7 @@ class PowerCurve(Chart):
             return
         look = colours()
         saving = result.by_power
-        self.getPlotItem().setLabel("left", f"{currency} saved a year", color=look.quiet)
+        self.getPlotItem().setLabel("left", rich("{} saved a year", currency), color=look.quiet)
         self.line(result.power_kw, saving, look.ink, symbol="o")
         self.marker(result.here_kw, f"{result.here_kw:.1f} kW here", look.alternating, position=0.1)
         top = max(float(saving.max()), 1.0)

@@ -1,10 +1,13 @@
 """A chart in the house's dress: no toolbar, no zoom by accident, units on both axes."""
 
+import html
+
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QColor
 
+from calm_relay.desk.widgets.label import rich
 from calm_relay.desk.widgets.theme import colours, font
 
 pg.setConfigOptions(antialias=True)
@@ -65,12 +68,12 @@ class Chart(pg.PlotWidget):
             axis.setTextPen(pen(look.quiet, 1))
             axis.setTickFont(font(7.8))
             axis.setStyle(tickLength=-4, maxTickLevel=0)
-            item.setLabel(name, label, color=look.quiet, **{"font-size": "8pt"})
+            item.setLabel(name, html.escape(label or ""), color=look.quiet, **{"font-size": "8pt"})
 
     def head(self, title: str) -> None:
         """Another title; the axes take back the width that a longer one needed."""
         item = self.getPlotItem()
-        item.setTitle(title, color=colours().ink, size="9pt", justify="left")
+        item.setTitle(html.escape(title), color=colours().ink, size="9pt", justify="left")
         item.layout.activate()
         item.setGeometry(self.range)
 
@@ -123,7 +126,9 @@ class Chart(pg.PlotWidget):
         look = colours()
         item = pg.TextItem(anchor=(0, 0), fill=brush(look.paper, 220))
         item.setZValue(45)
-        item.setHtml(f"<span style='color:{colour}'>■</span> <span style='color:{look.ink}'>{text}</span>")
+        item.setHtml(
+            rich("<span style='color:{}'>■</span> <span style='color:{}'>{}</span>", colour, look.ink, text)
+        )
         item.setFont(font(8))
         self.addItem(item)
         item.setPos(x, y)

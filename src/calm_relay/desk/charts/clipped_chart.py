@@ -5,6 +5,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QRectF
 
 from calm_relay.desk.charts.chart import Chart, shades_between
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import colours
 
 MONTHS = ("J", "F", "M", "A", "M", "J", "J", "A", "S", "O", "N", "D")
@@ -39,4 +40,4 @@ class ClippedChart(Chart):
         self.getAxis("left").setTicks([[(hour, f"{hour:02d}") for hour in range(6, 20, 3)]])
         self.setXRange(-0.5, 11.5, padding=0)
         self.setYRange(FIRST_H, LAST_H, padding=0)
-        self.setToolTip(f"From: simulated year, {plan.site.source}")
+        self.setToolTip(tip(f"From: simulated year, {plan.site.source}"))

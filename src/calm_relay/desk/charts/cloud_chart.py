@@ -5,6 +5,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import Qt, Signal
 
 from calm_relay.desk.charts.chart import Chart, brush, pen
+from calm_relay.desk.widgets.label import rich
 from calm_relay.desk.widgets.theme import colours
 from calm_relay.planning.architecture.ways import architectures
 
@@ -36,8 +37,8 @@ class CloudChart(Chart):
         self.start()
         self._plants, self._worth = plants, worth
         item = self.getPlotItem()
-        item.setLabel("bottom", f"outlay, {currency}", color=look.quiet)
-        item.setLabel("left", words, color=look.quiet)
+        item.setLabel("bottom", rich("outlay, {}", currency), color=look.quiet)
+        item.setLabel("left", rich("{}", words), color=look.quiet)
         if not plants:
             self.head("No plant has all of this")
             return
@@ -60,7 +61,7 @@ class CloudChart(Chart):
             points.sigClicked.connect(self._on_clicked)
             self.addItem(points)
             words_item = pg.TextItem(anchor=(1, 0))
-            words_item.setHtml(f"<span style='color:{shade}'>{sign}</span> {way.search_words}")
+            words_item.setHtml(rich("<span style='color:{}'>{}</span> {}", shade, sign, way.search_words))
             words_item.setColor(look.ink)
             self.addItem(words_item)
             words_item.setPos(float(costs.max()), low + span * (0.36 - 0.085 * row))

@@ -5,6 +5,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QRectF, Qt
 
 from calm_relay.desk.charts.chart import Chart, pen, shades_between
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import LIGHT, colours, shade_of
 
 MONTH_STARTS = (0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334)
@@ -48,7 +49,7 @@ class Carpet(Chart):
         self.getAxis("left").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 6)]])
         self.setXRange(0, 365, padding=0)
         self.setYRange(0, 24, padding=0)
-        self.setToolTip(f"From: {plan.demand.source}")
+        self.setToolTip(tip(f"From: {plan.demand.source}"))
 
 
 class Stacked(Chart):
@@ -76,7 +77,7 @@ class Stacked(Chart):
         self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
         self.setXRange(0, 24, padding=0)
         self.setYRange(0, top, padding=0)
-        self.setToolTip(f"From: {plan.demand.source}")
+        self.setToolTip(tip(f"From: {plan.demand.source}"))
 
 
 class Seasons(Chart):
@@ -101,4 +102,4 @@ class Seasons(Chart):
         self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
         self.setXRange(0, 24, padding=0)
         self.setYRange(0, top, padding=0)
-        self.setToolTip(f"From: {plan.demand.source}")
+        self.setToolTip(tip(f"From: {plan.demand.source}"))

@@ -4,6 +4,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import colours, font
 
 ROW = 23.0
@@ -27,7 +28,7 @@ class LimitBars(QWidget):
         self._ratio, self._limits = ratio, tuple(limits)
         summary = "; ".join(f"{limit.owner} {limit.ratio_max:.2f}" for limit in self._limits)
         self.setAccessibleDescription(f"today {ratio:.2f}; {summary}" if ratio is not None else "no array")
-        self.setToolTip("\n".join(f"{limit.owner}: {limit.authority}" for limit in self._limits))
+        self.setToolTip(tip("\n".join(f"{limit.owner}: {limit.authority}" for limit in self._limits)))
         self.updateGeometry()
         self.update()
 

@@ -4,6 +4,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import colours, font
 
 LEFT, TOP, GAP = 8.0, 24.0, 32.0
@@ -38,7 +39,7 @@ class PathsPicture(QWidget):
             f"{letter}: from module through the battery to home",
         )
         self.setAccessibleDescription("; ".join(summary))
-        self.setToolTip(f"From: {source}; a stage is the year's energy out over energy in")
+        self.setToolTip(tip(f"From: {source}; a stage is the year's energy out over energy in"))
         self.update()
 
     def sizeHint(self) -> QSize:

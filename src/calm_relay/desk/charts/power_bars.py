@@ -4,6 +4,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import colours, font
 
 ROW = 34.0
@@ -28,7 +29,7 @@ class PowerBars(QWidget):
         self.setAccessibleDescription(
             "; ".join(f"{label} {kind} {kw:.1f} kW" for label, kw, kind, _ in self._rows)
         )
-        self.setToolTip("\n".join(f"{label}: {source}" for label, _, _, source in self._rows))
+        self.setToolTip(tip("\n".join(f"{label}: {source}" for label, _, _, source in self._rows)))
         self.updateGeometry()
         self.update()
 

@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from calm_relay.desk.charts.scale_rows import ScaleRows
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import colours
 
 
@@ -45,7 +46,7 @@ class ScalePicture(QWidget):
             year = f"the simulated year{', ' * bool(self._note)}{self._note}"
             source = year if scale.yearly else "datasheets, the job's prices and costs"
             text = f"{scale.label}: {scale.note}\nFrom: {source}"
-            QToolTip.showText(event.globalPosition().toPoint(), text, self)
+            QToolTip.showText(event.globalPosition().toPoint(), tip(text), self)
 
     def paintEvent(self, event):
         """Paints the rows."""

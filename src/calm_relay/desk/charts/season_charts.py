@@ -4,6 +4,7 @@ import numpy as np
 import pyqtgraph as pg
 
 from calm_relay.desk.charts.chart import Chart, brush
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import colours
 from calm_relay.planning.views.seasons import site_months
 
@@ -37,4 +38,4 @@ class SiteChart(Chart):
         self.getAxis("bottom").setTicks([list(enumerate(MONTHS))])
         self.setXRange(-0.5, 11.5, padding=0)
         self.setYRange(0, top, padding=0)
-        self.setToolTip(f"From: {plan.site.source}")
+        self.setToolTip(tip(f"From: {plan.site.source}"))

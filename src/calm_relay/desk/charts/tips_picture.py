@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
+from calm_relay.desk.widgets.label import tip as plain_tip
 from calm_relay.desk.widgets.theme import colours, font
 
 NAME, ROW, HEAD = 196.0, 29.0, 20.0
@@ -46,7 +47,7 @@ class TipsPicture(QWidget):
         row = int((event.position().y() - HEAD) // ROW)
         if 0 <= row < len(self._rows):
             text = "\n".join(tip.sentence for tip in self._rows[row])
-            QToolTip.showText(event.globalPosition().toPoint(), text, self)
+            QToolTip.showText(event.globalPosition().toPoint(), plain_tip(text), self)
 
     def paintEvent(self, event):
         """Paints the rows."""

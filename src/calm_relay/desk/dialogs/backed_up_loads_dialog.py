@@ -1,12 +1,13 @@
 """The board in rows: every circuit's breaker, leg, loads, and what becomes of it when the grid fails."""
 
 from pydantic import ValidationError
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.desk.dialogs.circuit_row import FIRST, HEADS, SERVICE_HEADS, CircuitRow
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.dialogs.generator_row import GeneratorRow
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
@@ -24,6 +25,7 @@ class BackedUpLoadsDialog(AnswerDialog):
     """
 
     def __init__(self, job: Job, library: Library, parent=None):
+        from calm_relay.planning.common.errors import PlanError
         from calm_relay.planning.equipment.rules import rules_of
 
         super().__init__("The backed-up loads and the generator", parent)
@@ -31,7 +33,11 @@ class BackedUpLoadsDialog(AnswerDialog):
         self.result_job: Job | None = None
         demand = job.demand
         self._known = [load.name for load in (*demand.loads, *demand.heat_pumps, *demand.cars)]
-        self._service = rules_of(job, library).of("existing dwelling share") is not None
+        try:
+            self._service = rules_of(job, library).of("existing dwelling share") is not None
+        except PlanError:
+            # A region that is unknown is told where the job is planned.
+            self._service = False
         self.rows: list[CircuitRow] = []
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(6)
@@ -72,7 +78,7 @@ class BackedUpLoadsDialog(AnswerDialog):
 
     def _lay_out(self):
         for column, text in enumerate((*HEADS, *(SERVICE_HEADS if self._service else ()))):
-            label = QLabel(text)
+            label = Label(text)
             label.setFont(font(8.4))
             label.setObjectName("quiet")
             self._grid.addWidget(label, 0, column)
@@ -100,7 +106,7 @@ class BackedUpLoadsDialog(AnswerDialog):
             ("parts of the heating", self.heating),
         )
         for words, field in parts:
-            row.addWidget(QLabel(words))
+            row.addWidget(Label(words))
             row.addWidget(field)
         row.addStretch(1)
         return row

@@ -6,7 +6,6 @@ from pydantic import ValidationError
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
+from calm_relay.desk.widgets.label import Label
 from calm_relay.exchange.bills_csv import read_bills
 from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.job.quantity import parse_quantity
@@ -33,7 +33,7 @@ class BillsDialog(AnswerDialog):
         self.table.setAccessibleName("Bills: first day, last day, energy")
         self.table.setHorizontalHeaderLabels(("First day", "Last day", "kWh"))
         self.table.horizontalHeader().setStretchLastSection(True)
-        summary = QLabel("One line a bill, as 2025-01-31 and 412 kWh. Twelve months are best; fewer are extended.")
+        summary = Label("One line a bill, as 2025-01-31 and 412 kWh. Twelve months are best; fewer are extended.")
         summary.setWordWrap(True)
         read, months = QPushButton("Read a CSV…"), QPushButton("Lines for twelve months")
         for button in (read, months):

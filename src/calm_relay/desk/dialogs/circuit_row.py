@@ -3,6 +3,7 @@
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QPushButton
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.job.backup_board import Circuit
@@ -51,7 +52,7 @@ class CircuitRow:
         )
         self.loads = QLineEdit(", ".join(circuit.get("loads", ())))
         self.loads.setAccessibleName(f"{name}: loads, parted by commas")
-        self.loads.setToolTip(f"Loads of the demand: {', '.join(known) or 'none'}")
+        self.loads.setToolTip(tip(f"Loads of the demand: {', '.join(known) or 'none'}"))
         self.role = ChoiceField(f"{name}: when the grid is down", ROLES, width=9)
         self.below = QuantityField(f"{name}: shed below", "%", range_of(Circuit, "shed_below").times(100), 0)
         self.priority = RangedSpin(f"{name}: priority, 1 is kept longest", "", range_of(Circuit, "priority"))

@@ -2,11 +2,12 @@
 
 from pydantic import ValidationError
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.dialogs.window_rows import WindowRows
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import RichLabel, rich
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
@@ -104,8 +105,7 @@ class ControlDialog(AnswerDialog):
             ("Time clock gives", "What the bank gives by the clock, whoever asks.", self.clock_give),
         )
         for row, (head, note, part) in enumerate(parts):
-            words = QLabel(f"{head}<br><span style='font-size:8pt'>{note}</span>" if head else "")
-            words.setTextFormat(Qt.TextFormat.RichText)
+            words = RichLabel(rich("{}<br><span style='font-size:8pt'>{}</span>", head, note) if head else "")
             words.setWordWrap(True)
             words.setFont(font(9))
             words.setFixedWidth(230)

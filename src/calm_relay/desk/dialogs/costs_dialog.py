@@ -5,7 +5,6 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.row_stack import RowStack
 from calm_relay.desk.widgets.theme import font
@@ -78,7 +78,7 @@ class IncentiveRows(RowStack):
         parts: list[tuple[QWidget, int]] = []
         for name in ("name", "pays_for", "amount", "per", "cap", "authority", "dated"):
             if name in words:
-                parts.append((QLabel(words[name]), 0))
+                parts.append((Label(words[name]), 0))
             parts.append((fields[name], int(name in {"name", "authority"})))
         self.put(fields, parts, f"incentive {number}")
 
@@ -116,7 +116,7 @@ class CostsDialog(AnswerDialog):
             columns.addLayout(self._group(title, names, currency), 1)
         column = QVBoxLayout(self)
         column.addLayout(columns)
-        head = QLabel(f"Incentives, {currency}")
+        head = Label(f"Incentives, {currency}")
         head.setFont(font(10, strong=True))
         column.addWidget(head)
         column.addWidget(self.incentives)
@@ -143,7 +143,7 @@ class CostsDialog(AnswerDialog):
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(4)
-        head = QLabel(title if title.startswith("How") else f"{title}, {currency}")
+        head = Label(title if title.startswith("How") else f"{title}, {currency}")
         head.setFont(font(10, strong=True))
         grid.addWidget(head, 0, 0, 1, 2)
         for row, name in enumerate(names, 1):
@@ -155,11 +155,11 @@ class CostsDialog(AnswerDialog):
             )
             field.setFixedWidth(84)
             field.refused.connect(self.show_text)
-            label = QLabel(words.title)
+            label = Label(words.title)
             label.setBuddy(field)
             description = Costs.model_fields[name].description
             if description:
-                field.setToolTip(f"{field.toolTip()}. {description}")
+                field.setToolTip(tip(f"{field.toolTip()}. {description}"))
             grid.addWidget(label, row, 0)
             grid.addWidget(field, row, 1)
             self.fields[name] = field

@@ -8,13 +8,13 @@ from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QGridLayout,
-    QLabel,
     QLineEdit,
     QVBoxLayout,
     QWidget,
 )
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
@@ -32,7 +32,9 @@ class AnswerDialog(QDialog):
     def __init__(self, title: str, parent=None):
         super().__init__(parent)
         self.setWindowTitle(title)
-        self.problem = QLabel()
+        # A dialog is opened again and again in a day: what it is made of goes with its answer.
+        self.finished.connect(self.deleteLater)
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
@@ -183,7 +185,7 @@ class FormDialog(AnswerDialog):
         grid = QGridLayout()
         for number, (name, label, kind) in enumerate(rows):
             field = self._field(name, label, kind)
-            words = QLabel(label)
+            words = Label(label)
             words.setBuddy(field)
             grid.addWidget(words, number, 0)
             grid.addWidget(field, number, 1)

@@ -1,9 +1,10 @@
 """The generator as a row of fields."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QWidget
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.job.backup_board import ON_BUS, ON_INPUT, Generator
 from calm_relay.job.field_range import range_of
@@ -48,13 +49,13 @@ class GeneratorRow(QWidget):
             field.refused.connect(self.refused)
         self.place.show_value(shown.on)
         rows = (
-            (self.there, self.power, QLabel("starts below"), self.starts, QLabel("stops above"), self.stops),
+            (self.there, self.power, Label("starts below"), self.starts, Label("stops above"), self.stops),
             (
-                QLabel("Fuel a kWh"),
+                Label("Fuel a kWh"),
                 self.burns,
-                QLabel(f"a litre, {currency}"),
+                Label(f"a litre, {currency}"),
                 self.price,
-                QLabel("tank"),
+                Label("tank"),
                 self.tank,
             ),
         )
@@ -63,7 +64,7 @@ class GeneratorRow(QWidget):
         for line, row in enumerate(rows):
             for column, part in enumerate(row):
                 grid.addWidget(part, line, column)
-        grid.addWidget(QLabel("on"), 0, 6)
+        grid.addWidget(Label("on"), 0, 6)
         grid.addWidget(self.place, 0, 7)
         grid.addWidget(self.interlocked, 1, 6, 1, 2)
         grid.setColumnStretch(8, 1)

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QLineEdit,
     QPushButton,
     QStackedWidget,
@@ -25,6 +24,7 @@ from calm_relay.desk.dialogs.item_form import ItemForm
 from calm_relay.desk.dialogs.sheet_view import SheetView
 from calm_relay.desk.widgets.beside import Beside
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.exchange.datasheet import Sheet, read_sheet, sheet_of_text
 from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.job.own_item import ITEMS, OwnItem, ValueSource
@@ -66,7 +66,7 @@ class ItemDialog(AnswerDialog):
         self.turn = QPushButton("Show the p&icture")
         self.typed_from = ChoiceField("Where what is typed is from", ORIGINS, width=10)
         self.typed_from.show_value("datasheet")
-        self.hint = QLabel()
+        self.hint = Label()
         self._beside = Beside(self)
         self._lay_out()
         self._connect()
@@ -89,7 +89,7 @@ class ItemDialog(AnswerDialog):
                 ("T&yped from", self.typed_from, 120),
             )
         ):
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(field)
             field.setFixedWidth(width)
             about.addWidget(label, 0, 2 * column)

@@ -5,7 +5,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -13,6 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.widgets.item_fields import INPUTS_WORDS, item_field
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.job.field_words import words_of
 from calm_relay.planning.equipment.draft import INPUTS, SELDOM, derived, field_at, missing, paths_of, usual_of
@@ -38,11 +38,11 @@ class _Row:
     """One field with its label, and what stands behind it: how it follows, or from where it is, to be confirmed."""
 
     def __init__(self, form, path, title, field):
-        self.label = QLabel(title)
+        self.label = Label(title)
         self.label.setWordWrap(True)
         self.label.setBuddy(field)
         self.field = field
-        self.how = QLabel()
+        self.how = Label()
         self.how.setObjectName("quiet")
         self.how.setFont(font(8.2))
         self.how.setWordWrap(True)
@@ -94,7 +94,7 @@ class ItemForm(QWidget):
         column.setSpacing(4)
         if self.kind == "inverters":
             switches = QHBoxLayout()
-            switches.addWidget(QLabel("It has"))
+            switches.addWidget(Label("It has"))
             for part, words in PARTS:
                 switch = self.switches[part] = QCheckBox(words)
                 switch.clicked.connect(lambda on, part=part: self._on_part(part, on))
@@ -123,7 +123,7 @@ class ItemForm(QWidget):
         grid.setContentsMargins(0, 2, 0, 4)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(3)
-        head = QLabel(HEADS[section])
+        head = Label(HEADS[section])
         head.setFont(font(10, strong=True))
         grid.addWidget(head, 0, 0, 1, 4)
         for number, path in enumerate(paths, 1):

@@ -3,24 +3,24 @@
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QObject, Qt, QThread, Signal, Slot
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QApplication,
     QDialogButtonBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
 )
 
 from calm_relay.desk.charts.chart import Chart
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
+from calm_relay.desk.widgets.beside import Beside
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.figure_table import FigureTable
+from calm_relay.desk.widgets.label import Label, RichLabel, joined, rich
 from calm_relay.desk.widgets.theme import colours
-from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.errors import problem_of
 from calm_relay.exchange.meter_file import read_meter_file
 
 FOUND = (None, "as found")
@@ -48,33 +48,17 @@ FILES = (
 SHOWN = 7
 
 
-class _Reader(QObject):
-    """Reads files in a thread of its own, so that the window stays free."""
-
-    done = Signal(int, object)
-
-    @Slot(int, str, object, str, bool)
-    def read(self, number, path, reading, time_zone, signed):
-        try:
-            result = read_meter_file(path, reading, time_zone, signed=signed)
-        except InputError as error:
-            result = error
-        self.done.emit(number, result)
-
-
 class MeterDialog(AnswerDialog):
     """Shows how a file is read; `demand` holds the corrected demand after it was accepted."""
-
-    _ask = Signal(int, str, object, str, bool)
 
     def __init__(self, demand, folder, time_zone: str, parent=None):
         super().__init__("A meter's file", parent)
         self.resize(760, 620)
         self.demand = demand
         self._folder, self._zone = Path(folder) if folder else Path.cwd(), time_zone
-        self._number, self.data = 0, None
+        self.data = None
         self.fields = {}
-        self.summary = QLabel()
+        self.summary = RichLabel()
         self.summary.setWordWrap(True)
         self.summary.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.rows = FigureTable("First intervals as they are understood")
@@ -92,16 +76,8 @@ class MeterDialog(AnswerDialog):
             button.clicked.connect(lambda _=False, field=field: self._ask_file(field))
         self.buttons = self.answer_buttons(self.accept)
         self._lay_out()
-        # The thread may outlive the dialog by the rest of a long file.
-        self._thread = QThread(QApplication.instance())
-        self._reader = _Reader()
-        self._reader.moveToThread(self._thread)
-        self._thread.finished.connect(self._reader.deleteLater)
-        self._thread.finished.connect(self._thread.deleteLater)
-        self._ask.connect(self._reader.read)
+        self._reader = Beside(self)
         self._reader.done.connect(self._on_read)
-        self._thread.start()
-        self.finished.connect(self._end)
         self._read()
 
     def _lay_out(self):
@@ -119,16 +95,16 @@ class MeterDialog(AnswerDialog):
             field = ChoiceField(title, entries, width=14)
             field.show_value(getattr(self.demand.reading, name))
             field.taken.connect(lambda value, name=name: self._on_reading(name, value))
-            label = QLabel(title)
+            label = Label(title)
             label.setBuddy(field)
             row, column = divmod(number, 3)
             grid.addWidget(label, row, 2 * column)
             grid.addWidget(field, row, 2 * column + 1)
             self.fields[name] = field
         counts = QHBoxLayout()
-        label = QLabel("The meter counts")
+        label = Label("The meter counts")
         label.setBuddy(self.counts)
-        self._in_hand = QLabel("File in hand")
+        self._in_hand = Label("File in hand")
         self._in_hand.setBuddy(self.file)
         for part in (label, self.counts, self.export_file, self.production_file, self._in_hand, self.file):
             counts.addWidget(part)
@@ -143,7 +119,6 @@ class MeterDialog(AnswerDialog):
         column.addWidget(self.buttons)
 
     def _read(self):
-        self._number += 1
         self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(False)
         self.summary.setText("Reading…")
         net = self.demand.counts == "net"
@@ -163,7 +138,8 @@ class MeterDialog(AnswerDialog):
             part.setVisible(net and len(stated) > 1)
         path = (self._folder / self._path).resolve()
         signed = net and self._hand == "reading"
-        self._ask.emit(self._number, str(path), getattr(self.demand, self._hand), self._zone, signed)
+        reading, zone = getattr(self.demand, self._hand), self._zone
+        self._reader.run(lambda: read_meter_file(path, reading, zone, signed=signed))
 
     @property
     def _path(self):
@@ -173,10 +149,8 @@ class MeterDialog(AnswerDialog):
         self._hand = reading
         self._read()
 
-    def _on_read(self, number, result):
-        if number != self._number:
-            return
-        failed = isinstance(result, InputError)
+    def _on_read(self, result):
+        failed = isinstance(result, Exception)
         self.data = None if failed else result
         self.buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(not failed)
         self.problem.setVisible(failed)
@@ -184,7 +158,7 @@ class MeterDialog(AnswerDialog):
         self.days.setVisible(not failed)
         if failed:
             self.summary.setText(f"{Path(self._path).name} cannot be used as it is read now.")
-            self.problem.setText(f"{result}.")
+            self.problem.setText(f"{problem_of(result)}.")
             return
         self._show_text(result)
         self._show_rows(result)
@@ -194,11 +168,21 @@ class MeterDialog(AnswerDialog):
         seen = data.understood
         first, last = (data.starts[i].astype(object) for i in (0, -1))
         out = f", out {data.export_kwh.sum():,.0f} kWh" if data.export_kwh is not None else ""
-        notes = "".join(f"<br>{note}" for note in seen.notes)
+        notes = joined("", [rich("<br>{}", note) for note in seen.notes])
         self.summary.setText(
-            f"<b>{Path(self._path).name}</b>: {seen.kind}, {data.starts.size:,} intervals of "
-            f"{seen.interval_minutes} min, {first:%Y-%m-%d} to {last:%Y-%m-%d}, {data.days:.0f} days; "
-            f"in {data.import_kwh.sum():,.0f} kWh{out}.{notes}"
+            rich(
+                "<b>{}</b>: {}, {:,} intervals of {} min, {:%Y-%m-%d} to {:%Y-%m-%d}, {:.0f} days; in {:,.0f} kWh{}.{}",
+                Path(self._path).name,
+                seen.kind,
+                data.starts.size,
+                seen.interval_minutes,
+                first,
+                last,
+                data.days,
+                data.import_kwh.sum(),
+                out,
+                notes,
+            )
         )
         csv = seen.kind.startswith("interval CSV")
         for name, field in self.fields.items():
@@ -250,8 +234,3 @@ class MeterDialog(AnswerDialog):
         )
         self.demand = self.demand.with_(**{field: name or None})
         self._read()
-
-    def _end(self):
-        # A long file may still be read; what comes of it is not asked for any more.
-        self._number += 1
-        self._thread.quit()

@@ -3,12 +3,12 @@
 from pydantic import ValidationError
 from PySide6.QtWidgets import (
     QGridLayout,
-    QLabel,
     QLineEdit,
     QVBoxLayout,
 )
 
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
@@ -33,13 +33,13 @@ class MonthsDialog(AnswerDialog):
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         for column, text in enumerate(("Month", "Light on the horizontal, kWh/m² a day", "Mean air, °C")):
-            grid.addWidget(QLabel(text), 0, column)
+            grid.addWidget(Label(text), 0, column)
         for number, month in enumerate(MONTHS):
             light = QuantityField(f"Light in {month}", "", range_of(MonthlyWeather, "ghi_kwh_per_day"))
             air = QuantityField(f"Air in {month}", "", range_of(MonthlyWeather, "temp_c"), 1)
             light.show_value(weather.ghi_kwh_per_day[number])
             air.show_value(weather.temp_c[number])
-            for column, part in enumerate((QLabel(month), light, air)):
+            for column, part in enumerate((Label(month), light, air)):
                 grid.addWidget(part, number + 1, column)
             for field in (light, air):
                 field.refused.connect(self.show_text)
@@ -50,7 +50,7 @@ class MonthsDialog(AnswerDialog):
             field = QuantityField(text, unit, range_of(MonthlyWeather, name), decimals)
             field.show_value(getattr(weather, name))
             field.refused.connect(self.show_text)
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(field)
             grid.addWidget(label, row, 0, 1, 2)
             grid.addWidget(field, row, 2)
@@ -58,7 +58,7 @@ class MonthsDialog(AnswerDialog):
         self.origin = QLineEdit(weather.origin)
         self.origin.setAccessibleName("Where the figures come from")
         self.origin.setPlaceholderText("a table, an atlas, a neighbour's meter")
-        label = QLabel("&From")
+        label = Label("&From")
         label.setBuddy(self.origin)
         grid.addWidget(label, 16, 0)
         grid.addWidget(self.origin, 16, 1, 1, 2)

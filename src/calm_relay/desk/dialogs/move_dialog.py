@@ -1,9 +1,10 @@
 """Another place for a job: what belonged to the old one, beside what is usual at the new, taken line by line."""
 
 from pydantic import ValidationError
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel
+from PySide6.QtWidgets import QCheckBox, QGridLayout
 
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.model import Job
@@ -21,13 +22,13 @@ class MoveDialog(AnswerDialog):
         grid = QGridLayout(self)
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(5)
-        said = QLabel(
+        said = Label(
             f"The job moves from {job.site.place or 'its place'} to {place.label}. What is to come along?"
         )
         said.setWordWrap(True)
         grid.addWidget(said, 0, 0, 1, 3)
         for column, text in enumerate(("What belonged to the old place", "As it is now", "At the new place")):
-            head = QLabel(text)
+            head = Label(text)
             head.setObjectName("quiet")
             grid.addWidget(head, 1, column)
         for row, belonging in enumerate(self._belongings, 2):
@@ -37,7 +38,7 @@ class MoveDialog(AnswerDialog):
             grid.addWidget(tick, row, 0)
             new = ", ".join(part for part in (belonging.new, belonging.why) if part)
             for column, text in ((1, belonging.old), (2, new)):
-                label = QLabel(text)
+                label = Label(text)
                 label.setWordWrap(True)
                 label.setMinimumWidth(210)
                 label.setFont(font(9))

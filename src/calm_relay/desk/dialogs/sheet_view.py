@@ -4,9 +4,10 @@ import re
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.exchange.datasheet import Sheet, Word, page_picture
 from calm_relay.exchange.errors import InputError
@@ -140,9 +141,9 @@ class SheetView(QWidget):
         self.zoom = ChoiceField("How large the page is shown", ZOOMS, width=10)
         self.zoom.show_value(1.0)
         self.back, self.on = QPushButton("‹"), QPushButton("›")
-        self.where = QLabel()
+        self.where = Label()
         self.page = SheetPage()
-        self.told = QLabel()
+        self.told = Label()
         self.told.setWordWrap(True)
         self._scroll = QScrollArea()
         self._scroll.setWidget(self.page)
@@ -156,7 +157,7 @@ class SheetView(QWidget):
 
     def _lay_out(self):
         top = QHBoxLayout()
-        self._column_label = QLabel("&Model")
+        self._column_label = Label("&Model")
         self._column_label.setBuddy(self.column)
         for button, name in ((self.back, "Page before"), (self.on, "Next page")):
             button.setObjectName("small")

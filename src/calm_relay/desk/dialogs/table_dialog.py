@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QDialogButtonBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QTableWidget,
     QTableWidgetItem,
@@ -21,8 +20,9 @@ from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.beside import Beside
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.figure_table import FigureTable
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.own_equipment import data_folder
 from calm_relay.exchange.spreadsheet import SheetTable, read_spreadsheet
 from calm_relay.job.field_words import words_of
@@ -72,7 +72,7 @@ class TableDialog(AnswerDialog):
         self.columns: dict[str, QComboBox] = {}
         self.units: dict[str, ChoiceField] = {}
         self.of_all: dict[str, QLineEdit] = {}
-        self.told = QLabel("Reading…")
+        self.told = Label("Reading…")
         self.told.setWordWrap(True)
         self.mapping = QTableWidget(0, 5)
         self.mapping.setAccessibleName("Which column is which field")
@@ -97,7 +97,7 @@ class TableDialog(AnswerDialog):
         column = QVBoxLayout(self)
         column.addWidget(self.told)
         column.addWidget(self.mapping, 3)
-        self.below = QLabel()
+        self.below = Label()
         self.below.setFont(font(9, strong=True))
         column.addWidget(self.below)
         column.addWidget(self.refused, 1)
@@ -254,7 +254,7 @@ class PricesDialog(AnswerDialog):
         self.table: SheetTable | None = None
         self.prices: tuple[NewPrice, ...] = ()
         self.taken: tuple[NewPrice, ...] = ()
-        self.told = QLabel("Reading…")
+        self.told = Label("Reading…")
         self.told.setWordWrap(True)
         self.columns = {
             name: ChoiceField(words, width=14)
@@ -272,7 +272,7 @@ class PricesDialog(AnswerDialog):
         column.addWidget(self.told)
         row = QHBoxLayout()
         for name, text in (("article", "&Article number"), ("name", "&Name"), ("price", "&Price")):
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(self.columns[name])
             row.addWidget(label)
             row.addWidget(self.columns[name])

@@ -6,7 +6,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QTimeEdit,
@@ -18,6 +17,7 @@ from calm_relay.desk.charts.bill_chart import BillChart
 from calm_relay.desk.charts.tariff_ribbons import TariffRibbons
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.row_stack import RowStack
 from calm_relay.desk.widgets.scrolled import Column
@@ -95,7 +95,7 @@ class RateRows(RowStack):
         parts: list[tuple[QWidget, int]] = []
         for key, field in fields.items():
             if key == "end":
-                parts.append((QLabel("–"), 0))
+                parts.append((Label("–"), 0))
             parts.append((field, int(key in {"name", "months"})))
         self.put(fields, parts, what)
 
@@ -141,10 +141,12 @@ class TariffDialog(AnswerDialog):
     def __init__(self, tariff: Tariff, view=None, parent=None):
         super().__init__("Tariff", parent)
         self.tariff, self._view = tariff, view
+        # Whoever keeps the dialog to read its answer keeps no plan with it.
+        self.finished.connect(lambda _: setattr(self, "_view", None))
         self.imports, self.exports = TariffRibbons("Import"), TariffRibbons("Export")
         self.import_rows, self.export_rows = RateRows("import"), RateRows("export")
         self.bill = BillChart()
-        self.hint = QLabel()
+        self.hint = Label()
         self.hint.setObjectName("quiet")
         self.hint.setWordWrap(True)
         self.hint.setFont(font(8.4))
@@ -200,7 +202,7 @@ class TariffDialog(AnswerDialog):
         for text, field, width in (
             ("&Name", self.name, 180), ("C&urrency", self.currency, 60), ("From m&ine", self.known, 170),
         ):  # fmt: skip
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(field)
             field.setFixedWidth(width)
             top.addWidget(label)
@@ -235,10 +237,10 @@ class TariffDialog(AnswerDialog):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(4)
         power = QHBoxLayout()
-        for part in (self.power, self.minutes, self.power_from, QLabel("–"), self.power_until, self.power_days):
+        for part in (self.power, self.minutes, self.power_from, Label("–"), self.power_until, self.power_days):
             power.addWidget(part)
         credit = QHBoxLayout()
-        for part in (self.credit, QLabel("settled"), self.carried, QLabel("rest paid"), self.rest):
+        for part in (self.credit, Label("settled"), self.carried, Label("rest paid"), self.rest):
             credit.addWidget(part)
         credit.addStretch(1)
         for field in (*self.fields.values(), self.tax, self.power, self.rest):
@@ -253,7 +255,7 @@ class TariffDialog(AnswerDialog):
         )
         for row, pairs in enumerate(rows):
             for column, (text, field) in enumerate(pairs):
-                label = QLabel(text)
+                label = Label(text)
                 label.setBuddy(field)
                 grid.addWidget(label, row, 2 * column)
                 grid.addWidget(field, row, 2 * column + 1)
@@ -265,7 +267,7 @@ class TariffDialog(AnswerDialog):
             ),
             len(rows),
         ):
-            label = QLabel(text)
+            label = Label(text)
             label.setBuddy(buddy)
             grid.addWidget(label, row, 0)
             if isinstance(part, QHBoxLayout):

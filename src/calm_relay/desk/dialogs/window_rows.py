@@ -1,8 +1,9 @@
 """Daily windows as rows: from, until, and what else such a window holds."""
 
 from PySide6.QtCore import QTime
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTimeEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTimeEdit, QVBoxLayout, QWidget
 
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 
 CLOCK = "HH:mm"
@@ -60,7 +61,7 @@ class WindowRows(QWidget):
             edit.setDisplayFormat(CLOCK)
             edit.setTime(QTime.fromString(window[key], CLOCK))
             edit.setAccessibleName(f"{self._name}, window {number}: {word}, local clock")
-            line.addWidget(QLabel(word))
+            line.addWidget(Label(word))
             line.addWidget(edit)
             ends.append(edit)
         fields = {}
@@ -69,7 +70,7 @@ class WindowRows(QWidget):
             field.refused.connect(self._show_text)
             value = window.get(name)
             field.show_value(None if value is None else value * factor)
-            line.addWidget(QLabel(label))
+            line.addWidget(Label(label))
             line.addWidget(field)
             fields[name] = field
         gone = QPushButton("Remove")

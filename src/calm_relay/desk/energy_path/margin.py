@@ -5,7 +5,6 @@ from PySide6.QtGui import QColor, QPainter, QPalette
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.energy_path.path_picture import paint_mark
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.theme import SEVERITY_WORD, colours, font
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.planning.common.severity import Severity
@@ -65,7 +65,7 @@ class MendButton(QPushButton):
     def _cut(self):
         cut = self.fontMetrics().elidedText(self._label, Qt.TextElideMode.ElideRight, self.width() - PADDING)
         self.setText(cut)
-        self.setToolTip(self._label if cut != self._label else "")
+        self.setToolTip(tip(self._label if cut != self._label else ""))
 
 
 class Note(QFrame):
@@ -85,11 +85,11 @@ class Note(QFrame):
         head.setSpacing(4)
         self._mark = _Mark()
         head.addWidget(self._mark)
-        self._title = QLabel()
+        self._title = Label()
         self._title.setFont(font(8.5, strong=True))
         head.addWidget(self._title, 1)
         self._column.addLayout(head)
-        self._sentence = QLabel()
+        self._sentence = Label()
         self._sentence.setWordWrap(True)
         self._sentence.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._column.addWidget(self._sentence)
@@ -102,7 +102,7 @@ class Note(QFrame):
         self.finding = finding
         word = SEVERITY_WORD[finding.severity]
         self.setAccessibleName(f"{word}, {finding.station}: {finding.sentence}")
-        self.setToolTip(f"Rule: {finding.rule}")
+        self.setToolTip(tip(f"Rule: {finding.rule}"))
         self._mark.severity = finding.severity
         self._mark.update()
         self._title.setText(f"{word} · {finding.station}")
@@ -144,7 +144,7 @@ class Margin(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 8, 8, 6)
         column.setSpacing(6)
-        self._title = QLabel("What to know")
+        self._title = Label("What to know")
         self._title.setFont(font(11.5, strong=True))
         column.addWidget(self._title)
         self._scroll = QScrollArea()
@@ -152,11 +152,11 @@ class Margin(QWidget):
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setAccessibleName("Findings, worst first")
         column.addWidget(self._scroll, 1)
-        caution = QLabel(cautions[0])
+        caution = Label(cautions[0])
         caution.setObjectName("quiet")
         caution.setWordWrap(True)
         caution.setFont(font(8))
-        caution.setToolTip("\n".join(cautions))
+        caution.setToolTip(tip("\n".join(cautions)))
         caution.setAccessibleName("Caution")
         caution.setAccessibleDescription(" ".join(cautions))
         column.addWidget(caution)
@@ -167,10 +167,10 @@ class Margin(QWidget):
         self._problem = QFrame()
         self._problem.setObjectName("card")
         summary = QVBoxLayout(self._problem)
-        head = QLabel("This job cannot be planned")
+        head = Label("This job cannot be planned")
         head.setFont(font(9.5, strong=True))
         _ink(head, colours().stop)
-        self._why = QLabel()
+        self._why = Label()
         self._why.setWordWrap(True)
         summary.addWidget(head)
         summary.addWidget(self._why)
@@ -181,8 +181,15 @@ class Margin(QWidget):
         self._pool: list[Note] = []
         self.notes: list[Note] = []
 
-    def show_findings(self, findings) -> None:
-        """Shows findings in the order given; notes are used again, which is far quicker than new ones."""
+    def show_findings(self, findings, job=None) -> None:
+        """Shows findings in the order given; notes are used again, which is far quicker than new ones.
+
+        Of a `job` only those mends are offered that make another of it.
+        """
+        if job is not None:
+            from calm_relay.planning.findings.base import offered
+
+            findings = [offered(finding, job) for finding in findings]
         self._problem.hide()
         while len(self._pool) < len(findings):
             note = Note()

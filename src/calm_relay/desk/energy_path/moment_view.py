@@ -2,9 +2,10 @@
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.desk.energy_path.year_strip import YearStrip
+from calm_relay.desk.widgets.label import Label, Markup, RichLabel, tip
 from calm_relay.desk.widgets.theme import colours, font
 
 RIBBON_HEIGHT = 122
@@ -31,10 +32,10 @@ class MomentView(QWidget):
         self.strip = YearStrip()
         self.strip.day_chosen.connect(self._on_day)
         self.ribbon = None
-        self.clock = QLabel("The whole year")
+        self.clock = Label("The whole year")
         self.clock.setFont(font(9, strong=True))
         self.clock.setMinimumWidth(132)
-        self.summary = QLabel("")
+        self.summary = Label("")
         self.summary.setObjectName("quiet")
         self.summary.setFont(font(8.2))
         self.summary.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -138,7 +139,7 @@ class MomentView(QWidget):
         self._year, self._spots = result
         for spot in self._spots:
             self.buttons[spot.key].setEnabled(spot.step is not None)
-            self.buttons[spot.key].setToolTip(spot.label)
+            self.buttons[spot.key].setToolTip(tip(spot.label))
         self._draw()
 
     def _draw(self):
@@ -170,7 +171,7 @@ class MomentView(QWidget):
             summary = self.ribbon.summary if self._open and self.ribbon is not None else ""
             room = self.summary.width()
             self.summary.setText(self.summary.fontMetrics().elidedText(summary, Qt.TextElideMode.ElideRight, room))
-            self.summary.setToolTip(f"{summary}\nFrom: simulated year, {view.plan.site.source}")
+            self.summary.setToolTip(tip(f"{summary}\nFrom: simulated year, {view.plan.site.source}"))
 
     def go_to(self, key: str) -> None:
         """Chooses a moment worth seeing."""
@@ -210,7 +211,7 @@ class MomentView(QWidget):
         self.step_chosen.emit(int(np.clip(day * per_day + within, 0, 365 * per_day - 1)))
 
 
-class _Key(QLabel):
+class _Key(RichLabel):
     """What the ribbon's colours mean, in words and in the order they are stacked."""
 
     def __init__(self):
@@ -240,4 +241,4 @@ class _Key(QLabel):
             for name, (colour, _) in (SERVED_OFF_GRID if off_grid else SERVED).items()
         ]
         rows.append(f"<span style='color:{look.direct}'>┈</span> battery, empty to full")
-        self.setText("<br>".join(rows))
+        self.setText(Markup("<br>".join(rows)))

@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import colours
 
 
@@ -80,7 +81,7 @@ class LineView(QWidget):
             if station.headroom:
                 lines.append(station.headroom.caption)
             lines.append(f"From: {station.source}")
-            QToolTip.showText(event.globalPosition().toPoint(), "\n".join(filter(None, lines)), self)
+            QToolTip.showText(event.globalPosition().toPoint(), tip("\n".join(filter(None, lines))), self)
 
     def mousePressEvent(self, event):
         """Chooses the station under the pointer."""

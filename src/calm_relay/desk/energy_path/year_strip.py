@@ -5,6 +5,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import colours, font
 
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -117,7 +118,7 @@ class YearStrip(QWidget):
         if event.buttons() & Qt.MouseButton.LeftButton:
             self.day_chosen.emit(day)
         else:
-            QToolTip.showText(event.globalPosition().toPoint(), self._summary(day), self)
+            QToolTip.showText(event.globalPosition().toPoint(), tip(self._summary(day)), self)
 
     def keyPressEvent(self, event):
         """Left and right choose a day, page keys a month."""

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtSvg import QSvgGenerator
 
 from calm_relay.desk.widgets.theme import LIGHT
-from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.files import write_atomically
 
 FINE = 2
 

@@ -5,15 +5,16 @@ from html import escape
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QRectF, QSizeF
-from PySide6.QtGui import QColor, QPageLayout, QPageSize, QPainter, QPdfWriter, QTextDocument
+from PySide6.QtGui import QColor, QPageLayout, QPageSize, QPainter, QPdfWriter
 
 from calm_relay import __version__
 from calm_relay.desk.charts.scale_rows import ScaleRows
 from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
 from calm_relay.desk.view import LETTERS
+from calm_relay.desk.widgets.label import SealedDocument
 from calm_relay.desk.widgets.theme import LIGHT, SEVERITY_WORD, font, plain_letters
 from calm_relay.desk.widgets.wording import keep_units
-from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.files import write_atomically
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.verdict.option import RefusedOption
@@ -142,7 +143,7 @@ class _Pages:
         self.painter.end()
 
     def _document(self, html):
-        document = QTextDocument()
+        document = SealedDocument()
         document.documentLayout().setPaintDevice(self._writer)
         document.setDocumentMargin(0)
         document.setDefaultFont(font(self._points))
@@ -162,7 +163,7 @@ class _Pages:
 
 def _opening(pages, plan):
     job = plan.job
-    note = f" <span style='color:{LIGHT.check}'>({plan.assumed_note})</span>" if plan.assumed_note else ""
+    note = f" <span style='color:{LIGHT.check}'>({escape(plan.assumed_note)})</span>" if plan.assumed_note else ""
     whose = escape(f"{job.customer or 'No customer named'} · {job.site.place}")
     pages.text(
         f"<h2 style='font-weight:600; margin:0'>{escape(job.name)}</h2>"
@@ -177,7 +178,7 @@ def _lines(pages, plan):
     for number in compared(plan, 0, PRINTED):
         option = plan.options[number]
         verdict = " fits best" if option.key == plan.choice.key else ""
-        pages.head(f"{LETTERS[number]} &nbsp; {option.title}<span class='quiet'>{verdict}</span>", 170)
+        pages.head(f"{LETTERS[number]} &nbsp; {escape(option.title)}<span class='quiet'>{verdict}</span>", 170)
         line = line_of(plan, option)
         picture = LinePicture(line, QRectF(0, 0, LINE_WIDTH, HEIGHT), LIGHT)
         low = any(station.row for station in line.stations)
@@ -209,7 +210,11 @@ def _made_of(pages, plan):
             for line in money.lines
         )
         rows.append(
-            (LETTERS[number], parts, f"<span style='font-weight:600'>{currency} {money.outlay:,.0f}</span>")
+            (
+                LETTERS[number],
+                parts,
+                f"<span style='font-weight:600'>{escape(currency)} {money.outlay:,.0f}</span>",
+            )
         )
     if rows:
         pages.head("What each is made of")
@@ -219,7 +224,7 @@ def _made_of(pages, plan):
 def _reasons(pages, plan):
     for number in compared(plan, 0, PRINTED):
         option = plan.options[number]
-        pages.head(f"{LETTERS[number]} &nbsp; {option.title}")
+        pages.head(f"{LETTERS[number]} &nbsp; {escape(option.title)}")
         cells = "".join(f"<td width='50%'>{_side(plan, option, good)}</td>" for good in (True, False))
         pages.text(f"<table width='100%' cellpadding='2'><tr>{cells}</tr></table>", 4.0)
 
@@ -230,7 +235,7 @@ def _left_aside(pages, plan):
     for number, option in enumerate(plan.options):
         if number in printed:
             continue
-        title = f"<b>{LETTERS[number]} {option.title}</b>"
+        title = f"<b>{LETTERS[number]} {escape(option.title)}</b>"
         if isinstance(option, RefusedOption):
             summary.append(f"{title} cannot be built: {escape('; '.join(option.refusal.reasons))}.")
         else:

@@ -5,12 +5,13 @@ from html import escape
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QSizeF
-from PySide6.QtGui import QPageLayout, QPdfWriter, QTextDocument
+from PySide6.QtGui import QPageLayout, QPdfWriter
 
 from calm_relay import __version__
 from calm_relay.desk.output.report import paper_of
+from calm_relay.desk.widgets.label import SealedDocument
 from calm_relay.desk.widgets.theme import font, plain_letters
-from calm_relay.exchange.job_file import write_atomically
+from calm_relay.exchange.files import write_atomically
 from calm_relay.planning.common.cautions import CAUTIONS
 
 DPI = 96
@@ -48,7 +49,7 @@ def write_site_visit(plan, result, path: Path, today: date) -> int:
         writer.setPageMargins(QMarginsF(14, 12, 14, 14), QPageLayout.Unit.Millimeter)
         writer.setTitle(f"Site visit, {job.name}")
         writer.setCreator(f"Calm Relay {__version__}")
-        document = QTextDocument()
+        document = SealedDocument()
         document.setDefaultFont(font(9))
         document.documentLayout().setPaintDevice(writer)
         document.setPageSize(QSizeF(writer.width(), writer.height()))

@@ -1,7 +1,9 @@
 """A list to choose one value from; what the program shows makes no edit."""
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox
+
+from calm_relay.desk.widgets.label import tip
 
 NEW = "new item"
 
@@ -18,7 +20,7 @@ class ChoiceField(QComboBox):
     def __init__(self, name: str, entries=(), *, width: int = 10, parent=None):
         super().__init__(parent)
         self.setAccessibleName(name)
-        self.setToolTip(name)
+        self.setToolTip(tip(name))
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(width)
         self._shown = None
@@ -57,12 +59,12 @@ class ChoiceField(QComboBox):
         self._popped = True
         super().showPopup()
 
-    def want_new(self) -> None:
-        """As if a new item were chosen in the list."""
-        self.new_wanted.emit()
+    def wheelEvent(self, event):
+        """The wheel turns through the values of a closed list."""
+        self._popped = False
+        super().wheelEvent(event)
 
-    def focusOutEvent(self, event):
-        """The list is no longer in hand."""
-        if event.reason() != Qt.FocusReason.PopupFocusReason:
-            self._popped = False
-        super().focusOutEvent(event)
+    def keyPressEvent(self, event):
+        """So do the arrow keys; those that open the list say so in `showPopup`."""
+        self._popped = False
+        super().keyPressEvent(event)

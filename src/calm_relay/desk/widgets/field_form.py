@@ -7,6 +7,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.base import Model
@@ -65,14 +66,14 @@ class FieldForm(QWidget):
             editor.setFixedWidth(110)
             editor.accepted.connect(lambda value, field=field: self._on_value(field, value))
             editor.refused.connect(self._show_text)
-            label = QLabel(field.name)
+            label = Label(field.name)
             label.setBuddy(editor)
             self._labels[field.name] = label
             row, column = divmod(number, across)
             grid.addWidget(label, row, 2 * column)
             grid.addWidget(editor, row, 2 * column + 1)
             self.editors[field.name] = editor
-        self.problem = QLabel()
+        self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()

@@ -3,6 +3,7 @@
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import font
 
 
@@ -32,7 +33,7 @@ class FigureTable(QTableWidget):
                 cell = QTableWidgetItem(text)
                 side = Qt.AlignmentFlag.AlignLeft if j < left else Qt.AlignmentFlag.AlignRight
                 cell.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
-                cell.setToolTip(source)
+                cell.setToolTip(tip(source))
                 self.setItem(i, j, cell)
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)

@@ -1,8 +1,9 @@
 """Figures in rows, each saying where it comes from when pointed at."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
 
@@ -22,12 +23,14 @@ class FiguresGrid(QWidget):
     def show_figures(self, figures) -> None:
         """Shows rows of label, value and source."""
         while self._grid.count():
-            self._grid.takeAt(0).widget().deleteLater()
+            gone = self._grid.takeAt(0).widget()
+            gone.hide()
+            gone.deleteLater()
         for row, figure in enumerate(figures):
             texts = (figure.label, keep_units(figure.value), figure.source)
             for column, text in enumerate(texts[: 3 if self._sources else 2]):
-                cell = QLabel(text)
-                cell.setToolTip(f"From: {figure.source}")
+                cell = Label(text)
+                cell.setToolTip(tip(f"From: {figure.source}"))
                 cell.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
                 if column == 1:
                     cell.setFont(font(9.5, strong=True))

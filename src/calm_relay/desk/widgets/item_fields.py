@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QCompleter, QLineEdit
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
+from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.job.field_range import FieldRange, range_of
 from calm_relay.job.field_words import FieldWords, choices_of, plain_type, words_of
@@ -53,7 +54,7 @@ class EachField(QLineEdit):
         self._words, self._span, self._whole = words, span, whole
         self._value = None
         self.setAccessibleName(f"{words.title}, of all inputs or parted by strokes")
-        self.setToolTip(f"{words.title}: one for all inputs, or one for each such as 16 / 13")
+        self.setToolTip(tip(f"{words.title}: one for all inputs, or one for each such as 16 / 13"))
         self.editingFinished.connect(self._on_finished)
 
     def _text_of(self, value) -> str:
@@ -105,7 +106,7 @@ class TextField(QLineEdit):
         self._keys, self._several = keys, several
         self._value = None
         self.setAccessibleName(words.title)
-        self.setToolTip(f"{words.title}{': several parted by commas' if several else ''}")
+        self.setToolTip(tip(f"{words.title}{': several parted by commas' if several else ''}"))
         if known:
             completer = QCompleter(sorted(known), self)
             completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)

@@ -3,6 +3,7 @@
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from calm_relay.desk.widgets.label import tip
 from calm_relay.exchange.places import ATTRIBUTION
 
 SETTLE_MS = 180
@@ -28,10 +29,10 @@ class PlaceField(QWidget):
         self.line = QLineEdit()
         self.line.setPlaceholderText("a town, such as Nelson or Tralee")
         self.line.setAccessibleName("Find a place by its name")
-        self.line.setToolTip(ATTRIBUTION)
+        self.line.setToolTip(tip(ATTRIBUTION))
         self.result = QListWidget()
         self.result.setAccessibleName("Places found")
-        self.result.setToolTip(ATTRIBUTION)
+        self.result.setToolTip(tip(ATTRIBUTION))
         self.result.hide()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

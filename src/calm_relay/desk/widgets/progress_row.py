@@ -1,7 +1,9 @@
 """Shown when work lasts longer than half a second: what is done, how far it is, and a way to call it off."""
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton
+
+from calm_relay.desk.widgets.label import Label
 
 LATE_MS = 500
 
@@ -16,7 +18,7 @@ class ProgressRow(QFrame):
         self.setObjectName("card")
         self._late = QTimer(self, singleShot=True, interval=LATE_MS)
         self._late.timeout.connect(self.show)
-        self._what = QLabel()
+        self._what = Label()
         self._bar = QProgressBar()
         self._bar.setRange(0, 100)
         self._bar.setTextVisible(False)

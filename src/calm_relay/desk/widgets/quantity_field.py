@@ -5,6 +5,7 @@ from math import isinf
 from PySide6.QtCore import QLocale, Signal
 from PySide6.QtWidgets import QLineEdit, QWidget
 
+from calm_relay.desk.widgets.label import tip
 from calm_relay.job.field_range import FieldRange
 from calm_relay.job.quantity import FACTORS, parse_quantity, quantity_text
 
@@ -30,7 +31,7 @@ class QuantityField(QLineEdit):
         self._name, self._unit, self._span, self._decimals = name, unit, span, decimals
         self._value = None
         self.setAccessibleName(name)
-        self.setToolTip(f"{name}: {self._wanted()}{', or empty' if span.optional else ''}")
+        self.setToolTip(tip(f"{name}: {self._wanted()}{', or empty' if span.optional else ''}"))
         self.setPlaceholderText("none" if span.optional else "")
         self.editingFinished.connect(self._on_finished)
 

@@ -3,6 +3,7 @@
 from PySide6.QtCore import QSignalBlocker, QSize, Signal
 from PySide6.QtWidgets import QSpinBox, QWidget
 
+from calm_relay.desk.widgets.label import tip
 from calm_relay.job.field_range import FieldRange
 
 WIDEST = 9999
@@ -36,7 +37,7 @@ class RangedSpin(QSpinBox):
     def limit_to(self, low: int, high: int) -> None:
         """Sets the range."""
         self.low, self.high = low, high
-        self.setToolTip(f"{self._name}: {low} to {high}{self._unit}")
+        self.setToolTip(tip(f"{self._name}: {low} to {high}{self._unit}"))
 
     def show_value(self, value: int) -> None:
         """Shows a number without a signal."""

@@ -102,13 +102,18 @@ def plain_letters():
 
 
 def dress(application: QApplication, look: str = "light") -> None:
-    """Gives the application its font, palette and style sheet; `look` is "light" or "dark"."""
+    """Gives the application its font and palette; `look` is "light" or "dark".
+
+    The style sheet is each window's own: a change of look makes a window anew, and those that go are not dressed again.
+    """
+    first = application.property(_IN_FORCE) is None
     application.setProperty(_IN_FORCE, look)
     colours = LOOKS[look]
-    for name in ("Inter-Regular.otf", "Inter-SemiBold.otf", "Inter-Italic.otf"):
-        QFontDatabase.addApplicationFont(str(shipped(f"fonts/{name}")))
-    application.setStyle("Fusion")
-    application.setFont(font())
+    if first:
+        for name in ("Inter-Regular.otf", "Inter-SemiBold.otf", "Inter-Italic.otf"):
+            QFontDatabase.addApplicationFont(str(shipped(f"fonts/{name}")))
+        application.setStyle("Fusion")
+        application.setFont(font())
     palette = QPalette()
     roles = {
         QPalette.ColorRole.Window: colours.paper,
@@ -132,7 +137,6 @@ def dress(application: QApplication, look: str = "light") -> None:
         palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(colours.muted))
     palette.setColor(QPalette.ColorGroup.Disabled, QPalette.ColorRole.Base, QColor(colours.paper))
     application.setPalette(palette)
-    application.setStyleSheet(style_sheet(colours))
 
 
 def style_sheet(colours: Colours) -> str:

@@ -7,4 +7,4 @@ _UNIT = re.compile(r"(?<=\d) (?=(?:kWh|kWp|kW|W|V|A|h|l|s|km|days?|min|kVA|Hz|°
 
 def keep_units(text: str) -> str:
     """The text with numbers and their units bound together, so that no line ends between them."""
-    return _UNIT.sub("\u00a0", text)
+    return type(text)(_UNIT.sub("\u00a0", text))

@@ -152,7 +152,7 @@ class Design:
         if len(members) < 2:
             return members[0] if members else self.leader.inverter
         backups = [member.outage_output for member in members]
-        whole = backups[0].with_(
+        whole = backups[0].as_built(
             **{
                 name: sum(getattr(backup, name) for backup in backups)
                 for name in ("continuous_kw", "surge_kw", "locked_rotor_a", "ac_pv_kw", "branch_breaker_a")
@@ -161,7 +161,7 @@ class Design:
         )
         names = [member.name for member in members]
         alike = len(set(names)) == 1
-        return members[0].with_(
+        return members[0].as_built(
             name=f"{len(names)} × {names[0]}" if alike else " and ".join(names),
             ac_kw=sum(member.ac_kw for member in members),
             backup=whole,

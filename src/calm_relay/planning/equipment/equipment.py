@@ -76,6 +76,6 @@ def loss_curve(inverter: Inverter) -> LossCurve:
         return {"k": np.array([curve.k0, curve.k1, curve.k2])}
 
     try:
-        return LossCurve(*cached_arrays(f"loss curve|1|{figures}", fit, small=True)["k"].tolist())
+        return LossCurve(*cached_arrays(f"loss curve|1|{figures}", fit, {"k": 3}, small=True)["k"].tolist())
     except ValueError as error:
         raise PlanError(f"own_equipment.inverters.{inverter.key}.weighted_efficiency", str(error)) from None

@@ -1,7 +1,7 @@
 """What a finding is, and the list every check enters itself in."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, wraps
 from typing import Any
 
@@ -40,6 +40,13 @@ class Mend:
 
     label: str
     apply: Callable[[Job], Job]
+
+    def changes(self, job: Job) -> bool:
+        """Whether it can be applied to a job and makes another of it."""
+        try:
+            return self.apply(job) != job
+        except (ValueError, LookupError):
+            return False
 
 
 @dataclass(frozen=True)
@@ -127,6 +134,12 @@ def stops_if(over: object, check: str, station: str, field: str, sentence: str, 
 def warns_if(over: object, check: str, station: str, field: str, sentence: str, **more: Any) -> Finding:
     """Something to look at where it is `over` its limit, else well; see `judged`."""
     return judged(Severity.CHECK if over else Severity.OK, check, station, field, sentence, **more)
+
+
+def offered(finding: Finding, job: Job) -> Finding:
+    """A finding with those of its mends that can be applied to a job and change something."""
+    mends = tuple(mend for mend in finding.mends if mend.changes(job))
+    return finding if mends == finding.mends else replace(finding, mends=mends)
 
 
 @dataclass(frozen=True, eq=False)

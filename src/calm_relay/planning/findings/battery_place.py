@@ -5,7 +5,9 @@ from typing import Any
 
 import numpy as np
 
+from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
+from calm_relay.job.survey import BatteryPlace
 from calm_relay.physics.fade import cycles_at
 from calm_relay.physics.plant.readings import given_by
 from calm_relay.planning.architecture.design import Converter
@@ -51,6 +53,7 @@ def check_stands_dry(subject: Subject) -> list[Finding]:
         return []
     wet = place.base_m < place.flood_m + CLEAR_OF_WATER_M
     wanted = round(place.flood_m + CLEAR_OF_WATER_M, 2)
+    reachable = range_of(BatteryPlace, "base_m").holds(wanted)
     sentence = f"The lowest pack stands {place.base_m:g} m up; water may come to {place.flood_m:g} m."
     return [
         stops_if(
@@ -61,7 +64,7 @@ def check_stands_dry(subject: Subject) -> list[Finding]:
             sentence,
             reading=(place.base_m, wanted, "m"),
             rule="the job's survey",
-            mends=(Mend(f"Hang it {wanted:g} m up", _move(base_m=wanted)),) if wet else (),
+            mends=(Mend(f"Hang it {wanted:g} m up", _move(base_m=wanted)),) if wet and reachable else (),
         )
     ]
 
@@ -102,7 +105,8 @@ def check_air(subject: Subject) -> list[Finding]:
             f"In the {place.where} the cells are below {pack.charge_full_c:g} °C on {cold} days and charge slower"
             f"{f', on {shut} days not at all' if shut else ''}; coldest day {round(float(air.min())) + 0} °C."
         )
-        mends = (Mend("Stand it in a heated room", _move(where="heated room")),)
+        heated = place.where == "heated room"
+        mends = () if heated else (Mend("Stand it in a heated room", _move(where="heated room")),)
         findings.append(
             warns(
                 "cold battery",

@@ -5,6 +5,8 @@ from typing import Any
 
 import numpy as np
 
+from calm_relay.job.control import Control
+from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, grid_check, judged, passes, warns
 from calm_relay.planning.operation.controls import open_in
@@ -183,12 +185,10 @@ def check_shaving(subject: Subject) -> list[Finding]:
         )
         wanted = float(np.ceil(worst * 2) / 2)
         severity = Severity.CHECK
-        mends = (
-            Mend(
-                f"Shave above {wanted:g} kW",
-                lambda job: job.with_(control=job.control.with_(shave_above_kw=wanted)),
-            ),
+        shave = Mend(
+            f"Shave above {wanted:g} kW", lambda job: job.with_(control=job.control.with_(shave_above_kw=wanted))
         )
+        mends = (shave,) if range_of(Control, "shave_above_kw").holds(wanted) else ()
     return [
         judged(
             severity,

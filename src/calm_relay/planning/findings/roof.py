@@ -3,7 +3,7 @@
 from calm_relay.job.model import RoofFace
 from calm_relay.physics.packing import Packing
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns
-from calm_relay.planning.site.roof_room import filled, room_of
+from calm_relay.planning.site.roof_room import filled, most_on, room_of
 
 
 @check
@@ -48,7 +48,7 @@ def check_roof_room(subject: Subject) -> list[Finding]:
 
 
 def _as_many(number: int, plan: RoofFace, room: Packing) -> tuple[Mend, ...]:
-    label = f"Lay {room.count} modules on {plan.name}"
+    label = f"Lay {most_on(room)} modules on {plan.name}"
     return (Mend(label, lambda job: filled(job, number, room)),)
 
 

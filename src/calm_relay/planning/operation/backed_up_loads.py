@@ -1,13 +1,14 @@
 """The circuits behind the relay: what each draws in the year, on which leg, and when it is shed."""
 
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from calm_relay.job.backup_board import BackupBoard
 from calm_relay.job.model import Job, Supply
+from calm_relay.physics.kept import kept
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
 
@@ -123,7 +124,7 @@ def whole_house(backup_board: BackupBoard | None, supply: Supply, demand: Demand
     return _behind(backup_board.with_(circuits=all_on), supply, None, demand)
 
 
-@lru_cache(maxsize=8)
+@kept
 def _behind(
     backup_board: BackupBoard | None, supply: Supply, one_phase: int | None, demand: DemandYear
 ) -> BackedUpLoads:

@@ -1,7 +1,6 @@
 """The job's control as the simulation takes it: windows, thresholds, clocks and who goes first, step by step."""
 
 from dataclasses import replace
-from functools import lru_cache
 
 import numpy as np
 
@@ -10,6 +9,7 @@ from calm_relay.job.control import ClockWindow, GridCharge, Window
 from calm_relay.job.control import Control as Wanted
 from calm_relay.job.model import Job, Supply
 from calm_relay.physics.calendar import YearCalendar
+from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.control import Control
 from calm_relay.physics.plant.inputs import frozen
 from calm_relay.physics.plant.parts import UNLIMITED
@@ -22,7 +22,7 @@ def open_in(calendar: YearCalendar, window: Window | ClockWindow | GridCharge) -
     return _open(calendar, window.start, window.end)
 
 
-@lru_cache(maxsize=32)
+@kept
 def _open(calendar: YearCalendar, start: str, end: str) -> np.ndarray:
     return calendar.in_window(minutes_of(start), minutes_of(end))
 
@@ -46,7 +46,7 @@ def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
     return replace(control, order=order)
 
 
-@lru_cache(maxsize=16)
+@kept
 def _control(calendar: YearCalendar, filled: tuple[GridCharge, ...], wanted: Wanted, by_clock: bool) -> Control:
     steps = calendar.steps
     charge_to, charge_kw = np.zeros(steps), np.zeros(steps)
@@ -95,7 +95,7 @@ def export_limit_kw(job: Job) -> float:
     return -bias_kw if limit == 0 else limit
 
 
-@lru_cache(maxsize=4)
+@kept
 def home_of(supply: Supply, demand: DemandYear) -> np.ndarray:
     """The demand as the meter counts it: whole, or a row for each phase [kW]."""
     home_kw = np.outer(supply.home_shares, demand.kw) if supply.meter == "each phase" else demand.kw.copy()

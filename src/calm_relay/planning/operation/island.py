@@ -1,6 +1,5 @@
 """The island a design makes when there is no grid: who forms the grid, what it can do, who joins, who is fed."""
 
-from functools import lru_cache
 from typing import Any, TypeGuard
 
 import numpy as np
@@ -10,6 +9,7 @@ from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.equipment import Backup
 from calm_relay.job.model import Job
 from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105, FrequencyWatt
+from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.island import Island
 from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.parts import UNLIMITED
@@ -67,7 +67,7 @@ def start_volts(phases: str, volts: float, leg: str | None) -> float:
     return 3 * volts if phases == "three" else volts
 
 
-@lru_cache(maxsize=16)
+@kept
 def island_of(design: Design, job: Job, demand: DemandYear) -> Island:
     """What the island of a design reads, for a night or, off grid, for the year."""
     converter = design.battery_converter

@@ -1,13 +1,13 @@
 """Machines as events of a night: when each starts, minute by minute, and what that adds to the legs."""
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
 from calm_relay.job.backup_board import BackupBoard, Circuit
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.model import Job
+from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.islanded import Limits
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY, WHOLE, BackedUpLoads
 from calm_relay.planning.operation.island import start_power_kw, start_volts
@@ -103,7 +103,7 @@ def dropped_to_fit(job: Job, demand: DemandYear, fed: BackedUpLoads, limit_kw: f
     return _dropped_to_fit(job.demand.loads, job.board, demand, fed, limit_kw)
 
 
-@lru_cache(maxsize=64)
+@kept
 def _dropped_to_fit(
     loads: tuple[ScheduledLoad, ...], board: BackupBoard, demand: DemandYear, fed: BackedUpLoads, limit_kw: float
 ) -> tuple[str, ...]:
@@ -116,14 +116,14 @@ def may_ask_together_kw(job: Job, demand: DemandYear, fed: BackedUpLoads) -> np.
     return _may_ask_together_kw(job.demand.loads, job.backup_board, demand, fed)
 
 
-@lru_cache(maxsize=32)
+@kept
 def _may_ask_together_kw(
     loads: tuple[ScheduledLoad, ...], board: BackupBoard | None, demand: DemandYear, fed: BackedUpLoads
 ) -> np.ndarray:
     return _may_ask_kw(loads, board, demand, fed).sum(axis=0)
 
 
-@lru_cache(maxsize=32)
+@kept
 def _may_ask_kw(
     loads: tuple[ScheduledLoad, ...], board: BackupBoard | None, demand: DemandYear, fed: BackedUpLoads
 ) -> np.ndarray:

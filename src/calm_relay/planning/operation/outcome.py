@@ -1,13 +1,13 @@
 """What a design's simulated year comes to: energies, money, what is left when the grid fails."""
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
 from calm_relay.job.model import Job
 from calm_relay.physics.fade import left_by_year
+from calm_relay.physics.kept import kept
 from calm_relay.physics.money import net_present_value, simple_payback_years
 from calm_relay.physics.plant.island import IslandYear
 from calm_relay.physics.plant.readings import given_by, imported_while_held
@@ -299,7 +299,7 @@ def _backup(
     return Backup(forming_kw(design), held, held / demand.worst_season_mean_kw, ridden)
 
 
-@lru_cache(maxsize=4)
+@kept
 def _night_steps(demand: DemandYear, site: SiteYear) -> np.ndarray:
     """Numbers of the night steps of the worst season."""
     return np.flatnonzero(demand.worst_season_steps & site.night)

@@ -1,11 +1,10 @@
 """What each phase or leg of the service carries."""
 
-from functools import lru_cache
-
 import numpy as np
 
 from calm_relay.job.backup_board import BackupBoard
 from calm_relay.job.model import Job, Supply
+from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.year import PlantBus, PlantYear
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.backed_up_loads import behind_relay, whole_house
@@ -90,7 +89,7 @@ def relay_passes_a(converter: Converter) -> float:
     return backup.pass_through_a * backup.pass_through_continuous_fraction
 
 
-@lru_cache(maxsize=8)
+@kept
 def _house_by_phase(backup_board: BackupBoard | None, supply: Supply, demand: DemandYear) -> np.ndarray:
     count = COUNT[supply.phases]
     spread = np.array(supply.home_shares) if count == 3 else np.full(count, 1.0 / count)

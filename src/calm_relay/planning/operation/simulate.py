@@ -10,6 +10,7 @@ from calm_relay.job.model import Job
 from calm_relay.job.tariff import RateWindow, Tariff
 from calm_relay.physics.array_yield import FaceYield
 from calm_relay.physics.calendar import YearCalendar
+from calm_relay.physics.kept import YEARS_BYTES, kept
 from calm_relay.physics.money import Terms, bill_by_month, yearly_bill
 from calm_relay.physics.plant.inputs import Inputs, YearCache, frozen, run_inputs
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
@@ -24,13 +25,13 @@ from calm_relay.planning.strings.shared_input import shared_loss
 from calm_relay.planning.strings.stringing import StringRun
 
 
-@lru_cache(maxsize=8)
+@kept
 def price_series(tariff: Tariff, calendar: YearCalendar) -> np.ndarray:
     """Price of imported energy in each step, by local clock."""
     return _by_window(tariff.price, tariff.windows, calendar)
 
 
-@lru_cache(maxsize=8)
+@kept
 def feed_in_series(tariff: Tariff, calendar: YearCalendar) -> np.ndarray:
     """What is paid for exported energy in each step, by local clock."""
     return _by_window(tariff.feed_in, tariff.feed_in_windows, calendar)
@@ -95,7 +96,7 @@ def _terms(converter: Converter, job: Job) -> tuple[tuple[FaceYield, float], ...
     )
 
 
-@lru_cache(maxsize=24)
+@kept
 def _pv_kw(terms: tuple[tuple[tuple[FaceYield, float], ...], ...], steps: int) -> np.ndarray:
     """DC power at each converter's terminals [kW], shape (converters, steps)."""
     pv_kw = np.zeros((len(terms), steps))
@@ -141,7 +142,7 @@ def simulate(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Pl
 
 
 # The years of a plan of ten options and of the plan before it: a year takes four megabytes a converter.
-YEARS = YearCache(160_000_000)
+YEARS = YearCache(YEARS_BYTES)
 
 
 def year_of(inputs: Inputs) -> PlantYear:

@@ -1,7 +1,7 @@
 """The job's roof as DC power, face by face, and the temperatures its strings meet."""
 
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 import numpy as np
 
@@ -9,6 +9,7 @@ from calm_relay.job.equipment import Module
 from calm_relay.job.model import ArrayLosses, Job, RoofFace
 from calm_relay.job.survey import HorizonPoint
 from calm_relay.physics.array_yield import FaceYield, face_yield
+from calm_relay.physics.kept import kept
 from calm_relay.planning.equipment.equipment import Equipment
 from calm_relay.planning.site.site_year import SiteYear, open_plane, shaded_plane
 
@@ -46,7 +47,7 @@ def faces_of(job: Job, equipment: Equipment, year: SiteYear) -> tuple[Face, ...]
     )
 
 
-@lru_cache(maxsize=24)
+@kept
 def _face(
     year: SiteYear, face: RoofFace, module: Module, losses: ArrayLosses, horizon: tuple[HorizonPoint, ...]
 ) -> Face:
@@ -96,7 +97,7 @@ def design_temperatures(job: Job, year: SiteYear, faces: tuple[Face, ...]) -> De
     return _design_temperatures(job.site.coldest_c, job.site.hottest_c, year, faces)
 
 
-@lru_cache(maxsize=16)
+@kept
 def _design_temperatures(
     coldest_c: float | None, hottest_c: float | None, year: SiteYear, faces: tuple[Face, ...]
 ) -> DesignTemperatures:

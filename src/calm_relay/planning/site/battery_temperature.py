@@ -1,11 +1,10 @@
 """How warm the place of a battery is, and what of its power cold and heat leave."""
 
-from functools import lru_cache
-
 import numpy as np
 
 from calm_relay.job.equipment import Pack
 from calm_relay.job.survey import BatteryPlace
+from calm_relay.physics.kept import kept
 from calm_relay.planning.site.site_year import SiteYear
 
 # Air of the place beside the outdoor air: common practice, no source.
@@ -15,7 +14,7 @@ ROOM_WARMER_C = 3.0
 HEAT_BAND_C = 5.0
 
 
-@lru_cache(maxsize=8)
+@kept
 def battery_air_c(place: BatteryPlace, site: SiteYear) -> np.ndarray:
     """Mean air of the battery's place on each day, shape (365,) [degC].
 

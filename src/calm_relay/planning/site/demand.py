@@ -3,7 +3,6 @@
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import date
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -20,8 +19,9 @@ from calm_relay.physics.demand_shape import (
     scheduled_load,
     shaped_year,
 )
+from calm_relay.physics.kept import kept
 from calm_relay.planning.site.metered import Metered, metered_year
-from calm_relay.planning.site.site_year import SiteYear
+from calm_relay.planning.site.site_year import SiteYear, file_edition
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 SEASONS = {
@@ -88,8 +88,7 @@ def demand_year(job: Job, folder: Path, year: SiteYear, made_kw: Callable[..., A
         for name in ("path", "export_path", "production_path"):
             stated = getattr(job.demand, name)
             if stated is not None:
-                file = (folder / stated).resolve()
-                paths[name] = (str(file), file.stat().st_mtime_ns if file.exists() else 0)
+                paths[name] = file_edition(folder / stated)
     modelled, demand = None, job.demand
     if (
         isinstance(demand, MeteredDemand)
@@ -115,7 +114,7 @@ class _Series:
         return isinstance(other, _Series) and self._mark == other._mark
 
 
-@lru_cache(maxsize=6)
+@kept
 def _demand_year(
     demand: MeteredDemand | ShapedDemand,
     paths: tuple[tuple[str, tuple[str, int]], ...],

@@ -131,7 +131,7 @@ def _table(
 
     when = f"{calendar.time_zone}|{calendar.year}"
     key = f"meter|{EDITION}|{path}|{edition}|{reading.model_dump_json()}|{when}|{signed}"
-    arrays = cached_arrays(key, make)
+    arrays = cached_arrays(key, make, {"first": 1, "import": None})
     return np.datetime64(int(arrays["first"]), "D"), arrays["import"], arrays.get("export")
 
 

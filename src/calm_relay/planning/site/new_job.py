@@ -12,10 +12,11 @@ from calm_relay.planning.site.climates import nearest_climates
 
 # Where a country is not known: what most of the world has.
 ELSEWHERE = Country(
-    name="", code="XX", phases="single", volts=230.0, hertz=50, main_fuse_a=40.0, currency="€", region="generic",
+    name="elsewhere", code="XX", phases="single", volts=230.0, hertz=50, main_fuse_a=40.0, currency="€",
+    region="generic",
     wire_sizes="metric", paper="A4", price=0.25, feed_in=0.05, standing_per_day=0.2,
 )  # fmt: skip
-ASSUMED = (
+PLACE_ASSUMED = (
     "site.elevation_m",
     "supply.phases",
     "supply.volts",
@@ -23,14 +24,14 @@ ASSUMED = (
     "tariff.price",
     "tariff.feed_in",
     "tariff.standing_per_day",
-    "purposes",
-    "battery.pack",
-    "battery.count",
-    "battery_place",
 )
+FIRST_ASSUMED = ("purposes", "battery.pack", "battery.count", "battery_place")
+ASSUMED = (*PLACE_ASSUMED, *FIRST_ASSUMED)
 PURPOSES = (("lower_bills", 5), ("self_sufficiency", 3), ("ride_through_outage", 3), ("low_outlay", 2))
 # A first battery holds this share of a mean day: common practice, no source.
 NIGHT_SHARE = 0.5
+# What is drawn with until somebody says what the home uses.
+STANDING_IN_KWH = 3500.0
 
 
 def new_job(
@@ -68,35 +69,102 @@ def new_job(
     pydantic.ValidationError
         When a figure is out of its range.
     """
+    begun = begun_job(name, library)
+    there = placed(begun, place, country, latitude, longitude, time_zone, library)
+    return with_array(_with_demand(there, yearly_kwh, library), modules, library)
+
+
+def begun_job(name: str, library: Library) -> Job:
+    """A job of which nothing is said but its name: what stands in it is wanted, and is no answer."""
+    site = Site(place="", latitude=0.0, longitude=0.0, time_zone="UTC", weather=ClimatePreset(climate="x"))
+    climate = nearest_climates(site, library)[0].climate
+    pack = _first_pack(library, ELSEWHERE)
+    return Job(
+        name=name,
+        site=site.with_(weather=ClimatePreset(climate=climate.key)),
+        supply=_service(ELSEWHERE),
+        purposes=tuple(Purpose(kind=kind, weight=weight) for kind, weight in PURPOSES),
+        demand=ShapedDemand(yearly_kwh=STANDING_IN_KWH),
+        tariff=_tariff(ELSEWHERE),
+        costs=library.costs or Costs(),
+        battery=PlannedBattery(pack=pack.key, count=pack.count_min),
+        region="generic",
+        assumed=FIRST_ASSUMED,
+        wanted=("place", "demand", "array"),
+    )
+
+
+def placed(
+    job: Job,
+    place: str,
+    country: str,
+    latitude: float,
+    longitude: float,
+    time_zone: str,
+    library: Library,
+) -> Job:
+    """A job that was begun, at its place, with what is usual there; see `new_job`."""
     usual = library.countries.get(country, ELSEWHERE)
     bare = Site(
         place=place,
-        latitude=latitude,
-        longitude=longitude,
+        latitude=round(latitude, 3),
+        longitude=round(longitude, 3),
         time_zone=time_zone,
         weather=ClimatePreset(climate="x"),
     )
     climate = nearest_climates(bare, library)[0].climate
-    site = bare.with_(elevation_m=climate.elevation_m, weather=ClimatePreset(climate=climate.key))
-    pack = _first_pack(library, usual)
-    count = round(yearly_kwh / 365.0 * NIGHT_SHARE / pack.usable_kwh)
-    return Job(
-        name=name,
-        site=site,
-        supply=Supply(phases=usual.phases, volts=usual.volts, main_fuse_a=usual.main_fuse_a),
-        purposes=tuple(Purpose(kind=kind, weight=weight) for kind, weight in PURPOSES),
-        faces=_first_face(modules, library, latitude),
-        demand=ShapedDemand(yearly_kwh=yearly_kwh),
-        tariff=Tariff(
-            currency=usual.currency,
-            price=usual.price,
-            feed_in=usual.feed_in,
-            standing_per_day=usual.standing_per_day,
-        ),
-        costs=library.costs or Costs(),
-        battery=PlannedBattery(pack=pack.key, count=min(max(count, pack.count_min), pack.count_max)),
+    battery = job.battery
+    if "battery.pack" in job.assumed:
+        pack = _first_pack(library, usual)
+        battery = PlannedBattery(pack=pack.key, count=pack.count_min)
+    marks = PLACE_ASSUMED if country in library.countries else (*PLACE_ASSUMED, "region", "tariff.currency")
+    there = job.with_(
+        site=bare.with_(elevation_m=climate.elevation_m, weather=ClimatePreset(climate=climate.key)),
+        supply=_service(usual),
+        backup_board=job.backup_board and job.backup_board.on_legs_of(usual.phases),
+        tariff=_tariff(usual),
+        faces=tuple(face.with_(azimuth=_to_equator(latitude)) for face in job.faces),
+        battery=battery,
         region=usual.region if usual.region in library.rule_packs else "generic",
-        assumed=ASSUMED if country in library.countries else (*ASSUMED, "region", "tariff.currency"),
+        assumed=(*marks, *(path for path in job.assumed if path not in marks)),
+        wanted=tuple(key for key in job.wanted if key != "place"),
+    )
+    return there if "demand" in there.wanted else with_first_battery(there, library)
+
+
+def with_first_battery(job: Job, library: Library) -> Job:
+    """A job whose number of packs is assumed still, with as many as go with what the home uses."""
+    pack = next((item for item in library.on_shelf.packs if item.key == job.battery.pack), None)
+    if pack is None or "battery.count" not in job.assumed or not isinstance(job.demand, ShapedDemand):
+        return job
+    count = round(job.demand.yearly_kwh / 365.0 * NIGHT_SHARE / pack.usable_kwh)
+    battery = job.battery.with_(count=min(max(count, pack.count_min), pack.count_max))
+    return job.with_(battery=battery)
+
+
+def _with_demand(job: Job, yearly_kwh: float, library: Library) -> Job:
+    wanted = tuple(key for key in job.wanted if key != "demand")
+    return with_first_battery(job.with_(demand=ShapedDemand(yearly_kwh=yearly_kwh), wanted=wanted), library)
+
+
+def with_array(job: Job, modules: int, library: Library) -> Job:
+    """A job that was begun, with a first face of so many modules towards the equator, or without an array."""
+    return job.with_(
+        faces=_first_face(modules, library, job.site.latitude),
+        wanted=tuple(key for key in job.wanted if key != "array"),
+    )
+
+
+def _service(usual: Country) -> Supply:
+    return Supply(phases=usual.phases, volts=usual.volts, main_fuse_a=usual.main_fuse_a)
+
+
+def _tariff(usual: Country) -> Tariff:
+    return Tariff(
+        currency=usual.currency,
+        price=usual.price,
+        feed_in=usual.feed_in,
+        standing_per_day=usual.standing_per_day,
     )
 
 
@@ -138,5 +206,9 @@ def _first_face(modules: int, library: Library, latitude: float) -> tuple[RoofFa
     module = min(
         library.on_shelf.modules, key=lambda item: (item.price <= 0.0, item.price / item.power_w, item.key)
     )
-    facing = 180.0 if latitude >= 0 else 0.0
+    facing = _to_equator(latitude)
     return (RoofFace(name="Roof", module=module.key, tilt=30.0, azimuth=facing, count=modules, fate="new"),)
+
+
+def _to_equator(latitude: float) -> float:
+    return 180.0 if latitude >= 0 else 0.0

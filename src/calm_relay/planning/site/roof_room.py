@@ -1,16 +1,23 @@
 """What the measured rectangle of a face holds."""
 
 from calm_relay.job.equipment import Module
-from calm_relay.job.model import Job
+from calm_relay.job.field_range import range_of
+from calm_relay.job.model import Job, RoofFace
 from calm_relay.physics.packing import Packing, pack_rectangle
 from calm_relay.planning.site.array import Face
 
 
 def filled(job: Job, number: int, room: Packing) -> Job:
     """A job whose face holds as many modules as there is room for, in as many equal strings as divide them."""
-    most = min(job.faces[number].strings, room.count)
-    strings = next(n for n in range(most, 0, -1) if room.count % n == 0)
-    return job.with_face(number, count=room.count, strings=strings)
+    count = most_on(room)
+    most = min(job.faces[number].strings, count)
+    strings = next(n for n in range(most, 0, -1) if count % n == 0)
+    return job.with_face(number, count=count, strings=strings)
+
+
+def most_on(room: Packing) -> int:
+    """How many modules of a rectangle one face may have; a larger roof is planned as several faces."""
+    return min(room.count, int(range_of(RoofFace, "count").high))
 
 
 def room_of(face: Face, module: Module | None = None) -> Packing | None:

@@ -1,7 +1,7 @@
 """The site's year on the planner's steps: calendar, sun, weather and where the weather comes from."""
 
-from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from dataclasses import dataclass, fields
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +14,7 @@ from calm_relay.job.model import ClimatePreset, MonthlyWeather, Site, Weather, W
 from calm_relay.job.survey import HorizonPoint
 from calm_relay.physics import horizon as horizon_shade
 from calm_relay.physics.calendar import YearCalendar, year_calendar
+from calm_relay.physics.kept import kept
 from calm_relay.physics.made_year import made_year
 from calm_relay.physics.sun import (
     PlaneIrradiance,
@@ -29,7 +30,7 @@ from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.site.climates import distance_km
 
 # Raised when the meaning of a cached array changes.
-CACHE_EDITION = 5
+CACHE_EDITION = 6
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,8 +63,16 @@ def weather_edition(site: Site, folder: Path) -> tuple[str, int]:
     """Absolute path of the weather file and its time of change, to key caches; empty for a preset."""
     if not isinstance(site.weather, WeatherFile):
         return "", 0
-    path = (folder / site.weather.path).resolve()
-    return str(path), path.stat().st_mtime_ns if path.exists() else 0
+    return file_edition(folder / site.weather.path)
+
+
+def file_edition(path: Path) -> tuple[str, int]:
+    """Absolute path of a file and its time of change; 0 where there is none, or where its path leads nowhere."""
+    try:
+        whole = path.resolve()
+        return str(whole), whole.stat().st_mtime_ns
+    except (OSError, RuntimeError, ValueError):
+        return str(path.absolute()), 0
 
 
 def site_year(site: Site, library: Library, folder: Path) -> SiteYear:
@@ -81,7 +90,12 @@ def site_year(site: Site, library: Library, folder: Path) -> SiteYear:
     return _site_year(plain, _climate(site.weather, library), *weather_edition(site, folder))
 
 
-@lru_cache(maxsize=3)
+SUN = ("zenith", "azimuth", "extra_normal")
+WEATHER = ("ghi", "dni", "dhi", "temp_air", "wind_speed")
+OF_A_FILE = {"file_place": 2, "clock_off_h": 1, "extreme_min_c": 1}
+
+
+@kept
 def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> SiteYear:
     calendar = year_calendar(site.year, site.time_zone)
     own = climate.model_dump_json() if climate else ""
@@ -99,9 +113,10 @@ def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> 
         )
         return {**vars(sun), **vars(weather), **details}
 
-    arrays = cached_arrays(key, make)
-    sun = SunPath(*(arrays[name] for name in ("zenith", "azimuth", "extra_normal")))
-    weather = WeatherYear(*(arrays[name] for name in ("ghi", "dni", "dhi", "temp_air", "wind_speed")))
+    names: dict[str, int | None] = dict.fromkeys((*SUN, *WEATHER), calendar.utc.size)
+    arrays = cached_arrays(key, make, names | (OF_A_FILE if path else {}))
+    sun = SunPath(*(arrays[name] for name in SUN))
+    weather = WeatherYear(*(arrays[name] for name in WEATHER))
     clock_off_h, extreme_min_c = 0.0, _extreme_of(climate, site)
     if not path:
         source, distance = _made_source(weather_as_stated, climate), 0.0
@@ -213,12 +228,14 @@ def _file_weather(
     return WeatherYear(*(np.roll(series, shift) for series in (ghi, dni, dhi, temp_air, wind)))
 
 
-@lru_cache(maxsize=24)
+@kept
 def _plane(year: SiteYear, tilt: float, azimuth: float, albedo: float) -> PlaneIrradiance:
     def make() -> dict[str, np.ndarray]:
         return vars(plane_of_array(year.weather, year.sun, tilt, azimuth, albedo))
 
-    return PlaneIrradiance(**cached_arrays(f"{year.key}|plane|{tilt}|{azimuth}|{albedo}", make))
+    names = dict.fromkeys((field.name for field in fields(PlaneIrradiance)), year.calendar.utc.size)
+    arrays = cached_arrays(f"{year.key}|plane|{tilt}|{azimuth}|{albedo}", make, names)
+    return PlaneIrradiance(**{name: arrays[name] for name in names})
 
 
 def open_plane(year: SiteYear, tilt: float, azimuth: float, albedo: float) -> PlaneIrradiance:
@@ -226,7 +243,7 @@ def open_plane(year: SiteYear, tilt: float, azimuth: float, albedo: float) -> Pl
     return _plane(year, tilt, azimuth, albedo)
 
 
-@lru_cache(maxsize=24)
+@kept
 def shaded_plane(
     year: SiteYear, tilt: float, azimuth: float, albedo: float, horizon: tuple[HorizonPoint, ...]
 ) -> PlaneIrradiance:

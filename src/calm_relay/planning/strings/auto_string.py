@@ -145,7 +145,7 @@ def _solve(
     def make() -> dict[str, np.ndarray]:
         return {"runs": np.array(_optimum(wants, trackers, cold_c, hot_c, site_v), dtype=int).reshape(-1, 4)}
 
-    return tuple(map(tuple, cached_arrays(key, make, small=True)["runs"].tolist()))
+    return tuple(map(tuple, cached_arrays(key, make, {"runs": None}, small=True)["runs"].tolist()))
 
 
 def _optimum(

@@ -6,7 +6,7 @@ from calm_relay.job.equipment import Module
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.array import face_with
-from calm_relay.planning.site.roof_room import room_of
+from calm_relay.planning.site.roof_room import most_on, room_of
 from calm_relay.planning.verdict.option import Option
 
 
@@ -38,7 +38,7 @@ def footprint_swaps(plan: Plan, option: Option, progress: Progress = unheard) ->
                 continue
             room = room_of(face, module)
             if room is not None:
-                count = room.count
+                count = most_on(room)
             else:
                 area = face.plan.count * face.module.length_mm * face.module.width_mm
                 count = int(area / (module.length_mm * module.width_mm) + 1e-9)

@@ -31,7 +31,7 @@ from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.site.array import face_with, faces_of
 from calm_relay.planning.site.demand import DemandYear
-from calm_relay.planning.site.roof_room import room_of
+from calm_relay.planning.site.roof_room import most_on, room_of
 from calm_relay.planning.strings.stringing import hard_refusals
 from calm_relay.planning.verdict.choice import score_of
 
@@ -203,9 +203,9 @@ def _roof_of(plan: Plan, module: Module) -> Job | None:
         if fate in {"keep", "remove"} or room is None or room.count < 2 or face.plan.module == module.key:
             faces.append(face.plan)
             continue
-        new = face_with(plan.job, plan.site, face, module, room.count).plan
+        new = face_with(plan.job, plan.site, face, module, most_on(room)).plan
         new = new.with_(fate="new", rectangle=face.plan.rectangle, electronics=None, name=f"{face.plan.name}, new")
-        before, after = before + face.rated_kw, after + module.power_w * room.count / 1000.0
+        before, after = before + face.rated_kw, after + module.power_w * most_on(room) / 1000.0
         faces.append(new)
         if face.plan.is_there:
             faces.append(face.plan.with_(fate="remove"))
@@ -422,7 +422,7 @@ def _hard(design: Design, context: DesignContext) -> list[str]:
         volts = leg_volts(unit.inverter.phases, unit.inverter.volts)
         most_a = float(through_relay(design, job, context.demand).max()) * 1000.0 / volts
         if most_a > relay_passes_a(unit):
-            return [f"{most_a:.0f} A are behind a relay that passes less"]
+            return [f"the relay passes less than what is behind it, {most_a:.0f} A"]
     return generator_refusals(design, job) + bus_refusals(design, job) + place_refusals(design, job)
 
 

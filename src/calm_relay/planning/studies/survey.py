@@ -10,6 +10,7 @@ from calm_relay.job.model import ClimatePreset, Job, MonthlyWeather
 from calm_relay.job.survey import HorizonPoint
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.common.wanted import STATIONS, WORDS
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.site.months import months_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
@@ -82,7 +83,20 @@ class SurveyResult:
 
 def entries_of(made: Plan) -> tuple[Entry, ...]:
     """Everything that a site visit measures, along the path of energy."""
-    return (*_site(made), *_roof(made.job), *_today(made), *_home(made), *_service(made.job))
+    return (
+        *_unanswered(made.job),
+        *_site(made),
+        *_roof(made.job),
+        *_today(made),
+        *_home(made),
+        *_service(made.job),
+    )
+
+
+def _unanswered(job: Job) -> Iterator[Entry]:
+    for key in job.wanted:
+        label = WORDS[key]
+        yield Entry(f"wanted-{key}", label[:1].upper() + label[1:], STATIONS[key][0], "missing", "nobody said")
 
 
 def _assumed(job: Job, path: str) -> Status:

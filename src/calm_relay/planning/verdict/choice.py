@@ -7,6 +7,7 @@ import numpy as np
 from calm_relay.job.model import Job, Purpose, PurposeKind
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.amounts import money_text
+from calm_relay.planning.common.wanted import wanted_words
 from calm_relay.planning.operation.outcome import Brief, Outcome
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.verdict.option import Option
@@ -73,6 +74,9 @@ def choose(options: list[Option], job: Job, demand: DemandYear) -> Choice:
     titles = {option.key: option.title for option in able}
     for key, other in dominated.items():
         reasons[key] = with_beaten(reasons[key], _beaten(scores[key], titles[other], scores[other], job))
+    if job.wanted:
+        sentence = f"No verdict yet. Still wanted: {wanted_words(job)}."
+        return Choice(None, False, sentence, "", scores, reasons, {}, {})
     if not able:
         sentence = "No option can be built as it stands: see what stops each."
         return Choice(None, False, sentence, "", scores, reasons, {}, {})

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.common.wanted import unanswered_stations
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings import Finding, Severity
 from calm_relay.planning.plan import Plan
@@ -141,6 +142,13 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
     if converters and not group:
         # Without an array the line begins where the first unit joins.
         legs.append(Leg("AC", (AC_JOIN, 0), (COLUMN["Home"], 0), f"{beside[0][0]}:ac"))
+    unanswered = unanswered_stations(plan.job)
+    stations = [
+        replace(station, headline="not said yet", detail="", headroom=None)
+        if station.name in unanswered
+        else station
+        for station in stations
+    ]
     sourced = tuple(replace(station, source=_source(station, plan, option)) for station in stations)
     return Line(sourced, tuple(legs))
 

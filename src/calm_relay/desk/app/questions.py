@@ -1,0 +1,203 @@
+"""A job that is begun: each station of the path asks its own question, in the order of work."""
+
+from dataclasses import dataclass
+
+from pydantic import ValidationError
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton
+
+from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.ranged_spin import RangedSpin
+from calm_relay.desk.widgets.theme import font
+from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.field_range import range_of
+from calm_relay.job.model import Job, RoofFace, Wanted
+from calm_relay.planning.common.wanted import wanted_words
+
+UNNAMED = "New job"
+
+
+@dataclass(frozen=True)
+class Step:
+    """One question: the bench that asks it, its words, how it is answered there, and which answer it brings."""
+
+    bench: str
+    asks: str
+    how: str
+    answers: Wanted | None = None
+
+
+STEPS = (
+    Step("Site", "Where does it stand?", "Find the town below; what is usual there is assumed until you say "
+         "otherwise. Until then a place on the equator stands in.", "place"),
+    Step("Choice", "Why a battery?", "Weigh at the right what it is for."),
+    Step("Inverter", "What hangs there today?", "Name the inverter under There today; with none it is a new system."),
+    Step("Home", "How much is used?", "Type the year’s kWh, read bills or a meter’s file. Until then 3,500 kWh "
+         "stand in.", "demand"),
+    Step("Grid", "What service and tariff?", "What is usual at the place is assumed; change what is otherwise."),
+    Step("Roof", "How many modules may lie there?", "A first face towards the equator; its size, tilt and further "
+         "faces follow below.", "array"),
+    Step("Battery", "Where may the battery stand?", "Cold and heat limit it: say in what room."),
+)  # fmt: skip
+
+
+class Questions(QFrame):
+    """A strip above the bench while a job is begun.
+
+    Signals
+    -------
+    edited : object, str
+        A changed job and the edit's name.
+    bench_wanted : str
+        The bench whose question is asked next.
+    ended
+        Every question was gone through, or the user left them.
+    """
+
+    edited = Signal(object, str)
+    bench_wanted = Signal(str)
+    ended = Signal()
+
+    def __init__(self, library, parent=None):
+        super().__init__(parent)
+        self.library = library
+        self._job: Job | None = None
+        self._at = 0
+        self.setObjectName("card")
+        self.asks, self.how = Label(), Label()
+        self.asks.setFont(font(11, strong=True))
+        self.how.setObjectName("quiet")
+        self.how.setWordWrap(True)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("customer or address")
+        self.name.setAccessibleName("What the job is called")
+        self.name.setFixedWidth(210)
+        self.name.editingFinished.connect(self._on_name)
+        span = range_of(RoofFace, "count")
+        self.modules = RangedSpin("Modules to lie on a first face", " modules", span)
+        self.modules.show_value(12)
+        self.lay, self.none = QPushButton("&Lay them"), QPushButton("There is n&o array")
+        self.lay.clicked.connect(lambda _=False: self._lay(self.modules.value()))
+        self.none.clicked.connect(lambda _=False: self._lay(0))
+        self.confirm = QPushButton("It is &so")
+        self.confirm.clicked.connect(lambda _=False: self._confirm())
+        self.back, self.next = QPushButton("‹ &Back"), QPushButton("&Next ›")
+        self.back.clicked.connect(lambda _=False: self.go_to(self._at - 1))
+        self.next.clicked.connect(lambda _=False: self.go_to(self._at + 1))
+        self.leave = QPushButton("Hide")
+        self.leave.setToolTip("What is still wanted stays in the margin; Job > Questions asks again")
+        self.leave.clicked.connect(lambda _=False: self.ended.emit())
+        self._own = {
+            "Site": (self.name,),
+            "Grid": (self.confirm,),
+            "Roof": (self.modules, self.lay, self.none),
+        }
+        self._lay_out()
+        self.hide()
+
+    def _lay_out(self):
+        grid = QGridLayout(self)
+        grid.setContentsMargins(14, 5, 10, 5)
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(1)
+        grid.addWidget(self.asks, 0, 0)
+        grid.addWidget(self.how, 1, 0)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        for field in (self.name, self.modules, self.lay, self.none, self.confirm):
+            row.addWidget(field)
+        row.addSpacing(8)
+        for button in (self.back, self.next, self.leave):
+            row.addWidget(button)
+        for button in (self.lay, self.none, self.confirm, self.back, self.next, self.leave):
+            button.setObjectName("small")
+        grid.addLayout(row, 0, 1, 2, 1, Qt.AlignmentFlag.AlignVCenter)
+        grid.setColumnStretch(0, 1)
+
+    @property
+    def step(self) -> Step:
+        """The question that is asked."""
+        return STEPS[self._at]
+
+    def take_focus(self) -> bool:
+        """Gives the focus to what answers the question, where that stands in the strip."""
+        field = {"Grid": self.confirm, "Roof": self.modules}.get(self.step.bench)
+        if field is None or not field.isVisibleTo(self):
+            return False
+        field.setFocus()
+        return True
+
+    def begin(self, job: Job) -> None:
+        """Asks from the first question on, or from the first that is wanted where some are answered."""
+        self._job = job
+        self.show()
+        self.go_to(next((number for number, step in enumerate(STEPS) if step.answers in job.wanted), 0))
+
+    def go_to(self, number: int) -> None:
+        """Asks a question, after the last one it ends."""
+        if number >= len(STEPS):
+            self.ended.emit()
+            return
+        self._at = max(number, 0)
+        self._show()
+        self.bench_wanted.emit(self.step.bench)
+
+    def follow(self, bench: str) -> None:
+        """A bench was opened otherwise: its question is asked."""
+        at = next((number for number, step in enumerate(STEPS) if step.bench == bench), None)
+        if at is not None and at != self._at:
+            self._at = at
+            if self._job is not None:
+                self._show()
+
+    def show_job(self, job: Job) -> None:
+        """Takes the job as it stands; the question that an edit answered gives way to the next."""
+        before, self._job = self._job, job
+        if not self.isVisibleTo(self.parentWidget()):
+            return
+        answered = before is not None and self.step.answers in before.wanted
+        if answered and self.step.answers not in job.wanted:
+            # The edit is still being told round.
+            QTimer.singleShot(0, lambda at=self._at: self.go_to(at + 1))
+        else:
+            self._show()
+
+    def _show(self):
+        job, step = self._job, self.step
+        done = step.answers is not None and step.answers not in job.wanted
+        self.asks.setText(f"{self._at + 1} of {len(STEPS)}   {step.asks}{'  ✓' if done else ''}")
+        self.how.setText(f"{step.how if not done else 'Answered.'} {self._still(job)}".strip())
+        for bench, fields in self._own.items():
+            for field in fields:
+                field.setVisible(bench == step.bench)
+        for field in (self.modules, self.lay, self.none):
+            field.setVisible(step.bench == "Roof" and not done)
+        self.confirm.setEnabled(any(path.startswith(("supply.", "tariff.")) for path in job.assumed))
+        self.back.setEnabled(self._at > 0)
+        self.next.setText("&Next ›" if self._at + 1 < len(STEPS) else "To the &choice ›")
+        if not self.name.hasFocus():
+            self.name.setText("" if job.name == UNNAMED else job.name)
+        self.setAccessibleName(f"{self.asks.text()} {self.how.text()}")
+
+    def _still(self, job):
+        return f"Still wanted: {wanted_words(job)}." if job.wanted and self.step.answers not in job.wanted else ""
+
+    def _on_name(self):
+        name = self.name.text().strip()
+        if name and self._job is not None and name != self._job.name:
+            try:
+                self.edited.emit(self._job.with_(name=name), "Name")
+            except ValidationError as error:
+                _, problem = first_field_error(error)
+                self.how.setText(f"This name was not taken: {problem}.")
+
+    def _lay(self, count):
+        from calm_relay.planning.site.new_job import with_array
+
+        label = f"{count} modules" if count else "No array"
+        self.edited.emit(with_array(self._job, count, self.library), label)
+
+    def _confirm(self):
+        left = tuple(path for path in self._job.assumed if not path.startswith(("supply.", "tariff.")))
+        self.edited.emit(self._job.with_(assumed=left), "Service and tariff confirmed")
+        self.go_to(self._at + 1)

@@ -1,0 +1,83 @@
+"""Words on screen: what a user or a file wrote is plain text, and never taken for markup.
+
+Every label is made here. A `Label` shows its text as it is; a `RichLabel` shows markup that `rich` put together, in
+which everything filled in is escaped. `tip` makes a tooltip, `unmarked` the text of a button or a menu.
+"""
+
+import html
+import string
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QTextDocument
+from PySide6.QtWidgets import QLabel
+
+PLAIN, RICH = Qt.TextFormat.PlainText, Qt.TextFormat.RichText
+
+
+class Label(QLabel):
+    """Plain text."""
+
+    def __init__(self, text: str = "", parent=None):
+        super().__init__(parent)
+        self.setTextFormat(PLAIN)
+        self.setText(text)
+
+
+class RichLabel(QLabel):
+    """Markup made by `rich`; any other text is shown as it is."""
+
+    def __init__(self, text: str = "", parent=None):
+        super().__init__(parent)
+        self.setTextFormat(RICH)
+        self.setText(text)
+
+    def setText(self, text: str) -> None:
+        """Shows markup, or plain text escaped."""
+        super().setText(text if isinstance(text, Markup) else html.escape(text).replace("\n", "<br>"))
+
+
+class SealedDocument(QTextDocument):
+    """A text document that loads nothing: no picture, no style, no file and no device."""
+
+    def loadResource(self, kind, name):
+        """Nothing, whatever is asked for."""
+        return None
+
+
+class Markup(str):
+    """Text that is markup already; only markup can be added to it."""
+
+    def __add__(self, other: str) -> "Markup":
+        return Markup(str.__add__(self, other if isinstance(other, Markup) else html.escape(other)))
+
+
+class _Escaping(string.Formatter):
+    def format_field(self, value: Any, format_spec: str) -> str:
+        text = super().format_field(value, format_spec)
+        return text if isinstance(value, Markup) else html.escape(text)
+
+
+_ESCAPING = _Escaping()
+
+
+def rich(template: str, *values: Any, **named: Any) -> Markup:
+    """Markup with values filled in as `str.format` does, each of them escaped unless it is markup itself."""
+    return Markup(_ESCAPING.vformat(template, values, named))
+
+
+def joined(between: str, parts) -> Markup:
+    """Parts with markup between them; parts that are no markup are escaped."""
+    return Markup(between.join(part if isinstance(part, Markup) else html.escape(part) for part in parts))
+
+
+def tip(text: str) -> str:
+    """A tooltip, or the text of a message, that shows exactly this text."""
+    if "<" not in text:
+        return text
+    return f"<qt>{html.escape(text)}</qt>".replace("\n", "<br>")
+
+
+def unmarked(text: str) -> str:
+    """A text as a button or a menu shows it, its ampersands no marks of keys."""
+    return text.replace("&", "&&")

@@ -1,0 +1,109 @@
+"""What was worked out and may be asked for again: one store for all series, within one budget in bytes."""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from dataclasses import is_dataclass
+from functools import wraps
+from typing import Any, ParamSpec, TypeVar
+
+import numpy as np
+
+P = ParamSpec("P")
+R = TypeVar("R")
+# All that is kept between plans: series here, whole years in a `YearCache` of the other half.
+MOST_BYTES = 160_000_000
+SERIES_BYTES, YEARS_BYTES = 64_000_000, 96_000_000
+
+
+def bytes_of(value: Any) -> int:
+    """Memory of the arrays in a value, each counted once [bytes]."""
+    seen: dict[int, int] = {}
+    _add(value, seen)
+    return sum(seen.values())
+
+
+def _add(value: Any, seen: dict[int, int]) -> None:
+    if isinstance(value, np.ndarray):
+        whole = value
+        while isinstance(whole.base, np.ndarray):
+            whole = whole.base
+        seen[id(whole)] = whole.nbytes
+    elif isinstance(value, tuple | list):
+        for item in value:
+            _add(item, seen)
+    elif isinstance(value, dict):
+        for item in value.values():
+            _add(item, seen)
+    elif is_dataclass(value) and not isinstance(value, type):
+        # With what it worked out for itself and keeps.
+        for item in value.__dict__.values() if hasattr(value, "__dict__") else ():
+            _add(item, seen)
+
+
+# Results that may come before what is kept is measured again.
+SINCE = 8
+
+
+class Store:
+    """Results by function and arguments, the latest used kept, within so many bytes."""
+
+    def __init__(self, most_bytes: int) -> None:
+        self._most_bytes = most_bytes
+        self._results: OrderedDict[Hashable, Any] = OrderedDict()
+        self._lock = threading.Lock()
+        self._since = 0
+
+    def get(self, key: Hashable, make: Callable[[], R]) -> R:
+        """The result under a key, made where it is not kept; two threads may both make it."""
+        with self._lock:
+            if key in self._results:
+                self._results.move_to_end(key)
+                return self._results[key]
+        made = make()
+        with self._lock:
+            self._results[key] = made
+            self._since += 1
+            if self._since >= SINCE:
+                self._since = 0
+                self._shrink()
+        return made
+
+    @property
+    def nbytes(self) -> int:
+        """Memory of all that is kept, with what it is kept under; an array that several share counts once [bytes]."""
+        with self._lock:
+            return bytes_of(list(self._results.items()))
+
+    def _shrink(self) -> None:
+        """Forgets what was used longest ago until the rest fits; measured anew, for what is kept may have grown."""
+        seen: dict[int, int] = {}
+        total, fits = 0, 0
+        for entry in reversed(self._results.items()):
+            before = len(seen)
+            _add(entry, seen)
+            total = sum(seen.values()) if len(seen) != before else total
+            if total > self._most_bytes and fits:
+                break
+            fits += 1
+        for _ in range(len(self._results) - fits):
+            self._results.popitem(last=False)
+
+    def clear(self) -> None:
+        """Forgets everything."""
+        with self._lock:
+            self._results.clear()
+
+
+STORE = Store(SERIES_BYTES)
+
+
+def kept(function: Callable[P, R]) -> Callable[P, R]:
+    """Keeps a function's results in the one store; its arguments can be hashed, its results are not changed."""
+
+    @wraps(function)
+    def found(*args: P.args, **named: P.kwargs) -> R:
+        key = (function, args, tuple(sorted(named.items())))
+        return STORE.get(key, lambda: function(*args, **named))
+
+    return found

@@ -1,0 +1,87 @@
+"""Random jobs: each is planned, or refused in one clear error; nothing is NaN, every balance closes, mends mend."""
+
+import time
+from collections import Counter
+
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.own_equipment import library
+from calm_relay.exchange.plan_document import plan_text
+from calm_relay.job.model import Job
+from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.plan import Plan, plan
+from calm_relay.planning.verdict.option import RefusedOption
+from calm_relay.planning.views.document import document_of
+from calm_relay.planning.views.energy_path import line_of
+from stress.driver import where
+from stress.random_jobs import random_job
+
+SLOW_S = 5.0
+CLOSES_KWH = 1e-6
+
+
+def faults_of(job: Job) -> list[str]:
+    """What is wrong with how a job is planned; nothing where it is planned well or refused in words."""
+    begun = time.monotonic()
+    try:
+        made = plan(job, library())
+    except (PlanError, InputError) as error:
+        return [] if len(str(error)) > 10 else [f"a refusal without words: {error!r}"]
+    except Exception as error:
+        return [f"plan: {type(error).__name__}: {error}\n{where(error)}"]
+    taken = time.monotonic() - begun
+    found = [f"slow: {taken:.1f} s"] if taken > SLOW_S else []
+    try:
+        found += _figures(made)
+    except Exception as error:
+        found.append(f"views: {type(error).__name__}: {error}\n{where(error)}")
+    return [*found, *_mends(made)]
+
+
+def _figures(made: Plan) -> list[str]:
+    found = []
+    text = plan_text(document_of(made))
+    if "NaN" in text or "Infinity" in text:
+        found.append("NaN or Infinity in the plan's document")
+    for option in made.options:
+        line_of(made, option)
+        if isinstance(option, RefusedOption):
+            continue
+        residual = abs(option.outcome.year.year_residual_kwh())
+        if not residual < CLOSES_KWH:
+            found.append(f"{option.key}: a balance is open by {residual:g} kWh")
+    return found
+
+
+def _mends(made: Plan) -> list[str]:
+    found = []
+    for option in made.options:
+        for finding in option.findings:
+            for mend in finding.mends:
+                try:
+                    changed = mend.apply(made.job) != made.job
+                except Exception as error:
+                    found.append(f"mend {finding.check!r} {mend.label!r}: {type(error).__name__}: {error}")
+                else:
+                    if not changed:
+                        found.append(f"mend {finding.check!r} {mend.label!r} changes nothing")
+    return found
+
+
+def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, int]:
+    """Tries jobs until the time is over; a line of figures, and the number of faults."""
+    end = time.monotonic() + minutes * 60.0
+    count, faults, slowest = 0, 0, 0.0
+    kinds: Counter[str] = Counter()
+    seed = first
+    while time.monotonic() < end and (most is None or count < most):
+        begun = time.monotonic()
+        found = faults_of(random_job(seed))
+        slowest = max(slowest, time.monotonic() - begun)
+        for fault in found:
+            kind = fault.splitlines()[0][:70]
+            kinds[kind] += 1
+            if kinds[kind] <= 2:
+                print(f"job {seed}: {fault}", flush=True)
+        faults += bool(found)
+        count, seed = count + 1, seed + 1
+    return f"jobs: {count:,} random jobs, {faults} with faults, slowest {slowest:.1f} s with its document", faults

@@ -1,0 +1,150 @@
+"""Whatever goes wrong in a thread reaches the window, the job stays, and the next edit plans again."""
+
+import sys
+import threading
+
+import pytest
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QMessageBox
+
+from calm_relay.desk.app.application import make_window
+from calm_relay.desk.app.fault import Faults, tell
+from calm_relay.planning import plan as plan_module
+from calm_relay.planning.findings.base import Mend
+
+
+def broken(*_):
+    return 1 / 0
+
+
+def test_a_plan_that_breaks_is_told_with_a_report_and_the_next_edit_plans_again(
+    window, settled, qtbot, monkeypatch
+):
+    job = window.session.job
+    with monkeypatch.context() as at_fault:
+        at_fault.setattr(plan_module, "plan", broken)
+        window.session.edit(job.with_(notes="one"), "Notes")
+        qtbot.waitUntil(lambda: not window.session.busy)
+    assert "while planning this job (ZeroDivisionError: division by zero)" in window.notice.text.text()
+    assert not window.progress.isVisible() and window.session.job.notes == "one"
+    assert window.bench.verdict.text().startswith("No verdict: something went wrong in the program")
+    window.notice.buttons[0].click()
+    report = QGuiApplication.clipboard().text()
+    assert "in broken" in report and "Calm Relay" in report and job.customer not in report
+    window.session.edit(job.with_(notes="two"), "Notes")
+    settled(window)
+    assert window.session.plan.job.notes == "two"
+    assert not window.bench.verdict.text().startswith("No verdict")
+
+
+def test_a_study_that_breaks_is_told_and_asked_for_again(window, settled, qtbot, monkeypatch):
+    from calm_relay.planning.studies import tipping
+
+    with monkeypatch.context() as at_fault:
+        at_fault.setattr(tipping, "tips_of", broken)
+        window.bench.choose_scales("tips")
+        qtbot.waitUntil(lambda: "ZeroDivisionError" in window.notice.text.text())
+    assert not window.progress.isVisible()
+    window.bench.choose_scales("measures")
+    window.bench.choose_scales("tips")
+    qtbot.waitUntil(lambda: window.bench.settled, timeout=60_000)
+
+
+def test_a_study_without_a_result_says_why(window, qtbot):
+    from calm_relay.planning.common.errors import PlanError
+
+    def refused(plan, option, progress):
+        raise PlanError("faces.0.count", "more modules than a face may hold")
+
+    window._study("footprint", refused)
+    qtbot.waitUntil(lambda: "No result: " in window.notice.text.text())
+    assert "more modules than a face may hold" in window.notice.text.text()
+
+
+def test_a_mend_of_findings_that_are_gone_is_refused_and_one_that_breaks_is_told(window, settled):
+    before = window.session.job
+    window.session.edit(before.with_(notes="x"), "Notes")
+    window._mend(Mend("Drop it", lambda job: job.with_(name="Mended")))
+    assert window.session.job.name == before.name and "changed meanwhile" in window.notice.text.text()
+    settled(window)
+    window._mend(Mend("Break it", broken))
+    assert "“Break it” was done (ZeroDivisionError" in window.notice.text.text()
+    window._mend(Mend("Overdo it", lambda job: job.with_(outage_hours=1e9)))
+    assert "cannot be done as the job stands now: outage_hours" in window.notice.text.text()
+    assert window.session.job.name == before.name
+    window._mend(Mend("Drop it", lambda job: job.with_(name="Mended")))
+    assert window.session.job.name == "Mended"
+
+
+def test_an_error_that_reached_nobody_is_told_from_any_thread(window, qtbot, monkeypatch):
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    monkeypatch.setattr(threading, "excepthook", threading.excepthook)
+    faults = Faults()
+    faults.found.connect(lambda details: tell(window.notice, "working with the window", details))
+    faults.watch()
+    try:
+        broken()
+    except ZeroDivisionError:
+        sys.excepthook(*sys.exc_info())
+    assert "while working with the window (ZeroDivisionError" in window.notice.text.text()
+    window.notice.clear()
+    thread = threading.Thread(target=broken)
+    thread.start()
+    thread.join()
+    qtbot.waitUntil(lambda: "ZeroDivisionError" in window.notice.text.text())
+
+
+@pytest.mark.parametrize("work", ["plan", "study"])
+def test_a_window_closes_while_work_is_in_hand(dressed, qtbot, settled, monkeypatch, work):
+    """The step in hand takes as long as it takes: nothing is torn down under it."""
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Discard)
+    monkeypatch.setattr("calm_relay.desk.app.planner.PATIENCE_S", 0.05)
+    made = make_window()
+    made.show()
+    settled(made)
+    begun, go_on = threading.Event(), threading.Event()
+
+    def long(*_):
+        begun.set()
+        go_on.wait(20)
+        return None
+
+    if work == "plan":
+        monkeypatch.setattr(plan_module, "plan", long)
+        made.session.edit(made.session.job.with_(notes="x"), "Notes")
+    else:
+        made._study("survey", long)
+    assert begun.wait(10)
+    made.close()
+    made.deleteLater()
+    del made
+    qtbot.wait(50)
+    go_on.set()
+    qtbot.wait(100)
+
+
+def test_what_a_window_before_asked_for_is_not_taken_for_ones_own(window, settled, qtbot):
+    """A change of look while a study is in hand."""
+    desk = window.desk
+    window.open_bench("Home")
+    desk.take_look("dark")
+    try:
+        qtbot.waitUntil(lambda: not desk.session.busy, timeout=20_000)
+        desk.window._on_studied("home", (object(), None))
+        assert desk.window.bench_name == "Home" and not desk.window.notice.isVisible()
+    finally:
+        desk.take_look("light")
+
+
+def test_a_failed_study_leaves_benches_that_let_their_plan_go_alone(window, settled, qtbot):
+    """The search was open for the plan before; a study of this one breaks."""
+    window.open_bench("Search")
+    settled(window)
+    window.open_bench("Choice")
+    window.session.edit(window.session.job.with_(notes="x"), "Notes")
+    settled(window)
+    assert not window.benches["Search"].shows_plan
+    window._study("choice-tips", broken)
+    qtbot.waitUntil(lambda: "ZeroDivisionError" in window.notice.text.text())
+    window.open_bench("Search")
+    assert window.bench.shows_plan and window.bench.start.isEnabled()
