@@ -25,7 +25,7 @@ def bare(window, qtbot, settled):
 
 def test_the_roof_is_emptied_and_a_face_is_added_again(window, bare, qtbot, settled):
     job = window.session.job
-    assert job.existing_inverter is None and not bare.remove.isEnabled()
+    assert job.existing_inverters == () and not bare.remove.isEnabled()
     assert window.session.plan.option("ac-addon").title == "Battery alone"
     assert not bare.tabs.isVisible()
     qtbot.mouseClick(bare.table.add, LEFT)
@@ -38,7 +38,7 @@ def test_the_roof_is_emptied_and_a_face_is_added_again(window, bare, qtbot, sett
     for _ in range(3):
         window.session.undo()
     settled(window)
-    assert len(window.session.job.faces) == 2 and window.session.job.existing_inverter is not None
+    assert len(window.session.job.faces) == 2 and window.session.job.existing_inverters
 
 
 def test_every_bench_shows_it(window, bare, qtbot, settled):

@@ -78,7 +78,7 @@ def test_two_controllers_are_seen_and_an_order_is_set(window, settled, qtbot, mo
     monkeypatch.setattr(ControlDialog, "exec", answer)
     qtbot.mouseClick(bench.panel.control, LEFT)
     settled(window)
-    assert window.session.job.existing_battery.waits
+    assert window.session.job.existing_batteries[0].waits
     assert window.commands.undo.text() == "Undo: How the battery is controlled"
     notes = [note.finding for note in window.margin.notes if note.finding.check == "two controllers"]
     assert "goes first" in notes[0].sentence

@@ -110,23 +110,26 @@ def controls(window, qtbot, settled, tmp_path):
     add(model.RoofFace, {name: field for (number, name), field in roof.fields.items() if number == 0})
     add(model.RoofFace, {
         "strings": roof.today.strings, "age_years": roof.today.age, "mounting": roof.today.mounting,
-        "electronics": roof.today.electronics,
+        "electronics": roof.today.electronics, "wired_to": roof.today.unit,
     })  # fmt: skip
     add(survey.Rectangle, {**roof.layout_.fields, "layout": roof.layout_.layout_choice})
     losses = [(name, name, "percent") for name in model.ArrayLosses.model_fields]
     add(model.ArrayLosses, rows_of(job.losses, losses))
     strings = bench("Strings")
     add(Job, {"fuse_school": strings.school})
-    add(survey.StringPlan, {"inverter": strings.ladders})
+    add(survey.StringPlan, {"inverter": strings.ladders, "unit": strings.unit})
     add(survey.PlannedString, dict.fromkeys(survey.PlannedString.model_fields, strings.ladders))
     wall = bench("Inverter").wall
     add(survey.ExistingInverter, {
-        "inverter": wall.inverter, "age_years": wall.inverter_age, "fate": wall.inverter_fate,
+        "name": wall.inverters.name, "inverter": wall.inverters.kind, "age_years": wall.inverters.age,
+        "fate": wall.inverters.fate, "works_cost": wall.inverters.cost,
     })  # fmt: skip
     held = ControlDialog(job)
     add(survey.ExistingBattery, {
-        "pack": wall.pack, "count": wall.count, "inverter": wall.carrier, "age_years": wall.battery_age,
-        "health": wall.health, "fate": wall.battery_fate, "reserve": wall.reserve, "waits": held.order,
+        "name": wall.batteries.name, "pack": wall.batteries.kind, "count": wall.batteries.count,
+        "inverter": wall.batteries.carrier, "wired_to": wall.batteries.carrier, "age_years": wall.batteries.age,
+        "health": wall.batteries.health, "fate": wall.batteries.fate, "reserve": wall.batteries.reserve,
+        "waits": wall.batteries.order, "measured_kwh": wall.batteries.measured, "works_cost": wall.batteries.cost,
     })  # fmt: skip
     add(model.PlannedBattery, dict(window.bench.units))
     panel = bench("Battery").panel

@@ -181,7 +181,7 @@ def test_a_single_phase_retrofit(person, settled, tmp_path, monkeypatch):
     person.command("F5")
     wall = window.bench.side_tabs
     person.push(wall.buttons["today"])
-    person.take(window.bench.wall.inverter, "tarnlight-5")
+    person.take(window.bench.wall.inverters.kind, "tarnlight-5")
     settled(window)
     person.command("F3")
     person.take(window.bench.fields[0, "fate"], "reuse")

@@ -21,6 +21,7 @@ from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.theme import LIGHT
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.scales import scales_of
 from tests.plans import plan
@@ -398,18 +399,18 @@ def test_the_converter_s_parts_and_what_is_there_today(window, opened, qtbot, se
     assert "the warranty" in bench.limits.accessibleDescription()
     assert "2 orientations on the roof, 2 trackers" in bench.trackers.text()
     wall = bench.wall
-    choose(wall.inverter_fate, "keep")
+    choose(wall.inverters.fate, "keep")
     settled(window)
-    assert window.session.job.existing_inverter.fate == "keep"
+    assert window.session.job.existing_inverters[0].fate == "keep"
     assert window.session.plan.option("hybrid-swap").refusal.reasons
-    type_into(qtbot, wall.health, "0.5")
+    type_into(qtbot, wall.batteries.health, "0.5")
     settled(window)
-    assert window.session.job.existing_battery.health == 0.5
-    choose(wall.inverter, "none")
-    assert "is missing, but" in wall.problem.text()
-    choose(wall.pack, "none")
+    assert window.session.job.existing_batteries[0].health == 0.5
+    choose(wall.inverters.kind, "none")
+    assert "none is stated, but" in wall.inverters.problem.text()
+    choose(wall.batteries.kind, "none")
     settled(window)
-    assert window.session.job.existing_battery is None
+    assert window.session.job.existing_batteries == ()
 
 
 def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
@@ -501,14 +502,14 @@ def test_every_demo_opens_from_the_menu_on_every_bench(window, qtbot, settled, w
 
 
 def test_options_that_can_be_built_have_buttons_and_the_others_a_list(window, settled, qtbot):
-    for name, live in (("cottage", "ACD"), ("dairy", "ABCEFK")):
+    for name, live in (("cottage", "ABCDE"), ("dairy", "ABCEFHL")):
         window.session.replace(demo_job(name))
         window.forget_view()
         settled(window)
         seen = [button.text()[0] for button in window.switch.buttons if not button.isHidden()]
         assert "".join(seen) == live
         refused = window.switch.refused_menu.actions()
-        assert len(refused) == 12 - len(live)
+        assert len(refused) == len(architectures()) - len(live)
         assert window.switch.refused.text() == f"{len(refused)} refused"
         assert all(action.toolTip() for action in refused)
     refused[0].trigger()
@@ -519,14 +520,14 @@ def test_options_that_can_be_built_have_buttons_and_the_others_a_list(window, se
 
 def test_a_refused_option_has_no_bar_and_more_options_crowd(demo_plan):
     cottage = plan(demo_job("cottage"))
+    numbers = [number for number, option in enumerate(cottage.options) if not isinstance(option, RefusedOption)]
+    barred = next(number for number, option in enumerate(cottage.options) if isinstance(option, RefusedOption))
     three, refused = (
-        ScaleRows(scales_of(made), LETTERS[:12], 0, "", LIGHT, numbers)
-        for made, numbers in ((demo_plan, (0, 1, 2)), (cottage, (0, 1, 2, 3)))
+        ScaleRows(scales_of(made), LETTERS[: len(made.options)], 0, "", LIGHT, shown)
+        for made, shown in ((demo_plan, (0, 1, 2)), (cottage, (*numbers[:3], barred)))
     )
-    assert isinstance(cottage.option("ac-addon"), RefusedOption)
     assert refused.height == three.height
-    fewer = cottage.job.with_(faces=tuple(face.with_(count=face.count - 1) for face in cottage.job.faces))
-    four = ScaleRows(scales_of(plan(fewer)), LETTERS[:12], 0, "", LIGHT, (0, 1, 2, 3))
+    four = ScaleRows(scales_of(cottage), LETTERS[: len(cottage.options)], 0, "", LIGHT, tuple(numbers[:4]))
     assert three.height < four.height < 1.15 * three.height
 
 
@@ -613,8 +614,8 @@ def test_the_year_its_number_and_an_old_batterys_reserve_are_typed(window, opene
     settled(window)
     assert window.session.job.demand.seed == 5
     wall = opened("Inverter").wall
-    choose(wall.pack, "fern-48")
+    choose(wall.batteries.kind, "fern-48")
     settled(window)
-    type_into(qtbot, wall.reserve, "35")
+    type_into(qtbot, wall.batteries.reserve, "35")
     settled(window)
-    assert window.session.job.existing_battery.reserve == 0.35
+    assert window.session.job.existing_batteries[0].reserve == 0.35

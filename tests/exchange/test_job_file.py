@@ -155,7 +155,7 @@ def test_every_word_of_version_3_is_known(tmp_path):
     assert [window.power_kw for window in job.control.export_windows] == [3.0]
     assert job.string_plans[0].inverter == "kelder-9"
     assert [item.station for item in job.attachments] == ["Grid", "Roof"]
-    assert job.existing_battery.pack == document["battery"]["pack"]
+    assert job.existing_batteries[0].pack == document["battery"]["pack"]
     assert job.weight("self_sufficiency") > 0
 
 
@@ -176,7 +176,7 @@ def test_a_job_of_the_first_version_is_read_as_it_stands(tmp_path):
     assert job.schema_version == 4
     assert (job.region, job.fuse_school) == ("generic", "series-fuse rating")
     assert {face.fate for face in job.faces} == {"reuse"}
-    assert job.existing_inverter.fate == "reuse"
+    assert job.existing_inverters[0].fate == "reuse"
     assert len(job.battery.charge_windows) == min(len(windows), 1)
 
 

@@ -56,8 +56,8 @@ def any_job(draw):
     )
     return job.with_(
         faces=tuple(any_face(draw, number) for number in range(draw.randint(1, 4))),
-        existing_inverter=draw.choice([None, inverter]),
-        existing_battery=draw.choice([None, None, existing]),
+        existing_inverters=draw.choice([(), (inverter,), (inverter, inverter.with_(name="Second"))]),
+        existing_batteries=draw.choice([(), (), (existing,)]),
         battery=battery,
         region=draw.choice(list(rule_packs())),
         fuse_school=draw.choice(["series-fuse rating", "three strings up"]),

@@ -211,7 +211,7 @@ def test_arrays_beyond_what_the_bus_takes_are_shown(cottage, dairy):
 def test_every_option_s_map_is_its_own_and_follows_the_battery(cottage):
     made, option = cottage
     every = every_survival(made)
-    assert set(every) == {"micro-ac", "hybrid-swap"}
+    assert set(every) == {"ac-addon", "micro-ac", "hybrid-swap", "two-units"}
     own = survival_of(made, option)
     assert np.array_equal(every["hybrid-swap"].hours, own.hours)
     assert own.riding_through(np.array([0.0, 4.0, 1e6])).tolist()[0] == 1.0

@@ -21,7 +21,7 @@ from tests.plans import plan
 
 @pytest.fixture(scope="module")
 def alone():
-    return plan(demo_job("pottery").with_(faces=(), existing_inverter=None, string_plans=()))
+    return plan(demo_job("pottery").with_(faces=(), existing_inverters=(), string_plans=()))
 
 
 def test_what_can_be_built_is_a_battery_on_its_own_unit(alone):

@@ -52,12 +52,12 @@ def test_the_choice_of_the_three_demos_has_reasons_both_ways(demo_plan, dairy):
         (lambda job: job, "old-and-hybrid", "no battery to keep"),
         (lambda job: job, "ac-bus", "has a grid"),
         (
-            lambda job: job.with_(existing_inverter=job.existing_inverter.with_(fate="keep")),
+            lambda job: job.with_existing_inverter(0, fate="keep"),
             "hybrid-swap",
             "The survey keeps Tarnlight 5.0",
         ),
         (
-            lambda job: job.with_(existing_inverter=job.existing_inverter.with_(fate="remove")),
+            lambda job: job.with_existing_inverter(0, fate="remove"),
             "hybrid-beside",
             "The survey lets Tarnlight 5.0",
         ),
@@ -90,7 +90,7 @@ def test_a_unit_that_stands_alone_has_no_second_beside_it(demo):
 
 def test_generations_that_may_not_be_mixed(demo):
     old = ExistingBattery(pack="fern-48", count=2, inverter="mossgate-5", fate="keep")
-    job = demo.with_(existing_battery=old, battery=demo.battery.with_(pack="fern-51"))
+    job = demo.with_(existing_batteries=(old,), battery=demo.battery.with_(pack="fern-51"))
     assert "may not be mixed on one port" in refused(plan(job), "grow-bank")
     grown = plan(job.with_(battery=job.battery.with_(pack="fern-48"))).option("grow-bank")
     assert grown.design.battery_converter.bank.count == 5
@@ -101,7 +101,7 @@ def test_generations_that_may_not_be_mixed(demo):
 
 def test_packs_added_to_an_old_battery_feel_the_cold_of_their_place(demo):
     old = ExistingBattery(pack="fern-48", count=2, inverter="mossgate-5", fate="keep")
-    job = demo.with_(existing_battery=old, battery=demo.battery.with_(pack="fern-48"))
+    job = demo.with_(existing_batteries=(old,), battery=demo.battery.with_(pack="fern-48"))
     indoors, outside = (
         plan(job.with_(battery_place=BatteryPlace(where=where))) for where in ("heated room", "outdoors")
     )
@@ -117,7 +117,7 @@ def test_packs_added_to_an_old_battery_feel_the_cold_of_their_place(demo):
 
 def test_an_old_battery_is_kept_beside_a_hybrid_and_can_wait(demo):
     old = ExistingBattery(pack="fern-48", count=1, inverter="mossgate-3", fate="reuse")
-    job = demo.with_(existing_battery=old)
+    job = demo.with_(existing_batteries=(old,))
     made = plan(job)
     both, swap = made.option("old-and-hybrid"), made.option("hybrid-swap")
     assert [converter.has_battery for converter in both.design.converters] == [True, True]
@@ -133,7 +133,7 @@ def test_an_old_battery_is_kept_beside_a_hybrid_and_can_wait(demo):
 
 def test_an_old_battery_may_keep_a_reserve_of_its_own(demo):
     old = ExistingBattery(pack="fern-48", count=1, inverter="mossgate-3", fate="keep", reserve=0.0)
-    year = plan(demo.with_(existing_battery=old)).option("ac-addon").outcome.year
+    year = plan(demo.with_(existing_batteries=(old,))).option("ac-addon").outcome.year
     reserves = [part.battery.reserve for part in year.plant if part.battery]
     assert sorted(reserves) == [0.0, demo.battery.reserve]
 
@@ -346,8 +346,8 @@ def test_orders_that_contradict_each_other_are_refused_at_the_field(demo, path, 
 
 def test_priorities_in_a_circle_are_refused(demo):
     old = ExistingBattery(pack="fern-48", inverter="mossgate-3", waits=True)
-    with pytest.raises(ValueError, match="each of the two batteries waits for the other"):
-        demo.with_(existing_battery=old, battery=demo.battery.with_(waits=True))
+    with pytest.raises(ValueError, match="every battery waits for another"):
+        demo.with_(existing_batteries=(old,), battery=demo.battery.with_(waits=True))
 
 
 @pytest.mark.parametrize(

@@ -11,6 +11,7 @@ from calm_relay.exchange.shipped import catalogue, climates, library
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.library import Library
 from calm_relay.job.model import MeteredDemand, ScheduledLoad
+from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.bank import Bank, charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.operation.simulate import price_series
@@ -33,7 +34,7 @@ def test_every_row_of_the_table_is_an_option_or_says_why_not(demo_plan):
     keys = [option.key for option in demo_plan.options]
     assert keys[:3] == ["as-is", "ac-addon", "hybrid-swap"]
     assert [option.coupling for option in demo_plan.options[:3]] == ["none", "AC", "DC"]
-    assert len(keys) == len(set(keys)) == 12
+    assert len(keys) == len(set(keys)) == len(architectures())
     assert {option.key for option in demo_plan.live} == {
         "as-is", "ac-addon", "hybrid-swap", "two-units", "hybrid-beside", "dc-bus", "clock-bank"
     }  # fmt: skip
@@ -108,13 +109,13 @@ def test_an_unknown_key_names_its_field(demo, with_battery):
     assert caught.value.field == "battery.pack"
     assert "fern-48" in caught.value.problem
     with pytest.raises(PlanError, match="nothing-such"):
-        plan(demo.with_(existing_inverter=demo.existing_inverter.with_(inverter="nothing-such")))
+        plan(demo.with_existing_inverter(0, inverter="nothing-such"))
 
 
 def test_an_inverter_that_takes_no_modules_names_its_field(demo):
     with pytest.raises(PlanError, match="has no PV inputs") as caught:
-        plan(demo.with_(existing_inverter=demo.existing_inverter.with_(inverter="mossgate-5")))
-    assert caught.value.field == "existing_inverter.inverter"
+        plan(demo.with_existing_inverter(0, inverter="mossgate-5"))
+    assert caught.value.field == "existing_inverters.0.inverter"
 
 
 def test_the_steepest_winter_leaves_no_summer_below_nothing(demo):
@@ -215,7 +216,7 @@ def test_the_line_rearranges_with_the_coupling(demo_plan):
 
 def test_scales_hold_every_option_and_yearly_figures_are_marked(demo_plan):
     scales = scales_of(demo_plan)
-    assert all(len(scale.values) == len(scale.texts) == 12 for scale in scales)
+    assert all(len(scale.values) == len(scale.texts) == len(architectures()) for scale in scales)
     assert {scale.key for scale in scales if not scale.yearly} == {"outlay", "backup", "evening"}
     score = scales[0]
     assert score.top == 100

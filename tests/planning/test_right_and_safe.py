@@ -251,7 +251,7 @@ def old_and_new(demo, old):
     """The demo with an old battery on its own unit kept beside a new one on a Mossgate 5."""
     battery = demo.battery.with_(battery_inverter="mossgate-5", units=1)
     kept = ExistingBattery(pack=battery.pack, count=battery.count, inverter=old, health=0.8, fate="keep")
-    return plan(demo.with_(battery=battery, existing_battery=kept))
+    return plan(demo.with_(battery=battery, existing_batteries=(kept,)))
 
 
 def test_an_old_and_a_new_unit_of_one_kind_stand_together_in_an_outage(demo):
@@ -291,7 +291,7 @@ def test_two_units_that_stand_together_give_what_one_of_twice_the_size_gives(dem
     """The same two stacks as one option of two units, and as old beside new."""
     pair = plan(demo.with_(battery=demo.battery.with_(battery_inverter="mossgate-5", units=2))).option("ac-addon")
     made = old_and_new(demo, "mossgate-5")
-    fresh = made.job.with_(existing_battery=made.job.existing_battery.with_(health=1.0))
+    fresh = made.job.with_existing_battery(0, health=1.0)
     option = plan(fresh).option("ac-addon")
     assert option.outcome.backup.power_kw == pytest.approx(pair.outcome.backup.power_kw)
     assert option.outcome.backup.lasting == pytest.approx(pair.outcome.backup.lasting, abs=0.03)

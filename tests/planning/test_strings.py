@@ -287,7 +287,7 @@ def test_optimiser_and_microinverter_rules(demo):
     refused = plan(own).option("hybrid-swap")
     assert "does not speak to Hollin 600 optimiser" in refused.refusal.reasons[0]
     micro = demo.with_(
-        faces=tuple(one.with_(electronics="pennant-300") for one in demo.faces), existing_inverter=None
+        faces=tuple(one.with_(electronics="pennant-300") for one in demo.faces), existing_inverters=()
     )
     made = plan(micro)
     (branches, _) = result(made, "as-is", "branch circuits")

@@ -35,23 +35,20 @@ def result(made, key, check):
 
 
 def test_what_must_stay_refuses_what_would_take_it_away(demo):
-    keep = demo.with_(existing_inverter=demo.existing_inverter.with_(fate="keep"))
+    keep = demo.with_existing_inverter(0, fate="keep")
     assert plan(keep).option("hybrid-swap").refusal.reasons == (
         "The survey keeps Tarnlight 5.0 string inverter where it is",
     )
-    goes = (
-        plan(demo.with_(existing_inverter=demo.existing_inverter.with_(fate="remove"))).option("ac-addon").design
-    )
+    goes = plan(demo.with_existing_inverter(0, fate="remove")).option("ac-addon").design
     assert [converter.is_new for converter in goes.converters] == [True, True]
-    assert [converter.key for converter in goes.removed] == ["tarnlight-5"]
-    battery = demo_job("dairy").existing_battery.with_(fate="keep")
-    stuck = plan(demo_job("dairy").with_(existing_battery=battery)).option("hybrid-swap")
+    assert [converter.inverter.key for converter in goes.removed] == ["tarnlight-5"]
+    stuck = plan(demo_job("dairy").with_existing_battery(0, fate="keep")).option("hybrid-swap")
     assert "hangs on the inverter that would go" in stuck.refusal.reasons[0]
 
 
 def test_an_old_battery_on_its_own_unit_stays_beside_what_comes(demo):
     old = ExistingBattery(pack="fern-48", count=1, inverter="mossgate-3", age_years=5, health=0.8)
-    made = plan(demo.with_(existing_battery=old))
+    made = plan(demo.with_(existing_batteries=(old,)))
     assert made.option("as-is").design.battery_converter.bank.usable_kwh == pytest.approx(4.8 * 0.9 * 0.8)
     for key in ("ac-addon", "hybrid-swap"):
         design = made.option(key).design
@@ -64,14 +61,19 @@ def test_an_old_battery_on_its_own_unit_stays_beside_what_comes(demo):
     farm = plan(demo_job("dairy").with_(purposes=demo.purposes))
     summary = [reason.sentence for reason in farm.choice.reasons["hybrid-swap"]]
     assert "The old battery, 5.8 kWh usable, goes with its unit." in summary
-    gone = plan(demo.with_(existing_battery=old.with_(fate="remove")))
+    gone = plan(demo.with_(existing_batteries=(old.with_(fate="remove"),)))
     assert all(converter.inverter.key != "mossgate-3" for converter in gone.option("ac-addon").design.converters)
 
 
-def test_a_face_that_comes_needs_a_free_input_or_says_so(demo):
+def test_a_face_that_comes_takes_a_free_input_or_an_inverter_of_its_own(demo):
     new = demo.faces[0].with_(name="Shed", fate="new", age_years=0, azimuth=90.0)
     made = plan(demo.with_(faces=(*demo.faces, new)))
-    assert "Shed find no place" in made.option("ac-addon").refusal.reasons[0]
+    kept, new_one, _ = made.option("ac-addon").design.converters
+    assert not kept.is_new and [face.plan.name for face in kept.faces] == [face.name for face in demo.faces]
+    assert new_one.is_new and [face.plan.name for face in new_one.faces] == ["Shed"]
+    split = demo.battery.with_(string_inverter="tarnlight-96s")
+    refused = plan(demo.with_(battery=split, faces=(*demo.faces, new))).option("ac-addon").refusal.reasons
+    assert "Shed find no place on Tarnlight 5.0" in refused[0] and "is for split phase" in refused[1]
     assert all(run.face.plan.name != "Shed" for run in made.option("as-is").design.pv_converter.stringing.runs)
     off = plan(demo.with_(faces=(demo.faces[0], demo.faces[1].with_(fate="remove"))))
     assert len(off.option("as-is").design.pv_converter.faces) == 2
@@ -91,7 +93,11 @@ def test_a_bare_roof_has_a_baseline_of_nothing_and_microinverters_to_choose(cott
     assert moment.legs["0:roof"] == pytest.approx(made)
     kinds = {line.kind for line in micro.outcome.money.lines}
     assert {"modules", "unit", "battery"} <= kinds
-    assert "its maker allows" in cottage.option("ac-addon").refusal.reasons[0]
+    # No one inverter takes the whole roof: two share it.
+    shared = cottage.option("ac-addon").design.pv_converters
+    assert len(shared) == 2 and {face.plan.name for unit in shared for face in unit.faces} == {
+        face.name for face in cottage.job.faces
+    }
 
 
 def test_only_a_battery_before_the_ac_limit_catches_what_is_clipped(cottage, dairy):

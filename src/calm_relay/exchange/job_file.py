@@ -40,8 +40,8 @@ def parse_job(text: str, path: Path | str) -> Job:
             "schema_version",
             f"is {version}, from a newer Calm Relay; this one reads up to {SCHEMA_VERSION}",
         )
-    if version < SCHEMA_VERSION:
-        text = json.dumps(_brought_up(document))
+    if version < SCHEMA_VERSION or ONE_EACH.keys() & document.keys():
+        text = json.dumps(_several(_brought_up(document) if version < SCHEMA_VERSION else document))
     try:
         return Job.model_validate_json(text)
     except ValidationError as error:
@@ -58,6 +58,19 @@ def _brought_up(document: dict[str, Any]) -> dict[str, Any]:
         rest = {name: value for name, value in store.items() if name != "grid_charge"}
         document["store"] = {**rest, "charge_windows": [] if window is None else [window]}
     return _in_words_of_version_4(document)
+
+
+# Until several could be stated, one was.
+ONE_EACH = {"existing_inverter": "existing_inverters", "existing_battery": "existing_batteries"}
+
+
+def _several(document: dict[str, Any]) -> dict[str, Any]:
+    """A document that states one existing inverter or battery as one that may state several."""
+    several = {name: value for name, value in document.items() if name not in ONE_EACH}
+    for one, many in ONE_EACH.items():
+        if document.get(one) is not None:
+            several[many] = [document[one]]
+    return several
 
 
 JOB_FIELDS = {

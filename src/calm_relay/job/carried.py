@@ -16,12 +16,12 @@ def named_equipment(job: Job) -> Iterator[tuple[str, str, str]]:
         if face.electronics is not None:
             yield "optimisers", face.electronics, f"faces.{number}.electronics"
             yield "microinverters", face.electronics, f"faces.{number}.electronics"
-    if job.existing_inverter is not None:
-        yield "inverters", job.existing_inverter.inverter, "existing_inverter.inverter"
-    if job.existing_battery is not None:
-        yield "packs", job.existing_battery.pack, "existing_battery.pack"
-        if job.existing_battery.inverter is not None:
-            yield "inverters", job.existing_battery.inverter, "existing_battery.inverter"
+    for number, unit in enumerate(job.existing_inverters):
+        yield "inverters", unit.inverter, f"existing_inverters.{number}.inverter"
+    for number, old in enumerate(job.existing_batteries):
+        yield "packs", old.pack, f"existing_batteries.{number}.pack"
+        if old.inverter is not None:
+            yield "inverters", old.inverter, f"existing_batteries.{number}.inverter"
     batteries = [("battery", job.battery)]
     batteries += [(f"pinned.{number}.battery", pin.battery) for number, pin in enumerate(job.pinned)]
     for path, battery in batteries:

@@ -223,6 +223,9 @@ class RoofFace(Model):
     mounting: Mounting = Field(
         default="close to the roof", description="How freely air passes behind the modules."
     )
+    wired_to: Name | None = Field(
+        default=None, description="Existing inverter that its strings are on; None: the first."
+    )
     fate: Fate | Literal["new"] = Field(
         default="reuse", description="keep: as wired; reuse: may be re-strung; remove: goes; new: comes."
     )
@@ -330,10 +333,10 @@ class Job(Model):
         default=(), max_length=12, description="Roof faces; none for a battery without an array."
     )
     losses: ArrayLosses = ArrayLosses()
-    existing_inverter: ExistingInverter | None = Field(
-        default=None, description="None: there is none, a new system."
+    existing_inverters: tuple[ExistingInverter, ...] = Field(
+        default=(), max_length=8, description="On the wall today; none: a new system."
     )
-    existing_battery: ExistingBattery | None = None
+    existing_batteries: tuple[ExistingBattery, ...] = Field(default=(), max_length=6)
     demand: Demand
     tariff: Tariff
     battery: PlannedBattery
@@ -369,7 +372,9 @@ class Job(Model):
     def _names_are_single(self) -> Self:
         for label, names in (
             ("faces", [face.name for face in self.faces]),
-            ("string_plans", [plan.inverter for plan in self.string_plans]),
+            ("existing_inverters", [item.name for item in self.existing_inverters]),
+            ("existing_batteries", [item.name for item in self.existing_batteries]),
+            ("string_plans", [f"{plan.inverter} {plan.unit}" for plan in self.string_plans]),
             ("rule_changes", [change.rule for change in self.rule_changes]),
             ("pinned", [pin.name for pin in self.pinned]),
         ):
@@ -381,15 +386,38 @@ class Job(Model):
     @model_validator(mode="after")
     def _survey_agrees(self) -> Self:
         there = [face.name for face in self.faces if face.is_there and face.electronics is None]
-        if self.existing_inverter is None and there:
+        if not self.existing_inverters and there:
             raise ValueError(
-                f"existing_inverter: is missing, but {there[0]!r} is on the roof today; wanted the inverter it is on, "
-                'or the face with fate "new"'
+                f"existing_inverters: none is stated, but {there[0]!r} is on the roof today; wanted the inverter it is "
+                'on, or the face with fate "new"'
             )
-        if self.existing_battery and self.existing_battery.inverter is None and self.existing_inverter is None:
+        names = [item.name for item in self.existing_inverters]
+        carried: list[str] = []
+        for number, battery in enumerate(self.existing_batteries):
+            if battery.inverter is not None and battery.wired_to is not None:
+                raise ValueError(
+                    f"existing_batteries.{number}: is said to be on a unit of its own and on {battery.wired_to!r}; "
+                    "wanted one of the two"
+                )
+            if battery.inverter is None:
+                if not names:
+                    raise ValueError(
+                        f"existing_batteries.{number}.inverter: is missing; wanted the unit that carries the battery"
+                    )
+                carried.append(battery.wired_to or names[0])
+        twice = next((name for name in carried if carried.count(name) > 1), None)
+        if twice is not None:
             raise ValueError(
-                "existing_battery.inverter: is missing; wanted the inverter that carries the existing battery"
+                f"existing_batteries: two are on {twice!r}; wanted one on each inverter, with the sum of its packs"
             )
+        wired = [(f"faces.{number}", face.wired_to) for number, face in enumerate(self.faces)]
+        wired += [
+            (f"existing_batteries.{number}", item.wired_to) for number, item in enumerate(self.existing_batteries)
+        ]
+        for path, name in wired:
+            if name is not None and name not in names:
+                wanted = " or ".join(repr(item) for item in names) or "none, as no inverter is there"
+                raise ValueError(f"{path}.wired_to: no existing inverter is called {name!r}; wanted {wanted}")
         if self.faces and not any(face.will_be_there for face in self.faces):
             raise ValueError('faces: every face goes; wanted one that is kept, re-used or "new"')
         return self
@@ -427,9 +455,9 @@ class Job(Model):
 
     @model_validator(mode="after")
     def _one_battery_goes_first(self) -> Self:
-        if self.existing_battery and self.existing_battery.waits and self.battery.waits:
+        if self.existing_batteries and self.battery.waits and all(item.waits for item in self.existing_batteries):
             raise ValueError(
-                "existing_battery.waits: each of the two batteries waits for the other; wanted one that goes first"
+                "existing_batteries.0.waits: every battery waits for another; wanted one that goes first"
             )
         return self
 
@@ -469,20 +497,40 @@ class Job(Model):
         assert self.generator is not None, "it has a generator"
         return self.generator
 
-    @property
-    def old_battery(self) -> ExistingBattery:
-        """The battery that is there today, of a job that has one."""
-        assert self.existing_battery is not None, "a battery is there"
-        return self.existing_battery
+    def string_plan(self, inverter: str, unit: int = 1) -> StringPlan | None:
+        """The strings laid by hand for an inverter, of several alike one; None when the planner lays them."""
+        return next((plan for plan in self.string_plans if (plan.inverter, plan.unit) == (inverter, unit)), None)
 
-    def string_plan(self, inverter: str) -> StringPlan | None:
-        """The strings laid by hand for an inverter; None when the planner lays them."""
-        return next((plan for plan in self.string_plans if plan.inverter == inverter), None)
-
-    def with_string_plan(self, inverter: str, plan: StringPlan | None) -> Self:
+    def with_string_plan(self, inverter: str, plan: StringPlan | None, unit: int = 1) -> Self:
         """With the strings laid by hand for an inverter changed, or given back to the planner."""
-        rest = tuple(item for item in self.string_plans if item.inverter != inverter)
+        rest = tuple(item for item in self.string_plans if (item.inverter, item.unit) != (inverter, unit))
         return self.with_(string_plans=rest if plan is None else (*rest, plan))
+
+    def with_existing_battery(self, number: int, **changes: Any) -> Self:
+        """With fields of one existing battery changed."""
+        batteries = list(self.existing_batteries)
+        batteries[number] = batteries[number].with_(**changes)
+        return self.with_(existing_batteries=tuple(batteries))
+
+    def with_existing_inverter(self, number: int, **changes: Any) -> Self:
+        """With fields of one existing inverter changed; what is said to be on it follows its name."""
+        inverters = list(self.existing_inverters)
+        before = inverters[number].name
+        inverters[number] = inverters[number].with_(**changes)
+        after = inverters[number].name
+        more: dict[str, Any] = {}
+        if after != before:
+            for name in ("faces", "existing_batteries"):
+                more[name] = tuple(
+                    item.with_(wired_to=after) if item.wired_to == before else item for item in getattr(self, name)
+                )
+        return self.with_(existing_inverters=tuple(inverters), **more)
+
+    def wired_to(self, part: "RoofFace | ExistingBattery") -> str | None:
+        """Name of the existing inverter that a face or a battery is on; None where it is on none."""
+        if part.wired_to is not None or not self.existing_inverters:
+            return part.wired_to
+        return self.existing_inverters[0].name
 
     def with_face(self, number: int, **changes: Any) -> Self:
         """With fields of one face changed."""

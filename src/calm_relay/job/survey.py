@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 from calm_relay.job.base import FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive
 
 Fate = Literal["keep", "reuse", "remove"]
+UnitFate = Literal["keep", "move", "reuse", "remove"]
 FuseSchool = Literal["series-fuse rating", "three strings up"]
 
 
@@ -42,26 +43,61 @@ class StringPlan(Model):
     """Strings laid by hand on the inputs of one inverter; without a plan the planner lays them."""
 
     inverter: Identifier
+    unit: int = Field(default=1, ge=1, le=8, description="Which of several alike, counted from 1.")
     strings: tuple[PlannedString, ...] = Field(min_length=1, max_length=100)
 
 
-class ExistingInverter(Model):
-    """The inverter already on the wall."""
+class Surveyed(Model):
+    """What becomes of a thing that is there today."""
 
+    fate: UnitFate
+    works_cost: NotNegative | None = Field(
+        default=None, le=1_000_000, description="Of moving or taking it away; None: by the firm's prices."
+    )
+
+    @property
+    def stays(self) -> bool:
+        """Whether it is there whatever comes."""
+        return self.fate in ("keep", "move")
+
+    @property
+    def goes(self) -> bool:
+        """Whether it is taken away whatever comes."""
+        return self.fate == "remove"
+
+
+class ExistingInverter(Surveyed):
+    """An inverter already on the wall; the strings of which faces are on it, the faces say."""
+
+    name: Name = Field(default="Inverter", description="By which faces and batteries say what they are on.")
     inverter: Identifier
     age_years: NotNegative = Field(default=0, le=60)
-    fate: Fate = Field(default="reuse", description="keep: it stays; reuse: stays or goes; remove: it goes.")
+    fate: UnitFate = Field(
+        default="reuse",
+        description="keep: it stays; move: it stays, at another place; reuse: stays or goes; remove: it goes.",
+    )
 
 
-class ExistingBattery(Model):
-    """The battery already there, on a unit of its own or (converter left out) on the existing inverter."""
+class ExistingBattery(Surveyed):
+    """A battery already there, on a unit of its own or (`inverter` left out) on an existing inverter."""
 
+    name: Name = "Battery"
     pack: Identifier
     count: int = Field(default=1, ge=1, le=64)
     inverter: Identifier | None = None
+    wired_to: Name | None = Field(
+        default=None, description="Existing inverter that carries it; None: a unit of its own, or the first."
+    )
     age_years: NotNegative = Field(default=0, le=40)
     health: float = Field(default=1.0, ge=0.2, le=1.0, description="Usable energy now over usable when new.")
-    fate: Fate = "keep"
+    measured_kwh: Positive | None = Field(
+        default=None, le=10_000, description="Usable energy as a test measured it; None: by its health."
+    )
+    fate: UnitFate = Field(
+        default="keep",
+        description="keep: it stays; move: it stays, at another place; reuse: its packs may go elsewhere; remove: "
+        "it goes.",
+    )
     reserve: Fraction | None = Field(default=None, description="None: the same as the new battery's.")
     waits: bool = Field(default=False, description="It serves only what the new battery leaves.")
 
@@ -137,4 +173,5 @@ __all__ = [
     "Rectangle",
     "RuleChange",
     "StringPlan",
+    "UnitFate",
 ]

@@ -60,7 +60,9 @@ def _meter(plan, option, progress):
     from calm_relay.planning.verdict.option import RefusedOption
 
     progress(0.0, "Watching two controllers")
-    return None if isinstance(option, RefusedOption) else one_meter(option.design, option.outcome)
+    return (
+        None if isinstance(option, RefusedOption) else one_meter(option.design, option.outcome, option.context.job)
+    )
 
 
 def _sweep(plan, option, progress):

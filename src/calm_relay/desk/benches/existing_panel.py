@@ -1,8 +1,8 @@
-"""What hangs on the wall today: the inverter, the battery, how old they are, and what becomes of them."""
+"""What hangs on the wall today: inverters and batteries, how old they are, and what becomes of them."""
 
 from pydantic import ValidationError
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QWidget
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
@@ -12,154 +12,157 @@ from calm_relay.job.equipment import Catalogue
 from calm_relay.job.field_range import range_of
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 
-FATES = (("keep", "must stay"), ("reuse", "may stay or go"), ("remove", "goes"))
+FATES = (
+    ("keep", "must stay"),
+    ("move", "is moved"),
+    ("reuse", "may stay or go"),
+    ("remove", "goes"),
+)
+ORDER = ((False, "goes first"), (True, "waits"))
 NONE = "none"
+ON = "on "
+MORE = "one more"
 
 
-class WallPanel(QWidget):
-    """Edits `Job.inverter` and `Job.battery`; emits `edited` with the new job and the edit's name."""
+class _Things(QWidget):
+    """The part of the panel that is alike for inverters and batteries: which one is in hand, and edits of it."""
 
     edited = Signal(object, str)
     item_wanted = Signal(str, object)
+    field: str
+    model: type
+    words: str
 
-    def __init__(self, parent=None):
+    def __init__(self, most: int, parent=None):
         super().__init__(parent)
-        self._job = None
-        self.inverter = ChoiceField("Inverter there today", width=16)
-        self.inverter_age = QuantityField(
-            "Age of the inverter", "years", range_of(ExistingInverter, "age_years"), 0
-        )
-        self.inverter_fate = ChoiceField("What becomes of the inverter", FATES, width=10)
-        self.pack = ChoiceField("Battery there today", width=16)
-        self.count = QuantityField("Packs there today", "", range_of(ExistingBattery, "count"), 0)
-        self.battery_age = QuantityField("Age of the battery", "years", range_of(ExistingBattery, "age_years"), 0)
-        self.health = QuantityField("Usable energy now over when new", "", range_of(ExistingBattery, "health"))
-        self.reserve = QuantityField(
-            "Reserve of the battery there today; empty: as the new one's", "%",
-            range_of(ExistingBattery, "reserve").times(100.0), 0,
-        )  # fmt: skip
-        self.carrier = ChoiceField("Inverter of the battery", width=16)
-        self.battery_fate = ChoiceField("What becomes of the battery", FATES, width=10)
+        self._job, self._number, self._most = None, 0, most
         self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
-        self._lay_out()
-        self._connect()
+        self.which = ChoiceField(f"{self.words} in hand", width=9)
+        self.which.taken.connect(self._on_which)
+        self.name = QLineEdit()
+        self.name.setAccessibleName(f"What the {self.words.lower()} is called")
+        self.name.editingFinished.connect(lambda: self._change("name", self.name.text().strip()))
+        self.kind = ChoiceField(f"{self.words} there today", width=14)
+        self.kind.taken.connect(self._on_kind)
+        self.age = self._quantity(f"Age of the {self.words.lower()}", "years", "age_years", 0)
+        self.fate = ChoiceField(f"What becomes of the {self.words.lower()}", FATES, width=9)
+        self.fate.taken.connect(lambda value: self._change("fate", value))
+        self.cost = self._quantity(
+            f"Cost of moving or taking the {self.words.lower()} away; empty: by the firm's prices",
+            "",
+            "works_cost",
+            0,
+        )
 
-    def _lay_out(self):
+    def _quantity(self, label, unit, name, decimals=2, percent=False):
+        span = range_of(self.model, name)
+        field = QuantityField(label, unit, span.times(100.0) if percent else span, decimals)
+        field.setFixedWidth(66)
+        field.refused.connect(self._show_text)
+
+        def take(value):
+            if name == "count":
+                value = round(value)
+            self._change(name, value if value is None or not percent else round(value / 100.0, 6))
+
+        field.accepted.connect(take)
+        return field
+
+    def _lay_out(self, rows):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(4)
-        rows = (
-            (("Inverter", self.inverter), ("age", self.inverter_age)),
-            (("it", self.inverter_fate), ("", None)),
-            (("Battery", self.pack), ("packs", self.count)),
-            (("on", self.carrier), ("age", self.battery_age)),
-            (("it", self.battery_fate), ("health", self.health)),
-            (("", None), ("reserve", self.reserve)),
-        )
+        grid.setVerticalSpacing(3)
         for row, pairs in enumerate(rows):
             for column, (text, field) in enumerate(pairs):
-                if field is not None:
-                    label = Label(text)
-                    label.setBuddy(field)
-                    grid.addWidget(label, row, 2 * column)
-                    grid.addWidget(field, row, 2 * column + 1)
-        for field in (self.inverter_age, self.count, self.battery_age, self.health, self.reserve):
-            field.setFixedWidth(74)
-            field.refused.connect(self._show_text)
+                label = Label(text)
+                label.setBuddy(field)
+                grid.addWidget(label, row, 2 * column)
+                grid.addWidget(field, row, 2 * column + 1)
         grid.addWidget(self.problem, len(rows), 0, 1, 4)
-        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(1, 3)
+        grid.setColumnStretch(3, 2)
 
-    def _connect(self):
-        self.inverter.taken.connect(self._on_inverter)
-        self.inverter_age.accepted.connect(lambda value: self._of_inverter("age_years", value))
-        self.inverter_fate.taken.connect(lambda value: self._of_inverter("fate", value))
-        self.pack.taken.connect(self._on_pack)
-        self.count.accepted.connect(lambda value: self._of_battery("count", round(value)))
-        self.battery_age.accepted.connect(lambda value: self._of_battery("age_years", value))
-        self.health.accepted.connect(lambda value: self._of_battery("health", value))
-        self.reserve.accepted.connect(
-            lambda value: self._of_battery("reserve", None if value is None else round(value / 100.0, 6))
-        )
-        self.carrier.taken.connect(lambda value: self._of_battery("inverter", None if value == NONE else value))
-        self.battery_fate.taken.connect(lambda value: self._of_battery("fate", value))
+    @property
+    def things(self):
+        """All of them on the job."""
+        return getattr(self._job, self.field)
 
-        for field, kind, take in (
-            (self.inverter, "inverters", self._on_inverter),
-            (self.pack, "packs", self._on_pack),
-            (self.carrier, "inverters", lambda key: self._of_battery("inverter", key)),
-        ):
-            field.new_wanted.connect(lambda kind=kind, take=take: self.item_wanted.emit(kind, take))
+    @property
+    def thing(self):
+        """The one in hand; None while none is stated."""
+        return self.things[self._number] if self._number < len(self.things) else None
 
     def show_job(self, job, equipment: Catalogue) -> None:
-        """Shows what the job says is there."""
+        """Shows the one in hand as the job states it."""
+        before = None if self._job is None else len(self.things)
         self._job = job
-        self._equipment = equipment
-        self.inverter.offer([(NONE, "none"), *((c.key, c.name) for c in equipment.inverters if c.pv)], new=True)
-        self.inverter.show_value(job.existing_inverter.inverter if job.existing_inverter else NONE)
-        self.inverter_age.show_value(job.existing_inverter.age_years if job.existing_inverter else None)
-        self.inverter_fate.show_value(job.existing_inverter.fate if job.existing_inverter else None)
-        for field in (self.inverter_age, self.inverter_fate):
-            field.setEnabled(job.existing_inverter is not None)
-        self.pack.offer([(NONE, "none"), *((pack.key, pack.name) for pack in equipment.packs)], new=True)
-        carriers = [
-            (NONE, "the inverter"),
-            *((c.key, c.name) for c in equipment.inverters if c.battery and not c.pv),
-        ]
-        self.carrier.offer(carriers, new=True)
-        battery = job.existing_battery
-        self.pack.show_value(battery.pack if battery else NONE)
-        self.carrier.show_value((battery.inverter or NONE) if battery else None)
-        self.battery_fate.show_value(battery.fate if battery else None)
-        for field, name in ((self.count, "count"), (self.battery_age, "age_years"), (self.health, "health")):
-            field.show_value(getattr(battery, name) if battery else None)
-        kept = battery.reserve if battery else None
-        self.reserve.show_value(None if kept is None else kept * 100.0)
-        for field in (self.count, self.battery_age, self.health, self.carrier, self.battery_fate, self.reserve):
-            field.setEnabled(battery is not None)
+        if before is not None and len(self.things) != before:
+            self._number = len(self.things) - 1
+        self._number = min(max(self._number, 0), max(len(self.things) - 1, 0))
+        self._offer(equipment)
+        self._show_thing()
         self.problem.hide()
 
-    def _on_inverter(self, key):
+    def _show_thing(self):
+        entries = [(number, thing.name) for number, thing in enumerate(self.things)]
+        if self.things and len(self.things) < self._most:
+            entries.append((MORE, "One more…"))
+        self.which.offer(entries or [(0, "none")])
+        self.which.show_value(self._number if self.thing or not self.things else MORE)
+        self.which.setEnabled(bool(self.things))
+        thing = self.thing
+        self.name.setText(thing.name if thing else "")
+        self.name.setCursorPosition(0)
+        self.age.show_value(thing.age_years if thing else None)
+        self.fate.show_value(thing.fate if thing else None)
+        self.cost.show_value(thing.works_cost if thing else None)
+        for field in (self.name, self.age, self.fate, self.cost):
+            field.setEnabled(thing is not None)
+
+    def _on_which(self, number):
+        self._number = len(self.things) if number == MORE else number
+        self._show_thing()
+        self.kind.setFocus()
+
+    def _free_name(self):
+        names = {thing.name for thing in self.things}
+        first = self.model.model_fields["name"].default
+        tried = (first, *(f"{first} {n}" for n in range(2, self._most + 2)))
+        return next(name for name in tried if name not in names)
+
+    def _on_kind(self, key):
+        things = list(self.things)
+        if key == NONE and self.thing is None:
+            return
         if key == NONE:
-            self._try(lambda: self._job.with_(existing_inverter=None), "No inverter there today")
-        elif self._job.existing_inverter is None:
+            gone = things.pop(self._number)
+            self._try(lambda: self._without(gone, tuple(things)), f"No {self.words.lower()} there today")
+        elif self.thing is None:
             self._try(
-                lambda: self._job.with_(existing_inverter=ExistingInverter(inverter=key)), "Inverter there today"
+                lambda: self._job.with_(**{self.field: (*things, self._new(key, self._free_name()))}),
+                f"{self.words} there today",
             )
         else:
-            self._of_inverter("inverter", key)
+            self._change(self.kind_field, key)
 
-    def _of_inverter(self, name, value):
-        if self._job.existing_inverter is not None:
-            self._try(
-                lambda: self._job.with_(existing_inverter=self._job.existing_inverter.with_(**{name: value})),
-                f"Inverter there today: {name.replace('_', ' ')}",
-            )
+    def _without(self, gone, rest):
+        return self._job.with_(**{self.field: rest})
 
-    def _on_pack(self, key):
-        if key == NONE:
-            self._try(lambda: self._job.with_(existing_battery=None), "No battery there today")
-        elif self._job.existing_battery is None:
-            self._try(lambda: self._job.with_(existing_battery=ExistingBattery(pack=key)), "Battery there today")
-        else:
-            self._of_battery("pack", key)
-
-    def _of_battery(self, name, value):
-        if self._job.existing_battery is not None:
-            self._try(
-                lambda: self._job.with_(existing_battery=self._job.existing_battery.with_(**{name: value})),
-                f"Battery there today: {name.replace('_', ' ')}",
-            )
+    def _change(self, name, value):
+        if self.thing is None or getattr(self.thing, name) == value:
+            return
+        self._try(lambda: self._changed({name: value}), f"{self.words} there today: {name.replace('_', ' ')}")
 
     def _try(self, make, label):
         try:
             job = make()
         except ValidationError as error:
             where, problem = first_field_error(error)
-            self.show_job(self._job, self._equipment)
+            self._show_thing()
             self._show_text(f"{where} {problem}.".strip())
         else:
             self.edited.emit(job, label)
@@ -167,3 +170,137 @@ class WallPanel(QWidget):
     def _show_text(self, problem):
         self.problem.setText(problem)
         self.problem.show()
+
+
+class InverterThings(_Things):
+    """Existing inverters."""
+
+    field, kind_field, model, words = "existing_inverters", "inverter", ExistingInverter, "Inverter"
+
+    def __init__(self, parent=None):
+        super().__init__(8, parent)
+        self._lay_out(
+            (
+                (("Inverter", self.which), ("called", self.name)),
+                (("kind", self.kind), ("age", self.age)),
+                (("it", self.fate), ("works", self.cost)),
+            )
+        )
+        self.kind.new_wanted.connect(lambda: self.item_wanted.emit("inverters", self._on_kind))
+
+    def _offer(self, equipment):
+        self.kind.offer([(NONE, "none"), *((c.key, c.name) for c in equipment.inverters if c.pv)], new=True)
+
+    def _show_thing(self):
+        super()._show_thing()
+        self.kind.show_value(self.thing.inverter if self.thing else NONE)
+
+    def _new(self, key, name):
+        return ExistingInverter(inverter=key, name=name)
+
+    def _changed(self, changes):
+        return self._job.with_existing_inverter(self._number, **changes)
+
+    def _without(self, gone, rest):
+        """What was on it is said to be on the first of the others."""
+        moved = {
+            name: tuple(
+                item.with_(wired_to=None) if item.wired_to == gone.name else item
+                for item in getattr(self._job, name)
+            )
+            for name in ("faces", "existing_batteries")
+        }
+        return self._job.with_(existing_inverters=rest, **moved)
+
+
+class BatteryThings(_Things):
+    """Existing batteries."""
+
+    field, kind_field, model, words = "existing_batteries", "pack", ExistingBattery, "Battery"
+
+    def __init__(self, parent=None):
+        super().__init__(6, parent)
+        self.count = self._quantity("Packs there today", "", "count", 0)
+        self.health = self._quantity("Usable energy now over when new", "", "health")
+        self.measured = self._quantity("Usable energy as measured; empty: by its health", "kWh", "measured_kwh", 1)
+        self.reserve = self._quantity(
+            "Reserve of the battery there today; empty: as the new one's", "%", "reserve", 0, percent=True
+        )
+        self.carrier = ChoiceField("Inverter of the battery", width=14)
+        self.carrier.taken.connect(self._on_carrier)
+        self.order = ChoiceField("Whether it waits for the other batteries", ORDER, width=6)
+        self.order.taken.connect(lambda value: self._change("waits", value))
+        self._lay_out(
+            (
+                (("Battery", self.which), ("called", self.name)),
+                (("kind", self.kind), ("packs", self.count)),
+                (("on", self.carrier), ("age", self.age)),
+                (("it", self.fate), ("works", self.cost)),
+                (("health", self.health), ("measured", self.measured)),
+                (("order", self.order), ("reserve", self.reserve)),
+            )
+        )
+        self.kind.new_wanted.connect(lambda: self.item_wanted.emit("packs", self._on_kind))
+        self.carrier.new_wanted.connect(lambda: self.item_wanted.emit("inverters", self._on_carrier))
+
+    def _offer(self, equipment):
+        self.kind.offer([(NONE, "none"), *((pack.key, pack.name) for pack in equipment.packs)], new=True)
+        there = [(ON + unit.name, f"on {unit.name}") for unit in self._job.existing_inverters]
+        own = [(c.key, c.name) for c in equipment.inverters if c.battery and not c.pv]
+        self.carrier.offer([*(there or [(ON, "the inverter")]), *own], new=True)
+
+    def _show_thing(self):
+        super()._show_thing()
+        thing = self.thing
+        self.kind.show_value(thing.pack if thing else NONE)
+        on = None
+        if thing is not None:
+            on = thing.inverter or ON + (self._job.wired_to(thing) or "")
+        self.carrier.show_value(on)
+        self.order.show_value(thing.waits if thing else None)
+        for field, name in ((self.count, "count"), (self.health, "health"), (self.measured, "measured_kwh")):
+            field.show_value(getattr(thing, name) if thing else None)
+        kept = thing.reserve if thing else None
+        self.reserve.show_value(None if kept is None else kept * 100.0)
+        fields = (self.count, self.health, self.measured, self.reserve, self.carrier, self.order)
+        for field in fields:
+            field.setEnabled(thing is not None)
+
+    def _new(self, key, name):
+        carried = {self._job.wired_to(item) for item in self.things if item.inverter is None}
+        free = next((unit.name for unit in self._job.existing_inverters if unit.name not in carried), None)
+        first = self._job.existing_inverters and free == self._job.existing_inverters[0].name
+        return ExistingBattery(pack=key, name=name, wired_to=None if first else free)
+
+    def _changed(self, changes):
+        return self._job.with_existing_battery(self._number, **changes)
+
+    def _on_carrier(self, value):
+        if self.thing is None:
+            return
+        if value.startswith(ON):
+            name = value.removeprefix(ON)
+            first = not self._job.existing_inverters or name == self._job.existing_inverters[0].name
+            changes = {"inverter": None, "wired_to": None if first else name}
+        else:
+            changes = {"inverter": value, "wired_to": None}
+        self._try(lambda: self._changed(changes), "Battery there today: inverter")
+
+
+class WallPanel(QObject):
+    """Edits `Job.existing_inverters` and `Job.existing_batteries`, each on a page; emits `edited` as they do."""
+
+    edited = Signal(object, str)
+    item_wanted = Signal(str, object)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.inverters, self.batteries = InverterThings(), BatteryThings()
+        for things in (self.inverters, self.batteries):
+            things.edited.connect(self.edited)
+            things.item_wanted.connect(self.item_wanted)
+
+    def show_job(self, job, equipment: Catalogue) -> None:
+        """Shows what the job says is there."""
+        self.inverters.show_job(job, equipment)
+        self.batteries.show_job(job, equipment)

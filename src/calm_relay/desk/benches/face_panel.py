@@ -33,6 +33,7 @@ class FacePanel(QWidget):
         self.strings = QuantityField("Strings of equal length", "", range_of(RoofFace, "strings"), 0)
         self.age = QuantityField("Age of the modules", "years", range_of(RoofFace, "age_years"), 0)
         self.electronics = ChoiceField("What is under each module", width=24)
+        self.unit = ChoiceField("Existing inverter its strings are on", width=18)
         self.mounting = ChoiceField("How the modules are mounted", [(name, name) for name in MOUNTINGS], width=18)
         self.summary = Label()
         self.summary.setObjectName("quiet")
@@ -48,6 +49,7 @@ class FacePanel(QWidget):
             (
                 ("Strings today", self.strings),
                 ("Age", self.age),
+                ("On", self.unit),
                 ("Mounting", self.mounting),
                 ("Under each module", self.electronics),
             )
@@ -66,6 +68,7 @@ class FacePanel(QWidget):
         column.addStretch(1)
         self.strings.accepted.connect(lambda value: self._change("strings", round(value)))
         self.age.accepted.connect(lambda value: self._change("age_years", value))
+        self.unit.taken.connect(lambda value: self._change("wired_to", value))
         self.mounting.taken.connect(lambda value: self._change("mounting", value))
         self.electronics.taken.connect(lambda value: self._change("electronics", value or None))
         self.electronics.new_wanted.connect(self._ask_new)
@@ -81,6 +84,13 @@ class FacePanel(QWidget):
         entries += [(item.key, item.name) for item in (*equipment.optimisers, *equipment.microinverters)]
         self.electronics.offer(entries, new=True)
         self.electronics.show_value(face.electronics or NONE)
+        units = job.existing_inverters
+        self.unit.offer(
+            [(None, f"{units[0].name}, the first" if units else "no inverter yet")]
+            + [(unit.name, unit.name) for unit in units[1:]]
+        )
+        self.unit.show_value(None if units and face.wired_to == units[0].name else face.wired_to)
+        self.unit.setEnabled(len(units) > 1)
         self.strings.show_value(float(face.strings))
         self.strings.setEnabled(face.is_there)
         self.age.show_value(face.age_years)
@@ -112,6 +122,7 @@ class FacePanel(QWidget):
                 "strings": "strings",
                 "age_years": "age",
                 "mounting": "mounting",
+                "wired_to": "existing inverter",
                 "electronics": "under each module",
             }[name]
             self.edited.emit(job, f"{face.name}: {word}")

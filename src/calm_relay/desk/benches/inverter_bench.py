@@ -4,7 +4,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.existing_panel import WallPanel
@@ -14,6 +14,7 @@ from calm_relay.desk.charts.limit_bars import LimitBars
 from calm_relay.desk.charts.power_bars import PowerBars
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label, RichLabel, rich, tip
+from calm_relay.desk.widgets.scrolled import scrolled
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.desk.widgets.wording import keep_units
@@ -30,7 +31,14 @@ UNITS = (
 
 LEFT = (("day", "The clipped day"), ("year", "Clipped by month and hour"))
 RIGHT = (("energy", "Energy by AC size"), ("cost", "Cost by AC size"))
-SIDE = (("limits", "Limits"), ("evening", "Evening"), ("today", "There today"))
+SIDE = (
+    ("limits", "Limits"),
+    ("evening", "Evening"),
+    ("today", "Inverters today"),
+    ("batteries", "Batteries today"),
+)
+
+SIDE_ROOM = 96
 
 
 def _studied(plan, option, progress):
@@ -67,7 +75,7 @@ class InverterBench(Bench):
         self.cost = Chart("Cost at other AC sizes; the mark is today's choice", "AC kW", "a year")
         self.cost.dropped.connect(self._on_dropped)
         self.limits = LimitBars()
-        self.wall = WallPanel()
+        self.wall = WallPanel(self)
         self.wall.edited.connect(self.edited)
         self.wall.item_wanted.connect(self.item_wanted)
         self.foresight_tabs, self.right_tabs, self.side_tabs = Tabs(LEFT), Tabs(RIGHT), Tabs(SIDE)
@@ -109,18 +117,35 @@ class InverterBench(Bench):
         side.addLayout(choose)
         side.addWidget(self.summary)
         side.addWidget(self.clipping_summary)
-        evening, ratio, today = _padded(self.bars), _padded(self.limits, self.trackers), _padded(self.wall)
-        side.addLayout(tabbed(self.side_tabs, ratio, evening, today))
+        evening, ratio = _padded(self.bars), _padded(self.limits, self.trackers)
+        today = [
+            scrolled(name, page, spacing=4)
+            for name, page in (
+                ("Inverters there today", self.wall.inverters),
+                ("Batteries there today", self.wall.batteries),
+            )
+        ]
+        for page in today:
+            # It scrolls in the room that the charts leave.
+            page.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
+            page.setMinimumHeight(SIDE_ROOM)
+        side.addLayout(tabbed(self.side_tabs, ratio, evening, *today))
         side.addStretch(1)
+        self.side_tabs.chosen.connect(self._on_side)
         grid.addLayout(side, 1, 1)
         for stretch in (grid.setColumnStretch, grid.setRowStretch):
             stretch(0, 1)
             stretch(1, 1)
 
+    def _on_side(self, key):
+        """What is there today needs the room of the sentences."""
+        for label in (self.summary, self.clipping_summary):
+            label.setVisible(key not in ("today", "batteries"))
+
     def focus_question(self) -> None:
         """Gives the focus to what is there today."""
         self.side_tabs.choose("today")
-        self.wall.inverter.setFocus()
+        self.wall.inverters.kind.setFocus()
 
     def show_job(self, job) -> None:
         """Shows which units the job states."""

@@ -175,9 +175,11 @@ class RoofTable(QWidget):
             plan for plan in self._job.string_plans if all(string.face != face.name for string in plan.strings)
         )
         changes = {"faces": rest, "string_plans": plans}
-        old = self._job.existing_battery
-        if not rest and (old is None or old.inverter is not None):
-            changes["existing_inverter"] = None
+        if not rest:
+            carry = {self._job.wired_to(item) for item in self._job.existing_batteries if item.inverter is None}
+            changes["existing_inverters"] = tuple(
+                unit for unit in self._job.existing_inverters if unit.name in carry
+            )
         self._try(lambda: self._job.with_(**changes), f"{face.name} removed", face.name)
 
 

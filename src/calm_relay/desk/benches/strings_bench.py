@@ -58,6 +58,9 @@ class StringsBench(Bench):
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
+        self.unit = ChoiceField("Inverter whose strings are shown", width=14)
+        self.unit.taken.connect(self._on_unit)
+        self._number = 0
         self.lay = QPushButton("Let the planner lay them")
         self.lay.setObjectName("small")
         self.lay.clicked.connect(self._on_lay)
@@ -79,6 +82,7 @@ class StringsBench(Bench):
         row.addWidget(self.ladders, 5)
         side = QVBoxLayout()
         side.setSpacing(6)
+        side.addWidget(self.unit)
         side.addWidget(self.summary)
         side.addWidget(self.problem)
         grid = QGridLayout()
@@ -110,21 +114,28 @@ class StringsBench(Bench):
 
     def show_view(self, view) -> None:
         """Draws the ladders and the work."""
-        from calm_relay.planning.views.string_ladder import ladders_of
-
         if not self.is_new(view):
             return
         self._view = view
+        self._show_unit()
+
+    def _show_unit(self):
+        """Shows the strings of the inverter in hand."""
+        view = self._view
         option = view.option
         units = view.built.design.pv_converters if view.built else ()
         converters = [converter for converter in units if converter.micro is None]
-        self._converter = converters[0] if converters else None
+        self._number = min(self._number, max(len(converters) - 1, 0))
+        self.unit.offer([(str(n), f"{n + 1}. {item.inverter.name}") for n, item in enumerate(converters)])
+        self.unit.show_value(str(self._number))
+        self.unit.setVisible(len(converters) > 1)
+        self._converter = converters[self._number] if converters else None
         faces = {face.name: number for number, face in enumerate(view.plan.job.faces)}
         plan = None
         if self._converter is not None and self._converter.stringing.runs:
-            plan = plan_of(self._converter.stringing, self._converter.inverter.key)
+            plan = plan_of(self._converter.stringing, self._converter.inverter.key, self._converter.alike)
         self._plan = plan
-        self.ladders.show_ladders(ladders_of(option), plan, faces)
+        self.ladders.show_ladders(self._ladders(), plan, faces)
         there = option.context.temperatures
         self.ladders.setToolTip(
             tip(
@@ -139,6 +150,18 @@ class StringsBench(Bench):
         )
         self._show_works(option.findings, view.built)
         self._show_part(self.tabs.key)
+
+    def _ladders(self):
+        """Ladders of the inverter in hand; of all where every module has its own."""
+        from calm_relay.planning.views.string_ladder import ladders_of
+
+        built = self._view.built
+        several = built is not None and self._converter is not None
+        return ladders_of(self._view.option, built.design.converters.index(self._converter) if several else None)
+
+    def _on_unit(self, number):
+        self._number = int(number)
+        self._show_unit()
 
     @staticmethod
     def _without(option):
@@ -176,13 +199,13 @@ class StringsBench(Bench):
             self._draw_curves()
 
     def _draw_curves(self):
-        from calm_relay.planning.views.string_ladder import iv_curves, ladders_of
+        from calm_relay.planning.views.string_ladder import iv_curves
 
         if self.tabs.key != "curves" or self._view is None:
             return
         option, look = self._view.option, colours()
         self.curves.start()
-        ladders = ladders_of(option)
+        ladders = self._ladders()
         if not ladders:
             return
         ladder = ladders[self.ladders.column]
@@ -225,7 +248,7 @@ class StringsBench(Bench):
             self.edited.emit(job_with_plan(self._job, self._view.option.design, plan), label)
 
     def _on_lay(self):
-        job = self._job.with_string_plan(self._converter.inverter.key, None)
+        job = self._job.with_string_plan(self._converter.inverter.key, None, self._converter.alike)
         self.edited.emit(job, "Strings laid by the planner")
 
     def _on_school(self, school):

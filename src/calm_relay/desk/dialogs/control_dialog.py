@@ -52,11 +52,10 @@ class ControlDialog(AnswerDialog):
         )
         self.bias = self._quantity("Import left standing", "W", "import_bias_w", control.import_bias_w)
         self.order = ChoiceField("Which of two batteries goes first", CONTROL_SERIES, width=24)
-        waits = (
-            "old" if battery.waits else "new" if job.existing_battery and job.existing_battery.waits else "unset"
-        )
+        waits = "old" if battery.waits else "new" if any(old.waits for old in job.existing_batteries) else "unset"
         self.order.show_value(waits)
-        self.order.setEnabled(job.existing_battery is not None)
+        self._order_before = waits
+        self.order.setEnabled(bool(job.existing_batteries))
         self._lay_out()
         self.resize(840, 640)
 
@@ -133,9 +132,13 @@ class ControlDialog(AnswerDialog):
                 clock={"charge": self.clock_charge.value, "give": self.clock_give.value},
             )
             battery = job.battery.with_(charge_windows=self.fill.value, waits=order == "old")
-            existing = job.existing_battery and job.existing_battery.with_(waits=order == "new")
+            existing = job.existing_batteries
+            if order != self._order_before:
+                existing = tuple(old.with_(waits=order == "new") for old in existing)
             tariff = job.tariff.with_(stored_export=self.allowed.isChecked())
-            self.result_job = job.with_(control=control, battery=battery, existing_battery=existing, tariff=tariff)
+            self.result_job = job.with_(
+                control=control, battery=battery, existing_batteries=existing, tariff=tariff
+            )
         except ValidationError as error:
             where, problem = first_field_error(error)
             self.show_text(f"{where}: {problem}." if where else f"{problem}.")

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from calm_relay.job.equipment import Module, Optimiser
 from calm_relay.job.model import Job
+from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.job.tariff import Costs
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.strings.stringing import fusing_of
@@ -96,7 +97,7 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
         if converter.is_new:
             lines.append(CostLine("unit", converter.inverter.name, converter.inverter.price))
             hours += converter.inverter.install_hours
-        bank = converter.added or converter.held
+        bank = converter.bought_packs
         if bank:
             lines.append(CostLine("battery", bank.summary, bank.price))
             hours += bank.install_hours
@@ -113,8 +114,7 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     fuses = _fuses(design, job)
     if fuses:
         lines.append(CostLine("fuses", f"{fuses} string fuses", fuses * costs.fuse))
-    if design.removed:
-        lines.append(CostLine("removal", "Taking the old inverter away", len(design.removed) * costs.remove_unit))
+    lines += _existing_lines(design, job)
     lines += _site_lines(design, job)
     battery = design.battery_converter
     if battery and battery.is_new and battery.inverter.backup:
@@ -125,6 +125,34 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
         )
     lines += _incentive_lines(design, job, lines)
     return tuple(lines)
+
+
+def _existing_lines(design: Design, job: Job) -> list[CostLine]:
+    """What is taken away of that which is there, and what is hung elsewhere."""
+    costs, lines = job.costs, []
+    for gone in design.removed:
+        unit = gone.surveyed or gone.battery_surveyed
+        alone = len(design.removed) == 1
+        label = "Taking the old inverter away" if alone else f"Taking away {gone.inverter.name}"
+        lines.append(CostLine("removal", label, _works_cost(unit, costs.remove_unit)))
+    kept = {battery.name for unit in design.converters if (battery := unit.battery_surveyed) is not None}
+    kept |= {battery.name for unit in design.removed if (battery := unit.battery_surveyed) is not None}
+    for battery in job.existing_batteries:
+        if battery.name not in kept:
+            label = f"Taking away the packs of {battery.name}"
+            lines.append(CostLine("removal", label, _works_cost(battery, costs.remove_unit)))
+    for converter in design.converters:
+        unit = converter.surveyed or converter.battery_surveyed
+        if unit is not None and unit.fate == "move" and not converter.is_new:
+            again = costs.remove_unit + converter.inverter.install_hours * costs.labour_per_hour
+            label = f"Hanging {converter.inverter.name} elsewhere"
+            lines.append(CostLine("removal", label, _works_cost(unit, again)))
+    return lines
+
+
+def _works_cost(unit: ExistingInverter | ExistingBattery | None, usual: float) -> float:
+    """What moving or taking away a thing costs: as stated for it, else as usual."""
+    return usual if unit is None or unit.works_cost is None else unit.works_cost
 
 
 def _site_lines(design: Design, job: Job) -> list[CostLine]:
@@ -157,7 +185,7 @@ def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[Co
     costs = job.costs
     battery = design.battery_converter
     new = battery is not None and battery.battery_is_new
-    bank = (battery.added or battery.bank) if new and battery is not None else None
+    bank = battery.bought_packs if battery is not None else None
     array_kw = sum(
         run.module.power_w * run.modules / 1000.0
         for converter in design.pv_converters

@@ -7,6 +7,7 @@ from typing import Any, Protocol
 
 from calm_relay.job.equipment import Backup, Inverter, Microinverter, Optimiser
 from calm_relay.job.model import Job, PurposeKind, Supply
+from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.physics.plant.parts import ConverterPart
 from calm_relay.planning.equipment.bank import Bank, discharge_ac_kw
 from calm_relay.planning.equipment.equipment import Equipment, loss_curve
@@ -23,7 +24,8 @@ class Converter:
     """A converter on the wall with what hangs on it; `micro` is set where it stands for units under modules.
 
     `laid` are its strings and `held` its battery, None where it has none; `added` are the packs that join those already
-    there.
+    there. `surveyed` is what the survey says of a unit that is there, `battery_surveyed` of a battery that is there,
+    whatever carries it then. `alike` counts units of one kind, by which strings laid by hand know theirs.
     """
 
     inverter: Inverter
@@ -33,6 +35,9 @@ class Converter:
     age_years: float = 0.0
     micro: Microinverter | None = None
     added: Bank | None = None
+    surveyed: ExistingInverter | None = None
+    battery_surveyed: ExistingBattery | None = None
+    alike: int = 1
 
     @property
     def has_battery(self) -> bool:
@@ -69,7 +74,29 @@ class Converter:
     @property
     def battery_is_new(self) -> bool:
         """Whether its battery, or a part of it, is yet to be bought."""
+        return self.bought_packs is not None
+
+    @property
+    def bought_packs(self) -> Bank | None:
+        """The packs yet to be bought; None where the battery is there already."""
+        if self.added is not None:
+            return self.added
+        return self.held if self.is_new and self.battery_surveyed is None else None
+
+    @property
+    def battery_moves(self) -> bool:
+        """Whether its battery, or a part of it, comes to stand in the new place."""
         return self.has_battery and (self.is_new or self.added is not None)
+
+    def is_the_same(self, other: "Converter") -> bool:
+        """Whether both are one unit that is there today."""
+        if self.is_new or other.is_new:
+            return False
+        if self.micro is not None or other.micro is not None:
+            return self.micro is not None and other.micro is not None and self.faces == other.faces
+        if self.surveyed is not None or other.surveyed is not None:
+            return self.surveyed == other.surveyed
+        return self.battery_surveyed == other.battery_surveyed
 
     @property
     def faces(self) -> tuple[Face, ...]:
@@ -119,7 +146,7 @@ class Design:
     title: str
     coupling: str
     converters: tuple[Converter, ...] = ()
-    removed: tuple[Inverter, ...] = ()
+    removed: tuple[Converter, ...] = ()
     strings_moved: int = 0
     by_clock: bool = False
 
@@ -128,7 +155,7 @@ class Design:
         """The inverter that carries the battery under discussion; the existing one where there is no other."""
         with_bank = [converter for converter in self.converters if converter.has_battery]
         return next(
-            (converter for converter in with_bank if converter.battery_is_new), with_bank[0] if with_bank else None
+            (converter for converter in with_bank if converter.battery_moves), with_bank[0] if with_bank else None
         )
 
     @property
@@ -187,13 +214,30 @@ class Design:
 
     @property
     def roof_converters(self) -> tuple[int, ...]:
-        """Numbers of the units drawn as the converter on the line: the first, or all microinverters together."""
+        """Numbers of the units drawn as the inverter on the line.
+
+        The first with strings; with it the other string inverters, or all microinverters.
+        """
         first = next((i for i, converter in enumerate(self.converters) if converter.has_strings), None)
         if first is None:
             return ()
-        if self.converters[first].micro is None:
+        if self.converters[first].micro is not None:
+            return tuple(i for i, converter in enumerate(self.converters) if converter.micro)
+        if self.converters[first].has_battery:
             return (first,)
-        return tuple(i for i, converter in enumerate(self.converters) if converter.micro)
+        plain = [unit.has_strings and not unit.has_battery and unit.micro is None for unit in self.converters]
+        return tuple(number for number, takes_roof in enumerate(plain) if takes_roof)
+
+    @property
+    def beside_groups(self) -> tuple[tuple[int, ...], ...]:
+        """Numbers of the units that join the line beside it: the one under discussion first, then the others.
+
+        Two at most: more than one other are drawn as one.
+        """
+        group = self.roof_converters
+        beside = [number for number in range(len(self.converters)) if number not in group]
+        beside.sort(key=lambda number: self.converters[number] is not self.battery_converter)
+        return tuple((number,) for number in beside) if len(beside) < 3 else ((beside[0],), tuple(beside[1:]))
 
     @property
     def new_converters(self) -> tuple[Converter, ...]:
@@ -246,12 +290,14 @@ class Survey:
         """Faces on the roof after the works."""
         return tuple(face for face in self.faces if face.plan.will_be_there)
 
-    def lay(self, inverter: Inverter, faces: tuple[Face, ...], fixed: frozenset[Any] = frozenset()) -> Stringing:
+    def lay(
+        self, inverter: Inverter, faces: tuple[Face, ...], fixed: frozenset[Any] = frozenset(), alike: int = 1
+    ) -> Stringing:
         """Strings on an inverter: laid by hand where the job has them so, else by the planner.
 
-        `fixed` names the faces whose strings stay as they are wired.
+        `fixed` names the faces whose strings stay as they are wired; `alike` counts units of one kind.
         """
-        plan = self.job.string_plan(inverter.key)
+        plan = self.job.string_plan(inverter.key, alike)
         if plan is not None:
             return planned_strings(faces, inverter, plan, self.optimisers)
         return lay_strings(faces, inverter, self.temperatures, self.site_limit, self.optimisers, fixed)
@@ -293,8 +339,13 @@ class DesignContext:
 
     @property
     def kept_inverter(self) -> str:
-        """The name of the inverter with strings that is there today."""
-        return self.kept.inverter.name if self.kept else "the inverter"
+        """The name of what the survey keeps where it is."""
+        unit = next((item for item in self.now if item.surveyed and item.surveyed.stays), self.kept)
+        return unit.inverter.name if unit else "the inverter"
+
+    def leaving(self, converters: Sequence[Converter]) -> tuple[Converter, ...]:
+        """Units of today that are not among those of a design."""
+        return tuple(unit for unit in self.now if not any(unit.is_the_same(converter) for converter in converters))
 
     @property
     def kept(self) -> Converter | None:

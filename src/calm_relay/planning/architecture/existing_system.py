@@ -1,7 +1,9 @@
 """What stands on the wall and the roof today, and what of it stays."""
 
+from collections.abc import Mapping
+
 from calm_relay.job.equipment import Microinverter
-from calm_relay.job.model import Job
+from calm_relay.job.survey import ExistingBattery
 from calm_relay.planning.architecture.design import Converter, Survey
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.bank import Bank
@@ -11,71 +13,112 @@ from calm_relay.planning.strings.stringing import LAID, Stringing, StringRun, su
 
 
 def existing_converters(survey: Survey) -> tuple[Converter, ...]:
-    """The units there today with the roof's strings and the existing battery.
+    """The units there today with the roof's strings and the existing batteries.
 
     Raises
     ------
     PlanError
-        When the inverter takes no modules, or a battery has no unit that takes it.
+        When an inverter takes no modules and carries no battery, or a battery has no unit that takes it.
     """
     there = tuple(face for face in survey.faces if face.plan.is_there)
-    return staying_converters(survey, there, as_wired=True, with_battery=True)
-
-
-def battery_stays(job: Job) -> bool:
-    """Whether the existing battery, if there is one, is part of what comes."""
-    return job.existing_battery is None or job.old_battery.fate != "remove"
+    return _standing(survey, there, as_wired=True, all_of_today=True, wiring={})
 
 
 def staying_converters(
-    survey: Survey, faces: tuple[Face, ...], *, as_wired: bool, with_battery: bool
+    survey: Survey, faces: tuple[Face, ...], *, as_wired: bool, wiring: Mapping[str, str] | None = None
 ) -> tuple[Converter, ...]:
-    """Inverter, microinverters and existing battery with some of the faces.
+    """Inverters, microinverters and batteries that the survey does not let go, with some of the faces.
 
-    `as_wired` says that the strings are those of the survey; else new faces are laid beside them.
+    `as_wired` says that the strings are those of the survey; else new faces are laid beside them. `wiring` names the
+    existing inverter of faces that hang on another one than the survey says.
     """
-    job, equipment = survey.job, survey.equipment
-    converters = []
+    return _standing(survey, faces, as_wired=as_wired, all_of_today=False, wiring=wiring or {})
+
+
+def _standing(
+    survey: Survey, faces: tuple[Face, ...], *, as_wired: bool, all_of_today: bool, wiring: Mapping[str, str]
+) -> tuple[Converter, ...]:
+    job = survey.job
     micros = micro_faces(survey, faces)
     plain = tuple(face for face in faces if face not in micros)
-    if job.existing_inverter is not None:
-        inverter = equipment.inverter(job.existing_inverter.inverter, "existing_inverter.inverter")
-        if inverter.pv is None:
-            raise PlanError("existing_inverter.inverter", f"{inverter.name} has no PV inputs; wanted one that has")
-        by_hand = job.string_plan(inverter.key) is not None
-        if as_wired and not by_hand and not survey.optimisers:
-            strings = surveyed_strings(plain, inverter)
-        else:
-            there = frozenset(face.plan.name for face in plain if face.plan.is_there)
-            strings = survey.lay(inverter, plain, there)
-        bank = None
-        if with_battery and job.existing_battery and job.old_battery.inverter is None:
-            bank = _old_bank(job, equipment)
-            if inverter.battery is None:
-                raise PlanError(
-                    "existing_battery.inverter", f"{inverter.name} carries no battery; wanted its own unit"
-                )
-        converters.append(
-            Converter(inverter, strings, bank, is_new=False, age_years=job.existing_inverter.age_years)
-        )
-    converters += [micro_converter(face, micro, is_new=False) for face, micro in micros.items()]
-    if with_battery and job.existing_battery and job.old_battery.inverter is not None:
-        inverter = equipment.inverter(job.old_battery.inverter, "existing_battery.inverter")
-        if inverter.battery is None:
-            raise PlanError(
-                "existing_battery.inverter", f"{inverter.name} has no battery port; wanted one that has"
+    batteries = [item for item in job.existing_batteries if all_of_today or not item.goes]
+    carried = {job.wired_to(item): item for item in batteries if item.inverter is None}
+    converters = []
+    for number, unit in enumerate(job.existing_inverters):
+        if all_of_today or not unit.goes:
+            mine = tuple(
+                face for face in plain if wiring.get(face.plan.name, job.wired_to(face.plan)) == unit.name
             )
-        age = job.old_battery.age_years
-        converters.append(Converter(inverter, held=_old_bank(job, equipment), is_new=False, age_years=age))
+            converters.append(_existing_unit(survey, number, mine, carried.get(unit.name), as_wired))
+    converters += [micro_converter(face, micro, is_new=False) for face, micro in micros.items()]
+    converters += [_battery_unit(survey, item) for item in batteries if item.inverter is not None]
     return tuple(converters)
 
 
-def _old_bank(job: Job, equipment: Equipment) -> Bank:
-    return Bank(
-        equipment.pack(job.old_battery.pack, "battery.pack"),
-        job.old_battery.count,
-        job.old_battery.health,
+def _existing_unit(
+    survey: Survey, number: int, faces: tuple[Face, ...], battery: ExistingBattery | None, as_wired: bool
+) -> Converter:
+    """An existing inverter with its strings and the battery on it."""
+    job, equipment = survey.job, survey.equipment
+    unit = job.existing_inverters[number]
+    field = f"existing_inverters.{number}.inverter"
+    inverter = equipment.inverter(unit.inverter, field)
+    if inverter.pv is None and inverter.battery is None:
+        raise PlanError(field, f"{inverter.name} has no PV inputs and no battery port; wanted one that has")
+    if inverter.pv is None and (faces or battery is None):
+        raise PlanError(field, f"{inverter.name} has no PV inputs; wanted one that has")
+    bank = None
+    if battery is not None:
+        bank = old_bank(battery, equipment)
+        if inverter.battery is None:
+            place = job.existing_batteries.index(battery)
+            raise PlanError(
+                f"existing_batteries.{place}.inverter", f"{inverter.name} carries no battery; wanted its own unit"
+            )
+    alike = sum(item.inverter == unit.inverter for item in job.existing_inverters[: number + 1])
+    by_hand = job.string_plan(inverter.key, alike) is not None
+    strings = None
+    if inverter.pv is not None:
+        if as_wired and not by_hand and not survey.optimisers:
+            strings = surveyed_strings(faces, inverter)
+        else:
+            there = frozenset(face.plan.name for face in faces if face.plan.is_there)
+            strings = survey.lay(inverter, faces, there, alike)
+    return Converter(
+        inverter,
+        strings,
+        bank,
+        is_new=False,
+        age_years=unit.age_years,
+        surveyed=unit,
+        battery_surveyed=battery,
+        alike=alike,
     )
+
+
+def _battery_unit(survey: Survey, battery: ExistingBattery) -> Converter:
+    """An existing battery on a unit of its own."""
+    number = survey.job.existing_batteries.index(battery)
+    field = f"existing_batteries.{number}.inverter"
+    assert battery.inverter is not None, "it is on a unit of its own"
+    inverter = survey.equipment.inverter(battery.inverter, field)
+    if inverter.battery is None:
+        raise PlanError(field, f"{inverter.name} has no battery port; wanted one that has")
+    bank = old_bank(battery, survey.equipment)
+    return Converter(inverter, held=bank, is_new=False, age_years=battery.age_years, battery_surveyed=battery)
+
+
+def old_bank(battery: ExistingBattery, equipment: Equipment) -> Bank:
+    """An existing battery's packs, with what they still hold."""
+    pack = equipment.pack(battery.pack, "battery.pack")
+    return Bank(pack, battery.count, health_of(battery, Bank(pack, battery.count).usable_kwh))
+
+
+def health_of(battery: ExistingBattery, usable_new_kwh: float) -> float:
+    """Usable energy now over usable when new: as measured, else as stated."""
+    if battery.measured_kwh is None:
+        return battery.health
+    return min(battery.measured_kwh / usable_new_kwh, 1.0)
 
 
 def micro_faces(survey: Survey, faces: tuple[Face, ...]) -> dict[Face, Microinverter]:

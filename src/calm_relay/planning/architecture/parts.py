@@ -6,7 +6,7 @@ from typing import Any
 
 from calm_relay.job.equipment import Inverter
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.existing_system import battery_stays, micro_faces, staying_converters
+from calm_relay.planning.architecture.existing_system import micro_faces, staying_converters
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
 from calm_relay.planning.equipment.bank import discharge_ac_kw
@@ -15,6 +15,8 @@ from calm_relay.planning.strings.stringing import Stringing, hard_refusals
 
 # Array over AC rating up to which a size is taken when the planner chooses: common practice, no source.
 USUAL_RATIO = 1.35
+# More string inverters than this on one roof are planned as two jobs.
+MOST_INVERTERS = 6
 
 
 def battery_inverter_of(context: DesignContext) -> tuple[Converter | None, tuple[str, ...]]:
@@ -110,9 +112,10 @@ def array_refusals(
     return reasons
 
 
-def string_inverter(context: DesignContext) -> tuple[Inverter | None, tuple[str, ...]]:
-    """A string inverter for the faces to come, or the reasons why there is none."""
-    faces = context.survey.faces_then
+def string_inverter(
+    context: DesignContext, faces: tuple[Face, ...], alike: int = 1
+) -> tuple[Inverter | None, tuple[str, ...]]:
+    """A string inverter for some faces, or the reasons why there is none."""
     array_kw = sum(face.rated_kw for face in faces)
 
     def refusals(inverter: Inverter) -> list[str]:
@@ -129,17 +132,81 @@ def string_inverter(context: DesignContext) -> tuple[Inverter | None, tuple[str,
             lambda inverter: refusals(inverter) + array_refusals(context, inverter, faces, False),
             lambda inverter: inverter.ac_kw,
             array_kw / USUAL_RATIO,
-            lambda inverter: context.survey.lay(inverter, faces, fixed(faces)).homeless,
+            lambda inverter: context.survey.lay(inverter, faces, fixed(faces), alike).homeless,
         ),
     )
 
 
+def string_inverters(
+    context: DesignContext, faces: tuple[Face, ...]
+) -> tuple[tuple[Converter, ...], tuple[str, ...]]:
+    """New string inverters for some faces: one where it takes them all, else as few as do; or why there are none."""
+    inverter, first = string_inverter(context, faces)
+    if inverter is not None:
+        strings = context.survey.lay(inverter, faces, fixed(faces))
+        if not strings.homeless or len(faces) < 2 or context.job.string_plan(inverter.key) is not None:
+            return (Converter(inverter, strings),), ()
+    for count in range(2, min(len(faces), MOST_INVERTERS) + 1):
+        apart = [_on_one_of_its_own(context, group) for group in _shared_out(faces, count)]
+        whole = tuple(converter for converter in apart if converter is not None)
+        if len(whole) == count:
+            return _numbered(context, whole), ()
+    return ((Converter(inverter, strings),), ()) if inverter is not None else ((), first)
+
+
+def _on_one_of_its_own(context: DesignContext, faces: tuple[Face, ...]) -> Converter | None:
+    """A new inverter with all modules of some faces; None where none takes them."""
+    inverter, _ = string_inverter(context, faces)
+    if inverter is None:
+        return None
+    strings = context.survey.lay(inverter, faces, fixed(faces))
+    return None if strings.homeless else Converter(inverter, strings)
+
+
+def _shared_out(faces: tuple[Face, ...], count: int) -> list[tuple[Face, ...]]:
+    """Faces in so many groups of about the same power: the largest first, each to the group that has least."""
+    groups: list[list[Face]] = [[] for _ in range(count)]
+    for face in sorted(faces, key=lambda face: -face.rated_kw):
+        min(groups, key=lambda group: sum(item.rated_kw for item in group)).append(face)
+    return [tuple(face for face in faces if face in group) for group in groups]
+
+
+def _numbered(context: DesignContext, converters: tuple[Converter, ...]) -> tuple[Converter, ...]:
+    """New inverters with their strings, those of one kind counted; strings laid by hand are laid on theirs."""
+    counted: list[Converter] = []
+    for converter in converters:
+        alike = 1 + sum(item.inverter.key == converter.inverter.key for item in counted)
+        if context.job.string_plan(converter.inverter.key, alike) is not None:
+            faces = tuple(face for item in converters for face in item.faces)
+            strings = context.survey.lay(converter.inverter, faces, frozenset(), alike)
+            converter = replace(converter, laid=strings)
+        counted.append(replace(converter, alike=alike))
+    return tuple(counted)
+
+
 def staying_beside(context: DesignContext, faces: tuple[Face, ...]) -> Iterator[Converter]:
-    """Microinverters and a battery on a unit of its own that stay when the inverter goes."""
+    """What stays beside a unit that takes the rest of the roof: what the survey keeps, microinverters, batteries."""
     for converter in context.now:
-        own_battery = converter.has_battery and not converter.has_strings
-        if (converter.micro and converter.faces[0] in faces) or (own_battery and battery_stays(context.job)):
+        if converter.micro:
+            if converter.faces[0] in faces:
+                yield converter
+        elif converter.surveyed is not None:
+            if converter.surveyed.stays:
+                yield _without_what_goes(context, converter)
+        elif converter.battery_surveyed is not None and not converter.battery_surveyed.goes:
             yield converter
+
+
+def _without_what_goes(context: DesignContext, converter: Converter) -> Converter:
+    """A unit that stays, without the modules and the battery that the survey lets go."""
+    kept = staying_converters(context.survey, context.survey.faces_then, as_wired=True)
+    return next(item for item in kept if item.is_the_same(converter))
+
+
+def displaced(context: DesignContext, beside: tuple[Converter, ...]) -> tuple[Face, ...]:
+    """Faces to come that hang on none of the units that stay, and have no microinverters."""
+    taken = {face.plan.name for converter in beside for face in converter.faces}
+    return tuple(face for face in plain_faces(context) if face.plan.name not in taken)
 
 
 def plain_faces(context: DesignContext) -> tuple[Face, ...]:
@@ -161,37 +228,55 @@ def with_bank(context: DesignContext, **changes: Any) -> DesignContext:
 
 def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design | Refusal:
     """String inverters and the battery's own unit on one AC bus."""
-    job = context.job
     title = "AC-coupled add-on" if context.now else "String inverter + AC battery"
     converter, reasons = battery_inverter_of(context)
     if converter is None:
         return unbuildable(architecture, title, "AC", *reasons)
-    keeps = job.existing_inverter is not None and job.existing_inverter.fate != "remove"
     faces = context.survey.faces_then
-    if keeps or (context.now and job.existing_inverter is None):
-        changed = any(face.plan.fate in {"new", "remove"} for face in context.faces)
-        converters = staying_converters(
-            context.survey, faces, as_wired=not changed, with_battery=battery_stays(job)
-        )
-        bare = [item for converter in converters if converter.has_strings for item in converter.stringing.left_out]
-        new = [item for item in bare if item.face.plan.fate == "new"]
-        if new:
-            name = new[0].face.plan.name
-            text = f"{new[0].modules} modules of {name} find no place on the inverter that stays: {new[0].reason}"
-            return unbuildable(architecture, title, "AC", text)
-        return Design(architecture, title, "AC", (*converters, converter))
-    if not faces:
-        return Design(architecture, "Battery alone", "AC", (*staying_beside(context, faces), converter))
-    inverter, reasons = string_inverter(context)
-    if inverter is None:
-        return unbuildable(architecture, title, "AC", *reasons)
-    plain = tuple(face for face in faces if face not in micro_faces(context.survey, faces))
-    strings = context.survey.lay(inverter, plain, fixed(plain))
-    converters = (Converter(inverter, strings), *staying_beside(context, faces), converter)
-    removed = tuple(
-        converter.inverter for converter in context.now if converter.micro is None and converter.has_strings
-    )
-    return Design(architecture, title, "AC", converters, removed, strings.strings if removed else 0)
+    staying, left = _with_room(context)
+    new: tuple[Converter, ...] = ()
+    if left:
+        new, reasons = string_inverters(context, left)
+        if not new:
+            kept = [item for item in staying if item.surveyed is not None]
+            if kept:
+                name = kept[0].inverter.name if len(kept) == 1 else "the inverters that stay"
+                modules = sum(face.plan.count for face in left)
+                names = " and ".join(face.plan.name for face in left)
+                reasons = (f"{modules} modules of {names} find no place on {name}", *reasons)
+            return unbuildable(architecture, title, "AC", *reasons)
+    units = tuple(item for item in staying if item.surveyed is not None)
+    converters = (*units, *new, *(item for item in staying if item not in units), converter)
+    if not faces and not context.now:
+        title = "Battery alone"
+    removed = context.leaving(converters)
+    moved = sum(item.stringing.strings for item in new if any(face.plan.is_there for face in item.faces))
+    return Design(architecture, title, "AC", converters, removed, moved)
+
+
+def _with_room(context: DesignContext) -> tuple[tuple[Converter, ...], tuple[Face, ...]]:
+    """What stays, with the new faces that find room on it, and the faces that need another inverter."""
+    survey = context.survey
+    changed = any(face.plan.fate in {"new", "remove"} for face in context.faces)
+    units = {item.name: item for item in context.job.existing_inverters if not item.goes}
+    wiring: dict[str, str] = {}
+    left: list[Face] = []
+    for face in plain_faces(context):
+        name = context.job.wired_to(face.plan)
+        if not (face.plan.is_there and name in units):
+            left.append(face)
+    there = tuple(face for face in survey.faces_then if face not in left)
+    for face in tuple(left):
+        wanted = [face.plan.wired_to] if face.plan.wired_to in units and not face.plan.is_there else list(units)
+        for name in wanted:
+            tried = {**wiring, face.plan.name: name}
+            standing = staying_converters(survey, (*there, face), as_wired=False, wiring=tried)
+            unit = next(item for item in standing if item.surveyed is not None and item.surveyed.name == name)
+            if unit.has_strings and not unit.stringing.left_out:
+                wiring, there = tried, (*there, face)
+                left.remove(face)
+                break
+    return staying_converters(survey, there, as_wired=not changed, wiring=wiring), tuple(left)
 
 
 def unbuildable(architecture: Architecture, title: str, coupling: str, *reasons: str) -> Refusal:

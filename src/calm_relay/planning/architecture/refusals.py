@@ -55,7 +55,7 @@ def mixing_refusals(old: Pack, new: Pack) -> list[str]:
 def place_refusals(design: Design, job: Job) -> list[str]:
     """Reasons why the new battery may not stand where the survey puts it."""
     converter, place = design.battery_converter, job.battery_place
-    if converter is None or not converter.battery_is_new:
+    if converter is None or not converter.battery_moves:
         return []
     pack, reasons = converter.bank.pack, []
     if place.where == "outdoors" and not pack.outdoors:

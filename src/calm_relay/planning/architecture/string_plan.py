@@ -6,14 +6,14 @@ from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.strings.stringing import Stringing
 
 
-def plan_of(stringing: Stringing, inverter_key: str) -> StringPlan:
+def plan_of(stringing: Stringing, inverter_key: str, alike: int = 1) -> StringPlan:
     """Strings as a plan that the job can hold and a person can change."""
     strings = [
         PlannedString(face=run.face.plan.name, modules=run.in_series, input=run.tracker_number)
         for run in stringing.runs
         for _ in range(run.parallel)
     ]
-    return StringPlan(inverter=inverter_key, strings=tuple(strings))
+    return StringPlan(inverter=inverter_key, unit=alike, strings=tuple(strings))
 
 
 def job_with_plan(job: Job, design: Design, plan: StringPlan) -> Job:
@@ -21,7 +21,7 @@ def job_with_plan(job: Job, design: Design, plan: StringPlan) -> Job:
 
     Otherwise strings that do not fit yet would have the planner take another inverter.
     """
-    job = job.with_string_plan(plan.inverter, plan)
+    job = job.with_string_plan(plan.inverter, plan, plan.unit)
     converter = next(
         (converter for converter in design.pv_converters if converter.inverter.key == plan.inverter), None
     )

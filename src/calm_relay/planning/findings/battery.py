@@ -56,7 +56,7 @@ def _stronger(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     mends = []
     power_kw = discharge_ac_kw(converter.bank, converter.inverter)[0]
     bigger = replace(converter.bank, count=converter.bank.count + 1)
-    if not converter.is_new or not is_the_job_s(subject, converter):
+    if not converter.battery_is_new or converter.added or not is_the_job_s(subject, converter):
         return ()
     if (
         not battery_refusals(bigger, converter.inverter, subject.job)
@@ -89,6 +89,8 @@ def stronger_inverter(subject: Subject, converter: Converter, enough: Callable[.
     for item in subject.context.equipment.on_offer.inverters:
         if item.battery is None or (item.pv is None) != (converter.inverter.pv is None):
             continue
+        if item.key in (converter.inverter.key, getattr(subject.job.battery, field)):
+            continue
         if battery_refusals(converter.bank, item, subject.job) or not enough(item):
             continue
         if subject.design.architecture.one_inverter:
@@ -106,7 +108,13 @@ def stronger_inverter(subject: Subject, converter: Converter, enough: Callable[.
 def check_charge_window(subject: Subject) -> list[Finding]:
     """The cheap window must be long enough, at the real charge rate, for the energy it is meant to bring."""
     converter, charge = subject.design.battery_converter, subject.job.battery.first_window
-    if converter is None or charge is None or not converter.is_new or subject.design.by_clock:
+    if (
+        converter is None
+        or charge is None
+        or not converter.is_new
+        or not converter.battery_is_new
+        or subject.design.by_clock
+    ):
         return []
     battery = subject.job.battery
     minutes = (minutes_of(charge.end) - minutes_of(charge.start)) % 1440

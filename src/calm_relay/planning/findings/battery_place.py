@@ -38,7 +38,7 @@ LEAD_LIVES = 2.0
 
 def _new_battery(subject: Subject) -> Converter | None:
     converter = subject.design.battery_converter
-    return converter if converter is not None and converter.battery_is_new else None
+    return converter if converter is not None and converter.battery_moves else None
 
 
 def _move(**changes: Any) -> Callable[..., Any]:
@@ -164,11 +164,11 @@ def check_lead_duty(subject: Subject) -> list[Finding]:
             reading=(float(full), LEAD_FULL_SHARE * 365, "days"),
             rule="common practice, no source",
             mends=()
-            if good or not converter.battery_is_new or subject.design.by_clock
+            if good or not converter.battery_moves or subject.design.by_clock
             else _topped_up(subject.job),
         )
     ]
-    if converter.battery_is_new and not subject.job.battery_place.ventilated:
+    if converter.battery_moves and not subject.job.battery_place.ventilated:
         findings.append(
             stops(
                 "ventilation",

@@ -8,8 +8,9 @@ import numpy as np
 from calm_relay.job.control import Control
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, grid_check, judged, passes, warns
-from calm_relay.planning.operation.controls import open_in
+from calm_relay.planning.operation.controls import open_in, waits
 from calm_relay.planning.operation.meter_conflict import one_meter, two_metered
 
 SMALL_KWH = 5.0
@@ -21,7 +22,7 @@ PRACTICE = "common practice, no source"
 def check_target_above_present(subject: Subject) -> list[Finding]:
     """A window with the sun up and a target above the present charge buys at full power, not surplus alone."""
     converter = subject.design.battery_converter
-    if converter is None or not converter.battery_is_new or subject.design.by_clock:
+    if converter is None or not converter.battery_moves or subject.design.by_clock:
         return []
     findings = []
     year = subject.outcome.year
@@ -62,32 +63,37 @@ def _without_window(place: int) -> Callable[..., Any]:
     return apply
 
 
+def _let_wait(converter: Converter, job: Job) -> Mend:
+    """Has a battery wait for the others."""
+    old = converter.battery_surveyed
+    if converter.is_new or old is None:
+        return Mend("Let the new battery wait", lambda job: job.with_(battery=job.battery.with_(waits=True)))
+    several = len(job.existing_batteries) > 1
+    number = job.existing_batteries.index(old)
+    return Mend(
+        f"Let {old.name} wait" if several else "Let the old battery wait",
+        lambda job: job.with_existing_battery(number, waits=True),
+    )
+
+
 @grid_check
 def check_two_controllers(subject: Subject) -> list[Finding]:
     """Two batteries that each chase the same meter: one discharges into the other until somebody waits."""
-    rivals = two_metered(subject.design)
-    seen = one_meter(subject.design, subject.outcome)
+    rivals = two_metered(subject.design, subject.job)
+    seen = one_meter(subject.design, subject.outcome, subject.job)
     if rivals is None or seen is None:
         return []
     job = subject.job
-    waits = job.battery.waits or bool(job.existing_battery and job.old_battery.waits)
     names = [converter.inverter.name for converter in rivals]
-    if waits:
-        later, first = (names[0], names[1]) if job.battery.waits else (names[1], names[0])
-        sentence = f"{first} goes first, {later} waits: the two batteries do not work against each other."
+    if waits(rivals[1], job):
+        sentence = f"{names[0]} goes first, {names[1]} waits: the two batteries do not work against each other."
         return [passes("two controllers", "Battery", "battery.waits", sentence, rule=PRACTICE)]
     sentence = (
         f"{names[0]} and {names[1]} each chase the same meter and nobody has said who goes first: in "
         f"{seen.hours * 60:.0f} minutes of an evening {seen.fault.circling_kwh:.1f} kWh go round from one battery "
         f"into the other, {seen.lost_kwh:.2f} kWh of it lost. The year here is simulated with an order."
     )
-    mends: tuple[Mend, ...] = (
-        Mend(
-            "Let the old battery wait",
-            lambda job: job.with_(existing_battery=job.old_battery.with_(waits=True)),
-        ),
-    )
-    mends += (Mend("Let the new battery wait", lambda job: job.with_(battery=job.battery.with_(waits=True))),)
+    mends = tuple(_let_wait(converter, job) for converter in reversed(rivals))
     return [
         warns(
             "two controllers",
@@ -169,7 +175,7 @@ def check_shaving(subject: Subject) -> list[Finding]:
     """A peak-shaving threshold that the battery cannot hold all year."""
     threshold = subject.job.control.shave_above_kw
     converter = subject.design.battery_converter
-    if threshold is None or converter is None or not converter.battery_is_new:
+    if threshold is None or converter is None or not converter.battery_moves:
         return []
     imported = subject.outcome.year.at_bus("import")
     worst = float(imported.max())

@@ -68,9 +68,9 @@ def check_stock(subject: Subject) -> list[Finding]:
     """What a job names and the library says cannot be had from stock."""
     equipment = subject.context.equipment
     there = {face.module for face in subject.job.faces if face.is_there}
-    existing = {subject.job.existing_inverter and subject.job.existing_inverter.inverter}
-    old = subject.job.existing_battery
-    existing |= {old.pack, old.inverter} if old else set()
+    existing: set[str | None] = {unit.inverter for unit in subject.job.existing_inverters}
+    for old in subject.job.existing_batteries:
+        existing |= {old.pack, old.inverter}
     found, seen = [], set()
     for kind, key, field in named_equipment(subject.job):
         stock = equipment.library.stock.get((kind, key), "in stock")
@@ -95,7 +95,7 @@ def check_prices(subject: Subject) -> list[Finding]:
     for converter in subject.design.new_converters:
         if converter.is_new and converter.inverter.price <= 0.0:
             parts[converter.inverter.name] = "Inverter"
-        bank = converter.added or converter.held
+        bank = converter.bought_packs
         if bank is not None and bank.pack.price <= 0.0:
             parts[bank.pack.name] = "Battery"
     for converter in subject.design.pv_converters:

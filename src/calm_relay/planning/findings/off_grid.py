@@ -46,7 +46,13 @@ def check_unmet(subject: Subject) -> list[Finding]:
     mends: tuple[Mend, ...] = ()
     battery = subject.job.battery
     converter = subject.design.battery_converter
-    if over and converter is not None and converter.is_new and battery.count < converter.bank.pack.count_max:
+    if (
+        over
+        and converter is not None
+        and converter.is_new
+        and converter.battery_is_new
+        and battery.count < converter.bank.pack.count_max
+    ):
         more = battery.count + 1
         mend = Mend(
             f"Use {more} × {converter.bank.pack.name}",

@@ -35,8 +35,9 @@ MISSES = {
 def lay_anew(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     """Has the planner lay the strings of a unit; where it did so already, takes an inverter that they suit."""
     inverter, survey = converter.inverter, subject.context.survey
+    key, alike = inverter.key, converter.alike
     if converter.stringing.origin == PLANNED:
-        return (Mend("Let the planner lay the strings", lambda job: job.with_string_plan(inverter.key, None)),)
+        return (Mend("Let the planner lay the strings", lambda job: job.with_string_plan(key, None, alike)),)
     if converter.micro:
         return ()
     if converter.stringing.origin == LAID:
@@ -44,8 +45,8 @@ def lay_anew(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     free = survey.lay(inverter, converter.faces or survey.faces_then)
     if not free.runs or free.homeless > converter.stringing.homeless:
         return ()
-    plan = plan_of(free, inverter.key)
-    return (Mend(f"Re-string for {inverter.name}", lambda job: job.with_string_plan(inverter.key, plan)),)
+    plan = plan_of(free, key, alike)
+    return (Mend(f"Re-string for {inverter.name}", lambda job: job.with_string_plan(key, plan, alike)),)
 
 
 def _other_inverter(subject: Subject, converter: Converter) -> tuple[Mend, ...]:

@@ -13,7 +13,7 @@ from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.control import Control
 from calm_relay.physics.plant.inputs import frozen
 from calm_relay.physics.plant.parts import UNLIMITED
-from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
 
 
@@ -34,7 +34,7 @@ def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
     is exported only where the tariff allows it.
     """
     converter = design.battery_converter
-    new = converter is not None and converter.battery_is_new
+    new = converter is not None and converter.battery_moves
     battery = job.battery
     filled = battery.charge_windows if new and not design.by_clock else ()
     wanted = job.control if new else Wanted()
@@ -79,11 +79,16 @@ def _order(design: Design, job: Job) -> tuple[int, ...] | None:
     batteries = [number for number, converter in enumerate(design.converters) if converter.has_battery]
     if len(batteries) < 2:
         return None
-    old_waits, new_waits = bool(job.existing_battery and job.old_battery.waits), job.battery.waits
-    if not old_waits and not new_waits:
+    later = [number for number in batteries if waits(design.converters[number], job)]
+    if not later:
         return None
-    later = [n for n in batteries if design.converters[n].is_new == new_waits]
     return tuple(n for n in range(len(design.converters)) if n not in later) + tuple(later)
+
+
+def waits(converter: Converter, job: Job) -> bool:
+    """Whether a battery serves only what the others leave."""
+    old = converter.battery_surveyed
+    return job.battery.waits if converter.is_new or old is None else old.waits
 
 
 def export_limit_kw(job: Job) -> float:

@@ -4,9 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.job.model import Job
 from calm_relay.physics.two_controllers import Chase, Chaser, chase
 from calm_relay.planning.architecture.design import Converter, Design, coordinated
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
+from calm_relay.planning.operation.controls import waits
 from calm_relay.planning.operation.outcome import Outcome
 
 # Two clocks, and two current transformers a little apart: common practice, no source.
@@ -34,17 +36,26 @@ class OneMeter:
     lost_kwh: float
 
 
-def two_metered(design: Design) -> tuple[Converter, ...] | None:
-    """The two units with batteries that read the same meter; None where there are not two."""
-    converters = [converter for converter in design.converters if converter.has_battery]
-    if len(converters) != 2 or design.by_clock or coordinated(*converters):
-        return None
-    return tuple(sorted(converters, key=lambda converter: not converter.is_new))
+def metered(design: Design) -> tuple[Converter, ...]:
+    """A unit of each controller that reads the meter for its batteries, those that are new first."""
+    controllers: list[Converter] = []
+    for converter in design.converters if not design.by_clock else ():
+        if converter.has_battery and not any(coordinated(converter, other) for other in controllers):
+            controllers.append(converter)
+    return tuple(sorted(controllers, key=lambda converter: not converter.is_new))
 
 
-def one_meter(design: Design, outcome: Outcome) -> OneMeter | None:
+def two_metered(design: Design, job: Job | None = None) -> tuple[Converter, Converter] | None:
+    """Two controllers that read the same meter, those that wait for nobody first; None where there are not two."""
+    controllers = metered(design)
+    if job is not None:
+        controllers = tuple(sorted(controllers, key=lambda converter: waits(converter, job)))
+    return (controllers[0], controllers[1]) if len(controllers) > 1 else None
+
+
+def one_meter(design: Design, outcome: Outcome, job: Job | None = None) -> OneMeter | None:
     """Ninety minutes of a middling evening, second by second; None where no two batteries share a meter."""
-    converters = two_metered(design)
+    converters = two_metered(design, job)
     if converters is None:
         return None
     home = outcome.year.at_bus("home")

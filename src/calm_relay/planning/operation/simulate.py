@@ -72,7 +72,7 @@ def _thermal_derate(design: Design, job: Job, site: SiteYear) -> np.ndarray | No
     """What cold and heat leave of each battery that is new or grows, stated for its place; None where all is left."""
     shares = np.ones((2, len(design.converters), 365))
     for number, converter in enumerate(design.converters):
-        if converter.battery_is_new:
+        if converter.battery_moves:
             air = battery_air_c(job.battery_place, site)
             shares[:, number] = charge_derate(converter.bank.pack, air), discharge_derate(converter.bank.pack, air)
     return None if (shares == 1.0).all() else shares
@@ -109,13 +109,9 @@ def _pv_kw(terms: tuple[tuple[tuple[FaceYield, float], ...], ...], steps: int) -
 def _part(converter: Converter, design: Design, job: Job) -> ConverterPart:
     """A unit as the simulation sees it on this supply."""
     reserve = job.battery.reserve
-    if (
-        converter.has_battery
-        and not converter.is_new
-        and job.existing_battery
-        and job.old_battery.reserve is not None
-    ):
-        reserve = job.old_battery.reserve
+    old = converter.battery_surveyed
+    if old is not None and old.reserve is not None and not converter.is_new:
+        reserve = old.reserve
     on_one = job.supply.phases == "three" and converter.inverter.phases == "single"
     by_clock = design.by_clock and converter is design.battery_converter
     return replace(converter.part(reserve), phase=job.supply.single_on if on_one else 0, by_clock=by_clock)

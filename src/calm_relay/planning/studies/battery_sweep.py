@@ -53,7 +53,7 @@ def sweep_battery(plan: Plan, option: Option | RefusedOption, progress: Progress
     if isinstance(option, RefusedOption):
         return None
     converter = option.design.battery_converter
-    if converter is None or not converter.is_new:
+    if converter is None or not converter.is_new or not converter.battery_is_new:
         return None
     pack = converter.bank.pack
     bill_now = option.outcome.money.bill + option.outcome.money.saving

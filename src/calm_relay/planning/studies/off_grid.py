@@ -161,7 +161,7 @@ def size_off_grid(plan: Plan, option: Option | RefusedOption, progress: Progress
     if plan.job.supply.on_grid or isinstance(option, RefusedOption):
         return None
     converter = option.design.battery_converter
-    if converter is None or not converter.is_new:
+    if converter is None or not converter.is_new or not converter.battery_is_new:
         return None
     pack_, job = converter.bank.pack, plan.job
     counts = [

@@ -43,7 +43,7 @@ def outage_mends_of(plan: Plan, option: Option, run: Rehearsal | None) -> tuple[
 def _more_energy(option: Option, job: Job) -> Iterator[Mend]:
     """A pack more, and more kept back while the grid is up."""
     converter = option.design.battery_converter
-    if converter is None or not converter.is_new:
+    if converter is None or not converter.is_new or not converter.battery_is_new:
         return
     count = job.battery.count + 1
     if count <= converter.bank.pack.count_max:

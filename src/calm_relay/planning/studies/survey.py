@@ -170,16 +170,18 @@ def _losses(**changes: Any) -> Callable[[Job], Job]:
 
 def _today(made: Plan) -> Iterator[Entry]:
     job = made.job
-    if job.existing_inverter is not None:
-        unit: Inverter = made.equipment.inverter(job.existing_inverter.inverter, "existing_inverter.inverter")
-        yield Entry("inverter", "Inverter there today", "Inverter", "measured", unit.name)
-    old = job.existing_battery
-    if old is not None:
-        worn = old.health < 1.0 or old.age_years == 0
+    for number, there in enumerate(job.existing_inverters):
+        unit: Inverter = made.equipment.inverter(there.inverter, f"existing_inverters.{number}.inverter")
+        label = "Inverter there today" if len(job.existing_inverters) == 1 else f"{there.name}, there today"
+        yield Entry(f"inverter-{number}" if number else "inverter", label, "Inverter", "measured", unit.name)
+    for number, old in enumerate(job.existing_batteries):
+        worn = old.health < 1.0 or old.age_years == 0 or old.measured_kwh is not None
+        label = "the battery there today" if len(job.existing_batteries) == 1 else f"{old.name}, there today"
+        measured = f"{old.health:.0%}" if old.measured_kwh is None else f"{old.measured_kwh:g} kWh"
         yield Entry(
-            "health", "Health of the battery there today", "Battery", "measured" if worn else "assumed",
-            f"{old.health:.0%}", "" if worn else "70 % to 100 %",
-            () if worn else tuple(_old_battery(health=value) for value in (0.7, 1.0)),
+            f"health-{number}" if number else "health", f"Health of {label}", "Battery",
+            "measured" if worn else "assumed", measured, "" if worn else "70 % to 100 %",
+            () if worn else tuple(_old_battery(number, health=value) for value in (0.7, 1.0)),
         )  # fmt: skip
     status = _assumed(job, "battery_place")
     yield Entry(
@@ -189,8 +191,8 @@ def _today(made: Plan) -> Iterator[Entry]:
     )  # fmt: skip
 
 
-def _old_battery(**changes: Any) -> Callable[[Job], Job]:
-    return lambda job: job.with_(existing_battery=job.old_battery.with_(**changes))
+def _old_battery(number: int, **changes: Any) -> Callable[[Job], Job]:
+    return lambda job: job.with_existing_battery(number, **changes)
 
 
 def _place(**changes: Any) -> Callable[[Job], Job]:

@@ -130,15 +130,16 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
         name = "Battery" if not converters or converters[main] is leading else "Second battery"
         stations.append(_station(name, option, *_battery(bank), bar, DC_JOIN, 1, "right"))
         legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1), f"{main}:battery"))
-    beside = [(number, converter) for number, converter in enumerate(converters) if number not in group]
+    beside = option.design.beside_groups if isinstance(option, Option) else ()
     if not converters and option.coupling == "AC":
         _hang(stations, legs, plan, option, 1, None, power)
     elif len(beside) == 1 and not on_main:
-        number, converter = beside[0]
-        _hang(stations, legs, plan, option, number, converter, power)
+        number = beside[0][0]
+        _hang(stations, legs, plan, option, number, converters[number], power)
     else:
-        for column, (number, converter) in zip((AC_JOIN, AC_JOIN + 1.2), beside, strict=False):
-            _hang_whole(stations, legs, option, number, converter, column, power, leads=converter is leading)
+        for column, numbers in zip((AC_JOIN, AC_JOIN + 1.2), beside, strict=False):
+            units = tuple(converters[number] for number in numbers)
+            _hang_whole(stations, legs, option, numbers[0], units, column, power, leads=leading in units)
     if converters and not group:
         # Without an array the line begins where the first unit joins.
         legs.append(Leg("AC", (AC_JOIN, 0), (COLUMN["Home"], 0), f"{beside[0][0]}:ac"))
@@ -198,23 +199,31 @@ def _hang_whole(
     legs: list[Leg],
     option: Option | RefusedOption,
     number: int,
-    converter: Converter,
+    units: tuple[Converter, ...],
     column: float,
     power: Headroom | None,
     *,
     leads: bool,
 ) -> None:
-    """One of several units that join at the AC bus, drawn with its battery as one station.
+    """One of several units that join at the AC bus, or more together, drawn with its battery as one station.
 
     `leads` says whether its battery is the one under discussion.
     """
     legs.append(Leg("AC", (column, 1), (column, 0), f"{number}:ac"))
-    headline = f"{converter.inverter.ac_kw:g} kW"
-    if not converter.has_battery:
-        name, headline, bar = "Kept inverter", f"{headline}, {converter.array_kw:.2f} kWp", None
+    headline = f"{sum(unit.inverter.ac_kw for unit in units):g} kW"
+    array_kw = sum(unit.array_kw for unit in units)
+    held_kwh = sum(unit.bank.usable_kwh for unit in units if unit.has_battery)
+    bar = power if leads else None
+    if array_kw and not (leads and held_kwh):
+        headline += f", {array_kw:.2f} kWp"
+    if held_kwh:
+        headline += f", {held_kwh:.1f} kWh"
+    if len(units) > 1:
+        name = f"{len(units)} more units"
+    elif not held_kwh:
+        name = "Kept inverter"
     else:
-        name, bar = ("Battery" if leads else "Second battery"), (power if leads else None)
-        headline += f", {converter.bank.usable_kwh:.1f} kWh"
+        name = "Battery" if leads else "Second battery"
     stations.append(_station(name, option, headline, "", bar, column, 1, "right"))
 
 
@@ -300,7 +309,8 @@ def _inverter(option: Option | RefusedOption) -> tuple[str, str]:
     if converter.micro:
         units = sum(run.parallel for n in converters for run in option.design.converters[n].stringing.runs)
         return f"{units} × {converter.micro.ac_w:g} W micro", ""
-    return f"{converter.inverter.ac_kw:g} kW {converter.inverter.kind.split()[0]}", ""
+    ratings = [option.design.converters[number].inverter.ac_kw for number in converters]
+    return f"{' + '.join(f'{kw:g}' for kw in ratings)} kW {converter.inverter.kind.split()[0]}", ""
 
 
 def _battery(bank: Bank) -> tuple[str, str]:

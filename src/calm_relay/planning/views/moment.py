@@ -90,11 +90,9 @@ def _moment(
     bars = {}
     group = option.design.roof_converters
     lead = group[0] if group else None
-    for number, converter in enumerate(converters):
-        if number in group[1:]:
-            continue
-        # Microinverters are one converter on the line.
-        together = group if number == lead else (number,)
+    for together in (*((group,) if group else ()), *option.design.beside_groups):
+        number = together[0]
+        converter = converters[number]
         flow = {
             name: sum(float(year.of(name, n)[step]) for n in together)
             for name in ("pv_dc", "clipped", "ac", "charge", "discharge")

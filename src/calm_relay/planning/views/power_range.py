@@ -44,7 +44,7 @@ def power_range(option: Option | RefusedOption) -> PowerRange | None:
     converter = option.design.battery_converter if isinstance(option, Option) else None
     if converter is None:
         return None
-    window = option.context.job.battery.first_window if converter.battery_is_new else None
+    window = option.context.job.battery.first_window if converter.battery_moves else None
     limit_kw = window.limit_kw if window else None
     giving = [discharge_ac_kw(converter.bank, converter.inverter, float(level)) for level in LEVELS]
     taking = [charge_dc_kw(converter.bank, converter.inverter, limit_kw, float(level)) for level in LEVELS]

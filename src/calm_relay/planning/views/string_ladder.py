@@ -54,12 +54,12 @@ class Ladder:
     fits: bool
 
 
-def ladders_of(option: Option | RefusedOption) -> tuple[Ladder, ...]:
-    """A ladder for every tracker input of the option's inverters, those without strings among them."""
+def ladders_of(option: Option | RefusedOption, only: int | None = None) -> tuple[Ladder, ...]:
+    """A ladder for every tracker input of the option's inverters, or of one, those without strings among them."""
     result = []
     survey = option.context.survey
     for converter_number, converter in enumerate(option.design.converters if isinstance(option, Option) else ()):
-        if not converter.has_strings or converter.inverter.pv is None:
+        if not converter.has_strings or converter.inverter.pv is None or only not in (None, converter_number):
             continue
         used = {item.number: item for item in converter.stringing.inputs}
         for number, tracker in enumerate(converter.inverter.pv_side.trackers, 1):

@@ -4,10 +4,7 @@ from dataclasses import replace
 
 from calm_relay.job.equipment import by_price
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.existing_system import (
-    battery_stays,
-    staying_converters,
-)
+from calm_relay.planning.architecture.existing_system import staying_converters
 from calm_relay.planning.architecture.parts import (
     array_refusals,
     unbuildable,
@@ -60,13 +57,7 @@ def balcony(context: DesignContext) -> Design | Refusal:
         return refused(f"No two to four {face.module.name} fit {inverter.name}")
     converter, bank = min(pairs, key=lambda pair: (pair[0].price <= 0.0, pair[0].price + pair[1].price))
     capped = converter.with_(ac_kw=min(converter.ac_kw, cap_kw))
-    kept = (
-        staying_converters(
-            context.survey, context.survey.faces_then, as_wired=True, with_battery=battery_stays(job)
-        )
-        if context.now
-        else ()
-    )
+    kept = staying_converters(context.survey, context.survey.faces_then, as_wired=True) if context.now else ()
     return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, strings), Converter(capped, held=bank)))
 
 

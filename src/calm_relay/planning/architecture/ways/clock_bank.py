@@ -14,10 +14,7 @@ from calm_relay.planning.architecture.design import (
     Refusal,
     Spoken,
 )
-from calm_relay.planning.architecture.existing_system import (
-    battery_stays,
-    staying_converters,
-)
+from calm_relay.planning.architecture.existing_system import staying_converters
 from calm_relay.planning.architecture.parts import (
     unbuildable,
 )
@@ -59,9 +56,7 @@ def clock_bank(context: DesignContext) -> Design | Refusal:
     )
     if inverter is None:
         return unbuildable(ARCHITECTURE, title, "AC", *reasons)
-    kept = staying_converters(
-        context.survey, context.survey.faces_then, as_wired=True, with_battery=battery_stays(job)
-    )
+    kept = staying_converters(context.survey, context.survey.faces_then, as_wired=True)
     if not any(converter.has_array for converter in kept):
         reason = "A time clock charges in the sun hours of an array that is there; this roof is bare"
         return unbuildable(ARCHITECTURE, title, "AC", reason)

@@ -22,9 +22,9 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
 
     if any(converter.inverter.charge_controllers for converter in context.now):
         return refused("A DC bus with charge controllers is what stands there today")
-    if context.job.existing_inverter is not None and context.job.existing_inverter.fate == "keep":
+    if any(unit.stays for unit in context.job.existing_inverters):
         return refused(f"The survey keeps {context.kept_inverter} where it is")
-    if context.job.existing_battery is not None and context.job.old_battery.fate == "keep":
+    if any(battery.stays for battery in context.job.existing_batteries):
         return refused("The existing battery stays where it is")
     faces = plain_faces(context)
     if not faces:
@@ -54,9 +54,9 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
         for converter in context.now
         if converter.micro and converter.faces[0] in context.survey.faces_then
     )
-    removed = tuple(converter.inverter for converter in context.now if converter not in micros)
     moved = strings.strings if any(face.plan.is_there for face in faces) else 0
-    return Design(ARCHITECTURE, title, "DC", (Converter(inverter, strings, context.bank), *micros), removed, moved)
+    converters = (Converter(inverter, strings, context.bank), *micros)
+    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), moved)
 
 
 ARCHITECTURE = Architecture(

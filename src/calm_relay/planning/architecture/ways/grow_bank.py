@@ -2,7 +2,8 @@
 
 from dataclasses import replace
 
-from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import (
     unbuildable,
 )
@@ -16,25 +17,36 @@ from calm_relay.planning.equipment.bank import Bank
 def grow_bank(context: DesignContext) -> Design | Refusal:
     """More packs on the port that carries the old battery."""
     job, title = context.job, "More packs on the old battery"
-    old = next((converter for converter in context.now if converter.has_battery), None)
-    if old is None:
+    there = [converter for converter in context.now if converter.has_battery]
+    if not there:
         return unbuildable(ARCHITECTURE, title, "none", "There is no battery to add packs to")
-    coupling = "DC" if old.has_strings else "AC"
-    if job.old_battery.fate == "remove":
+    staying = [item for item in there if item.battery_surveyed is None or not item.battery_surveyed.goes]
+    if not staying:
+        coupling = "DC" if there[0].has_strings else "AC"
         return unbuildable(ARCHITECTURE, title, coupling, "The survey lets the old battery go")
     added = Bank(context.bank.pack, context.bank.count)
-    reasons = mixing_refusals(old.bank.pack, added.pack)
-    count = old.bank.count + added.count
-    old_kwh = old.bank.nominal_kwh
-    health = (old_kwh * old.bank.health + added.nominal_kwh) / (old_kwh + added.nominal_kwh)
-    whole = Bank(old.bank.pack, count, health)
-    if not reasons:
-        reasons = battery_refusals(whole, old.inverter, job)
+    tried = [(item, grown_bank(item.bank, added), _reasons(item, added, job)) for item in staying]
+    # Of several batteries the first that takes the packs; the nearest miss tells most.
+    old, whole, reasons = min(tried, key=lambda item: len(item[2]))
+    coupling = "DC" if old.has_strings else "AC"
     if reasons:
         return unbuildable(ARCHITECTURE, title, coupling, *reasons)
     grown = replace(old, held=whole, added=added)
     converters = tuple(grown if converter is old else converter for converter in context.now)
     return Design(ARCHITECTURE, title, coupling, converters)
+
+
+def grown_bank(old: Bank, added: Bank) -> Bank:
+    """Old and new packs on one port, with what the old ones still hold."""
+    old_kwh = old.nominal_kwh
+    health = (old_kwh * old.health + added.nominal_kwh) / (old_kwh + added.nominal_kwh)
+    return Bank(old.pack, old.count + added.count, health)
+
+
+def _reasons(old: Converter, added: Bank, job: Job) -> list[str]:
+    """Reasons why packs cannot join a battery that is there."""
+    reasons = mixing_refusals(old.bank.pack, added.pack)
+    return reasons or battery_refusals(grown_bank(old.bank, added), old.inverter, job)
 
 
 ARCHITECTURE = Architecture(

@@ -1,7 +1,7 @@
 """One hybrid inverter for roof and battery."""
 
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.parts import USUAL_RATIO, fixed, hybrid_of, unbuildable
+from calm_relay.planning.architecture.parts import USUAL_RATIO, fixed, hybrid_of, staying_beside, unbuildable
 
 
 def hybrid_swap(context: DesignContext) -> Design | Refusal:
@@ -12,35 +12,41 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
     def refused(*reasons: str) -> Refusal:
         return unbuildable(ARCHITECTURE, title, "DC", *reasons)
 
-    if job.existing_inverter is not None and job.existing_inverter.fate == "keep":
-        return refused(f"The survey keeps {context.kept_inverter} where it is")
-    if job.existing_battery is not None and job.old_battery.fate == "keep" and job.old_battery.inverter is None:
+    gone = {unit.name for unit in job.existing_inverters if not unit.stays}
+    if any(item.stays and item.inverter is None and job.wired_to(item) in gone for item in job.existing_batteries):
         return refused("The existing battery stays, and it hangs on the inverter that would go")
-    faces = context.survey.faces_then
-    if not faces:
+    if not context.survey.faces_then:
         return refused("No array is stated: its PV inputs would stay empty, and a battery inverter does the same")
-    staying = [
-        converter for converter in context.now if converter.micro and converter.faces[0].plan.fate == "keep"
-    ]
-    if staying and all(face in [converter.faces[0] for converter in staying] for face in faces):
-        return refused("The survey keeps the microinverters, so no string is left for a hybrid")
+    beside = tuple(
+        converter
+        for converter in staying_beside(context, context.survey.faces_then)
+        if (converter.faces[0].plan.fate == "keep" if converter.micro else _stays(converter))
+    )
+    taken = {face.plan.name for converter in beside for face in converter.faces}
+    faces = tuple(face for face in context.survey.faces_then if face.plan.name not in taken)
+    if not faces:
+        keeps = any(unit.stays for unit in job.existing_inverters)
+        return refused(
+            f"The survey keeps {context.kept_inverter} where it is"
+            if keeps
+            else "The survey keeps the microinverters, so no string is left for a hybrid"
+        )
     array_kw = sum(face.rated_kw for face in faces)
     wanted_kw = context.kept.inverter.ac_kw if context.kept else array_kw / USUAL_RATIO
     inverter, reasons = hybrid_of(context, faces, wanted_kw)
     if inverter is None:
         return refused(*reasons)
-    beside = tuple(staying)
-    stays = job.existing_battery is not None and job.old_battery.fate == "keep"
-    own = tuple(
-        converter for converter in context.now if converter.has_battery and not converter.has_strings and stays
-    )
-    strings = context.survey.lay(
-        inverter, tuple(f for f in faces if f not in [converter.faces[0] for converter in beside]), fixed(faces)
-    )
+    strings = context.survey.lay(inverter, faces, fixed(faces))
     there = any(face.plan.is_there for face in faces)
-    removed = tuple(converter.inverter for converter in context.now if converter not in (*beside, *own))
-    converter = Converter(inverter, strings, bank)
-    return Design(ARCHITECTURE, title, "DC", (converter, *beside, *own), removed, strings.strings if there else 0)
+    converters = (Converter(inverter, strings, bank), *beside)
+    removed = context.leaving(converters)
+    return Design(ARCHITECTURE, title, "DC", converters, removed, strings.strings if there else 0)
+
+
+def _stays(converter: Converter) -> bool:
+    """Whether the survey keeps a unit: an inverter, or a battery on a unit of its own."""
+    unit = converter.surveyed or converter.battery_surveyed
+    return unit is not None and unit.stays
 
 
 ARCHITECTURE = Architecture(

@@ -1,7 +1,7 @@
 """The old AC-coupled battery kept beside a new hybrid."""
 
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.parts import fixed, hybrid_of, plain_faces, staying_beside, unbuildable
+from calm_relay.planning.architecture.parts import displaced, fixed, hybrid_of, staying_beside, unbuildable
 
 
 def old_and_hybrid(context: DesignContext) -> Design | Refusal:
@@ -11,28 +11,29 @@ def old_and_hybrid(context: DesignContext) -> Design | Refusal:
     def refused(*reasons: str) -> Refusal:
         return unbuildable(ARCHITECTURE, title, "DC", *reasons)
 
-    if job.existing_battery is None:
+    if not job.existing_batteries:
         return refused("There is no battery to keep")
-    if job.old_battery.inverter is None:
-        return refused("The battery hangs on the inverter that a hybrid would take the place of")
-    if job.old_battery.fate == "remove":
+    if all(battery.goes for battery in job.existing_batteries):
         return refused("The survey lets the old battery go")
-    if job.existing_inverter is not None and job.existing_inverter.fate == "keep":
-        return refused(f"The survey keeps {context.kept_inverter} where it is")
-    if job.old_battery.fate == "keep":
+    own = [battery for battery in job.existing_batteries if battery.inverter is not None and not battery.goes]
+    if not own:
+        return refused("The battery hangs on the inverter that a hybrid would take the place of")
+    if all(battery.stays for battery in own):
         return refused("The DC-coupled hybrid swap keeps the old battery already")
-    faces = plain_faces(context)
+    beside = tuple(staying_beside(context, context.survey.faces_then))
+    faces = displaced(context, beside)
     if not faces:
-        return refused("No string is left for a hybrid")
+        keeps = any(unit.stays for unit in job.existing_inverters)
+        return refused(
+            f"The survey keeps {context.kept_inverter} where it is" if keeps else "No string is left for a hybrid"
+        )
     inverter, reasons = hybrid_of(context, faces, context.kept.inverter.ac_kw if context.kept else 0.0)
     if inverter is None:
         return refused(*reasons)
     strings = context.survey.lay(inverter, faces, fixed(faces))
-    beside = tuple(staying_beside(context, context.survey.faces_then))
-    removed = tuple(converter.inverter for converter in context.now if converter not in beside)
     moved = strings.strings if any(face.plan.is_there for face in faces) else 0
     converters = (Converter(inverter, strings, context.bank), *beside)
-    return Design(ARCHITECTURE, title, "DC", converters, removed, moved)
+    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), moved)
 
 
 ARCHITECTURE = Architecture(

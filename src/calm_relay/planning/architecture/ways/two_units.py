@@ -7,32 +7,51 @@ from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import (
     Architecture,
     BuiltOption,
+    Converter,
     Design,
     DesignContext,
     Refusal,
     Spoken,
 )
-from calm_relay.planning.architecture.existing_system import battery_stays
 from calm_relay.planning.architecture.parts import (
     coupled_on_ac,
     unbuildable,
     with_bank,
 )
+from calm_relay.planning.architecture.refusals import units_refusals
 from calm_relay.planning.common.amounts import money_text, years_text
 
 
 def two_units(context: DesignContext) -> Design | Refusal:
     """One battery unit more beside the other: energy and power, where an expansion adds energy only."""
-    if (
-        context.job.existing_battery is not None
-        and battery_stays(context.job)
-        and any(converter.has_battery and not converter.has_strings for converter in context.now)
-    ):
-        reason = "The old battery stays on a unit of its own: the AC-coupled add-on is the second unit here"
-        return unbuildable(ARCHITECTURE, "Second battery unit", "AC", reason)
+    there = [
+        unit
+        for unit in context.now
+        if unit.surveyed is None and unit.battery_surveyed is not None and not unit.battery_surveyed.goes
+    ]
+    if there:
+        return _second_of_its_kind(context, there)
     units = context.bank.units + 1
     design = coupled_on_ac(with_bank(context, units=units), ARCHITECTURE)
     return replace(design, title="Second battery unit" if units == 2 else f"{units} battery units")
+
+
+def _second_of_its_kind(context: DesignContext, there: list[Converter]) -> Design | Refusal:
+    """One more unit of the kind that is there, under its controller; else the AC-coupled add-on is the second unit."""
+    title = "Second unit of the same kind"
+    alike = [unit for unit in there if unit.inverter.units_max > 1]
+    if not alike:
+        reason = "The old battery stays on a unit of its own: the AC-coupled add-on is the second unit here"
+        return unbuildable(ARCHITECTURE, "Second battery unit", "AC", reason)
+    unit = alike[0].inverter
+    units = context.bank.units + sum(item.inverter.key == unit.key for item in alike)
+    reasons = units_refusals(unit, units)
+    if reasons:
+        return unbuildable(ARCHITECTURE, title, "AC", *reasons)
+    stated = context.job.battery.model_copy(update={"battery_inverter": unit.key})
+    job = context.job.model_copy(update={"battery": stated})
+    here = replace(context, survey=replace(context.survey, job=job))
+    return replace(coupled_on_ac(here, ARCHITECTURE), title=title)
 
 
 def second_unit(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoken:

@@ -1,0 +1,206 @@
+"""Several inverters and batteries on one wall: surveyed, kept, moved, taken away, and planned with what comes."""
+
+import json
+
+import pytest
+
+from calm_relay.exchange.job_file import parse_job
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.model import Job
+from calm_relay.job.survey import ExistingBattery, ExistingInverter
+from calm_relay.planning.operation.island import forming_kw
+from tests.plans import plan
+
+GARAGE = ExistingInverter(name="Garage", inverter="tarnlight-5", age_years=6)
+BARN = ExistingInverter(name="Barn", inverter="tarnlight-3", age_years=11)
+OLD = ExistingBattery(name="Old", pack="fern-48", count=2, inverter="mossgate-3", age_years=5, health=0.8)
+
+
+@pytest.fixture(scope="module")
+def two_roofs():
+    """The studio with an inverter for each of its two faces."""
+    job = demo_job("pottery")
+    first, second = (job.faces[0], job.faces[1].with_(wired_to="Barn"))
+    return job.with_(existing_inverters=(GARAGE, BARN), faces=(first, second), string_plans=())
+
+
+def units(option):
+    return [(unit.inverter.key, unit.is_new) for unit in option.design.converters]
+
+
+def faces(unit):
+    return [face.plan.name for face in unit.faces]
+
+
+def test_each_face_hangs_on_the_inverter_that_the_survey_says(two_roofs):
+    today = plan(two_roofs).option("as-is").design
+    assert units(plan(two_roofs).option("as-is")) == [("tarnlight-5", False), ("tarnlight-3", False)]
+    assert [faces(unit) for unit in today.converters] == [[face.name] for face in two_roofs.faces]
+    assert [unit.age_years for unit in today.converters] == [6, 11]
+
+
+def test_two_alike_are_two_with_strings_of_their_own(two_roofs):
+    twins = two_roofs.with_existing_inverter(1, inverter="tarnlight-5")
+    first, second = plan(twins).option("as-is").design.converters
+    assert (first.alike, second.alike) == (1, 2)
+    from calm_relay.planning.architecture.string_plan import plan_of, with_length
+
+    by_hand = with_length(plan_of(second.stringing, "tarnlight-5", 2), 0, 9)
+    changed = plan(twins.with_string_plan("tarnlight-5", by_hand, 2)).option("as-is").design.converters
+    assert changed[0].stringing.runs == first.stringing.runs
+    assert changed[1].stringing.runs[0].in_series == 9 != second.stringing.runs[0].in_series
+
+
+def test_what_goes_gives_its_modules_to_what_stays_or_comes(two_roofs):
+    goes = plan(two_roofs.with_existing_inverter(1, fate="remove"))
+    addon = goes.option("ac-addon")
+    kept, *_ = addon.design.converters
+    assert kept.inverter.key == "tarnlight-5"
+    housed = {name for unit in addon.design.pv_converters for name in faces(unit)}
+    assert housed == {face.name for face in two_roofs.faces}
+    assert [unit.inverter.key for unit in addon.design.removed] == ["tarnlight-3"]
+    # The hybrid beside what stays takes what hung on the other.
+    beside = goes.option("hybrid-beside").design
+    assert faces(next(unit for unit in beside.converters if unit.is_new)) == [two_roofs.faces[1].name]
+
+
+def test_a_hybrid_takes_the_roof_of_what_may_go_and_leaves_the_rest(two_roofs):
+    swap = plan(two_roofs.with_existing_inverter(0, fate="keep")).option("hybrid-swap").design
+    hybrid, kept = swap.converters
+    assert hybrid.is_new and faces(hybrid) == [two_roofs.faces[1].name]
+    assert kept.surveyed.name == "Garage" and faces(kept) == [two_roofs.faces[0].name]
+    assert [unit.inverter.key for unit in swap.removed] == ["tarnlight-3"]
+    both = plan(two_roofs).option("hybrid-swap").design
+    assert len(both.removed) == 2 and len(both.converters) == 1
+
+
+def test_what_is_moved_or_taken_away_is_paid_for(two_roofs):
+    def lines(job, key="hybrid-swap"):
+        return {
+            line.label: line.amount for line in plan(job).option(key).outcome.money.lines if line.kind == "removal"
+        }
+
+    usual = two_roofs.costs.remove_unit
+    assert sum(lines(two_roofs).values()) == 2 * usual
+    dear = two_roofs.with_existing_inverter(1, works_cost=777.0)
+    assert sorted(lines(dear).values()) == sorted([usual, 777.0])
+    moved = two_roofs.with_existing_inverter(0, fate="move", works_cost=321.0)
+    assert 321.0 in lines(moved, "ac-addon").values()
+    again = lines(two_roofs.with_existing_inverter(0, fate="move"), "ac-addon")
+    assert next(iter(again.values())) > usual
+    packs = two_roofs.with_(existing_batteries=(OLD.with_(fate="remove", works_cost=55.0),))
+    assert 55.0 in lines(packs, "ac-addon").values()
+
+
+def test_a_measured_battery_holds_what_was_measured(two_roofs):
+    def usable(battery):
+        made = plan(two_roofs.with_(existing_batteries=(battery,)))
+        return made.option("as-is").design.battery_converter.bank.usable_kwh
+
+    new = usable(OLD.with_(health=1.0))
+    assert usable(OLD) == pytest.approx(0.8 * new)
+    assert usable(OLD.with_(measured_kwh=5.0)) == pytest.approx(5.0)
+    assert usable(OLD.with_(measured_kwh=50.0)) == pytest.approx(new)
+
+
+def test_two_old_batteries_are_both_there_and_each_may_wait(two_roofs):
+    more = OLD.with_(name="Older", inverter="umberlow-h5", health=0.5, waits=True)
+    made = plan(two_roofs.with_(existing_batteries=(OLD, more)))
+    addon = made.option("ac-addon")
+    assert [unit.battery_surveyed and unit.battery_surveyed.name for unit in addon.design.converters[2:]] == [
+        "Old",
+        "Older",
+        None,
+    ]
+    assert addon.outcome.year.largest_residual_kwh < 1e-9
+    given = [addon.outcome.year.of("discharge", number).sum() for number in (2, 3)]
+    first = plan(two_roofs.with_(existing_batteries=(OLD.with_(waits=True), more.with_(waits=False))))
+    other = [first.option("ac-addon").outcome.year.of("discharge", number).sum() for number in (2, 3)]
+    assert other[0] < given[0] and other[1] > given[1]
+    # The new one and the first old one chase the same meter; when one waits the other two still do.
+    rivals = next(item for item in addon.findings if item.check == "two controllers")
+    assert rivals.mends and "Let Old wait" in [mend.label for mend in rivals.mends]
+
+
+def test_a_second_unit_of_the_same_kind_stands_under_one_controller(two_roofs):
+    job = two_roofs.with_(
+        existing_batteries=(OLD.with_(inverter="mossgate-5"),),
+        battery=two_roofs.battery.with_(pack="fern-48", count=2),
+    )
+    made = plan(job)
+    second = made.option("two-units")
+    assert second.design.title == "Second unit of the same kind"
+    keys = [unit.inverter.key for unit in second.design.converters if unit.has_battery]
+    assert keys == ["mossgate-5", "mossgate-5"]
+    assert len(second.design.together) == 2
+    assert forming_kw(second.design) > 1.5 * forming_kw(made.option("as-is").design)
+    assert all(item.check != "two controllers" for item in second.findings)
+    three = job.with_(existing_batteries=tuple(OLD.with_(name=f"B{n}", inverter="mossgate-5") for n in range(3)))
+    assert "at most 3 side by side, not 4" in plan(three).option("two-units").refusal.reasons[0]
+
+
+def test_old_packs_move_to_a_new_hybrid_alone_or_with_new_ones(two_roofs):
+    reused = OLD.with_(fate="reuse")
+    same = plan(
+        two_roofs.with_(existing_batteries=(reused,), battery=two_roofs.battery.with_(pack="fern-48", count=1))
+    ).option("old-packs")
+    carrier = same.design.converters[0]
+    assert same.design.title == "Old and new packs on a new hybrid"
+    assert (carrier.bank.count, carrier.added.count, carrier.battery_surveyed.name) == (3, 1, "Old")
+    assert carrier.bank.health == pytest.approx((2 * 0.8 + 1) / 3)
+    paid = [line.label for line in same.outcome.money.lines if line.kind == "battery"]
+    assert paid == ["1 × Fern 4.8 (48 V)"]
+    assert "mossgate-3" in [unit.inverter.key for unit in same.design.removed]
+    other = plan(
+        two_roofs.with_(existing_batteries=(reused,), battery=two_roofs.battery.with_(pack="slate-26", count=4))
+    ).option("old-packs")
+    assert other.design.title == "Old packs on a new hybrid"
+    assert not [line for line in other.outcome.money.lines if line.kind == "battery"]
+    assert not other.design.converters[0].battery_is_new
+    kept = plan(two_roofs.with_(existing_batteries=(OLD,))).option("old-packs")
+    assert kept.refusal.reasons == ("The survey keeps the old battery where it is",)
+
+
+@pytest.mark.parametrize(
+    ("changes", "wanted"),
+    [
+        ({"existing_inverters": [{"inverter": "tarnlight-5"}] * 2}, "existing_inverters: 'Inverter' stands twice"),
+        ({"existing_batteries": [{"pack": "fern-48", "wired_to": "Attic"}]}, "'Attic'; wanted 'Garage' or 'Barn'"),
+        (
+            {"existing_batteries": [{"pack": "fern-48", "inverter": "mossgate-3", "wired_to": "Barn"}]},
+            "wanted one of the two",
+        ),
+        (
+            {"existing_batteries": [{"pack": "fern-48"}, {"name": "B", "pack": "fern-48", "wired_to": "Garage"}]},
+            "two are on 'Garage'; wanted one on each",
+        ),
+        ({"existing_inverters": []}, "none is stated, but"),
+        (
+            {"existing_inverters": [], "faces": [], "existing_batteries": [{"pack": "fern-48"}]},
+            "existing_batteries.0.inverter: is missing",
+        ),
+    ],
+)
+def test_a_survey_that_does_not_add_up_is_refused(two_roofs, changes, wanted):
+    document = json.loads(two_roofs.model_dump_json()) | changes
+    with pytest.raises(ValueError, match="validation error") as caught:
+        Job.model_validate(document)
+    assert wanted in str(caught.value)
+
+
+def test_a_job_that_states_one_of_each_is_read_as_one_that_states_several(two_roofs):
+    document = json.loads(demo_job("dairy").model_dump_json())
+    one = {name: value for name, value in document.items() if not name.startswith("existing_")}
+    one["existing_inverter"] = {"inverter": "kelder-dc48", "age_years": 9, "fate": "reuse"}
+    one["existing_battery"] = None
+    read = parse_job(json.dumps(one), "old.json")
+    assert [unit.inverter for unit in read.existing_inverters] == ["kelder-dc48"]
+    assert read.existing_batteries == ()
+
+
+def test_an_inverter_that_is_called_otherwise_keeps_what_hangs_on_it(two_roofs):
+    named = two_roofs.with_existing_inverter(1, name="Byre")
+    assert named.faces[1].wired_to == "Byre"
+    assert [faces(unit) for unit in plan(named).option("as-is").design.converters] == [
+        [face.name] for face in two_roofs.faces
+    ]
