@@ -141,7 +141,8 @@ def controls(window, qtbot, settled, tmp_path):
         "start": panel.start, "end": panel.end, "target": panel.target, "limit_kw": panel.limit,
     })  # fmt: skip
     add(survey.BatteryPlace, rows_of(job.battery_place, PLACE_ROWS))
-    add(control.Control, {"shave_above_kw": held.shave, "import_bias_w": held.bias})
+    order = bench("Home").controlled.order
+    add(control.Control, {"shave_above_kw": held.shave, "import_bias_w": held.bias, "surplus_order": order})
     for rows, kind in (
         (held.give, control.Window), (held.export, control.ExportWindow), (held.clock_charge, control.ClockWindow),
     ):  # fmt: skip

@@ -11,6 +11,7 @@ from calm_relay.physics.plant.control import Control
 from calm_relay.physics.plant.inputs import Inputs, YearCache, run_inputs, run_outage, run_survival, sum_inputs
 from calm_relay.physics.plant.island import Island
 from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart, GridConnection
 from calm_relay.physics.plant.year import BufferPool, begin_plants
 
@@ -65,6 +66,28 @@ def base() -> Inputs:
     )
     pv = np.array([SUN * 1.6, SUN * 2.3])
     return Inputs(PLANT, pv, LOAD * 0.6, 1.0, GridConnection(3.0, 1.2), control, DERATE, island)
+
+
+DAY_HOURS = (HOUR >= 8) & (HOUR < 20)
+# Two loads: one that waits for a level of charge, so that the order and the battery matter, and one by its hours.
+LOADS = (
+    ControlledLoad(
+        6.0, 2.0, np.where(HOUR == 19, 3.0, 0.1), np.full(STEPS, 0.9), DAY_HOURS, np.full(STEPS, 1.5), np.zeros(STEPS),
+        min_kw=0.1, loss_per_h=0.02, step_kw=0.3, soc_above=0.1, initial=0.3, from_battery=True,
+    ),
+    ControlledLoad(
+        5.0, 2.2, np.where(HOUR == 17, 5.0, 0.0), np.ones(STEPS), HOUR >= 17, np.zeros(STEPS),
+        np.where(HOUR >= 17, 24.0 - HOUR, 0.0),
+    ),
+)  # fmt: skip
+
+
+def with_loads(inputs):
+    return replace(inputs, loads=LOADS)
+
+
+def of_load(**changes):
+    return lambda inputs: replace(inputs, loads=(inputs.loads[0].after(**changes), *inputs.loads[1:]))
 
 
 def bus_of(inputs):
@@ -176,6 +199,26 @@ CHANGES = {
     "Inputs.home_kw": (times("home_kw", 1.4), ON_GRID),
     "Inputs.step_h": (lambda inputs: replace(inputs, step_h=0.5), ALL),
     "Inputs.thermal_derate": (derated(0), ALL),
+    "Inputs.loads": (with_loads, ON_GRID),
+    "ControlledLoad.cap_kwh": (of_load(cap_kwh=2.0), ON_GRID),
+    "ControlledLoad.max_kw": (of_load(max_kw=0.7), ON_GRID),
+    "ControlledLoad.draw_kw": (of_load(draw_kw=np.full(STEPS, 0.4)), ON_GRID),
+    "ControlledLoad.gain": (of_load(gain=np.full(STEPS, 2.0)), ON_GRID),
+    "ControlledLoad.may": (of_load(may=np.zeros(STEPS, dtype=bool)), ON_GRID),
+    "ControlledLoad.fill_to_kwh": (of_load(fill_to_kwh=np.full(STEPS, 4.0)), ON_GRID),
+    "ControlledLoad.hours_left": (of_load(hours_left=np.where(DAY_HOURS, 20.0 - HOUR, 0.0)), ON_GRID),
+    "ControlledLoad.min_kw": (of_load(min_kw=1.5), ON_GRID),
+    "ControlledLoad.loss_per_h": (of_load(loss_per_h=0.2), ON_GRID),
+    "ControlledLoad.step_kw": (of_load(step_kw=1.0), ON_GRID),
+    "ControlledLoad.soc_above": (of_load(soc_above=0.8), ON_GRID),
+    "ControlledLoad.first": (of_load(first=True), ON_GRID),
+    "ControlledLoad.from_battery": (of_load(from_battery=False), ON_GRID),
+    "ControlledLoad.managed": (
+        lambda inputs: replace(inputs, loads=(inputs.loads[0], inputs.loads[1].after(managed=True))),
+        ON_GRID,
+    ),
+    "ControlledLoad.phase": (None, set()),
+    "ControlledLoad.initial": (of_load(initial=0.9), ON_GRID),
     "Island.load_kw": (of_island("load_kw", 1.1), OFF_GRID),
     "Island.legs": (of_field("island", legs=np.array([[1.0, 0.0, 0.0], [1.0, 0.0, 0.0]])), OFF_GRID),
     "Island.shed_below": (of_field("island", shed_below=np.array([0.0, 1.0])), OFF_GRID),
@@ -212,6 +255,8 @@ CHANGES = {
 }
 # What a plant must have first, for a field to matter to it.
 PREPARED = {
+    **{name: with_loads for name in CHANGES if name.startswith("ControlledLoad.")},
+    "ControlledLoad.managed": lambda inputs: of_field("grid", import_limit_kw=1.0)(with_loads(inputs)),
     "BatteryPart.rated_kw": of_battery(peukert=1.5, rated_kw=0.4),
     "Island.beside": of_part(1, pv=False, battery=BATTERY),
     "Limits.generator_stop": lambda inputs: of_limits(generator_kw=1.8, generator_start=0.5, generator_stop=0.55)(
@@ -223,6 +268,7 @@ ELSEWHERE = {
     "ConverterPart.phase": "test_control: phases",
     "Control.clock_kw": "test_control: a clock",
     "Control.order": "test_control: an order",
+    "ControlledLoad.phase": "test_controlled_loads: a phase",
     "Limits.locked_min": "test_outage: locked out",
     "Limits.surge_s": "test_outage: a long surge",
     "Limits.wakes": "test_islanded: a flat bus",
@@ -236,7 +282,7 @@ WHOLE = {"Inputs.plant", "Inputs.grid", "Inputs.control", "Inputs.island", "Isla
 def test_no_field_of_a_run_is_left_out():
     known = {
         f"{kind.__name__}.{field.name}"
-        for kind in (Inputs, ConverterPart, BatteryPart, GridConnection, Control, Island)
+        for kind in (Inputs, ConverterPart, BatteryPart, GridConnection, Control, Island, ControlledLoad)
         for field in fields(kind)
     }
     known |= {f"Limits.{name}" for name in Limits._fields}

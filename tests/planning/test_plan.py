@@ -14,10 +14,10 @@ from calm_relay.job.model import MeteredDemand, ScheduledLoad
 from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.bank import Bank, charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.operation.simulate import price_series
 from calm_relay.planning.plan import plan as plan_with
 from calm_relay.planning.site.array import design_temperatures
 from calm_relay.planning.site.demand import demand_year
+from calm_relay.planning.site.prices import price_series
 from calm_relay.planning.site.site_year import site_year
 from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.document import document_of

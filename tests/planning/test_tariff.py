@@ -5,7 +5,8 @@ import pytest
 from pydantic import ValidationError
 
 from calm_relay.job.tariff import DemandCharge, RateWindow, Tariff, Tier
-from calm_relay.planning.operation.simulate import bill_months, bill_of, price_series
+from calm_relay.planning.operation.simulate import bill_months, bill_of
+from calm_relay.planning.site.prices import price_series
 from calm_relay.planning.studies.foresight import foresight_gap_of
 from tests.plans import plan
 

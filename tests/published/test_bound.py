@@ -11,7 +11,7 @@ from calm_relay.physics.foresight import least_cost, least_loss
 from calm_relay.physics.plant.control import filled_in
 from calm_relay.physics.plant.parts import GridConnection
 from calm_relay.physics.plant.year import run_plant
-from calm_relay.planning.operation.simulate import price_series
+from calm_relay.planning.site.prices import price_series
 from calm_relay.planning.studies.foresight import foresight_gap_of
 from tests.plans import plan
 

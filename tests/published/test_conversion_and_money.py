@@ -9,7 +9,7 @@ from calm_relay.exchange.shipped import catalogue
 from calm_relay.physics.conversion import LossCurve
 from calm_relay.physics.money import net_present_value, simple_payback_years, yearly_bill
 from calm_relay.physics.strings import cold_open_circuit_v, cold_table_factor
-from calm_relay.planning.operation.simulate import price_series
+from calm_relay.planning.site.prices import price_series
 
 # Weights from memory of EN 50530 and of the Sandia test protocol of 2004.
 WEIGHTS = {

@@ -91,7 +91,7 @@ class InverterDocument(Document):
 class YearDocument(Document):
     """Energies of the simulated year [kWh] and shares [0 to 1]."""
 
-    home_kwh: float
+    home_kwh: float = Field(description="With what its controlled loads take.")
     pv_dc_kwh: float = Field(description="On offer at the module side of the trackers.")
     import_kwh: float = Field(description="Off grid what the generator gives.")
     export_kwh: float
@@ -318,6 +318,18 @@ class OffGridDocument(Document):
     longest_unserved_h: float
 
 
+class ControlledLoadDocument(Document):
+    """What a controlled load took in the year [kWh]."""
+
+    name: str
+    kind: str
+    taken_kwh: float
+    surplus_kwh: float = Field(description="Of it what the array left.")
+    lost_kwh: float = Field(description="Lost standing, of what it held.")
+    short_kwh: float = Field(description="Asked for and not there.")
+    battery_first: bool
+
+
 class OptionDocument(Document):
     """One option; one that is refused has its reasons and no figures."""
 
@@ -327,6 +339,7 @@ class OptionDocument(Document):
     refused: tuple[str, ...] = ()
     inverters: tuple[InverterDocument, ...] = ()
     year: YearDocument | None = None
+    controlled_loads: tuple[ControlledLoadDocument, ...] = ()
     money: MoneyDocument | None = None
     paths: PathsDocument | None = None
     backup: BackupDocument | None = None

@@ -5,9 +5,11 @@ from typing import Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import ClockTime, Fraction, Model, NotNegative, Positive, minutes_of
+from calm_relay.job.base import ClockTime, Fraction, Model, Name, NotNegative, Positive, minutes_of
 
 DAY = 24 * 60
+# The battery's place among the loads that take surplus.
+BATTERY = "battery"
 
 
 class Window(Model):
@@ -112,12 +114,28 @@ class Control(Model):
     import_bias_w: NotNegative = Field(
         default=0.0, le=500, description="Import that the control leaves standing, so that nothing leaks out."
     )
+    surplus_order: tuple[Name, ...] = Field(
+        default=(),
+        max_length=61,
+        description="Who takes what the array leaves, in order: controlled loads by name, and the battery. What is not "
+        "named comes after the battery.",
+    )
     clock: Clock = Field(default=Clock(), description="The time clock of a small bank without metering.")
+
+    def order_of(self, names: Sequence[str]) -> tuple[str, ...]:
+        """Who takes surplus, in order: the battery and some loads; loads that are not named come after the battery."""
+        order = [name for name in self.surplus_order if name in names or name == BATTERY]
+        if BATTERY not in order:
+            order.append(BATTERY)
+        return (*order, *(name for name in names if name not in order))
 
     @model_validator(mode="after")
     def _do_not_meet(self) -> Self:
         refuse_meeting(self.discharge_windows, "discharge_windows")
         refuse_meeting(self.export_windows, "export_windows")
+        twice = next((name for name in self.surplus_order if self.surplus_order.count(name) > 1), None)
+        if twice is not None:
+            raise ValueError(f"surplus_order: {twice!r} stands twice; wanted each once")
         return self
 
 

@@ -5,8 +5,12 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from calm_relay.job.base import ClockTime, FilePath, Fraction, Line, Model, NotNegative, Positive
+from calm_relay.job.control import Window, refuse_meeting
 from calm_relay.job.survey import Bill, MeterReading
 
+WATER_KWH_PER_L_K = 1.163e-3
+# Loads beside the house, by the fields that hold them.
+LOAD_FIELDS = ("loads", "heat_pumps", "cars", "hot_water", "flexible")
 Weekday = Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
 ALL_MONTHS = tuple(range(1, 13))
 Month = Annotated[int, Field(ge=1, le=12)]
@@ -55,10 +59,26 @@ class HeatPump(Model):
     water_kwh_per_day: NotNegative = Field(default=0.0, le=200, description="Heat for hot water, all year.")
     heats_below_c: float = Field(default=16.0, ge=0.0, le=25.0)
     cop: tuple[CopPoint, ...] = Field(default=COP_POINTS, min_length=1, max_length=20)
+    buffer_kwh: NotNegative = Field(
+        default=0.0, le=2000, description="Heat that tank or floor holds for later; 0: none, it is not controlled."
+    )
+    most_kw: Positive | None = Field(
+        default=None, le=200, description="Most power it draws; None: a fifth above what the coldest day asks."
+    )
+    set_back: tuple[Window, ...] = Field(
+        default=(), max_length=4, description="When it rests, as long as its buffer lasts."
+    )
+    on_surplus: bool = Field(default=True, description="It fills its buffer from what the array leaves.")
     planned: bool = True
+
+    @property
+    def is_controlled(self) -> bool:
+        """Whether a control moves what it draws."""
+        return self.buffer_kwh > 0.0
 
     @model_validator(mode="after")
     def _warmer_each(self) -> Self:
+        refuse_meeting(self.set_back, "set_back")
         warmth = [point.outdoor_c for point in self.cop]
         if sorted(set(warmth)) != warmth:
             raise ValueError("cop: wanted points from cold to warm, each temperature once")
@@ -76,13 +96,110 @@ class Car(Model):
     )
     start: ClockTime = "23:00"
     end: ClockTime = "07:00"
+    control: Literal["at once", "on surplus", "in cheap hours"] = Field(
+        default="at once", description="How it is charged between the two; wanted full at the end."
+    )
+    least_kw: NotNegative = Field(
+        default=1.4, le=50, description="Least it can be charged with: 6 A by IEC 61851-1."
+    )
+    from_battery: bool = Field(default=False, description="The battery serves it where it cannot wait.")
+    within_fuse: bool = Field(default=True, description="It holds back so that the main fuse holds.")
     planned: bool = True
+
+    @property
+    def is_controlled(self) -> bool:
+        """Whether a control moves what it draws."""
+        return self.control != "at once"
+
+
+class HotWater(Model):
+    """A tank of hot water with an element that a control switches."""
+
+    name: Line = Field(default="Hot water", min_length=1, max_length=60)
+    litres: Positive = Field(default=200.0, ge=10, le=20_000)
+    element_kw: Positive = Field(default=3.0, le=100)
+    steps: int = Field(default=0, ge=0, le=12, description="Steps of its power on surplus; 0: any power.")
+    hot_c: float = Field(default=60.0, ge=35.0, le=95.0)
+    cold_c: float = Field(default=12.0, ge=0.0, le=30.0, description="Cold water that comes in.")
+    litres_per_day: NotNegative = Field(default=120.0, le=20_000, description="Hot water used on a day.")
+    pattern: Literal["morning and evening", "evening", "all day"] = "morning and evening"
+    standing_loss_kwh: NotNegative = Field(default=1.5, le=100, description="A day, when hot.")
+    on_surplus: bool = Field(default=True, description="It is heated by what the array leaves.")
+    battery_above: Fraction = Field(
+        default=0.0, description="State of charge of the batteries from which it takes surplus."
+    )
+    keep_above: Fraction = Field(default=0.2, description="Share of its heat below which it is heated at once.")
+    top_up: tuple[Window, ...] = Field(
+        default=(), max_length=4, description="When it is heated through, whatever supplies it."
+    )
+    from_battery: bool = Field(default=False, description="The battery serves it where it is heated at once.")
+    planned: bool = False
+
+    @property
+    def is_controlled(self) -> bool:
+        """Whether a control moves what it draws."""
+        return True
+
+    @property
+    def heat_kwh(self) -> float:
+        """Heat it holds above the cold water [kWh]: 1.163 Wh a litre and kelvin."""
+        return self.litres * WATER_KWH_PER_L_K * (self.hot_c - self.cold_c)
+
+    @property
+    def used_kwh_per_day(self) -> float:
+        """Heat that is used on a day [kWh]."""
+        return self.litres_per_day * WATER_KWH_PER_L_K * (self.hot_c - self.cold_c)
+
+    @model_validator(mode="after")
+    def _hotter_than_cold(self) -> Self:
+        refuse_meeting(self.top_up, "top_up")
+        if self.hot_c <= self.cold_c:
+            raise ValueError(f"hot_c: is {self.hot_c:g}, not above the {self.cold_c:g} of cold_c; wanted above it")
+        return self
+
+
+class FlexibleLoad(Model):
+    """A machine with so much to do a day, at any time of a window: a pool pump, an irrigation pump."""
+
+    name: Line = Field(default="Pool pump", min_length=1, max_length=60)
+    kw: Positive = Field(default=1.1, le=200)
+    kwh_per_day: Positive = Field(default=6.0, le=2000)
+    start: ClockTime = "08:00"
+    end: ClockTime = "20:00"
+    months: tuple[Month, ...] = Field(default=ALL_MONTHS, min_length=1, max_length=12)
+    on_surplus: bool = Field(default=True, description="It waits for what the array leaves, as long as it can.")
+    from_battery: bool = Field(default=False, description="The battery serves it where it cannot wait.")
+    planned: bool = False
+
+    @property
+    def is_controlled(self) -> bool:
+        """Whether a control moves what it draws."""
+        return True
+
+    @model_validator(mode="after")
+    def _has_a_window(self) -> Self:
+        if self.start == self.end:
+            raise ValueError("end: is the start; wanted a window with a length")
+        return self
 
 
 class _WithLoads(Model):
     loads: tuple[ScheduledLoad, ...] = Field(default=(), max_length=200)
     heat_pumps: tuple[HeatPump, ...] = Field(default=(), max_length=20)
     cars: tuple[Car, ...] = Field(default=(), max_length=20)
+    hot_water: tuple[HotWater, ...] = Field(default=(), max_length=10)
+    flexible: tuple[FlexibleLoad, ...] = Field(default=(), max_length=20)
+
+    @property
+    def controlled(self) -> tuple[HeatPump | Car | HotWater | FlexibleLoad, ...]:
+        """Loads that a control starts and stops."""
+        all_loads: tuple[HeatPump | Car | HotWater | FlexibleLoad, ...] = (
+            *self.hot_water,
+            *self.cars,
+            *self.heat_pumps,
+            *self.flexible,
+        )
+        return tuple(load for load in all_loads if load.is_controlled)
 
 
 class ShapedDemand(_WithLoads):

@@ -234,14 +234,25 @@ def heat_pump_load(
     ndarray
         Power of each step [kW]; in a place that never needs heat only hot water is left.
     """
+    heat_kw = heat_by_day(heat_kwh_per_day, water_kwh_per_day, heats_below_c, temp_air, month)
+    return heat_kw / np.interp(temp_air, cop_c, cop)
+
+
+def heat_by_day(
+    heat_kwh_per_day: float,
+    water_kwh_per_day: float,
+    heats_below_c: float,
+    temp_air: np.ndarray,
+    month: np.ndarray,
+) -> np.ndarray:
+    """Heat asked of a heat pump in each step [kW], even through each day; see `heat_pump_load`."""
     daily_c = temp_air.reshape(365, -1).mean(axis=1)
     need = np.maximum(heats_below_c - daily_c, 0.0)
     day_month = month.reshape(365, -1)[:, 0]
     coldest = max(need[day_month == m].mean() for m in range(1, 13))
     heat = need / coldest * heat_kwh_per_day if coldest > 0 else need
     per_day = temp_air.size // 365
-    heat_kw = np.repeat((heat + water_kwh_per_day) / 24.0, per_day)
-    return heat_kw / np.interp(temp_air, cop_c, cop)
+    return np.repeat((heat + water_kwh_per_day) / 24.0, per_day)
 
 
 def car_load(

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.benches.controlled_panel import ControlledPanel
 from calm_relay.desk.benches.load_rows import LoadRows
 from calm_relay.desk.charts.backup_picture import BackupPicture
 from calm_relay.desk.charts.home_charts import Carpet, Seasons, Stacked
@@ -21,7 +22,7 @@ from calm_relay.desk.widgets.label import Label, RichLabel, rich, tip
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
-from calm_relay.job.demand import MeteredDemand, ShapedDemand
+from calm_relay.job.demand import LOAD_FIELDS, MeteredDemand, ShapedDemand
 
 SHAPES = (
     ("household", "household"),
@@ -29,7 +30,12 @@ SHAPES = (
     ("small shop", "small shop"),
     ("farm", "farm"),
 )
-PARTS = (("parts", "By what draws it"), ("seasons", "By season"), ("backup-board", "Backed-up loads"))
+PARTS = (
+    ("parts", "By what draws it"),
+    ("seasons", "By season"),
+    ("backup-board", "Backed-up loads"),
+    ("controlled", "Controlled loads"),
+)
 
 
 def _studied(plan, option, progress):
@@ -41,6 +47,13 @@ def _studied(plan, option, progress):
     return home_year(plan), typical_days(plan), stack_of(plan, option)
 
 
+def _orders(plan, option, progress):
+    """The year with each order of battery and controlled loads."""
+    from calm_relay.planning.studies.load_order import load_orders
+
+    return load_orders(plan, option, progress)
+
+
 class HomeBench(Bench):
     """Shows `planning.site.demand`; a meter's file, bills, a shape and loads on top are its inputs."""
 
@@ -49,7 +62,10 @@ class HomeBench(Bench):
         self._job = self._view = None
         self.carpet, self.stacked, self.seasons = Carpet(), Stacked(), Seasons()
         self.picture = BackupPicture()
+        self.controlled = ControlledPanel()
+        self.controlled.edited.connect(self.edited)
         self.tabs = Tabs(PARTS)
+        self.tabs.chosen.connect(self._on_tab)
         self.summary = RichLabel()
         self.summary.setWordWrap(True)
         self.summary.setFont(font(9))
@@ -88,7 +104,7 @@ class HomeBench(Bench):
         left = QVBoxLayout()
         left.setSpacing(4)
         left.addWidget(self.carpet, 5)
-        left.addLayout(tabbed(self.tabs, self.stacked, self.seasons, self.picture), 4)
+        left.addLayout(tabbed(self.tabs, self.stacked, self.seasons, self.picture, self.controlled), 4)
         row.addLayout(left, 5)
         side = QVBoxLayout()
         side.setSpacing(6)
@@ -129,6 +145,12 @@ class HomeBench(Bench):
         self.again.setEnabled(not shaped)
         self.bills.setText(f"{len(job.demand.bills)} bills…" if shaped and job.demand.bills else "Bills…")
         self.loads.show_job(job)
+        self.controlled.show_job(job)
+
+    def _on_tab(self, key):
+        """The orders are run when somebody looks at them."""
+        if key == "controlled" and self._view is not None and self._job.demand.controlled:
+            self.study_wanted.emit("orders", _orders)
 
     def show_view(self, view) -> None:
         """Draws the year and tells its figures."""
@@ -138,6 +160,8 @@ class HomeBench(Bench):
         plan = view.plan
         demand = plan.demand
         self.study_wanted.emit("home", _studied)
+        self.controlled.show_orders(None, plan.job)
+        self._on_tab(self.tabs.key)
         at = demand.evening_peak_at.astype(object)
         self.summary.setText(
             keep_units(
@@ -156,6 +180,9 @@ class HomeBench(Bench):
 
     def show_study(self, key: str, result) -> None:
         """Draws the year, its parts and its seasons."""
+        if key == "orders":
+            self.controlled.show_orders(result, self._view.plan.job)
+            return
         if key != "home":
             return
         year, days, stack = result
@@ -183,7 +210,7 @@ class HomeBench(Bench):
         if path is None:
             given = demand
         else:
-            loads = {name: getattr(demand, name) for name in ("loads", "heat_pumps", "cars")}
+            loads = {name: getattr(demand, name) for name in LOAD_FIELDS}
             given = MeteredDemand(path=str(path), **loads)
         folder = self.window().session.folder if hasattr(self.window(), "session") else None
         dialog = MeterDialog(given, folder, self._job.site.time_zone, self)
@@ -204,7 +231,7 @@ class HomeBench(Bench):
         if isinstance(demand, ShapedDemand):
             changed = demand.with_(bills=bills)
         else:
-            loads = {name: getattr(demand, name) for name in ("loads", "heat_pumps", "cars")}
+            loads = {name: getattr(demand, name) for name in LOAD_FIELDS}
             changed = ShapedDemand(yearly_kwh=max(sum(bill.kwh for bill in bills), 1.0), bills=bills, **loads)
         self._take(changed, f"{len(bills)} bills")
 

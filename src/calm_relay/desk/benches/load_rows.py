@@ -1,14 +1,16 @@
-"""The loads on top of the house: machines, heat pumps and cars, listed, added, changed and taken away."""
+"""The loads on top of the house: machines, heat, cars and water, listed, added, changed and taken away."""
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figure_table import FigureTable
-from calm_relay.job.demand import Car, HeatPump, ScheduledLoad
+from calm_relay.job.demand import Car, FlexibleLoad, HeatPump, HotWater, ScheduledLoad
 
 LETTERS = [(None, "none"), *((letter, letter) for letter in "ABCDEFGHJKLMNPRSTUV")]
 EVERY_DAY = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+CHARGING = [(way, way) for way in ("at once", "on surplus", "in cheap hours")]
+PATTERNS = [(way, way) for way in ("morning and evening", "evening", "all day")]
 # Each kind: field of the demand, a first one, and the rows of its dialog.
 KINDS = {
     "loads": (
@@ -37,6 +39,10 @@ KINDS = {
             ("water_kwh_per_day", "Heat for hot water a day", ("kWh", 1)),
             ("heats_below_c", "Heats below, °C", ("", 1)),
             ("cop", "Heat over electricity by outdoor °C", "cop"),
+            ("buffer_kwh", "Heat its tank or floor holds; 0: not controlled", ("kWh", 1)),
+            ("most_kw", "Most power; empty: by the coldest day", ("kW", 2)),
+            ("set_back", "Rests, as long as that heat lasts", "windows"),
+            ("on_surplus", "Fills its tank from the array's surplus", "tick"),
             ("planned", "Not there yet", "tick"),
         ),
     ),
@@ -48,8 +54,48 @@ KINDS = {
             ("kwh_per_day", "Energy a day", ("kWh", 1)),
             ("charger_kw", "Charger", ("kW", 2)),
             ("days", "Days", "days"),
+            ("start", "There from (local clock, HH:MM)", "text"),
+            ("end", "Until", "text"),
+            ("control", "Charged", CHARGING),
+            ("least_kw", "Least it is charged with", ("kW", 2)),
+            ("from_battery", "The battery serves it too", "tick"),
+            ("within_fuse", "It holds back for the main fuse", "tick"),
+            ("planned", "Not there yet", "tick"),
+        ),
+    ),
+    "hot_water": (
+        "Hot water",
+        HotWater(),
+        (
+            ("name", "Name", "text"),
+            ("litres", "Tank", ("l", 0)),
+            ("element_kw", "Element", ("kW", 2)),
+            ("steps", "Steps of its power; 0: any power", ("", 0)),
+            ("hot_c", "Hot", ("°C", 0)),
+            ("cold_c", "Cold water", ("°C", 0)),
+            ("litres_per_day", "Hot water used a day", ("l", 0)),
+            ("pattern", "Used", PATTERNS),
+            ("standing_loss_kwh", "Standing loss a day, when hot", ("kWh", 2)),
+            ("on_surplus", "Heated by the array's surplus", "tick"),
+            ("battery_above", "From this charge of the battery", "percent"),
+            ("keep_above", "Heated at once below", "percent"),
+            ("top_up", "Heated through, whatever supplies it", "windows"),
+            ("from_battery", "The battery serves it too", "tick"),
+            ("planned", "Not there yet", "tick"),
+        ),
+    ),
+    "flexible": (
+        "Pool pump or the like",
+        FlexibleLoad(),
+        (
+            ("name", "Name", "text"),
+            ("kw", "Running power", ("kW", 2)),
+            ("kwh_per_day", "Energy a day", ("kWh", 1)),
             ("start", "From (local clock, HH:MM)", "text"),
             ("end", "Until", "text"),
+            ("months", "Months", "months"),
+            ("on_surplus", "Waits for the array's surplus", "tick"),
+            ("from_battery", "The battery serves it too", "tick"),
             ("planned", "Not there yet", "tick"),
         ),
     ),
@@ -103,7 +149,8 @@ class LoadRows(QWidget):
         """Asks for a new load of a kind."""
         word, first, rows = KINDS[key]
         names = {load.name for kind in KINDS for load in getattr(self._job.demand, kind)}
-        name = next(n for n in (word, *(f"{word} {i}" for i in range(2, 99))) if n not in names)
+        usual = first.name
+        name = next(n for n in (usual, *(f"{usual} {i}" for i in range(2, 99))) if n not in names)
         dialog = FormDialog(f"Add: {word.lower()}", first.with_(name=name), rows, self)
         dialog.accepted.connect(lambda: self._put(key, None, dialog.result_model))
         self._open(dialog)
@@ -148,5 +195,17 @@ def _summary(key, load):
         some = "" if len(load.months) == 12 else f", {len(load.months)} months"
         return f"{load.name}{later}", f"{load.kw:g} kW", f"{load.hours:g} h from {load.start}, {days}{some}"
     if key == "heat_pumps":
-        return f"{load.name}{later}", f"{load.heat_kwh_per_day:g} kWh heat", "by the outdoor air"
+        when = "by air and tank" if load.is_controlled else "by the outdoor air"
+        return f"{load.name}{later}", f"{load.heat_kwh_per_day:g} kWh heat", when
+    if key == "hot_water":
+        when = (
+            "on surplus" if load.on_surplus else ", ".join(window.summary for window in load.top_up) or "when cold"
+        )
+        return f"{load.name}{later}", f"{load.element_kw:g} kW, {load.litres:g} litres", when
+    if key == "flexible":
+        when = "on surplus, " if load.on_surplus else ""
+        return f"{load.name}{later}", f"{load.kwh_per_day:g} kWh a day", f"{when}{load.start} to {load.end}"
+    if load.is_controlled:
+        when = f"{load.control}, {load.start} to {load.end}"
+        return f"{load.name}{later}", f"{load.kwh_per_day:g} kWh a day", when
     return f"{load.name}{later}", f"{load.kwh_per_day:g} kWh a day", f"{load.start} to {load.end}"

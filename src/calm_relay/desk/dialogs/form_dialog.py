@@ -13,12 +13,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from calm_relay.desk.dialogs.window_rows import WindowRows
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
 
+FIRST_WINDOW = {"start": "03:00", "end": "05:30"}
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
@@ -169,10 +171,21 @@ class _Choice(ChoiceField):
         return self.currentData()
 
 
+class _Windows(WindowRows):
+    """Daily windows as a field."""
+
+    def __init__(self, name, show_text):
+        super().__init__(name, (), FIRST_WINDOW, show_text, 4)
+        self.setAccessibleName(name)
+
+    def show_value(self, value):
+        super().show_value([window.model_dump() for window in value])
+
+
 class FormDialog(AnswerDialog):
     """Edits one model by rows of (field, label, kind).
 
-    A kind is "text", "days", "months", "tick", "cop", "shares", "percent", choices or a quantity. A quantity
+    A kind is "text", "days", "months", "tick", "cop", "shares", "windows", "percent", choices or a quantity. A quantity
     is (unit, decimals) and has the range that the model states, choices a list of (value, words).
     """
 
@@ -210,6 +223,8 @@ class FormDialog(AnswerDialog):
             return TicksField(label, list(enumerate(MONTHS, 1)), 6)
         if kind == "cop":
             return CopField(label)
+        if kind == "windows":
+            return _Windows(label, self.show_text)
         if kind == "shares":
             return SharesField(label)
         if kind == "tick":

@@ -9,6 +9,9 @@ export window they give beyond what the home asks.
 The path from PV to a battery on the same converter is not bound by the AC limit. That one fact is why a DC-coupled
 battery catches what would be clipped and an AC-coupled one does not.
 
+Controlled loads take what they must beside the home; what they may take is what the arrays leave, in the order of the
+loads, some of them before the batteries.
+
 Where the meter counts each phase, demand has three rows: a converter on one phase sees and serves that phase, one
 on all three sees their sum and gives a third to each.
 """
@@ -38,6 +41,13 @@ from calm_relay.physics.plant.flows import (
     begin_step,
     book,
     turn_page,
+)
+from calm_relay.physics.plant.loads import (
+    LoadRecord,
+    LoadSteps,
+    begin_load,
+    book_loads,
+    on_surplus,
 )
 
 
@@ -93,6 +103,38 @@ def _put(c: np.recarray, j: int, spare: np.ndarray, ac: float) -> None:
     else:
         for f in range(spare.size):
             spare[f] += ac / spare.size
+
+
+@inlined
+def _take(spare: np.ndarray, phase: int, kw: float) -> None:
+    """AC power [kW] that a load takes from the bus."""
+    if spare.size == 1:
+        spare[0] -= kw
+    elif phase > 0:
+        spare[phase - 1] -= kw
+    else:
+        for f in range(spare.size):
+            spare[f] -= kw / spare.size
+
+
+@inlined
+def _array_left(c: np.recarray, w: np.recarray, spare: np.ndarray, filling: bool) -> float:
+    """What all arrays could leave on the bus beyond what hangs on it [kW]; those that fill their battery give none."""
+    left = _all(spare)
+    for j in range(c.size):
+        if c[j].has_pv and not (filling and c[j].usable_kwh > 0.0):
+            left += inverter_ac(c, j, min(w[j].pv - w[j].tracker, c[j].pv_limit_kw))
+    return left
+
+
+@inlined
+def _charge_level(c: np.recarray, w: np.recarray) -> float:
+    """State of charge of all batteries together; 1 where there is none."""
+    held, most = 0.0, 0.0
+    for j in range(c.size):
+        held += w[j].stored
+        most += c[j].usable_kwh
+    return held / most if most > 0.0 else 1.0
 
 
 @inlined
@@ -279,7 +321,17 @@ def _charge_from_grid(c: np.recarray, w: np.recarray, spare: np.ndarray, target:
 
 
 @compiled
-def run(c: np.recarray, w: np.recarray, offer: Offer, control: ControlSteps, step_h: float, out: Record) -> None:
+def run(
+    c: np.recarray,
+    w: np.recarray,
+    offer: Offer,
+    control: ControlSteps,
+    step_h: float,
+    out: Record,
+    loads: LoadSteps,
+    load_work: np.recarray,
+    load_out: LoadRecord,
+) -> None:
     """Runs a plant over a series of steps and fills its record.
 
     Parameters
@@ -296,6 +348,12 @@ def run(c: np.recarray, w: np.recarray, offer: Offer, control: ControlSteps, ste
         Step length [h].
     out : Record
         What the run fills.
+    loads : LoadSteps
+        Controlled loads, in the order in which they take surplus.
+    load_work : LoadWork
+        From `loads.new_load_work`, to work in.
+    load_out : LoadRecord
+        What the run fills of them.
     """
     n, steps = c.size, offer.home_kw.shape[1]
     # Taken out of their tuples once: each access to one counts references.
@@ -306,6 +364,14 @@ def run(c: np.recarray, w: np.recarray, offer: Offer, control: ControlSteps, ste
     clock_kw, bias_kw = control.clock_kw, control.bias_kw
     export_limit_kw = offer.export_limit_kw
     import_limit_kw = min(offer.import_limit_kw, control.charge_import_limit_kw)
+    spec, may = loads.spec, loads.may
+    draw_kwh, gain_h, per_gain_h = loads.draw_kwh, loads.gain_h, loads.per_gain_h
+    fill_to_kwh, hours_left = loads.fill_to_kwh, loads.hours_left
+    load_kw, load_kwh = load_out.kw, load_out.stored
+    any_first, by_level, level_now = False, False, 1.0
+    for k in range(spec.size):
+        any_first = any_first or spec[k].first > 0
+        by_level = by_level or spec[k].soc_above > 0.0
     per_day = min(max(int(24.0 / step_h), 1), steps)
     page = np.empty((n, len(CONVERTER_FLOWS), per_day))
     begin_run(c, w, step_h)
@@ -327,15 +393,49 @@ def run(c: np.recarray, w: np.recarray, offer: Offer, control: ControlSteps, ste
         _offer(c, w, spare, pv_kw, t)
         if clock_kw[t] != 0.0:
             _obey_clock(c, w, spare, clock_kw[t])
+        kept_kw = 0.0
+        if spec.size > 0:
+            # What the arrays give is not counted on: the main fuse holds when a cloud comes.
+            asked_kw = -_all(spare)
+            for k in range(spec.size):
+                must = begin_load(
+                    spec,
+                    load_work,
+                    k,
+                    draw_kwh[k, t],
+                    per_gain_h[k, t],
+                    fill_to_kwh[k, t],
+                    hours_left[k, t],
+                    step_h,
+                )
+                if spec[k].managed > 0:
+                    must = min(must, max(offer.import_limit_kw - asked_kw, 0.0))
+                asked_kw += must
+                load_work[k].taken = must
+                _take(spare, spec[k].phase, must)
+                if spec[k].from_battery == 0:
+                    kept_kw += must
+            level_now = _charge_level(c, w) if by_level else 1.0
+            left = _array_left(c, w, spare, target > 0.0) if any_first else 0.0
+            for k in range(spec.size):
+                if left > 0.0 and spec[k].first > 0 and may[k, t] and level_now >= spec[k].soc_above:
+                    more = on_surplus(spec, load_work, k, left, step_h)
+                    left -= more
+                    _take(spare, spec[k].phase, more)
         # Arrays without a battery first: they can only go to the bus.
         _serve_arrays(c, w, spare, False, target, exporting, bias_kw)
         _serve_arrays(c, w, spare, True, target, exporting, bias_kw)
         if not exporting:
             _charge_from_surplus(c, w, spare, bias_kw)
+        if spec.size > 0:
+            for k in range(spec.size):
+                left = _all(spare)
+                if left > 0.0 and may[k, t] and level_now >= spec[k].soc_above:
+                    _take(spare, spec[k].phase, on_surplus(spec, load_work, k, left, step_h))
         if _all(spare) > export_limit_kw:
             _curtail(c, w, spare, export_limit_kw)
         if may_discharge[t]:
-            _serve_from_batteries(c, w, spare, target, leave_kw[t])
+            _serve_from_batteries(c, w, spare, target, leave_kw[t] + kept_kw)
         if exporting:
             _export_stored(c, w, spare, export_to[t], export_kw[t], export_limit_kw)
         if target > 0.0:
@@ -353,7 +453,13 @@ def run(c: np.recarray, w: np.recarray, offer: Offer, control: ControlSteps, ste
             home += home_kw[f, t]
             imported += max(-spare[f], 0.0)
             exported += max(spare[f], 0.0)
+        for k in range(spec.size):
+            load_work[k].level += load_work[k].taken * gain_h[k, t]
+            load_kw[k, t] = load_work[k].taken
+            load_kwh[k, t] = load_work[k].level
+            home += load_work[k].taken
         bus[HOME, t] = home
         bus[IMPORT, t] = imported
         bus[EXPORT, t] = exported
     turn_page(page, row, steps, flows, sums)
+    book_loads(load_work, load_out.sums)

@@ -21,6 +21,7 @@ from calm_relay.physics.plant.island import (
     sum_island,
 )
 from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import PlantSums, PlantYear, run_plant, sum_plant
 
@@ -43,6 +44,8 @@ class Inputs:
         Share of the charge and the discharge limit that cold or heat leaves on each day; None: all.
     island : Island, or None
         Set where the plant runs off grid.
+    loads : tuple of ControlledLoad
+        Loads that a control starts and stops on the grid, in the order in which they take surplus.
     """
 
     plant: tuple[ConverterPart, ...]
@@ -53,6 +56,7 @@ class Inputs:
     control: Control
     thermal_derate: np.ndarray | None = None
     island: Island | None = None
+    loads: tuple[ControlledLoad, ...] = ()
 
     @property
     def on_grid(self) -> dict[str, Any]:
@@ -149,7 +153,7 @@ def _digest(value: Any | None, seen: blake2b) -> None:
         seen.update(f"{len(value)} parts".encode())
         for item in value:
             _digest(item, seen)
-    elif isinstance(value, Control | Island):
+    elif isinstance(value, Control | Island | ControlledLoad):
         for field in vars(value).values():
             _digest(field, seen)
     else:

@@ -1,7 +1,7 @@
 """A plant's run read off: flows by name, what they add up to, and the balances that close."""
 
 from concurrent.futures import Executor, Future
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -12,6 +12,14 @@ from calm_relay.physics.plant.control import Control, ControlSteps, self_use
 from calm_relay.physics.plant.converter import pack
 from calm_relay.physics.plant.flows import BUS_FLOWS, CONVERTER_FLOWS, LOSSES, Record, new_record, new_work
 from calm_relay.physics.plant.grid_tied import Offer
+from calm_relay.physics.plant.loads import (
+    NO_LOADS,
+    ControlledLoad,
+    LoadsRun,
+    new_load_record,
+    new_load_work,
+    pack_loads,
+)
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.readings import split_sum
 
@@ -21,12 +29,21 @@ BUS_AT = {name: i for i, name in enumerate(BUS_FLOWS)}
 
 @dataclass(frozen=True, eq=False)
 class PlantBus:
-    """The least that is kept of a plant's run: series of the bus [kW], and of the energy stored [kWh]."""
+    """The least that is kept of a plant's run: series of the bus [kW], and of the energy stored [kWh].
+
+    What the home takes includes what its controlled loads take, which stands in `loads` as well.
+    """
 
     plant: tuple[ConverterPart, ...]
     step_h: float
     bus: np.ndarray
     stored: np.ndarray
+    loads: LoadsRun = field(default=NO_LOADS, kw_only=True)
+
+    @cached_property
+    def controlled_kw(self) -> np.ndarray:
+        """What all controlled loads take together [kW]."""
+        return self.loads.kw.sum(axis=0) if self.loads.loads else np.zeros(self.bus.shape[1])
 
     def at_bus(self, name: str) -> np.ndarray:
         """Home, import or export [kW]."""
@@ -77,7 +94,7 @@ class PlantYear(PlantSums):
     @property
     def nbytes(self) -> int:
         """Memory its arrays take [bytes]; `stored` may be a part of `flows`."""
-        return self.flows.nbytes + self.bus.nbytes + self.stored.nbytes
+        return self.flows.nbytes + self.bus.nbytes + self.stored.nbytes + self.loads.nbytes
 
     def of(self, name: str, converter: int | None = None) -> np.ndarray:
         """A flow by name [kW], of one converter or summed over all; "stored" in kWh."""
@@ -88,7 +105,7 @@ class PlantYear(PlantSums):
         """Steps [first, last) alone; batteries begin where the plant's year does, so only flows are of use."""
         flows = self.flows[:, :, first:last]
         cut = self.bus[:, first:last], self.stored[:, first:last], flows.sum(axis=2), flows
-        return PlantYear(self.plant, self.step_h, *cut)
+        return PlantYear(self.plant, self.step_h, *cut, loads=self.loads.cut(first, last))
 
     def kwh_out(self, converter: int) -> float:
         """Energy a converter gave to the AC bus over the run [kWh]."""
@@ -139,6 +156,7 @@ def run_plant(
     grid: GridConnection | None = None,
     control: Control | None = None,
     thermal_derate: np.ndarray | None = None,
+    loads: tuple[ControlledLoad, ...] = (),
 ) -> PlantYear:
     """Simulates a plant on the grid.
 
@@ -159,6 +177,8 @@ def run_plant(
         Self-use when left out.
     thermal_derate : ndarray, shape (2, converters, days), optional
         Share of the charge and the discharge limit that cold or heat leaves on each day; all when left out.
+    loads : tuple of ControlledLoad
+        In the order in which they take surplus.
 
     Returns
     -------
@@ -169,8 +189,8 @@ def run_plant(
     ValueError
         When shapes disagree or a series holds a negative or missing value.
     """
-    out = _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, flows=True)
-    return PlantYear(tuple(plant), step_h, *_read(out), out.flows)
+    out, taken = _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, loads, flows=True)
+    return PlantYear(tuple(plant), step_h, *_read(out), out.flows, loads=taken)
 
 
 def sum_plant(
@@ -181,13 +201,15 @@ def sum_plant(
     grid: GridConnection | None = None,
     control: Control | None = None,
     thermal_derate: np.ndarray | None = None,
+    loads: tuple[ControlledLoad, ...] = (),
 ) -> PlantSums:
     """Simulates a plant and keeps what it comes to; the same figures as `run_plant` with less memory."""
-    out = _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, flows=False)
-    return PlantSums(tuple(plant), step_h, *_read(out))
+    out, taken = _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, loads, flows=False)
+    return PlantSums(tuple(plant), step_h, *_read(out), loads=taken)
 
 
 _Arguments = tuple[np.recarray, np.recarray, grid_tied.Offer, ControlSteps, float]
+_Loads = tuple[ControlledLoad, ...]
 
 
 class BufferPool:
@@ -218,7 +240,8 @@ def begin_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferP
     """
     begun = []
     for place, run in enumerate(runs):
-        arguments, order = _arguments(**{**NOTHING_MORE, **run})
+        stated = {name: value for name, value in run.items() if name != "loads"}
+        arguments, order = _arguments(**{**NOTHING_MORE, **stated})
         n, steps = len(run["plant"]), arguments[2].home_kw.shape[1]
         out = Record(
             buffers.room((place, "bus"), (len(BUS_FLOWS), steps)),
@@ -226,18 +249,34 @@ def begin_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferP
             np.empty((n, len(CONVERTER_FLOWS), 0)),
             np.empty((0, len(CONVERTER_FLOWS))),
         )
-        begun.append(workers.submit(_bus_plant, tuple(run["plant"]), run["step_h"], arguments, order, out))
+        loads = tuple(run.get("loads", ()))
+        begun.append(workers.submit(_bus_plant, tuple(run["plant"]), run["step_h"], arguments, order, out, loads))
     return begun
 
 
 def _bus_plant(
-    plant: tuple[ConverterPart, ...], step_h: float, arguments: _Arguments, order: np.ndarray | None, out: Record
+    plant: tuple[ConverterPart, ...],
+    step_h: float,
+    arguments: _Arguments,
+    order: np.ndarray | None,
+    out: Record,
+    loads: _Loads,
 ) -> PlantBus:
-    grid_tied.run(*arguments, out)
-    return PlantBus(plant, step_h, out.bus, out.stored if order is None else out.stored[_back(order)])
+    taken = _simulate(arguments, out, loads, step_h)
+    stored = out.stored if order is None else out.stored[_back(order)]
+    return PlantBus(plant, step_h, out.bus, stored, loads=taken)
 
 
-NOTHING_MORE: dict[str, None] = {"grid": None, "control": None, "thermal_derate": None}
+def _simulate(arguments: _Arguments, out: Record, loads: _Loads, step_h: float) -> LoadsRun:
+    """Runs the kernel; what the controlled loads took."""
+    steps = out.bus.shape[1]
+    packed = pack_loads(loads, steps, step_h)
+    record = new_load_record(len(loads), steps if loads else 1)
+    grid_tied.run(*arguments, out, packed, new_load_work(packed), record)
+    return LoadsRun(loads, step_h, *record) if loads else NO_LOADS
+
+
+NOTHING_MORE: dict[str, Any] = {"grid": None, "control": None, "thermal_derate": None}
 
 
 def _run(
@@ -248,16 +287,17 @@ def _run(
     grid: GridConnection | None,
     control: Control | None,
     thermal_derate: np.ndarray | None,
+    loads: _Loads,
     *,
     flows: bool,
-) -> Record:
+) -> tuple[Record, LoadsRun]:
     arguments, order = _arguments(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate)
     out = new_record(len(plant), arguments[2].home_kw.shape[1], flows=flows)
-    grid_tied.run(*arguments, out)
+    taken = _simulate(arguments, out, tuple(loads), step_h)
     if order is None:
-        return out
+        return out, taken
     back = _back(order)
-    return Record(out.bus, out.stored[back], out.flows[back], out.sums[back])
+    return Record(out.bus, out.stored[back], out.flows[back], out.sums[back]), taken
 
 
 def _back(order: np.ndarray) -> np.ndarray:

@@ -14,6 +14,9 @@ def dwelling_va(job: Job, demand: DemandYear, rest: float) -> float | None:
     peaks = {part.name: float(part.kw.max()) for part in demand.parts}
     rated = {load.name: load.kw for load in job.demand.loads}
     rated |= {car.name: car.charger_kw for car in job.demand.cars}
+    rated |= {water.name: water.element_kw for water in job.demand.hot_water}
+    rated |= {item.name: item.kw for item in job.demand.flexible}
+    rated |= {pump.name: pump.most_kw for pump in job.demand.heat_pumps if pump.is_controlled and pump.most_kw}
     kinds = dict.fromkeys(("appliance", "cooling", "heat pump", "heating"), 0.0)
     for circuit in backup_board.circuits:
         if circuit.counts_as != "floor area":

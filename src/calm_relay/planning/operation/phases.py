@@ -32,12 +32,15 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
     give and draw on the phases they hang on.
     """
     if job.supply.phases == "single":
-        net_kw = demand.kw.copy()
+        net_kw = demand.kw + year.controlled_kw
         for number in range(len(design.converters)):
             net_kw -= year.of("ac", number)
             net_kw += year.of("standby", number)
         return np.maximum(net_kw, 0.0, out=net_kw)[None, :]
     load_kw = _house_by_phase(job.backup_board, job.supply, demand).copy()
+    if year.loads.loads:
+        # The control's loads are spread evenly, as the simulation has them.
+        load_kw += year.controlled_kw / COUNT[job.supply.phases]
     ac_kw = np.array([year.of("ac", number) for number in range(len(design.converters))])
     standby_kw = np.array([year.of("standby", number) for number in range(len(design.converters))])
     if ac_kw.size:
@@ -59,7 +62,10 @@ def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBu
     if len(shares) and not (shares == shares[0]).all():
         return float(imported.max()) / count
     load_kw = _house_by_phase(job.backup_board, job.supply, demand)
-    given = demand.kw - imported + year.at_bus("export")
+    controlled_kw = year.controlled_kw
+    if year.loads.loads:
+        load_kw = load_kw + controlled_kw / count
+    given = demand.kw + controlled_kw - imported + year.at_bus("export")
     spread = shares[0] if len(shares) else np.full(count, 1.0 / count)
     return max(float((load - share * given).max()) for load, share in zip(load_kw, spread, strict=True))
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from calm_relay.job.base import minutes_of
 from calm_relay.job.model import Job
-from calm_relay.job.tariff import RateWindow, Tariff
+from calm_relay.job.tariff import Tariff
 from calm_relay.physics.array_yield import FaceYield
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.kept import YEARS_BYTES, kept
@@ -19,35 +19,12 @@ from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.controls import control_of, export_limit_kw, home_of
 from calm_relay.planning.operation.island import island_of
 from calm_relay.planning.site.battery_temperature import battery_air_c, charge_derate, discharge_derate
+from calm_relay.planning.site.controlled_loads import NamedLoad, controlled_loads
 from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.site.prices import feed_in_series, price_series
 from calm_relay.planning.site.site_year import SiteYear
 from calm_relay.planning.strings.shared_input import shared_loss
 from calm_relay.planning.strings.stringing import StringRun
-
-
-@kept
-def price_series(tariff: Tariff, calendar: YearCalendar) -> np.ndarray:
-    """Price of imported energy in each step, by local clock."""
-    return _by_window(tariff.price, tariff.windows, calendar)
-
-
-@kept
-def feed_in_series(tariff: Tariff, calendar: YearCalendar) -> np.ndarray:
-    """What is paid for exported energy in each step, by local clock."""
-    return _by_window(tariff.feed_in, tariff.feed_in_windows, calendar)
-
-
-def _by_window(price: float, windows: tuple[RateWindow, ...], calendar: YearCalendar) -> np.ndarray:
-    series = np.full(calendar.steps, price)
-    weekend = calendar.wall_weekday >= 5
-    for window in reversed(windows):
-        here = calendar.in_window(minutes_of(window.start), minutes_of(window.end))
-        if window.days != "all":
-            here &= weekend if window.days == "weekends" else ~weekend
-        if window.months:
-            here &= np.isin(calendar.month, window.months)
-        series[here] = window.price
-    return series
 
 
 def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> Inputs:
@@ -65,7 +42,15 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
         control_of(design, job, calendar),
         _thermal_derate(design, job, site),
         island,
+        tuple(item.load for item in loads_of(job, site)),
     )
+
+
+def loads_of(job: Job, site: SiteYear) -> tuple[NamedLoad, ...]:
+    """The controlled loads of a job in the order in which they take surplus; off grid they run by the clock."""
+    if not job.supply.on_grid:
+        return ()
+    return controlled_loads(job.demand, job.control, job.tariff, site)
 
 
 def _thermal_derate(design: Design, job: Job, site: SiteYear) -> np.ndarray | None:

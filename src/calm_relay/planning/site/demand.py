@@ -20,6 +20,8 @@ from calm_relay.physics.demand_shape import (
     shaped_year,
 )
 from calm_relay.physics.kept import kept
+from calm_relay.physics.plant.loads import by_the_clock
+from calm_relay.planning.site.controlled_loads import controlled_loads
 from calm_relay.planning.site.metered import Metered, metered_year
 from calm_relay.planning.site.site_year import SiteYear, file_edition
 
@@ -97,7 +99,9 @@ def demand_year(job: Job, folder: Path, year: SiteYear, made_kw: Callable[..., A
         and made_kw is not None
     ):
         modelled = made_kw()
-    return _demand_year(demand, tuple(paths.items()), year, job.site.latitude, _Series(modelled))
+    return _demand_year(
+        demand, tuple(paths.items()), year, job.site.latitude, _Series(modelled), job.supply.on_grid
+    )
 
 
 class _Series:
@@ -121,6 +125,7 @@ def _demand_year(
     year: SiteYear,
     latitude: float,
     modelled: _Series,
+    on_grid: bool,
 ) -> DemandYear:
     calendar = year.calendar
     metered, bare_days = None, None
@@ -129,7 +134,14 @@ def _demand_year(
         kw, source = metered.kw, metered.source
     else:
         kw, source, bare_days = _shaped(demand, calendar, latitude)
-    parts = (Part("The house", kw, False, source), *_loads(demand, year))
+    controlled = controlled_loads(demand, None, None, year)
+    # On the grid a control moves them, and they are not part of what the house asks; off grid they run by the clock.
+    by_clock = by_the_clock([item.load for item in controlled], calendar.step_h).kw
+    moved = tuple(
+        Part(item.name, np.zeros(kw.size) if on_grid else taken, item.planned, "controlled; the job's survey")
+        for item, taken in zip(controlled, by_clock, strict=True)
+    )
+    parts = (Part("The house", kw, False, source), *_loads(demand, year), *moved)
     added = [part.name for part in parts[1:]]
     # A name in the middle of a sentence loses its capital.
     source += "".join(f", plus {name[:1].lower()}{name[1:]}" for name in added)
@@ -193,7 +205,7 @@ def _loads(demand: ShapedDemand | MeteredDemand, year: SiteYear) -> Iterator[Par
             month=month,
         )
         yield Part(load.name, kw, load.planned, "the job's survey")
-    for pump in demand.heat_pumps:
+    for pump in (pump for pump in demand.heat_pumps if not pump.is_controlled):
         points = [point.outdoor_c for point in pump.cop], [point.cop for point in pump.cop]
         kw = heat_pump_load(
             pump.heat_kwh_per_day,
@@ -205,7 +217,7 @@ def _loads(demand: ShapedDemand | MeteredDemand, year: SiteYear) -> Iterator[Par
             calendar.step_h,
         )
         yield Part(pump.name, kw, pump.planned, f"heat by the outdoor air; {year.source}")
-    for car in demand.cars:
+    for car in (car for car in demand.cars if not car.is_controlled):
         start, end = minutes_of(car.start), minutes_of(car.end)
         opens = (minute == start - start % round(calendar.step_h * 60)) & np.isin(
             weekday, [DAYS.index(day) for day in car.days]

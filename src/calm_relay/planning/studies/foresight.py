@@ -11,8 +11,9 @@ import numpy as np
 
 from calm_relay.physics.foresight import Foresight, least_cost
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.simulate import feed_in_series, inputs_of, price_series
+from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.prices import feed_in_series, price_series
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 USUAL_S = 3.0
@@ -86,7 +87,9 @@ def foresight_gap_of(
     # Within an hour it may buy when that is cheapest and sell when that pays most: else a control could beat the bound.
     price = steps_of(price_series(tariff, calendar)).min(axis=-1)
     feed_in = steps_of(feed_in_series(tariff, calendar)).max(axis=-1)
-    arguments = (inputs.plant, hourly(inputs.pv_kw), hourly(plan.demand.kw), 1.0, price, feed_in)
+    # Controlled loads stand in it as the control ran them: what is bounded is the battery's part.
+    home_kw = option.outcome.year.at_bus("home")
+    arguments = (inputs.plant, hourly(inputs.pv_kw), hourly(home_kw), 1.0, price, feed_in)
     limits = (inputs.grid.import_limit_kw, inputs.grid.export_limit_kw, tariff.stored_export, GIVEN_UP_S)
     worker = ThreadPoolExecutor(1)
     try:

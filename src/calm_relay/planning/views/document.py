@@ -11,6 +11,7 @@ from calm_relay.exchange.plan_document import (
     BoundDocument,
     ChoiceDocument,
     ClippedDocument,
+    ControlledLoadDocument,
     CouplingDocument,
     DemandPartDocument,
     Document,
@@ -37,12 +38,14 @@ from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.architecture.restring import restringing_of
 from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.operation.simulate import loads_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.roof_room import room_of
 from calm_relay.planning.strings.limits import COLD
 from calm_relay.planning.studies.clipping import clipped_year
 from calm_relay.planning.studies.collected import Studies
 from calm_relay.planning.studies.foresight import ForesightGap
+from calm_relay.planning.studies.load_order import load_years
 from calm_relay.planning.studies.off_grid import off_grid_year_of
 from calm_relay.planning.studies.survival import Survival
 from calm_relay.planning.verdict.option import Option, RefusedOption
@@ -107,6 +110,7 @@ def _option(option: Option, plan: Plan, studies: Studies | None) -> OptionDocume
             initial_stored_kwh=float(outcome.year.initial_stored_kwh.sum()),
             final_stored_kwh=float(outcome.year.of("stored")[-1]),
         ),
+        controlled_loads=tuple(map(ControlledLoadDocument.model_validate, load_years(plan, outcome.year.loads))),
         money=MoneyDocument(currency=plan.job.tariff.currency, **vars(outcome.money)),
         paths=PathsDocument.model_validate(outcome.paths),
         backup=BackupDocument.model_validate(outcome.backup),
@@ -210,6 +214,9 @@ def series_of(option: Option, plan: Plan) -> tuple[dict[str, list[str]], dict[st
         for flow in CONVERTER_FLOWS:
             unit = "kwh" if flow == "stored" else "kw"
             columns[f"{number + 1}_{flow}_{unit}"] = year.of(flow, number).tolist()
+    for number, item in enumerate(loads_of(plan.job, plan.site)):
+        columns[f"{item.name}_kw"] = year.loads.kw[number].tolist()
+        columns[f"{item.name}_stored_kwh"] = year.loads.stored[number].tolist()
     return stamps, columns
 
 

@@ -1,0 +1,143 @@
+"""Loads that a control starts and stops: what they go short of, and what the service carries of them."""
+
+from collections.abc import Callable
+from typing import Any
+
+from calm_relay.job.base import minutes_of
+from calm_relay.job.control import Window
+from calm_relay.job.demand import LOAD_FIELDS, Car, HotWater
+from calm_relay.job.model import Job
+from calm_relay.planning.findings.base import (
+    Finding,
+    Mend,
+    Subject,
+    grid_check,
+    off_grid_check,
+    passes,
+    stops,
+    warns,
+)
+from calm_relay.planning.operation.simulate import loads_of
+
+# Share of what a load is asked for that may be missing before it is told: a cold morning or two.
+SMALL_SHARE = 0.01
+PRACTICE = "common practice, no source"
+# When a tank is heated through by night where nothing else is said.
+NIGHT = Window(start="03:00", end="05:30")
+# Share of the service that one load is offered to take.
+USUAL_SHARE = 0.5
+
+
+def _place(job: Job, name: str) -> tuple[str, int, Any]:
+    """Field, number and model of a load, by its name."""
+    for field in LOAD_FIELDS:
+        for number, item in enumerate(getattr(job.demand, field)):
+            if item.name == name:
+                return field, number, item
+    raise KeyError(name)
+
+
+def _with_load(field: str, number: int, **changes: Any) -> Callable[[Job], Job]:
+    """Changes fields of one load."""
+
+    def apply(job: Job) -> Job:
+        items = list(getattr(job.demand, field))
+        items[number] = items[number].with_(**changes)
+        return job.with_(demand=job.demand.with_(**{field: tuple(items)}))
+
+    return apply
+
+
+@grid_check
+def check_what_loads_get(subject: Subject) -> list[Finding]:
+    """Each controlled load must have what it is asked for; what it took of the array's surplus is told."""
+    run = subject.outcome.year.loads
+    found: list[Finding] = []
+    for number, item in enumerate(loads_of(subject.job, subject.site)):
+        field, place, load = _place(subject.job, item.name)
+        path = f"demand.{field}.{place}"
+        taken, surplus = run.kwh("taken", number), run.kwh("surplus", number)
+        short, used = run.kwh("short", number), run.kwh("used", number)
+        reading = (short, SMALL_SHARE * (short + used), "kWh")
+        if short <= reading[1]:
+            sentence = f"{item.name}: {taken:,.0f} kWh a year, {surplus:,.0f} of it from what the array leaves."
+            found.append(
+                passes("controlled loads", "Home", path, sentence, reading=reading, rule="simulated year")
+            )
+            continue
+        sentence, mends = _short(item.name, load, short, used, (field, place))
+        found.append(
+            warns("controlled loads", "Home", path, sentence, reading=reading, rule="simulated year", mends=mends)
+        )
+    return found
+
+
+def _short(
+    name: str, load: Any, short: float, used: float, place: tuple[str, int]
+) -> tuple[str, tuple[Mend, ...]]:
+    """What a load goes short of, and what would answer it."""
+    if isinstance(load, HotWater):
+        sentence = f"{name}: {short:,.0f} of {short + used:,.0f} kWh of heat a year are asked for and not there."
+        mends = []
+        if not load.top_up:
+            mends.append(Mend("Heat it through by night", _with_load(*place, top_up=(NIGHT,))))
+        if load.keep_above < 0.5:
+            mends.append(Mend("Keep half of its heat", _with_load(*place, keep_above=0.5)))
+        return sentence, tuple(mends)
+    if isinstance(load, Car):
+        hours = ((minutes_of(load.end) - minutes_of(load.start)) % 1440 or 1440) / 60.0
+        into = load.charger_kw * hours
+        sentence = f"{name}: {short:,.0f} kWh a year are not in when it leaves."
+        if into < load.kwh_per_day:
+            sentence += f" {load.charger_kw:g} kW × {hours:g} h is {into:.0f} of {load.kwh_per_day:g} kWh."
+            needed = round(load.kwh_per_day / hours * 1.1 + 0.05, 1)
+            return sentence, (Mend(f"A charger of {needed:g} kW", _with_load(*place, charger_kw=needed)),)
+        return f"{sentence} The main fuse leaves too little for it.", ()
+    return f"{name}: {short:,.0f} of {short + used:,.0f} kWh a year are asked for and not done in its time.", ()
+
+
+@grid_check
+def check_loads_on_the_service(subject: Subject) -> list[Finding]:
+    """No one load may be larger than the service that feeds it."""
+    job = subject.job
+    found: list[Finding] = []
+    limit = job.supply.import_limit_kw
+    for name, power, field in ((item.name, item.kw, "kw") for item in job.demand.flexible):
+        found += _larger(job, name, power, limit, field)
+    for water in job.demand.hot_water:
+        found += _larger(job, water.name, water.element_kw, limit, "element_kw")
+    for car in job.demand.cars:
+        if car.is_controlled:
+            found += _larger(job, car.name, car.charger_kw, limit, "charger_kw")
+    return found
+
+
+def _larger(job: Job, name: str, power_kw: float, limit_kw: float, field: str) -> list[Finding]:
+    if power_kw <= limit_kw:
+        return []
+    kind, place, _ = _place(job, name)
+    less = round(USUAL_SHARE * limit_kw, 1)
+    return [
+        stops(
+            "load on the service",
+            "Home",
+            f"demand.{kind}.{place}.{field}",
+            f"{name} takes {power_kw:g} kW; the service carries {limit_kw:.1f} kW.",
+            reading=(power_kw, limit_kw, "kW"),
+            rule="main fuse of the survey",
+            mends=(Mend(f"{less:g} kW for {name}", _with_load(kind, place, **{field: less})),),
+        )
+    ]
+
+
+@off_grid_check
+def check_loads_off_grid(subject: Subject) -> list[Finding]:
+    """Off grid controlled loads run by the clock here, and what is thrown away is not offered to them."""
+    names = [item.name for item in subject.job.demand.controlled]
+    if not names:
+        return []
+    sentence = (
+        f"{' and '.join(names)}: off grid the year has {'it' if len(names) == 1 else 'them'} by the clock; what the "
+        "array could give beyond that is not offered."
+    )
+    return [warns("controlled loads", "Home", "demand", sentence, rule=PRACTICE)]

@@ -1,0 +1,162 @@
+"""Controlled loads of a job: series, order, findings with their mends, and what each order comes to."""
+
+import numpy as np
+import pytest
+
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.control import BATTERY, Control
+from calm_relay.job.demand import Car, FlexibleLoad, HeatPump, HotWater, Window
+from calm_relay.planning.operation.phases import import_by_phase
+from calm_relay.planning.operation.simulate import loads_of
+from calm_relay.planning.studies.load_order import load_orders
+from tests.plans import plan
+
+CAR = Car(kwh_per_day=8, charger_kw=7.4, start="17:30", end="07:30", control="on surplus")
+LOADS = {"hot_water": (HotWater(),), "cars": (CAR,), "flexible": (FlexibleLoad(),)}
+
+
+def with_loads(job, order=(), **loads):
+    return job.with_(demand=job.demand.with_(**(loads or LOADS)), control=job.control.with_(surplus_order=order))
+
+
+def load_of(made, name):
+    names = [item.name for item in loads_of(made.job, made.site)]
+    return loads_of(made.job, made.site)[names.index(name)].load, names.index(name)
+
+
+@pytest.fixture(scope="module")
+def made():
+    return plan(with_loads(demo_job("pottery")))
+
+
+def test_controlled_loads_are_no_part_of_what_the_house_asks(made):
+    plain = plan(demo_job("pottery"))
+    assert made.demand.kw == pytest.approx(plain.demand.kw)
+    names = [part.name for part in made.demand.parts]
+    assert names[-3:] == ["Hot water", "Car", "Pool pump"] and "plus hot water" in made.demand.source
+    year = made.option("ac-addon").outcome.year
+    assert year.bus_kwh("home") == pytest.approx(made.demand.yearly_kwh + year.loads.kwh("taken"))
+    assert year.largest_residual_kwh < 1e-9 and np.abs(year.loads.residuals_kwh()).max() < 1e-6
+    # In an outage they are the first to go: nothing of them is behind the relay.
+    phases = import_by_phase(made.option("ac-addon").design, made.job, made.demand, year)
+    assert phases.max() >= year.at_bus("import").max() - 1e-9
+
+
+def test_the_order_of_the_job_says_who_comes_before_the_battery():
+    job = with_loads(demo_job("pottery"), ("Pool pump", BATTERY, "Car"))
+    assert job.control.order_of(["Hot water", "Car", "Pool pump"]) == ("Pool pump", BATTERY, "Car", "Hot water")
+    first = plan(job)
+    named = [(item.name, item.load.first) for item in loads_of(first.job, first.site)]
+    assert named == [("Pool pump", True), ("Car", False), ("Hot water", False)]
+    assert Control().order_of(["A"]) == (BATTERY, "A")
+    with pytest.raises(ValueError, match="surplus_order: 'A' stands twice"):
+        Control(surplus_order=("A", "A"))
+
+
+def test_what_each_order_comes_to_is_told_with_the_worth_of_a_kwh(made):
+    result = load_orders(made, made.option("ac-addon"))
+    none, battery, loads = result.orders
+    assert (none.loads_kwh, none.loads_worth) == (0.0, None)
+    assert battery.battery_kwh > loads.battery_kwh and loads.loads_kwh > battery.loads_kwh
+    assert battery.is_todays and not loads.is_todays
+    assert battery.loads_worth == pytest.approx((none.bill - battery.bill) / battery.loads_kwh)
+    assert 0.05 < result.battery_worth < 0.5
+    own = made.option("ac-addon").outcome
+    assert battery.bill == pytest.approx(own.money.bill)
+    assert [load.name for load in result.loads] == ["Hot water", "Car", "Pool pump"]
+    assert load_orders(plan(demo_job("pottery")), made.option("ac-addon")) is None
+    assert len(load_orders(made, made.as_is).orders) == 2
+
+
+def test_a_car_in_cheap_hours_is_charged_when_a_kwh_costs_least():
+    car = CAR.with_(control="in cheap hours")
+    job = with_loads(demo_job("pottery"), cars=(car,))
+    made = plan(job)
+    from calm_relay.planning.site.prices import price_series
+
+    price = price_series(job.tariff, made.site.calendar)
+    taken = made.as_is.outcome.year.controlled_kw
+    load, _ = load_of(made, "Car")
+    assert not load.may.any() and taken[~(load.hours_left > 0)].max() == 0.0
+    there = load.hours_left > 0
+    assert price[taken > 0].mean() < price[there].mean()
+    assert made.as_is.outcome.year.loads.kwh("short") < 10.0
+
+
+def test_a_heat_pump_with_a_buffer_rests_in_its_set_back():
+    pump = HeatPump(heat_kwh_per_day=40.0, buffer_kwh=12.0, set_back=(Window(start="17:00", end="20:00"),))
+    free = plan(with_loads(demo_job("pottery"), heat_pumps=(pump.with_(set_back=()),)))
+    rests = plan(with_loads(demo_job("pottery"), heat_pumps=(pump,)))
+    evening = free.site.calendar.in_window(17 * 60, 20 * 60)
+
+    def taken(made):
+        return made.as_is.outcome.year.controlled_kw
+
+    assert taken(rests)[evening].sum() < 0.2 * taken(free)[evening].sum()
+    assert taken(rests).sum() == pytest.approx(taken(free).sum(), rel=0.03)
+    assert rests.as_is.outcome.year.loads.kwh("short") == pytest.approx(0.0, abs=1e-6)
+    plain = plan(with_loads(demo_job("pottery"), heat_pumps=(pump.with_(buffer_kwh=0.0, set_back=()),)))
+    assert loads_of(plain.job, plain.site) == ()
+    asked = next(part for part in plain.demand.parts if part.name == "Heat pump").kw.sum()
+    assert taken(free).sum() == pytest.approx(asked, rel=0.05)
+
+
+def found(made, check, key="as-is"):
+    return [item for item in made.option(key).findings if item.check == check]
+
+
+def test_a_car_that_cannot_be_full_is_found_and_mended():
+    small = CAR.with_(kwh_per_day=60.0, charger_kw=2.3)
+    made = plan(with_loads(demo_job("pottery"), cars=(small,)))
+    (one,) = found(made, "controlled loads")
+    assert "2.3 kW × 14 h is 32 of 60 kWh" in one.sentence and one.severity.name == "CHECK"
+    again = plan(one.mends[0].apply(made.job))
+    assert found(again, "controlled loads")[0].severity.name == "OK"
+
+
+def test_a_tank_that_runs_cold_is_found_and_mended():
+    wet = HotWater(litres=60, litres_per_day=200, keep_above=0.0, on_surplus=False)
+    made = plan(with_loads(demo_job("pottery"), hot_water=(wet,)))
+    (one,) = found(made, "controlled loads")
+    assert "kWh of heat a year are asked for and not there" in one.sentence
+    short = made.as_is.outcome.year.loads.kwh("short")
+    for mend in one.mends:
+        assert plan(mend.apply(made.job)).as_is.outcome.year.loads.kwh("short") < 0.8 * short
+
+
+def test_an_element_larger_than_the_service_stops_and_is_mended():
+    made = plan(with_loads(demo_job("pottery"), hot_water=(HotWater(element_kw=30.0),)))
+    (one,) = found(made, "load on the service")
+    assert one.severity.name == "STOP" and "30 kW; the service carries 14.5 kW" in one.sentence
+    assert not found(plan(one.mends[0].apply(made.job)), "load on the service")
+
+
+def test_off_grid_they_run_by_the_clock_and_that_is_said():
+    hut = demo_job("hut")
+    dry, wet = plan(hut), plan(with_loads(hut, hot_water=(HotWater(),)))
+    added = wet.demand.yearly_kwh - dry.demand.yearly_kwh
+    assert added == pytest.approx(6.7 * 365, rel=0.08)
+    assert "by the clock" in found(wet, "controlled loads")[0].sentence
+
+
+@pytest.mark.parametrize(
+    ("kind", "changes", "wanted"),
+    [
+        (
+            HotWater,
+            {"hot_c": 40.0, "cold_c": 30.0, "top_up": ({"start": "01:00", "end": "01:00"},)},
+            "wanted a window",
+        ),
+        (HotWater, {"hot_c": 35.0, "cold_c": 30.0, "litres": 5}, "greater than or equal to 10"),
+        (FlexibleLoad, {"start": "08:00", "end": "08:00"}, "end: is the start"),
+        (
+            HotWater,
+            {"top_up": ({"start": "01:00", "end": "03:00"}, {"start": "02:00", "end": "04:00"})},
+            "top_up: 01:00 to 03:00 and 02:00 to 04:00 overlap",
+        ),
+    ],
+)
+def test_what_cannot_be_is_refused_at_its_field(kind, changes, wanted):
+    with pytest.raises(ValueError, match="validation error") as caught:
+        kind(**changes)
+    assert wanted in str(caught.value)
