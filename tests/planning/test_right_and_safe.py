@@ -213,10 +213,13 @@ def test_modules_left_without_an_input_stop_the_option(demo_plan):
     assert result(option, "tracker inputs").severity is Severity.STOP
 
 
-def test_units_side_by_side_are_not_a_hybrid(demo):
-    made = plan(demo.with_(battery=demo.battery.with_(units=2)))
-    assert isinstance(made.option("hybrid-swap"), RefusedOption)
-    assert "side by side are battery inverters" in " ".join(made.option("hybrid-swap").refusal.reasons)
+def test_hybrids_stand_side_by_side_only_where_their_maker_lets_them(demo):
+    battery = demo.battery.with_(units=2)
+    made = plan(demo.with_(battery=battery))
+    assert made.option("hybrid-swap").design.leader.inverter.name.startswith("2 × ")
+    alone = plan(demo.with_(battery=battery.with_(hybrid="umberlow-h37"))).option("hybrid-swap")
+    assert isinstance(alone, RefusedOption)
+    assert "its maker allows one alone, not 2" in " ".join(alone.refusal.reasons)
 
 
 def test_a_generator_beside_arrays_wants_a_datasheet_that_keeps_them_apart(hut):

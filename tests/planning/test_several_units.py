@@ -5,14 +5,18 @@ import json
 import pytest
 
 from calm_relay.exchange.job_file import parse_job
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.model import Job
-from calm_relay.job.survey import ExistingBattery, ExistingInverter
+from calm_relay.job.survey import ExistingBattery, ExistingInverter, PlannedString, StringPlan
+from calm_relay.planning.architecture.coupling import coupling_facts
+from calm_relay.planning.findings.side_by_side import array_by_unit_kw
 from calm_relay.planning.operation.island import forming_kw
+from calm_relay.planning.views.string_ladder import ladders_of
 from tests.plans import plan
 
 GARAGE = ExistingInverter(name="Garage", inverter="tarnlight-5", age_years=6)
 BARN = ExistingInverter(name="Barn", inverter="tarnlight-3", age_years=11)
+KIT = {item.key: item for item in catalogue().inverters}
 OLD = ExistingBattery(name="Old", pack="fern-48", count=2, inverter="mossgate-3", age_years=5, health=0.8)
 
 
@@ -204,3 +208,51 @@ def test_an_inverter_that_is_called_otherwise_keeps_what_hangs_on_it(two_roofs):
     assert [faces(unit) for unit in plan(named).option("as-is").design.converters] == [
         [face.name] for face in two_roofs.faces
     ]
+
+
+def test_two_hybrids_side_by_side_share_roof_and_packs(two_roofs):
+    battery = two_roofs.battery.with_(pack="fern-48", count=2, hybrid="umberlow-h5")
+    one = plan(two_roofs.with_(battery=battery)).option("hybrid-swap")
+    made = plan(two_roofs.with_(battery=battery.with_(units=2)))
+    two = made.option("hybrid-swap")
+    (hybrid,) = two.design.converters
+    assert hybrid.inverter.name == "2 × Umberlow 5 hybrid" and hybrid.inverter.ac_kw == 10.0
+    assert len(hybrid.inverter.pv_side.trackers) == 4
+    assert hybrid.bank.usable_kwh == pytest.approx(2 * one.design.leader.bank.usable_kwh)
+    assert array_by_unit_kw(hybrid)[0] == pytest.approx(array_by_unit_kw(hybrid)[1])
+    assert two.design.counted_kw(made.job.supply) == 10.0
+    assert forming_kw(two.design) == pytest.approx(2 * forming_kw(one.design))
+    prices = [line.amount for line in two.outcome.money.lines if line.kind == "unit"]
+    assert prices == [2 * hybrid.inverter.price / 2]
+    (alike,) = [item for item in two.findings if item.check == "units alike"]
+    assert "one stands for all" in alike.sentence and alike.severity.name == "OK"
+    ladders = [ladder.head for ladder in ladders_of(two)]
+    assert ladders == ["Unit 1, input 1", "Unit 2, input 1", "Unit 1, input 2", "Unit 2, input 2"]
+    assert "half of it stops" in coupling_facts(two.design, made.job.supply).units[0].fails
+    alone = plan(two_roofs.with_(battery=battery.with_(hybrid="umberlow-h37", units=2))).option("hybrid-swap")
+    assert "its maker allows one alone, not 2" in alone.refusal.reasons[0]
+
+
+def test_strings_all_on_one_of_two_hybrids_are_found(two_roofs):
+    battery = two_roofs.battery.with_(pack="fern-48", count=2, hybrid="umberlow-h5", units=2)
+    strings = tuple(
+        PlannedString(face=face.name, modules=10, input=n) for n, face in zip((1, 3), two_roofs.faces, strict=True)
+    )
+    job = two_roofs.with_(battery=battery, string_plans=(StringPlan(inverter="umberlow-h5", strings=strings),))
+    (uneven,) = [item for item in plan(job).option("hybrid-swap").findings if item.check == "units alike"]
+    assert uneven.severity.name == "CHECK" and "spread the strings more evenly" in uneven.sentence
+
+
+def test_three_single_phase_units_make_three_phases(two_roofs):
+    farm = demo_job("dairy")
+    new = tuple(face.with_(fate="new") for face in farm.faces)
+    bare = farm.with_(faces=new, existing_inverters=(), existing_batteries=(), string_plans=())
+    battery = bare.battery.with_(pack="fern-48", count=4, battery_inverter="mossgate-5", units=3)
+    whole = plan(bare.with_(battery=battery)).option("ac-addon").design.leader.inverter
+    assert (whole.phases, whole.ac_kw, whole.max_ac_a) == ("three", 15.0, pytest.approx(whole.max_ac_a))
+    single = KIT["mossgate-5"]
+    assert (
+        whole.max_ac_a == single.max_ac_a and whole.outage_output.continuous_kw == 3 * single.backup.continuous_kw
+    )
+    two = plan(bare.with_(battery=battery.with_(units=2))).option("ac-addon").design.leader.inverter
+    assert two.phases == "single"

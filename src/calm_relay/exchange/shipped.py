@@ -62,6 +62,7 @@ DEMOS = {
     "cottage": "New house, split phase",
     "dairy": "Dairy farm, three phase",
     "hut": "Mountain hut, off grid",
+    "two-homes": "Two homes, old units kept",
 }
 
 

@@ -220,6 +220,11 @@ class Inverter(Model):
         le=64,
         description="How many may stand side by side and act as one.",
     )
+    phase_set: bool = Field(
+        title="Three of them form three phases",
+        default=False,
+        description="Three of them, one on each phase, form a grid of three phases.",
+    )
     ingress: Line = Field(default="IP65", title="Ingress protection")
     weight_kg: Positive = Field(default=20.0, title="Weight")
     warranty_years: NotNegative = Field(default=10, title="Warranty")
@@ -264,7 +269,9 @@ class Inverter(Model):
         if units == 1:
             return self
         pv = self.pv and self.pv.as_built(
-            trackers=self.pv.trackers * units, usable_dc_kw=self.pv.usable_dc_kw * units
+            # The like inputs of all stand beside each other, so that strings are spread over the units.
+            trackers=tuple(tracker for tracker in self.pv.trackers for _ in range(units)),
+            usable_dc_kw=self.pv.usable_dc_kw * units,
         )
         port = self.battery and self.battery.as_built(
             **{
@@ -290,6 +297,22 @@ class Inverter(Model):
             price=self.price * units,
             install_hours=self.install_hours * units,
         )
+
+    def on_phases(self, units: int, phases: Phases) -> Self:
+        """So many of them side by side on a service; on three phases as many on each, where its maker lets them."""
+        whole = self.times(units)
+        if phases != "three" or self.phases != "single" or not self.phase_set or units % 3:
+            return whole
+        # Currents are those of a phase.
+        each = units // 3
+        backup = whole.backup and whole.backup.as_built(
+            **{
+                name: getattr(self.backup, name) * each
+                for name in ("locked_rotor_a", "branch_breaker_a")
+                if getattr(self.backup, name) is not None
+            }
+        )
+        return whole.as_built(phases="three", max_ac_a=self.max_ac_a * each, backup=backup)
 
 
 class Optimiser(Model):

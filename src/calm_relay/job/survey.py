@@ -36,7 +36,7 @@ class PlannedString(Model):
 
     face: Name = Field(description="Name of the face.")
     modules: int = Field(ge=1, le=500)
-    input: int = Field(ge=1, le=12)
+    input: int = Field(ge=1, le=96)
 
 
 class StringPlan(Model):

@@ -122,7 +122,15 @@ VIEWS = (
     Shot("survival", "Outage", 4, press=lambda bench: bench.tabs.choose("map")),
     Shot("site", "Site", 1),
     Shot("roof", "Roof", 1, "best"),
-    Shot("home", "Home", 1, press=_tab("backup-board")),
+    Shot(
+        "home",
+        "Home",
+        2,
+        "best",
+        demo="two-homes",
+        press=_tab("controlled"),
+        ready=lambda bench: bench.settled and bench.controlled.is_drawn,
+    ),
     Shot("grid", "Grid", 2),
     Shot("notes", "Notes", 1),
     Shot(

@@ -84,6 +84,11 @@ class ControlledPanel(QWidget):
         """Draws `planning.studies.load_order.load_orders`; None while it is not known."""
         self.picture.show_orders(result, job.tariff.currency)
 
+    @property
+    def is_drawn(self) -> bool:
+        """Whether the orders have been run and are shown."""
+        return self.picture.is_drawn
+
     def move_by(self, steps: int) -> None:
         """Moves the line in hand up or down."""
         at = self.order.currentRow()

@@ -42,6 +42,11 @@ class OrderPicture(QWidget):
         self.updateGeometry()
         self.update()
 
+    @property
+    def is_drawn(self) -> bool:
+        """Whether there is a result to draw."""
+        return self._result is not None
+
     def _lines(self):
         for order in self._result.orders:
             yield (

@@ -13,6 +13,7 @@ from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.backup_board import BackupBoard
+from calm_relay.job.demand import LOAD_FIELDS
 from calm_relay.job.field_range import range_of
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
@@ -32,7 +33,7 @@ class BackedUpLoadsDialog(AnswerDialog):
         self._job = job
         self.result_job: Job | None = None
         demand = job.demand
-        self._known = [load.name for load in (*demand.loads, *demand.heat_pumps, *demand.cars)]
+        self._known = [load.name for field in LOAD_FIELDS for load in getattr(demand, field)]
         try:
             self._service = rules_of(job, library).of("existing dwelling share") is not None
         except PlanError:

@@ -57,6 +57,10 @@ def _fails(design: Design, converter: Converter) -> str:
         left.append("array")
     if any(item.has_battery for item in others):
         left.append("battery")
+    units = converter.bank.units if converter.has_battery else 1
+    if units > 1 and converter.is_new:
+        share = {2: "half", 3: "a third", 4: "a quarter"}.get(units, f"one part in {units}")
+        return f"with one of {units} {share} of it stops: {what.removesuffix(' stop')}"
     if not left:
         return f"{what} with it"
     return f"{what} with it; {' and '.join(left)} elsewhere work{'s' if len(left) == 1 else ''} on"

@@ -24,7 +24,7 @@ def battery_inverter_of(context: DesignContext) -> tuple[Converter | None, tuple
     job, bank = context.job, context.bank
 
     def refusals(inverter: Inverter) -> list[str]:
-        return units_refusals(inverter, bank.units) or battery_refusals(bank, inverter.times(bank.units), job)
+        return units_refusals(inverter, bank.units) or battery_refusals(bank, side_by_side(context, inverter), job)
 
     inverter, reasons = pick(
         context,
@@ -34,11 +34,16 @@ def battery_inverter_of(context: DesignContext) -> tuple[Converter | None, tuple
             lambda inverter: inverter.pv is None and not inverter.plug_in,
             refusals,
             refusals,
-            lambda inverter: discharge_ac_kw(bank, inverter.times(bank.units))[0],
+            lambda inverter: discharge_ac_kw(bank, side_by_side(context, inverter))[0],
             _wanted_kw(context),
         ),
     )
-    return (None, reasons) if inverter is None else (Converter(inverter.times(bank.units), held=bank), ())
+    return (None, reasons) if inverter is None else (Converter(side_by_side(context, inverter), held=bank), ())
+
+
+def side_by_side(context: DesignContext, inverter: Inverter) -> Inverter:
+    """The units that the job wants side by side as one."""
+    return inverter.on_phases(context.bank.units, context.job.supply.phases)
 
 
 def _wanted_kw(context: DesignContext) -> float:
@@ -52,24 +57,29 @@ def _wanted_kw(context: DesignContext) -> float:
 def hybrid_of(
     context: DesignContext, faces: tuple[Face, ...], wanted_kw: float
 ) -> tuple[Inverter | None, tuple[str, ...]]:
-    """The hybrid for the new battery and some faces, possibly none; or the reasons why there is none."""
+    """The hybrid, or hybrids side by side, for the new battery and some faces, possibly none; or why there is none."""
 
     def refusals(inverter: Inverter) -> list[str]:
         return hybrid_refusals(context, inverter)
 
-    return pick(
+    inverter, reasons = pick(
         context,
         Search(
             stated_hybrid(context, charge_controllers=False),
             "battery.hybrid",
             lambda item: item.pv is not None and item.battery is not None and not item.charge_controllers,
             refusals,
-            lambda inverter: refusals(inverter) + array_refusals(context, inverter, faces, True),
-            lambda inverter: inverter.ac_kw,
+            lambda inverter: (
+                refusals(inverter) + array_refusals(context, side_by_side(context, inverter), faces, True)
+            ),
+            lambda inverter: side_by_side(context, inverter).ac_kw,
             wanted_kw,
-            lambda inverter: context.survey.lay(inverter, faces, fixed(faces)).homeless if faces else 0,
+            lambda inverter: (
+                context.survey.lay(side_by_side(context, inverter), faces, fixed(faces)).homeless if faces else 0
+            ),
         ),
     )
+    return (None, reasons) if inverter is None else (side_by_side(context, inverter), ())
 
 
 def stated_hybrid(context: DesignContext, *, charge_controllers: bool) -> str | None:
@@ -84,9 +94,8 @@ def stated_hybrid(context: DesignContext, *, charge_controllers: bool) -> str | 
 
 def hybrid_refusals(context: DesignContext, inverter: Inverter) -> list[str]:
     """Reasons why a unit cannot carry the new battery and modules."""
-    reasons = battery_refusals(context.bank, inverter, context.job)
-    if context.bank.units > 1:
-        reasons.append(f"{context.bank.units} units side by side are battery inverters; a hybrid stands alone")
+    reasons = units_refusals(inverter, context.bank.units)
+    reasons = reasons or battery_refusals(context.bank, side_by_side(context, inverter), context.job)
     return reasons if inverter.pv else [*reasons, f"{inverter.name} has no PV inputs"]
 
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from calm_relay.job.backup_board import Circuit
-from calm_relay.job.demand import ScheduledLoad
+from calm_relay.job.demand import LOAD_FIELDS, ScheduledLoad
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.readings import highest_sum
@@ -385,7 +385,7 @@ def check_circuits_name_loads(subject: Subject) -> list[Finding]:
     job = subject.job
     if job.backup_board is None:
         return []
-    parts: tuple[Any, ...] = (*job.demand.loads, *job.demand.heat_pumps, *job.demand.cars)
+    parts: tuple[Any, ...] = tuple(load for field in LOAD_FIELDS for load in getattr(job.demand, field))
     there = {load.name for load in parts}
     findings = []
     for circuit in job.board.circuits:

@@ -389,7 +389,7 @@ def _designs(
     ]
     for inverter in inverters:
         field = "battery_inverter" if inverter.pv is None else "hybrid"
-        most = min(inverter.units_max, 2) if inverter.pv is None else 1
+        most = min(inverter.units_max, 2)
         for units in range(1, most + 1):
             stated = {**battery, "units": units, field: inverter.key}
             held = job.model_copy(update={"battery": job.battery.model_copy(update=stated)})

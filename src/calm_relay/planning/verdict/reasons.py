@@ -188,11 +188,14 @@ def _works(option: Option) -> Spoken:
         if kept is None
         else f"A working inverter of {kept.age_years:g} years comes off"
     )
-    ends = (
-        "if the one unit fails, array and battery both stop"
-        if design.coupling == "DC"
-        else "two new units are hung"
-    )
+    units = design.leader.bank.units
+    ends = "two new units are hung"
+    if design.coupling == "DC":
+        ends = (
+            "if the one unit fails, array and battery both stop"
+            if units == 1
+            else f"if one of {units} units fails, the others work on"
+        )
     result: Spoken = [
         (after <= before, "gentle_works", f"{counted}, today {before:g} kW."),
         (False, "gentle_works", f"{goes}, {design.strings_moved} strings are reconnected, and {ends}."),
@@ -223,6 +226,12 @@ def _stays(design: Design) -> str:
 def _new_works(design: Design, supply: Supply) -> Spoken:
     total = sum(converter.inverter.ac_kw for converter in design.converters)
     counted = f"the operator counts {design.counted_kw(supply):g} kW" if supply.on_grid else f"{total:g} kW in all"
+    units = design.leader.bank.units
+    if design.architecture.one_inverter and units > 1:
+        return [
+            (True, "gentle_works", f"{units} units side by side: if one fails, the others work on."),
+            (False, "gentle_works", f"More units: {counted}."),
+        ]
     if design.architecture.one_inverter:
         return [
             (True, "gentle_works", f"One unit on the wall: {counted}."),

@@ -68,6 +68,14 @@ def ladders_of(option: Option | RefusedOption, only: int | None = None) -> tuple
     return tuple(result)
 
 
+def input_name(converter: Converter, number: int) -> str:
+    """What an input is called; the first inputs of units side by side come first, then their second."""
+    units = converter.bank.units if converter.has_battery else 1
+    if units == 1:
+        return f"Input {number}"
+    return f"Unit {(number - 1) % units + 1}, input {(number - 1) // units + 1}"
+
+
 def _ladder(converter: Converter, converter_number: int, item: Input, survey: Survey) -> Ladder:
     temperatures, site = survey.temperatures, survey.site_limit
     cells = np.linspace(temperatures.cold_c, max(temperatures.hot_c, temperatures.cold_c + 1), 41)
@@ -81,7 +89,7 @@ def _ladder(converter: Converter, converter_number: int, item: Input, survey: Su
         return Ladder(
             converter_number,
             item.number,
-            f"Input {item.number}",
+            input_name(converter, item.number),
             "free",
             (),
             cells,
@@ -121,7 +129,7 @@ def _ladder(converter: Converter, converter_number: int, item: Input, survey: Su
     return Ladder(
         converter_number,
         item.number,
-        f"Each of {units}" if converter.micro else f"Input {item.number}",
+        f"Each of {units}" if converter.micro else input_name(converter, item.number),
         names,
         strings,
         cells,

@@ -7,6 +7,7 @@ from calm_relay.planning.architecture.parts import (
     fixed,
     hybrid_refusals,
     plain_faces,
+    side_by_side,
     stated_hybrid,
     unbuildable,
 )
@@ -40,14 +41,17 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
             "battery.hybrid",
             lambda inverter: inverter.charge_controllers,
             refusals,
-            lambda inverter: refusals(inverter) + array_refusals(context, inverter, faces, True),
-            lambda inverter: inverter.ac_kw,
+            lambda inverter: (
+                refusals(inverter) + array_refusals(context, side_by_side(context, inverter), faces, True)
+            ),
+            lambda inverter: side_by_side(context, inverter).ac_kw,
             context.kept.inverter.ac_kw if context.kept else 0.0,
-            lambda inverter: context.survey.lay(inverter, faces, fixed(faces)).homeless,
+            lambda inverter: context.survey.lay(side_by_side(context, inverter), faces, fixed(faces)).homeless,
         ),
     )
     if inverter is None:
         return refused(*reasons)
+    inverter = side_by_side(context, inverter)
     strings = context.survey.lay(inverter, faces, fixed(faces))
     micros = tuple(
         converter
