@@ -1,5 +1,6 @@
 """The time-step kernel on the grid and off it, and the same source run as plain Python in a process of its own."""
 
+import itertools
 import os
 import pickle
 import subprocess
@@ -55,4 +56,22 @@ def results() -> list[Result]:
             Result("the same source in plain Python over compiled", seconds * 1000.0 / compiled.value, None, "×"),
             Result("largest difference of any flow between the two", agree, 1e-9, "kW"),
         ]
-    return found
+    return [*found, *_with_loads()]
+
+
+def _with_loads() -> list[Result]:
+    """Four converters, two controlled loads and a meter of three phases, and the plan of the demo that has them."""
+    job = demo_job("two-homes")
+    counted = job.with_(supply=job.supply.with_(meter="each phase"))
+    made = plan(counted)
+    inputs = inputs_of(made.option("ac-addon").design, counted, made.site, made.demand)
+    words = f"kernel, {len(inputs.plant)} converters, {len(inputs.loads)} controlled loads, three phases"
+    packs = itertools.cycle((4, 5))
+
+    def planned() -> None:
+        plan(job.with_(battery=job.battery.with_(count=next(packs))))
+
+    return [
+        timed(f"{words}, sums alone", lambda: sum_inputs(inputs), 12.0, 50),
+        timed("plan of two homes, battery changed", planned, 120.0, 20),
+    ]

@@ -142,7 +142,7 @@ class Driver:
         )
 
     def _demo(self) -> None:
-        self.window.files.open_demo(self.draw.choice(["pottery", "cottage", "dairy", "hut"]))
+        self.window.files.open_demo(self.draw.choice(["pottery", "cottage", "dairy", "hut", "two-homes"]))
         self.window.forget_view()
 
     def _new_job(self) -> None:

@@ -232,6 +232,7 @@ CHANGES = {
         ),
         OFF_GRID,
     ),
+    "Island.even": (of_field("island", even=np.array([False, False])), OFF_GRID),
     "Island.beside": (of_field("island", beside=(1,)), OFF_GRID),
     "Limits.continuous_kw": (of_limits(continuous_kw=1.0), OFF_GRID),
     "Limits.surge_kw": (of_limits(surge_kw=3.0), OFF_GRID),
@@ -255,6 +256,7 @@ CHANGES = {
 }
 # What a plant must have first, for a field to matter to it.
 PREPARED = {
+    "Island.even": lambda inputs: of_limits(continuous_kw=1.2)(inputs),
     **{name: with_loads for name in CHANGES if name.startswith("ControlledLoad.")},
     "ControlledLoad.managed": lambda inputs: of_field("grid", import_limit_kw=1.0)(with_loads(inputs)),
     "BatteryPart.rated_kw": of_battery(peukert=1.5, rated_kw=0.4),

@@ -11,6 +11,8 @@ from calm_relay.job.survey import ExistingBattery, ExistingInverter, PlannedStri
 from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.findings.side_by_side import array_by_unit_kw
 from calm_relay.planning.operation.island import forming_kw
+from calm_relay.planning.views.energy_path import line_of
+from calm_relay.planning.views.moment import moment_of
 from calm_relay.planning.views.string_ladder import ladders_of
 from tests.plans import plan
 
@@ -76,6 +78,21 @@ def test_a_hybrid_takes_the_roof_of_what_may_go_and_leaves_the_rest(two_roofs):
     assert [unit.inverter.key for unit in swap.removed] == ["tarnlight-3"]
     both = plan(two_roofs).option("hybrid-swap").design
     assert len(both.removed) == 2 and len(both.converters) == 1
+
+
+def test_the_line_groups_units_and_shows_what_comes_nearest_to_its_limit(two_roofs):
+    made = plan(two_roofs.with_existing_inverter(1, inverter="tarnlight-6"))
+    line = line_of(made, made.option("ac-addon"))
+    assert line.station("Inverter").headline == "5 + 6 kW string"
+    assert line.station("Inverter").headroom.caption.startswith("0.60 of")
+    more = made.job.with_(existing_batteries=(OLD, OLD.with_(name="Older")))
+    crowded = plan(more)
+    names = [station.name for station in line_of(crowded, crowded.option("ac-addon")).stations]
+    assert "Battery" in names and "2 more units" in names
+    moment = moment_of(crowded, crowded.option("ac-addon"), 17_000)
+    year = crowded.option("ac-addon").outcome.year
+    assert moment.legs["0:ac"] == pytest.approx(sum(year.of("ac", number)[17_000] for number in (0, 1)))
+    assert moment.legs["2:ac"] == pytest.approx(sum(year.of("ac", number)[17_000] for number in (2, 3)))
 
 
 def test_what_is_moved_or_taken_away_is_paid_for(two_roofs):
@@ -256,3 +273,14 @@ def test_three_single_phase_units_make_three_phases(two_roofs):
     )
     two = plan(bare.with_(battery=battery.with_(units=2))).option("ac-addon").design.leader.inverter
     assert two.phases == "single"
+
+
+def test_an_old_battery_on_what_does_not_speak_to_it_is_found_and_mended(two_roofs):
+    wrong = two_roofs.with_(existing_batteries=(OLD.with_(inverter="mossgate-5", pack="slate-26", count=4),))
+    (one,) = [item for item in plan(wrong).option("as-is").findings if item.check == "existing battery"]
+    assert "does not speak to Slate 2.6" in one.sentence and "Read both labels again" in one.sentence
+    assert one.mends == () or plan(one.mends[0].apply(wrong)) is not None
+    other = two_roofs.with_(existing_batteries=(OLD.with_(inverter="wharfell-aio5"),))
+    (again,) = [item for item in plan(other).option("as-is").findings if item.check == "existing battery"]
+    mended = plan(again.mends[0].apply(other)).option("as-is")
+    assert not [item for item in mended.findings if item.check == "existing battery"]

@@ -101,7 +101,7 @@ class OrderPicture(QWidget):
         """What a kWh is worth in each place, then each load."""
         result = self._result
         worth = [
-            f"{self._currency} {order.loads_worth:.2f} into the loads ({order.label})"
+            f"{self._currency} {order.loads_worth:.2f} in the loads ({order.label})"
             for order in result.orders
             if order.loads_worth is not None
         ]

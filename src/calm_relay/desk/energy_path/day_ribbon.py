@@ -64,6 +64,9 @@ class DayRibbon(CursorChart):
         above = self._stack(edges, day.made, 1.0)
         below = self._stack(edges, day.served, -1.0)
         self._home.setData(np.repeat(edges, 2)[1:-1], np.repeat(day.home, 2))
+        self._rest.setVisible(day.controlled is not None)
+        if day.controlled is not None:
+            self._rest.setData(np.repeat(edges, 2)[1:-1], np.repeat(day.home - day.controlled, 2))
         top = max(float(above.max()), float(day.home.max()), 1.0) * 1.08
         bottom = min(float(below.min()) * 1.08, -0.2 * top)
         self.setYRange(bottom, top, padding=0)
@@ -93,8 +96,9 @@ class DayRibbon(CursorChart):
             self.addItem(pg.FillBetweenItem(lower, upper, brush=brush(getattr(look, colour), alpha)))
             self._curves[name] = upper, lower
         self._home = pg.PlotCurveItem(pen=pen(look.ink, 1.6))
+        self._rest = pg.PlotCurveItem(pen=pen(look.ink, 1.0, Qt.PenStyle.DashLine))
         self._level = pg.PlotCurveItem(pen=pen(look.direct, 1.4, Qt.PenStyle.DotLine))
-        for item in (self._home, self._level):
+        for item in (self._home, self._rest, self._level):
             self.addItem(item)
         self.add_cursor()
 
@@ -108,7 +112,8 @@ class DayRibbon(CursorChart):
 
     def _summary(self, step):
         at = step - self._day.first
-        parts = {"home": self._day.home, **self._day.made, **self._day.served}
+        controlled = {} if self._day.controlled is None else {"of it controlled": self._day.controlled}
+        parts = {"home": self._day.home, **controlled, **self._day.made, **self._day.served}
         summary = ", ".join(f"{name} {series[at]:.1f} kW" for name, series in parts.items() if series[at] >= 0.05)
         level = "" if self._day.level is None else f", battery {self._day.level[at]:.0%} full"
         return summary + level

@@ -158,7 +158,7 @@ class MomentView(QWidget):
             if self._day is None or not self._day.first <= step < self._day.last:
                 self._day = day_of(view.plan, view.option, step)
             self.ribbon.show_day(self._day, step)
-            self._key.show_text(not view.plan.job.supply.on_grid)
+            self._key.show_text(not view.plan.job.supply.on_grid, bool(view.plan.job.demand.controlled))
         self._show_text(view, step)
 
     def _show_text(self, view, step):
@@ -219,14 +219,14 @@ class _Key(RichLabel):
         self.setFont(font(7.2))
         self.setFixedWidth(116)
         self.setAccessibleName("Key of the ribbon")
-        self._off_grid = None
-        self.show_text(False)
+        self._shown = None
+        self.show_text(False, False)
 
-    def show_text(self, off_grid: bool) -> None:
-        """Names the colours, those of an off-grid house where it is `alone`."""
-        if off_grid == self._off_grid:
+    def show_text(self, off_grid: bool, controlled: bool) -> None:
+        """Names the colours, those of an off-grid house and of controlled loads where there are such."""
+        if (off_grid, controlled) == self._shown:
             return
-        self._off_grid = off_grid
+        self._shown = off_grid, controlled
         from calm_relay.desk.energy_path.day_ribbon import MADE, SERVED, SERVED_OFF_GRID
 
         look = colours()
@@ -236,6 +236,8 @@ class _Key(RichLabel):
             if not (off_grid and name == "exported")
         ][::-1]
         rows.append(f"<span style='color:{look.ink}'>━</span> home")
+        if controlled:
+            rows.append(f"<span style='color:{look.ink}'>╌</span> home, less controlled")
         rows += [
             f"<span style='color:{getattr(look, colour)}'>■</span> {name}"
             for name, (colour, _) in (SERVED_OFF_GRID if off_grid else SERVED).items()

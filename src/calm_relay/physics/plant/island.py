@@ -42,6 +42,8 @@ class Island:
     beside : tuple of int
         Numbers of the converters of the former's kind that form the grid with it, without arrays of their own. Their
         batteries empty and fill evenly.
+    even : ndarray of bool, shape (converters,), optional
+        Whose arrays give to all legs evenly, and so relieve each of them; all where left out.
     """
 
     former: int | None
@@ -55,6 +57,7 @@ class Island:
     start_kw: np.ndarray | None = None
     again_kw: np.ndarray | None = None
     beside: tuple[int, ...] = ()
+    even: np.ndarray | None = None
 
     @property
     def forming(self) -> tuple[int, ...]:
@@ -83,7 +86,8 @@ class Island:
         """What arrays offer to it, from their DC power, shape (converters, steps) [kW]."""
         ac_kw = arrays_ac(c, pv_kw) * self.joins[:, None]
         smooth, switched = (ac_kw[kind].sum(axis=0) for kind in (~self.switched, self.switched))
-        return Arrays(pv_kw, ac_kw, self.switched, smooth, switched)
+        even = ac_kw.sum(axis=0) if self.even is None else ac_kw[self.even].sum(axis=0)
+        return Arrays(pv_kw, ac_kw, self.switched, smooth, switched, even)
 
 
 class Outage(NamedTuple):
@@ -402,7 +406,10 @@ def ready_outages(
     c = pack(_pooled(plant, island))
     arrays = island.arrays(c, np.ascontiguousarray(pv_kw, dtype=float))
     arrays = arrays._replace(
-        **{name: wrapped(getattr(arrays, name)) for name in ("pv_kw", "ac_kw", "smooth_kw", "switched_kw")}
+        **{
+            name: wrapped(getattr(arrays, name))
+            for name in ("pv_kw", "ac_kw", "smooth_kw", "switched_kw", "even_kw")
+        }
     )
     circuits = island.circuits
     circuits = circuits._replace(

@@ -124,6 +124,8 @@ class Arrays(NamedTuple):
         Which of them are only on or off, and do not follow the frequency.
     smooth_kw, switched_kw : ndarray, shape (steps,)
         Sums of `ac_kw` over those that follow the frequency, and those that do not [kW].
+    even_kw : ndarray, shape (steps,)
+        Sum of `ac_kw` over those that give to all legs evenly, and so relieve each of them [kW].
     """
 
     pv_kw: np.ndarray
@@ -131,6 +133,7 @@ class Arrays(NamedTuple):
     switched: np.ndarray
     smooth_kw: np.ndarray
     switched_kw: np.ndarray
+    even_kw: np.ndarray
 
 
 class IslandRecord(NamedTuple):
@@ -211,6 +214,7 @@ def _started(
     start_kw: np.ndarray,
     again_kw: np.ndarray,
     helped: float,
+    on_each: float,
     at_once: bool,
     extra: np.ndarray,
 ) -> int:
@@ -232,7 +236,7 @@ def _started(
         if who >= 0:
             extra[f] = heaviest * legs[who, f]
         if extra[f] > 0.0:
-            on_leg = leg[f] + extra[f] * limits.start_power_factor - helped / limits.legs
+            on_leg = leg[f] + extra[f] * limits.start_power_factor - on_each
             if extra[f] > limits.leg_start_kw + 1e-9 or on_leg > limits.surge_kw / limits.legs + 1e-9:
                 on_a_leg = True
     real = heaviest * limits.start_power_factor
@@ -287,11 +291,11 @@ def _serve(
 
 
 @inlined
-def _over(limits: Limits, own: float, leg: np.ndarray, helped: float) -> int:
+def _over(limits: Limits, own: float, leg: np.ndarray, on_each: float) -> int:
     """Whether what the inverter gives passes its continuous limits: OVERLOAD, LEG or NOTHING."""
     if own > limits.continuous_kw + 1e-9:
         return OVERLOAD
-    fullest = max(leg[0], leg[1], leg[2]) - helped / limits.legs
+    fullest = max(leg[0], leg[1], leg[2]) - on_each
     return LEG if fullest > limits.continuous_kw / limits.legs + 1e-9 else NOTHING
 
 
@@ -428,7 +432,7 @@ def run(
     load_kw, legs, shed_below = circuits.load_kw, circuits.legs, circuits.shed_below
     start_kw, again_kw = circuits.start_kw, circuits.again_kw
     arrays_kw, switches = (arrays.pv_kw, arrays.ac_kw), arrays.switched
-    smooth_kw, switched_kw = arrays.smooth_kw, arrays.switched_kw
+    smooth_kw, switched_kw, even_kw = arrays.smooth_kw, arrays.switched_kw, arrays.even_kw
     bus, kept, states, causes = out.book.bus, out.book.stored, out.state, out.cause
     ac_offered, ac_used, fed = out.ac_offered, out.ac_used, out.on
     flows, sums = out.book.flows, out.book.sums
@@ -477,9 +481,16 @@ def run(
         switched = switched_kw[t] if joined else 0.0
         cause_now = NOTHING
         if state == SERVING:
-            cause_now = _started(limits, t, want, leg, legs, shed, start_kw, again_kw, helped, at_once, extra)
+            # So do the arrays on its bus; on each leg those that give to all of them.
+            carried = min(switched, want) if switched <= want else 0.0
+            carried += max(min(smooth, want - helped - carried), 0.0)
+            on_each = (helped + min(even_kw[t] if joined else 0.0, carried)) / limits.legs
+            helped += carried
+            cause_now = _started(
+                limits, t, want, leg, legs, shed, start_kw, again_kw, helped, on_each, at_once, extra
+            )
             at_once = False
-            over = _over(limits, want - helped, leg, helped)
+            over = _over(limits, want - helped, leg, on_each)
             if over != NOTHING:
                 over_s += step_h * 3600.0
                 if over_s > limits.surge_s or want - helped > limits.surge_kw + 1e-9:

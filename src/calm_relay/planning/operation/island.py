@@ -92,6 +92,8 @@ def _island(
     switched = np.array(
         [how == "relay" or not converter.inverter.frequency_watt for converter in design.converters], dtype=bool
     )
+    phases = [converter.inverter.phases for converter in design.converters]
+    even = np.array([phase != "single" or limits.legs < 2.0 for phase in phases], dtype=bool)
     return Island(
         forming[0] if forming else None,
         limits,
@@ -102,6 +104,7 @@ def _island(
         switched,
         demand.kw,
         beside=forming[1:],
+        even=even,
     )
 
 

@@ -1,5 +1,6 @@
 """The line: an option as the path of energy, station by station, ready to be drawn."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from calm_relay.planning.architecture.design import Converter
@@ -77,7 +78,7 @@ BATTERY_GAP = 1.2
 
 def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
     """The line of an option; one that is refused is drawn as it would be built, without figures."""
-    at = {finding.check: finding for finding in option.findings}
+    at = _nearest_to_limit(option.findings)
     stations = [
         _station("Site", option, _site(plan), plan.assumed_note or plan.site.source),
         _station("Roof", option, *_roof(plan, option)),
@@ -152,6 +153,20 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
     ]
     sourced = tuple(replace(station, source=_source(station, plan, option)) for station in stations)
     return Line(sourced, tuple(legs))
+
+
+def _nearest_to_limit(findings: Sequence[Finding]) -> dict[str, Finding]:
+    """By check the finding that comes nearest to its limit: several units may be held against the same."""
+    nearest: dict[str, Finding] = {}
+
+    def used(finding: Finding) -> float:
+        return finding.measured / finding.limit if finding.measured is not None and finding.limit else 0.0
+
+    for finding in findings:
+        other = nearest.get(finding.check)
+        if other is None or used(finding) > used(other):
+            nearest[finding.check] = finding
+    return nearest
 
 
 def _converters(option: Option | RefusedOption) -> tuple[Converter, ...]:

@@ -33,7 +33,8 @@ class Moment:
 class Day:
     """A local day: steps [first, last), clock hours of each, flows [kW] by name, level of the battery [0 to 1].
 
-    Above the axis `made` says what becomes of the array's power, below it `served` says who serves the home.
+    Above the axis `made` says what becomes of the array's power, below it `served` says who serves the home. Of the
+    home `controlled` is what its controlled loads take, None where there are none.
     """
 
     first: int
@@ -43,6 +44,7 @@ class Day:
     served: dict[str, np.ndarray]
     home: np.ndarray
     level: np.ndarray | None
+    controlled: np.ndarray | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -172,6 +174,7 @@ def day_of(plan: Plan, option: Option, step: int) -> Day:
         {"from the battery": shares.battery_to_home, **others},
         year.outage.asked_kw[cut] if isinstance(year, IslandYear) else year.at_bus("home")[cut],
         level,
+        year.controlled_kw[cut] if year.loads.loads else None,
     )
 
 

@@ -1,0 +1,51 @@
+"""What the survey says hangs together today, held against what the datasheets say of it."""
+
+from calm_relay.job.equipment import by_price
+from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.architecture.refusals import battery_refusals
+from calm_relay.planning.findings.base import Finding, Mend, Subject, check, warns
+
+DATASHEETS = "datasheets"
+
+
+@check
+def check_existing_batteries(subject: Subject) -> list[Finding]:
+    """A battery that is there must hang on something that speaks to it; else the survey read a label wrong."""
+    found = []
+    for converter in subject.design.converters:
+        old = converter.battery_surveyed
+        if old is None or converter.is_new or converter.added is not None:
+            continue
+        reasons = battery_refusals(converter.bank, converter.inverter, subject.job)
+        if not reasons:
+            continue
+        number = subject.job.existing_batteries.index(old)
+        sentence = f"{old.name} cannot work as the survey has it: {reasons[0]}. Read both labels again."
+        found.append(
+            warns(
+                "existing battery", "Battery", f"existing_batteries.{number}", sentence,
+                rule=DATASHEETS, mends=_own_unit(subject, converter, number),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _own_unit(subject: Subject, converter: Converter, number: int) -> tuple[Mend, ...]:
+    """Puts it on the cheapest battery inverter that speaks to it, which is what most likely hangs there."""
+    fitting = [
+        item
+        for item in subject.context.equipment.catalogue.inverters
+        if item.battery is not None
+        and item.pv is None
+        and not item.plug_in
+        and not battery_refusals(converter.bank, item, subject.job)
+    ]
+    if not fitting:
+        return ()
+    taken = min(fitting, key=by_price)
+    return (
+        Mend(
+            f"It hangs on a {taken.name}",
+            lambda job: job.with_existing_battery(number, inverter=taken.key, wired_to=None),
+        ),
+    )
