@@ -111,6 +111,11 @@ def test_what_is_moved_or_taken_away_is_paid_for(two_roofs):
     assert next(iter(again.values())) > usual
     packs = two_roofs.with_(existing_batteries=(OLD.with_(fate="remove", works_cost=55.0),))
     assert 55.0 in lines(packs, "ac-addon").values()
+    # Packs on an inverter that is there are moved, or go, at a price of their own.
+    hybrid = demo_job("dairy").with_existing_battery(0, fate="move", works_cost=44.0)
+    assert 44.0 in lines(hybrid, "clock-bank").values()
+    gone = hybrid.with_existing_battery(0, fate="remove", works_cost=33.0)
+    assert 33.0 in lines(gone, "hybrid-swap").values()
 
 
 def test_a_measured_battery_holds_what_was_measured(two_roofs):

@@ -30,7 +30,7 @@ class _Things(QWidget):
     edited = Signal(object, str)
     item_wanted = Signal(str, object)
     field: str
-    model: type
+    kind_model: type
     words: str
 
     def __init__(self, most: int, parent=None):
@@ -58,7 +58,7 @@ class _Things(QWidget):
         )
 
     def _quantity(self, label, unit, name, decimals=2, percent=False):
-        span = range_of(self.model, name)
+        span = range_of(self.kind_model, name)
         field = QuantityField(label, unit, span.times(100.0) if percent else span, decimals)
         field.setFixedWidth(66)
         field.refused.connect(self._show_text)
@@ -130,7 +130,7 @@ class _Things(QWidget):
 
     def _free_name(self):
         names = {thing.name for thing in self.things}
-        first = self.model.model_fields["name"].default
+        first = self.kind_model.model_fields["name"].default
         tried = (first, *(f"{first} {n}" for n in range(2, self._most + 2)))
         return next(name for name in tried if name not in names)
 
@@ -175,7 +175,7 @@ class _Things(QWidget):
 class InverterThings(_Things):
     """Existing inverters."""
 
-    field, kind_field, model, words = "existing_inverters", "inverter", ExistingInverter, "Inverter"
+    field, kind_field, kind_model, words = "existing_inverters", "inverter", ExistingInverter, "Inverter"
 
     def __init__(self, parent=None):
         super().__init__(8, parent)
@@ -216,7 +216,7 @@ class InverterThings(_Things):
 class BatteryThings(_Things):
     """Existing batteries."""
 
-    field, kind_field, model, words = "existing_batteries", "pack", ExistingBattery, "Battery"
+    field, kind_field, kind_model, words = "existing_batteries", "pack", ExistingBattery, "Battery"
 
     def __init__(self, parent=None):
         super().__init__(6, parent)

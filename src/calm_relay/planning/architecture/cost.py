@@ -135,6 +135,9 @@ def _existing_lines(design: Design, job: Job) -> list[CostLine]:
         alone = len(design.removed) == 1
         label = "Taking the old inverter away" if alone else f"Taking away {gone.inverter.name}"
         lines.append(CostLine("removal", label, _works_cost(unit, costs.remove_unit)))
+        packs = gone.battery_surveyed
+        if gone.surveyed is not None and packs is not None and packs.works_cost is not None:
+            lines.append(CostLine("removal", f"Taking away the packs of {packs.name}", packs.works_cost))
     kept = {battery.name for unit in design.converters if (battery := unit.battery_surveyed) is not None}
     kept |= {battery.name for unit in design.removed if (battery := unit.battery_surveyed) is not None}
     for battery in job.existing_batteries:
@@ -147,6 +150,10 @@ def _existing_lines(design: Design, job: Job) -> list[CostLine]:
             again = costs.remove_unit + converter.inverter.install_hours * costs.labour_per_hour
             label = f"Hanging {converter.inverter.name} elsewhere"
             lines.append(CostLine("removal", label, _works_cost(unit, again)))
+        packs = converter.battery_surveyed
+        if converter.surveyed is not None and packs is not None and packs.fate == "move" and not converter.is_new:
+            label = f"Hanging the packs of {packs.name} elsewhere"
+            lines.append(CostLine("removal", label, _works_cost(packs, costs.remove_unit)))
     return lines
 
 
