@@ -80,7 +80,7 @@ class ControlledLoad:
                 f"a load's series have {sorted({item.size for item in series})} steps; wanted one length"
             )
         if not (self.cap_kwh > 0.0 and self.max_kw > 0.0 and 0.0 <= self.min_kw <= self.max_kw):
-            raise ValueError("a load wants a capacity and a power above 0, and its least power at most its most")
+            raise ValueError("a load wants a capacity and power above 0, and its least power at most its most")
         if any(item.size and not item.min() >= 0.0 for item in (self.draw_kw, self.fill_to_kwh, self.hours_left)):
             raise ValueError("a load's series must hold numbers at or above 0")
         if self.gain.size and not self.gain.min() > 0.0:
