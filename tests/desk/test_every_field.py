@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS
 from calm_relay.desk.benches.load_rows import KINDS
 from calm_relay.desk.benches.rules_panel import FIRST_RULE, OWN_ROWS
+from calm_relay.desk.benches.wiring_bench import BLOCK_ROWS
 from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
 from calm_relay.desk.dialogs.bills_dialog import BillsDialog
 from calm_relay.desk.dialogs.control_dialog import PLACE_ROWS, ControlDialog
@@ -20,7 +21,7 @@ from calm_relay.desk.dialogs.item_form import ItemForm
 from calm_relay.desk.dialogs.meter_dialog import MeterDialog
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
 from calm_relay.desk.dialogs.tariff_dialog import TariffDialog
-from calm_relay.job import backup_board, control, demand, equipment, model, survey, tariff
+from calm_relay.job import backup_board, control, demand, equipment, model, survey, tariff, wiring
 from calm_relay.job.base import Model
 from calm_relay.job.model import Job
 
@@ -38,6 +39,8 @@ INTERNAL = {
     (demand.MeteredDemand, "kind"): "follows from shape, bills or meter",
     (model.Purpose, "kind"): "each purpose is a slider of its own",
     (model.Pin, "option"): "of the option that was in view when it was pinned",
+    (wiring.Route, "key"): "of the cable that was in hand",
+    (wiring.Label, "key"): "of the words that were dragged",
     (survey.RuleChange, "rule"): "of the rule whose limit was changed",
 }
 EQUIPMENT = (
@@ -124,6 +127,7 @@ def controls(window, qtbot, settled, tmp_path):
         "name": wall.inverters.name, "inverter": wall.inverters.kind, "age_years": wall.inverters.age,
         "fate": wall.inverters.fate, "works_cost": wall.inverters.cost,
     })  # fmt: skip
+    add(wiring.ExistingCircuit, rows_of(wiring.ExistingCircuit(), wall.inverters.circuit_rows()))
     held = ControlDialog(job)
     add(survey.ExistingBattery, {
         "name": wall.batteries.name, "pack": wall.batteries.kind, "count": wall.batteries.count,
@@ -219,6 +223,10 @@ def controls(window, qtbot, settled, tmp_path):
     costs.incentives.append(None)
     add(tariff.Costs, costs.fields)
     add(tariff.Incentive, costs.incentives.rows[0][1])
+    wires = bench("Wiring")
+    add(wiring.Route, {**wires.route.fields, "measured": wires.route.measured})
+    add(wiring.Label, {"dx": wires.drawing, "dy": wires.drawing})
+    add(wiring.Wiring, rows_of(job.wiring, BLOCK_ROWS))
     pinned = bench("Pinned")
     pinned.pin_view()
     settled(window)

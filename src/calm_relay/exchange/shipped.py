@@ -16,6 +16,7 @@ from calm_relay.job.equipment import Catalogue
 from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import Job
 from calm_relay.job.rules import RulePack
+from calm_relay.job.wires import WireTables
 
 Shipped = TypeVar("Shipped", bound=Model)
 
@@ -51,9 +52,16 @@ def rule_packs() -> dict[str, RulePack]:
 
 
 @lru_cache(maxsize=1)
+def wire_tables() -> dict[str, WireTables]:
+    """Tables of wires by key."""
+    tables = [_load(WireTables, f"wires/{path.name}") for path in sorted(shipped("wires").glob("*.json"))]
+    return {item.key: item for item in tables}
+
+
+@lru_cache(maxsize=1)
 def library() -> Library:
     """The invented catalogue, the climates and the rule packs together, as plans take them."""
-    return Library(catalogue(), climates(), rule_packs(), countries())
+    return Library(catalogue(), climates(), rule_packs(), countries(), wires=wire_tables())
 
 
 # Jobs that ship with the application, by the word that names each.

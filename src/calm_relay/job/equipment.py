@@ -181,6 +181,23 @@ class Backup(Model):
         le=400,
         description="Largest branch breaker one unit may back up; None: not stated.",
     )
+    neutral_bond: Literal["made by the unit", "to be wired"] | None = Field(
+        title="Neutral and earth in an island",
+        default=None,
+        description="Who joins neutral and earth when the grid is down; None: not stated.",
+    )
+    changeover_poles: int | None = Field(
+        title="Poles of the changeover",
+        default=None,
+        ge=1,
+        le=4,
+        description="Conductors that the changeover opens, neutral counted; None: not stated.",
+    )
+    bypass: Literal["built in", "none"] | None = Field(
+        title="Bypass",
+        default=None,
+        description="Whether the house can be fed past a unit that failed; None: not stated.",
+    )
 
 
 class Inverter(Model):
@@ -210,6 +227,16 @@ class Inverter(Model):
         title="PV inputs are charge controllers",
         default=False,
         description="Its PV inputs are charge controllers on a DC bus.",
+    )
+    rcd: Literal["none", "type A", "type F", "type B"] | None = Field(
+        title="Residual-current device it wants",
+        default=None,
+        description="Type that its AC side wants where one is fitted; None: not stated.",
+    )
+    dc_isolator: Literal["built in", "none"] | None = Field(
+        title="DC isolator",
+        default=None,
+        description="Whether the PV inputs have one of their own; None: not stated.",
     )
     export_control: bool = Field(default=True, title="Export control")
     frequency_watt: bool = Field(default=True, title="Frequency-watt")

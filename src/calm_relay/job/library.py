@@ -14,6 +14,7 @@ from calm_relay.job.equipment import KINDS, Catalogue
 from calm_relay.job.model import Job
 from calm_relay.job.rules import RulePack
 from calm_relay.job.tariff import Costs
+from calm_relay.job.wires import WireTables
 
 Light = Annotated[float, Field(ge=0.0, le=12.0)]
 Warmth = Annotated[float, Field(ge=-60.0, le=50.0)]
@@ -44,7 +45,7 @@ class Library:
 
     `withheld` holds (kind, key) of equipment that is known and not to be proposed: out of stock, or left out; `stock`
     says of own equipment whether it is in stock, on order or discontinued. `costs` is the firm's price list, None where
-    it has none.
+    it has none; `wires` are tables of wires by key.
     """
 
     catalogue: Catalogue
@@ -54,6 +55,12 @@ class Library:
     withheld: frozenset[tuple[str, str]] = frozenset()
     stock: Mapping[tuple[str, str], str] = field(default_factory=dict)
     costs: Costs | None = None
+    wires: Mapping[str, WireTables] = field(default_factory=dict)
+
+    def wires_for(self, job: Job) -> WireTables | None:
+        """Tables of wires that the job's region goes by; None where there are none."""
+        pack = self.rule_packs.get(job.region)
+        return self.wires.get(pack.wires) if pack is not None else None
 
     def equipment_for(self, job: Job) -> Catalogue:
         """Everything a job may draw on: the catalogue joined with its own equipment."""

@@ -25,6 +25,7 @@ from calm_relay.job.survey import (
     StringPlan,
 )
 from calm_relay.job.tariff import Costs, RatioRule, Tariff
+from calm_relay.job.wiring import Wiring
 
 __all__ = [
     "ClimatePreset",
@@ -353,6 +354,7 @@ class Job(Model):
     )
     generator: Generator | None = None
     off_grid: OffGrid = Field(default=OffGrid(), description="Read for off-grid houses.")
+    wiring: Wiring = Field(default=Wiring(), description="Routes of cables, their sizes and protection.")
     region: Identifier = Field(default="generic", description="Whose pack of dated rules is applied.")
     rule_changes: tuple[RuleChange, ...] = Field(default=(), max_length=200)
     fuse_school: FuseSchool = "series-fuse rating"

@@ -23,6 +23,11 @@ RuleKind = Literal[
     "dwelling share",
     "existing dwelling share",
     "service share",
+    "string drop",
+    "battery drop",
+    "AC drop",
+    "voltage rise",
+    "continuous factor",
 ]
 UNITS: dict[str, str] = {
     "array ratio": "kWp/kW",
@@ -40,6 +45,11 @@ UNITS: dict[str, str] = {
     "dwelling share": "of the rest",
     "existing dwelling share": "of the rest",
     "service share": "of the main fuse",
+    "string drop": "of the voltage",
+    "battery drop": "of the voltage",
+    "AC drop": "of the voltage",
+    "voltage rise": "of the voltage",
+    "continuous factor": "times the current",
 }
 
 
@@ -69,6 +79,7 @@ class RulePack(Model):
 
     key: Identifier
     name: Name
+    wires: Identifier = Field(default="iec", description="Tables of wires that the region goes by.")
     rules: tuple[Rule, ...] = Field(max_length=500)
 
     @model_validator(mode="after")

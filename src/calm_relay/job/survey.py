@@ -6,6 +6,7 @@ from typing import Literal, Self
 from pydantic import Field, model_validator
 
 from calm_relay.job.base import FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive
+from calm_relay.job.wiring import ExistingCircuit
 
 Fate = Literal["keep", "reuse", "remove"]
 UnitFate = Literal["keep", "move", "reuse", "remove"]
@@ -76,6 +77,7 @@ class ExistingInverter(Surveyed):
         default="reuse",
         description="keep: it stays; move: it stays, at another place; reuse: stays or goes; remove: it goes.",
     )
+    circuit: ExistingCircuit = Field(default=ExistingCircuit(), description="Its AC cable and breaker.")
 
 
 class ExistingBattery(Surveyed):

@@ -20,6 +20,7 @@ from calm_relay.exchange.user_state import change_settings, read_settings
 from calm_relay.planning.common.wanted import wanted_words
 
 FILTER = f"Calm Relay job (*{SUFFIX})"
+DIAGRAM_FILTERS = {"PDF (*.pdf)": ".pdf", "SVG (*.svg)": ".svg", "DXF (*.dxf)": ".dxf"}
 
 
 class JobFiles(QObject):
@@ -196,6 +197,30 @@ class JobFiles(QObject):
             write_site_visit(self._session.plan, result, path, date.today())
         except OSError as error:
             text = f"{path}: {error.strerror or error}. Nothing of the job is lost."
+            QMessageBox.warning(self._window, "This could not be written", tip(text))
+            return False
+        self._notice.ask(f"Written: {path}", ())
+        return True
+
+    def write_diagram(self, option) -> bool:
+        """Asks for a file and writes the single-line diagram of an option; says why when it cannot be."""
+        from calm_relay.desk.output.diagram_file import paper_for, write_diagram
+
+        if not self._window.commit() or self._session.plan is None or self._wanted():
+            return False
+        start = Path(self._folder()) / f"{self._plain_name()}, diagram.pdf"
+        chosen, kind = QFileDialog.getSaveFileName(
+            self._window, "Write the diagram", str(start), ";;".join(DIAGRAM_FILTERS)
+        )
+        if not chosen:
+            return False
+        path = Path(chosen)
+        if path.suffix.lower() not in DIAGRAM_FILTERS.values():
+            path = path.with_name(path.name + DIAGRAM_FILTERS.get(kind, ".pdf"))
+        try:
+            write_diagram(option, path, date.today(), paper_for(self._session.plan))
+        except (OSError, ValueError) as error:
+            text = f"{path}: {getattr(error, 'strerror', None) or error}. Nothing of the job is lost."
             QMessageBox.warning(self._window, "This could not be written", tip(text))
             return False
         self._notice.ask(f"Written: {path}", ())

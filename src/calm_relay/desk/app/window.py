@@ -180,6 +180,8 @@ class Window(QMainWindow):
             if name == "Survey":
                 bench.station_wanted.connect(self._on_station)
                 bench.sheet_wanted.connect(self.files.write_site_visit)
+            if name == "Wiring":
+                bench.drawing_wanted.connect(lambda: self._write_diagram())
             if name == "Choice":
                 bench.costs_kept.connect(self.shelf.keep_costs)
             bench.show_job(self.session.job)
@@ -194,6 +196,11 @@ class Window(QMainWindow):
         if self.view is not None:
             self.bench.show_view(self.view)
             self._draw_line()
+
+    def _write_diagram(self):
+        option = self.view.built if self.view is not None else None
+        if option is not None:
+            self.files.write_diagram(option)
 
     def _connect_equipment(self, bench):
         shelf = self.shelf

@@ -81,6 +81,12 @@ def _outage():
     return OutageBench()
 
 
+def _wiring():
+    from calm_relay.desk.benches.wiring_bench import WiringBench
+
+    return WiringBench()
+
+
 def _survey():
     from calm_relay.desk.benches.survey_bench import SurveyBench
 
@@ -117,6 +123,7 @@ BENCHES = {
     "Notes": Entry(_notes, "F10", Day.NEVER),
     "Search": Entry(_search, "F11", Day.NEVER),
     "Outage": Entry(_outage, "F12", Day.NEVER),
+    "Wiring": Entry(_wiring, "Ctrl+Shift+W", Day.NEVER),
     "Survey": Entry(_survey, "Ctrl+Shift+Y", Day.NEVER),
     "Pinned": Entry(_pinned, "Ctrl+Shift+B", Day.NEVER),
     "Equipment": Entry(_equipment, "Ctrl+Shift+E", Day.NEVER),

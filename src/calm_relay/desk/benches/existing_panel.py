@@ -2,15 +2,20 @@
 
 from pydantic import ValidationError
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 
+from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.errors import first_field_error
+from calm_relay.exchange.shipped import wire_tables
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.field_range import range_of
+from calm_relay.job.field_words import choices_of
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
+from calm_relay.job.wiring import ExistingCircuit
+from calm_relay.planning.wiring.cable import size_words
 
 FATES = (
     ("keep", "must stay"),
@@ -179,11 +184,16 @@ class InverterThings(_Things):
 
     def __init__(self, parent=None):
         super().__init__(8, parent)
+        self.circuit = QPushButton("Cable and breaker…")
+        self.circuit.setObjectName("small")
+        self.circuit.setToolTip("Its AC circuit as it was surveyed, and whether a new unit is to use it")
+        self.circuit.clicked.connect(lambda _=False: self._ask_circuit())
         self._lay_out(
             (
                 (("Inverter", self.which), ("called", self.name)),
                 (("kind", self.kind), ("age", self.age)),
                 (("it", self.fate), ("works", self.cost)),
+                (("circuit", self.circuit),),
             )
         )
         self.kind.new_wanted.connect(lambda: self.item_wanted.emit("inverters", self._on_kind))
@@ -194,6 +204,24 @@ class InverterThings(_Things):
     def _show_thing(self):
         super()._show_thing()
         self.kind.show_value(self.thing.inverter if self.thing else NONE)
+        self.circuit.setEnabled(self.thing is not None)
+
+    def circuit_rows(self) -> tuple:
+        """Rows of a form on an AC circuit; sizes as the regions name them."""
+        sizes = {size.name: size_words(size) for tables in wire_tables().values() for size in tables.sizes}
+        return (
+            ("size", "Cable", [(None, "not seen"), *sizes.items()]),
+            ("material", "Conductor", [(name, name) for name in choices_of(ExistingCircuit, "material")]),
+            ("breaker_a", "Breaker", ("A", 0)),
+            ("reuse", "A new unit in its place is to use it", "tick"),
+        )
+
+    def _ask_circuit(self):
+        dialog = FormDialog(
+            "Circuit of the inverter there today", self.thing.circuit, self.circuit_rows(), self.window()
+        )
+        if dialog.exec():
+            self._change("circuit", dialog.result_model)
 
     def _new(self, key, name):
         return ExistingInverter(inverter=key, name=name)

@@ -241,6 +241,9 @@ class FormDialog(AnswerDialog):
 
     def _values(self):
         values = {name: field.value for name, field in self.fields.items()}
+        # Text that may be empty is empty, not missing.
+        known = type(self._model).model_fields
+        values |= {name: "" for name, value in values.items() if value is None and known[name].default == ""}
         return values | {name: round(values[name] / 100.0, 9) for name in self._percent}
 
     def take(self) -> None:

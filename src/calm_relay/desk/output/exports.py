@@ -1,5 +1,6 @@
-"""Everything of a plan as files: lines and scales as SVG and PNG, tables as CSV and XLSX."""
+"""Everything of a plan as files: lines, scales and diagrams as SVG, PNG and DXF, tables as CSV and XLSX."""
 
+from datetime import date
 from functools import partial
 from pathlib import Path
 
@@ -7,6 +8,7 @@ from PySide6.QtCore import QRect, QRectF
 
 from calm_relay.desk.charts.scale_rows import ScaleRows
 from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
+from calm_relay.desk.output.diagram_file import paper_for, write_diagram
 from calm_relay.desk.output.picture_file import save_picture
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.theme import LIGHT
@@ -32,6 +34,10 @@ def export_plan(plan, folder: Path) -> list[Path]:
         for kind in ("svg", "png"):
             written.append(folder / f"line-{option.key}.{kind}")
             save_picture(picture.paint, WIDE, round(HEIGHT) + 8, written[-1], option.title)
+    for option in plan.live if plan.live[0].context.survey.wires is not None else ():
+        for kind in ("svg", "dxf"):
+            written.append(folder / f"diagram-{option.key}.{kind}")
+            write_diagram(option, written[-1], date.today(), paper_for(plan))
     keys = [option.key for option in plan.options]
     shown = keys.index(plan.choice.key) if plan.choice.key else 0
     for name, scales in (("comparison", scales_of(plan)), ("losses", loss_scales_of(plan))):

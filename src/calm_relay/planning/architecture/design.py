@@ -8,6 +8,7 @@ from typing import Any, Protocol
 from calm_relay.job.equipment import Backup, Inverter, Microinverter, Optimiser
 from calm_relay.job.model import Job, PurposeKind, Supply
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
+from calm_relay.job.wires import WireTables
 from calm_relay.physics.plant.parts import ConverterPart
 from calm_relay.planning.equipment.bank import Bank, discharge_ac_kw
 from calm_relay.planning.equipment.equipment import Equipment, loss_curve
@@ -284,6 +285,7 @@ class Survey:
     rules: Rules
     site_limit: SiteLimit = NO_SITE_LIMIT
     optimisers: dict[str, Optimiser] = field(default_factory=dict)
+    wires: WireTables | None = None
 
     @property
     def faces_then(self) -> tuple[Face, ...]:
@@ -436,7 +438,12 @@ class Architecture:
 
 
 def survey_of(
-    job: Job, equipment: Equipment, rules: Rules, faces: tuple[Face, ...], temperatures: DesignTemperatures
+    job: Job,
+    equipment: Equipment,
+    rules: Rules,
+    faces: tuple[Face, ...],
+    temperatures: DesignTemperatures,
+    wires: WireTables | None = None,
 ) -> Survey:
     """What strings depend on: limits by the rules in force, optimisers by face."""
     rule = rules.of("array volts")
@@ -447,4 +454,4 @@ def survey_of(
             item = equipment.under_module(face.electronics, f"faces.{number}.electronics")
             if isinstance(item, Optimiser):
                 optimisers[face.name] = item
-    return Survey(job, equipment, faces, temperatures, rules, limit, optimisers)
+    return Survey(job, equipment, faces, temperatures, rules, limit, optimisers, wires)

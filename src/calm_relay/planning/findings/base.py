@@ -12,6 +12,7 @@ from calm_relay.planning.equipment.rules import Rules
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
 from calm_relay.planning.operation.outcome import Outcome
 from calm_relay.planning.site.site_year import SiteYear
+from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
 
 __all__ = [
     "CHECKS",
@@ -31,7 +32,7 @@ __all__ = [
     "warns_if",
 ]
 
-STATIONS = ("Site", "Roof", "Strings", "Inverter", "Battery", "Home", "Grid")
+STATIONS = ("Site", "Roof", "Strings", "Inverter", "Battery", "Home", "Grid", "Wiring")
 
 
 @dataclass(frozen=True)
@@ -160,6 +161,11 @@ class Subject:
     def rules(self) -> Rules:
         """The rules in force."""
         return self.context.rules
+
+    @cached_property
+    def wiring(self) -> WiringPlan | None:
+        """Its cables and what protects them; None where the region has no tables of wires."""
+        return wiring_of(self.design, self.context)
 
     @cached_property
     def behind_relay(self) -> BackedUpLoads:

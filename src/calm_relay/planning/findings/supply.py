@@ -21,8 +21,6 @@ from calm_relay.planning.operation.backed_up_loads import BRIEFLY
 from calm_relay.planning.operation.island import leg_volts
 from calm_relay.planning.operation.phases import import_by_phase
 
-# An inverter's current counts so much: NEC 705.12(B), for what runs for hours (from memory).
-CONTINUOUS = 1.25
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
 
@@ -286,35 +284,3 @@ def check_unbalance(subject: Subject) -> list[Finding]:
 
 def _with_export_limit(job: Job, kw: float) -> Job:
     return job.with_(tariff=job.tariff.with_(export_limit_kw=kw))
-
-
-@grid_check
-def check_busbar(subject: Subject) -> list[Finding]:
-    """Main breaker and inverter breakers together must not outrun the busbar they feed."""
-    rule, supply, design = subject.rules.of("busbar share"), subject.job.supply, subject.design
-    if rule is None or not design.new_converters:
-        return []
-    inverters_a = sum(converter.inverter.max_ac_a for converter in design.converters) * CONTINUOUS
-    fed_a = supply.main_fuse_a + inverters_a
-    stated = supply.busbar_a is not None
-    busbar_a = supply.main_fuse_a if supply.busbar_a is None else supply.busbar_a
-    limit_a = rule.limit * busbar_a
-    over = fed_a > limit_a + 1e-9
-    known = f"{busbar_a:g} A" if stated else f"{busbar_a:g} A, assumed like its main breaker"
-    sentence = (
-        f"Main breaker {supply.main_fuse_a:g} A and {CONTINUOUS:g} times the inverters' amps, {inverters_a:.0f} A, "
-        f"make {fed_a:.0f} A on a busbar of {known}; {rule.limit:g} times it is {limit_a:.0f} A"
-    )
-    sentence += ": a larger busbar, a smaller main breaker, or a connection ahead of it." if over else "."
-    severity = Severity.OK if not over else Severity.STOP if stated else Severity.CHECK
-    return [
-        judged(
-            severity,
-            "busbar",
-            "Grid",
-            "supply.busbar_a",
-            sentence,
-            reading=(fed_a, limit_a, "A"),
-            rule=rule.authority,
-        )
-    ]

@@ -1,11 +1,12 @@
 """Optimisers and microinverters: what each module's own electronics ask for."""
 
 from collections.abc import Iterator
-from math import ceil, floor
+from math import ceil
 
 from calm_relay.job.equipment import ISC_FACTOR, by_price
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import micro_refusals
+from calm_relay.planning.architecture.topology import units_on_branch
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, stops, stops_if
 from calm_relay.planning.findings.strings import lay_anew
 from calm_relay.planning.strings.limits import rear_gain
@@ -147,9 +148,7 @@ def check_microinverters(subject: Subject) -> list[Finding]:
                 )
             )
         share = rule.limit if rule else 1.0
-        most = floor(micro.branch_breaker_a * share / micro.ac_a + 1e-9)
-        if micro.branch_units_max is not None:
-            most = min(most, micro.branch_units_max)
+        most = units_on_branch(micro, share)
         branches = ceil(run.parallel / most) if most else 0
         amps = ceil(run.parallel / branches) * micro.ac_a if branches else run.parallel * micro.ac_a
         held = f"{share:.0%} of a {micro.branch_breaker_a:g} A breaker" if share < 1 else "a breaker"

@@ -14,6 +14,7 @@ from calm_relay.physics.plant.island import Island
 from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.architecture.design import Converter, Design
+from calm_relay.planning.architecture.topology import joins_island
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.site.demand import DemandYear
 
@@ -74,7 +75,7 @@ def island_of(design: Design, job: Job, demand: DemandYear) -> Island:
     if not forms_grid(converter):
         fed = whole_house(job.backup_board, job.supply, demand)
         return _island((), island_limits(None, job), fed, np.zeros(len(design.converters), bool), design, demand)
-    joins = np.array([_joins(other, converter) for other in design.converters], dtype=bool)
+    joins = np.array([joins_island(other, converter) for other in design.converters], dtype=bool)
     return _island(
         design.forming, island_limits(design, job), behind_relay(design, job, demand), joins, design, demand
     )
@@ -106,13 +107,6 @@ def _island(
         beside=forming[1:],
         even=even,
     )
-
-
-def _joins(other: Converter, converter: Converter) -> bool:
-    """Whether another unit's array comes to the island of the inverter that forms it."""
-    if other is converter or not other.has_array or converter.backup.throttles_ac_pv == "none":
-        return False
-    return not (other.inverter.phases == "three" and converter.inverter.phases == "single")
 
 
 def _cut_off(backup: Backup, job: Job) -> float:

@@ -3,12 +3,13 @@
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.views.figures import SHOWS, figures_of
 from calm_relay.planning.views.scales import Scale, cost_scales_of, loss_scales_of, scales_of
+from calm_relay.planning.views.wiring_list import wiring_rows
 
 Table = list[list[str | float | None]]
 
 
 def tables_of(plan: Plan) -> dict[str, Table]:
-    """Tables by name, each with a head: comparison, losses, costs, findings, reasons, assumptions."""
+    """Tables by name, each with a head: comparison, losses, costs, findings, reasons, assumptions, wiring."""
     titles = [option.title for option in plan.options]
     return {
         "comparison": _scales(scales_of(plan), titles, plan),
@@ -17,6 +18,7 @@ def tables_of(plan: Plan) -> dict[str, Table]:
         "findings": _findings(plan),
         "reasons": _reasons(plan),
         "assumptions": assumptions_of(plan),
+        "wiring": wiring_rows(plan.live),
     }
 
 

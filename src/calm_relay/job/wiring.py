@@ -1,0 +1,104 @@
+"""Wiring as a job states it: how long each route is, how it is laid, and what the installer chose for it."""
+
+from typing import Literal, Self
+
+from pydantic import Field, model_validator
+
+from calm_relay.job.base import Line, Model, Positive
+
+Laying = Literal[
+    "in an insulated wall",
+    "in conduit on a wall",
+    "clipped to a wall",
+    "on a tray",
+    "in free air",
+    "buried",
+    "on the roof",
+]
+Material = Literal["copper", "aluminium"]
+Insulation = Literal["60 °C", "70 °C", "75 °C", "90 °C", "PV cable"]
+
+
+class Route(Model):
+    """One cable from a part to another; what is None is assumed by what the cable is for.
+
+    `key` names the two ends as the topology does; a route whose ends an option does not have is kept for those that do.
+    """
+
+    key: Line = Field(min_length=3, max_length=120)
+    length_m: Positive | None = Field(default=None, le=500, title="Length")
+    measured: bool = Field(default=False, title="Measured on site")
+    laying: Laying | None = Field(default=None, title="Laid")
+    grouped: int | None = Field(default=None, ge=1, le=20, title="Loaded circuits side by side")
+    ambient_c: float | None = Field(default=None, ge=-20.0, le=80.0, title="Temperature around it")
+    material: Material | None = Field(default=None, title="Conductor")
+    insulation: Insulation | None = Field(default=None, title="Insulation bears")
+    size: Line | None = Field(
+        default=None, min_length=1, max_length=12, title="Size", description="None: the smallest that meets all."
+    )
+    parallel: int = Field(default=1, ge=1, le=4, title="Conductors in parallel")
+    protect_a: Positive | None = Field(
+        default=None, le=2000, title="Breaker or fuse", description="None: the smallest that fits."
+    )
+
+
+class Label(Model):
+    """Words of the drawing that were moved by hand, by so much from where they would stand."""
+
+    key: Line = Field(min_length=3, max_length=140)
+    dx: float = Field(ge=-500.0, le=500.0, description="To the right [mm].")
+    dy: float = Field(ge=-500.0, le=500.0, description="Down [mm].")
+
+
+class Wiring(Model):
+    """What a job states of its wiring."""
+
+    routes: tuple[Route, ...] = Field(default=(), max_length=200)
+    labels: tuple[Label, ...] = Field(default=(), max_length=400)
+    paper: Literal["A4", "A3", "Letter", "Tabloid"] | None = Field(
+        default=None, title="Paper of the diagram", description="None: as is usual in the country."
+    )
+    drawn_by: Line = Field(default="", max_length=60, title="Drawn by")
+    checked_by: Line = Field(default="", max_length=60, title="Checked by")
+    revision: Line = Field(default="", max_length=20, title="Revision")
+
+    @model_validator(mode="after")
+    def _keys_are_single(self) -> Self:
+        for name, keys in (
+            ("routes", [r.key for r in self.routes]),
+            ("labels", [item.key for item in self.labels]),
+        ):
+            twice = next((key for key in keys if keys.count(key) > 1), None)
+            if twice is not None:
+                raise ValueError(f"{name}: {twice!r} stands twice; wanted each once")
+        return self
+
+    def route(self, key: str) -> Route:
+        """What is stated of a route; one of which nothing is."""
+        return next((route for route in self.routes if route.key == key), Route(key=key))
+
+    def with_route(self, route: Route) -> Self:
+        """With what is stated of one route changed; one of which nothing is left is not kept."""
+        rest = tuple(item for item in self.routes if item.key != route.key)
+        kept = rest if route == Route(key=route.key) else (*rest, route)
+        return self.with_(routes=kept)
+
+    def with_label(self, key: str, dx: float, dy: float) -> Self:
+        """With words of the drawing at another place; back at their own where both are 0."""
+        rest = tuple(item for item in self.labels if item.key != key)
+        moved = () if dx == dy == 0.0 else (Label(key=key, dx=dx, dy=dy),)
+        return self.with_(labels=(*rest, *moved))
+
+
+class ExistingCircuit(Model):
+    """The AC circuit of an inverter that is there, as it was surveyed."""
+
+    size: Line | None = Field(
+        default=None, min_length=1, max_length=12, title="Cable", description="None: not seen."
+    )
+    material: Material = Field(default="copper", title="Conductor")
+    breaker_a: Positive | None = Field(default=None, le=400, title="Breaker", description="None: not seen.")
+    reuse: bool = Field(default=True, title="To be used again", description="For the unit that takes its place.")
+
+
+__all__ = ["ExistingCircuit", "Insulation", "Label", "Laying", "Material", "Route", "Wiring"]

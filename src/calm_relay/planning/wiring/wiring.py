@@ -1,0 +1,171 @@
+"""The wiring of a design: every cable of its topology with size and protection."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from calm_relay.job.model import Job
+from calm_relay.job.wires import WireTables
+from calm_relay.job.wiring import Route
+from calm_relay.planning.architecture.design import Converter, Design, DesignContext
+from calm_relay.planning.architecture.topology import Edge, Topology, topology_of
+from calm_relay.planning.equipment.rules import InForce, Rules
+from calm_relay.planning.strings.stringing import fusing_of
+from calm_relay.planning.wiring.cable import Cable, Limits, size_cable
+from calm_relay.planning.wiring.laid import laid_of
+from calm_relay.planning.wiring.protection import BATTERY_FACTOR, device_of
+
+DROP_RULE = {"string": "string drop", "battery": "battery drop", "pack": "battery drop"}
+AC_DROP, RISE, FACTOR = "AC drop", "voltage rise", "continuous factor"
+# Share of the rise that is left to a unit's own cable whatever the cables before it take.
+OWN_RISE = 0.3
+
+
+@dataclass(frozen=True, eq=False)
+class WiringPlan:
+    """Every cable of a design."""
+
+    topology: Topology
+    cables: tuple[Cable, ...]
+    tables: WireTables
+    rules: Rules
+
+    @cached_property
+    def _by_key(self) -> dict[str, Cable]:
+        return {cable.edge.key: cable for cable in self.cables}
+
+    def cable(self, key: str) -> Cable:
+        """A cable by the key of its edge.
+
+        Raises
+        ------
+        KeyError
+            When there is none.
+        """
+        return self._by_key[key]
+
+    def rise_share(self, key: str) -> float:
+        """By how much the voltage of a source rises above the meter's, share of it, with all sources at full power."""
+        own = self.cable(key)
+        return own.rise_share + sum(self._by_key[edge.key].rise_share for edge in self._ahead(own))
+
+    def _ahead(self, cable: Cable) -> tuple[Edge, ...]:
+        path = self.topology.towards_grid(cable.edge.start)
+        return tuple(edge for edge in path if edge.kind != "service" and edge.key in self._by_key)
+
+
+def drop_rule(rules: Rules, edge: Edge) -> InForce | None:
+    """The rule on a cable's voltage drop; None where the region has none."""
+    return rules.of(DROP_RULE.get(edge.kind, AC_DROP))
+
+
+def _continuous(rules: Rules) -> float:
+    held = rules.of(FACTOR)
+    return 1.0 if held is None else held.limit
+
+
+def _needed_a(edge: Edge, factor: float) -> float:
+    if edge.kind in ("battery", "pack"):
+        return edge.amps * max(factor, BATTERY_FACTOR)
+    if edge.kind in ("service", "feeder"):
+        return edge.amps
+    return edge.amps * factor
+
+
+def _string_fuse_a(converter: Converter, edge: Edge, context: DesignContext) -> float | None:
+    """The fuse of an input's strings where they need one by the job's school."""
+    number = int(edge.end.rsplit("/", 1)[1])
+    method = "NEC" if context.survey.wires is not None and context.survey.wires.key == "nec" else "IEC"
+    for item in converter.stringing.inputs:
+        if item.number == number:
+            fusing = fusing_of(item, method)
+            return fusing.size_a if fusing is not None and fusing.needed(context.job.fuse_school) else None
+    return None
+
+
+def route_of(edge: Edge, design: Design, job: Job) -> Route:
+    """What the job states of a cable, with the circuit of an inverter that is there as it was surveyed."""
+    route = job.wiring.route(edge.key)
+    surveyed = design.converters[edge.unit].surveyed if edge.unit is not None else None
+    if edge.kind != "unit" or surveyed is None:
+        return route
+    seen = surveyed.circuit
+    changes: dict[str, Any] = {}
+    if route.size is None and seen.size is not None:
+        changes |= {"size": seen.size, "material": route.material or seen.material}
+    if route.protect_a is None and seen.breaker_a is not None:
+        changes["protect_a"] = seen.breaker_a
+    return route.with_(**changes) if changes else route
+
+
+def wiring_of(design: Design, context: DesignContext) -> WiringPlan | None:
+    """Sizes every cable of a design.
+
+    Parameters
+    ----------
+    design : Design
+        What is built, or stands there today.
+    context : DesignContext
+        Its job, rules and tables of wires.
+
+    Returns
+    -------
+    WiringPlan or None
+        None where the region has no tables of wires.
+    """
+    tables = context.survey.wires
+    if tables is None:
+        return None
+    topology = topology_of(design, context)
+    factor = _continuous(context.rules)
+    rise = context.rules.of(RISE)
+    export_a = _exported_a(topology, _most_exported(design, context.job))
+    cables: dict[str, Cable] = {}
+    for edge in topology.power_edges:
+        if edge.kind == "service":
+            continue
+        route = route_of(edge, design, context.job)
+        drop = drop_rule(context.rules, edge)
+        rise_a = edge.drop_a if edge.kind in ("unit", "branch") else export_a.get(edge.key, 0.0)
+        left = None
+        if rise is not None and edge.kind in ("unit", "branch"):
+            ahead = sum(
+                cables[item.key].rise_share for item in topology.towards_grid(edge.start) if item.key in cables
+            )
+            left = max(rise.limit - ahead, OWN_RISE * rise.limit)
+        # A generator and what is behind a battery's unit drive no grid.
+        on_grid = context.job.supply.on_grid
+        limits = Limits(
+            _needed_a(edge, factor),
+            None if drop is None else drop.limit,
+            left if on_grid else None,
+            rise_a if on_grid else 0.0,
+        )
+        string_fuse = None
+        if edge.kind == "string" and edge.unit is not None:
+            string_fuse = _string_fuse_a(design.converters[edge.unit], edge, context)
+
+        device, kind = device_of(edge, route, tables, limits.needed_a, string_fuse)
+        laid = laid_of(edge, route, tables)
+        cables[edge.key] = size_cable(edge, route.size, laid, limits, tables, device, kind)
+    return WiringPlan(topology, tuple(cables.values()), tables, context.rules)
+
+
+def _most_exported(design: Design, job: Job) -> float:
+    """Share of all sources' power that may leave the site at once: a limiter holds the rest back."""
+    limit, able = job.tariff.export_limit_kw, sum(unit.inverter.ac_kw for unit in design.converters)
+    return 1.0 if limit is None or able <= 0.0 else min(limit / able, 1.0)
+
+
+def _exported_a(topology: Topology, share: float) -> dict[str, float]:
+    """Current of all sources behind each feeder at full power, as far as it may leave the site [A]."""
+    result: dict[str, float] = {}
+    for edge in topology.power_edges:
+        if edge.kind not in ("unit", "branch"):
+            continue
+        for ahead in topology.towards_grid(edge.start):
+            amps = edge.drop_a * edge.runs * share
+            if edge.circuit == "single" and ahead.circuit == "three" and edge.runs % 3 == 0:
+                amps /= 3.0
+            result[ahead.key] = result.get(ahead.key, 0.0) + amps
+    return result
