@@ -66,6 +66,13 @@ def _parser():
     export.add_argument("job", metavar="JOB", help="a job file, or the word demo")
     export.add_argument("folder", type=Path, metavar="DIR")
     export.set_defaults(run=_export)
+    papers = commands.add_parser(
+        "papers", help="write offer, materials, settings, work order, application, diagram"
+    )
+    papers.add_argument("job", metavar="JOB", help="a job file, or the word demo")
+    papers.add_argument("folder", type=Path, metavar="DIR")
+    papers.add_argument("--option", metavar="KEY", help="which option; the one that fits best when left out")
+    papers.set_defaults(run=_papers)
     install = commands.add_parser("install", help="put menu entry, icon and description in the user's home")
     install.add_argument("--data", type=Path, metavar="DIR", help="another place than the user's data folder")
     install.set_defaults(run=_install)
@@ -127,6 +134,24 @@ def _export(arguments):
     from calm_relay.desk.output.exports import export_plan
 
     for path in export_plan(made, arguments.folder):
+        print(path)
+    return 0
+
+
+def _papers(arguments):
+    made = _for_paper(arguments.job)
+    keys = [option.key for option in made.live]
+    wanted = arguments.option or made.choice.key or keys[-1]
+    if wanted not in keys:
+        raise ValueError(f"--option: is {wanted!r}; wanted one of {', '.join(keys)}")
+    _drawing_without_a_screen()
+    from datetime import date
+
+    from calm_relay.desk.output.papers import write_papers
+    from calm_relay.exchange.firm import read_firm
+
+    arguments.folder.mkdir(parents=True, exist_ok=True)
+    for path in write_papers(made, made.option(wanted), arguments.folder, read_firm(), date.today()):
         print(path)
     return 0
 

@@ -25,7 +25,9 @@ def test_the_summary_has_two_to_five_pages_of_vectors(dressed, demo_plan, tmp_pa
     assert pages_of(content) == count
     assert b"/Subtype /Image" not in content
     assert b"/FontFile" in content
-    assert demo_plan.job.name.encode("utf-16-be") in content
+    read = PdfReader(path)
+    assert read.metadata.title == demo_plan.job.name
+    assert {"What to know", "Cautions"} <= {mark.title for mark in read.outline}
 
 
 def test_every_figure_of_the_paper_can_be_searched_and_copied(dressed, demo_plan, tmp_path):

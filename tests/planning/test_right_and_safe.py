@@ -144,6 +144,8 @@ def test_a_phase_is_held_against_the_main_fuse_and_not_the_sum_of_three(dairy):
     assert note.measured > 1.5 * result(plan(even).options[0], "main fuse").measured
 
 
+# Rules that cables are held against: each asks for no plan anew.
+WIRED = ("string drop", "battery drop", "AC drop", "voltage rise", "continuous factor")
 RULES = {
     "array ratio": "array ratio",
     "array volts": "cold voltage",
@@ -160,11 +162,7 @@ RULES = {
     "existing dwelling share": "service",
     "service share": "continuous import",
     "plug-in kW": "",
-    "string drop": "cables",
-    "battery drop": "cables",
-    "AC drop": "cables",
-    "voltage rise": "cables",
-    "continuous factor": "protection",
+    **dict.fromkeys(WIRED, "cables"),
 }
 
 
@@ -177,7 +175,13 @@ def in_region(job, region):
 
 
 @pytest.mark.parametrize(
-    ("region", "rule"), [(pack.key, rule.key) for pack in library().rule_packs.values() for rule in pack.rules]
+    ("region", "rule"),
+    [
+        (pack.key, rule.key)
+        for pack in library().rule_packs.values()
+        for rule in pack.rules
+        if rule.kind not in WIRED
+    ],
 )
 def test_every_rule_in_a_pack_stops_or_warns_some_job(region, rule, demo, dairy):
     """Each rule with a limit of nearly nothing must be heard of on a job of its phases."""
@@ -201,7 +205,7 @@ def test_every_rule_in_a_pack_stops_or_warns_some_job(region, rule, demo, dairy)
         return
     if held.kind == "unbalance kW":
         job = job.with_(battery=job.battery.with_(battery_inverter="mossgate-5", pack="fern-48", count=2))
-    tight = job.with_(rule_changes=(RuleChange(rule=rule, limit=50.0 if "factor" in held.kind else 0.0001),))
+    tight = job.with_(rule_changes=(RuleChange(rule=rule, limit=0.001),))
     raised = [
         item
         for option in plan(tight).live
@@ -210,6 +214,31 @@ def test_every_rule_in_a_pack_stops_or_warns_some_job(region, rule, demo, dairy)
     ]
     refused = [option for option in plan(tight).options if isinstance(option, RefusedOption)]
     assert raised or (held.kind in ("array volts", "array ratio") and len(refused) > 6)
+
+
+@pytest.mark.parametrize("region", library().rule_packs)
+def test_every_rule_on_cables_is_heard_of_in_its_region(region, demo):
+    """With next to nothing allowed, or fifty times the current counted, no size and no breaker is left."""
+    from dataclasses import replace
+
+    from calm_relay.job.survey import RuleChange
+    from calm_relay.planning.equipment.rules import rules_of
+    from calm_relay.planning.wiring.wiring import wiring_of
+
+    option = plan(demo).option("hybrid-swap")
+    for rule in library().rule_packs[region].rules:
+        if rule.kind not in WIRED:
+            continue
+        limit = 50.0 if rule.kind == "continuous factor" else 0.00001
+        job = in_region(demo, region).with_(rule_changes=(RuleChange(rule=rule.key, limit=limit),))
+        survey = replace(
+            option.context.survey, job=job, rules=rules_of(job, library()), wires=library().wires_for(job)
+        )
+        made = wiring_of(option.design, replace(option.context, survey=survey))
+        assert any(cable.missed or (cable.device is None and cable.device_kind) for cable in made.cables), rule.key
+        if rule.kind != "continuous factor":
+            limits = {"voltage rise": "voltage rise"}.get(rule.kind, "voltage drop")
+            assert any(limits in cable.missed for cable in made.cables), rule.key
 
 
 def test_modules_left_without_an_input_stop_the_option(demo_plan):

@@ -70,8 +70,10 @@ def workbook_bytes(tables: dict[str, list[list[str | float | None]]]) -> bytes:
     return stream.getvalue()
 
 
-def write_tables(tables: dict[str, list[list[str | float | None]]], folder: Path) -> list[Path]:
-    """Writes every table as CSV and all of them as one workbook; returns the files.
+def write_tables(
+    tables: dict[str, list[list[str | float | None]]], folder: Path, book: str = "plan.xlsx"
+) -> list[Path]:
+    """Writes every table as CSV and all of them as one workbook, called `book`; returns the files.
 
     Raises
     ------
@@ -83,6 +85,6 @@ def write_tables(tables: dict[str, list[list[str | float | None]]], folder: Path
     for name, rows in tables.items():
         written.append(folder / f"{name}.csv")
         write_atomically(written[-1], table_text(rows).encode())
-    written.append(folder / "plan.xlsx")
+    written.append(folder / book)
     write_atomically(written[-1], workbook_bytes(tables))
     return written

@@ -226,6 +226,16 @@ class JobFiles(QObject):
         self._notice.ask(f"Written: {path}", ())
         return True
 
+    def write_papers(self, key: str) -> bool:
+        """Asks for a folder and has all papers of an option written into it."""
+        if not self._window.commit() or self._session.plan is None or self._wanted():
+            return False
+        chosen = QFileDialog.getExistingDirectory(self._window, "Write all papers into", self._folder())
+        if not chosen:
+            return False
+        folder = Path(chosen)
+        return self._can_write_in(folder) and self._write("papers", folder, "--option", key)
+
     def export(self, bench, name: str) -> bool:
         """Asks for a folder and has the plan's pictures and tables written, and the charts of a bench."""
         if not self._window.commit():
@@ -266,7 +276,7 @@ class JobFiles(QObject):
             return False
         return True
 
-    def _write(self, command, path):
+    def _write(self, command, path, *more):
         """Has files written by a process of its own: Qt does not paint text safely beside the window's thread."""
         self.stop_writing()
         scratch = tempfile.TemporaryDirectory(prefix="calm-relay-")
@@ -276,7 +286,7 @@ class JobFiles(QObject):
         self._process.finished.connect(lambda code, how: self._on_written(code, how, path, scratch))
         self._window.progress.begin()
         self._window.progress.show_text(0.5, "Writing files")
-        self._process.start(sys.executable, ["-P", "-m", "calm_relay", command, str(job), str(path)])
+        self._process.start(sys.executable, ["-P", "-m", "calm_relay", command, str(job), str(path), *more])
         return True
 
     def _on_written(self, code, how, path, scratch):

@@ -110,7 +110,8 @@ VIEWS = (
     ),
     Shot("strings-restrung", "Strings", 2, demo="dairy"),
     Shot("inverter-farm", "Inverter", 2, demo="dairy", press=lambda bench: bench.foresight_tabs.choose("year")),
-    Shot("battery", "Battery", 1, "worst"),
+    Shot("wiring", "Wiring", 1),
+    Shot("handover", "Handover", 4),
     Shot(
         "search",
         "Search",
@@ -132,7 +133,6 @@ VIEWS = (
         ready=lambda bench: bench.settled and bench.controlled.is_drawn,
     ),
     Shot("grid", "Grid", 2),
-    Shot("notes", "Notes", 1),
     Shot(
         "outage",
         "Outage",

@@ -182,6 +182,8 @@ class Window(QMainWindow):
                 bench.sheet_wanted.connect(self.files.write_site_visit)
             if name == "Wiring":
                 bench.drawing_wanted.connect(lambda: self._write_diagram())
+            if name == "Handover":
+                bench.papers_wanted.connect(lambda: self._write_papers())
             if name == "Choice":
                 bench.costs_kept.connect(self.shelf.keep_costs)
             bench.show_job(self.session.job)
@@ -201,6 +203,11 @@ class Window(QMainWindow):
         option = self.view.built if self.view is not None else None
         if option is not None:
             self.files.write_diagram(option)
+
+    def _write_papers(self):
+        option = self.view.built if self.view is not None else None
+        if option is not None:
+            self.files.write_papers(option.key)
 
     def _connect_equipment(self, bench):
         shelf = self.shelf

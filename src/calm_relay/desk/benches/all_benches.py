@@ -87,6 +87,12 @@ def _wiring():
     return WiringBench()
 
 
+def _handover():
+    from calm_relay.desk.benches.handover_bench import HandoverBench
+
+    return HandoverBench()
+
+
 def _survey():
     from calm_relay.desk.benches.survey_bench import SurveyBench
 
@@ -124,6 +130,7 @@ BENCHES = {
     "Search": Entry(_search, "F11", Day.NEVER),
     "Outage": Entry(_outage, "F12", Day.NEVER),
     "Wiring": Entry(_wiring, "Ctrl+Shift+W", Day.NEVER),
+    "Handover": Entry(_handover, "Ctrl+Shift+H", Day.NEVER),
     "Survey": Entry(_survey, "Ctrl+Shift+Y", Day.NEVER),
     "Pinned": Entry(_pinned, "Ctrl+Shift+B", Day.NEVER),
     "Equipment": Entry(_equipment, "Ctrl+Shift+E", Day.NEVER),

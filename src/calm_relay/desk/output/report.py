@@ -4,16 +4,14 @@ from datetime import date
 from html import escape
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QRectF, QSizeF
-from PySide6.QtGui import QColor, QPageLayout, QPageSize, QPainter, QPdfWriter
+from PySide6.QtCore import QRectF
 
 from calm_relay import __version__
 from calm_relay.desk.charts.scale_rows import ScaleRows
 from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
+from calm_relay.desk.output.pages import paper_of, pdf_of
 from calm_relay.desk.view import LETTERS
-from calm_relay.desk.widgets.label import SealedDocument
-from calm_relay.desk.widgets.theme import LIGHT, SEVERITY_WORD, font, plain_letters
-from calm_relay.desk.widgets.wording import keep_units
+from calm_relay.desk.widgets.theme import LIGHT, SEVERITY_WORD
 from calm_relay.exchange.files import write_atomically
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.common.severity import Severity
@@ -22,7 +20,6 @@ from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.scales import compared, scales_of
 from calm_relay.planning.views.tables import assumptions_of
 
-DPI = 96
 LINE_WIDTH = 1040.0
 # Options printed in full: as it is, and those that serve best.
 PRINTED = 4
@@ -38,127 +35,30 @@ def write_report(plan, path: Path, today: date) -> int:
     OSError
         When the file cannot be written.
     """
-    with plain_letters():
-        for points in BODY_POINTS:
-            content, count = _rendered(plan, today, points)
-            if count <= MOST_PAGES:
-                break
+    for points in BODY_POINTS:
+        content, count = _rendered(plan, today, points)
+        if count <= MOST_PAGES:
+            break
     write_atomically(path, content)
     return count
 
 
-def paper_of(plan) -> QPageSize:
-    """The paper that is usual in the country of the job's place, as its label ends; A4 where it is not known."""
-    countries = plan.equipment.library.countries
-    usual = countries.get(plan.job.site.place.rpartition(", ")[2])
-    letter = usual is not None and usual.paper == "letter"
-    return QPageSize(QPageSize.PageSizeId.Letter if letter else QPageSize.PageSizeId.A4)
-
-
 def _rendered(plan, today, points):
     """The summary with words of a size, and how many pages it fills."""
-    content = QByteArray()
-    buffer = QBuffer(content)
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    writer = QPdfWriter(buffer)
-    writer.setResolution(DPI)
-    writer.setPageSize(paper_of(plan))
-    writer.setPageMargins(QMarginsF(14, 12, 14, 14), QPageLayout.Unit.Millimeter)
-    writer.setTitle(plan.job.name)
-    writer.setCreator(f"Calm Relay {__version__}")
-    pages = _Pages(writer, points, f"{plan.job.name} · {today:%-d %B %Y} · Calm Relay {__version__}")
-    _opening(pages, plan)
-    _lines(pages, plan)
-    _comparison(pages, plan)
-    _made_of(pages, plan)
-    _reasons(pages, plan)
-    _left_aside(pages, plan)
-    _findings(pages, plan)
-    _assumptions(pages, plan)
-    _cautions(pages)
-    pages.end()
-    buffer.close()
-    return bytes(content.data()), pages.count
 
+    def fill(pages):
+        _opening(pages, plan)
+        _lines(pages, plan)
+        _comparison(pages, plan)
+        _made_of(pages, plan)
+        _reasons(pages, plan)
+        _left_aside(pages, plan)
+        _findings(pages, plan)
+        _assumptions(pages, plan)
+        _cautions(pages)
 
-class _Pages:
-    """Fills pages from top to bottom, and starts another when something does not fit."""
-
-    def __init__(self, writer, points, foot):
-        self._writer, self._points, self._foot = writer, points, foot
-        self.painter = QPainter(writer)
-        self.width, self.height = writer.width(), writer.height() - 22
-        self.y = 0.0
-        self.count = 1
-        self._sign()
-
-    def room(self, height) -> None:
-        """Makes sure of a height on this page or the next."""
-        if self.y and self.y + height > self.height:
-            self.next()
-
-    def next(self) -> None:
-        """Begins another page."""
-        self._writer.newPage()
-        self.count += 1
-        self.y = 0.0
-        self._sign()
-
-    def text(self, html, space=8.0) -> None:
-        """Sets words over the whole width."""
-        document = self._document(html)
-        height = document.size().height()
-        self.room(height)
-        self.painter.save()
-        self.painter.translate(0, self.y)
-        document.drawContents(self.painter)
-        self.painter.restore()
-        self.y += height + space
-
-    def head(self, words, keep=80.0) -> None:
-        """A head that stays with what follows."""
-        self.room(keep)
-        self.text(f"<h3 style='font-weight:600; margin:0'>{words}</h3>", 2.0)
-
-    def table(self, rows, widths, space=8.0) -> None:
-        """Rows of cells (HTML) in columns of shares of the width; a page ends between rows."""
-        for row in rows:
-            cells = "".join(f"<td width='{share}%'>{cell}</td>" for cell, share in zip(row, widths, strict=True))
-            self.text(f"<table width='100%' cellpadding='1'><tr>{cells}</tr></table>", 0.0)
-        self.y += space
-
-    def picture(self, paint, width, height, space=8.0) -> None:
-        """A picture of its own width, scaled to the page's."""
-        scale = self.width / width
-        self.room(height * scale)
-        self.painter.save()
-        self.painter.translate(0, self.y)
-        self.painter.scale(scale, scale)
-        paint(self.painter)
-        self.painter.restore()
-        self.y += height * scale + space
-
-    def end(self) -> None:
-        """Closes the last page."""
-        self.painter.end()
-
-    def _document(self, html):
-        document = SealedDocument()
-        document.documentLayout().setPaintDevice(self._writer)
-        document.setDocumentMargin(0)
-        document.setDefaultFont(font(self._points))
-        document.setDefaultStyleSheet(
-            f"body, td, th, li {{ color: {LIGHT.ink}; }} .quiet {{ color: {LIGHT.quiet}; }}"
-        )
-        document.setHtml(f"<body>{keep_units(html)}</body>")
-        document.setPageSize(QSizeF(self.width, 1e6))
-        document.setTextWidth(self.width)
-        return document
-
-    def _sign(self):
-        self.painter.setPen(QColor(LIGHT.quiet))
-        self.painter.setFont(font(7.5))
-        self.painter.drawText(QRectF(0, self.height + 8, self.width, 14), f"{self._foot} · page {self.count}")
+    foot = f"{plan.job.name} · {today:%-d %B %Y} · Calm Relay {__version__}"
+    return pdf_of(paper_of(plan), plan.job.name, foot, points, fill)
 
 
 def _opening(pages, plan):

@@ -8,7 +8,7 @@ from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QSizeF
 from PySide6.QtGui import QPageLayout, QPdfWriter
 
 from calm_relay import __version__
-from calm_relay.desk.output.report import paper_of
+from calm_relay.desk.output.pages import paper_of
 from calm_relay.desk.widgets.label import SealedDocument
 from calm_relay.desk.widgets.theme import font, plain_letters
 from calm_relay.exchange.files import write_atomically

@@ -108,7 +108,7 @@ def check_selectivity(subject: Subject) -> list[Finding]:
             "selectivity",
             "Wiring",
             "wiring.routes",
-            f"Breakers in series are of one rating: {'; '.join(pairs)}. Either may trip first, and more goes dark than "
+            f"Breakers in series are of one rating: {'; '.join(pairs)}. Either may trip first, and more goes off than "
             "the fault asks for.",
             rule=PRACTICE,
         )
@@ -308,7 +308,7 @@ def check_island_safety(subject: Subject) -> list[Finding]:
                 "Wiring",
                 "own_equipment.inverters",
                 f"The changeover of {name} opens {backup.changeover_poles} of {needed} conductors"
-                + (": neutral stays on the grid's while the house stands alone." if few else "."),
+                + (": neutral stays on the grid's in an island." if few else "."),
                 reading=(float(backup.changeover_poles), float(needed), "poles"),
                 rule="IEC 60364-5-55, 551.6, from memory; check locally",
             )
@@ -319,7 +319,8 @@ def check_island_safety(subject: Subject) -> list[Finding]:
                 "bypass",
                 "Wiring",
                 "own_equipment.inverters",
-                f"{name} has no bypass: when it fails the whole house is dark, grid or not. Fit a bypass switch.",
+                f"{name} has no bypass: when it fails the whole house is without power, grid or not. Fit a bypass "
+                "switch.",
                 rule=PRACTICE,
             )
         )

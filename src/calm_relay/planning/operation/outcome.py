@@ -230,7 +230,7 @@ def _money(design: Design, job: Job, site: SiteYear, year: Any, bill_now: float 
     lines = cost_lines(design, job)
     outlay = sum(line.amount for line in lines)
     saving = 0.0 if bill_now is None else bill_now - bill
-    left = _saving_left(design, job, year)
+    left = saving_left(design, job, year)
     return Money(
         bill,
         outlay,
@@ -241,7 +241,7 @@ def _money(design: Design, job: Job, site: SiteYear, year: Any, bill_now: float 
     )
 
 
-def _saving_left(design: Design, job: Job, year: PlantBus) -> np.ndarray | float:
+def saving_left(design: Design, job: Job, year: PlantBus) -> np.ndarray | float:
     """Share of the first year's saving that battery and modules still bring in each of the job's years.
 
     What the battery gives fades with it; what a new array brings on its own ages with its modules.

@@ -1,0 +1,286 @@
+"""The bench Handover: what the chosen option becomes on paper: offer, materials, settings, work order, application."""
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+
+from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.charts.offer_pictures import (
+    BILLS_HIGH,
+    DAY_HIGH,
+    WIDE,
+    paint_bills,
+    paint_day,
+    paint_years,
+)
+from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.widgets.figure_table import FigureTable
+from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.tabs import Tabs
+from calm_relay.desk.widgets.theme import LIGHT, font
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.firm import Firm, keep_firm, read_firm
+
+PARTS = (
+    ("offer", "Offer"),
+    ("materials", "Materials"),
+    ("settings", "Settings"),
+    ("steps", "Work order"),
+    ("application", "Application"),
+)
+FIRM_ROWS = (
+    ("name", "Firm", "text"),
+    ("address", "Address", "text"),
+    ("contact", "Telephone, mail", "text"),
+    ("logo", "Logo, a PNG or JPEG file", "text"),
+    ("colour", "Colour of heads, as #1f6b67", "text"),
+    ("prices", "Prices in the offer", [("line by line", "line by line"), ("in sums", "in sums")]),
+)
+NONE = "Choose an option that can be built: its papers are made from it."
+GAP, HEAD = 18.0, 18.0
+
+
+class OfferPictures(QWidget):
+    """The pictures of the offer as they are printed: two days at the left, the bill and the years at the right."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._offer = self._currency = None
+        self.setAccessibleName("Pictures of the offer")
+
+    @property
+    def _scale(self):
+        return max(self.width(), 560) / (2.0 * WIDE + 3.0 * GAP)
+
+    def sizeHint(self) -> QSize:
+        """As high as its pictures at this width."""
+        return QSize(560, round((DAY_HIGH + BILLS_HIGH + 2 * HEAD + 3 * GAP) * self._scale))
+
+    def show_offer(self, offer, currency: str) -> None:
+        """Draws `planning.handover.offer.Offer`."""
+        self._offer, self._currency = offer, currency
+        before, after = offer.bills
+        self.setAccessibleDescription(
+            f"{offer.winter.title}; {offer.summer.title}; bill {before.sum():,.0f} before, {after.sum():,.0f} after"
+        )
+        self.setMinimumHeight(self.sizeHint().height())
+        self.update()
+
+    def resizeEvent(self, event):
+        """Keeps its height to its width."""
+        super().resizeEvent(event)
+        self.setMinimumHeight(self.sizeHint().height())
+
+    def paintEvent(self, event):
+        """Paints them on paper."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(LIGHT.card))
+        if self._offer is not None:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.scale(self._scale, self._scale)
+            self._days(painter)
+            self._money(painter)
+        painter.end()
+
+    def _days(self, painter):
+        painter.save()
+        painter.translate(GAP, GAP)
+        for item in (self._offer.winter, self._offer.summer):
+            paint_day(painter, item.series, item.title)
+            painter.translate(0.0, DAY_HIGH + HEAD + GAP)
+        painter.restore()
+
+    def _money(self, painter):
+        painter.save()
+        painter.translate(WIDE + 2 * GAP, GAP)
+        self._head(painter, "The bill, month by month")
+        before, after = self._offer.bills
+        paint_bills(painter, before, after, self._currency)
+        painter.translate(0.0, BILLS_HIGH + GAP)
+        self._head(painter, "Money over the years, running sum")
+        paint_years(painter, self._offer.running, self._currency)
+        painter.restore()
+
+    @staticmethod
+    def _head(painter, words):
+        painter.setFont(font(10.0, strong=True))
+        painter.setPen(QColor(LIGHT.ink))
+        painter.drawText(QRectF(0, 0, WIDE, 14), Qt.AlignmentFlag.AlignLeft, words)
+        painter.translate(0.0, HEAD)
+
+
+class HandoverBench(Bench):
+    """Shows what `planning.handover` makes of the option in view.
+
+    Signals
+    -------
+    papers_wanted
+        All papers of the option in view are to be written.
+    """
+
+    papers_wanted = Signal()
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job = self._view = None
+        self.tabs = Tabs(PARTS)
+        self.tabs.chosen.connect(lambda _: self._draw())
+        self.title = Label()
+        self.title.setFont(font(10.5, strong=True))
+        self.title.setWordWrap(True)
+        self.note = Label()
+        self.note.setObjectName("quiet")
+        self.note.setWordWrap(True)
+        self.problem = Label()
+        self.problem.setObjectName("refused")
+        self.problem.setWordWrap(True)
+        self.problem.hide()
+        self.pictures = OfferPictures()
+        self.tables = {key: FigureTable(f"{words} of the option in view") for key, words in PARTS[1:]}
+        self.firm = QPushButton("Firm and logo…")
+        self.firm.setToolTip("Name, address, logo and colour at the head of each paper, and how prices are shown")
+        self.firm.clicked.connect(lambda _=False: self._ask_firm())
+        self.write = QPushButton("Write all papers…")
+        self.write.setToolTip("Offer, materials, settings, work order, application and diagram, into a folder")
+        self.write.clicked.connect(lambda _=False: self.papers_wanted.emit())
+        self._lay_out()
+
+    def _lay_out(self):
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 6, 14, 6)
+        column.setSpacing(5)
+        head = QHBoxLayout()
+        head.addWidget(self.tabs, 1)
+        for button in (self.firm, self.write):
+            button.setObjectName("small")
+            head.addWidget(button)
+        column.addLayout(head)
+        for label in (self.title, self.problem):
+            column.addWidget(label)
+        self._pages = QStackedWidget()
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setWidget(self.pictures)
+        scroll.setAccessibleName("Pictures of the offer, scrolling")
+        self._pages.addWidget(scroll)
+        for table in self.tables.values():
+            table.setWordWrap(True)
+            self._pages.addWidget(table)
+        self._pages.addWidget(QWidget())
+        column.addWidget(self._pages, 1)
+        column.addWidget(self.note)
+
+    def show_job(self, job) -> None:
+        """Keeps the job."""
+        self._job = job
+
+    def show_view(self, view) -> None:
+        """Draws the papers of the option in view."""
+        if not self.is_new(view):
+            return
+        self._view = view
+        self._draw()
+
+    def _draw(self):
+        view = self._view
+        option = view.built if view is not None else None
+        for part in (self.tabs, self.write):
+            part.setEnabled(option is not None)
+        if option is None:
+            self._pages.setCurrentIndex(len(PARTS))
+            self.title.setText(NONE)
+            self.note.setText("")
+            return
+        key = self.tabs.key
+        self._pages.setCurrentIndex([name for name, _ in PARTS].index(key))
+        getattr(self, f"_draw_{key}")(view.plan, option)
+
+    def _draw_offer(self, plan, option):
+        from calm_relay.planning.handover.offer import offer_of
+
+        offer, currency = offer_of(plan, option), plan.job.tariff.currency
+        money = option.outcome.money
+        self.pictures.show_offer(offer, currency)
+        self.title.setText(
+            f"{option.title}: {currency} {money.outlay:,.0f}, saves {currency} {money.saving:,.0f} a year"
+        )
+        beside = f" Beside it stands {offer.beside.title}." if offer.beside is not None else ""
+        self.note.setText(f"The offer says it in plain words, four to six pages.{beside} {self._weather(plan)}")
+
+    @staticmethod
+    def _weather(plan):
+        return f"Weather: {plan.site.source}{f' ({plan.assumed_note})' if plan.assumed_note else ''}."
+
+    def _fill(self, key, rows, columns, title, note, left=9):
+        """Rows of a table that is written to files too, with some of its columns."""
+        head, *lines = rows
+        at = [head.index(name) for name in columns]
+        shown = [[_words(line[number]) for number in at] for line in lines]
+        table = self.tables[key]
+        table.show_rows([name[:1].upper() + name[1:] for name in columns], shown, note, left=left)
+        table.resizeRowsToContents()
+        self.title.setText(title)
+        self.note.setText(note)
+
+    def _draw_materials(self, plan, option):
+        from calm_relay.planning.handover.materials import material_rows
+
+        rows = material_rows(option)
+        buy = sum(line[4] == "to buy" for line in rows[1:])
+        columns = ("group", "article", "quantity", "unit", "what becomes of it", rows[0][6])
+        self._fill(
+            "materials", rows, columns, f"{buy} lines to buy, {len(rows) - 1 - buy} used again or taken away",
+            "Lengths hold a tenth of waste; clamps, glands and trunking are counted by common practice.", left=2,
+        )  # fmt: skip
+
+    def _draw_settings(self, plan, option):
+        from calm_relay.planning.handover.settings_sheet import setting_rows
+
+        rows = setting_rows(option)
+        self._fill(
+            "settings", rows, ("unit", "setting", "value", "beware"), f"{len(rows) - 1} values to key in, unit by unit",
+            "Why each stands so is on the printed sheet. Makers name these otherwise: go by the meaning.",
+        )  # fmt: skip
+
+    def _draw_steps(self, plan, option):
+        from calm_relay.planning.handover.work_order import step_rows
+
+        rows = step_rows(option)
+        self._fill(
+            "steps", rows, ("number", "stage", "step", "isolated first", "to measure"), f"{len(rows) - 1} steps",
+            "Isolate and prove dead before touching mains or battery; local codes go before this sheet.",
+        )  # fmt: skip
+
+    def _draw_application(self, plan, option):
+        from calm_relay.planning.handover.application import CAUTION, application_rows
+
+        self._fill("application", application_rows(option)[:1] + application_rows(option)[2:], ("figure", "value"),
+                   "Figures that the network operator's form asks for", CAUTION)  # fmt: skip
+
+    def _ask_firm(self):
+        try:
+            firm = read_firm()
+        except InputError as error:
+            self._say(f"{error}. It is left as it is; an empty one is shown.")
+            firm = Firm()
+        dialog = FormDialog("Firm at the head of the papers", firm, FIRM_ROWS, self.window())
+        if not dialog.exec():
+            return
+        try:
+            keep_firm(dialog.result_model)
+        except OSError as error:
+            self._say(f"The firm was not kept: {error.strerror or error}.")
+        else:
+            self.problem.hide()
+
+    def _say(self, text):
+        self.problem.setText(text)
+        self.problem.show()
+
+
+def _words(value):
+    """A cell as it is shown."""
+    if value is None:
+        return ""
+    return f"{value:,.6g}" if isinstance(value, float) else str(value)

@@ -1,0 +1,171 @@
+"""Pictures of the offer: a day hour by hour, the bill before and after, the years of money."""
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from calm_relay.desk.widgets.theme import LIGHT, font
+
+WIDE = 640.0
+MONTHS = "JFMAMJJASOND"
+
+
+def _axis(painter: QPainter, box: QRectF, top: float, unit: str, ticks: list[tuple[float, str]]) -> None:
+    painter.setPen(QPen(QColor(LIGHT.rule), 1))
+    painter.setFont(font(8.6))
+    step = _nice(top / 3.0)
+    value = 0.0
+    while value <= top + 1e-9:
+        y = box.bottom() - box.height() * value / top
+        painter.setPen(QPen(QColor(LIGHT.rule), 0.8))
+        painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+        painter.setPen(QColor(LIGHT.quiet))
+        words = f"{value:,.0f} {unit}" if step >= 1 else f"{value:.1f} {unit}"
+        painter.drawText(
+            QRectF(box.left() - 66, y - 7, 60, 14),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            words,
+        )
+        value += step
+    for share, words in ticks:
+        x = box.left() + box.width() * share
+        painter.drawText(QRectF(x - 24, box.bottom() + 2, 48, 13), Qt.AlignmentFlag.AlignHCenter, words)
+
+
+def _nice(step: float) -> float:
+    """A step that reads well: 1, 2 or 5 times a power of ten."""
+    if step <= 0:
+        return 1.0
+    power = 10.0 ** np.floor(np.log10(step))
+    return float(next(factor * power for factor in (1, 2, 5, 10) if factor * power >= step - 1e-12))
+
+
+def _area(painter: QPainter, box: QRectF, top: float, low: np.ndarray, high: np.ndarray, shade: str) -> None:
+    at = np.linspace(box.left(), box.right(), low.size)
+    points = [
+        QPointF(float(x), float(box.bottom() - box.height() * y / top)) for x, y in zip(at, high, strict=True)
+    ]
+    back = [QPointF(float(x), float(box.bottom() - box.height() * y / top)) for x, y in zip(at, low, strict=True)]
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(shade))
+    painter.drawPolygon(QPolygonF(points + back[::-1]))
+
+
+def _keys(painter: QPainter, y: float, entries: list[tuple[str, str]]) -> None:
+    x = 70.0
+    painter.setFont(font(9.0))
+    for words, shade in entries:
+        painter.fillRect(QRectF(x, y - 8, 9, 9), QColor(shade))
+        painter.setPen(QColor(LIGHT.ink))
+        painter.drawText(QPointF(x + 13, y), words)
+        x += 24 + painter.fontMetrics().horizontalAdvance(words)
+
+
+def paint_day(painter: QPainter, day, title: str) -> None:
+    """Who serves the home through a day, a `planning.handover.offer.ServedDay`: `DAY_HIGH` units high."""
+    painter.setFont(font(10.0, strong=True))
+    painter.setPen(QColor(LIGHT.ink))
+    painter.drawText(QPointF(0, 12), title)
+    box = QRectF(70, 22, WIDE - 76, 132)
+    home, sun, battery, grid = day.home, day.array, day.battery, day.other
+    top = max(float(home.max()), float((sun + battery + grid).max()), 0.5) * 1.08
+    _axis(painter, box, top, "kW", [(hour / 24.0, f"{hour}:00") for hour in (0, 6, 12, 18, 24)])
+    low = np.zeros(home.size)
+    for series, shade in ((sun, LIGHT.light), (battery, LIGHT.direct), (grid, LIGHT.muted)):
+        _area(painter, box, top, low, low + series, shade)
+        low = low + series
+    painter.setPen(QPen(QColor(LIGHT.ink), 1.4))
+    at = np.linspace(box.left(), box.right(), home.size)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPolyline(
+        QPolygonF(
+            [
+                QPointF(float(x), float(box.bottom() - box.height() * y / top))
+                for x, y in zip(at, home, strict=True)
+            ]
+        )
+    )
+    entries = [
+        ("straight from the array", LIGHT.light),
+        ("from the battery", LIGHT.direct),
+        (day.other_words, LIGHT.muted),
+    ]
+    _keys(painter, 183, entries)
+    painter.drawText(QPointF(452, 183), "line: what the home draws")
+
+
+DAY_HIGH = 192.0
+
+
+def paint_bills(painter: QPainter, before: np.ndarray, after: np.ndarray, currency: str) -> None:
+    """The bill of each month before and after, as pairs of bars: `BILLS_HIGH` units high."""
+    box = QRectF(70, 8, WIDE - 76, 150)
+    top = max(float(before.max()), float(after.max()), 1.0)
+    low = min(float(after.min()), float(before.min()), 0.0)
+    span = top - low
+    painter.setFont(font(8.6))
+    for value in (low, 0.0, top) if low < -0.02 * span else (0.0, top / 2.0, top):
+        y = box.bottom() - box.height() * (value - low) / span
+        painter.setPen(QPen(QColor(LIGHT.rule), 0.8))
+        painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+        painter.setPen(QColor(LIGHT.quiet))
+        words = f"{currency} {value:,.0f}".replace("-", "\u2212")
+        painter.drawText(
+            QRectF(box.left() - 70, y - 7, 64, 14),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            words,
+        )
+    zero = box.bottom() + box.height() * low / span
+    each = box.width() / 12.0
+    for month in range(12):
+        left = box.left() + month * each
+        for series, shade, at in ((before, LIGHT.muted, 0.12), (after, LIGHT.alternating, 0.5)):
+            height = box.height() * float(series[month]) / span
+            painter.fillRect(
+                QRectF(left + each * at, zero - max(height, 0.0), each * 0.34, abs(height)), QColor(shade)
+            )
+        painter.setPen(QColor(LIGHT.quiet))
+        painter.drawText(QRectF(left, box.bottom() + 2, each, 13), Qt.AlignmentFlag.AlignHCenter, MONTHS[month])
+    _keys(painter, 188, [("today", LIGHT.muted), ("with this offer", LIGHT.alternating)])
+
+
+BILLS_HIGH = 196.0
+
+
+def paint_years(painter: QPainter, running: np.ndarray, currency: str) -> None:
+    """The running sum of the years: what was paid against what is saved: `YEARS_HIGH` units high."""
+    box = QRectF(70, 8, WIDE - 76, 150)
+    top, low = max(float(running.max()), 1.0), min(float(running.min()), 0.0)
+    span = top - low
+    zero = box.bottom() + box.height() * low / span
+    painter.setFont(font(8.6))
+    for value in [value for value in (low, 0.0, top) if value == 0.0 or abs(value) > 0.08 * span]:
+        y = box.bottom() - box.height() * (value - low) / span
+        painter.setPen(QPen(QColor(LIGHT.rule), 0.8))
+        painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+        painter.setPen(QColor(LIGHT.quiet))
+        words = f"{currency} {value:,.0f}".replace("-", "\u2212")
+        painter.drawText(
+            QRectF(box.left() - 70, y - 7, 64, 14),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            words,
+        )
+    each = box.width() / running.size
+    for year, value in enumerate(running):
+        height = box.height() * float(value) / span
+        shade = LIGHT.ok if value >= 0 else LIGHT.check
+        painter.fillRect(
+            QRectF(box.left() + year * each + each * 0.15, zero - max(height, 0.0), each * 0.7, abs(height)),
+            QColor(shade),
+        )
+        if running.size <= 20 or year % 5 == 0:
+            painter.setPen(QColor(LIGHT.quiet))
+            painter.drawText(
+                QRectF(box.left() + year * each, box.bottom() + 2, each, 13),
+                Qt.AlignmentFlag.AlignHCenter,
+                str(year),
+            )
+    painter.drawText(QPointF(box.right() - 60, box.bottom() + 26), "years")
+
+
+YEARS_HIGH = 190.0

@@ -1,0 +1,440 @@
+"""The papers of a plan that was chosen: offer, materials, settings, work order, application, diagram.
+
+All are drawn from one option of one plan, so that none can contradict another.
+"""
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+from html import escape
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QImage
+
+from calm_relay import __version__
+from calm_relay.desk.charts.offer_pictures import (
+    BILLS_HIGH,
+    DAY_HIGH,
+    WIDE,
+    YEARS_HIGH,
+    paint_bills,
+    paint_day,
+    paint_years,
+)
+from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
+from calm_relay.desk.output.diagram_file import paper_for, write_diagram
+from calm_relay.desk.output.pages import Pages, paper_of, pdf_of
+from calm_relay.desk.widgets.theme import LIGHT
+from calm_relay.exchange.files import write_atomically
+from calm_relay.exchange.firm import Firm, logo_bytes
+from calm_relay.exchange.table_file import write_tables
+from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.handover.application import CAUTION as APPLICATION_CAUTION
+from calm_relay.planning.handover.application import application_of, application_rows
+from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of
+from calm_relay.planning.handover.offer import Offer, offer_of
+from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
+from calm_relay.planning.handover.work_order import step_rows, steps_of
+from calm_relay.planning.views.energy_path import line_of
+from calm_relay.planning.views.wiring_list import wiring_rows
+
+PAPERS = ("offer", "materials", "settings", "work order", "application", "diagram")
+LINE = "_" * 34
+# What a customer calls the flows of a day.
+SERVED = {"used at home": "straight from the array", "imported": "from the grid", "exported": "sent to the grid"}
+LINE_WIDE = 1040.0
+
+
+@dataclass(frozen=True)
+class Kit:
+    """What every paper is made from."""
+
+    plan: object
+    option: object
+    firm: Firm
+    today: date
+
+    @property
+    def foot(self) -> str:
+        """What stands below each page."""
+        name = f"{self.firm.name} · " if self.firm.name else ""
+        return (
+            f"{name}{self.plan.job.name} · {self.option.title} · {self.today:%-d %B %Y} · Calm Relay {__version__}"
+        )
+
+
+def write_papers(plan, option, folder: Path, firm: Firm, today: date, wanted=PAPERS) -> Iterator[Path]:
+    """Writes papers of an option one after another, and gives the path of each file.
+
+    Parameters
+    ----------
+    plan : Plan
+        The plan.
+    option : Option
+        What was chosen of it.
+    folder : Path
+        Where to.
+    firm : Firm
+        Whose papers they are.
+    today : date
+        Printed on them.
+    wanted : sequence of str
+        Some of `PAPERS`.
+
+    Raises
+    ------
+    OSError
+        Names the file that could not be written; those before it stand whole.
+    InputError
+        When the firm's logo is no picture.
+    """
+    kit = Kit(plan, option, firm, today)
+    logo = _logo(firm)
+    for name in wanted:
+        if name == "diagram":
+            if option.context.survey.wires is not None:
+                for kind in ("pdf", "svg", "dxf"):
+                    path = folder / f"diagram.{kind}"
+                    write_diagram(option, path, today, paper_for(plan))
+                    yield path
+            continue
+        content, _ = _MADE[name](kit, logo)
+        path = folder / f"{name.replace(' ', '-')}.pdf"
+        write_atomically(path, content)
+        yield path
+        if name == "application":
+            path = folder / "application.json"
+            text = json.dumps(application_of(option), indent=1, ensure_ascii=False)
+            write_atomically(path, f"{text}\n".encode())
+            yield path
+        tables = _tables(name, option)
+        if tables:
+            yield from write_tables(tables, folder, book=f"{name.replace(' ', '-')}.xlsx")
+
+
+def _tables(name, option):
+    if name == "materials":
+        return {"materials": material_rows(option), "wiring": wiring_rows((option,))}
+    if name == "settings":
+        return {"settings": setting_rows(option)}
+    if name == "work order":
+        return {"work-order": step_rows(option)}
+    return {}
+
+
+def _logo(firm: Firm) -> QImage | None:
+    content = logo_bytes(firm)
+    if content is None:
+        return None
+    image = QImage.fromData(content)
+    if image.isNull():
+        from calm_relay.exchange.errors import InputError
+
+        raise InputError(Path(firm.logo), "", "is no picture; wanted a PNG or JPEG file")
+    return image
+
+
+def _opening(pages: Pages, kit: Kit, logo, title: str, under: str) -> None:
+    """Whose paper it is, its title, and for whom."""
+    if logo is not None:
+        pages.image(logo, 150.0, 52.0)
+    firm, job = kit.firm, kit.plan.job
+    whose = f"<b>{escape(firm.name)}</b><br>{escape(firm.address)}<br>{escape(firm.contact)}" if firm.name else ""
+    pages.text(f"<p class='quiet' style='margin:0'>{whose}</p>" if whose else "", 6.0)
+    pages.mark(title)
+    pages.text(
+        f"<h2 style='font-weight:600; margin:0; color:{firm.colour}'>{escape(title)}</h2>"
+        f"<p style='margin:2px 0'>{escape(job.customer or 'No customer named')} · {escape(job.site.place)} · "
+        f"{kit.today:%-d %B %Y}</p><p class='quiet' style='margin:0'>{escape(under)}</p>"
+    )
+
+
+def _money(amount: float, currency: str) -> str:
+    return f"{currency} {amount:,.0f}".replace("-", "\u2212").replace(" ", "\u00a0")
+
+
+def _made_offer(kit: Kit, logo) -> tuple[bytes, int]:
+    offer = offer_of(kit.plan, kit.option)
+
+    def fill(pages: Pages) -> None:
+        _opening(pages, kit, logo, f"Offer: {kit.option.title}", f"for {kit.plan.job.name}")
+        _asked(pages, kit, offer)
+        _shape(pages, kit, offer)
+        _outage(pages, kit, offer)
+        pages.next()
+        _days(pages, offer)
+        _bill(pages, kit, offer)
+        pages.next()
+        _price(pages, kit, offer)
+        _years(pages, kit, offer)
+        _beside(pages, kit, offer)
+        pages.next()
+        _assumed(pages, kit)
+        _sign(pages, kit)
+
+    return pdf_of(paper_of(kit.plan), f"Offer, {kit.plan.job.name}", kit.foot, 11.2, fill, ink=kit.firm.colour)
+
+
+def _asked(pages, kit, offer: Offer) -> None:
+    money, currency = kit.option.outcome.money, kit.plan.job.tariff.currency
+    asked = "; ".join(offer.asked)
+    figures = kit.option.outcome.figures
+    own = f"{figures.self_sufficiency:.0%} of what the home uses then comes from its own array and battery"
+    if not kit.plan.job.supply.on_grid:
+        own = f"{1.0 - kit.option.outcome.unserved:.1%} of what the home asks is then served"
+    battery = kit.option.design.battery_converter
+    holds = f"a battery that holds {battery.bank.usable_kwh:.1f} kWh, " if battery is not None else ""
+    array = sum(unit.array_kw for unit in kit.option.design.converters)
+    sun = f"{array:.1f} kWp of modules, " if array else ""
+    pages.head("What you asked for, and what we offer")
+    pages.text(
+        f"<p style='margin:0'>You want {escape(asked)}.</p>"
+        f"<p style='margin:4px 0'>We offer <b>{escape(kit.option.title)}</b>: {sun}{holds}"
+        f"for <b>{_money(money.outlay, currency)}</b>. It saves about <b>{_money(money.saving, currency)} a year</b>; "
+        f"{escape(own)}.</p>"
+    )
+
+
+def _shape(pages, kit, offer: Offer) -> None:
+    pages.head("How it is connected", 170)
+    line = line_of(kit.plan, kit.option)
+    picture = LinePicture(line, QRectF(0, 0, LINE_WIDE, HEIGHT), LIGHT)
+    low = any(station.row for station in line.stations)
+    pages.picture(picture.paint, LINE_WIDE, HEIGHT + 8 if low else 118, 4.0)
+
+
+def _days(pages, offer: Offer) -> None:
+    pages.head("What a winter day and a summer day look like", 200)
+    for item in (offer.winter, offer.summer):
+        day = item.series
+        pages.picture(lambda painter, day=day, item=item: paint_day(painter, day, item.title), WIDE, DAY_HIGH, 2.0)
+        told = [f"{SERVED.get(name, name)} {kwh:.1f} kWh" for name, kwh in item.served.items() if kwh >= 0.05]
+        pages.text(f"<p class='quiet' style='margin:0'>{escape('; '.join(told))}.</p>", 6.0)
+
+
+def _bill(pages, kit, offer: Offer) -> None:
+    currency = kit.plan.job.tariff.currency
+    before, after = offer.bills
+    word = "The bill, month by month" if kit.plan.job.supply.on_grid else "Fuel, month by month"
+    pages.head(word, 190)
+    pages.picture(lambda painter: paint_bills(painter, before, after, currency), WIDE, BILLS_HIGH, 2.0)
+    pages.text(
+        f"<p style='margin:0'>Today {_money(float(before.sum()), currency)} a year, with this offer "
+        f"{_money(float(after.sum()), currency)}.</p>"
+    )
+
+
+def _outage(pages, kit, offer: Offer) -> None:
+    job = kit.plan.job
+    pages.head("When the grid is down" if job.supply.on_grid else "What the house can count on")
+    if not offer.stays_on:
+        pages.text("<p style='margin:0'>Nothing stays on: no part of this offer makes power without the grid.</p>")
+        return
+    on = ", ".join(
+        escape(row.name if row.fate == "stays on" else f"{row.name} ({row.fate})") for row in offer.stays_on
+    )
+    off = ", ".join(f"{escape(row.name)} ({escape(row.fate)})" for row in offer.goes_off)
+    said = f"<p style='margin:0'><b>Stays on:</b> {on}.</p>"
+    if off:
+        said += f"<p style='margin:2px 0'><b>Goes off:</b> {off}.</p>"
+    if job.supply.on_grid:
+        said += (
+            f"<p style='margin:2px 0'>From what usually lies in the battery at night in the worst season it runs for "
+            f"about <b>{offer.hours:.1f} hours</b>, with the sun for longer. Of all outages of {job.outage_hours:g} "
+            f"hours, begun at any hour of the year, it rides through {offer.lasting:.0%}.</p>"
+        )
+    pages.text(said)
+
+
+def _price(pages, kit, offer: Offer) -> None:
+    currency = kit.plan.job.tariff.currency
+    money = kit.option.outcome.money
+    pages.head("What it costs")
+    rows = []
+    if kit.firm.prices == "line by line":
+        rows = [(escape(line.label), _money(line.amount, currency)) for line in money.lines]
+    else:
+        from calm_relay.planning.architecture.cost import KINDS
+
+        sums: dict[str, float] = {}
+        for line in money.lines:
+            sums[line.kind] = sums.get(line.kind, 0.0) + line.amount
+        rows = [(escape(KINDS[kind]), _money(amount, currency)) for kind, amount in sums.items()]
+    rows.append(("<b>In all</b>", f"<b>{_money(money.outlay, currency)}</b>"))
+    pages.table([(words, f"<p align='right' style='margin:0'>{amount}</p>") for words, amount in rows], (78, 22))
+
+
+def _years(pages, kit, offer: Offer) -> None:
+    job, money = kit.plan.job, kit.option.outcome.money
+    currency, costs = job.tariff.currency, job.costs
+    pages.head("Money over the years", 180)
+    pages.picture(lambda painter: paint_years(painter, offer.running, currency), WIDE, YEARS_HIGH, 2.0)
+    back = next((year for year, value in enumerate(offer.running) if value >= 0.0), None)
+    paid = f"paid back in year {back}" if back is not None else f"not paid back within {costs.horizon_years} years"
+    worth = _money(money.npv, currency)
+    pages.text(
+        f"<p style='margin:0'>By these figures it is <b>{paid}</b>. Reckoned over {costs.horizon_years} years, with "
+        f"prices that rise {costs.price_rise:.1%} a year, money at {costs.discount_rate:.1%}, and a battery that "
+        f"fades, it is worth {worth} today. It is an estimate, not a promise.</p>"
+    )
+
+
+def _beside(pages, kit, offer: Offer) -> None:
+    if offer.beside is None:
+        return
+    other, currency = offer.beside, kit.plan.job.tariff.currency
+    money = other.outcome.money
+    against = [reason.sentence for reason in kit.plan.choice.reasons[other.key] if not reason.speaks_for][:3]
+    pages.head("The one next to it")
+    pages.text(
+        f"<p style='margin:0'><b>{escape(other.title)}</b> would cost {_money(money.outlay, currency)} and save about "
+        f"{_money(money.saving, currency)} a year. {escape(' '.join(against))}</p>"
+    )
+
+
+def _assumed(pages, kit) -> None:
+    plan = kit.plan
+    note = f" ({escape(plan.assumed_note)})" if plan.assumed_note else ""
+    pages.head("What this rests on")
+    pages.text(
+        f"<p style='margin:0'>Weather: {escape(plan.site.source)}{note}. What the home uses: "
+        f"{escape(plan.demand.source)}. Tariff: {escape(plan.job.tariff.name or 'as you told us')}. A year of the same "
+        "weather and use was reckoned in quarter hours; yours will differ.</p>"
+    )
+    pages.head("Please note", 90)
+    pages.text("<ul style='margin:0'>" + "".join(f"<li>{caution}</li>" for caution in CAUTIONS) + "</ul>")
+
+
+def _sign(pages, kit) -> None:
+    pages.head("Agreed", 90)
+
+    def line(under):
+        return f"<br><br>{LINE}<br><span class='quiet'>{escape(under)}</span>"
+
+    installer = kit.firm.name or "installer"
+    pages.table([(line("place, date"), line("customer")), (line("place, date"), line(installer))], (50, 50))
+
+
+def _made_materials(kit: Kit, logo) -> tuple[bytes, int]:
+    parts = materials_of(kit.option)
+    currency = kit.plan.job.tariff.currency
+
+    def fill(pages: Pages) -> None:
+        _opening(pages, kit, logo, "Materials", f"of {kit.option.title}; lengths with a tenth of waste")
+        for group in GROUPS:
+            mine = [part for part in parts if part.group == group]
+            if not mine:
+                continue
+            pages.head(group)
+            rows = []
+            for part in mine:
+                fate = "" if part.fate == "to buy" else f" <b>{part.fate}</b>"
+                note = f"<br><span class='quiet'>{escape(part.note)}</span>" if part.note else ""
+                price = "" if part.amount is None or part.fate != "to buy" else _money(part.amount, currency)
+                rows.append((part.counted, f"{escape(part.article)}{fate}{note}", price))
+            pages.table(rows, (14, 70, 16))
+        known = sum(part.amount for part in parts if part.fate == "to buy" and part.amount is not None)
+        open_ = sum(part.amount is None and part.fate == "to buy" for part in parts)
+        pages.text(
+            f"<p style='margin:0'>Parts with a price: {_money(known, currency)}. {open_} lines have none yet. Glands, "
+            "clamps and trunking are counted by common practice; check them against the roof and the routes.</p>"
+        )
+
+    return pdf_of(paper_of(kit.plan), f"Materials, {kit.plan.job.name}", kit.foot, 8.6, fill, ink=kit.firm.colour)
+
+
+def _made_settings(kit: Kit, logo) -> tuple[bytes, int]:
+    settings = settings_of(kit.option)
+
+    def fill(pages: Pages) -> None:
+        _opening(pages, kit, logo, "Settings", "keyed in unit by unit, in this order; read each back")
+        box = None
+        for item in settings:
+            if item.box != box:
+                box = item.box
+                pages.head(escape(box))
+            trap = (
+                f"<br><span style='color:{LIGHT.check}'>Beware: {escape(item.trap)}.</span>" if item.trap else ""
+            )
+            cells = (
+                f"☐ {escape(item.name)}",
+                f"<b>{escape(item.value)}</b>",
+                f"<span class='quiet'>{escape(item.why)}.</span>{trap}",
+            )
+            pages.table([cells], (24, 30, 46), 2.0)
+        if not settings:
+            pages.text("<p>Nothing is keyed in: everything stays as it is.</p>")
+
+    return pdf_of(paper_of(kit.plan), f"Settings, {kit.plan.job.name}", kit.foot, 8.6, fill, ink=kit.firm.colour)
+
+
+def _made_work_order(kit: Kit, logo) -> tuple[bytes, int]:
+    steps = steps_of(kit.option)
+
+    def fill(pages: Pages) -> None:
+        _opening(
+            pages, kit, logo, "Work order", "in a safe order; local codes and the makers' sheets go before it"
+        )
+        pages.text(f"<p style='margin:0'><i>{CAUTIONS[1]}</i></p>")
+        stage = None
+        for number, step in enumerate(steps, 1):
+            if step.stage != stage:
+                stage = step.stage
+                pages.head(stage)
+            isolate = f"<br><b>Isolated first:</b> {escape(step.isolate)}." if step.isolate else ""
+            photo = f"<br><span class='quiet'>Photo: {escape(step.photo)}.</span>" if step.photo else ""
+            measure = f"{escape(step.measure)}:<br>{LINE[:22]}" if step.measure else ""
+            pages.table([(f"☐ {number}", f"{escape(step.text)}{isolate}{photo}", measure)], (7, 61, 32), 2.0)
+        pages.head("Labels")
+        items = "".join(f"<li>☐ {escape(label)}</li>" for label in labels_of(kit.option))
+        pages.text(
+            f"<ul style='margin:0'>{items}</ul><p class='quiet'>Wording and place as the local code says.</p>"
+        )
+
+    return pdf_of(paper_of(kit.plan), f"Work order, {kit.plan.job.name}", kit.foot, 8.6, fill, ink=kit.firm.colour)
+
+
+def _made_application(kit: Kit, logo) -> tuple[bytes, int]:
+    tree = application_of(kit.option)
+
+    def fill(pages: Pages) -> None:
+        _opening(pages, kit, logo, "Figures for the network operator", APPLICATION_CAUTION)
+        pages.head("Figures")
+        rows = [
+            (escape(str(name)), f"<b>{escape(_said(value))}</b>")
+            for name, value in application_rows(kit.option)[1:]
+        ]
+        pages.table([row for row in rows if not row[0].startswith(("rules", "caution"))], (52, 48))
+        pages.head("Notify, apply or wait")
+        for name, rule in tree["rules"].items():
+            pages.text(
+                f"<p style='margin:0'><b>{escape(name)}:</b> {escape(rule['says'])} <span class='quiet'>"
+                f"{escape(rule['by'])}.</span></p>",
+                3.0,
+            )
+        if not tree["rules"]:
+            pages.text("<p style='margin:0'>The region's rules say nothing of this plan.</p>")
+
+    return pdf_of(
+        paper_of(kit.plan), f"Application, {kit.plan.job.name}", kit.foot, 8.6, fill, ink=kit.firm.colour
+    )
+
+
+def _said(value) -> str:
+    return (
+        f"{value:g}"
+        if isinstance(value, float | int | np.floating) and not isinstance(value, bool)
+        else str(value)
+    )
+
+
+_MADE = {
+    "offer": _made_offer,
+    "materials": _made_materials,
+    "settings": _made_settings,
+    "work order": _made_work_order,
+    "application": _made_application,
+}

@@ -1,0 +1,352 @@
+"""Materials of an option: every part with its quantity, what it is for, and what is used again or taken away."""
+
+from dataclasses import dataclass
+from math import ceil
+from typing import Literal
+
+from calm_relay.planning.architecture.topology import Edge, units_of
+from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.verdict.option import Option
+from calm_relay.planning.views.wiring_list import colours_of
+from calm_relay.planning.wiring.cable import Cable, size_words
+from calm_relay.planning.wiring.protection import STRING_FUSE
+from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
+
+Group = Literal[
+    "Modules",
+    "Mounting",
+    "Inverters",
+    "Batteries",
+    "Cables",
+    "Protection",
+    "Signals",
+    "Small parts",
+    "Labels",
+]
+GROUPS: tuple[Group, ...] = (
+    "Modules", "Mounting", "Inverters", "Batteries", "Cables", "Protection", "Signals", "Small parts", "Labels",
+)  # fmt: skip
+Fate = Literal["to buy", "used again", "taken away"]
+# Cut off and spoilt, share of what is laid; rails that stand over each end [m]; a hook or foot each so many metres of
+# rail; what a trunking holds beside what is measured. Common practice, no source.
+WASTE = 0.1
+RAIL_OVER_M = 0.1
+HOOK_EACH_M = 1.2
+PRACTICE = "common practice, no source"
+DOUBLE_POLES = 2
+
+
+@dataclass(frozen=True)
+class Part:
+    """One line of the list. `price` is of one, None where nobody stated it."""
+
+    group: Group
+    article: str
+    quantity: float
+    unit: str
+    fate: Fate = "to buy"
+    price: float | None = None
+    note: str = ""
+
+    @property
+    def counted(self) -> str:
+        """How many of it, in words."""
+        unit = "piece" if self.unit == "pieces" and self.quantity == 1.0 else self.unit
+        return f"{self.quantity:g} {unit}"
+
+    @property
+    def amount(self) -> float | None:
+        """What the line costs; None where its price is not known."""
+        return None if self.price is None else self.price * self.quantity
+
+
+def _priced(price: float) -> float | None:
+    return price if price > 0.0 else None
+
+
+def _modules(option: Option) -> list[Part]:
+    parts: list[Part] = []
+    laid: dict[tuple[str, Fate, float], int] = {}
+    under: dict[tuple[str, float], int] = {}
+    micros: dict[tuple[str, float, Fate], int] = {}
+    for converter in option.design.converters:
+        for run in converter.laid.runs if converter.laid else ():
+            new = run.face.plan.fate == "new"
+            lies: Fate = "to buy" if new else "used again"
+            key = (run.module.name, lies, run.module.price)
+            laid[key] = laid.get(key, 0) + run.modules
+            if run.optimiser is not None and new:
+                found = (run.optimiser.name, run.optimiser.price)
+                under[found] = under.get(found, 0) + run.modules
+            if converter.micro is not None:
+                fate: Fate = "to buy" if converter.is_new else "used again"
+                of = (converter.micro.name, converter.micro.price, fate)
+                micros[of] = micros.get(of, 0) + run.modules
+    parts += [Part("Modules", name, n, "pieces", fate, _priced(price)) for (name, fate, price), n in laid.items()]
+    parts += [Part("Modules", name, n, "pieces", "to buy", _priced(price)) for (name, price), n in under.items()]
+    parts += [
+        Part("Inverters", name, n, "pieces", fate, _priced(price)) for (name, price, fate), n in micros.items()
+    ]
+    for face in option.context.job.faces:
+        if face.fate == "remove":
+            name = option.context.equipment.module(face.module, "faces").name
+            parts.append(Part("Modules", name, face.count, "pieces", "taken away", note=face.name))
+    return parts
+
+
+def mounting_of(run_modules: int, row: int, along_m: float) -> dict[str, float]:
+    """Rails, clamps and hooks of modules in rows.
+
+    Parameters
+    ----------
+    run_modules : int
+        Modules of the face.
+    row : int
+        Modules in a row.
+    along_m : float
+        What a module takes along its row [m].
+
+    Returns
+    -------
+    dict of str to float
+        Metres of rail and pieces of the rest. Two rails to a row, a clamp at each end of each, one between two modules.
+    """
+    rows = ceil(run_modules / row)
+    full, rest = divmod(run_modules, row)
+    lengths = [row * along_m + 2 * RAIL_OVER_M] * full + ([rest * along_m + 2 * RAIL_OVER_M] if rest else [])
+    return {
+        "rail": 2.0 * sum(lengths),
+        "end clamps": 4.0 * rows,
+        "middle clamps": 2.0 * (run_modules - rows),
+        "hooks or feet": float(sum(2 * (ceil(length / HOOK_EACH_M) + 1) for length in lengths)),
+        "rail ends": 4.0 * rows,
+    }
+
+
+def _mounting(option: Option) -> list[Part]:
+    """Rails and clamps of each new face, by its rectangle where it is known, else in one row a string."""
+    parts: list[Part] = []
+    for face in option.context.faces:
+        if face.plan.fate != "new":
+            continue
+        module, plan = face.module, face.plan
+        upright = plan.rectangle is None or plan.rectangle.layout != "lying"
+        along = (module.width_mm if upright else module.length_mm) / 1000.0 + 0.02
+        row = plan.in_series
+        if plan.rectangle is not None:
+            inner = plan.rectangle.width_m - 2 * plan.rectangle.margin_m
+            row = max(int(inner / along), 1)
+        for name, quantity in mounting_of(plan.count, min(row, plan.count), along).items():
+            unit = "m" if name == "rail" else "pieces"
+            amount = ceil(quantity * (1.0 + WASTE)) if unit == "m" else quantity
+            parts.append(
+                Part("Mounting", f"{name[:1].upper()}{name[1:]}", amount, unit, note=f"{plan.name}; {PRACTICE}")
+            )
+    return parts
+
+
+def _boxes(option: Option) -> list[Part]:
+    parts: list[Part] = []
+    for converter in option.design.converters:
+        if converter.micro is not None:
+            continue
+        units = units_of(converter)
+        name = converter.inverter.name.removeprefix(f"{units} × ")
+        price = _priced(converter.inverter.price / units) if converter.is_new else None
+        parts.append(
+            Part("Inverters", name, float(units), "pieces", "to buy" if converter.is_new else "used again", price)
+        )
+        if not converter.has_battery:
+            continue
+        bought = converter.bought_packs
+        if bought is not None:
+            parts += _packs(bought)
+        if converter.battery_surveyed is not None:
+            old = converter.battery_surveyed
+            parts.append(
+                Part("Batteries", converter.bank.pack.name, old.count, "pieces", "used again", note=old.name)
+            )
+    for gone in option.design.removed:
+        parts.append(Part("Inverters", gone.inverter.name, 1.0, "pieces", "taken away"))
+    return parts
+
+
+def _packs(bank: Bank) -> list[Part]:
+    count = float(bank.count * bank.units)
+    parts = [Part("Batteries", bank.pack.name, count, "pieces", "to buy", _priced(bank.pack.price))]
+    if bank.expansion is not None and bank.expansions:
+        count = float(bank.expansions * bank.units)
+        parts.append(
+            Part("Batteries", bank.expansion.name, count, "pieces", "to buy", _priced(bank.expansion.price))
+        )
+    return parts
+
+
+def _cable_metres(cable: Cable) -> float:
+    """Metres of cable, with waste; of strings and batteries each pole is a cable of its own."""
+    poles = DOUBLE_POLES if cable.edge.circuit == "dc" else 1
+    return cable.laid.length_m * cable.edge.runs * cable.laid.parallel * poles * (1.0 + WASTE)
+
+
+def _cables(option: Option, plan: WiringPlan) -> list[Part]:
+    """Cables by kind, size and colours, in metres that the works lay."""
+    price = option.context.job.costs.cable_per_metre
+    metres: dict[tuple[str, str], float] = {}
+    ends: dict[str, int] = {}
+    for cable in plan.cables:
+        if cable.is_there or cable.size is None or cable.edge.status == "there":
+            continue
+        name = _cable_name(cable)
+        colours = "" if cable.edge.circuit == "dc" else colours_of(cable.edge, plan.tables)
+        metres[name, colours] = metres.get((name, colours), 0.0) + _cable_metres(cable)
+        boxes = 2 * cable.edge.runs * cable.laid.parallel * (DOUBLE_POLES if cable.edge.circuit == "dc" else 1)
+        ends[size_words(cable.size)] = ends.get(size_words(cable.size), 0) + boxes
+    parts = [
+        Part("Cables", name, float(ceil(length)), "m", "to buy", _priced(price), note=colours)
+        for (name, colours), length in metres.items()
+    ]
+    for size, count in ends.items():
+        parts.append(Part("Small parts", f"Glands for {size}", float(count), "pieces", note=PRACTICE))
+    in_conduit = sum(
+        cable.laid.length_m * cable.edge.runs
+        for cable in plan.cables
+        if cable.edge.status == "new" and cable.laid.laying in ("in conduit on a wall", "buried")
+    )
+    if in_conduit:
+        parts.append(
+            Part("Small parts", "Conduit or trunking", float(ceil(in_conduit * (1.0 + WASTE))), "m", note=PRACTICE)
+        )
+    return parts
+
+
+def _cable_name(cable: Cable) -> str:
+    assert cable.size is not None, "it has a size"
+    size, edge = size_words(cable.size), cable.edge
+    if edge.kind == "string":
+        return f"PV cable 1 × {size}"
+    if edge.circuit == "dc":
+        return f"Battery cable, flexible, 1 × {size}"
+    return f"Cable {edge.conductors} × {size}, {cable.laid.material}, {cable.laid.insulation}"
+
+
+def _protection(option: Option, plan: WiringPlan) -> list[Part]:
+    counts: dict[tuple[str, str], float] = {}
+
+    def add(article: str, quantity: float, note: str = "") -> None:
+        counts[article, note] = counts.get((article, note), 0.0) + quantity
+
+    fuse_price = option.context.job.costs.fuse
+    for cable in plan.cables:
+        edge = cable.edge
+        if edge.status == "there" or edge.start == "grid":
+            continue
+        poles = {"dc": 2, "single": 2, "split": 2, "three": 4}[edge.circuit]
+        if edge.kind == "string":
+            unit = option.design.converters[edge.unit or 0].inverter
+            if unit.dc_isolator != "built in":
+                add(f"DC isolator, {edge.open_v:.0f} V or more", float(edge.runs))
+            if cable.device is not None and cable.device_kind == STRING_FUSE:
+                add(f"String fuse {cable.device.amps:g} A with holder", 2.0 * edge.runs)
+        elif cable.device is not None and edge.kind in ("battery", "pack"):
+            add(f"Battery fuse {cable.device.amps:g} A with holder, DC", 2.0 * edge.runs, "one a pole")
+        elif cable.device is not None:
+            add(f"Breaker {cable.device.amps:g} A, {poles} poles", float(edge.runs))
+    for converter in option.design.converters:
+        if converter.is_new and converter.inverter.rcd in ("type A", "type F", "type B"):
+            add(f"Residual-current device, {converter.inverter.rcd}, 30 or 300 mA as the local code says", 1.0)
+        if converter.is_new and converter.has_array and converter.micro is None:
+            add("Surge device, DC side", 1.0, "where the local code or the lightning risk asks for it")
+    if option.context.job.supply.on_grid and option.design.new_converters:
+        add(
+            "Surge device, AC side, at the main board",
+            1.0,
+            "where the local code or the lightning risk asks for it",
+        )
+        add("Isolator for the network operator that can be locked", 1.0, "where the operator asks for it")
+
+    def price_of(article: str) -> float | None:
+        return _priced(fuse_price) if article.startswith("String fuse") else None
+
+    return [
+        Part("Protection", article, quantity, "pieces", "to buy", price_of(article), note)
+        for (article, note), quantity in counts.items()
+    ]
+
+
+def _signals(option: Option, plan: WiringPlan) -> list[Part]:
+    parts = []
+    count = sum(item.count for item in plan.topology.transformers if option.design.converters[item.unit].is_new)
+    if count:
+        parts.append(Part("Signals", "Current transformers of the inverter's own kind", float(count), "pieces"))
+    links = [edge for edge in plan.topology.edges if edge.kind == "data" and edge.status == "new"]
+    metres = sum(_signal_m(edge, plan) for edge in links)
+    if count:
+        metres += sum(
+            plan.cable(edge.key).laid.length_m
+            for item in plan.topology.transformers
+            for edge in plan.topology.towards_grid(
+                next(node.key for node in plan.topology.nodes if node.unit == item.unit and node.kind == "unit")
+            )
+            if edge.kind != "service"
+        )
+    if metres:
+        length = float(ceil(metres * (1.0 + WASTE)))
+        parts.append(Part("Signals", "Signal cable, screened, twisted pairs", length, "m"))
+    return parts
+
+
+def _signal_m(edge: Edge, plan: WiringPlan) -> float:
+    """A signal runs beside the power cable of its two ends."""
+    beside = [cable for cable in plan.cables if {cable.edge.start, cable.edge.end} & {edge.end}]
+    return beside[0].laid.length_m if beside else 3.0
+
+
+def labels_of(option: Option) -> list[str]:
+    """Labels that the works want; what stands on them is checked locally."""
+    design, supply = option.design, option.context.job.supply
+    labels = []
+    if any(converter.has_array for converter in design.converters):
+        labels += [
+            "Solar array on the roof: its DC cables stay live in daylight",
+            "DC isolator: do not open or unplug under load",
+        ]
+    if any(converter.has_battery for converter in design.converters):
+        labels += ["Battery: type, energy, voltage, date, whom to call", "Battery isolator"]
+    if supply.on_grid:
+        labels.append("Two supplies: isolate the grid and every source, then prove dead")
+        if design.battery_converter is not None and design.leader.inverter.backup is not None:
+            labels += ["Backed-up circuits: live when the grid is down", "Changeover: how to bypass it"]
+        labels.append("Main switch of every source")
+    if option.context.job.generator is not None:
+        labels.append("Generator: how it is interlocked")
+    return [*labels, "Plan of the system and how to shut it down"]
+
+
+def materials_of(option: Option) -> tuple[Part, ...]:
+    """Everything an option is built of, group by group; empty quantities are left out.
+
+    Parameters
+    ----------
+    option : Option
+        An option that can be built.
+    """
+    plan = wiring_of(option.design, option.context)
+    parts = [*_modules(option), *_mounting(option), *_boxes(option)]
+    if plan is not None:
+        parts += [*_cables(option, plan), *_protection(option, plan), *_signals(option, plan)]
+    if option.design.new_converters:
+        parts += [Part("Labels", label, 1.0, "pieces") for label in labels_of(option)]
+    parts.sort(key=lambda part: (GROUPS.index(part.group), part.fate == "taken away", part.fate == "used again"))
+    return tuple(part for part in parts if part.quantity > 0)
+
+
+def material_rows(option: Option) -> list[list[str | float | None]]:
+    """The list as rows of a table, with a head."""
+    currency = option.context.job.tariff.currency
+    head: list[str | float | None] = ["group", "article", "quantity", "unit", "what becomes of it"]
+    rows = [[*head, f"price each, {currency}", f"sum, {currency}", "supplier", "note"]]
+    for part in materials_of(option):
+        rows.append(
+            [part.group, part.article, part.quantity, part.unit, part.fate, part.price, part.amount, "", part.note]
+        )
+    return rows

@@ -1,0 +1,155 @@
+"""What the offer says to the customer, in plain words and figures, drawn from the plan and from nothing else."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from calm_relay.planning.operation.backed_up_loads import behind_relay
+from calm_relay.planning.operation.outcome import saving_left
+from calm_relay.planning.operation.simulate import bill_months
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option
+from calm_relay.planning.views.backup_stack import StackRow, stack_of
+from calm_relay.planning.views.moment import Day, day_of
+
+ASKED = {
+    "lower_bills": "lower bills",
+    "self_sufficiency": "to use as much of your own energy as you can",
+    "ride_through_outage": "to have power when the grid is down",
+    "low_outlay": "to spend little at once",
+    "gentle_works": "as little work on the house as can be",
+}
+
+
+@dataclass(frozen=True, eq=False)
+class ServedDay:
+    """A day by steps [kW]: what the home draws, and what serves it; `other` is the grid or the generator."""
+
+    home: np.ndarray
+    array: np.ndarray
+    battery: np.ndarray
+    other: np.ndarray
+    other_words: str
+
+
+@dataclass(frozen=True, eq=False)
+class OfferDay:
+    """A day of the simulated year: what it is called, its date, and who served the home."""
+
+    title: str
+    day: Day
+    served: dict[str, float]
+
+    @property
+    def series(self) -> ServedDay:
+        """The day as it is drawn."""
+        served = self.day.served
+        other = next(name for name in served if name not in ("from the battery", "not served"))
+        words = "from the grid" if other == "imported" else other
+        return ServedDay(
+            self.day.home, self.day.made["used at home"], served["from the battery"], served[other], words
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class Offer:
+    """Everything the offer shows.
+
+    `bills` are twelve months today and with the option, `running` the sum of outlay and savings from year 0 on, in the
+    job's currency; `hours` is how long what stays on runs from what usually lies in the battery in a night of the worst
+    season, `lasting` the share of outages of the hours wanted that it rides through.
+    """
+
+    option: Option
+    beside: Option | None
+    asked: tuple[str, ...]
+    winter: OfferDay
+    summer: OfferDay
+    bills: tuple[np.ndarray, np.ndarray]
+    running: np.ndarray
+    stays_on: tuple[StackRow, ...]
+    goes_off: tuple[StackRow, ...]
+    hours: float
+    lasting: float
+
+
+def offer_of(plan: Plan, option: Option) -> Offer:
+    """What is offered: one option of a plan, and the one that fits next best beside it.
+
+    Parameters
+    ----------
+    plan : Plan
+        The plan.
+    option : Option
+        What is offered.
+    """
+    job = plan.job
+    scores = plan.choice.scores
+    others = sorted(
+        (other for other in plan.live if other.key != option.key and not other.stopped and other.role != "today"),
+        key=lambda other: -scores[other.key].total,
+    )
+    asked = [
+        ASKED[purpose.kind]
+        for purpose in sorted(job.purposes, key=lambda item: -item.weight)
+        if purpose.weight > 0
+    ]
+    stack = stack_of(plan, option)
+    money = option.outcome.money
+    years = np.arange(job.costs.horizon_years)
+    left = saving_left(option.design, job, option.outcome.year)
+    savings = money.saving * left * (1.0 + job.costs.price_rise) ** years
+    return Offer(
+        option,
+        others[0] if others else None,
+        tuple(asked),
+        _day(plan, option, worst=True),
+        _day(plan, option, worst=False),
+        (_bills(plan, plan.as_is), _bills(plan, option)),
+        np.concatenate([[-money.outlay], -money.outlay + np.cumsum(savings)]),
+        tuple(row for row in stack.rows if row.on),
+        tuple(row for row in stack.rows if not row.on),
+        _hours(plan, option),
+        option.outcome.backup.lasting,
+    )
+
+
+def _hours(plan: Plan, option: Option) -> float:
+    """How long what stays on runs from what usually lies in the battery in a night of the worst season [h]."""
+    backup = option.outcome.backup
+    if backup.held_kwh <= 0.0:
+        return 0.0
+    stays = behind_relay(option.design, plan.job, plan.demand).when_full
+    mean_kw = float(stays.kw.sum(axis=0)[plan.demand.worst_season_steps].mean()) if len(stays.names) else 0.0
+    return backup.held_kwh / mean_kw if mean_kw > 0.0 else 0.0
+
+
+def _bills(plan: Plan, option: Option) -> np.ndarray:
+    """The bill of each month [currency]; off grid the fuel of each."""
+    if plan.job.supply.on_grid:
+        kinds = bill_months(option.outcome.year, plan.job.tariff, plan.site)
+        return np.asarray(sum(kinds.values()), dtype=float)
+    imported = option.outcome.year.at_bus("import") * option.outcome.year.step_h
+    fuel = plan.job.generator.price_per_kwh if plan.job.generator is not None else 0.0
+    return np.bincount(plan.site.calendar.month - 1, weights=imported, minlength=12) * fuel
+
+
+def _day(plan: Plan, option: Option, *, worst: bool) -> OfferDay:
+    """The middling day of the month in which the array gives least, or most."""
+    site, year = plan.site, option.outcome.year
+    calendar = site.calendar
+    light = site.weather.ghi
+    by_month = np.bincount(calendar.month - 1, weights=light, minlength=12)
+    month = int(by_month.argmin() if worst else by_month.argmax()) + 1
+    dates = calendar.wall.astype("datetime64[D]")
+    here = np.flatnonzero(calendar.month == month)
+    days, starts = np.unique(dates[here], return_index=True)
+    sums = np.array([light[here][start : start + round(24.0 / year.step_h)].sum() for start in starts])
+    order = np.argsort(sums)
+    middle = int(order[len(order) // 2])
+    step = int(here[starts[middle]])
+    day = day_of(plan, option, step)
+    hours = year.step_h
+    served = {name: float(series.sum() * hours) for name, series in (day.made | day.served).items()}
+    name = "A middling day of midwinter" if worst else "A middling day of high summer"
+    return OfferDay(f"{name}, {np.datetime_as_string(days[middle])}", day, served)

@@ -1,0 +1,258 @@
+"""The settings sheet: every value to be keyed into the units in the order of work, why, and the trap beside it."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from calm_relay.job.backup_board import ON_INPUT
+from calm_relay.job.control import BATTERY
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.operation.controls import waits
+from calm_relay.planning.operation.island import curve_of
+from calm_relay.planning.verdict.option import Option
+from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
+
+SHEET = "inverter datasheet"
+
+
+@dataclass(frozen=True)
+class Setting:
+    """One value: at which unit, what it is, why, and the trap beside it where there is one."""
+
+    box: str
+    name: str
+    value: str
+    why: str
+    trap: str = ""
+
+
+def settings_of(option: Option) -> tuple[Setting, ...]:
+    """Every value that is keyed in, unit by unit, in the order of work.
+
+    Parameters
+    ----------
+    option : Option
+        An option that can be built.
+    """
+    plan = wiring_of(option.design, option.context)
+    found: list[Setting] = []
+    for number, converter in enumerate(option.design.converters):
+        if not converter.is_new and not converter.has_battery:
+            found += _kept(option, converter)
+            continue
+        found += _country(option, converter)
+        if plan is not None:
+            found += _transformers(plan, number, converter)
+        if converter.has_battery:
+            found += _battery(option, converter)
+            found += _windows(option, converter)
+        found += _export(option, converter)
+        if converter.has_battery and converter.inverter.backup is not None:
+            found += _island(option, converter)
+            found += _generator(option, converter)
+    found += _loads(option.context.job)
+    return tuple(found)
+
+
+def _country(option: Option, converter: Converter) -> Iterator[Setting]:
+    job, name = option.context.job, converter.inverter.name
+    curve = curve_of(job)
+    yield Setting(
+        name,
+        "Grid code",
+        "as the network operator says",
+        f"its limits of volts and frequency; in an island it gives less from {curve.start_hz:g} Hz on",
+        "a wrong grid code trips at noon, or stays on where it must trip",
+    )
+    yield Setting(name, "Mains", f"{job.supply.volts:g} V, {job.supply.phases} phase", "the service as surveyed")
+
+
+def _transformers(plan: WiringPlan, number: int, converter: Converter) -> Iterator[Setting]:
+    for item in plan.topology.transformers:
+        if item.unit != number:
+            continue
+        yield Setting(
+            converter.inverter.name,
+            "Current transformers",
+            f"{item.count}, arrows {item.arrow}, ratio as on their body",
+            f"they stand on the cable that leaves the meter and see {', '.join(item.sees)}",
+            "turned round it charges when it should give; not closed it reads too little",
+        )
+
+
+def _battery(option: Option, converter: Converter) -> Iterator[Setting]:
+    job, name, bank = option.context.job, converter.inverter.name, converter.bank
+    reserve = job.battery.reserve
+    if converter.battery_surveyed is not None and converter.battery_surveyed.reserve is not None:
+        reserve = converter.battery_surveyed.reserve
+    port = converter.inverter.port
+    yield Setting(
+        name,
+        "Battery",
+        bank.summary,
+        "its own protocol: volts, currents and cells are then watched by the pack itself",
+        "the first in a list of batteries is not this one",
+    )
+    yield Setting(
+        name,
+        "Battery current, charging and discharging",
+        f"{min(bank.amps(converter.inverter, 'charge'), port.charge_a):g} A and "
+        f"{min(bank.amps(converter.inverter, 'discharge'), port.discharge_a):g} A",
+        "the lesser of packs and inverter, all packs together",
+    )
+    yield Setting(
+        name,
+        "Lowest charge, grid up",
+        f"{reserve:.0%}",
+        f"kept back for an outage: {reserve * bank.usable_kwh:.1f} kWh",
+        "some inverters count from the packs' own cut-off, some from empty: read which",
+    )
+    if waits(converter, job):
+        yield Setting(
+            name,
+            "Order of two batteries",
+            "waits for the other: serves only what it leaves",
+            "two controls on one meter chase each other",
+            "without it one battery fills the other",
+        )
+
+
+def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
+    job, name = option.context.job, converter.inverter.name
+    if option.design.by_clock:
+        clock = job.control.clock
+        for word, windows in (("Charge by the clock", clock.charge), ("Give by the clock", clock.give)):
+            for timed in windows:
+                yield Setting(name, word, f"{timed.summary}, {timed.power_kw:g} kW", "it sees no meter")
+        return
+    if not converter.battery_moves:
+        yield Setting(name, "Mode", "as it is set today", "its battery stays as it is")
+        return
+    yield Setting(name, "Mode", "self-use", "the home first, then the battery, then the grid")
+    for window in job.battery.charge_windows:
+        power = f", at most {window.limit_kw:g} kW" if window.limit_kw is not None else ""
+        yield Setting(
+            name,
+            "Charge from the grid",
+            f"{window.summary}, to {window.target:.0%}{power}",
+            "the tariff's cheap hours",
+            "a target above the present charge buys from the grid at full power, in whatever hour it is set for",
+        )
+    if not job.battery.charge_windows:
+        yield Setting(
+            name,
+            "Charge from the grid",
+            "off",
+            "nothing is gained by it on this tariff as the job has it",
+            "a time-of-use target above the present charge buys from the grid though only surplus was meant",
+        )
+    for discharge in job.control.discharge_windows:
+        yield Setting(name, "Discharge", discharge.summary, "the dear hours; outside it rests")
+    if job.tariff.stored_export:
+        for export in job.control.export_windows:
+            said = f"{export.summary}, {export.power_kw:g} kW, down to {export.down_to:.0%}"
+            yield Setting(name, "Export from the battery", said, "export pays more then")
+    if job.control.shave_above_kw is not None:
+        yield Setting(name, "Peak shaving", f"above {job.control.shave_above_kw:g} kW", "power is charged for")
+
+
+def _export(option: Option, converter: Converter) -> Iterator[Setting]:
+    job, name = option.context.job, converter.inverter.name
+    limit = job.tariff.export_limit_kw
+    if not job.supply.on_grid or converter.micro is not None:
+        return
+    if limit is None:
+        if converter.is_new and converter.has_array:
+            yield Setting(name, "Export limit", "none", "none is stated; ask the operator")
+        return
+    yield Setting(
+        name,
+        "Export limit",
+        f"{limit:g} kW, whole site",
+        "the network operator's, as the job has it",
+        "set at one inverter it must count the others too",
+    )
+    if limit == 0 or job.control.import_bias_w:
+        yield Setting(
+            name,
+            "Import left standing",
+            f"{job.control.import_bias_w:g} W",
+            "so that nothing leaks out between two looks at the meter",
+            "at exactly 0 W a zero export leaks",
+        )
+
+
+def _island(option: Option, converter: Converter) -> Iterator[Setting]:
+    job, name, backup = option.context.job, converter.inverter.name, converter.backup
+    yield Setting(
+        name,
+        "Backup output",
+        f"on, {backup.continuous_kw:g} kW continuous",
+        "what it forms when the grid is down; the pass-through rating is another",
+    )
+    held = job.battery.reserve if not job.supply.on_grid else backup.held_reserve
+    yield Setting(
+        name,
+        "Lowest charge, grid down",
+        f"{held:.0%}" if held > 0 else "the packs' own cut-off",
+        "below it the island is without power",
+        "the reserve for grid-up is not this one",
+    )
+    beside = any(other.has_array and other is not converter for other in option.design.converters)
+    if beside and backup.throttles_ac_pv == "frequency":
+        yield Setting(
+            name,
+            "Frequency in an island",
+            "raised from 95 % charge on, back below 90 %",
+            "AC-coupled arrays turn themselves down by it: common practice, no source",
+            "an array's grid code that does not follow the frequency is switched off instead",
+        )
+    board = job.backup_board
+    for circuit in board.circuits if board is not None else ():
+        if circuit.role == "shed":
+            below = (
+                "always in an outage" if circuit.shed_below >= 1.0 else f"below {circuit.shed_below:.0%} charge"
+            )
+            why = f"priority {circuit.priority}; 1 is kept longest"
+            yield Setting(name, f"Relay that sheds “{circuit.name}”", below, why)
+
+
+def _generator(option: Option, converter: Converter) -> Iterator[Setting]:
+    generator, name = option.context.job.generator, converter.inverter.name
+    if generator is None or converter is not option.design.battery_converter:
+        return
+    apart = generator.on != ON_INPUT or generator.interlocked
+    yield Setting(
+        name,
+        "Generator",
+        f"starts below {generator.start_below:.0%}, stops above {generator.stop_above:.0%}",
+        f"{generator.kw:g} kW on {generator.on}",
+        "AC-coupled arrays must be off the bus while it runs" if apart else "",
+    )
+
+
+def _loads(job: Job) -> Iterator[Setting]:
+    names = [load.name for load in job.demand.controlled]
+    if not names:
+        return
+    order = job.control.order_of(names)
+    said = ", ".join("the battery" if name == BATTERY else name for name in order)
+    yield Setting("Controls of the loads", "Who takes surplus first", said, "as the home wants it")
+
+
+def _kept(option: Option, converter: Converter) -> Iterator[Setting]:
+    if converter.micro is not None or not option.design.new_converters:
+        return
+    yield Setting(
+        converter.inverter.name,
+        "As it is set today",
+        "write down its grid code and export limit",
+        "it stays; in an island it must follow what forms the grid",
+    )
+
+
+def setting_rows(option: Option) -> list[list[str | float | None]]:
+    """The sheet as rows of a table, with a head."""
+    rows: list[list[str | float | None]] = [["unit", "setting", "value", "why", "beware", "keyed in"]]
+    rows += [[item.box, item.name, item.value, item.why, item.trap, ""] for item in settings_of(option)]
+    return rows

@@ -1,0 +1,234 @@
+"""The work order: steps in a safe order with isolation points, tests to fill in and photos wanted."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from calm_relay.planning.verdict.option import Option
+from calm_relay.planning.wiring.names import name_of
+from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
+
+LOCAL = "as the local code says"
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step: the stage it belongs to, what is done, what is isolated first, what is measured, which photo."""
+
+    stage: str
+    text: str
+    isolate: str = ""
+    measure: str = ""
+    photo: str = ""
+
+
+def steps_of(option: Option) -> tuple[Step, ...]:
+    """Every step of the works in a safe order.
+
+    Parameters
+    ----------
+    option : Option
+        An option that can be built.
+    """
+    plan = wiring_of(option.design, option.context)
+    steps = [*_before(option), *_dead(option), *_away(option), *_roof(option), *_hang(option)]
+    if plan is not None:
+        steps += _pull(plan)
+    steps += [*_join(option), *_tests(option), *_start(option), *_handover(option)]
+    return tuple(steps)
+
+
+def _before(option: Option) -> Iterator[Step]:
+    job = option.context.job
+    yield Step("Before", "Permit and the operator's answer at hand; the option's diagram and settings printed.")
+    yield Step(
+        "Before",
+        f"Walk the routes and write down each length. Site: {job.site.place}.",
+        photo="board, meter, roof, place of the battery",
+    )
+    if any(face.fate in ("new", "remove", "reuse") for face in job.faces):
+        yield Step("Before", "Scaffold or edge protection up; weather fit for roof work.")
+
+
+def _dead(option: Option) -> Iterator[Step]:
+    design, job = option.design, option.context.job
+    live = [converter for converter in option.context.now if converter.has_array]
+    for unit in option.context.now:
+        if unit.has_battery:
+            yield Step(
+                "Make safe",
+                f"Shut down {unit.inverter.name} by its menu, then open its battery isolator.",
+                isolate="battery isolator",
+            )
+    for unit in live:
+        yield Step(
+            "Make safe",
+            f"Stop {unit.inverter.name}, open its AC breaker, then its DC isolator; never a DC plug under load.",
+            isolate="AC breaker, DC isolator",
+            measure="volts AC and DC: dead",
+        )
+    if job.supply.on_grid and design.new_converters:
+        yield Step(
+            "Make safe",
+            "Open and lock the main switch; prove dead on each conductor.",
+            isolate="main switch, locked",
+            measure="volts of each conductor: dead",
+        )
+
+
+def _away(option: Option) -> Iterator[Step]:
+    for gone in option.design.removed:
+        yield Step("Take away", f"Take {gone.inverter.name} off the wall; make its cables safe and name them.")
+    for face in option.context.job.faces:
+        if face.fate == "remove":
+            yield Step(
+                "Take away",
+                f"Take {face.count} modules off {face.name}; make good the roof.",
+                photo=f"{face.name}, bare",
+            )
+
+
+def _roof(option: Option) -> Iterator[Step]:
+    for face in option.context.job.faces:
+        if face.fate == "new":
+            yield Step(
+                "Roof",
+                f"Lay {face.count} modules on {face.name}.",
+                measure="torque of clamps, by their maker",
+                photo=f"{face.name}, done; one clamp near",
+            )
+    for converter in option.design.pv_converters:
+        if converter.micro is not None or converter.laid is None:
+            continue
+        for item in converter.laid.inputs:
+            said = " + ".join(f"{run.parallel} × {run.in_series} of {run.face.plan.name}" for run in item.runs)
+            anew = converter.is_new or option.design.strings_moved
+            if anew:
+                volts = sum(run.open_v(25.0) for run in item.runs[:1])
+                yield Step(
+                    "Roof",
+                    f"Input {item.number} of {converter.inverter.name}: {said}.",
+                    measure=f"open-circuit volts, about {volts:.0f} V at 25 °C; polarity; insulation",
+                )
+
+
+def _hang(option: Option) -> Iterator[Step]:
+    place = option.context.job.battery_place
+    for converter in option.design.new_converters:
+        if converter.is_new and converter.micro is None:
+            yield Step(
+                "Hang",
+                f"Hang {converter.inverter.name}, {converter.inverter.weight_kg:g} kg, with its clearances.",
+                measure="torque of its fixings",
+            )
+        bought = converter.bought_packs
+        if bought is not None:
+            yield Step(
+                "Hang",
+                f"Set up {bought.summary}, lower edge {place.base_m:g} m up.",
+                measure="volts of each pack: alike within what its maker allows",
+                photo="battery with its clearances",
+            )
+
+
+def _pull(plan: WiringPlan) -> Iterator[Step]:
+    for cable in plan.cables:
+        if cable.edge.status == "there" or cable.size is None:
+            continue
+        device = f", {cable.device.amps:g} A {cable.device_kind}" if cable.device is not None else ""
+        runs = f"{cable.edge.runs} × " if cable.edge.runs > 1 else ""
+        yield Step(
+            "Pull and connect",
+            f"{name_of(cable.edge, plan.topology)}: {runs}{cable.words}, {cable.laid.length_m:g} m{device}.",
+            measure="torque of terminals; insulation; polarity"
+            if cable.edge.circuit == "dc"
+            else "torque of terminals; insulation; continuity of earth",
+        )
+
+
+def _join(option: Option) -> Iterator[Step]:
+    for converter in option.design.new_converters:
+        bank = converter.bought_packs
+        if bank is not None and bank.pack.stacking == "parallel" and bank.count > 1:
+            yield Step(
+                "Join",
+                "Bring all packs to the same charge; only then join them on the busbar.",
+                measure="volts between packs before joining",
+            )
+        elif bank is not None and bank.count > 1:
+            yield Step(
+                "Join",
+                "Bring all layers to the same charge before the first connection in series.",
+                measure="volts of each layer",
+            )
+
+
+def _tests(option: Option) -> Iterator[Step]:
+    job = option.context.job
+    yield Step(
+        "Test", "Insulation, earth continuity, polarity of every circuit, residual-current devices.", measure=LOCAL
+    )
+    if any(converter.has_array for converter in option.design.converters):
+        yield Step(
+            "Test",
+            "Each string: open-circuit volts, short-circuit current, insulation to earth (IEC 62446-1).",
+            measure="volts, amps, megohms",
+        )
+    if job.supply.on_grid and option.design.battery_converter is not None:
+        yield Step(
+            "Test",
+            "Current transformers: load on, array off: import shows; load off, array on: export shows.",
+            measure="sign of the reading",
+        )
+
+
+def _start(option: Option) -> Iterator[Step]:
+    lead = option.design.battery_converter
+    if option.design.new_converters:
+        yield Step(
+            "Start",
+            "Close the main switch, then AC breakers, then DC isolators, then batteries, as the makers say.",
+            measure="volts at each step",
+        )
+        yield Step(
+            "Start",
+            "Key in the settings sheet, unit by unit, and read each back.",
+            photo="each screen with its settings",
+        )
+    if lead is not None and lead.inverter.backup is not None and option.context.job.supply.on_grid:
+        yield Step(
+            "Start",
+            f"Open the main switch: {lead.inverter.name} carries the backed-up circuits within "
+            f"{lead.backup.transfer_ms:g} ms.",
+            measure="volts and frequency on backup; which circuits are live",
+        )
+        yield Step(
+            "Start", "Close it again: the house goes back to the grid by itself.", measure="time until it is back"
+        )
+    if option.context.job.generator is not None:
+        yield Step(
+            "Start",
+            "Run the generator by its threshold; arrays on the bus stay off while it runs.",
+            measure="start, stop, reverse power: none",
+        )
+
+
+def _handover(option: Option) -> Iterator[Step]:
+    if option.design.new_converters:
+        yield Step(
+            "Hand over", "Labels on; diagram and shutdown plan beside the board.", photo="every label in its place"
+        )
+        yield Step(
+            "Hand over",
+            "Show the customer: what stays on in an outage, how to bypass, whom to call.",
+            measure="signed",
+        )
+
+
+def step_rows(option: Option) -> list[list[str | float | None]]:
+    """The steps as rows of a table, with a head."""
+    rows: list[list[str | float | None]] = [
+        ["number", "stage", "step", "isolated first", "to measure", "reading", "photo", "done by"]
+    ]
+    for number, step in enumerate(steps_of(option), 1):
+        rows.append([float(number), step.stage, step.text, step.isolate, step.measure, "", step.photo, ""])
+    return rows

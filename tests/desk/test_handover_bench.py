@@ -1,0 +1,124 @@
+"""The bench Handover driven as its user drives it."""
+
+import pytest
+from PySide6.QtWidgets import QFileDialog
+
+from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.exchange.firm import read_firm
+from calm_relay.planning.verdict.option import RefusedOption
+
+from . import driving
+from .driving import LEFT, painted
+
+
+@pytest.fixture
+def bench(window, qtbot, settled, own_folder):
+    window.show_option(1)
+    driving.press(qtbot, window, BENCHES["Handover"].key)
+    settled(window)
+    window.resize(1280, 800)
+    window.grab()
+    return window.bench
+
+
+def test_the_offer_is_a_picture_of_days_bill_and_years(bench, window):
+    money = window.view.option.outcome.money
+    assert f"{money.outlay:,.0f}" in bench.title.text()
+    assert painted(bench.pictures) > 0.1
+    assert "midwinter" in bench.pictures.accessibleDescription()
+    assert window.session.plan.assumed_note in bench.note.text()
+
+
+@pytest.mark.parametrize("key", ["materials", "settings", "steps", "application"])
+def test_each_paper_has_its_table(bench, key):
+    bench.tabs.choose(key)
+    table = bench.tables[key]
+    assert table.isVisible()
+    assert table.rowCount() > 5
+    assert all(table.item(row, 0).text() for row in range(table.rowCount()))
+
+
+def test_what_is_shown_follows_the_option_and_the_job(bench, window, settled):
+    bench.tabs.choose("materials")
+
+    def rows():
+        table = bench.tables["materials"]
+        return [[table.item(r, c).text() for c in range(table.columnCount())] for r in range(table.rowCount())]
+
+    before = rows()
+    window.show_option(2)
+    assert rows() != before
+    window.show_option(1)
+    assert rows() == before
+    job = window.session.job
+    window.session.edit(job.with_(battery=job.battery.with_(count=5)), "Five packs")
+    settled(window)
+    assert rows() != before
+
+
+def test_a_refused_option_has_no_papers_and_says_so(bench, window):
+    number = next(n for n, item in enumerate(window.session.plan.options) if isinstance(item, RefusedOption))
+    window.show_option(number)
+    assert "can be built" in bench.title.text()
+    assert not bench.write.isEnabled()
+
+
+def test_all_papers_are_written_into_a_folder(bench, window, qtbot, monkeypatch, tmp_path):
+    folder = tmp_path / "papers"
+    folder.mkdir()
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(folder))
+    qtbot.mouseClick(bench.write, LEFT)
+    qtbot.waitUntil(lambda: "Written" in window.notice.text.text(), timeout=60_000)
+    names = {path.name for path in folder.iterdir()}
+    assert {
+        "offer.pdf",
+        "materials.xlsx",
+        "settings.pdf",
+        "work-order.pdf",
+        "application.json",
+        "diagram.dxf",
+    } <= names
+
+
+def test_a_folder_that_cannot_be_written_is_told_at_once(bench, window, qtbot, monkeypatch, tmp_path, asked):
+    blocked = tmp_path / "file"
+    blocked.write_text("")
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(blocked / "in"))
+    qtbot.mouseClick(bench.write, LEFT)
+    assert asked and "Nothing of the job is lost" in asked[-1]
+
+
+def test_the_firm_is_asked_and_kept(bench, qtbot, monkeypatch, own_folder):
+    def fill(dialog):
+        dialog.fields["name"].setText("Hallowmere Solar (invented)")
+        driving.choose(dialog.fields["prices"], "in sums")
+        dialog.take()
+        return True
+
+    monkeypatch.setattr(FormDialog, "exec", fill)
+    qtbot.mouseClick(bench.firm, LEFT)
+    assert read_firm().name == "Hallowmere Solar (invented)"
+    assert read_firm().prices == "in sums"
+
+
+def test_a_colour_that_is_none_is_refused_in_the_dialog(bench, qtbot, monkeypatch):
+    seen = []
+
+    def fill(dialog):
+        dialog.fields["colour"].setText("green")
+        dialog.take()
+        seen.append(dialog.problem.text())
+        return False
+
+    monkeypatch.setattr(FormDialog, "exec", fill)
+    qtbot.mouseClick(bench.firm, LEFT)
+    assert "colour" in seen[0]
+
+
+def test_a_damaged_firm_file_is_told(bench, qtbot, monkeypatch, own_folder):
+    own_folder.mkdir(exist_ok=True)
+    (own_folder / "firm.json").write_text("{")
+    monkeypatch.setattr(FormDialog, "exec", lambda dialog: False)
+    qtbot.mouseClick(bench.firm, LEFT)
+    assert "left as it is" in bench.problem.text()

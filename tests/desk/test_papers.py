@@ -1,0 +1,210 @@
+"""Papers as files: real text, bookmarks, every figure of the plan, and nothing lost where something fails."""
+
+import json
+from datetime import date
+
+import openpyxl
+import pypdf
+import pytest
+from PySide6.QtGui import QColor, QImage
+
+from calm_relay.cli import main
+from calm_relay.desk.output.papers import PAPERS, write_papers
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.firm import MOST_LOGO, Firm, keep_firm, read_firm
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.handover.materials import materials_of
+from calm_relay.planning.handover.settings_sheet import settings_of
+from calm_relay.planning.wiring.wiring import wiring_of
+from tests.plans import plan
+
+TODAY = date(2026, 11, 26)
+FIRM = Firm(name="Hallowmere Solar (invented)", address="1 Mill Lane", contact="tel 555 0100")
+
+
+def chosen(made):
+    return made.option(made.choice.key) if made.choice.key else made.live[1]
+
+
+def text_of(path):
+    return " ".join(" ".join(page.extract_text() for page in pypdf.PdfReader(path).pages).split()).replace(
+        "\u00a0", " "
+    )
+
+
+@pytest.fixture(scope="module", params=["pottery", "cottage", "dairy", "hut", "two-homes"])
+def papers(request, tmp_path_factory, dressed):
+    made = plan(demo_job(request.param))
+    folder = tmp_path_factory.mktemp(request.param)
+    written = list(write_papers(made, chosen(made), folder, FIRM, TODAY))
+    return made, chosen(made), folder, written
+
+
+def test_every_demo_goes_from_choice_to_a_complete_set(papers):
+    _, _, folder, written = papers
+    names = {path.name for path in folder.iterdir()}
+    assert {path.name for path in written} == names
+    for name in PAPERS:
+        assert f"{name.replace(' ', '-')}.pdf" in names
+    assert {
+        "materials.xlsx",
+        "materials.csv",
+        "wiring.csv",
+        "settings.csv",
+        "application.json",
+        "diagram.dxf",
+    } <= names
+    assert all(path.stat().st_size < 2_000_000 for path in folder.iterdir())
+
+
+def test_each_pdf_has_text_and_bookmarks(papers):
+    made, _, folder, _ = papers
+    for name in PAPERS:
+        if name == "diagram":
+            continue
+        reader = pypdf.PdfReader(folder / f"{name.replace(' ', '-')}.pdf")
+        assert len(reader.outline) >= 2
+        assert "Hallowmere Solar" in " ".join(reader.pages[0].extract_text().split())
+        assert made.job.name.split(",")[0] in text_of(folder / f"{name.replace(' ', '-')}.pdf")
+
+
+def test_the_offer_holds_every_figure_of_the_plan_in_four_to_six_pages(papers):
+    made, option, folder, _ = papers
+    assert 4 <= len(pypdf.PdfReader(folder / "offer.pdf").pages) <= 6
+    text, money = text_of(folder / "offer.pdf"), option.outcome.money
+    currency = made.job.tariff.currency
+    for amount in (money.outlay, money.saving):
+        assert f"{currency} {amount:,.0f}".replace("-", "\u2212") in text
+    for line in money.lines:
+        assert f"{line.amount:,.0f}".replace("-", "\u2212") in text
+    assert option.title in text
+    if made.job.supply.on_grid:
+        assert f"{made.as_is.outcome.money.bill:,.0f}" in text
+    for words in ("Please note", "Agreed", "What this rests on", "winter", "summer"):
+        assert words in text
+    if made.assumed_note:
+        assert made.assumed_note in text
+
+
+def test_materials_settings_and_application_hold_theirs(papers):
+    made, option, folder, _ = papers
+    text = text_of(folder / "materials.pdf")
+    for part in materials_of(option):
+        assert part.counted in text
+    text = text_of(folder / "settings.pdf")
+    for item in settings_of(option):
+        assert item.value in text
+    text = text_of(folder / "application.pdf")
+    for converter in option.design.converters:
+        assert converter.inverter.name in text
+    assert "who decides" in text
+    tree = json.loads((folder / "application.json").read_text())
+    assert tree["service"]["main_fuse_a"] == made.job.supply.main_fuse_a
+
+
+def test_the_work_order_names_every_cable_to_lay(papers):
+    _, option, folder, _ = papers
+    text = text_of(folder / "work-order.pdf")
+    for cable in wiring_of(option.design, option.context).cables:
+        if cable.edge.status == "new" and cable.size is not None:
+            assert cable.words in text
+    assert "Labels" in text
+
+
+def test_the_workbook_of_materials_opens_and_holds_no_formula(papers):
+    _, option, folder, _ = papers
+    book = openpyxl.load_workbook(folder / "materials.xlsx")
+    sheet = book["materials"]
+    assert sheet.max_row == len(materials_of(option)) + 1
+    assert not any(cell.data_type == "f" for row in sheet.iter_rows() for cell in row)
+
+
+def test_names_with_markup_and_formulas_are_shown_as_typed(demo, tmp_path, dressed):
+    nasty = "=1+2 <b>&amp;</b> <script>"
+    job = demo.with_(name=nasty, customer="@SUM(A1) <img src=x>")
+    made = plan(job)
+    list(
+        write_papers(
+            made, made.option("ac-addon"), tmp_path, Firm(name="<i>Firm</i>"), TODAY, ("offer", "materials")
+        )
+    )
+    text = text_of(tmp_path / "offer.pdf")
+    assert "=1+2 <b>&amp;</b> <script>" in text
+    assert "@SUM(A1) <img src=x>" in text
+    assert "<i>Firm</i>" in text
+
+
+def test_prices_stand_line_by_line_or_in_sums(demo, tmp_path, dressed):
+    made = plan(demo)
+    option = made.option("ac-addon")
+    label = next(line.label for line in option.outcome.money.lines if line.kind == "unit")
+    for prices, shown in (("line by line", True), ("in sums", False)):
+        list(write_papers(made, option, tmp_path, FIRM.with_(prices=prices), TODAY, ("offer",)))
+        cost = text_of(tmp_path / "offer.pdf").split("What it costs")[1].split("Money over the years")[0]
+        assert (label in cost) is shown
+
+
+def test_a_logo_stands_at_the_head_and_a_wrong_one_is_told(demo, tmp_path, dressed):
+    made = plan(demo)
+    option = made.option("ac-addon")
+    picture = QImage(80, 30, QImage.Format.Format_RGB32)
+    picture.fill(QColor("#884422"))
+    logo = tmp_path / "logo.png"
+    picture.save(str(logo))
+    list(write_papers(made, option, tmp_path, FIRM.with_(logo=str(logo)), TODAY, ("offer",)))
+    assert len(pypdf.PdfReader(tmp_path / "offer.pdf").pages[0].images) == 1
+    (tmp_path / "offer.pdf").unlink()
+    text = tmp_path / "logo.txt"
+    text.write_text("no picture")
+    large = tmp_path / "large.png"
+    with large.open("wb") as stream:
+        stream.truncate(50_000_000)
+    for path, problem in (
+        (text, "is no picture"),
+        (large, f"at most {MOST_LOGO // 1_000_000} MB"),
+        (tmp_path / "none.png", "cannot be read"),
+    ):
+        with pytest.raises(InputError, match=problem):
+            list(write_papers(made, option, tmp_path, FIRM.with_(logo=str(path)), TODAY, ("offer",)))
+    assert not (tmp_path / "offer.pdf").exists()
+
+
+def test_a_folder_that_fails_half_way_leaves_whole_papers_alone(demo, tmp_path, dressed, monkeypatch):
+    from calm_relay.desk.output import papers as module
+
+    made = plan(demo)
+    real, count = module.write_atomically, []
+
+    def failing(path, content):
+        count.append(path)
+        if len(count) == 3:
+            raise OSError(28, "No space left on device")
+        real(path, content)
+
+    monkeypatch.setattr(module, "write_atomically", failing)
+    written = []
+    with pytest.raises(OSError, match="No space"):
+        for path in write_papers(made, made.option("ac-addon"), tmp_path, FIRM, TODAY):
+            written.append(path)
+    assert written
+    for path in tmp_path.glob("*.pdf"):
+        assert pypdf.PdfReader(path).pages
+    assert not list(tmp_path.glob(".*part"))
+
+
+def test_the_firm_is_kept_and_a_damaged_file_is_told(own_folder):
+    assert read_firm() == Firm()
+    keep_firm(FIRM)
+    assert read_firm() == FIRM
+    (own_folder / "firm.json").write_text('{"name": 5}')
+    with pytest.raises(InputError, match=r"firm\.json, name"):
+        read_firm()
+
+
+def test_the_command_line_writes_them_too(tmp_path, capsys, monkeypatch, own_folder):
+    assert main(["papers", "demo:dairy", str(tmp_path), "--option", "hybrid-swap"]) == 0
+    out = capsys.readouterr().out
+    assert "offer.pdf" in out
+    assert (tmp_path / "offer.pdf").exists()
+    assert main(["papers", "demo:dairy", str(tmp_path), "--option", "nothing"]) == 1
+    assert "wanted one of" in capsys.readouterr().err

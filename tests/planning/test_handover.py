@@ -1,0 +1,248 @@
+"""What goes with a plan that was chosen: all of it follows the option, and nothing contradicts the plan."""
+
+import json
+
+import pytest
+
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.backup_board import Generator
+from calm_relay.job.control import Control, ExportWindow, GridCharge, Window
+from calm_relay.planning.handover.application import application_of, application_rows
+from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of, mounting_of
+from calm_relay.planning.handover.offer import offer_of
+from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
+from calm_relay.planning.handover.work_order import steps_of
+from calm_relay.planning.wiring.wiring import wiring_of
+from tests.plans import plan
+
+DEMOS = ("pottery", "cottage", "dairy", "hut", "two-homes")
+
+
+@pytest.fixture(scope="module", params=DEMOS)
+def made(request):
+    return plan(demo_job(request.param))
+
+
+def option_of(job, key="ac-addon"):
+    return plan(job).option(key)
+
+
+def quantity(option, article, group=None):
+    return sum(
+        part.quantity
+        for part in materials_of(option)
+        if article in part.article and (group is None or part.group == group) and part.fate == "to buy"
+    )
+
+
+def value_of(option, name):
+    return [item.value for item in settings_of(option) if item.name == name]
+
+
+def test_every_box_pack_and_module_of_a_design_is_on_its_list(made):
+    for option in made.live:
+        parts = materials_of(option)
+        assert all(part.quantity > 0 and part.group in GROUPS for part in parts)
+        design = option.design
+        laid = sum(run.modules for unit in design.converters if unit.laid for run in unit.laid.runs)
+        listed = sum(
+            p.quantity
+            for p in parts
+            if p.group == "Modules" and p.fate != "taken away" and "optimiser" not in p.article
+        )
+        under = sum(
+            run.modules
+            for unit in design.converters
+            if unit.laid
+            for run in unit.laid.runs
+            if run.optimiser is not None and run.face.plan.fate == "new"
+        )
+        assert listed == laid + under
+        for unit in design.new_converters:
+            bought = unit.bought_packs
+            if bought is not None:
+                assert quantity(option, bought.pack.name, "Batteries") >= bought.count * bought.units
+
+
+def test_metres_of_cable_are_those_of_the_routes_with_waste(demo):
+    option = option_of(demo)
+    wired = wiring_of(option.design, option.context)
+    for article, key, poles in (("Battery cable, flexible, 1 × 35 mm²", "unit 1 > bus of unit 1", 2),):
+        cable = wired.cable(key)
+        assert quantity(option, article) >= cable.laid.length_m * poles * 1.1 - 1e-9
+    longer = demo.with_(
+        wiring=demo.wiring.with_route(demo.wiring.route("unit 1 > bus of unit 1").with_(length_m=4.0))
+    )
+    assert quantity(option_of(longer), "Battery cable") > quantity(option, "Battery cable")
+
+
+def test_what_protects_the_cables_is_on_the_list(demo):
+    option = option_of(demo)
+    wired = wiring_of(option.design, option.context)
+    for cable in wired.cables:
+        if cable.edge.status == "there" or cable.device is None:
+            continue
+        assert quantity(option, f"{cable.device.amps:g} A", "Protection") >= cable.edge.runs, cable.edge.key
+
+
+def test_rails_and_clamps_by_hand():
+    """Ten modules of 1.14 m in rows of five: two rows, 5.7 m of modules and 0.1 m over each end."""
+    found = mounting_of(10, 5, 1.14)
+    assert found["rail"] == pytest.approx(2 * 2 * (5 * 1.14 + 0.2))
+    assert found["end clamps"] == 8
+    assert found["middle clamps"] == 16
+    assert found["rail ends"] == 8
+    odd = mounting_of(7, 5, 1.0)
+    assert odd["rail"] == pytest.approx(2 * (5.2 + 2.2))
+    assert odd["middle clamps"] == 10
+
+
+def test_what_is_used_again_and_taken_away_stands_apart(demo):
+    fates = {part.fate for part in materials_of(option_of(demo, "hybrid-swap"))}
+    assert fates == {"to buy", "used again", "taken away"}
+    kept = [part for part in materials_of(option_of(demo)) if part.fate == "used again"]
+    assert {"Inverters", "Modules"} <= {part.group for part in kept}
+    rows = material_rows(option_of(demo))
+    assert all(len(row) == len(rows[0]) for row in rows)
+
+
+def test_a_change_of_battery_changes_list_settings_application_and_offer_together(demo):
+    def all_of(job):
+        made = plan(job)
+        option = made.option("ac-addon")
+        return (
+            material_rows(option),
+            setting_rows(option),
+            json.dumps(application_of(option)),
+            offer_of(made, option).hours,
+        )
+
+    before = all_of(demo)
+    after = all_of(demo.with_(battery=demo.battery.with_(count=demo.battery.count + 2)))
+    assert all(one != other for one, other in zip(before, after, strict=True))
+
+
+def test_settings_hold_what_the_job_states(demo):
+    tariff = demo.tariff.with_(stored_export=True, export_limit_kw=0.0)
+    job = demo.with_(
+        tariff=tariff,
+        battery=demo.battery.with_(
+            charge_windows=(GridCharge(start="02:00", end="04:30", target=0.8, limit_kw=2.5),), reserve=0.2
+        ),
+        control=Control(
+            discharge_windows=(Window(start="17:00", end="21:00"),),
+            export_windows=(ExportWindow(start="18:00", end="19:00", power_kw=1.5),),
+            shave_above_kw=3.0,
+            import_bias_w=60.0,
+        ),
+    )
+    option = option_of(job)
+    assert value_of(option, "Charge from the grid") == ["02:00 to 04:30, to 80%, at most 2.5 kW"]
+    assert "20%" in value_of(option, "Lowest charge, grid up")
+    assert value_of(option, "Discharge") == ["17:00 to 21:00"]
+    assert value_of(option, "Export from the battery") == ["18:00 to 19:00, 1.5 kW, down to 30%"]
+    assert value_of(option, "Peak shaving") == ["above 3 kW"]
+    assert "60 W" in value_of(option, "Import left standing")
+    assert "0 kW, whole site" in value_of(option, "Export limit")
+    traps = " ".join(item.trap for item in settings_of(option))
+    assert "buys from the grid at full power" in traps
+    assert "leaks" in traps
+
+
+def test_settings_of_an_island_its_generator_and_its_relays():
+    hut = demo_job("hut")
+    job = hut.with_(generator=Generator(kw=4.0, start_below=0.25, stop_above=0.7))
+    option = option_of(job, "ac-bus")
+    assert value_of(option, "Generator") == ["starts below 25%, stops above 70%"]
+    assert value_of(option, "Frequency in an island")
+    cottage = option_of(demo_job("cottage"), "ac-addon")
+    relays = [item for item in settings_of(cottage) if item.name.startswith("Relay that sheds")]
+    board = cottage.context.job.backup_board
+    assert len(relays) == sum(circuit.role == "shed" for circuit in board.circuits)
+
+
+def test_two_batteries_have_their_order_among_the_settings():
+    job = demo_job("two-homes")
+    option = option_of(job.with_(battery=job.battery.with_(waits=True)))
+    orders = [item for item in settings_of(option) if item.name == "Order of two batteries"]
+    assert len(orders) == 1
+
+
+def test_a_bank_on_a_clock_is_set_by_the_clock(demo):
+    assert value_of(option_of(demo, "clock-bank"), "Charge by the clock")
+
+
+def test_steps_stand_in_a_safe_order(made):
+    stages = [
+        "Before",
+        "Make safe",
+        "Take away",
+        "Roof",
+        "Hang",
+        "Pull and connect",
+        "Join",
+        "Test",
+        "Start",
+        "Hand over",
+    ]
+    for option in made.live:
+        found = [stages.index(step.stage) for step in steps_of(option)]
+        assert found == sorted(found)
+    fresh = next(option for option in made.live if option.design.new_converters)
+    texts = " ".join(step.text for step in steps_of(fresh))
+    assert "Insulation, earth continuity" in texts
+    if made.job.supply.on_grid:
+        assert "prove dead" in texts
+
+
+def test_dc_is_never_unplugged_under_load_before_anything_is_taken_away(demo):
+    steps = steps_of(option_of(demo, "hybrid-swap"))
+    safe = next(n for n, step in enumerate(steps) if "never a DC plug under load" in step.text)
+    away = next(n for n, step in enumerate(steps) if step.stage == "Take away")
+    assert safe < away
+    assert any("volts of each pack" in step.measure for step in steps)
+    assert any("same charge" in step.text for step in steps)
+
+
+def test_the_application_adds_up_as_the_plan_does(made):
+    for option in made.live:
+        tree = application_of(option)
+        assert tree["inverter_kw_counted"] == pytest.approx(option.design.counted_kw(made.job.supply), abs=1e-3)
+        total = sum(unit["ac_kw"] for unit in tree["inverters"])
+        assert sum(tree["inverter_kw_on_each_phase"]) == pytest.approx(total, abs=0.01)
+        assert json.loads(json.dumps(tree)) == tree
+        rows = application_rows(option)
+        assert all(len(row) == 2 for row in rows)
+        assert not any(isinstance(value, dict | list) for _, value in rows)
+    assert "who decides" in tree["caution"]
+
+
+def test_the_offer_says_what_the_plan_says(made):
+    key = made.choice.key or made.live[1].key
+    option = made.option(key)
+    offer = offer_of(made, option)
+    assert offer.running[0] == pytest.approx(-option.outcome.money.outlay)
+    assert offer.running.size == made.job.costs.horizon_years + 1
+    before, after = offer.bills
+    if made.job.supply.on_grid:
+        assert before.sum() == pytest.approx(made.as_is.outcome.money.bill)
+        assert after.sum() == pytest.approx(option.outcome.money.bill)
+        assert before.sum() - after.sum() == pytest.approx(option.outcome.money.saving, abs=1e-6)
+    names = {row.name for row in (*offer.stays_on, *offer.goes_off)}
+    board = made.job.backup_board
+    assert names == ({circuit.name for circuit in board.circuits} if board else names)
+    assert offer.beside is None or offer.beside.key != key
+    light = made.site.weather.ghi
+    assert (
+        light[offer.winter.day.first : offer.winter.day.last].sum()
+        < light[offer.summer.day.first : offer.summer.day.last].sum()
+    )
+    assert offer.asked
+
+
+def test_labels_follow_what_is_built(demo):
+    new = labels_of(option_of(demo))
+    assert any("Battery" in label for label in new)
+    assert any("live when the grid is down" in label for label in new)
+    bare = labels_of(plan(demo).as_is)
+    assert not any("Battery" in label for label in bare)
