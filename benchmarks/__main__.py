@@ -3,7 +3,7 @@
 import os
 import sys
 
-from benchmarks import battery, kernel, outage, own_job, survey, whole
+from benchmarks import battery, handover, kernel, outage, own_job, survey, whole
 
 results = [
     *kernel.results(),
@@ -12,6 +12,7 @@ results = [
     *battery.results(),
     *outage.results(),
     *own_job.results(),
+    *handover.results(),
 ]
 print(f"on {os.cpu_count()} processors; warm unless said otherwise")
 for result in results:

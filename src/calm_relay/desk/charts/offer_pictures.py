@@ -52,7 +52,7 @@ def _area(painter: QPainter, box: QRectF, top: float, low: np.ndarray, high: np.
 
 
 def _keys(painter: QPainter, y: float, entries: list[tuple[str, str]]) -> None:
-    x = 70.0
+    x = 86.0
     painter.setFont(font(9.0))
     for words, shade in entries:
         painter.fillRect(QRectF(x, y - 8, 9, 9), QColor(shade))
@@ -66,7 +66,7 @@ def paint_day(painter: QPainter, day, title: str) -> None:
     painter.setFont(font(10.0, strong=True))
     painter.setPen(QColor(LIGHT.ink))
     painter.drawText(QPointF(0, 12), title)
-    box = QRectF(70, 22, WIDE - 76, 132)
+    box = QRectF(86, 22, WIDE - 92, 132)
     home, sun, battery, grid = day.home, day.array, day.battery, day.other
     top = max(float(home.max()), float((sun + battery + grid).max()), 0.5) * 1.08
     _axis(painter, box, top, "kW", [(hour / 24.0, f"{hour}:00") for hour in (0, 6, 12, 18, 24)])
@@ -99,7 +99,7 @@ DAY_HIGH = 192.0
 
 def paint_bills(painter: QPainter, before: np.ndarray, after: np.ndarray, currency: str) -> None:
     """The bill of each month before and after, as pairs of bars: `BILLS_HIGH` units high."""
-    box = QRectF(70, 8, WIDE - 76, 150)
+    box = QRectF(86, 8, WIDE - 92, 150)
     top = max(float(before.max()), float(after.max()), 1.0)
     low = min(float(after.min()), float(before.min()), 0.0)
     span = top - low
@@ -111,7 +111,7 @@ def paint_bills(painter: QPainter, before: np.ndarray, after: np.ndarray, curren
         painter.setPen(QColor(LIGHT.quiet))
         words = f"{currency} {value:,.0f}".replace("-", "\u2212")
         painter.drawText(
-            QRectF(box.left() - 70, y - 7, 64, 14),
+            QRectF(box.left() - 86, y - 7, 80, 14),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             words,
         )
@@ -134,7 +134,7 @@ BILLS_HIGH = 196.0
 
 def paint_years(painter: QPainter, running: np.ndarray, currency: str) -> None:
     """The running sum of the years: what was paid against what is saved: `YEARS_HIGH` units high."""
-    box = QRectF(70, 8, WIDE - 76, 150)
+    box = QRectF(86, 8, WIDE - 92, 150)
     top, low = max(float(running.max()), 1.0), min(float(running.min()), 0.0)
     span = top - low
     zero = box.bottom() + box.height() * low / span
@@ -146,7 +146,7 @@ def paint_years(painter: QPainter, running: np.ndarray, currency: str) -> None:
         painter.setPen(QColor(LIGHT.quiet))
         words = f"{currency} {value:,.0f}".replace("-", "\u2212")
         painter.drawText(
-            QRectF(box.left() - 70, y - 7, 64, 14),
+            QRectF(box.left() - 86, y - 7, 80, 14),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             words,
         )

@@ -155,25 +155,34 @@ class Topology:
         """
         return self._edges[key]
 
-    @property
+    @cached_property
     def power_edges(self) -> tuple[Edge, ...]:
         """Cables that carry power."""
         return tuple(edge for edge in self.edges if edge.is_power)
 
+    @cached_property
+    def _arriving(self) -> dict[str, Edge]:
+        return {edge.end: edge for edge in self.power_edges}
+
+    @cached_property
+    def _leaving(self) -> dict[str, tuple[Edge, ...]]:
+        found: dict[str, tuple[Edge, ...]] = {}
+        for edge in self.power_edges:
+            found[edge.start] = (*found.get(edge.start, ()), edge)
+        return found
+
     def children(self, key: str) -> tuple[Edge, ...]:
         """Power cables that leave a part, away from the grid."""
-        return tuple(edge for edge in self.power_edges if edge.start == key)
+        return self._leaving.get(key, ())
 
     def towards_grid(self, key: str) -> tuple[Edge, ...]:
         """Power cables from a part to the grid, the nearest first."""
         path: list[Edge] = []
-        at = key
-        while True:
-            edge = next((edge for edge in self.power_edges if edge.end == at), None)
-            if edge is None or edge in path:
-                return tuple(path)
+        edge = self._arriving.get(key)
+        while edge is not None:
             path.append(edge)
-            at = edge.start
+            edge = self._arriving.get(edge.start)
+        return tuple(path)
 
 
 def edge_key(start: str, end: str) -> str:

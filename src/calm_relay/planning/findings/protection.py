@@ -215,7 +215,9 @@ def _remedies(
             Mend(f"A board with a busbar of {bar:g} A", partial(_with_supply, busbar_a=bar)),
         )
     less = max((size for size in sizes if size <= limit_a - sources_a + 1e-9), default=None)
-    if less is not None and less < main_a and subject.outcome.year is not None:
+    count = 3.0 if supply.phases == "three" else 1.0
+    asked_a = float(subject.outcome.year.at_bus("import").max()) * 1000.0 / supply.volts / count
+    if less is not None and asked_a <= less < main_a:
         yield (
             f"a main breaker of {less:g} A",
             Mend(f"A main breaker of {less:g} A", partial(_with_supply, main_fuse_a=less)),

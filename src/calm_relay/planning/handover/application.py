@@ -63,7 +63,7 @@ def application_of(option: Option) -> dict[str, Any]:
         "service": {
             "on_grid": supply.on_grid,
             "phases": supply.phases,
-            "volts_to_neutral": supply.volts,
+            "voltage_to_neutral_v": supply.volts,
             "main_fuse_a": supply.main_fuse_a,
             "busbar_a": supply.busbar_a,
             "meter_counts": supply.meter,
@@ -103,7 +103,7 @@ def _flatten(path: str, value: Any, rows: list[list[str | float | None]]) -> Non
         rows.append([_named(path), "not stated" if said is None else said])
 
 
-UNITS = {"kwp": "kWp", "kwh": "kWh", "kw": "kW", "a": "A"}
+UNITS = {"kwp": "kWp", "kwh": "kWh", "kw": "kW", "a": "A", "v": "V"}
 
 
 def _named(path: str) -> str:
