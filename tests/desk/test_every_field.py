@@ -40,6 +40,7 @@ INTERNAL = {
     (model.Purpose, "kind"): "each purpose is a slider of its own",
     (model.Pin, "option"): "of the option that was in view when it was pinned",
     (wiring.Route, "key"): "of the cable that was in hand",
+    (wiring.PartPlace, "key"): "of the part that was dragged",
     (wiring.Label, "key"): "of the words that were dragged",
     (survey.RuleChange, "rule"): "of the rule whose limit was changed",
 }
@@ -226,6 +227,7 @@ def controls(window, qtbot, settled, tmp_path):
     wires = bench("Wiring")
     add(wiring.Route, {**wires.route.fields, "measured": wires.route.measured})
     add(wiring.Label, {"dx": wires.drawing, "dy": wires.drawing})
+    add(wiring.PartPlace, {"east_m": wires.site, "north_m": wires.site})
     add(wiring.Wiring, rows_of(job.wiring, BLOCK_ROWS))
     pinned = bench("Pinned")
     pinned.pin_view()

@@ -258,3 +258,26 @@ def test_routes_of_other_options_are_kept(bench, window, settled):
     choose(bench.route.fields["laying"], "buried")
     settled(window)
     assert window.session.job.wiring.route("elsewhere > unit 9") == other
+
+
+def test_a_part_of_the_site_plan_is_dragged_to_where_it_is(bench, window, qtbot, settled):
+    from calm_relay.planning.drawing.site_plan import PER_M
+
+    bench.tabs.choose("site")
+    canvas = bench.site.canvas
+    assert painted(canvas) > 0.02
+    left, top, right, bottom = canvas.drawing.parts["meter"]
+    start = QPoint(round((left + right) / 2 * canvas.scale), round((top + bottom) / 2 * canvas.scale))
+    qtbot.mousePress(canvas, LEFT, pos=start)
+    qtbot.mouseMove(canvas, start + QPoint(40, -20))
+    qtbot.mouseRelease(canvas, LEFT, pos=start + QPoint(40, -20))
+    settled(window)
+    (place,) = window.session.job.wiring.places
+    assert place.key == "meter"
+    assert bench.part.text().startswith("Meter")
+    before = canvas.drawing.parts["meter"]
+    window.session.undo()
+    settled(window)
+    after = canvas.drawing.parts["meter"]
+    assert after != before
+    assert (right - left) / PER_M == pytest.approx(0.9)

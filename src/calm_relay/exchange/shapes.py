@@ -75,13 +75,14 @@ Shape = Stroke | Circle | Words
 
 @dataclass(frozen=True)
 class Drawing:
-    """Shapes on a sheet of a size [mm]; `parts` are the boxes of what can be pointed at, by key."""
+    """Shapes on a sheet of a size [mm]; `parts` are the boxes of what can be pointed at, by key; some can be moved."""
 
     width: float
     height: float
     shapes: tuple[Shape, ...]
     parts: dict[str, tuple[float, float, float, float]] = field(default_factory=dict)
     title: str = ""
+    movable: frozenset[str] = frozenset()
 
     def part_at(self, x: float, y: float) -> str:
         """The key of the smallest part at a point; empty where there is none."""

@@ -50,11 +50,20 @@ class Label(Model):
     dy: float = Field(ge=-500.0, le=500.0, description="Down [mm].")
 
 
+class PartPlace(Model):
+    """Where a part or a roof face stands on the site plan, from the middle of the house."""
+
+    key: Line = Field(min_length=3, max_length=140)
+    east_m: float = Field(ge=-500.0, le=500.0, description="To the east [m].")
+    north_m: float = Field(ge=-500.0, le=500.0, description="To the north [m].")
+
+
 class Wiring(Model):
     """What a job states of its wiring."""
 
     routes: tuple[Route, ...] = Field(default=(), max_length=200)
     labels: tuple[Label, ...] = Field(default=(), max_length=400)
+    places: tuple[PartPlace, ...] = Field(default=(), max_length=200)
     paper: Literal["A4", "A3", "Letter", "Tabloid"] | None = Field(
         default=None, title="Paper of the diagram", description="None: as is usual in the country."
     )
@@ -64,10 +73,8 @@ class Wiring(Model):
 
     @model_validator(mode="after")
     def _keys_are_single(self) -> Self:
-        for name, keys in (
-            ("routes", [r.key for r in self.routes]),
-            ("labels", [item.key for item in self.labels]),
-        ):
+        for name in ("routes", "labels", "places"):
+            keys = [item.key for item in getattr(self, name)]
             twice = next((key for key in keys if keys.count(key) > 1), None)
             if twice is not None:
                 raise ValueError(f"{name}: {twice!r} stands twice; wanted each once")
@@ -82,6 +89,11 @@ class Wiring(Model):
         rest = tuple(item for item in self.routes if item.key != route.key)
         kept = rest if route == Route(key=route.key) else (*rest, route)
         return self.with_(routes=kept)
+
+    def with_place(self, key: str, east_m: float, north_m: float) -> Self:
+        """With a part of the site plan at another place."""
+        rest = tuple(item for item in self.places if item.key != key)
+        return self.with_(places=(*rest, PartPlace(key=key, east_m=east_m, north_m=north_m)))
 
     def with_label(self, key: str, dx: float, dy: float) -> Self:
         """With words of the drawing at another place; back at their own where both are 0."""
@@ -101,4 +113,4 @@ class ExistingCircuit(Model):
     reuse: bool = Field(default=True, title="To be used again", description="For the unit that takes its place.")
 
 
-__all__ = ["ExistingCircuit", "Insulation", "Label", "Laying", "Material", "Route", "Wiring"]
+__all__ = ["ExistingCircuit", "Insulation", "Label", "Laying", "Material", "PartPlace", "Route", "Wiring"]

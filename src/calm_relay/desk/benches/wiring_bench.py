@@ -6,14 +6,14 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLay
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.route_panel import RoutePanel
 from calm_relay.desk.dialogs.form_dialog import FormDialog
-from calm_relay.desk.widgets.drawing_view import DrawingView
+from calm_relay.desk.widgets.drawing_view import LEAST, DrawingView
 from calm_relay.desk.widgets.figure_table import FigureTable
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import font
 
-PARTS = (("drawing", "Diagram"), ("cables", "All cables"))
+PARTS = (("drawing", "Diagram"), ("cables", "All cables"), ("site", "Site plan"))
 BLOCK_ROWS = (
     (
         "paper",
@@ -44,6 +44,9 @@ class WiringBench(Bench):
         self.drawing = DrawingView("Single-line diagram")
         self.drawing.chosen.connect(self.choose)
         self.drawing.label_moved.connect(self._on_label)
+        self.site = DrawingView("Site plan", least=LEAST)
+        self.site.chosen.connect(self.choose)
+        self.site.label_moved.connect(self._on_place)
         self.tabs = Tabs(PARTS)
         self.table = FigureTable("Every cable of the option in view")
         self.table.cellClicked.connect(lambda row, _: self._on_row(row))
@@ -56,9 +59,9 @@ class WiringBench(Bench):
         self.note.setObjectName("quiet")
         self.note.setFont(font(8.2))
         self.whole, self.larger, self.smaller = QPushButton("Whole"), QPushButton("Larger"), QPushButton("Smaller")
-        self.whole.clicked.connect(lambda _=False: self.drawing.fit())
-        self.larger.clicked.connect(lambda _=False: self.drawing.zoom(True))
-        self.smaller.clicked.connect(lambda _=False: self.drawing.zoom(False))
+        self.whole.clicked.connect(lambda _=False: self._shown.fit())
+        self.larger.clicked.connect(lambda _=False: self._shown.zoom(True))
+        self.smaller.clicked.connect(lambda _=False: self._shown.zoom(False))
         self.write = QPushButton("Write the diagram…")
         self.write.setToolTip("As SVG, PDF or DXF, with a title block")
         self.write.clicked.connect(lambda _=False: self.drawing_wanted.emit())
@@ -82,6 +85,7 @@ class WiringBench(Bench):
         self._pages = QStackedWidget()
         self._pages.addWidget(self.drawing)
         self._pages.addWidget(self.table)
+        self._pages.addWidget(self.site)
         left.addWidget(self._pages, 1)
         left.addWidget(self.note)
         row.addLayout(left, 5)
@@ -101,8 +105,13 @@ class WiringBench(Bench):
     def _on_tab(self, key):
         self._pages.setCurrentIndex([name for name, _ in PARTS].index(key))
         for button in (self.whole, self.larger, self.smaller):
-            button.setVisible(key == "drawing")
+            button.setVisible(key != "cables")
         self._say_note()
+
+    @property
+    def _shown(self):
+        """The drawing that is looked at."""
+        return self.site if self.tabs.key == "site" else self.drawing
 
     def show_job(self, job) -> None:
         """Keeps the job that edits start from."""
@@ -113,6 +122,7 @@ class WiringBench(Bench):
         if not self.is_new(view):
             return
         from calm_relay.planning.drawing.single_line import single_line
+        from calm_relay.planning.drawing.site_plan import site_plan
         from calm_relay.planning.views.wiring_sheet import HEADS, wiring_sheet
 
         self._view = view
@@ -133,6 +143,7 @@ class WiringBench(Bench):
         self._on_tab(self.tabs.key)
         wrong = frozenset(cable.edge.key for cable in self.sheet.plan.cables if cable.missed)
         self.drawing.show_drawing(single_line(self.sheet.plan, job.wiring), wrong)
+        self.site.show_drawing(site_plan(self.sheet.plan, option.design, option.context, job.wiring), wrong)
         self.table.show_rows(HEADS, self.sheet.rows(), self.sheet.plan.tables.summary, left=5)
         self.choose(self.route.key if self.route.key in self.sheet.keys else self._first())
         self._say_note()
@@ -149,13 +160,19 @@ class WiringBench(Bench):
             self.note.setText("")
             return
         caution = f"Sizes by {self.sheet.plan.tables.summary}. A licensed electrician answers for what is built."
-        self.note.setText(f"{HEADS_NOTE} {caution}" if self.tabs.key == "cables" else caution)
+        said = {
+            "cables": f"{HEADS_NOTE} {caution}",
+            "site": "To scale where faces are measured. Drag faces and parts to where they are; lengths stay as "
+            "they are stated.",
+        }
+        self.note.setText(said.get(self.tabs.key, caution))
 
     def choose(self, key: str) -> None:
         """Shows a cable or a part."""
         if self.sheet is None:
             return
         self.drawing.light(key)
+        self.site.light(key)
         if key in self.sheet.keys:
             self.route.show_cable(self._job, self.sheet, key)
             self._side.setCurrentIndex(1)
@@ -175,6 +192,16 @@ class WiringBench(Bench):
         named = node.title if node is not None else "urrent transformer"
         lines += [item.sentence for item in self.sheet.findings if named in item.sentence]
         return "\n\n".join(line for line in lines if line)
+
+    def _on_place(self, key, dx, dy):
+        """A part of the site plan was dragged: it stands where it was let go."""
+        from calm_relay.planning.drawing.site_plan import PER_M, places_of
+
+        option = self._view.built
+        before = places_of(self.sheet.plan, option.design, option.context, self._job.wiring)[key]
+        place = round(before[0] + dx / PER_M, 2), round(before[1] - dy / PER_M, 2)
+        wiring = self._job.wiring.with_place(key, *place)
+        self.edited.emit(self._job.with_(wiring=wiring), f"Place of {key.removeprefix('face ')}")
 
     def _ask_block(self):
         dialog = FormDialog("Title block of the diagram", self._job.wiring, BLOCK_ROWS, self.window())

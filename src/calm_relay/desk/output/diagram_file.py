@@ -13,6 +13,7 @@ from calm_relay.desk.widgets.theme import plain_letters
 from calm_relay.exchange.files import write_atomically
 from calm_relay.planning.drawing.sheet import TitleBlock, on_paper
 from calm_relay.planning.drawing.single_line import single_line
+from calm_relay.planning.drawing.site_plan import site_plan
 from calm_relay.planning.wiring.wiring import wiring_of
 
 CAUTION = (
@@ -30,8 +31,8 @@ def paper_for(plan) -> str:
     return "Tabloid" if paper_of(plan).id() == QPageSize.PageSizeId.Letter else "A3"
 
 
-def diagram_of(option, today: date, paper: str):
-    """The diagram of an option on a sheet.
+def diagram_of(option, today: date, paper: str, *, site: bool = False):
+    """The diagram of an option on a sheet, or its site plan.
 
     Parameters
     ----------
@@ -41,6 +42,8 @@ def diagram_of(option, today: date, paper: str):
         For the title block.
     paper : str
         One of `planning.drawing.sheet.PAPERS`.
+    site : bool
+        Whether it is the site plan.
 
     Raises
     ------
@@ -62,12 +65,16 @@ def diagram_of(option, today: date, paper: str):
         wiring.revision,
         f"{CAUTION} Sizes by {plan.tables.summary}.",
     )
-    drawing = single_line(plan, wiring, f"{job.name}: {option.title}")
+    title = f"{job.name}: {option.title}"
+    if site:
+        drawing = site_plan(plan, option.design, option.context, wiring, f"{title}, site plan")
+    else:
+        drawing = single_line(plan, wiring, title)
     return on_paper(drawing, block, paper)
 
 
-def write_diagram(option, path: Path, today: date, paper: str) -> None:
-    """Writes the diagram by its file's ending: .svg, .pdf or .dxf.
+def write_diagram(option, path: Path, today: date, paper: str, *, site: bool = False) -> None:
+    """Writes the diagram, or the site plan, by its file's ending: .svg, .pdf or .dxf.
 
     Raises
     ------
@@ -76,7 +83,7 @@ def write_diagram(option, path: Path, today: date, paper: str) -> None:
     OSError
         When the file cannot be written.
     """
-    sheet = diagram_of(option, today, paper)
+    sheet = diagram_of(option, today, paper, site=site)
     kind = path.suffix.lower()
     if kind == ".svg":
         from calm_relay.exchange.svg_drawing import write_svg

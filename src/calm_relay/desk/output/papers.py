@@ -41,7 +41,7 @@ from calm_relay.planning.handover.work_order import step_rows, steps_of
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.wiring_list import wiring_rows
 
-PAPERS = ("offer", "materials", "settings", "work order", "application", "diagram")
+PAPERS = ("offer", "materials", "settings", "work order", "application", "diagram", "site plan")
 LINE = "_" * 34
 # What a customer calls the flows of a day.
 SERVED = {"used at home": "straight from the array", "imported": "from the grid", "exported": "sent to the grid"}
@@ -94,12 +94,11 @@ def write_papers(plan, option, folder: Path, firm: Firm, today: date, wanted=PAP
     kit = Kit(plan, option, firm, today)
     logo = _logo(firm)
     for name in wanted:
-        if name == "diagram":
-            if option.context.survey.wires is not None:
-                for kind in ("pdf", "svg", "dxf"):
-                    path = folder / f"diagram.{kind}"
-                    write_diagram(option, path, today, paper_for(plan))
-                    yield path
+        if name in ("diagram", "site plan"):
+            for kind in ("pdf", "svg", "dxf") if option.context.survey.wires is not None else ():
+                path = folder / f"{name.replace(' ', '-')}.{kind}"
+                write_diagram(option, path, today, paper_for(plan), site=name == "site plan")
+                yield path
             continue
         content, _ = _MADE[name](kit, logo)
         path = folder / f"{name.replace(' ', '-')}.pdf"

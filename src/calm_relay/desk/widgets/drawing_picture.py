@@ -1,12 +1,10 @@
 """A drawing of `planning.drawing` on a painter: the screen's, or a page's."""
 
-from dataclasses import replace
-
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from calm_relay.desk.widgets.theme import LIGHT, colours, font
-from calm_relay.exchange.shapes import Circle, Drawing, Stroke, Words
+from calm_relay.exchange.shapes import Circle, Drawing, Stroke, Words, moved
 
 # Dashes and gaps [mm].
 DASHES = (1.6, 1.0)
@@ -47,16 +45,16 @@ def paint_drawing(
     on_paper : bool
         Whether it is printed: dark ink on white.
     shift : tuple of str, float, float, optional
-        Words that are being moved, and by how much [mm].
+        Words or a part that are being moved, and by how much [mm].
     """
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for shape in drawing.shapes:
         chosen = bool(lit) and shape.part == lit
         wrong = bool(shape.part) and shape.part in stopped
+        if shift is not None and shift[0] in (shape.part, getattr(shape, "label", "")):
+            shape = moved(shape, shift[1], shift[2])
         if isinstance(shape, Words):
-            if shift is not None and shape.label == shift[0]:
-                shape = replace(shape, at=(shape.at[0] + shift[1], shape.at[1] + shift[2]))
             _write(painter, shape, scale, chosen=chosen, wrong=wrong, on_paper=on_paper)
             continue
         ink = QColor(colours().light) if chosen else ink_of(shape.layer, on_paper=on_paper)

@@ -55,9 +55,11 @@ class _Canvas(QWidget):
         """Takes hold of words, or chooses a part."""
         if self.drawing is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        self._grabbed, self._from = self.drawing.label_at(*self._at(event.position())), event.position()
-        self._shift = QPointF()
         part = self.drawing.part_at(*self._at(event.position())) or self._part_of_words(event.position())
+        self._grabbed = self.drawing.label_at(*self._at(event.position()))
+        if part in self.drawing.movable:
+            self._grabbed = part
+        self._from, self._shift = event.position(), QPointF()
         if part:
             self.chosen.emit(part)
 
@@ -101,20 +103,20 @@ class DrawingView(QScrollArea):
     chosen : str
         Key of a part that a person clicked or went to.
     label_moved : str, float, float
-        Words that were dragged, and by how much [mm].
+        Words, or a part that can be moved, that were dragged, and by how much [mm].
     """
 
     chosen = Signal(str)
     label_moved = Signal(str, float, float)
 
-    def __init__(self, name: str, parent=None):
+    def __init__(self, name: str, least: float = READABLE, parent=None):
         super().__init__(parent)
         self.setAccessibleName(name)
         self.canvas = _Canvas()
         self.canvas.setAccessibleName(name)
         self.setWidget(self.canvas)
         self.setFrameShape(QScrollArea.Shape.NoFrame)
-        self._fits, self._least = True, READABLE
+        self._fits, self._least = True, least
         self.canvas.chosen.connect(self.chosen)
         self.canvas.label_moved.connect(self.label_moved)
 

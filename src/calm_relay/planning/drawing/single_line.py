@@ -167,6 +167,10 @@ class _Sheet:
             return ("not seen",)
         runs = f"{edge.runs} × " if edge.runs > 1 else ""
         length = f"{'≈ ' if 'length_m' in cable.laid.assumed else ''}{cable.laid.length_m:g} m"
+        if edge.kind in ("battery", "pack") and any(
+            link.kind == "data" and link.unit == edge.unit and link.end == edge.end for link in self.topology.edges
+        ):
+            length += " + data"
         return f"{runs}{cable.words}{' !' if cable.missed else ''}", length
 
     def _settle(self, key: str, depth: int) -> float:

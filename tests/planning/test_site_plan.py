@@ -1,0 +1,84 @@
+"""The site plan: faces from above to scale and the way they look, parts where they were put."""
+
+from math import cos, hypot, radians
+
+import pytest
+
+from calm_relay.exchange.shapes import Stroke, Words
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.drawing.site_plan import PER_M, face_plan, places_of, site_plan
+from calm_relay.planning.wiring.wiring import wiring_of
+from tests.plans import plan
+
+DEMOS = ("pottery", "cottage", "dairy", "hut", "two-homes")
+
+
+@pytest.fixture(scope="module", params=DEMOS)
+def option(request):
+    made = plan(demo_job(request.param))
+    return made.option(made.choice.key) if made.choice.key else made.live[1]
+
+
+def wired(option):
+    return wiring_of(option.design, option.context)
+
+
+def drawn(option, stated=None):
+    return site_plan(wired(option), option.design, option.context, stated or option.context.job.wiring)
+
+
+def test_faces_and_parts_stand_on_it_and_no_face_on_another(option):
+    drawing = drawn(option)
+    faces = {face.plan.name for unit in option.design.converters for face in unit.faces}
+    assert {f"face {name}" for name in faces} <= set(drawing.parts)
+    units = [node.key for node in wired(option).topology.nodes if node.kind in ("unit", "battery", "meter")]
+    assert set(units) <= set(drawing.parts)
+    boxes = [drawing.parts[f"face {name}"] for name in faces]
+    for number, one in enumerate(boxes):
+        for other in boxes[number + 1 :]:
+            apart = min(one[2], other[2]) <= max(one[0], other[0]) + 0.1
+            assert apart or min(one[3], other[3]) <= max(one[1], other[1]) + 0.1
+
+
+@pytest.mark.parametrize(("azimuth", "east", "north"), [(0.0, 0, 1), (90.0, 1, 0), (180.0, 0, -1), (270.0, -1, 0)])
+def test_the_eaves_lie_where_the_face_looks(demo, azimuth, east, north):
+    made = plan(demo.with_face(0, azimuth=azimuth))
+    flat = face_plan(made.faces[0], (0.0, 0.0))
+    (x0, y0), (x1, y1) = flat.corners[:2]
+    far = hypot((x0 + x1) / 2, (y0 + y1) / 2)
+    assert ((x0 + x1) / 2 / far, (y0 + y1) / 2 / far) == (
+        pytest.approx(east, abs=1e-9),
+        pytest.approx(north, abs=1e-9),
+    )
+
+
+def test_a_measured_face_is_to_scale_and_seen_from_above(demo):
+    made = plan(demo)
+    number, face = next((n, f) for n, f in enumerate(demo.faces) if f.rectangle is not None)
+    flat = face_plan(made.faces[number], (0.0, 0.0))
+    (a, b), (c, d), (e, f), _ = flat.corners
+    assert hypot(c - a, d - b) == pytest.approx(face.rectangle.width_m)
+    assert hypot(e - c, f - d) == pytest.approx(face.rectangle.height_m * cos(radians(face.tilt)))
+    assert len(flat.modules) == face.count
+    assert flat.measured
+
+
+def test_what_was_dragged_stays_and_the_rest_where_it_was(option):
+    stated = option.context.job.wiring
+    before = places_of(wired(option), option.design, option.context, stated)
+    key = next(iter(before))
+    moved = stated.with_place(key, before[key][0] + 4.0, before[key][1] - 2.0)
+    after = places_of(wired(option), option.design, option.context, moved)
+    assert after[key] == (before[key][0] + 4.0, before[key][1] - 2.0)
+    assert {k: v for k, v in after.items() if k != key} == {k: v for k, v in before.items() if k != key}
+    assert key in drawn(option, moved).movable
+
+
+def test_cables_run_from_part_to_part_and_the_bar_is_five_metres(option):
+    drawing = drawn(option)
+    runs = {shape.part for shape in drawing.shapes if isinstance(shape, Stroke) and shape.layer in ("AC", "DC")}
+    keys = {edge.key for edge in wired(option).topology.power_edges if edge.kind in ("unit", "string", "feeder")}
+    assert keys <= runs | {edge for edge in keys if "bus of" in edge}
+    bars = [s for s in drawing.shapes if isinstance(s, Stroke) and s.layer == "FRAME" and len(s.points) == 4]
+    assert bars[0].points[2][0] - bars[0].points[1][0] == pytest.approx(5.0 * PER_M)
+    assert any(isinstance(shape, Words) and shape.text == "N" for shape in drawing.shapes)
