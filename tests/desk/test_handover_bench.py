@@ -122,3 +122,13 @@ def test_a_damaged_firm_file_is_told(bench, qtbot, monkeypatch, own_folder):
     monkeypatch.setattr(FormDialog, "exec", lambda dialog: False)
     qtbot.mouseClick(bench.firm, LEFT)
     assert "left as it is" in bench.problem.text()
+
+
+def test_room_to_grow_is_sought_when_it_is_looked_at(bench, qtbot):
+    bench.tabs.choose("growth")
+    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    assert "Packs on" in bench.growth.bars.accessibleDescription()
+    assert "better" in bench.growth.verdict.text() or "neither" in bench.growth.verdict.text()
+    assert bench.growth.table.rowCount() >= 1
+    bench.window().grab()
+    assert painted(bench.growth.bars) > 0.05

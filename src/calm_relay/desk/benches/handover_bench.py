@@ -5,6 +5,7 @@ from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.benches.growth_panel import GrowthPanel
 from calm_relay.desk.charts.offer_pictures import (
     BILLS_HIGH,
     DAY_HIGH,
@@ -16,6 +17,7 @@ from calm_relay.desk.charts.offer_pictures import (
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figure_table import FigureTable
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import LIGHT, font
 from calm_relay.exchange.errors import InputError
@@ -27,6 +29,7 @@ PARTS = (
     ("settings", "Settings"),
     ("steps", "Work order"),
     ("application", "Application"),
+    ("growth", "Room to grow"),
 )
 FIRM_ROWS = (
     ("name", "Firm", "text"),
@@ -136,7 +139,9 @@ class HandoverBench(Bench):
         self.problem.setWordWrap(True)
         self.problem.hide()
         self.pictures = OfferPictures()
-        self.tables = {key: FigureTable(f"{words} of the option in view") for key, words in PARTS[1:]}
+        self.tables = {key: FigureTable(f"{words} of the option in view") for key, words in PARTS[1:-1]}
+        self.growth = GrowthPanel()
+        self._asked = self._grown = None
         self.firm = QPushButton("Firm and logo…")
         self.firm.setToolTip("Name, address, logo and colour at the head of each paper, and how prices are shown")
         self.firm.clicked.connect(lambda _=False: self._ask_firm())
@@ -167,6 +172,9 @@ class HandoverBench(Bench):
         for table in self.tables.values():
             table.setWordWrap(True)
             self._pages.addWidget(table)
+        inside = Column(self.growth)
+        inside.setAccessibleName("Room to grow")
+        self._pages.addWidget(inside)
         self._pages.addWidget(QWidget())
         column.addWidget(self._pages, 1)
         column.addWidget(self.note)
@@ -251,6 +259,40 @@ class HandoverBench(Bench):
             "steps", rows, ("number", "stage", "step", "isolated first", "to measure"), f"{len(rows) - 1} steps",
             "Isolate and prove dead before touching mains or battery; local codes go before this sheet.",
         )  # fmt: skip
+
+    def _draw_growth(self, plan, option):
+        from calm_relay.planning.studies.growth import LATER_YEARS, growth_of
+
+        self.title.setText("What was left room for, and whether more is better now or later")
+        self.note.setText(
+            f"Later is in {LATER_YEARS} years, at today's prices, with a visit, design and permit of its own. Worth: "
+            f"net present value over the job's years, by the bill alone. {self._weather(plan)}"
+        )
+        if self._asked is not option:
+            self._asked, self._grown = option, None
+            self.study_wanted.emit("growth", growth_of)
+        self.growth.show_growth(self._grown)
+
+    def show_study(self, key, result):
+        """Shows what was left room for."""
+        if key == "growth":
+            self._grown = result
+            self.growth.show_growth(result)
+
+    @property
+    def settled(self) -> bool:
+        """Whether what was asked for last is shown."""
+        return self._asked is None or self._grown is not None
+
+    def forget(self) -> None:
+        """The next view asks anew."""
+        super().forget()
+        self._asked = self._grown = None
+
+    def let_go(self) -> None:
+        """Holds the option it asked about no longer."""
+        super().let_go()
+        self._asked = self._grown = None
 
     def _draw_application(self, plan, option):
         from calm_relay.planning.handover.application import CAUTION, application_rows
