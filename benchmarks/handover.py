@@ -10,7 +10,7 @@ from benchmarks.measure import Result, timed
 from benchmarks.plans import plan
 from calm_relay.exchange.firm import Firm
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.architecture.topology import topology_of
+from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.drawing.single_line import single_line
 from calm_relay.planning.wiring.cable import size_cable
 from calm_relay.planning.wiring.wiring import wiring_of

@@ -6,7 +6,7 @@ from calm_relay.exchange.shipped import demo_job, library, wire_tables
 from calm_relay.job.library import Library
 from calm_relay.job.survey import RuleChange
 from calm_relay.job.wiring import ExistingCircuit, Route
-from calm_relay.planning.architecture.topology import topology_of
+from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.plan import plan as plan_with
 from calm_relay.planning.views.wiring_list import HEAD, wiring_rows

@@ -33,7 +33,7 @@ def _axis(painter: QPainter, box: QRectF, top: float, unit: str, ticks: list[tup
 
 
 def _nice(step: float) -> float:
-    """A step that reads well: 1, 2 or 5 times a power of ten."""
+    """A step that reads well: 1, 2 or 5 times ten, a hundred and so on."""
     if step <= 0:
         return 1.0
     power = 10.0 ** np.floor(np.log10(step))
@@ -97,15 +97,12 @@ def paint_day(painter: QPainter, day, title: str) -> None:
 DAY_HIGH = 192.0
 
 
-def paint_bills(painter: QPainter, before: np.ndarray, after: np.ndarray, currency: str) -> None:
-    """The bill of each month before and after, as pairs of bars: `BILLS_HIGH` units high."""
-    box = QRectF(86, 8, WIDE - 92, 150)
-    top = max(float(before.max()), float(after.max()), 1.0)
-    low = min(float(after.min()), float(before.min()), 0.0)
-    span = top - low
-    painter.setFont(font(8.6))
-    for value in (low, 0.0, top) if low < -0.02 * span else (0.0, top / 2.0, top):
-        y = box.bottom() - box.height() * (value - low) / span
+def _money_lines(
+    painter: QPainter, box: QRectF, low: float, top: float, marks: tuple[float, ...], currency: str
+) -> None:
+    """A line across at each of some sums, with its words at the left."""
+    for value in marks:
+        y = box.bottom() - box.height() * (value - low) / (top - low)
         painter.setPen(QPen(QColor(LIGHT.rule), 0.8))
         painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
         painter.setPen(QColor(LIGHT.quiet))
@@ -115,6 +112,17 @@ def paint_bills(painter: QPainter, before: np.ndarray, after: np.ndarray, curren
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             words,
         )
+
+
+def paint_bills(painter: QPainter, before: np.ndarray, after: np.ndarray, currency: str) -> None:
+    """The bill of each month before and after, as pairs of bars: `BILLS_HIGH` units high."""
+    box = QRectF(86, 8, WIDE - 92, 150)
+    top = max(float(before.max()), float(after.max()), 1.0)
+    low = min(float(after.min()), float(before.min()), 0.0)
+    span = top - low
+    painter.setFont(font(8.6))
+    marks = (low, 0.0, top) if low < -0.02 * span else (0.0, top / 2.0, top)
+    _money_lines(painter, box, low, top, marks, currency)
     zero = box.bottom() + box.height() * low / span
     each = box.width() / 12.0
     for month in range(12):
@@ -139,17 +147,8 @@ def paint_years(painter: QPainter, running: np.ndarray, currency: str) -> None:
     span = top - low
     zero = box.bottom() + box.height() * low / span
     painter.setFont(font(8.6))
-    for value in [value for value in (low, 0.0, top) if value == 0.0 or abs(value) > 0.08 * span]:
-        y = box.bottom() - box.height() * (value - low) / span
-        painter.setPen(QPen(QColor(LIGHT.rule), 0.8))
-        painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-        painter.setPen(QColor(LIGHT.quiet))
-        words = f"{currency} {value:,.0f}".replace("-", "\u2212")
-        painter.drawText(
-            QRectF(box.left() - 86, y - 7, 80, 14),
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-            words,
-        )
+    marks = tuple(value for value in (low, 0.0, top) if value == 0.0 or abs(value) > 0.08 * span)
+    _money_lines(painter, box, low, top, marks, currency)
     each = box.width() / running.size
     for year, value in enumerate(running):
         height = box.height() * float(value) / span

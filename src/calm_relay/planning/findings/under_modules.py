@@ -4,9 +4,9 @@ from collections.abc import Iterator
 from math import ceil
 
 from calm_relay.job.equipment import ISC_FACTOR, by_price
+from calm_relay.planning.architecture.connections import units_on_branch
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import micro_refusals
-from calm_relay.planning.architecture.topology import units_on_branch
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, stops, stops_if
 from calm_relay.planning.findings.strings import lay_anew
 from calm_relay.planning.strings.limits import rear_gain

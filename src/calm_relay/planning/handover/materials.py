@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from math import ceil
 from typing import Literal
 
-from calm_relay.planning.architecture.topology import Edge, units_of
+from calm_relay.planning.architecture.connections import units_of
+from calm_relay.planning.architecture.topology import Edge
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.wiring_list import colours_of

@@ -13,8 +13,8 @@ from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.island import Island
 from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.parts import UNLIMITED
+from calm_relay.planning.architecture.connections import joins_island
 from calm_relay.planning.architecture.design import Converter, Design
-from calm_relay.planning.architecture.topology import joins_island
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.site.demand import DemandYear
 

@@ -7,8 +7,9 @@ from typing import Any
 from calm_relay.job.model import Job
 from calm_relay.job.wires import WireTables
 from calm_relay.job.wiring import Route
+from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.architecture.design import Converter, Design, DesignContext
-from calm_relay.planning.architecture.topology import Edge, Topology, topology_of
+from calm_relay.planning.architecture.topology import Edge, Topology
 from calm_relay.planning.equipment.rules import InForce, Rules
 from calm_relay.planning.strings.stringing import fusing_of
 from calm_relay.planning.wiring.cable import Cable, Limits, size_cable

@@ -1,0 +1,427 @@
+"""The topology of a design: which boards there are, and which of them a unit joins, by what stays on in an outage.
+
+The one description that wiring, drawing, materials and settings read.
+"""
+
+from collections.abc import Iterator
+from math import floor
+
+from calm_relay.job.backup_board import ON_INPUT
+from calm_relay.job.equipment import ISC_FACTOR, Microinverter
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.design import Converter, Design, DesignContext
+from calm_relay.planning.architecture.topology import (
+    AHEAD,
+    BACKED_UP,
+    CHANGEOVER,
+    EARTH,
+    GENERATOR,
+    GRID,
+    MAIN,
+    METER,
+    CurrentTransformer,
+    Edge,
+    EdgeKind,
+    Node,
+    Status,
+    Topology,
+    edge_key,
+)
+from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.strings.stringing import Input
+
+
+def joins_island(other: Converter, former: Converter) -> bool:
+    """Whether another unit's array comes to the island of the inverter that forms it."""
+    if other is former or not other.has_array or former.backup.throttles_ac_pv == "none":
+        return False
+    return not (other.inverter.phases == "three" and former.inverter.phases == "single")
+
+
+def backs_up_whole_house(design: Design, job: Job) -> bool:
+    """Whether the changeover stands ahead of the main board: every circuit stays on, on every phase."""
+    if job.supply.phases == "three" and design.grid_former.phases == "single":
+        return False
+    board = job.backup_board
+    return board is None or all(circuit.role != "grid only" for circuit in board.circuits)
+
+
+def unit_keys(design: Design) -> tuple[str, ...]:
+    """Names of the units: of those that are there by the survey, of new ones by their number."""
+    keys: list[str] = []
+    new = 0
+    for converter in design.converters:
+        if converter.is_new:
+            new += 1
+            keys.append(f"unit {new}")
+        elif converter.surveyed is not None:
+            keys.append(converter.surveyed.name)
+        elif converter.battery_surveyed is not None:
+            keys.append(f"unit of {converter.battery_surveyed.name}")
+        else:
+            keys.append("microinverters" if converter.micro else "unit there")
+    return tuple(_each_once(keys))
+
+
+def _each_once(keys: list[str]) -> Iterator[str]:
+    seen: dict[str, int] = {}
+    for key in keys:
+        seen[key] = seen.get(key, 0) + 1
+        yield key if seen[key] == 1 else f"{key} {seen[key]}"
+
+
+def units_of(converter: Converter) -> int:
+    """Units side by side that a converter stands for."""
+    return converter.held.units if converter.held is not None else 1
+
+
+def unit_amps(converter: Converter) -> tuple[float, str]:
+    """Highest AC current of one unit [A], and what carries it back."""
+    inverter, units = converter.inverter, units_of(converter)
+    if inverter.phase_set and inverter.phases == "three" and units % 3 == 0:
+        return inverter.max_ac_a * 3.0 / units, "single"
+    return inverter.max_ac_a / units, inverter.phases
+
+
+def units_on_branch(micro: Microinverter, share: float) -> int:
+    """Microinverters that one branch circuit carries, by a share of its breaker and by the maker."""
+    most = floor(micro.branch_breaker_a * share / micro.ac_a + 1e-9)
+    return most if micro.branch_units_max is None else min(most, micro.branch_units_max)
+
+
+def battery_amps(bank: Bank, converter: Converter) -> float:
+    """Highest current of a unit's battery cable, at the lowest working voltage [A]; of all units together."""
+    inverter = converter.inverter
+    most = 0.0
+    for way in ("charge", "discharge"):
+        limits = bank.dc_limits(inverter, way)
+        power_kw = min(limits["battery rate"], limits["inverter battery port"])
+        most = max(most, min(bank.amps(inverter, way), power_kw * 1000.0 / bank.empty_v))
+    return most
+
+
+class _Maker:
+    """Puts a design's topology together."""
+
+    def __init__(self, design: Design, context: DesignContext) -> None:
+        self.design, self.context, self.job = design, context, context.job
+        self.nodes: list[Node] = []
+        self.edges: list[Edge] = []
+        self.keys = unit_keys(design)
+
+    def add(self, node: Node) -> str:
+        self.nodes.append(node)
+        return node.key
+
+    def join(self, start: str, end: str, kind: EdgeKind, **more: object) -> Edge:
+        edge = Edge(edge_key(start, end), start, end, kind, **more)  # type: ignore[arg-type]
+        self.edges.append(edge)
+        return edge
+
+    def made(self) -> Topology:
+        supply = self.job.supply
+        lead = self.design.battery_converter
+        forms = lead is not None and lead.inverter.backup is not None
+        whole = forms and backs_up_whole_house(self.design, self.job)
+        if supply.on_grid:
+            self._service()
+            ahead, backed = self._boards(forms, whole)
+        else:
+            ahead = backed = self.add(Node(MAIN, "board", "Main board", "of the house", "there"))
+        for number, converter in enumerate(self.design.converters):
+            self._unit(number, converter, self._place(converter, forms, ahead, backed))
+        self._generator(backed)
+        self._earth()
+        self._data()
+        return Topology(
+            tuple(self.nodes), tuple(self.edges), tuple(self._transformers(ahead)), whole_house=bool(whole)
+        )
+
+    def _service(self) -> None:
+        supply = self.job.supply
+        self.add(Node(GRID, "grid", "Grid", f"{supply.volts:g} V, {supply.phases} phase", "there"))
+        self.add(Node(METER, "meter", "Meter", f"main fuse {supply.main_fuse_a:g} A", "there"))
+        self.join(GRID, METER, "service", **self._whole_service(), status="there")
+
+    def _whole_service(self) -> dict[str, object]:
+        supply = self.job.supply
+        return {
+            "circuit": supply.phases,
+            "volts": supply.volts,
+            "amps": supply.main_fuse_a,
+            "drop_a": supply.main_fuse_a,
+            "open_v": supply.volts,
+        }
+
+    def _feeder_amps(self, lead: Converter) -> dict[str, object]:
+        """What passes the changeover: the main fuse at most, or its own rating where that is less."""
+        supply = self.job.supply
+        amps = min(supply.main_fuse_a, lead.backup.pass_through_a * lead.backup.pass_through_continuous_fraction)
+        phases = "single" if lead.inverter.phases == "single" else supply.phases
+        return {**self._whole_service(), "circuit": phases, "amps": amps, "drop_a": amps}
+
+    def _boards(self, forms: bool, whole: bool) -> tuple[str, str]:
+        """The board that the grid feeds for itself, and the one that stays on in an outage."""
+        busbar = self.job.supply.busbar_a
+        detail = f"busbar {busbar:g} A" if busbar is not None else ""
+        if not forms:
+            main = self.add(Node(MAIN, "board", "Main board", detail, "there"))
+            self.join(METER, main, "feeder", **self._whole_service(), status="there")
+            return main, main
+        lead = self.design.leader
+        passes = f"passes {lead.backup.pass_through_a:g} A, {lead.inverter.name}"
+        new: Status = "new" if lead.is_new else "there"
+        if whole:
+            apart = [unit for unit in self.design.converters if self._is_apart(unit)]
+            before = METER
+            if apart:
+                before = self.add(Node(AHEAD, "board", "Board ahead of the changeover", "", "new"))
+                self.join(METER, before, "feeder", **self._whole_service())
+            self.add(Node(CHANGEOVER, "changeover", "Changeover", passes, new))
+            self.join(before, CHANGEOVER, "feeder", **self._feeder_amps(lead), status=new)
+            main = self.add(Node(MAIN, "board", "Main board", detail or "all of it backed up", "there"))
+            self.join(CHANGEOVER, main, "feeder", **self._feeder_amps(lead), status=new)
+            return (before if apart else main), main
+        main = self.add(Node(MAIN, "board", "Main board", detail, "there"))
+        self.join(METER, main, "feeder", **self._whole_service(), status="there")
+        self.add(Node(CHANGEOVER, "changeover", "Changeover", passes, new))
+        self.join(main, CHANGEOVER, "feeder", **self._feeder_amps(lead), status=new)
+        backed = self.add(Node(BACKED_UP, "board", "Backup board", self._backed_up_words(), new))
+        self.join(CHANGEOVER, backed, "feeder", **self._feeder_amps(lead), status=new)
+        return main, backed
+
+    def _backed_up_words(self) -> str:
+        board = self.job.backup_board
+        kept = sum(circuit.role != "grid only" for circuit in board.circuits) if board else 0
+        if not kept:
+            return f"phase {self.job.supply.single_on}"
+        return f"{kept} circuit{'s' * (kept != 1)}"
+
+    def _is_apart(self, unit: Converter) -> bool:
+        """Whether a unit stands ahead of the changeover because it cannot work in the island."""
+        return not any(unit is member for member in self.design.together) and not joins_island(
+            unit, self.design.leader
+        )
+
+    def _place(self, converter: Converter, forms: bool, ahead: str, backed: str) -> str:
+        """The part that a unit's AC cable ends at."""
+        if not forms:
+            return ahead
+        if any(converter is member for member in self.design.together):
+            return CHANGEOVER if self.job.supply.on_grid else backed
+        if not self.job.supply.on_grid:
+            return backed
+        return ahead if self._is_apart(converter) else backed
+
+    def _unit(self, number: int, converter: Converter, place: str) -> None:
+        status: Status = "new" if converter.is_new else "there"
+        inverter, key = converter.inverter, self.keys[number]
+        if converter.micro is not None:
+            self._branches(number, converter, place)
+            return
+        amps, circuit = unit_amps(converter)
+        units = units_of(converter)
+        detail = f"{inverter.ac_kw:g} kW, {inverter.max_ac_a:g} A"
+        self.add(Node(key, "unit", inverter.name, detail, status, number, units))
+        self.join(
+            place,
+            key,
+            "unit",
+            circuit=circuit,
+            volts=inverter.volts if circuit != "three" else self.job.supply.volts,
+            amps=amps,
+            drop_a=inverter.ac_kw * 1000.0 / inverter.volts / (3.0 if inverter.phases == "three" else 1.0)
+            * amps / inverter.max_ac_a,
+            open_v=inverter.volts,
+            status=status,
+            unit=number,
+            runs=units,
+            fed=True,
+        )  # fmt: skip
+        if converter.laid is not None:
+            for item in converter.laid.inputs:
+                self._strings(number, converter, key, item, status)
+        if converter.held is not None and inverter.built_in_pack is None:
+            self._battery(number, converter, key, converter.held)
+
+    def _strings(self, number: int, converter: Converter, key: str, item: Input, status: Status) -> None:
+        faces = ", ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
+        chains = {run.chain for run in item.runs if run.chain}
+        if chains:
+            count = sum(run.modules for run in item.runs)
+            detail = f"{len(chains)} string{'s' * (len(chains) != 1)} of optimisers, {count} modules"
+        else:
+            detail = " + ".join(f"{run.parallel} × {run.in_series}" for run in item.runs) + " modules"
+        laid_anew = converter.laid is not None and converter.laid.origin != "surveyed"
+        new: Status = "new" if status == "new" or laid_anew else "there"
+        array = self.add(Node(f"strings {key}/{item.number}", "array", faces, detail, new, number, item.strings))
+        # Optimisers hold the string at a voltage of the inverter's own: its window's middle.
+        run = item.runs[0]
+        volts = (item.tracker.full_power_low_v + item.tracker.mppt_high_v) / 2.0 if chains else run.working_v(25.0)
+        each = max(run.module.max_power_a for run in item.runs)
+        if chains:
+            each = max(
+                sum(part.kw for part in item.runs if part.chain == chain) * 1000.0 / volts for chain in chains
+            )
+        shorted = max(run.short_circuit_a / run.parallel for run in item.runs)
+        cold_c = self.context.temperatures.cold_c
+        cold_v = max(part.open_v(cold_c) for part in item.runs) if not chains else item.tracker.max_v
+        self.join(
+            key,
+            array,
+            "string",
+            circuit="dc",
+            volts=volts,
+            amps=(each if chains else shorted) * ISC_FACTOR,
+            drop_a=each,
+            open_v=cold_v,
+            status=new,
+            unit=number,
+            runs=item.strings,
+            fed=True,
+        )
+
+    def _branches(self, number: int, converter: Converter, place: str) -> None:
+        micro = converter.micro
+        assert micro is not None, "its modules have inverters of their own"
+        count = sum(run.modules for run in converter.stringing.runs)
+        rule = self.context.rules.of("branch share")
+        most = units_on_branch(micro, 1.0 if rule is None else rule.limit)
+        branches = -(-count // max(most, 1))
+        key = self.keys[number]
+        faces = ", ".join(face.plan.name for face in converter.faces)
+        status: Status = "new" if converter.is_new else "there"
+        detail = f"{count} × {micro.name}, {branches} branch{'es' * (branches != 1)}"
+        self.add(Node(key, "branch", faces or micro.name, detail, status, number, branches))
+        amps = micro.ac_a * -(-count // branches) if branches else 0.0
+        self.join(
+            place,
+            key,
+            "branch",
+            circuit=micro.phases,
+            volts=micro.volts,
+            amps=amps,
+            drop_a=amps,
+            open_v=micro.volts,
+            status=status,
+            unit=number,
+            runs=branches,
+            fed=True,
+        )
+
+    def _battery(self, number: int, converter: Converter, key: str, bank: Bank) -> None:
+        units = bank.units
+        parallel = bank.count if bank.pack.stacking == "parallel" else 1
+        status: Status = "new" if converter.bought_packs is not None else "there"
+        words = f"{bank.usable_kwh:.1f} kWh usable, {bank.empty_v:.0f} to {bank.full_v:.0f} V"
+        amps = battery_amps(bank, converter) / units
+        whole = {
+            "circuit": "dc",
+            "volts": bank.empty_v,
+            "amps": amps,
+            "drop_a": amps,
+            "open_v": bank.full_v,
+            "unit": number,
+            "fed": True,
+            "status": status if converter.battery_moves or not converter.is_new else "new",
+        }
+        battery = f"battery of {key}"
+        if parallel > 1:
+            bus = self.add(
+                Node(f"bus of {key}", "battery bus", "Battery busbar", f"{parallel} packs", status, number)
+            )
+            self.join(key, bus, "battery", **whole, runs=units)
+            self.add(Node(battery, "battery", bank.summary, words, status, number, parallel * units))
+            # Packs in parallel do not share exactly: each cable is for what its pack may give, or all of it.
+            each = min(max(bank.pack.charge_a, bank.pack.discharge_a), amps)
+            own = {**whole, "amps": each, "drop_a": amps / parallel}
+            self.join(bus, battery, "pack", **own, runs=parallel * units)
+        else:
+            self.add(Node(battery, "battery", bank.summary, words, status, number, units))
+            self.join(key, battery, "battery", **whole, runs=units)
+
+    def _generator(self, backed: str) -> None:
+        generator = self.job.generator
+        if generator is None:
+            return
+        supply = self.job.supply
+        detail = f"{generator.kw:g} kW"
+        self.add(Node(GENERATOR, "generator", "Generator", detail, "there"))
+        lead = self.design.battery_converter
+        on_input = generator.on == ON_INPUT and lead is not None and lead.inverter.backup is not None
+        place = self.keys[self.design.forming[0]] if on_input else backed
+        phases = lead.inverter.phases if on_input and lead is not None else supply.phases
+        amps = generator.kw * 1000.0 / supply.volts / (3.0 if phases == "three" else 1.0)
+        self.join(
+            place,
+            GENERATOR,
+            "generator",
+            circuit=phases,
+            volts=supply.volts,
+            amps=amps,
+            drop_a=amps,
+            open_v=supply.volts,
+            status="there",
+            fed=True,
+        )
+
+    def _earth(self) -> None:
+        self.add(Node(EARTH, "earth", "Earth", "main earthing terminal", "there"))
+        boards = [node.key for node in self.nodes if node.kind == "board"]
+        for key in boards[:1]:
+            self.join(key, EARTH, "earth", status="there")
+
+    def _data(self) -> None:
+        for node in list(self.nodes):
+            if node.kind == "battery" and node.unit is not None:
+                unit = self.keys[node.unit]
+                self.edges.append(
+                    Edge(f"{unit} data {node.key}", unit, node.key, "data", status=node.status, unit=node.unit)
+                )
+        lead, *others = self.design.forming or (None,)
+        for other in others:
+            self.edges.append(
+                Edge(
+                    f"{self.keys[lead or 0]} data {self.keys[other]}",
+                    self.keys[lead or 0],
+                    self.keys[other],
+                    "data",
+                    unit=other,
+                )
+            )
+
+    def _transformers(self, ahead: str) -> Iterator[CurrentTransformer]:
+        """Current transformers stand on the service cable, ahead of all that a control is to see."""
+        supply = self.job.supply
+        if not supply.on_grid or self.design.by_clock:
+            return
+        place = next(edge for edge in self.edges if edge.start == METER)
+        count = {"single": 1, "split": 2, "three": 3}[supply.phases]
+        for number, converter in enumerate(self.design.converters):
+            follows = any(converter is member for member in self.design.together[1:])
+            # A string inverter wants a look at the grid where it must hold an export limit by itself.
+            limits = (
+                converter.is_new
+                and converter.micro is None
+                and converter.inverter.export_control
+                and self.job.tariff.export_limit_kw is not None
+                and self.design.battery_converter is None
+            )
+            if follows or not (converter.has_battery or limits):
+                continue
+            yield CurrentTransformer(
+                number, place.key, count, "towards the grid", ("everything behind the meter",), ()
+            )
+
+
+def topology_of(design: Design, context: DesignContext) -> Topology:
+    """How the parts of a design are connected on a job.
+
+    Parameters
+    ----------
+    design : Design
+        What is built, or stands there today.
+    context : DesignContext
+        Its job, rules and design temperatures.
+    """
+    return _Maker(design, context).made()
