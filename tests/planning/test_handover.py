@@ -246,3 +246,32 @@ def test_labels_follow_what_is_built(demo):
     assert any("live when the grid is down" in label for label in new)
     bare = labels_of(plan(demo).as_is)
     assert not any("Battery" in label for label in bare)
+
+
+def test_of_units_side_by_side_each_is_keyed_with_its_own_current(demo):
+    one, two = (option_of(demo.with_(battery=demo.battery.with_(units=n))) for n in (1, 2))
+    name = "Battery current, charging and discharging"
+    (alone,), (each,) = value_of(one, name), value_of(two, name)
+    assert each == f"{alone}, each unit"
+    assert quantity(two, "Residual-current device") == 2 * quantity(one, "Residual-current device")
+    windows = value_of(two, "Charge from the grid")
+    limit = demo.battery.first_window.limit_kw
+    assert f"{limit:g} kW in all, {limit / 2:g} kW each unit" in windows[0]
+    assert any("kg each" in step.text for step in steps_of(two))
+
+
+def test_what_stays_live_ahead_of_the_main_switch_is_told_before_its_cable_is_connected(demo):
+    steps = steps_of(option_of(demo))
+    told = next(n for n, step in enumerate(steps) if "network operator has isolated" in step.text)
+    laid = next(n for n, step in enumerate(steps) if step.text.startswith("Meter to changeover"))
+    assert told < laid
+    untouched = steps_of(option_of(demo_job("dairy"), "hybrid-swap"))
+    assert not any("has isolated the service" in step.text for step in untouched)
+
+
+def test_off_grid_nothing_is_set_or_asked_of_a_grid():
+    option = option_of(demo_job("hut"), "hybrid-swap")
+    names = {item.name for item in settings_of(option)}
+    assert not names & {"Grid code", "Lowest charge, grid up", "Charge from the grid", "Export limit"}
+    assert "Lowest charge, grid down" in names
+    assert not any("operator" in step.text for step in steps_of(option))

@@ -16,34 +16,6 @@ ADIABATIC = {
 PATH = {"dc": 2.0, "single": 2.0, "split": 2.0, "three": 1.0}
 
 
-def awg_area_mm2(gauge: int) -> float:
-    """Area of a solid conductor by American wire gauge.
-
-    Parameters
-    ----------
-    gauge : int
-        36 to 0; below 0 for the aughts: -1 is 2/0, -3 is 4/0.
-
-    Returns
-    -------
-    float
-        Area [mm2].
-
-    Raises
-    ------
-    ValueError
-        When the gauge is outside -3 to 36.
-
-    References
-    ----------
-    ASTM B258: diameter 0.127 mm times 92 to the power of (36 - gauge) / 39.
-    """
-    if not -3 <= gauge <= 36:
-        raise ValueError(f"gauge is {gauge}; wanted -3 (4/0) to 36")
-    diameter = 0.127 * 92.0 ** ((36 - gauge) / 39.0)
-    return float(np.pi / 4.0 * diameter**2)
-
-
 def resistance_ohm_per_km(at_20: float, temp_c: float, per_c: float = PER_C) -> float:
     """Resistance of a conductor at a temperature.
 
@@ -166,18 +138,3 @@ def least_area_mm2(let_through_a2s: float, adiabatic: float) -> float:
     IEC 60364-4-43, 434.5.2, and IEC 60364-5-54, 543.1.2.
     """
     return float(np.sqrt(let_through_a2s)) / adiabatic
-
-
-def three_phase_a(kw: float, volts_to_neutral: float, power_factor: float = 1.0) -> float:
-    """Current of each conductor of a balanced three-phase load [A].
-
-    Parameters
-    ----------
-    kw : float
-        Power of all phases [kW].
-    volts_to_neutral : float
-        Voltage of a phase to neutral [V].
-    power_factor : float
-        Cosine of the angle between voltage and current.
-    """
-    return kw * 1000.0 / (3.0 * volts_to_neutral * power_factor)

@@ -410,7 +410,7 @@ class _Maker:
             if follows or not (converter.has_battery or limits):
                 continue
             yield CurrentTransformer(
-                number, place.key, count, "towards the grid", ("everything behind the meter",), ()
+                number, place.key, count, "towards the grid", ("everything behind the meter",)
             )
 
 

@@ -102,7 +102,6 @@ class CurrentTransformer:
     count: int
     arrow: str
     sees: tuple[str, ...]
-    misses: tuple[str, ...]
 
 
 @dataclass(frozen=True)

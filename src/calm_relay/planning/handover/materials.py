@@ -253,10 +253,11 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
         elif cable.device is not None:
             add(f"Breaker {cable.device.amps:g} A, {poles} poles", float(edge.runs))
     for converter in option.design.converters:
+        units = float(units_of(converter))
         if converter.is_new and converter.inverter.rcd in ("type A", "type F", "type B"):
-            add(f"Residual-current device, {converter.inverter.rcd}, 30 or 300 mA as the local code says", 1.0)
+            add(f"Residual-current device, {converter.inverter.rcd}, 30 or 300 mA as the local code says", units)
         if converter.is_new and converter.has_array and converter.micro is None:
-            add("Surge device, DC side", 1.0, "where the local code or the lightning risk asks for it")
+            add("Surge device, DC side", units, "where the local code or the lightning risk asks for it")
     if option.context.job.supply.on_grid and option.design.new_converters:
         add(
             "Surge device, AC side, at the main board",

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from calm_relay.job.backup_board import ON_INPUT
 from calm_relay.job.control import BATTERY
 from calm_relay.job.model import Job
+from calm_relay.planning.architecture.connections import units_of
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.operation.controls import waits
 from calm_relay.planning.operation.island import curve_of
@@ -40,7 +41,8 @@ def settings_of(option: Option) -> tuple[Setting, ...]:
         if not converter.is_new and not converter.has_battery:
             found += _kept(option, converter)
             continue
-        found += _country(option, converter)
+        if option.context.job.supply.on_grid:
+            found += _country(option, converter)
         if plan is not None:
             found += _transformers(plan, number, converter)
         if converter.has_battery:
@@ -85,7 +87,8 @@ def _battery(option: Option, converter: Converter) -> Iterator[Setting]:
     reserve = job.battery.reserve
     if converter.battery_surveyed is not None and converter.battery_surveyed.reserve is not None:
         reserve = converter.battery_surveyed.reserve
-    port = converter.inverter.port
+    units = units_of(converter)
+    each = ", each unit" if units > 1 else ""
     yield Setting(
         name,
         "Battery",
@@ -96,10 +99,12 @@ def _battery(option: Option, converter: Converter) -> Iterator[Setting]:
     yield Setting(
         name,
         "Battery current, charging and discharging",
-        f"{min(bank.amps(converter.inverter, 'charge'), port.charge_a):g} A and "
-        f"{min(bank.amps(converter.inverter, 'discharge'), port.discharge_a):g} A",
-        "the lesser of packs and inverter, all packs together",
+        f"{bank.amps(converter.inverter, 'charge') / units:g} A and "
+        f"{bank.amps(converter.inverter, 'discharge') / units:g} A{each}",
+        "the lesser of what its packs together and the unit itself bear",
     )
+    if not job.supply.on_grid:
+        return
     yield Setting(
         name,
         "Lowest charge, grid up",
@@ -128,9 +133,15 @@ def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
     if not converter.battery_moves:
         yield Setting(name, "Mode", "as it is set today", "its battery stays as it is")
         return
+    if not job.supply.on_grid:
+        yield Setting(name, "Mode", "off grid", "it forms the grid of the house at all times")
+        return
     yield Setting(name, "Mode", "self-use", "the home first, then the battery, then the grid")
     for window in job.battery.charge_windows:
-        power = f", at most {window.limit_kw:g} kW" if window.limit_kw is not None else ""
+        power = ""
+        if window.limit_kw is not None:
+            power, units = f", at most {window.limit_kw:g} kW", units_of(converter)
+            power += f" in all, {window.limit_kw / units:g} kW each unit" if units > 1 else ""
         yield Setting(
             name,
             "Charge from the grid",
@@ -187,7 +198,7 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
     yield Setting(
         name,
         "Backup output",
-        f"on, {backup.continuous_kw:g} kW continuous",
+        f"on, {backup.continuous_kw:g} kW continuous{' in all' if units_of(converter) > 1 else ''}",
         "what it forms when the grid is down; the pass-through rating is another",
     )
     held = job.battery.reserve if not job.supply.on_grid else backup.held_reserve

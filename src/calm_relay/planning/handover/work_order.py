@@ -3,6 +3,8 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from calm_relay.planning.architecture.connections import units_of
+from calm_relay.planning.architecture.topology import METER
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
 from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
@@ -30,7 +32,7 @@ def steps_of(option: Option) -> tuple[Step, ...]:
         An option that can be built.
     """
     plan = wiring_of(option.design, option.context)
-    steps = [*_before(option), *_dead(option), *_away(option), *_roof(option), *_hang(option)]
+    steps = [*_before(option), *_dead(option, plan), *_away(option), *_roof(option), *_hang(option)]
     if plan is not None:
         steps += _pull(plan)
     steps += [*_join(option), *_tests(option), *_start(option), *_handover(option)]
@@ -39,7 +41,8 @@ def steps_of(option: Option) -> tuple[Step, ...]:
 
 def _before(option: Option) -> Iterator[Step]:
     job = option.context.job
-    yield Step("Before", "Permit and the operator's answer at hand; the option's diagram and settings printed.")
+    allowed = "Permit and the operator's answer" if job.supply.on_grid else "Permit, where one is asked for,"
+    yield Step("Before", f"{allowed} at hand; the option's diagram and settings printed.")
     yield Step(
         "Before",
         f"Walk the routes and write down each length. Site: {job.site.place}.",
@@ -49,29 +52,38 @@ def _before(option: Option) -> Iterator[Step]:
         yield Step("Before", "Scaffold or edge protection up; weather fit for roof work.")
 
 
-def _dead(option: Option) -> Iterator[Step]:
+def _dead(option: Option, plan: WiringPlan | None) -> Iterator[Step]:
     design, job = option.design, option.context.job
-    live = [converter for converter in option.context.now if converter.has_array]
+    if not design.new_converters:
+        return
     for unit in option.context.now:
-        if unit.has_battery:
-            yield Step(
-                "Make safe",
-                f"Shut down {unit.inverter.name} by its menu, then open its battery isolator.",
-                isolate="battery isolator",
-            )
-    for unit in live:
+        points = ["AC breaker"]
+        points += ["DC isolator"] if unit.has_array and unit.micro is None else []
+        points += ["battery isolator"] if unit.has_battery else []
+        care = "; never a DC plug under load" if unit.has_array else ""
         yield Step(
             "Make safe",
-            f"Stop {unit.inverter.name}, open its AC breaker, then its DC isolator; never a DC plug under load.",
-            isolate="AC breaker, DC isolator",
+            f"Stop {unit.inverter.name} by its menu, then open its {', then its '.join(points)}{care}.",
+            isolate=", ".join(points),
             measure="volts AC and DC: dead",
         )
-    if job.supply.on_grid and design.new_converters:
+    if not job.supply.on_grid:
+        return
+    yield Step(
+        "Make safe",
+        "Open and lock the main switch; prove dead on each conductor.",
+        isolate="main switch, locked",
+        measure="volts of each conductor: dead",
+    )
+    if plan is not None and any(
+        edge.start == METER and edge.status == "new" for edge in plan.topology.power_edges
+    ):
         yield Step(
             "Make safe",
-            "Open and lock the main switch; prove dead on each conductor.",
-            isolate="main switch, locked",
-            measure="volts of each conductor: dead",
+            "Between meter and main switch it stays live: the new cable there is connected only once the network "
+            "operator has isolated the service.",
+            isolate="service, by the network operator",
+            measure="volts of each conductor at the meter: dead",
         )
 
 
@@ -115,9 +127,10 @@ def _hang(option: Option) -> Iterator[Step]:
     place = option.context.job.battery_place
     for converter in option.design.new_converters:
         if converter.is_new and converter.micro is None:
+            each = " each" if units_of(converter) > 1 else ""
             yield Step(
                 "Hang",
-                f"Hang {converter.inverter.name}, {converter.inverter.weight_kg:g} kg, with its clearances.",
+                f"Hang {converter.inverter.name}, {converter.inverter.weight_kg:g} kg{each}, with its clearances.",
                 measure="torque of its fixings",
             )
         bought = converter.bought_packs

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.physics.cables import conductor_temp_c, resistance_ohm_per_km
+from calm_relay.physics.cables import conductor_temp_c, heat_w, resistance_ohm_per_km
 from calm_relay.planning.architecture.topology import METER, Edge
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.cable import Cable
@@ -72,8 +72,8 @@ def _lost_kwh(cable: Cable, name: str, plan: WiringPlan, squared_a: float, step_
     steps = max(round(8760.0 / step_h), 1)
     usual = float(np.sqrt(squared_a / steps))
     temp = conductor_temp_c(usual, capacity, cable.laid.ambient_c, MOST_C[cable.laid.insulation])
-    per_conductor = resistance_ohm_per_km(ohm, temp) * cable.laid.length_m / 1000.0
-    return cable.edge.loaded * cable.edge.runs * per_conductor * squared_a * step_h / 1000.0
+    warm = resistance_ohm_per_km(ohm, temp)
+    return cable.edge.runs * heat_w(usual, warm, cable.laid.length_m, cable.edge.loaded) * steps * step_h / 1000.0
 
 
 def _squared_amps(option: Option, edge: Edge, plan: WiringPlan) -> float | None:
