@@ -1,1 +1,1 @@
-"""Field devices over open protocols, and the simulated site that stands in for them."""
+"""Devices in the field over SunSpec Modbus: a client that only reads, and the simulated site it is rehearsed with."""
