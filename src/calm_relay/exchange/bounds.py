@@ -16,6 +16,7 @@ MOST_BYTES: dict[str, int] = {
     "settings": 1 * MB,
     "kept work": 256 * MB,
     "meter": 32 * MB,
+    "logbook": 512 * MB,
     "bills": 4 * MB,
     "weather": 64 * MB,
     "spreadsheet": 64 * MB,

@@ -2,6 +2,7 @@
 
 import json
 from functools import lru_cache
+from pathlib import Path
 from typing import TypeVar
 
 from pydantic import ValidationError
@@ -85,6 +86,15 @@ def demo_job(name: str = "pottery") -> Job:
     if name not in DEMOS:
         raise ValueError(f"no demo is called {name!r}; wanted one of {', '.join(DEMOS)}")
     return read_job(shipped(f"demo/{name}.relay.json"))
+
+
+def demo_logbook(job: Job) -> Path | None:
+    """The logbook that ships with a demo job, by the job's own name; None for any other."""
+    for name in DEMOS:
+        path = shipped(f"demo/{name}.relay.logbook.jsonl")
+        if path.exists() and demo_job(name).name == job.name:
+            return path
+    return None
 
 
 def _load(model: type[Shipped], name: str) -> Shipped:

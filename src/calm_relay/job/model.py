@@ -9,6 +9,7 @@ from pydantic import Field, field_validator, model_validator
 
 from calm_relay.job.backup_board import LEGS, BackupBoard, Generator
 from calm_relay.job.base import FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive, Prose
+from calm_relay.job.commissioning import Commissioning
 from calm_relay.job.control import Clock, Control, ExportWindow, GridCharge, Window, refuse_meeting
 from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.equipment import Catalogue, Phases
@@ -355,6 +356,9 @@ class Job(Model):
     generator: Generator | None = None
     off_grid: OffGrid = Field(default=OffGrid(), description="Read for off-grid houses.")
     wiring: Wiring = Field(default=Wiring(), description="Routes of cables, their sizes and protection.")
+    commissioning: Commissioning = Field(
+        default=Commissioning(), description="What was read and tested in front of the new system."
+    )
     region: Identifier = Field(default="generic", description="Whose pack of dated rules is applied.")
     rule_changes: tuple[RuleChange, ...] = Field(default=(), max_length=200)
     fuse_school: FuseSchool = "series-fuse rating"

@@ -1,0 +1,612 @@
+"""Readings of a running site beside what the plan expects now; deviations name themselves."""
+
+from collections import deque
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from typing import NamedTuple
+
+import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+
+from calm_relay.fieldbus.poller import Answer
+from calm_relay.fieldbus.readings import BatteryReading, DcInput, DeviceReading, InverterReading
+from calm_relay.job.commissioning import Conditions, FaceLight, FieldDevice
+from calm_relay.planning.architecture.connections import unit_keys
+from calm_relay.planning.commissioning.conditions import ClearSky, Light, clear_sky_on, light_on
+from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
+from calm_relay.planning.common.severity import Severity
+from calm_relay.planning.operation.island import curve_of
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option
+from calm_relay.planning.views.energy_path import Headroom
+from calm_relay.planning.views.moment import Moment
+
+METER = "meter"
+# Readings kept of each device.
+HISTORY = 600
+LIGHT_EVERY_MIN = 5
+# Shares of a clear sky's beam and diffuse light that are tried.
+BEAMS, DIFFUSES = np.linspace(0.0, 1.2, 49), np.linspace(0.0, 3.0, 61)
+TOO_BRIGHT = 0.4
+FULL_LIGHT = Light(1000.0, 45.0, 0.0, 0.0, 1000.0, "full sun")
+# Looks in a row after which a string is called dead.
+SURE = 4
+LEAST_KW = 0.1
+# A value that does not change at all in so many readings is no measurement.
+STILL_AFTER = 30
+# Swing of a battery's charge from which its energy can be judged, and the share that is too little.
+SWING, SWING_ENDS, WEAK = 0.2, 0.04, 0.7
+VOLTS_OFF = 0.055
+
+
+@dataclass(frozen=True)
+class LiveRow:
+    """A value beside what is expected: words ready to be shown; `severity` None where it is only shown."""
+
+    part: str
+    what: str
+    measured: str
+    expected: str
+    severity: Severity | None = None
+
+
+@dataclass(frozen=True)
+class Deviation:
+    """What is wrong, and where to look or what to turn; `key` names its kind and place."""
+
+    key: str
+    sentence: str
+    severity: Severity = Severity.STOP
+
+
+@dataclass(frozen=True)
+class LiveView:
+    """What is shown of a running site: rows, deviations worst first, and the line's moment where the meter speaks."""
+
+    at: datetime
+    rows: tuple[LiveRow, ...]
+    deviations: tuple[Deviation, ...]
+    moment: Moment | None
+    light: str
+
+
+class _Sample(NamedTuple):
+    """One moment, by phase [kW]: grid, what the units give, and the arrays' share of it."""
+
+    grid: tuple[float, ...]
+    given: tuple[float, ...]
+    pv: tuple[float, ...]
+
+
+@dataclass
+class _Part:
+    """A device and what it said."""
+
+    name: str
+    reading: DeviceReading | None = None
+    problem: str = ""
+    still: int = 0
+    battery: deque[tuple[float, float, float]] = field(default_factory=lambda: deque(maxlen=4 * HISTORY))
+
+
+class LiveSite:
+    """Takes answers of devices one by one, and says what they mean.
+
+    Parameters
+    ----------
+    plan : Plan
+        Of the job.
+    option : Option
+        What was built.
+    devices : sequence of FieldDevice
+        Which device is which part, in the order of the answers' addresses; "" by what it says of itself.
+    addresses : sequence
+        Their addresses, `fieldbus.address.Address`.
+    """
+
+    def __init__(
+        self, plan: Plan, option: Option, devices: Sequence[FieldDevice], addresses: Sequence[object]
+    ) -> None:
+        self.plan, self.option = plan, option
+        self.keys = unit_keys(option.design)
+        self.strings = strings_of(option.design)
+        self._faces = tuple(faces_in(plan, option.design).values())
+        self._stated = {address: device.part for address, device in zip(addresses, devices, strict=True)}
+        self._roles: dict[object, str] = {address: part for address, part in self._stated.items() if part}
+        self._parts: dict[str, _Part] = {}
+        self._silent: dict[object, str] = {}
+        self._samples: deque[_Sample] = deque(maxlen=HISTORY)
+        self._clock: datetime | None = None
+        self._suspected: dict[str, int] = {}
+        self._faces_read = 0
+
+    def take(self, answer: Answer) -> None:
+        """Takes what came of asking a device."""
+        address = answer.address
+        if answer.reading is None:
+            self._silent[address] = answer.problem
+            if address in self._roles:
+                part = self._parts.setdefault(self._roles[address], _Part(self._roles[address]))
+                part.problem = answer.problem
+            return
+        self._silent.pop(address, None)
+        role = self._roles.get(address) or self._role_of(answer.reading)
+        self._roles[address] = role
+        part = self._parts.setdefault(role, _Part(role))
+        part.still = part.still + 1 if part.reading is not None and _same(part.reading, answer.reading) else 0
+        part.reading, part.problem = answer.reading, ""
+        if answer.reading.clock is not None:
+            self._clock = answer.reading.clock
+        seconds = (answer.reading.clock or answer.at).timestamp()
+        battery = answer.reading.battery
+        if battery is not None and battery.soc is not None and battery.kw is not None:
+            part.battery.append((seconds, battery.soc, battery.kw))
+        if role == METER and self._meter_kw is not None:
+            self._sample()
+
+    def _sample(self) -> None:
+        part = self._parts[METER].reading
+        assert part is not None and part.meter is not None, "it spoke"
+        meter = part.meter
+        given = self._by_phase(lambda inverter: inverter.kw)
+        if given is None or meter.kw is None:
+            return
+        pv = self._by_phase(lambda inverter: sum(item.kw or 0.0 for item in inverter.inputs))
+        grid = meter.phase_kw if len(meter.phase_kw) == len(given) else (meter.kw,)
+        if len(grid) != len(given):
+            given, pv = (sum(given),), (sum(pv or ()),)
+        self._samples.append(_Sample(grid, given, pv or given))
+
+    def _by_phase(self, of: Callable[[InverterReading], float | None]) -> tuple[float, ...] | None:
+        """A power of all units on each phase of the service [kW]; None while one of them has not said it."""
+        supply = self.plan.job.supply
+        count = {"single": 1, "split": 2, "three": 3}[supply.phases]
+        total = [0.0] * count
+        for key, converter in zip(self.keys, self.option.design.converters, strict=True):
+            inverter = self._inverter(key)
+            kw = of(inverter) if inverter is not None else None
+            if kw is None:
+                return None
+            if count == 3 and converter.inverter.phases != "three":
+                total[supply.single_on - 1] += kw
+            else:
+                total = [value + kw / count for value in total]
+        return tuple(total)
+
+    def _role_of(self, reading: DeviceReading) -> str:
+        """The part a device is, by what it says: the meter, or the first unit that has what it has and is not taken."""
+        if reading.meter is not None and reading.inverter is None:
+            return METER
+        taken = set(self._roles.values())
+        free = [(number, key) for number, key in enumerate(self.keys) if key not in taken]
+        for number, key in free:
+            if self.option.design.converters[number].inverter.name == reading.kind:
+                return key
+        for number, key in free:
+            converter = self.option.design.converters[number]
+            if converter.has_battery == (reading.battery is not None):
+                return key
+        return free[0][1] if free else reading.words
+
+    @property
+    def _units(self) -> list[_Part]:
+        return [self._parts[key] for key in self.keys if key in self._parts]
+
+    @property
+    def _meter_kw(self) -> float | None:
+        part = self._parts.get(METER)
+        return part.reading.meter.kw if part and part.reading and part.reading.meter else None
+
+    def _inverter(self, key: str) -> InverterReading | None:
+        part = self._parts.get(key)
+        return part.reading.inverter if part and part.reading else None
+
+    def _is_fresh(self, key: str) -> bool:
+        """Whether what a part said last can be held against the light of now."""
+        part = self._parts[key]
+        return not part.problem and part.still < STILL_AFTER
+
+    def _battery(self, key: str) -> BatteryReading | None:
+        part = self._parts.get(key)
+        return part.reading.battery if part and part.reading else None
+
+    @property
+    def roles(self) -> dict[object, str]:
+        """Which address was taken for which part."""
+        return dict(self._roles)
+
+    def view(self) -> LiveView:
+        """What is shown now."""
+        now = self._clock or datetime.now(UTC)
+        lights, words = self._lights(now)
+        rows: list[LiveRow] = []
+        wrong: list[Deviation] = []
+        for address, problem in self._silent.items():
+            name = self._roles.get(address) or getattr(address, "words", str(address))
+            wrong.append(Deviation(f"silent {name}", f"{name} does not answer: {problem}.", Severity.CHECK))
+        for number, key in enumerate(self.keys):
+            if self._inverter(key) is not None and self._is_fresh(key):
+                self._unit(number, key, lights, rows, wrong)
+        self._meter(rows, wrong)
+        for part in self._parts.values():
+            if part.still >= STILL_AFTER and len(self._samples) > 1:
+                wrong.append(
+                    Deviation(
+                        f"frozen {part.name}",
+                        f"{part.name} has said the very same {part.still} times: its values are frozen. Restart its "
+                        "data logger, or look at it itself.",
+                        Severity.CHECK,
+                    )
+                )
+        wrong.sort(key=lambda item: item.severity)
+        return LiveView(now, tuple(rows), tuple(wrong), self._moment(now, lights), words)
+
+    def _lights(self, now: datetime) -> tuple[dict[str, Light], str]:
+        """Light on each face: the sky under which the strings that give most are explained."""
+        utc = now.astimezone(UTC).replace(tzinfo=None)
+        utc -= timedelta(minutes=utc.minute % LIGHT_EVERY_MIN, seconds=utc.second, microseconds=utc.microsecond)
+        skies = {face.plan.name: clear_sky_on(self.plan, face.plan, utc) for face in self._faces}
+        beam, diffuse, words = self._sky(skies)
+        found = {}
+        for face in self._faces:
+            sky = skies[face.plan.name]
+            irradiance = min(beam * sky.beam + diffuse * sky.diffuse, 1600.0)
+            shown = Conditions(light=(FaceLight(face=face.plan.name, irradiance=irradiance),))
+            found[face.plan.name] = light_on(self.plan, face.plan, shown, utc)
+        return found, words
+
+    def _sky(self, skies: dict[str, ClearSky]) -> tuple[float, float, str]:
+        """Shares of a clear sky's beam and of its diffuse light, by what the inputs give, and how they were found.
+
+        A dead string gives less than its light, never more: a sky too dim for an input counts in full against it, one
+        too bright only up to a bound.
+        """
+        rows = []
+        for number, key in enumerate(self.keys):
+            inverter = self._inverter(key)
+            if inverter is None or inverter.state == "throttled" or not self._is_fresh(key):
+                continue
+            for place, item in self._inputs(number, inverter):
+                mine = [string for string in self.strings if string.unit == number and string.input == place]
+                if mine and item.amps is not None:
+                    per_w = sum(string.points(FULL_LIGHT).imp for string in mine) / FULL_LIGHT.irradiance
+                    parts = [skies[string.face.name] for string in mine]
+                    beam = sum(part.beam for part in parts) / len(parts)
+                    diffuse = sum(part.diffuse for part in parts) / len(parts)
+                    rows.append((beam * per_w, diffuse * per_w, item.amps))
+        self._faces_read = len({row[:2] for row in rows})
+        if not rows or max(row[0] + row[1] for row in rows) < 0.3:
+            return 0.0, 0.0, "no light"
+        made = np.array(rows)
+        beams, diffuses = (grid.ravel() for grid in np.meshgrid(BEAMS, DIFFUSES, indexing="ij"))
+        wanted = np.outer(made[:, 0], beams) + np.outer(made[:, 1], diffuses)
+        off = (wanted - made[:, 2:]) / np.maximum(made[:, 2:], 0.3)
+        cost = np.where(off < 0.0, -off, np.minimum(off, TOO_BRIGHT)).sum(axis=0) + 0.01 * np.abs(diffuses - 1.0)
+        best = int(cost.argmin())
+        whole = float(beams[best]), float(diffuses[best])
+        said = "clear" if whole[0] > 0.8 else "hazy" if whole[0] > 0.3 else "overcast"
+        return *whole, f"the sky judged by the strings: {said}"
+
+    @staticmethod
+    def _inputs(number: int, inverter: InverterReading) -> list[tuple[int, DcInput]]:
+        found = []
+        for at, item in enumerate(inverter.inputs, 1):
+            digits = "".join(sign for sign in item.name if sign.isdecimal())
+            found.append((int(digits) if digits and int(digits) < 100 else at, item))
+        return found
+
+    def _unit(
+        self, number: int, key: str, lights: dict[str, Light], rows: list[LiveRow], wrong: list[Deviation]
+    ) -> None:
+        converter, inverter = self.option.design.converters[number], self._inverter(key)
+        assert inverter is not None, "it answered"
+        name = converter.inverter.name
+        held = inverter.state == "throttled"
+        for place, item in self._inputs(number, inverter):
+            mine = [string for string in self.strings if string.unit == number and string.input == place]
+            if mine:
+                self._input(name, place, mine, item, held, lights, rows, wrong)
+        battery = self._battery(key)
+        pv = sum(item.kw or 0.0 for item in inverter.inputs)
+        if inverter.kw is not None:
+            rated = converter.inverter.ac_kw
+            inside = pv + (battery.kw or 0.0 if battery else 0.0)
+            words = f"{inside:+.2f} kW from its DC side" if converter.has_array or battery else ""
+            off = abs(inside - inverter.kw) > max(0.12 * abs(inside), 0.25) and bool(words)
+            rows.append(
+                LiveRow(name, "AC power", f"{inverter.kw:+.2f} kW", words, Severity.CHECK if off else Severity.OK)
+            )
+            if off and battery is not None and not held and abs(inside - inverter.kw) > 0.2 * rated:
+                wrong.append(
+                    Deviation(
+                        f"balance {key}",
+                        f"{name} gives {inverter.kw:+.1f} kW while its array and battery say {inside:+.1f} kW: the "
+                        "battery shown is another unit's, or their order in the settings is wrong.",
+                    )
+                )
+            if inverter.state == "fault":
+                wrong.append(Deviation(f"fault {key}", f"{name} shows a fault. Read its code at its display."))
+        nominal = curve_of(self.plan.job)
+        if inverter.hz is not None:
+            off = not nominal.nominal_hz * 0.98 <= inverter.hz <= nominal.end_hz + 0.5
+            limit = f"{nominal.nominal_hz:g} Hz"
+            rows.append(
+                LiveRow(name, "Frequency", f"{inverter.hz:.2f} Hz", limit, Severity.STOP if off else Severity.OK)
+            )
+            if off:
+                wrong.append(
+                    Deviation(
+                        f"hertz {key}", f"{name} runs at {inverter.hz:.1f} Hz: a wrong grid code, or a fault."
+                    )
+                )
+        if battery is not None:
+            self._battery_rows(key, name, battery, rows, wrong)
+
+    def _input(
+        self,
+        name: str,
+        place: int,
+        mine: list[String],
+        item: DcInput,
+        held: bool,
+        lights: dict[str, Light],
+        rows: list[LiveRow],
+        wrong: list[Deviation],
+    ) -> None:
+        volts, amps, kw = item.volts, item.amps, item.kw
+        where = f"{name}, input {place}"
+        points = [string.points(lights[string.face.name]) for string in mine]
+        whole_a, open_light = sum(point.imp for point in points), max(l.irradiance for l in lights.values())
+        expected_kw = sum(point.vmp * point.imp for point in points) / 1000.0
+        bright = expected_kw > LEAST_KW and open_light > 100.0
+        if volts is None or amps is None or not bright:
+            rows.append(LiveRow(where, "Array", _kw(kw), "too little light to judge"))
+            return
+        severity, share = Severity.OK, amps / whole_a
+        # One face alone may lie in the shade of a cloud; of several the sky is known.
+        least = 1.0 - 0.6 / len(mine) if len(mine) > 1 and self._faces_read > 1 else 0.1
+        low_now = not held and share < least
+        self._suspected[where] = self._suspected.get(where, 0) + 1 if low_now else 0
+        if self._suspected[where] >= SURE:
+            dead = min(len(mine), max(1, round((1.0 - share) * len(mine))))
+            severity = Severity.STOP
+            number = ", ".join(str(string.number) for string in mine)
+            which = f"string {number}" if len(mine) == 1 else f"{_number(dead)} of its strings {number}"
+            wrong.append(
+                Deviation(
+                    f"dead {where}",
+                    f"{where} gives {amps:.1f} A where {whole_a:.1f} A are expected in this light: {which} "
+                    f"give{'s' if dead == 1 else ''} nothing. Look at the fuse, the connectors and the isolator, and "
+                    "measure open volts.",
+                )
+            )
+        low = points[0].vmp
+        if severity is Severity.OK and not low_now and 0.3 * low < volts < low * (1.0 - VOLTS_OFF):
+            each = low / mine[0].in_series
+            modules = round(volts / each)
+            severity = Severity.CHECK
+            self._suspected[f"volts {where}"] = self._suspected.get(f"volts {where}", 0) + 1
+        else:
+            self._suspected[f"volts {where}"] = 0
+        if self._suspected[f"volts {where}"] >= SURE:
+            wrong.append(
+                Deviation(
+                    f"volts {where}",
+                    f"{where} runs at {volts:.0f} V where {low:.0f} V are expected: it fits {modules} modules in "
+                    f"series where {mine[0].in_series} are planned. Count them, and look for shade.",
+                    Severity.CHECK,
+                )
+            )
+        said = f"{low:.0f} V, {whole_a:.1f} A" + (", held back now" if held else "")
+        rows.append(LiveRow(where, "Array", f"{volts:.0f} V, {amps:.1f} A, {_kw(kw)}", said, severity))
+
+    def _battery_rows(
+        self, key: str, name: str, battery: BatteryReading, rows: list[LiveRow], wrong: list[Deviation]
+    ) -> None:
+        unit = self.option.design.converters[self.keys.index(key)]
+        if not unit.has_battery:
+            sentence = f"{name} shows a battery, and none is planned on it: is it the device it is taken for?"
+            wrong.append(Deviation(f"battery {key}", sentence, Severity.CHECK))
+            return
+        bank = unit.bank
+        if battery.soc is not None:
+            volts = "" if battery.volts is None else f", {battery.volts:.1f} V"
+            wanted = float(bank.volts(battery.soc))
+            off = battery.volts is not None and abs(battery.volts - wanted) > 0.06 * wanted
+            rows.append(
+                LiveRow(
+                    f"Battery of {name}", "State of charge", f"{battery.soc:.0%}{volts}",
+                    f"{wanted:.1f} V at that charge",
+                    Severity.CHECK if off else Severity.OK,
+                )
+            )  # fmt: skip
+        if battery.kw is not None:
+            word = "discharging" if battery.kw > 0.01 else "charging" if battery.kw < -0.01 else "resting"
+            rows.append(LiveRow(f"Battery of {name}", "Power", f"{abs(battery.kw):.2f} kW {word}", ""))
+        held = self.energy_of(key)
+        low = held is not None and held < WEAK * bank.usable_kwh
+        self._suspected[key] = self._suspected.get(key, 0) + 1 if low else 0
+        if held is not None and self._suspected[key] >= SURE:
+            wrong.append(
+                Deviation(
+                    f"weak {key}",
+                    f"The battery of {name} moved as if it held {held:.1f} kWh, where {bank.usable_kwh:.1f} kWh are "
+                    "planned: a pack is off, asleep or worn. Read each pack by itself.",
+                )
+            )
+
+    def energy_of(self, key: str) -> float | None:
+        """Usable energy of a battery by its own swing [kWh]; None before it swung far enough.
+
+        What flowed between its highest and its lowest charge over the change of charge; near full and empty the charge
+        shown stands still, so only what lies between counts.
+        """
+        part = self._parts.get(key)
+        rows = np.array([row for row in (part.battery if part else ()) if SWING_ENDS < row[1] < 1.0 - SWING_ENDS])
+        if len(rows) < 9:
+            return None
+        # A middle of five: one wild value is not the end of a swing.
+        rows = np.column_stack(
+            [rows[2:-2, 0], np.median(sliding_window_view(rows[:, 1], 5), axis=1), rows[2:-2, 2]]
+        )
+        first, last = sorted((int(rows[:, 1].argmin()), int(rows[:, 1].argmax())))
+        rows = rows[first : last + 1]
+        swing = abs(float(rows[-1, 1] - rows[0, 1]))
+        hours = np.diff(rows[:, 0]) / 3600.0
+        if swing < SWING or hours.max(initial=0.0) > 1.0:
+            return None
+        moved = float((0.5 * (rows[1:, 2] + rows[:-1, 2]) * hours).sum())
+        return abs(moved) / swing
+
+    def phase_flows(self) -> dict[str, tuple[float, ...]] | None:
+        """What flows on each phase now, as the CT test takes it [kW]; None while it is not all said.
+
+        The load is not among it: by the meter alone it would prove the meter right. A clamp meter says it.
+        """
+        meter = self._parts.get(METER)
+        if meter is None or meter.reading is None or meter.reading.meter is None:
+            return None
+        given = self._by_phase(lambda inverter: inverter.kw)
+        pv = self._by_phase(lambda inverter: sum(item.kw or 0.0 for item in inverter.inputs))
+        shown = meter.reading.meter.phase_kw or ((meter.reading.meter.kw or 0.0),)
+        if given is None or pv is None or len(shown) != len(given):
+            return None
+        charge = tuple(made - ac for made, ac in zip(pv, given, strict=True))
+        rounded = {"pv": pv, "charge": charge, "shown": shown}
+        return {name: tuple(round(value, 3) for value in values) for name, values in rounded.items()}
+
+    def _meter(self, rows: list[LiveRow], wrong: list[Deviation]) -> None:
+        meter = self._meter_kw
+        if meter is None:
+            return
+        part = self._parts[METER].reading
+        assert part is not None and part.meter is not None, "it spoke"
+        word = "import" if meter >= 0 else "export"
+        home = self._home
+        most = float(self.plan.demand.kw.max())
+        if home is None:
+            rows.append(LiveRow("Meter", "Grid", f"{abs(meter):.2f} kW {word}", ""))
+            return
+        reversed_words = self._reversed(home, most)
+        severity = Severity.STOP if reversed_words else Severity.OK
+        rows.append(LiveRow("Meter", "Grid", f"{abs(meter):.2f} kW {word}", "", severity))
+        planned = f"0 to {most:.1f} kW in the plan's year"
+        rows.append(LiveRow("Home", "Load, by meter and units", f"{home:.2f} kW", planned, severity))
+        if reversed_words:
+            wrong.append(Deviation("reversed ct", reversed_words))
+
+    @property
+    def _home(self) -> float | None:
+        meter = self._meter_kw
+        given = [self._inverter(key) for key in self.keys]
+        if meter is None or any(item is None or item.kw is None for item in given):
+            return None
+        return meter + sum(item.kw or 0.0 for item in given if item is not None)
+
+    def _reversed(self, home: float, most: float) -> str:
+        """What speaks for a current transformer that points the wrong way; empty where nothing does."""
+        # A unit that is silent or frozen makes the sum wrong, and the meter no liar.
+        if not self._samples or any(part.problem or part.still >= STILL_AFTER for part in self._parts.values()):
+            return ""
+        phases = len(self._samples[-1].grid)
+        for phase in range(phases):
+            where = "" if phases == 1 else f" on phase {phase + 1}"
+            turn = f"Turn the meter's current transformer{where} round, its arrow towards the grid."
+            home_kw = [item.grid[phase] + item.given[phase] for item in self._samples if len(item.grid) == phases]
+            below = [taken for taken in home_kw if taken < -0.15]
+            if len(below) >= max(4, 0.04 * len(home_kw)):
+                taken = min(below)
+                return (
+                    f"At times the home would take {taken:.1f} kW{where}, less than nothing: the meter counts "
+                    f"the wrong way. {turn}"
+                )
+            if self._runs_along(phase):
+                return (
+                    f"When the arrays give more, the meter shows more import{where} instead of less: it counts the "
+                    f"wrong way. {turn}"
+                )
+        other = home - 2.0 * (self._meter_kw or 0.0)
+        if phases == 1 and home > 1.25 * most + 0.3 and -0.1 <= other <= most:
+            return (
+                f"The home would take {home:.1f} kW, more than ever in the plan's year; with the meter's sign turned "
+                f"it takes {other:.1f} kW: it counts the wrong way. Turn its current transformer round."
+            )
+        return ""
+
+    def _runs_along(self, phase: int) -> bool:
+        """Whether a phase's import rises with the arrays' power: it never does where the meter counts right.
+
+        The slope of one over the other is -1 where nothing else changes and 0 where a battery takes what comes; a
+        slope above 0.4, four times its own standard error, is a sign turned round.
+        """
+        rows = np.array([(item.grid[phase], item.pv[phase]) for item in self._samples if len(item.grid) > phase])
+        if len(rows) < 15:
+            return False
+        grid, pv = np.diff(rows[:, 0]), np.diff(rows[:, 1])
+        power = float((pv**2).sum())
+        if np.abs(pv).sum() < 0.3 or (np.abs(pv) > 0.005).sum() < 8:
+            return False
+        slope = float((grid * pv).sum()) / power
+        spread = float(np.sqrt(((grid - slope * pv) ** 2).sum() / (len(pv) - 1) / power))
+        return slope > 0.4 and slope > 4.0 * spread
+
+    def _moment(self, now: datetime, lights: dict[str, Light]) -> Moment | None:
+        """What the line shows: live power on every leg."""
+        meter, home = self._meter_kw, self._home
+        if not self._units or (self.plan.job.supply.on_grid and meter is None):
+            return None
+        legs = {"light": max((light.irradiance for light in lights.values()), default=0.0)}
+        bars: dict[str, Headroom] = {}
+        design = self.option.design
+        group = design.roof_converters
+        for together in (*((group,) if group else ()), *design.beside_groups):
+            lead = together[0]
+            units = [self._inverter(self.keys[number]) for number in together]
+            known = [unit for unit in units if unit is not None]
+            pv = sum(item.kw or 0.0 for unit in known for item in unit.inputs)
+            ac = sum(unit.kw or 0.0 for unit in known)
+            batteries = [self._battery(self.keys[number]) for number in together]
+            given = sum(item.kw or 0.0 for item in batteries if item is not None)
+            legs |= {f"{lead}:roof": pv, f"{lead}:strings": pv, f"{lead}:ac": ac, f"{lead}:battery": -given}
+            rated = sum(design.converters[number].inverter.ac_kw for number in together)
+            name = "Inverter" if lead == (group[0] if group else None) else "Battery inverter"
+            bars[name] = Headroom(abs(ac), rated, f"{ac:.1f} of {rated:.3g} kW live", Severity.OK)
+            charge = next((item.soc for item in batteries if item is not None and item.soc is not None), None)
+            if charge is not None:
+                bars["Battery"] = Headroom(charge, 1.0, f"{charge:.0%} full, live", Severity.OK)
+        shown = home if home is not None else sum(legs.get(f"{n}:ac", 0.0) for n in range(len(self.keys)))
+        legs["home"], legs["grid"] = shown, -(meter or 0.0)
+        bars["Home"] = Headroom(
+            max(shown, 0.0), float(self.plan.demand.kw.max()), f"{shown:.1f} kW live", Severity.OK
+        )
+        if meter is not None:
+            word = "imported" if meter >= 0 else "exported"
+            fuse = self.plan.job.supply.import_limit_kw
+            bars["Grid"] = Headroom(abs(meter), fuse, f"{abs(meter):.1f} kW {word}, live", Severity.OK)
+        step = _step_of(self.plan, now)
+        wall = np.datetime64(now.astimezone(UTC).replace(tzinfo=None), "s")
+        offset = self.plan.site.calendar.wall[step] - self.plan.site.calendar.utc[step]
+        return Moment(step, wall + offset, legs, bars)
+
+
+def _step_of(plan: Plan, now: datetime) -> int:
+    calendar = plan.site.calendar
+    hours = (np.datetime64(now.astimezone(UTC).replace(tzinfo=None), "s") - calendar.utc[0]) / np.timedelta64(
+        3600, "s"
+    )
+    return int(hours % 8760 / calendar.step_h) % calendar.steps
+
+
+def _kw(value: float | None) -> str:
+    return "" if value is None else f"{value:.2f} kW"
+
+
+def _number(count: int) -> str:
+    return {1: "one", 2: "two", 3: "three"}.get(count, str(count))
+
+
+def _same(one: DeviceReading, other: DeviceReading) -> bool:
+    """Whether nothing changed though the sun's power flows: at rest a device may well say the same for hours."""
+    moves = other.inverter is not None and any((item.amps or 0.0) > 0.2 for item in other.inverter.inputs)
+    return moves and (one.inverter, one.battery) == (other.inverter, other.battery)

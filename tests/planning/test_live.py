@@ -1,0 +1,152 @@
+"""The played site and what is made of it live: a plant without faults raises no alarm, each fault its own."""
+
+from datetime import UTC, datetime
+
+import pytest
+
+from calm_relay.exchange.shipped import DEMOS, demo_job
+from calm_relay.fieldbus.address import address_of
+from calm_relay.fieldbus.poller import Answer
+from calm_relay.job.commissioning import FieldDevice
+from calm_relay.planning.commissioning.live import METER, LiveSite
+from calm_relay.planning.commissioning.played import FAULTS, PlayedSite, fault_of, step_at
+from tests.plans import plan
+
+
+@pytest.fixture(scope="module")
+def plans():
+    return {name: plan(demo_job(name)) for name in DEMOS}
+
+
+class Played:
+    """A site played at a speed without waiting, and everything that was said wrong of it."""
+
+    def __init__(self, made, faults=(), day="06-21", clock="09:00", speed=60.0, option=None):
+        self.now = 0.0
+        option = made.option(option or made.choice.key)
+        self.site = PlayedSite(
+            made, option, step_at(made, day, clock), speed, [fault_of(text) for text in faults], lambda: self.now
+        )
+        units = self.site.devices
+        self.addresses = [address_of("127.0.0.1", unit) for unit in units]
+        devices = [FieldDevice(address="127.0.0.1", unit=unit) for unit in units]
+        self.live = LiveSite(made, option, devices, self.addresses)
+        self.seen: dict[str, int] = {}
+        self.view = None
+
+    def run(self, seconds, step=1.0):
+        end = self.now + seconds
+        while self.now < end:
+            self.now += step
+            for address, say in zip(self.addresses, self.site.devices.values(), strict=True):
+                reading = say()
+                self.live.take(Answer(address, datetime.now(UTC), reading, "" if reading else "dropped"))
+            self.view = self.live.view()
+            for item in self.view.deviations:
+                self.seen[item.key.split()[0]] = self.seen.get(item.key.split()[0], 0) + 1
+        return self
+
+
+@pytest.mark.parametrize("name", DEMOS)
+@pytest.mark.parametrize("day", ["06-21", "01-10"])
+def test_a_plant_without_faults_raises_no_alarm(plans, name, day):
+    played = Played(plans[name], day=day, clock="08:00").run(600, step=2.0)
+    assert played.seen == {}
+    assert played.view.moment is not None
+    assert set(played.live.roles.values()) >= set(played.site.keys)
+
+
+@pytest.mark.parametrize(
+    "name, fault, said, seconds",
+    [
+        ("two-homes", "reversed-ct:1", "reversed", 90),
+        ("pottery", "reversed-ct", "reversed", 700),
+        ("two-homes", "dead-string:2", "dead", 60),
+        ("two-homes", "missing-module:4", "volts", 240),
+        ("hut", "dead-string:1", "dead", 60),
+        ("two-homes", "weak-pack", "weak", 700),
+        ("two-homes", "frozen:1", "frozen", 80),
+        ("two-homes", "dropped", "silent", 60),
+    ],
+)
+def test_each_fault_names_itself(plans, name, fault, said, seconds):
+    played = Played(plans[name], [fault]).run(seconds, step=1.0 if seconds < 300 else 2.0)
+    assert set(played.seen) == {said}
+
+
+def test_a_reversed_transformer_and_a_dead_string_are_both_found(plans):
+    played = Played(plans["two-homes"], ["reversed-ct:1", "dead-string:2"], clock="10:00").run(60)
+    sentences = " ".join(item.sentence for item in played.view.deviations)
+    assert "transformer on phase 1 round" in sentences
+    assert "input 1" in sentences and "strings 1, 2" in sentences and "fuse" in sentences
+
+
+def test_noise_alone_is_no_fault(plans):
+    assert Played(plans["two-homes"], ["noise"]).run(400, step=2.0).seen == {}
+
+
+def test_batteries_exchanged_in_the_settings_are_found(plans):
+    made = plans["two-homes"]
+    key = next(o.key for o in made.live if sum(unit.has_battery for unit in o.design.converters) > 1)
+    played = Played(made, ["wrong-battery-order"], option=key, clock="07:00").run(500, step=2.0)
+    assert "balance" in played.seen
+
+
+@pytest.mark.parametrize("text", ["nonsense", "dead-string:0", "dead-string:x", "missing-module:1000"])
+def test_a_fault_that_is_none_is_told(text):
+    with pytest.raises(ValueError, match="wanted"):
+        fault_of(text)
+
+
+@pytest.mark.parametrize("text", ["dead-string:99", "wrong-battery-order", "reversed-ct:2"])
+def test_a_fault_that_the_plant_cannot_have_is_told(plans, text):
+    with pytest.raises(ValueError, match=r"wanted 1 to|has no such part"):
+        Played(plans["pottery"], [text])
+
+
+@pytest.mark.parametrize("day, clock", [("02-29", "10:00"), ("13-01", "10:00"), ("06-21", "25:00")])
+def test_a_moment_that_is_none_is_told(plans, day, clock):
+    with pytest.raises(ValueError, match="wanted"):
+        step_at(plans["pottery"], day, clock)
+
+
+def test_the_played_site_is_the_plan(plans):
+    """At the middle of a step each value is the plan's own."""
+    made = plans["two-homes"]
+    option = made.option(made.choice.key)
+    played = Played(made, clock="12:00", speed=1.0)
+    played.now = made.site.calendar.step_h * 1800.0
+    step = step_at(made, "06-21", "12:00")
+    year = option.outcome.year
+    for number, say in enumerate(list(played.site.devices.values())[:-1]):
+        reading = say()
+        assert reading.inverter.kw == pytest.approx(float(year.of("ac", number)[step]), abs=1e-9)
+    meter = list(played.site.devices.values())[-1]().meter
+    expected = float(year.at_bus("import")[step] - year.at_bus("export")[step])
+    assert meter.kw == pytest.approx(expected, abs=1e-6)
+    assert sum(meter.phase_kw) == pytest.approx(meter.kw)
+
+
+def test_the_line_shows_live_power(plans):
+    played = Played(plans["two-homes"]).run(5)
+    legs = played.view.moment.legs
+    site = played.site
+    meter = next(say for say in reversed(list(site.devices.values())))().meter
+    assert legs["grid"] == pytest.approx(-meter.kw)
+    assert legs["home"] == pytest.approx(meter.kw + sum(legs[f"{n}:ac"] for n in range(len(site.keys))))
+    assert METER in played.live.roles.values()
+
+
+def test_a_stated_part_is_believed(plans):
+    made = plans["two-homes"]
+    option = made.option(made.choice.key)
+    address = address_of("127.0.0.1", 5)
+    live = LiveSite(made, option, [FieldDevice(address="127.0.0.1", unit=5, part="Garage inverter")], [address])
+    reading = next(iter(Played(made).site.devices.values()))()
+    live.take(Answer(address, datetime.now(UTC), reading))
+    assert live.roles == {address: "Garage inverter"}
+    assert any("none is planned on it" in item.sentence for item in live.view().deviations)
+
+
+def test_every_fault_can_be_ordered():
+    assert {fault_of(kind).kind for kind in FAULTS} == set(FAULTS)
