@@ -73,6 +73,22 @@ def _parser():
     papers.add_argument("folder", type=Path, metavar="DIR")
     papers.add_argument("--option", metavar="KEY", help="which option; the one that fits best when left out")
     papers.set_defaults(run=_papers)
+    site = commands.add_parser("site", help="play the planned plant as a SunSpec Modbus server on this machine")
+    site.add_argument("job", metavar="JOB", help="a job file, or demo, demo:two-homes and so on")
+    site.add_argument("--option", metavar="KEY", help="which option; the one that fits best when left out")
+    site.add_argument(
+        "--day", default="06-21", metavar="MM-DD", help="day of the plan's year (06-21 when left out)"
+    )
+    site.add_argument("--from", dest="clock", default="10:00", metavar="HH:MM", help="local time it begins at")
+    site.add_argument("--speed", type=float, default=60.0, metavar="N", help="how many times as fast as life")
+    site.add_argument("--port", type=int, default=5020, help="port on 127.0.0.1 (5020 when left out)")
+    site.add_argument("--line", default="", metavar="DEV", help="serve RTU on a serial line instead")
+    faults = "missing-module:N, dead-string:N, reversed-ct:PHASE, weak-pack, wrong-battery-order, frozen:UNIT"
+    site.add_argument(
+        "--fault", action="append", default=[], metavar="KIND", help=f"what is wrong: {faults}, noise, dropped"
+    )
+    site.add_argument("--for", dest="seconds", type=float, metavar="S", help="end after so many seconds")
+    site.set_defaults(run=_site)
     install = commands.add_parser("install", help="put menu entry, icon and description in the user's home")
     install.add_argument("--data", type=Path, metavar="DIR", help="another place than the user's data folder")
     install.set_defaults(run=_install)
@@ -140,10 +156,7 @@ def _export(arguments):
 
 def _papers(arguments):
     made = _for_paper(arguments.job)
-    keys = [option.key for option in made.live]
-    wanted = arguments.option or made.choice.key or keys[-1]
-    if wanted not in keys:
-        raise ValueError(f"--option: is {wanted!r}; wanted one of {', '.join(keys)}")
+    option = _option_of(made, arguments.option)
     _drawing_without_a_screen()
     from datetime import date
 
@@ -151,9 +164,55 @@ def _papers(arguments):
     from calm_relay.exchange.firm import read_firm
 
     arguments.folder.mkdir(parents=True, exist_ok=True)
-    for path in write_papers(made, made.option(wanted), arguments.folder, read_firm(), date.today()):
+    for path in write_papers(made, option, arguments.folder, read_firm(), date.today()):
         print(path)
     return 0
+
+
+def _site(arguments):
+    import time
+
+    from calm_relay.fieldbus.server import SiteServer
+    from calm_relay.planning.commissioning.played import FAULTS, PlayedSite, fault_of, step_at
+
+    if not 0.0 < arguments.speed <= 100_000.0:
+        raise ValueError(f"--speed: is {arguments.speed:g}; wanted above 0, at most 100,000")
+    if not 0 <= arguments.port <= 65535:
+        raise ValueError(f"--port: is {arguments.port}; wanted 0 to 65535, 0 for any that is free")
+    faults = [fault_of(text) for text in arguments.fault]
+    made = _planned(arguments.job)
+    option = _option_of(made, arguments.option)
+    began = time.monotonic()
+    first = step_at(made, arguments.day, arguments.clock)
+    played = PlayedSite(made, option, first, arguments.speed, faults, lambda: time.monotonic() - began)
+    server = SiteServer(played.devices, arguments.port, arguments.line)
+    port = server.start()
+    where = arguments.line or f"127.0.0.1:{port}"
+    print(f"{made.job.name}: {option.title}, served at {where}. Ctrl+C ends it.")
+    for unit, say in played.devices.items():
+        reading = say()
+        print(f"  unit {unit}: {reading.words if reading is not None else 'silent'}")
+    for fault in faults:
+        print(f"  fault: {fault.kind}:{fault.number}, {FAULTS[fault.kind]}")
+    print(
+        f"Played from {arguments.day}, {arguments.clock}, {arguments.speed:g} times as fast as life.", flush=True
+    )
+    try:
+        while arguments.seconds is None or time.monotonic() - began < arguments.seconds:
+            time.sleep(0.2)
+    except KeyboardInterrupt:
+        print()
+    server.stop()
+    return 0
+
+
+def _option_of(made, key):
+    """An option of a plan by its key, the one that fits best where none is named."""
+    keys = [option.key for option in made.live]
+    wanted = key or made.choice.key or keys[-1]
+    if wanted not in keys:
+        raise ValueError(f"--option: is {wanted!r}; wanted one of {', '.join(keys)}")
+    return made.option(wanted)
 
 
 def _drawing_without_a_screen():

@@ -14,6 +14,7 @@ from calm_relay.desk.benches.rules_panel import FIRST_RULE, OWN_ROWS
 from calm_relay.desk.benches.wiring_bench import BLOCK_ROWS
 from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
 from calm_relay.desk.dialogs.bills_dialog import BillsDialog
+from calm_relay.desk.dialogs.conditions_dialog import ConditionsDialog
 from calm_relay.desk.dialogs.control_dialog import PLACE_ROWS, ControlDialog
 from calm_relay.desk.dialogs.costs_dialog import CostsDialog
 from calm_relay.desk.dialogs.form_dialog import FormDialog
@@ -21,7 +22,7 @@ from calm_relay.desk.dialogs.item_form import ItemForm
 from calm_relay.desk.dialogs.meter_dialog import MeterDialog
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
 from calm_relay.desk.dialogs.tariff_dialog import TariffDialog
-from calm_relay.job import backup_board, control, demand, equipment, model, survey, tariff, wiring
+from calm_relay.job import backup_board, commissioning, control, demand, equipment, model, survey, tariff, wiring
 from calm_relay.job.base import Model
 from calm_relay.job.model import Job
 
@@ -43,6 +44,11 @@ INTERNAL = {
     (wiring.PartPlace, "key"): "of the part that was dragged",
     (wiring.Label, "key"): "of the words that were dragged",
     (survey.RuleChange, "rule"): "of the rule whose limit was changed",
+    (commissioning.FaceLight, "face"): "of the row of the dialog",
+    (commissioning.TypedReading, "key"): "of the row of the sheet",
+    (commissioning.TestRecord, "key"): "of the row of the test",
+    (commissioning.SerialNumber, "part"): "of the row of the part",
+    (commissioning.CtMoment, "kind"): "of the card of the moment",
 }
 EQUIPMENT = (
     equipment.Catalogue, equipment.Module, equipment.Inverter, equipment.PvInput, equipment.Tracker,
@@ -229,6 +235,35 @@ def controls(window, qtbot, settled, tmp_path):
     add(wiring.Label, {"dx": wires.drawing, "dy": wires.drawing})
     add(wiring.PartPlace, {"east_m": wires.site, "north_m": wires.site})
     add(wiring.Wiring, rows_of(job.wiring, BLOCK_ROWS))
+    bench("Commissioning")
+    commissioned = window.bench
+    add(commissioning.Commissioning, {
+        "option": commissioned.built, "by": commissioned.record.by, "keyed": commissioned.record.settings,
+        "open_points": commissioned.record.open_points,
+    })  # fmt: skip
+    asked = ConditionsDialog(job.commissioning.conditions, [face.name for face in job.faces])
+    add(commissioning.Conditions, {
+        "on": asked.day, "at": asked.time, "clouds": asked.clouds, "air_c": asked.air,
+    })  # fmt: skip
+    first = next(iter(asked.light))
+    add(commissioning.FaceLight, dict(zip(("irradiance", "cell_c"), asked.light[first], strict=True)))
+    add(commissioning.TypedReading, {"value": commissioned.readings.table})
+    commissioned.tabs.choose("tests")
+    add(commissioning.TestRecord, {
+        "result": commissioned.tests.results["transfer"], "note": commissioned.tests.notes["transfer"],
+    })  # fmt: skip
+    commissioned.tabs.choose("record")
+    add(commissioning.Instrument, dict.fromkeys(
+        commissioning.Instrument.model_fields, commissioned.record.instruments
+    ))  # fmt: skip
+    add(commissioning.SerialNumber, {"serial": commissioned.record.serials})
+    commissioned.tabs.choose("ct")
+    add(commissioning.CtMoment, {
+        name: commissioned.ct.fields["load only", name, 0] for name in ("load", "pv", "charge", "shown")
+    })  # fmt: skip
+    live = commissioned.live
+    add(commissioning.FieldDevice, {"address": live.address, "unit": live.unit, "part": live.part})
+    kept.append(asked)
     pinned = bench("Pinned")
     pinned.pin_view()
     settled(window)

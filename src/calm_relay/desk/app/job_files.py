@@ -14,7 +14,8 @@ from calm_relay.desk.widgets.label import tip
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.job_file import SUFFIX, files_outside, moved_job, read_job, write_job
 from calm_relay.exchange.kept_work import ChangedOnDisk, forget, left_behind
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.logbook import copy_logbook, logbook_path
+from calm_relay.exchange.shipped import demo_job, demo_logbook
 from calm_relay.exchange.templates import keep_template, templates_folder
 from calm_relay.exchange.user_state import change_settings, read_settings
 from calm_relay.planning.common.wanted import wanted_words
@@ -226,6 +227,37 @@ class JobFiles(QObject):
         self._notice.ask(f"Written: {path}", ())
         return True
 
+    def logbooks(self) -> tuple[Path | None, Path | None]:
+        """The logbook of the present job, and the one that may be added to; of a demo job the one that ships."""
+        if self._session.path is not None:
+            path = logbook_path(self._session.path)
+            return path, path
+        return demo_logbook(self._session.job), None
+
+    def write_protocol(self, option) -> bool:
+        """Asks for a file and writes the commissioning protocol; says why when it cannot be."""
+        from dataclasses import replace
+
+        from calm_relay.desk.output.protocol_file import write_protocol
+        from calm_relay.planning.commissioning.protocol import protocol_of
+
+        if not self._window.commit() or self._session.plan is None or self._wanted():
+            return False
+        start = Path(self._folder()) / f"{self._plain_name()}, protocol.pdf"
+        chosen, _ = QFileDialog.getSaveFileName(self._window, "Write the protocol", str(start), "PDF (*.pdf)")
+        if not chosen:
+            return False
+        # What was typed last stands in the job before the plan has come again.
+        plan = replace(self._session.plan, job=self._session.job)
+        try:
+            written = write_protocol(protocol_of(plan, option), Path(chosen), date.today())
+        except OSError as error:
+            text = f"{chosen}: {error.strerror or error}. Nothing of the job is lost."
+            QMessageBox.warning(self._window, "This could not be written", tip(text))
+            return False
+        self._notice.ask(f"Written: {written[0]} and {written[1].name}", ())
+        return True
+
     def write_papers(self, key: str) -> bool:
         """Asks for a folder and has all papers of an option written into it."""
         if not self._window.commit() or self._session.plan is None or self._wanted():
@@ -423,6 +455,7 @@ class JobFiles(QObject):
         return str(self._session.path.parent if self._session.path else Path.home())
 
     def _save(self, path):
+        history = self.logbooks()[0]
         try:
             try:
                 self._session.save(path)
@@ -434,6 +467,11 @@ class JobFiles(QObject):
             text = f"{path}: {error.strerror or error}. The file on disk is as it was; nothing is lost here."
             QMessageBox.warning(self._window, "The job was not saved", tip(text))
             return False
+        if history is not None:
+            try:
+                copy_logbook(history, logbook_path(path))
+            except InputError as error:
+                QMessageBox.warning(self._window, "The logbook was not taken along", tip(f"{error}."))
         # What one's own window named is one's own.
         outside = files_outside(self._session.job, path.resolve().parent)
         change_settings(

@@ -184,6 +184,10 @@ class Window(QMainWindow):
                 bench.drawing_wanted.connect(lambda: self._write_diagram())
             if name == "Handover":
                 bench.papers_wanted.connect(lambda: self._write_papers())
+            if name == "Commissioning":
+                bench.protocol_wanted.connect(lambda: self._write_protocol())
+            if name == "Logbook":
+                bench.places = self.files.logbooks
             if name == "Choice":
                 bench.costs_kept.connect(self.shelf.keep_costs)
             bench.show_job(self.session.job)
@@ -208,6 +212,11 @@ class Window(QMainWindow):
         option = self.view.built if self.view is not None else None
         if option is not None:
             self.files.write_papers(option.key)
+
+    def _write_protocol(self):
+        option = self.benches["Commissioning"].option
+        if option is not None:
+            self.files.write_protocol(option)
 
     def _connect_equipment(self, bench):
         shelf = self.shelf

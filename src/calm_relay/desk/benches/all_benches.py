@@ -93,6 +93,18 @@ def _handover():
     return HandoverBench()
 
 
+def _commissioning():
+    from calm_relay.desk.benches.commissioning_bench import CommissioningBench
+
+    return CommissioningBench()
+
+
+def _logbook():
+    from calm_relay.desk.benches.logbook_bench import LogbookBench
+
+    return LogbookBench()
+
+
 def _survey():
     from calm_relay.desk.benches.survey_bench import SurveyBench
 
@@ -131,6 +143,8 @@ BENCHES = {
     "Outage": Entry(_outage, "F12", Day.NEVER),
     "Wiring": Entry(_wiring, "Ctrl+Shift+W", Day.NEVER),
     "Handover": Entry(_handover, "Ctrl+Shift+H", Day.NEVER),
+    "Commissioning": Entry(_commissioning, "Ctrl+Shift+M", Day.NEVER),
+    "Logbook": Entry(_logbook, "Ctrl+Shift+G", Day.NEVER),
     "Survey": Entry(_survey, "Ctrl+Shift+Y", Day.NEVER),
     "Pinned": Entry(_pinned, "Ctrl+Shift+B", Day.NEVER),
     "Equipment": Entry(_equipment, "Ctrl+Shift+E", Day.NEVER),

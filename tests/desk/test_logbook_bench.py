@@ -1,0 +1,138 @@
+"""The bench Logbook driven as its user drives it."""
+
+import pytest
+from PySide6.QtWidgets import QFileDialog
+
+from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.desk.dialogs.facts_dialog import LIGHT, FactsDialog
+from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.exchange.logbook import logbook_path, read_logbook
+from calm_relay.exchange.shipped import demo_logbook
+from calm_relay.job.logbook import KINDS, CapacityTest, MonthFacts
+
+from . import driving
+
+
+@pytest.fixture
+def bench(window, settled, qtbot):
+    driving.press(qtbot, window, BENCHES["Logbook"].key)
+    settled(window)
+    qtbot.waitUntil(lambda: window.bench.settled and window.bench.book is not None, timeout=20_000)
+    return window.bench
+
+
+@pytest.fixture
+def saved(bench, window, tmp_path, monkeypatch, settled, qtbot):
+    """The demo saved as a job of one's own, its logbook beside it."""
+    path = tmp_path / "own.relay.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    assert window.files.save_as()
+    settled(window)
+    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    return bench, path
+
+
+def test_the_demo_excuses_a_summer_and_accuses_a_battery(bench):
+    assert bench.verdict.text() == "Array: as promised. Battery: fades faster than planned."
+    assert "The summer was dim" in bench.years.text()
+    assert "Tell the maker now" in bench.battery.text()
+    assert "30% of the warranty's years" in bench.battery.text()
+    assert driving.painted(bench.array) > 0.05
+    assert driving.painted(bench.fade) > 0.01
+
+
+def test_a_logbook_that_ships_is_not_added_to(bench, window):
+    bench.ask_entry("visit")
+    assert "Save the job" in bench.problem.text()
+    assert not read_logbook(demo_logbook(window.session.job)).problems
+
+
+def test_a_saved_job_takes_its_history_along(saved, window):
+    _, path = saved
+    assert len(read_logbook(logbook_path(path)).lines) == len(read_logbook(demo_logbook(window.session.job)).lines)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_every_kind_of_entry_can_be_added(saved, window, kind, monkeypatch, qtbot):
+    bench, path = saved
+    before = path.with_name("own.relay.logbook.jsonl").read_bytes()
+
+    def answer(dialog):
+        dialog.take()
+        return dialog.result_model is not None
+
+    monkeypatch.setattr(FormDialog, "exec", answer)
+    bench.actions_by_kind[kind].trigger()
+    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    book = read_logbook(logbook_path(path))
+    assert not book.problems
+    assert book.entries[-1].kind == kind
+    assert path.with_name("own.relay.logbook.jsonl").read_bytes().startswith(before)
+    bench.tabs.choose("entries")
+    assert any(KINDS[kind][1] == bench.table.item(row, 1).text() for row in range(bench.table.rowCount()))
+
+
+def test_a_test_that_is_better_lifts_the_accusation(saved, qtbot):
+    bench, _ = saved
+    bench.add_entries([CapacityTest(on="2026-07-15", kwh=24.0)])
+    qtbot.waitUntil(lambda: bench.settled and "ages as planned" in bench.verdict.text(), timeout=20_000)
+    assert "ages as planned" in bench.battery.text()
+
+
+def test_a_broken_line_is_told_and_nothing_is_lost(saved, qtbot):
+    bench, path = saved
+    book = logbook_path(path)
+    book.write_bytes(book.read_bytes()[:-40])
+    bench.load()
+    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    assert "cannot be used" in bench.summary.text() and "cut short" in bench.summary.text()
+    assert bench.table.rowCount() == 44
+
+
+def test_months_come_from_a_meters_file(saved, tmp_path, monkeypatch, qtbot):
+    bench, path = saved
+    lines = ["time,kWh"]
+    for day in range(1, 32):
+        lines += [f"2026-07-{day:02d} {hour:02d}:00,1.5" for hour in range(24)]
+    csv = tmp_path / "july.csv"
+    csv.write_text("\n".join(lines) + "\n", encoding="utf-8")
+
+    def answer(dialog):
+        dialog.path.setText(str(tmp_path / "none.csv"))
+        dialog.take()
+        assert "none.csv" in dialog.problem.text()
+        dialog.path.setText(str(csv))
+        dialog.counts.show_value("production_kwh")
+        dialog.take()
+        return bool(dialog.months)
+
+    monkeypatch.setattr(FactsDialog, "exec", answer)
+    bench.read.click()
+    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    new = read_logbook(logbook_path(path)).entries[-1]
+    assert new == MonthFacts(year=2026, month=7, production_kwh=1116.0)
+
+
+def test_the_light_of_a_year_comes_from_a_weather_file(saved, monkeypatch, qtbot, pvlib_data):
+    bench, path = saved
+
+    def answer(dialog):
+        dialog.path.setText(str(pvlib_data / "723170TYA.CSV"))
+        dialog.counts.show_value(LIGHT)
+        dialog.year.show_value(2024)
+        dialog.take()
+        return bool(dialog.months)
+
+    monkeypatch.setattr(FactsDialog, "exec", answer)
+    bench.read.click()
+    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    lit = [entry for entry in read_logbook(logbook_path(path)).entries[-12:] if entry.year == 2024]
+    assert len(lit) == 12
+    # What was known of those months stays beside the new light.
+    assert all(entry.production_kwh is not None for entry in lit)
+
+
+def test_growth_starts_from_the_job_as_built(bench, window, qtbot):
+    bench.tabs.choose("growth")
+    qtbot.waitUntil(lambda: bench.settled and bench._grown is not None, timeout=60_000)
+    assert driving.painted(bench.growth.bars) > 0.02
