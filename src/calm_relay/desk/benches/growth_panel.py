@@ -19,17 +19,25 @@ class GrowthPanel(QWidget):
         super().__init__(parent)
         self.bars = LimitRows("Room that was left")
         self.table = FigureTable("Now or later")
-        self.head, self.verdict = Label("How much of each limit is used"), Label()
+        self.head, self.verdict, self.later = Label("How much of each limit is used"), Label(), Label()
+        self.later.setWordWrap(True)
+        self.later.setAccessibleName("What comes later")
+        self.later.hide()
         for label in (self.head, self.verdict):
             label.setFont(font(9, strong=True))
             label.setWordWrap(True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        for part in (self.head, self.bars, self.verdict):
+        for part in (self.head, self.bars, self.later, self.verdict):
             column.addWidget(part)
         self.table.setMinimumHeight(96)
         column.addWidget(self.table, 1)
+
+    def show_later(self, loads) -> None:
+        """Says what loads that come later do to the system; `planning.studies.later_loads`."""
+        self.later.setText("\n".join(load.sentence for load in loads))
+        self.later.setVisible(bool(loads))
 
     def show_growth(self, growth) -> None:
         """Draws what was found; None while it is sought."""

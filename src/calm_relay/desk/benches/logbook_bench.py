@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from datetime import date
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QStackedWidget, QVBoxLayout, QWidget
@@ -178,18 +179,18 @@ class LogbookBench(Bench):
             self._ask_growth()
 
     def _ask_growth(self):
-        from calm_relay.planning.studies.growth import growth_of
-
-        self.growth.show_growth(self._grown)
+        self.growth.show_growth(self._grown[0] if self._grown else None)
         if self._grown is None and self._view is not None:
-            self._waiting.add("growth")
-            self.study_wanted.emit("growth", growth_of)
+            self._waiting.add("growth as built")
+            session = getattr(self.window(), "session", None)
+            self.study_wanted.emit("growth as built", partial(_grown, session.folder if session else Path.cwd()))
 
     def show_study(self, key, result):
         """Shows what was read, or what was left room for."""
-        if key == "growth":
+        if key == "growth as built":
             self._grown = result
-            self.growth.show_growth(result)
+            self.growth.show_growth(result[0])
+            self.growth.show_later(result[1])
         elif key == "logbook":
             self.book, self.promise, self._left = result
             self._draw()
@@ -275,6 +276,19 @@ class LogbookBench(Bench):
     def _say(self, text):
         self.problem.setText(text)
         self.problem.show()
+
+
+def _grown(folder, plan, option, progress):
+    """What was left room for, and what loads do that come later, of the option that was built."""
+    from calm_relay.planning.commissioning.protocol import built_option
+    from calm_relay.planning.studies.growth import growth_of
+    from calm_relay.planning.studies.later_loads import later_loads_of
+    from calm_relay.planning.verdict.option import Option
+
+    built = built_option(plan, plan.job.commissioning, option if isinstance(option, Option) else None)
+    if built is None:
+        return None, ()
+    return growth_of(plan, built, progress), later_loads_of(plan, built, folder, progress)
 
 
 def _begun(kind, model):

@@ -4,39 +4,33 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
-from typing import NamedTuple
-
-import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 
 from calm_relay.fieldbus.poller import Answer
 from calm_relay.fieldbus.readings import BatteryReading, DcInput, DeviceReading, InverterReading
 from calm_relay.job.commissioning import Conditions, FaceLight, FieldDevice
 from calm_relay.planning.architecture.connections import unit_keys
 from calm_relay.planning.commissioning.conditions import ClearSky, Light, clear_sky_on, light_on
+from calm_relay.planning.commissioning.live_judgement import Sample, energy_of_swing, meter_turned, sky_of
+from calm_relay.planning.commissioning.live_moment import LiveState, UnitFlows, live_moment
 from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.operation.island import curve_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option
-from calm_relay.planning.views.energy_path import Headroom
 from calm_relay.planning.views.moment import Moment
 
 METER = "meter"
 # Readings kept of each device.
 HISTORY = 600
 LIGHT_EVERY_MIN = 5
-# Shares of a clear sky's beam and diffuse light that are tried.
-BEAMS, DIFFUSES = np.linspace(0.0, 1.2, 49), np.linspace(0.0, 3.0, 61)
-TOO_BRIGHT = 0.4
 FULL_LIGHT = Light(1000.0, 45.0, 0.0, 0.0, 1000.0, "full sun")
 # Looks in a row after which a string is called dead.
 SURE = 4
 LEAST_KW = 0.1
 # A value that does not change at all in so many readings is no measurement.
 STILL_AFTER = 30
-# Swing of a battery's charge from which its energy can be judged, and the share that is too little.
-SWING, SWING_ENDS, WEAK = 0.2, 0.04, 0.7
+# A battery that moved as if it held less than this share of the plan is called weak.
+WEAK = 0.7
 VOLTS_OFF = 0.055
 
 
@@ -69,14 +63,6 @@ class LiveView:
     deviations: tuple[Deviation, ...]
     moment: Moment | None
     light: str
-
-
-class _Sample(NamedTuple):
-    """One moment, by phase [kW]: grid, what the units give, and the arrays' share of it."""
-
-    grid: tuple[float, ...]
-    given: tuple[float, ...]
-    pv: tuple[float, ...]
 
 
 @dataclass
@@ -116,7 +102,7 @@ class LiveSite:
         self._roles: dict[object, str] = {address: part for address, part in self._stated.items() if part}
         self._parts: dict[str, _Part] = {}
         self._silent: dict[object, str] = {}
-        self._samples: deque[_Sample] = deque(maxlen=HISTORY)
+        self._samples: deque[Sample] = deque(maxlen=HISTORY)
         self._clock: datetime | None = None
         self._suspected: dict[str, int] = {}
         self._faces_read = 0
@@ -156,7 +142,7 @@ class LiveSite:
         grid = meter.phase_kw if len(meter.phase_kw) == len(given) else (meter.kw,)
         if len(grid) != len(given):
             given, pv = (sum(given),), (sum(pv or ()),)
-        self._samples.append(_Sample(grid, given, pv or given))
+        self._samples.append(Sample(grid, given, pv or given))
 
     def _by_phase(self, of: Callable[[InverterReading], float | None]) -> tuple[float, ...] | None:
         """A power of all units on each phase of the service [kW]; None while one of them has not said it."""
@@ -240,7 +226,7 @@ class LiveSite:
                     )
                 )
         wrong.sort(key=lambda item: item.severity)
-        return LiveView(now, tuple(rows), tuple(wrong), self._moment(now, lights), words)
+        return LiveView(now, tuple(rows), tuple(wrong), live_moment(self.state(now, lights)), words)
 
     def _lights(self, now: datetime) -> tuple[dict[str, Light], str]:
         """Light on each face: the sky under which the strings that give most are explained."""
@@ -276,17 +262,7 @@ class LiveSite:
                     diffuse = sum(part.diffuse for part in parts) / len(parts)
                     rows.append((beam * per_w, diffuse * per_w, item.amps))
         self._faces_read = len({row[:2] for row in rows})
-        if not rows or max(row[0] + row[1] for row in rows) < 0.3:
-            return 0.0, 0.0, "no light"
-        made = np.array(rows)
-        beams, diffuses = (grid.ravel() for grid in np.meshgrid(BEAMS, DIFFUSES, indexing="ij"))
-        wanted = np.outer(made[:, 0], beams) + np.outer(made[:, 1], diffuses)
-        off = (wanted - made[:, 2:]) / np.maximum(made[:, 2:], 0.3)
-        cost = np.where(off < 0.0, -off, np.minimum(off, TOO_BRIGHT)).sum(axis=0) + 0.01 * np.abs(diffuses - 1.0)
-        best = int(cost.argmin())
-        whole = float(beams[best]), float(diffuses[best])
-        said = "clear" if whole[0] > 0.8 else "hazy" if whole[0] > 0.3 else "overcast"
-        return *whole, f"the sky judged by the strings: {said}"
+        return sky_of(rows)
 
     @staticmethod
     def _inputs(number: int, inverter: InverterReading) -> list[tuple[int, DcInput]]:
@@ -443,21 +419,7 @@ class LiveSite:
         shown stands still, so only what lies between counts.
         """
         part = self._parts.get(key)
-        rows = np.array([row for row in (part.battery if part else ()) if SWING_ENDS < row[1] < 1.0 - SWING_ENDS])
-        if len(rows) < 9:
-            return None
-        # A middle of five: one wild value is not the end of a swing.
-        rows = np.column_stack(
-            [rows[2:-2, 0], np.median(sliding_window_view(rows[:, 1], 5), axis=1), rows[2:-2, 2]]
-        )
-        first, last = sorted((int(rows[:, 1].argmin()), int(rows[:, 1].argmax())))
-        rows = rows[first : last + 1]
-        swing = abs(float(rows[-1, 1] - rows[0, 1]))
-        hours = np.diff(rows[:, 0]) / 3600.0
-        if swing < SWING or hours.max(initial=0.0) > 1.0:
-            return None
-        moved = float((0.5 * (rows[1:, 2] + rows[:-1, 2]) * hours).sum())
-        return abs(moved) / swing
+        return energy_of_swing(part.battery if part else ())
 
     def phase_flows(self) -> dict[str, tuple[float, ...]] | None:
         """What flows on each phase now, as the CT test takes it [kW]; None while it is not all said.
@@ -488,7 +450,9 @@ class LiveSite:
         if home is None:
             rows.append(LiveRow("Meter", "Grid", f"{abs(meter):.2f} kW {word}", ""))
             return
-        reversed_words = self._reversed(home, most)
+        # A unit that is silent or frozen makes the sum wrong, and the meter no liar.
+        unsure = any(part.problem or part.still >= STILL_AFTER for part in self._parts.values())
+        reversed_words = "" if unsure else meter_turned(self._samples, home, meter, most)
         severity = Severity.STOP if reversed_words else Severity.OK
         rows.append(LiveRow("Meter", "Grid", f"{abs(meter):.2f} kW {word}", "", severity))
         planned = f"0 to {most:.1f} kW in the plan's year"
@@ -504,98 +468,21 @@ class LiveSite:
             return None
         return meter + sum(item.kw or 0.0 for item in given if item is not None)
 
-    def _reversed(self, home: float, most: float) -> str:
-        """What speaks for a current transformer that points the wrong way; empty where nothing does."""
-        # A unit that is silent or frozen makes the sum wrong, and the meter no liar.
-        if not self._samples or any(part.problem or part.still >= STILL_AFTER for part in self._parts.values()):
-            return ""
-        phases = len(self._samples[-1].grid)
-        for phase in range(phases):
-            where = "" if phases == 1 else f" on phase {phase + 1}"
-            turn = f"Turn the meter's current transformer{where} round, its arrow towards the grid."
-            home_kw = [item.grid[phase] + item.given[phase] for item in self._samples if len(item.grid) == phases]
-            below = [taken for taken in home_kw if taken < -0.15]
-            if len(below) >= max(4, 0.04 * len(home_kw)):
-                taken = min(below)
-                return (
-                    f"At times the home would take {taken:.1f} kW{where}, less than nothing: the meter counts "
-                    f"the wrong way. {turn}"
-                )
-            if self._runs_along(phase):
-                return (
-                    f"When the arrays give more, the meter shows more import{where} instead of less: it counts the "
-                    f"wrong way. {turn}"
-                )
-        other = home - 2.0 * (self._meter_kw or 0.0)
-        if phases == 1 and home > 1.25 * most + 0.3 and -0.1 <= other <= most:
-            return (
-                f"The home would take {home:.1f} kW, more than ever in the plan's year; with the meter's sign turned "
-                f"it takes {other:.1f} kW: it counts the wrong way. Turn its current transformer round."
-            )
-        return ""
-
-    def _runs_along(self, phase: int) -> bool:
-        """Whether a phase's import rises with the arrays' power: it never does where the meter counts right.
-
-        The slope of one over the other is -1 where nothing else changes and 0 where a battery takes what comes; a
-        slope above 0.4, four times its own standard error, is a sign turned round.
-        """
-        rows = np.array([(item.grid[phase], item.pv[phase]) for item in self._samples if len(item.grid) > phase])
-        if len(rows) < 15:
-            return False
-        grid, pv = np.diff(rows[:, 0]), np.diff(rows[:, 1])
-        power = float((pv**2).sum())
-        if np.abs(pv).sum() < 0.3 or (np.abs(pv) > 0.005).sum() < 8:
-            return False
-        slope = float((grid * pv).sum()) / power
-        spread = float(np.sqrt(((grid - slope * pv) ** 2).sum() / (len(pv) - 1) / power))
-        return slope > 0.4 and slope > 4.0 * spread
-
-    def _moment(self, now: datetime, lights: dict[str, Light]) -> Moment | None:
-        """What the line shows: live power on every leg."""
-        meter, home = self._meter_kw, self._home
-        if not self._units or (self.plan.job.supply.on_grid and meter is None):
+    def state(self, now: datetime, lights: dict[str, Light]) -> LiveState | None:
+        """What flows now, unit by unit; None while the meter, or every unit, is silent."""
+        if not self._units or (self.plan.job.supply.on_grid and self._meter_kw is None):
             return None
-        legs = {"light": max((light.irradiance for light in lights.values()), default=0.0)}
-        bars: dict[str, Headroom] = {}
-        design = self.option.design
-        group = design.roof_converters
-        for together in (*((group,) if group else ()), *design.beside_groups):
-            lead = together[0]
-            units = [self._inverter(self.keys[number]) for number in together]
-            known = [unit for unit in units if unit is not None]
-            pv = sum(item.kw or 0.0 for unit in known for item in unit.inputs)
-            ac = sum(unit.kw or 0.0 for unit in known)
-            batteries = [self._battery(self.keys[number]) for number in together]
-            given = sum(item.kw or 0.0 for item in batteries if item is not None)
-            legs |= {f"{lead}:roof": pv, f"{lead}:strings": pv, f"{lead}:ac": ac, f"{lead}:battery": -given}
-            rated = sum(design.converters[number].inverter.ac_kw for number in together)
-            name = "Inverter" if lead == (group[0] if group else None) else "Battery inverter"
-            bars[name] = Headroom(abs(ac), rated, f"{ac:.1f} of {rated:.3g} kW live", Severity.OK)
-            charge = next((item.soc for item in batteries if item is not None and item.soc is not None), None)
-            if charge is not None:
-                bars["Battery"] = Headroom(charge, 1.0, f"{charge:.0%} full, live", Severity.OK)
-        shown = home if home is not None else sum(legs.get(f"{n}:ac", 0.0) for n in range(len(self.keys)))
-        legs["home"], legs["grid"] = shown, -(meter or 0.0)
-        bars["Home"] = Headroom(
-            max(shown, 0.0), float(self.plan.demand.kw.max()), f"{shown:.1f} kW live", Severity.OK
+        units = tuple(
+            UnitFlows(
+                sum(item.kw or 0.0 for item in inverter.inputs) if inverter else 0.0,
+                (inverter.kw or 0.0) if inverter else 0.0,
+                (battery.kw or 0.0) if battery else 0.0,
+                battery.soc if battery else None,
+            )
+            for inverter, battery in ((self._inverter(key), self._battery(key)) for key in self.keys)
         )
-        if meter is not None:
-            word = "imported" if meter >= 0 else "exported"
-            fuse = self.plan.job.supply.import_limit_kw
-            bars["Grid"] = Headroom(abs(meter), fuse, f"{abs(meter):.1f} kW {word}, live", Severity.OK)
-        step = _step_of(self.plan, now)
-        wall = np.datetime64(now.astimezone(UTC).replace(tzinfo=None), "s")
-        offset = self.plan.site.calendar.wall[step] - self.plan.site.calendar.utc[step]
-        return Moment(step, wall + offset, legs, bars)
-
-
-def _step_of(plan: Plan, now: datetime) -> int:
-    calendar = plan.site.calendar
-    hours = (np.datetime64(now.astimezone(UTC).replace(tzinfo=None), "s") - calendar.utc[0]) / np.timedelta64(
-        3600, "s"
-    )
-    return int(hours % 8760 / calendar.step_h) % calendar.steps
+        light = max((light.irradiance for light in lights.values()), default=0.0)
+        return LiveState(self.plan, self.option, now, units, self._meter_kw, self._home, light)
 
 
 def _kw(value: float | None) -> str:

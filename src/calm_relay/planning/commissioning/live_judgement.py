@@ -1,0 +1,128 @@
+"""What a stretch of live readings says: the sky over the strings, a meter turned round, a battery's true energy."""
+
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+
+# Shares of a clear sky's beam and diffuse light that are tried.
+BEAMS, DIFFUSES = np.linspace(0.0, 1.2, 49), np.linspace(0.0, 3.0, 61)
+TOO_BRIGHT = 0.4
+# Swing of a battery's charge from which its energy can be judged, and how near to full and empty nothing counts.
+SWING, SWING_ENDS = 0.2, 0.04
+
+
+class Sample(NamedTuple):
+    """One moment, by phase [kW]: grid, what the units give, and the arrays' share of it."""
+
+    grid: tuple[float, ...]
+    given: tuple[float, ...]
+    pv: tuple[float, ...]
+
+
+def sky_of(rows: Sequence[tuple[float, float, float]]) -> tuple[float, float, str]:
+    """Shares of a clear sky's beam and of its diffuse light that explain what inputs give, and the sky in a word.
+
+    A dead string gives less than its light, never more: a sky too dim for an input counts in full against it, one too
+    bright only up to a bound.
+
+    Parameters
+    ----------
+    rows : sequence of (float, float, float)
+        Of each input: amps that the clear beam alone would give, those of the clear diffuse light, and the amps read.
+    """
+    if not rows or max(beam + diffuse for beam, diffuse, _ in rows) < 0.3:
+        return 0.0, 0.0, "no light"
+    made = np.array(rows)
+    beams, diffuses = (grid.ravel() for grid in np.meshgrid(BEAMS, DIFFUSES, indexing="ij"))
+    wanted = np.outer(made[:, 0], beams) + np.outer(made[:, 1], diffuses)
+    off = (wanted - made[:, 2:]) / np.maximum(made[:, 2:], 0.3)
+    cost = np.where(off < 0.0, -off, np.minimum(off, TOO_BRIGHT)).sum(axis=0) + 0.01 * np.abs(diffuses - 1.0)
+    best = int(cost.argmin())
+    beam, diffuse = float(beams[best]), float(diffuses[best])
+    said = "clear" if beam > 0.8 else "hazy" if beam > 0.3 else "overcast"
+    return beam, diffuse, f"the sky judged by the strings: {said}"
+
+
+def energy_of_swing(readings: Iterable[tuple[float, float, float]]) -> float | None:
+    """Usable energy of a battery by its own swing [kWh]; None before it swung far enough.
+
+    What flowed between its highest and its lowest charge over the change of charge; near full and empty the charge
+    shown stands still, so only what lies between counts.
+
+    Parameters
+    ----------
+    readings : iterable of (float, float, float)
+        Seconds, charge [0 to 1] and power [kW], in their order.
+    """
+    rows = np.array([row for row in readings if SWING_ENDS < row[1] < 1.0 - SWING_ENDS])
+    if len(rows) < 9:
+        return None
+    # A middle of five: one wild value is not the end of a swing.
+    charge = np.median(sliding_window_view(rows[:, 1], 5), axis=1)
+    first, last = sorted((int(charge.argmin()), int(charge.argmax())))
+    seconds, power = rows[2:-2, 0][first : last + 1], rows[2:-2, 2][first : last + 1]
+    swing = abs(float(charge[last] - charge[first]))
+    hours = np.diff(seconds) / 3600.0
+    if swing < SWING or hours.max(initial=0.0) > 1.0:
+        return None
+    return abs(float((0.5 * (power[1:] + power[:-1]) * hours).sum())) / swing
+
+
+def meter_turned(samples: Sequence[Sample], home: float, meter_kw: float, most: float) -> str:
+    """What speaks for a current transformer that points the wrong way; empty where nothing does.
+
+    Parameters
+    ----------
+    samples : sequence of Sample
+        The latest last.
+    home, meter_kw : float
+        What the home takes now by meter and units, and the meter alone [kW].
+    most : float
+        The home's highest demand in the plan's year [kW].
+    """
+    if not samples:
+        return ""
+    phases = len(samples[-1].grid)
+    for phase in range(phases):
+        where = "" if phases == 1 else f" on phase {phase + 1}"
+        turn = f"Turn the meter's current transformer{where} round, its arrow towards the grid."
+        home_kw = [item.grid[phase] + item.given[phase] for item in samples if len(item.grid) == phases]
+        below = [taken for taken in home_kw if taken < -0.15]
+        if len(below) >= max(4, 0.04 * len(home_kw)):
+            taken = min(below)
+            return (
+                f"At times the home would take {taken:.1f} kW{where}, less than nothing: the meter counts "
+                f"the wrong way. {turn}"
+            )
+        if _runs_along(samples, phase):
+            return (
+                f"When the arrays give more, the meter shows more import{where} instead of less: it counts the "
+                f"wrong way. {turn}"
+            )
+    other = home - 2.0 * meter_kw
+    if phases == 1 and home > 1.25 * most + 0.3 and -0.1 <= other <= most:
+        return (
+            f"The home would take {home:.1f} kW, more than ever in the plan's year; with the meter's sign turned "
+            f"it takes {other:.1f} kW: it counts the wrong way. Turn its current transformer round."
+        )
+    return ""
+
+
+def _runs_along(samples: Sequence[Sample], phase: int) -> bool:
+    """Whether a phase's import rises with the arrays' power: it never does where the meter counts right.
+
+    The slope of one over the other is -1 where nothing else changes and 0 where a battery takes what comes; a
+    slope above 0.4, four times its own standard error, is a sign turned round.
+    """
+    rows = np.array([(item.grid[phase], item.pv[phase]) for item in samples if len(item.grid) > phase])
+    if len(rows) < 15:
+        return False
+    grid, pv = np.diff(rows[:, 0]), np.diff(rows[:, 1])
+    power = float((pv**2).sum())
+    if np.abs(pv).sum() < 0.3 or (np.abs(pv) > 0.005).sum() < 8:
+        return False
+    slope = float((grid * pv).sum()) / power
+    spread = float(np.sqrt(((grid - slope * pv) ** 2).sum() / (len(pv) - 1) / power))
+    return slope > 0.4 and slope > 4.0 * spread

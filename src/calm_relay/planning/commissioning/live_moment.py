@@ -1,0 +1,71 @@
+"""What flows now as the line shows it: live power on every leg."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import numpy as np
+
+from calm_relay.planning.common.severity import Severity
+from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option
+from calm_relay.planning.views.energy_path import Headroom
+from calm_relay.planning.views.moment import Moment
+
+
+@dataclass(frozen=True)
+class UnitFlows:
+    """A unit now: its array's power, its AC side outward, its battery's while it discharges [kW]; the charge."""
+
+    pv_kw: float
+    ac_kw: float
+    battery_kw: float
+    soc: float | None
+
+
+@dataclass(frozen=True, eq=False)
+class LiveState:
+    """A site now: units in the design's order, meter and home [kW] (None: not said), the brightest face [W/m2]."""
+
+    plan: Plan
+    option: Option
+    at: datetime
+    units: tuple[UnitFlows, ...]
+    meter_kw: float | None
+    home_kw: float | None
+    light: float
+
+
+def live_moment(state: LiveState | None) -> Moment | None:
+    """What the line shows of a site; None of one that is silent."""
+    if state is None:
+        return None
+    design, plan = state.option.design, state.plan
+    legs = {"light": state.light}
+    bars: dict[str, Headroom] = {}
+    group = design.roof_converters
+    for together in (*((group,) if group else ()), *design.beside_groups):
+        lead = together[0]
+        units = [state.units[number] for number in together]
+        pv, ac, given = (
+            sum(values) for values in zip(*((u.pv_kw, u.ac_kw, u.battery_kw) for u in units), strict=True)
+        )
+        legs |= {f"{lead}:roof": pv, f"{lead}:strings": pv, f"{lead}:ac": ac, f"{lead}:battery": -given}
+        rated = sum(design.converters[number].inverter.ac_kw for number in together)
+        name = "Inverter" if group and lead == group[0] else "Battery inverter"
+        bars[name] = Headroom(abs(ac), rated, f"{ac:.1f} of {rated:.3g} kW live", Severity.OK)
+        charge = next((unit.soc for unit in units if unit.soc is not None), None)
+        if charge is not None:
+            bars["Battery"] = Headroom(charge, 1.0, f"{charge:.0%} full, live", Severity.OK)
+    home = state.home_kw if state.home_kw is not None else sum(unit.ac_kw for unit in state.units)
+    legs["home"], legs["grid"] = home, -(state.meter_kw or 0.0)
+    bars["Home"] = Headroom(max(home, 0.0), float(plan.demand.kw.max()), f"{home:.1f} kW live", Severity.OK)
+    if state.meter_kw is not None:
+        word = "imported" if state.meter_kw >= 0 else "exported"
+        fuse = plan.job.supply.import_limit_kw
+        bars["Grid"] = Headroom(
+            abs(state.meter_kw), fuse, f"{abs(state.meter_kw):.1f} kW {word}, live", Severity.OK
+        )
+    calendar = plan.site.calendar
+    utc = np.datetime64(state.at.astimezone(UTC).replace(tzinfo=None), "s")
+    step = int((utc - calendar.utc[0]) / np.timedelta64(3600, "s") % 8760 / calendar.step_h) % calendar.steps
+    return Moment(step, utc + (calendar.wall[step] - calendar.utc[step]), legs, bars)
