@@ -215,3 +215,44 @@ def test_a_job_that_is_only_begun_is_not_put_on_paper(tmp_path, capsys, words):
     assert not (tmp_path / out).exists()
     assert main(["assess", str(tmp_path / "begun.relay.json")]) == 0
     assert "No verdict yet" in capsys.readouterr().out
+
+
+def test_the_planned_plant_is_served_and_read_from_another_process(tmp_path):
+    """Two terminals: the simulated site in one, a client in the other."""
+    import re
+
+    from calm_relay.fieldbus.address import address_of
+    from calm_relay.fieldbus.poller import read_once
+
+    command = [sys.executable, "-m", "calm_relay", "site", "demo:two-homes", "--port", "0", "--for", "60"]
+    command += ["--fault", "dead-string:2", "--speed", "1"]
+    site = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    try:
+        lines = []
+        while "Played from" not in (lines[-1] if lines else ""):
+            lines.append(site.stdout.readline())
+            assert lines[-1], "it ended early"
+        port = int(re.search(r"127\.0\.0\.1:(\d+)", lines[0])[1])
+        assert "dead-string" in "".join(lines)
+        reading = read_once(address_of(f"127.0.0.1:{port}"))
+        assert reading.inverter is not None and reading.battery is not None
+        assert read_once(address_of(f"127.0.0.1:{port}", 3)).meter is not None
+    finally:
+        site.terminate()
+        site.communicate()
+
+
+@pytest.mark.parametrize(
+    "words, said",
+    [
+        (["--fault", "nonsense"], "wanted one of"),
+        (["--fault", "dead-string:99"], "wanted 1 to"),
+        (["--speed", "0"], "--speed"),
+        (["--port", "70000"], "--port"),
+        (["--day", "02-30"], "wanted such as"),
+        (["--option", "none"], "--option"),
+    ],
+)
+def test_a_site_that_cannot_be_played_is_told(words, said, capsys):
+    assert main(["site", "demo:two-homes", *words]) == 1
+    assert said in capsys.readouterr().err

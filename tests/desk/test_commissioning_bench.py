@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.dialogs.conditions_dialog import ConditionsDialog
+from calm_relay.exchange.logbook import logbook_path, read_logbook
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.fieldbus.server import SiteServer
 from calm_relay.job.commissioning import FieldDevice
@@ -203,7 +204,20 @@ def test_the_protocol_is_written(lit, window, tmp_path, monkeypatch, settled):
     assert "-370" in text
     assert any(item.title == "Open points" for item in reader.outline)
     document = json.loads((tmp_path / "p.json").read_text(encoding="utf-8"))
+    assert window.session.path is None
     assert any(item["verdict"] == "fail" for item in document["readings"])
+
+
+def test_a_protocol_of_a_saved_job_stands_in_its_logbook(lit, window, tmp_path, monkeypatch, settled):
+    names = iter((str(tmp_path / "own.relay.json"), str(tmp_path / "p.pdf")))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (next(names), ""))
+    assert window.files.save_as()
+    lit.readings.type_reading(f"{ONE} voc", "-370")
+    settled(window)
+    lit.protocol.click()
+    entry = read_logbook(logbook_path(tmp_path / "own.relay.json")).entries[-1]
+    assert (entry.kind, entry.failed) == ("commissioning", 1)
+    assert "Reversed polarity" in entry.text
 
 
 @pytest.fixture
@@ -233,6 +247,9 @@ def site(window, settled):
 
 
 def test_the_live_site_names_a_reversed_transformer_and_a_dead_string(site, window, qtbot, tmp_path):
+    stretches = []
+    site.means_ready.connect(stretches.append)
+    site.keep.setChecked(True)
     site.connect_button.click()
     assert site.connected
     site.start_recording(tmp_path / "r.csv")
@@ -250,6 +267,7 @@ def test_the_live_site_names_a_reversed_transformer_and_a_dead_string(site, wind
     site.toggle()
     assert not site.connected
     assert window.bench.own_moment is None
+    assert stretches[-1].columns["pv kw"] and stretches[-1].columns["soc"]
     with (tmp_path / "r.csv").open(encoding="utf-8") as stream:
         rows = list(csv.DictReader(stream))
     assert {row["part"] for row in rows} >= {"unit 1", "meter"}

@@ -2,13 +2,16 @@
 
 from datetime import UTC, datetime
 
+import numpy as np
 import pytest
 
+from calm_relay.exchange.logbook import append_entry, read_logbook
 from calm_relay.exchange.shipped import DEMOS, demo_job
 from calm_relay.fieldbus.address import address_of
 from calm_relay.fieldbus.poller import Answer
 from calm_relay.job.commissioning import FieldDevice
 from calm_relay.planning.commissioning.live import METER, LiveSite
+from calm_relay.planning.commissioning.means import Means
 from calm_relay.planning.commissioning.played import FAULTS, PlayedSite, fault_of, step_at
 from tests.plans import plan
 
@@ -135,6 +138,27 @@ def test_the_line_shows_live_power(plans):
     assert legs["grid"] == pytest.approx(-meter.kw)
     assert legs["home"] == pytest.approx(meter.kw + sum(legs[f"{n}:ac"] for n in range(len(site.keys))))
     assert METER in played.live.roles.values()
+
+
+def test_means_go_into_the_logbook_an_hour_a_line(plans, tmp_path):
+    """Two hours of the played plant: two lines, whose energy is that of the plan's year."""
+    made = plans["pottery"]
+    option = made.option(made.choice.key)
+    played, means, path = Played(made, day="12-21", clock="11:00"), Means(), tmp_path / "x.jsonl"
+    entries = []
+    for _ in range(125):
+        full = means.take(played.run(1).view.state)
+        entries += [full] if full is not None else []
+    entries.append(means.rest())
+    assert [len(entry.seconds) for entry in entries[:2]] == [12, 12]
+    for entry in entries:
+        append_entry(path, entry)
+    series = read_logbook(path).series
+    assert np.all(np.diff(series.at) == 300.0)
+    step = step_at(made, "12-21", "11:00")
+    planned = option.outcome.year.of("pv_dc")[step + 1 : step + 8].mean()
+    assert series.columns["pv kw"][3:24].mean() == pytest.approx(planned, rel=0.1)
+    assert means.rest() is None
 
 
 def test_a_stated_part_is_believed(plans):

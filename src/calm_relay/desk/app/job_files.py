@@ -14,7 +14,7 @@ from calm_relay.desk.widgets.label import tip
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.job_file import SUFFIX, files_outside, moved_job, read_job, write_job
 from calm_relay.exchange.kept_work import ChangedOnDisk, forget, left_behind
-from calm_relay.exchange.logbook import copy_logbook, logbook_path
+from calm_relay.exchange.logbook import append_entry, copy_logbook, logbook_path
 from calm_relay.exchange.shipped import demo_job, demo_logbook
 from calm_relay.exchange.templates import keep_template, templates_folder
 from calm_relay.exchange.user_state import change_settings, read_settings
@@ -239,7 +239,7 @@ class JobFiles(QObject):
         from dataclasses import replace
 
         from calm_relay.desk.output.protocol_file import write_protocol
-        from calm_relay.planning.commissioning.protocol import protocol_of
+        from calm_relay.planning.commissioning.protocol import handover_entry, protocol_of
 
         if not self._window.commit() or self._session.plan is None or self._wanted():
             return False
@@ -249,13 +249,29 @@ class JobFiles(QObject):
             return False
         # What was typed last stands in the job before the plan has come again.
         plan = replace(self._session.plan, job=self._session.job)
+        protocol = protocol_of(plan, option)
         try:
-            written = write_protocol(protocol_of(plan, option), Path(chosen), date.today())
+            written = write_protocol(protocol, Path(chosen), date.today())
         except OSError as error:
             text = f"{chosen}: {error.strerror or error}. Nothing of the job is lost."
             QMessageBox.warning(self._window, "This could not be written", tip(text))
             return False
         self._notice.ask(f"Written: {written[0]} and {written[1].name}", ())
+        if self._session.path is not None:
+            self.add_to_logbook(handover_entry(protocol, date.today()))
+        return True
+
+    def add_to_logbook(self, entry) -> bool:
+        """Adds an entry to the logbook of a saved job; says why when it cannot be."""
+        path = self.logbooks()[1]
+        if path is None:
+            self._notice.ask("Save the job first: its logbook stands beside its file.", ())
+            return False
+        try:
+            append_entry(path, entry)
+        except InputError as error:
+            self._notice.ask(f"{error}.", ())
+            return False
         return True
 
     def write_papers(self, key: str) -> bool:

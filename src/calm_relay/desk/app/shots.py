@@ -42,10 +42,6 @@ def _tab(key):
     return lambda bench: bench.tabs.choose(key)
 
 
-def _tips(bench):
-    bench.choose_scales("tips")
-
-
 def _has_sizes(bench):
     return bench.off_grid.settled
 
@@ -95,19 +91,34 @@ def _item_dialog(window):
     return window.findChildren(ItemDialog)[-1]
 
 
-def _tariff_dialog(window):
-    return window.bench.dialog
+def _live(bench):
+    """The planned plant played with a transformer turned round and a dead string, and connected to."""
+    import time
+
+    from calm_relay.fieldbus.server import SiteServer
+    from calm_relay.planning.commissioning.played import PlayedSite, fault_of, step_at
+
+    session = bench.window().session
+    plan, began = session.plan, time.monotonic()
+    faults = [fault_of("reversed-ct:1"), fault_of("dead-string:2")]
+    first = step_at(plan, "06-21", "10:00")
+    played = PlayedSite(plan, bench.option, first, 60.0, faults, lambda: time.monotonic() - began)
+    port = SiteServer(played.devices).start()
+    record = session.job.commissioning
+    devices = tuple(device.with_(address=f"127.0.0.1:{port}") for device in record.devices)
+    session.edit(session.job.with_(commissioning=record.with_(devices=devices)), "Devices")
+    settle(bench.window())
+    bench.tabs.choose("live")
+    bench.live.start()
+
+
+def _both_found(bench):
+    said = bench.live.deviations.text()
+    return "round" in said and "nothing" in said
 
 
 VIEWS = (
     Shot("choice", "Choice", 4),
-    Shot(
-        "choice-tipping",
-        "Choice",
-        2,
-        demo="dairy",
-        press=_tips,
-    ),
     Shot("strings-restrung", "Strings", 2, demo="dairy"),
     Shot("inverter-farm", "Inverter", 2, demo="dairy", press=lambda bench: bench.foresight_tabs.choose("year")),
     Shot("wiring", "Wiring", 1),
@@ -120,7 +131,7 @@ VIEWS = (
         ready=lambda bench: bench.model.plants,
         then=_pick,
     ),
-    Shot("survival", "Outage", 4, press=lambda bench: bench.tabs.choose("map")),
+    Shot("logbook", "Logbook", 4),
     Shot("site", "Site", 1),
     Shot("roof", "Roof", 1, "best"),
     Shot(
@@ -133,6 +144,8 @@ VIEWS = (
         ready=lambda bench: bench.settled and bench.controlled.is_drawn,
     ),
     Shot("grid", "Grid", 2),
+    Shot("commissioning", "Commissioning", 2, demo="two-homes"),
+    Shot("live", "Commissioning", 2, demo="two-homes", press=_live, ready=_both_found),
     Shot(
         "outage",
         "Outage",
@@ -145,7 +158,6 @@ VIEWS = (
         "off-grid", "Grid", 3, demo="hut", press=lambda bench: bench.off_grid.tabs.choose("size"), ready=_has_sizes
     ),
     Shot("survey", "Survey", 3, demo="cottage"),
-    Shot("tariff", "Grid", 2, press=lambda bench: bench.open_tariff(), dialog=_tariff_dialog),
     Shot("equipment", "Equipment", 2, press=_new_module, dialog=_item_dialog),
     Shot("new-job", "Choice", 2, press=_half_answered, ready=lambda bench: not bench.window().session.busy),
 )

@@ -186,6 +186,7 @@ class Window(QMainWindow):
                 bench.papers_wanted.connect(lambda: self._write_papers())
             if name == "Commissioning":
                 bench.protocol_wanted.connect(lambda: self._write_protocol())
+                bench.entry_made.connect(self.files.add_to_logbook)
             if name == "Logbook":
                 bench.places = self.files.logbooks
             if name == "Choice":
@@ -315,6 +316,8 @@ class Window(QMainWindow):
         if self.files.may_leave():
             self.files.forget()
             self._keep_verdict()
+            for bench in self.benches.values():
+                bench.end()
             self.session.close()
             event.accept()
         else:

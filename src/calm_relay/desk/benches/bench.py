@@ -55,6 +55,9 @@ class Bench(QWidget):
         if self.shows_plan:
             self._view = None
 
+    def end(self) -> None:
+        """The window is closed: what goes on by itself ends."""
+
     def show_job(self, job) -> None:
         """Shows the job's inputs."""
 

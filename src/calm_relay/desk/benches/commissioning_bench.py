@@ -31,9 +31,12 @@ class CommissioningBench(Bench):
     -------
     protocol_wanted
         The protocol is to be written.
+    entry_made : object
+        An entry for the job's logbook.
     """
 
     protocol_wanted = Signal()
+    entry_made = Signal(object)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -56,6 +59,7 @@ class CommissioningBench(Bench):
             panel.edited.connect(self.edited)
         self.ct.live_wanted.connect(self._take_live)
         self.live.moment_changed.connect(self._on_moment)
+        self.live.means_ready.connect(self.entry_made)
         self._lay_out()
 
     def _lay_out(self):
@@ -83,8 +87,15 @@ class CommissioningBench(Bench):
     def show_job(self, job) -> None:
         """Takes the job that edits start from; its record is shown at once, before the plan has come again."""
         self._job = job
+        if self.live.connected and not self.live.belongs_to(job):
+            self.live.stop()
         if self._view is not None:
             self._draw()
+
+    def end(self) -> None:
+        """Ends a live connection."""
+        if self.live.connected:
+            self.live.stop()
 
     def show_view(self, view) -> None:
         """Shows a plan with the option that was built."""

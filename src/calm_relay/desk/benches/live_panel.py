@@ -6,6 +6,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
+    QCheckBox,
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
@@ -48,10 +49,13 @@ class LivePanel(QWidget):
         A changed job and the edit's name.
     moment_changed : object
         What flows now, `planning.views.moment.Moment`, None without a connection.
+    means_ready : object
+        A stretch of means for the logbook, `job.logbook.Readings`.
     """
 
     edited = Signal(object, str)
     moment_changed = Signal(object)
+    means_ready = Signal(object)
     _heard = Signal(object)
     _scanned = Signal(object)
 
@@ -75,6 +79,9 @@ class LivePanel(QWidget):
         self.connect_button = QPushButton("Connect")
         self.record = QPushButton("Record…")
         self.record.setToolTip("Writes what is read into a CSV file, a row a second, until you stop it")
+        self.keep = QCheckBox("Means into the logbook")
+        self.keep.setToolTip("Means over five minutes are added to the job's logbook, an hour a line")
+        self._means = None
         for button in (self.add, self.look, self.drop, self.connect_button, self.record):
             button.setObjectName("small")
         self.devices = QTableWidget()
@@ -133,7 +140,10 @@ class LivePanel(QWidget):
         row.addWidget(scrolled("What is wrong", self.deviations, spacing=4), 6)
         column.addLayout(row, 3)
         column.addWidget(self.table, 5)
-        column.addWidget(self.state)
+        below = QHBoxLayout()
+        below.addWidget(self.state, 1)
+        below.addWidget(self.keep)
+        column.addLayout(below)
 
     @property
     def connected(self) -> bool:
@@ -144,6 +154,14 @@ class LivePanel(QWidget):
     def site(self):
         """What was read so far, `planning.commissioning.live.LiveSite`; None before the first connection."""
         return self._site
+
+    def belongs_to(self, job) -> bool:
+        """Whether a connection is that of a job: of the same devices at the same place."""
+        before = self._job
+        return before is not None and (before.commissioning.devices, before.site) == (
+            job.commissioning.devices,
+            job.site,
+        )
 
     def show_record(self, job, plan, option) -> None:
         """Shows the devices of a job; a connection goes on while they stay the same."""
@@ -307,6 +325,7 @@ class LivePanel(QWidget):
         """Ends the connection; what was read last stays to be seen."""
         self._timer.stop()
         self.stop_recording()
+        self._end_means()
         if self._poller is not None:
             poller, self._poller = self._poller, None
             threading.Thread(target=poller.stop, daemon=True).start()
@@ -360,7 +379,26 @@ class LivePanel(QWidget):
         clock = view.at.astimezone(_zone(self._job)).strftime("%-d %B %Y, %H:%M:%S")
         writing = f" Recording: {self._recorder.rows:,} rows." if self._recorder is not None else ""
         self.state.setText(f"Devices' clock {clock}; {view.light}.{writing}")
+        self._keep_means(view.state)
         self.moment_changed.emit(view.moment)
+
+    def _keep_means(self, state):
+        """Gathers means while they are asked for; what was begun is added when they no longer are."""
+        from calm_relay.planning.commissioning.means import Means
+
+        if self.keep.isChecked() and state is not None:
+            self._means = self._means or Means()
+            full = self._means.take(state)
+            if full is not None:
+                self.means_ready.emit(full)
+        elif not self.keep.isChecked():
+            self._end_means()
+
+    def _end_means(self):
+        means, self._means = self._means, None
+        rest = means.rest() if means is not None else None
+        if rest is not None:
+            self.means_ready.emit(rest)
 
     def ct_moment(self, kind) -> CtMoment | None:
         """What flows now as a moment of the CT test; None without a connection that says it all."""

@@ -56,13 +56,18 @@ class Deviation:
 
 @dataclass(frozen=True)
 class LiveView:
-    """What is shown of a running site: rows, deviations worst first, and the line's moment where the meter speaks."""
+    """What is shown of a running site: rows, deviations worst first, what flows, and the sky in words."""
 
     at: datetime
     rows: tuple[LiveRow, ...]
     deviations: tuple[Deviation, ...]
-    moment: Moment | None
+    state: LiveState | None
     light: str
+
+    @property
+    def moment(self) -> Moment | None:
+        """What the line shows; None while the meter, or every unit, is silent."""
+        return live_moment(self.state)
 
 
 @dataclass
@@ -226,7 +231,7 @@ class LiveSite:
                     )
                 )
         wrong.sort(key=lambda item: item.severity)
-        return LiveView(now, tuple(rows), tuple(wrong), live_moment(self.state(now, lights)), words)
+        return LiveView(now, tuple(rows), tuple(wrong), self.state(now, lights), words)
 
     def _lights(self, now: datetime) -> tuple[dict[str, Light], str]:
         """Light on each face: the sky under which the strings that give most are explained."""

@@ -52,13 +52,17 @@ def live_moment(state: LiveState | None) -> Moment | None:
         legs |= {f"{lead}:roof": pv, f"{lead}:strings": pv, f"{lead}:ac": ac, f"{lead}:battery": -given}
         rated = sum(design.converters[number].inverter.ac_kw for number in together)
         name = "Inverter" if group and lead == group[0] else "Battery inverter"
-        bars[name] = Headroom(abs(ac), rated, f"{ac:.1f} of {rated:.3g} kW live", Severity.OK)
+        bars[name] = Headroom(
+            abs(ac), rated, f"{ac:.1f} of {rated:.3g} kW live".replace("-0.0", "0.0"), Severity.OK
+        )
         charge = next((unit.soc for unit in units if unit.soc is not None), None)
         if charge is not None:
             bars["Battery"] = Headroom(charge, 1.0, f"{charge:.0%} full, live", Severity.OK)
     home = state.home_kw if state.home_kw is not None else sum(unit.ac_kw for unit in state.units)
     legs["home"], legs["grid"] = home, -(state.meter_kw or 0.0)
-    bars["Home"] = Headroom(max(home, 0.0), float(plan.demand.kw.max()), f"{home:.1f} kW live", Severity.OK)
+    bars["Home"] = Headroom(
+        max(home, 0.0), float(plan.demand.kw.max()), f"{home:.1f} kW live".replace("-0.0", "0.0"), Severity.OK
+    )
     if state.meter_kw is not None:
         word = "imported" if state.meter_kw >= 0 else "exported"
         fuse = plan.job.supply.import_limit_kw

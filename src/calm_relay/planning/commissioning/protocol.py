@@ -1,10 +1,12 @@
 """The commissioning protocol: readings, conditions, verdicts, tests, instruments and open points, as one document."""
 
 from dataclasses import dataclass
+from datetime import date
 from typing import Any
 
 from calm_relay import __version__
 from calm_relay.job.commissioning import Commissioning
+from calm_relay.job.logbook import Handover
 from calm_relay.job.model import Job
 from calm_relay.planning.commissioning.conditions import moment_utc
 from calm_relay.planning.commissioning.ct_assistant import ct_finding
@@ -143,6 +145,20 @@ def serial_parts(option: Option, record: Commissioning) -> tuple[SerialPart, ...
             name = node.title if node.count == 1 else f"{node.title}, {number} of {node.count}"
             found.append(SerialPart(key, name, record.serial(key)))
     return tuple(found)
+
+
+def handover_entry(protocol: Protocol, today: date) -> Handover:
+    """What the logbook keeps of a protocol that was written."""
+    counts = protocol.counts
+    return Handover(
+        on=protocol.record.conditions.on or today.isoformat(),
+        by=protocol.record.by,
+        option=protocol.option.title,
+        passed=counts.get("pass", 0) + counts.get("written down", 0),
+        doubtful=counts.get("doubtful", 0) + counts.get("cannot be judged", 0),
+        failed=counts.get("fail", 0),
+        text="\n".join(protocol.open_points)[:20_000],
+    )
 
 
 def setting_key(setting: Setting) -> str:
