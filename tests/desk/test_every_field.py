@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS
 from calm_relay.desk.benches.load_rows import KINDS
+from calm_relay.desk.benches.money_bench import FINANCE_ROWS, LEASE_ROWS, LOAN_ROWS
 from calm_relay.desk.benches.rules_panel import FIRST_RULE, OWN_ROWS
 from calm_relay.desk.benches.wiring_bench import BLOCK_ROWS
 from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
@@ -22,7 +23,18 @@ from calm_relay.desk.dialogs.item_form import ItemForm
 from calm_relay.desk.dialogs.meter_dialog import MeterDialog
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
 from calm_relay.desk.dialogs.tariff_dialog import TariffDialog
-from calm_relay.job import backup_board, commissioning, control, demand, equipment, model, survey, tariff, wiring
+from calm_relay.job import (
+    backup_board,
+    commissioning,
+    control,
+    demand,
+    equipment,
+    finance,
+    model,
+    survey,
+    tariff,
+    wiring,
+)
 from calm_relay.job.base import Model
 from calm_relay.job.model import Job
 
@@ -235,6 +247,11 @@ def controls(window, qtbot, settled, tmp_path):
     add(wiring.Label, {"dx": wires.drawing, "dy": wires.drawing})
     add(wiring.PartPlace, {"east_m": wires.site, "north_m": wires.site})
     add(wiring.Wiring, rows_of(job.wiring, BLOCK_ROWS))
+    money = bench("Money")
+    add(finance.Finance, rows_of(job.finance, FINANCE_ROWS))
+    add(finance.Loan, rows_of(job.finance.loan, LOAN_ROWS))
+    add(finance.Lease, rows_of(job.finance.lease, LEASE_ROWS))
+    assert money.finance.isEnabled() and money.loan.isEnabled() and money.lease.isEnabled()
     bench("Commissioning")
     commissioned = window.bench
     add(commissioning.Commissioning, {

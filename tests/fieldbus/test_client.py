@@ -8,6 +8,7 @@ import socket
 import struct
 import threading
 import time
+from itertools import pairwise
 
 import pytest
 
@@ -313,6 +314,23 @@ def test_one_that_hangs_holds_no_other():
     assert refused and all(answer.problem for answer in refused)
     waits = [answer.next_s for answer in heard if answer.address == good.at_unit(9)]
     assert waits == sorted(waits) and waits[-1] > waits[0]
+
+
+def test_one_that_hangs_on_a_shared_line_holds_its_neighbour_briefly():
+    """Two units behind one logger, of which one never answers: the other is read again and again."""
+    true = holding(
+        [int.from_bytes(registers_of(UNIT)[at : at + 2], "big") for at in range(0, len(registers_of(UNIT)), 2)]
+    )
+    heard = []
+    with answering(lambda request: true(request) if request[6] == 1 else b"") as address:
+        poller = Poller([address, address.at_unit(2)], heard.append, every_s=0.2, timeout_s=0.4)
+        poller.start()
+        time.sleep(4.0)
+        poller.stop()
+    read = [answer for answer in heard if answer.address == address and answer.reading is not None]
+    gaps = [(after.at - before.at).total_seconds() for before, after in pairwise(read)]
+    assert len(read) >= 8
+    assert max(gaps) < 2.0
 
 
 def test_a_device_that_comes_back_is_read_again():

@@ -206,6 +206,19 @@ def test_a_string_as_built_flows_back_into_the_job(plans):
     assert next(i for i in there if i.key == item.key).value == pytest.approx(short, rel=0.01)
 
 
+def test_a_stack_as_built_flows_back_into_the_job(homes):
+    """Three packs in series where four are planned: the volts say so."""
+    made, option, record = homes
+    record = record.with_value("battery of unit 1 soc", 50.0)
+    key = "battery of unit 1 volts"
+    planned = next(item.value for item in expected_of(made, option, record) if item.key == key)
+    judged = {item.expected.key: item for item in judge(made, option, record.with_value(key, planned * 3 / 4))}[
+        key
+    ]
+    assert judged.verdict == "fail"
+    assert judged.as_built.apply(made.job).battery.count == 3
+
+
 def test_measured_light_is_trusted_more_than_the_sky(homes):
     made, _, record = homes
     face = made.faces[0].plan

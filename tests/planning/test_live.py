@@ -138,6 +138,9 @@ def test_the_line_shows_live_power(plans):
     assert legs["grid"] == pytest.approx(-meter.kw)
     assert legs["home"] == pytest.approx(meter.kw + sum(legs[f"{n}:ac"] for n in range(len(site.keys))))
     assert METER in played.live.roles.values()
+    roof = played.view.moment.bars["Roof"]
+    assert roof.used == pytest.approx(roof.limit, rel=0.15)
+    assert "expected" in roof.caption
 
 
 def test_means_go_into_the_logbook_an_hour_a_line(plans, tmp_path):

@@ -17,6 +17,7 @@ EVERY_S = 1.0
 LONGEST_WAIT_S = 60.0
 # A wire that is not free by then is held by a unit that hangs.
 PATIENCE_S = 20.0
+BRIEF_S = 0.8
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,7 @@ class _Line:
     """A wire and who is on it."""
 
     wire: Wire
+    shared: bool = False
     free: asyncio.Lock = field(default_factory=asyncio.Lock)
 
 
@@ -92,8 +94,10 @@ class Poller:
     async def _all(self) -> None:
         self._loop, self._end = asyncio.get_running_loop(), asyncio.Event()
         lines: dict[tuple[str, int], _Line] = {}
+        wires = [address.wire for address in self._addresses]
         for address in self._addresses:
-            lines.setdefault(address.wire, _Line(wire_to(address, self._timeout_s)))
+            shared = wires.count(address.wire) > 1
+            lines.setdefault(address.wire, _Line(wire_to(address, self._timeout_s), shared))
         tasks = [asyncio.create_task(self._ask(address, lines[address.wire])) for address in self._addresses]
         self._started.set()
         await self._end.wait()
@@ -112,16 +116,20 @@ class Poller:
             try:
                 await asyncio.wait_for(line.free.acquire(), PATIENCE_S)
                 try:
-                    await connect(line.wire, address)
-                    if found is None:
-                        found = await find(line.wire, address)
-                        known = {}
-                    reading = await read(line.wire, found, known)
+                    # A unit that failed before is given less of a line that others wait for.
+                    async with asyncio.timeout(BRIEF_S if failed and line.shared else None):
+                        await connect(line.wire, address)
+                        if found is None:
+                            found = await find(line.wire, address)
+                            known = {}
+                        reading = await read(line.wire, found, known)
                 finally:
                     line.free.release()
             except (FieldError, TimeoutError) as error:
                 failed, found = failed + 1, None
-                problem = error.problem if isinstance(error, FieldError) else "another unit on its line hangs"
+                problem = (
+                    error.problem if isinstance(error, FieldError) else "no answer while others wait for the line"
+                )
                 wait = min(self._every_s * 2**failed, LONGEST_WAIT_S)
                 self._tell(Answer(address, _now(), None, problem, time.monotonic() - began, wait))
             else:

@@ -13,6 +13,7 @@ from calm_relay.job.commissioning import Commissioning
 from calm_relay.job.control import Clock, Control, ExportWindow, GridCharge, Window, refuse_meeting
 from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.equipment import Catalogue, Phases
+from calm_relay.job.finance import Finance
 from calm_relay.job.survey import (
     Attachment,
     BatteryPlace,
@@ -349,6 +350,9 @@ class Job(Model):
     must_haves: MustHaves = MustHaves()
     control: Control = Control()
     costs: Costs = Costs()
+    finance: Finance = Field(
+        default=Finance(), description="How it is paid for, and what it costs over the years."
+    )
     rules: tuple[RatioRule, ...] = Field(default=(), max_length=50)
     backup_board: BackupBoard | None = Field(
         default=None, description="None: the whole house hangs behind the relay."

@@ -165,6 +165,7 @@ class Incentive(Model):
     )
     amount: NotNegative = Field(title="Amount")
     cap: NotNegative | None = Field(default=None, title="At most", description="None: no cap.")
+    paid: Literal["at sale", "next year"] = Field(default="at sale", title="Paid")
     authority: Line = Field(default="", max_length=80, title="Authority")
     dated: str = Field(default="", pattern=r"^(\d{4}-\d{2}(-\d{2})?)?$", title="As of")
 

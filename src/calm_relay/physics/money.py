@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy_financial import npv
+from numpy_financial import npv, pmt
 
 from calm_relay.physics.plant.readings import dot
 
@@ -237,3 +237,79 @@ def internal_rate_of_return(flows: list[float] | np.ndarray) -> float | None:
     from scipy.optimize import brentq
 
     return float(brentq(lambda rate: present_value(flows, rate), low, high, xtol=1e-14))
+
+
+def yearly_payment(principal: float, rate: float, years: int) -> float:
+    """What a loan of equal payments at each year's end costs a year.
+
+    Parameters
+    ----------
+    principal : float
+        Lent today [currency].
+    rate : float
+        Interest a year.
+    years : int
+        Payments.
+
+    References
+    ----------
+    Annuity formula: principal * rate / (1 - (1 + rate)**-years).
+    """
+    return -float(pmt(rate, years, principal)) if rate > 0.0 else principal / years
+
+
+def payback_years(flows: list[float] | np.ndarray, discount_rate: float = 0.0) -> float | None:
+    """Years until what came in equals what went out, straight within a year; None when it does not in time.
+
+    Parameters
+    ----------
+    flows : sequence of float
+        The first of them today, later ones at each year's end.
+    discount_rate : float
+        0 for the simple payback.
+    """
+    worth = np.asarray(flows, dtype=float) / (1.0 + discount_rate) ** np.arange(len(flows))
+    total = np.cumsum(worth)
+    if total[0] >= 0.0:
+        return 0.0
+    home = np.flatnonzero(total >= 0.0)
+    if not home.size:
+        return None
+    year = int(home[0])
+    return year - float(total[year] / (total[year] - total[year - 1]))
+
+
+def levelised_storage(
+    outlay: float,
+    upkeep: np.ndarray,
+    charging: np.ndarray,
+    given_kwh: np.ndarray,
+    discount_rate: float,
+    end_of_life: float = 0.0,
+) -> float | None:
+    """What a kWh out of a battery costs over its years [currency/kWh]; None where it gives nothing.
+
+    Parameters
+    ----------
+    outlay : float
+        Of the battery with its unit and work, today.
+    upkeep, charging : ndarray, shape (years,)
+        Of each year: upkeep with replacements, and what the energy that charged it would have earned or cost.
+    given_kwh : ndarray, shape (years,)
+        Out of the battery in each year.
+    discount_rate : float
+        A year.
+    end_of_life : float
+        Cost at the end of the last year; below 0 for what is then left in it.
+
+    References
+    ----------
+    Schmidt, Melchior, Hawkes and Staffell 2019, Joule 3(1), equation 1.
+    """
+    years = np.arange(1, len(given_kwh) + 1)
+    worth = (1.0 + discount_rate) ** -years
+    given = float((np.asarray(given_kwh) * worth).sum())
+    if given <= 0.0:
+        return None
+    spent = outlay + float(((np.asarray(upkeep) + np.asarray(charging)) * worth).sum()) + end_of_life * worth[-1]
+    return float(spent / given)

@@ -132,6 +132,7 @@ VIEWS = (
         then=_pick,
     ),
     Shot("logbook", "Logbook", 4),
+    Shot("money", "Money", 2),
     Shot("site", "Site", 1),
     Shot("roof", "Roof", 1, "best"),
     Shot(
@@ -157,7 +158,6 @@ VIEWS = (
     Shot(
         "off-grid", "Grid", 3, demo="hut", press=lambda bench: bench.off_grid.tabs.choose("size"), ready=_has_sizes
     ),
-    Shot("survey", "Survey", 3, demo="cottage"),
     Shot("equipment", "Equipment", 2, press=_new_module, dialog=_item_dialog),
     Shot("new-job", "Choice", 2, press=_half_answered, ready=lambda bench: not bench.window().session.busy),
 )

@@ -93,6 +93,12 @@ def _handover():
     return HandoverBench()
 
 
+def _money():
+    from calm_relay.desk.benches.money_bench import MoneyBench
+
+    return MoneyBench()
+
+
 def _commissioning():
     from calm_relay.desk.benches.commissioning_bench import CommissioningBench
 
@@ -143,6 +149,7 @@ BENCHES = {
     "Outage": Entry(_outage, "F12", Day.NEVER),
     "Wiring": Entry(_wiring, "Ctrl+Shift+W", Day.NEVER),
     "Handover": Entry(_handover, "Ctrl+Shift+H", Day.NEVER),
+    "Money": Entry(_money, "Ctrl+Shift+K", Day.NEVER),
     "Commissioning": Entry(_commissioning, "Ctrl+Shift+M", Day.NEVER),
     "Logbook": Entry(_logbook, "Ctrl+Shift+G", Day.NEVER),
     "Survey": Entry(_survey, "Ctrl+Shift+Y", Day.NEVER),

@@ -54,6 +54,9 @@ class IncentiveRows(RowStack):
                 f"Incentive {number} is paid per", [(w, f"per {w}") for w in ("kWh", "kW")], width=6
             ),
             "cap": QuantityField(f"Most of incentive {number}", "", range_of(Incentive, "cap")),
+            "paid": ChoiceField(
+                f"Incentive {number} is paid", [("at sale", "at sale"), ("next year", "next year")], width=6
+            ),
             "authority": QLineEdit(),
             "dated": QLineEdit(),
         }
@@ -74,9 +77,10 @@ class IncentiveRows(RowStack):
         fields["per"].show_value(incentive.per if incentive else "kWh")
         fields["amount"].show_value(incentive.amount if incentive else 0.0)
         fields["cap"].show_value(incentive.cap if incentive else None)
+        fields["paid"].show_value(incentive.paid if incentive else "at sale")
         words = {"pays_for": "for", "cap": "at most", "authority": "by", "dated": "as of"}
         parts: list[tuple[QWidget, int]] = []
-        for name in ("name", "pays_for", "amount", "per", "cap", "authority", "dated"):
+        for name in ("name", "pays_for", "amount", "per", "cap", "paid", "authority", "dated"):
             if name in words:
                 parts.append((Label(words[name]), 0))
             parts.append((fields[name], int(name in {"name", "authority"})))

@@ -204,7 +204,7 @@ class FormDialog(AnswerDialog):
             grid.addWidget(field, number, 1)
             value = getattr(model, name)
             # Of a share people type per cent.
-            field.show_value(value * 100.0 if kind == "percent" else value)
+            field.show_value(value * 100.0 if kind == "percent" and value is not None else value)
             self.fields[name] = field
             if kind == "percent":
                 self._percent.add(name)
@@ -244,7 +244,8 @@ class FormDialog(AnswerDialog):
         # Text that may be empty is empty, not missing.
         known = type(self._model).model_fields
         values |= {name: "" for name, value in values.items() if value is None and known[name].default == ""}
-        return values | {name: round(values[name] / 100.0, 9) for name in self._percent}
+        shares = {name: values[name] for name in self._percent if values[name] is not None}
+        return values | {name: round(value / 100.0, 9) for name, value in shares.items()}
 
     def take(self) -> None:
         """Closes with the changed model when it is valid; says what is wrong when not."""

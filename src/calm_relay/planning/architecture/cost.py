@@ -123,8 +123,14 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
         lines.append(
             CostLine("margin", f"Margin, {costs.margin:.0%}", costs.margin * sum(line.amount for line in lines))
         )
-    lines += _incentive_lines(design, job, lines)
+    lines += [line for line, paid in _incentive_lines(design, job, lines) if paid == "at sale"]
     return tuple(lines)
+
+
+def paid_next_year(design: Design, job: Job) -> float:
+    """Incentives that come a year after the sale [currency]."""
+    lines = [line for line in cost_lines(design, job) if line.kind != "rebate"]
+    return -sum(line.amount for line, paid in _incentive_lines(design, job, lines) if paid == "next year")
 
 
 def _existing_lines(design: Design, job: Job) -> list[CostLine]:
@@ -187,8 +193,8 @@ def _site_lines(design: Design, job: Job) -> list[CostLine]:
     return lines
 
 
-def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[CostLine]:
-    """The rebate a kWh and every incentive, each below its cap; none pays more than the thing costs."""
+def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[tuple[CostLine, str]]:
+    """The rebate a kWh and every incentive with when it is paid, each below its cap; none pays more than the thing."""
     costs = job.costs
     battery = design.battery_converter
     new = battery is not None and battery.battery_is_new
@@ -199,11 +205,11 @@ def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[Co
         for run in converter.stringing.runs
         if run.face.plan.fate == "new"
     )
-    paid: list[CostLine] = []
+    paid: list[tuple[CostLine, str]] = []
     if bank is not None and costs.rebate_per_kwh:
         rebate = costs.rebate_per_kwh * bank.nominal_kwh
         rebate = rebate if costs.rebate_max is None else min(rebate, costs.rebate_max)
-        paid.append(CostLine("rebate", "Rebate for the battery", -rebate))
+        paid.append((CostLine("rebate", "Rebate for the battery", -rebate), "at sale"))
     priced = {"battery": ("battery", "unit") if new else (), "array": ("modules",)}
     for incentive in costs.incentives:
         worth = sum(line.amount for line in lines if line.kind in priced[incentive.pays_for])
@@ -219,5 +225,5 @@ def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[Co
         amount = min(incentive.amount * sizes[incentive.per], worth)
         amount = amount if incentive.cap is None else min(amount, incentive.cap)
         if amount > 0.0:
-            paid.append(CostLine("rebate", incentive.name, -amount))
+            paid.append((CostLine("rebate", incentive.name, -amount), incentive.paid))
     return paid

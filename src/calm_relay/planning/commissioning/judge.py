@@ -6,6 +6,7 @@ from typing import Literal
 
 from calm_relay.job.commissioning import Commissioning
 from calm_relay.job.model import Job
+from calm_relay.planning.architecture.connections import unit_keys
 from calm_relay.planning.commissioning.conditions import Light
 from calm_relay.planning.commissioning.expected import (
     DEAD,
@@ -65,7 +66,7 @@ def judge(plan: Plan, option: Option, record: Commissioning) -> tuple[Judged, ..
     """
     lights = lights_of(plan, option, record)
     items = expected_of(plan, option, record)
-    look = _Look(plan, record, lights, items)
+    look = _Look(plan, option, record, lights, items)
     return tuple(look.at(item) for item in items)
 
 
@@ -73,9 +74,14 @@ class _Look:
     """Readings beside each other: one explains another."""
 
     def __init__(
-        self, plan: Plan, record: Commissioning, lights: dict[str, Light], items: tuple[Expected, ...]
+        self,
+        plan: Plan,
+        option: Option,
+        record: Commissioning,
+        lights: dict[str, Light],
+        items: tuple[Expected, ...],
     ) -> None:
-        self.plan, self.record, self.lights, self.items = plan, record, lights, items
+        self.plan, self.option, self.record, self.lights, self.items = plan, option, record, lights, items
 
     def at(self, item: Expected) -> Judged:
         """One reading."""
@@ -174,7 +180,7 @@ class _Look:
         if item.key == "grid kw":
             return self._grid(item, value), None
         if item.key.startswith("battery of"):
-            return _battery(item, value, what), None
+            return _battery(item, value, what), self._stack(item, value, what)
         if item.key == "island hertz":
             return self._hertz(value), None
         if item.key.endswith((" ac kw", " charge dc kw")) or " charge " in item.key:
@@ -266,6 +272,27 @@ class _Look:
         limit = self.plan.job.tariff.export_limit_kw
         shut = not self.plan.job.supply.on_grid or (limit is not None and limit < 0.5)
         return shut and any(value >= FULL for value in charges)
+
+    def _stack(self, item: Expected, value: float, what: str) -> AsBuilt | None:
+        """The new battery with so many packs in series as its volts show."""
+        lead = self.option.design.battery_converter
+        if what != "volts" or "pack" in item.key or lead is None or not lead.battery_is_new or not item.value:
+            return None
+        bank = lead.bank
+        unit = unit_keys(self.option.design)[self.option.design.converters.index(lead)]
+        if bank.pack.stacking != "series" or item.key != f"battery of {unit} volts":
+            return None
+        each = item.value / bank.count
+        count = round(value / each)
+        if count == bank.count or not bank.pack.count_min <= count <= bank.pack.count_max:
+            return None
+        if abs(value - count * each) > CLOSE * value:
+            return None
+
+        def apply(job: Job) -> Job:
+            return job.with_(battery=job.battery.with_(count=count))
+
+        return AsBuilt(f"Battery as built: {count} × {bank.pack.name}", apply)
 
     def _service(self, item: Expected, value: float) -> str:
         if item.key == "service rotation":

@@ -487,7 +487,8 @@ class LiveSite:
             for inverter, battery in ((self._inverter(key), self._battery(key)) for key in self.keys)
         )
         light = max((light.irradiance for light in lights.values()), default=0.0)
-        return LiveState(self.plan, self.option, now, units, self._meter_kw, self._home, light)
+        expected = sum(string.kw(lights[string.face.name]) for string in self.strings)
+        return LiveState(self.plan, self.option, now, units, self._meter_kw, self._home, light, expected)
 
 
 def _kw(value: float | None) -> str:

@@ -11,6 +11,9 @@ from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.energy_path import Headroom
 from calm_relay.planning.views.moment import Moment
 
+# An array that gives less than this share of what its light should make wants a look, unless it is held back.
+LOW = 0.8
+
 
 @dataclass(frozen=True)
 class UnitFlows:
@@ -24,7 +27,10 @@ class UnitFlows:
 
 @dataclass(frozen=True, eq=False)
 class LiveState:
-    """A site now: units in the design's order, meter and home [kW] (None: not said), the brightest face [W/m2]."""
+    """A site now: units in the design's order, meter and home [kW] (None: not said), the brightest face [W/m2].
+
+    `expected_kw` is what all strings should give in this light.
+    """
 
     plan: Plan
     option: Option
@@ -33,6 +39,7 @@ class LiveState:
     meter_kw: float | None
     home_kw: float | None
     light: float
+    expected_kw: float = 0.0
 
 
 def live_moment(state: LiveState | None) -> Moment | None:
@@ -58,6 +65,11 @@ def live_moment(state: LiveState | None) -> Moment | None:
         charge = next((unit.soc for unit in units if unit.soc is not None), None)
         if charge is not None:
             bars["Battery"] = Headroom(charge, 1.0, f"{charge:.0%} full, live", Severity.OK)
+    made = sum(unit.pv_kw for unit in state.units)
+    if state.expected_kw > 0.05:
+        low = made < LOW * state.expected_kw
+        words = f"{made:.1f} kW live, {state.expected_kw:.1f} expected"
+        bars["Roof"] = Headroom(made, state.expected_kw, words, Severity.CHECK if low else Severity.OK)
     home = state.home_kw if state.home_kw is not None else sum(unit.ac_kw for unit in state.units)
     legs["home"], legs["grid"] = home, -(state.meter_kw or 0.0)
     bars["Home"] = Headroom(

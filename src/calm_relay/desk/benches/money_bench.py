@@ -1,0 +1,197 @@
+"""The bench Money: the years of the option in view as bars, running sums over each other, and how it is paid for."""
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout
+
+from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.charts.money_chart import RunningChart, YearsChart
+from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.view import LETTERS
+from calm_relay.desk.widgets.figure_table import FigureTable
+from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
+from calm_relay.desk.widgets.theme import font
+from calm_relay.exchange.files import write_atomically
+
+PARTS = (("picture", "Picture"), ("table", "Year by year"))
+FINANCE_ROWS = (
+    ("way", "Paid by", [(way, way) for way in ("cash", "loan", "lease")]),
+    ("maintenance", "Maintenance a year", ("", 0)),
+    ("insurance", "Insurance a year", ("", 0)),
+    ("upkeep_rise", "Both rise a year", "percent"),
+    ("energy_rise", "Energy price rises a year; empty: as prices rise", "percent"),
+    ("standing_rise", "Standing charge rises a year; empty: as prices rise", "percent"),
+    ("export_rise", "Export price rises a year; empty: as prices rise", "percent"),
+    ("feed_in_years", "Export contract ends after; empty: never", ("years", 0)),
+    ("feed_in_after", "Share of the export price paid then", "percent"),
+    ("inverter_years", "Inverters replaced after; empty: not counted", ("years", 0)),
+    ("battery_replaced", "Battery replaced", [(w, w) for w in ("never", "when worn", "after its warranty")]),
+    ("battery_price_fall", "Battery prices fall a year", "percent"),
+    ("residual", "Battery's worth at the end, of its price", "percent"),
+)
+LOAN_ROWS = (
+    ("share", "Share of the outlay", "percent"),
+    ("rate", "Interest a year", "percent"),
+    ("years", "Paid back over", ("years", 0)),
+    ("fee", "Fee, once", ("", 0)),
+)
+LEASE_ROWS = (
+    ("per_month", "Rent a month", ("", 2)),
+    ("years", "For", ("years", 0)),
+    ("rise", "Rises a year", "percent"),
+)
+NONE = "Choose an option that can be built: its years are counted against the house as it stands."
+WAIT = "Counting the years…"
+
+
+class MoneyBench(Bench):
+    """Shows `planning.studies.cash_flow` of the option in view and of those that fit next best."""
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self._job = self._view = self._asked = None
+        self.flows = ()
+        self.tabs = Tabs(PARTS)
+        self.verdict, self.note, self.problem = Label(), Label(), Label()
+        self.verdict.setFont(font(10.5, strong=True))
+        self.note.setObjectName("quiet")
+        self.note.setFont(font(8.4))
+        self.problem.setObjectName("refused")
+        self.problem.hide()
+        for label in (self.verdict, self.note, self.problem):
+            label.setWordWrap(True)
+        self.years, self.running = YearsChart(), RunningChart()
+        self.summary = FigureTable("What it comes to")
+        self.table = FigureTable("Money of each year by kind")
+        self.finance = QPushButton("Finance and upkeep…")
+        self.loan = QPushButton("Loan…")
+        self.lease = QPushButton("Lease…")
+        self.write = QPushButton("Write as XLSX…")
+        self.write.setToolTip("With live formulas: every figure can be followed")
+        self.finance.clicked.connect(lambda _=False: self._ask("Finance and upkeep", FINANCE_ROWS, None))
+        self.loan.clicked.connect(lambda _=False: self._ask("Loan", LOAN_ROWS, "loan"))
+        self.lease.clicked.connect(lambda _=False: self._ask("Lease", LEASE_ROWS, "lease"))
+        self.write.clicked.connect(lambda _=False: self._ask_write())
+        self._lay_out()
+
+    def _lay_out(self):
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 6, 14, 6)
+        column.setSpacing(5)
+        column.addWidget(self.verdict)
+        column.addWidget(self.problem)
+        beside = page((self.years, 5), (self.summary, 4), across=True)
+        body = tabbed(self.tabs, page((beside, 5), (self.running, 5)), self.table)
+        head = QHBoxLayout()
+        body.removeWidget(self.tabs)
+        head.addWidget(self.tabs, 1)
+        for button in (self.finance, self.loan, self.lease, self.write):
+            button.setObjectName("small")
+            head.addWidget(button)
+        column.insertLayout(0, head)
+        column.addLayout(body, 1)
+        column.addWidget(self.note)
+
+    def show_job(self, job) -> None:
+        """Keeps the job that edits start from."""
+        self._job = job
+
+    def show_view(self, view) -> None:
+        """Asks for the years of the option in view."""
+        if not self.is_new(view):
+            return
+        self._view = view
+        option = view.built
+        for part in (self.tabs, self.write, self.years, self.running, self.summary, self.table):
+            part.setEnabled(option is not None)
+        if option is None:
+            self.verdict.setText(NONE)
+            self.flows, self._asked = (), None
+            self._draw_nothing()
+            return
+        from calm_relay.planning.studies.cash_flow import cash_flows_of
+
+        self._asked = option
+        self.verdict.setText(WAIT)
+        self.study_wanted.emit("money", cash_flows_of)
+
+    def _draw_nothing(self):
+        for chart in (self.years, self.running):
+            chart.begins(None)
+        for table in (self.summary, self.table):
+            table.setRowCount(0)
+
+    def show_study(self, key, result):
+        """Draws the years."""
+        if key != "money" or not result:
+            return
+        self.flows, self._asked = result, None
+        from calm_relay.planning.views.money_rows import summary_of, year_rows
+
+        flow, currency = result[0], self._view.plan.job.tariff.currency
+        self.years.setVisible(True)
+        self.running.setVisible(True)
+        self.years.show_flow(flow, currency)
+        keys = [option.key for option in self._view.plan.options]
+        letters = [LETTERS[keys.index(each.option.key)] for each in result]
+        self.running.show_flows(result, currency, letters)
+        self.summary.show_rows(
+            ("What", "Comes to"), [list(row) for row in summary_of(flow)], "Of the cash flow below", left=1
+        )
+        heads, rows = year_rows(flow)
+        self.table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
+        paid = "" if flow.payback is None else f", paid back in {flow.payback:.1f} years"
+        worth = f"{currency} {flow.npv:,.0f}".replace("-", "\u2212")
+        self.verdict.setText(f"{flow.option.title}: worth {worth} today over {flow.years} years{paid}")
+        assumed = self._view.plan.assumed_note
+        self.note.setText(
+            "Each year is simulated with array and battery as old as they are then; savings are against the house as "
+            f"it stands. Paid by {self._job.finance.way}. Weather: {self._view.plan.site.source}"
+            f"{f' ({assumed})' if assumed else ''}."
+        )
+
+    @property
+    def settled(self) -> bool:
+        """Whether what was asked for last is shown."""
+        return self._asked is None
+
+    def forget(self) -> None:
+        """The next view asks anew."""
+        super().forget()
+        self._asked = None
+
+    def let_go(self) -> None:
+        """Holds the option it asked about no longer."""
+        super().let_go()
+        self._asked, self.flows = None, ()
+
+    def _ask(self, title, rows, part):
+        finance = self._job.finance
+        model = finance if part is None else getattr(finance, part)
+        dialog = FormDialog(title, model, rows, self.window())
+        if not dialog.exec():
+            return
+        changed = dialog.result_model if part is None else finance.with_(**{part: dialog.result_model})
+        if changed != finance:
+            self.edited.emit(self._job.with_(finance=changed), title)
+
+    def _ask_write(self):
+        if not self.flows:
+            return
+        chosen, _ = QFileDialog.getSaveFileName(self, "Write the cash flow", "cash-flow.xlsx", "XLSX (*.xlsx)")
+        if chosen:
+            self.write_book(Path(chosen if chosen.endswith(".xlsx") else f"{chosen}.xlsx"))
+
+    def write_book(self, path: Path) -> None:
+        """Writes the cash flow with live formulas; says why when it cannot be."""
+        from calm_relay.planning.views.money_rows import workbook_of
+
+        try:
+            write_atomically(path, workbook_of(self.flows[0]))
+        except OSError as error:
+            self.problem.setText(f"{path}: {error.strerror or error}. Nothing of the job is lost.")
+            self.problem.show()
+        else:
+            self.problem.hide()
+            self.note.setText(f"Written: {path}")

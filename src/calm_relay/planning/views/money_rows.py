@@ -1,0 +1,77 @@
+"""A cash flow as it is shown: the table of years, what it comes to, and what a workbook needs to follow it."""
+
+from calm_relay.planning.common.amounts import money_text
+from calm_relay.planning.studies.cash_flow import ENERGY, EXPORT, FUEL, LABELS, STANDING, CashFlow
+
+RISES = {ENERGY: "energy rise", STANDING: "standing rise", EXPORT: "export rise", FUEL: "rise"}
+
+
+def year_rows(flow: CashFlow) -> tuple[list[str], list[list[str]]]:
+    """Heads and rows: a row a kind, a column a year, then net and running sum."""
+    heads = ["", *("today" if year == 0 else str(year) for year in range(flow.years + 1))]
+    rows = [[LABELS[key], *(_amount(value) for value in series)] for key, series in flow.rows.items()]
+    rows.append(["Net", *(_amount(value) for value in flow.net)])
+    rows.append(["Running sum", *(_amount(value) for value in flow.running)])
+    return heads, rows
+
+
+def _amount(value: float) -> str:
+    return f"{value:,.0f}".replace("-", "\u2212") if abs(value) >= 0.5 else "·"
+
+
+def summary_of(flow: CashFlow) -> list[tuple[str, str]]:
+    """What it comes to: (name, figure)."""
+    job = flow.option.context.job
+    rate = job.costs.discount_rate
+
+    def years(value: float | None) -> str:
+        return f"not within {flow.years} years" if value is None else f"{value:.1f} years"
+
+    rate_text = "none" if flow.irr is None else f"{flow.irr:.1%} a year".replace("-", "\u2212")
+    found = [
+        (f"Net present value, {flow.years} years at {rate:.1%}", money_text(job, flow.npv)),
+        ("Rate of return", rate_text),
+        ("Pays back in", years(flow.payback)),
+        (f"Pays back, discounted at {rate:.1%}", years(flow.discounted_payback)),
+    ]
+    if flow.storage_cost is not None:
+        words = f"{job.tariff.currency} {flow.storage_cost:.2f}"
+        found.append(("A kWh through the battery costs", words))
+    if flow.backup_cost is not None:
+        found.append(("A kW of backup, of the outlay", money_text(job, flow.backup_cost)))
+    return found
+
+
+def workbook_of(flow: CashFlow) -> bytes:
+    """The cash flow as an XLSX workbook with live formulas."""
+    from calm_relay.exchange.money_book import money_workbook
+
+    job = flow.option.context.job
+    finance, usual = job.finance, job.costs.price_rise
+
+    def rise(value: float | None) -> float:
+        return usual if value is None else value
+
+    assumptions: list[tuple[str, str, float | str]] = [
+        ("discount", "Discount rate a year", job.costs.discount_rate),
+        ("rise", "Prices rise a year", usual),
+        ("energy rise", "Energy price rises a year", rise(finance.energy_rise)),
+        ("standing rise", "Standing charge rises a year", rise(finance.standing_rise)),
+        ("export rise", "Export price rises a year", rise(finance.export_rise)),
+    ]
+    if finance.feed_in_years is not None:
+        assumptions.append(("contract", "Export contract ends after, years", float(finance.feed_in_years)))
+        assumptions.append(("after", "Share of the export price paid then", finance.feed_in_after))
+    saved = {
+        LABELS[kind]: ([float(value) for value in series], RISES[kind])
+        for kind, series in flow.saved.items()
+        if kind in flow.rows
+    }
+    flows = {LABELS[key]: list(series) for key, series in flow.rows.items() if key not in flow.saved}
+    notes = [
+        "What is saved in today's prices is simulated for each year with the array and the battery as old as they are "
+        "then, against the house as it stands today.",
+        f"Weather: {'assumed climate' if job.site.weather.kind != 'file' else 'weather file'}. Figures rest on it.",
+        "Incentives, loan, upkeep and replacements are as the job states them.",
+    ]
+    return money_workbook(flow.option.title, job.tariff.currency, assumptions, saved, flows, notes)

@@ -1,0 +1,64 @@
+"""The bench Money driven as its user drives it."""
+
+import pytest
+from openpyxl import load_workbook
+
+from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.desk.dialogs.form_dialog import FormDialog
+
+from . import driving
+
+
+@pytest.fixture
+def bench(window, settled, qtbot):
+    window.show_option(1)
+    driving.press(qtbot, window, BENCHES["Money"].key)
+    settled(window)
+    qtbot.waitUntil(lambda: window.bench.settled and bool(window.bench.flows), timeout=30_000)
+    window.resize(1280, 800)
+    window.grab()
+    return window.bench
+
+
+def test_the_years_are_bars_and_running_sums(bench):
+    flow = bench.flows[0]
+    assert f"{abs(flow.npv):,.0f}" in bench.verdict.text()
+    assert driving.painted(bench.years) > 0.03
+    assert driving.painted(bench.running) > 0.005
+    bench.tabs.choose("table")
+    assert bench.table.columnCount() == flow.years + 2
+    assert bench.summary.rowCount() >= 4
+
+
+def test_a_loan_is_an_edit_and_moves_the_years(bench, window, settled, qtbot, monkeypatch):
+    before = bench.flows[0].net.copy()
+
+    def answer(dialog):
+        dialog.fields["way"].show_value("loan")
+        dialog.take()
+        return dialog.result_model is not None
+
+    monkeypatch.setattr(FormDialog, "exec", answer)
+    bench.finance.click()
+    settled(window)
+    qtbot.waitUntil(lambda: bench.settled and (bench.flows[0].net != before).any(), timeout=30_000)
+    assert window.session.job.finance.way == "loan"
+    assert bench.flows[0].net[0] > before[0]
+    window.session.undo()
+    assert window.session.job.finance.way == "cash"
+
+
+def test_the_workbook_is_written_or_the_reason_told(bench, tmp_path):
+    bench.write_book(tmp_path / "flow.xlsx")
+    book = load_workbook(tmp_path / "flow.xlsx")
+    assert any(str(cell.value).startswith("=IRR") for row in book["Cash flow"].iter_rows() for cell in row)
+    bench.write_book(tmp_path / "no such folder" / "flow.xlsx")
+    assert bench.problem.isVisible()
+
+
+def test_an_option_that_cannot_be_built_says_so(bench, window):
+    number = next(
+        n for n, option in enumerate(window.session.plan.options) if option not in window.session.plan.live
+    )
+    window.show_option(number)
+    assert "can be built" in bench.verdict.text()

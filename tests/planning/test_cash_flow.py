@@ -1,0 +1,189 @@
+"""The cash flow of each year: every field of the finance moves its own row, and the workbook says the same."""
+
+import io
+
+import numpy as np
+import pytest
+
+from calm_relay.job.finance import Finance, Lease, Loan
+from calm_relay.job.tariff import Incentive
+from calm_relay.planning.studies.battery_ageing import battery_ageing_of
+from calm_relay.planning.studies.cash_flow import cash_flow_of, cash_flows_of
+from calm_relay.planning.views.money_rows import summary_of, workbook_of, year_rows
+from tests.plans import plan
+
+KEY = "ac-addon"
+EVERYTHING = {
+    "way": "loan",
+    "maintenance": 80.0,
+    "feed_in_years": 6,
+    "energy_rise": 0.05,
+    "battery_replaced": "after its warranty",
+}
+
+
+def flow_of(job, key=KEY, **finance):
+    made = plan(job.with_(finance=Finance.model_validate(finance)))
+    return cash_flow_of(made, made.option(key))
+
+
+@pytest.fixture(scope="module")
+def plain(demo):
+    return flow_of(demo)
+
+
+def test_cash_is_outlay_today_and_what_ageing_leaves_of_the_saving(demo, plain):
+    made = plan(demo)
+    option = made.option(KEY)
+    assert plain.net[0] == pytest.approx(-option.outcome.money.outlay)
+    ageing = battery_ageing_of(made, option)
+    rise = (1.0 + demo.costs.price_rise) ** np.arange(plain.years)
+    assert plain.net[1] == pytest.approx(ageing.saving[0] * rise[0], rel=1e-6)
+    # The battery of year n is as old as it was at the end of the year before.
+    assert plain.net[1:] == pytest.approx(ageing.saving * rise, rel=0.01, abs=2.0)
+
+
+def test_a_loan_moves_the_outlay_and_costs_its_interest(demo, plain):
+    loan = Loan(share=0.8, rate=0.06, years=8, fee=120.0)
+    with_loan = flow_of(demo, way="loan", loan=loan)
+    lent = 0.8 * -plain.rows["outlay"][0]
+    assert with_loan.rows["loan"][0] == pytest.approx(lent - 120.0)
+    assert np.count_nonzero(with_loan.rows["loan"][1:]) == 8
+    paid = -with_loan.rows["loan"][1:].sum()
+    assert paid > lent
+    assert with_loan.net.sum() == pytest.approx(plain.net.sum() - (paid - lent) - 120.0)
+
+
+def test_a_lease_stands_in_place_of_the_outlay(demo, plain):
+    leased = flow_of(demo, way="lease", lease=Lease(per_month=90.0, years=5, rise=0.1))
+    assert "outlay" not in leased.rows
+    assert leased.rows["rent"][1:6] == pytest.approx([-1080.0 * 1.1**n for n in range(5)])
+    assert leased.rows["rent"][6] == 0.0
+
+
+def test_upkeep_replacement_and_residual_have_rows_of_their_own(demo, plain):
+    kept = flow_of(
+        demo, maintenance=100.0, insurance=50.0, upkeep_rise=0.0, inverter_years=10, residual=0.1,
+        battery_replaced="after its warranty", battery_price_fall=0.05,
+    )  # fmt: skip
+    assert kept.rows["upkeep"][1:] == pytest.approx(-150.0)
+    option = kept.option
+    hours = option.design.leader.bought_packs.install_hours * demo.costs.labour_per_hour
+    price = option.design.leader.bought_packs.price
+    warranty = round(option.design.leader.bank.pack.warranty_years)
+    assert kept.rows["battery"][warranty] == pytest.approx(-(price * 0.95**warranty + hours))
+    assert np.count_nonzero(kept.rows["battery"]) == 1
+    assert kept.rows["inverter"][10] < 0.0 and np.count_nonzero(kept.rows["inverter"]) == 1
+    assert kept.rows["residual"][-1] == pytest.approx(0.1 * price * kept.left[-1])
+    # New packs give more than old ones.
+    assert kept.given_kwh[warranty] > plain.given_kwh[warranty]
+
+
+def test_each_kind_of_price_rises_by_itself(demo, plain):
+    dear = flow_of(demo, energy_rise=0.10, export_rise=0.0, standing_rise=0.0)
+    assert dear.rows["energy"][-1] / dear.saved["energy"][-1] == pytest.approx(1.1 ** (dear.years - 1))
+    assert dear.rows["export"][1:] == pytest.approx(dear.saved["export"])
+
+
+def test_an_export_contract_ends(demo, plain):
+    ended = flow_of(demo, feed_in_years=5, feed_in_after=0.25)
+    assert ended.rows["export"][5] == pytest.approx(plain.rows["export"][5])
+    assert ended.rows["export"][6] == pytest.approx(0.25 * plain.rows["export"][6])
+
+
+def test_an_incentive_of_next_year_is_no_part_of_the_outlay(demo):
+    at_sale = Incentive(name="Grant", per="kWh", amount=100.0)
+    costs = demo.costs.with_(incentives=(at_sale,))
+    now = flow_of(demo.with_(costs=costs))
+    later = flow_of(demo.with_(costs=demo.costs.with_(incentives=(at_sale.with_(paid="next year"),))))
+    worth = later.rows["incentives"][1]
+    assert worth > 0.0
+    assert later.rows["outlay"][0] == pytest.approx(now.rows["outlay"][0] - worth)
+    assert later.npv < now.npv
+
+
+def test_off_grid_fuel_is_what_is_saved():
+    from calm_relay.exchange.shipped import demo_job
+
+    made = plan(demo_job("hut"))
+    flow = cash_flow_of(made, made.option(made.choice.key))
+    assert set(flow.saved) == {"fuel"}
+    assert summary_of(flow)
+
+
+def test_options_are_counted_beside_each_other(demo_plan):
+    flows = cash_flows_of(demo_plan, demo_plan.option(KEY))
+    assert flows[0].option.key == KEY
+    assert 2 <= len(flows) <= 4 and len({flow.option.key for flow in flows}) == len(flows)
+    refused = next(option for option in demo_plan.options if option not in demo_plan.live)
+    assert cash_flows_of(demo_plan, refused) == ()
+
+
+def test_rows_and_sums_are_the_flows(plain):
+    heads, rows = year_rows(plain)
+    assert len(heads) == plain.years + 2
+    assert rows[-1][0] == "Running sum" and rows[-2][0] == "Net"
+    assert all(len(row) == len(heads) for row in rows)
+
+
+def computed(book, sheet="Cash flow"):
+    """Values of a sheet's cells by the formulas that the workbook uses."""
+    import re
+
+    cells = {}
+
+    def value(name, cell):
+        key = (name, cell)
+        if key not in cells:
+            raw = book[name][cell].value
+            cells[key] = formula(name, raw[1:]) if isinstance(raw, str) and raw.startswith("=") else raw or 0.0
+        return cells[key]
+
+    def formula(name, text):
+        def spread(match):
+            cells_of = book[name][f"{match[1]}:{match[2]}".replace("$", "")]
+            rows = cells_of if isinstance(cells_of[0], tuple) else (cells_of,)
+            return repr([value(name, cell.coordinate) for row in rows for cell in row])
+
+        text = re.sub(r"(\$?[A-Z]+\$?\d+):(\$?[A-Z]+\$?\d+)", spread, text)
+        text = re.sub(r"Assumptions!\$B\$(\d+)", lambda m: repr(float(value("Assumptions", f"B{m[1]}"))), text)
+        text = re.sub(
+            r"(?<![\w.])\$?([A-Z]{1,2})\$?(\d+)", lambda m: repr(float(value(name, f"{m[1]}{m[2]}"))), text
+        )
+        text = text.replace("^", "**")
+        import numpy_financial as npf
+
+        return eval(text, {"SUM": sum, "IRR": npf.irr, "IF": lambda test, yes, no: yes if test else no})
+
+    return value
+
+
+@pytest.mark.parametrize(
+    "finance",
+    [
+        {},
+        {
+            "way": "loan",
+            "maintenance": 80.0,
+            "feed_in_years": 6,
+            "energy_rise": 0.05,
+            "battery_replaced": "after its warranty",
+        },
+    ],
+    ids=["plain", "all of it"],
+)
+def test_the_workbooks_formulas_come_to_the_same(demo, finance):
+    from openpyxl import load_workbook
+
+    flow = flow_of(demo, **finance)
+    book = load_workbook(io.BytesIO(workbook_of(flow)))
+    sheet, value = book["Cash flow"], computed(book)
+    row = {sheet.cell(n, 1).value: n for n in range(1, sheet.max_row + 1)}
+    letters = [sheet.cell(2, year + 2).column_letter for year in range(flow.years + 1)]
+    assert [value("Cash flow", f"{c}{row['Net']}") for c in letters] == pytest.approx(list(flow.net))
+    assert value("Cash flow", f"{letters[-1]}{row['Running sum']}") == pytest.approx(flow.running[-1])
+    assert value("Cash flow", f"B{row['Net present value']}") == pytest.approx(flow.npv)
+    if flow.irr is not None and flow.irr > -0.5:
+        assert value("Cash flow", f"B{row['Rate of return']}") == pytest.approx(flow.irr, abs=1e-6)
+    formulas = [cell.value for line in sheet.iter_rows() for cell in line if str(cell.value).startswith("=")]
+    assert len(formulas) > 3 * flow.years
