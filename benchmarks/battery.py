@@ -9,6 +9,7 @@ from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.studies.battery_map import battery_map
 from calm_relay.planning.studies.cash_flow import cash_flows_of
 from calm_relay.planning.studies.foresight import foresight_gap_of
+from calm_relay.planning.studies.futures import futures_of
 from calm_relay.planning.studies.search import search
 from calm_relay.planning.studies.tipping import tips_of
 
@@ -24,6 +25,7 @@ def results() -> list[Result]:
         timed("bound, hourly year, hybrid and old battery", lambda: foresight_gap_of(dairy, two), 4000.0, 5),
         timed("fifteen years of a fading battery", lambda: battery_ageing_of(pottery, addon), None, 5),
         timed("fifteen aged years of four options", lambda: cash_flows_of(pottery, addon), 1000.0, 5),
+        timed("500 futures of four options", lambda: futures_of(pottery, addon), 8000.0, 2),
         timed("map of 72 energies and powers", lambda: battery_map(pottery, addon), None, 3),
         timed("tipping points of seven options", lambda: tips_of(pottery), 500.0, 3),
     ]

@@ -8,6 +8,7 @@ from typing import get_args
 import pytest
 from PySide6.QtWidgets import QWidget
 
+from calm_relay.desk.benches.futures_panel import ROWS as FUTURES_ROWS
 from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS
 from calm_relay.desk.benches.load_rows import KINDS
 from calm_relay.desk.benches.money_bench import FINANCE_ROWS, LEASE_ROWS, LOAN_ROWS
@@ -33,6 +34,7 @@ from calm_relay.job import (
     model,
     survey,
     tariff,
+    uncertainty,
     wiring,
 )
 from calm_relay.job.base import Model
@@ -251,6 +253,8 @@ def controls(window, qtbot, settled, tmp_path):
     add(finance.Finance, rows_of(job.finance, FINANCE_ROWS))
     add(finance.Loan, rows_of(job.finance.loan, LOAN_ROWS))
     add(finance.Lease, rows_of(job.finance.lease, LEASE_ROWS))
+    add(uncertainty.Uncertainty, rows_of(job.uncertainty, FUTURES_ROWS))
+    assert money.sure.ranges.isEnabled()
     assert money.finance.isEnabled() and money.loan.isEnabled() and money.lease.isEnabled()
     bench("Commissioning")
     commissioned = window.bench

@@ -62,3 +62,18 @@ def test_an_option_that_cannot_be_built_says_so(bench, window):
     )
     window.show_option(number)
     assert "can be built" in bench.verdict.text()
+
+
+def test_futures_are_tried_when_asked_and_told_in_a_sentence(bench, window, settled, qtbot):
+    job = window.session.job
+    window.session.edit(job.with_(uncertainty=job.uncertainty.with_(draws=100)), "Fewer futures")
+    settled(window)
+    qtbot.waitUntil(lambda: bench.settled and bool(bench.flows), timeout=30_000)
+    bench.tabs.choose("sure")
+    assert not bench.sure.chart.isVisible()
+    bench.sure.start.click()
+    qtbot.waitUntil(lambda: bench.settled and bench.sure.chart.isVisible(), timeout=60_000)
+    assert "of 100 futures" in bench.sure.sentence.text()
+    assert driving.painted(bench.sure.chart) > 0.01
+    qtbot.waitUntil(lambda: driving.painted(bench.sure.matters) > 0.01, timeout=5_000)
+    assert bench.sure.table.rowCount() >= 2

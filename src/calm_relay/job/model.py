@@ -27,6 +27,7 @@ from calm_relay.job.survey import (
     StringPlan,
 )
 from calm_relay.job.tariff import Costs, RatioRule, Tariff
+from calm_relay.job.uncertainty import Uncertainty
 from calm_relay.job.wiring import Wiring
 
 __all__ = [
@@ -353,6 +354,7 @@ class Job(Model):
     finance: Finance = Field(
         default=Finance(), description="How it is paid for, and what it costs over the years."
     )
+    uncertainty: Uncertainty = Field(default=Uncertainty(), description="How far figures may be off.")
     rules: tuple[RatioRule, ...] = Field(default=(), max_length=50)
     backup_board: BackupBoard | None = Field(
         default=None, description="None: the whole house hangs behind the relay."

@@ -5,6 +5,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout
 
 from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.benches.futures_panel import FuturesPanel
 from calm_relay.desk.charts.money_chart import RunningChart, YearsChart
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.view import LETTERS
@@ -14,7 +15,7 @@ from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.files import write_atomically
 
-PARTS = (("picture", "Picture"), ("table", "Year by year"))
+PARTS = (("picture", "Picture"), ("table", "Year by year"), ("sure", "How sure"))
 FINANCE_ROWS = (
     ("way", "Paid by", [(way, way) for way in ("cash", "loan", "lease")]),
     ("maintenance", "Maintenance a year", ("", 0)),
@@ -64,6 +65,10 @@ class MoneyBench(Bench):
         self.years, self.running = YearsChart(), RunningChart()
         self.summary = FigureTable("What it comes to")
         self.table = FigureTable("Money of each year by kind")
+        self.sure = FuturesPanel()
+        self.sure.edited.connect(self.edited)
+        self.sure.wanted.connect(self.try_futures)
+        self._trying = False
         self.finance = QPushButton("Finance and upkeep…")
         self.loan = QPushButton("Loan…")
         self.lease = QPushButton("Lease…")
@@ -82,7 +87,7 @@ class MoneyBench(Bench):
         column.addWidget(self.verdict)
         column.addWidget(self.problem)
         beside = page((self.years, 5), (self.summary, 4), across=True)
-        body = tabbed(self.tabs, page((beside, 5), (self.running, 5)), self.table)
+        body = tabbed(self.tabs, page((beside, 5), (self.running, 5)), self.table, self.sure)
         head = QHBoxLayout()
         body.removeWidget(self.tabs)
         head.addWidget(self.tabs, 1)
@@ -96,6 +101,7 @@ class MoneyBench(Bench):
     def show_job(self, job) -> None:
         """Keeps the job that edits start from."""
         self._job = job
+        self.sure.show_job(job)
 
     def show_view(self, view) -> None:
         """Asks for the years of the option in view."""
@@ -113,6 +119,8 @@ class MoneyBench(Bench):
         from calm_relay.planning.studies.cash_flow import cash_flows_of
 
         self._asked = option
+        self._trying = False
+        self.sure.show_futures(None, "")
         self.verdict.setText(WAIT)
         self.study_wanted.emit("money", cash_flows_of)
 
@@ -123,7 +131,12 @@ class MoneyBench(Bench):
             table.setRowCount(0)
 
     def show_study(self, key, result):
-        """Draws the years."""
+        """Draws the years, or how sure they are."""
+        if key == "futures":
+            self._trying = False
+            if self._view is not None:
+                self.sure.show_futures(result, self._view.plan.job.tariff.currency)
+            return
         if key != "money" or not result:
             return
         self.flows, self._asked = result, None
@@ -154,12 +167,25 @@ class MoneyBench(Bench):
     @property
     def settled(self) -> bool:
         """Whether what was asked for last is shown."""
-        return self._asked is None
+        return self._asked is None and not self._trying
+
+    def try_futures(self) -> None:
+        """Has every option live through the same uncertain futures."""
+        if self._view is None or self._view.built is None:
+            return
+        from calm_relay.planning.studies.futures import futures_of
+
+        self._trying = True
+        self.sure.show_waiting()
+        self.study_wanted.emit("futures", futures_of)
 
     def forget(self) -> None:
         """The next view asks anew."""
         super().forget()
         self._asked = None
+        if self._trying:
+            self._trying = False
+            self.sure.show_futures(None, "")
 
     def let_go(self) -> None:
         """Holds the option it asked about no longer."""

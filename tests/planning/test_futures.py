@@ -1,0 +1,96 @@
+"""Futures that every option lives through alike: bands, how often each is best, and what it varies with."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from calm_relay.job.uncertainty import Uncertainty
+from calm_relay.planning.studies.cash_flow import cash_flow_of
+from calm_relay.planning.studies.futures import futures_of, uncertain_inputs
+from tests.plans import plan
+
+CERTAIN = {"light": 0.0, "losses": 0.0, "demand": 0.0, "price_rise": 0.0, "fade": 0.0, "outlay": 0.0}
+
+
+def futures(job, key="ac-addon", **stated):
+    made = plan(job.with_(uncertainty=Uncertainty(draws=100, **stated)))
+    return made, futures_of(made, made.option(key))
+
+
+@pytest.fixture(scope="module")
+def tried(demo):
+    return futures(demo)
+
+
+def test_without_uncertainty_every_future_is_the_plan(demo):
+    made, found = futures(demo, **CERTAIN)
+    for future in found.options:
+        money = future.option.outcome.money
+        assert future.saving == pytest.approx(money.saving, abs=1e-6)
+        assert future.npv == pytest.approx(cash_flow_of(made, future.option).npv, abs=1e-3)
+        assert future.indices.tolist() == [0.0] * 6
+    assert found.options[0].best == 1.0
+    assert "100 of 100" in found.sentence
+
+
+def test_bands_hold_the_plan_and_shares_add_up(tried):
+    made, found = tried
+    assert sum(future.best for future in found.options) == pytest.approx(1.0)
+    assert [future.best for future in found.options] == sorted((f.best for f in found.options), reverse=True)
+    for future in found.options:
+        low, middle, high = future.band(future.npv)
+        assert low < middle < high
+        assert low < cash_flow_of(made, future.option).npv < high
+        assert future.regret >= 0.0
+    assert all(0.0 <= index <= 1.0 for future in found.options for index in future.indices)
+
+
+def test_the_same_futures_for_all_and_again(demo, tried):
+    _, again = futures(demo)
+    assert np.array_equal(again.draws, tried[1].draws)
+    assert np.array_equal(again.options[0].npv, tried[1].options[0].npv)
+
+
+@pytest.mark.parametrize("key", list(CERTAIN))
+def test_a_single_uncertainty_explains_everything(demo, key):
+    _, found = futures(demo, **{**CERTAIN, key: 0.05})
+    future = found.options[0]
+    assert future.npv.std() > 0.0
+    names = [item.key for item in found.inputs]
+    assert future.indices[names.index(key)] > 0.85
+    others = np.delete(future.indices, names.index(key))
+    assert (others < 0.12).all()
+
+
+def test_ranges_follow_how_a_figure_is_known(demo, greensboro):
+    def off(job, key):
+        return next(item.off for item in uncertain_inputs(plan(job)) if item.key == key)
+
+    assert off(demo, "light") > off(greensboro, "light")
+    assert off(demo, "demand") == 0.25
+    from calm_relay.job.survey import Bill
+
+    bills = (Bill(first="2025-01-01", last="2025-12-31", kwh=9000.0),)
+    assert off(demo.with_(demand=demo.demand.with_(bills=bills)), "demand") == 0.10
+
+
+def test_below_six_in_ten_it_is_too_close_to_call(tried):
+    _, found = tried
+    first, *others = found.options
+    for best, close in ((0.59, True), (0.61, False)):
+        assert replace(found, options=(replace(first, best=best), *others)).is_close == close
+
+
+def test_a_dear_battery_that_saves_more_hangs_on_the_prices(demo):
+    """How much more the larger saver is worth moves with the price rise alone when nothing else is uncertain."""
+    _, found = futures(demo, **{**CERTAIN, "price_rise": 0.08})
+    saver = max(found.options, key=lambda future: future.saving.mean())
+    other = min(found.options, key=lambda future: future.saving.mean())
+    rise = found.draws[:, 3]
+    assert np.all(np.diff((saver.npv - other.npv)[np.argsort(rise)]) > 0.0)
+
+
+def test_nothing_of_an_option_that_cannot_be_built(demo_plan):
+    refused = next(option for option in demo_plan.options if option not in demo_plan.live)
+    assert futures_of(demo_plan, refused) is None
