@@ -17,6 +17,7 @@ def bench(window, qtbot, settled, own_folder):
     window.show_option(1)
     driving.press(qtbot, window, BENCHES["Handover"].key)
     settled(window)
+    qtbot.waitUntil(lambda: window.bench.settled, timeout=20_000)
     window.resize(1280, 800)
     window.grab()
     return window.bench

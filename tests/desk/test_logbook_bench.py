@@ -41,6 +41,14 @@ def test_the_demo_excuses_a_summer_and_accuses_a_battery(bench):
     assert driving.painted(bench.fade) > 0.01
 
 
+def test_every_month_stands_beside_its_promise(bench):
+    bench.tabs.choose("months")
+    table = bench.months
+    assert table.rowCount() == 36
+    assert table.item(0, 0).text() == "2026-06"
+    assert all("±" in table.item(row, column).text() for row in range(36) for column in range(1, 5))
+
+
 def test_a_logbook_that_ships_is_not_added_to(bench, window):
     bench.ask_entry("visit")
     assert "Save the job" in bench.problem.text()

@@ -221,8 +221,8 @@ def test_the_offer_says_what_the_plan_says(made):
     key = made.choice.key or made.live[1].key
     option = made.option(key)
     offer = offer_of(made, option)
-    assert offer.running[0] == pytest.approx(-option.outcome.money.outlay)
-    assert offer.running.size == made.job.costs.horizon_years + 1
+    assert offer.flow.running[0] == pytest.approx(-option.outcome.money.outlay)
+    assert offer.flow.running.size == made.job.costs.horizon_years + 1
     before, after = offer.bills
     if made.job.supply.on_grid:
         assert before.sum() == pytest.approx(made.as_is.outcome.money.bill)

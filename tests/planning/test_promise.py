@@ -40,6 +40,10 @@ def test_an_ordinary_year_is_as_promised(built):
     assert "as promised" in promise.years[0].sentence
     for held in promise.years[0].flows[:3]:
         assert abs(held.fact - held.expected) < held.off
+    assert len(promise.months) == 12
+    for _, _, flows in promise.months:
+        assert not any(held.is_short for held in flows.values())
+        assert flows["import_kwh"].fact is not None and flows["throughput_kwh"].fact is None
 
 
 def test_a_dim_year_is_excused_by_its_light(built):

@@ -101,7 +101,7 @@ class OfferPictures(QWidget):
         paint_bills(painter, before, after, self._currency)
         painter.translate(0.0, BILLS_HIGH + GAP)
         self._head(painter, "Money over the years, running sum")
-        paint_years(painter, self._offer.running, self._currency)
+        paint_years(painter, self._offer.flow.running, self._currency)
         painter.restore()
 
     @staticmethod
@@ -141,7 +141,7 @@ class HandoverBench(Bench):
         self.pictures = OfferPictures()
         self.tables = {key: FigureTable(f"{words} of the option in view") for key, words in PARTS[1:-1]}
         self.growth = GrowthPanel()
-        self._asked = self._grown = None
+        self._asked = self._grown = self._offered = self._offer = None
         self.firm = QPushButton("Firm and logo…")
         self.firm.setToolTip("Name, address, logo and colour at the head of each paper, and how prices are shown")
         self.firm.clicked.connect(lambda _=False: self._ask_firm())
@@ -205,15 +205,20 @@ class HandoverBench(Bench):
         getattr(self, f"_draw_{key}")(view.plan, option)
 
     def _draw_offer(self, plan, option):
-        from calm_relay.planning.handover.offer import offer_of
-
-        offer, currency = offer_of(plan, option), plan.job.tariff.currency
-        money = option.outcome.money
-        self.pictures.show_offer(offer, currency)
+        currency, money = plan.job.tariff.currency, option.outcome.money
+        if self._offered is not option:
+            self._offered, self._offer = option, None
+            self.study_wanted.emit("offer", _offer)
+        offer = self._offer
+        self.pictures.setVisible(offer is not None)
+        if offer is not None:
+            self.pictures.show_offer(offer, currency)
         self.title.setText(
             f"{option.title}: {currency} {money.outlay:,.0f}, saves {currency} {money.saving:,.0f} a year"
         )
-        beside = f" Beside it stands {offer.beside.title}." if offer.beside is not None else ""
+        beside = (
+            f" Beside it stands {offer.beside.title}." if offer is not None and offer.beside is not None else ""
+        )
         self.note.setText(f"The offer says it in plain words, four to six pages.{beside} {self._weather(plan)}")
 
     @staticmethod
@@ -274,25 +279,30 @@ class HandoverBench(Bench):
         self.growth.show_growth(self._grown)
 
     def show_study(self, key, result):
-        """Shows what was left room for."""
+        """Shows the offer, or what was left room for."""
         if key == "growth":
             self._grown = result
             self.growth.show_growth(result)
+        elif key == "offer":
+            self._offer = result
+            if self.tabs.key == "offer" and self._view is not None:
+                self._draw()
 
     @property
     def settled(self) -> bool:
         """Whether what was asked for last is shown."""
-        return self._asked is None or self._grown is not None
+        offered = self._offered is None or self._offer is not None
+        return offered and (self._asked is None or self._grown is not None)
 
     def forget(self) -> None:
         """The next view asks anew."""
         super().forget()
-        self._asked = self._grown = None
+        self._asked = self._grown = self._offered = self._offer = None
 
     def let_go(self) -> None:
         """Holds the option it asked about no longer."""
         super().let_go()
-        self._asked = self._grown = None
+        self._asked = self._grown = self._offered = self._offer = None
 
     def _draw_application(self, plan, option):
         from calm_relay.planning.handover.application import CAUTION, application_rows
@@ -319,6 +329,14 @@ class HandoverBench(Bench):
     def _say(self, text):
         self.problem.setText(text)
         self.problem.show()
+
+
+def _offer(plan, option, progress):
+    """The offer of the option in view; None of one that cannot be built."""
+    from calm_relay.planning.handover.offer import offer_of
+    from calm_relay.planning.verdict.option import Option
+
+    return offer_of(plan, option, progress) if isinstance(option, Option) else None
 
 
 def _words(value):

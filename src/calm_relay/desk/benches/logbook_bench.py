@@ -21,7 +21,7 @@ from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.logbook import append_entry
 from calm_relay.job.logbook import KINDS, MonthFacts
 
-PARTS = (("promise", "Promise and fact"), ("entries", "Entries"), ("growth", "Growth"))
+PARTS = (("promise", "Promise and fact"), ("months", "Months"), ("entries", "Entries"), ("growth", "Growth"))
 UNSAVED = "Save the job first: its logbook stands beside its file."
 SHIPPED = "This logbook ships with the demo. Save the job: it then has one of its own, begun with this one."
 FORM = {
@@ -113,6 +113,7 @@ class LogbookBench(Bench):
         self.read.clicked.connect(lambda _=False: self._ask_file())
         self.table = FigureTable("Entries of the logbook, the latest first")
         self.table.setWordWrap(True)
+        self.months = FigureTable("Each month against its promise, the latest first")
         self.array, self.fade = PromiseChart(), FadeChart()
         self.years = Label()
         self.years.setWordWrap(True)
@@ -145,6 +146,7 @@ class LogbookBench(Bench):
         below.addWidget(scrolled("What each year says", self.battery, self.years), 5)
         inside.addLayout(below, 5)
         self._pages.addWidget(page)
+        self._pages.addWidget(self.months)
         self._pages.addWidget(self.table)
         grown = Column(self.growth)
         grown.setAccessibleName("Growth of the system as built")
@@ -208,7 +210,13 @@ class LogbookBench(Bench):
         self._asked = None
 
     def _draw(self):
-        from calm_relay.planning.commissioning.logbook_rows import HEADS, entry_rows, summary_of
+        from calm_relay.planning.commissioning.logbook_rows import (
+            HEADS,
+            MONTH_HEADS,
+            entry_rows,
+            month_rows,
+            summary_of,
+        )
 
         promise, look = self.promise, colours()
         self.array.show_promise(promise)
@@ -217,6 +225,9 @@ class LogbookBench(Bench):
         rows = entry_rows(self.book.lines) if self.book is not None else []
         self.table.show_rows(HEADS, rows, "The logbook beside the job", left=len(HEADS))
         self.table.resizeRowsToContents()
+        months = month_rows(promise) if promise is not None else []
+        said = "Read; then what was to be expected in that light and demand. ▼ less, ▲ more than that explains"
+        self.months.show_rows(MONTH_HEADS, months, said, left=1)
         if promise is None:
             none = "No logbook yet. " if self.book is None or not self.book.lines else ""
             self.verdict.setText(f"{none}It is held against the option that was built.")

@@ -20,7 +20,9 @@ class PromiseChart(Chart):
 
     def show_promise(self, promise) -> None:
         """Draws `planning.commissioning.promise.Promise`."""
-        months = promise.months if promise is not None else ()
+        months = (
+            [(year, month, flows["production_kwh"]) for year, month, flows in promise.months] if promise else []
+        )
         if not self.begins(months or None):
             return
         look = colours()

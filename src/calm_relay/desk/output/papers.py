@@ -267,17 +267,19 @@ def _price(pages, kit, offer: Offer) -> None:
 
 
 def _years(pages, kit, offer: Offer) -> None:
-    job, money = kit.plan.job, kit.option.outcome.money
+    job = kit.plan.job
     currency, costs = job.tariff.currency, job.costs
     pages.head("Money over the years", 180)
-    pages.picture(lambda painter: paint_years(painter, offer.running, currency), WIDE, YEARS_HIGH, 2.0)
-    back = next((year for year, value in enumerate(offer.running) if value >= 0.0), None)
-    paid = f"paid back in year {back}" if back is not None else f"not paid back within {costs.horizon_years} years"
-    worth = _money(money.npv, currency)
+    flow = offer.flow
+    pages.picture(lambda painter: paint_years(painter, flow.running, currency), WIDE, YEARS_HIGH, 2.0)
+    back = flow.payback
+    paid = "not paid back within these years" if back is None else f"paid back after {back:.1f} years"
+    worth = _money(flow.npv, currency)
     pages.text(
         f"<p style='margin:0'>By these figures it is <b>{paid}</b>. Reckoned over {costs.horizon_years} years, with "
-        f"prices that rise {costs.price_rise:.1%} a year, money at {costs.discount_rate:.1%}, and a battery that "
-        f"fades, it is worth {worth} today. It is an estimate, not a promise.</p>"
+        f"prices that rise {costs.price_rise:.1%} a year, money at {costs.discount_rate:.1%}, and each year with "
+        f"battery and modules as old as they are then, it is worth {worth} today. It is an estimate, not a promise: "
+        "climate, use and prices will be others.</p>"
     )
 
 

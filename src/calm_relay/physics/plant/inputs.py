@@ -81,6 +81,16 @@ class Inputs:
         island = self.island and self.island.scaled(home)
         return replace(self, pv_kw=self.pv_kw * array, home_kw=self.home_kw * home, island=island)
 
+    def faded(self, left: float, number: int | None = None) -> "Inputs":
+        """The same plant with so much left of the energy of one converter's battery, or of all batteries."""
+        plant = tuple(
+            replace(part, battery=replace(part.battery, usable_kwh=part.battery.usable_kwh * left))
+            if part.battery is not None and number in (None, place)
+            else part
+            for place, part in enumerate(self.plant)
+        )
+        return replace(self, plant=plant)
+
     def islanded(self, island: Island) -> "Inputs":
         """The same plant on an island of its own: nothing is kept in reserve there, and no clock is obeyed."""
         if island.former is None:

@@ -337,6 +337,11 @@ def _charging(
             f"{key} charge ac kw", CHARGING, f"Battery of {inverter.name}", "Charging from the grid", "kW", kw,
             max(0.1 * kw, 0.1), f"{limit}, at half charge", forced,
         )  # fmt: skip
+        amps = kw * 1000.0 / float(bank.volts(0.5))
+        yield Expected(
+            f"{key} charge amps", CHARGING, f"Battery of {inverter.name}", "Amps of all its packs then", "A", amps,
+            max(0.12 * amps, 1.0), f"{limit}, at the volts of half charge", "by clamp on one pole of the bus",
+        )  # fmt: skip
 
 
 def _island(plan: Plan, option: Option, keys: tuple[str, ...], record: Commissioning) -> Iterator[Expected]:

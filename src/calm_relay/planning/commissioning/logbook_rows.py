@@ -5,6 +5,7 @@ from typing import Any
 
 from calm_relay.exchange.logbook import Line, Logbook
 from calm_relay.job.logbook import KINDS
+from calm_relay.planning.commissioning.promise import FLOWS, WORDS, Held, Promise
 
 FIGURES = {
     "production_kwh": "made",
@@ -12,6 +13,7 @@ FIGURES = {
     "export_kwh": "to the grid",
     "throughput_kwh": "out of the battery",
 }
+MONTH_HEADS = ("Month", *(f"{words}, kWh read; expected" for words in WORDS.values()))
 HEADS = ("Day", "Entry", "What it says", "By")
 
 
@@ -22,6 +24,21 @@ def entry_rows(lines: Iterable[Line]) -> list[list[str]]:
         for line in lines
     ]
     return sorted(rows, key=lambda row: row[0], reverse=True)
+
+
+def month_rows(promise: Promise) -> list[list[str]]:
+    """Each month against its promise, the latest first: a column a flow, fact and what was to be expected."""
+    return [
+        [f"{year}-{month:02d}", *(_held(flows[flow]) for flow in FLOWS)]
+        for year, month, flows in reversed(promise.months)
+    ]
+
+
+def _held(held: Held) -> str:
+    if held.fact is None:
+        return f"not read; {held.expected:,.0f} ± {held.off:,.0f}"
+    mark = "▼ " if held.is_short else "▲ " if held.is_over else ""
+    return f"{mark}{held.fact:,.0f}; {held.expected:,.0f} ± {held.off:,.0f}"
 
 
 def _day(entry: Any) -> str:

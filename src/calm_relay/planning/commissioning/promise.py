@@ -99,7 +99,7 @@ class Promise:
     """What a logbook's facts say of a plan."""
 
     years: tuple[YearHeld, ...]
-    months: tuple[tuple[int, int, Held], ...]
+    months: tuple[tuple[int, int, dict[str, Held]], ...]
     battery: BatteryHeld | None
     since: date | None
     sentence: str
@@ -212,13 +212,7 @@ class YearAgain:
         inputs = self.inputs
         known = np.concatenate([[1.0], self.left]) if self.left.size else np.ones(2)
         left = float(np.interp(age, np.arange(known.size), known))
-        plant = tuple(
-            replace(part, battery=replace(part.battery, usable_kwh=part.battery.usable_kwh * left))
-            if part.battery is not None
-            else part
-            for part in inputs.plant
-        )
-        run = replace(inputs, plant=plant, pv_kw=inputs.pv_kw * light, home_kw=inputs.home_kw * home)
+        run = replace(inputs.faded(left), pv_kw=inputs.pv_kw * light, home_kw=inputs.home_kw * home)
         if run.island is not None:
             # Off grid the island has the demand in its own loads, which months do not scale.
             run = replace(run, home_kw=inputs.home_kw)
@@ -301,17 +295,27 @@ def _age(year: int, month: int, since: date | None) -> float:
     return 0.0 if since is None else max((date(year, month, 15) - since).days / 365.25, 0.0)
 
 
-def _by_month(again: YearAgain, facts: Sequence[MonthFacts], year: int, since: date | None) -> list[Held]:
-    """The array's production, month by month."""
-    made = again.year(facts, _age(year, 7, since))["production_kwh"]
+def _by_month(
+    again: YearAgain, facts: Sequence[MonthFacts], year: int, since: date | None
+) -> list[dict[str, Held]]:
+    """Every flow, month by month."""
+    made, known = again.year(facts, _age(year, 7, since)), again.demand_of(facts)[1]
     found = []
     for fact in facts:
         at = fact.month - 1
-        off = hypot(MODEL_OFF + 0.03, LIGHT_OFF if fact.light_kwh_m2 is not None else MONTH_OFF)
-        found.append(
-            Held("production_kwh", fact.production_kwh, float(again.planned["production_kwh"][at]), float(made[at]),
-                 off * float(made[at]))
-        )  # fmt: skip
+        light_off = LIGHT_OFF if fact.light_kwh_m2 is not None else MONTH_OFF
+        month = {}
+        for flow in FLOWS:
+            expected = float(made[flow][at])
+            off = hypot(MODEL_OFF + 0.03, light_off) * expected
+            if flow != "production_kwh":
+                off = hypot(
+                    off,
+                    0.3 * light_off * float(made["production_kwh"][at]),
+                    (0.05 if known else DEMAND_OFF) * expected,
+                )
+            month[flow] = Held(flow, getattr(fact, flow), float(again.planned[flow][at]), expected, off)
+        found.append(month)
     return found
 
 

@@ -4,10 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.backed_up_loads import behind_relay
-from calm_relay.planning.operation.outcome import saving_left
 from calm_relay.planning.operation.simulate import bill_months
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.studies.cash_flow import CashFlow, cash_flow_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.backup_stack import StackRow, stack_of
 from calm_relay.planning.views.moment import Day, day_of
@@ -55,7 +56,7 @@ class OfferDay:
 class Offer:
     """Everything the offer shows.
 
-    `bills` are twelve months today and with the option, `running` the sum of outlay and savings from year 0 on, in the
+    `bills` are twelve months today and with the option, `flow` the money of the years, in the
     job's currency; `hours` is how long what stays on runs from what usually lies in the battery in a night of the worst
     season, `lasting` the share of outages of the hours wanted that it rides through.
     """
@@ -66,14 +67,14 @@ class Offer:
     winter: OfferDay
     summer: OfferDay
     bills: tuple[np.ndarray, np.ndarray]
-    running: np.ndarray
+    flow: CashFlow
     stays_on: tuple[StackRow, ...]
     goes_off: tuple[StackRow, ...]
     hours: float
     lasting: float
 
 
-def offer_of(plan: Plan, option: Option) -> Offer:
+def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
     """What is offered: one option of a plan, and the one that fits next best beside it.
 
     Parameters
@@ -82,6 +83,8 @@ def offer_of(plan: Plan, option: Option) -> Offer:
         The plan.
     option : Option
         What is offered.
+    progress : Progress
+        Told before each year that is counted.
     """
     job = plan.job
     scores = plan.choice.scores
@@ -95,10 +98,8 @@ def offer_of(plan: Plan, option: Option) -> Offer:
         if purpose.weight > 0
     ]
     stack = stack_of(plan, option)
-    money = option.outcome.money
-    years = np.arange(job.costs.horizon_years)
-    left = saving_left(option.design, job, option.outcome.year)
-    savings = money.saving * left * (1.0 + job.costs.price_rise) ** years
+    flow = cash_flow_of(plan, option, progress)
+    assert flow is not None, "it can be built"
     return Offer(
         option,
         others[0] if others else None,
@@ -106,7 +107,7 @@ def offer_of(plan: Plan, option: Option) -> Offer:
         _day(plan, option, worst=True),
         _day(plan, option, worst=False),
         (_bills(plan, plan.as_is), _bills(plan, option)),
-        np.concatenate([[-money.outlay], -money.outlay + np.cumsum(savings)]),
+        flow,
         tuple(row for row in stack.rows if row.on),
         tuple(row for row in stack.rows if not row.on),
         _hours(plan, option),

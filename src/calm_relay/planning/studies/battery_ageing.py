@@ -1,13 +1,13 @@
 """A battery's years: what is left of it, what the warranty promises, and what ageing does to the money."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
 from calm_relay.job.tariff import Costs
 from calm_relay.physics.fade import Cycles, calendar_fade, count_cycles, cycle_fade
-from calm_relay.physics.money import internal_rate_of_return, present_value
-from calm_relay.physics.plant.inputs import Inputs, sum_inputs
+from calm_relay.physics.money import internal_rate_of_return, payback_years, present_value
+from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
@@ -90,7 +90,7 @@ def battery_ageing_of(
     for year in range(years):
         progress(year / years, f"Living through year {year + 1}")
         array = (1.0 - ageing) ** year
-        run = sum_inputs(_aged(inputs, number, left).scaled(array=array))
+        run = sum_inputs(inputs.faded(left, number).scaled(array=array))
         usable = inputs.plant[number].bank.usable_kwh * left
         cycles = count_cycles(run.stored[number] / usable)
         first = first or cycles
@@ -119,16 +119,9 @@ def battery_ageing_of(
         replaced,
         present_value(flows, costs.discount_rate),
         internal_rate_of_return(flows),
-        _payback(flows),
+        payback_years(flows),
         *_full_and_empty(plan, option, number),
     )
-
-
-def _aged(inputs: Inputs, number: int, left: float) -> Inputs:
-    part = inputs.plant[number]
-    faded = replace(part.bank, usable_kwh=part.bank.usable_kwh * left)
-    plant = (*inputs.plant[:number], replace(part, battery=faded), *inputs.plant[number + 1 :])
-    return replace(inputs, plant=plant)
 
 
 def _flows(option: Option, bank: Bank, saving: np.ndarray, costs: Costs, replaced: int | None) -> np.ndarray:
@@ -138,18 +131,6 @@ def _flows(option: Option, bank: Bank, saving: np.ndarray, costs: Costs, replace
     if replaced is not None:
         flows[replaced] -= bank.price + bank.install_hours * costs.labour_per_hour
     return flows
-
-
-def _payback(flows: np.ndarray) -> float | None:
-    """Years until what came in equals what went out, straight within a year; None when it does not in time."""
-    total = np.cumsum(flows)
-    if total[0] >= 0:
-        return 0.0
-    home = np.flatnonzero(total >= 0)
-    if not home.size:
-        return None
-    year = int(home[0])
-    return year - float(total[year] / (total[year] - total[year - 1]))
 
 
 def _years_to(left: np.ndarray, end: float) -> float | None:

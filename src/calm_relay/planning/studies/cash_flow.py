@@ -1,6 +1,6 @@
 """The cash flow of an option, year by year: outlay, incentives, loan, savings as all ages, upkeep, replacement."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from calm_relay.physics.money import (
     present_value,
     yearly_payment,
 )
-from calm_relay.physics.plant.inputs import Inputs, sum_inputs
+from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.physics.plant.year import PlantBus
 from calm_relay.planning.architecture.cost import paid_next_year
 from calm_relay.planning.common.progress import Progress, unheard
@@ -175,17 +175,6 @@ def cash_flow_of(
     )
 
 
-def _aged(inputs: Inputs, left: float, array: float) -> Inputs:
-    """A plant with so much left of its batteries and its array."""
-    plant = tuple(
-        replace(part, battery=replace(part.battery, usable_kwh=part.battery.usable_kwh * left))
-        if part.battery is not None
-        else part
-        for part in inputs.plant
-    )
-    return replace(inputs, plant=plant).scaled(array=array)
-
-
 def bills_before(plan: Plan) -> tuple[dict[str, float], ...]:
     """Each year's bill of the house as it stands today, its array ageing, by what rises as one, in today's prices."""
     inputs, ageing = inputs_of(plan.as_is.design, plan.job, plan.site, plan.demand), _array_ageing(plan)
@@ -210,7 +199,7 @@ def _saved(
     for year in range(years):
         progress(0.2 + 0.8 * year / years, f"Year {year + 1}")
         array = (1.0 - ageing) ** year
-        run = sum_inputs(_aged(inputs, float(left[year]), array))
+        run = sum_inputs(inputs.faded(float(left[year])).scaled(array=array))
         after = _kinds(plan, run)
         for kind, amount in before[year].items():
             kinds.setdefault(kind, np.zeros(years))[year] = amount - after[kind]
