@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox
 from calm_relay.desk.dialogs.control_dialog import ControlDialog
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.uncertainty import Uncertainty
 from calm_relay.planning.common.progress import unheard
 
 from .driving import LEFT, choose, painted, type_into
@@ -167,6 +168,23 @@ def test_tipping_points_come_and_are_shown_where_the_mouse_points(window, settle
     bench.study_wanted.connect(lambda key, _: asked.append(key))
     window.show_option(1)
     assert asked == []
+
+
+def test_the_verdict_says_how_sure_it_is_once_asked(window, settled, qtbot):
+    window.session.edit(window.session.job.with_(uncertainty=Uncertainty(draws=100)), "Fewer futures")
+    settled(window)
+    bench = window.bench
+    before = bench.footnote.text()
+    assert "In 1,000 weightings" in before and "futures" not in before
+    qtbot.mouseClick(bench.futures, LEFT)
+    assert not bench.futures.isEnabled()
+    qtbot.waitUntil(lambda: "By money alone" in bench.footnote.text(), timeout=60_000)
+    assert "100 futures" in bench.footnote.text()
+    assert not bench.futures.isVisible()
+    # A changed job is another question.
+    window.session.edit(window.session.job.with_(uncertainty=Uncertainty(draws=120)), "More futures")
+    settled(window)
+    assert bench.footnote.text() == before and bench.futures.isVisible() and bench.futures.isEnabled()
 
 
 @pytest.fixture

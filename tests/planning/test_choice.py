@@ -1,7 +1,12 @@
 """The choice follows the purposes' weights, and says so in sentences with numbers."""
 
-import pytest
+from dataclasses import replace
 
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from calm_relay.planning.verdict.choice import choose
 from calm_relay.planning.verdict.purposes import MEASURES
 from tests.plans import plan
 
@@ -88,3 +93,37 @@ def test_caught_clipping_is_a_reason(demo):
     assert as_is.clipped_kwh > swap.clipped_kwh + 10
     assert any("Clipping falls" in reason.sentence for reason in made.choice.reasons["hybrid-swap"])
     assert any("ends before the battery" in reason.sentence for reason in made.choice.reasons["ac-addon"])
+
+
+def costing(option, key, outlay, npv, sufficiency):
+    money = replace(option.outcome.money, outlay=outlay, npv=npv)
+    outcome = replace(option.outcome, money=money, self_sufficiency=sufficiency)
+    design = replace(option.design, architecture=replace(option.design.architecture, key=key))
+    return replace(option, design=design, outcome=outcome, findings=())
+
+
+@settings(max_examples=1000, deadline=None)
+@given(
+    weights=st.lists(st.integers(1, 5), min_size=len(MEASURES), max_size=len(MEASURES)),
+    figures=st.lists(
+        st.tuples(st.floats(0, 40_000), st.floats(-20_000, 20_000), st.floats(0, 1)), min_size=3, max_size=5
+    ),
+    worse=st.tuples(st.floats(0, 20_000), st.floats(0, 20_000), st.floats(0, 1)),
+    whose=st.integers(0, 2),
+)
+def test_an_option_that_another_beats_in_everything_reverses_no_rank(
+    demo, demo_plan, weights, figures, worse, whose
+):
+    job = weighing(demo, **dict(zip(MEASURES, weights, strict=True)))
+    today, built = demo_plan.as_is, demo_plan.live[1]
+    options = [today, *(costing(built, f"option-{number}", *each) for number, each in enumerate(figures))]
+    outlay, npv, sufficiency = figures[whose]
+    beaten = costing(built, "beaten", outlay + worse[0], npv - worse[1], sufficiency * worse[2])
+    before, after = choose(options, job, demo_plan.demand), choose([*options, beaten], job, demo_plan.demand)
+
+    def ranked(choice):
+        return sorted((o.key for o in options), key=lambda key: (-choice.scores[key].total, key))
+
+    assert ranked(before) == ranked(after)
+    assert after.scores["beaten"].total <= after.scores[f"option-{whose}"].total + 1e-12
+    assert after.key == before.key

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.uncertainty import Uncertainty
 from calm_relay.planning.studies.cash_flow import cash_flow_of
 from calm_relay.planning.studies.futures import futures_of, uncertain_inputs
@@ -31,7 +32,7 @@ def test_without_uncertainty_every_future_is_the_plan(demo):
         assert future.npv == pytest.approx(cash_flow_of(made, future.option).npv, abs=1e-3)
         assert future.indices.tolist() == [0.0] * 6
     assert found.options[0].best == 1.0
-    assert "100 of 100" in found.sentence
+    assert found.sentence.endswith("in 100.")
 
 
 def test_bands_hold_the_plan_and_shares_add_up(tried):
@@ -94,3 +95,22 @@ def test_a_dear_battery_that_saves_more_hangs_on_the_prices(demo):
 def test_nothing_of_an_option_that_cannot_be_built(demo_plan):
     refused = next(option for option in demo_plan.options if option not in demo_plan.live)
     assert futures_of(demo_plan, refused) is None
+
+
+def test_it_is_said_in_how_many_futures_it_pays(demo, tried):
+    rising = demo.with_(costs=demo.costs.with_(price_rise=0.12))
+    _, found = futures(rising)
+    first = found.options[0]
+    assert first.pays > 0.0
+    assert first.pays == pytest.approx(np.mean(first.npv > 0.0))
+    assert f"pays for itself in {round(100 * first.pays)}" in found.sentence
+    _, never = tried
+    assert not any(option.pays for option in never.options)
+    assert "No option pays for itself" in never.sentence
+
+
+def test_an_option_alone_is_not_called_the_best():
+    _, found = futures(demo_job("two-homes"), "hybrid-swap")
+    assert len(found.options) == 1
+    assert "alone" in found.sentence and "worth most" not in found.sentence
+    assert not found.is_close

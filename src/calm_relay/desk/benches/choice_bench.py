@@ -29,6 +29,7 @@ from calm_relay.desk.widgets.wording import keep_units
 
 # Options that the steadiness names, and from which share on.
 NAMED, WORTH_SAYING = 3, 0.01
+FUTURES = "through the same uncertain futures: light, losses, demand, prices, fading, installed price"
 
 SCALES = {
     "measures": "Measures",
@@ -53,6 +54,12 @@ def _energies(plan, option, progress):
 
     progress(0.0, "Looking at what is clipped")
     return energy_scales_of(plan)
+
+
+def _futures(plan, option, progress):
+    from calm_relay.planning.studies.futures import futures_of
+
+    return futures_of(plan, plan.option(plan.choice.key), progress)
 
 
 def source_of(plan) -> str:
@@ -90,6 +97,10 @@ class ChoiceBench(Bench):
         self.footnote.setObjectName("quiet")
         self.footnote.setWordWrap(True)
         self.footnote.setFont(font(8.5))
+        self.futures = QPushButton("How sure?")
+        self.futures.setObjectName("small")
+        self.futures.setToolTip(f"Takes the option that fits best, and the next three, {FUTURES}")
+        self.futures.clicked.connect(lambda _=False: self.try_futures())
         self.scales = ScalePicture()
         self.costs = CostList()
         self.costs.prices.clicked.connect(lambda _=False: self.open_costs())
@@ -135,7 +146,10 @@ class ChoiceBench(Bench):
         column.setContentsMargins(16, 8, 14, 4)
         column.setSpacing(7)
         column.addWidget(self.verdict)
-        column.addWidget(self.footnote)
+        under = QHBoxLayout()
+        under.addWidget(self.footnote, 1)
+        under.addWidget(self.futures, 0, Qt.AlignmentFlag.AlignTop)
+        column.addLayout(under)
         middle = QHBoxLayout()
         middle.setContentsMargins(0, 6, 0, 0)
         middle.setSpacing(24)
@@ -224,10 +238,7 @@ class ChoiceBench(Bench):
         plan, option = view.plan, view.option
         self.verdict.setText(plan.choice.sentence)
         self.verdict.setToolTip(tip(f"From: the weights below, and the simulated year, {plan.site.source}"))
-        # A verdict that is clear names it itself.
-        decides = plan.choice.close and plan.choice.deciding
-        deciding = f"What decides most: {plan.choice.deciding.lower()}. " if decides else ""
-        self.footnote.setText("" if plan.job.wanted else f"{deciding}{_steadiness(plan)}{source_of(plan)}")
+        self._show_footnote()
         built = view.built
         for part in (*self.which.values(), *self._below):
             part.setVisible(not plan.job.wanted)
@@ -237,6 +248,26 @@ class ChoiceBench(Bench):
         self.costs.show_costs(view.letter, built.outcome if built else None, plan.job.tariff.currency)
         self._show_scales()
         self._show_reasons(plan, option, view.letter)
+
+    def _show_footnote(self):
+        """What decides most, how steady the verdict is under other weights and in other futures, and its source."""
+        plan = self._view.plan
+        found = self._result.get("choice-futures")
+        able = plan.choice.key is not None
+        self.futures.setVisible(able and found is None)
+        self.futures.setEnabled("choice-futures" not in self._result)
+        # A verdict that is clear names it itself.
+        decides = plan.choice.close and plan.choice.deciding
+        deciding = f"What decides most: {plan.choice.deciding.lower()}. " if decides else ""
+        sure = f"By money alone: {found.sentence} " if found is not None else ""
+        said = f"{deciding}{_steadiness(plan)}{sure}{source_of(plan)}"
+        self.footnote.setText("" if plan.job.wanted else said)
+
+    def try_futures(self) -> None:
+        """Has the option that fits best, and the next, live through the same uncertain futures."""
+        if self._view is not None and self._view.plan.choice.key is not None:
+            self._asked("choice-futures", _futures)
+            self._show_footnote()
 
     def _show_begun(self, plan):
         """What is known of a job before there is a verdict, in place of scales and reasons."""
@@ -251,6 +282,8 @@ class ChoiceBench(Bench):
         """What was asked for and called off will be asked for again."""
         super().forget()
         self._result = {key: result for key, result in self._result.items() if result is not None}
+        if self._view is not None:
+            self._show_footnote()
 
     def show_kept(self, sentence: str, source: str) -> None:
         """Shows the verdict that the job had last time, until the new plan has come."""
@@ -287,6 +320,9 @@ class ChoiceBench(Bench):
             self._result[key] = result
             if not self._view.plan.job.wanted:
                 self._show_scales()
+        elif key == "choice-futures":
+            self._result[key] = result
+            self._show_footnote()
 
     def _show_scales(self):
         view, key = self._view, self._scales

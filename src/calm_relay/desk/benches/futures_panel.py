@@ -20,6 +20,8 @@ ROWS = (
     ("outlay", "Installed price; empty: 10 %", "percent"),
     ("draws", "Futures tried", ("", 0)),
 )
+# Years of payback beyond which it is none.
+NEVER = 100.0
 WAIT = "Trying futures… the same ones for every option."
 ASK = (
     "Each figure is drawn from its range, the same for all options, and every draw is simulated through the year."
@@ -50,7 +52,7 @@ class FuturesPanel(QWidget):
         for label in (self.sentence, self.note):
             label.setWordWrap(True)
         self.chart = FuturesChart()
-        self.matters = LimitRows("Which uncertainty matters most")
+        self.matters = LimitRows("Which uncertainty matters most", limited=False)
         self.head = Label("What the worth of the first varies with")
         self.head.setFont(font(9, strong=True))
         self.table = FigureTable("Bands of each option")
@@ -68,16 +70,16 @@ class FuturesPanel(QWidget):
         top.addWidget(self.ranges)
         top.addWidget(self.start)
         column.addLayout(top)
-        column.addWidget(self.chart, 5)
-        below = QHBoxLayout()
-        below.setSpacing(14)
-        left = QVBoxLayout()
-        left.addWidget(self.head)
-        left.addWidget(self.matters)
-        left.addStretch(1)
-        below.addLayout(left, 4)
-        below.addWidget(self.table, 5)
-        column.addLayout(below, 4)
+        above = QHBoxLayout()
+        above.setSpacing(14)
+        above.addWidget(self.chart, 5)
+        right = QVBoxLayout()
+        right.addWidget(self.head)
+        right.addWidget(self.matters)
+        right.addStretch(1)
+        above.addLayout(right, 3)
+        column.addLayout(above, 3)
+        column.addWidget(self.table, 2)
         column.addWidget(self.note)
         self.show_futures(None, "")
 
@@ -107,23 +109,45 @@ class FuturesPanel(QWidget):
             saving, worth = option.band(option.saving), option.band(option.npv)
             sufficient = option.band(option.self_sufficiency)
             rows.append(
-                [option.option.title, f"{saving[0]:,.0f} to {saving[2]:,.0f}", _signed(worth), f"{option.regret:,.0f}",
-                 f"{sufficient[0]:.0%} to {sufficient[2]:.0%}"]
-            )  # fmt: skip
-        heads = ("Option", "Saves a year", "Worth today", "Misses", "Self-sufficient")
+                [
+                    option.option.title,
+                    f"{option.best:.0%}",
+                    f"{saving[0]:,.0f} to {saving[2]:,.0f}",
+                    _signed(worth),
+                    f"{option.pays:.0%}",
+                    _years(option.band(option.payback)),
+                    f"{option.regret:,.0f}",
+                    f"{sufficient[0]:.0%} to {sufficient[2]:.0%}",
+                ]
+            )
+        heads = (
+            "Option",
+            "Worth most",
+            "Saves a year",
+            "Worth today",
+            "Pays",
+            "Paid back, years",
+            "Misses",
+            "Self-sufficient",
+        )
         self.table.show_rows(heads, rows, f"From one in ten to nine in ten; {currency}", left=1)
         said = ", ".join(
             f"{item.name.lower()} ± {item.off:.0%}{' a year' if item.key == 'price_rise' else ''}"
             for item in futures.inputs
         )
-        self.note.setText(
-            f"Ranges: {said}. Weather is varied by the light of whole years, not by other years' days."
-        )
+        self.ranges.setToolTip(f"Now: {said}")
+        self.note.setText("Weather is varied by the light of whole years, not by other years' days.")
 
     def _ask(self):
         dialog = FormDialog("How far figures may be off", self._job.uncertainty, ROWS, self.window())
         if dialog.exec() and dialog.result_model != self._job.uncertainty:
             self.edited.emit(self._job.with_(uncertainty=dialog.result_model), "Ranges of what is uncertain")
+
+
+def _years(band) -> str:
+    """Years of payback from one in ten to nine in ten; a payback that never comes is said so."""
+    low, _, high = (f"{years:.0f}" if years < NEVER else "never" for years in band)
+    return low if low == high else f"{low} to {high}"
 
 
 def _signed(band) -> str:

@@ -13,11 +13,14 @@ WHOLE = 1.25
 
 
 class LimitRows(QWidget):
-    """One row for each limit: its name, a bar against a mark at the limit, and the figures."""
+    """One row for each limit: its name, a bar against a mark at the limit, and the figures.
 
-    def __init__(self, name: str, parent=None):
+    Where they are shares of a whole, nothing is limited and the whole bar stands for 1.
+    """
+
+    def __init__(self, name: str, parent=None, *, limited=True):
         super().__init__(parent)
-        self._bars = ()
+        self._bars, self._limited = (), limited
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(name)
 
@@ -48,10 +51,11 @@ class LimitRows(QWidget):
             painter.drawText(QRectF(0, y, name_wide, row), Qt.AlignmentFlag.AlignVCenter, bar.name)
             across = max(right - left, 10.0)
             painter.fillRect(QRectF(left, y + row / 2 - 4, across, 8), QColor(look.field))
-            share = min(bar.used / WHOLE, 1.0)
+            whole = WHOLE if self._limited else 1.0
+            share = min(bar.used / whole, 1.0)
             painter.fillRect(QRectF(left, y + row / 2 - 4, across * share, 8), QColor(look.of(bar.severity)))
-            mark = left + across / WHOLE
-            painter.fillRect(QRectF(mark - 1, y + row / 2 - 6, 2, 12), QColor(look.ink))
+            if self._limited:
+                painter.fillRect(QRectF(left + across / whole - 1, y + row / 2 - 6, 2, 12), QColor(look.ink))
             passed = ", passed" if bar.severity is not Severity.OK else ""
             painter.drawText(
                 QRectF(right + 6, y, words_wide, row), Qt.AlignmentFlag.AlignVCenter, f"{bar.words}{passed}"

@@ -61,6 +61,11 @@ class Future:
         return float(low), float(middle), float(high)
 
     @property
+    def pays(self) -> float:
+        """Share of the futures in which it gains more than it costs over the job's years."""
+        return float((self.npv > 0.0).mean())
+
+    @property
     def payback(self) -> np.ndarray:
         """Simple payback of each draw; infinite where nothing is saved [years]."""
         outlay = self.option.outcome.money.outlay
@@ -217,8 +222,14 @@ def _sentence(
     """How often the first is best, which other otherwise, and mostly when."""
     first = found[0]
     count = round(100.0 * first.best)
-    if len(found) < 2 or found[1].best == 0.0:
-        return f"{first.option.title} is worth most in {count} of 100 futures."
+    pays = f" It pays for itself in {round(100.0 * first.pays)}."
+    if not any(option.pays for option in found):
+        none = "No option pays for itself in any of 100 futures"
+        return f"{none}; {first.option.title} loses least in {count}."
+    if len(found) < 2:
+        return f"{first.option.title} is alone: no other can be built.{pays[:-1]} of 100 futures."
+    if found[1].best == 0.0:
+        return f"{first.option.title} is worth most in {count} of 100 futures.{pays}"
     other = found[1]
     mine = best == order[1]
     spread = draws.std(axis=0)
@@ -227,6 +238,6 @@ def _sentence(
     when = inputs[most].high if shift[most] > 0 else inputs[most].low
     said = (
         f"{first.option.title} is worth most in {count} of 100 futures; in {round(100.0 * other.best)} it is "
-        f"{other.option.title}, mostly when {when}."
+        f"{other.option.title}, mostly when {when}.{pays.replace('It', 'The first')}"
     )
-    return f"Too close to call by money: {said[:1].lower()}{said[1:]}" if first.best < CLOSE else said
+    return f"Too close to call by money: {said}" if first.best < CLOSE else said
