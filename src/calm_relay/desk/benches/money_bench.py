@@ -154,7 +154,7 @@ class MoneyBench(Bench):
         )
         heads, rows = year_rows(flow)
         self.table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
-        paid = "" if flow.payback is None else f", paid back in {flow.payback:.1f} years"
+        paid = "" if flow.payback is None else f", paid back after about {flow.payback:.0f} years"
         worth = f"{currency} {flow.npv:,.0f}".replace("-", "\u2212")
         self.verdict.setText(f"{flow.option.title}: worth {worth} today over {flow.years} years{paid}")
         assumed = self._view.plan.assumed_note

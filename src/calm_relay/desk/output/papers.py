@@ -273,7 +273,7 @@ def _years(pages, kit, offer: Offer) -> None:
     flow = offer.flow
     pages.picture(lambda painter: paint_years(painter, flow.running, currency), WIDE, YEARS_HIGH, 2.0)
     back = flow.payback
-    paid = "not paid back within these years" if back is None else f"paid back after {back:.1f} years"
+    paid = "not paid back within these years" if back is None else f"paid back after about {back:.0f} years"
     worth = _money(flow.npv, currency)
     pages.text(
         f"<p style='margin:0'>By these figures it is <b>{paid}</b>. Reckoned over {costs.horizon_years} years, with "
