@@ -12,7 +12,9 @@ from calm_relay.fieldbus.poller import Answer
 from calm_relay.job.commissioning import FieldDevice
 from calm_relay.planning.commissioning.live import METER, LiveSite
 from calm_relay.planning.commissioning.means import Means
+from calm_relay.planning.commissioning.planned_now import planned_now
 from calm_relay.planning.commissioning.played import FAULTS, PlayedSite, fault_of, step_at
+from calm_relay.planning.operation.simulate import inputs_of
 from tests.plans import plan
 
 
@@ -141,6 +143,35 @@ def test_the_line_shows_live_power(plans):
     roof = played.view.moment.bars["Roof"]
     assert roof.used == pytest.approx(roof.limit, rel=0.15)
     assert "expected" in roof.caption
+    assert "expected" in played.view.moment.bars["Grid"].caption
+
+
+@pytest.mark.parametrize("name", [name for name in DEMOS if demo_job(name).supply.on_grid])
+@pytest.mark.parametrize("clock", ["11:00", "20:00"])
+def test_the_line_expects_what_the_plan_does(plans, name, clock):
+    """The played plant does what its year does, and so what is expected of it in its light, load and charge."""
+    played = Played(plans[name], clock=clock, speed=1.0).run(20)
+    state = played.view.state
+    planned = float(state.planned.at_bus("import")[0] - state.planned.at_bus("export")[0])
+    rated = sum(converter.inverter.ac_kw for converter in state.option.design.converters)
+    # The light is judged by the strings themselves, without dirt and small losses.
+    assert planned == pytest.approx(state.meter_kw, abs=0.15 * rated)
+    for number, unit in enumerate(state.units):
+        assert float(state.planned.of("ac", number)[0]) == pytest.approx(unit.ac_kw, abs=0.15 * rated)
+    home = float(state.planned.at_bus("home")[0])
+    assert home == pytest.approx(state.home_kw, abs=1e-6)
+
+
+def test_an_empty_battery_is_not_expected_to_give(plans):
+    made = plans["pottery"]
+    design = made.option(made.choice.key).design
+    inputs = inputs_of(design, made.job, made.site, made.demand)
+    dusk = step_at(made, "06-21", "20:00")
+    nothing = [0.0] * len(design.converters)
+    full = planned_now(inputs, dusk, nothing, 2.0, [1.0] * len(nothing))
+    empty = planned_now(inputs, dusk, nothing, 2.0, [0.0] * len(nothing))
+    assert float(full.at_bus("import")[0]) == pytest.approx(0.0, abs=0.1)
+    assert float(empty.at_bus("import")[0]) >= 2.0
 
 
 def test_means_go_into_the_logbook_an_hour_a_line(plans, tmp_path):

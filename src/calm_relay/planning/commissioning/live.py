@@ -4,17 +4,21 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from functools import cached_property
 
 from calm_relay.fieldbus.poller import Answer
 from calm_relay.fieldbus.readings import BatteryReading, DcInput, DeviceReading, InverterReading
 from calm_relay.job.commissioning import Conditions, FaceLight, FieldDevice
+from calm_relay.physics.plant.inputs import Inputs
 from calm_relay.planning.architecture.connections import unit_keys
 from calm_relay.planning.commissioning.conditions import ClearSky, Light, clear_sky_on, light_on
 from calm_relay.planning.commissioning.live_judgement import Sample, energy_of_swing, meter_turned, sky_of
 from calm_relay.planning.commissioning.live_moment import LiveState, UnitFlows, live_moment
+from calm_relay.planning.commissioning.planned_now import planned_now, year_step
 from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.operation.island import curve_of
+from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.moment import Moment
@@ -487,8 +491,19 @@ class LiveSite:
             for inverter, battery in ((self._inverter(key), self._battery(key)) for key in self.keys)
         )
         light = max((light.irradiance for light in lights.values()), default=0.0)
-        expected = sum(string.kw(lights[string.face.name]) for string in self.strings)
-        return LiveState(self.plan, self.option, now, units, self._meter_kw, self._home, light, expected)
+        made = [0.0] * len(self.option.design.converters)
+        for string in self.strings:
+            made[string.unit] += string.kw(lights[string.face.name])
+        planned = None
+        if self.plan.job.supply.on_grid and self._home is not None:
+            charge = [unit.soc for unit in units]
+            planned = planned_now(self._inputs_of_year, year_step(self.plan, now), made, self._home, charge)
+        return LiveState(self.plan, self.option, now, units, self._meter_kw, self._home, light, sum(made), planned)
+
+    @cached_property
+    def _inputs_of_year(self) -> Inputs:
+        plan = self.plan
+        return inputs_of(self.option.design, plan.job, plan.site, plan.demand)
 
 
 def _kw(value: float | None) -> str:

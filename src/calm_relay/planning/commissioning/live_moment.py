@@ -5,6 +5,8 @@ from datetime import UTC, datetime
 
 import numpy as np
 
+from calm_relay.physics.plant.year import PlantYear
+from calm_relay.planning.commissioning.planned_now import year_step
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option
@@ -29,7 +31,8 @@ class UnitFlows:
 class LiveState:
     """A site now: units in the design's order, meter and home [kW] (None: not said), the brightest face [W/m2].
 
-    `expected_kw` is what all strings should give in this light.
+    `expected_kw` is what all strings should give in this light, `planned` what the plan would do with it now; None off
+    grid and while the home's load is not known.
     """
 
     plan: Plan
@@ -40,6 +43,7 @@ class LiveState:
     home_kw: float | None
     light: float
     expected_kw: float = 0.0
+    planned: PlantYear | None = None
 
 
 def live_moment(state: LiveState | None) -> Moment | None:
@@ -59,9 +63,11 @@ def live_moment(state: LiveState | None) -> Moment | None:
         legs |= {f"{lead}:roof": pv, f"{lead}:strings": pv, f"{lead}:ac": ac, f"{lead}:battery": -given}
         rated = sum(design.converters[number].inverter.ac_kw for number in together)
         name = "Inverter" if group and lead == group[0] else "Battery inverter"
-        bars[name] = Headroom(
-            abs(ac), rated, f"{ac:.1f} of {rated:.3g} kW live".replace("-0.0", "0.0"), Severity.OK
-        )
+        words = f"{ac:.1f} of {rated:.3g} kW live".replace("-0.0", "0.0")
+        if state.planned is not None:
+            planned = sum(float(state.planned.of("ac", number)[0]) for number in together)
+            words = f"{ac:.1f} kW live, {planned:.1f} expected".replace("-0.0", "0.0").replace("-", "\u2212")
+        bars[name] = Headroom(abs(ac), rated, words, Severity.OK)
         charge = next((unit.soc for unit in units if unit.soc is not None), None)
         if charge is not None:
             bars["Battery"] = Headroom(charge, 1.0, f"{charge:.0%} full, live", Severity.OK)
@@ -76,12 +82,20 @@ def live_moment(state: LiveState | None) -> Moment | None:
         max(home, 0.0), float(plan.demand.kw.max()), f"{home:.1f} kW live".replace("-0.0", "0.0"), Severity.OK
     )
     if state.meter_kw is not None:
-        word = "imported" if state.meter_kw >= 0 else "exported"
+        words = f"{_direction(state.meter_kw)}, live"
+        if state.planned is not None:
+            planned = float(state.planned.at_bus("import")[0] - state.planned.at_bus("export")[0])
+            same = planned * state.meter_kw >= 0.0 or abs(planned) < 0.05
+            expected = f"{abs(planned):.1f}" if same else _direction(planned)
+            words = f"{_direction(state.meter_kw)}, {expected} expected"
         fuse = plan.job.supply.import_limit_kw
-        bars["Grid"] = Headroom(
-            abs(state.meter_kw), fuse, f"{abs(state.meter_kw):.1f} kW {word}, live", Severity.OK
-        )
+        bars["Grid"] = Headroom(abs(state.meter_kw), fuse, words, Severity.OK)
     calendar = plan.site.calendar
     utc = np.datetime64(state.at.astimezone(UTC).replace(tzinfo=None), "s")
-    step = int((utc - calendar.utc[0]) / np.timedelta64(3600, "s") % 8760 / calendar.step_h) % calendar.steps
+    step = year_step(plan, state.at)
     return Moment(step, utc + (calendar.wall[step] - calendar.utc[step]), legs, bars)
+
+
+def _direction(kw: float) -> str:
+    """Power at the meter and which way it flows."""
+    return f"{abs(kw):.1f} kW {'imported' if kw >= 0.0 else 'exported'}"
