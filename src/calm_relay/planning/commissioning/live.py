@@ -495,7 +495,8 @@ class LiveSite:
         for string in self.strings:
             made[string.unit] += string.kw(lights[string.face.name])
         planned = None
-        if self.plan.job.supply.on_grid and self._home is not None:
+        # Batteries need not serve controlled loads, and no meter tells those from the rest of the home.
+        if self.plan.job.supply.on_grid and self._home is not None and not self._inputs_of_year.loads:
             charge = [unit.soc for unit in units]
             planned = planned_now(self._inputs_of_year, year_step(self.plan, now), made, self._home, charge)
         return LiveState(self.plan, self.option, now, units, self._meter_kw, self._home, light, sum(made), planned)

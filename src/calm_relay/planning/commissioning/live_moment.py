@@ -32,7 +32,7 @@ class LiveState:
     """A site now: units in the design's order, meter and home [kW] (None: not said), the brightest face [W/m2].
 
     `expected_kw` is what all strings should give in this light, `planned` what the plan would do with it now; None off
-    grid and while the home's load is not known.
+    grid, with controlled loads, and while the home's load is not known.
     """
 
     plan: Plan

@@ -308,7 +308,8 @@ class PlayedSite:
     def _battery(self, converter: Converter, series: _Unit, step: float) -> BatteryReading | None:
         if series.battery is None or series.soc is None:
             return None
-        soc = min(max(self._at(series.soc, step), 0.0), 1.0)
+        # Stored energy is known at the ends of steps, not as a mean of each.
+        soc = min(max(self._at(series.soc, step - 0.5), 0.0), 1.0)
         kw = self._at(series.battery, step)
         bank = converter.bank
         volts = float(bank.volts(soc))
