@@ -168,6 +168,36 @@ def test_a_test_passed_and_a_note_are_kept(bench, window):
     assert (record.result, record.note) == ("passed", "18 ms")
 
 
+def _setting_row(panel, name):
+    return next(
+        row
+        for row in range(panel.settings.rowCount())
+        if panel.settings.item(row, 1) is not None and panel.settings.item(row, 1).text() == name
+    )
+
+
+def test_what_was_keyed_in_otherwise_changes_the_job_in_one_step(bench, window, settled):
+    bench.tabs.choose("record")
+    panel, before = bench.record, window.session.job
+    row = _setting_row(panel, "Lowest charge, grid up")
+    panel.settings.item(row, 3).setText("mud")
+    assert "'mud' is no number" in panel.problem.text() and window.session.job == before
+    panel.settings.item(row, 3).setText("140 %")
+    assert panel.problem.isVisibleTo(panel) and window.session.job == before
+    panel.settings.item(row, 3).setText("35")
+    settled(window)
+    assert window.session.job.battery.reserve == pytest.approx(0.35)
+    assert panel.settings.item(_setting_row(panel, "Lowest charge, grid up"), 2).text() == "35%"
+    window.session.undo()
+    settled(window)
+    assert window.session.job == before
+    row = _setting_row(panel, "Grid code")
+    panel.settings.item(row, 3).setText("an older one")
+    settled(window)
+    assert [item.value for item in window.session.job.commissioning.keyed_other] == ["an older one"]
+    assert "an older one" in panel.settings.item(_setting_row(panel, "Grid code"), 3).text()
+
+
 def test_settings_serials_instruments_and_open_points_are_kept(bench, window):
     bench.tabs.choose("record")
     panel = bench.record

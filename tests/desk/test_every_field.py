@@ -62,6 +62,7 @@ INTERNAL = {
     (commissioning.TypedReading, "key"): "of the row of the sheet",
     (commissioning.TestRecord, "key"): "of the row of the test",
     (commissioning.SerialNumber, "part"): "of the row of the part",
+    (commissioning.KeyedValue, "name"): "of the row of the setting",
     (commissioning.CtMoment, "kind"): "of the card of the moment",
 }
 EQUIPMENT = (
@@ -260,6 +261,7 @@ def controls(window, qtbot, settled, tmp_path):
     commissioned = window.bench
     add(commissioning.Commissioning, {
         "option": commissioned.built, "by": commissioned.record.by, "keyed": commissioned.record.settings,
+        "keyed_other": commissioned.record.settings,
         "open_points": commissioned.record.open_points,
     })  # fmt: skip
     asked = ConditionsDialog(job.commissioning.conditions, [face.name for face in job.faces])
@@ -268,6 +270,7 @@ def controls(window, qtbot, settled, tmp_path):
     })  # fmt: skip
     first = next(iter(asked.light))
     add(commissioning.FaceLight, dict(zip(("irradiance", "cell_c"), asked.light[first], strict=True)))
+    add(commissioning.KeyedValue, {"value": commissioned.record.settings})
     add(commissioning.TypedReading, {"value": commissioned.readings.table})
     commissioned.tabs.choose("tests")
     add(commissioning.TestRecord, {

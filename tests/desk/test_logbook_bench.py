@@ -134,8 +134,9 @@ def test_the_light_of_a_year_comes_from_a_weather_file(saved, monkeypatch, qtbot
     monkeypatch.setattr(FactsDialog, "exec", answer)
     bench.read.click()
     qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
-    lit = [entry for entry in read_logbook(logbook_path(path)).entries[-12:] if entry.year == 2024]
-    assert len(lit) == 12
+    *lit, weather = read_logbook(logbook_path(path)).entries[-13:]
+    assert [entry.year for entry in lit] == [2024] * 12
+    assert (weather.kind, weather.year) == ("weather", 2024)
     # What was known of those months stays beside the new light.
     assert all(entry.production_kwh is not None for entry in lit)
 

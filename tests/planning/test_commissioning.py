@@ -206,6 +206,27 @@ def test_a_string_as_built_flows_back_into_the_job(plans):
     assert next(i for i in there if i.key == item.key).value == pytest.approx(short, rel=0.01)
 
 
+@pytest.mark.parametrize("name", DEMOS)
+def test_any_string_as_built_flows_back_into_the_job(plans, name):
+    """Of several strings, on one face or two, the one that is short is short in the job, and the rest stay."""
+    made = plans[name]
+    option = made.option(made.choice.key)
+    light = tuple(FaceLight(face=face.plan.name, irradiance=450.0, cell_c=40.0) for face in made.faces)
+    record = Commissioning(option=option.key, conditions=Conditions(on="2026-06-21", at="12:30", light=light))
+    items = [i for i in expected_of(made, option, record) if i.key.endswith(" voc") and i.string is not None]
+    for item in (items[0], items[-1]):
+        shown = item.value * (item.string.in_series - 1) / item.string.in_series
+        judged = {j.expected.key: j for j in judge(made, option, record.with_value(item.key, shown))}[item.key]
+        again = plan(judged.as_built.apply(made.job))
+        there = {i.key: i.value for i in expected_of(again, again.option(option.key), record)}
+        before = {i.key: i.value for i in items}
+        changed = {key for key, value in before.items() if there.get(key) != pytest.approx(value, rel=0.01)}
+        assert len(changed) == 1, judged.as_built.label
+        assert sum(there[key] for key in before) == pytest.approx(
+            sum(before.values()) - item.value + shown, rel=0.01
+        )
+
+
 def test_a_stack_as_built_flows_back_into_the_job(homes):
     """Three packs in series where four are planned: the volts say so."""
     made, option, record = homes

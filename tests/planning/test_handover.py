@@ -1,6 +1,7 @@
 """What goes with a plan that was chosen: all of it follows the option, and nothing contradicts the plan."""
 
 import json
+import re
 
 import pytest
 
@@ -137,7 +138,8 @@ def test_settings_hold_what_the_job_states(demo):
         ),
     )
     option = option_of(job)
-    assert value_of(option, "Charge from the grid") == ["02:00 to 04:30, to 80%, at most 2.5 kW"]
+    assert value_of(option, "Charge from the grid") == ["02:00 to 04:30, at most 2.5 kW"]
+    assert value_of(option, "Charge target, 02:00 to 04:30") == ["80%"]
     assert "20%" in value_of(option, "Lowest charge, grid up")
     assert value_of(option, "Discharge") == ["17:00 to 21:00"]
     assert value_of(option, "Export from the battery") == ["18:00 to 19:00, 1.5 kW, down to 30%"]
@@ -153,7 +155,8 @@ def test_settings_of_an_island_its_generator_and_its_relays():
     hut = demo_job("hut")
     job = hut.with_(generator=Generator(kw=4.0, start_below=0.25, stop_above=0.7))
     option = option_of(job, "ac-bus")
-    assert value_of(option, "Generator") == ["starts below 25%, stops above 70%"]
+    assert value_of(option, "Generator starts") == ["below 25%"]
+    assert value_of(option, "Generator stops") == ["above 70%"]
     assert value_of(option, "Frequency in an island")
     cottage = option_of(demo_job("cottage"), "ac-addon")
     relays = [item for item in settings_of(cottage) if item.name.startswith("Relay that sheds")]
@@ -246,6 +249,29 @@ def test_labels_follow_what_is_built(demo):
     assert any("live when the grid is down" in label for label in new)
     bare = labels_of(plan(demo).as_is)
     assert not any("Battery" in label for label in bare)
+
+
+@pytest.mark.parametrize("name", DEMOS)
+def test_a_setting_that_the_job_holds_is_keyed_into_it(name):
+    """Each such number is put into the job, and the new job's sheet says it."""
+    job = demo_job(name)
+    job = job.with_(control=job.control.with_(shave_above_kw=3.0, import_bias_w=60.0))
+    if not job.supply.on_grid:
+        job = job.with_(generator=Generator(kw=4.0, start_below=0.25, stop_above=0.7))
+    made = plan(job)
+    option = made.option(made.choice.key)
+    held = [item for item in settings_of(option) if item.held is not None]
+    assert held
+    for item in held:
+        number = re.search(r"\d+(\.\d+)?", item.value)
+        new = float(number[0]) + 1.0 if number else 7.0
+        new -= 2.0 if new > 100.0 else 0.0
+        changed = item.held.apply(job, new)
+        assert changed != job
+        there = plan(changed)
+        sheet = settings_of(there.option(option.key))
+        shown = [row for row in sheet if (row.box, row.name) == (item.box, item.name)]
+        assert f"{new:g}" in shown[0].value, item.name
 
 
 def test_of_units_side_by_side_each_is_keyed_with_its_own_current(demo):

@@ -143,15 +143,16 @@ def test_the_line_shows_live_power(plans):
     roof = played.view.moment.bars["Roof"]
     assert roof.used == pytest.approx(roof.limit, rel=0.15)
     assert "expected" in roof.caption
-    # The car and the cylinder are not told from the rest of the home.
-    assert played.view.state.planned is None
-    assert "live" in played.view.moment.bars["Grid"].caption
+    bars = played.view.moment.bars
+    assert all("expected" in bars[name].caption for name in ("Battery", "Grid", "Inverter"))
+    assert "usual now" in bars["Home"].caption
 
 
-@pytest.mark.parametrize("name", ["pottery", "dairy", "cottage"])
+@pytest.mark.parametrize("name", DEMOS)
 def test_the_line_expects_what_the_plan_does(plans, name):
     """In the middle of a step whose battery runs neither full nor empty the played plant does what is expected."""
     played, checked = Played(plans[name], clock="06:00", speed=1.0), 0
+    on_grid = plans[name].job.supply.on_grid
     option, first = played.site.option, played.site.first
     rated = sum(converter.inverter.ac_kw for converter in option.design.converters)
     lead = option.design.converters.index(option.design.battery_converter)
@@ -164,12 +165,15 @@ def test_the_line_expects_what_the_plan_does(plans, name):
             continue
         played.now = (later + 0.5) * step_s - 1.0
         state = played.run(1).view.state
-        planned = float(state.planned.at_bus("import")[0] - state.planned.at_bus("export")[0])
-        assert planned == pytest.approx(state.meter_kw, abs=0.1 * rated), later
+        if on_grid:
+            planned = float(state.planned.at_bus("import")[0] - state.planned.at_bus("export")[0])
+            assert planned == pytest.approx(state.meter_kw, abs=0.1 * rated), later
         for number, unit in enumerate(state.units):
             assert float(state.planned.of("ac", number)[0]) == pytest.approx(unit.ac_kw, abs=0.1 * rated), later
         assert float(state.planned.at_bus("home")[0]) == pytest.approx(state.home_kw, abs=1e-6)
-        assert "expected" in played.view.moment.bars["Grid"].caption
+        given = float(state.planned.of("discharge", lead)[0] - state.planned.of("charge", lead)[0])
+        assert given == pytest.approx(state.units[lead].battery_kw, abs=0.1 * rated), later
+        assert "expected" in played.view.moment.bars["Grid" if on_grid else "Battery"].caption
         checked += 1
     assert checked >= 2
 

@@ -6,9 +6,12 @@ import pytest
 from calm_relay.exchange.logbook import Series, read_logbook
 from calm_relay.exchange.meter_data import MeterData, Understood
 from calm_relay.exchange.shipped import demo_logbook
-from calm_relay.job.logbook import CapacityTest, Handover, MeterCounters, MonthFacts
+from calm_relay.job.logbook import CapacityTest, Handover, MeterCounters, MonthFacts, YearOfWeather
+from calm_relay.job.model import WeatherFile
 from calm_relay.planning.commissioning.facts import merged, months_of_meter, months_of_readings
-from calm_relay.planning.commissioning.promise import YearAgain, monthly_facts, promise_of
+from calm_relay.planning.commissioning.promise import YearAgain, monthly_facts, promise_of, weather_years
+from tests.exchange.test_weather_file import epw_lines
+from tests.plans import plan
 
 BEGUN = Handover(on="2025-01-01", by="A")
 
@@ -159,3 +162,57 @@ def test_what_a_file_does_not_say_stays_as_it_was():
     new = merged([MonthFacts(year=2026, month=1, import_kwh=6.0)], known)
     assert new == (MonthFacts(year=2026, month=1, import_kwh=6.0, light_kwh_m2=30.0),)
     assert merged(known, known) == ()
+
+
+@pytest.fixture
+def hours(tmp_path):
+    """A weather file of a year, with the same sun every day, cut to two thirds on every other."""
+    lines = epw_lines()
+    for at in range(8, len(lines)):
+        if (at - 8) // 24 % 2:
+            lines[at] = lines[at].replace(",600,300,300,", ",400,20,380,")
+    (tmp_path / "station.epw").write_text("\n".join(lines) + "\n")
+    return tmp_path
+
+
+def test_a_year_of_weather_is_run_by_its_hours(built, hours):
+    """What is expected is what the whole plan makes of that file."""
+    made, option = built
+    weather, unread = weather_years(made, [YearOfWeather(year=2025, path="station.epw")], hours)
+    assert unread == () and list(weather) == [2025]
+    again = YearAgain(made, option, np.zeros(0), weather)
+    blank = [MonthFacts(year=2025, month=month) for month in range(1, 13)]
+    flows = again.year(blank, 0.0)
+    site = made.job.site.with_(weather=WeatherFile(path="station.epw"))
+    there = plan(made.job.with_(site=site), hours).option(option.key).outcome
+    assert flows["production_kwh"].sum() == pytest.approx(there.year.kwh("pv_dc"), rel=0.02)
+    assert flows["import_kwh"].sum() == pytest.approx(there.year.bus_kwh("import"), rel=0.03)
+    other = again.year([fact.with_(year=2026) for fact in blank], 0.0)
+    assert abs(flows["production_kwh"] - other["production_kwh"]).max() > 10.0
+
+
+def test_light_measured_beside_a_weather_file_scales_its_hours(built, hours):
+    made, option = built
+    weather, _ = weather_years(made, [YearOfWeather(year=2025, path="station.epw")], hours)
+    again = YearAgain(made, option, np.zeros(0), weather)
+    blank = [MonthFacts(year=2025, month=month) for month in range(1, 13)]
+    ghi = again._by_month(weather[2025].weather.ghi) / 1000.0
+    lit = [fact.with_(light_kwh_m2=0.5 * float(ghi[fact.month - 1])) for fact in blank]
+    whole, half = (again.year(facts, 0.0)["production_kwh"] for facts in (blank, lit))
+    assert half == pytest.approx(0.5 * whole, rel=0.03)
+
+
+def test_a_weather_file_that_is_not_there_is_told(built, tmp_path):
+    facts = lived(built)
+    gone = YearOfWeather(year=2025, path="gone.epw")
+    promise = promise_of(*built, [BEGUN, *facts, gone], folder=tmp_path)
+    assert "gone.epw" in promise.sentence and "months of light stand" in promise.sentence
+    plain = promise_of(*built, [BEGUN, *facts])
+    assert promise.years[0].flow("import_kwh").expected == plain.years[0].flow("import_kwh").expected
+
+
+def test_light_measured_each_hour_becomes_months():
+    at = np.arange(0, 40 * 86400, 3600, dtype=float) + np.datetime64("2025-01-01", "s").astype("int64")
+    series = Series(at, {"light kw/m2": np.full(at.size, 0.1)})
+    (january,) = months_of_readings(series, "UTC")
+    assert january.light_kwh_m2 == pytest.approx(74.4)

@@ -3,11 +3,20 @@
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from pathlib import PurePath
 from types import UnionType
 from typing import Annotated, Any, ClassVar, Self, Union, get_args, get_origin
 
 from annotated_types import Le, Lt
-from pydantic import BaseModel, ConfigDict, Field, GetCoreSchemaHandler, GetJsonSchemaHandler, model_validator
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    ConfigDict,
+    Field,
+    GetCoreSchemaHandler,
+    GetJsonSchemaHandler,
+    model_validator,
+)
 from pydantic.fields import FieldInfo
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema, core_schema
@@ -47,6 +56,16 @@ Name = Annotated[str, Text(120, least=1)]
 MOST_PROSE = 200_000
 Prose = Annotated[str, Text(MOST_PROSE, lines=True)]
 FilePath = Annotated[str, Text(4096, least=1)]
+
+
+def _of_weather(path: str) -> str:
+    """A path that ends as a weather file's does."""
+    if PurePath(path).suffix.lower() not in {".epw", ".csv", ".tm3"}:
+        raise ValueError("wanted a path that ends in .epw (EPW) or .csv or .tm3 (TMY3)")
+    return path
+
+
+WeatherPath = Annotated[FilePath, AfterValidator(_of_weather)]
 Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 # No figure of the trade comes near it, and squares and products of it stay finite.
 MOST = 1e9

@@ -96,6 +96,13 @@ class SerialNumber(Model):
     serial: Line = Field(min_length=1, max_length=120)
 
 
+class KeyedValue(Model):
+    """A setting that was keyed in other than the sheet says; `name` names it as the sheet does."""
+
+    name: Line = Field(min_length=3, max_length=300)
+    value: Line = Field(min_length=1, max_length=120)
+
+
 class FieldDevice(Model):
     """A device that is read over SunSpec Modbus, and what part of the plant it is; "": by what it says of itself."""
 
@@ -128,6 +135,9 @@ class Commissioning(Model):
     instruments: tuple[Instrument, ...] = Field(default=(), max_length=20)
     serials: tuple[SerialNumber, ...] = Field(default=(), max_length=500)
     keyed: tuple[Line, ...] = Field(default=(), max_length=500, description="Settings keyed in as the sheet says.")
+    keyed_other: tuple[KeyedValue, ...] = Field(
+        default=(), max_length=500, description="Settings keyed in other than the sheet says."
+    )
     ct_moments: tuple[CtMoment, ...] = Field(default=(), max_length=3)
     devices: tuple[FieldDevice, ...] = Field(default=(), max_length=32)
     open_points: Prose = ""
@@ -139,6 +149,7 @@ class Commissioning(Model):
             ("tests", [item.key for item in self.tests]),
             ("serials", [item.part for item in self.serials]),
             ("keyed", list(self.keyed)),
+            ("keyed_other", [item.name for item in self.keyed_other]),
             ("ct_moments", [str(item.kind) for item in self.ct_moments]),
         ):
             twice = (
@@ -186,6 +197,15 @@ class Commissioning(Model):
         empty = not (moment.load or moment.pv or moment.charge or moment.shown)
         return self.with_(ct_moments=rest if empty else (*rest, moment))
 
+    def keyed_as(self, name: str) -> str:
+        """What was keyed in for a setting instead of the sheet's value; empty where nothing was."""
+        return next((item.value for item in self.keyed_other if item.name == name), "")
+
+    def with_keyed_as(self, name: str, value: str) -> Self:
+        """With what was keyed in for a setting instead of the sheet's value; empty: nothing."""
+        rest = tuple(item for item in self.keyed_other if item.name != name)
+        return self.with_(keyed_other=(*rest, KeyedValue(name=name, value=value)) if value else rest)
+
     def with_keyed(self, name: str, keyed: bool) -> Self:
         """With a setting keyed in, or not."""
         rest = tuple(item for item in self.keyed if item != name)
@@ -209,6 +229,7 @@ __all__ = [
     "FaceLight",
     "FieldDevice",
     "Instrument",
+    "KeyedValue",
     "SerialNumber",
     "TestRecord",
     "TypedReading",

@@ -4,7 +4,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from calm_relay.job.base import FilePath, Line, Model, Name, NotNegative, Prose
+from calm_relay.job.base import FilePath, Line, Model, Name, NotNegative, Prose, WeatherPath
 from calm_relay.job.commissioning import CalendarDay
 
 Energy = Annotated[float, Field(ge=0.0, le=1e8)]
@@ -58,6 +58,14 @@ class MonthFacts(Model):
     export_kwh: Energy | None = Field(default=None, title="To the grid")
     throughput_kwh: Energy | None = Field(default=None, title="Out of the battery")
     light_kwh_m2: NotNegative | None = Field(default=None, le=400.0, title="Light on the level")
+
+
+class YearOfWeather(Model):
+    """A file with the weather there was in a year, EPW or TMY3: the plan is run again by its hours."""
+
+    kind: Literal["weather"] = "weather"
+    year: int = Field(ge=2000, le=2099, title="Year")
+    path: WeatherPath = Field(title="Weather file")
 
 
 class Firmware(Model):
@@ -121,6 +129,7 @@ Entry = Annotated[
     | Visit
     | MeterCounters
     | MonthFacts
+    | YearOfWeather
     | Firmware
     | Fault
     | PartChanged
@@ -133,6 +142,7 @@ KINDS: dict[str, tuple[type[Any], str]] = {
     "visit": (Visit, "Visit"),
     "meter": (MeterCounters, "Counters read"),
     "month": (MonthFacts, "A month's figures"),
+    "weather": (YearOfWeather, "Weather file of a year"),
     "capacity": (CapacityTest, "Capacity test"),
     "fault": (Fault, "Fault"),
     "part": (PartChanged, "Part exchanged"),

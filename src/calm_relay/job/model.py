@@ -1,14 +1,13 @@
 """The job: one immutable statement of a site, its purposes and the choices made so far."""
 
 from functools import lru_cache
-from pathlib import PurePath
 from typing import Annotated, Any, Final, Literal, Self
 from zoneinfo import ZoneInfo, available_timezones
 
 from pydantic import Field, field_validator, model_validator
 
 from calm_relay.job.backup_board import LEGS, BackupBoard, Generator
-from calm_relay.job.base import FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive, Prose
+from calm_relay.job.base import Fraction, Identifier, Line, Model, Name, NotNegative, Positive, Prose, WeatherPath
 from calm_relay.job.commissioning import Commissioning
 from calm_relay.job.control import Clock, Control, ExportWindow, GridCharge, Window, refuse_meeting
 from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
@@ -62,17 +61,10 @@ class WeatherFile(Model):
     """A weather year read from an EPW or TMY3 file."""
 
     kind: Literal["file"] = "file"
-    path: FilePath = Field(description="Absolute, or beside the job file.")
+    path: WeatherPath = Field(description="Absolute, or beside the job file.")
     shift_h: float = Field(
         default=0.0, ge=-14.0, le=14.0, description="Hours by which its stamps are set later, where they are off."
     )
-
-    @field_validator("path")
-    @classmethod
-    def _known_ending(cls, path: str) -> str:
-        if PurePath(path).suffix.lower() not in {".epw", ".csv", ".tm3"}:
-            raise ValueError("wanted a path that ends in .epw (EPW) or .csv or .tm3 (TMY3)")
-        return path
 
 
 class ClimatePreset(Model):

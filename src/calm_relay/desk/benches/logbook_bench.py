@@ -19,7 +19,7 @@ from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.logbook import append_entry
-from calm_relay.job.logbook import KINDS, MonthFacts
+from calm_relay.job.logbook import KINDS, MonthFacts, YearOfWeather
 
 PARTS = (("promise", "Promise and fact"), ("months", "Months"), ("entries", "Entries"), ("growth", "Growth"))
 UNSAVED = "Save the job first: its logbook stands beside its file."
@@ -71,7 +71,7 @@ class _Study:
             return book, None, None
         read = months_of_readings(book.series, plan.job.site.time_zone)
         entries = (*merged(read, monthly_facts(book.entries)), *book.entries)
-        promise = promise_of(plan, built, entries, progress)
+        promise = promise_of(plan, built, entries, progress, self._path.parent)
         ageing = battery_ageing_of(plan, built)
         return book, promise, None if ageing is None else ageing.left
 
@@ -267,6 +267,8 @@ class LogbookBench(Bench):
             return
         known = monthly_facts(self.book.entries) if self.book is not None else ()
         new = merged(dialog.months, known)
+        if dialog.weather is not None and (self.book is None or dialog.weather not in self.book.entries):
+            new = (*new, dialog.weather)
         if new:
             self.add_entries(new)
         else:
@@ -313,6 +315,8 @@ def _begun(kind, model):
             values[name] = BEGIN[name]
     if model is MonthFacts:
         values |= {"year": today.year, "month": today.month}
+    if model is YearOfWeather:
+        values |= {"year": today.year - 1, "path": f"{today.year - 1}.epw"}
     return values
 
 

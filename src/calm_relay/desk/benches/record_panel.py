@@ -18,8 +18,11 @@ from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.commissioning import Instrument
+from calm_relay.job.quantity import parse_quantity
 
 KEY = Qt.ItemDataRole.UserRole
+# The column of what was keyed in otherwise.
+OTHER = 3
 
 
 def _table(name, heads):
@@ -43,12 +46,14 @@ class RecordPanel(QWidget):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self._job, self._filling = None, False
-        self.settings = _table("Settings keyed in", ("", "Setting", "Value"))
+        self._job, self._filling, self._held = None, False, {}
+        self.settings = _table("Settings keyed in", ("", "Setting", "On the sheet", "Keyed in otherwise"))
         self.settings.setWordWrap(True)
         self.settings.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Fixed)
-        self.settings.horizontalHeader().resizeSection(1, 176)
+        self.settings.horizontalHeader().resizeSection(1, 160)
         self.settings.horizontalHeader().setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        self.settings.horizontalHeader().setSectionResizeMode(OTHER, QHeaderView.ResizeMode.Fixed)
+        self.settings.horizontalHeader().resizeSection(OTHER, 118)
         self.serials = _table("Serial numbers", ("Part", "Serial number"))
         self.instruments = _table("Instruments", ("Instrument", "Serial number", "Calibrated until"))
         self.by = QLineEdit()
@@ -118,6 +123,7 @@ class RecordPanel(QWidget):
             Parts that have a serial number.
         """
         self._job, record = job, job.commissioning
+        self._held = {key: item for key, item in settings if item.held is not None}
         self._filling = True
         self.settings.clearContents()
         self.settings.clearSpans()
@@ -132,7 +138,7 @@ class RecordPanel(QWidget):
                 head.setFont(font(9, strong=True))
                 head.setFlags(Qt.ItemFlag.ItemIsEnabled)
                 self.settings.setItem(row, 0, head)
-                self.settings.setSpan(row, 0, 1, 3)
+                self.settings.setSpan(row, 0, 1, 4)
                 row += 1
             tick = QTableWidgetItem()
             tick.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
@@ -144,6 +150,11 @@ class RecordPanel(QWidget):
                 cell.setFlags(Qt.ItemFlag.ItemIsEnabled)
                 cell.setToolTip(tip(f"{item.why}. {item.trap}".strip()))
                 self.settings.setItem(row, column, cell)
+            other = QTableWidgetItem(record.keyed_as(key))
+            other.setData(KEY, key)
+            changes = "the job is changed to it, in one step to undo" if item.held else "the protocol says so"
+            other.setToolTip(tip(f"What was keyed in instead: {changes}"))
+            self.settings.setItem(row, OTHER, other)
         self.settings.setRowCount(row + 1)
         self.settings.resizeRowsToContents()
         self.serials.setRowCount(len(parts))
@@ -178,18 +189,44 @@ class RecordPanel(QWidget):
             changed = record.with_(**changes)
         except ValidationError as error:
             where, problem = first_field_error(error)
-            self.problem.setText(f"{where}: {problem}.")
-            self.problem.show()
+            self._refuse(f"{where}: {problem}.")
             return
         if changed != record:
             self._job = self._job.with_(commissioning=changed)
             self.edited.emit(self._job, label)
 
     def _on_setting(self, cell):
-        if self._filling or cell.column() != 0 or cell.data(KEY) is None:
+        if self._filling or cell.column() not in (0, OTHER) or cell.data(KEY) is None:
+            return
+        if cell.column() == OTHER:
+            self._on_keyed_as(cell.data(KEY), cell.text().strip())
             return
         key, ticked = cell.data(KEY), cell.checkState() == Qt.CheckState.Checked
         self._put("Setting keyed in", keyed=self._job.commissioning.with_keyed(key, ticked).keyed)
+
+    def _on_keyed_as(self, key, text):
+        """Changes the job to a number that it holds; anything else is written down."""
+        item, record = self._held.get(key), self._job.commissioning
+        try:
+            if item is None or not text:
+                self._put("Setting keyed in otherwise", keyed_other=record.with_keyed_as(key, text).keyed_other)
+                return
+            job = item.held.apply(self._job, parse_quantity(text, item.held.unit))
+        except ValidationError as error:
+            self._refuse(f"{item.name if item else 'Keyed in otherwise'}: {first_field_error(error)[1]}.")
+            return
+        except ValueError as error:
+            self._refuse(f"{item.name}: {error}.")
+            return
+        if job == self._job:
+            self._refuse(f"{item.name}: {item.value} is what the sheet says.")
+            return
+        self._job = job
+        self.edited.emit(job, f"{item.name} as keyed in: {text}")
+
+    def _refuse(self, words):
+        self.problem.setText(words)
+        self.problem.show()
 
     def _on_serial(self, cell):
         if self._filling or cell.column() != 1:
@@ -198,8 +235,7 @@ class RecordPanel(QWidget):
         try:
             record = self._job.commissioning.with_serial(part, text)
         except ValidationError as error:
-            self.problem.setText(f"Serial number: {first_field_error(error)[1]}.")
-            self.problem.show()
+            self._refuse(f"Serial number: {first_field_error(error)[1]}.")
             return
         self._put("Serial number", serials=record.serials)
 

@@ -10,6 +10,7 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.exchange.errors import InputError
 from calm_relay.job.field_range import FieldRange
+from calm_relay.job.logbook import YearOfWeather
 from calm_relay.job.survey import MeterReading
 
 METER, LIGHT = "meter", "light"
@@ -22,12 +23,12 @@ COUNTS = (
 
 
 class FactsDialog(AnswerDialog):
-    """Reads a file into `months`, of `job.logbook.MonthFacts`, after it was accepted."""
+    """Reads a file into `months`, of `job.logbook.MonthFacts`; `weather` is the entry of a weather file."""
 
     def __init__(self, time_zone: str, year: int, parent=None):
         super().__init__("Months from a file", parent)
         self._zone = time_zone
-        self.months = ()
+        self.months, self.weather = (), None
         self.path = QLineEdit()
         self.path.setAccessibleName("File")
         self.path.setMinimumWidth(300)
@@ -78,6 +79,7 @@ class FactsDialog(AnswerDialog):
         try:
             if counts == LIGHT:
                 self.months = months_of_weather(read_weather_file(path), self.year.value())
+                self.weather = YearOfWeather(year=self.year.value(), path=str(path.resolve()))
             else:
                 data = read_meter_file(path, MeterReading(), self._zone)
                 flows = ("import_kwh", "export_kwh") if counts == METER else (counts, None)

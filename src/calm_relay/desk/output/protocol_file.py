@@ -133,14 +133,13 @@ class _Filled:
     def _settings(self, pages):
         record, widths = self.protocol.record, (8, 28, 30, 34)
         pages.head("Settings as keyed in")
-        pages.table(
-            [
-                ["☑" if setting_key(item) in record.keyed else "☐", escape(item.box), escape(item.name),
-                 escape(item.value)]
-                for item in self.protocol.settings
-            ],
-            widths, 10,
-        )  # fmt: skip
+        rows = []
+        for item in self.protocol.settings:
+            key = setting_key(item)
+            other, tick = record.keyed_as(key), "☑" if key in record.keyed else "☐"
+            said = f"<b>{escape(other)}</b>; on the sheet {escape(item.value)}" if other else escape(item.value)
+            rows.append([tick, escape(item.box), escape(item.name), said])
+        pages.table(rows, widths, 10)
 
     def _parts(self, pages):
         protocol = self.protocol

@@ -20,6 +20,7 @@ COLUMNS = {
     "import kw": "import_kwh",
     "export kw": "export_kwh",
     "discharge kw": "throughput_kwh",
+    "light kw/m2": "light_kwh_m2",
 }
 
 
@@ -59,7 +60,7 @@ def months_of_meter(
 
 
 def months_of_readings(series: Series, time_zone: str) -> tuple[MonthFacts, ...]:
-    """Energy of whole months from readings of power in a logbook: "pv kw", "import kw", "export kw", "discharge kw"."""
+    """Energy of whole months from readings of power in a logbook: see `COLUMNS`."""
     if series.at.size < 2:
         return ()
     gaps = np.diff(series.at)

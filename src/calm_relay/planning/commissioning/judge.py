@@ -7,6 +7,7 @@ from typing import Literal
 from calm_relay.job.commissioning import Commissioning
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.connections import unit_keys
+from calm_relay.planning.architecture.string_plan import job_with_plan, plan_of, with_length
 from calm_relay.planning.commissioning.conditions import Light
 from calm_relay.planning.commissioning.expected import (
     DEAD,
@@ -236,21 +237,39 @@ class _Look:
         return ""
 
     def _as_built(self, string: String, modules: int) -> AsBuilt | None:
-        """The roof face with so many modules in each of its strings, where the strings are the face's own."""
-        face = string.face
-        if face.in_series != string.in_series or modules < 1 or face.strings != 1:
+        """The string with so many modules: its face has fewer or more, and its unit's strings are laid as they hang."""
+        face, design = string.face, self.option.design
+        converter = design.converters[string.unit]
+        if modules < 1 or converter.laid is None or all(one.name != face.name for one in self.plan.job.faces):
             return None
+        count = face.count + modules - string.in_series
+        if count < 1:
+            return None
+        strings = face.strings if count % face.strings == 0 else 1
+        laid = plan_of(converter.stringing, converter.inverter.key, converter.alike)
+        at = next(
+            (
+                number
+                for number, item in enumerate(laid.strings)
+                if (item.face, item.modules, item.input) == (face.name, string.in_series, string.input)
+            ),
+            None,
+        )
+        alone = len(laid.strings) == 1 or (face.strings == 1 and face.in_series == string.in_series)
 
         def apply(job: Job) -> Job:
             faces = tuple(
-                one.with_(count=modules, rectangle=None) if one.name == face.name else one for one in job.faces
+                one.with_(count=count, strings=strings, rectangle=None) if one.name == face.name else one
+                for one in job.faces
             )
-            plans = tuple(
-                plan for plan in job.string_plans if all(item.face != face.name for item in plan.strings)
-            )
-            return job.with_(faces=faces, string_plans=plans)
+            if alone or at is None:
+                plans = tuple(
+                    plan for plan in job.string_plans if all(item.face != face.name for item in plan.strings)
+                )
+                return job.with_(faces=faces, string_plans=plans)
+            return job_with_plan(job.with_(faces=faces), design, with_length(laid, at, modules))
 
-        return AsBuilt(f"{face.name} as built: {modules} modules", apply)
+        return AsBuilt(f"{string.name.partition(' on ')[0]} as built: {modules} modules", apply)
 
     def _string_amps(self, item: Expected, string: String, value: float) -> str:
         expected = item.value or 0.0

@@ -6,6 +6,8 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
 
+import numpy as np
+
 from calm_relay.fieldbus.poller import Answer
 from calm_relay.fieldbus.readings import BatteryReading, DcInput, DeviceReading, InverterReading
 from calm_relay.job.commissioning import Conditions, FaceLight, FieldDevice
@@ -14,7 +16,7 @@ from calm_relay.planning.architecture.connections import unit_keys
 from calm_relay.planning.commissioning.conditions import ClearSky, Light, clear_sky_on, light_on
 from calm_relay.planning.commissioning.live_judgement import Sample, energy_of_swing, meter_turned, sky_of
 from calm_relay.planning.commissioning.live_moment import LiveState, UnitFlows, live_moment
-from calm_relay.planning.commissioning.planned_now import planned_now, year_step
+from calm_relay.planning.commissioning.planned_now import planned_now, usual_kw, year_step
 from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.operation.island import curve_of
@@ -471,7 +473,7 @@ class LiveSite:
 
     @property
     def _home(self) -> float | None:
-        meter = self._meter_kw
+        meter = self._meter_kw if self.plan.job.supply.on_grid else 0.0
         given = [self._inverter(key) for key in self.keys]
         if meter is None or any(item is None or item.kw is None for item in given):
             return None
@@ -494,12 +496,19 @@ class LiveSite:
         made = [0.0] * len(self.option.design.converters)
         for string in self.strings:
             made[string.unit] += string.kw(lights[string.face.name])
-        planned = None
-        # Batteries need not serve controlled loads, and no meter tells those from the rest of the home.
-        if self.plan.job.supply.on_grid and self._home is not None and not self._inputs_of_year.loads:
+        planned, step, home = None, year_step(self.plan, now), self._home
+        if home is not None:
             charge = [unit.soc for unit in units]
-            planned = planned_now(self._inputs_of_year, year_step(self.plan, now), made, self._home, charge)
-        return LiveState(self.plan, self.option, now, units, self._meter_kw, self._home, light, sum(made), planned)
+            planned = planned_now(self._inputs_of_year, step, made, home, charge)
+        usual = usual_kw(self._home_of_year, step, self.plan.site.calendar.step_h)
+        return LiveState(
+            self.plan, self.option, now, units, self._meter_kw, home, light, sum(made), planned, usual
+        )
+
+    @cached_property
+    def _home_of_year(self) -> np.ndarray:
+        """What the home takes in the plan's year, its controlled loads too [kW]."""
+        return self.option.outcome.year.at_bus("home")
 
     @cached_property
     def _inputs_of_year(self) -> Inputs:

@@ -1,5 +1,6 @@
 """What flows now as the line shows it: live power on every leg."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -31,8 +32,8 @@ class UnitFlows:
 class LiveState:
     """A site now: units in the design's order, meter and home [kW] (None: not said), the brightest face [W/m2].
 
-    `expected_kw` is what all strings should give in this light, `planned` what the plan would do with it now; None off
-    grid, with controlled loads, and while the home's load is not known.
+    `expected_kw` is what all strings should give in this light, `planned` what the plan would do with it now, and
+    None while the home's load is not known; `usual_kw` is what the home takes at this hour in the plan's year.
     """
 
     plan: Plan
@@ -44,6 +45,7 @@ class LiveState:
     light: float
     expected_kw: float = 0.0
     planned: PlantYear | None = None
+    usual_kw: float = 0.0
 
 
 def live_moment(state: LiveState | None) -> Moment | None:
@@ -65,12 +67,16 @@ def live_moment(state: LiveState | None) -> Moment | None:
         name = "Inverter" if group and lead == group[0] else "Battery inverter"
         words = f"{ac:.1f} of {rated:.3g} kW live".replace("-0.0", "0.0")
         if state.planned is not None:
-            planned = sum(float(state.planned.of("ac", number)[0]) for number in together)
-            words = f"{ac:.1f} kW live, {planned:.1f} expected".replace("-0.0", "0.0").replace("-", "\u2212")
+            words = f"{_signed(ac)} kW live, {_signed(_planned(state.planned, 'ac', together))} expected"
         bars[name] = Headroom(abs(ac), rated, words, Severity.OK)
         charge = next((unit.soc for unit in units if unit.soc is not None), None)
         if charge is not None:
-            bars["Battery"] = Headroom(charge, 1.0, f"{charge:.0%} full, live", Severity.OK)
+            words = f"{charge:.0%} full, live"
+            if state.planned is not None:
+                wanted = _planned(state.planned, "discharge", together)
+                wanted -= _planned(state.planned, "charge", together)
+                words = f"{charge:.0%} full, {_signed(given)} kW live, {_signed(wanted)} expected"
+            bars["Battery"] = Headroom(charge, 1.0, words, Severity.OK)
     made = sum(unit.pv_kw for unit in state.units)
     if state.expected_kw > 0.05:
         low = made < LOW * state.expected_kw
@@ -78,15 +84,14 @@ def live_moment(state: LiveState | None) -> Moment | None:
         bars["Roof"] = Headroom(made, state.expected_kw, words, Severity.CHECK if low else Severity.OK)
     home = state.home_kw if state.home_kw is not None else sum(unit.ac_kw for unit in state.units)
     legs["home"], legs["grid"] = home, -(state.meter_kw or 0.0)
-    bars["Home"] = Headroom(
-        max(home, 0.0), float(plan.demand.kw.max()), f"{home:.1f} kW live".replace("-0.0", "0.0"), Severity.OK
-    )
+    words = f"{_signed(home)} kW live, {state.usual_kw:.1f} usual now"
+    bars["Home"] = Headroom(max(home, 0.0), float(plan.demand.kw.max()), words, Severity.OK)
     if state.meter_kw is not None:
         words = f"{_direction(state.meter_kw)}, live"
         if state.planned is not None:
-            planned = float(state.planned.at_bus("import")[0] - state.planned.at_bus("export")[0])
-            same = planned * state.meter_kw >= 0.0 or abs(planned) < 0.05
-            expected = f"{abs(planned):.1f}" if same else _direction(planned)
+            net = float(state.planned.at_bus("import")[0] - state.planned.at_bus("export")[0])
+            same = net * state.meter_kw >= 0.0 or abs(net) < 0.05
+            expected = f"{abs(net):.1f}" if same else _direction(net)
             words = f"{_direction(state.meter_kw)}, {expected} expected"
         fuse = plan.job.supply.import_limit_kw
         bars["Grid"] = Headroom(abs(state.meter_kw), fuse, words, Severity.OK)
@@ -94,6 +99,16 @@ def live_moment(state: LiveState | None) -> Moment | None:
     utc = np.datetime64(state.at.astimezone(UTC).replace(tzinfo=None), "s")
     step = year_step(plan, state.at)
     return Moment(step, utc + (calendar.wall[step] - calendar.utc[step]), legs, bars)
+
+
+def _planned(year: PlantYear, flow: str, numbers: Sequence[int]) -> float:
+    """A flow of some converters in the one step that was planned [kW]."""
+    return sum(float(year.of(flow, number)[0]) for number in numbers)
+
+
+def _signed(kw: float) -> str:
+    """Power with its sign, none at nothing."""
+    return f"{kw:.1f}".replace("-0.0", "0.0").replace("-", "\u2212")
 
 
 def _direction(kw: float) -> str:

@@ -42,7 +42,9 @@ def _held(held: Held) -> str:
 
 
 def _day(entry: Any) -> str:
-    return entry.on if hasattr(entry, "on") else f"{entry.year}-{entry.month:02d}"
+    if hasattr(entry, "on"):
+        return entry.on
+    return f"{entry.year}-{entry.month:02d}" if hasattr(entry, "month") else f"{entry.year}"
 
 
 def words_of(entry: Any) -> str:
@@ -65,6 +67,8 @@ def words_of(entry: Any) -> str:
         return _joined(entry.part, f"serial {entry.serial}" if entry.serial else "", entry.text)
     if entry.kind == "firmware":
         return f"{entry.part}: {entry.version}"
+    if entry.kind == "weather":
+        return f"hours of {entry.path}"
     if entry.kind == "photo":
         return _joined(entry.caption, entry.path)
     return _joined(getattr(entry, "part", ""), entry.text)

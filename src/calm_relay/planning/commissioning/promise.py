@@ -1,17 +1,21 @@
 """Promise and fact: what was measured against the plan, run again with the light and the demand that there were."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from math import hypot
+from pathlib import Path
 
 import numpy as np
 
-from calm_relay.job.logbook import CapacityTest, Handover, MeterCounters, MonthFacts
-from calm_relay.physics.plant.inputs import run_inputs
+from calm_relay.exchange.errors import InputError
+from calm_relay.job.logbook import CapacityTest, Handover, MeterCounters, MonthFacts, YearOfWeather
+from calm_relay.job.model import WeatherFile
+from calm_relay.physics.plant.inputs import Inputs, run_inputs
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.simulate import inputs_of
+from calm_relay.planning.operation.simulate import inputs_in, inputs_of
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.site_year import SiteYear, site_year
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
@@ -155,8 +159,11 @@ def _is_covered(key: tuple[int, int], counters: Sequence[MeterCounters]) -> bool
 class YearAgain:
     """The plan run again for a year: its array by the light of each month, its demand as it was measured."""
 
-    def __init__(self, plan: Plan, option: Option, left: np.ndarray) -> None:
+    def __init__(
+        self, plan: Plan, option: Option, left: np.ndarray, weather: Mapping[int, SiteYear] | None = None
+    ) -> None:
         self.plan, self.option, self.left = plan, option, left
+        self.weather = weather or {}
         self.calendar = plan.site.calendar
         self.inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
         self.ghi = self._by_month(plan.site.weather.ghi) / 1000.0
@@ -191,6 +198,19 @@ class YearAgain:
                 light[fact.month - 1] = fact.light_kwh_m2 / self.ghi[fact.month - 1]
         return light
 
+    def _by_the_hour(self, facts: Sequence[MonthFacts]) -> tuple[Inputs, np.ndarray]:
+        """Inputs in the light of a year, and what is left to be scaled of each month where its hours are known."""
+        light = self.light_of(facts)
+        weather = self.weather.get(facts[0].year) if facts else None
+        if weather is None:
+            return self.inputs, light
+        hours = self._by_month(weather.weather.ghi) / 1000.0
+        # A month that was measured beside the file keeps its measured light, in the file's hours.
+        scale = np.where(hours > 1.0, light * self.ghi / np.maximum(hours, 1e-9), 1.0)
+        known = {fact.month for fact in facts if fact.light_kwh_m2 is not None}
+        scale = np.array([scale[at] if at + 1 in known else 1.0 for at in range(12)])
+        return inputs_in(self.inputs, self.option.design, self.plan.job, weather), scale
+
     def demand_of(self, facts: Sequence[MonthFacts]) -> tuple[np.ndarray, bool]:
         """Each month's demand over the plan's by what was made, bought and sent out; whether any month is known."""
         home, known = np.ones(12), False
@@ -207,9 +227,9 @@ class YearAgain:
     def year(self, facts: Sequence[MonthFacts], age: float) -> dict[str, np.ndarray]:
         """Flows of each month [kWh], shape (12,), at an age of the plant in years."""
         month = self.calendar.month - 1
-        light = self.light_of(facts)[month] * (1.0 - self.ageing) ** age
+        inputs, scale = self._by_the_hour(facts)
+        light = scale[month] * (1.0 - self.ageing) ** age
         home = self.demand_of(facts)[0][month]
-        inputs = self.inputs
         known = np.concatenate([[1.0], self.left]) if self.left.size else np.ones(2)
         left = float(np.interp(age, np.arange(known.size), known))
         run = replace(inputs.faded(left), pv_kw=inputs.pv_kw * light, home_kw=inputs.home_kw * home)
@@ -240,7 +260,11 @@ def counted(option: Option) -> dict[str, np.ndarray]:
 
 
 def promise_of(
-    plan: Plan, option: Option | RefusedOption, entries: Sequence[object], progress: Progress = unheard
+    plan: Plan,
+    option: Option | RefusedOption,
+    entries: Sequence[object],
+    progress: Progress = unheard,
+    folder: Path | None = None,
 ) -> Promise | None:
     """What a logbook's facts say of an option that was built.
 
@@ -254,6 +278,8 @@ def promise_of(
         The logbook's entries, `job.logbook`.
     progress : Progress
         Told before each year.
+    folder : Path, optional
+        Where the logbook lies: paths of its weather files start there.
 
     Returns
     -------
@@ -267,7 +293,8 @@ def promise_of(
     progress(0.0, "Ageing of the battery")
     ageing = battery_ageing_of(plan, option)
     left = ageing.left if ageing is not None else np.zeros(0)
-    again = YearAgain(plan, option, left)
+    weather, unread = weather_years(plan, entries, folder)
+    again = YearAgain(plan, option, left, weather)
     years, months = [], []
     known = sorted({fact.year for fact in facts})
     for place, year in enumerate(known):
@@ -279,8 +306,29 @@ def promise_of(
             (year, fact.month, item) for fact, item in zip(mine, _by_month(again, mine, year, since), strict=True)
         ]
     battery = _battery(plan, option, entries, facts, since, left)
-    said = _whole(years, battery)
+    said = " ".join((_whole(years, battery), *unread))
     return Promise(tuple(years), tuple(months), battery, since, said)
+
+
+def weather_years(
+    plan: Plan, entries: Sequence[object], folder: Path | None = None
+) -> tuple[dict[int, SiteYear], tuple[str, ...]]:
+    """The weather of the years of which a logbook names a file, and a sentence on each file that cannot be used.
+
+    A later entry of a year stands for an earlier one.
+    """
+    found: dict[int, SiteYear] = {}
+    unread: dict[int, str] = {}
+    for entry in entries:
+        if not isinstance(entry, YearOfWeather):
+            continue
+        site = plan.job.site.with_(weather=WeatherFile(path=entry.path))
+        try:
+            found[entry.year] = site_year(site, None, folder or Path.cwd())
+            unread.pop(entry.year, None)
+        except InputError as error:
+            unread[entry.year] = f"{entry.year}: {error}; its months of light stand for its hours."
+    return found, tuple(unread.values())
 
 
 def _since(entries: Iterable[object], facts: Sequence[MonthFacts]) -> date | None:

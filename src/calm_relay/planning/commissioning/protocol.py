@@ -71,6 +71,11 @@ class Protocol:
             for test, record in ((test, self.record.test(test.key)) for test in self.tests)
             if record.result == "failed"
         ]
+        found += [
+            f"{item.box}, {item.name.lower()}: {other} keyed in, {item.value} on the sheet."
+            for item, other in ((item, self.record.keyed_as(setting_key(item))) for item in self.settings)
+            if other
+        ]
         unread = self.counts.get("to read", 0)
         undone = sum(self.record.test(test.key).result == "not done" for test in self.tests)
         if unread:
@@ -220,6 +225,7 @@ def document_of(protocol: Protocol) -> dict[str, Any]:
                 "setting": item.name,
                 "value": item.value,
                 "keyed_in": setting_key(item) in record.keyed,
+                "keyed_as": record.keyed_as(setting_key(item)) or None,
             }
             for item in protocol.settings
         ],

@@ -1,7 +1,7 @@
 """The settings sheet: every value to be keyed into the units in the order of work, why, and the trap beside it."""
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
 
 from calm_relay.job.backup_board import ON_INPUT
 from calm_relay.job.control import BATTERY
@@ -17,14 +17,34 @@ SHEET = "inverter datasheet"
 
 
 @dataclass(frozen=True)
+class JobValue:
+    """Where the job holds a setting's number: its unit as it is typed, and the job with another number there.
+
+    `apply` takes the number in that unit.
+
+    Raises
+    ------
+    pydantic.ValidationError
+        By `apply`, when the job cannot hold it.
+    """
+
+    unit: str
+    apply: Callable[[Job, float], Job]
+
+
+@dataclass(frozen=True)
 class Setting:
-    """One value: at which unit, what it is, why, and the trap beside it where there is one."""
+    """One value: at which unit, what it is, why, and the trap beside it where there is one.
+
+    `held` is set where the value is one number of the job: what was keyed in otherwise changes the job.
+    """
 
     box: str
     name: str
     value: str
     why: str
     trap: str = ""
+    held: JobValue | None = field(default=None, compare=False)
 
 
 def settings_of(option: Option) -> tuple[Setting, ...]:
@@ -111,6 +131,7 @@ def _battery(option: Option, converter: Converter) -> Iterator[Setting]:
         f"{reserve:.0%}",
         f"kept back for an outage: {reserve * bank.usable_kwh:.1f} kWh",
         "some inverters count from the packs' own cut-off, some from empty: read which",
+        JobValue("%", _reserve(converter)),
     )
     if waits(converter, job):
         yield Setting(
@@ -137,17 +158,19 @@ def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
         yield Setting(name, "Mode", "off grid", "it forms the grid of the house at all times")
         return
     yield Setting(name, "Mode", "self-use", "the home first, then the battery, then the grid")
-    for window in job.battery.charge_windows:
+    for number, window in enumerate(job.battery.charge_windows):
         power = ""
         if window.limit_kw is not None:
             power, units = f", at most {window.limit_kw:g} kW", units_of(converter)
             power += f" in all, {window.limit_kw / units:g} kW each unit" if units > 1 else ""
+        yield Setting(name, "Charge from the grid", f"{window.summary}{power}", "the tariff's cheap hours")
         yield Setting(
             name,
-            "Charge from the grid",
-            f"{window.summary}, to {window.target:.0%}{power}",
-            "the tariff's cheap hours",
+            f"Charge target, {window.summary}",
+            f"{window.target:.0%}",
+            "what the cheap hours are to fill",
             "a target above the present charge buys from the grid at full power, in whatever hour it is set for",
+            JobValue("%", _target(number)),
         )
     if not job.battery.charge_windows:
         yield Setting(
@@ -164,7 +187,13 @@ def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
             said = f"{export.summary}, {export.power_kw:g} kW, down to {export.down_to:.0%}"
             yield Setting(name, "Export from the battery", said, "export pays more then")
     if job.control.shave_above_kw is not None:
-        yield Setting(name, "Peak shaving", f"above {job.control.shave_above_kw:g} kW", "power is charged for")
+        yield Setting(
+            name,
+            "Peak shaving",
+            f"above {job.control.shave_above_kw:g} kW",
+            "power is charged for",
+            held=JobValue("kW", lambda job, kw: job.with_(control=job.control.with_(shave_above_kw=kw))),
+        )
 
 
 def _export(option: Option, converter: Converter) -> Iterator[Setting]:
@@ -174,7 +203,8 @@ def _export(option: Option, converter: Converter) -> Iterator[Setting]:
         return
     if limit is None:
         if converter.is_new and converter.has_array:
-            yield Setting(name, "Export limit", "none", "none is stated; ask the operator")
+            limit_at = JobValue("kW", lambda job, kw: job.with_(tariff=job.tariff.with_(export_limit_kw=kw)))
+            yield Setting(name, "Export limit", "none", "none is stated; ask the operator", held=limit_at)
         return
     yield Setting(
         name,
@@ -182,6 +212,7 @@ def _export(option: Option, converter: Converter) -> Iterator[Setting]:
         f"{limit:g} kW, whole site",
         "the network operator's, as the job has it",
         "set at one inverter it must count the others too",
+        JobValue("kW", lambda job, kw: job.with_(tariff=job.tariff.with_(export_limit_kw=kw))),
     )
     if limit == 0 or job.control.import_bias_w:
         yield Setting(
@@ -190,6 +221,7 @@ def _export(option: Option, converter: Converter) -> Iterator[Setting]:
             f"{job.control.import_bias_w:g} W",
             "so that nothing leaks out between two looks at the meter",
             "at exactly 0 W a zero export leaks",
+            JobValue("W", lambda job, watts: job.with_(control=job.control.with_(import_bias_w=watts))),
         )
 
 
@@ -225,7 +257,8 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
                 "always in an outage" if circuit.shed_below >= 1.0 else f"below {circuit.shed_below:.0%} charge"
             )
             why = f"priority {circuit.priority}; 1 is kept longest"
-            yield Setting(name, f"Relay that sheds “{circuit.name}”", below, why)
+            held_at = JobValue("%", _shed_below(circuit.name))
+            yield Setting(name, f"Relay that sheds “{circuit.name}”", below, why, held=held_at)
 
 
 def _generator(option: Option, converter: Converter) -> Iterator[Setting]:
@@ -235,11 +268,64 @@ def _generator(option: Option, converter: Converter) -> Iterator[Setting]:
     apart = generator.on != ON_INPUT or generator.interlocked
     yield Setting(
         name,
-        "Generator",
-        f"starts below {generator.start_below:.0%}, stops above {generator.stop_above:.0%}",
+        "Generator starts",
+        f"below {generator.start_below:.0%}",
         f"{generator.kw:g} kW on {generator.on}",
         "AC-coupled arrays must be off the bus while it runs" if apart else "",
+        JobValue("%", lambda job, share: _with_generator(job, start_below=share / 100.0)),
     )
+    yield Setting(
+        name,
+        "Generator stops",
+        f"above {generator.stop_above:.0%}",
+        "the sun fills the rest",
+        held=JobValue("%", lambda job, share: _with_generator(job, stop_above=share / 100.0)),
+    )
+
+
+def _with_generator(job: Job, **changes: float) -> Job:
+    return job.with_(generator=job.generator and job.generator.with_(**changes))
+
+
+def _reserve(converter: Converter) -> Callable[[Job, float], Job]:
+    """The job with another reserve of a converter's battery, typed in per cent."""
+    surveyed = converter.battery_surveyed
+
+    def apply(job: Job, share: float) -> Job:
+        if surveyed is None or surveyed.reserve is None:
+            return job.with_(battery=job.battery.with_(reserve=share / 100.0))
+        batteries = tuple(
+            item.with_(reserve=share / 100.0) if item == surveyed else item for item in job.existing_batteries
+        )
+        return job.with_(existing_batteries=batteries)
+
+    return apply
+
+
+def _target(number: int) -> Callable[[Job, float], Job]:
+    """The job with another target of a charge window, typed in per cent."""
+
+    def apply(job: Job, share: float) -> Job:
+        windows = list(job.battery.charge_windows)
+        windows[number] = windows[number].with_(target=share / 100.0)
+        return job.with_(battery=job.battery.with_(charge_windows=tuple(windows)))
+
+    return apply
+
+
+def _shed_below(name: str) -> Callable[[Job, float], Job]:
+    """The job with a circuit shed below another charge, typed in per cent."""
+
+    def apply(job: Job, share: float) -> Job:
+        board = job.backup_board
+        if board is None:
+            return job
+        circuits = tuple(
+            item.with_(shed_below=share / 100.0) if item.name == name else item for item in board.circuits
+        )
+        return job.with_(backup_board=board.with_(circuits=circuits))
+
+    return apply
 
 
 def _loads(job: Job) -> Iterator[Setting]:

@@ -18,6 +18,7 @@ from calm_relay.physics.plant.year import PlantBus, PlantYear, run_plant
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.controls import control_of, export_limit_kw, home_of
 from calm_relay.planning.operation.island import island_of
+from calm_relay.planning.site.array import face_in
 from calm_relay.planning.site.battery_temperature import battery_air_c, charge_derate, discharge_derate
 from calm_relay.planning.site.controlled_loads import NamedLoad, controlled_loads
 from calm_relay.planning.site.demand import DemandYear
@@ -46,6 +47,16 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
     )
 
 
+def inputs_in(inputs: Inputs, design: Design, job: Job, weather: SiteYear) -> Inputs:
+    """A design's inputs with its arrays and its batteries in another year's weather; the home asks as it did."""
+    terms = tuple(
+        tuple((face_in(job, weather, run.face).made, factor) for run, factor in _runs(converter, job))
+        for converter in design.converters
+    )
+    pv_kw = _pv_kw(terms, weather.calendar.steps)
+    return replace(inputs, pv_kw=pv_kw, thermal_derate=_thermal_derate(design, job, weather))
+
+
 def loads_of(job: Job, site: SiteYear) -> tuple[NamedLoad, ...]:
     """The controlled loads of a job in the order in which they take surplus; off grid they run by the clock."""
     if not job.supply.on_grid:
@@ -71,11 +82,13 @@ def _plant_of(design: Design, job: Job, site: SiteYear) -> tuple[tuple[Converter
 
 def _terms(converter: Converter, job: Job) -> tuple[tuple[FaceYield, float], ...]:
     """What each face gives to a converter: its yield, and the factor that is taken of it."""
+    return tuple((run.face.made, factor) for run, factor in _runs(converter, job))
+
+
+def _runs(converter: Converter, job: Job) -> tuple[tuple[StringRun, float], ...]:
+    """A converter's strings, and what is taken of each one's face."""
     return tuple(
-        (
-            run.face.made,
-            run.modules / run.face.plan.count * (1.0 - shared_loss(item)) * own_tracking(converter, run, job),
-        )
+        (run, run.modules / run.face.plan.count * (1.0 - shared_loss(item)) * own_tracking(converter, run, job))
         for item in (converter.stringing.inputs if converter.has_strings else ())
         for run in item.runs
     )

@@ -73,6 +73,11 @@ def _face(
     return Face(face, module, made, year.calendar.step_h)
 
 
+def face_in(job: Job, year: SiteYear, face: Face) -> Face:
+    """The same face in another year's weather."""
+    return _face(year, face.plan, face.module, job.losses, job.site.horizon)
+
+
 # A typical year, and still more a year made from monthly means, is milder than the coldest morning in years to come.
 # By how much: common practice, no source.
 FILE_MARGIN_C, MADE_MARGIN_C = 4.0, 8.0

@@ -75,8 +75,8 @@ def file_edition(path: Path) -> tuple[str, int]:
         return str(path.absolute()), 0
 
 
-def site_year(site: Site, library: Library, folder: Path) -> SiteYear:
-    """The year of a site.
+def site_year(site: Site, library: Library | None, folder: Path) -> SiteYear:
+    """The year of a site; presets of climates are looked up in the library, which a weather file does not need.
 
     Raises
     ------
@@ -136,10 +136,11 @@ def _extreme_of(climate: Climate | None, site: Site) -> float | None:
     return climate.coldest_c - LAPSE_K_PER_M * (site.elevation_m - climate.elevation_m)
 
 
-def _climate(weather: WeatherFile | MonthlyWeather | ClimatePreset, library: Library) -> Climate | None:
+def _climate(weather: WeatherFile | MonthlyWeather | ClimatePreset, library: Library | None) -> Climate | None:
     """The preset of a weather that names one, None for the others."""
     if not isinstance(weather, ClimatePreset):
         return None
+    assert library is not None, "a preset wants its library"
     climate = library.climates.get(weather.climate)
     if climate is None:
         known = ", ".join(library.climates)
