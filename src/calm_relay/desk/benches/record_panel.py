@@ -53,7 +53,8 @@ class RecordPanel(QWidget):
         self.settings.horizontalHeader().resizeSection(1, 160)
         self.settings.horizontalHeader().setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         self.settings.horizontalHeader().setSectionResizeMode(OTHER, QHeaderView.ResizeMode.Fixed)
-        self.settings.horizontalHeader().resizeSection(OTHER, 118)
+        self.settings.horizontalHeader().resizeSection(OTHER, 112)
+        self.settings.horizontalHeader().sectionResized.connect(lambda *_: self.settings.resizeRowsToContents())
         self.serials = _table("Serial numbers", ("Part", "Serial number"))
         self.instruments = _table("Instruments", ("Instrument", "Serial number", "Calibrated until"))
         self.by = QLineEdit()
@@ -107,7 +108,7 @@ class RecordPanel(QWidget):
         self.open_points.setMaximumHeight(64)
         right.addWidget(self.open_points)
         right.addWidget(self.problem)
-        row.addLayout(left, 5)
+        row.addLayout(left, 6)
         row.addLayout(right, 4)
 
     def show_record(self, job, settings, parts) -> None:

@@ -1,6 +1,6 @@
 """What flows now as the line shows it: live power on every leg."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -75,7 +75,7 @@ def live_moment(state: LiveState | None) -> Moment | None:
             if state.planned is not None:
                 wanted = _planned(state.planned, "discharge", together)
                 wanted -= _planned(state.planned, "charge", together)
-                words = f"{charge:.0%} full, {_signed(given)} kW live, {_signed(wanted)} expected"
+                words = f"{charge:.0%} full, {_beside(_giving, given, wanted)}"
             bars["Battery"] = Headroom(charge, 1.0, words, Severity.OK)
     made = sum(unit.pv_kw for unit in state.units)
     if state.expected_kw > 0.05:
@@ -90,9 +90,7 @@ def live_moment(state: LiveState | None) -> Moment | None:
         words = f"{_direction(state.meter_kw)}, live"
         if state.planned is not None:
             net = float(state.planned.at_bus("import")[0] - state.planned.at_bus("export")[0])
-            same = net * state.meter_kw >= 0.0 or abs(net) < 0.05
-            expected = f"{abs(net):.1f}" if same else _direction(net)
-            words = f"{_direction(state.meter_kw)}, {expected} expected"
+            words = _beside(_direction, state.meter_kw, net)
         fuse = plan.job.supply.import_limit_kw
         bars["Grid"] = Headroom(abs(state.meter_kw), fuse, words, Severity.OK)
     calendar = plan.site.calendar
@@ -109,6 +107,17 @@ def _planned(year: PlantYear, flow: str, numbers: Sequence[int]) -> float:
 def _signed(kw: float) -> str:
     """Power with its sign, none at nothing."""
     return f"{kw:.1f}".replace("-0.0", "0.0").replace("-", "\u2212")
+
+
+def _beside(said: Callable[[float], str], live: float, expected: float) -> str:
+    """Power and which way it flows beside what is expected, whose direction is told where it is another."""
+    same = live * expected >= 0.0 or abs(expected) < 0.05
+    return f"{said(live)}, {f'{abs(expected):.1f}' if same else said(expected)} expected"
+
+
+def _giving(kw: float) -> str:
+    """Power of a battery and which way it flows."""
+    return f"{'giving' if kw >= 0.0 else 'charging'} {abs(kw):.1f} kW"
 
 
 def _direction(kw: float) -> str:
