@@ -89,6 +89,20 @@ def _parser():
     )
     site.add_argument("--for", dest="seconds", type=float, metavar="S", help="end after so many seconds")
     site.set_defaults(run=_site)
+    book = commands.add_parser("book", help="all jobs of a folder as one table, as they are or under a change")
+    book.add_argument("folder", type=Path, metavar="FOLDER")
+    book.add_argument("--tariff", metavar="NAME|FILE", help="an own tariff by name, or a tariff as JSON")
+    book.add_argument("--on-tariff", default="", metavar="NAME", help="only for jobs on the tariff of that name")
+    book.add_argument("--prices", metavar="own|FILE", help="the firm's price list, or one as JSON")
+    book.add_argument("--rules", metavar="KEY", help="another rule pack, such as germany")
+    book.add_argument("--newest", action="store_true", help="equipment as the library has it now")
+    book.add_argument("--cores", type=int, metavar="N", help="processes on this machine; all cores when left out")
+    book.add_argument(
+        "--scheduler", metavar="ADDRESS", help="plan on a Dask cluster, such as tcp://192.168.1.20:8786"
+    )
+    book.add_argument("--out", type=Path, metavar="FILE", help="write the rows as .csv or .parquet")
+    book.add_argument("--invent", type=int, metavar="N", help="first write so many invented jobs into the folder")
+    book.set_defaults(run=_book)
     install = commands.add_parser("install", help="put menu entry, icon and description in the user's home")
     install.add_argument("--data", type=Path, metavar="DIR", help="another place than the user's data folder")
     install.set_defaults(run=_install)
@@ -204,6 +218,72 @@ def _site(arguments):
         print()
     server.stop()
     return 0
+
+
+def _book(arguments):
+    from datetime import date
+
+    from calm_relay.exchange.book_files import checked_table, write_table
+    from calm_relay.planning.book.invented import write_invented
+    from calm_relay.planning.book.replan import BookError, cluster, local_cores, planned_book
+    from calm_relay.planning.book.words import TABLE_COLUMNS, book_text, table_rows
+
+    today = date.today()
+    if arguments.cores is not None and not 1 <= arguments.cores <= 1024:
+        raise ValueError(f"--cores: is {arguments.cores}; wanted 1 to 1024")
+    if arguments.out is not None:
+        checked_table(arguments.out)
+    if arguments.invent is not None:
+        if not 1 <= arguments.invent <= 10_000:
+            raise ValueError(f"--invent: is {arguments.invent}; wanted 1 to 10,000")
+        write_invented(arguments.folder, arguments.invent, today)
+    change = _change_of(arguments)
+
+    def progress(done, what):
+        if sys.stderr.isatty():
+            print(f"\r{what}", end="", file=sys.stderr, flush=True)
+
+    where = cluster(arguments.scheduler) if arguments.scheduler else local_cores(arguments.cores)
+    try:
+        with where as make:
+            book = planned_book(arguments.folder, make, change, progress)
+    except BookError as error:
+        raise ValueError(str(error)) from error
+    if sys.stderr.isatty():
+        print(file=sys.stderr)
+    print(book_text(book, today))
+    if arguments.out is not None:
+        write_table(arguments.out, TABLE_COLUMNS, table_rows(book, today))
+        print(arguments.out)
+    return 0
+
+
+def _change_of(arguments):
+    """What the words of the command change in every job."""
+    from calm_relay.exchange.own_equipment import library, read_price_file, read_prices
+    from calm_relay.exchange.own_tariffs import read_tariff_file, read_tariffs
+    from calm_relay.planning.book.change import Change
+
+    tariff = costs = None
+    if arguments.tariff is not None:
+        own = {item.name.casefold(): item for item in read_tariffs()}
+        tariff = own.get(arguments.tariff.casefold()) or read_tariff_file(Path(arguments.tariff))
+    if arguments.on_tariff and tariff is None:
+        raise ValueError("--on-tariff: names whom the new tariff is for; wanted --tariff beside it")
+    if arguments.prices is not None:
+        costs = read_prices() if arguments.prices == "own" else read_price_file(Path(arguments.prices))
+        if costs is None:
+            raise ValueError("--prices own: the firm has no price list yet; wanted one kept on the bench Survey")
+    packs = library().rule_packs
+    if arguments.rules is not None and arguments.rules not in packs:
+        raise ValueError(f"--rules: is {arguments.rules!r}; wanted one of {', '.join(packs)}")
+    return Change(
+        tariff=tariff,
+        on_tariff=arguments.on_tariff,
+        costs=costs,
+        region=arguments.rules,
+        newest=arguments.newest,
+    )
 
 
 def _option_of(made, key):

@@ -25,8 +25,21 @@ def cache_folder() -> Path:
     return Path(os.environ.get("CALM_RELAY_CACHE") or platformdirs.user_cache_dir("calm-relay")) / "arrays"
 
 
+MANY = "CALM_RELAY_MANY_JOBS"
+
+
+def many_jobs() -> bool:
+    """Whether this process plans many jobs in a row, each once."""
+    return os.environ.get(MANY) == "1"
+
+
 def cached_arrays(
-    key: str, make: Callable[..., Any], names: Mapping[str, int | None], *, small: bool = False
+    key: str,
+    make: Callable[..., Any],
+    names: Mapping[str, int | None],
+    *,
+    small: bool = False,
+    of_one_job: bool = False,
 ) -> dict[str, np.ndarray]:
     """Arrays by name, from the cache when they lie there, else made and kept.
 
@@ -41,12 +54,16 @@ def cached_arrays(
         something else is made anew.
     small : bool
         Whether the arrays are a few numbers; such are kept apart, and many more of them.
+    of_one_job : bool
+        Whether another job will hardly ask for the same: of many jobs in a row such are not kept.
 
     Returns
     -------
     dict of str to ndarray
         A cache that cannot be read or written is passed over.
     """
+    if of_one_job and many_jobs():
+        return make()
     folder = cache_folder() / "small" if small else cache_folder()
     path = folder / f"{hashlib.sha256(key.encode()).hexdigest()[:32]}.npz"
     arrays = _stored(path)

@@ -4,9 +4,13 @@ import json
 import os
 import stat
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
-from calm_relay.exchange.errors import InputError
+from pydantic import BaseModel, ValidationError
+
+from calm_relay.exchange.errors import InputError, first_field_error
+
+Read = TypeVar("Read", bound=BaseModel)
 
 MB = 1_000_000
 # Bytes, by kind of file. A year of minutes is 25 MB of CSV, a year of hours of weather 2 MB.
@@ -86,6 +90,20 @@ def read_text(path: Path, kind: str) -> str:
         return read_bytes(path, kind).decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise InputError(path, f"byte {error.start}", "is not UTF-8 text") from None
+
+
+def read_model(model: type[Read], path: Path, kind: str) -> Read:
+    """A JSON file as a model of pydantic.
+
+    Raises
+    ------
+    InputError
+        When it cannot be read, or holds something else; the field is named.
+    """
+    try:
+        return model.model_validate_json(read_text(path, kind))
+    except ValidationError as error:
+        raise InputError(path, *first_field_error(error)) from None
 
 
 def parse_json(text: str, path: Path | str) -> Any:

@@ -17,7 +17,7 @@ from typing import Any
 import platformdirs
 from pydantic import ValidationError
 
-from calm_relay.exchange.bounds import parse_json, read_text
+from calm_relay.exchange.bounds import parse_json, read_model, read_text
 from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.shipped import library as shipped_library
@@ -61,6 +61,17 @@ def read_prices() -> Costs | None:
     with contextlib.suppress(OSError, ValueError):
         return Costs.model_validate_json(read_text(data_folder() / PRICES, "settings"))
     return None
+
+
+def read_price_file(path: Path) -> Costs:
+    """A price list from a JSON file of its own, written as it stands in a job.
+
+    Raises
+    ------
+    InputError
+        When it cannot be read or is no price list.
+    """
+    return read_model(Costs, path, "settings")
 
 
 def write_prices(costs: Costs) -> None:

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from pydantic import Field, ValidationError
 
-from calm_relay.exchange.bounds import read_text
+from calm_relay.exchange.bounds import read_model, read_text
 from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.own_equipment import data_folder, locked
@@ -42,6 +42,17 @@ def read_tariffs() -> tuple[Tariff, ...]:
     except ValidationError as error:
         raise InputError(_path(), *first_field_error(error)) from None
     return tuple(sorted(found.tariffs, key=lambda tariff: tariff.name.casefold()))
+
+
+def read_tariff_file(path: Path) -> Tariff:
+    """A tariff from a JSON file of its own, written as it stands in a job.
+
+    Raises
+    ------
+    InputError
+        When it cannot be read or is no tariff.
+    """
+    return read_model(Tariff, path, "settings")
 
 
 def keep_tariff(tariff: Tariff) -> None:

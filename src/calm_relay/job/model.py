@@ -8,7 +8,7 @@ from pydantic import Field, field_validator, model_validator
 
 from calm_relay.job.backup_board import LEGS, BackupBoard, Generator
 from calm_relay.job.base import Fraction, Identifier, Line, Model, Name, NotNegative, Positive, Prose, WeatherPath
-from calm_relay.job.commissioning import Commissioning
+from calm_relay.job.commissioning import CalendarDay, Commissioning
 from calm_relay.job.control import Clock, Control, ExportWindow, GridCharge, Window, refuse_meeting
 from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.equipment import Catalogue, Phases
@@ -55,6 +55,9 @@ __all__ = [
 
 FORMAT: Final = "calm-relay-job"
 SCHEMA_VERSION: Final = 4
+
+
+JobState = Literal["survey", "offered", "signed", "built"]
 
 
 class WeatherFile(Model):
@@ -367,7 +370,10 @@ class Job(Model):
     assumed: tuple[Name, ...] = Field(
         default=(), max_length=60, description="Paths of figures assumed until somebody confirms or changes them."
     )
-
+    state: JobState = Field(default="survey", title="State", description="How far the job has come.")
+    follow_up: CalendarDay | None = Field(
+        default=None, title="Follow up on", description="When the customer is to be spoken to; None: on no day."
+    )
     wanted: tuple[Wanted, ...] = Field(
         default=(), max_length=3, description="What nobody has answered yet; until then there is no verdict."
     )

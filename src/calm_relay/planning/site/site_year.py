@@ -235,7 +235,8 @@ def _plane(year: SiteYear, tilt: float, azimuth: float, albedo: float) -> PlaneI
         return vars(plane_of_array(year.weather, year.sun, tilt, azimuth, albedo))
 
     names = dict.fromkeys((field.name for field in fields(PlaneIrradiance)), year.calendar.utc.size)
-    arrays = cached_arrays(f"{year.key}|plane|{tilt}|{azimuth}|{albedo}", make, names)
+    key = f"{year.key}|plane|{tilt}|{azimuth}|{albedo}"
+    arrays = cached_arrays(key, make, names, of_one_job=True)
     return PlaneIrradiance(**{name: arrays[name] for name in names})
 
 

@@ -96,7 +96,7 @@ def growth_of(plan: Plan, option: Option | RefusedOption, progress: Progress = u
         *_cables(option),
     )
     progress(0.4, "Trying one battery more")
-    choices = [*_more_battery(plan, option)]
+    choices = [*more_battery(plan, option)]
     progress(0.7, "Trying more modules")
     choices += _more_modules(plan, option)
     return Growth(tuple(rooms), tuple(choices), plan.job.tariff.currency, LATER_YEARS)
@@ -230,8 +230,8 @@ def _now_or_later(
     )
 
 
-def _more_battery(plan: Plan, option: Option) -> Iterator[NowOrLater]:
-    """One pack more on each unit, where it can be built."""
+def more_battery(plan: Plan, option: Option) -> Iterator[NowOrLater]:
+    """One pack more on each unit of an option, now or later; nothing where it cannot be built."""
     converter = option.design.battery_converter
     if (
         converter is None
