@@ -3,7 +3,7 @@
 import os
 import sys
 
-from benchmarks import battery, field, handover, kernel, outage, own_job, survey, whole
+from benchmarks import battery, book, field, handover, kernel, outage, own_job, survey, whole
 
 results = [
     *kernel.results(),
@@ -14,6 +14,7 @@ results = [
     *own_job.results(),
     *handover.results(),
     *field.results(),
+    *book.results(),
 ]
 print(f"on {os.cpu_count()} processors; warm unless said otherwise")
 for result in results:

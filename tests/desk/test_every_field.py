@@ -112,7 +112,10 @@ def controls(window, qtbot, settled, tmp_path):
         return window.bench
 
     notes = bench("Notes")
-    add(Job, {"name": notes.name, "customer": notes.customer, "notes": notes.notes})
+    add(Job, {
+        "name": notes.name, "customer": notes.customer, "notes": notes.notes, "state": notes.state,
+        "follow_up": notes.follow_up,
+    })  # fmt: skip
     add(
         survey.Attachment,
         {"path": notes.photos.add, "caption": notes.photos.caption, "station": notes.photos.station},

@@ -113,7 +113,7 @@ def test_under_a_change_a_row_says_what_the_changed_plan_says(book):
 
 def test_what_is_due_is_told_in_its_time(book):
     due = {row.file: words for _, words, row in book.due(TODAY)}
-    assert due["a.relay.json"] == "speak to the customer"
+    assert due["a.relay.json"] == "follow-up"
     assert set(due) <= {"a.relay.json", "below/b.relay.json"}
     built = row_named(book, "below/b.relay.json")
     assert built.built_on == "2017-03-01"
@@ -171,6 +171,13 @@ def test_rows_are_made_once_and_a_run_called_off_goes_on(shop, tmp_path):
     assert [row.customer for row in made[2:]] == ["Somebody else"]
 
 
+def test_a_file_outside_the_folder_is_not_read(shop, tmp_path):
+    job = demo_job("pottery")
+    job = job.with_(site=job.site.with_(weather={"kind": "file", "path": "../year.epw"}))
+    task = Task("a.relay.json", str(tmp_path), job_text(job), (Change().model_dump_json(),), str(tmp_path))
+    assert "../year.epw outside the book's folder" in rows_of(task)[0]["problem"]
+
+
 def test_a_line_of_kept_rows_that_was_cut_is_left_out(tmp_path):
     kept = KeptRows(tmp_path)
     kept.add("one", {"file": "a"})
@@ -197,7 +204,9 @@ def test_what_is_no_folder_is_told(tmp_path, name):
 
 
 def test_a_row_depends_on_all_that_it_reads(shop, tmp_path):
-    task = Task("a.relay.json", str(shop), (shop / "a.relay.json").read_text(), (Change().model_dump_json(),))
+    task = Task(
+        "a.relay.json", str(shop), (shop / "a.relay.json").read_text(), (Change().model_dump_json(),), str(shop)
+    )
     known = keys_of(task, "stamp")
     assert known == keys_of(task, "stamp")
     assert known != keys_of(task, "another library")
@@ -206,7 +215,7 @@ def test_a_row_depends_on_all_that_it_reads(shop, tmp_path):
     (tmp_path / "year.epw").write_text("x")
     job = demo_job("pottery")
     job = job.with_(site=job.site.with_(weather={"kind": "file", "path": "year.epw"}))
-    lit = Task("w.relay.json", str(tmp_path), job_text(job), task.changes)
+    lit = Task("w.relay.json", str(tmp_path), job_text(job), task.changes, str(tmp_path))
     before = keys_of(lit, "stamp")
     os.utime(tmp_path / "year.epw", (1.0, 1.0))
     assert keys_of(lit, "stamp") != before
@@ -241,7 +250,9 @@ def test_a_job_that_breaks_the_planner_is_a_row(monkeypatch, shop):
         raise ZeroDivisionError("by itself")
 
     monkeypatch.setattr(row, "plan", broken)
-    task = Task("a.relay.json", str(shop), (shop / "a.relay.json").read_text(), (Change().model_dump_json(),))
+    task = Task(
+        "a.relay.json", str(shop), (shop / "a.relay.json").read_text(), (Change().model_dump_json(),), str(shop)
+    )
     assert "ZeroDivisionError" in rows_of(task)[0]["problem"]
 
 

@@ -147,14 +147,19 @@ def moved_job(job: Job, old_folder: Path, new_folder: Path) -> Job:
 
 def files_outside(job: Job, folder: Path) -> tuple[str, ...]:
     """Files that a job reads and that lie outside its folder, as it names them."""
+    named = [*files_planned_with(job), *(item.path for item in job.attachments)]
+    inside = Path(folder).resolve()
+    return tuple(dict.fromkeys(path for path in named if path and not lies_in(inside / path, inside)))
+
+
+def files_planned_with(job: Job) -> tuple[str, ...]:
+    """Files that a plan of the job reads, as it names them: weather and meter."""
     named = [getattr(job.site.weather, "path", None)]
     named += [getattr(job.demand, name, None) for name in ("path", "export_path", "production_path")]
-    named += [item.path for item in job.attachments]
-    inside = Path(folder).resolve()
-    return tuple(dict.fromkeys(path for path in named if path and not _lies_in(inside / path, inside)))
+    return tuple(path for path in named if path)
 
 
-def _lies_in(path: Path, folder: Path) -> bool:
+def lies_in(path: Path, folder: Path) -> bool:
     """Whether a path leads to something in a folder, links followed; one that leads nowhere does not."""
     try:
         return path.resolve().is_relative_to(folder)

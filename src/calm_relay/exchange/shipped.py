@@ -60,6 +60,13 @@ def wire_tables() -> dict[str, WireTables]:
 
 
 @lru_cache(maxsize=1)
+def world_outline() -> tuple[str, tuple[tuple[float, ...], ...]]:
+    """Where the outline of the world's land is from, and its rings: longitude and latitude in turn [degrees]."""
+    found = json.loads(read_text(shipped("world.json"), "shipped"))
+    return found["source"], tuple(tuple(ring) for ring in found["rings"])
+
+
+@lru_cache(maxsize=1)
 def library() -> Library:
     """The invented catalogue, the climates and the rule packs together, as plans take them."""
     return Library(catalogue(), climates(), rule_packs(), countries(), wires=wire_tables())

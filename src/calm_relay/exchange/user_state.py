@@ -40,6 +40,7 @@ class Settings(Model):
         max_length=MOST_TRUSTED,
         description="Marks of jobs whose files outside their folder may be read.",
     )
+    book: FilePath | None = Field(default=None, description="Folder of the book that was looked at last.")
     knows_example: bool = Field(default=False, description="Whether it was told that the first job is an example.")
 
     def with_recent(self, path: Path) -> "Settings":
@@ -55,6 +56,15 @@ class Settings(Model):
     def trusts(self, path: Path, outside: tuple[str, ...]) -> bool:
         """Whether a job may read these files outside its folder: none, or the same as before."""
         return not outside or _mark(path, outside) in self.trusted
+
+    @property
+    def book_path(self) -> Path | None:
+        """Folder of the book that was looked at last."""
+        return None if self.book is None else _read_path(self.book)
+
+    def with_book(self, folder: Path) -> "Settings":
+        """With another folder of the book."""
+        return self.with_(book=_written(folder))
 
     @property
     def recent_paths(self) -> tuple[Path, ...]:

@@ -51,6 +51,10 @@ class JobFiles(QObject):
         change_settings(lambda settings: settings.with_recent(path.resolve()))
         return True
 
+    def open_other(self, path) -> bool:
+        """Opens a job in place of the one on the desk, whose unsaved work is asked about."""
+        return self.may_leave() and self.open_file(path)
+
     def _may_read(self, path, outside):
         """Shows which files outside its folder a job reads, before any is; asks once for each job."""
         path = path.resolve()

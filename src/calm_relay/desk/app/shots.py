@@ -91,6 +91,18 @@ def _item_dialog(window):
     return window.findChildren(ItemDialog)[-1]
 
 
+def _book(bench):
+    """Forty invented jobs under a new tariff."""
+    from datetime import date
+
+    from calm_relay.planning.book.change import Change
+    from calm_relay.planning.book.invented import new_tariff, write_invented
+
+    bench.folder = Path(tempfile.mkdtemp()) / "jobs"
+    write_invented(bench.folder, 40, date(2026, 11, 26))
+    bench.start(Change(tariff=new_tariff()))
+
+
 def _live(bench):
     """The planned plant played with a transformer turned round and a dead string, and connected to."""
     import time
@@ -144,7 +156,7 @@ VIEWS = (
         press=_tab("controlled"),
         ready=lambda bench: bench.settled and bench.controlled.is_drawn,
     ),
-    Shot("grid", "Grid", 2),
+    Shot("book", "Book", 4, press=_book, ready=lambda bench: bench.settled and bench.book is not None),
     Shot("commissioning", "Commissioning", 2, demo="two-homes"),
     Shot("live", "Commissioning", 2, demo="two-homes", press=_live, ready=_both_found),
     Shot(

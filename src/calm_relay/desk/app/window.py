@@ -189,6 +189,8 @@ class Window(QMainWindow):
                 bench.entry_made.connect(self.files.add_to_logbook)
             if name == "Logbook":
                 bench.places = self.files.logbooks
+            if name == "Book":
+                bench.job_wanted.connect(self._open_from_book)
             if name == "Choice":
                 bench.costs_kept.connect(self.shelf.keep_costs)
             bench.show_job(self.session.job)
@@ -203,6 +205,11 @@ class Window(QMainWindow):
         if self.view is not None:
             self.bench.show_view(self.view)
             self._draw_line()
+
+    def _open_from_book(self, path):
+        if self.files.open_other(path):
+            self.forget_view()
+            self.open_bench("Choice")
 
     def _write_diagram(self):
         option = self.view.built if self.view is not None else None

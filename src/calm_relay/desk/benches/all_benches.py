@@ -111,6 +111,12 @@ def _logbook():
     return LogbookBench()
 
 
+def _book():
+    from calm_relay.desk.benches.book_bench import BookBench
+
+    return BookBench()
+
+
 def _survey():
     from calm_relay.desk.benches.survey_bench import SurveyBench
 
@@ -152,6 +158,7 @@ BENCHES = {
     "Money": Entry(_money, "Ctrl+Shift+K", Day.NEVER),
     "Commissioning": Entry(_commissioning, "Ctrl+Shift+M", Day.NEVER),
     "Logbook": Entry(_logbook, "Ctrl+Shift+G", Day.NEVER),
+    "Book": Entry(_book, "Ctrl+Shift+J", Day.NEVER),
     "Survey": Entry(_survey, "Ctrl+Shift+Y", Day.NEVER),
     "Pinned": Entry(_pinned, "Ctrl+Shift+B", Day.NEVER),
     "Equipment": Entry(_equipment, "Ctrl+Shift+E", Day.NEVER),

@@ -1,14 +1,18 @@
 """The bench Notes: what the job is called, whose it is, what was seen on site, photos and papers."""
 
+from typing import get_args
+
 from pydantic import ValidationError
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QPlainTextEdit
 
 from calm_relay.desk.benches.attachment_list import AttachmentList
 from calm_relay.desk.benches.bench import Bench
+from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.base import MOST_PROSE
+from calm_relay.job.model import JobState
 
 SETTLE_MS = 800
 
@@ -37,7 +41,7 @@ class _Notes(QPlainTextEdit):
 
 
 class NotesBench(Bench):
-    """Edits name, customer and notes; typing becomes one edit when it pauses."""
+    """Edits name, customer, state, follow-up and notes; typing becomes one edit when it pauses."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -48,8 +52,19 @@ class NotesBench(Bench):
         self.problem.setObjectName("refused")
         grid = QGridLayout(self)
         grid.setContentsMargins(16, 10, 14, 8)
+        self.state = ChoiceField("State", [(state, state) for state in get_args(JobState)])
+        self.state.taken.connect(lambda value: self._put(f"Job {value}", state=value))
+        self.follow_up = QLineEdit()
+        self.follow_up.setPlaceholderText("no day, or year-month-day, such as 2027-03-15")
+        self.follow_up.editingFinished.connect(self._take_day)
         for row, (text, editor) in enumerate(
-            (("&Name", self.name), ("&Customer", self.customer), ("No&tes", self.notes))
+            (
+                ("&Name", self.name),
+                ("&Customer", self.customer),
+                ("St&ate", self.state),
+                ("Follow &up on", self.follow_up),
+                ("No&tes", self.notes),
+            )
         ):
             label = Label(text)
             label.setBuddy(editor)
@@ -60,11 +75,11 @@ class NotesBench(Bench):
         self.photos.edited.connect(self.edited)
         label = Label("P&hotos")
         label.setBuddy(self.photos.list)
-        grid.addWidget(label, 3, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addWidget(self.photos, 3, 1)
-        grid.addWidget(self.problem, 4, 1)
-        grid.setRowStretch(2, 1)
-        grid.setRowStretch(3, 1)
+        grid.addWidget(label, 5, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(self.photos, 5, 1)
+        grid.addWidget(self.problem, 6, 1)
+        grid.setRowStretch(4, 1)
+        grid.setRowStretch(5, 1)
         self._pause = QTimer(self, singleShot=True, interval=SETTLE_MS)
         self._pause.timeout.connect(self.take)
         self.name.editingFinished.connect(self.take)
@@ -77,6 +92,9 @@ class NotesBench(Bench):
         self._job = job
         self.name.setText(job.name)
         self.customer.setText(job.customer)
+        self.state.show_value(job.state)
+        if not self.follow_up.hasFocus():
+            self.follow_up.setText(job.follow_up or "")
         if self.notes.toPlainText() != job.notes:
             self.notes.setPlainText(job.notes)
         self._pause.stop()
@@ -87,6 +105,23 @@ class NotesBench(Bench):
         """What is typed becomes an edit at once."""
         if self._job is not None:
             self.take()
+            self._take_day()
+
+    def _take_day(self):
+        day = self.follow_up.text().strip() or None
+        if self._job is not None and day != self._job.follow_up:
+            self._put("Follow-up", follow_up=day)
+
+    def _put(self, label, **changes):
+        try:
+            job = self._job.with_(**changes)
+        except ValidationError as error:
+            where, problem = first_field_error(error)
+            self.show_job(self._job)
+            self.problem.setText(f"{where.replace('_', ' ')}: {problem}")
+        else:
+            self.problem.clear()
+            self.edited.emit(job, label)
 
     def take(self) -> None:
         """Makes what is typed an edit."""
@@ -95,12 +130,4 @@ class NotesBench(Bench):
         changed = [key for key, text in typed.items() if text != getattr(self._job, key)]
         if not changed:
             return
-        try:
-            job = self._job.with_(**typed)
-        except ValidationError as error:
-            where, problem = first_field_error(error)
-            self.show_job(self._job)
-            self.problem.setText(f"{where}: {problem}")
-        else:
-            self.problem.clear()
-            self.edited.emit(job, f"{' and '.join(changed).capitalize()} written")
+        self._put(f"{' and '.join(changed).capitalize()} written", **typed)

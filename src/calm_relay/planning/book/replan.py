@@ -149,7 +149,7 @@ def tasks_of(folder: Path, changes: Sequence[Change]) -> tuple[Task | BookRow, .
     for path in job_files(folder):
         name = str(path.relative_to(folder))
         try:
-            found.append(Task(name, str(path.parent), job_text_of(path), texts))
+            found.append(Task(name, str(path.parent), job_text_of(path), texts, str(folder)))
         except InputError as error:
             found.append(BookRow(name, problem=str(error)))
     return tuple(found)

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple, Self
 from calm_relay.exchange import own_equipment
 from calm_relay.exchange.array_cache import MANY
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.job_file import parse_job
+from calm_relay.exchange.job_file import files_planned_with, lies_in, parse_job
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.planning.book.change import Change, changed
@@ -84,7 +84,7 @@ class BookRow:
         """Day (ISO 8601) and words of what is due next; empty where nothing is."""
         found = []
         if self.follow_up and date.fromisoformat(self.follow_up) <= today + timedelta(days=FOLLOW_UP_DAYS):
-            found.append((self.follow_up, "speak to the customer"))
+            found.append((self.follow_up, "follow-up"))
         if self.warranty_ends:
             ends = date.fromisoformat(self.warranty_ends)
             if ends < today:
@@ -98,12 +98,16 @@ COLUMNS = tuple(field.name for field in fields(BookRow))
 
 
 class Task(NamedTuple):
-    """One job to be planned: its file, the folder its relative paths start in, its text, and the changes as JSON."""
+    """One job to be planned: its file, the folder its relative paths start in, its text, the changes as JSON, the book.
+
+    No file outside `root`, the book's folder, is read.
+    """
 
     file: str
     folder: str
     text: str
     changes: tuple[str, ...]
+    root: str
 
 
 def rows_of(task: Task) -> list[dict[str, Any]]:
@@ -119,6 +123,11 @@ def rows_of(task: Task) -> list[dict[str, Any]]:
     facts = _facts(task.file, job)
     if job.wanted:
         return [BookRow(**facts, problem=f"still wanted: {wanted_words(job)}").kept] * len(task.changes)
+    folder = Path(task.folder)
+    outside = [path for path in files_planned_with(job) if not lies_in(folder / path, Path(task.root).resolve())]
+    if outside:
+        said = f"reads {', '.join(outside)} outside the book's folder; wanted it beside the job, or in the folder"
+        return [BookRow(**facts, problem=said).kept] * len(task.changes)
     return [BookRow(**facts | _planned(task, job, text)).kept for text in task.changes]
 
 
@@ -217,6 +226,4 @@ def _editions(task: Task) -> tuple[str, ...]:
         job = parse_job(task.text, task.file)
     except InputError:
         return ()
-    named = [getattr(job.site.weather, "path", None)]
-    named += [getattr(job.demand, name, None) for name in ("path", "export_path", "production_path")]
-    return tuple(repr(file_edition(Path(task.folder) / path)) for path in named if path)
+    return tuple(repr(file_edition(Path(task.folder) / path)) for path in files_planned_with(job))

@@ -10,7 +10,9 @@ from calm_relay.planning.book.row import COLUMNS, BookRow
 # Columns of the file: those of a row, what is due, and the answer under the change.
 AFTER = ("option", "title", "saving", "npv", "second_worth", "problem")
 TABLE_COLUMNS = (*COLUMNS, "due_on", "due", *(f"{name}_then" for name in AFTER), "call")
-HEADS = ("Job", "Place", "State", "kWp", "kWh", "Option", "Saves a year", "Due")
+HEADS = ("Job", "Place", "State", "Option", "Due", "Saves a year", "kWp", "kWh")
+# The first so many of them are words.
+WORDS = 5
 
 
 def table_rows(book: Book, today: date) -> list[dict[str, Any]]:
@@ -38,14 +40,31 @@ def shown(row: BookRow, today: date) -> list[str]:
     planned = not row.problem
     return [
         row.name or row.file,
-        row.place,
+        row.place.partition(",")[0],
         row.state,
+        row.title if planned else f"not planned: {row.problem}",
+        f"{due_on} {due.partition(':')[0]}".strip(),
+        saving_text(row) if planned else "",
         f"{row.array_kwp:.1f}" if planned else "",
         f"{row.battery_kwh:.1f}" if planned else "",
-        row.title if planned else row.problem,
-        saving_text(row) if planned else "",
-        f"{due_on} {due}".strip(),
     ]
+
+
+def sort_key(row: BookRow, column: int, today: date) -> tuple[bool, float | str]:
+    """What a row is sorted by under one of `HEADS`; rows that say nothing there come last."""
+    figures = {5: row.saving, 6: row.array_kwp, 7: row.battery_kwh}
+    if column in figures:
+        return bool(row.problem), figures[column]
+    text = shown(row, today)[column]
+    return not text, text.casefold()
+
+
+CALL_HEADS = ("Customer", "Job", "What there is to say", "More a year than planned")
+
+
+def call_cells(call: Call) -> list[str]:
+    """A call under `CALL_HEADS`."""
+    return [call.before.customer, call.before.name, call.sentence, f"{call.after.currency} {call.gain:,.0f}"]
 
 
 def saving_text(row: BookRow) -> str:
@@ -68,7 +87,7 @@ def summary(book: Book, today: date) -> str:
     due = len(book.due(today))
     said += f", {due} due." if due else "."
     if book.same_names:
-        names = ", ".join(book.same_names[:3]) + (" and more" if len(book.same_names) > 3 else "")
+        names = ", ".join(book.same_names[:2]) + (" and more" if len(book.same_names) > 2 else "")
         said += f" Several jobs have one name: {names}; the file tells them apart."
     return f"{said} {book.problem}".strip()
 
@@ -90,10 +109,9 @@ def book_text(book: Book, today: date) -> str:
 def _even(rows: Sequence[Sequence[str]], most: int = 42) -> list[str]:
     cut = [[text if len(text) <= most else f"{text[: most - 1]}…" for text in row] for row in rows]
     widths = [max(len(row[at]) for row in cut) for at in range(len(cut[0]))]
-    numbers = (3, 4, 6)
     return [
         "  ".join(
-            text.rjust(width) if at in numbers else text.ljust(width)
+            text.rjust(width) if at >= WORDS else text.ljust(width)
             for at, (text, width) in enumerate(zip(row, widths, strict=True))
         ).rstrip()
         for row in cut
