@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from calm_relay.physics.money import net_present_value, simple_payback_years, yearly_bill
+from calm_relay.physics.money import payback_years, present_value, yearly_bill
 from calm_relay.physics.strings import cold_open_circuit_v, cold_table_factor, hot_max_power_v
 
 
@@ -25,7 +25,7 @@ def test_a_bill_adds_energy_and_standing_charge_and_pays_for_export():
 
 
 def test_payback_and_present_value_at_their_edges():
-    assert simple_payback_years(1000, 100) == 10
-    assert simple_payback_years(1000, -1) == float("inf")
-    assert simple_payback_years(0, 100) == 0
-    assert net_present_value(1000, 100, 10, 0.0) == pytest.approx(0.0)
+    assert payback_years([-1000, *[100] * 12]) == 10
+    assert payback_years([-1000, -1, -1]) is None
+    assert payback_years([0, 100]) == 0
+    assert present_value([-1000, *[100] * 10], 0.0) == pytest.approx(0.0)

@@ -5,6 +5,7 @@ import io
 import numpy as np
 import pytest
 
+from calm_relay.exchange.shipped import DEMOS, demo_job
 from calm_relay.job.finance import Finance, Lease, Loan
 from calm_relay.job.tariff import Incentive
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
@@ -41,6 +42,27 @@ def test_cash_is_outlay_today_and_what_ageing_leaves_of_the_saving(demo, plain):
     assert plain.net[1] == pytest.approx(ageing.saving[0] * rise[0], rel=1e-6)
     # The battery of year n is as old as it was at the end of the year before.
     assert plain.net[1:] == pytest.approx(ageing.saving * rise, rel=0.01, abs=2.0)
+
+
+FINANCES = (
+    {},
+    EVERYTHING,
+    {"way": "lease", "lease": {"per_month": 90.0, "years": 10}, "insurance": 60.0},
+    {"battery_replaced": "when worn", "residual": 0.3, "inverter_years": 9, "export_rise": -0.02},
+)
+
+
+@pytest.mark.parametrize("name", DEMOS)
+@pytest.mark.parametrize("finance", FINANCES)
+def test_the_plan_and_the_years_one_by_one_tell_the_same_money(name, finance):
+    """The plan runs the first and the last year, the cash flow each: they differ by hardly a week's saving a year."""
+    made = plan(demo_job(name).with_(finance=Finance.model_validate(finance)))
+    option = made.option(made.choice.key)
+    flow, money = cash_flow_of(made, option), option.outcome.money
+    saved = sum(np.abs(row).sum() for row in flow.saved.values())
+    assert money.npv == pytest.approx(flow.npv, abs=0.02 * saved + 0.005 * money.outlay)
+    if flow.payback is not None:
+        assert money.payback_years == pytest.approx(flow.payback, rel=0.04, abs=0.1)
 
 
 def test_a_loan_moves_the_outlay_and_costs_its_interest(demo, plain):

@@ -122,8 +122,15 @@ class MoneyDocument(Document):
     outlay: float
     lines: tuple[CostDocument, ...]
     saving: float
-    payback_years: MayNeverBe = Field(description="Simple payback; null when it never pays back.")
-    npv: float
+    payback_years: MayNeverBe = Field(
+        description="Until what came in equals what went out, beyond the last year at its pace; null when never."
+    )
+    npv: float = Field(description="Of all that comes in and goes out over the job's years.")
+    kinds: dict[str, float] = Field(description="The bill by what rises as one.")
+    fading: dict[str, float] = Field(
+        description="Share of the first year's saving of each kind that is left in the last year."
+    )
+    last_kinds: dict[str, float] = Field(description="The bill of the last year by kind, in today's prices.")
 
 
 class StageDocument(Document):

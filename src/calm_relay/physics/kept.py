@@ -12,8 +12,8 @@ import numpy as np
 P = ParamSpec("P")
 R = TypeVar("R")
 # All that is kept between plans: series here, whole years in a `YearCache` of the other half.
-MOST_BYTES = 160_000_000
-SERIES_BYTES, YEARS_BYTES = 64_000_000, 96_000_000
+MOST_BYTES = 180_000_000
+SERIES_BYTES, YEARS_BYTES, OLD_YEARS_BYTES = 64_000_000, 96_000_000, 20_000_000
 
 
 def bytes_of(value: Any) -> int:

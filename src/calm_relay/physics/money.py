@@ -173,45 +173,6 @@ def _by_money(energy: np.ndarray, earned: np.ndarray, terms: Terms) -> np.ndarra
     return paid
 
 
-def simple_payback_years(outlay: float, saving_per_year: float) -> float:
-    """Years until undiscounted savings equal the outlay; infinite when nothing is saved, 0 without outlay."""
-    if outlay <= 0:
-        return 0.0
-    return outlay / saving_per_year if saving_per_year > 0 else float("inf")
-
-
-def net_present_value(
-    outlay: float,
-    saving_per_year: float,
-    years: int,
-    discount_rate: float,
-    price_rise: float = 0.0,
-    left: np.ndarray | float = 1.0,
-) -> float:
-    """Worth today of savings at the end of each year, less the outlay.
-
-    Parameters
-    ----------
-    outlay : float
-        Spent today.
-    saving_per_year : float
-        In the first year's prices.
-    years : int
-        Years from new.
-    discount_rate, price_rise : float
-        Yearly fractions; the saving of the first year is not yet raised.
-    left : ndarray, shape (years,), or float
-        Share of the first year's saving that what ages still brings.
-
-    Returns
-    -------
-    float
-        [currency]
-    """
-    savings = saving_per_year * left * (1.0 + price_rise) ** np.arange(years)
-    return present_value([-outlay, *savings], discount_rate)
-
-
 def present_value(flows: list[float] | np.ndarray, discount_rate: float) -> float:
     """Worth today of yearly sums, the first of them today; those of later years at each year's end."""
     return float(npv(discount_rate, np.asarray(flows, dtype=float)))

@@ -1,7 +1,7 @@
 """The plan: a pure function of the job and of the library it may draw on, cached by what each step reads."""
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from os import cpu_count
 from pathlib import Path
 
@@ -18,8 +18,9 @@ from calm_relay.planning.equipment.equipment import Equipment, equipment_of
 from calm_relay.planning.equipment.rules import Rules, rules_of
 from calm_relay.planning.findings import Finding, Subject, findings_for
 from calm_relay.planning.findings.base import stops
+from calm_relay.planning.operation.finance import bill_kinds
 from calm_relay.planning.operation.lasting import lasting_starts
-from calm_relay.planning.operation.outcome import outcome_of
+from calm_relay.planning.operation.outcome import aged_kinds, fading_of, outcome_of
 from calm_relay.planning.operation.simulate import inputs_of, production_of, year_of
 from calm_relay.planning.site.array import Face, design_temperatures, faces_of
 from calm_relay.planning.site.demand import DemandYear, demand_year
@@ -105,30 +106,37 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
     made = designs(context)
     live = [design for design in made if isinstance(design, Design)]
     options: list[Option | RefusedOption] = []
-    bill_now = None
+    billed: tuple[dict[str, float], dict[str, float]] | None = None
     # The kernel leaves the interpreter's lock to the thread that reads the years.
     with ThreadPoolExecutor(WORKERS) as workers:
-        years = workers.map(lambda design: _lived(design, job, site, demand), live)
+        ageing = max((face.module.ageing_per_year for face in faces), default=0.0)
+        years = workers.map(lambda design: _lived(design, job, site, demand, ageing), live)
         for number, design in enumerate(made):
             progress(0.6 + 0.4 * number / len(made), f"Simulating: {design.title}")
             if isinstance(design, Refusal):
                 options.append(RefusedOption(design, _refusals(design), context))
                 continue
-            year, ridden = next(years)
-            done = outcome_of(year, design, job, site, demand, bill_now, ridden)
-            bill_now = done.money.bill if bill_now is None else bill_now
+            year, ridden, old = next(years)
+            kinds = bill_kinds(year, job, site)
+            billed = billed or (kinds, old)
+            fading = fading_of(kinds, old, *billed)
+            done = outcome_of(year, design, job, site, demand, billed[0], ridden, fading)
+            done = replace(done, money=replace(done.money, last_kinds=old))
             result = findings_for(Subject(design, done, context, site))
             options.append(Option(design, done, result, context))
     choice = choose([option for option in options if isinstance(option, Option)], job, demand)
     return Plan(job, equipment, rules, site, faces, demand, bank, tuple(options), choice)
 
 
-def _lived(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> tuple[PlantYear, float]:
-    """A design's year, and the share of outages that it rides through from what lies in its battery then."""
+def _lived(
+    design: Design, job: Job, site: SiteYear, demand: DemandYear, ageing: float
+) -> tuple[PlantYear, float, dict[str, float]]:
+    """A design's year, the share of outages that it rides through from its battery then, and its last year's bill."""
     inputs = inputs_of(design, job, site, demand)
     year = year_of(inputs)
     outages = lasting_starts(design, job, demand, site, inputs)
-    return year, 0.0 if outages is None else outages.share(year)
+    old = aged_kinds(inputs, year, design, job, site, ageing)
+    return year, 0.0 if outages is None else outages.share(year), old
 
 
 def _refusals(refusal: Refusal) -> tuple[Finding, ...]:

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 
 from calm_relay.desk.charts.chart import Chart, brush
 from calm_relay.desk.widgets.theme import colours
-from calm_relay.planning.studies.cash_flow import LABELS
+from calm_relay.planning.operation.finance import LABELS
 
 SHADES = {
     "outlay": "ink", "incentives": "ok", "loan": "quiet", "rent": "quiet", "energy": "light", "standing": "muted",

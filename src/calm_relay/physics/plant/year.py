@@ -58,6 +58,11 @@ class PlantBus:
         return self.bus.sum(axis=1)
 
     @property
+    def nbytes(self) -> int:
+        """Memory its arrays take [bytes]."""
+        return self.bus.nbytes + self.stored.nbytes + self.loads.nbytes
+
+    @property
     def unmet_kwh(self) -> float:
         """Energy asked and not served over the run [kWh]; on the grid there is none."""
         return 0.0

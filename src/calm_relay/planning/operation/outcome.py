@@ -1,24 +1,29 @@
 """What a design's simulated year comes to: energies, money, what is left when the grid fails."""
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
 from calm_relay.job.model import Job
-from calm_relay.physics.fade import left_by_year
+from calm_relay.job.survey import BatteryPlace
+from calm_relay.physics.fade import DOUBLES_PER_C, REFERENCE_C, left_by_year
 from calm_relay.physics.kept import kept
-from calm_relay.physics.money import net_present_value, simple_payback_years
+from calm_relay.physics.money import payback_years, present_value
+from calm_relay.physics.plant.inputs import Inputs
 from calm_relay.physics.plant.island import IslandYear
 from calm_relay.physics.plant.readings import given_by, imported_while_held
 from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear
 from calm_relay.physics.shares import shares_of
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.operation.finance import STANDING, bill_kinds, money_rows, replaced_after
 from calm_relay.planning.operation.island import forming_kw
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.path_efficiency import Paths, paths_of
-from calm_relay.planning.operation.simulate import bill_of, simulate
+from calm_relay.planning.operation.simulate import old_year_of, simulate
+from calm_relay.planning.site.battery_temperature import battery_air_c
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.site_year import SiteYear
 
@@ -47,7 +52,12 @@ class YearFigures:
 
 @dataclass(frozen=True)
 class Money:
-    """Bill, outlay and what becomes of them, in the job's currency; savings are against "as it is"."""
+    """Bill, outlay and what becomes of them, in the job's currency; savings are against "as it is".
+
+    `payback_years` and `npv` are of all that comes in and goes out over the years, `operation.finance`; `kinds` is the
+    bill by what rises as one, `fading` the share of the first year's saving of each that is left in the last year, and
+    `last_kinds` that year's bill in today's prices, empty where it was not run.
+    """
 
     bill: float
     outlay: float
@@ -55,6 +65,9 @@ class Money:
     saving: float
     payback_years: float
     npv: float
+    kinds: dict[str, float] = field(default_factory=dict, hash=False)
+    fading: dict[str, float] = field(default_factory=dict, hash=False)
+    last_kinds: dict[str, float] = field(default_factory=dict, hash=False)
 
 
 @dataclass(frozen=True)
@@ -71,9 +84,6 @@ class Backup:
     hours: float
     lasting: float
 
-
-# Mean temperature of a battery by which the plan ages it; its years one by one take the air of its place.
-MILD_C = 20.0
 
 NO_BACKUP = Backup(0.0, 0.0, 0.0, 0.0)
 
@@ -131,9 +141,11 @@ class Outcome(Brief):
         return self.unmet
 
 
-def outcome(design: Design, job: Job, site: SiteYear, demand: DemandYear, bill_now: float | None) -> Outcome:
-    """Simulates a design and counts; `bill_now` is the bill of "as it is", None for that design itself."""
-    return outcome_of(simulate(design, job, site, demand), design, job, site, demand, bill_now)
+def outcome(
+    design: Design, job: Job, site: SiteYear, demand: DemandYear, now: Mapping[str, float] | None
+) -> Outcome:
+    """Simulates a design and counts; `now` is the bill of "as it is" by kind, None for that design itself."""
+    return outcome_of(simulate(design, job, site, demand), design, job, site, demand, now)
 
 
 def outcome_of(
@@ -142,12 +154,13 @@ def outcome_of(
     job: Job,
     site: SiteYear,
     demand: DemandYear,
-    bill_now: float | None,
+    now: Mapping[str, float] | None,
     ridden: float | None = None,
+    fading: Mapping[str, float] | None = None,
 ) -> Outcome:
     """What a simulated year comes to; see `outcome` and `brief_of`."""
     battery = design.converters.index(design.battery_converter) if design.battery_converter else None
-    brief = brief_of(year, design, job, site, demand, bill_now, ridden=ridden)
+    brief = brief_of(year, design, job, site, demand, now, ridden=ridden, fading=fading)
     figures = figures_of(year)
     if job.control.export_windows and job.tariff.stored_export and job.supply.on_grid:
         figures = _attributed(figures, year)
@@ -162,17 +175,19 @@ def brief_of(
     job: Job,
     site: SiteYear,
     demand: DemandYear,
-    bill_now: float | None,
+    now: Mapping[str, float] | None,
     backup: Backup | None = None,
     lasting: LastingStarts | None = None,
     ridden: float | None = None,
+    fading: Mapping[str, float] | None = None,
 ) -> Brief:
     """The figures by which a design is weighed, from what its bus and batteries did; see `outcome`.
 
     `backup` is what it can do in an outage, where that is known and has not changed; `lasting` the outages that it is
-    held against, where they have been made ready; `ridden` the share of them ridden through, where they have been run.
+    held against, where they have been made ready; `ridden` the share of them ridden through, where they have been run;
+    `fading` is `Money.fading` where the last year was run, else it is estimated from the first.
     """
-    money = _money(design, job, site, year, bill_now)
+    money = _money(design, job, site, year, now, fading)
     backup = _backup(design, year, job, demand, site, lasting, ridden) if backup is None else backup
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
     return Brief(self_sufficiency_of(year), money, backup, unmet)
@@ -224,40 +239,162 @@ def _attributed(figures: YearFigures, year: PlantYear) -> YearFigures:
     )
 
 
-def _money(design: Design, job: Job, site: SiteYear, year: Any, bill_now: float | None) -> Money:
-    costs = job.costs
-    bill = bill_of(year, job, site)
+def _money(
+    design: Design,
+    job: Job,
+    site: SiteYear,
+    year: Any,
+    now: Mapping[str, float] | None,
+    fading: Mapping[str, float] | None,
+) -> Money:
+    """Bill, outlay and worth; the first year's savings fade as battery and modules do, kind by kind."""
+    kinds = bill_kinds(year, job, site)
     lines = cost_lines(design, job)
     outlay = sum(line.amount for line in lines)
-    saving = 0.0 if bill_now is None else bill_now - bill
-    left = saving_left(design, job, year)
+    saved = {kind: (now or kinds)[kind] - amount for kind, amount in kinds.items()}
+    middle = battery_left(design, job, site, year)
+    worn = replaced_after(design, job, middle)
+    if fading is None:
+        left = saving_left(design, job, site, year)
+        fading = dict.fromkeys(saved, float(left[-1])) | {STANDING: 1.0}
+    shape = _fading_shape(middle, worn)
+    by_year = {kind: amount * (1.0 - shape * (1.0 - fading.get(kind, 1.0))) for kind, amount in saved.items()}
+    rows = money_rows(design, job, outlay, by_year, middle if worn is None else _renewed(middle, worn), worn)
+    net = np.sum(list(rows.values()), axis=0)
     return Money(
-        bill,
+        sum(kinds.values()),
         outlay,
         lines,
-        saving,
-        simple_payback_years(outlay, saving),
-        net_present_value(outlay, saving, costs.horizon_years, costs.discount_rate, costs.price_rise, left),
+        sum(saved.values()),
+        _payback(net),
+        present_value(net, job.costs.discount_rate),
+        kinds,
+        dict(fading),
     )
 
 
-def saving_left(design: Design, job: Job, year: PlantBus) -> np.ndarray | float:
-    """Share of the first year's saving that battery and modules still bring in each of the job's years.
+def begun_with(middle: np.ndarray) -> np.ndarray:
+    """What a battery holds when each year begins, from what it holds in the middle of each, shape (years,)."""
+    return np.concatenate([[1.0], 0.5 * (middle[:-1] + middle[1:])])
 
-    What the battery gives fades with it; what a new array brings on its own ages with its modules.
+
+def _renewed(series: np.ndarray, worn: int) -> np.ndarray:
+    """A series by age once more from the year in which the packs are new again."""
+    return np.concatenate([series[:worn], series[: series.size - worn]])
+
+
+def _fading_shape(middle: np.ndarray, worn: int | None) -> np.ndarray:
+    """How far each year is on the way from the first year's saving to the last's, 0 to 1, shape (years,)."""
+    begun = begun_with(middle)
+    lost = 1.0 - begun[-1]
+    shape = (1.0 - begun) / lost if lost > 1e-6 else np.linspace(0.0, 1.0, middle.size)
+    return shape if worn is None else _renewed(shape, worn)
+
+
+def aged_kinds(
+    inputs: Inputs,
+    year: PlantBus,
+    design: Design,
+    job: Job,
+    site: SiteYear,
+    ageing: float,
+    run: Callable[[Inputs], PlantBus] = old_year_of,
+) -> dict[str, float]:
+    """A design's bill by kind in the last of the job's years, in today's prices, all as old as it is then.
+
+    Parameters
+    ----------
+    inputs : Inputs
+        Of its first year.
+    year : PlantBus
+        That year as it ran.
+    design : Design
+        What is built.
+    job : Job
+        The job.
+    site : SiteYear
+        Its year.
+    ageing : float
+        What the modules lose a year.
+    run : callable
+        Runs the last year.
     """
-    converter = design.battery_converter
+    years = job.costs.horizon_years
+    left = float(begun_with(battery_left(design, job, site, year))[-1])
+    old = inputs.faded(left).scaled(array=(1.0 - ageing) ** (years - 1))
+    return bill_kinds(run(old), job, site)
+
+
+def fading_of(
+    first: Mapping[str, float], last: Mapping[str, float], now: Mapping[str, float], now_last: Mapping[str, float]
+) -> dict[str, float]:
+    """Share of the first year's saving, by kind of bill, that is left in the last year.
+
+    Parameters
+    ----------
+    first, last : mapping of str to float
+        The design's bill by kind in the first and the last year.
+    now, now_last : mapping of str to float
+        That of "as it is".
+    """
+    found = {}
+    for kind, amount in first.items():
+        saved, then = now[kind] - amount, now_last[kind] - last[kind]
+        found[kind] = then / saved if abs(saved) > 1e-6 else 1.0
+    return found
+
+
+def _payback(net: np.ndarray) -> float:
+    """Years until what came in equals what went out; beyond the last year at its pace, infinite where it has none."""
+    within = payback_years(net)
+    if within is not None:
+        return within
+    lacking, pace = -float(net.sum()), float(net[-1])
+    return net.size - 1 + lacking / pace if pace > 0.0 else float("inf")
+
+
+def saving_left(design: Design, job: Job, site: SiteYear, year: PlantBus) -> np.ndarray:
+    """Share of the first year's saving that battery and modules still bring in each of the job's years, shape (years,).
+
+    A battery that holds less gives less on the days on which it was used whole, and as much on the others. What a new
+    array brings on its own ages with its modules.
+    """
+    years, converter = job.costs.horizon_years, design.battery_converter
+    new = [run.face for item in design.pv_converters for run in item.stringing.runs if run.face.plan.fate == "new"]
+    ageing = max((face.module.ageing_per_year for face in new), default=0.0)
+    modules = (1.0 - ageing) ** np.arange(years)
     if converter is None or not converter.battery_is_new:
-        return 1.0
+        return modules
+    middle = battery_left(design, job, site, year)
+    begun = np.concatenate([[1.0], 0.5 * (middle[:-1] + middle[1:])])
+    stored = year.stored[design.converters.index(converter)]
+    by_day = stored.reshape(365, -1)
+    swings = np.sort(by_day.max(axis=1) - by_day.min(axis=1))
+    gives = np.array([np.minimum(swings, left * swings[-1]).sum() for left in begun]) / max(swings.sum(), 1e-9)
+    if not new:
+        return gives
+    given = given_by(stored)
+    direct = max(year.bus_kwh("home") - year.bus_kwh("import") - given, 0.0)
+    share = given / (given + direct) if given + direct > 0 else 0.0
+    return share * gives + (1.0 - share) * modules
+
+
+def battery_left(design: Design, job: Job, site: SiteYear, year: PlantBus) -> np.ndarray:
+    """Share of the new battery's energy in the middle of each of the job's years, shape (years,); 1 without one.
+
+    As by the first year's throughput; `studies.battery_ageing` runs each year by itself and counts its cycles.
+    """
+    years, converter = job.costs.horizon_years, design.battery_converter
+    if converter is None or not converter.battery_is_new:
+        return np.ones(years)
     number, pack = design.converters.index(converter), converter.bank.pack
     given = given_by(year.stored[number])
     usable, nominal = converter.bank.usable_kwh, converter.bank.nominal_kwh
     depth = min(max(given / 365.0 / usable, 0.02), 1.0) * pack.depth_of_discharge
     life = sorted(((point.depth, point.cycles) for point in pack.cycle_life), key=lambda item: item[0])
-    years = job.costs.horizon_years
-    left = left_by_year(
+    return left_by_year(
         years,
-        MILD_C,
+        _as_warm_as_c(job.battery_place, site),
         pack.calendar_fade,
         given / nominal,
         depth,
@@ -265,13 +402,13 @@ def saving_left(design: Design, job: Job, year: PlantBus) -> np.ndarray | float:
         [cycles for _, cycles in life],
         pack.cycles_to,
     )
-    new = [run.face for item in design.pv_converters for run in item.stringing.runs if run.face.plan.fate == "new"]
-    if not new:
-        return left
-    direct = max(year.bus_kwh("home") - year.bus_kwh("import") - given, 0.0)
-    share = given / (given + direct) if given + direct > 0 else 0.0
-    ageing = max(face.module.ageing_per_year for face in new)
-    return share * left + (1.0 - share) * (1.0 - ageing) ** np.arange(years)
+
+
+@kept
+def _as_warm_as_c(place: BatteryPlace, site: SiteYear) -> float:
+    """The steady temperature that ages a battery as the air of its place does [degC]."""
+    pace = float(np.exp2((battery_air_c(place, site) - REFERENCE_C) / DOUBLES_PER_C).mean())
+    return REFERENCE_C + DOUBLES_PER_C * float(np.log2(pace))
 
 
 def _backup(

@@ -4,18 +4,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.job.tariff import Costs
 from calm_relay.physics.fade import Cycles, calendar_fade, count_cycles, cycle_fade
 from calm_relay.physics.money import internal_rate_of_return, payback_years, present_value
 from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank
-from calm_relay.planning.operation.simulate import bill_of, inputs_of
+from calm_relay.planning.operation.finance import END, bill_kinds, money_rows
+from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.battery_temperature import battery_air_c
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
-END = 0.7
 LEAST_LEFT = 0.3
 
 
@@ -87,6 +86,7 @@ def battery_ageing_of(
     ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
     years = costs.horizon_years
     rows, left, worn, born, first, replaced = [], 1.0, 0.0, 0, None, None
+    kinds: list[dict[str, float]] = []
     for year in range(years):
         progress(year / years, f"Living through year {year + 1}")
         array = (1.0 - ageing) ** year
@@ -96,16 +96,19 @@ def battery_ageing_of(
         first = first or cycles
         worn += cycle_fade(cycles.of(bank.pack.depth_of_discharge), depths, cycle_lives, bank.pack.cycles_to)
         stood = calendar_fade(year + 1 - born, air, bank.pack.calendar_fade)
-        bill = bill_of(run, job, plan.site)
-        bill_now = bill_of(sum_inputs(now.scaled(array=array)), job, plan.site)
+        after = bill_kinds(run, job, plan.site)
+        before = bill_kinds(sum_inputs(now.scaled(array=array)), job, plan.site)
+        kinds.append({kind: before[kind] - amount for kind, amount in after.items()})
         turned = run.kwh("discharge", number)
         left = max(1.0 - stood - worn, LEAST_LEFT)
-        rows.append((left, stood, worn, bill, bill_now - bill, turned / usable, turned))
+        rows.append((left, stood, worn, sum(after.values()), sum(kinds[-1].values()), turned / usable, turned))
         if costs.replace_year is not None and year + 1 == costs.replace_year < years:
             replaced, born, worn, left = costs.replace_year, year + 1, 0.0, 1.0
     left, by_calendar, by_cycles, bill, saving, full_cycles, turned = np.array(rows).T
     assert first is not None, "a job looks at least a year ahead"
-    flows = _flows(option, bank, saving, costs, replaced)
+    saved = {kind: np.array([year[kind] for year in kinds]) for kind in kinds[0]}
+    money = money_rows(option.design, job, option.outcome.money.outlay, saved, left, replaced)
+    flows = np.sum(list(money.values()), axis=0)
     return BatteryAgeing(
         left,
         by_calendar,
@@ -122,15 +125,6 @@ def battery_ageing_of(
         payback_years(flows),
         *_full_and_empty(plan, option, number),
     )
-
-
-def _flows(option: Option, bank: Bank, saving: np.ndarray, costs: Costs, replaced: int | None) -> np.ndarray:
-    """Money in and out by year, today first."""
-    rise = (1.0 + costs.price_rise) ** np.arange(saving.size)
-    flows = np.concatenate([[-option.outcome.money.outlay], saving * rise])
-    if replaced is not None:
-        flows[replaced] -= bank.price + bank.install_hours * costs.labour_per_hour
-    return flows
 
 
 def _years_to(left: np.ndarray, end: float) -> float | None:

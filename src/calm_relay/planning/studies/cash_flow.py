@@ -4,43 +4,19 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.job.finance import Finance
 from calm_relay.physics.money import (
     internal_rate_of_return,
     levelised_storage,
     payback_years,
     present_value,
-    yearly_payment,
 )
 from calm_relay.physics.plant.inputs import sum_inputs
-from calm_relay.physics.plant.year import PlantBus
-from calm_relay.planning.architecture.cost import paid_next_year
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.simulate import bill_months, inputs_of
+from calm_relay.planning.operation.finance import battery_price, bill_kinds, money_rows, replaced_after
+from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
-from calm_relay.planning.studies.battery_ageing import END, battery_ageing_of
+from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
-
-# Kinds of a bill that rise as one.
-ENERGY, STANDING, EXPORT, FUEL = "energy", "standing", "export", "fuel"
-KIND_OF = {
-    "energy": ENERGY, "tiers": ENERGY, "demand": ENERGY, "tax": ENERGY, "minimum": ENERGY, "standing": STANDING,
-    "export": EXPORT,
-}  # fmt: skip
-LABELS = {
-    "outlay": "Outlay",
-    "incentives": "Incentives paid later",
-    "loan": "Loan",
-    "rent": "Rent",
-    ENERGY: "Energy saved",
-    STANDING: "Standing charge saved",
-    EXPORT: "Export",
-    FUEL: "Fuel saved",
-    "upkeep": "Maintenance and insurance",
-    "battery": "Battery replaced",
-    "inverter": "Inverters replaced",
-    "residual": "Worth at the end",
-}
 
 
 @dataclass(frozen=True, eq=False)
@@ -139,12 +115,12 @@ def cash_flow_of(
     """
     if isinstance(option, RefusedOption):
         return None
-    job, finance = plan.job, plan.job.finance
+    job = plan.job
     years = job.costs.horizon_years
     progress(0.0, "Ageing of the battery")
     ageing = battery_ageing_of(plan, option)
     left = ageing.left if ageing is not None else np.ones(years)
-    worn = _replaced_in(option, left, finance, years, job.costs.replace_year)
+    worn = replaced_after(option.design, job, left)
     if worn is not None and worn != job.costs.replace_year:
         # From then on the new packs age as the first did.
         left = np.concatenate([left[:worn], left[: years - worn]])
@@ -152,18 +128,7 @@ def cash_flow_of(
     if worn is not None and worn < years:
         begun[worn] = 1.0
     saved, given, charged = _saved(plan, option, begun, before or bills_before(plan), progress)
-    rows = _rises(plan, saved, finance)
-    rows |= _paid(plan, option, finance, years)
-    rows["upkeep"] = _from_first(
-        -(finance.maintenance + finance.insurance) * (1.0 + finance.upkeep_rise) ** np.arange(years)
-    )
-    rows |= _replacements(option, finance, years, worn)
-    price = _battery_price(option)
-    rows["residual"] = np.zeros(years + 1)
-    rows["residual"][-1] = finance.residual * price * float(left[-1])
-    rows = {key: rows[key] for key in LABELS if key in rows and np.any(rows[key])} or {
-        "outlay": np.zeros(years + 1)
-    }
+    rows = money_rows(option.design, job, option.outcome.money.outlay, saved, left, worn)
     return CashFlow(
         option,
         rows,
@@ -179,7 +144,9 @@ def bills_before(plan: Plan) -> tuple[dict[str, float], ...]:
     """Each year's bill of the house as it stands today, its array ageing, by what rises as one, in today's prices."""
     inputs, ageing = inputs_of(plan.as_is.design, plan.job, plan.site, plan.demand), _array_ageing(plan)
     years = range(plan.job.costs.horizon_years)
-    return tuple(_kinds(plan, sum_inputs(inputs.scaled(array=(1.0 - ageing) ** year))) for year in years)
+    return tuple(
+        bill_kinds(sum_inputs(inputs.scaled(array=(1.0 - ageing) ** year)), plan.job, plan.site) for year in years
+    )
 
 
 def _array_ageing(plan: Plan) -> float:
@@ -200,110 +167,18 @@ def _saved(
         progress(0.2 + 0.8 * year / years, f"Year {year + 1}")
         array = (1.0 - ageing) ** year
         run = sum_inputs(inputs.faded(float(left[year])).scaled(array=array))
-        after = _kinds(plan, run)
+        after = bill_kinds(run, job, plan.site)
         for kind, amount in before[year].items():
             kinds.setdefault(kind, np.zeros(years))[year] = amount - after[kind]
         given[year], charged[year] = run.kwh("discharge"), run.kwh("charge")
     return kinds, given, charged
 
 
-def _kinds(plan: Plan, run: PlantBus) -> dict[str, float]:
-    """A year's bill by what rises as one; off grid the fuel."""
-    job = plan.job
-    if not job.supply.on_grid:
-        price = job.generator.price_per_kwh if job.generator is not None else 0.0
-        return {FUEL: run.bus_kwh("import") * price}
-    found = {ENERGY: 0.0, STANDING: 0.0, EXPORT: 0.0}
-    for kind, months in bill_months(run, job.tariff, plan.site).items():
-        found[KIND_OF[kind]] += float(months.sum())
-    return found
-
-
-def _rises(plan: Plan, saved: dict[str, np.ndarray], finance: Finance) -> dict[str, np.ndarray]:
-    """Savings in each year's own prices."""
-    usual = plan.job.costs.price_rise
-    rise = {ENERGY: finance.energy_rise, STANDING: finance.standing_rise, EXPORT: finance.export_rise, FUEL: None}
-    rows = {}
-    for kind, amounts in saved.items():
-        rate = usual if rise[kind] is None else rise[kind]
-        assert rate is not None, "it has one"
-        prices = (1.0 + rate) ** np.arange(amounts.size)
-        if kind == EXPORT and finance.feed_in_years is not None:
-            prices = np.where(
-                np.arange(amounts.size) >= finance.feed_in_years, prices * finance.feed_in_after, prices
-            )
-        rows[kind] = _from_first(amounts * prices)
-    return rows
-
-
-def _from_first(series: np.ndarray) -> np.ndarray:
-    """Sums at the ends of years, nothing today."""
-    return np.concatenate([[0.0], series])
-
-
-def _paid(plan: Plan, option: Option, finance: Finance, years: int) -> dict[str, np.ndarray]:
-    """Outlay, loan or rent, and incentives that come a year later."""
-    outlay = option.outcome.money.outlay
-    rows = {name: np.zeros(years + 1) for name in ("outlay", "incentives", "loan", "rent")}
-    later = paid_next_year(option.design, plan.job)
-    if finance.way == "lease":
-        lease = finance.lease
-        rent = np.where(
-            np.arange(years) < lease.years, 12.0 * lease.per_month * (1.0 + lease.rise) ** np.arange(years), 0.0
-        )
-        rows["rent"] = _from_first(-rent)
-        return rows
-    rows["outlay"][0] = -outlay
-    rows["incentives"][1] = later
-    if finance.way == "loan":
-        loan = finance.loan
-        lent = max(outlay, 0.0) * loan.share
-        payment = yearly_payment(lent, loan.rate, loan.years)
-        rows["loan"][0] = lent - loan.fee
-        rows["loan"][1 : loan.years + 1] -= payment
-    return rows
-
-
-def _battery_price(option: Option) -> float:
-    return sum(unit.bought_packs.price for unit in option.design.converters if unit.bought_packs is not None)
-
-
-def _replaced_in(option: Option, left: np.ndarray, finance: Finance, years: int, stated: int | None) -> int | None:
-    """After which year the new packs are replaced; None: not within the years."""
-    lead = option.design.battery_converter
-    if lead is None or lead.bought_packs is None:
-        return None
-    if finance.battery_replaced == "after its warranty":
-        when: int | None = int(lead.bank.pack.warranty_years)
-    elif finance.battery_replaced == "when worn":
-        below = np.flatnonzero(left <= END)
-        when = int(below[0]) + 1 if below.size else None
-    else:
-        when = stated
-    return when if when is not None and 0 < when < years else None
-
-
-def _replacements(option: Option, finance: Finance, years: int, worn: int | None) -> dict[str, np.ndarray]:
-    """Packs and inverters bought again, with their work."""
-    costs = option.context.job.costs
-    rows = {"battery": np.zeros(years + 1), "inverter": np.zeros(years + 1)}
-    if worn is not None:
-        fall = (1.0 - finance.battery_price_fall) ** worn
-        hours = sum(u.bought_packs.install_hours for u in option.design.converters if u.bought_packs is not None)
-        rows["battery"][worn] = -(_battery_price(option) * fall + hours * costs.labour_per_hour)
-    if finance.inverter_years is not None:
-        new = [unit for unit in option.design.converters if unit.is_new and unit.micro is None]
-        price = sum(unit.inverter.price + unit.inverter.install_hours * costs.labour_per_hour for unit in new)
-        for year in range(finance.inverter_years, years, finance.inverter_years):
-            rows["inverter"][year] = -price
-    return rows
-
-
 def _storage_cost(
     plan: Plan, option: Option, rows: dict[str, np.ndarray], given: np.ndarray, charged: np.ndarray
 ) -> float | None:
     """What a kWh out of the new battery costs: it, its unit and work; charging at the export price it gives up."""
-    if _battery_price(option) <= 0.0:
+    if battery_price(option.design) <= 0.0:
         return None
     years = given.size
     nothing = np.zeros(years + 1)

@@ -216,11 +216,11 @@ class Contest:
         job, demand = knob.job(plan.job, value), plan.demand
         if knob.home:
             demand = _scaled(demand, value / knob.today)
-        bill_now = self._outcome(plan.as_is, job, demand, knob, value, None).money.bill
+        now = self._outcome(plan.as_is, job, demand, knob, value, None).money
 
         def score(option: Option) -> float:
-            done = self._outcome(option, job, demand, knob, value, bill_now)
-            return score_of(option.design, done, job, bill_now, demand.evening_peak_kw).total
+            done = self._outcome(option, job, demand, knob, value, now.kinds)
+            return score_of(option.design, done, job, now.bill, demand.evening_peak_kw).total
 
         # Years are worth a thread; prices and weights are done before one begins.
         each = self._workers.map if knob.array or knob.home else map
@@ -240,9 +240,15 @@ class Contest:
         return self._runs[option.key]
 
     def _outcome(
-        self, option: Option, job: Job, demand: DemandYear, knob: Knob, value: float, bill_now: float | None
+        self,
+        option: Option,
+        job: Job,
+        demand: DemandYear,
+        knob: Knob,
+        value: float,
+        now: dict[str, float] | None,
     ) -> Brief:
-        plan, design = self._plan, option.design
+        plan, design, fading = self._plan, option.design, option.outcome.money.fading
         if knob.array or knob.home:
             inputs, outages = self._runs_of(option)
 
@@ -254,13 +260,15 @@ class Contest:
 
             year = sum_inputs(turned(inputs))
             ridden = 0.0 if outages is None else replace(outages, inputs=turned(outages.inputs)).share(year)
-            done = brief_of(year, design, job, plan.site, demand, bill_now, ridden=ridden)
+            done = brief_of(year, design, job, plan.site, demand, now, ridden=ridden, fading=fading)
         elif (job.tariff, job.costs, job.generator) == (plan.job.tariff, plan.job.costs, plan.job.generator):
             # Weights leave the figures as they are.
             done = option.outcome
         else:
             # Prices leave an outage as it is.
-            done = brief_of(option.outcome.year, design, job, plan.site, demand, bill_now, option.outcome.backup)
+            done = brief_of(
+                option.outcome.year, design, job, plan.site, demand, now, option.outcome.backup, fading=fading
+            )
         if not knob.prices:
             return done
         extra = (value - 1.0) * sum(line.amount for line in done.money.lines if line.kind == knob.prices)

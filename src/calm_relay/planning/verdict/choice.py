@@ -1,6 +1,7 @@
 """Which option serves the job's purposes best, by how much, and why."""
 
 from dataclasses import dataclass
+from math import floor, log10
 
 import numpy as np
 
@@ -15,6 +16,8 @@ from calm_relay.planning.verdict.purposes import MEASURES
 from calm_relay.planning.verdict.reasons import Reason, reasons_for, with_beaten
 
 CLOSE = 0.02
+# Share of the outlay below which a gain or a loss over the years is none that can be told.
+EVEN = 0.01
 # Weightings that are tried round the user's own.
 WEIGHTINGS = 1000
 # How many of the other options the verdict names.
@@ -183,7 +186,15 @@ def _money(option: Option, job: Job) -> str:
     npv, years = option.outcome.money.npv, job.costs.horizon_years
     if option.outcome.money.outlay <= 0:
         return "neither gains nor loses"
-    return f"{'gains' if npv >= 0 else 'loses'} {money_text(job, abs(npv))} over {years} years"
+    if abs(npv) < EVEN * option.outcome.money.outlay:
+        return f"about breaks even over {years} years"
+    return f"{'gains' if npv >= 0 else 'loses'} about {money_text(job, _rounded(abs(npv)))} over {years} years"
+
+
+def _rounded(amount: float) -> float:
+    """An amount to two figures: what lies fifteen years ahead is known no better."""
+    step = 10.0 ** max(floor(log10(max(amount, 1.0))) - 1, 0)
+    return round(amount / step) * step
 
 
 def _deciding(best: Option, runner_up: Option, scores: dict[str, Score], job: Job) -> str:

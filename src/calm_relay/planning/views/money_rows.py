@@ -1,7 +1,8 @@
 """A cash flow as it is shown: the table of years, what it comes to, and what a workbook needs to follow it."""
 
 from calm_relay.planning.common.amounts import money_text
-from calm_relay.planning.studies.cash_flow import ENERGY, EXPORT, FUEL, LABELS, STANDING, CashFlow
+from calm_relay.planning.operation.finance import ENERGY, EXPORT, FUEL, LABELS, STANDING
+from calm_relay.planning.studies.cash_flow import CashFlow
 
 RISES = {ENERGY: "energy rise", STANDING: "standing rise", EXPORT: "export rise", FUEL: "rise"}
 

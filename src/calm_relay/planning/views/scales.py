@@ -94,8 +94,8 @@ MEASURES = (
     ),
     _Measure(
         "payback",
-        "Simple payback",
-        "outlay over the first year's saving, without interest or ageing",
+        "Payback",
+        "years until what came in equals what went out, prices, ageing and upkeep counted, interest not",
         True,
         True,
         lambda option, plan: option.outcome.money.payback_years if option.outcome.money.outlay > 0 else None,
@@ -104,7 +104,7 @@ MEASURES = (
     _Measure(
         "worth",
         "Money over the years",
-        "savings of the job's years as battery and modules age, less the outlay, at today's worth",
+        "what comes in and goes out over the job's years as all ages, at today's worth; see the bench Money",
         False,
         True,
         lambda option, plan: option.outcome.money.npv,
