@@ -10,7 +10,7 @@ from calm_relay.job.finance import Finance, Lease, Loan
 from calm_relay.job.tariff import Incentive
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.studies.cash_flow import cash_flow_of, cash_flows_of
-from calm_relay.planning.views.money_rows import summary_of, workbook_of, year_rows
+from calm_relay.planning.views.money_rows import beware_of, summary_of, workbook_of, year_rows
 from tests.plans import plan
 
 KEY = "ac-addon"
@@ -209,3 +209,74 @@ def test_the_workbooks_formulas_come_to_the_same(demo, finance):
         assert value("Cash flow", f"B{row['Rate of return']}") == pytest.approx(flow.irr, abs=1e-6)
     formulas = [cell.value for line in sheet.iter_rows() for cell in line if str(cell.value).startswith("=")]
     assert len(formulas) > 3 * flow.years
+
+
+def test_incentives_of_each_year_fall_and_end(demo):
+    """A payment a kW of battery for three years, falling by a tenth; certificates for what new modules make."""
+    each = Incentive(name="Each", per="kWh", amount=10.0, paid="each year", years=3, falls=0.1)
+    flow = flow_of(demo.with_(costs=demo.costs.with_(incentives=[each])))
+    kwh = flow.option.design.battery_converter.bank.nominal_kwh
+    assert flow.rows["incentives"][:5] == pytest.approx([0.0, 10 * kwh, 9 * kwh, 8.1 * kwh, 0.0])
+    cottage = demo_job("cottage")
+    made = Incentive(name="Made", pays_for="array", per="kWh made", amount=0.02, paid="each year", years=5)
+    there = plan(cottage.with_(costs=cottage.costs.with_(incentives=[made])))
+    option = there.option(there.choice.key)
+    row = cash_flow_of(there, option).rows["incentives"]
+    new = [
+        run for unit in option.design.pv_converters for run in unit.stringing.runs if run.face.plan.fate == "new"
+    ]
+    kwh = sum(run.face.kwh_a_module * run.modules for run in new)
+    assert row[1] == pytest.approx(0.02 * kwh, rel=1e-6)
+    assert row[2] / row[1] == pytest.approx(1.0 - new[0].module.ageing_per_year)
+    assert row[5] > 0.0 == row[6]
+    assert option.outcome.money.npv == pytest.approx(cash_flow_of(there, option).npv, abs=400.0)
+
+
+def test_an_hour_without_grid_is_worth_what_makes_it_pay(demo):
+    flow = flow_of(demo, outage_hours=12.0)
+    rate = flow.discount_rate
+    each = sum((1.0 + rate) ** -year for year in range(1, flow.years + 1))
+    gained = flow.outage_worth * 12.0 * flow.option.outcome.backup.lasting * each
+    assert flow.npv + gained == pytest.approx(0.0, abs=1e-6)
+    assert flow_of(demo, outage_hours=24.0).outage_worth == pytest.approx(flow.outage_worth / 2)
+    assert flow_of(demo, outage_hours=0.0).outage_worth is None
+    assert flow_of(demo_job("hut"), key="hybrid-swap").outage_worth is None
+
+
+def test_the_same_bought_later(demo):
+    """With prices that neither rise nor fall it is worth as much, so many years later; with cheaper packs more."""
+    steady = demo.with_(costs=demo.costs.with_(price_rise=0.0))
+    flow = flow_of(steady, battery_price_fall=0.0)
+    for item in flow.later:
+        assert item.npv == pytest.approx(flow.npv / (1.0 + flow.discount_rate) ** item.after)
+        assert item.outlay == pytest.approx(-flow.rows["outlay"][0])
+    cheaper = flow_of(steady, battery_price_fall=0.1)
+    packs = flow.option.design.battery_converter.bank.price
+    for item, other in zip(cheaper.later, flow.later, strict=True):
+        assert other.outlay - item.outlay == pytest.approx(packs * (1.0 - 0.9**item.after))
+        assert item.npv > other.npv
+    dearer = flow_of(demo.with_(costs=demo.costs.with_(price_rise=0.05)), battery_price_fall=0.0)
+    assert dearer.later[2].npv > dearer.npv / (1.0 + dearer.discount_rate) ** 10
+
+
+@pytest.mark.parametrize(
+    "finance, incentives, said",
+    [
+        ({"way": "loan", "loan": {"years": 30}}, (), "The loan runs 30 years"),
+        ({"way": "lease", "lease": {"years": 30, "per_month": 5.0}}, (), "Rent is paid for 30 years"),
+        ({"way": "lease"}, (), "No rent is stated"),
+        ({}, (Incentive(name="Much", per="kWh", amount=5000.0, paid="each year", years=9),), "more than it costs"),
+        ({"feed_in_years": 20}, (), "ends after the 15 years"),
+        ({}, (), ""),
+    ],
+)
+def test_what_cannot_be_meant_is_told(demo, finance, incentives, said):
+    sentences = beware_of(flow_of(demo.with_(costs=demo.costs.with_(incentives=incentives)), **finance))
+    assert (said in " ".join(sentences)) if said else sentences == ()
+
+
+def test_the_summary_names_what_it_tells(demo, plain):
+    names = [name for name, _ in summary_of(plain)]
+    assert any("once whatever the size" in name for name in names)
+    assert any("must be worth" in name for name in names)
+    assert sum("instead" in name for name in names) == 3

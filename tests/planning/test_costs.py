@@ -116,3 +116,35 @@ def test_a_new_job_begins_with_the_firms_list(tmp_path, monkeypatch):
     assert (job.costs.labour_per_hour, job.costs.margin, job.costs.cable_metres) == (71.0, 0.15, 0.0)
     (tmp_path / "prices.json").write_text("{]")
     assert own_equipment.library().costs is None
+
+
+def test_degressive_and_capped_incentives_by_hand(demo):
+    """Published schemes of this kind pay a part beyond a bound: the sums here are worked by hand from their terms."""
+    # 14.4 kWh of battery: 10 in full at 40, 4.4 at 60 % of it.
+    parts = [
+        Incentive(name="steps", per="kWh", amount=40, full_up_to=10, beyond=0.6),
+        Incentive(name="steps, capped", per="kWh", amount=40, full_up_to=10, beyond=0.6, cap=450),
+        Incentive(name="nothing beyond", per="kWh", amount=40, full_up_to=10, beyond=0.0),
+    ]
+    option = plan(demo.with_(costs=demo.costs.with_(incentives=parts))).option("ac-addon")
+    kwh = option.design.battery_converter.bank.nominal_kwh
+    assert kwh == pytest.approx(14.4)
+    paid = {line.label: -line.amount for line in option.outcome.money.lines if line.kind == "rebate"}
+    assert paid["steps"] == pytest.approx(40 * (10 + 0.6 * 4.4))
+    assert paid["steps, capped"] == 450
+    assert paid["nothing beyond"] == pytest.approx(400)
+
+
+@pytest.mark.parametrize(
+    "fields",
+    [
+        {"per": "kWh made", "amount": 1},
+        {"per": "kWh made", "pays_for": "array", "amount": 1},
+        {"per": "kWh made", "paid": "each year", "amount": 1},
+        {"paid": "each year", "years": 0, "amount": 1},
+        {"amount": 1, "beyond": 1.2},
+    ],
+)
+def test_an_incentive_that_cannot_be_is_told(fields):
+    with pytest.raises(ValidationError):
+        Incentive(name="x", **fields)

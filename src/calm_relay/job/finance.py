@@ -57,6 +57,9 @@ class Finance(Model):
     battery_price_fall: Annotated[float, Field(ge=-0.2, le=0.3)] = Field(
         default=0.03, title="Battery prices fall a year"
     )
+    outage_hours: NotNegative = Field(
+        default=6.0, le=8760.0, title="Hours without grid a year", description="As people there remember it."
+    )
     residual: Fraction = Field(
         default=0.0,
         title="Battery's worth at the end",

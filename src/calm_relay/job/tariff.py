@@ -158,21 +158,32 @@ class Incentive(Model):
 
     name: Line = Field(min_length=1, max_length=60, title="Name")
     pays_for: Literal["battery", "array"] = Field(default="battery", title="For")
-    per: Literal["kWh", "kW", "%"] = Field(
+    per: Literal["kWh", "kW", "%", "kWh made"] = Field(
         default="kWh",
         title="Per",
-        description="kWh of nominal battery energy, kW of rated battery or array power, or per cent of their price.",
+        description=(
+            "kWh of nominal battery energy, kW of rated battery or array power, per cent of their price, or kWh that "
+            "the new modules make in a year."
+        ),
     )
     amount: NotNegative = Field(title="Amount")
     cap: NotNegative | None = Field(default=None, title="At most", description="None: no cap.")
-    paid: Literal["at sale", "next year"] = Field(default="at sale", title="Paid")
+    full_up_to: NotNegative | None = Field(
+        default=None, title="In full up to", description="Of what it is paid per; None: all of it."
+    )
+    beyond: Fraction = Field(default=0.5, title="Share beyond")
+    paid: Literal["at sale", "next year", "each year"] = Field(default="at sale", title="Paid")
+    years: int = Field(default=10, ge=1, le=40, title="For years", description="Where it is paid each year.")
+    falls: Fraction = Field(default=0.0, title="Falls a year", description="Where it is paid each year.")
     authority: Line = Field(default="", max_length=80, title="Authority")
     dated: str = Field(default="", pattern=r"^(\d{4}-\d{2}(-\d{2})?)?$", title="As of")
 
     @model_validator(mode="after")
     def _an_array_has_no_energy(self) -> Self:
         if self.pays_for == "array" and self.per == "kWh":
-            raise ValueError("per: an array is paid for by the kW or per cent; wanted one of them")
+            raise ValueError("per: an array is paid for by the kW, per cent or kWh made; wanted one of them")
+        if self.per == "kWh made" and (self.pays_for != "array" or self.paid != "each year"):
+            raise ValueError("per: a kWh made is paid for each year, and for an array; wanted paid each year")
         if self.per == "%" and self.amount > 100.0:
             raise ValueError(f"amount: is {self.amount:g} %; wanted at most 100")
         return self

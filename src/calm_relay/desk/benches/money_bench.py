@@ -29,6 +29,7 @@ FINANCE_ROWS = (
     ("inverter_years", "Inverters replaced after; empty: not counted", ("years", 0)),
     ("battery_replaced", "Battery replaced", [(w, w) for w in ("never", "when worn", "after its warranty")]),
     ("battery_price_fall", "Battery prices fall a year", "percent"),
+    ("outage_hours", "Hours without grid in a year", ("h", 1)),
     ("residual", "Battery's worth at the end, of its price", "percent"),
 )
 LOAN_ROWS = (
@@ -140,7 +141,7 @@ class MoneyBench(Bench):
         if key != "money" or not result:
             return
         self.flows, self._asked = result, None
-        from calm_relay.planning.views.money_rows import summary_of, year_rows
+        from calm_relay.planning.views.money_rows import beware_of, summary_of, year_rows
 
         flow, currency = result[0], self._view.plan.job.tariff.currency
         self.years.setVisible(True)
@@ -157,6 +158,8 @@ class MoneyBench(Bench):
         paid = "" if flow.payback is None else f", paid back after about {flow.payback:.0f} years"
         worth = f"{currency} {flow.npv:,.0f}".replace("-", "\u2212")
         self.verdict.setText(f"{flow.option.title}: worth {worth} today over {flow.years} years{paid}")
+        self.problem.setText(" ".join(beware_of(flow)))
+        self.problem.setVisible(bool(self.problem.text()))
         assumed = self._view.plan.assumed_note
         self.note.setText(
             "Each year is simulated with array and battery as old as they are then; savings are against the house as "

@@ -51,24 +51,38 @@ class IncentiveRows(RowStack):
             ),
             "amount": QuantityField(f"Amount of incentive {number}", "", range_of(Incentive, "amount")),
             "per": ChoiceField(
-                f"Incentive {number} is paid per", [(w, f"per {w}") for w in ("kWh", "kW")], width=6
+                f"Incentive {number} is paid per", [(w, f"per {w}") for w in ("kWh", "kW")], width=9
+            ),
+            "full_up_to": QuantityField(
+                f"Incentive {number} in full up to", "", range_of(Incentive, "full_up_to")
+            ),
+            "beyond": QuantityField(
+                f"Share of incentive {number} beyond", "%", range_of(Incentive, "beyond").times(100)
             ),
             "cap": QuantityField(f"Most of incentive {number}", "", range_of(Incentive, "cap")),
             "paid": ChoiceField(
-                f"Incentive {number} is paid", [("at sale", "at sale"), ("next year", "next year")], width=6
+                f"Incentive {number} is paid", [(w, w) for w in ("at sale", "next year", "each year")], width=6
+            ),
+            "years": QuantityField(f"Years of incentive {number}", "", range_of(Incentive, "years"), 0),
+            "falls": QuantityField(
+                f"Incentive {number} falls a year", "%", range_of(Incentive, "falls").times(100)
             ),
             "authority": QLineEdit(),
             "dated": QLineEdit(),
         }
-        fields["per"].offer([("kWh", "per kWh"), ("kW", "per kW"), ("%", "per cent")])
+        fields["per"].offer(
+            [("kWh", "per kWh"), ("kW", "per kW"), ("%", "per cent"), ("kWh made", "per kWh made")]
+        )
         for name, words, width in (
-            ("name", "Name", 120), ("authority", "Authority", 120), ("dated", "As of, 2026-11", 86),
+            ("name", "Name", 88), ("authority", "Authority", 76), ("dated", "As of, 2026-11", 72),
         ):  # fmt: skip
             fields[name].setPlaceholderText(words.lower() if name != "dated" else "2026-11")
             fields[name].setAccessibleName(f"{words} of incentive {number}")
             fields[name].setMinimumWidth(width)
-        for name in ("amount", "cap"):
-            fields[name].setFixedWidth(74)
+        for name, width in (
+            ("amount", 66), ("cap", 66), ("full_up_to", 50), ("beyond", 50), ("years", 34), ("falls", 44),
+        ):  # fmt: skip
+            fields[name].setFixedWidth(width)
             fields[name].refused.connect(self._show_text)
         fields["cap"].setPlaceholderText("no cap")
         for name in ("name", "authority", "dated"):
@@ -78,9 +92,23 @@ class IncentiveRows(RowStack):
         fields["amount"].show_value(incentive.amount if incentive else 0.0)
         fields["cap"].show_value(incentive.cap if incentive else None)
         fields["paid"].show_value(incentive.paid if incentive else "at sale")
-        words = {"pays_for": "for", "cap": "at most", "authority": "by", "dated": "as of"}
+        for name in ("years", "falls"):
+            fields[name].setEnabled(fields["paid"].currentData() == "each year")
+            fields["paid"].taken.connect(lambda paid, field=fields[name]: field.setEnabled(paid == "each year"))
+        fields["full_up_to"].setPlaceholderText("all")
+        fields["full_up_to"].show_value(incentive.full_up_to if incentive else None)
+        fields["years"].show_value(incentive.years if incentive else 10)
+        for name, usual in (("beyond", 0.5), ("falls", 0.0)):
+            fields[name].show_value(100.0 * (getattr(incentive, name) if incentive else usual))
+        words = {
+            "pays_for": "for", "full_up_to": "up to", "beyond": "beyond", "cap": "at most", "years": "years",
+            "falls": "falls", "authority": "by", "dated": "as of",
+        }  # fmt: skip
         parts: list[tuple[QWidget, int]] = []
-        for name in ("name", "pays_for", "amount", "per", "cap", "paid", "authority", "dated"):
+        for name in (
+            "name", "pays_for", "amount", "per", "full_up_to", "beyond", "cap", "paid", "years", "falls", "authority",
+            "dated",
+        ):  # fmt: skip
             if name in words:
                 parts.append((Label(words[name]), 0))
             parts.append((fields[name], int(name in {"name", "authority"})))
@@ -89,17 +117,15 @@ class IncentiveRows(RowStack):
     @property
     def value(self) -> tuple[dict, ...]:
         """The incentives as typed."""
-        return tuple(
-            {
-                name: field.text().strip()
-                if isinstance(field, QLineEdit) and not isinstance(field, QuantityField)
-                else field.value
-                if isinstance(field, QuantityField)
-                else field.currentData()
-                for name, field in fields.items()
-            }
-            for _, fields in self.rows
-        )
+        return tuple({name: _value_of(name, field) for name, field in fields.items()} for _, fields in self.rows)
+
+
+def _value_of(name, field):
+    """What a field of an incentive says: of a share people type per cent."""
+    if isinstance(field, QuantityField):
+        share = name in {"beyond", "falls"} and field.value is not None
+        return field.value / 100.0 if share else int(field.value) if name == "years" else field.value
+    return field.text().strip() if isinstance(field, QLineEdit) else field.currentData()
 
 
 class CostsDialog(AnswerDialog):

@@ -2,10 +2,12 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from calm_relay.job.equipment import Module, Optimiser
 from calm_relay.job.model import Job
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
-from calm_relay.job.tariff import Costs
+from calm_relay.job.tariff import Costs, Incentive
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.strings.stringing import fusing_of
 
@@ -123,14 +125,48 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
         lines.append(
             CostLine("margin", f"Margin, {costs.margin:.0%}", costs.margin * sum(line.amount for line in lines))
         )
-    lines += [line for line, paid in _incentive_lines(design, job, lines) if paid == "at sale"]
+    lines += [line for line, by in _incentive_lines(design, job, lines) if by is None or by.paid == "at sale"]
     return tuple(lines)
 
 
 def paid_next_year(design: Design, job: Job) -> float:
     """Incentives that come a year after the sale [currency]."""
     lines = [line for line in cost_lines(design, job) if line.kind != "rebate"]
-    return -sum(line.amount for line, paid in _incentive_lines(design, job, lines) if paid == "next year")
+    paid = _incentive_lines(design, job, lines)
+    return -sum(line.amount for line, by in paid if by is not None and by.paid == "next year")
+
+
+def yearly_incentives(design: Design, job: Job, years: int) -> np.ndarray:
+    """Incentives that come each year, at its end, shape (years,) [currency].
+
+    Parameters
+    ----------
+    design : Design
+        What is built.
+    job : Job
+        Its prices.
+    years : int
+        Counted.
+
+    Notes
+    -----
+    A kWh made is counted on the DC side of the new modules, which make less as they age.
+    """
+    lines = [line for line in cost_lines(design, job) if line.kind != "rebate"]
+    at, found = np.arange(years), np.zeros(years)
+    new = [run.face for unit in design.pv_converters for run in unit.stringing.runs if run.face.plan.fate == "new"]
+    ageing = max((face.module.ageing_per_year for face in new), default=0.0)
+    for line, incentive in _incentive_lines(design, job, lines):
+        if incentive is not None and incentive.paid == "each year":
+            made = (1.0 - ageing) ** at if incentive.per == "kWh made" else 1.0
+            found += np.where(at < incentive.years, -line.amount * made * (1.0 - incentive.falls) ** at, 0.0)
+    return found
+
+
+def _in_part(incentive: Incentive, size: float) -> float:
+    """How much of a size is paid for: all up to a bound, a share of what lies beyond."""
+    bound = incentive.full_up_to
+    return size if bound is None else min(size, bound) + incentive.beyond * max(size - bound, 0.0)
 
 
 def _existing_lines(design: Design, job: Job) -> list[CostLine]:
@@ -193,8 +229,8 @@ def _site_lines(design: Design, job: Job) -> list[CostLine]:
     return lines
 
 
-def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[tuple[CostLine, str]]:
-    """The rebate a kWh and every incentive with when it is paid, each below its cap; none pays more than the thing."""
+def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[tuple[CostLine, Incentive | None]]:
+    """The rebate a kWh (None) and every incentive, each below its cap; what is paid once is no more than the thing."""
     costs = job.costs
     battery = design.battery_converter
     new = battery is not None and battery.battery_is_new
@@ -205,15 +241,21 @@ def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[tu
         for run in converter.stringing.runs
         if run.face.plan.fate == "new"
     )
-    paid: list[tuple[CostLine, str]] = []
+    array_kwh = sum(
+        run.face.kwh_a_module * run.modules
+        for converter in design.pv_converters
+        for run in converter.stringing.runs
+        if run.face.plan.fate == "new"
+    )
+    paid: list[tuple[CostLine, Incentive | None]] = []
     if bank is not None and costs.rebate_per_kwh:
         rebate = costs.rebate_per_kwh * bank.nominal_kwh
         rebate = rebate if costs.rebate_max is None else min(rebate, costs.rebate_max)
-        paid.append((CostLine("rebate", "Rebate for the battery", -rebate), "at sale"))
+        paid.append((CostLine("rebate", "Rebate for the battery", -rebate), None))
     priced = {"battery": ("battery", "unit") if new else (), "array": ("modules",)}
     for incentive in costs.incentives:
         worth = sum(line.amount for line in lines if line.kind in priced[incentive.pays_for])
-        sizes = {"kW": array_kw, "%": worth / 100.0}
+        sizes = {"kW": array_kw, "%": worth / 100.0, "kWh made": array_kwh}
         if incentive.pays_for == "battery":
             sizes |= {"kW": battery.gives[0] if new and battery is not None else 0.0}
             sizes |= {"kWh": bank.nominal_kwh if bank is not None else 0.0}
@@ -222,8 +264,10 @@ def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[tu
             due = array_kw > 0.0
         if not due:
             continue
-        amount = min(incentive.amount * sizes[incentive.per], worth)
+        amount = incentive.amount * _in_part(incentive, sizes[incentive.per])
+        # Paid once, nobody gives more than the thing costs.
+        amount = amount if incentive.paid == "each year" else min(amount, worth)
         amount = amount if incentive.cap is None else min(amount, incentive.cap)
         if amount > 0.0:
-            paid.append((CostLine("rebate", incentive.name, -amount), incentive.paid))
+            paid.append((CostLine("rebate", incentive.name, -amount), incentive))
     return paid

@@ -1,5 +1,7 @@
 """Amounts and times as they stand in sentences."""
 
+from math import floor, log10
+
 from calm_relay.job.model import Job
 
 
@@ -11,6 +13,12 @@ def money_text(job: Job, amount: float) -> str:
 def amount_text(amount: float, currency: str) -> str:
     """An amount without small change, its sign before the currency; what rounds to nothing has none."""
     return f"{'−' if amount < -0.5 else ''}{currency} {abs(amount):,.0f}"
+
+
+def to_two_figures(amount: float) -> float:
+    """An amount to two figures: what lies many years ahead is known no better."""
+    step = 10.0 ** max(floor(log10(max(abs(amount), 1.0))) - 1, 0)
+    return round(amount / step) * step
 
 
 def years_text(years: float) -> str:

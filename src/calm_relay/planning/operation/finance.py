@@ -9,7 +9,7 @@ from calm_relay.job.model import Job
 from calm_relay.physics.money import yearly_payment
 from calm_relay.physics.plant.readings import dot
 from calm_relay.physics.plant.year import PlantBus
-from calm_relay.planning.architecture.cost import paid_next_year
+from calm_relay.planning.architecture.cost import paid_next_year, yearly_incentives
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.simulate import bill_months
 from calm_relay.planning.site.prices import feed_in_series, price_series
@@ -161,7 +161,8 @@ def _paid(design: Design, job: Job, outlay: float, years: int) -> dict[str, np.n
         rows["rent"] = _from_first(-rent)
         return rows
     rows["outlay"][0] = -outlay
-    rows["incentives"][1] = paid_next_year(design, job)
+    rows["incentives"][1:] = yearly_incentives(design, job, years)
+    rows["incentives"][1] += paid_next_year(design, job)
     if finance.way == "loan":
         loan = finance.loan
         lent = max(outlay, 0.0) * loan.share

@@ -12,11 +12,23 @@ from calm_relay.physics.money import (
 )
 from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.finance import battery_price, bill_kinds, money_rows, replaced_after
+from calm_relay.planning.operation.finance import battery_price, bill_kinds, money_rows, replaced_after, rises_of
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
+
+# After how many years the same is bought instead.
+LATER = (2, 5, 10)
+
+
+@dataclass(frozen=True)
+class Later:
+    """The same plant bought `after` so many years: its outlay then, and what it is worth today [currency]."""
+
+    after: int
+    outlay: float
+    npv: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,6 +45,14 @@ class CashFlow:
         Share of the battery's energy that is left at the end of each year.
     given_kwh : ndarray, shape (years,)
         Out of the battery in each year.
+    storage_cost : float or None
+        Of a kWh out of the new battery.
+    backup_cost : float or None
+        Of a kW that stays on in an outage, of the outlay.
+    outage_worth : float or None
+        What an hour without grid must be worth for it to pay; None where it pays without, or serves in no outage.
+    later : tuple of Later
+        The same bought later.
     """
 
     option: Option
@@ -42,6 +62,8 @@ class CashFlow:
     given_kwh: np.ndarray
     storage_cost: float | None
     backup_cost: float | None
+    outage_worth: float | None
+    later: tuple["Later", ...]
 
     @property
     def years(self) -> int:
@@ -137,6 +159,8 @@ def cash_flow_of(
         given,
         _storage_cost(plan, option, rows, given, charged),
         _backup_cost(option),
+        _outage_worth(option, rows),
+        later_of(option, saved, left, worn),
     )
 
 
@@ -198,6 +222,41 @@ def _backup_cost(option: Option) -> float | None:
     """What a kW that stays on in an outage costs of the outlay [currency/kW]; None without backup."""
     power = option.outcome.backup.power_kw
     return option.outcome.money.outlay / power if power > 0.0 and option.outcome.money.outlay > 0.0 else None
+
+
+def _outage_worth(option: Option, rows: dict[str, np.ndarray]) -> float | None:
+    """What each hour without grid that is ridden through must be worth for the present value to come to nothing."""
+    job = option.context.job
+    net = np.sum(list(rows.values()), axis=0)
+    lacking = -present_value(net, job.costs.discount_rate)
+    hours = job.finance.outage_hours * option.outcome.backup.lasting
+    if lacking <= 0.0 or hours <= 0.0 or not job.supply.on_grid:
+        return None
+    each = present_value(np.concatenate([[0.0], np.ones(net.size - 1)]), job.costs.discount_rate)
+    return lacking / (hours * each)
+
+
+def later_of(
+    option: Option, saved: dict[str, np.ndarray], left: np.ndarray, worn: int | None
+) -> tuple[Later, ...]:
+    """The same plant bought later, over as many years of use, worth today.
+
+    Packs are cheaper then as the finance has it, all else costs what it costs today; prices of energy have risen on.
+    Until then nothing is saved. Incentives are taken as they are today.
+    """
+    job, design, found = option.context.job, option.design, []
+    if not design.new_converters or battery_price(design) <= 0.0:
+        return ()
+    for after in LATER:
+        fall = 1.0 - (1.0 - job.finance.battery_price_fall) ** after
+        outlay = option.outcome.money.outlay - fall * battery_price(design)
+        risen = rises_of(job, {kind: np.repeat(row[:1], after + 1) for kind, row in saved.items()})
+        prices = {kind: row[-1] / row[1] if row[1] else 1.0 for kind, row in risen.items()}
+        then = {kind: row * prices[kind] for kind, row in saved.items()}
+        net = np.sum(list(money_rows(design, job, outlay, then, left, worn).values()), axis=0)
+        rate = job.costs.discount_rate
+        found.append(Later(after, outlay, present_value(net, rate) / (1.0 + rate) ** after))
+    return tuple(found)
 
 
 def cash_flows_of(

@@ -1,13 +1,12 @@
 """Which option serves the job's purposes best, by how much, and why."""
 
 from dataclasses import dataclass
-from math import floor, log10
 
 import numpy as np
 
 from calm_relay.job.model import Job, Purpose, PurposeKind
 from calm_relay.planning.architecture.design import Design
-from calm_relay.planning.common.amounts import money_text
+from calm_relay.planning.common.amounts import money_text, to_two_figures
 from calm_relay.planning.common.wanted import wanted_words
 from calm_relay.planning.operation.outcome import Brief, Outcome
 from calm_relay.planning.site.demand import DemandYear
@@ -188,13 +187,9 @@ def _money(option: Option, job: Job) -> str:
         return "neither gains nor loses"
     if abs(npv) < EVEN * option.outcome.money.outlay:
         return f"about breaks even over {years} years"
-    return f"{'gains' if npv >= 0 else 'loses'} about {money_text(job, _rounded(abs(npv)))} over {years} years"
-
-
-def _rounded(amount: float) -> float:
-    """An amount to two figures: what lies fifteen years ahead is known no better."""
-    step = 10.0 ** max(floor(log10(max(amount, 1.0))) - 1, 0)
-    return round(amount / step) * step
+    return (
+        f"{'gains' if npv >= 0 else 'loses'} about {money_text(job, to_two_figures(abs(npv)))} over {years} years"
+    )
 
 
 def _deciding(best: Option, runner_up: Option, scores: dict[str, Score], job: Job) -> str:

@@ -4,6 +4,8 @@ from calm_relay.planning.common.amounts import money_text
 from calm_relay.planning.operation.finance import ENERGY, EXPORT, FUEL, LABELS, STANDING
 from calm_relay.planning.studies.cash_flow import CashFlow
 
+# Kinds of cost lines that do not grow with a second unit or more packs.
+ONCE = ("once",)
 RISES = {ENERGY: "energy rise", STANDING: "standing rise", EXPORT: "export rise", FUEL: "rise"}
 
 
@@ -40,7 +42,46 @@ def summary_of(flow: CashFlow) -> list[tuple[str, str]]:
         found.append(("A kWh through the battery costs", words))
     if flow.backup_cost is not None:
         found.append(("A kW of backup, of the outlay", money_text(job, flow.backup_cost)))
+    once = sum(line.amount for line in flow.option.outcome.money.lines if line.kind in ONCE)
+    if once > 0.0:
+        found.append(("Of the outlay, once whatever the size", money_text(job, once)))
+    if flow.outage_worth is not None:
+        hours = job.finance.outage_hours
+        words = f"An hour without grid, {hours:g} h a year, must be worth"
+        found.append((words, money_text(job, flow.outage_worth)))
+    found += [
+        (f"Bought in {item.after} years instead, worth today", money_text(job, item.npv)) for item in flow.later
+    ]
     return found
+
+
+def beware_of(flow: CashFlow) -> tuple[str, ...]:
+    """What of the finance cannot well be meant, in sentences."""
+    job, found = flow.option.context.job, []
+    finance, years = job.finance, flow.years
+    if finance.way == "loan" and finance.loan.years > years:
+        found.append(
+            f"The loan runs {finance.loan.years} years and money is counted over {years}: what is paid after them is "
+            "not counted. Count over more years, or shorten the loan."
+        )
+    if finance.way == "lease" and finance.lease.years > years:
+        found.append(
+            f"Rent is paid for {finance.lease.years} years and money is counted over {years}: count over more years."
+        )
+    if finance.way == "lease" and finance.lease.per_month == 0.0:
+        found.append("No rent is stated: it would cost nothing.")
+    lines = flow.option.outcome.money.lines
+    paid = -sum(line.amount for line in lines if line.kind == "rebate")
+    paid += float(flow.rows["incentives"].sum()) if "incentives" in flow.rows else 0.0
+    cost = sum(line.amount for line in lines if line.kind != "rebate")
+    if paid > cost > 0.0:
+        found.append(
+            f"Incentives come to {money_text(job, paid)} and all costs to {money_text(job, cost)}: more than it costs. "
+            "Look at their amounts, units and caps."
+        )
+    if finance.feed_in_years is not None and finance.feed_in_years >= years:
+        found.append(f"The export contract ends after the {years} years that are counted.")
+    return tuple(found)
 
 
 def workbook_of(flow: CashFlow) -> bytes:

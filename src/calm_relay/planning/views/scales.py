@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.cost import KINDS
-from calm_relay.planning.common.amounts import amount_text
+from calm_relay.planning.common.amounts import amount_text, to_two_figures
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.clipping import clipped_year
 from calm_relay.planning.verdict.option import Option
@@ -108,7 +108,7 @@ MEASURES = (
         False,
         True,
         lambda option, plan: option.outcome.money.npv,
-        amount_text,
+        lambda amount, currency: amount_text(to_two_figures(amount), currency),
     ),
     _Measure(
         "own",
