@@ -23,6 +23,7 @@ from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.dialogs.item_form import ItemForm
 from calm_relay.desk.dialogs.meter_dialog import MeterDialog
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
+from calm_relay.desk.dialogs.switch_dialog import SwitchDialog
 from calm_relay.desk.dialogs.tariff_dialog import TariffDialog
 from calm_relay.job import (
     backup_board,
@@ -256,6 +257,9 @@ def controls(window, qtbot, settled, tmp_path):
     money = bench("Money")
     add(finance.Finance, rows_of(job.finance, FINANCE_ROWS))
     add(finance.Loan, rows_of(job.finance.loan, LOAN_ROWS))
+    switch = SwitchDialog(None, (job.tariff,), job.tariff.currency)
+    add(finance.Finance, {"switch": money.switch})
+    add(finance.TariffSwitch, {"after": switch.after, "tariff": switch.tariff})
     add(finance.Lease, rows_of(job.finance.lease, LEASE_ROWS))
     add(uncertainty.Uncertainty, rows_of(job.uncertainty, FUTURES_ROWS))
     assert money.sure.ranges.isEnabled()

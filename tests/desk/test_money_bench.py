@@ -5,6 +5,8 @@ from openpyxl import load_workbook
 
 from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.dialogs.switch_dialog import NEVER, SwitchDialog
+from calm_relay.exchange.own_tariffs import keep_tariff
 
 from . import driving
 
@@ -77,3 +79,36 @@ def test_futures_are_tried_when_asked_and_told_in_a_sentence(bench, window, sett
     assert driving.painted(bench.sure.chart) > 0.01
     qtbot.waitUntil(lambda: driving.painted(bench.sure.matters) > 0.01, timeout=5_000)
     assert bench.sure.table.rowCount() >= 2
+
+
+def test_another_tariff_later_is_an_edit(bench, window, settled, qtbot, monkeypatch, tmp_path):
+    monkeypatch.setenv("CALM_RELAY_DATA", str(tmp_path))
+    job = window.session.job
+    dear = job.tariff.with_(name="Dear", price=0.6)
+    keep_tariff(dear)
+    keep_tariff(dear.with_(name="Elsewhere", currency="€"))
+
+    def answer(dialog):
+        assert [dialog.tariff.itemText(row) for row in range(dialog.tariff.count())] == [
+            "none, today's stays",
+            "Dear",
+        ]
+        driving.choose(dialog.tariff, "tariff 0")
+        dialog.after.setValue(3)
+        dialog.take()
+        return True
+
+    monkeypatch.setattr(SwitchDialog, "exec", answer)
+    bench.switch.click()
+    settled(window)
+    assert window.session.job.finance.switch.after == 3
+    assert window.session.job.finance.switch.tariff == dear
+    qtbot.waitUntil(
+        lambda: bench.settled and "From year 4 on the tariff is Dear" in bench.note.text(), timeout=30_000
+    )
+    again = SwitchDialog(window.session.job.finance.switch, (), job.tariff.currency)
+    qtbot.addWidget(again)
+    assert again.tariff.currentText() == "Dear"
+    driving.choose(again.tariff, NEVER)
+    again.take()
+    assert again.switch is None

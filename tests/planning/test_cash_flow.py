@@ -279,4 +279,32 @@ def test_the_summary_names_what_it_tells(demo, plain):
     names = [name for name, _ in summary_of(plain)]
     assert any("once whatever the size" in name for name in names)
     assert any("must be worth" in name for name in names)
-    assert sum("instead" in name for name in names) == 3
+    assert sum("installed in" in name for name in names) == 3
+
+
+def test_another_tariff_counts_from_its_year_on(demo):
+    """Years before it are as they were; from then on they are those of a job on that tariff all along."""
+    dear = demo.tariff.with_(name="Dear", price=0.5, feed_in=0.02, standing_per_day=2.0)
+    finance = {"switch": {"after": 4, "tariff": dear.model_dump()}}
+    today, then, both = flow_of(demo), flow_of(demo.with_(tariff=dear)), flow_of(demo, **finance)
+    for kind in ("energy", "export"):
+        assert both.rows[kind][:5] == pytest.approx(today.rows[kind][:5])
+        assert both.rows[kind][5:] == pytest.approx(then.rows[kind][5:], rel=1e-6)
+    money = both.option.outcome.money
+    assert money.bill == pytest.approx(today.option.outcome.money.bill)
+    assert money.saving == pytest.approx(today.option.outcome.money.saving)
+    assert money.npv == pytest.approx(both.npv, abs=150.0)
+    assert money.npv > today.option.outcome.money.npv
+    metered = dear.with_(tiers=[{"above_kwh": 100.0, "surcharge": 0.1}])
+    tiered = flow_of(demo, switch={"after": 4, "tariff": metered.model_dump()})
+    assert tiered.rows["energy"][5] > both.rows["energy"][5]
+    late = flow_of(demo, switch={"after": 20, "tariff": dear.with_(currency="€").model_dump()})
+    assert late.net == pytest.approx(today.net)
+    said = " ".join(beware_of(late))
+    assert "comes after the 15 years" in said and "is in €" in said
+
+
+def test_off_grid_no_tariff_comes(demo):
+    hut = demo_job("hut")
+    switch = {"after": 2, "tariff": demo.tariff.model_dump()}
+    assert flow_of(hut, "hybrid-swap", switch=switch).net == pytest.approx(flow_of(hut, "hybrid-swap").net)

@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from calm_relay.job.base import Fraction, Model, NotNegative
+from calm_relay.job.tariff import Tariff
 
 Way = Literal["cash", "loan", "lease"]
 Replaced = Literal["never", "when worn", "after its warranty"]
@@ -26,6 +27,13 @@ class Lease(Model):
     per_month: NotNegative = Field(default=0.0, title="Rent a month", le=100_000)
     years: int = Field(default=15, ge=1, le=40, title="For")
     rise: Rise = Field(default=0.0, title="Rises a year")
+
+
+class TariffSwitch(Model):
+    """Another tariff from a year on, in today's prices and the job's currency."""
+
+    after: int = Field(ge=1, le=40, title="After")
+    tariff: Tariff
 
 
 class Finance(Model):
@@ -50,6 +58,9 @@ class Finance(Model):
         default=None, ge=0, le=40, title="Export contract ends after", description="None: it does not end."
     )
     feed_in_after: Fraction = Field(default=0.5, title="Share of the export price paid then")
+    switch: TariffSwitch | None = Field(
+        default=None, title="Another tariff later", description="None: today's stays."
+    )
     inverter_years: int | None = Field(
         default=None, ge=1, le=40, title="Inverters replaced after", description="None: not within these years."
     )

@@ -8,12 +8,15 @@ from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.futures_panel import FuturesPanel
 from calm_relay.desk.charts.money_chart import RunningChart, YearsChart
 from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.dialogs.switch_dialog import SwitchDialog
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.figure_table import FigureTable
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
 from calm_relay.desk.widgets.theme import font
+from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.files import write_atomically
+from calm_relay.exchange.own_tariffs import read_tariffs
 
 PARTS = (("picture", "Picture"), ("table", "Year by year"), ("sure", "How sure"))
 FINANCE_ROWS = (
@@ -73,6 +76,9 @@ class MoneyBench(Bench):
         self.finance = QPushButton("Finance and upkeep…")
         self.loan = QPushButton("Loan…")
         self.lease = QPushButton("Lease…")
+        self.switch = QPushButton("Tariff later…")
+        self.switch.setToolTip("Another tariff from a year on")
+        self.switch.clicked.connect(lambda _=False: self._ask_switch())
         self.write = QPushButton("Write as XLSX…")
         self.write.setToolTip("With live formulas: every figure can be followed")
         self.finance.clicked.connect(lambda _=False: self._ask("Finance and upkeep", FINANCE_ROWS, None))
@@ -92,7 +98,7 @@ class MoneyBench(Bench):
         head = QHBoxLayout()
         body.removeWidget(self.tabs)
         head.addWidget(self.tabs, 1)
-        for button in (self.finance, self.loan, self.lease, self.write):
+        for button in (self.finance, self.loan, self.lease, self.switch, self.write):
             button.setObjectName("small")
             head.addWidget(button)
         column.insertLayout(0, head)
@@ -161,10 +167,10 @@ class MoneyBench(Bench):
         self.problem.setText(" ".join(beware_of(flow)))
         self.problem.setVisible(bool(self.problem.text()))
         assumed = self._view.plan.assumed_note
+        paid_by = f"Paid by {self._job.finance.way}.{_switch_words(self._job.finance.switch)}"
         self.note.setText(
             "Each year is simulated with array and battery as old as they are then; savings are against the house as "
-            f"it stands. Paid by {self._job.finance.way}. Weather: {self._view.plan.site.source}"
-            f"{f' ({assumed})' if assumed else ''}."
+            f"it stands. {paid_by} Weather: {self._view.plan.site.source}{f' ({assumed})' if assumed else ''}."
         )
 
     @property
@@ -205,6 +211,18 @@ class MoneyBench(Bench):
         if changed != finance:
             self.edited.emit(self._job.with_(finance=changed), title)
 
+    def _ask_switch(self):
+        try:
+            tariffs = read_tariffs()
+        except InputError as error:
+            tariffs = ()
+            self.problem.setText(f"{error}.")
+            self.problem.show()
+        finance = self._job.finance
+        dialog = SwitchDialog(finance.switch, tariffs, self._job.tariff.currency, self.window())
+        if dialog.exec() and dialog.switch != finance.switch:
+            self.edited.emit(self._job.with_(finance=finance.with_(switch=dialog.switch)), "Another tariff later")
+
     def _ask_write(self):
         if not self.flows:
             return
@@ -224,3 +242,10 @@ class MoneyBench(Bench):
         else:
             self.problem.hide()
             self.note.setText(f"Written: {path}")
+
+
+def _switch_words(switch) -> str:
+    """Which tariff comes later, and when."""
+    if switch is None:
+        return ""
+    return f" From year {switch.after + 1} on the tariff is {switch.tariff.name or 'another'}."

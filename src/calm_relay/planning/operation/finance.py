@@ -6,6 +6,7 @@ import numpy as np
 
 from calm_relay.job.finance import Finance
 from calm_relay.job.model import Job
+from calm_relay.job.tariff import Tariff
 from calm_relay.physics.money import yearly_payment
 from calm_relay.physics.plant.readings import dot
 from calm_relay.physics.plant.year import PlantBus
@@ -39,12 +40,43 @@ LABELS = {
 }
 
 
+# Marks kinds of the bill under the tariff that comes later.
+THEN = " then"
+
+
 def bill_kinds(run: PlantBus, job: Job, site: SiteYear) -> dict[str, float]:
-    """A year's bill by what rises as one, in today's prices; off grid the fuel. Their sum is the bill."""
+    """A year's bill by what rises as one, in today's prices; off grid the fuel.
+
+    Kinds under today's tariff add up to the bill, `bill_of_kinds`; where another tariff comes later, its kinds stand
+    there as well, each with `THEN` behind its name.
+    """
     if not job.supply.on_grid:
         price = job.generator.price_per_kwh if job.generator is not None else 0.0
         return {FUEL: run.bus_kwh("import") * price}
-    tariff = job.tariff
+    found, switch = _tariff_kinds(run, job.tariff, site), job.finance.switch
+    if switch is not None:
+        found |= {f"{kind}{THEN}": amount for kind, amount in _tariff_kinds(run, switch.tariff, site).items()}
+    return found
+
+
+def bill_of_kinds(kinds: Mapping[str, float]) -> float:
+    """The bill under today's tariff."""
+    return sum(amount for kind, amount in kinds.items() if not kind.endswith(THEN))
+
+
+def in_force(job: Job, by_year: Mapping[str, np.ndarray]) -> dict[str, np.ndarray]:
+    """Amounts of each year by kind, shape (years,), each year's under the tariff that is in force then."""
+    switch = job.finance.switch
+    if switch is None or not job.supply.on_grid:
+        return dict(by_year)
+    return {
+        kind: np.where(np.arange(amounts.size) >= switch.after, by_year[f"{kind}{THEN}"], amounts)
+        for kind, amounts in by_year.items()
+        if not kind.endswith(THEN)
+    }
+
+
+def _tariff_kinds(run: PlantBus, tariff: Tariff, site: SiteYear) -> dict[str, float]:
     if tariff.by_kwh_alone:
         imported = dot(run.at_bus("import"), price_series(tariff, site.calendar)) * run.step_h
         exported = dot(run.at_bus("export"), feed_in_series(tariff, site.calendar)) * run.step_h

@@ -18,7 +18,15 @@ from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear
 from calm_relay.physics.shares import shares_of
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
-from calm_relay.planning.operation.finance import STANDING, bill_kinds, money_rows, replaced_after
+from calm_relay.planning.operation.finance import (
+    STANDING,
+    THEN,
+    bill_kinds,
+    bill_of_kinds,
+    in_force,
+    money_rows,
+    replaced_after,
+)
 from calm_relay.planning.operation.island import forming_kw
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.path_efficiency import Paths, paths_of
@@ -256,16 +264,17 @@ def _money(
     worn = replaced_after(design, job, middle)
     if fading is None:
         left = saving_left(design, job, site, year)
-        fading = dict.fromkeys(saved, float(left[-1])) | {STANDING: 1.0}
+        fading = dict.fromkeys(saved, float(left[-1])) | {STANDING: 1.0, f"{STANDING}{THEN}": 1.0}
     shape = _fading_shape(middle, worn)
     by_year = {kind: amount * (1.0 - shape * (1.0 - fading.get(kind, 1.0))) for kind, amount in saved.items()}
+    by_year = in_force(job, by_year)
     rows = money_rows(design, job, outlay, by_year, middle if worn is None else _renewed(middle, worn), worn)
     net = np.sum(list(rows.values()), axis=0)
     return Money(
-        sum(kinds.values()),
+        bill_of_kinds(kinds),
         outlay,
         lines,
-        sum(saved.values()),
+        bill_of_kinds(saved),
         _payback(net),
         present_value(net, job.costs.discount_rate),
         kinds,

@@ -9,7 +9,7 @@ from calm_relay.physics.money import internal_rate_of_return, payback_years, pre
 from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank
-from calm_relay.planning.operation.finance import END, bill_kinds, money_rows
+from calm_relay.planning.operation.finance import END, bill_kinds, bill_of_kinds, in_force, money_rows
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.battery_temperature import battery_air_c
@@ -101,12 +101,13 @@ def battery_ageing_of(
         kinds.append({kind: before[kind] - amount for kind, amount in after.items()})
         turned = run.kwh("discharge", number)
         left = max(1.0 - stood - worn, LEAST_LEFT)
-        rows.append((left, stood, worn, sum(after.values()), sum(kinds[-1].values()), turned / usable, turned))
+        rows.append((left, stood, worn, bill_of_kinds(after), bill_of_kinds(kinds[-1]), turned / usable, turned))
         if costs.replace_year is not None and year + 1 == costs.replace_year < years:
             replaced, born, worn, left = costs.replace_year, year + 1, 0.0, 1.0
     left, by_calendar, by_cycles, bill, saving, full_cycles, turned = np.array(rows).T
     assert first is not None, "a job looks at least a year ahead"
     saved = {kind: np.array([year[kind] for year in kinds]) for kind in kinds[0]}
+    saved = in_force(job, saved)
     money = money_rows(option.design, job, option.outcome.money.outlay, saved, left, replaced)
     flows = np.sum(list(money.values()), axis=0)
     return BatteryAgeing(

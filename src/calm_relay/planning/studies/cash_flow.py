@@ -12,7 +12,14 @@ from calm_relay.physics.money import (
 )
 from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.finance import battery_price, bill_kinds, money_rows, replaced_after, rises_of
+from calm_relay.planning.operation.finance import (
+    battery_price,
+    bill_kinds,
+    in_force,
+    money_rows,
+    replaced_after,
+    rises_of,
+)
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
@@ -195,7 +202,7 @@ def _saved(
         for kind, amount in before[year].items():
             kinds.setdefault(kind, np.zeros(years))[year] = amount - after[kind]
         given[year], charged[year] = run.kwh("discharge"), run.kwh("charge")
-    return kinds, given, charged
+    return in_force(job, kinds), given, charged
 
 
 def _storage_cost(

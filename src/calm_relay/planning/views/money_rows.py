@@ -50,7 +50,8 @@ def summary_of(flow: CashFlow) -> list[tuple[str, str]]:
         words = f"An hour without grid, {hours:g} h a year, must be worth"
         found.append((words, money_text(job, flow.outage_worth)))
     found += [
-        (f"Bought in {item.after} years instead, worth today", money_text(job, item.npv)) for item in flow.later
+        (f"The same installed in {item.after} years, worth today", money_text(job, item.npv))
+        for item in flow.later
     ]
     return found
 
@@ -79,6 +80,11 @@ def beware_of(flow: CashFlow) -> tuple[str, ...]:
             f"Incentives come to {money_text(job, paid)} and all costs to {money_text(job, cost)}: more than it costs. "
             "Look at their amounts, units and caps."
         )
+    switch = finance.switch
+    if switch is not None and switch.after >= years:
+        found.append(f"The other tariff comes after the {years} years that are counted.")
+    if switch is not None and switch.tariff.currency != job.tariff.currency:
+        found.append(f"The other tariff is in {switch.tariff.currency}, the job in {job.tariff.currency}.")
     if finance.feed_in_years is not None and finance.feed_in_years >= years:
         found.append(f"The export contract ends after the {years} years that are counted.")
     return tuple(found)
