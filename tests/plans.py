@@ -12,3 +12,8 @@ from calm_relay.planning.plan import Plan
 def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> Plan:
     """The plan of a job on the shipped library."""
     return module.plan(job, library(), folder, progress)
+
+
+def of_few_futures(job: Job) -> Job:
+    """The job with as few futures tried as a job may have: for tests of what they are printed on."""
+    return job.with_(uncertainty=job.uncertainty.with_(draws=100))

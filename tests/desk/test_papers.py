@@ -16,7 +16,7 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.handover.materials import materials_of
 from calm_relay.planning.handover.settings_sheet import settings_of
 from calm_relay.planning.wiring.wiring import wiring_of
-from tests.plans import plan
+from tests.plans import of_few_futures, plan
 
 TODAY = date(2026, 11, 26)
 FIRM = Firm(name="Hallowmere Solar (invented)", address="1 Mill Lane", contact="tel 555 0100")
@@ -34,7 +34,7 @@ def text_of(path):
 
 @pytest.fixture(scope="module", params=["pottery", "cottage", "dairy", "hut", "two-homes"])
 def papers(request, tmp_path_factory, dressed):
-    made = plan(demo_job(request.param))
+    made = plan(of_few_futures(demo_job(request.param)))
     folder = tmp_path_factory.mktemp(request.param)
     written = list(write_papers(made, chosen(made), folder, FIRM, TODAY))
     return made, chosen(made), folder, written
@@ -123,7 +123,7 @@ def test_the_workbook_of_materials_opens_and_holds_no_formula(papers):
 def test_names_with_markup_and_formulas_are_shown_as_typed(demo, tmp_path, dressed):
     nasty = "=1+2 <b>&amp;</b> <script>"
     job = demo.with_(name=nasty, customer="@SUM(A1) <img src=x>")
-    made = plan(job)
+    made = plan(of_few_futures(job))
     list(
         write_papers(
             made, made.option("ac-addon"), tmp_path, Firm(name="<i>Firm</i>"), TODAY, ("offer", "materials")
@@ -136,7 +136,7 @@ def test_names_with_markup_and_formulas_are_shown_as_typed(demo, tmp_path, dress
 
 
 def test_prices_stand_line_by_line_or_in_sums(demo, tmp_path, dressed):
-    made = plan(demo)
+    made = plan(of_few_futures(demo))
     option = made.option("ac-addon")
     label = next(line.label for line in option.outcome.money.lines if line.kind == "unit")
     for prices, shown in (("line by line", True), ("in sums", False)):
@@ -146,7 +146,7 @@ def test_prices_stand_line_by_line_or_in_sums(demo, tmp_path, dressed):
 
 
 def test_a_logo_stands_at_the_head_and_a_wrong_one_is_told(demo, tmp_path, dressed):
-    made = plan(demo)
+    made = plan(of_few_futures(demo))
     option = made.option("ac-addon")
     picture = QImage(80, 30, QImage.Format.Format_RGB32)
     picture.fill(QColor("#884422"))
@@ -173,7 +173,7 @@ def test_a_logo_stands_at_the_head_and_a_wrong_one_is_told(demo, tmp_path, dress
 def test_a_folder_that_fails_half_way_leaves_whole_papers_alone(demo, tmp_path, dressed, monkeypatch):
     from calm_relay.desk.output import papers as module
 
-    made = plan(demo)
+    made = plan(of_few_futures(demo))
     real, count = module.write_atomically, []
 
     def failing(path, content):

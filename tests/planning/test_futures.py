@@ -8,7 +8,7 @@ import pytest
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.uncertainty import Uncertainty
 from calm_relay.planning.studies.cash_flow import cash_flow_of
-from calm_relay.planning.studies.futures import futures_of, uncertain_inputs
+from calm_relay.planning.studies.futures import future_of, futures_of, uncertain_inputs
 from tests.plans import plan
 
 CERTAIN = {"light": 0.0, "losses": 0.0, "demand": 0.0, "price_rise": 0.0, "fade": 0.0, "outlay": 0.0}
@@ -114,3 +114,13 @@ def test_an_option_alone_is_not_called_the_best():
     assert len(found.options) == 1
     assert "alone" in found.sentence and "worth most" not in found.sentence
     assert not found.is_close
+
+
+def test_the_offer_and_the_window_are_as_sure(demo_plan):
+    """One option alone comes to the very bands that it has among the others."""
+    option = demo_plan.option("ac-addon")
+    window = next(item for item in futures_of(demo_plan, option).options if item.option.key == option.key)
+    alone = future_of(demo_plan, cash_flow_of(demo_plan, option))
+    assert alone.npv == pytest.approx(window.npv)
+    assert alone.saving == pytest.approx(window.saving)
+    assert alone.pays == window.pays

@@ -14,14 +14,14 @@ from calm_relay.planning.handover.offer import offer_of
 from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
 from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.wiring.wiring import wiring_of
-from tests.plans import plan
+from tests.plans import of_few_futures, plan
 
 DEMOS = ("pottery", "cottage", "dairy", "hut", "two-homes")
 
 
 @pytest.fixture(scope="module", params=DEMOS)
 def made(request):
-    return plan(demo_job(request.param))
+    return plan(of_few_futures(demo_job(request.param)))
 
 
 def option_of(job, key="ac-addon"):
@@ -109,7 +109,7 @@ def test_what_is_used_again_and_taken_away_stands_apart(demo):
 
 def test_a_change_of_battery_changes_list_settings_application_and_offer_together(demo):
     def all_of(job):
-        made = plan(job)
+        made = plan(of_few_futures(job))
         option = made.option("ac-addon")
         return (
             material_rows(option),

@@ -279,7 +279,19 @@ def _years(pages, kit, offer: Offer) -> None:
         f"<p style='margin:0'>By these figures it is <b>{paid}</b>. Reckoned over {costs.horizon_years} years, with "
         f"prices that rise {costs.price_rise:.1%} a year, money at {costs.discount_rate:.1%}, and each year with "
         f"battery and modules as old as they are then, it is worth {worth} today. It is an estimate, not a promise: "
-        "climate, use and prices will be others.</p>"
+        f"climate, use and prices will be others.{_how_sure(offer, currency)}</p>"
+    )
+
+
+def _how_sure(offer: Offer, currency: str) -> str:
+    """What it is worth and saves in eight of ten futures, and in how many it pays."""
+    future = offer.future
+    low, _, high = future.band(future.npv)
+    least, _, most = future.band(future.saving)
+    return (
+        f" In eight of ten futures of other light, use, prices, ageing and cost it saves {_money(least, currency)} to "
+        f"{_money(most, currency)} in the first year and is worth {_money(low, currency)} to {_money(high, currency)} "
+        f"today; <b>it pays for itself in {round(100.0 * future.pays)} of 100</b>."
     )
 
 

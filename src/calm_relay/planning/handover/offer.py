@@ -9,6 +9,7 @@ from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.simulate import bill_months
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.cash_flow import CashFlow, cash_flow_of
+from calm_relay.planning.studies.futures import Future, future_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.backup_stack import StackRow, stack_of
 from calm_relay.planning.views.moment import Day, day_of
@@ -56,8 +57,8 @@ class OfferDay:
 class Offer:
     """Everything the offer shows.
 
-    `bills` are twelve months today and with the option, `flow` the money of the years, in the
-    job's currency; `hours` is how long what stays on runs from what usually lies in the battery in a night of the worst
+    `bills` are twelve months today and with the option, `flow` the money of the years, in the job's currency, `future`
+    how sure it is; `hours` is how long what stays on runs from what usually lies in the battery in a night of the worst
     season, `lasting` the share of outages of the hours wanted that it rides through.
     """
 
@@ -68,6 +69,7 @@ class Offer:
     summer: OfferDay
     bills: tuple[np.ndarray, np.ndarray]
     flow: CashFlow
+    future: Future
     stays_on: tuple[StackRow, ...]
     goes_off: tuple[StackRow, ...]
     hours: float
@@ -108,14 +110,15 @@ def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
         _day(plan, option, worst=False),
         (_bills(plan, plan.as_is), _bills(plan, option)),
         flow,
+        future_of(plan, flow, progress),
         tuple(row for row in stack.rows if row.on),
         tuple(row for row in stack.rows if not row.on),
-        _hours(plan, option),
+        hours_of(plan, option),
         option.outcome.backup.lasting,
     )
 
 
-def _hours(plan: Plan, option: Option) -> float:
+def hours_of(plan: Plan, option: Option) -> float:
     """How long what stays on runs from what usually lies in the battery in a night of the worst season [h]."""
     backup = option.outcome.backup
     if backup.held_kwh <= 0.0:

@@ -134,9 +134,31 @@ def futures_of(plan: Plan, option: Option | RefusedOption, progress: Progress = 
     """
     if isinstance(option, RefusedOption):
         return None
-    inputs = uncertain_inputs(plan)
     progress(0.0, "Counting the years")
-    flows = cash_flows_of(plan, option)
+    return _compare(plan, *_drawn(plan, cash_flows_of(plan, option), progress))
+
+
+def future_of(plan: Plan, flow: CashFlow, progress: Progress = unheard) -> Future:
+    """One option alone through the very futures that `futures_of` draws: its bands are the same there.
+
+    Parameters
+    ----------
+    plan : Plan
+        The plan.
+    flow : CashFlow
+        The option's money.
+    progress : Progress
+        Told after each batch; it may call the study off.
+    """
+    return _compare(plan, *_drawn(plan, (flow,), progress)).options[0]
+
+
+_Drawn = tuple[Sequence[CashFlow], tuple[Uncertain, ...], np.ndarray, np.ndarray, np.ndarray]
+
+
+def _drawn(plan: Plan, flows: Sequence[CashFlow], progress: Progress) -> _Drawn:
+    """The flows, the inputs, the draws, and in each draw bill and self-sufficiency of "as it is" and of each option."""
+    inputs = uncertain_inputs(plan)
     unit = latin_hypercube(plan.job.uncertainty.draws, len(inputs), SEED)
     draws = (2.0 * unit - 1.0) * np.array([item.off for item in inputs])
     runs = [
@@ -154,7 +176,7 @@ def futures_of(plan: Plan, option: Option | RefusedOption, progress: Progress = 
             done = batch.stop
             saved = np.quantile(bills[0, :done] - bills[1, :done], (0.1, 0.5, 0.9))
             progress(done / len(draws), f"{done} futures: saves {saved[0]:,.0f} to {saved[2]:,.0f} a year")
-    return _compare(plan, flows, inputs, draws, bills, sufficient)
+    return flows, inputs, draws, bills, sufficient
 
 
 def _lived(plan: Plan, base: Inputs, draw: np.ndarray) -> tuple[float, float]:
