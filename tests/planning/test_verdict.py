@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.physics.plant.year import BufferPool, begin_plants
+from calm_relay.planning.common.amounts import to_two_figures
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.operation.lasting import lasting_starts
 from calm_relay.planning.operation.simulate import inputs_of
@@ -95,7 +96,9 @@ def test_the_sentence_says_what_is_lost_and_never_calls_it_the_price(demo_plan, 
     for made, word in ((demo_plan, "loses"), (hut, "gains")):
         money = made.option(made.choice.key).outcome.money
         assert (money.npv >= 0) == (word == "gains")
-        assert f"{word} {made.job.tariff.currency} {abs(money.npv):,.0f} over" in made.choice.sentence
+        told = to_two_figures(abs(money.npv))
+        assert told == pytest.approx(abs(money.npv), rel=0.05)
+        assert f"{word} about {made.job.tariff.currency} {told:,.0f} over" in made.choice.sentence
         assert "costs" not in made.choice.sentence
 
 
@@ -159,3 +162,10 @@ def test_a_dearer_option_never_scores_more_for_its_outlay(demo_plan, data):
 
     if abs(first - second) > 0.01:
         assert (first < second) == (score(first) > score(second))
+
+
+def test_an_option_that_gains_next_to_nothing_about_breaks_even():
+    made = plan(demo_job("two-homes"))
+    option = made.option(made.choice.key)
+    assert abs(option.outcome.money.npv) < 0.01 * option.outcome.money.outlay
+    assert "about breaks even over 15 years" in made.choice.sentence

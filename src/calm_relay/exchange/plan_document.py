@@ -127,9 +127,7 @@ class MoneyDocument(Document):
     )
     npv: float = Field(description="Of all that comes in and goes out over the job's years.")
     kinds: dict[str, float] = Field(description="The bill by what rises as one.")
-    fading: dict[str, float] = Field(
-        description="Share of the first year's saving of each kind that is left in the last year."
-    )
+    lost: dict[str, float] = Field(description="Of the first year's saving of each kind, by the last year.")
     last_kinds: dict[str, float] = Field(description="The bill of the last year by kind, in today's prices.")
 
 

@@ -20,7 +20,7 @@ from calm_relay.planning.findings import Finding, Subject, findings_for
 from calm_relay.planning.findings.base import stops
 from calm_relay.planning.operation.finance import bill_kinds
 from calm_relay.planning.operation.lasting import lasting_starts
-from calm_relay.planning.operation.outcome import aged_kinds, fading_of, outcome_of
+from calm_relay.planning.operation.outcome import aged_kinds, lost_of, outcome_of
 from calm_relay.planning.operation.simulate import inputs_of, production_of, year_of
 from calm_relay.planning.site.array import Face, design_temperatures, faces_of
 from calm_relay.planning.site.demand import DemandYear, demand_year
@@ -119,8 +119,8 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
             year, ridden, old = next(years)
             kinds = bill_kinds(year, job, site)
             billed = billed or (kinds, old)
-            fading = fading_of(kinds, old, *billed)
-            done = outcome_of(year, design, job, site, demand, billed[0], ridden, fading)
+            lost = lost_of(kinds, old, *billed)
+            done = outcome_of(year, design, job, site, demand, billed[0], ridden, lost)
             done = replace(done, money=replace(done.money, last_kinds=old))
             result = findings_for(Subject(design, done, context, site))
             options.append(Option(design, done, result, context))

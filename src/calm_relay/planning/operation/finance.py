@@ -18,6 +18,8 @@ from calm_relay.planning.site.site_year import SiteYear
 
 # Share of a battery's energy below which it is worn.
 END = 0.7
+# Nothing is known of a battery below this: it is taken to hold so much.
+LEAST_LEFT = 0.3
 # Kinds of a bill that rise as one.
 ENERGY, STANDING, EXPORT, FUEL = "energy", "standing", "export", "fuel"
 KIND_OF = {

@@ -19,8 +19,8 @@ from calm_relay.physics.shares import shares_of
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.finance import (
+    LEAST_LEFT,
     STANDING,
-    THEN,
     bill_kinds,
     bill_of_kinds,
     in_force,
@@ -63,8 +63,8 @@ class Money:
     """Bill, outlay and what becomes of them, in the job's currency; savings are against "as it is".
 
     `payback_years` and `npv` are of all that comes in and goes out over the years, `operation.finance`; `kinds` is the
-    bill by what rises as one, `fading` the share of the first year's saving of each that is left in the last year, and
-    `last_kinds` that year's bill in today's prices, empty where it was not run.
+    bill by what rises as one, `lost` what of the first year's saving of each is lost by the last
+    year, and `last_kinds` that year's bill in today's prices, empty where it was not run.
     """
 
     bill: float
@@ -74,7 +74,7 @@ class Money:
     payback_years: float
     npv: float
     kinds: dict[str, float] = field(default_factory=dict, hash=False)
-    fading: dict[str, float] = field(default_factory=dict, hash=False)
+    lost: dict[str, float] = field(default_factory=dict, hash=False)
     last_kinds: dict[str, float] = field(default_factory=dict, hash=False)
 
 
@@ -164,11 +164,11 @@ def outcome_of(
     demand: DemandYear,
     now: Mapping[str, float] | None,
     ridden: float | None = None,
-    fading: Mapping[str, float] | None = None,
+    lost: Mapping[str, float] | None = None,
 ) -> Outcome:
     """What a simulated year comes to; see `outcome` and `brief_of`."""
     battery = design.converters.index(design.battery_converter) if design.battery_converter else None
-    brief = brief_of(year, design, job, site, demand, now, ridden=ridden, fading=fading)
+    brief = brief_of(year, design, job, site, demand, now, ridden=ridden, lost=lost)
     figures = figures_of(year)
     if job.control.export_windows and job.tariff.stored_export and job.supply.on_grid:
         figures = _attributed(figures, year)
@@ -187,15 +187,15 @@ def brief_of(
     backup: Backup | None = None,
     lasting: LastingStarts | None = None,
     ridden: float | None = None,
-    fading: Mapping[str, float] | None = None,
+    lost: Mapping[str, float] | None = None,
 ) -> Brief:
     """The figures by which a design is weighed, from what its bus and batteries did; see `outcome`.
 
     `backup` is what it can do in an outage, where that is known and has not changed; `lasting` the outages that it is
     held against, where they have been made ready; `ridden` the share of them ridden through, where they have been run;
-    `fading` is `Money.fading` where the last year was run, else it is estimated from the first.
+    `lost` is `Money.lost` where the last year was run, else it is estimated from the first.
     """
-    money = _money(design, job, site, year, now, fading)
+    money = _money(design, job, site, year, now, lost)
     backup = _backup(design, year, job, demand, site, lasting, ridden) if backup is None else backup
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
     return Brief(self_sufficiency_of(year), money, backup, unmet)
@@ -253,7 +253,7 @@ def _money(
     site: SiteYear,
     year: Any,
     now: Mapping[str, float] | None,
-    fading: Mapping[str, float] | None,
+    lost: Mapping[str, float] | None,
 ) -> Money:
     """Bill, outlay and worth; the first year's savings fade as battery and modules do, kind by kind."""
     kinds = bill_kinds(year, job, site)
@@ -262,11 +262,11 @@ def _money(
     saved = {kind: (now or kinds)[kind] - amount for kind, amount in kinds.items()}
     middle = battery_left(design, job, site, year)
     worn = replaced_after(design, job, middle)
-    if fading is None:
-        left = saving_left(design, job, site, year)
-        fading = dict.fromkeys(saved, float(left[-1])) | {STANDING: 1.0, f"{STANDING}{THEN}": 1.0}
+    if lost is None:
+        share = 1.0 - float(saving_left(design, job, site, year)[-1])
+        lost = {kind: 0.0 if kind.startswith(STANDING) else share * amount for kind, amount in saved.items()}
     shape = _fading_shape(middle, worn)
-    by_year = {kind: amount * (1.0 - shape * (1.0 - fading.get(kind, 1.0))) for kind, amount in saved.items()}
+    by_year = {kind: amount - shape * lost.get(kind, 0.0) for kind, amount in saved.items()}
     by_year = in_force(job, by_year)
     rows = money_rows(design, job, outlay, by_year, middle if worn is None else _renewed(middle, worn), worn)
     net = np.sum(list(rows.values()), axis=0)
@@ -278,7 +278,7 @@ def _money(
         _payback(net),
         present_value(net, job.costs.discount_rate),
         kinds,
-        dict(fading),
+        dict(lost),
     )
 
 
@@ -334,10 +334,10 @@ def aged_kinds(
     return bill_kinds(run(old), job, site)
 
 
-def fading_of(
+def lost_of(
     first: Mapping[str, float], last: Mapping[str, float], now: Mapping[str, float], now_last: Mapping[str, float]
 ) -> dict[str, float]:
-    """Share of the first year's saving, by kind of bill, that is left in the last year.
+    """What of the first year's saving is lost by the last year, by kind of bill, in today's prices [currency].
 
     Parameters
     ----------
@@ -346,11 +346,7 @@ def fading_of(
     now, now_last : mapping of str to float
         That of "as it is".
     """
-    found = {}
-    for kind, amount in first.items():
-        saved, then = now[kind] - amount, now_last[kind] - last[kind]
-        found[kind] = then / saved if abs(saved) > 1e-6 else 1.0
-    return found
+    return {kind: (now[kind] - amount) - (now_last[kind] - last[kind]) for kind, amount in first.items()}
 
 
 def _payback(net: np.ndarray) -> float:
@@ -401,7 +397,7 @@ def battery_left(design: Design, job: Job, site: SiteYear, year: PlantBus) -> np
     usable, nominal = converter.bank.usable_kwh, converter.bank.nominal_kwh
     depth = min(max(given / 365.0 / usable, 0.02), 1.0) * pack.depth_of_discharge
     life = sorted(((point.depth, point.cycles) for point in pack.cycle_life), key=lambda item: item[0])
-    return left_by_year(
+    left = left_by_year(
         years,
         _as_warm_as_c(job.battery_place, site),
         pack.calendar_fade,
@@ -411,6 +407,7 @@ def battery_left(design: Design, job: Job, site: SiteYear, year: PlantBus) -> np
         [cycles for _, cycles in life],
         pack.cycles_to,
     )
+    return np.maximum(left, LEAST_LEFT)
 
 
 @kept

@@ -9,13 +9,11 @@ from calm_relay.physics.money import internal_rate_of_return, payback_years, pre
 from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank
-from calm_relay.planning.operation.finance import END, bill_kinds, bill_of_kinds, in_force, money_rows
+from calm_relay.planning.operation.finance import END, LEAST_LEFT, bill_kinds, bill_of_kinds, in_force, money_rows
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.battery_temperature import battery_air_c
 from calm_relay.planning.verdict.option import Option, RefusedOption
-
-LEAST_LEFT = 0.3
 
 
 @dataclass(frozen=True)

@@ -26,7 +26,7 @@ from calm_relay.planning.operation.finance import bill_kinds
 from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.must_haves import lines_of
-from calm_relay.planning.operation.outcome import Brief, aged_kinds, brief_of, fading_of
+from calm_relay.planning.operation.outcome import Brief, aged_kinds, brief_of, lost_of
 from calm_relay.planning.operation.phases import highest_phase_kw, relay_passes_a, through_relay
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import WORKERS, Plan
@@ -282,10 +282,10 @@ class _Trial:
     job: Job
     inputs: Inputs
     lasting: LastingStarts | None
-    fading: dict[str, float]
+    lost: dict[str, float]
 
 
-_Run = tuple[IslandSums | PlantBus, float | None, dict[str, float]]
+_Run = tuple[IslandSums | PlantBus, float | None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -306,30 +306,29 @@ class _Heap:
 
 def _begin(plan: Plan, trials: list[_Trial], workers: Executor, buffers: BufferPool) -> "list[Future[_Run]]":
     if not plan.job.supply.on_grid:
-        return [workers.submit(_off_grid, plan, trial) for trial in trials]
+        return [workers.submit(_off_grid, trial) for trial in trials]
     # A year is waited for by what comes after it in the same line of work, so that no worker waits for another.
     years = begin_plants([trial.inputs.on_grid for trial in trials], workers, buffers)
-    return [workers.submit(_ridden, plan, trial, year) for trial, year in zip(trials, years, strict=True)]
+    return [workers.submit(_ridden, trial, year) for trial, year in zip(trials, years, strict=True)]
 
 
-def _off_grid(plan: Plan, trial: _Trial) -> _Run:
-    sums = sum_inputs(trial.inputs)
-    return sums, None, _fading(plan, trial, sums)
+def _off_grid(trial: _Trial) -> _Run:
+    return sum_inputs(trial.inputs), None
 
 
-def _ridden(plan: Plan, trial: _Trial, year: "Future[PlantBus]") -> _Run:
+def _ridden(trial: _Trial, year: "Future[PlantBus]") -> _Run:
     bus = year.result()
-    return bus, 0.0 if trial.lasting is None else trial.lasting.share(bus), _fading(plan, trial, bus)
+    return bus, 0.0 if trial.lasting is None else trial.lasting.share(bus)
 
 
-def _fading(plan: Plan, trial: _Trial, bus: PlantBus) -> dict[str, float]:
-    """What is left of a design's savings in the last year; its first profile that is run stands for the others."""
-    if not trial.fading:
+def _lost(plan: Plan, trial: _Trial, bus: PlantBus) -> dict[str, float]:
+    """What of a design's saving is lost by the last year; its first profile that is weighed stands for the others."""
+    if not trial.lost:
         ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
         old = aged_kinds(trial.inputs, bus, trial.design, trial.job, plan.site, ageing, sum_inputs)
-        now = plan.as_is.outcome.money
-        trial.fading.update(fading_of(bill_kinds(bus, trial.job, plan.site), old, now.kinds, now.last_kinds))
-    return trial.fading
+        now, kinds = plan.as_is.outcome.money, bill_kinds(bus, trial.job, plan.site)
+        trial.lost.update(lost_of(kinds, old, now.kinds, now.last_kinds))
+    return trial.lost
 
 
 def _tuned(
@@ -338,12 +337,12 @@ def _tuned(
     """Each control profile of a design. Its outages are the same under all: without a grid none of them counts."""
     inputs = inputs_of(design, job, plan.site, plan.demand)
     lasting = lasting_starts(design, job, plan.demand, plan.site, inputs)
-    fading: dict[str, float] = {}
+    lost: dict[str, float] = {}
     for profile in profiles:
         battery = job.battery.model_copy(update={"charge_windows": profile.windows})
         tuned = job.model_copy(update={"battery": battery, "control": profile.control})
         control = control_of(design, tuned, plan.site.calendar)
-        yield _Trial(roof, design, profile, tuned, replace(inputs, control=control), lasting, fading)
+        yield _Trial(roof, design, profile, tuned, replace(inputs, control=control), lasting, lost)
 
 
 def _weighed(
@@ -352,7 +351,6 @@ def _weighed(
     trial: _Trial,
     sums: IslandSums | PlantBus,
     ridden: float | None,
-    fading: dict[str, float],
 ) -> Plant | str:
     """A simulated design as a plant, or what it fails by: the main fuse, or a hard line of the job."""
     job, design = trial.job, trial.design
@@ -368,7 +366,7 @@ def _weighed(
         now.kinds,
         lasting=trial.lasting,
         ridden=ridden,
-        fading=fading,
+        lost=_lost(plan, trial, sums),
     )
     if any(line.missed for line in lines_of(brief, job)):
         return "What the customer must have"

@@ -248,7 +248,7 @@ class Contest:
         value: float,
         now: dict[str, float] | None,
     ) -> Brief:
-        plan, design, fading = self._plan, option.design, option.outcome.money.fading
+        plan, design, lost = self._plan, option.design, option.outcome.money.lost
         if knob.array or knob.home:
             inputs, outages = self._runs_of(option)
 
@@ -260,14 +260,14 @@ class Contest:
 
             year = sum_inputs(turned(inputs))
             ridden = 0.0 if outages is None else replace(outages, inputs=turned(outages.inputs)).share(year)
-            done = brief_of(year, design, job, plan.site, demand, now, ridden=ridden, fading=fading)
+            done = brief_of(year, design, job, plan.site, demand, now, ridden=ridden, lost=lost)
         elif (job.tariff, job.costs, job.generator) == (plan.job.tariff, plan.job.costs, plan.job.generator):
             # Weights leave the figures as they are.
             done = option.outcome
         else:
             # Prices leave an outage as it is.
             done = brief_of(
-                option.outcome.year, design, job, plan.site, demand, now, option.outcome.backup, fading=fading
+                option.outcome.year, design, job, plan.site, demand, now, option.outcome.backup, lost=lost
             )
         if not knob.prices:
             return done
