@@ -243,6 +243,14 @@ def test_a_change_touches_what_it_is_meant_for():
     assert "Evening peak for those on Old" in Change(tariff=DEAR, on_tariff="Old", newest=True).words
 
 
+def test_a_job_of_which_nothing_can_be_built_says_what_stops_it(shop):
+    job = demo_job("pottery")
+    job = job.with_(demand=job.demand.with_(yearly_kwh=30_000.0), supply=job.supply.with_(main_fuse_a=25.0))
+    task = Task("full.relay.json", str(shop), job_text(job), (Change().model_dump_json(),), str(shop))
+    problem = rows_of(task)[0]["problem"]
+    assert problem.startswith("no option can be built: ") and "main fuse" in problem
+
+
 def test_a_job_that_breaks_the_planner_is_a_row(monkeypatch, shop):
     from calm_relay.planning.book import row
 

@@ -1,6 +1,6 @@
 """What is changed for all jobs of a book, and where they are planned."""
 
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit
 
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
@@ -74,16 +74,9 @@ class ChangeDialog(AnswerDialog):
             label.setBuddy(field)
             grid.addWidget(label, number, 0)
             grid.addWidget(field, number, 1)
-        note = Label(
-            "No job is changed: each is planned as it is and as it would be, and both are held side by side."
+        self.put_together(
+            grid, "No job is changed: each is planned as it is and as it would be, and both are held side by side."
         )
-        note.setObjectName("quiet")
-        note.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.addLayout(grid)
-        column.addWidget(note)
-        column.addWidget(self.problem)
-        column.addWidget(self.answer_buttons(self.take))
 
     def take(self) -> None:
         """Takes what is asked for; says what is missing, and stays open."""

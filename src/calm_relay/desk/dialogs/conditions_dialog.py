@@ -1,7 +1,7 @@
 """The light a system is commissioned in: day and time, sky, air, and what was measured on each face."""
 
 from pydantic import ValidationError
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QGridLayout, QLineEdit
 
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
@@ -45,16 +45,9 @@ class ConditionsDialog(AnswerDialog):
             for column, field in enumerate(fields, 1):
                 grid.addWidget(field, row, column)
             self.light[face] = fields
-        note = Label(
-            "What is left empty is judged by the sky of that day, time and place: then tolerances are wide."
+        self.put_together(
+            grid, "What is left empty is judged by the sky of that day, time and place: then tolerances are wide."
         )
-        note.setObjectName("quiet")
-        note.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.addLayout(grid)
-        column.addWidget(note)
-        column.addWidget(self.problem)
-        column.addWidget(self.answer_buttons(self.take))
 
     def _field(self, name, unit, span, value):
         field = QuantityField(name, unit, span, 1)

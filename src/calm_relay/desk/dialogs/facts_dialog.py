@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QPushButton
 
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
@@ -50,14 +50,9 @@ class FactsDialog(AnswerDialog):
         self._year_label = Label("Year")
         grid.addWidget(self._year_label, 2, 0)
         grid.addWidget(self.year, 2, 1)
-        note = Label("Columns, units and clock are found out as for a demand file; only whole months are taken.")
-        note.setObjectName("quiet")
-        note.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.addLayout(grid)
-        column.addWidget(note)
-        column.addWidget(self.problem)
-        column.addWidget(self.answer_buttons(self.take))
+        self.put_together(
+            grid, "Columns, units and clock are found out as for a demand file; only whole months are taken."
+        )
         self._show_year()
 
     def _show_year(self):

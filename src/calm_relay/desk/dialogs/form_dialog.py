@@ -48,6 +48,17 @@ class AnswerDialog(QDialog):
         made.rejected.connect(self.reject)
         return made
 
+    def put_together(self, fields, note: str) -> None:
+        """Lays fields, a quiet note, what is wrong and the buttons below each other; OK calls `take`."""
+        words = Label(note)
+        words.setObjectName("quiet")
+        words.setWordWrap(True)
+        column = QVBoxLayout(self)
+        column.addLayout(fields)
+        column.addWidget(words)
+        column.addWidget(self.problem)
+        column.addWidget(self.answer_buttons(self.take))
+
     def show_text(self, problem: str) -> None:
         """Says what is wrong."""
         self.problem.setText(problem)

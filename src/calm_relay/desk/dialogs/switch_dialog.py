@@ -1,6 +1,6 @@
 """Another tariff from a year on: which, and when."""
 
-from PySide6.QtWidgets import QGridLayout, QVBoxLayout
+from PySide6.QtWidgets import QGridLayout
 
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
@@ -45,17 +45,11 @@ class SwitchDialog(AnswerDialog):
             label.setBuddy(field)
             grid.addWidget(label, row, 0)
             grid.addWidget(field, row, 1)
-        note = Label(
+        self.put_together(
+            grid,
             "Own tariffs in the job's currency are offered; keep one under a name in the tariff's dialog on Grid. The "
-            "batteries are run as today."
+            "batteries are run as today.",
         )
-        note.setObjectName("quiet")
-        note.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.addLayout(grid)
-        column.addWidget(note)
-        column.addWidget(self.problem)
-        column.addWidget(self.answer_buttons(self.take))
 
     def take(self) -> None:
         """Takes what is chosen."""

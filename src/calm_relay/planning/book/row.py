@@ -1,6 +1,7 @@
 """A job as one row of the book: planned as it is, or under a change."""
 
 import os
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields
 from datetime import date, timedelta
@@ -17,6 +18,7 @@ from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.planning.book.change import Change, changed
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.common.wanted import wanted_words
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.site.site_year import file_edition
@@ -179,7 +181,7 @@ def _answers(made: Plan) -> dict[str, Any]:
     key = job.commissioning.option if job.state == "built" and job.commissioning.option else made.choice.key
     option = next((each for each in made.live if each.key == key), None)
     if option is None:
-        return {"problem": made.choice.sentence, "tariff": job.tariff.name}
+        return {"problem": _why_none(made), "tariff": job.tariff.name}
     money, second = option.outcome.money, next(iter(more_battery(made, option)), None)
     return {
         "tariff": job.tariff.name,
@@ -195,6 +197,17 @@ def _answers(made: Plan) -> dict[str, Any]:
         "second_worth": None if second is None or not second.priced else round(second.worth_now, 2),
         "warranty_ends": _warranty_ends(job, option),
     }
+
+
+def _why_none(made: Plan) -> str:
+    """Why none of a job's options can be built: what stops most of them."""
+    stops = Counter(
+        finding.sentence
+        for option in made.live
+        for finding in option.findings
+        if finding.severity is Severity.STOP
+    )
+    return f"no option can be built: {stops.most_common(1)[0][0]}" if stops else made.choice.sentence
 
 
 def _warranty_ends(job: Job, option: Option) -> str:
