@@ -89,6 +89,13 @@ class SiteServer:
             self._port = listening.sockets[0].getsockname()[1]
         self._ready.set()
         await self._server.serving
+        # A connection that was being accepted as it ended is known to nobody else who would close it.
+        await asyncio.sleep(0)
+        left: Any = getattr(self._loop, "_transports", {})
+        for transport in list(left.values()):
+            transport.abort()
+        await asyncio.sleep(0)
+        await asyncio.sleep(0)
 
 
 def _device(unit: int, say: Say, base: int) -> SimDevice:
