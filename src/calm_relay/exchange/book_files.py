@@ -91,8 +91,13 @@ class KeptRows:
             return
 
     def add(self, key: str, row: Mapping[str, Any]) -> None:
-        """Keeps a row; where the folder cannot be written, only as long as the run lasts."""
+        """Keeps a row; where the folder cannot be written, only as long as the run lasts.
+
+        A row with a problem is not written: the next run tries its job again.
+        """
         self.rows[key] = dict(row)
+        if row.get("problem"):
+            return
         try:
             with self._path.open("a", encoding="utf-8") as stream:
                 stream.write(json.dumps({"key": key, "row": row}, ensure_ascii=False) + "\n")
@@ -104,7 +109,9 @@ class KeptRows:
         wanted = set(keys)
         self.rows = {key: row for key, row in self.rows.items() if key in wanted}
         text = "".join(
-            json.dumps({"key": key, "row": row}, ensure_ascii=False) + "\n" for key, row in self.rows.items()
+            json.dumps({"key": key, "row": row}, ensure_ascii=False) + "\n"
+            for key, row in self.rows.items()
+            if not row.get("problem")
         )
         try:
             write_atomically(self._path, text.encode())

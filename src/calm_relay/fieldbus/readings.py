@@ -17,7 +17,7 @@ SINCE = datetime(2000, 1, 1, tzinfo=UTC)
 
 @dataclass(frozen=True)
 class DcInput:
-    """One PV input: volts [V], amps [A], power [kW]; None where it is not said."""
+    """One PV input: power [kW], volts [V] and amps [A]; None where it is not said."""
 
     name: str
     volts: float | None

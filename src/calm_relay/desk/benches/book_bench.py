@@ -3,7 +3,7 @@
 from datetime import date
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QPushButton, QVBoxLayout
 
 from calm_relay.desk.benches.bench import Bench
@@ -36,6 +36,7 @@ STATES = ("survey", "offered", "signed", "built")
 FILTERS = (("all", "All"), *((state, state.capitalize()) for state in STATES), ("due", "Due"), ("call", "To call"))
 # Columns of words and how wide they may be [pixels].
 WIDEST = {0: 148, 1: 76, 3: 142, 4: 106}
+LATER_MS = 1000
 NONE = "Choose the folder in which your jobs lie; those in the folders below it are taken as well."
 
 
@@ -58,6 +59,9 @@ class BookBench(Bench):
         self.folder = read_settings().book_path
         self.run = BookRun(self)
         self.run.row_made.connect(self._on_row)
+        # A table of a thousand jobs is not drawn a thousand times.
+        self._later = QTimer(self, singleShot=True, interval=LATER_MS)
+        self._later.timeout.connect(self._draw_rows)
         self.run.ended.connect(self._on_end)
         self.said, self.problem = Label(NONE), Label()
         self.said.setWordWrap(True)
@@ -198,9 +202,12 @@ class BookBench(Bench):
 
     def _on_row(self, row):
         self._rows.append(row)
-        self._draw_rows()
+        if not self._later.isActive():
+            self._draw_rows()
+            self._later.start()
 
     def _on_end(self, book, problem):
+        self._later.stop()
         self.progress.end()
         if problem:
             self._refuse(f"{problem}.")
@@ -267,8 +274,9 @@ class BookBench(Bench):
         """Long words give room to the figures; they are read whole on hover."""
         header = self.table.horizontalHeader()
         for column, most in WIDEST.items():
+            wide = min(self.table.columnWidth(column), most)
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
-            self.table.setColumnWidth(column, min(self.table.sizeHintForColumn(column) + 4, most))
+            self.table.setColumnWidth(column, wide)
             for row in range(self.table.rowCount()):
                 cell = self.table.item(row, column)
                 cell.setToolTip(tip(cell.text()))

@@ -6,6 +6,9 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTab
 from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import font
 
+# Rows by which a column's width is found.
+MEASURED = 200
+
 
 class FigureTable(QTableWidget):
     """Shows rows under heads; figures stand to the right, the first two columns to the left."""
@@ -24,20 +27,24 @@ class FigureTable(QTableWidget):
 
     def show_rows(self, heads, rows, source: str, left: int = 2) -> None:
         """Shows rows of texts; `source` is told on hover, the first `left` columns stand to the left."""
+        header = self.horizontalHeader()
+        # Columns that follow their contents would be measured anew at every change of a head.
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        header.setResizeContentsPrecision(MEASURED)
         self.clear()
         self.setColumnCount(len(heads))
         self.setRowCount(len(rows))
         self.setHorizontalHeaderLabels(heads)
+        told = tip(source)
         for i, row in enumerate(rows):
             for j, text in enumerate(row):
                 cell = QTableWidgetItem(text)
                 side = Qt.AlignmentFlag.AlignLeft if j < left else Qt.AlignmentFlag.AlignRight
                 cell.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
-                cell.setToolTip(tip(source))
+                cell.setToolTip(told)
                 self.setItem(i, j, cell)
-        header = self.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setStretchLastSection(left >= len(heads))
         for j in range(len(heads)):
             side = Qt.AlignmentFlag.AlignLeft if j < left else Qt.AlignmentFlag.AlignRight
             self.horizontalHeaderItem(j).setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setStretchLastSection(left >= len(heads))

@@ -1,7 +1,5 @@
 """What may change for all jobs of a book at once: a tariff, a price list, a rule pack, the library."""
 
-from hashlib import blake2b
-
 from pydantic import Field
 
 from calm_relay.job.base import Identifier, Line, Model
@@ -53,11 +51,6 @@ class Change(Model):
         if self.newest:
             said.append("equipment as the library has it now")
         return ", ".join(said) or "nothing changed"
-
-    @property
-    def digest(self) -> str:
-        """A digest of it."""
-        return blake2b(self.model_dump_json().encode(), digest_size=12).hexdigest()
 
 
 def changed(job: Job, change: Change, library: Library) -> Job:

@@ -1,6 +1,6 @@
 """All jobs of a folder planned, on the cores of this machine or on a Dask cluster, row by row."""
 
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, CancelledError, Executor, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
@@ -47,8 +47,8 @@ class Book:
     @property
     def same_names(self) -> tuple[str, ...]:
         """Names that more than one job has."""
-        names = [row.name for row in self.rows if row.name]
-        return tuple(dict.fromkeys(name for name in names if names.count(name) > 1))
+        names = Counter(row.name for row in self.rows if row.name)
+        return tuple(name for name, count in names.items() if count > 1)
 
     @property
     def calls(self) -> tuple["Call", ...]:
@@ -234,7 +234,10 @@ def _made(
     running: dict[Future[list[dict[str, Any]]], tuple[_Item, int]] = {}
     try:
         while queue or running:
-            while queue and len(running) < ahead:
+            # What was under way when a worker died is tried again alone: then it is known which it was.
+            while queue and len(running) < ahead and not any(tries > 1 for _, tries in running.values()):
+                if queue[0][1] > 1 and running:
+                    break
                 item, tries = queue.popleft()
                 running[pool.submit(rows_of, item[1])] = item, tries
             for future in wait(running, return_when=FIRST_COMPLETED).done:
@@ -242,7 +245,6 @@ def _made(
                 try:
                     yield item[0], future.result()
                 except BrokenProcessPool:
-                    # Whichever of them broke it: all that were under way are tried once more, in a pool that is whole.
                     for (keys, task), tried in ((item, tries), *running.values()):
                         if tried < TRIES:
                             queue.appendleft(((keys, task), tried + 1))

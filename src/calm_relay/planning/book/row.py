@@ -10,6 +10,7 @@ from hashlib import blake2b
 from pathlib import Path
 from typing import Any, NamedTuple, Self
 
+from calm_relay import __version__
 from calm_relay.exchange import own_equipment
 from calm_relay.exchange.array_cache import MANY
 from calm_relay.exchange.errors import InputError
@@ -224,7 +225,7 @@ def _warranty_ends(job: Job, option: Option) -> str:
 
 def keys_of(task: Task, library_stamp: str) -> tuple[str, ...]:
     """What each row depends on, as digests: the job's text and files, the change, the library, the edition."""
-    common, found = (str(EDITION), task.file, task.text, library_stamp, *_editions(task)), []
+    common, found = (__version__, str(EDITION), task.file, task.text, library_stamp, *_editions(task)), []
     for change in task.changes:
         seen = blake2b(digest_size=16)
         for part in (*common, change):

@@ -156,7 +156,7 @@ class LiveSite:
         self._samples.append(Sample(grid, given, pv or given))
 
     def _by_phase(self, of: Callable[[InverterReading], float | None]) -> tuple[float, ...] | None:
-        """A power of all units on each phase of the service [kW]; None while one of them has not said it."""
+        """What all units give or make on each phase of the service [kW]; None while one of them has not said it."""
         supply = self.plan.job.supply
         count = {"single": 1, "split": 2, "three": 3}[supply.phases]
         total = [0.0] * count

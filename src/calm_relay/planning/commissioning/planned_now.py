@@ -104,7 +104,7 @@ def _controlled(inputs: Inputs, step: int, home_kw: float) -> float:
 
 
 def _taking(kw: float) -> ControlledLoad:
-    """A load that takes a power through the one step, whatever supplies it, and not from a battery."""
+    """A load that takes so much through the one step, whatever supplies it, and not from a battery."""
     one = np.ones(1)
     return ControlledLoad(kw, kw, 0.0 * one, one, one < 0.0, kw * one, 0.0 * one, from_battery=False, initial=0.0)
 
