@@ -23,26 +23,44 @@ def bytes_of(value: Any) -> int:
     return sum(seen.values())
 
 
+WALKED = {"array": (np.ndarray,), "row": (tuple, list), "mapping": (dict,)}
+_ways: dict[type, str] = {}
+
+
+def _way(value: Any) -> str:
+    """How a value is walked; empty where it holds no arrays."""
+    kind = type(value)
+    if kind not in _ways:
+        _ways[kind] = next(
+            (way for way, kinds in WALKED.items() if issubclass(kind, kinds)),
+            "fields" if is_dataclass(kind) else "",
+        )
+    return _ways[kind]
+
+
 def _add(value: Any, seen: dict[int, int]) -> None:
-    if isinstance(value, np.ndarray):
+    way = _way(value)
+    if way == "fields":
+        # With what it worked out for itself and keeps.
+        if id(value) not in seen:
+            seen[id(value)] = 0
+            for item in getattr(value, "__dict__", {}).values():
+                _add(item, seen)
+    elif way == "row":
+        for item in value:
+            _add(item, seen)
+    elif way == "mapping":
+        for item in value.values():
+            _add(item, seen)
+    elif way == "array":
         whole = value
         while isinstance(whole.base, np.ndarray):
             whole = whole.base
         seen[id(whole)] = whole.nbytes
-    elif isinstance(value, tuple | list):
-        for item in value:
-            _add(item, seen)
-    elif isinstance(value, dict):
-        for item in value.values():
-            _add(item, seen)
-    elif is_dataclass(value) and not isinstance(value, type):
-        # With what it worked out for itself and keeps.
-        for item in value.__dict__.values() if hasattr(value, "__dict__") else ():
-            _add(item, seen)
 
 
-# Results that may come before what is kept is measured again.
-SINCE = 8
+# So many results, or such a share of the budget, may come before all that is kept is measured again.
+SINCE, SHARE = 32, 1.0 / 16.0
 
 
 class Store:
@@ -52,7 +70,7 @@ class Store:
         self._most_bytes = most_bytes
         self._results: OrderedDict[Hashable, Any] = OrderedDict()
         self._lock = threading.Lock()
-        self._since = 0
+        self._since, self._since_bytes = 0, 0
 
     def get(self, key: Hashable, make: Callable[[], R]) -> R:
         """The result under a key, made where it is not kept; two threads may both make it."""
@@ -64,8 +82,9 @@ class Store:
         with self._lock:
             self._results[key] = made
             self._since += 1
-            if self._since >= SINCE:
-                self._since = 0
+            self._since_bytes += bytes_of(made)
+            if self._since >= SINCE or self._since_bytes > SHARE * self._most_bytes:
+                self._since, self._since_bytes = 0, 0
                 self._shrink()
         return made
 

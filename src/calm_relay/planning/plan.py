@@ -1,10 +1,14 @@
 """The plan: a pure function of the job and of the library it may draw on, cached by what each step reads."""
 
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from os import cpu_count
 from pathlib import Path
+from typing import Any
 
+from calm_relay.exchange.array_cache import many_jobs
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.year import PlantYear
@@ -107,16 +111,15 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
     live = [design for design in made if isinstance(design, Design)]
     options: list[Option | RefusedOption] = []
     billed: tuple[dict[str, float], dict[str, float]] | None = None
-    # The kernel leaves the interpreter's lock to the thread that reads the years.
-    with ThreadPoolExecutor(WORKERS) as workers:
-        ageing = max((face.module.ageing_per_year for face in faces), default=0.0)
-        years = workers.map(lambda design: _lived(design, job, site, demand, ageing), live)
+    ageing = max((face.module.ageing_per_year for face in faces), default=0.0)
+    with _side_by_side() as run_all:
+        lived = iter(run_all(lambda design: _lived(design, job, site, demand, ageing), live))
         for number, design in enumerate(made):
             progress(0.6 + 0.4 * number / len(made), f"Simulating: {design.title}")
             if isinstance(design, Refusal):
                 options.append(RefusedOption(design, _refusals(design), context))
                 continue
-            year, ridden, old = next(years)
+            year, ridden, old = next(lived)
             kinds = bill_kinds(year, job, site)
             billed = billed or (kinds, old)
             lost = lost_of(kinds, old, *billed)
@@ -126,6 +129,19 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
             options.append(Option(design, done, result, context))
     choice = choose([option for option in options if isinstance(option, Option)], job, demand)
     return Plan(job, equipment, rules, site, faces, demand, bank, tuple(options), choice)
+
+
+@contextmanager
+def _side_by_side() -> Iterator[Callable[..., Iterable[Any]]]:
+    """`map` in threads, whose kernel leaves the interpreter's lock to the thread that reads the years.
+
+    Where many jobs are planned every core has a process of its own, and threads would only be in one another's way.
+    """
+    if many_jobs():
+        yield map
+        return
+    with ThreadPoolExecutor(WORKERS) as workers:
+        yield workers.map
 
 
 def _lived(

@@ -79,7 +79,7 @@ class Inputs:
     def scaled(self, array: float = 1.0, home: float = 1.0) -> "Inputs":
         """The same plant with more or less array, or demand."""
         island = self.island and self.island.scaled(home)
-        return replace(self, pv_kw=self.pv_kw * array, home_kw=self.home_kw * home, island=island)
+        return replace(self, pv_kw=_times(self.pv_kw, array), home_kw=_times(self.home_kw, home), island=island)
 
     def faded(self, left: float, number: int | None = None) -> "Inputs":
         """The same plant with so much left of the energy of one converter's battery, or of all batteries."""
@@ -151,6 +151,18 @@ def frozen(series: np.ndarray) -> np.ndarray:
     key = id(series)
     _frozen[key] = weakref.ref(series, lambda _: _frozen.pop(key, None)), None
     return series
+
+
+def _times(series: np.ndarray, factor: float) -> np.ndarray:
+    """A series times a factor; known by what it was made of where that is known."""
+    if factor == 1.0:
+        return series
+    made = series * factor
+    if id(series) in _frozen:
+        frozen(made)
+        told = blake2b(f"times {factor!r}".encode() + _of_series(series), digest_size=16).digest()
+        _frozen[id(made)] = _frozen[id(made)][0], told
+    return made
 
 
 def _digest(value: Any | None, seen: blake2b) -> None:

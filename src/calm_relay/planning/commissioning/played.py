@@ -272,7 +272,7 @@ class PlayedSite:
 
     def _inputs(self, number: int, step: float, used: float, held: bool) -> tuple[DcInput, ...]:
         mine = [(at, string) for at, string in enumerate(self.strings, 1) if string.unit == number]
-        made: dict[int, list[tuple[int, String, CurvePoints]]] = {}
+        made: dict[int, list[tuple[int, String, CurvePoints[float]]]] = {}
         for at, string in mine:
             light = self._light(string, step)
             gone = self.has("missing-module", at)
@@ -345,7 +345,7 @@ class PlayedSite:
 
 
 @lru_cache(maxsize=4096)
-def _held_volts(points: CurvePoints, share: float) -> float:
+def _held_volts(points: CurvePoints[float], share: float) -> float:
     """Volts at which a string gives a share of its best power, on the side of open circuit."""
     volts = np.linspace(points.vmp, points.voc, 121)
     power = volts * string_current(points, volts)

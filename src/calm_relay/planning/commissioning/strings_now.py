@@ -28,7 +28,7 @@ class String:
     beside: int
     age_years: float
 
-    def points(self, light: Light, in_series: int | None = None) -> CurvePoints:
+    def points(self, light: Light, in_series: int | None = None) -> CurvePoints[float]:
         """Its three points in a light [A, V]; of another number of modules where asked for."""
         module = self.module
         made = points_at(

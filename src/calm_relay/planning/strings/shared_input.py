@@ -4,15 +4,15 @@ from functools import lru_cache
 
 import numpy as np
 
-from calm_relay.physics.iv_curve import CurvePoints, parallel_mismatch, points_at
+from calm_relay.physics.iv_curve import Amount, CurvePoints, parallel_mismatch, points_at
 from calm_relay.planning.strings.stringing import Input, StringRun
 
 # Every so many steps of the year are looked at, and only those with light worth converting.
 EVERY, WORTH_KW_PER_KWP = 31, 0.03
 
 
-def run_points(run: StringRun, irradiance: float, cell_c: float) -> CurvePoints:
-    """Short-circuit, maximum-power and open-circuit points of one string of a run [A, V]."""
+def run_points(run: StringRun, irradiance: Amount, cell_c: Amount) -> CurvePoints[Amount]:
+    """Short-circuit, maximum-power and open-circuit points of one string of a run [A, V], of a moment or of many."""
     module = run.module
     return points_at(
         module.short_circuit_a,
@@ -35,15 +35,14 @@ def shared_loss(item: Input) -> float:
 
 @lru_cache(maxsize=32)
 def _shared_loss(runs: tuple[StringRun, ...]) -> float:
-    light = [run.face.made.dc_kw[::EVERY] / run.face.rated_kw for run in runs]
-    cells = [run.face.made.cell_c[::EVERY] for run in runs]
-    weight = lost = 0.0
-    for t in np.flatnonzero(np.max(light, axis=0) > WORTH_KW_PER_KWP):
-        strings = [
-            (run_points(run, max(1000.0 * lit[t], 1.0), cell[t]), run.parallel)
-            for run, lit, cell in zip(runs, light, cells, strict=True)
-        ]
-        power = sum(lit[t] * run.kw for run, lit in zip(runs, light, strict=True))
-        weight += power
-        lost += power * parallel_mismatch(strings)
-    return float(lost / weight) if weight > 0 else 0.0
+    light = np.array([run.face.made.dc_kw[::EVERY] / run.face.rated_kw for run in runs])
+    worth = light.max(axis=0) > WORTH_KW_PER_KWP
+    lit = light[:, worth]
+    power = np.array([run.kw for run in runs]) @ lit
+    if not power.sum() > 0.0:
+        return 0.0
+    strings = [
+        (run_points(run, np.maximum(1000.0 * own, 1.0), run.face.made.cell_c[::EVERY][worth]), run.parallel)
+        for run, own in zip(runs, lit, strict=True)
+    ]
+    return float(power @ parallel_mismatch(strings) / power.sum())
