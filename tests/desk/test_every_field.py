@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from calm_relay.desk.benches.futures_panel import ROWS as FUTURES_ROWS
 from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS
-from calm_relay.desk.benches.load_rows import KINDS
+from calm_relay.desk.benches.load_rows import KINDS, fuel_rows
 from calm_relay.desk.benches.money_bench import FINANCE_ROWS, LEASE_ROWS, LOAN_ROWS
 from calm_relay.desk.benches.rules_panel import FIRST_RULE, OWN_ROWS
 from calm_relay.desk.benches.wiring_bench import BLOCK_ROWS
@@ -187,6 +187,8 @@ def controls(window, qtbot, settled, tmp_path):
     for title, first, rows in KINDS.values():
         assert title
         add(type(first), rows_of(first, rows))
+    fuel = demand.FuelToday()
+    add(demand.FuelToday, rows_of(fuel, fuel_rows((fuel.fuel,))))
     cop = found[demand.HeatPump]["cop"]
     add(demand.CopPoint, {"outdoor_c": cop, "cop": cop})
     bills = BillsDialog((), 2026)

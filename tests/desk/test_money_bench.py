@@ -112,3 +112,46 @@ def test_another_tariff_later_is_an_edit(bench, window, settled, qtbot, monkeypa
     driving.choose(again.tariff, NEVER)
     again.take()
     assert again.switch is None
+
+
+def test_what_is_burnt_today_is_said_on_home_and_counted_here(window, settled, qtbot):
+    """A car is added on Home, said to come in place of petrol, and the whole change stands on Money."""
+    driving.press(qtbot, window, BENCHES["Home"].key)
+    settled(window)
+    loads = window.bench.loads
+    loads.add_one("cars")
+    loads.dialog.take()
+    settled(window)
+    loads.table.selectRow(loads.table.rowCount() - 1)
+    assert loads.fuel.isEnabled()
+    loads.fuel.click()
+    fields = loads.dialog.fields
+    assert [fields["fuel"].itemText(n) for n in range(fields["fuel"].count())] == ["nothing", "petrol", "diesel"]
+    fields["fuel"].show_value("petrol")
+    fields["price"].show_value(1.6)
+    loads.dialog.take()
+    settled(window)
+    assert window.session.job.demand.cars[-1].instead_of.price == 1.6
+    assert "in place of petrol" in loads.table.item(loads.table.rowCount() - 1, 0).text()
+    window.show_option(1)
+    window.open_bench("Money")
+    settled(window)
+    bench = window.bench
+    qtbot.waitUntil(lambda: bench.settled and bool(bench.flows), timeout=30_000)
+    assert bench.whole is not None and "in place of petrol" in bench.verdict.text()
+    bench.tabs.choose("whole")
+    window.grab()
+    assert driving.painted(bench.whole_years) > 0.03
+    assert bench.whole_table.rowCount() == len(bench.whole.rows) + 3
+    window.open_bench("Home")
+    window.bench.loads.table.selectRow(window.bench.loads.table.rowCount() - 1)
+    window.bench.loads.ask_fuel()
+    window.bench.loads.dialog.fields["fuel"].show_value("nothing")
+    window.bench.loads.dialog.take()
+    settled(window)
+    assert window.session.job.demand.cars[-1].instead_of is None
+
+
+def test_without_anything_burnt_the_tab_says_how(bench):
+    bench.tabs.choose("whole")
+    assert bench.whole is None and bench.whole_said.isVisible() and "In place of" in bench.whole_said.text()

@@ -168,6 +168,7 @@ def computed(book, sheet="Cash flow"):
             return repr([value(name, cell.coordinate) for row in rows for cell in row])
 
         text = re.sub(r"(\$?[A-Z]+\$?\d+):(\$?[A-Z]+\$?\d+)", spread, text)
+        text = re.sub(r"'Cash flow'!([A-Z]{1,2}\d+)", lambda m: repr(float(value("Cash flow", m[1]))), text)
         text = re.sub(r"Assumptions!\$B\$(\d+)", lambda m: repr(float(value("Assumptions", f"B{m[1]}"))), text)
         text = re.sub(
             r"(?<![\w.])\$?([A-Z]{1,2})\$?(\d+)", lambda m: repr(float(value(name, f"{m[1]}{m[2]}"))), text

@@ -17,6 +17,7 @@ from calm_relay.physics.money import (
     present_value,
     yearly_payment,
 )
+from calm_relay.planning.site.fuels import FACTS
 
 money = st.floats(1.0, 1e5)
 rates = st.floats(0.001, 0.3)
@@ -73,3 +74,16 @@ def test_storage_cost_on_a_case_worked_by_hand():
     )
     assert worked == pytest.approx(1.30376, abs=1e-4)
     assert levelised_storage(5000.0, np.zeros(2), np.zeros(2), np.zeros(2), 0.08) is None
+
+
+def test_fuels_hold_the_heat_that_handbooks_state():
+    """Lower heating values. ISO 17225-2:2021, class A1: pellets at least 4.6 kWh/kg as received.
+
+    IPCC 2006 Guidelines, volume 2, table 1.2: motor gasoline 44.3, gas/diesel oil 43.0, liquefied gases 47.3 MJ/kg;
+    densities 0.745, 0.84 and 0.51 to 0.54 kg/l of EN 228, EN 590 and EN 589 at 15 degC. All from memory.
+    """
+    assert 4.6 <= FACTS["wood pellets"].heat_kwh <= 5.3
+    assert FACTS["petrol"].heat_kwh == pytest.approx(44.3 * 0.745 / 3.6, rel=0.04)
+    assert FACTS["diesel"].heat_kwh == pytest.approx(43.0 * 0.84 / 3.6, rel=0.04)
+    assert FACTS["heating oil"].heat_kwh == pytest.approx(43.0 * 0.845 / 3.6, rel=0.04)
+    assert 46.0 * 0.50 / 3.6 <= FACTS["liquid gas"].heat_kwh <= 47.3 * 0.54 / 3.6

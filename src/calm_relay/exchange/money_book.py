@@ -2,6 +2,11 @@
 
 import io
 from collections.abc import Mapping, Sequence
+from typing import Any
+
+from openpyxl import Workbook
+from openpyxl.styles import Font
+from openpyxl.utils import get_column_letter
 
 from calm_relay.exchange.table_file import plain_text
 
@@ -15,8 +20,9 @@ def money_workbook(
     saved: Mapping[str, tuple[Sequence[float], str]],
     flows: Mapping[str, Sequence[float]],
     notes: Sequence[str],
+    beside: Mapping[str, Sequence[float]] | None = None,
 ) -> bytes:
-    """A workbook of two sheets, assumptions and cash flow.
+    """A workbook of two sheets, assumptions and cash flow; a third where more changes than the plan.
 
     Parameters
     ----------
@@ -31,16 +37,14 @@ def money_workbook(
         By their words sums of each year, today first, that no formula makes.
     notes : sequence of str
         What is assumed, in words.
+    beside : mapping of str to sequence of float, optional
+        By their words sums of each year, today first, of what changes beside the plan.
 
     Returns
     -------
     bytes
         Of an XLSX file; net, running sum, discounted sums, present value and rate of return are formulas.
     """
-    from openpyxl import Workbook
-    from openpyxl.styles import Font
-    from openpyxl.utils import get_column_letter
-
     book = Workbook()
     sheet = book.active
     sheet.title = "Cash flow"
@@ -86,21 +90,49 @@ def money_workbook(
     sheet.append([])
     sheet.append(["Net present value", f"=SUM(B{worth}:{last}{worth})"])
     sheet.append(["Rate of return", f"=IRR(B{net}:{last}{net})"])
-    for row in sheet.iter_rows(min_row=3, max_row=sheet.max_row - 1, min_col=2):
-        for cell in row:
-            cell.number_format = MONEY
-    sheet.cell(sheet.max_row, 2).number_format = "0.0%"
-    for row in (1, 2, 3, first - 1, net, sheet.max_row - 1, sheet.max_row):
-        for cell in sheet[row]:
-            cell.font = Font(bold=True)
+    _dress(sheet, 3, (1, 2, 3, first - 1, net))
+    if beside:
+        _whole(book.create_sheet("Whole change", 1), f"{plain_text(title)}, {currency}", beside, net, rate)
     for row in given.iter_rows(min_row=1, max_row=2):
         for cell in row:
             cell.font = Font(bold=True)
-    sheet.column_dimensions["A"].width = 34
-    sheet.freeze_panes = "B3"
     stream = io.BytesIO()
     book.save(stream)
     return stream.getvalue()
+
+
+def _whole(sheet: Any, title: str, beside: Mapping[str, Sequence[float]], plan_net: int, rate: str) -> None:
+    """What changes beside the plan, and all together; the plan's net is read from its own sheet."""
+    years = len(next(iter(beside.values()))) - 1
+    letters = [get_column_letter(year + 2) for year in range(years + 1)]
+    sheet.append([title])
+    sheet.append(["Year", *range(years + 1)])
+    for words, amounts in beside.items():
+        sheet.append([words, *(float(amount) for amount in amounts)])
+    sheet.append(["This plan beside it", *(f"='Cash flow'!{letter}{plan_net}" for letter in letters)])
+    end = sheet.max_row
+    sheet.append(["Net of all", *(f"=SUM({letter}3:{letter}{end})" for letter in letters)])
+    net = sheet.max_row
+    sheet.append(["Running sum", *(f"=SUM($B{net}:{letter}{net})" for letter in letters)])
+    sheet.append(["Discounted", *(f"={letter}{net}/(1+{rate})^{letter}$2" for letter in letters)])
+    worth = sheet.max_row
+    sheet.append([])
+    sheet.append(["Net present value", f"=SUM(B{worth}:{letters[-1]}{worth})"])
+    sheet.append(["Rate of return", f"=IRR(B{net}:{letters[-1]}{net})"])
+    _dress(sheet, 3, (1, 2, net))
+
+
+def _dress(sheet: Any, first: int, strong: Sequence[int]) -> None:
+    """Number formats from a row on, strong rows with the last two, widths."""
+    for row in sheet.iter_rows(min_row=first, max_row=sheet.max_row - 1, min_col=2):
+        for cell in row:
+            cell.number_format = MONEY
+    sheet.cell(sheet.max_row, 2).number_format = "0.0%"
+    for row in (*strong, sheet.max_row - 1, sheet.max_row):
+        for cell in sheet[row]:
+            cell.font = Font(bold=True)
+    sheet.column_dimensions["A"].width = 42
+    sheet.freeze_panes = "B3"
 
 
 def _price(cells: Mapping[str, str], rise: str, letter: str) -> str:

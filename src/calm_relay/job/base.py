@@ -71,6 +71,8 @@ Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 MOST = 1e9
 Positive = Annotated[float, Field(gt=0.0)]
 NotNegative = Annotated[float, Field(ge=0.0)]
+# Of a price, a year.
+Rise = Annotated[float, Field(ge=-0.2, le=0.3)]
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]*$", max_length=60)]
 ClockTime = Annotated[
     str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$", description="Local clock time, HH:MM, 24 hours.")

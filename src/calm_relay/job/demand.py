@@ -4,7 +4,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import ClockTime, FilePath, Fraction, Line, Model, NotNegative, Positive
+from calm_relay.job.base import ClockTime, FilePath, Fraction, Line, Model, NotNegative, Positive, Rise
 from calm_relay.job.control import Window, refuse_meeting
 from calm_relay.job.survey import Bill, MeterReading
 
@@ -51,6 +51,40 @@ COP_POINTS = (
 )
 
 
+Fuel = Literal["gas", "heating oil", "liquid gas", "wood pellets", "petrol", "diesel"]
+DRIVEN_ON = ("petrol", "diesel")
+
+
+class FuelToday(Model):
+    """What is burnt today where a heat pump or a car on electricity will come, and what that costs."""
+
+    fuel: Fuel = Field(default="gas", title="Burnt today")
+    price: NotNegative = Field(
+        default=0.0, le=1000, title="Price", description="Of a kWh of gas, a litre, or a kilogram of pellets."
+    )
+    a_year: NotNegative | None = Field(
+        default=None,
+        le=1_000_000,
+        title="Used a year",
+        description="In the unit of the price. None: worked out from the heat or the distance.",
+    )
+    rise: Rise | None = Field(
+        default=None, title="Rises a year", description="None: as prices rise in the price list."
+    )
+    ends_a_year: NotNegative = Field(
+        default=0.0,
+        le=100_000,
+        title="Ends with it, a year",
+        description="Standing charge, service and the like that are paid today and not then.",
+    )
+    costs_more: NotNegative = Field(
+        default=0.0,
+        le=1_000_000,
+        title="Costs more",
+        description="Than to go on as today, once, rebates taken off.",
+    )
+
+
 class HeatPump(Model):
     """Heat for the house: so much on a mean day of the coldest month, less as the days grow warmer."""
 
@@ -70,6 +104,7 @@ class HeatPump(Model):
     )
     on_surplus: bool = Field(default=True, description="It fills its buffer from what the array leaves.")
     planned: bool = True
+    instead_of: FuelToday | None = Field(default=None, title="In place of")
 
     @property
     def is_controlled(self) -> bool:
@@ -79,6 +114,8 @@ class HeatPump(Model):
     @model_validator(mode="after")
     def _warmer_each(self) -> Self:
         refuse_meeting(self.set_back, "set_back")
+        if self.instead_of is not None and self.instead_of.fuel in DRIVEN_ON:
+            raise ValueError(f"instead_of: is {self.instead_of.fuel}; wanted what a house is heated with")
         warmth = [point.outdoor_c for point in self.cop]
         if sorted(set(warmth)) != warmth:
             raise ValueError("cop: wanted points from cold to warm, each temperature once")
@@ -105,11 +142,18 @@ class Car(Model):
     from_battery: bool = Field(default=False, description="The battery serves it where it cannot wait.")
     within_fuse: bool = Field(default=True, description="It holds back so that the main fuse holds.")
     planned: bool = True
+    instead_of: FuelToday | None = Field(default=None, title="In place of")
 
     @property
     def is_controlled(self) -> bool:
         """Whether a control moves what it draws."""
         return self.control != "at once"
+
+    @model_validator(mode="after")
+    def _driven_on(self) -> Self:
+        if self.instead_of is not None and self.instead_of.fuel not in DRIVEN_ON:
+            raise ValueError(f"instead_of: is {self.instead_of.fuel}; wanted petrol or diesel")
+        return self
 
 
 class HotWater(Model):
@@ -189,6 +233,12 @@ class _WithLoads(Model):
     cars: tuple[Car, ...] = Field(default=(), max_length=20)
     hot_water: tuple[HotWater, ...] = Field(default=(), max_length=10)
     flexible: tuple[FlexibleLoad, ...] = Field(default=(), max_length=20)
+
+    @property
+    def replacing(self) -> tuple[HeatPump | Car, ...]:
+        """Heat pumps and cars that come in place of what is burnt today."""
+        every: tuple[HeatPump | Car, ...] = (*self.heat_pumps, *self.cars)
+        return tuple(load for load in every if load.instead_of is not None)
 
     @property
     def controlled(self) -> tuple[HeatPump | Car | HotWater | FlexibleLoad, ...]:

@@ -4,12 +4,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from calm_relay.job.base import Fraction, Model, NotNegative
+from calm_relay.job.base import Fraction, Model, NotNegative, Rise
 from calm_relay.job.tariff import Tariff
 
 Way = Literal["cash", "loan", "lease"]
 Replaced = Literal["never", "when worn", "after its warranty"]
-Rise = Annotated[float, Field(ge=-0.2, le=0.3)]
 
 
 class Loan(Model):

@@ -1,11 +1,13 @@
 """The loads on top of the house: machines, heat, cars and water, listed, added, changed and taken away."""
 
+from typing import get_args
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figure_table import FigureTable
-from calm_relay.job.demand import Car, FlexibleLoad, HeatPump, HotWater, ScheduledLoad
+from calm_relay.job.demand import DRIVEN_ON, Car, FlexibleLoad, Fuel, FuelToday, HeatPump, HotWater, ScheduledLoad
 
 LETTERS = [(None, "none"), *((letter, letter) for letter in "ABCDEFGHJKLMNPRSTUV")]
 EVERY_DAY = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
@@ -101,6 +103,45 @@ KINDS = {
     ),
 }
 
+# Kinds of load that come in place of a fuel.
+BURNERS = ("heat_pumps", "cars")
+NOTHING = "nothing"
+
+
+def fuel_rows(fuels):
+    """Rows of the dialog on a `job.demand.FuelToday`, with what can be burnt there."""
+    units = "a litre" if fuels[0] in DRIVEN_ON else "a kWh of gas, a litre of oil, a kg of pellets"
+    return (
+        ("fuel", "Burnt today", [(fuel, fuel) for fuel in fuels]),
+        ("price", f"Price of {units}", ("", 3)),
+        ("a_year", "Used a year, in the unit of the price; empty: worked out", ("", 0)),
+        ("rise", "Price rises a year; empty: as prices rise", "percent"),
+        ("ends_a_year", "Service, standing charge and the like that end with it, a year", ("", 0)),
+        ("costs_more", "Costs more than to go on as today, once, rebates taken off", ("", 0)),
+    )
+
+
+class FuelDialog(FormDialog):
+    """Asks what is burnt today; `fuel_today` after it was accepted, None where nothing is."""
+
+    def __init__(self, title, today, fuels, parent=None):
+        super().__init__(title, today or FuelToday(fuel=fuels[0]), fuel_rows((*fuels,)), parent)
+        field = self.fields["fuel"]
+        field.insertItem(0, NOTHING, NOTHING)
+        field.setCurrentIndex(0 if today is None else field.findData(today.fuel))
+
+    @property
+    def fuel_today(self):
+        """What is burnt today as it was answered."""
+        return None if self.fields["fuel"].value == NOTHING else self.result_model
+
+    def take(self) -> None:
+        """Closes with what is burnt, or with nothing."""
+        if self.fields["fuel"].value == NOTHING:
+            self.accept()
+            return
+        super().take()
+
 
 class LoadRows(QWidget):
     """Edits the loads of `Job.demand`; emits `edited` with the new job and the edit's name."""
@@ -122,7 +163,11 @@ class LoadRows(QWidget):
         self.drop.clicked.connect(lambda _=False: self.remove())
         buttons = QHBoxLayout()
         buttons.setSpacing(5)
-        for button in (self.add, self.alter, self.drop):
+        self.fuel = QPushButton("In place of…")
+        self.fuel.setToolTip("What a heat pump or a car comes in place of: gas, oil, pellets, petrol, diesel")
+        self.fuel.clicked.connect(lambda _=False: self.ask_fuel())
+        self.table.itemSelectionChanged.connect(self._show_fuel)
+        for button in (self.add, self.alter, self.fuel, self.drop):
             button.setObjectName("small")
             buttons.addWidget(button)
         buttons.addStretch(1)
@@ -144,6 +189,29 @@ class LoadRows(QWidget):
             self.table.selectRow(min(max(chosen, 0), len(rows) - 1))
         for button in (self.alter, self.drop):
             button.setEnabled(bool(rows))
+        self._show_fuel()
+
+    def _in_hand(self):
+        """Field, place and load of the row in hand; None without one."""
+        if not self._rows:
+            return None
+        key, i = self._rows[min(max(self.table.currentRow(), 0), len(self._rows) - 1)]
+        return key, i, getattr(self._job.demand, key)[i]
+
+    def _show_fuel(self):
+        held = self._in_hand()
+        self.fuel.setEnabled(held is not None and held[0] in BURNERS)
+
+    def ask_fuel(self) -> None:
+        """Asks what the heat pump or the car in hand comes in place of."""
+        held = self._in_hand()
+        if held is None or held[0] not in BURNERS:
+            return
+        key, i, load = held
+        fuels = [fuel for fuel in get_args(Fuel) if (fuel in DRIVEN_ON) == (key == "cars")]
+        dialog = FuelDialog(f"{load.name}: in place of", load.instead_of, fuels, self)
+        dialog.accepted.connect(lambda: self._put(key, i, load.with_(instead_of=dialog.fuel_today)))
+        self._open(dialog)
 
     def add_one(self, key: str) -> None:
         """Asks for a new load of a kind."""
@@ -190,6 +258,8 @@ class LoadRows(QWidget):
 
 def _summary(key, load):
     later = ", to come" if load.planned else ""
+    if key in BURNERS and load.instead_of is not None:
+        later += f", in place of {load.instead_of.fuel}"
     if key == "loads":
         days = "every day" if len(load.days) == 7 else ", ".join(day.capitalize() for day in load.days)
         some = "" if len(load.months) == 12 else f", {len(load.months)} months"

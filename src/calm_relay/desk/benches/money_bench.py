@@ -17,8 +17,9 @@ from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.own_tariffs import read_tariffs
+from calm_relay.planning.common.amounts import amount_text
 
-PARTS = (("picture", "Picture"), ("table", "Year by year"), ("sure", "How sure"))
+PARTS = (("picture", "Picture"), ("table", "Year by year"), ("whole", "Whole change"), ("sure", "How sure"))
 FINANCE_ROWS = (
     ("way", "Paid by", [(way, way) for way in ("cash", "loan", "lease")]),
     ("maintenance", "Maintenance a year", ("", 0)),
@@ -47,6 +48,11 @@ LEASE_ROWS = (
     ("rise", "Rises a year", "percent"),
 )
 NONE = "Choose an option that can be built: its years are counted against the house as it stands."
+NO_FUEL = (
+    "Where a heat pump or a car comes in place of gas, oil, pellets, petrol or diesel, say so on Home (In place of…): "
+    "then all that changes is counted here together."
+)
+WHOLE_SHADES = {"fuel today": "light", "ends": "ok", "more power": "stop", "machines": "ink"}
 WAIT = "Counting the years…"
 
 
@@ -56,7 +62,7 @@ class MoneyBench(Bench):
     def __init__(self, parent=None):
         super().__init__(parent)
         self._job = self._view = self._asked = None
-        self.flows = ()
+        self.flows, self.whole = (), None
         self.tabs = Tabs(PARTS)
         self.verdict, self.note, self.problem = Label(), Label(), Label()
         self.verdict.setFont(font(10.5, strong=True))
@@ -69,6 +75,11 @@ class MoneyBench(Bench):
         self.years, self.running = YearsChart(), RunningChart()
         self.summary = FigureTable("What it comes to")
         self.table = FigureTable("Money of each year by kind")
+        self.whole_years = YearsChart(name="Each year of the whole change")
+        self.whole_summary = FigureTable("What the whole change comes to")
+        self.whole_table = FigureTable("The whole change, each year")
+        self.whole_said = Label()
+        self.whole_said.setWordWrap(True)
         self.sure = FuturesPanel()
         self.sure.edited.connect(self.edited)
         self.sure.wanted.connect(self.try_futures)
@@ -94,7 +105,9 @@ class MoneyBench(Bench):
         column.addWidget(self.verdict)
         column.addWidget(self.problem)
         beside = page((self.years, 5), (self.summary, 4), across=True)
-        body = tabbed(self.tabs, page((beside, 5), (self.running, 5)), self.table, self.sure)
+        both = page((self.whole_years, 5), (self.whole_summary, 4), across=True)
+        changed = page((self.whole_said, 0), (both, 4), (self.whole_table, 5))
+        body = tabbed(self.tabs, page((beside, 5), (self.running, 5)), self.table, changed, self.sure)
         head = QHBoxLayout()
         body.removeWidget(self.tabs)
         head.addWidget(self.tabs, 1)
@@ -118,18 +131,42 @@ class MoneyBench(Bench):
         option = view.built
         for part in (self.tabs, self.write, self.years, self.running, self.summary, self.table):
             part.setEnabled(option is not None)
+        self._show_whole(None)
         if option is None:
             self.verdict.setText(NONE)
-            self.flows, self._asked = (), None
+            self.flows, self.whole, self._asked = (), None, None
             self._draw_nothing()
             return
-        from calm_relay.planning.studies.cash_flow import cash_flows_of
+        from calm_relay.planning.studies.whole_change import money_years_of
 
         self._asked = option
         self._trying = False
         self.sure.show_futures(None, "")
         self.verdict.setText(WAIT)
-        self.study_wanted.emit("money", cash_flows_of)
+        self.study_wanted.emit("money", money_years_of)
+
+    def _show_whole(self, whole):
+        """Shows what changes beside the plan; how to say it where nothing does."""
+        from calm_relay.planning.views.money_rows import whole_rows, whole_summary_of
+
+        for part in (self.whole_years, self.whole_summary, self.whole_table):
+            part.setVisible(whole is not None)
+        self.whole_said.setVisible(whole is None)
+        self.whole_said.setText(NO_FUEL)
+        if whole is None:
+            return
+        currency = whole.job.tariff.currency
+        shades = (*(WHOLE_SHADES[key] for key in whole.rows), "direct")
+        kinds = {words: (row, shade) for (words, row), shade in zip(whole.labelled.items(), shades, strict=True)}
+        self.whole_years.show_kinds(kinds, whole.net, currency)
+        self.whole_summary.show_rows(
+            ("What", "Comes to"),
+            [list(row) for row in whole_summary_of(whole)],
+            "Against going on as today",
+            left=1,
+        )
+        heads, rows = whole_rows(whole)
+        self.whole_table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
 
     def _draw_nothing(self):
         for chart in (self.years, self.running):
@@ -146,25 +183,28 @@ class MoneyBench(Bench):
             return
         if key != "money" or not result:
             return
-        self.flows, self._asked = result, None
+        self.flows, self.whole, self._asked = result.flows, result.whole, None
         from calm_relay.planning.views.money_rows import beware_of, summary_of, year_rows
 
-        flow, currency = result[0], self._view.plan.job.tariff.currency
+        flow, currency = self.flows[0], self._view.plan.job.tariff.currency
         self.years.setVisible(True)
         self.running.setVisible(True)
         self.years.show_flow(flow, currency)
         keys = [option.key for option in self._view.plan.options]
-        letters = [LETTERS[keys.index(each.option.key)] for each in result]
-        self.running.show_flows(result, currency, letters)
+        letters = [LETTERS[keys.index(each.option.key)] for each in self.flows]
+        self.running.show_flows(self.flows, currency, letters)
         self.summary.show_rows(
             ("What", "Comes to"), [list(row) for row in summary_of(flow)], "Of the cash flow below", left=1
         )
         heads, rows = year_rows(flow)
         self.table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
         paid = "" if flow.payback is None else f", paid back after about {flow.payback:.0f} years"
-        worth = f"{currency} {flow.npv:,.0f}".replace("-", "\u2212")
-        self.verdict.setText(f"{flow.option.title}: worth {worth} today over {flow.years} years{paid}")
-        self.problem.setText(" ".join(beware_of(flow)))
+        worth = amount_text(flow.npv, currency)
+        said = f"{flow.option.title}: worth {worth} today over {flow.years} years{paid}"
+        self.verdict.setText(said if self.whole is None else f"{said}. {self.whole.sentence}")
+        beware = beware_of(flow) + (() if self.whole is None else self.whole.beware)
+        self.problem.setText(" ".join(beware))
+        self._show_whole(self.whole)
         self.problem.setVisible(bool(self.problem.text()))
         assumed = self._view.plan.assumed_note
         paid_by = f"Paid by {self._job.finance.way}.{_switch_words(self._job.finance.switch)}"
@@ -199,7 +239,7 @@ class MoneyBench(Bench):
     def let_go(self) -> None:
         """Holds the option it asked about no longer."""
         super().let_go()
-        self._asked, self.flows = None, ()
+        self._asked, self.flows, self.whole = None, (), None
 
     def _ask(self, title, rows, part):
         finance = self._job.finance
@@ -235,7 +275,7 @@ class MoneyBench(Bench):
         from calm_relay.planning.views.money_rows import workbook_of
 
         try:
-            write_atomically(path, workbook_of(self.flows[0]))
+            write_atomically(path, workbook_of(self.flows[0], self.whole))
         except OSError as error:
             self.problem.setText(f"{path}: {error.strerror or error}. Nothing of the job is lost.")
             self.problem.show()

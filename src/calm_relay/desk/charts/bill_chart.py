@@ -45,9 +45,10 @@ class BillChart(Chart):
         for number, kind in enumerate(kinds):
             self.key(
                 4.2 * (number % 3) + 0.1,
-                top + span * (0.38 - 0.13 * (number // 3)),
+                top + span * 0.38,
                 kind,
                 getattr(look, SHADES[kind]),
+                number // 3,
             )
         self.getAxis("bottom").setTicks([[(n + 0.5, name[:1]) for n, name in enumerate(MONTHS)]])
         self.setXRange(0, 12, padding=0.01)

@@ -121,10 +121,10 @@ class Chart(pg.PlotWidget):
         self.addItem(item)
         item.setPos(x, y)
 
-    def key(self, x, y, text, colour):
-        """A square of a colour with its words in ink, the left upper corner at x and y."""
+    def key(self, x, y, text, colour, row: int = 0):
+        """A square of a colour with its words in ink, the left upper corner at x and y, so many rows lower."""
         look = colours()
-        item = pg.TextItem(anchor=(0, 0), fill=brush(look.paper, 220))
+        item = pg.TextItem(anchor=(0, -0.75 * row), fill=brush(look.paper, 220))
         item.setZValue(45)
         item.setHtml(
             rich("<span style='color:{}'>■</span> <span style='color:{}'>{}</span>", colour, look.ink, text)

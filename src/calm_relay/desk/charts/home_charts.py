@@ -71,7 +71,7 @@ class Stacked(Chart):
             base = base + kw
             row, column = divmod(number, 3)
             text = f"{name}{', to come' if name in planned else ''}"
-            self.key(0.2 + 8.0 * column, top * (1 - 0.1 * row), text, shade_of(number))
+            self.key(0.2 + 8.0 * column, top, text, shade_of(number), row)
         title = f"A mean day in {plan.demand.worst_season}, by what draws it"
         self.head(title)
         self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])

@@ -37,7 +37,7 @@ class ItemChart(Chart):
         for number, curve in enumerate(curves):
             shade = getattr(look, SHADE[curve.weight])
             self.line(curve.x, curve.y, shade, 2.2 if curve.weight == "main" else 1.6)
-            self.key(across * right, low + span * (up - 0.13 * number), curve.words, shade)
+            self.key(across * right, low + span * up, curve.words, shade, number)
         self.setXRange(0.0, right, padding=0.02)
         self.setYRange(low if low > 0.4 * top else 0.0, top + 0.05 * span, padding=0.02)
 

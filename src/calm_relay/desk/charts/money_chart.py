@@ -19,23 +19,39 @@ OTHERS = (Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 class YearsChart(Chart):
     """Bars a year by kind of the option in view."""
 
-    def __init__(self, parent=None):
-        super().__init__("Each year by kind", "years after the sale", "", parent)
+    def __init__(self, parent=None, name: str = "Each year by kind"):
+        super().__init__(name, "years after the sale", "", parent)
+        self._name = name
 
     def show_flow(self, flow, currency: str) -> None:
         """Draws `planning.studies.cash_flow.CashFlow`; years after the sale alone, today's sum stands in words."""
+        self.show_kinds({LABELS[key]: (row, SHADES[key]) for key, row in flow.rows.items()}, flow.net, currency)
+
+    def show_kinds(self, kinds, net, currency: str) -> None:
+        """Draws sums of each year, today first.
+
+        Parameters
+        ----------
+        kinds : mapping of str to (ndarray, str)
+            By their words the sums of each kind, and the colour of the theme they have.
+        net : ndarray, shape (years + 1,)
+            All together.
+        currency : str
+            Of the sums.
+        """
         self._labels = (
-            f"Each year by kind, and net; today {currency} {flow.net[0]:,.0f}".replace("-", "\u2212"),
+            f"{self._name}, and net; today {currency} {net[0]:,.0f}".replace("-", "\u2212"),
             "years after the sale",
             f"{currency} a year",
         )
         self.start()
-        look = colours()
-        x = np.arange(1, flow.years + 1, dtype=float)
-        up, down = np.zeros(flow.years), np.zeros(flow.years)
-        kinds = [(key, series[1:]) for key, series in flow.rows.items() if np.any(series[1:])]
-        for key, series in kinds:
-            shade = getattr(look, SHADES[key])
+        look, years = colours(), len(net) - 1
+        x = np.arange(1, years + 1, dtype=float)
+        up, down = np.zeros(years), np.zeros(years)
+        shown = [
+            (words, row[1:], getattr(look, shade)) for words, (row, shade) in kinds.items() if np.any(row[1:])
+        ]
+        for _, series, shade in shown:
             above, below = np.maximum(series, 0.0), np.minimum(series, 0.0)
             for part, base in ((above, up), (below, down)):
                 if part.any():
@@ -43,14 +59,15 @@ class YearsChart(Chart):
                         pg.BarGraphItem(x=x, y0=base, height=part, width=0.72, brush=brush(shade, 210), pen=None)
                     )
             up, down = up + above, down + below
-        self.line(x, flow.net[1:], look.ink, 1.6, symbol="o")
+        self.line(x, net[1:], look.ink, 1.6, symbol="o")
         top, low = max(float(up.max(initial=0.0)), 1.0), min(float(down.min(initial=0.0)), 0.0)
         span = top - low
-        for number, (key, _) in enumerate(kinds):
-            across = 0.6 + flow.years * 0.33 * (number % 3)
-            self.key(across, top + span * (0.36 - 0.13 * (number // 3)), LABELS[key], getattr(look, SHADES[key]))
-        self.setXRange(0.5, flow.years + 0.5, padding=0.01)
-        self.setYRange(low, top + span * 0.4, padding=0.02)
+        room = 0.2 + 0.2 * -(-len(shown) // 3)
+        for number, (words, _, shade) in enumerate(shown):
+            across = 0.6 + years * 0.33 * (number % 3)
+            self.key(across, top + span * room, words, shade, number // 3)
+        self.setXRange(0.5, years + 0.5, padding=0.01)
+        self.setYRange(low, top + span * room, padding=0.02)
 
 
 class RunningChart(Chart):
@@ -85,9 +102,10 @@ class RunningChart(Chart):
             self.line(years, flow.running, shade, 2.6 if first else 1.6, style)
             self.key(
                 flows[0].years * (0.01 + 0.49 * (number % 2)),
-                top + span * (0.44 - 0.2 * (number // 2)),
+                top + span * 0.4,
                 f"{letters[number]} {flow.option.title}",
                 shade,
+                number // 2,
             )
         self.level(0.0, "", look.rule)
         self.setXRange(0.0, flows[0].years, padding=0.01)

@@ -75,14 +75,14 @@ class NightChart(CursorChart):
             base = base + kw
             row, column = divmod(number, 3)
             place = float(edges[-1]) * (0.01 + 0.33 * column)
-            self.key(place, top * (1.43 - 0.13 * row), shown[number][0], shade)
+            self.key(place, top * 1.43, shown[number][0], shade, row)
         for t in np.flatnonzero(run.start_kw > 0.5).tolist():
             if run.served_kw[t] > 0 or run.causes[t] > 0:
                 spike = run.load_kw[:, t].sum() + run.start_kw[t]
                 self.addItem(pg.PlotCurveItem([run.hours[t]] * 2, [0.0, spike], pen=pen(look.ink, 1.0)))
         row, column = divmod(len(shown), 3)
         place = float(edges[-1]) * (0.01 + 0.33 * column)
-        self.key(place, top * (1.43 - 0.13 * row), "dotted: asked, fed or not", look.quiet)
+        self.key(place, top * 1.43, "dotted: asked, fed or not", look.quiet, row)
         asked = run.load_kw.sum(axis=0)[:size].reshape(-1, by).max(axis=1)
         self.line(hours, asked, look.quiet, 1.0, Qt.PenStyle.DotLine)
         self.level(run.limit_kw, f"{run.limit_kw:.1f} kW continuous", look.stop)

@@ -281,6 +281,13 @@ def _years(pages, kit, offer: Offer) -> None:
         f"battery and modules as old as they are then, it is worth {worth} today. It is an estimate, not a promise: "
         f"climate, use and prices will be others.{_how_sure(offer, currency)}</p>"
     )
+    if offer.whole is not None:
+        burnt = "; ".join(f"{each.sentence}, {_money(each.cost, currency)}" for each in offer.whole.burnt)
+        pages.text(
+            f"<p style='margin:0'>{escape(offer.whole.sentence)} That counts {escape(burnt)}, and "
+            f"{_money(offer.whole.more_power, currency)} of electricity in the first year in its place if nothing else "
+            "changed.</p>"
+        )
 
 
 def _how_sure(offer: Offer, currency: str) -> str:

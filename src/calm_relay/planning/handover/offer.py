@@ -10,6 +10,7 @@ from calm_relay.planning.operation.simulate import bill_months
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.cash_flow import CashFlow, cash_flow_of
 from calm_relay.planning.studies.futures import Future, future_of
+from calm_relay.planning.studies.whole_change import WholeChange, whole_change_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.backup_stack import StackRow, stack_of
 from calm_relay.planning.views.moment import Day, day_of
@@ -58,8 +59,9 @@ class Offer:
     """Everything the offer shows.
 
     `bills` are twelve months today and with the option, `flow` the money of the years, in the job's currency, `future`
-    how sure it is; `hours` is how long what stays on runs from what usually lies in the battery in a night of the worst
-    season, `lasting` the share of outages of the hours wanted that it rides through.
+    how sure it is, `whole` what changes with a heat pump or a car in place of fuel; `hours` is how long what stays on
+    runs from what usually lies in the battery in a night of the worst season, `lasting` the share of outages of the
+    hours wanted that it rides through.
     """
 
     option: Option
@@ -70,6 +72,7 @@ class Offer:
     bills: tuple[np.ndarray, np.ndarray]
     flow: CashFlow
     future: Future
+    whole: WholeChange | None
     stays_on: tuple[StackRow, ...]
     goes_off: tuple[StackRow, ...]
     hours: float
@@ -111,6 +114,7 @@ def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
         (_bills(plan, plan.as_is), _bills(plan, option)),
         flow,
         future_of(plan, flow, progress),
+        whole_change_of(plan, flow),
         tuple(row for row in stack.rows if row.on),
         tuple(row for row in stack.rows if not row.on),
         hours_of(plan, option),

@@ -1,7 +1,7 @@
 """The home's year: where it comes from, what it is made of, its evening peak and its worst season."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 from typing import Any
@@ -134,18 +134,11 @@ def _demand_year(
         kw, source = metered.kw, metered.source
     else:
         kw, source, bare_days = _shaped(demand, calendar, latitude)
-    controlled = controlled_loads(demand, None, None, year)
-    # On the grid a control moves them, and they are not part of what the house asks; off grid they run by the clock.
-    by_clock = by_the_clock([item.load for item in controlled], calendar.step_h).kw
-    moved = tuple(
-        Part(item.name, np.zeros(kw.size) if on_grid else taken, item.planned, "controlled; the job's survey")
-        for item, taken in zip(controlled, by_clock, strict=True)
-    )
-    parts = (Part("The house", kw, False, source), *_loads(demand, year), *moved)
+    parts = _with_loads(Part("The house", kw, False, source), demand, year, on_grid)
     added = [part.name for part in parts[1:]]
     # A name in the middle of a sentence loses its capital.
     source += "".join(f", plus {name[:1].lower()}{name[1:]}" for name in added)
-    kw = sum((part.kw for part in parts), np.zeros(parts[0].kw.size))
+    kw = _sum_of(parts)
     peak_kw, peak_at = _evening_peak(kw, year)
     season, steps = _worst_season(kw, calendar, latitude)
     nights = steps.sum() * calendar.step_h / 24.0
@@ -163,6 +156,36 @@ def _demand_year(
         metered,
         bare_days,
     )
+
+
+def with_other_loads(
+    made: DemandYear, demand: MeteredDemand | ShapedDemand, year: SiteYear, on_grid: bool
+) -> DemandYear:
+    """The same house with the loads of another demand beside it: its power and its parts; all else as it was read."""
+    parts = _with_loads(made.parts[0], demand, year, on_grid)
+    return replace(made, kw=_sum_of(parts), parts=parts)
+
+
+def _with_loads(
+    house: Part, demand: MeteredDemand | ShapedDemand, year: SiteYear, on_grid: bool
+) -> tuple[Part, ...]:
+    """The house and each load beside it.
+
+    On the grid a control moves some, and they are not part of what the house asks; off grid they run by the clock.
+    """
+    controlled = controlled_loads(demand, None, None, year)
+    by_clock = by_the_clock([item.load for item in controlled], year.calendar.step_h).kw
+    moved = tuple(
+        Part(
+            item.name, np.zeros(house.kw.size) if on_grid else taken, item.planned, "controlled; the job's survey"
+        )
+        for item, taken in zip(controlled, by_clock, strict=True)
+    )
+    return (house, *_loads(demand, year), *moved)
+
+
+def _sum_of(parts: tuple[Part, ...]) -> np.ndarray:
+    return sum((part.kw for part in parts), np.zeros(parts[0].kw.size))
 
 
 def _shaped(demand: ShapedDemand, calendar: YearCalendar, latitude: float) -> tuple[np.ndarray, str, int | None]:

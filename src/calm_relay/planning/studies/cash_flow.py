@@ -173,14 +173,14 @@ def cash_flow_of(
 
 def bills_before(plan: Plan) -> tuple[dict[str, float], ...]:
     """Each year's bill of the house as it stands today, its array ageing, by what rises as one, in today's prices."""
-    inputs, ageing = inputs_of(plan.as_is.design, plan.job, plan.site, plan.demand), _array_ageing(plan)
+    inputs, ageing = inputs_of(plan.as_is.design, plan.job, plan.site, plan.demand), array_ageing(plan)
     years = range(plan.job.costs.horizon_years)
     return tuple(
         bill_kinds(sum_inputs(inputs.scaled(array=(1.0 - ageing) ** year)), plan.job, plan.site) for year in years
     )
 
 
-def _array_ageing(plan: Plan) -> float:
+def array_ageing(plan: Plan) -> float:
     """What the modules lose a year."""
     return max((face.module.ageing_per_year for face in plan.faces), default=0.0)
 
@@ -191,7 +191,7 @@ def _saved(
     """Savings of each year by kind in today's prices, kWh out of the battery, and kWh into it."""
     job = plan.job
     inputs = inputs_of(option.design, job, plan.site, plan.demand)
-    ageing, years = _array_ageing(plan), left.size
+    ageing, years = array_ageing(plan), left.size
     kinds: dict[str, np.ndarray] = {}
     given, charged = np.zeros(years), np.zeros(years)
     for year in range(years):

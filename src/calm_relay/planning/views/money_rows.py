@@ -1,8 +1,13 @@
 """A cash flow as it is shown: the table of years, what it comes to, and what a workbook needs to follow it."""
 
+from collections.abc import Mapping
+
+import numpy as np
+
 from calm_relay.planning.common.amounts import money_text
 from calm_relay.planning.operation.finance import ENERGY, EXPORT, FUEL, LABELS, STANDING
 from calm_relay.planning.studies.cash_flow import CashFlow
+from calm_relay.planning.studies.whole_change import NAMES, WholeChange
 
 # Kinds of cost lines that do not grow with a second unit or more packs.
 ONCE = ("once",)
@@ -11,11 +16,33 @@ RISES = {ENERGY: "energy rise", STANDING: "standing rise", EXPORT: "export rise"
 
 def year_rows(flow: CashFlow) -> tuple[list[str], list[list[str]]]:
     """Heads and rows: a row a kind, a column a year, then net and running sum."""
-    heads = ["", *("today" if year == 0 else str(year) for year in range(flow.years + 1))]
-    rows = [[LABELS[key], *(_amount(value) for value in series)] for key, series in flow.rows.items()]
-    rows.append(["Net", *(_amount(value) for value in flow.net)])
-    rows.append(["Running sum", *(_amount(value) for value in flow.running)])
-    return heads, rows
+    return _years({LABELS[key]: row for key, row in flow.rows.items()}, flow.net)
+
+
+def whole_rows(whole: WholeChange) -> tuple[list[str], list[list[str]]]:
+    """The same of the whole change."""
+    return _years(whole.labelled, whole.net)
+
+
+def _years(kinds: Mapping[str, np.ndarray], net: np.ndarray) -> tuple[list[str], list[list[str]]]:
+    heads = ["", *("today" if year == 0 else str(year) for year in range(net.size))]
+    every = {**kinds, "Net": net, "Running sum": np.cumsum(net)}
+    return heads, [[words, *(_amount(value) for value in series)] for words, series in every.items()]
+
+
+def whole_summary_of(whole: WholeChange) -> list[tuple[str, str]]:
+    """What the whole change comes to: (name, figure)."""
+    job, costs = whole.job, whole.job.costs
+    found = [(each.sentence, f"{money_text(job, each.cost)} a year") for each in whole.burnt]
+    over = f"over {costs.horizon_years} years at {costs.discount_rate:.1%}"
+    alone = f"{' and '.join(each.load for each in whole.burnt)} alone, {over}"
+    return [
+        *found,
+        ("Electricity for it, first year, house as it stands", money_text(job, whole.more_power)),
+        (alone, money_text(job, whole.loads_npv)),
+        (f"This plan beside it, {over}", money_text(job, whole.npv - whole.loads_npv)),
+        (f"All together, {over}", money_text(job, whole.npv)),
+    ]
 
 
 def _amount(value: float) -> str:
@@ -90,7 +117,7 @@ def beware_of(flow: CashFlow) -> tuple[str, ...]:
     return tuple(found)
 
 
-def workbook_of(flow: CashFlow) -> bytes:
+def workbook_of(flow: CashFlow, whole: WholeChange | None = None) -> bytes:
     """The cash flow as an XLSX workbook with live formulas."""
     from calm_relay.exchange.money_book import money_workbook
 
@@ -122,4 +149,5 @@ def workbook_of(flow: CashFlow) -> bytes:
         f"Weather: {'assumed climate' if job.site.weather.kind != 'file' else 'weather file'}. Figures rest on it.",
         "Incentives, loan, upkeep and replacements are as the job states them.",
     ]
-    return money_workbook(flow.option.title, job.tariff.currency, assumptions, saved, flows, notes)
+    beside = {NAMES[key]: list(row) for key, row in whole.rows.items()} if whole is not None else None
+    return money_workbook(flow.option.title, job.tariff.currency, assumptions, saved, flows, notes, beside)
