@@ -12,11 +12,16 @@ from calm_relay.planning.studies.futures import future_of, futures_of, uncertain
 from tests.plans import plan
 
 CERTAIN = {"light": 0.0, "losses": 0.0, "demand": 0.0, "price_rise": 0.0, "fade": 0.0, "outlay": 0.0}
+ONE_YEAR = CERTAIN | {"years": 1}
 
 
 def futures(job, key="ac-addon", **stated):
     made = plan(job.with_(uncertainty=Uncertainty(draws=100, **stated)))
     return made, futures_of(made, made.option(key))
+
+
+def made_key(job):
+    return plan(job).choice.key
 
 
 @pytest.fixture(scope="module")
@@ -25,12 +30,13 @@ def tried(demo):
 
 
 def test_without_uncertainty_every_future_is_the_plan(demo):
-    made, found = futures(demo, **CERTAIN)
+    made, found = futures(demo, **ONE_YEAR)
     for future in found.options:
         money = future.option.outcome.money
         assert future.saving == pytest.approx(money.saving, abs=1e-6)
         assert future.npv == pytest.approx(cash_flow_of(made, future.option).npv, abs=1e-3)
-        assert future.indices.tolist() == [0.0] * 6
+        assert future.indices.tolist() == [0.0] * 7
+        assert future.backup_h == pytest.approx(future.option.outcome.backup.hours, rel=1e-9)
     assert found.options[0].best == 1.0
     assert found.sentence.endswith("in 100.")
 
@@ -53,9 +59,9 @@ def test_the_same_futures_for_all_and_again(demo, tried):
     assert np.array_equal(again.options[0].npv, tried[1].options[0].npv)
 
 
-@pytest.mark.parametrize("key", list(CERTAIN))
+@pytest.mark.parametrize("key", [*CERTAIN, "year"])
 def test_a_single_uncertainty_explains_everything(demo, key):
-    _, found = futures(demo, **{**CERTAIN, key: 0.05})
+    _, found = futures(demo, **(CERTAIN if key == "year" else {**ONE_YEAR, key: 0.05}))
     future = found.options[0]
     assert future.npv.std() > 0.0
     names = [item.key for item in found.inputs]
@@ -85,7 +91,7 @@ def test_below_six_in_ten_it_is_too_close_to_call(tried):
 
 def test_a_dear_battery_that_saves_more_hangs_on_the_prices(demo):
     """How much more the larger saver is worth moves with the price rise alone when nothing else is uncertain."""
-    _, found = futures(demo, **{**CERTAIN, "price_rise": 0.08})
+    _, found = futures(demo, **{**ONE_YEAR, "price_rise": 0.08})
     saver = max(found.options, key=lambda future: future.saving.mean())
     other = min(found.options, key=lambda future: future.saving.mean())
     rise = found.draws[:, 3]
@@ -124,3 +130,39 @@ def test_the_offer_and_the_window_are_as_sure(demo_plan):
     assert alone.npv == pytest.approx(window.npv)
     assert alone.saving == pytest.approx(window.saving)
     assert alone.pays == window.pays
+
+
+def test_years_of_other_days_are_plans_of_other_seeds(demo):
+    """What a future of another year comes to is what the plan of that year's weather and use saves."""
+    made, found = futures(demo, **CERTAIN, **{"years": 2})
+    other = found.draws[:, -1] == 1.0
+    assert 0.4 < other.mean() < 0.6
+    weather, use = demo.site.weather, demo.demand
+    there = plan(
+        demo.with_(
+            site=demo.site.with_(weather=weather.with_(seed=weather.seed + 1009)),
+            demand=use.with_(seed=use.seed + 1009),
+        )
+    )
+    future = next(item for item in found.options if item.option.key == "ac-addon")
+    option = there.option("ac-addon").outcome
+    assert future.saving[other] == pytest.approx(option.money.saving, abs=1e-6)
+    assert future.backup_h[other] == pytest.approx(option.backup.hours)
+    assert future.saving[~other] == pytest.approx(made.option("ac-addon").outcome.money.saving, abs=1e-6)
+    assert "2 years of other days of weather and use" in found.weather
+
+
+def test_a_files_days_stay_as_they_are(greensboro):
+    """Its weather is the file's in every future; the days of use are others."""
+    _, found = futures(greensboro, made_key(greensboro), **CERTAIN, **{"years": 3})
+    assert "weather file" in found.weather
+    assert set(found.draws[:, -1]) == {0.0, 1.0, 2.0}
+    first = found.options[0]
+    assert len({round(float(value), 6) for value in first.saving}) == 3
+
+
+def test_other_years_are_not_kept_on_disk(demo, tmp_path, monkeypatch):
+    made = plan(demo.with_(uncertainty=Uncertainty(draws=100, years=3)))
+    monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path))
+    futures_of(made, made.option("ac-addon"))
+    assert not list((tmp_path / "arrays").glob("*.npz"))

@@ -6,7 +6,9 @@ import io
 import os
 import zipfile
 import zlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +28,19 @@ def cache_folder() -> Path:
 
 
 MANY = "CALM_RELAY_MANY_JOBS"
+
+
+_aside: ContextVar[bool] = ContextVar("aside", default=False)
+
+
+@contextmanager
+def kept_aside() -> Iterator[None]:
+    """Within it nothing is read from the cache nor kept in it: what is made is asked for once."""
+    before = _aside.set(True)
+    try:
+        yield
+    finally:
+        _aside.reset(before)
 
 
 def many_jobs() -> bool:
@@ -62,7 +77,7 @@ def cached_arrays(
     dict of str to ndarray
         A cache that cannot be read or written is passed over.
     """
-    if of_one_job and many_jobs():
+    if _aside.get() or (of_one_job and many_jobs()):
         return make()
     folder = cache_folder() / "small" if small else cache_folder()
     path = folder / f"{hashlib.sha256(key.encode()).hexdigest()[:32]}.npz"

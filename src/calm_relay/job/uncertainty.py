@@ -24,4 +24,11 @@ class Uncertainty(Model):
     )
     fade: Off | None = Field(default=None, title="Fading of the battery", description="None: 40 %.")
     outlay: Off | None = Field(default=None, title="Installed price", description="None: 10 %.")
+    years: int = Field(
+        default=6,
+        ge=1,
+        le=24,
+        title="Made years tried",
+        description="Years of other days in the same climate and of other days of use; a file's days stay as they are.",
+    )
     draws: int = Field(default=500, ge=100, le=5000, title="Futures tried")

@@ -36,7 +36,7 @@ def first_order(inputs: np.ndarray, result: np.ndarray, bins: int = 12) -> np.nd
     result : ndarray, shape (draws,)
         Of each draw.
     bins : int
-        Parts of equal counts that each input's range is cut into.
+        Parts of equal counts that each input's range is cut into; one that has fewer values is taken value by value.
 
     Returns
     -------
@@ -54,10 +54,18 @@ def first_order(inputs: np.ndarray, result: np.ndarray, bins: int = 12) -> np.nd
         return np.zeros(count)
     found = np.zeros(count)
     for number in range(count):
-        parts = np.array_split(result[np.argsort(inputs[:, number])], bins)
+        parts = _parts(inputs[:, number], result, bins)
         means, sizes = np.array([part.mean() for part in parts]), np.array([part.size for part in parts])
         between = float((sizes * (means - result.mean()) ** 2).sum() / draws)
         within = float(sum(part.var() * part.size for part in parts) / draws)
-        noise = within * (bins - 1) / max(draws - bins, 1)
+        noise = within * (len(parts) - 1) / max(draws - len(parts), 1)
         found[number] = max(between - noise, 0.0) / whole
     return np.minimum(found, 1.0)
+
+
+def _parts(values: np.ndarray, result: np.ndarray, bins: int) -> list[np.ndarray]:
+    """The result parted by an input."""
+    known = np.unique(values)
+    if known.size <= bins:
+        return [result[values == value] for value in known]
+    return np.array_split(result[np.argsort(values)], bins)

@@ -10,6 +10,7 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.limit_rows import LimitRows
 from calm_relay.desk.widgets.theme import font
 from calm_relay.planning.common.severity import Severity
+from calm_relay.planning.studies.futures import YEAR
 
 ROWS = (
     ("light", "Light of the years; empty: 10 % measured, 15 % made", "percent"),
@@ -18,6 +19,7 @@ ROWS = (
     ("price_rise", "Price rise, a year; empty: 2 %", "percent"),
     ("fade", "Fading of the battery; empty: 40 %", "percent"),
     ("outlay", "Installed price; empty: 10 %", "percent"),
+    ("years", "Made years of other days", ("", 0)),
     ("draws", "Futures tried", ("", 0)),
 )
 # Years of payback beyond which it is none.
@@ -118,6 +120,7 @@ class FuturesPanel(QWidget):
                     _years(option.band(option.payback)),
                     f"{option.regret:,.0f}",
                     f"{sufficient[0]:.0%} to {sufficient[2]:.0%}",
+                    _hours(option.band(option.backup_h)),
                 ]
             )
         heads = (
@@ -129,14 +132,16 @@ class FuturesPanel(QWidget):
             "Paid back, years",
             "Misses",
             "Self-sufficient",
+            "Backup, h",
         )
         self.table.show_rows(heads, rows, f"From one in ten to nine in ten; {currency}", left=1)
         said = ", ".join(
             f"{item.name.lower()} ± {item.off:.0%}{' a year' if item.key == 'price_rise' else ''}"
             for item in futures.inputs
+            if item.key != YEAR
         )
         self.ranges.setToolTip(f"Now: {said}")
-        self.note.setText("Weather is varied by the light of whole years, not by other years' days.")
+        self.note.setText(futures.weather)
 
     def _ask(self):
         dialog = FormDialog("How far figures may be off", self._job.uncertainty, ROWS, self.window())
@@ -148,6 +153,11 @@ def _years(band) -> str:
     """Years of payback from one in ten to nine in ten; a payback that never comes is said so."""
     low, _, high = (f"{years:.0f}" if years < NEVER else "never" for years in band)
     return low if low == high else f"{low} to {high}"
+
+
+def _hours(band) -> str:
+    """Hours of backup from one in ten to nine in ten; a stroke where there is none."""
+    return f"{band[0]:.0f} to {band[2]:.0f}" if band[2] > 0.0 else "\u2013"
 
 
 def _signed(band) -> str:

@@ -426,20 +426,32 @@ def _backup(
     lasting: LastingStarts | None,
     ridden: float | None,
 ) -> Backup:
-    converter = design.battery_converter
-    if converter is None or converter.inverter.backup is None:
+    held = held_at_night(design, year, demand, site)
+    if held is None:
         return NO_BACKUP
-    forming = design.forming
-    part = year.plant[forming[0]]
-    out = part.bank.discharge_efficiency * part.bank.dc_dc_efficiency * float(part.loss.efficiency(0.2))
-    night = _night_steps(demand, site)
-    stored = sum(year.stored[number][night] for number in forming)
-    tenth = (stored.size - 1) // 10
-    held = float(np.partition(stored, tenth)[tenth]) * out
     if ridden is None:
         lasting = lasting or lasting_starts(design, job, demand, site)
         ridden = 0.0 if lasting is None else lasting.share(year)
     return Backup(forming_kw(design), held, held / demand.worst_season_mean_kw, ridden)
+
+
+def held_at_night(design: Design, year: PlantBus, demand: DemandYear, site: SiteYear) -> float | None:
+    """What lies in the batteries that form a grid, at the AC side, in nine of ten nights of the worst season [kWh].
+
+    None where no grid can be formed.
+    """
+    converter = design.battery_converter
+    if converter is None or converter.inverter.backup is None:
+        return None
+    forming = design.forming
+    bank, loss = year.plant[forming[0]].bank, year.plant[forming[0]].loss
+    night = _night_steps(demand, site)
+    stored = year.stored[forming[0]][night].copy()
+    for number in forming[1:]:
+        stored += year.stored[number][night]
+    tenth = (stored.size - 1) // 10
+    out = bank.discharge_efficiency * bank.dc_dc_efficiency * float(loss.efficiency(0.2))
+    return float(np.partition(stored, tenth)[tenth]) * out
 
 
 @kept

@@ -4,21 +4,30 @@ from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from os import cpu_count
+from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
+from calm_relay.exchange.array_cache import kept_aside
 from calm_relay.job.demand import MeteredDemand, ShapedDemand
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, WeatherFile
 from calm_relay.physics.money import present_value
 from calm_relay.physics.plant.inputs import Inputs, sum_inputs
 from calm_relay.physics.sensitivity import first_order, latin_hypercube
+from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.progress import Progress, unheard
-from calm_relay.planning.operation.simulate import bill_of, inputs_of
+from calm_relay.planning.operation.outcome import held_at_night, self_sufficiency_of
+from calm_relay.planning.operation.simulate import bill_of, inputs_in, inputs_of
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.demand import DemandYear, demand_year, with_other_loads
+from calm_relay.planning.site.site_year import SiteYear, site_year
 from calm_relay.planning.studies.cash_flow import CashFlow, cash_flows_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 SEED = 20
+# The input that counts years of other days.
+YEAR = "year"
 BATCH = 50
 WORKERS = min(2, cpu_count() or 1)
 # Shares of the futures in which the first must be best, below which it is too close to call.
@@ -44,7 +53,8 @@ class Future:
     """An option through all futures; arrays have an entry a draw.
 
     `best` is the share of the futures in which no other is worth more, `regret` what it misses on average against the
-    best of each [currency].
+    best of each [currency]; `backup_h` is how long the battery carries the mean load of the worst season in an outage,
+    from what lies in it in nine of ten nights [h].
     """
 
     option: Option
@@ -54,6 +64,7 @@ class Future:
     best: float
     regret: float
     indices: np.ndarray
+    backup_h: np.ndarray
 
     def band(self, values: np.ndarray) -> tuple[float, float, float]:
         """P10, P50 and P90."""
@@ -74,12 +85,16 @@ class Future:
 
 @dataclass(frozen=True, eq=False)
 class Futures:
-    """What the draws come to: options by how often each is best, the inputs, the draws of each, and a sentence."""
+    """What the draws come to: options by how often each is best, the inputs, the draws of each, and a sentence.
+
+    `weather` says whose days were lived through.
+    """
 
     options: tuple[Future, ...]
     inputs: tuple[Uncertain, ...]
     draws: np.ndarray
     sentence: str
+    weather: str
 
     @property
     def is_close(self) -> bool:
@@ -105,6 +120,7 @@ def uncertain_inputs(plan: Plan) -> tuple[Uncertain, ...]:
         Uncertain("price_rise", "Price rise", off("price_rise", 0.02), "prices rise less", "prices rise more"),
         Uncertain("fade", "Fading of the battery", off("fade", 0.4), "it fades slowly", "it fades fast"),
         Uncertain("outlay", "Installed price", off("outlay", 0.1), "it is installed for less", "it costs more"),
+        Uncertain(YEAR, "Days of weather and use", 0.5, "days fall otherwise", "days fall otherwise"),
     )  # fmt: skip
 
 
@@ -153,38 +169,90 @@ def future_of(plan: Plan, flow: CashFlow, progress: Progress = unheard) -> Futur
     return _compare(plan, *_drawn(plan, (flow,), progress)).options[0]
 
 
-_Drawn = tuple[Sequence[CashFlow], tuple[Uncertain, ...], np.ndarray, np.ndarray, np.ndarray]
+class _Lived(NamedTuple):
+    """What the draws come to: arrays of shape (1 + options, draws), "as it is" first."""
+
+    bills: np.ndarray
+    sufficient: np.ndarray
+    backup_h: np.ndarray
+
+
+class _Days(NamedTuple):
+    """A year of other days: its inputs, "as it is" first, and its demand."""
+
+    inputs: tuple[Inputs, ...]
+    demand: DemandYear
+    site: SiteYear
+
+
+_Drawn = tuple[Sequence[CashFlow], tuple[Uncertain, ...], np.ndarray, _Lived]
 
 
 def _drawn(plan: Plan, flows: Sequence[CashFlow], progress: Progress) -> _Drawn:
-    """The flows, the inputs, the draws, and in each draw bill and self-sufficiency of "as it is" and of each option."""
-    inputs = uncertain_inputs(plan)
-    unit = latin_hypercube(plan.job.uncertainty.draws, len(inputs), SEED)
+    """The flows, the inputs, the draws, and what each comes to for "as it is" and each option."""
+    inputs, stated = uncertain_inputs(plan), plan.job.uncertainty
+    unit = latin_hypercube(stated.draws, len(inputs), SEED)
     draws = (2.0 * unit - 1.0) * np.array([item.off for item in inputs])
-    runs = [
-        inputs_of(each.design, plan.job, plan.site, plan.demand)
-        for each in (plan.as_is, *(flow.option for flow in flows))
-    ]
-    bills, sufficient = np.zeros((len(runs), len(draws))), np.zeros((len(runs), len(draws)))
+    designs = [option.design for option in (plan.as_is, *(flow.option for flow in flows))]
+    progress(0.0, "Making other years' days")
+    years = [_days(plan, designs, number) for number in range(_count(plan))]
+    # The last column counts the years; the first of them is the plan's own.
+    draws[:, -1] = np.floor(unit[:, -1] * len(years))
+    made = _Lived(*(np.zeros((len(designs), len(draws))) for _ in _Lived._fields))
     with ThreadPoolExecutor(WORKERS) as workers:
         for first in range(0, len(draws), BATCH):
             batch = range(first, min(first + BATCH, len(draws)))
-            for place, base in enumerate(runs):
-                lived = workers.map(lambda at, base=base: _lived(plan, base, draws[at]), batch)
-                for at, (bill, share) in zip(batch, lived, strict=True):
-                    bills[place, at], sufficient[place, at] = bill, share
+            for place, design in enumerate(designs):
+                lived = workers.map(lambda at, d=design, n=place: _lived(plan, d, n, years, draws[at]), batch)
+                for at, figures in zip(batch, lived, strict=True):
+                    made.bills[place, at], made.sufficient[place, at], made.backup_h[place, at] = figures
             done = batch.stop
-            saved = np.quantile(bills[0, :done] - bills[1, :done], (0.1, 0.5, 0.9))
+            saved = np.quantile(made.bills[0, :done] - made.bills[1, :done], (0.1, 0.5, 0.9))
             progress(done / len(draws), f"{done} futures: saves {saved[0]:,.0f} to {saved[2]:,.0f} a year")
-    return flows, inputs, draws, bills, sufficient
+    return flows, inputs, draws, made
 
 
-def _lived(plan: Plan, base: Inputs, draw: np.ndarray) -> tuple[float, float]:
-    """Bill and self-sufficiency of a plant in one future, through the kernel."""
-    light, losses, demand = draw[:3]
-    run = sum_inputs(base.scaled(array=float((1.0 + light) * (1.0 + losses)), home=float(1.0 + demand)))
-    home = run.bus_kwh("home")
-    return bill_of(run, plan.job, plan.site), 1.0 - run.bus_kwh("import") / home if home > 0.0 else 0.0
+def _count(plan: Plan) -> int:
+    """How many years of other days there are: one where weather and use are both a file's."""
+    job = plan.job
+    of_files = isinstance(job.site.weather, WeatherFile) and isinstance(job.demand, MeteredDemand)
+    return 1 if of_files else job.uncertainty.years
+
+
+def _days(plan: Plan, designs: Sequence[Design], number: int) -> _Days:
+    """A year of the same climate and the same habits with other days; number 0 is the plan's own."""
+    job, site, demand = plan.job, plan.site, plan.demand
+    if number == 0:
+        return _Days(tuple(inputs_of(design, job, site, demand) for design in designs), demand, site)
+    weather = job.site.weather
+    with kept_aside():
+        if not isinstance(weather, WeatherFile):
+            job = job.with_(site=job.site.with_(weather=weather.with_(seed=_later(weather.seed, number))))
+            site = site_year(job.site, plan.equipment.library, Path())
+        if isinstance(job.demand, ShapedDemand):
+            job = job.with_(demand=job.demand.with_(seed=_later(job.demand.seed, number)))
+            demand = demand_year(job, Path(), site)
+        else:
+            demand = with_other_loads(demand, job.demand, site, job.supply.on_grid)
+        runs = [inputs_in(inputs_of(design, job, site, demand), design, job, site) for design in designs]
+    return _Days(tuple(runs), demand, site)
+
+
+def _later(seed: int, number: int) -> int:
+    """A seed that makes other days."""
+    return (seed + 1009 * number) % 2**31
+
+
+def _lived(
+    plan: Plan, design: Design, place: int, years: Sequence[_Days], draw: np.ndarray
+) -> tuple[float, float, float]:
+    """Bill, self-sufficiency and hours of backup of a plant in one future, through the kernel."""
+    light, losses, more = (float(value) for value in draw[:3])
+    days = years[int(draw[-1])]
+    run = sum_inputs(days.inputs[place].scaled(array=(1.0 + light) * (1.0 + losses), home=1.0 + more))
+    held = held_at_night(design, run, days.demand, days.site)
+    hours = 0.0 if held is None else held / (days.demand.worst_season_mean_kw * (1.0 + more))
+    return bill_of(run, plan.job, days.site), self_sufficiency_of(run), hours
 
 
 def _compare(
@@ -192,9 +260,9 @@ def _compare(
     flows: Sequence[CashFlow],
     inputs: tuple[Uncertain, ...],
     draws: np.ndarray,
-    bills: np.ndarray,
-    sufficient: np.ndarray,
+    lived: _Lived,
 ) -> Futures:
+    bills = lived.bills
     worth = np.array([_worth(plan, flow, bills[0] - bills[place], draws) for place, flow in enumerate(flows, 1)])
     best = worth.argmax(axis=0)
     top = worth.max(axis=0)
@@ -203,16 +271,31 @@ def _compare(
             flow.option,
             worth[place],
             bills[0] - bills[place + 1],
-            sufficient[place + 1],
+            lived.sufficient[place + 1],
             float((best == place).mean()),
             float((top - worth[place]).mean()),
             first_order(draws, worth[place]),
+            lived.backup_h[place + 1],
         )
         for place, flow in enumerate(flows)
     ]
     order = sorted(range(len(found)), key=lambda place: -found[place].best)
     sentence = _sentence([found[place] for place in order], inputs, draws, best, order)
-    return Futures(tuple(found[place] for place in order), inputs, draws, sentence)
+    return Futures(tuple(found[place] for place in order), inputs, draws, sentence, _whose_days(plan))
+
+
+def _whose_days(plan: Plan) -> str:
+    count, job = _count(plan), plan.job
+    if count == 1:
+        return "Every future has the plan's own days of weather and use; the light of whole years is varied."
+    what = "weather and use"
+    if isinstance(job.site.weather, WeatherFile):
+        what = "use; the weather file's days stay as they are"
+    elif isinstance(job.demand, MeteredDemand):
+        what = "weather; the meter's days stay as they are"
+    return (
+        f"Futures fall on {count} years of other days of {what}; the light of whole years is varied beside them."
+    )
 
 
 def _worth(plan: Plan, flow: CashFlow, saving: np.ndarray, draws: np.ndarray) -> np.ndarray:
@@ -256,6 +339,8 @@ def _sentence(
     mine = best == order[1]
     spread = draws.std(axis=0)
     shift = (draws[mine].mean(axis=0) - draws.mean(axis=0)) / np.where(spread > 0.0, spread, 1.0)
+    # A year of other days is no more and no less of anything.
+    shift[-1] = 0.0
     most = int(np.abs(shift).argmax())
     when = inputs[most].high if shift[most] > 0 else inputs[most].low
     said = (
