@@ -57,9 +57,9 @@ def results() -> list[Result]:
             ("as they are", None),
             ("replanned under a new tariff", Change(tariff=new_tariff())),
         ):
-            with _Memory() as memory, local_cores(2) as make:
+            with _Memory() as memory, local_cores(2) as workers:
                 start = time.perf_counter()
-                book = planned_book(folder, make, change)
+                book = planned_book(folder, workers, change)
                 seconds = time.perf_counter() - start
             found.append(
                 Result(f"{JOBS} jobs of a book {label}, a job on two cores", seconds / JOBS * 1e3, 50.0, "ms")
@@ -73,10 +73,10 @@ def results() -> list[Result]:
 
         with (
             LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as made,
-            cluster(made.scheduler_address) as make,
+            cluster(made.scheduler_address) as workers,
         ):
             start = time.perf_counter()
-            there = planned_book(folder, make, Change(tariff=new_tariff()))
+            there = planned_book(folder, workers, Change(tariff=new_tariff()))
             seconds = time.perf_counter() - start
         found.append(Result("both on a Dask cluster of two workers, a job", seconds / JOBS * 1e3, None, "ms"))
         unlike = sum(

@@ -245,8 +245,8 @@ def _book(arguments):
 
     where = cluster(arguments.scheduler) if arguments.scheduler else local_cores(arguments.cores)
     try:
-        with where as make:
-            book = planned_book(arguments.folder, make, change, progress)
+        with where as workers:
+            book = planned_book(arguments.folder, workers, change, progress)
     except BookError as error:
         raise ValueError(str(error)) from error
     if sys.stderr.isatty():

@@ -19,7 +19,7 @@ from calm_relay.exchange.user_state import read_settings
 from calm_relay.job.tariff import Costs
 from calm_relay.planning.book.change import Change
 from calm_relay.planning.book.invented import invented_jobs, new_tariff
-from calm_relay.planning.book.replan import planned_book
+from calm_relay.planning.book.replan import Workers, planned_book
 
 from . import driving
 
@@ -35,14 +35,14 @@ def jobs(tmp_path_factory):
     (folder / "b.relay.json").write_text(job_text(dairy.with_(name="Farm", state="built")))
     (folder / "c.relay.json").write_text("{")
     # Rows are kept beside the jobs: each test's run takes them from there.
-    planned_book(folder, lambda: ThreadPoolExecutor(1), Change(tariff=new_tariff()))
+    planned_book(folder, Workers(lambda: ThreadPoolExecutor(1), lambda: 1), Change(tariff=new_tariff()))
     return folder
 
 
 @pytest.fixture
 def bench(window, settled, qtbot, monkeypatch):
     monkeypatch.setenv(MANY, "0")
-    monkeypatch.setattr(BookRun, "make", staticmethod(lambda: ThreadPoolExecutor(1)))
+    monkeypatch.setattr(BookRun, "workers", Workers(lambda: ThreadPoolExecutor(1), lambda: 1))
     settled(window)
     driving.press(qtbot, window, BENCHES["Book"].key)
     window.resize(1280, 800)
@@ -139,7 +139,7 @@ def test_the_dialog_makes_the_change_that_was_asked_for(qtbot):
 
 
 def test_no_scheduler_at_the_address_is_told_and_the_window_goes_on(bench, jobs, qtbot, monkeypatch):
-    monkeypatch.setattr(BookRun, "make", None)
+    monkeypatch.setattr(BookRun, "workers", None)
     bench.folder = jobs
     bench.start(None, "tcp://127.0.0.1:9")
     qtbot.waitUntil(lambda: bench.settled, timeout=30_000)

@@ -19,7 +19,7 @@ from calm_relay.job.carried import with_copies
 from calm_relay.job.tariff import Costs, RateWindow, Tariff
 from calm_relay.planning.book.change import Change, changed
 from calm_relay.planning.book.invented import TARIFF_NAME, invented_jobs, new_tariff, write_invented
-from calm_relay.planning.book.replan import Book, BookError, cluster, local_cores, planned_book
+from calm_relay.planning.book.replan import AHEAD, Book, BookError, Workers, cluster, local_cores, planned_book
 from calm_relay.planning.book.row import BookRow, Task, keys_of, rows_of
 from calm_relay.planning.book.words import TABLE_COLUMNS, book_text, call_words, shown, summary, table_rows
 from calm_relay.planning.plan import plan
@@ -38,8 +38,7 @@ def alone(monkeypatch):
     monkeypatch.setenv(MANY, "0")
 
 
-def here():
-    return ThreadPoolExecutor(1)
+here = Workers(lambda: ThreadPoolExecutor(1), lambda: 1)
 
 
 @pytest.fixture(scope="module")
@@ -319,6 +318,33 @@ def test_a_cluster_of_two_workers_makes_the_same_rows(shop, book, dask_cluster, 
         assert {**mine, "problem": bool(mine["problem"])} == {**theirs, "problem": bool(theirs["problem"])}
 
 
+class Counting(ThreadPoolExecutor):
+    """Remembers the most tasks that were under way at once."""
+
+    def __init__(self):
+        super().__init__(1)
+        self.under_way = self.most = 0
+
+    def submit(self, work, /, *arguments):
+        future = super().submit(work, *arguments)
+        self.under_way += 1
+        self.most = max(self.most, self.under_way)
+        future.add_done_callback(lambda _: setattr(self, "under_way", self.under_way - 1))
+        return future
+
+
+def test_every_worker_of_a_cluster_has_work_ahead(shop, tmp_path):
+    """As many tasks lie ahead as the workers take, here or elsewhere."""
+    for number in range(12):
+        (tmp_path / f"{number}.relay.json").write_text("{}")
+    for cores in (1, 3):
+        pool = Counting()
+        planned_book(tmp_path, Workers(lambda pool=pool: pool, lambda cores=cores: cores))
+        assert pool.most <= AHEAD * cores
+        (tmp_path / ".calm-relay-book.jsonl").unlink(missing_ok=True)
+    assert pool.most > AHEAD
+
+
 def test_a_scheduler_that_dies_half_way_is_told_and_what_was_made_stays(shop, dask_cluster, tmp_path):
     for number in range(8):
         text = (shop / "a.relay.json").read_text().replace("M. and T.", f"{number}")
@@ -371,7 +397,7 @@ def test_invented_jobs_are_the_same_each_time_and_of_no_one():
 def test_the_command_makes_a_book_and_replans_it(tmp_path, capsys, monkeypatch):
     from calm_relay.planning.book import replan
 
-    monkeypatch.setattr(replan, "ProcessPoolExecutor", lambda *_, **__: here())
+    monkeypatch.setattr(replan, "ProcessPoolExecutor", lambda *_, **__: here.make())
     folder = tmp_path / "book"
     assert main(["book", str(folder), "--invent", "3", "--out", str(tmp_path / "b.csv")]) == 0
     assert "3 jobs" in capsys.readouterr().out

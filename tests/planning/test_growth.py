@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.tariff import Incentive
 from calm_relay.planning.studies.growth import LATER_YEARS, growth_of
 from calm_relay.planning.verdict.option import RefusedOption
 from tests.plans import plan
@@ -62,6 +63,37 @@ def test_a_pack_now_saves_the_visit_and_saves_sooner(demo):
         (choice.saving * (1 + costs.price_rise) ** (late - 1) / (1 + costs.discount_rate) ** late).sum()
     )
     assert choice.worth_later == pytest.approx(worth)
+
+
+def test_what_incentives_give_for_a_pack_is_counted(demo):
+    """A rebate by the kWh up to a cap, a credit a year later, and a payment each year: what one pack more brings."""
+    kwh = plan(demo).option("ac-addon").design.leader.bank.pack.nominal_kwh
+    given = {
+        "at sale": ({"amount": 100.0}, 100.0 * kwh, 0.0),
+        "next year": ({"amount": 50.0}, 0.0, 50.0 * kwh / (1 + demo.costs.discount_rate)),
+        "each year": (
+            {"amount": 10.0, "years": 2},
+            0.0,
+            10.0 * kwh * sum((1 + demo.costs.discount_rate) ** -n for n in (1, 2)),
+        ),
+    }
+
+    def choice(job):
+        made = plan(job)
+        return next(item for item in growth_of(made, made.option("ac-addon")).choices if "Fern" in item.what)
+
+    bare = demo.with_(costs=demo.costs.with_(rebate_per_kwh=0.0, incentives=()))
+    plain = choice(bare)
+    for when, (more, at_sale, after) in given.items():
+        paid = Incentive(name="Given", per="kWh", paid=when, **more)
+        found = choice(bare.with_(costs=bare.costs.with_(incentives=(paid,))))
+        assert plain.cost_now - found.cost_now == pytest.approx(at_sale)
+        assert plain.cost_later - found.cost_later == pytest.approx(at_sale)
+        assert found.worth_now - plain.worth_now == pytest.approx(at_sale + after)
+        later = (at_sale + after) / (1 + demo.costs.discount_rate) ** LATER_YEARS
+        assert found.worth_later - plain.worth_later == pytest.approx(later)
+    capped = Incentive(name="Given", per="kWh", amount=100.0, cap=1.0)
+    assert choice(bare.with_(costs=bare.costs.with_(incentives=(capped,)))).cost_now == plain.cost_now
 
 
 def test_a_visit_that_costs_nothing_leaves_time_alone_to_decide(demo):

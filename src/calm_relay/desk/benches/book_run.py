@@ -25,8 +25,8 @@ class BookRun(QObject):
     row_made = Signal(object)
     progressed = Signal(float, str)
     ended = Signal(object, str)
-    # Makes executors in place of processes or a cluster; for tests.
-    make = None
+    # `Workers` in place of this machine or a cluster; for tests.
+    workers = None
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -68,9 +68,11 @@ class BookRun(QObject):
 
         book, problem = None, ""
         try:
-            where = nullcontext(self.make) if self.make else cluster(scheduler) if scheduler else local_cores()
-            with where as make:
-                book = planned_book(folder, make, change, progress, self.row_made.emit)
+            where = (
+                nullcontext(self.workers) if self.workers else cluster(scheduler) if scheduler else local_cores()
+            )
+            with where as workers:
+                book = planned_book(folder, workers, change, progress, self.row_made.emit)
         except Cancelled:
             problem = ""
         except (BookError, InputError, OSError) as error:

@@ -96,9 +96,17 @@ class Call:
         return "; ".join(said)
 
 
+@dataclass(frozen=True)
+class Workers:
+    """Who plans: `make` makes an executor, once more when its workers died; `cores` says how many they are."""
+
+    make: Callable[[], Executor]
+    cores: Callable[[], int]
+
+
 @contextmanager
-def local_cores(count: int | None = None) -> Iterator[Callable[[], Executor]]:
-    """Makers of executors over so many processes of this machine; all cores when left out."""
+def local_cores(count: int | None = None) -> Iterator[Workers]:
+    """So many processes of this machine; all cores when left out."""
     made: list[ProcessPoolExecutor] = []
 
     def make() -> Executor:
@@ -106,14 +114,14 @@ def local_cores(count: int | None = None) -> Iterator[Callable[[], Executor]]:
         return made[-1]
 
     try:
-        yield make
+        yield Workers(make, lambda: count or cpu_count() or 1)
     finally:
         for pool in made:
             pool.shutdown(wait=False, cancel_futures=True)
 
 
 @contextmanager
-def cluster(address: str) -> Iterator[Callable[[], Executor]]:
+def cluster(address: str) -> Iterator[Workers]:
     """The same over a Dask cluster; its workers must have this release installed, and see the folder's files.
 
     Raises
@@ -131,7 +139,7 @@ def cluster(address: str) -> Iterator[Callable[[], Executor]]:
             "scheduler, such as tcp://192.168.1.20:8786"
         ) from error
     try:
-        yield client.get_executor
+        yield Workers(client.get_executor, lambda: sum(client.ncores().values()))
     finally:
         client.close(timeout=1)
 
@@ -157,7 +165,7 @@ def tasks_of(folder: Path, changes: Sequence[Change]) -> tuple[Task | BookRow, .
 
 def planned_book(
     folder: Path,
-    make: Callable[[], Executor],
+    workers: Workers,
     change: Change | None = None,
     progress: Progress = unheard,
     told: Callable[[BookRow], None] = lambda row: None,
@@ -171,8 +179,8 @@ def planned_book(
     ----------
     folder : Path
         Of the jobs, with those below it.
-    make : callable
-        Makes an executor, `local_cores` or `cluster`; once more when its workers died.
+    workers : Workers
+        Of `local_cores` or `cluster`.
     change : Change, optional
         What is changed.
     progress : Progress
@@ -204,7 +212,7 @@ def planned_book(
     ]
     whole = len(waiting)
     progress(0.0, f"{whole} of {len(listed)} jobs to be planned")
-    for done, (mine, rows) in enumerate(_made(waiting, make), 1):
+    for done, (mine, rows) in enumerate(_made(waiting, workers), 1):
         for key, row in zip(mine, rows, strict=True):
             kept.add(key, row)
         told(BookRow.of(rows[0]))
@@ -223,13 +231,11 @@ def planned_book(
 _Item = tuple[tuple[str, ...], Task]
 
 
-def _made(
-    waiting: Sequence[_Item], make: Callable[[], Executor]
-) -> Iterator[tuple[tuple[str, ...], list[dict[str, Any]]]]:
+def _made(waiting: Sequence[_Item], workers: Workers) -> Iterator[tuple[tuple[str, ...], list[dict[str, Any]]]]:
     """Rows of jobs as they come, in whatever order; few tasks at a time lie at the workers."""
     if not waiting:
         return
-    pool, ahead = make(), AHEAD * (cpu_count() or 1)
+    pool, ahead = workers.make(), AHEAD * max(workers.cores(), 1)
     queue = deque((item, 1) for item in waiting)
     running: dict[Future[list[dict[str, Any]]], tuple[_Item, int]] = {}
     try:
@@ -252,7 +258,7 @@ def _made(
                             ended = BookRow(task.file, problem="it ended the process that planned it, twice").kept
                             yield keys, [ended] * len(keys)
                     running.clear()
-                    pool = make()
+                    pool = workers.make()
                     break
                 except (CancelledError, OSError, TimeoutError) as error:
                     raise _gone(error) from error

@@ -3,12 +3,14 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from math import floor
+from typing import NamedTuple
 
 import numpy as np
 
 from calm_relay.job.model import Job
 from calm_relay.physics.money import present_value
 from calm_relay.physics.plant.inputs import sum_inputs
+from calm_relay.planning.architecture.cost import cost_lines, paid_next_year, yearly_incentives
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.architecture.refusals import battery_refusals
@@ -211,20 +213,32 @@ def _worth(job: Job, cost: float, saving: float, start: int) -> float:
 
 
 def _now_or_later(
-    job: Job, what: str, parts: float, hours: float, saving: float, beware: str, *, priced: bool
+    job: Job,
+    what: str,
+    parts: float,
+    hours: float,
+    saving: float,
+    beware: str,
+    *,
+    priced: bool,
+    paid: "_Paid | None" = None,
 ) -> NowOrLater:
-    """The same parts and hours with this visit, and with a visit, a design and a permit of their own."""
+    """The same parts and hours with this visit, and with a visit, a design and a permit of their own.
+
+    `paid` is what incentives give for them; later it is taken to be given as it is today.
+    """
+    paid = paid or _Paid(0.0, 0.0)
     costs = job.costs
     work = hours * costs.labour_per_hour
-    now = (parts + work) * (1.0 + costs.margin)
-    later = (parts + work + costs.once_per_job + costs.permit) * (1.0 + costs.margin)
+    now = (parts + work) * (1.0 + costs.margin) - paid.at_sale
+    later = (parts + work + costs.once_per_job + costs.permit) * (1.0 + costs.margin) - paid.at_sale
     return NowOrLater(
         what,
         now,
         later,
         saving,
-        _worth(job, now, saving, 0),
-        _worth(job, later, saving, LATER_YEARS),
+        _worth(job, now, saving, 0) + paid.after,
+        _worth(job, later, saving, LATER_YEARS) + paid.after / (1.0 + costs.discount_rate) ** LATER_YEARS,
         beware,
         priced,
     )
@@ -251,7 +265,28 @@ def more_battery(plan: Plan, option: Option) -> Iterator[NowOrLater]:
         saving,
         "later the same pack may be made no more, and an old one beside a new one gives less than it could",
         priced=pack.price > 0.0,
+        paid=_paid_more(plan.job, option.design, more),
     )
+
+
+class _Paid(NamedTuple):
+    """What incentives give: at the sale, and after it in its present value [currency]."""
+
+    at_sale: float
+    after: float
+
+
+def _paid_more(job: Job, design: Design, more: Design) -> _Paid:
+    """What incentives give beyond what they give already."""
+    before, then = _paid_for(job, design), _paid_for(job, more)
+    return _Paid(then.at_sale - before.at_sale, then.after - before.after)
+
+
+def _paid_for(job: Job, design: Design) -> _Paid:
+    at_sale = -sum(line.amount for line in cost_lines(design, job) if line.kind == "rebate")
+    after = np.concatenate([[0.0], yearly_incentives(design, job, job.costs.horizon_years)])
+    after[1] += paid_next_year(design, job)
+    return _Paid(at_sale, present_value(after, job.costs.discount_rate))
 
 
 def _bill(plan: Plan, design: Design) -> float:
