@@ -18,7 +18,20 @@ Shape = Literal["household", "all-electric", "small shop", "farm"]
 CodeLetter = Literal["A", "B", "C", "D", "E", "F", "G", "H", "J", "K", "L", "M", "N", "P", "R", "S", "T", "U", "V"]
 
 
-class ScheduledLoad(Model):
+OnPhase = Literal["all", "1", "2", "3"]
+
+
+class OneLoad(Model):
+    """What every load beside the house has."""
+
+    phase: OnPhase = Field(
+        default="all",
+        title="Hangs on phase or leg",
+        description="Of a service that has several; a circuit of the board that holds the load says it first.",
+    )
+
+
+class ScheduledLoad(OneLoad):
     """A machine that runs at set local clock times."""
 
     name: Line = Field(min_length=1, max_length=60)
@@ -85,7 +98,7 @@ class FuelToday(Model):
     )
 
 
-class HeatPump(Model):
+class HeatPump(OneLoad):
     """Heat for the house: so much on a mean day of the coldest month, less as the days grow warmer."""
 
     name: Line = Field(default="Heat pump", min_length=1, max_length=60)
@@ -103,6 +116,12 @@ class HeatPump(Model):
         default=(), max_length=4, description="When it rests, as long as its buffer lasts."
     )
     on_surplus: bool = Field(default=True, description="It fills its buffer from what the array leaves.")
+    starts_softly: bool = Field(
+        default=True, description="Its compressor is driven at any speed and starts softly."
+    )
+    starting_a: Positive | None = Field(
+        default=None, le=5000, description="Locked-rotor current of a compressor that starts at once, nameplate."
+    )
     planned: bool = True
     instead_of: FuelToday | None = Field(default=None, title="In place of")
 
@@ -122,7 +141,7 @@ class HeatPump(Model):
         return self
 
 
-class Car(Model):
+class Car(OneLoad):
     """A car that is charged at home within a window."""
 
     name: Line = Field(default="Car", min_length=1, max_length=60)
@@ -156,7 +175,7 @@ class Car(Model):
         return self
 
 
-class HotWater(Model):
+class HotWater(OneLoad):
     """A tank of hot water with an element that a control switches."""
 
     name: Line = Field(default="Hot water", min_length=1, max_length=60)
@@ -202,7 +221,7 @@ class HotWater(Model):
         return self
 
 
-class FlexibleLoad(Model):
+class FlexibleLoad(OneLoad):
     """A machine with so much to do a day, at any time of a window: a pool pump, an irrigation pump."""
 
     name: Line = Field(default="Pool pump", min_length=1, max_length=60)

@@ -10,7 +10,7 @@ from calm_relay.job.backup_board import LEGS, BackupBoard, Generator
 from calm_relay.job.base import Fraction, Identifier, Line, Model, Name, NotNegative, Positive, Prose, WeatherPath
 from calm_relay.job.commissioning import CalendarDay, Commissioning
 from calm_relay.job.control import Clock, Control, ExportWindow, GridCharge, Window, refuse_meeting
-from calm_relay.job.demand import Demand, MeteredDemand, ScheduledLoad, ShapedDemand
+from calm_relay.job.demand import LOAD_FIELDS, Demand, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.equipment import Catalogue, Phases
 from calm_relay.job.finance import Finance
 from calm_relay.job.survey import (
@@ -500,6 +500,25 @@ class Job(Model):
         """The circuits of a job that states them."""
         assert self.backup_board is not None, "its circuits are stated"
         return self.backup_board
+
+    @property
+    def load_phases(self) -> tuple[tuple[str, int], ...]:
+        """Loads that hang on one phase or leg of a service with several, each with its number.
+
+        The circuit that holds a load says it before the load does.
+        """
+        count = {"single": 1, "split": 2, "three": 3}[self.supply.phases]
+        if count == 1:
+            return ()
+        circuits = self.backup_board.circuits if self.backup_board is not None else ()
+        legs = {name: circuit.leg for circuit in circuits for name in circuit.loads}
+        found = []
+        for field in LOAD_FIELDS:
+            for load in getattr(self.demand, field):
+                leg = legs.get(load.name) or load.phase
+                if leg.isdigit() and int(leg) <= count:
+                    found.append((load.name, int(leg)))
+        return tuple(found)
 
     @property
     def own_generator(self) -> Generator:

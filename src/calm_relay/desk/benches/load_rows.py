@@ -12,6 +12,7 @@ from calm_relay.job.demand import DRIVEN_ON, Car, FlexibleLoad, Fuel, FuelToday,
 LETTERS = [(None, "none"), *((letter, letter) for letter in "ABCDEFGHJKLMNPRSTUV")]
 EVERY_DAY = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 CHARGING = [(way, way) for way in ("at once", "on surplus", "in cheap hours")]
+PHASES = [("all", "all, evenly"), ("1", "1"), ("2", "2"), ("3", "3")]
 PATTERNS = [(way, way) for way in ("morning and evening", "evening", "all day")]
 # Each kind: field of the demand, a first one, and the rows of its dialog.
 KINDS = {
@@ -29,6 +30,7 @@ KINDS = {
             ("starting_a", "Starting current", ("A", 1)),
             ("motor", "It starts a motor", "tick"),
             ("code_letter", "Code letter of the motor", LETTERS),
+            ("phase", "Hangs on phase or leg", PHASES),
             ("planned", "Not there yet", "tick"),
         ),
     ),
@@ -45,6 +47,9 @@ KINDS = {
             ("most_kw", "Most power; empty: by the coldest day", ("kW", 2)),
             ("set_back", "Rests, as long as that heat lasts", "windows"),
             ("on_surplus", "Fills its tank from the array's surplus", "tick"),
+            ("starts_softly", "Driven at any speed: it starts softly", "tick"),
+            ("starting_a", "Else its starting current; empty: six times its power", ("A", 1)),
+            ("phase", "Hangs on phase or leg", PHASES),
             ("planned", "Not there yet", "tick"),
         ),
     ),
@@ -62,6 +67,7 @@ KINDS = {
             ("least_kw", "Least it is charged with", ("kW", 2)),
             ("from_battery", "The battery serves it too", "tick"),
             ("within_fuse", "It holds back for the main fuse", "tick"),
+            ("phase", "Hangs on phase or leg", PHASES),
             ("planned", "Not there yet", "tick"),
         ),
     ),
@@ -83,6 +89,7 @@ KINDS = {
             ("keep_above", "Heated at once below", "percent"),
             ("top_up", "Heated through, whatever supplies it", "windows"),
             ("from_battery", "The battery serves it too", "tick"),
+            ("phase", "Hangs on phase or leg", PHASES),
             ("planned", "Not there yet", "tick"),
         ),
     ),
@@ -98,6 +105,7 @@ KINDS = {
             ("months", "Months", "months"),
             ("on_surplus", "Waits for the array's surplus", "tick"),
             ("from_battery", "The battery serves it too", "tick"),
+            ("phase", "Hangs on phase or leg", PHASES),
             ("planned", "Not there yet", "tick"),
         ),
     ),

@@ -17,6 +17,7 @@ from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.commissioning.conditions import Light
 from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
 from calm_relay.planning.operation.island import curve_of
+from calm_relay.planning.operation.phases import home_by_phase
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.site_year import shaded_plane
@@ -316,12 +317,16 @@ class PlayedSite:
         status = "charging" if kw < -0.01 else "discharging" if kw > 0.01 else "full" if soc > 0.98 else ""
         return BatteryReading(soc, volts, kw * 1000.0 / volts, kw, bank.usable_kwh, 1.0, status)
 
+    @cached_property
+    def _home_kw(self) -> np.ndarray:
+        """What the home takes on each phase [kW]."""
+        return home_by_phase(self.plan.job, self.plan.demand, self.year)
+
     def meter(self, step: float) -> DeviceReading:
         """What the meter says at a place of the year, in steps."""
         supply, year = self.plan.job.supply, self.year
-        home = self._at(year.at_bus("home"), step)
         count = self._phases
-        loads = [home * share for share in supply.home_shares] if count == 3 else [home / count] * count
+        loads = [self._at(row, step) for row in self._home_kw]
         given = np.zeros(count)
         for converter, series in zip(self.option.design.converters, self._units, strict=True):
             ac = self._at(series.ac, step)

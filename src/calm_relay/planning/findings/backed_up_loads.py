@@ -171,7 +171,7 @@ def check_backed_load(subject: Subject) -> list[Finding]:
 def _motors(subject: Subject, rows: BackedUpLoads) -> Iterator[tuple[ScheduledLoad, Circuit]]:
     """Every machine with a motor behind the relay with its circuit."""
     job = subject.job
-    for machine in job.demand.loads:
+    for machine in subject.context.demand.machines:
         circuit = next((c for c in job.board.circuits if machine.name in c.loads), None)
         if circuit is not None and circuit.name in rows.names and extra_kw(machine, circuit, job) > 0:
             yield machine, circuit

@@ -11,6 +11,7 @@ from calm_relay.job.model import Job, Supply
 from calm_relay.physics.kept import kept
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.site.home_phases import Phases, demand_by_phase
 
 WHOLE = "Whole house"
 # Demand of a home's peak minutes over that of their quarter hour: Wright and Firth 2007 (from memory).
@@ -105,28 +106,29 @@ class BackedUpLoads:
 
 def behind_relay(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     """The circuits behind the relay of a unit that forms a grid, with what each draws in the year."""
-    return _behind(job.backup_board, job.supply, _only_phase_served(design.leader, job), demand)
+    return _behind(job.backup_board, job.supply, _only_phase_served(design.leader, job), job.load_phases, demand)
 
 
 def whole_behind(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     """Every circuit that a unit which forms the grid can reach, none of them shed."""
     converter = design.leader
     circuits = tuple(circuit.with_(role="backed up") for circuit in job.board.circuits)
-    return _behind(job.board.with_(circuits=circuits), job.supply, _only_phase_served(converter, job), demand)
+    served = _only_phase_served(converter, job)
+    return _behind(job.board.with_(circuits=circuits), job.supply, served, job.load_phases, demand)
 
 
 def whole_house(backup_board: BackupBoard | None, supply: Supply, demand: DemandYear) -> BackedUpLoads:
     """Every circuit of the house, by priority, whatever is to become of it in an outage."""
     if backup_board is None:
-        return _behind(None, supply, None, demand)
+        return _behind(None, supply, None, (), demand)
     circuits = sorted(backup_board.circuits, key=lambda circuit: circuit.priority)
     all_on = tuple(circuit.with_(role="backed up") for circuit in circuits)
-    return _behind(backup_board.with_(circuits=all_on), supply, None, demand)
+    return _behind(backup_board.with_(circuits=all_on), supply, None, (), demand)
 
 
 @kept
 def _behind(
-    backup_board: BackupBoard | None, supply: Supply, one_phase: int | None, demand: DemandYear
+    backup_board: BackupBoard | None, supply: Supply, one_phase: int | None, on_one: Phases, demand: DemandYear
 ) -> BackedUpLoads:
     phases = supply.phases
     parts = {part.name: part.kw for part in demand.parts}
@@ -134,7 +136,8 @@ def _behind(
     if backup_board is None and one_phase is not None:
         share = supply.home_shares[one_phase - 1]
         legs = np.array([_shares(phases, str(one_phase))])
-        rows = demand.kw[None, :] * share, house[None, :] * share
+        here = demand_by_phase(supply, on_one, demand)[one_phase - 1]
+        rows = here[None, :], house[None, :] * share
         return BackedUpLoads((f"Phase {one_phase}",), legs, np.zeros(1), *rows)
     if backup_board is None:
         rows = demand.kw[None, :].copy(), house[None, :]

@@ -15,6 +15,7 @@ from calm_relay.physics.plant.inputs import frozen
 from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.site.home_phases import Phases, demand_by_phase
 
 
 def open_in(calendar: YearCalendar, window: Window | ClockWindow | GridCharge) -> np.ndarray:
@@ -101,7 +102,7 @@ def export_limit_kw(job: Job) -> float:
 
 
 @kept
-def home_of(supply: Supply, demand: DemandYear) -> np.ndarray:
-    """The demand as the meter counts it: whole, or a row for each phase [kW]."""
-    home_kw = np.outer(supply.home_shares, demand.kw) if supply.meter == "each phase" else demand.kw.copy()
-    return frozen(home_kw)
+def home_of(supply: Supply, phases: Phases, demand: DemandYear) -> np.ndarray:
+    """The demand as the meter counts it: whole, or a row for each phase [kW]; `phases` are `Job.load_phases`."""
+    each = supply.meter == "each phase"
+    return frozen(demand_by_phase(supply, phases, demand).copy() if each else demand.kw.copy())

@@ -65,7 +65,7 @@ def machine_starts(
     load += np.repeat(fed.house_kw[:, steps], per_step, axis=1) * _small_peaks(steps.size, per_step, rng)
     start, again, who = np.zeros(load.shape), np.zeros(load.shape), {}
     parts = {part.name: part.kw for part in demand.parts}
-    for machine in job.demand.loads:
+    for machine in demand.machines:
         circuit = (
             next((c for c in job.board.circuits if machine.name in c.loads), None) if job.backup_board else None
         )
@@ -95,12 +95,12 @@ def may_ask_kw(job: Job, demand: DemandYear, fed: BackedUpLoads) -> np.ndarray:
 
     Machines on a duty are on or off, not at their mean, and any of them may be on; many small things peak.
     """
-    return _may_ask_kw(job.demand.loads, job.backup_board, demand, fed)
+    return _may_ask_kw(demand.machines, job.backup_board, demand, fed)
 
 
 def dropped_to_fit(job: Job, demand: DemandYear, fed: BackedUpLoads, limit_kw: float) -> tuple[str, ...]:
     """Circuits to drop, the least wanted first, so that what all may ask for minutes stays within a limit [kW]."""
-    return _dropped_to_fit(job.demand.loads, job.board, demand, fed, limit_kw)
+    return _dropped_to_fit(demand.machines, job.board, demand, fed, limit_kw)
 
 
 @kept
@@ -113,7 +113,7 @@ def _dropped_to_fit(
 
 def may_ask_together_kw(job: Job, demand: DemandYear, fed: BackedUpLoads) -> np.ndarray:
     """What all circuits together may ask for minutes within each step, shape (steps,) [kW]."""
-    return _may_ask_together_kw(job.demand.loads, job.backup_board, demand, fed)
+    return _may_ask_together_kw(demand.machines, job.backup_board, demand, fed)
 
 
 @kept

@@ -10,8 +10,13 @@ from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.backed_up_loads import behind_relay, whole_house
 from calm_relay.planning.operation.island import LEGS
 from calm_relay.planning.site.demand import DemandYear
-
-COUNT = {"single": 1, "split": 2, "three": 3}
+from calm_relay.planning.site.home_phases import (
+    COUNT,
+    Phases,
+    controlled_by_phase,
+    demand_by_phase,
+    spread_of,
+)
 
 
 def units_by_phase(design: Design, job: Job) -> np.ndarray:
@@ -37,10 +42,7 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
             net_kw -= year.of("ac", number)
             net_kw += year.of("standby", number)
         return np.maximum(net_kw, 0.0, out=net_kw)[None, :]
-    load_kw = _house_by_phase(job.backup_board, job.supply, demand).copy()
-    if year.loads.loads:
-        # The control's loads are spread evenly, as the simulation has them.
-        load_kw += year.controlled_kw / COUNT[job.supply.phases]
+    load_kw = home_by_phase(job, demand, year).copy()
     ac_kw = np.array([year.of("ac", number) for number in range(len(design.converters))])
     standby_kw = np.array([year.of("standby", number) for number in range(len(design.converters))])
     if ac_kw.size:
@@ -61,11 +63,8 @@ def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBu
     shares = units_by_phase(design, job)
     if len(shares) and not (shares == shares[0]).all():
         return float(imported.max()) / count
-    load_kw = _house_by_phase(job.backup_board, job.supply, demand)
-    controlled_kw = year.controlled_kw
-    if year.loads.loads:
-        load_kw = load_kw + controlled_kw / count
-    given = demand.kw + controlled_kw - imported + year.at_bus("export")
+    load_kw = home_by_phase(job, demand, year)
+    given = demand.kw + year.controlled_kw - imported + year.at_bus("export")
     spread = shares[0] if len(shares) else np.full(count, 1.0 / count)
     return max(float((load - share * given).max()) for load, share in zip(load_kw, spread, strict=True))
 
@@ -96,13 +95,23 @@ def relay_passes_a(converter: Converter) -> float:
 
 
 @kept
-def _house_by_phase(backup_board: BackupBoard | None, supply: Supply, demand: DemandYear) -> np.ndarray:
+def _house_by_phase(
+    backup_board: BackupBoard | None, supply: Supply, phases: Phases, demand: DemandYear
+) -> np.ndarray:
+    if backup_board is None:
+        return demand_by_phase(supply, phases, demand)
     count = COUNT[supply.phases]
-    spread = np.array(supply.home_shares) if count == 3 else np.full(count, 1.0 / count)
-    load_kw = np.zeros((count, demand.kw.size))
-    if backup_board is not None:
-        house = whole_house(backup_board, supply, demand)
-        load_kw += house.legs[:, :count].T @ house.kw
+    house = whole_house(backup_board, supply, demand)
+    load_kw = house.legs[:, :count].T @ house.kw
+    on, held = dict(phases), {name for circuit in backup_board.circuits for name in circuit.loads}
+    for part in demand.parts[1:]:
+        if part.name in on and part.name not in held:
+            load_kw[on[part.name] - 1] += part.kw
     # Circuits need not hold all of the house: the rest is spread as the house is.
-    load_kw += spread[:, None] * (demand.kw - load_kw.sum(axis=0))
-    return load_kw
+    return np.asarray(load_kw + spread_of(supply)[:, None] * (demand.kw - load_kw.sum(axis=0)))
+
+
+def home_by_phase(job: Job, demand: DemandYear, year: PlantBus) -> np.ndarray:
+    """What the home takes on each phase or leg, with its controlled loads, shape (phases, steps) [kW]."""
+    load_kw = _house_by_phase(job.backup_board, job.supply, job.load_phases, demand)
+    return load_kw + controlled_by_phase(job.supply, year.loads) if year.loads.loads else load_kw

@@ -37,7 +37,7 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
     return Inputs(
         plant,
         pv_kw,
-        home_of(job.supply, demand),
+        home_of(job.supply, job.load_phases, demand),
         calendar.step_h,
         grid,
         control_of(design, job, calendar),
@@ -61,7 +61,11 @@ def loads_of(job: Job, site: SiteYear) -> tuple[NamedLoad, ...]:
     """The controlled loads of a job in the order in which they take surplus; off grid they run by the clock."""
     if not job.supply.on_grid:
         return ()
-    return controlled_loads(job.demand, job.control, job.tariff, site)
+    on = dict(job.load_phases)
+    return tuple(
+        replace(item, load=item.load.after(phase=on[item.name])) if item.name in on else item
+        for item in controlled_loads(job.demand, job.control, job.tariff, site)
+    )
 
 
 def _thermal_derate(design: Design, job: Job, site: SiteYear) -> np.ndarray | None:

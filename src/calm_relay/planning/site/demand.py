@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.demand import MeteredDemand, ShapedDemand
+from calm_relay.job.demand import MeteredDemand, ScheduledLoad, ShapedDemand, Weekday
 from calm_relay.job.model import Job
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.demand_shape import (
@@ -21,11 +21,11 @@ from calm_relay.physics.demand_shape import (
 )
 from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.loads import by_the_clock
-from calm_relay.planning.site.controlled_loads import controlled_loads
+from calm_relay.planning.site.controlled_loads import SPARE_POWER, controlled_loads
 from calm_relay.planning.site.metered import Metered, metered_year
 from calm_relay.planning.site.site_year import SiteYear, file_edition
 
-DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+DAYS: tuple[Weekday, ...] = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 SEASONS = {
     "summer": (12, 1, 2),
     "autumn": (3, 4, 5),
@@ -49,7 +49,8 @@ class DemandYear:
     """Demand of the home [kW] a step, and what a planner reads off it.
 
     `night_kwh` is what a mean night of the worst season asks from sunset to sunrise. `metered` is None for a
-    shaped year; `days_without_bill` is None where the year does not rest on bills.
+    shaped year; `days_without_bill` is None where the year does not rest on bills. `machines` are those that start at
+    once, compressors of heat pumps among them.
     """
 
     kw: np.ndarray
@@ -64,6 +65,7 @@ class DemandYear:
     night_kwh: float
     metered: Metered | None
     days_without_bill: int | None
+    machines: tuple[ScheduledLoad, ...] = ()
 
 
 def demand_year(job: Job, folder: Path, year: SiteYear, made_kw: Callable[..., Any] | None = None) -> DemandYear:
@@ -155,6 +157,7 @@ def _demand_year(
         float(kw[steps & year.night].sum() * calendar.step_h / nights),
         metered,
         bare_days,
+        _machines(demand, parts),
     )
 
 
@@ -163,7 +166,26 @@ def with_other_loads(
 ) -> DemandYear:
     """The same house with the loads of another demand beside it: its power and its parts; all else as it was read."""
     parts = _with_loads(made.parts[0], demand, year, on_grid)
-    return replace(made, kw=_sum_of(parts), parts=parts)
+    return replace(made, kw=_sum_of(parts), parts=parts, machines=_machines(demand, parts))
+
+
+def _machines(demand: ShapedDemand | MeteredDemand, parts: tuple[Part, ...]) -> tuple[ScheduledLoad, ...]:
+    """The machines, and each heat pump whose compressor starts at once as one that is on for its share of the time."""
+    drawn = {part.name: part.kw for part in parts}
+    found = list(demand.loads)
+    for pump in demand.heat_pumps:
+        kw = drawn[pump.name]
+        if pump.starts_softly or not kw.any():
+            continue
+        rated = max(pump.most_kw or SPARE_POWER * float(kw.max()), float(kw.max()))
+        duty = min(float(kw[kw > 0.0].mean()) / rated, 1.0)
+        found.append(
+            ScheduledLoad(
+                name=pump.name, kw=rated, days=DAYS, start="00:00", hours=24.0, duty=duty, motor=True,
+                starting_a=pump.starting_a,
+            )
+        )  # fmt: skip
+    return tuple(found)
 
 
 def _with_loads(
