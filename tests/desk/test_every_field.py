@@ -139,7 +139,7 @@ def controls(window, qtbot, settled, tmp_path):
     add(model.RoofFace, {name: field for (number, name), field in roof.fields.items() if number == 0})
     add(model.RoofFace, {
         "strings": roof.today.strings, "age_years": roof.today.age, "mounting": roof.today.mounting,
-        "electronics": roof.today.electronics, "wired_to": roof.today.unit,
+        "covering": roof.today.covering, "electronics": roof.today.electronics, "wired_to": roof.today.unit,
     })  # fmt: skip
     add(survey.Rectangle, {**roof.layout_.fields, "layout": roof.layout_.layout_choice})
     losses = [(name, name, "percent") for name in model.ArrayLosses.model_fields]

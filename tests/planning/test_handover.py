@@ -2,10 +2,11 @@
 
 import json
 import re
+from dataclasses import replace
 
 import pytest
 
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.backup_board import Generator
 from calm_relay.job.control import Control, ExportWindow, GridCharge, Window
 from calm_relay.planning.handover.application import application_of, application_rows
@@ -13,6 +14,7 @@ from calm_relay.planning.handover.materials import GROUPS, labels_of, material_r
 from calm_relay.planning.handover.offer import offer_of
 from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
 from calm_relay.planning.handover.work_order import steps_of
+from calm_relay.planning.plan import plan as plan_on
 from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import of_few_futures, plan
 
@@ -96,6 +98,30 @@ def test_rails_and_clamps_by_hand():
     odd = mounting_of(7, 5, 1.0)
     assert odd["rail"] == pytest.approx(2 * (5.2 + 2.2))
     assert odd["middle clamps"] == 10
+
+
+def test_what_a_rail_stands_on_follows_the_roof():
+    """Hooks for tiles, clamps for a standing seam: as many as before, under the name of what is ordered."""
+    job = demo_job("cottage")
+    face = next(number for number, face in enumerate(job.faces) if face.fate == "new")
+    plain = quantity(option_of(job, "hybrid-swap"), "Hooks or feet")
+    for covering, words in (("tiles", "Roof hooks for tiles"), ("standing seam", "Clamps for standing seam")):
+        covered = option_of(job.with_face(face, covering=covering), "hybrid-swap")
+        assert quantity(covered, words) > 0.0
+        assert quantity(covered, words) + quantity(covered, "Hooks or feet") == plain
+
+
+def test_supplier_and_article_number_stand_where_the_library_knows_them(demo):
+    shipped = library()
+    pack = option_of(demo).design.leader.bank.pack
+    own = replace(shipped, orders={("packs", pack.key): ("A-4711", "Invented Wholesale")})
+    option = plan_on(demo, own).option("ac-addon")
+    (line,) = [part for part in materials_of(option) if part.article == pack.name and part.fate == "to buy"]
+    assert (line.number, line.supplier) == ("A-4711", "Invented Wholesale")
+    head, *rows = material_rows(option)
+    row = next(row for row in rows if row[1] == pack.name and row[4] == "to buy")
+    assert row[head.index("supplier")] == "Invented Wholesale" and row[head.index("article number")] == "A-4711"
+    assert not any(part.number for part in materials_of(option_of(demo)))
 
 
 def test_what_is_used_again_and_taken_away_stands_apart(demo):

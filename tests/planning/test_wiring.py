@@ -34,6 +34,11 @@ def cable(job, key, option="ac-addon"):
     return wiring_of(chosen.design, chosen.context).cable(key)
 
 
+def cables_of(job, option="ac-addon"):
+    chosen = plan(job).option(option)
+    return wiring_of(chosen.design, chosen.context).cables
+
+
 def found(job, check, option="ac-addon"):
     return [item for item in plan(job).option(option).findings if item.check == check]
 
@@ -78,7 +83,9 @@ def test_every_cable_of_every_demo_carries_its_device_and_keeps_its_limits(demo_
             assert item.capacity_a >= item.edge.amps - 1e-9
             if item.device is not None:
                 assert item.edge.amps <= item.device.amps + 1e-9
-                assert item.device.amps <= item.capacity_a + 1e-9
+                larger = [size.amps for size in made.tables.breakers if size.amps >= item.capacity_a - 1e-9]
+                most = min(larger) if made.tables.next_size_up else item.capacity_a
+                assert item.device.amps <= most + 1e-9
             assert item.drop_share <= item.limits.drop + 1e-9
 
 
@@ -348,3 +355,35 @@ def test_units_side_by_side_have_a_cable_each(demo):
     item = cable(job, AC)
     assert item.edge.runs == 2
     assert item.edge.amps == pytest.approx(cable(demo, AC).edge.amps)
+
+
+def test_a_short_circuit_at_the_board_asks_for_breakers_that_break_it(demo):
+    def at(kiloamps):
+        return demo.with_(supply=demo.supply.with_(short_circuit_ka=kiloamps))
+
+    (unknown,) = found(demo, "breaking")
+    assert unknown.severity is Severity.OK and "not stated" in unknown.sentence
+    (usual,) = found(at(4.5), "breaking")
+    assert usual.severity is Severity.OK and "breakers of 6 kA" in usual.sentence
+    (more,) = found(at(8.0), "breaking")
+    assert more.severity is Severity.CHECK and "breakers of 10 kA" in more.sentence
+    (none,) = found(at(25.0), "breaking")
+    assert none.severity is Severity.STOP and "back-up fuse" in none.sentence
+
+
+def test_a_larger_short_circuit_asks_for_more_copper(demo):
+    """A cable bears what its breaker lets pass, which is more where more flows."""
+
+    def least(kiloamps):
+        job = demo.with_(supply=demo.supply.with_(short_circuit_ka=kiloamps))
+        return max(item.least_mm2 for item in cables_of(job) if item.edge.circuit != "dc")
+
+    assert least(2.0) <= least(None) == least(6.0) < least(9.0)
+
+
+def test_breakers_are_listed_with_what_they_break(demo):
+    from calm_relay.planning.handover.materials import materials_of
+
+    job = demo.with_(supply=demo.supply.with_(short_circuit_ka=8.0))
+    parts = materials_of(plan(job).option("ac-addon"))
+    assert all(part.article.endswith("10 kA") for part in parts if part.article.startswith("Breaker"))

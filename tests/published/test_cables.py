@@ -5,6 +5,7 @@ from math import pi, sqrt
 import pytest
 
 from calm_relay.exchange.shipped import wire_tables
+from calm_relay.job.wires import DeviceSize
 from calm_relay.job.wiring import Route
 from calm_relay.physics.cables import (
     conductor_temp_c,
@@ -14,6 +15,7 @@ from calm_relay.physics.cables import (
     voltage_drop_v,
 )
 from calm_relay.planning.architecture.topology import Edge
+from calm_relay.planning.wiring.cable import Limits, size_cable
 from calm_relay.planning.wiring.capacity import carries
 from calm_relay.planning.wiring.laid import laid_of
 
@@ -237,3 +239,46 @@ def test_the_busbar_sum_of_the_planner_is_that_of_the_clause(main, amps, busbar,
     option = plan(job).option("hybrid-swap")
     note = next(item for item in option.findings if item.check == "busbar")
     assert (note.severity is Severity.OK) is holds
+
+
+# NEC 240.4(B) and 240.6(A), table 310.16 at 75 degC: a cable whose capacity is no standard rating may have the next
+# larger breaker, up to 800 A, as long as it carries what it is chosen for. From memory.
+@pytest.mark.parametrize(
+    ("needed", "breaker", "size"),
+    [
+        (62.0, 70.0, "6"),  # 6 AWG carries 65 A, between 60 and 70
+        (66.0, 70.0, "4"),  # more than 65 A is asked of it
+        (128.0, 150.0, "1"),  # 1 AWG carries 130 A, between 125 and 150
+        (132.0, 150.0, "1/0"),
+        (98.0, 100.0, "3"),  # 3 AWG carries 100 A, a standard rating of its own
+        (28.0, 30.0, "10"),  # 240.4(D) holds small conductors to their breaker
+    ],
+)
+def test_nec_next_size_up(tables, needed, breaker, size):
+    edge = Edge("a > b", "a", "b", "unit", volts=240.0, amps=needed, drop_a=needed)
+    laid = laid_of(edge, Route(key="a > b", length_m=1.0, ambient_c=30.0), tables["nec"])
+    limits = Limits(needed, None, None, 0.0)
+    made = size_cable(edge, None, laid, limits, tables["nec"], DeviceSize(amps=breaker), "breaker")
+    assert made.size.name == size
+
+
+def test_elsewhere_a_breaker_is_no_larger_than_its_cable(tables):
+    """IEC 60364-4-43, 433.1: Ib <= In <= Iz."""
+    edge = Edge("a > b", "a", "b", "unit", volts=230.0, amps=20.0, drop_a=20.0)
+    for breaker in tables["iec"].breakers[:10]:
+        laid = laid_of(edge, Route(key="a > b", length_m=1.0), tables["iec"])
+        limits = Limits(breaker.amps - 1.0, None, None, 0.0)
+        made = size_cable(edge, None, laid, limits, tables["iec"], breaker, "breaker")
+        assert made.capacity_a >= breaker.amps
+
+
+# EN 60898-1, energy class 3, type C: A2s at 3, 6 and 10 kA, from memory.
+@pytest.mark.parametrize(
+    ("amps", "at_3", "at_6", "at_10"), [(16, 18_000, 42_000, 84_000), (32, 22_000, 55_000, 110_000)]
+)
+def test_breakers_let_through_what_their_class_allows(tables, amps, at_3, at_6, at_10):
+    breaker = next(item for item in tables["iec"].breakers if item.amps == amps)
+    passed = [breaker.lets_through(kiloamps) for kiloamps in (2.5, 5.0, 9.0, None)]
+    assert passed == [at_3, at_6, at_10, at_6]
+    # k of 115 for copper in PVC (IEC 60364-4-43): 84,000 A2s ask for 2.52 mm2, 42,000 for 1.78.
+    assert least_area_mm2(at_10, 115.0) == pytest.approx(sqrt(at_10) / 115.0)

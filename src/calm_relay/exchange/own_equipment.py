@@ -52,6 +52,7 @@ def library(own: OwnEquipment | None = None) -> Library:
         catalogue=base.catalogue.joined(own.catalogue()),
         withheld=own.withheld(base.catalogue),
         stock=own.stock(),
+        orders=own.orders(),
         costs=costs,
     )
 

@@ -44,8 +44,8 @@ class Library:
     """Equipment, climates by key, packs of regional rules by key, and what is usual in a country by its name.
 
     `withheld` holds (kind, key) of equipment that is known and not to be proposed: out of stock, or left out; `stock`
-    says of own equipment whether it is in stock, on order or discontinued. `costs` is the firm's price list, None where
-    it has none; `wires` are tables of wires by key.
+    says of own equipment whether it is in stock, on order or discontinued, `orders` its article number and
+    its supplier. `costs` is the firm's price list, None where it has none; `wires` are tables of wires by key.
     """
 
     catalogue: Catalogue
@@ -54,6 +54,7 @@ class Library:
     countries: Mapping[str, Country] = field(default_factory=dict)
     withheld: frozenset[tuple[str, str]] = frozenset()
     stock: Mapping[tuple[str, str], str] = field(default_factory=dict)
+    orders: Mapping[tuple[str, str], tuple[str, str]] = field(default_factory=dict)
     costs: Costs | None = None
     wires: Mapping[str, WireTables] = field(default_factory=dict)
 

@@ -166,6 +166,9 @@ class Supply(Model):
     busbar_a: Positive | None = Field(
         default=None, le=2000, description="Rating of the main board's busbar; None: not known."
     )
+    short_circuit_ka: Positive | None = Field(
+        default=None, le=200, description="Prospective short-circuit current at the main board; None: not known."
+    )
     operator_counts: Literal["every inverter", "inverters with PV terminals"] = "every inverter"
 
     @model_validator(mode="after")
@@ -207,6 +210,9 @@ class MustHaves(Model):
 
 
 Mounting = Literal["close to the roof", "open rack", "integrated"]
+Covering = Literal[
+    "not stated", "tiles", "slates", "shingles", "corrugated sheet", "standing seam", "flat roof", "ground"
+]
 
 
 class RoofFace(Model):
@@ -222,6 +228,7 @@ class RoofFace(Model):
     mounting: Mounting = Field(
         default="close to the roof", description="How freely air passes behind the modules."
     )
+    covering: Covering = Field(default="not stated", description="What the modules are fixed to.")
     wired_to: Name | None = Field(
         default=None, description="Existing inverter that its strings are on; None: the first."
     )

@@ -134,6 +134,15 @@ class OwnEquipment:
         """Whether each own item, by kind and key, is in stock, on order or discontinued."""
         return {(kind, own.key): own.stock for kind in KINDS for own in self.of(kind)}
 
+    def orders(self) -> dict[tuple[str, str], tuple[str, str]]:
+        """Article number and supplier of each own item that states one, by kind and key."""
+        return {
+            (kind, own.key): (own.article, own.supplier)
+            for kind in KINDS
+            for own in self.of(kind)
+            if own.article or own.supplier
+        }
+
     def withheld(self, shipped: Catalogue) -> frozenset[tuple[str, str]]:
         """What is not to be proposed: own items that are not in stock, and the examples where they are left out."""
         own = self.stock()

@@ -48,10 +48,26 @@ class AmbientFactors(Model):
 
 
 class DeviceSize(Model):
-    """A breaker or fuse of a series; `let_through_a2s` is the energy it passes in a short circuit, None: not stated."""
+    """A breaker or fuse of a series; `let_through_a2s` is the energy it passes in a short circuit, None: not stated.
+
+    A breaker passes it in a short circuit of up to 6 kA, and other energies up to 3 and 10 kA.
+    """
 
     amps: Positive
     let_through_a2s: Positive | None = None
+    let_through_3ka: Positive | None = None
+    let_through_10ka: Positive | None = None
+
+    def lets_through(self, fault_ka: float | None) -> float | None:
+        """Energy it passes in a short circuit of so much [A2s]; None where it is not stated.
+
+        A current that nobody stated is taken to be at most 6 kA; where an energy is not stated, the next larger counts.
+        """
+        if fault_ka is not None and fault_ka > 6.0:
+            return self.let_through_10ka or self.let_through_a2s
+        if fault_ka is not None and fault_ka <= 3.0:
+            return self.let_through_3ka or self.let_through_a2s
+        return self.let_through_a2s
 
 
 class WireTables(Model):
@@ -70,6 +86,15 @@ class WireTables(Model):
     grouping_clause: Line
     breakers: tuple[DeviceSize, ...] = Field(min_length=1, max_length=60)
     fuses: tuple[DeviceSize, ...] = Field(min_length=1, max_length=60)
+    breaking_ka: tuple[Positive, ...] = Field(
+        default=(6.0, 10.0),
+        min_length=1,
+        max_length=6,
+        description="Short circuits that breakers are made for [kA].",
+    )
+    next_size_up: bool = Field(
+        default=False, description="A cable may have the next breaker of the series above what it carries."
+    )
     ac_insulation: Insulation
     dc_laying: Laying = "on the roof"
     colours: tuple[tuple[Name, Name], ...] = Field(max_length=20, description="Conductor and its colour.")
@@ -84,6 +109,10 @@ class WireTables(Model):
                     f"{len(self.sizes)} sizes, null where there is none"
                 )
         return self
+
+    def breaker_ka(self, fault_ka: float | None) -> float | None:
+        """The breaking capacity that a breaker wants where so much flows [kA]; None where none is made for it."""
+        return next((made for made in sorted(self.breaking_ka) if made >= (fault_ka or 0.0) - 1e-9), None)
 
     @property
     def summary(self) -> str:

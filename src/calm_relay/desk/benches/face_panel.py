@@ -13,7 +13,7 @@ from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.field_range import range_of
-from calm_relay.job.model import Mounting, RoofFace
+from calm_relay.job.model import Covering, Mounting, RoofFace
 
 NONE = ""
 MOUNTINGS = get_args(Mounting)
@@ -35,6 +35,8 @@ class FacePanel(QWidget):
         self.electronics = ChoiceField("What is under each module", width=24)
         self.unit = ChoiceField("Existing inverter its strings are on", width=18)
         self.mounting = ChoiceField("How the modules are mounted", [(name, name) for name in MOUNTINGS], width=18)
+        coverings = [(name, name) for name in get_args(Covering)]
+        self.covering = ChoiceField("What the modules are fixed to", coverings, width=18)
         self.summary = Label()
         self.summary.setObjectName("quiet")
         self.summary.setWordWrap(True)
@@ -51,6 +53,7 @@ class FacePanel(QWidget):
                 ("Age", self.age),
                 ("On", self.unit),
                 ("Mounting", self.mounting),
+                ("Fixed to", self.covering),
                 ("Under each module", self.electronics),
             )
         ):
@@ -70,6 +73,7 @@ class FacePanel(QWidget):
         self.age.accepted.connect(lambda value: self._change("age_years", value))
         self.unit.taken.connect(lambda value: self._change("wired_to", value))
         self.mounting.taken.connect(lambda value: self._change("mounting", value))
+        self.covering.taken.connect(lambda value: self._change("covering", value))
         self.electronics.taken.connect(lambda value: self._change("electronics", value or None))
         self.electronics.new_wanted.connect(self._ask_new)
         for field in (self.strings, self.age):
@@ -95,6 +99,7 @@ class FacePanel(QWidget):
         self.strings.setEnabled(face.is_there)
         self.age.show_value(face.age_years)
         self.mounting.show_value(face.mounting)
+        self.covering.show_value(face.covering)
         self.title.setText(face.name)
         wired = f"{face.strings} × {face.in_series} modules in series"
         self.summary.setText(
@@ -122,6 +127,7 @@ class FacePanel(QWidget):
                 "strings": "strings",
                 "age_years": "age",
                 "mounting": "mounting",
+                "covering": "what it is fixed to",
                 "wired_to": "existing inverter",
                 "electronics": "under each module",
             }[name]

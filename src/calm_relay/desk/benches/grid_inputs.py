@@ -49,6 +49,7 @@ SERVICE_ROWS = (
     ("single_on", "Single-phase units hang on phase", [(1, "1"), (2, "2"), (3, "3")]),
     ("inverter_limit_kw", "Inverter power this connection may have", ("kW", 2)),
     ("busbar_a", "Busbar of the main board", ("A", 0)),
+    ("short_circuit_ka", "Short-circuit current at it, as measured or told", ("kA", 1)),
     (
         "operator_counts",
         "The operator counts",

@@ -352,7 +352,8 @@ def _made_materials(kit: Kit, logo) -> tuple[bytes, int]:
             rows = []
             for part in mine:
                 fate = "" if part.fate == "to buy" else f" <b>{part.fate}</b>"
-                note = f"<br><span class='quiet'>{escape(part.note)}</span>" if part.note else ""
+                small = "; ".join(text for text in (part.supplier, part.number, part.note) if text)
+                note = f"<br><span class='quiet'>{escape(small)}</span>" if small else ""
                 price = "" if part.amount is None or part.fate != "to buy" else _money(part.amount, currency)
                 rows.append((part.counted, f"{escape(part.article)}{fate}{note}", price))
             pages.table(rows, (14, 70, 16))

@@ -86,6 +86,52 @@ def _typed(cable: Cable, amps: float, plan: WiringPlan, name: str) -> Iterator[F
         )
 
 
+@grid_check
+def check_breaking(subject: Subject) -> list[Finding]:
+    """Breakers must break what flows in a short circuit at the board."""
+    plan, fault = subject.wiring, subject.job.supply.short_circuit_ka
+    new = plan is not None and any(
+        cable.device is not None and cable.edge.circuit != "dc" and cable.edge.status != "there"
+        for cable in plan.cables
+    )
+    if plan is None or not new:
+        return []
+    usual, rule = min(plan.tables.breaking_ka), plan.tables.summary
+    if fault is None:
+        said = (
+            f"The short-circuit current at the board is not stated: breakers are taken for {usual:g} kA. Ask the "
+        )
+        return [
+            passes("breaking", "Wiring", "supply.short_circuit_ka", f"{said}operator, or measure it.", rule=rule)
+        ]
+    breaks = plan.tables.breaker_ka(fault)
+    if breaks is None:
+        most = max(plan.tables.breaking_ka)
+        return [
+            stops(
+                "breaking",
+                "Wiring",
+                "supply.short_circuit_ka",
+                f"A short circuit at the board brings {fault:g} kA, and breakers of the series break {most:g} kA: a "
+                "back-up fuse ahead of them, or devices of another series.",
+                reading=(fault, most, "kA"),
+                rule=rule,
+            )
+        ]
+    more = " Look at the breakers that are there as well." if breaks > usual else ""
+    return [
+        warns_if(
+            breaks > usual,
+            "breaking",
+            "Wiring",
+            "supply.short_circuit_ka",
+            f"A short circuit at the board brings {fault:g} kA: breakers of {breaks:g} kA.{more}",
+            reading=(fault, breaks, "kA"),
+            rule=rule,
+        )
+    ]
+
+
 @check
 def check_selectivity(subject: Subject) -> list[Finding]:
     """Where two devices in series are of one rating a fault may trip the wrong one."""

@@ -1,9 +1,10 @@
 """Materials of an option: every part with its quantity, what it is for, and what is used again or taken away."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import ceil
 from typing import Literal
 
+from calm_relay.job.equipment import KINDS
 from calm_relay.planning.architecture.connections import units_of
 from calm_relay.planning.architecture.topology import Edge
 from calm_relay.planning.equipment.bank import Bank
@@ -39,7 +40,10 @@ DOUBLE_POLES = 2
 
 @dataclass(frozen=True)
 class Part:
-    """One line of the list. `price` is of one, None where nobody stated it."""
+    """One line of the list.
+
+    `price` is of one, None where nobody stated it; `number` is the supplier's article number.
+    """
 
     group: Group
     article: str
@@ -48,6 +52,8 @@ class Part:
     fate: Fate = "to buy"
     price: float | None = None
     note: str = ""
+    number: str = ""
+    supplier: str = ""
 
     @property
     def counted(self) -> str:
@@ -95,6 +101,19 @@ def _modules(option: Option) -> list[Part]:
     return parts
 
 
+# What a rail stands on, by what the roof is covered with: common practice, no source.
+HOOKS = "hooks or feet"
+FIXINGS = {
+    "tiles": "roof hooks for tiles",
+    "slates": "hooks for slates, with flashing",
+    "shingles": "feet with flashing for shingles",
+    "corrugated sheet": "hanger bolts or feet for corrugated sheet, with seal",
+    "standing seam": "clamps for standing seam",
+    "flat roof": "supports for a flat roof; ballast as wind and roof allow",
+    "ground": "posts or ground screws",
+}
+
+
 def mounting_of(run_modules: int, row: int, along_m: float) -> dict[str, float]:
     """Rails, clamps and hooks of modules in rows.
 
@@ -119,7 +138,7 @@ def mounting_of(run_modules: int, row: int, along_m: float) -> dict[str, float]:
         "rail": 2.0 * sum(lengths),
         "end clamps": 4.0 * rows,
         "middle clamps": 2.0 * (run_modules - rows),
-        "hooks or feet": float(sum(2 * (ceil(length / HOOK_EACH_M) + 1) for length in lengths)),
+        HOOKS: float(sum(2 * (ceil(length / HOOK_EACH_M) + 1) for length in lengths)),
         "rail ends": 4.0 * rows,
     }
 
@@ -140,8 +159,9 @@ def _mounting(option: Option) -> list[Part]:
         for name, quantity in mounting_of(plan.count, min(row, plan.count), along).items():
             unit = "m" if name == "rail" else "pieces"
             amount = ceil(quantity * (1.0 + WASTE)) if unit == "m" else quantity
+            words = FIXINGS.get(plan.covering, name) if name == HOOKS else name
             parts.append(
-                Part("Mounting", f"{name[:1].upper()}{name[1:]}", amount, unit, note=f"{plan.name}; {PRACTICE}")
+                Part("Mounting", f"{words[:1].upper()}{words[1:]}", amount, unit, note=f"{plan.name}; {PRACTICE}")
             )
     return parts
 
@@ -251,7 +271,9 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
         elif cable.device is not None and edge.kind in ("battery", "pack"):
             add(f"Battery fuse {cable.device.amps:g} A with holder, DC", 2.0 * edge.runs, "one a pole")
         elif cable.device is not None:
-            add(f"Breaker {cable.device.amps:g} A, {poles} poles", float(edge.runs))
+            breaks = plan.tables.breaker_ka(option.context.job.supply.short_circuit_ka)
+            rating = "" if breaks is None else f", {breaks:g} kA"
+            add(f"Breaker {cable.device.amps:g} A, {poles} poles{rating}", float(edge.runs))
     for converter in option.design.converters:
         units = float(units_of(converter))
         if converter.is_new and converter.inverter.rcd in ("type A", "type F", "type B"):
@@ -339,16 +361,48 @@ def materials_of(option: Option) -> tuple[Part, ...]:
     if option.design.new_converters:
         parts += [Part("Labels", label, 1.0, "pieces") for label in labels_of(option)]
     parts.sort(key=lambda part: (GROUPS.index(part.group), part.fate == "taken away", part.fate == "used again"))
-    return tuple(part for part in parts if part.quantity > 0)
+    orders = _orders(option)
+    return tuple(
+        replace(part, number=orders[part.article][0], supplier=orders[part.article][1])
+        if part.fate == "to buy" and part.article in orders
+        else part
+        for part in parts
+        if part.quantity > 0
+    )
+
+
+def _orders(option: Option) -> dict[str, tuple[str, str]]:
+    """Article number and supplier of what is the installer's own, by the name under which it is listed."""
+    equipment = option.context.equipment
+    known = equipment.library.orders
+    if not known:
+        return {}
+    return {
+        item.name: known[kind, item.key]
+        for kind in KINDS
+        for item in getattr(equipment.catalogue, kind)
+        if (kind, item.key) in known
+    }
 
 
 def material_rows(option: Option) -> list[list[str | float | None]]:
     """The list as rows of a table, with a head."""
     currency = option.context.job.tariff.currency
     head: list[str | float | None] = ["group", "article", "quantity", "unit", "what becomes of it"]
-    rows = [[*head, f"price each, {currency}", f"sum, {currency}", "supplier", "note"]]
+    rows = [[*head, f"price each, {currency}", f"sum, {currency}", "supplier", "article number", "note"]]
     for part in materials_of(option):
         rows.append(
-            [part.group, part.article, part.quantity, part.unit, part.fate, part.price, part.amount, "", part.note]
-        )
+            [
+                part.group,
+                part.article,
+                part.quantity,
+                part.unit,
+                part.fate,
+                part.price,
+                part.amount,
+                part.supplier,
+                part.number,
+                part.note,
+            ]
+        )  # fmt: skip
     return rows

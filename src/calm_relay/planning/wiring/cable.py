@@ -36,12 +36,15 @@ class Limits:
         Share of the voltage that may be lost, and by which it may rise towards the source; None: no rule.
     rise_a : float
         Current that the rise is reckoned at [A].
+    fault_ka : float or None
+        Short-circuit current that flows there at most [kA]; None: nobody stated it.
     """
 
     needed_a: float
     drop: float | None
     rise: float | None
     rise_a: float
+    fault_ka: float | None = None
 
 
 @dataclass(frozen=True)
@@ -155,7 +158,8 @@ def size_cable(
     loads_a = max(limits.needed_a, device.amps if device is not None else 0.0)
     able = carries(laid, edge.loaded, tables)
     flexible = edge.kind in DC_KINDS
-    least = _least_mm2(laid, device)
+    least = _least_mm2(laid, device, limits.fault_ka)
+    larger = _next_above(device, limits.needed_a, tables)
 
     def made(
         at: _At | None, binding: Limit, missed: tuple[Limit, ...], problem: str, taken: WireSize | None
@@ -171,7 +175,7 @@ def size_cable(
         where = f"{laid.material} of {laid.insulation} laid {laid.laying}"
         return made(None, "current", ("current",), f"{tables.name} has no figure for {where}", None)
     standing = [
-        _standing(edge, laid, limits, able, made_as, amps, loads_a, least, flexible=flexible)
+        _standing(edge, laid, limits, able, made_as, amps, (loads_a, larger), least, flexible=flexible)
         for made_as, amps in zip(tables.sizes, able.amps, strict=True)
     ]
     made_so = [item for item in standing if item is not None]
@@ -190,14 +194,28 @@ def size_cable(
     return made(fits, smaller[-1].missed[0] if smaller else "smallest size", (), "", fits.size)
 
 
-def _least_mm2(laid: Laid, device: DeviceSize | None) -> float:
+def _least_mm2(laid: Laid, device: DeviceSize | None, fault_ka: float | None) -> float:
     """Area that bears what the device lets pass; 0 where it is not stated, or conductors share it."""
-    if device is None or device.let_through_a2s is None:
+    passes = None if device is None else device.lets_through(fault_ka)
+    if passes is None:
         return 0.0
-    return (
-        least_area_mm2(device.let_through_a2s, ADIABATIC[laid.material, SHORTED_AS[laid.insulation]])
-        / laid.parallel
-    )
+    return least_area_mm2(passes, ADIABATIC[laid.material, SHORTED_AS[laid.insulation]]) / laid.parallel
+
+
+# The largest device that may stand above what its cable carries: NEC 240.4(B), from memory.
+NEXT_UP_MOST_A = 800.0
+
+
+def _next_above(device: DeviceSize | None, needed_a: float, tables: WireTables) -> float | None:
+    """What a cable must carry at least where its breaker may be the next size up [A]; None where it may not.
+
+    It carries what it is chosen for, and more than the size below its breaker.
+    """
+    if not tables.next_size_up or device is None or device.amps > NEXT_UP_MOST_A:
+        return None
+    below = [item.amps for item in tables.breakers if item.amps < device.amps]
+    known = any(item.amps == device.amps for item in tables.breakers)
+    return max(needed_a - 2e-9, below[-1] if below else 0.0) if known else None
 
 
 def _standing(
@@ -207,12 +225,16 @@ def _standing(
     able: Carries,
     size: WireSize,
     capacity_a: float | None,
-    loads_a: float,
+    asked: tuple[float, float | None],
     least_mm2: float,
     *,
     flexible: bool,
 ) -> _At | None:
-    """How a size stands against every limit; None where it is not made, or the table does not know it."""
+    """How a size stands against every limit; None where it is not made, or the table does not know it.
+
+    `asked` is what it must carry, and what is enough below its breaker where the region allows the next size up [A].
+    """
+    loads_a, next_up_a = asked
     ohm = ohm_per_km(size, laid, flexible=flexible)
     if capacity_a is None or ohm is None:
         return None
@@ -220,7 +242,7 @@ def _standing(
     missed: list[Limit] = []
     if size.breaker_most_a is not None and loads_a > size.breaker_most_a * laid.parallel + 1e-9:
         missed.append("breaker")
-    if capacity_a < loads_a - 1e-9:
+    if capacity_a < loads_a - 1e-9 and not (next_up_a is not None and capacity_a > next_up_a + 1e-9):
         missed.append("current")
     if limits.drop is not None and drop > limits.drop + 1e-9:
         missed.append("voltage drop")

@@ -141,6 +141,7 @@ def wiring_of(design: Design, context: DesignContext) -> WiringPlan | None:
             None if drop is None else drop.limit,
             left if on_grid else None,
             rise_a if on_grid else 0.0,
+            context.job.supply.short_circuit_ka if edge.circuit != "dc" else None,
         )
         string_fuse = None
         if edge.kind == "string" and edge.unit is not None:
