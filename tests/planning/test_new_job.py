@@ -7,7 +7,9 @@ from calm_relay.exchange.places import find_places
 from calm_relay.exchange.shipped import library
 from calm_relay.job.assumed import less_what_was_said, value_at
 from calm_relay.planning.findings import Severity
+from calm_relay.planning.operation.island import curve_of
 from calm_relay.planning.site.new_job import ASSUMED, new_job
+from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import plan
 
 
@@ -45,6 +47,39 @@ def test_a_place_sets_what_is_usual_there_and_a_plan_forms(town, modules):
     assert "main fuse" in note.sentence and note.severity is Severity.CHECK
     assert all("." not in name for name in note.sentence.split(": ")[1].rstrip(".").split(", "))
     assert note.mends[0].apply(job).assumed == ()
+
+
+# Frequency and sizes of wire in homes: common practice, no source.
+@pytest.mark.parametrize(
+    ("town", "hertz", "gauges", "stated"),
+    [
+        ("hamburg", 50, False, None),
+        ("denver", 60, True, None),
+        ("toronto", 60, True, None),
+        ("manila", 60, True, "nec"),
+        ("bogota", 60, True, "nec"),
+        ("kampala", 50, False, None),
+    ],
+)
+def test_a_place_sets_frequency_and_sizes_of_wire(town, hertz, gauges, stated):
+    job = begun(town)
+    assert job.supply.hertz == hertz
+    assert job.wiring.tables == stated and ("wiring.tables" in job.assumed) == (stated is not None)
+    assert curve_of(job).nominal_hz == hertz
+    tables = library().wires_for(job)
+    assert (tables.key == "nec") == gauges
+    made = plan(job)
+    option = next(option for option in made.live if option.role != "today")
+    cables = wiring_of(option.design, option.context).cables
+    assert all(("AWG" in cable.words or "kcmil" in cable.words) == gauges for cable in cables if cable.size)
+
+
+def test_a_frequency_stated_goes_before_the_regions(demo):
+    assert curve_of(demo).nominal_hz == 50.0
+    assert curve_of(demo.with_(supply=demo.supply.with_(hertz=60))).nominal_hz == 60.0
+    american = demo.with_(region="united-states")
+    assert curve_of(american).nominal_hz == 60.0
+    assert curve_of(american.with_(supply=demo.supply.with_(hertz=50))).nominal_hz == 50.0
 
 
 def test_what_is_said_is_no_longer_assumed():

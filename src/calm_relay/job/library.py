@@ -59,7 +59,9 @@ class Library:
     wires: Mapping[str, WireTables] = field(default_factory=dict)
 
     def wires_for(self, job: Job) -> WireTables | None:
-        """Tables of wires that the job's region goes by; None where there are none."""
+        """Tables of wires that the job states or its region goes by; None where there are none."""
+        if job.wiring.tables is not None:
+            return self.wires.get(job.wiring.tables)
         pack = self.rule_packs.get(job.region)
         return self.wires.get(pack.wires) if pack is not None else None
 

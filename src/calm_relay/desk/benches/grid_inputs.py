@@ -43,6 +43,7 @@ def off_grid_inputs() -> FieldForm:
 SERVICE_ROWS = (
     ("phases", "Phases", [("single", "one"), ("split", "split phase, 120/240 V"), ("three", "three")]),
     ("volts", "Voltage, phase to neutral", ("V", 0)),
+    ("hertz", "Frequency", [(None, "as the region's grid code"), (50, "50 Hz"), (60, "60 Hz")]),
     ("on_grid", "There is a grid connection", "tick"),
     ("meter", "The meter counts", [(name, name) for name in ("sum of phases", "each phase")]),
     ("home_shares", "Demand on phases 1 / 2 / 3, %", "shares"),

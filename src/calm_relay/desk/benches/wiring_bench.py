@@ -20,6 +20,17 @@ BLOCK_ROWS = (
         "Paper",
         [(None, "as is usual here"), *((name, name) for name in ("A4", "A3", "Letter", "Tabloid"))],
     ),
+    (
+        "tables",
+        "Tables and sizes of wires",
+        [
+            (None, "as the region's rules"),
+            ("iec", "IEC 60364-5-52, mm²"),
+            ("bs", "BS 7671, mm²"),
+            ("as-nzs", "AS/NZS 3008, mm²"),
+            ("nec", "NEC 310, AWG"),
+        ],
+    ),
     ("drawn_by", "Drawn by", "text"),
     ("checked_by", "Checked by", "text"),
     ("revision", "Revision", "text"),
@@ -204,9 +215,9 @@ class WiringBench(Bench):
         self.edited.emit(self._job.with_(wiring=wiring), f"Place of {key.removeprefix('face ')}")
 
     def _ask_block(self):
-        dialog = FormDialog("Title block of the diagram", self._job.wiring, BLOCK_ROWS, self.window())
+        dialog = FormDialog("Diagram: paper, wires, title block", self._job.wiring, BLOCK_ROWS, self.window())
         if dialog.exec() and dialog.result_model != self._job.wiring:
-            self.edited.emit(self._job.with_(wiring=dialog.result_model), "Title block")
+            self.edited.emit(self._job.with_(wiring=dialog.result_model), "Diagram: paper, wires, title block")
 
     def _on_row(self, row):
         self.choose(self.sheet.keys[row])

@@ -7,6 +7,7 @@ WORDS = {
     "site.elevation_m": "elevation",
     "supply.phases": "phases",
     "supply.volts": "volts",
+    "supply.hertz": "frequency",
     "supply.main_fuse_a": "main fuse",
     "tariff.price": "price of a kWh",
     "tariff.feed_in": "price of what is exported",
@@ -16,6 +17,7 @@ WORDS = {
     "battery.pack": "battery",
     "battery.count": "packs",
     "battery_place": "where the battery stands",
+    "wiring.tables": "sizes of wires",
     "region": "rules of the region",
 }
 

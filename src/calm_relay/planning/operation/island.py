@@ -39,8 +39,11 @@ UNLOADED = 0.02
 
 
 def curve_of(job: Job) -> FrequencyWatt:
-    """The standard by which inverters of the region follow the frequency."""
-    return CURVES.get(job.region, VDE_4105)
+    """The standard by which inverters follow the frequency: the region's, or one that is made for the service's."""
+    usual, hertz = CURVES.get(job.region, VDE_4105), job.supply.hertz
+    if hertz is None or hertz == usual.nominal_hz:
+        return usual
+    return IEEE_1547 if hertz == 60 else VDE_4105
 
 
 def forms_grid(converter: Converter | None) -> TypeGuard[Converter]:

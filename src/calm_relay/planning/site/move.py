@@ -9,10 +9,14 @@ from calm_relay.job.library import Library
 from calm_relay.job.model import ClimatePreset, Job, Site
 from calm_relay.job.tariff import Tariff
 from calm_relay.planning.site.climates import nearest_climates
-from calm_relay.planning.site.new_job import ELSEWHERE
+from calm_relay.planning.site.new_job import ELSEWHERE, tables_in
 
 PHASES = {"single": "one phase", "split": "split phase", "three": "three phases"}
 FROM_YEAR = "from the year"
+TABLES = {
+    None: "as the region's rules", "iec": "IEC 60364-5-52, mm²", "bs": "BS 7671, mm²", "as-nzs": "AS/NZS 3008, mm²",
+    "nec": "NEC 310, AWG",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -114,6 +118,11 @@ def _service(job: Job, usual: Country) -> Iterator[Belonging]:
         "service", "Service", f"{PHASES[supply.phases]}, {supply.volts:g} V",
         f"{PHASES[usual.phases]}, {usual.volts:g} V", change, assumed=("supply.phases", "supply.volts"),
     )  # fmt: skip
+    now = "as the region's grid code" if supply.hertz is None else f"{supply.hertz} Hz"
+    yield Belonging(
+        "frequency", "Frequency", now, f"{usual.hertz} Hz",
+        lambda job: job.with_(supply=job.supply.with_(hertz=usual.hertz)), assumed=("supply.hertz",),
+    )  # fmt: skip
     yield Belonging(
         "fuse", "Main fuse", f"{supply.main_fuse_a:g} A", f"{usual.main_fuse_a:g} A",
         lambda job: job.with_(supply=job.supply.with_(main_fuse_a=usual.main_fuse_a)),
@@ -162,6 +171,12 @@ def _rules(job: Job, usual: Country, library: Library) -> Iterator[Belonging]:
     yield Belonging(
         "region", "Rules of the region", name(job.region), name(region), lambda job: job.with_(region=region)
     )
+    tables, wanted = job.wiring.tables, tables_in(usual, library)
+    yield Belonging(
+        "wires", "Tables and sizes of wires", TABLES[tables], TABLES[wanted],
+        lambda job: job.with_(wiring=job.wiring.with_(tables=wanted)),
+        assumed=("wiring.tables",) if wanted is not None else (),
+    )  # fmt: skip
     own = [rule.name for rule in job.rules]
     yield Belonging(
         "rules", "Rules of this job alone", ", ".join(own) or "none", "none", lambda job: job.with_(rules=())

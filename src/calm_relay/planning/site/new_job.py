@@ -1,6 +1,7 @@
 """A job begun from a place: what is usual there, assumed until somebody says otherwise."""
 
 from collections.abc import Sequence
+from typing import Literal
 
 from calm_relay.job.country import Country
 from calm_relay.job.demand import ShapedDemand
@@ -20,6 +21,7 @@ PLACE_ASSUMED = (
     "site.elevation_m",
     "supply.phases",
     "supply.volts",
+    "supply.hertz",
     "supply.main_fuse_a",
     "tariff.price",
     "tariff.feed_in",
@@ -118,9 +120,12 @@ def placed(
         pack = _first_pack(library, usual)
         battery = PlannedBattery(pack=pack.key, count=pack.count_min)
     marks = PLACE_ASSUMED if country in library.countries else (*PLACE_ASSUMED, "region", "tariff.currency")
+    tables = tables_in(usual, library)
+    marks = marks if tables is None else (*marks, "wiring.tables")
     there = job.with_(
         site=bare.with_(elevation_m=climate.elevation_m, weather=ClimatePreset(climate=climate.key)),
         supply=_service(usual),
+        wiring=job.wiring.with_(tables=tables),
         backup_board=job.backup_board and job.backup_board.on_legs_of(usual.phases),
         tariff=_tariff(usual),
         faces=tuple(face.with_(azimuth=_to_equator(latitude)) for face in job.faces),
@@ -156,7 +161,16 @@ def with_array(job: Job, modules: int, library: Library) -> Job:
 
 
 def _service(usual: Country) -> Supply:
-    return Supply(phases=usual.phases, volts=usual.volts, main_fuse_a=usual.main_fuse_a)
+    return Supply(phases=usual.phases, volts=usual.volts, hertz=usual.hertz, main_fuse_a=usual.main_fuse_a)
+
+
+def tables_in(usual: Country, library: Library) -> Literal["iec", "nec"] | None:
+    """Tables of wires with the sizes of a country where those of its rules have others; else None."""
+    pack = library.rule_packs.get(usual.region) or library.rule_packs.get("generic")
+    gauges = pack is not None and pack.wires == "nec"
+    if gauges == (usual.wire_sizes == "awg"):
+        return None
+    return "iec" if gauges else "nec"
 
 
 def _tariff(usual: Country) -> Tariff:

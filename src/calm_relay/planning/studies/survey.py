@@ -11,6 +11,7 @@ from calm_relay.job.survey import HorizonPoint
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.wanted import STATIONS, WORDS
+from calm_relay.planning.operation.island import curve_of
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.site.months import months_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
@@ -237,10 +238,10 @@ def _service(job: Job) -> Iterator[Entry]:
     )  # fmt: skip
     yield Entry(
         "phases",
-        "Phases and voltage",
+        "Phases, voltage, frequency",
         "Grid",
         _assumed(job, "supply.phases"),
-        f"{supply.phases}, {supply.volts:g} V",
+        f"{supply.phases}, {supply.volts:g} V, {curve_of(job).nominal_hz:g} Hz",
     )
     if supply.on_grid:
         for path, label, value, spread in (
