@@ -17,6 +17,7 @@ from calm_relay.exchange.own_tariffs import keep_tariff
 from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.exchange.user_state import read_settings
 from calm_relay.job.tariff import Costs
+from calm_relay.planning.book import replan
 from calm_relay.planning.book.change import Change
 from calm_relay.planning.book.invented import invented_jobs, new_tariff
 from calm_relay.planning.book.replan import Workers, planned_book
@@ -140,6 +141,7 @@ def test_the_dialog_makes_the_change_that_was_asked_for(qtbot):
 
 def test_no_scheduler_at_the_address_is_told_and_the_window_goes_on(bench, jobs, qtbot, monkeypatch):
     monkeypatch.setattr(BookRun, "workers", None)
+    monkeypatch.setattr(replan, "PATIENCE_S", 1)
     bench.folder = jobs
     bench.start(None, "tcp://127.0.0.1:9")
     qtbot.waitUntil(lambda: bench.settled, timeout=30_000)

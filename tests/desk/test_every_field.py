@@ -165,6 +165,7 @@ def controls(window, qtbot, settled, tmp_path):
     panel = bench("Battery").panel
     add(model.PlannedBattery, {
         "pack": panel.pack, "count": panel.count, "reserve": panel.reserve, "units": panel.units,
+        "stacks": panel.stacks,
         "expansions": panel.expansions, "waits": held.order,
     })  # fmt: skip
     add(control.GridCharge, {

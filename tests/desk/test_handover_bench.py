@@ -7,6 +7,7 @@ from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.firm import read_firm
 from calm_relay.planning.verdict.option import RefusedOption
+from tests.plans import of_few_futures
 
 from . import driving
 from .driving import LEFT, painted
@@ -14,6 +15,10 @@ from .driving import LEFT, painted
 
 @pytest.fixture
 def bench(window, qtbot, settled, own_folder):
+    # What is printed hangs on few futures as on many, and comes sooner.
+    window.session.replace(of_few_futures(window.session.job))
+    window.forget_view()
+    settled(window)
     window.show_option(1)
     driving.press(qtbot, window, BENCHES["Handover"].key)
     settled(window)

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QTableWidgetItem,
 )
 
+from calm_relay.desk.app import job_files
 from calm_relay.desk.app.application import make_window
 from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.benches.site_bench import TYPED
@@ -24,7 +25,7 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.scales import scales_of
-from tests.plans import plan
+from tests.plans import of_few_futures, plan
 
 from . import driving
 from .driving import LEFT, choose, painted, type_into
@@ -490,7 +491,8 @@ def test_photos_are_attached_captioned_and_taken_out(window, opened, qtbot, sett
 
 
 @pytest.mark.parametrize("words", ["New house, split phase", "Dairy farm, three phase"])
-def test_every_demo_opens_from_the_menu_on_every_bench(window, qtbot, settled, words):
+def test_every_demo_opens_from_the_menu_on_every_bench(window, qtbot, settled, monkeypatch, words):
+    monkeypatch.setattr(job_files, "demo_job", lambda name: of_few_futures(demo_job(name)))
     next(action for action in window.commands.all() if action.text() == words).trigger()
     settled(window)
     for name in BENCHES:

@@ -17,6 +17,7 @@ from calm_relay.exchange.job_file import job_text, read_job
 from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.carried import with_copies
 from calm_relay.job.tariff import Costs, RateWindow, Tariff
+from calm_relay.planning.book import replan
 from calm_relay.planning.book.change import Change, changed
 from calm_relay.planning.book.invented import TARIFF_NAME, invented_jobs, new_tariff, write_invented
 from calm_relay.planning.book.replan import AHEAD, Book, BookError, Workers, cluster, local_cores, planned_book
@@ -271,7 +272,6 @@ def _ends_its_process(task):
 
 
 def test_a_job_that_ends_its_process_does_not_end_the_run(tmp_path, shop, monkeypatch):
-    from calm_relay.planning.book import replan
 
     for name in ("bad.relay.json", "good.relay.json", "well.relay.json"):
         (tmp_path / name).write_text((shop / "a.relay.json").read_text())
@@ -288,7 +288,8 @@ def test_a_job_that_ends_its_process_does_not_end_the_run(tmp_path, shop, monkey
     ]
 
 
-def test_no_scheduler_is_told():
+def test_no_scheduler_is_told(monkeypatch):
+    monkeypatch.setattr(replan, "PATIENCE_S", 1)
     with pytest.raises(BookError, match="no scheduler answers"), cluster("tcp://127.0.0.1:9"):
         pass
     with pytest.raises(BookError, match="wanted the address"), cluster("nonsense://x"):
@@ -395,7 +396,6 @@ def test_invented_jobs_are_the_same_each_time_and_of_no_one():
 
 
 def test_the_command_makes_a_book_and_replans_it(tmp_path, capsys, monkeypatch):
-    from calm_relay.planning.book import replan
 
     monkeypatch.setattr(replan, "ProcessPoolExecutor", lambda *_, **__: here.make())
     folder = tmp_path / "book"
@@ -420,7 +420,8 @@ def test_the_command_makes_a_book_and_replans_it(tmp_path, capsys, monkeypatch):
         (["--scheduler", "tcp://127.0.0.1:9"], "no scheduler answers"),
     ],
 )
-def test_words_that_cannot_be_meant_are_told(tmp_path, capsys, words, said):
+def test_words_that_cannot_be_meant_are_told(tmp_path, capsys, monkeypatch, words, said):
+    monkeypatch.setattr(replan, "PATIENCE_S", 1)
     assert main(["book", str(tmp_path), *words]) == 1
     assert said in capsys.readouterr().err
 

@@ -506,6 +506,14 @@ class Pack(Model):
     stacking: Literal["parallel", "series"] = Field(title="Stacked in")
     count_min: int = Field(title="Fewest in a stack", default=1, ge=1, le=1000)
     count_max: int = Field(title="Most in a stack", ge=1, le=64)
+    stacks_max: int = Field(
+        title="Stacks on one inverter", default=1, ge=1, le=16, description="In parallel, all of one height."
+    )
+    stack_price: NotNegative = Field(
+        title="Price of each further stack",
+        default=0.0,
+        description="Base, control and cables of each stack after the first.",
+    )
     cycle_life: tuple[CyclePoint, ...] = Field(title="Cycle life", min_length=1, max_length=30)
     cycles_to: Fraction = Field(
         title="Left after these cycles",

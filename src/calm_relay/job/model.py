@@ -151,6 +151,7 @@ class Supply(Model):
     on_grid: bool = Field(default=True, description="False: the house is off grid.")
     phases: Phases
     volts: Positive = Field(le=690, description="Phase to neutral; 240 for split phase 120/240.")
+    hertz: Literal[50, 60] | None = Field(default=None, description="None: as the region's grid code has it.")
     main_fuse_a: Positive = Field(le=1000)
     meter: Literal["sum of phases", "each phase"] = Field(
         default="sum of phases", description="Whether one phase's export pays for another's import."
@@ -266,11 +267,13 @@ class RoofFace(Model):
 class PlannedBattery(Model):
     """The battery under discussion, and the units that would carry it (None: the planner chooses).
 
-    `count` packs stand on each of `units` units side by side; `expansions` hang on them and add energy only.
+    `count` packs stand in each of `stacks` stacks on each of `units` units side by side; `expansions` hang on them and
+    add energy only.
     """
 
     pack: Identifier
     count: int = Field(default=1, ge=1, le=64)
+    stacks: int = Field(default=1, ge=1, le=16, description="In parallel, each of so many packs.")
     expansions: int = Field(
         default=0, ge=0, le=64, description="Packs that add energy and no power, on each unit."
     )

@@ -49,7 +49,9 @@ class BatteryPanel(QWidget):
         self.expansions = RangedSpin(
             "Packs that add energy only, on each unit", " ×", range_of(PlannedBattery, "expansions"), self
         )
+        self.stacks = RangedSpin("Stacks in parallel on a unit", " ×", range_of(PlannedBattery, "stacks"), self)
         self.units.setVisible(not brief)
+        self.stacks.setVisible(not brief)
         self.expansions.setVisible(not brief)
         self.control = QPushButton("Control…")
         self.place = QPushButton("Place…")
@@ -66,13 +68,14 @@ class BatteryPanel(QWidget):
             editor.timeChanged.connect(self._on_window)
         self.target.accepted.connect(self._on_window)
         self.limit.accepted.connect(self._on_window)
+        self.stacks.accepted.connect(lambda n: self._change(f"Stacks {self._job.battery.stacks} to {n}", stacks=n))
         self.units.accepted.connect(lambda n: self._change(f"Units {self._job.battery.units} to {n}", units=n))
         self.expansions.accepted.connect(
             lambda n: self._change(f"Expansions {self._job.battery.expansions} to {n}", expansions=n)
         )
         self.control.clicked.connect(lambda _=False: self._ask_control())
         self.place.clicked.connect(lambda _=False: self._ask_place())
-        for field in (self.count, self.reserve, self.target, self.limit, self.units, self.expansions):
+        for field in (self.count, self.reserve, self.target, self.limit, self.stacks, self.units, self.expansions):
             field.refused.connect(self._show_text)
 
     def _lay_out(self):
@@ -92,6 +95,7 @@ class BatteryPanel(QWidget):
         self._pair(grid, 4, 2, "u&ntil", self.end)
         self._pair(grid, 5, 0, "at mo&st", self.limit)
         if not self._brief:
+            self._pair(grid, 5, 2, "Stac&ks", self.stacks)
             self._pair(grid, 6, 0, "Unit&s", self.units)
             self._pair(grid, 6, 2, "E&xpansions", self.expansions)
         for column, button, summary in (
@@ -136,6 +140,9 @@ class BatteryPanel(QWidget):
         self.count.limit_to(*((pack.count_min, pack.count_max) if pack else (1, 64)))
         self.count.show_value(battery.count)
         self.reserve.show_value(round(battery.reserve * 100))
+        self.stacks.limit_to(1, max(pack.stacks_max if pack else 16, battery.stacks))
+        self.stacks.setEnabled(pack is None or pack.stacks_max > 1 or battery.stacks > 1)
+        self.stacks.show_value(battery.stacks)
         self.units.show_value(battery.units)
         extra = self._expansion_of(battery.pack)
         self.expansions.limit_to(0, extra.count_max if extra else 0)
@@ -155,7 +162,7 @@ class BatteryPanel(QWidget):
         del blockers
 
     def _editors(self):
-        spins = self.count, self.reserve, self.target, self.units, self.expansions
+        spins = self.count, self.reserve, self.target, self.stacks, self.units, self.expansions
         return self.pack, self.charge, self.start, self.end, *spins
 
     def _expansion_of(self, key):
@@ -205,7 +212,7 @@ class BatteryPanel(QWidget):
         pack = self._pack_of(key)
         count = min(max(self._job.battery.count, pack.count_min), pack.count_max)
         if pack.key != self._job.battery.pack:
-            self._change(f"Battery to {count} × {pack.name}", pack=pack.key, count=count, expansions=0)
+            self._change(f"Battery to {count} × {pack.name}", pack=pack.key, count=count, stacks=1, expansions=0)
 
     def take_count(self, count: int) -> bool:
         """Changes the number of packs as if typed; says whether it differs."""
@@ -220,7 +227,8 @@ class BatteryPanel(QWidget):
         if pack is None:
             label = f"Battery count {before} to {count}"
         else:
-            label = f"Battery {before * pack.nominal_kwh:g} to {count * pack.nominal_kwh:g} kWh"
+            each = pack.nominal_kwh * self._job.battery.stacks
+            label = f"Battery {before * each:g} to {count * each:g} kWh"
         self._change(label, count=count)
 
     def _on_reserve(self, percent):

@@ -110,7 +110,7 @@ class PinnedBench(Bench):
         battery = pin.battery
         units = (battery.hybrid, battery.battery_inverter, battery.string_inverter, battery.microinverter)
         stated = [names.get(key, key) for key in units if key]
-        packs = f"{battery.units * battery.count} × {names.get(battery.pack, battery.pack)}"
+        packs = f"{battery.units * battery.stacks * battery.count} × {names.get(battery.pack, battery.pack)}"
         return ", ".join([packs, *stated])
 
     def show_view(self, view) -> None:

@@ -311,7 +311,8 @@ class _Maker:
 
     def _battery(self, number: int, converter: Converter, key: str, bank: Bank) -> None:
         units = bank.units
-        parallel = bank.count if bank.pack.stacking == "parallel" else 1
+        parallel = bank.in_parallel
+        joined = "packs" if bank.pack.stacking == "parallel" else "stacks"
         status: Status = "new" if converter.bought_packs is not None else "there"
         words = f"{bank.usable_kwh:.1f} kWh usable, {bank.empty_v:.0f} to {bank.full_v:.0f} V"
         amps = battery_amps(bank, converter) / units
@@ -328,7 +329,7 @@ class _Maker:
         battery = f"battery of {key}"
         if parallel > 1:
             bus = self.add(
-                Node(f"bus of {key}", "battery bus", "Battery busbar", f"{parallel} packs", status, number)
+                Node(f"bus of {key}", "battery bus", "Battery busbar", f"{parallel} {joined}", status, number)
             )
             self.join(key, bus, "battery", **whole, runs=units)
             self.add(Node(battery, "battery", bank.summary, words, status, number, parallel * units))

@@ -31,6 +31,9 @@ def battery_refusals(bank: Bank, inverter: Inverter, job: Job) -> list[str]:
         reasons.append(f"{pack.name} adds energy to another pack and cannot stand alone")
     if not pack.count_min <= bank.count <= pack.count_max:
         reasons.append(f"{pack.name} is built {pack.count_min} to {pack.count_max} at a time, not {bank.count}")
+    if bank.stacks > pack.stacks_max:
+        most = "one stack" if pack.stacks_max == 1 else f"{pack.stacks_max} stacks"
+        reasons.append(f"{pack.name} stands in {most} on an inverter at most, not in {bank.stacks}")
     return reasons + phase_refusals(inverter, job)
 
 

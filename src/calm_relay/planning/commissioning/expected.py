@@ -194,7 +194,7 @@ def _battery(key: str, converter: Converter, record: Commissioning) -> Iterator[
         f"battery of {key} volts", BATTERY, f"Battery of {name}", "Volts at its terminals", "V", value, off, source,
         "isolator open, polarity first", *(ends or (None, None)),
     )  # fmt: skip
-    packs = bank.count * bank.units if bank.pack.stacking == "parallel" else bank.units
+    packs = bank.in_parallel * bank.units
     if 1 < packs <= MOST_PACKS:
         yield from _packs(key, converter, packs, record)
 

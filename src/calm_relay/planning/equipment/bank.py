@@ -17,8 +17,8 @@ from calm_relay.planning.equipment.equipment import Equipment, loss_curve
 class Bank:
     """Packs behind a battery port; `health` is usable energy now over usable when new.
 
-    `count` packs stand on each of `units` units that act as one; `expansions` of the pack `expansion` hang on each
-    unit and add energy only.
+    `count` packs stand in each of `stacks` stacks in parallel on each of `units` units that act as one; `expansions` of
+    the pack `expansion` hang on each unit and add energy only.
     """
 
     pack: Pack
@@ -27,6 +27,17 @@ class Bank:
     units: int = 1
     expansion: Pack | None = None
     expansions: int = 0
+    stacks: int = 1
+
+    @property
+    def packs(self) -> int:
+        """Packs in all, expansions aside."""
+        return self.count * self.stacks * self.units
+
+    @property
+    def in_parallel(self) -> int:
+        """What is joined on a busbar of each unit: packs, or stacks of packs in series."""
+        return self.count * self.stacks if self.pack.stacking == "parallel" else self.stacks
 
     @property
     def added_kwh(self) -> float:
@@ -36,20 +47,21 @@ class Bank:
     @property
     def nominal_kwh(self) -> float:
         """Nameplate energy [kWh]."""
-        return self.pack.nominal_kwh * self.count * self.units + self.added_kwh
+        return self.pack.nominal_kwh * self.packs + self.added_kwh
 
     @property
     def usable_kwh(self) -> float:
         """Energy between full and the packs' own depth limit [kWh]."""
         added = self.added_kwh * self.expansion.depth_of_discharge if self.expansion else 0.0
-        return (self.pack.usable_kwh * self.count * self.units + added) * self.health
+        return (self.pack.usable_kwh * self.packs + added) * self.health
 
     @property
     def summary(self) -> str:
         """What it is made of, in words."""
         stack = f"{self.count} × {self.pack.name}"
-        if self.units > 1:
-            stack = f"{self.units} × ({stack})" if self.count > 1 else f"{self.units} × {self.pack.name}"
+        beside = self.stacks * self.units
+        if beside > 1:
+            stack = f"{beside} × ({stack})" if self.count > 1 else f"{beside} × {self.pack.name}"
         added = self.expansions * self.units
         return f"{stack} + {added} × {self.expansion.name}" if self.expansion and added else stack
 
@@ -57,13 +69,14 @@ class Bank:
     def price(self) -> float:
         """Of all packs."""
         added = self.expansion.price * self.expansions if self.expansion else 0.0
-        return (self.pack.price * self.count + added) * self.units
+        further = self.pack.stack_price * (self.stacks - 1)
+        return (self.pack.price * self.count * self.stacks + further + added) * self.units
 
     @property
     def install_hours(self) -> float:
         """Of all packs [h]."""
         added = self.expansion.install_hours * self.expansions if self.expansion else 0.0
-        return (self.pack.install_hours * self.count + added) * self.units
+        return (self.pack.install_hours * self.count * self.stacks + added) * self.units
 
     @property
     def _series(self) -> int:
@@ -71,7 +84,7 @@ class Bank:
 
     @property
     def _parallel(self) -> int:
-        return (self.count if self.pack.stacking == "parallel" else 1) * self.units
+        return self.in_parallel * self.units
 
     @property
     def empty_v(self) -> float:
@@ -86,7 +99,7 @@ class Bank:
     @property
     def _rate_kwh(self) -> float:
         """Energy that the packs' C-rates refer to: expansions bring none."""
-        return self.pack.nominal_kwh * self.count * self.units
+        return self.pack.nominal_kwh * self.packs
 
     def volts(self, level: np.ndarray | float) -> np.ndarray:
         """Terminal voltage at a level, the share of usable energy [V]."""
@@ -167,7 +180,13 @@ def bank_of(job: Job, equipment: Equipment) -> Bank:
             f"is {battery.expansions}; {expansion.name} hangs on it {expansion.count_max} times at most",
         )
     return Bank(
-        pack, battery.count, 1.0, battery.units, expansion if battery.expansions else None, battery.expansions
+        pack,
+        battery.count,
+        1.0,
+        battery.units,
+        expansion if battery.expansions else None,
+        battery.expansions,
+        battery.stacks,
     )
 
 

@@ -193,8 +193,11 @@ def _boxes(option: Option) -> list[Part]:
 
 
 def _packs(bank: Bank) -> list[Part]:
-    count = float(bank.count * bank.units)
-    parts = [Part("Batteries", bank.pack.name, count, "pieces", "to buy", _priced(bank.pack.price))]
+    parts = [Part("Batteries", bank.pack.name, float(bank.packs), "pieces", "to buy", _priced(bank.pack.price))]
+    if bank.stacks > 1:
+        further = float((bank.stacks - 1) * bank.units)
+        name = f"Base, control and cables of a further stack of {bank.pack.name}"
+        parts.append(Part("Batteries", name, further, "pieces", "to buy", _priced(bank.pack.stack_price)))
     if bank.expansion is not None and bank.expansions:
         count = float(bank.expansions * bank.units)
         parts.append(

@@ -161,13 +161,14 @@ def _pull(plan: WiringPlan) -> Iterator[Step]:
 def _join(option: Option) -> Iterator[Step]:
     for converter in option.design.new_converters:
         bank = converter.bought_packs
-        if bank is not None and bank.pack.stacking == "parallel" and bank.count > 1:
+        if bank is not None and bank.in_parallel > 1:
+            what = "packs" if bank.pack.stacking == "parallel" else "stacks"
             yield Step(
                 "Join",
-                "Bring all packs to the same charge; only then join them on the busbar.",
-                measure="volts between packs before joining",
+                f"Bring all {what} to the same charge; only then join them on the busbar, with cables of one length.",
+                measure=f"volts between {what} before joining",
             )
-        elif bank is not None and bank.count > 1:
+        if bank is not None and bank.pack.stacking == "series" and bank.count > 1:
             yield Step(
                 "Join",
                 "Bring all layers to the same charge before the first connection in series.",

@@ -141,7 +141,8 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
     flags.append(
         Flag(
             "one size up",
-            converter.bank.usable_kwh + converter.bank.pack.usable_kwh * converter.bank.units,
+            converter.bank.usable_kwh
+            + converter.bank.pack.usable_kwh * converter.bank.units * converter.bank.stacks,
             "shallower cycles, slower ageing, room to grow",
             "the job's count plus one",
         )

@@ -145,6 +145,10 @@ def _batteries(option: Option) -> Iterator[Room]:
         ends = "the most in a stack" if most == bank.pack.count_max else "what the unit and the pack bear"
         mixed = "" if bank.pack.mixes_with else "; only the same generation"
         yield Room(f"Packs on {inverter.name}", bank.count / most, f"{bank.count} of {most}{mixed}", ends)
+        if bank.pack.stacks_max > 1:
+            of = bank.pack.stacks_max
+            words = f"{bank.stacks} of {of} side by side"
+            yield Room(f"Stacks of {bank.pack.name}", bank.stacks / of, words, "battery datasheet")
         yield Room(
             f"Units like {inverter.name.removeprefix(f'{bank.units} × ')}",
             bank.units / inverter.units_max,
@@ -256,12 +260,12 @@ def more_battery(plan: Plan, option: Option) -> Iterator[NowOrLater]:
     bank = converter.bank
     more = with_bank(option.design, replace(bank, count=bank.count + 1))
     saving = option.outcome.money.bill - _bill(plan, more)
-    pack = bank.pack
+    pack, each = bank.pack, bank.units * bank.stacks
     yield _now_or_later(
         plan.job,
-        f"{bank.units} × {pack.name} more" if bank.units > 1 else f"One {pack.name} more",
-        pack.price * bank.units,
-        pack.install_hours * bank.units,
+        f"{each} × {pack.name} more" if each > 1 else f"One {pack.name} more",
+        pack.price * each,
+        pack.install_hours * each,
         saving,
         "later the same pack may be made no more, and an old one beside a new one gives less than it could",
         priced=pack.price > 0.0,

@@ -224,7 +224,11 @@ def batteries_of(plan: Plan) -> Iterator[dict[str, Any]]:
         extra = next((item for item in packs if item.expansion_of == pack.key), None)
         for count in range(pack.count_min, pack.count_max + 1):
             for expansions in range(extra.count_max + 1 if extra else 1):
-                yield {"pack": pack.key, "count": count, "expansions": expansions}
+                yield {"pack": pack.key, "count": count, "stacks": 1, "expansions": expansions}
+            # A further stack begins where the others are full.
+            for stacks in range(2, pack.stacks_max + 1):
+                if count * stacks > pack.count_max * (stacks - 1):
+                    yield {"pack": pack.key, "count": count, "stacks": stacks, "expansions": 0}
 
 
 def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> SearchResult:

@@ -24,7 +24,7 @@ def grow_bank(context: DesignContext) -> Design | Refusal:
     if not staying:
         coupling = "DC" if there[0].has_strings else "AC"
         return unbuildable(ARCHITECTURE, title, coupling, "The survey lets the old battery go")
-    added = Bank(context.bank.pack, context.bank.count)
+    added = Bank(context.bank.pack, context.bank.count, stacks=context.bank.stacks)
     tried = [(item, grown_bank(item.bank, added), _reasons(item, added, job)) for item in staying]
     # Of several batteries the first that takes the packs; the nearest miss tells most.
     old, whole, reasons = min(tried, key=lambda item: len(item[2]))
@@ -40,7 +40,7 @@ def grown_bank(old: Bank, added: Bank) -> Bank:
     """Old and new packs on one port, with what the old ones still hold."""
     old_kwh = old.nominal_kwh
     health = (old_kwh * old.health + added.nominal_kwh) / (old_kwh + added.nominal_kwh)
-    return Bank(old.pack, old.count + added.count, health)
+    return Bank(old.pack, old.count + added.count * added.stacks, health)
 
 
 def _reasons(old: Converter, added: Bank, job: Job) -> list[str]:

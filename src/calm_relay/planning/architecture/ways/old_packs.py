@@ -33,7 +33,7 @@ def old_packs(context: DesignContext) -> Design | Refusal:
     faces = displaced(context, beside)
     if not faces:
         return refused("No string is left for a hybrid")
-    added = Bank(context.bank.pack, context.bank.count)
+    added = Bank(context.bank.pack, context.bank.count, stacks=context.bank.stacks)
     mixed = not mixing_refusals(old.bank.pack, added.pack)
     wanted_kw = context.kept.inverter.ac_kw if context.kept else 0.0
     tried = [(grown_bank(old.bank, added), added)] if mixed else []
