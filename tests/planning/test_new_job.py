@@ -7,7 +7,7 @@ from calm_relay.exchange.places import find_places
 from calm_relay.exchange.shipped import library
 from calm_relay.job.assumed import less_what_was_said, value_at
 from calm_relay.planning.findings import Severity
-from calm_relay.planning.operation.island import curve_of
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.new_job import ASSUMED, new_job
 from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import plan

@@ -86,7 +86,7 @@ class WireTables(Model):
     grouping_clause: Line
     breakers: tuple[DeviceSize, ...] = Field(min_length=1, max_length=60)
     fuses: tuple[DeviceSize, ...] = Field(min_length=1, max_length=60)
-    breaking_ka: tuple[Positive, ...] = Field(
+    breaking_ka: tuple[Annotated[float, Field(gt=0.0, le=300.0)], ...] = Field(
         default=(6.0, 10.0),
         min_length=1,
         max_length=6,

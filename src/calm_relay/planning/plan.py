@@ -123,7 +123,7 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
             kinds = bill_kinds(year, job, site)
             billed = billed or (kinds, old)
             lost = lost_of(kinds, old, *billed)
-            done = outcome_of(year, design, job, site, demand, billed[0], ridden, lost)
+            done = outcome_of(year, design, job, site, demand, billed[0], lost, ridden)
             done = replace(done, money=replace(done.money, last_kinds=old))
             result = findings_for(Subject(design, done, context, site))
             options.append(Option(design, done, result, context))

@@ -11,8 +11,8 @@ from calm_relay.planning.commissioning.conditions import Light, light_on, moment
 from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
 from calm_relay.planning.equipment.bank import charge_dc_kw
 from calm_relay.planning.equipment.equipment import loss_curve
-from calm_relay.planning.operation.island import curve_of
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
 
 STAGES = (

@@ -5,8 +5,9 @@ from dataclasses import dataclass
 
 from calm_relay.planning.architecture.topology import CHANGEOVER
 from calm_relay.planning.operation.backed_up_loads import behind_relay
-from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, curve_of, forms_grid
+from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, forms_grid
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
 
 # Time after which an inverter may join the grid again; regions ask for 60 to 300 s: common practice, no source.

@@ -18,8 +18,8 @@ from calm_relay.planning.commissioning.expected import (
     lights_of,
 )
 from calm_relay.planning.commissioning.strings_now import String
-from calm_relay.planning.operation.island import curve_of
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
 
 Verdict = Literal["to read", "written down", "pass", "doubtful", "fail", "cannot be judged"]

@@ -19,9 +19,9 @@ from calm_relay.planning.commissioning.live_moment import LiveState, UnitFlows, 
 from calm_relay.planning.commissioning.planned_now import planned_now, usual_kw, year_step
 from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
 from calm_relay.planning.common.severity import Severity
-from calm_relay.planning.operation.island import curve_of
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.moment import Moment
 

@@ -16,10 +16,10 @@ from calm_relay.planning.architecture.connections import unit_keys
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.commissioning.conditions import Light
 from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
-from calm_relay.planning.operation.island import curve_of
 from calm_relay.planning.operation.phases import home_by_phase
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.site_year import shaded_plane
 from calm_relay.planning.verdict.option import Option
 

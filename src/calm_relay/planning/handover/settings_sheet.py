@@ -9,7 +9,7 @@ from calm_relay.job.model import Job
 from calm_relay.planning.architecture.connections import units_of
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.operation.controls import waits
-from calm_relay.planning.operation.island import curve_of
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
 

@@ -8,7 +8,6 @@ from calm_relay.job.base import minutes_of
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.equipment import Backup
 from calm_relay.job.model import Job
-from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105, FrequencyWatt
 from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.island import Island
 from calm_relay.physics.plant.islanded import Limits
@@ -18,12 +17,6 @@ from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.site.demand import DemandYear
 
-CURVES = {
-    "united-states": IEEE_1547,
-    "canada": IEEE_1547,
-    "australia": AS_4777,
-    "new-zealand": AS_4777,
-}
 LEGS = {"single": 1, "split": 2, "three": 3}
 # Inverters wait so long for a bus that stands before they join it: common practice, no source.
 PV_WAITS_MIN = 5.0
@@ -36,14 +29,6 @@ RESET_MIN = 60.0
 START_POWER_FACTOR = 0.5
 # Charge below the cut-off voltage that carries an unloaded inverter through another try: common practice, no source.
 UNLOADED = 0.02
-
-
-def curve_of(job: Job) -> FrequencyWatt:
-    """The standard by which inverters follow the frequency: the region's, or one that is made for the service's."""
-    usual, hertz = CURVES.get(job.region, VDE_4105), job.supply.hertz
-    if hertz is None or hertz == usual.nominal_hz:
-        return usual
-    return IEEE_1547 if hertz == 60 else VDE_4105
 
 
 def forms_grid(converter: Converter | None) -> TypeGuard[Converter]:

@@ -20,7 +20,6 @@ from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.finance import (
     LEAST_LEFT,
-    STANDING,
     bill_kinds,
     bill_of_kinds,
     in_force,
@@ -30,7 +29,7 @@ from calm_relay.planning.operation.finance import (
 from calm_relay.planning.operation.island import forming_kw
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.path_efficiency import Paths, paths_of
-from calm_relay.planning.operation.simulate import old_year_of, simulate
+from calm_relay.planning.operation.simulate import old_year_of
 from calm_relay.planning.site.battery_temperature import battery_air_c
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.site_year import SiteYear
@@ -149,13 +148,6 @@ class Outcome(Brief):
         return self.unmet
 
 
-def outcome(
-    design: Design, job: Job, site: SiteYear, demand: DemandYear, now: Mapping[str, float] | None
-) -> Outcome:
-    """Simulates a design and counts; `now` is the bill of "as it is" by kind, None for that design itself."""
-    return outcome_of(simulate(design, job, site, demand), design, job, site, demand, now)
-
-
 def outcome_of(
     year: PlantYear,
     design: Design,
@@ -163,12 +155,15 @@ def outcome_of(
     site: SiteYear,
     demand: DemandYear,
     now: Mapping[str, float] | None,
+    lost: Mapping[str, float],
     ridden: float | None = None,
-    lost: Mapping[str, float] | None = None,
 ) -> Outcome:
-    """What a simulated year comes to; see `outcome` and `brief_of`."""
+    """What a simulated year comes to; `now` is the bill of "as it is" by kind, None for that design itself.
+
+    See `brief_of`.
+    """
     battery = design.converters.index(design.battery_converter) if design.battery_converter else None
-    brief = brief_of(year, design, job, site, demand, now, ridden=ridden, lost=lost)
+    brief = brief_of(year, design, job, site, demand, now, lost, ridden=ridden)
     figures = figures_of(year)
     if job.control.export_windows and job.tariff.stored_export and job.supply.on_grid:
         figures = _attributed(figures, year)
@@ -184,16 +179,16 @@ def brief_of(
     site: SiteYear,
     demand: DemandYear,
     now: Mapping[str, float] | None,
+    lost: Mapping[str, float],
     backup: Backup | None = None,
     lasting: LastingStarts | None = None,
     ridden: float | None = None,
-    lost: Mapping[str, float] | None = None,
 ) -> Brief:
-    """The figures by which a design is weighed, from what its bus and batteries did; see `outcome`.
+    """The figures by which a design is weighed, from what its bus and batteries did.
 
     `backup` is what it can do in an outage, where that is known and has not changed; `lasting` the outages that it is
     held against, where they have been made ready; `ridden` the share of them ridden through, where they have been run;
-    `lost` is `Money.lost` where the last year was run, else it is estimated from the first.
+    `lost` is `Money.lost`.
     """
     money = _money(design, job, site, year, now, lost)
     backup = _backup(design, year, job, demand, site, lasting, ridden) if backup is None else backup
@@ -253,7 +248,7 @@ def _money(
     site: SiteYear,
     year: Any,
     now: Mapping[str, float] | None,
-    lost: Mapping[str, float] | None,
+    lost: Mapping[str, float],
 ) -> Money:
     """Bill, outlay and worth; the first year's savings fade as battery and modules do, kind by kind."""
     kinds = bill_kinds(year, job, site)
@@ -262,9 +257,6 @@ def _money(
     saved = {kind: (now or kinds)[kind] - amount for kind, amount in kinds.items()}
     middle = battery_left(design, job, site, year)
     worn = replaced_after(design, job, middle)
-    if lost is None:
-        share = 1.0 - float(saving_left(design, job, site, year)[-1])
-        lost = {kind: 0.0 if kind.startswith(STANDING) else share * amount for kind, amount in saved.items()}
     shape = _fading_shape(middle, worn)
     by_year = {kind: amount - shape * lost.get(kind, 0.0) for kind, amount in saved.items()}
     by_year = in_force(job, by_year)
@@ -356,32 +348,6 @@ def _payback(net: np.ndarray) -> float:
         return within
     lacking, pace = -float(net.sum()), float(net[-1])
     return net.size - 1 + lacking / pace if pace > 0.0 else float("inf")
-
-
-def saving_left(design: Design, job: Job, site: SiteYear, year: PlantBus) -> np.ndarray:
-    """Share of the first year's saving that battery and modules still bring in each of the job's years, shape (years,).
-
-    A battery that holds less gives less on the days on which it was used whole, and as much on the others. What a new
-    array brings on its own ages with its modules.
-    """
-    years, converter = job.costs.horizon_years, design.battery_converter
-    new = [run.face for item in design.pv_converters for run in item.stringing.runs if run.face.plan.fate == "new"]
-    ageing = max((face.module.ageing_per_year for face in new), default=0.0)
-    modules = (1.0 - ageing) ** np.arange(years)
-    if converter is None or not converter.battery_is_new:
-        return modules
-    middle = battery_left(design, job, site, year)
-    begun = np.concatenate([[1.0], 0.5 * (middle[:-1] + middle[1:])])
-    stored = year.stored[design.converters.index(converter)]
-    by_day = stored.reshape(365, -1)
-    swings = np.sort(by_day.max(axis=1) - by_day.min(axis=1))
-    gives = np.array([np.minimum(swings, left * swings[-1]).sum() for left in begun]) / max(swings.sum(), 1e-9)
-    if not new:
-        return gives
-    given = given_by(stored)
-    direct = max(year.bus_kwh("home") - year.bus_kwh("import") - given, 0.0)
-    share = given / (given + direct) if given + direct > 0 else 0.0
-    return share * gives + (1.0 - share) * modules
 
 
 def battery_left(design: Design, job: Job, site: SiteYear, year: PlantBus) -> np.ndarray:

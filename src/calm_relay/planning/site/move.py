@@ -9,6 +9,7 @@ from calm_relay.job.library import Library
 from calm_relay.job.model import ClimatePreset, Job, Site
 from calm_relay.job.tariff import Tariff
 from calm_relay.planning.site.climates import nearest_climates
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.new_job import ELSEWHERE, tables_in
 
 PHASES = {"single": "one phase", "split": "split phase", "three": "three phases"}
@@ -118,7 +119,7 @@ def _service(job: Job, usual: Country) -> Iterator[Belonging]:
         "service", "Service", f"{PHASES[supply.phases]}, {supply.volts:g} V",
         f"{PHASES[usual.phases]}, {usual.volts:g} V", change, assumed=("supply.phases", "supply.volts"),
     )  # fmt: skip
-    now = "as the region's grid code" if supply.hertz is None else f"{supply.hertz} Hz"
+    now = f"{curve_of(job).nominal_hz:.0f} Hz"
     yield Belonging(
         "frequency", "Frequency", now, f"{usual.hertz} Hz",
         lambda job: job.with_(supply=job.supply.with_(hertz=usual.hertz)), assumed=("supply.hertz",),

@@ -11,10 +11,11 @@ from calm_relay.physics.plant.inputs import run_outage
 from calm_relay.physics.plant.island import Island, IslandYear
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
-from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, curve_of, forms_grid, island_of
+from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, forms_grid, island_of
 from calm_relay.planning.operation.machine_starts import Starts, machine_starts
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 STEP_MIN = 1

@@ -368,9 +368,9 @@ def _weighed(
         plan.site,
         plan.demand,
         now.kinds,
+        _lost(plan, trial, sums),
         lasting=trial.lasting,
         ridden=ridden,
-        lost=_lost(plan, trial, sums),
     )
     if any(line.missed for line in lines_of(brief, job)):
         return "What the customer must have"

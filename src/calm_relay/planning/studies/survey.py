@@ -11,8 +11,8 @@ from calm_relay.job.survey import HorizonPoint
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.wanted import STATIONS, WORDS
-from calm_relay.planning.operation.island import curve_of
 from calm_relay.planning.plan import Plan, plan
+from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.months import months_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
 

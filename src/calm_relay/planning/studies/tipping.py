@@ -260,15 +260,13 @@ class Contest:
 
             year = sum_inputs(turned(inputs))
             ridden = 0.0 if outages is None else replace(outages, inputs=turned(outages.inputs)).share(year)
-            done = brief_of(year, design, job, plan.site, demand, now, ridden=ridden, lost=lost)
+            done = brief_of(year, design, job, plan.site, demand, now, lost, ridden=ridden)
         elif (job.tariff, job.costs, job.generator) == (plan.job.tariff, plan.job.costs, plan.job.generator):
             # Weights leave the figures as they are.
             done = option.outcome
         else:
             # Prices leave an outage as it is.
-            done = brief_of(
-                option.outcome.year, design, job, plan.site, demand, now, option.outcome.backup, lost=lost
-            )
+            done = brief_of(option.outcome.year, design, job, plan.site, demand, now, lost, option.outcome.backup)
         if not knob.prices:
             return done
         extra = (value - 1.0) * sum(line.amount for line in done.money.lines if line.kind == knob.prices)
