@@ -9,7 +9,7 @@ from hypothesis.extra.numpy import arrays
 from calm_relay.physics.plant import converter, flows
 from calm_relay.physics.plant.control import filled_in
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
-from calm_relay.physics.plant.year import run_plant
+from calm_relay.physics.plant.year import bus_plant, run_plant
 from tests.examples import examples
 
 from .plants import CURVE, GRID_TIED, battery, battery_only, hybrid, pv_only
@@ -181,3 +181,15 @@ def test_impossible_plants_are_refused(plant, wanted):
 def test_impossible_series_are_refused(pv, home, wanted):
     with pytest.raises(ValueError, match=wanted):
         run_plant((pv_only(),), pv, home, 1.0)
+
+
+def test_the_bus_alone_is_the_bus_of_the_whole_run():
+    """What is kept of a run changes nothing of it."""
+    plant = (hybrid(), battery_only())
+    rng = np.random.default_rng(5)
+    pv_kw, home_kw = rng.uniform(0.0, 6.0, (2, 96 * 3)), rng.uniform(0.0, 5.0, 96 * 3)
+    pv_kw[1] = 0.0
+    whole = run_plant(plant, pv_kw, home_kw, 0.25)
+    bus = bus_plant(plant, pv_kw, home_kw, 0.25)
+    assert np.array_equal(bus.bus, whole.bus)
+    assert np.array_equal(bus.stored, whole.stored)

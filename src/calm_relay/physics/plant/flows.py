@@ -131,7 +131,10 @@ def new_record(converters: int, steps: int, *, flows: bool = True, sums: bool = 
 def book(
     c: np.recarray, w: np.recarray, j: int, stored: float, step_h: float, page: np.ndarray, row: int
 ) -> float:
-    """Books the working figures of a converter in a row of the page; returns the energy then stored [kWh]."""
+    """Books the working figures of a converter in a row of the page; returns the energy then stored [kWh].
+
+    A page without rows is not written: then only the bus and the energy stored are kept of a run.
+    """
     ac = w[j].ac
     charge_bus = w[j].charge + w[j].rectifier
     discharge_bus = w[j].discharge
@@ -140,6 +143,8 @@ def book(
     discharge_loss = drained_by(c, j, discharge) - discharge
     charge_loss = charge * (1.0 - c[j].charge_efficiency)
     stored += (charge - charge_loss - discharge - discharge_loss) * step_h
+    if page.shape[2] == 0:
+        return stored
     page[j, PV, row] = w[j].pv
     page[j, TRACKER, row] = w[j].tracker
     page[j, CLIPPED, row] = w[j].clipped
@@ -161,6 +166,8 @@ def book(
 def turn_page(page: np.ndarray, rows: int, t: int, flows: np.ndarray, sums: np.ndarray) -> None:
     """Moves the first rows of a page, which end before step `t`, into the flows, and adds them to the sums."""
     first = t - rows
+    if page.shape[2] == 0:
+        return
     if flows.shape[2] > 0:
         for j in range(page.shape[0]):
             for f in range(page.shape[1]):

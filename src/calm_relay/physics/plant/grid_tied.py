@@ -373,7 +373,8 @@ def run(
         any_first = any_first or spec[k].first > 0
         by_level = by_level or spec[k].soc_above > 0.0
     per_day = min(max(int(24.0 / step_h), 1), steps)
-    page = np.empty((n, len(CONVERTER_FLOWS), per_day))
+    paged = flows.shape[2] > 0 or sums.shape[0] > 0
+    page = np.empty((n, len(CONVERTER_FLOWS), per_day if paged else 0))
     begin_run(c, w, step_h)
     # AC power left on the bus, by phase; below 0 it is short.
     spare = np.empty(home_kw.shape[0])

@@ -23,7 +23,7 @@ from calm_relay.physics.plant.island import (
 from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
-from calm_relay.physics.plant.year import PlantSums, PlantYear, run_plant, sum_plant
+from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear, bus_plant, run_plant, sum_plant
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,6 +125,13 @@ def sum_inputs(inputs: Inputs) -> PlantSums | IslandSums:
     if inputs.island is not None:
         return sum_island(*inputs.off_grid)
     return sum_plant(**inputs.on_grid)
+
+
+def bus_inputs(inputs: Inputs) -> PlantBus | IslandSums:
+    """Runs the plant and keeps what a bill and an outage read: the bus, and the energies stored."""
+    if inputs.island is not None:
+        return sum_island(*inputs.off_grid)
+    return bus_plant(**inputs.on_grid)
 
 
 def run_outage(inputs: Inputs, stored_kwh: float, clock: int = 0) -> IslandYear:

@@ -12,7 +12,7 @@ from calm_relay.physics.array_yield import FaceYield
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.kept import OLD_YEARS_BYTES, YEARS_BYTES, kept
 from calm_relay.physics.money import Terms, bill_by_month, yearly_bill
-from calm_relay.physics.plant.inputs import Inputs, YearCache, frozen, run_inputs, sum_inputs
+from calm_relay.physics.plant.inputs import Inputs, YearCache, bus_inputs, frozen, run_inputs
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import PlantBus, PlantYear, run_plant
 from calm_relay.planning.architecture.design import Converter, Design
@@ -154,7 +154,7 @@ OLD_YEARS = YearCache(OLD_YEARS_BYTES)
 
 def old_year_of(inputs: Inputs) -> PlantBus:
     """What a later year of some inputs comes to; one that an edit did not touch is not run anew."""
-    return OLD_YEARS.year(inputs, sum_inputs)
+    return OLD_YEARS.year(inputs, bus_inputs)
 
 
 def bill_of(year: PlantBus, job: Job, site: SiteYear) -> float:

@@ -6,7 +6,7 @@ import numpy as np
 
 from calm_relay.physics.fade import Cycles, calendar_fade, count_cycles, cycle_fade
 from calm_relay.physics.money import internal_rate_of_return, payback_years, present_value
-from calm_relay.physics.plant.inputs import sum_inputs
+from calm_relay.physics.plant.inputs import bus_inputs, sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.operation.finance import END, LEAST_LEFT, bill_kinds, bill_of_kinds, in_force, money_rows
@@ -42,7 +42,9 @@ class BatteryAgeing:
 
     `left` is usable energy at the end of each year over usable when new; `standing` and `cycling` are what the
     calendar and the cycles have taken by then. `years_to_end` is when 70 % are left, drawn on beyond the horizon
-    at the pace of the last year, None when nothing fades. `cycles` are the first year's.
+    at the pace of the last year, None when nothing fades. `cycles` are the first year's. `begun` is what was left when
+    each year began; `saved` is what each year saved by kind of bill, in today's prices, `given_kwh` and `charged_kwh`
+    what came out of all batteries then and went into them.
     """
 
     left: np.ndarray
@@ -60,14 +62,49 @@ class BatteryAgeing:
     payback_years: float | None
     full_share: np.ndarray
     empty_share: np.ndarray
+    begun: np.ndarray
+    saved: dict[str, np.ndarray]
+    given_kwh: np.ndarray
+    charged_kwh: np.ndarray
+
+
+def array_ageing(plan: Plan) -> float:
+    """What the modules lose a year."""
+    return max((face.module.ageing_per_year for face in plan.faces), default=0.0)
+
+
+def bills_before(plan: Plan) -> tuple[dict[str, float], ...]:
+    """Each year's bill of the house as it stands today, its array ageing, by what rises as one, in today's prices."""
+    inputs, ageing = inputs_of(plan.as_is.design, plan.job, plan.site, plan.demand), array_ageing(plan)
+    years = range(plan.job.costs.horizon_years)
+    return tuple(
+        bill_kinds(bus_inputs(inputs.scaled(array=(1.0 - ageing) ** year)), plan.job, plan.site) for year in years
+    )
 
 
 def battery_ageing_of(
-    plan: Plan, option: Option | RefusedOption, progress: Progress = unheard
+    plan: Plan,
+    option: Option | RefusedOption,
+    progress: Progress = unheard,
+    before: tuple[dict[str, float], ...] | None = None,
 ) -> BatteryAgeing | None:
     """Runs an option through the job's years with a battery that fades and modules that age.
 
-    None for an option without a battery of its own.
+    Parameters
+    ----------
+    plan : Plan
+        The plan.
+    option : Option or RefusedOption
+        The option.
+    progress : Progress
+        Told before each year; it may call the study off.
+    before : tuple of dict, optional
+        `bills_before` of the same plan, where it is known already.
+
+    Returns
+    -------
+    BatteryAgeing or None
+        None for an option without a battery of its own.
     """
     if isinstance(option, RefusedOption):
         return None
@@ -77,26 +114,28 @@ def battery_ageing_of(
     job, costs, bank = plan.job, plan.job.costs, converter.bank
     number = option.design.converters.index(converter)
     inputs = inputs_of(option.design, job, plan.site, plan.demand)
-    now = inputs_of(plan.as_is.design, job, plan.site, plan.demand)
+    known = before or bills_before(plan)
     air = battery_air_c(job.battery_place, plan.site)
     depths = [point.depth for point in bank.pack.cycle_life]
     cycle_lives = [point.cycles for point in bank.pack.cycle_life]
-    ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
+    ageing = array_ageing(plan)
     years = costs.horizon_years
     rows, left, worn, born, first, replaced = [], 1.0, 0.0, 0, None, None
     kinds: list[dict[str, float]] = []
+    begun, given, charged = np.zeros(years), np.zeros(years), np.zeros(years)
     for year in range(years):
         progress(year / years, f"Living through year {year + 1}")
         array = (1.0 - ageing) ** year
+        begun[year] = left
         run = sum_inputs(inputs.faded(left, number).scaled(array=array))
+        given[year], charged[year] = run.kwh("discharge"), run.kwh("charge")
         usable = inputs.plant[number].bank.usable_kwh * left
         cycles = count_cycles(run.stored[number] / usable)
         first = first or cycles
         worn += cycle_fade(cycles.of(bank.pack.depth_of_discharge), depths, cycle_lives, bank.pack.cycles_to)
         stood = calendar_fade(year + 1 - born, air, bank.pack.calendar_fade)
         after = bill_kinds(run, job, plan.site)
-        before = bill_kinds(sum_inputs(now.scaled(array=array)), job, plan.site)
-        kinds.append({kind: before[kind] - amount for kind, amount in after.items()})
+        kinds.append({kind: known[year][kind] - amount for kind, amount in after.items()})
         turned = run.kwh("discharge", number)
         left = max(1.0 - stood - worn, LEAST_LEFT)
         rows.append((left, stood, worn, bill_of_kinds(after), bill_of_kinds(kinds[-1]), turned / usable, turned))
@@ -105,8 +144,7 @@ def battery_ageing_of(
     left, by_calendar, by_cycles, bill, saving, full_cycles, turned = np.array(rows).T
     assert first is not None, "a job looks at least a year ahead"
     saved = {kind: np.array([year[kind] for year in kinds]) for kind in kinds[0]}
-    saved = in_force(job, saved)
-    money = money_rows(option.design, job, option.outcome.money.outlay, saved, left, replaced)
+    money = money_rows(option.design, job, option.outcome.money.outlay, in_force(job, saved), left, replaced)
     flows = np.sum(list(money.values()), axis=0)
     return BatteryAgeing(
         left,
@@ -123,6 +161,10 @@ def battery_ageing_of(
         internal_rate_of_return(flows),
         payback_years(flows),
         *_full_and_empty(plan, option, number),
+        begun,
+        saved,
+        given,
+        charged,
     )
 
 

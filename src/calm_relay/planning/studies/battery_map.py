@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from calm_relay.physics.plant.inputs import sum_inputs
+from calm_relay.physics.plant.inputs import bus_inputs
 from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import discharge_ac_kw
@@ -65,6 +65,6 @@ def battery_map(plan: Plan, option: Option | RefusedOption, progress: Progress =
             if not part.pv:
                 scaled = replace(scaled, ac_limit_kw=float(power), loss_rated_kw=float(power))
             plant = (*inputs.plant[:number], scaled, *inputs.plant[number + 1 :])
-            run = sum_inputs(replace(inputs, plant=plant))
+            run = bus_inputs(replace(inputs, plant=plant))
             saving[i, j] = bill_now - bill_of(run, plan.job, plan.site)
     return BatteryMap(energies, powers, saving, converter.bank.usable_kwh, here_kw)

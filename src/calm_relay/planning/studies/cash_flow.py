@@ -22,7 +22,7 @@ from calm_relay.planning.operation.finance import (
 )
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
-from calm_relay.planning.studies.battery_ageing import battery_ageing_of
+from calm_relay.planning.studies.battery_ageing import array_ageing, battery_ageing_of, bills_before
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 # After how many years the same is bought instead.
@@ -147,7 +147,8 @@ def cash_flow_of(
     job = plan.job
     years = job.costs.horizon_years
     progress(0.0, "Ageing of the battery")
-    ageing = battery_ageing_of(plan, option)
+    before = before or bills_before(plan)
+    ageing = battery_ageing_of(plan, option, before=before)
     left = ageing.left if ageing is not None else np.ones(years)
     worn = replaced_after(option.design, job, left)
     if worn is not None and worn != job.costs.replace_year:
@@ -156,7 +157,12 @@ def cash_flow_of(
     begun = np.concatenate([[1.0], left[:-1]])
     if worn is not None and worn < years:
         begun[worn] = 1.0
-    saved, given, charged = _saved(plan, option, begun, before or bills_before(plan), progress)
+    one = sum(unit.has_battery for unit in option.design.converters) == 1
+    if ageing is not None and one and np.array_equal(begun, ageing.begun):
+        # The very years were run to age the battery.
+        saved, given, charged = in_force(job, ageing.saved), ageing.given_kwh, ageing.charged_kwh
+    else:
+        saved, given, charged = _saved(plan, option, begun, before, progress)
     rows = money_rows(option.design, job, option.outcome.money.outlay, saved, left, worn)
     return CashFlow(
         option,
@@ -169,20 +175,6 @@ def cash_flow_of(
         _outage_worth(option, rows),
         later_of(option, saved, left, worn),
     )
-
-
-def bills_before(plan: Plan) -> tuple[dict[str, float], ...]:
-    """Each year's bill of the house as it stands today, its array ageing, by what rises as one, in today's prices."""
-    inputs, ageing = inputs_of(plan.as_is.design, plan.job, plan.site, plan.demand), array_ageing(plan)
-    years = range(plan.job.costs.horizon_years)
-    return tuple(
-        bill_kinds(sum_inputs(inputs.scaled(array=(1.0 - ageing) ** year)), plan.job, plan.site) for year in years
-    )
-
-
-def array_ageing(plan: Plan) -> float:
-    """What the modules lose a year."""
-    return max((face.module.ageing_per_year for face in plan.faces), default=0.0)
 
 
 def _saved(

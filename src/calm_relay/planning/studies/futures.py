@@ -13,7 +13,7 @@ from calm_relay.exchange.array_cache import kept_aside
 from calm_relay.job.demand import MeteredDemand, ShapedDemand
 from calm_relay.job.model import Job, WeatherFile
 from calm_relay.physics.money import present_value
-from calm_relay.physics.plant.inputs import Inputs, sum_inputs
+from calm_relay.physics.plant.inputs import Inputs, bus_inputs
 from calm_relay.physics.sensitivity import first_order, latin_hypercube
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.progress import Progress, unheard
@@ -249,7 +249,7 @@ def _lived(
     """Bill, self-sufficiency and hours of backup of a plant in one future, through the kernel."""
     light, losses, more = (float(value) for value in draw[:3])
     days = years[int(draw[-1])]
-    run = sum_inputs(days.inputs[place].scaled(array=(1.0 + light) * (1.0 + losses), home=1.0 + more))
+    run = bus_inputs(days.inputs[place].scaled(array=(1.0 + light) * (1.0 + losses), home=1.0 + more))
     held = held_at_night(design, run, days.demand, days.site)
     hours = 0.0 if held is None else held / (days.demand.worst_season_mean_kw * (1.0 + more))
     return bill_of(run, plan.job, days.site), self_sufficiency_of(run), hours

@@ -9,7 +9,7 @@ import numpy as np
 
 from calm_relay.job.model import Job
 from calm_relay.physics.money import present_value
-from calm_relay.physics.plant.inputs import sum_inputs
+from calm_relay.physics.plant.inputs import bus_inputs
 from calm_relay.planning.architecture.cost import cost_lines, paid_next_year, yearly_incentives
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
@@ -321,7 +321,7 @@ def _more_modules(plan: Plan, option: Option) -> Iterator[NowOrLater]:
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     factors = np.ones((len(option.design.converters), 1))
     factors[number] = factor
-    year = sum_inputs(replace(inputs, pv_kw=inputs.pv_kw * factors))
+    year = bus_inputs(replace(inputs, pv_kw=inputs.pv_kw * factors))
     saving = option.outcome.money.bill - bill_of(year, plan.job, plan.site)
     yield _now_or_later(
         plan.job,

@@ -11,7 +11,7 @@ import numpy as np
 from calm_relay.job.control import Control, GridCharge, Window
 from calm_relay.job.equipment import Module
 from calm_relay.job.model import Job
-from calm_relay.physics.plant.inputs import Inputs, sum_inputs
+from calm_relay.physics.plant.inputs import Inputs, bus_inputs
 from calm_relay.physics.plant.island import IslandSums
 from calm_relay.physics.plant.year import BufferPool, PlantBus, begin_plants
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
@@ -317,7 +317,7 @@ def _begin(plan: Plan, trials: list[_Trial], workers: Executor, buffers: BufferP
 
 
 def _off_grid(trial: _Trial) -> _Run:
-    return sum_inputs(trial.inputs), None
+    return bus_inputs(trial.inputs), None
 
 
 def _ridden(trial: _Trial, year: "Future[PlantBus]") -> _Run:
@@ -329,7 +329,7 @@ def _lost(plan: Plan, trial: _Trial, bus: PlantBus) -> dict[str, float]:
     """What of a design's saving is lost by the last year; its first profile that is weighed stands for the others."""
     if not trial.lost:
         ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
-        old = aged_kinds(trial.inputs, bus, trial.design, trial.job, plan.site, ageing, sum_inputs)
+        old = aged_kinds(trial.inputs, bus, trial.design, trial.job, plan.site, ageing, bus_inputs)
         now, kinds = plan.as_is.outcome.money, bill_kinds(bus, trial.job, plan.site)
         trial.lost.update(lost_of(kinds, old, now.kinds, now.last_kinds))
     return trial.lost

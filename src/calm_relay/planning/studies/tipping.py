@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from calm_relay.job.model import Job
-from calm_relay.physics.plant.inputs import Inputs, sum_inputs
+from calm_relay.physics.plant.inputs import Inputs, bus_inputs
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
@@ -258,7 +258,7 @@ class Contest:
                 factors = np.array([knob.array(converter, value) for converter in design.converters])
                 return replace(inputs, pv_kw=inputs.pv_kw * factors.reshape(-1, 1))
 
-            year = sum_inputs(turned(inputs))
+            year = bus_inputs(turned(inputs))
             ridden = 0.0 if outages is None else replace(outages, inputs=turned(outages.inputs)).share(year)
             done = brief_of(year, design, job, plan.site, demand, now, lost, ridden=ridden)
         elif (job.tariff, job.costs, job.generator) == (plan.job.tariff, plan.job.costs, plan.job.generator):

@@ -6,7 +6,7 @@ import numpy as np
 
 from calm_relay.job.model import Job
 from calm_relay.physics.money import present_value
-from calm_relay.physics.plant.inputs import sum_inputs
+from calm_relay.physics.plant.inputs import bus_inputs
 from calm_relay.planning.common.amounts import money_text
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.finance import bill_kinds, in_force, rises_of
@@ -14,7 +14,8 @@ from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.demand import with_other_loads
 from calm_relay.planning.site.fuels import FACTS, fuel_a_year
-from calm_relay.planning.studies.cash_flow import CashFlow, array_ageing, bills_before, cash_flows_of
+from calm_relay.planning.studies.battery_ageing import array_ageing, bills_before
+from calm_relay.planning.studies.cash_flow import CashFlow, cash_flows_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 FUEL_SAVED, ENDS, MORE_POWER, MACHINES = "fuel today", "ends", "more power", "machines"
@@ -190,7 +191,7 @@ def _more_power(plan: Plan, before: tuple[dict[str, float], ...] | None, years: 
     inputs = inputs_of(plan.as_is.design, without, plan.site, demand)
     kinds: dict[str, np.ndarray] = {}
     for year, then in enumerate(before or bills_before(plan)):
-        bill = bill_kinds(sum_inputs(inputs.scaled(array=(1.0 - ageing) ** year)), job, plan.site)
+        bill = bill_kinds(bus_inputs(inputs.scaled(array=(1.0 - ageing) ** year)), job, plan.site)
         for kind, amount in bill.items():
             kinds.setdefault(kind, np.zeros(years))[year] = amount - then[kind]
     risen = rises_of(job, in_force(job, kinds))
