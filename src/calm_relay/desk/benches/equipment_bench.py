@@ -1,6 +1,6 @@
 """The bench Equipment: everything that can be planned with, found as it is typed; two items beside each other."""
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt, Signal
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QColor, QFont
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -259,13 +259,17 @@ class EquipmentBench(Bench):
 
     def select(self, keys) -> None:
         """Chooses items by their keys, where they are listed."""
-        self.table.clearSelection()
         mode = self.table.selectionModel()
+        # Shown once, when all are chosen.
+        quiet = QSignalBlocker(mode)
+        mode.clearSelection()
         for number, row in enumerate(self.model.rows):
             if row[0].key in keys:
                 index = self.model.index(number, 0)
                 mode.select(index, mode.SelectionFlag.Select | mode.SelectionFlag.Rows)
                 self.table.scrollTo(index)
+        del quiet
+        self.table.viewport().update()
         self._show_chosen()
 
     @property
