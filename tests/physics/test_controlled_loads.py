@@ -181,3 +181,19 @@ def test_a_load_that_cannot_be_is_refused(changes, wanted):
         tank().after(**changes)
     with pytest.raises(ValueError, match="steps; the run has"):
         run_plant(AC, np.zeros((2, 8)), np.zeros(8), STEP_H, loads=(tank(),))
+
+
+def test_a_port_is_on_from_one_charge_until_it_falls_below_another():
+    """Filled at full power while it is on, whatever supplies it; between the two charges as it was."""
+    year = run(AC, [tank(on_above=0.9, off_below=0.4, may=np.zeros(HOUR.size, dtype=bool), fill_to_kwh=NONE)])
+    charge = np.concatenate([[0.5], year.of("stored")[:-1] / BATTERY.usable_kwh])
+    room = 8.0 - np.concatenate([[8.0], year.loads.stored[0][:-1]])
+    on, wanted = False, []
+    for level in charge:
+        on = level >= 0.9 or (on and level >= 0.4)
+        wanted.append(on)
+    taken = year.controlled_kw > 1e-9
+    assert taken.any() and not taken[~np.array(wanted)].any()
+    assert taken[np.array(wanted) & (room > 0.2)].all()
+    assert charge[taken].min() < 0.9
+    assert year.largest_residual_kwh < 1e-9

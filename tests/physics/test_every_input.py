@@ -211,6 +211,8 @@ CHANGES = {
     "ControlledLoad.loss_per_h": (of_load(loss_per_h=0.2), ON_GRID),
     "ControlledLoad.step_kw": (of_load(step_kw=1.0), ON_GRID),
     "ControlledLoad.soc_above": (of_load(soc_above=0.8), ON_GRID),
+    "ControlledLoad.on_above": (of_load(on_above=0.45), ON_GRID),
+    "ControlledLoad.off_below": (of_load(on_above=0.5, off_below=0.05), ON_GRID),
     "ControlledLoad.first": (of_load(first=True), ON_GRID),
     "ControlledLoad.from_battery": (of_load(from_battery=False), ON_GRID),
     "ControlledLoad.managed": (
@@ -258,6 +260,7 @@ CHANGES = {
 PREPARED = {
     "Island.even": lambda inputs: of_limits(continuous_kw=1.2)(inputs),
     **{name: with_loads for name in CHANGES if name.startswith("ControlledLoad.")},
+    "ControlledLoad.off_below": lambda inputs: of_load(on_above=0.5, off_below=0.4)(with_loads(inputs)),
     "ControlledLoad.managed": lambda inputs: of_field("grid", import_limit_kw=1.0)(with_loads(inputs)),
     "BatteryPart.rated_kw": of_battery(peukert=1.5, rated_kw=0.4),
     "Island.beside": of_part(1, pv=False, battery=BATTERY),

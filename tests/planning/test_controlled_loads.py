@@ -1,13 +1,17 @@
 """Controlled loads of a job: series, order, findings with their mends, and what each order comes to."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.control import BATTERY, Control
 from calm_relay.job.demand import Car, FlexibleLoad, HeatPump, HotWater, Window
+from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.operation.phases import import_by_phase
 from calm_relay.planning.operation.simulate import loads_of
+from calm_relay.planning.plan import plan as plan_on
 from calm_relay.planning.studies.load_order import load_orders
 from tests.plans import plan
 
@@ -160,3 +164,51 @@ def test_what_cannot_be_is_refused_at_its_field(kind, changes, wanted):
     with pytest.raises(ValueError, match="validation error") as caught:
         kind(**changes)
     assert wanted in str(caught.value)
+
+
+def on_port(job, **water):
+    """The pottery with a tank on a smart load port, and units that have one."""
+    tank = HotWater(name="Tank", element_kw=3.0, on_surplus=False, port_on=0.8, port_off=0.5, **water)
+    return with_loads(job, hot_water=(tank,), cars=(), flexible=())
+
+
+def with_ports(ports, amps):
+    shipped = library()
+    units = tuple(unit.with_(load_ports=ports, load_port_a=amps) for unit in shipped.catalogue.inverters)
+    return replace(shipped, catalogue=shipped.catalogue.with_(inverters=units))
+
+
+def test_a_smart_load_port_needs_a_unit_that_has_one():
+    job = on_port(demo_job("pottery"))
+
+    def found(ports, amps, key="ac-addon"):
+        option = plan_on(job, with_ports(ports, amps)).option(key)
+        return next(item for item in option.findings if item.check == "load port")
+
+    none = found(0, None)
+    assert none.severity is Severity.STOP and "have none" in none.sentence
+    (mend,) = none.mends
+    assert mend.apply(job).demand.hot_water[0].port_on is None
+    asked = found(1, None)
+    assert asked.severity is Severity.CHECK and "does not state" in asked.sentence
+    fits, tight = found(1, 16.0), found(1, 10.0)
+    amps = 3000.0 / job.supply.volts
+    assert fits.severity is Severity.OK and f"{amps:.1f} A of the 16 A" in fits.sentence
+    assert tight.severity is Severity.STOP
+
+
+def test_what_hangs_on_a_port_lives_on_the_battery():
+    """A tank on a port is heated from a full battery in the evening, where it would else wait for surplus."""
+    made = plan_on(on_port(demo_job("pottery"), keep_above=0.0), with_ports(1, 16.0))
+    year = made.option("ac-addon").outcome.year
+    taken = year.loads.kw[0] > 0.0
+    assert taken.any()
+    assert float((year.of("discharge")[taken] > 0.0).mean()) > 0.0
+    tank = HotWater(name="Tank", on_surplus=False, keep_above=0.0)
+    plain = plan(with_loads(demo_job("pottery"), hot_water=(tank,), cars=(), flexible=()))
+    assert not (plain.option("ac-addon").outcome.year.loads.kw[0] > 0.0).any()
+
+
+def test_a_port_is_off_below_where_it_is_on():
+    with pytest.raises(ValueError, match="port_off"):
+        HotWater(port_on=0.5, port_off=0.6)

@@ -196,6 +196,12 @@ class HotWater(OneLoad):
         default=(), max_length=4, description="When it is heated through, whatever supplies it."
     )
     from_battery: bool = Field(default=False, description="The battery serves it where it is heated at once.")
+    port_on: Fraction | None = Field(
+        default=None,
+        gt=0.0,
+        description="State of charge from which a smart load port of the inverter feeds it; None: on no such port.",
+    )
+    port_off: Fraction = Field(default=0.5, description="State of charge below which the port is off again.")
     planned: bool = False
 
     @property
@@ -216,6 +222,10 @@ class HotWater(OneLoad):
     @model_validator(mode="after")
     def _hotter_than_cold(self) -> Self:
         refuse_meeting(self.top_up, "top_up")
+        if self.port_on is not None and self.port_off >= self.port_on:
+            raise ValueError(
+                f"port_off: is {self.port_off:.0%}, not below the {self.port_on:.0%} of port_on; wanted below it"
+            )
         if self.hot_c <= self.cold_c:
             raise ValueError(f"hot_c: is {self.hot_c:g}, not above the {self.cold_c:g} of cold_c; wanted above it")
         return self

@@ -240,6 +240,19 @@ class Inverter(Model):
     )
     export_control: bool = Field(default=True, title="Export control")
     frequency_watt: bool = Field(default=True, title="Frequency-watt")
+    load_ports: int = Field(
+        title="Smart load ports",
+        default=0,
+        ge=0,
+        le=8,
+        description="Outputs that it switches by the battery's state of charge.",
+    )
+    load_port_a: Positive | None = Field(
+        title="Current of each",
+        default=None,
+        le=200,
+        description="What a smart load port bears; None: not stated.",
+    )
     units_max: int = Field(
         title="Units side by side, at most",
         default=1,

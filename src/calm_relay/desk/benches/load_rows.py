@@ -87,6 +87,8 @@ KINDS = {
             ("on_surplus", "Heated by the array's surplus", "tick"),
             ("battery_above", "From this charge of the battery", "percent"),
             ("keep_above", "Heated at once below", "percent"),
+            ("port_on", "On a smart load port from this charge; empty: on none", "percent"),
+            ("port_off", "The port is off below", "percent"),
             ("top_up", "Heated through, whatever supplies it", "windows"),
             ("from_battery", "The battery serves it too", "tick"),
             ("phase", "Hangs on phase or leg", PHASES),

@@ -48,6 +48,7 @@ from calm_relay.physics.plant.loads import (
     begin_load,
     book_loads,
     on_surplus,
+    port_is_on,
 )
 
 
@@ -371,7 +372,7 @@ def run(
     any_first, by_level, level_now = False, False, 1.0
     for k in range(spec.size):
         any_first = any_first or spec[k].first > 0
-        by_level = by_level or spec[k].soc_above > 0.0
+        by_level = by_level or spec[k].soc_above > 0.0 or spec[k].on_above > 0.0
     per_day = min(max(int(24.0 / step_h), 1), steps)
     paged = flows.shape[2] > 0 or sums.shape[0] > 0
     page = np.empty((n, len(CONVERTER_FLOWS), per_day if paged else 0))
@@ -398,14 +399,16 @@ def run(
         if spec.size > 0:
             # What the arrays give is not counted on: the main fuse holds when a cloud comes.
             asked_kw = -_all(spare)
+            level_now = _charge_level(c, w) if by_level else 1.0
             for k in range(spec.size):
+                on = port_is_on(spec, load_work, k, level_now)
                 must = begin_load(
                     spec,
                     load_work,
                     k,
                     draw_kwh[k, t],
                     per_gain_h[k, t],
-                    fill_to_kwh[k, t],
+                    spec[k].cap_kwh if on else fill_to_kwh[k, t],
                     hours_left[k, t],
                     step_h,
                 )
@@ -414,9 +417,8 @@ def run(
                 asked_kw += must
                 load_work[k].taken = must
                 _take(spare, spec[k].phase, must)
-                if spec[k].from_battery == 0:
+                if spec[k].from_battery == 0 and not on:
                     kept_kw += must
-            level_now = _charge_level(c, w) if by_level else 1.0
             left = _array_left(c, w, spare, target > 0.0) if any_first else 0.0
             for k in range(spec.size):
                 if left > 0.0 and spec[k].first > 0 and may[k, t] and level_now >= spec[k].soc_above:

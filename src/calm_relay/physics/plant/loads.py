@@ -15,9 +15,23 @@ import numpy as np
 from calm_relay.physics.plant.converter import compiled, inlined
 
 # Powers in kW, energies in kWh. `first` is 1 for a load that takes surplus before the batteries do, `from_battery` 1
-# where batteries serve what it must take, `managed` 1 where it holds back so that the main fuse holds.
+# where batteries serve what it must take, `managed` 1 where it holds back so that the main fuse holds. From `on_above`
+# of the batteries' charge on, until it falls below `off_below`, a load is filled whatever supplies it; 0: never.
 LOAD = np.dtype(
-    [(name, "f8") for name in ("cap_kwh", "loss_per_h", "max_kw", "min_kw", "step_kw", "soc_above", "initial_kwh")]
+    [
+        (name, "f8")
+        for name in (
+            "cap_kwh",
+            "loss_per_h",
+            "max_kw",
+            "min_kw",
+            "step_kw",
+            "soc_above",
+            "on_above",
+            "off_below",
+            "initial_kwh",
+        )
+    ]
     + [(name, "i8") for name in ("first", "from_battery", "managed", "phase")]
 )
 
@@ -48,6 +62,8 @@ class ControlledLoad:
         Steps of its power on surplus [kW]; 0 where it takes any power.
     soc_above : float
         State of charge of the batteries from which it takes surplus.
+    on_above, off_below : float
+        State of charge from which a port feeds it, and below which it does so no more; 0: no port.
     first, from_battery, managed : bool
         See `LOAD`.
     phase : int
@@ -67,6 +83,8 @@ class ControlledLoad:
     loss_per_h: float = 0.0
     step_kw: float = 0.0
     soc_above: float = 0.0
+    on_above: float = 0.0
+    off_below: float = 0.0
     first: bool = False
     from_battery: bool = True
     managed: bool = False
@@ -129,8 +147,8 @@ SURPLUS, LOST, SHORT = range(len(LOAD_SUMS))
 
 
 # Working figures of a load: what its store holds, and what of it was lost, wanted in vain and taken on surplus so far
-# [kWh]; the power taken in a step and the most that can be taken [kW].
-LOAD_WORK = np.dtype([(name, "f8") for name in ("level", "taken", "most", *LOAD_SUMS)])
+# [kWh]; the power taken in a step and the most that can be taken [kW]; whether its port is on.
+LOAD_WORK = np.dtype([(name, "f8") for name in ("level", "taken", "most", "on", *LOAD_SUMS)])
 
 
 def pack_loads(loads: Sequence[ControlledLoad], steps: int, step_h: float) -> LoadSteps:
@@ -176,6 +194,18 @@ def new_load_work(loads: LoadSteps) -> np.recarray:
     work = np.zeros(loads.spec.size, dtype=LOAD_WORK)
     work["level"] = loads.spec.initial_kwh
     return work.view(np.recarray)
+
+
+@inlined
+def port_is_on(spec: np.recarray, work: np.recarray, k: int, charge: float) -> bool:
+    """Switches a load's port by the batteries' state of charge; says whether it is on."""
+    if spec[k].on_above <= 0.0:
+        return False
+    if charge >= spec[k].on_above:
+        work[k].on = 1.0
+    elif charge < spec[k].off_below:
+        work[k].on = 0.0
+    return work[k].on > 0.0
 
 
 @inlined

@@ -15,6 +15,7 @@ from calm_relay.planning.findings.base import (
     off_grid_check,
     passes,
     stops,
+    stops_if,
     warns,
 )
 from calm_relay.planning.operation.simulate import loads_of
@@ -128,6 +129,44 @@ def _larger(job: Job, name: str, power_kw: float, limit_kw: float, field: str) -
             mends=(Mend(f"{less:g} kW for {name}", _with_load(kind, place, **{field: less})),),
         )
     ]
+
+
+@grid_check
+def check_load_ports(subject: Subject) -> list[Finding]:
+    """Loads that are to hang on smart load ports need as many, and each no more amperes than its port has."""
+    job = subject.job
+    wanted = [water for water in job.demand.hot_water if water.port_on is not None]
+    if not wanted:
+        return []
+    units = [unit.inverter for unit in subject.design.converters if unit.inverter.load_ports]
+    ports, names = sum(unit.load_ports for unit in units), " and ".join(water.name for water in wanted)
+    kind, place, _ = _place(job, wanted[-1].name)
+    if ports < len(wanted):
+        off = Mend(f"{wanted[-1].name} on no port", _with_load(kind, place, port_on=None))
+        sentence = (
+            f"{names}: wanted on {len(wanted)} smart load ports; the units of this option have {ports or 'none'}."
+        )
+        path, reading = f"demand.{kind}.{place}.port_on", (float(len(wanted)), float(ports), "ports")
+        return [
+            stops("load port", "Home", path, sentence, reading=reading, rule="inverter datasheet", mends=(off,))
+        ]
+    found = []
+    on_one = dict(job.load_phases)
+    each = [unit for unit in units for _ in range(unit.load_ports)]
+    for water, unit in zip(wanted, each, strict=False):
+        spread = 3 if job.supply.phases == "three" and water.name not in on_one else 1
+        amps, stated = water.element_kw * 1000.0 / job.supply.volts / spread, unit.load_port_a
+        kind, place, _ = _place(job, water.name)
+        path, rule = f"demand.{kind}.{place}.element_kw", f"{unit.name}, datasheet"
+        if stated is None:
+            said = f"{water.name} draws {amps:.1f} A; {unit.name} does not state what its smart load port bears."
+            found.append(warns("load port", "Home", path, said, reading=(amps, None, "A"), rule=rule))
+            continue
+        said = f"{water.name} draws {amps:.1f} A of the {stated:g} A of a smart load port of {unit.name}."
+        found.append(
+            stops_if(amps > stated + 1e-9, "load port", "Home", path, said, reading=(amps, stated, "A"), rule=rule)
+        )
+    return found
 
 
 @off_grid_check

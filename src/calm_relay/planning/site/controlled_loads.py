@@ -124,6 +124,8 @@ def _water(water: HotWater, calendar: YearCalendar) -> ControlledLoad:
         loss_per_h=water.standing_loss_kwh / 24.0 / cap,
         step_kw=step_kw,
         soc_above=water.battery_above,
+        on_above=water.port_on or 0.0,
+        off_below=water.port_off if water.port_on is not None else 0.0,
         from_battery=water.from_battery,
     )
 
