@@ -47,11 +47,12 @@ def library(own: OwnEquipment | None = None) -> Library:
     costs = read_prices()
     if not any(own.of(kind) for kind in KINDS) and not own.without_examples and costs is None:
         return base
+    stock = own.stock()
     return replace(
         base,
         catalogue=base.catalogue.joined(own.catalogue()),
-        withheld=own.withheld(base.catalogue),
-        stock=own.stock(),
+        withheld=own.withheld(base.catalogue, stock),
+        stock=stock,
         orders=own.orders(),
         costs=costs,
     )

@@ -674,6 +674,9 @@ class Catalogue(Model):
 
     @model_validator(mode="after")
     def _keys_are_single(self) -> Self:
+        return self._with_single_keys()
+
+    def _with_single_keys(self) -> Self:
         under_modules: tuple[Optimiser | Microinverter, ...] = (*self.optimisers, *self.microinverters)
         kinds: tuple[tuple[str, Sequence[Keyed]], ...] = (
             ("modules", self.modules),
@@ -695,11 +698,13 @@ class Catalogue(Model):
         return Catalogue.model_construct(None, **left)
 
     def joined(self, own: "Catalogue") -> "Catalogue":
-        """The catalogue with the job's own equipment; an own item replaces one with the same key."""
-        return Catalogue(
-            modules=_merged(self.modules, own.modules),
-            inverters=_merged(self.inverters, own.inverters),
-            packs=_merged(self.packs, own.packs),
-            optimisers=_merged(self.optimisers, own.optimisers),
-            microinverters=_merged(self.microinverters, own.microinverters),
-        )
+        """The catalogue with the job's own equipment; an own item replaces one with the same key.
+
+        Raises
+        ------
+        ValueError
+            When an own optimiser has the key of a microinverter, or the other way round.
+        """
+        # Each item was checked when it was read; keys alone can clash.
+        merged: dict[str, Any] = {kind: _merged(getattr(self, kind), getattr(own, kind)) for kind in KINDS}
+        return Catalogue.model_construct(None, **merged)._with_single_keys()

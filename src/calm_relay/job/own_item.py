@@ -143,9 +143,14 @@ class OwnEquipment:
             if own.article or own.supplier
         }
 
-    def withheld(self, shipped: Catalogue) -> frozenset[tuple[str, str]]:
-        """What is not to be proposed: own items that are not in stock, and the examples where they are left out."""
-        own = self.stock()
+    def withheld(
+        self, shipped: Catalogue, own: Mapping[tuple[str, str], Stock] | None = None
+    ) -> frozenset[tuple[str, str]]:
+        """What is not to be proposed: own items that are not in stock, and the examples where they are left out.
+
+        `own` is `stock` where it is known already.
+        """
+        own = self.stock() if own is None else own
         out = {named for named, stock in own.items() if stock != "in stock"}
         if self.without_examples:
             out |= {
