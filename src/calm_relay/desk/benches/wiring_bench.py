@@ -76,8 +76,8 @@ class WiringBench(Bench):
         self.write = QPushButton("Write the diagram…")
         self.write.setToolTip("As SVG, PDF or DXF, with a title block")
         self.write.clicked.connect(lambda _=False: self.drawing_wanted.emit())
-        self.block = QPushButton("Title block…")
-        self.block.setToolTip("Paper, who drew and checked it, revision")
+        self.block = QPushButton("Paper, wires…")
+        self.block.setToolTip("Paper, tables and sizes of wires, who drew and checked it, revision")
         self.block.clicked.connect(lambda _=False: self._ask_block())
         self._lay_out()
 
