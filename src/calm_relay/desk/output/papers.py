@@ -282,11 +282,15 @@ def _years(pages, kit, offer: Offer) -> None:
         f"climate, use and prices will be others.{_how_sure(offer, currency)}</p>"
     )
     if offer.whole is not None:
-        burnt = "; ".join(f"{each.sentence}, {_money(each.cost, currency)}" for each in offer.whole.burnt)
+        burnt = " and ".join(
+            f"{each.a_year:,.0f} {each.unit} of {each.fuel} a year ({_money(each.cost, currency)}"
+            f"{'' if each.stated else ', worked out'})"
+            for each in offer.whole.burnt
+        )
         pages.text(
-            f"<p style='margin:0'>{escape(offer.whole.sentence)} That counts {escape(burnt)}, and "
-            f"{_money(offer.whole.more_power, currency)} of electricity in the first year in its place if nothing else "
-            "changed.</p>"
+            f"<p style='margin:0'>{escape(offer.whole.sentence)} It counts {escape(burnt)} no longer burnt, and "
+            f"{_money(offer.whole.more_power, currency)} of electricity for it in the first year, with the house as it "
+            "stands.</p>"
         )
 
 
