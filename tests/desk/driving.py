@@ -4,7 +4,7 @@ from collections import Counter
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -28,6 +28,24 @@ def choose(field, value):
     field.setCurrentIndex(field.findData(value))
     assert field.currentData() == value
     field.activated.emit(field.currentIndex())
+
+
+def filled_form(qtbot, fields):
+    """In place of a form's `exec`: fills fields by their names and presses OK, or Cancel where the form refuses."""
+
+    def exec_(dialog):
+        for name, value in fields.items():
+            field = dialog.fields[name]
+            if isinstance(field, QComboBox):
+                choose(field, value)
+            elif isinstance(field, QCheckBox):
+                field.setChecked(value)
+            else:
+                type_into(qtbot, field, value)
+        dialog.take()
+        return dialog.result_model is not None
+
+    return exec_
 
 
 def painted(widget):

@@ -13,6 +13,7 @@ from calm_relay.desk.benches.grid_inputs import SERVICE_ROWS
 from calm_relay.desk.benches.load_rows import KINDS, fuel_rows
 from calm_relay.desk.benches.money_bench import FINANCE_ROWS, LEASE_ROWS, LOAN_ROWS
 from calm_relay.desk.benches.rules_panel import FIRST_RULE, OWN_ROWS
+from calm_relay.desk.benches.service_panel import changeover_rows, generator_rows, transformer_rows
 from calm_relay.desk.benches.wiring_bench import BLOCK_ROWS
 from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
 from calm_relay.desk.dialogs.bills_dialog import BillsDialog
@@ -31,6 +32,7 @@ from calm_relay.job import (
     control,
     demand,
     equipment,
+    existing_supply,
     finance,
     model,
     survey,
@@ -215,12 +217,12 @@ def controls(window, qtbot, settled, tmp_path):
         "floor_m2": board.floor, "dwelling": board.dwelling, "small_circuits": board.small,
         "heating_parts": board.heating,
     })  # fmt: skip
-    generator = board.generator
-    add(backup_board.Generator, {
-        "kw": generator.power, "start_below": generator.starts, "stop_above": generator.stops, "on": generator.place,
-        "litres_per_kwh": generator.burns, "price_per_litre": generator.price, "tank_litres": generator.tank,
-        "interlocked": generator.interlocked,
-    })  # fmt: skip
+    add(existing_supply.Generator, rows_of(existing_supply.Generator(kw=5.0), generator_rows(job)))
+    add(existing_supply.ExistingChangeover, rows_of(existing_supply.ExistingChangeover(), changeover_rows(job)))
+    add(
+        existing_supply.ExistingTransformers,
+        rows_of(existing_supply.ExistingTransformers(), transformer_rows(job)),
+    )
     grid = bench("Grid")
     add(Job, {"region": grid.rules.region})
     add(model.Supply, {**rows_of(job.supply, SERVICE_ROWS), "main_fuse_a": grid.inputs.editors["Main fuse"]})

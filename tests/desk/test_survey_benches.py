@@ -28,7 +28,7 @@ from calm_relay.planning.views.scales import scales_of
 from tests.plans import of_few_futures, plan
 
 from . import driving
-from .driving import LEFT, choose, painted, type_into
+from .driving import LEFT, choose, filled_form, painted, type_into
 
 OK = QDialogButtonBox.StandardButton.Ok
 
@@ -543,27 +543,14 @@ def test_a_window_opens_on_a_demo_by_its_word(dressed, qtbot, asked, settled):
 
 
 def test_losses_of_the_array_and_phases_of_the_service_are_typed(window, opened, qtbot, settled, monkeypatch):
-    def filled(fields):
-        def exec_(dialog):
-            for name, text in fields.items():
-                field = dialog.fields[name]
-                if isinstance(field, QComboBox):
-                    choose(field, text)
-                else:
-                    type_into(qtbot, field, text)
-            dialog.take()
-            return dialog.result_model is not None
-
-        return exec_
-
-    monkeypatch.setattr(FormDialog, "exec", filled({"soiling": "5", "mismatch": "2.5 %"}))
+    monkeypatch.setattr(FormDialog, "exec", filled_form(qtbot, {"soiling": "5", "mismatch": "2.5 %"}))
     before = window.session.plan.as_is.outcome.figures.pv_dc_kwh
     qtbot.mouseClick(opened("Roof").losses, LEFT)
     settled(window)
     losses = window.session.job.losses
     assert (losses.soiling, losses.mismatch) == (0.05, 0.025)
     assert window.session.plan.as_is.outcome.figures.pv_dc_kwh < before
-    monkeypatch.setattr(FormDialog, "exec", filled({"phases": "three", "volts": "230"}))
+    monkeypatch.setattr(FormDialog, "exec", filled_form(qtbot, {"phases": "three", "volts": "230"}))
     qtbot.mouseClick(opened("Grid").service, LEFT)
     settled(window)
     assert window.session.job.supply.phases == "three"

@@ -2,7 +2,8 @@
 
 import pytest
 
-from calm_relay.job.backup_board import BackupBoard, Circuit, Generator
+from calm_relay.job.backup_board import BackupBoard, Circuit
+from calm_relay.job.existing_supply import Generator
 from tests.plans import plan
 
 
@@ -33,18 +34,20 @@ def test_a_reserve_above_what_is_usable_and_a_circuit_without_a_leg_are_refused(
 
 
 def test_a_generator_on_one_bus_with_the_array_stops_and_is_mended(demo):
-    job = demo.with_(generator=Generator(kw=4, on="the bus of AC-coupled PV"))
+    job = demo.with_generator(Generator(kw=4, on="the bus of AC-coupled PV"))
     note = next(item for item in plan(job).option("ac-addon").findings if item.check == "generator")
     assert note.severity.name == "STOP"
     tanked = note.mends[0].apply(job)
-    tanked = tanked.with_(generator=tanked.generator.with_(tank_litres=80))
+    tanked = tanked.with_generator(tanked.generator.with_(tank_litres=80))
     after = next(item for item in plan(tanked).option("ac-addon").findings if item.check == "generator")
     # 4 kW burn 1.6 l an hour.
     assert after.sentence.endswith("Its 80 l last 50 h at 4 kW.")
     assert after.severity.name == "OK"
     assert "no generator input" in " ".join(
         item.sentence
-        for item in plan(demo.with_(generator=Generator(kw=4), battery=demo.battery.with_(hybrid="umberlow-h37")))
+        for item in plan(
+            demo.with_(generators=(Generator(kw=4),), battery=demo.battery.with_(hybrid="umberlow-h37"))
+        )
         .option("hybrid-swap")
         .findings
     )

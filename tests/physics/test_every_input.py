@@ -10,7 +10,7 @@ from calm_relay.physics.conversion import LossCurve
 from calm_relay.physics.plant.control import Control
 from calm_relay.physics.plant.inputs import Inputs, YearCache, run_inputs, run_outage, run_survival, sum_inputs
 from calm_relay.physics.plant.island import Island
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.islanded import NO_GENERATORS, GeneratorLimits, Limits, generators_of
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart, GridConnection
 from calm_relay.physics.plant.year import BufferPool, begin_plants
@@ -49,7 +49,9 @@ def base() -> Inputs:
         4.0,
     )
     load = np.array([LOAD * 0.6, LOAD * 0.4])
-    limits = Limits(3.4, 4.5, 5.0, 2.0, 2.6, True, False, 0.0, 120.0, 0.5, 0.25, 0.6)
+    limits = Limits(
+        3.4, 4.5, 5.0, 2.0, 2.6, True, False, 0.0, 120.0, generators_of(GeneratorLimits(0.5, 0.25, 0.6))
+    )
     starts = np.zeros((2, STEPS))
     starts[0, ::17] = 0.9
     island = Island(
@@ -129,6 +131,10 @@ def of_field(field, **changes):
 
 def of_limits(**changes):
     return lambda inputs: of_field("island", limits=inputs.island.limits._replace(**changes))(inputs)
+
+
+def of_generators(*items):
+    return of_limits(generators=generators_of(*items))
 
 
 def times(field, factor):
@@ -242,7 +248,7 @@ CHANGES = {
     "Limits.legs": (of_limits(legs=3.0), OFF_GRID),
     "Limits.leg_start_kw": (of_limits(leg_start_kw=0.1), OFF_GRID),
     "Limits.black_start": (
-        lambda inputs: of_limits(black_start=False, generator_kw=0.0)(inputs),
+        lambda inputs: of_limits(black_start=False, generators=NO_GENERATORS)(inputs),
         OFF_GRID,
     ),
     "Limits.restarts_at_once": (
@@ -251,9 +257,13 @@ CHANGES = {
     ),
     "Limits.pv_waits_min": (of_limits(pv_waits_min=1500.0), OFF_GRID),
     "Limits.locked_min": (None, set()),
-    "Limits.generator_kw": (of_limits(generator_kw=0.3), OFF_GRID),
-    "Limits.generator_start": (of_limits(generator_start=0.05), OFF_GRID),
-    "Limits.generator_stop": (of_limits(generator_stop=0.9), OFF_GRID),
+    "GeneratorLimits.kw": (of_generators(GeneratorLimits(0.3, 0.25, 0.6)), OFF_GRID),
+    "GeneratorLimits.start": (of_generators(GeneratorLimits(0.5, 0.05, 0.6)), OFF_GRID),
+    "GeneratorLimits.stop": (of_generators(GeneratorLimits(0.5, 0.25, 0.9)), OFF_GRID),
+    "Limits.generators": (
+        of_generators(GeneratorLimits(0.5, 0.25, 0.6), GeneratorLimits(0.7, 0.3, 0.7)),
+        OFF_GRID,
+    ),
     "Limits.cut_off": (of_limits(cut_off=0.5), OFF_GRID),
 }
 # What a plant must have first, for a field to matter to it.
@@ -264,7 +274,7 @@ PREPARED = {
     "ControlledLoad.managed": lambda inputs: of_field("grid", import_limit_kw=1.0)(with_loads(inputs)),
     "BatteryPart.rated_kw": of_battery(peukert=1.5, rated_kw=0.4),
     "Island.beside": of_part(1, pv=False, battery=BATTERY),
-    "Limits.generator_stop": lambda inputs: of_limits(generator_kw=1.8, generator_start=0.5, generator_stop=0.55)(
+    "GeneratorLimits.stop": lambda inputs: of_generators(GeneratorLimits(1.8, 0.5, 0.55))(
         of_island("load_kw", 1.2)(inputs)
     ),
 }
@@ -290,7 +300,7 @@ def test_no_field_of_a_run_is_left_out():
         for kind in (Inputs, ConverterPart, BatteryPart, GridConnection, Control, Island, ControlledLoad)
         for field in fields(kind)
     }
-    known |= {f"Limits.{name}" for name in Limits._fields}
+    known |= {f"{kind.__name__}.{name}" for kind in (Limits, GeneratorLimits) for name in kind._fields}
     assert known == set(CHANGES) | set(ELSEWHERE) | WHOLE
     assert {field for field, (change, _) in CHANGES.items() if change is None} <= set(ELSEWHERE)
 

@@ -9,7 +9,7 @@ from hypothesis.extra.numpy import arrays
 from calm_relay.physics.conversion import LOSSLESS
 from calm_relay.physics.plant.converter import arrays_ac, pack
 from calm_relay.physics.plant.island import Island, run_island, sum_island
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.islanded import GeneratorLimits, Limits, generators_of
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 from tests.examples import examples
 
@@ -54,7 +54,12 @@ def test_constant_load_lasts_usable_energy_over_load_and_the_rest_is_unmet():
 
 def test_a_generator_alone_serves_what_it_can_in_the_order_of_the_board():
     load = np.array([[2.0] * 8, [3.0] * 8, [1.5] * 8])
-    run = run_island([], np.zeros((0, 8)), 0.25, island(load, former=None, converters=0, generator_kw=4.0))
+    run = run_island(
+        [],
+        np.zeros((0, 8)),
+        0.25,
+        island(load, former=None, converters=0, generators=generators_of(GeneratorLimits(4.0))),
+    )
     assert run.at_bus("import") == pytest.approx(3.5)
     assert run.unmet == pytest.approx(3.0)
     assert run.outage.on[0].tolist() == [True, False, True]
@@ -64,7 +69,7 @@ def test_a_generator_alone_serves_what_it_can_in_the_order_of_the_board():
 
 
 def test_a_generator_fills_the_battery_and_its_hours_are_counted():
-    asked = island(np.full(200, 1.0), generator_kw=4.0, generator_start=0.2, generator_stop=0.8)
+    asked = island(np.full(200, 1.0), generators=generators_of(GeneratorLimits(4.0, 0.2, 0.8)))
     run = run_island([STORE], np.zeros((1, 200)), 0.25, asked, stored_kwh=10.0)
     assert run.unmet_kwh == pytest.approx(0.0, abs=1e-9)
     given = run.bus_kwh("import")
@@ -72,6 +77,41 @@ def test_a_generator_fills_the_battery_and_its_hours_are_counted():
     assert run.generator_starts >= 2
     assert run.generator_hours == pytest.approx((run.at_bus("import") > 0).sum() * 0.25)
     assert worst_residual(run) < 1e-9
+
+
+def test_two_generators_share_what_is_asked_by_their_power_and_each_has_its_own_charge_to_start_at():
+    both = generators_of(GeneratorLimits(4.0, 0.3, 0.8), GeneratorLimits(2.0, 0.1, 0.4))
+    run = run_island(
+        [STORE], np.zeros((1, 200)), 0.25, island(np.full(200, 1.0), generators=both), stored_kwh=10.0
+    )
+    assert run.by_generator.shape == (2, 200)
+    assert run.by_generator.sum(axis=0) == pytest.approx(run.at_bus("import"), abs=1e-12)
+    first, second = run.by_generator
+    # The first alone keeps the charge above what the second starts at.
+    assert first.max() > 0.0 and second.max() == 0.0
+    asked = island(np.full(400, 4.6), generators=both)
+    heavy = run_island([STORE], np.zeros((1, 400)), 0.25, asked, stored_kwh=10.0)
+    together = heavy.by_generator.min(axis=0) > 0.0
+    assert together.any()
+    shares = heavy.by_generator[:, together]
+    assert shares[0] == pytest.approx(2.0 * shares[1])
+    assert worst_residual(heavy) < 1e-9
+
+
+def test_two_alike_generators_equal_one_of_twice_the_power():
+    """Common practice, no source: machines of one kind in parallel carry half each."""
+    load = np.full(300, 3.0)
+    two = generators_of(GeneratorLimits(2.5, 0.2, 0.7), GeneratorLimits(2.5, 0.2, 0.7))
+    one = generators_of(GeneratorLimits(5.0, 0.2, 0.7))
+    runs = [
+        run_island([STORE], np.zeros((1, 300)), 0.25, island(load, generators=limits), stored_kwh=8.0)
+        for limits in (two, one)
+    ]
+    assert runs[0].at_bus("import") == pytest.approx(runs[1].at_bus("import"), abs=1e-12)
+    assert runs[0].stored == pytest.approx(runs[1].stored, abs=1e-12)
+    assert runs[0].by_generator[0] == pytest.approx(runs[1].by_generator[0] / 2.0)
+    with pytest.raises(ValueError, match="5 generators; wanted 4"):
+        generators_of(*(GeneratorLimits(1.0),) * 5)
 
 
 def test_arrays_on_the_bus_fill_the_battery_and_what_is_too_much_is_thrown_away():
@@ -125,9 +165,7 @@ def test_every_converter_of_an_island_closes(data):
         joins=[False, True, data.draw(st.booleans())],
         switched=[False, data.draw(st.booleans()), False],
         shed=[0.0, 0.4],
-        generator_kw=data.draw(st.sampled_from([0.0, 3.0])),
-        generator_start=0.2,
-        generator_stop=0.7,
+        generators=generators_of(GeneratorLimits(data.draw(st.sampled_from([0.0, 3.0])), 0.2, 0.7)),
     )
     run = run_island(plant, sun if pv else sun * np.array([[0.0], [1.0], [1.0]]), 0.25, asked, stored_kwh=4.0)
     assert worst_residual(run) < 1e-9

@@ -12,7 +12,7 @@ from calm_relay.physics.conversion import LOSSLESS
 from calm_relay.physics.plant import islanded
 from calm_relay.physics.plant.flows import CONVERTER_FLOWS
 from calm_relay.physics.plant.island import Island, IslandYear, run_island
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.islanded import GeneratorLimits, Limits, generators_of
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 from tests.examples import examples
 
@@ -139,9 +139,7 @@ def test_every_step_closes(data):
         pv_waits_min=data.draw(st.sampled_from([0.0, 5.0])),
         locked_min=data.draw(st.sampled_from([5.0, 1e9])),
         black_start=data.draw(st.sampled_from([0.0, 1.0])),
-        generator_kw=data.draw(st.sampled_from([0.0, 4.0])),
-        generator_start=0.2,
-        generator_stop=0.8,
+        generators=generators_of(GeneratorLimits(data.draw(st.sampled_from([0.0, 4.0])), 0.2, 0.8)),
     )
     assert np.abs(night.run.ac_residuals_kwh()).max() < 1e-9
     assert np.abs(night.run.dc_residuals_kwh()).max() < 1e-9
@@ -316,12 +314,10 @@ def test_a_generator_comes_by_charge_fills_and_keeps_the_array_off():
         np.full(120, 1.5),
         stored=3.0,
         pv_ac=2.0,
-        generator_kw=4.0,
-        generator_start=0.2,
-        generator_stop=0.8,
+        generators=generators_of(GeneratorLimits(4.0, 0.2, 0.8)),
     )
     running = night.generator > 0
-    dark = run(np.full(120, 1.5), stored=3.0, generator_kw=4.0, generator_start=0.2, generator_stop=0.8)
+    dark = run(np.full(120, 1.5), stored=3.0, generators=generators_of(GeneratorLimits(4.0, 0.2, 0.8)))
     assert dark.served_steps == 120
     assert night.ac_used[running].max(initial=0.0) == 0.0
     assert (dark.generator > 0).any()

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.job.backup_board import Generator
+from calm_relay.job.existing_supply import Generator
 from calm_relay.physics.plant import islanded
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.operation.backed_up_loads import behind_relay
@@ -179,7 +179,7 @@ def test_who_starts_black_and_who_cannot(pottery, demo):
         in result(plan(sleeping).option("ac-addon"), "black start").sentence
     )
     assert "modules on its own DC bus bring the house back" in result(hybrid, "black start").sentence
-    helped = plan(demo.with_(generator=Generator(kw=4.0))).option("ac-addon")
+    helped = plan(demo.with_generator(Generator(kw=4.0))).option("ac-addon")
     assert "the generator brings the house back" in result(helped, "black start").sentence
     # What is said is what happens: one pack under a house without its kiln is flat by the morning in June.
     first = None

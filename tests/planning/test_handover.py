@@ -7,8 +7,8 @@ from dataclasses import replace
 import pytest
 
 from calm_relay.exchange.shipped import demo_job, library
-from calm_relay.job.backup_board import Generator
 from calm_relay.job.control import Control, ExportWindow, GridCharge, Window
+from calm_relay.job.existing_supply import Generator
 from calm_relay.planning.handover.application import application_of, application_rows
 from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of, mounting_of
 from calm_relay.planning.handover.offer import offer_of
@@ -179,7 +179,7 @@ def test_settings_hold_what_the_job_states(demo):
 
 def test_settings_of_an_island_its_generator_and_its_relays():
     hut = demo_job("hut")
-    job = hut.with_(generator=Generator(kw=4.0, start_below=0.25, stop_above=0.7))
+    job = hut.with_generator(Generator(kw=4.0, start_below=0.25, stop_above=0.7))
     option = option_of(job, "ac-bus")
     assert value_of(option, "Generator starts") == ["below 25%"]
     assert value_of(option, "Generator stops") == ["above 70%"]
@@ -283,7 +283,7 @@ def test_a_setting_that_the_job_holds_is_keyed_into_it(name):
     job = demo_job(name)
     job = job.with_(control=job.control.with_(shave_above_kw=3.0, import_bias_w=60.0))
     if not job.supply.on_grid:
-        job = job.with_(generator=Generator(kw=4.0, start_below=0.25, stop_above=0.7))
+        job = job.with_generator(Generator(kw=4.0, start_below=0.25, stop_above=0.7))
     made = plan(job)
     option = made.option(made.choice.key)
     held = [item for item in settings_of(option) if item.held is not None]

@@ -67,7 +67,7 @@ def test_a_place_sets_frequency_and_sizes_of_wire(town, hertz, gauges, stated):
     assert job.wiring.tables == stated and ("wiring.tables" in job.assumed) == (stated is not None)
     assert curve_of(job).nominal_hz == hertz
     tables = library().wires_for(job)
-    assert (tables.key == "nec") == gauges
+    assert tables.in_gauges == gauges
     made = plan(job)
     option = next(option for option in made.live if option.role != "today")
     cables = wiring_of(option.design, option.context).cables

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import demo_job, library
-from calm_relay.job.backup_board import ON_INPUT, Generator
+from calm_relay.job.existing_supply import ON_INPUT, Generator
 from calm_relay.job.model import ClimatePreset, MonthlyWeather
 from calm_relay.job.rules import RuleKind
 from calm_relay.job.survey import ExistingBattery
@@ -261,7 +261,7 @@ def test_a_generator_beside_arrays_wants_a_datasheet_that_keeps_them_apart(hut):
     inverter = next(item for item in library().catalogue.inverters if item.key == "mossgate-5")
     silent = inverter.with_(backup=inverter.backup.with_(keeps_arrays_apart=False, generator_input=True))
     job = hut.job.with_(
-        generator=generator, own_equipment=hut.job.own_equipment.with_(inverters=(silent,)),
+        generators=(generator,), own_equipment=hut.job.own_equipment.with_(inverters=(silent,)),
         battery=hut.job.battery.with_(battery_inverter="mossgate-5"),
     )  # fmt: skip
     note = result(plan(job).option("ac-bus"), "generator")
@@ -364,7 +364,7 @@ def test_small_things_peak_for_minutes_in_findings_and_rehearsals(demo_plan):
 def test_a_flat_night_does_not_end_the_year_of_an_ac_bus(hut):
     """The grid former's own rule brings it back: a reserve held for starting."""
     job = hut.job.with_(
-        battery=hut.job.battery.with_(battery_inverter="mossgate-5", count=1, reserve=0.05), generator=None
+        battery=hut.job.battery.with_(battery_inverter="mossgate-5", count=1, reserve=0.05), generators=()
     )
     option = plan(job).option("ac-bus")
     state = option.outcome.year.outage.state

@@ -79,6 +79,40 @@ def test_power_cables_cross_nowhere(drawn):
                 )
 
 
+def test_every_signal_and_every_conductor_to_earth_is_drawn(drawn):
+    for option, wired, drawing in drawings(drawn):
+        parts = [shape.part for shape in drawing.shapes if isinstance(shape, Stroke) and shape.layer == "DATA"]
+        for edge in wired.topology.edges:
+            if edge.kind == "data":
+                assert edge.key in parts, option.key
+        for item in wired.topology.transformers:
+            assert (item.key in parts) == (item.unit is not None)
+        stems = [shape for shape in drawing.shapes if isinstance(shape, Stroke) and shape.layer == "EARTH"]
+        bonded = {bond.edge.start for bond in wired.bonds}
+        arrays = [node.key for node in wired.topology.nodes if node.kind in ("array", "battery")]
+        assert bonded == {key for key in arrays if wired.topology.towards_grid(key)}
+        # A stem and three lines each.
+        assert len(stems) == 4 * (len(bonded) + 1)
+
+
+def test_no_signal_runs_through_words(drawn):
+    for option, _, drawing in drawings(drawn):
+        words = [shape for shape in drawing.shapes if isinstance(shape, Words)]
+        for shape in drawing.shapes:
+            if not isinstance(shape, Stroke) or shape.layer != "DATA" or not shape.part:
+                continue
+            for a, b in zip(shape.points, shape.points[1:], strict=False):
+                line = (min(a[0], b[0]), min(a[1], b[1]) - 0.05, max(a[0], b[0]), max(a[1], b[1]) + 0.05)
+                for word in words:
+                    left, top, right, bottom = word.box
+                    inside = min(line[2], right) - max(line[0], left) > 0.1
+                    assert not (inside and min(line[3], bottom - 0.7) - max(line[1], top + 0.7) > 0.0), (
+                        option.key,
+                        shape.part,
+                        word.text,
+                    )
+
+
 def test_words_that_were_moved_stay_and_everything_else_follows_the_plan(demo):
     option = plan(demo).option("ac-addon")
     wired = wiring_of(option.design, option.context)

@@ -294,7 +294,7 @@ def test_optimiser_and_microinverter_rules(demo):
     # 80 % of 20 A over 1.3 A a unit.
     assert "carries 12 of them" in branches.sentence
     assert len(made.option("as-is").design.converters) == 2
-    assert made.option("as-is").design.roof_converters == (0, 1)
+    assert made.option("as-is").topology.roof_units == (0, 1)
 
 
 def test_changes_by_hand_are_pure_and_refuse_what_cannot_be(demo_plan):

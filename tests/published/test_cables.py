@@ -48,6 +48,33 @@ def test_iec_60228_resistances(tables, name, stranded, flexible):
         assert size.flexible == flexible
 
 
+# NEC 2023, table 250.122, copper: device and least conductor to earth, from memory.
+@pytest.mark.parametrize(
+    ("device", "size"),
+    [(15, "14"), (20, "12"), (30, "10"), (60, "10"), (100, "8"), (150, "6"), (200, "6"), (300, "4"), (400, "3")],
+)
+def test_nec_equipment_grounding_conductors(tables, device, size):
+    assert tables["nec"].bonding_size(tables["nec"].size("4"), device).name == size
+
+
+# IEC 60364-5-54, table 54.2: the phase's area up to 16 mm2, 16 mm2 up to 35, half of it above; from memory.
+@pytest.mark.parametrize(
+    ("phase", "earth"), [("2.5", "2.5"), ("16", "16"), ("25", "16"), ("35", "16"), ("50", "25"), ("95", "50")]
+)
+def test_iec_protective_conductors(tables, phase, earth):
+    for key in ("iec", "bs", "as-nzs"):
+        assert tables[key].bonding_size(tables[key].size(phase), 100.0).name == earth
+
+
+def test_canada_derates_more_gently_than_its_neighbour_when_many_run_side_by_side(tables):
+    """CSA C22.1, table 5C against NEC table 310.15(C)(1): 10 conductors leave 0.7 and 0.5; from memory."""
+    side_by_side = [dict(tables[key].grouping)[5] if key == "nec" else 0.7 for key in ("csa", "nec")]
+    assert dict(tables["csa"].grouping)[4] == dict(tables["csa"].grouping)[12] == side_by_side[0]
+    assert side_by_side[1] == 0.5
+    for one, other in zip(tables["csa"].capacities, tables["nec"].capacities, strict=True):
+        assert one.amps == other.amps
+
+
 def test_a_standard_conductor_is_not_thinner_than_its_resistance_says(tables):
     """17.241 ohm mm2/km is the resistivity of annealed copper at 20 degC (IEC 60028)."""
     for size in tables["iec"].sizes:

@@ -76,7 +76,7 @@ def test_currents_of_one_phase_two_legs_and_three_phases(demo, key, amps_of):
 def chosen(request):
     name, _, bare = request.param.partition(", ")
     job = demo_job(name)
-    made = plan(job.with_(generator=None) if bare else job)
+    made = plan(job.with_generator(None) if bare else job)
     return made, made.option("ac-bus" if bare else made.choice.key)
 
 

@@ -61,11 +61,15 @@ def _brought_up(document: dict[str, Any]) -> dict[str, Any]:
 
 
 # Until several could be stated, one was.
-ONE_EACH = {"existing_inverter": "existing_inverters", "existing_battery": "existing_batteries"}
+ONE_EACH = {
+    "existing_inverter": "existing_inverters",
+    "existing_battery": "existing_batteries",
+    "generator": "generators",
+}
 
 
 def _several(document: dict[str, Any]) -> dict[str, Any]:
-    """A document that states one existing inverter or battery as one that may state several."""
+    """A document that states one existing inverter, battery or generator as one that may state several."""
     several = {name: value for name, value in document.items() if name not in ONE_EACH}
     for one, many in ONE_EACH.items():
         if document.get(one) is not None:

@@ -1,20 +1,16 @@
 """The board: circuits, what hangs on them, and what becomes of each when the grid fails."""
 
 from itertools import pairwise
-from typing import Final, Literal, Self
+from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import Fraction, Line, Model, Name, NotNegative, Positive
+from calm_relay.job.base import Fraction, Line, Model, Name, Positive
 
 Leg = Literal["1", "2", "3", "across"]
 # Legs that circuits of a service may hang on; on a single phase nobody asks.
 LEGS: dict[str, tuple[Leg, ...]] = {"split": ("1", "2", "across"), "three": ("1", "2", "3", "across")}
 Role = Literal["backed up", "shed", "grid only"]
-# Where a generator may be connected.
-ON_INPUT: Final = "the battery inverter's generator input"
-ON_BUS: Final = "the bus of AC-coupled PV"
-GeneratorPlace = Literal["the battery inverter's generator input", "the bus of AC-coupled PV"]
 CountsAs = Literal["floor area", "appliance", "cooling", "heat pump", "heating"]
 
 
@@ -36,36 +32,6 @@ class Circuit(Model):
     soft_start: bool = Field(default=False, description="Its motors start softly.")
     nameplate_kva: Positive | None = Field(default=None, le=500, description="None: what its loads draw.")
     counts_as: CountsAs = Field(default="floor area", description="In the dwelling's load for the service.")
-
-
-class Generator(Model):
-    """A generator that starts by the battery's state of charge."""
-
-    kw: Positive = Field(le=500)
-    start_below: Fraction = 0.2
-    stop_above: Fraction = 0.8
-    litres_per_kwh: NotNegative = Field(default=0.4, le=5)
-    price_per_litre: NotNegative = Field(default=1.9, le=100, description="Fuel, in the job's currency.")
-    interlocked: bool = Field(default=False, description="A contactor keeps AC-coupled arrays off while it runs.")
-    tank_litres: Positive | None = Field(default=None, le=100_000, description="None: not stated.")
-    on: GeneratorPlace = ON_INPUT
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        if self.start_below >= self.stop_above:
-            raise ValueError(f"start_below: {self.start_below:.0%} is not below stop_above, {self.stop_above:.0%}")
-        return self
-
-    @property
-    def tank_hours(self) -> float | None:
-        """Hours that a full tank lasts at full load [h]; None where it is not stated, or nothing is burnt."""
-        burns = self.kw * self.litres_per_kwh
-        return self.tank_litres / burns if self.tank_litres and burns > 0 else None
-
-    @property
-    def price_per_kwh(self) -> float:
-        """What a kWh from it costs in fuel."""
-        return self.litres_per_kwh * self.price_per_litre
 
 
 class BackupBoard(Model):
@@ -123,4 +89,4 @@ class BackupBoard(Model):
         )
 
 
-__all__ = ["BackupBoard", "Circuit", "Generator"]
+__all__ = ["BackupBoard", "Circuit"]

@@ -253,6 +253,13 @@ class Inverter(Model):
         le=200,
         description="What a smart load port bears; None: not stated.",
     )
+    ct_cable_m: Positive | None = Field(
+        title="Cable of its current transformers",
+        default=None,
+        le=500,
+        description="How far they may be from it, with what its maker allows; None: not stated.",
+        json_schema_extra={"unit": "m"},
+    )
     units_max: int = Field(
         title="Units side by side, at most",
         default=1,

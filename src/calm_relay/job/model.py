@@ -6,12 +6,13 @@ from zoneinfo import ZoneInfo, available_timezones
 
 from pydantic import Field, field_validator, model_validator
 
-from calm_relay.job.backup_board import LEGS, BackupBoard, Generator
+from calm_relay.job.backup_board import LEGS, BackupBoard
 from calm_relay.job.base import Fraction, Identifier, Line, Model, Name, NotNegative, Positive, Prose, WeatherPath
 from calm_relay.job.commissioning import CalendarDay, Commissioning
 from calm_relay.job.control import Clock, Control, ExportWindow, GridCharge, Window, refuse_meeting
 from calm_relay.job.demand import LOAD_FIELDS, Demand, MeteredDemand, ScheduledLoad, ShapedDemand
 from calm_relay.job.equipment import Catalogue, Phases
+from calm_relay.job.existing_supply import ON_CHANGEOVER, ExistingChangeover, ExistingTransformers, Generator
 from calm_relay.job.finance import Finance
 from calm_relay.job.survey import (
     Attachment,
@@ -364,7 +365,13 @@ class Job(Model):
     backup_board: BackupBoard | None = Field(
         default=None, description="None: the whole house hangs behind the relay."
     )
-    generator: Generator | None = None
+    generators: tuple[Generator, ...] = Field(
+        default=(), max_length=4, description="Those that run start by the battery's state of charge."
+    )
+    existing_changeovers: tuple[ExistingChangeover, ...] = Field(
+        default=(), max_length=2, description="Between the meter and the main board, the one at the meter first."
+    )
+    existing_transformers: tuple[ExistingTransformers, ...] = Field(default=(), max_length=6)
     off_grid: OffGrid = Field(default=OffGrid(), description="Read for off-grid houses.")
     wiring: Wiring = Field(default=Wiring(), description="Routes of cables, their sizes and protection.")
     commissioning: Commissioning = Field(
@@ -394,6 +401,9 @@ class Job(Model):
             ("faces", [face.name for face in self.faces]),
             ("existing_inverters", [item.name for item in self.existing_inverters]),
             ("existing_batteries", [item.name for item in self.existing_batteries]),
+            ("generators", [item.name for item in self.generators]),
+            ("existing_changeovers", [item.name for item in self.existing_changeovers]),
+            ("existing_transformers", [item.name for item in self.existing_transformers]),
             ("string_plans", [f"{plan.inverter} {plan.unit}" for plan in self.string_plans]),
             ("rule_changes", [change.rule for change in self.rule_changes]),
             ("pinned", [pin.name for pin in self.pinned]),
@@ -453,12 +463,26 @@ class Job(Model):
                 fields = getattr(fields[name].annotation, "model_fields", {})
         return paths
 
-    @field_validator("generator", mode="before")
-    @classmethod
-    def _one_generator(cls, given: object) -> object:
-        if isinstance(given, list | tuple):
-            raise ValueError(f"holds {len(given)}; wanted one generator, or none")
-        return given
+    @model_validator(mode="after")
+    def _supply_agrees(self) -> Self:
+        if self.existing_changeovers and not self.supply.on_grid:
+            raise ValueError(
+                "existing_changeovers: an off-grid house has no grid to change over from; wanted none of them"
+            )
+        for number, generator in enumerate(self.generators):
+            if generator.on == ON_CHANGEOVER and not self.existing_changeovers:
+                raise ValueError(
+                    f"generators.{number}.on: no changeover is there today; wanted another place, or the changeover"
+                )
+        names = [item.name for item in self.existing_inverters] + [item.name for item in self.existing_batteries]
+        for number, read in enumerate(self.existing_transformers):
+            if read.read_by is not None and read.read_by not in names:
+                wanted = " or ".join(repr(name) for name in names) or "none, as neither is there"
+                raise ValueError(
+                    f"existing_transformers.{number}.read_by: no existing inverter or battery is called "
+                    f"{read.read_by!r}; wanted {wanted}"
+                )
+        return self
 
     @model_validator(mode="after")
     def _circuits_hang_on_a_leg(self) -> Self:
@@ -531,10 +555,24 @@ class Job(Model):
         return tuple(found)
 
     @property
-    def own_generator(self) -> Generator:
-        """The generator of a job that has one."""
-        assert self.generator is not None, "it has a generator"
-        return self.generator
+    def running_generators(self) -> tuple[Generator, ...]:
+        """Those that start by the battery's state of charge, where an option takes them."""
+        return tuple(item for item in self.generators if item.runs)
+
+    @property
+    def generator(self) -> Generator | None:
+        """The first of them; None where there is none."""
+        return next(iter(self.running_generators), None)
+
+    def with_generator(self, generator: Generator | None) -> Self:
+        """With the first that runs in another form, added or taken away."""
+        number = next((n for n, item in enumerate(self.generators) if item.runs), len(self.generators))
+        rest = self.generators[:number], self.generators[number + 1 :]
+        return self.with_(generators=(*rest[0], *((generator,) if generator else ()), *rest[1]))
+
+    def with_each_generator(self, **changes: Any) -> Self:
+        """With fields of every generator changed."""
+        return self.with_(generators=tuple(item.with_(**changes) for item in self.generators))
 
     def string_plan(self, inverter: str, unit: int = 1) -> StringPlan | None:
         """The strings laid by hand for an inverter, of several alike one; None when the planner lays them."""
@@ -548,8 +586,18 @@ class Job(Model):
     def with_existing_battery(self, number: int, **changes: Any) -> Self:
         """With fields of one existing battery changed."""
         batteries = list(self.existing_batteries)
+        before = batteries[number].name
         batteries[number] = batteries[number].with_(**changes)
-        return self.with_(existing_batteries=tuple(batteries))
+        return self.with_(
+            existing_batteries=tuple(batteries),
+            existing_transformers=self._read_by(before, batteries[number].name),
+        )
+
+    def _read_by(self, before: str, after: str | None) -> tuple[ExistingTransformers, ...]:
+        """Current transformers there today, where what reads them is called otherwise or is gone."""
+        return tuple(
+            item.with_(read_by=after) if item.read_by == before else item for item in self.existing_transformers
+        )
 
     def with_existing_inverter(self, number: int, **changes: Any) -> Self:
         """With fields of one existing inverter changed; what is said to be on it follows its name."""
@@ -563,6 +611,7 @@ class Job(Model):
                 more[name] = tuple(
                     item.with_(wired_to=after) if item.wired_to == before else item for item in getattr(self, name)
                 )
+            more["existing_transformers"] = self._read_by(before, after)
         return self.with_(existing_inverters=tuple(inverters), **more)
 
     def wired_to(self, part: "RoofFace | ExistingBattery") -> str | None:

@@ -70,6 +70,19 @@ class DeviceSize(Model):
         return self.let_through_a2s
 
 
+class Bonding(Model):
+    """The least conductors to earth of parts whose cables bring none: frames of an array, and cabinets.
+
+    Of cabinets the device of their cable says it, by the first entry that is large enough; without entries the
+    cable's own area does, as in table 54.2 of IEC 60364-5-54.
+    """
+
+    frames: Name = Field(description="Size for the frames of an array.")
+    clause: Line
+    by_device: tuple[tuple[Amps, Name], ...] = Field(default=(), max_length=20)
+    device_clause: Line = ""
+
+
 class WireTables(Model):
     """The tables of one region's wiring rules."""
 
@@ -95,10 +108,19 @@ class WireTables(Model):
     next_size_up: bool = Field(
         default=False, description="A cable may have the next breaker of the series above what it carries."
     )
+    bonding: Bonding
     ac_insulation: Insulation
     dc_laying: Laying = "on the roof"
     colours: tuple[tuple[Name, Name], ...] = Field(max_length=20, description="Conductor and its colour.")
     symbols: Literal["IEC 60617", "IEEE 315"] = "IEC 60617"
+
+    @model_validator(mode="after")
+    def _bonds_by_its_sizes(self) -> Self:
+        names = {size.name for size in self.sizes}
+        for name in (self.bonding.frames, *(item[1] for item in self.bonding.by_device)):
+            if name not in names:
+                raise ValueError(f"bonding: {name!r} is no size of these tables")
+        return self
 
     @model_validator(mode="after")
     def _as_many_figures_as_sizes(self) -> Self:
@@ -109,6 +131,21 @@ class WireTables(Model):
                     f"{len(self.sizes)} sizes, null where there is none"
                 )
         return self
+
+    @property
+    def in_gauges(self) -> bool:
+        """Whether sizes are gauges, and not areas."""
+        return self.sizes[0].name != f"{self.sizes[0].mm2:g}"
+
+    def bonding_size(self, phase: WireSize, device_a: float | None) -> WireSize:
+        """The least conductor to earth of a cabinet whose cable has a size and a device [A], None without one."""
+        if self.bonding.by_device and device_a is not None:
+            named = next((name for amps, name in self.bonding.by_device if amps >= device_a), None)
+            return self.size(named or self.bonding.by_device[-1][1])
+        if self.bonding.by_device:
+            return phase
+        wanted = phase.mm2 if phase.mm2 <= 16.0 else 16.0 if phase.mm2 <= 35.0 else phase.mm2 / 2.0
+        return next((size for size in self.sizes if size.mm2 >= wanted - 1e-9), self.sizes[-1])
 
     def breaker_ka(self, fault_ka: float | None) -> float | None:
         """The breaking capacity that a breaker wants where so much flows [kA]; None where none is made for it."""

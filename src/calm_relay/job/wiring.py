@@ -67,7 +67,7 @@ class Wiring(Model):
     paper: Literal["A4", "A3", "Letter", "Tabloid"] | None = Field(
         default=None, title="Paper of the diagram", description="None: as is usual in the country."
     )
-    tables: Literal["iec", "bs", "as-nzs", "nec"] | None = Field(
+    tables: Literal["iec", "bs", "as-nzs", "nec", "csa"] | None = Field(
         default=None, title="Tables and sizes of wires", description="None: those of the region's rules."
     )
     drawn_by: Line = Field(default="", max_length=60, title="Drawn by")

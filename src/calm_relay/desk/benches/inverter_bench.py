@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.existing_panel import WallPanel
+from calm_relay.desk.benches.service_panel import ServicePanel
 from calm_relay.desk.charts.chart import Chart
 from calm_relay.desk.charts.clipped_chart import ClippedChart
 from calm_relay.desk.charts.limit_bars import LimitBars
@@ -36,6 +37,7 @@ SIDE = (
     ("evening", "Evening"),
     ("today", "Inverters today"),
     ("batteries", "Batteries today"),
+    ("service", "Service today"),
 )
 
 SIDE_ROOM = 96
@@ -78,6 +80,8 @@ class InverterBench(Bench):
         self.wall = WallPanel(self)
         self.wall.edited.connect(self.edited)
         self.wall.item_wanted.connect(self.item_wanted)
+        self.service = ServicePanel()
+        self.service.edited.connect(self.edited)
         self.foresight_tabs, self.right_tabs, self.side_tabs = Tabs(LEFT), Tabs(RIGHT), Tabs(SIDE)
         self.clipping_summary, self.trackers = RichLabel(), Label()
         self.units = {field: ChoiceField(words, width=8) for field, _, words, _ in UNITS}
@@ -123,6 +127,7 @@ class InverterBench(Bench):
             for name, page in (
                 ("Inverters there today", self.wall.inverters),
                 ("Batteries there today", self.wall.batteries),
+                ("Generators, changeovers and current transformers there today", self.service),
             )
         ]
         for page in today:
@@ -140,7 +145,7 @@ class InverterBench(Bench):
     def _on_side(self, key):
         """What is there today needs the room of the sentences."""
         for label in (self.summary, self.clipping_summary):
-            label.setVisible(key not in ("today", "batteries"))
+            label.setVisible(key not in ("today", "batteries", "service"))
 
     def focus_question(self) -> None:
         """Gives the focus to what is there today."""
@@ -151,6 +156,7 @@ class InverterBench(Bench):
         """Shows which units the job states."""
         self._job = job
         self.wall.show_job(job, self.library.equipment_for(job))
+        self.service.show_job(job)
         equipment = self.library.equipment_for(job)
         inverters = {
             "hybrid": [item for item in equipment.inverters if item.battery and item.pv],

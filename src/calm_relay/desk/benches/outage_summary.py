@@ -37,12 +37,17 @@ def more_of(job, run) -> str:
         summary.append(_comes_back(run))
     if run.trips:
         summary.append(f"Tripped {run.trips} time{'s' * (run.trips > 1)}.")
-    if job.generator is not None:
-        hours, litres = float((run.generator_kw > 0).sum() * run.step_h), run.litres(job.generator)
-        tank = job.generator.tank_litres
+    running = job.running_generators
+    for item, given in zip(running, run.run.by_generator, strict=False):
+        hours, litres = (
+            float((given > 0).sum() * run.step_h),
+            float(given.sum() * run.step_h) * item.litres_per_kwh,
+        )
+        tank = item.tank_litres
         filled = f", more than the {tank:g} l of its tank: it must be filled" if tank and litres > tank else ""
         runs = f"runs {hours:.1f} h and burns {litres:.1f} l{filled}"
-        summary.append(f"The generator {runs if hours > 0 else 'stays off'}.")
+        name = "The generator" if len(running) == 1 else item.name
+        summary.append(f"{name} {runs if hours > 0 else 'stays off'}.")
     return keep_units(" ".join(summary))
 
 

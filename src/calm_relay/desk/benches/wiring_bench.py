@@ -29,6 +29,7 @@ BLOCK_ROWS = (
             ("bs", "BS 7671, mm²"),
             ("as-nzs", "AS/NZS 3008, mm²"),
             ("nec", "NEC 310, AWG"),
+            ("csa", "CSA C22.1, AWG"),
         ],
     ),
     ("drawn_by", "Drawn by", "text"),

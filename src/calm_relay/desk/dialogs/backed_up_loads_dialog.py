@@ -20,7 +20,7 @@ from calm_relay.job.model import Job
 
 
 class BackedUpLoadsDialog(AnswerDialog):
-    """Edits `Job.backup_board` and `Job.generator`; `result_job` is the job with them.
+    """Edits `Job.backup_board` and the first generator that runs; `result_job` is the job with them.
 
     What the optional method wants for the dwelling's load is shown where the region has such a rule.
     """
@@ -135,7 +135,9 @@ class BackedUpLoadsDialog(AnswerDialog):
     def take(self) -> None:
         """Closes with the changed job when it is valid; says what is wrong when not."""
         try:
-            self.result_job = self._job.with_(backup_board=self._backup_board(), generator=self.generator.value)
+            self.result_job = self._job.with_(backup_board=self._backup_board()).with_generator(
+                self.generator.value
+            )
         except ValidationError as error:
             where, problem = first_field_error(error)
             self.show_text(f"{where}: {problem}." if where else f"{problem}.")

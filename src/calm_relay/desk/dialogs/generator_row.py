@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QWidget
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
-from calm_relay.job.backup_board import ON_BUS, ON_INPUT, Generator
+from calm_relay.job.existing_supply import ON_BUS, ON_INPUT, Generator
 from calm_relay.job.field_range import range_of
 
 PLACES = [(name, name) for name in (ON_INPUT, ON_BUS)]
@@ -14,7 +14,7 @@ USUAL_KW = 5.0
 
 
 class GeneratorRow(QWidget):
-    """Edits `Job.generator`; emits `refused` with what is wrong with a number."""
+    """Edits the first generator that runs; emits `refused` with what is wrong with a number."""
 
     refused = Signal(str)
 

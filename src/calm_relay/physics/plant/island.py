@@ -103,6 +103,8 @@ class Outage(NamedTuple):
         Of the arrays on the former's bus [kW].
     on : ndarray of bool, shape (steps, circuits)
         Which circuits were fed.
+    generators : ndarray, shape (generators, steps)
+        What each generator gave [kW].
     """
 
     asked_kw: np.ndarray
@@ -111,6 +113,7 @@ class Outage(NamedTuple):
     ac_offered: np.ndarray
     ac_used: np.ndarray
     on: np.ndarray
+    generators: np.ndarray
 
 
 class _Islanded(PlantBus):
@@ -137,6 +140,11 @@ class _Islanded(PlantBus):
     def trips(self) -> int:
         """How often a limit ended it, an empty battery not counted."""
         return int(np.isin(self.outage.cause, TRIPS).sum())
+
+    @property
+    def by_generator(self) -> np.ndarray:
+        """What each generator gave, shape (generators, steps) [kW]."""
+        return self.outage.generators
 
     @property
     def generator_hours(self) -> float:
@@ -305,6 +313,7 @@ def _run(
         np.empty(steps),
         np.empty(steps),
         np.empty((steps, island.load_kw.shape[0]), dtype=bool),
+        np.empty((island.limits.told_generators, steps)),
     )
     pooled = _pooled(plant, island)
     c = pack(pooled)
@@ -336,7 +345,9 @@ def _run(
             out,
         )
         _shared_out(out.book, plant, island)
-    return out.book, Outage(island.asked_kw, out.state, out.cause, out.ac_offered, out.ac_used, out.on)
+    return out.book, Outage(
+        island.asked_kw, out.state, out.cause, out.ac_offered, out.ac_used, out.on, out.generators
+    )
 
 
 @dataclass(frozen=True, eq=False)

@@ -50,15 +50,43 @@ RESTART_ABOVE, WAKE_SUN = 0.05, 0.03
 RESTART_MIN, RESTARTS, FORGIVEN_MIN = 2.0, 3, 60.0
 
 
+class GeneratorLimits(NamedTuple):
+    """A generator: its power [kW], and the states of charge below which it starts and above which it stops."""
+
+    kw: float = 0.0
+    start: float = 0.0
+    stop: float = 0.0
+
+
+# So many generators may run; the compiled run is made for this number.
+GENERATORS = 4
+Generators = tuple[GeneratorLimits, GeneratorLimits, GeneratorLimits, GeneratorLimits]
+NO_GENERATORS: Generators = (GeneratorLimits(), GeneratorLimits(), GeneratorLimits(), GeneratorLimits())
+
+
+def generators_of(*items: GeneratorLimits) -> Generators:
+    """Generators as the compiled run takes them, from `GENERATORS` of them at most.
+
+    Raises
+    ------
+    ValueError
+        For more.
+    """
+    if len(items) > GENERATORS:
+        raise ValueError(f"{len(items)} generators; wanted {GENERATORS} at most")
+    padded = (*items, *NO_GENERATORS)
+    return (padded[0], padded[1], padded[2], padded[3])
+
+
 class Limits(NamedTuple):
-    """What the inverter that forms the grid can do in an outage, and the generator beside it.
+    """What the inverter that forms the grid can do in an outage, and the generators beside it.
 
     `legs` is how many legs or phases it parts its power to, `leg_start_kw` the most that a motor may draw on a leg
     when it starts, `restarts_at_once` whether the transfer takes so long that machines stop; `pv_waits_min` how
-    long PV inverters wait for a bus that stands, `locked_min` how long a locked-out inverter stays off. The
-    generator runs from the state of charge `generator_start` up to `generator_stop`. At the charge `cut_off` it stops
-    serving; where it `wakes` it forms the grid with its loads off when arrays on its bus have sun, from
-    `wakes_from_min` minutes after midnight on. `start_power_factor` is what real power a start's apparent power is.
+    long PV inverters wait for a bus that stands, `locked_min` how long a locked-out inverter stays off. Each of the
+    `generators` runs by the state of charge; those without power are none. At the charge `cut_off` it stops serving;
+    where it `wakes` it forms the grid with its loads off when arrays on its bus have sun, from `wakes_from_min`
+    minutes after midnight on. `start_power_factor` is what real power a start's apparent power is.
     """
 
     continuous_kw: float = 0.0
@@ -70,9 +98,7 @@ class Limits(NamedTuple):
     restarts_at_once: bool = False
     pv_waits_min: float = 0.0
     locked_min: float = 0.0
-    generator_kw: float = 0.0
-    generator_start: float = 0.0
-    generator_stop: float = 0.0
+    generators: Generators = NO_GENERATORS
     cut_off: float = 0.0
     wakes: bool = False
     wakes_from_min: float = 0.0
@@ -81,11 +107,19 @@ class Limits(NamedTuple):
     @property
     def typed(self) -> "Limits":
         """The same in the types that the compiled run is made for."""
+        generators = tuple(GeneratorLimits._make(map(float, item)) for item in self.generators)
         values = (
-            (bool if isinstance(self._field_defaults[name], bool) else float)(value)
+            generators
+            if name == "generators"
+            else (bool if isinstance(self._field_defaults[name], bool) else float)(value)
             for name, value in self._asdict().items()
         )
         return Limits._make(values)
+
+    @property
+    def told_generators(self) -> int:
+        """How many of the first generators may give anything."""
+        return max((number + 1 for number, item in enumerate(self.generators) if item.kw > 0.0), default=0)
 
 
 class Circuits(NamedTuple):
@@ -149,6 +183,8 @@ class IslandRecord(NamedTuple):
         Of the arrays on the bus [kW].
     on : ndarray of bool, shape (steps or 0, circuits)
         Which circuits are fed.
+    generators : ndarray, shape (generators, steps or 0)
+        What each of the first generators gives, as many as are to be told [kW]; those that run share by their power.
     """
 
     book: Record
@@ -157,6 +193,7 @@ class IslandRecord(NamedTuple):
     ac_offered: np.ndarray
     ac_used: np.ndarray
     on: np.ndarray
+    generators: np.ndarray
 
 
 class Served(NamedTuple):
@@ -255,17 +292,17 @@ def _serve(
     smooth: float,
     switched: float,
     want: float,
-    running: bool,
+    generator_kw: float,
     holding: bool,
     floor: float,
 ) -> Served:
-    """How what is asked is served from PV, generator and battery; where it cannot be, why."""
+    """How what is asked is served from PV, the generators that run and battery; where it cannot be, why."""
     stored, per_h = w[j].stored, w[j].per_h
     room = charge_room(c, j, stored, w[j].charge_derate, per_h)
     taking = min(c[j].from_ac_kw, rectifier_ac(c, j, room)) if room > 0.0 else 0.0
     made, used = 0.0, 0.0
-    if running:
-        made = min(limits.generator_kw, want + taking)
+    if generator_kw > 0.0:
+        made = min(generator_kw, want + taking)
     else:
         most = want if holding else want + taking
         used = switched if switched <= most + 1e-12 else 0.0
@@ -437,7 +474,9 @@ def run(
     ac_offered, ac_used, fed = out.ac_offered, out.ac_used, out.on
     flows, sums = out.book.flows, out.book.sums
     state, cause, over_s, wait, trips, first_out = SERVING, NOTHING, 0.0, 0.0, 0, steps
-    holding, running, waking = False, False, False
+    holding, waking = False, False
+    running = np.zeros(GENERATORS, dtype=np.bool_)
+    by_generator = out.generators
     floor = limits.cut_off * usable
     restart_soc = max(RESTART_SOC, limits.cut_off + RESTART_ABOVE)
     at_once = limits.restarts_at_once
@@ -456,16 +495,21 @@ def run(
         w[former].charge_derate, w[former].discharge_derate = derate[0, day], derate[1, day]
         soc = w[former].stored / usable if usable > 0.0 else 0.0
         harvest = harvest_dc(c, former, arrays_kw[0][former, t])
-        if limits.generator_kw > 0.0:
-            if soc <= limits.generator_start or state == FLAT:
-                running = True
-            elif soc >= limits.generator_stop:
-                running = False
+        generator_kw = 0.0
+        for g in range(GENERATORS):
+            generator = limits.generators[g]
+            if generator.kw > 0.0:
+                if soc <= generator.start or state == FLAT:
+                    running[g] = True
+                elif soc >= generator.stop:
+                    running[g] = False
+                if running[g]:
+                    generator_kw += generator.kw
         if state in (TRIPPED, LOCKED):
             wait -= step_min
             if wait <= 0.0:
                 state, over_s, at_once, formed_min = SERVING, 0.0, True, 0.0
-        if state == FLAT and (running or soc >= restart_soc):
+        if state == FLAT and (generator_kw > 0.0 or soc >= restart_soc):
             state, over_s, at_once, formed_min, waking = SERVING, 0.0, True, 0.0, False
         if state == FLAT and limits.wakes and not waking:
             minute = ((clock + t) % per_day) * step_min
@@ -473,10 +517,10 @@ def run(
             waking = waking and minute >= limits.wakes_from_min
             formed_min = 0.0
         want = _asked(t, soc, load_kw, legs, shed_below, shed, leg)
-        # A running generator carries what it can; the inverter has the rest.
-        helped = min(limits.generator_kw, want) if running else 0.0
+        # Generators that run carry what they can; the inverter has the rest.
+        helped = min(generator_kw, want)
         # PV inverters wait for a bus that stands before they join it.
-        joined = not running and (step_min >= limits.pv_waits_min or formed_min >= limits.pv_waits_min)
+        joined = generator_kw <= 0.0 and (step_min >= limits.pv_waits_min or formed_min >= limits.pv_waits_min)
         smooth = smooth_kw[t] if joined else 0.0
         switched = switched_kw[t] if joined else 0.0
         cause_now = NOTHING
@@ -498,7 +542,7 @@ def run(
             else:
                 over_s = 0.0
             # When a load drops, the inverter must take at once what the PV still gives.
-            if want < before_want and before_used - want > c[former].ac_limit_kw + 1e-9 and not running:
+            if want < before_want and before_used - want > c[former].ac_limit_kw + 1e-9 and generator_kw <= 0.0:
                 cause_now = OVER_FREQUENCY
         served = Served(NOTHING, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
         serving = state == SERVING and cause_now == NOTHING
@@ -507,7 +551,7 @@ def run(
                 holding = True
             elif soc < RELEASE_BELOW:
                 holding = False
-            served = _serve(c, w, former, limits, harvest, smooth, switched, want, running, holding, floor)
+            served = _serve(c, w, former, limits, harvest, smooth, switched, want, generator_kw, holding, floor)
             cause_now = served.cause
             serving = cause_now == NOTHING
             formed_min += step_min
@@ -523,7 +567,7 @@ def run(
             served = Served(NOTHING, 0.0, into, 0.0, 0.0, 0.0, 0.0, 0.0)
         if state == FLAT and waking:
             # Its loads are off; what the arrays give fills the battery.
-            served = _serve(c, w, former, limits, harvest, smooth, switched, 0.0, False, False, 0.0)
+            served = _serve(c, w, former, limits, harvest, smooth, switched, 0.0, 0.0, False, 0.0)
             waking = served.cause == NOTHING
             formed_min += step_min
             if not waking:
@@ -542,6 +586,9 @@ def run(
             bus[HOME, k] = want if serving else 0.0
             bus[IMPORT, k] = served.generator
             bus[EXPORT, k] = 0.0
+            for g in range(by_generator.shape[0]):
+                mine = limits.generators[g].kw if running[g] else 0.0
+                by_generator[g, k] = served.generator * mine / generator_kw if mine > 0.0 else 0.0
             states[k], causes[k] = state, cause_now
             ac_offered[k], ac_used[k] = smooth + switched, served.used
             for i in range(n_circuits):
@@ -568,7 +615,7 @@ def run_without_former(
     step_h: float,
     out: IslandRecord,
 ) -> None:
-    """Runs a plant in which nothing forms a grid: a generator serves what it can, circuits in their order.
+    """Runs a plant in which nothing forms a grid: the generators serve what they can, circuits in their order.
 
     Arguments are those of `run`.
     """
@@ -578,6 +625,9 @@ def run_without_former(
     bus, stored, states, causes = out.book.bus, out.book.stored, out.state, out.cause
     ac_offered, ac_used, fed = out.ac_offered, out.ac_used, out.on
     flows, sums = out.book.flows, out.book.sums
+    generator_kw = 0.0
+    for g in range(GENERATORS):
+        generator_kw += limits.generators[g].kw
     begin_run(c, w, step_h)
     page_rows = min(round(24.0 / step_h), max(steps, 1))
     page = np.empty((n, len(CONVERTER_FLOWS), page_rows))
@@ -586,11 +636,14 @@ def run_without_former(
         made, any_on = 0.0, False
         for k in range(load_kw.shape[0]):
             asked = load_kw[k, t]
-            fits = asked <= limits.generator_kw - made + 1e-9
+            fits = asked <= generator_kw - made + 1e-9
             made += asked if fits else 0.0
-            fed[t, k] = (fits and asked > 0.0) or (asked <= 0.0 and limits.generator_kw > 0.0)
+            fed[t, k] = (fits and asked > 0.0) or (asked <= 0.0 and generator_kw > 0.0)
             any_on = any_on or fed[t, k]
         bus[HOME, t], bus[IMPORT, t], bus[EXPORT, t] = made, made, 0.0
+        for g in range(out.generators.shape[0]):
+            mine = limits.generators[g].kw
+            out.generators[g, t] = made * mine / generator_kw if mine > 0.0 else 0.0
         states[t], causes[t] = (SERVING if any_on else FLAT), NOTHING
         ac_offered[t], ac_used[t] = 0.0, 0.0
         if row == page_rows:
@@ -639,7 +692,7 @@ def survival(
     nothing = Record(np.empty((3, 0)), np.empty((n, 0)), np.empty((n, len(CONVERTER_FLOWS), 0)), np.empty((0, 0)))
     none = np.empty(0)
     codes = np.empty(0, dtype=np.int8)
-    out = IslandRecord(nothing, codes, codes, none, none, np.empty((0, 0), dtype=np.bool_))
+    out = IslandRecord(nothing, codes, codes, none, none, np.empty((0, 0), dtype=np.bool_), np.empty((0, 0)))
     for k in range(starts.size):
         served[k], _ = run(
             c, w, former, limits, circuits, arrays, derate, 0, starts[k], most, stored[k], step_h, True, out

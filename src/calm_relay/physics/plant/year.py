@@ -53,6 +53,11 @@ class PlantBus:
         """Sum of home, import or export over the run [kWh]."""
         return float(self._bus_sums[BUS_AT[name]] * self.step_h)
 
+    @property
+    def by_generator(self) -> np.ndarray:
+        """What each generator gave, shape (generators, steps) [kW]; on the grid none runs."""
+        return np.zeros((0, self.bus.shape[1]))
+
     @cached_property
     def _bus_sums(self) -> np.ndarray:
         return self.bus.sum(axis=1)

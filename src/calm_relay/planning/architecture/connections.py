@@ -5,11 +5,19 @@ The one description that wiring, drawing, materials and settings read.
 
 from collections.abc import Iterator
 from math import floor
+from typing import Literal
 
-from calm_relay.job.backup_board import ON_INPUT
 from calm_relay.job.equipment import ISC_FACTOR, Microinverter
+from calm_relay.job.existing_supply import (
+    ON_CHANGEOVER,
+    ON_INPUT,
+    ExistingChangeover,
+    ExistingTransformers,
+    Generator,
+)
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter, Design, DesignContext
+from calm_relay.planning.architecture.refusals import joining_refusals
 from calm_relay.planning.architecture.topology import (
     AHEAD,
     BACKED_UP,
@@ -44,6 +52,80 @@ def backs_up_whole_house(design: Design, job: Job) -> bool:
         return False
     board = job.backup_board
     return board is None or all(circuit.role != "grid only" for circuit in board.circuits)
+
+
+def changes_over(design: Design) -> bool:
+    """Whether a unit of the design parts the house from the grid by itself."""
+    return design.battery_converter is not None and design.leader.inverter.backup is not None
+
+
+def kept_changeovers(design: Design, job: Job) -> tuple[ExistingChangeover, ...]:
+    """Changeovers there today that stay with a design, the one at the meter first."""
+    return tuple(
+        item
+        for item in job.existing_changeovers
+        if item.stays or (not item.goes and not (changes_over(design) and design.leader.is_new))
+    )
+
+
+def kept_generators(design: Design, job: Job) -> tuple[Generator, ...]:
+    """Generators that stay with a design."""
+    return tuple(
+        item
+        for item in job.generators
+        if item.stays or (not item.goes and not (item.runs and joining_refusals(item, design)))
+    )
+
+
+def survey_names(converter: Converter) -> tuple[str, ...]:
+    """What the survey calls a unit and its battery; nothing where both are new."""
+    if converter.is_new:
+        return ()
+    return tuple(item.name for item in (converter.surveyed, converter.battery_surveyed) if item is not None)
+
+
+def kept_transformers(design: Design, job: Job) -> tuple[ExistingTransformers, ...]:
+    """Current transformers there today that stay with a design: read by a monitor, by a unit that stays, or kept."""
+    names = {name for converter in design.converters for name in survey_names(converter)}
+    return tuple(
+        item
+        for item in job.existing_transformers
+        if item.stays or (not item.goes and (item.read_by is None or item.read_by in names))
+    )
+
+
+def transformers_read_again(design: Design, job: Job) -> ExistingTransformers | None:
+    """Current transformers at the service that a new unit may read in place of the one that goes; None without."""
+    wanted = TRANSFORMERS[job.supply.phases]
+    kept = kept_transformers(design, job)
+    return next(
+        (
+            item
+            for item in job.existing_transformers
+            if item.fate == "reuse" and item.on == "the service" and item.count >= wanted and item not in kept
+        ),
+        None,
+    )
+
+
+ServiceFate = Literal["stays", "read again", "goes"]
+
+
+def service_fates(
+    design: Design, job: Job
+) -> tuple[tuple[Generator | ExistingChangeover | ExistingTransformers, ServiceFate], ...]:
+    """What becomes with a design of each generator, changeover and set of current transformers that is there."""
+    things: tuple[Generator | ExistingChangeover | ExistingTransformers, ...] = (
+        *job.generators,
+        *job.existing_changeovers,
+        *job.existing_transformers,
+    )
+    again = transformers_read_again(design, job)
+    finders = (kept_generators, kept_changeovers, kept_transformers)
+    kept = {id(item) for kept_things in finders for item in kept_things(design, job)}
+    return tuple(
+        (item, "read again" if item is again else "stays" if id(item) in kept else "goes") for item in things
+    )
 
 
 def unit_keys(design: Design) -> tuple[str, ...]:
@@ -100,6 +182,16 @@ def battery_amps(bank: Bank, converter: Converter) -> float:
     return most
 
 
+# Current transformers that a look at the service takes.
+TRANSFORMERS = {"single": 1, "split": 2, "three": 3}
+TO_GRID, TO_HOUSE, ALL_BEHIND = "towards the grid", "towards the house", "everything behind the meter"
+
+
+def changeover_key(item: ExistingChangeover) -> str:
+    """By which the topology knows a changeover that is there."""
+    return f"changeover {item.name}"
+
+
 class _Maker:
     """Puts a design's topology together."""
 
@@ -108,6 +200,7 @@ class _Maker:
         self.nodes: list[Node] = []
         self.edges: list[Edge] = []
         self.keys = unit_keys(design)
+        self.head = METER
 
     def add(self, node: Node) -> str:
         self.nodes.append(node)
@@ -130,7 +223,8 @@ class _Maker:
             ahead = backed = self.add(Node(MAIN, "board", "Main board", "of the house", "there"))
         for number, converter in enumerate(self.design.converters):
             self._unit(number, converter, self._place(converter, forms, ahead, backed))
-        self._generator(backed)
+        for generator in kept_generators(self.design, self.job):
+            self._generator(generator, backed)
         self._earth()
         self._data()
         return Topology(
@@ -142,6 +236,11 @@ class _Maker:
         self.add(Node(GRID, "grid", "Grid", f"{supply.volts:g} V, {supply.phases} phase", "there"))
         self.add(Node(METER, "meter", "Meter", f"main fuse {supply.main_fuse_a:g} A", "there"))
         self.join(GRID, METER, "service", **self._whole_service(), status="there")
+        for item in kept_changeovers(self.design, self.job):
+            rated = "rating not seen" if item.rated_a is None else f"{item.rated_a:g} A"
+            key = self.add(Node(changeover_key(item), "changeover", item.name, f"{item.works}, {rated}", "there"))
+            self.join(self.head, key, "feeder", **self._whole_service(), status="there")
+            self.head = key
 
     def _whole_service(self) -> dict[str, object]:
         supply = self.job.supply
@@ -166,24 +265,24 @@ class _Maker:
         detail = f"busbar {busbar:g} A" if busbar is not None else ""
         if not forms:
             main = self.add(Node(MAIN, "board", "Main board", detail, "there"))
-            self.join(METER, main, "feeder", **self._whole_service(), status="there")
+            self.join(self.head, main, "feeder", **self._whole_service(), status="there")
             return main, main
         lead = self.design.leader
         passes = f"passes {lead.backup.pass_through_a:g} A, {lead.inverter.name}"
         new: Status = "new" if lead.is_new else "there"
         if whole:
             apart = [unit for unit in self.design.converters if self._is_apart(unit)]
-            before = METER
+            before = self.head
             if apart:
                 before = self.add(Node(AHEAD, "board", "Board ahead of the changeover", "", "new"))
-                self.join(METER, before, "feeder", **self._whole_service())
+                self.join(self.head, before, "feeder", **self._whole_service())
             self.add(Node(CHANGEOVER, "changeover", "Changeover", passes, new))
             self.join(before, CHANGEOVER, "feeder", **self._feeder_amps(lead), status=new)
             main = self.add(Node(MAIN, "board", "Main board", detail or "all of it backed up", "there"))
             self.join(CHANGEOVER, main, "feeder", **self._feeder_amps(lead), status=new)
             return (before if apart else main), main
         main = self.add(Node(MAIN, "board", "Main board", detail, "there"))
-        self.join(METER, main, "feeder", **self._whole_service(), status="there")
+        self.join(self.head, main, "feeder", **self._whole_service(), status="there")
         self.add(Node(CHANGEOVER, "changeover", "Changeover", passes, new))
         self.join(main, CHANGEOVER, "feeder", **self._feeder_amps(lead), status=new)
         backed = self.add(Node(BACKED_UP, "board", "Backup board", self._backed_up_words(), new))
@@ -222,7 +321,8 @@ class _Maker:
         amps, circuit = unit_amps(converter)
         units = units_of(converter)
         detail = f"{inverter.ac_kw:g} kW, {inverter.max_ac_a:g} A"
-        self.add(Node(key, "unit", inverter.name, detail, status, number, units))
+        stores = converter.held is not None and inverter.built_in_pack is not None
+        self.add(Node(key, "unit", inverter.name, detail, status, number, units, stores=stores))
         self.join(
             place,
             key,
@@ -241,7 +341,7 @@ class _Maker:
         if converter.laid is not None:
             for item in converter.laid.inputs:
                 self._strings(number, converter, key, item, status)
-        if converter.held is not None and inverter.built_in_pack is None:
+        if converter.held is not None and not stores:
             self._battery(number, converter, key, converter.held)
 
     def _strings(self, number: int, converter: Converter, key: str, item: Input, status: Status) -> None:
@@ -254,7 +354,20 @@ class _Maker:
             detail = " + ".join(f"{run.parallel} × {run.in_series}" for run in item.runs) + " modules"
         laid_anew = converter.laid is not None and converter.laid.origin != "surveyed"
         new: Status = "new" if status == "new" or laid_anew else "there"
-        array = self.add(Node(f"strings {key}/{item.number}", "array", faces, detail, new, number, item.strings))
+        lengths = [run.in_series for run in item.runs if not run.chain for _ in range(run.parallel)]
+        lengths += [sum(run.modules for run in item.runs if run.chain == chain) for chain in sorted(chains)]
+        array = self.add(
+            Node(
+                f"strings {key}/{item.number}",
+                "array",
+                faces,
+                detail,
+                new,
+                number,
+                item.strings,
+                strings=tuple(lengths),
+            )
+        )
         # Optimisers hold the string at a voltage of the inverter's own: its window's middle.
         run = item.runs[0]
         volts = (item.tracker.full_power_low_v + item.tracker.mppt_high_v) / 2.0 if chains else run.working_v(25.0)
@@ -292,7 +405,7 @@ class _Maker:
         faces = ", ".join(face.plan.name for face in converter.faces)
         status: Status = "new" if converter.is_new else "there"
         detail = f"{count} × {micro.name}, {branches} branch{'es' * (branches != 1)}"
-        self.add(Node(key, "branch", faces or micro.name, detail, status, number, branches))
+        self.add(Node(key, "branch", faces or micro.name, detail, status, number, branches, strings=(1,) * count))
         amps = micro.ac_a * -(-count // branches) if branches else 0.0
         self.join(
             place,
@@ -332,30 +445,31 @@ class _Maker:
                 Node(f"bus of {key}", "battery bus", "Battery busbar", f"{parallel} {joined}", status, number)
             )
             self.join(key, bus, "battery", **whole, runs=units)
-            self.add(Node(battery, "battery", bank.summary, words, status, number, parallel * units))
+            self.add(Node(battery, "battery", bank.summary, words, status, number, parallel * units, bonded=units))
             # Packs in parallel do not share exactly: each cable is for what its pack may give, or all of it.
             each = min(max(bank.pack.charge_a, bank.pack.discharge_a), amps)
             own = {**whole, "amps": each, "drop_a": amps / parallel}
             self.join(bus, battery, "pack", **own, runs=parallel * units)
         else:
-            self.add(Node(battery, "battery", bank.summary, words, status, number, units))
+            self.add(Node(battery, "battery", bank.summary, words, status, number, units, bonded=units))
             self.join(key, battery, "battery", **whole, runs=units)
 
-    def _generator(self, backed: str) -> None:
-        generator = self.job.generator
-        if generator is None:
-            return
+    def _generator(self, generator: Generator, backed: str) -> None:
         supply = self.job.supply
-        detail = f"{generator.kw:g} kW"
-        self.add(Node(GENERATOR, "generator", "Generator", detail, "there"))
+        first = not any(node.kind == "generator" for node in self.nodes)
+        key = GENERATOR if first else f"{GENERATOR} {generator.name}"
+        by_hand = ", stands by" if generator.duty == "stands by" else ""
+        self.add(Node(key, "generator", generator.name, f"{generator.kw:g} kW{by_hand}", "there"))
         lead = self.design.battery_converter
         on_input = generator.on == ON_INPUT and lead is not None and lead.inverter.backup is not None
         place = self.keys[self.design.forming[0]] if on_input else backed
+        if generator.on == ON_CHANGEOVER and self.head != METER:
+            place = self.head
         phases = lead.inverter.phases if on_input and lead is not None else supply.phases
         amps = generator.kw * 1000.0 / supply.volts / (3.0 if phases == "three" else 1.0)
         self.join(
             place,
-            GENERATOR,
+            key,
             "generator",
             circuit=phases,
             volts=supply.volts,
@@ -371,6 +485,10 @@ class _Maker:
         boards = [node.key for node in self.nodes if node.kind == "board"]
         for key in boards[:1]:
             self.join(key, EARTH, "earth", status="there")
+        # Cables of direct current bring no protective conductor: frames and cabinets have one of their own.
+        for node in self.nodes:
+            if node.kind in ("array", "battery"):
+                self.join(node.key, EARTH, "earth", status=node.status, unit=node.unit, runs=node.bonded)
 
     def _data(self) -> None:
         for node in list(self.nodes):
@@ -397,8 +515,16 @@ class _Maker:
         if not supply.on_grid or self.design.by_clock:
             return
         place = next(edge for edge in self.edges if edge.start == METER)
-        count = {"single": 1, "split": 2, "three": 3}[supply.phases]
+        count = TRANSFORMERS[supply.phases]
+        there = {item.name: item for item in kept_transformers(self.design, self.job)}
+        again = transformers_read_again(self.design, self.job)
         for number, converter in enumerate(self.design.converters):
+            seen = [item for item in there.values() if item.read_by in survey_names(converter)]
+            for item in seen:
+                del there[item.name]
+                yield self._seen(item, number)
+            if seen:
+                continue
             follows = any(converter is member for member in self.design.together[1:])
             # A string inverter wants a look at the grid where it must hold an export limit by itself.
             limits = (
@@ -410,9 +536,41 @@ class _Maker:
             )
             if follows or not (converter.has_battery or limits):
                 continue
-            yield CurrentTransformer(
-                number, place.key, count, "towards the grid", ("everything behind the meter",)
-            )
+            if converter.is_new and again is not None:
+                yield self._seen(again, number)
+                again = None
+                continue
+            yield CurrentTransformer(number, place.key, count, TO_GRID, (ALL_BEHIND,))
+        for item in there.values():
+            yield self._seen(item, None)
+
+    def _seen(self, item: ExistingTransformers, unit: int | None) -> CurrentTransformer:
+        """Current transformers that are there, on the cable that the survey says."""
+        edge = next(edge for edge in self.edges if edge.start == METER)
+        if item.on == "the main board":
+            edge = next((other for other in self.edges if other.kind == "feeder" and other.end == MAIN), edge)
+        elif item.on == "an inverter's circuit":
+            circuits = [other for other in self.edges if other.kind == "unit" and other.unit is not None]
+            with_array = [other for other in circuits if self.design.converters[other.unit or 0].has_array]
+            there = [other for other in with_array if other.status == "there"]
+            edge = next(iter(there or with_array or circuits), edge)
+        sees = (ALL_BEHIND,) if edge.start == METER else self._behind(edge)
+        return CurrentTransformer(
+            unit, edge.key, item.count, TO_HOUSE if item.reversed else TO_GRID, sees, item.name
+        )
+
+    def _behind(self, edge: Edge) -> tuple[str, ...]:
+        """Boards and units that a cable leads to."""
+        ends, found = [edge.end], []
+        nodes = {node.key: node for node in self.nodes}
+        while ends:
+            node = nodes[ends.pop(0)]
+            if node.kind == "board":
+                found.append(f"the circuits of the {node.title[:1].lower()}{node.title[1:]}")
+            elif node.kind in ("unit", "branch"):
+                found.append(node.title)
+            ends += [other.end for other in self.edges if other.start == node.key and other.is_power]
+        return tuple(found)
 
 
 def topology_of(design: Design, context: DesignContext) -> Topology:

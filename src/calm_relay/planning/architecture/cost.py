@@ -5,9 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.job.equipment import Module, Optimiser
+from calm_relay.job.existing_supply import ExistingTransformers
 from calm_relay.job.model import Job
-from calm_relay.job.survey import ExistingBattery, ExistingInverter
+from calm_relay.job.survey import Surveyed
 from calm_relay.job.tariff import Costs, Incentive
+from calm_relay.planning.architecture.connections import service_fates
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.strings.stringing import fusing_of
 
@@ -117,6 +119,7 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     if fuses:
         lines.append(CostLine("fuses", f"{fuses} string fuses", fuses * costs.fuse))
     lines += _existing_lines(design, job)
+    lines += _service_lines(design, job)
     lines += _site_lines(design, job)
     battery = design.battery_converter
     if battery and battery.is_new and battery.inverter.backup:
@@ -199,7 +202,23 @@ def _existing_lines(design: Design, job: Job) -> list[CostLine]:
     return lines
 
 
-def _works_cost(unit: ExistingInverter | ExistingBattery | None, usual: float) -> float:
+def _service_lines(design: Design, job: Job) -> list[CostLine]:
+    """Generators, changeovers and current transformers that are taken away or come to stand elsewhere."""
+    usual, lines = job.costs.remove_unit, []
+    for item, fate in service_fates(design, job):
+        amount = _works_cost(item, 0.0 if isinstance(item, ExistingTransformers) else usual)
+        if fate == "goes":
+            label = f"Taking away {item.name}"
+        elif item.fate == "move":
+            label = f"Moving {item.name}"
+        else:
+            continue
+        if amount:
+            lines.append(CostLine("removal", label, amount))
+    return lines
+
+
+def _works_cost(unit: Surveyed | None, usual: float) -> float:
     """What moving or taking away a thing costs: as stated for it, else as usual."""
     return usual if unit is None or unit.works_cost is None else unit.works_cost
 

@@ -214,33 +214,6 @@ class Design:
         return tuple(converter for converter in self.converters if converter.has_strings)
 
     @property
-    def roof_converters(self) -> tuple[int, ...]:
-        """Numbers of the units drawn as the inverter on the line.
-
-        The first with strings; with it the other string inverters, or all microinverters.
-        """
-        first = next((i for i, converter in enumerate(self.converters) if converter.has_strings), None)
-        if first is None:
-            return ()
-        if self.converters[first].micro is not None:
-            return tuple(i for i, converter in enumerate(self.converters) if converter.micro)
-        if self.converters[first].has_battery:
-            return (first,)
-        plain = [unit.has_strings and not unit.has_battery and unit.micro is None for unit in self.converters]
-        return tuple(number for number, takes_roof in enumerate(plain) if takes_roof)
-
-    @property
-    def beside_groups(self) -> tuple[tuple[int, ...], ...]:
-        """Numbers of the units that join the line beside it: the one under discussion first, then the others.
-
-        Two at most: more than one other are drawn as one.
-        """
-        group = self.roof_converters
-        beside = [number for number in range(len(self.converters)) if number not in group]
-        beside.sort(key=lambda number: self.converters[number] is not self.battery_converter)
-        return tuple((number,) for number in beside) if len(beside) < 3 else ((beside[0],), tuple(beside[1:]))
-
-    @property
     def new_converters(self) -> tuple[Converter, ...]:
         """What has to be bought and hung, or bought to join what hangs there."""
         return tuple(converter for converter in self.converters if converter.is_new or converter.added)

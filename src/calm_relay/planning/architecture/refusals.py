@@ -1,7 +1,7 @@
 """What speaks against hanging something on a converter, in sentences."""
 
-from calm_relay.job.backup_board import ON_BUS
 from calm_relay.job.equipment import Inverter, Microinverter, Module, Pack
+from calm_relay.job.existing_supply import ON_BUS, Generator
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.architecture.design import Design
@@ -101,9 +101,28 @@ def island_refusals(design: Design) -> list[str]:
 
 
 def generator_refusals(design: Design, job: Job) -> list[str]:
-    """Reasons why the job's generator cannot join a design."""
-    generator, converter = job.generator, design.battery_converter
-    if generator is None or converter is None:
+    """Reasons why generators that are to stay cannot join a design."""
+    reasons = [
+        reason
+        for generator in job.running_generators
+        if generator.stays
+        for reason in joining_refusals(generator, design)
+    ]
+    return list(dict.fromkeys(reasons))
+
+
+def joining_generators(design: Design, job: Job) -> tuple[Generator | None, ...]:
+    """The generators that run, None in the place of one that goes since the design cannot take it."""
+    return tuple(
+        None if not generator.stays and joining_refusals(generator, design) else generator
+        for generator in job.running_generators
+    )
+
+
+def joining_refusals(generator: Generator, design: Design) -> list[str]:
+    """Reasons why a generator cannot join a design."""
+    converter = design.battery_converter
+    if converter is None:
         return []
     beside = [other.inverter.name for other in design.converters if other is not converter and other.has_array]
     if beside and not generator.interlocked:

@@ -30,7 +30,11 @@ CHANGEOVER, GENERATOR, EARTH = "changeover", "generator", "earth"
 
 @dataclass(frozen=True)
 class Node:
-    """A part with terminals; `unit` is the number of the converter that it is, or hangs on."""
+    """A part with terminals; `unit` is the number of the converter that it is, or hangs on.
+
+    `strings` counts the modules of each string of an array, or those of a branch one by one; `stores` says whether a
+    unit has its battery inside; `bonded` how many conductors to earth like parts have, one where they stand together.
+    """
 
     key: str
     kind: NodeKind
@@ -39,6 +43,9 @@ class Node:
     status: Status = "new"
     unit: int | None = None
     count: int = 1
+    strings: tuple[int, ...] = ()
+    stores: bool = False
+    bonded: int = 1
 
 
 @dataclass(frozen=True)
@@ -95,13 +102,22 @@ class Edge:
 
 @dataclass(frozen=True)
 class CurrentTransformer:
-    """Current transformers of a control: on which cable, how many, and which way their arrows point."""
+    """Current transformers of a control: on which cable, how many, and which way their arrows point.
 
-    unit: int
+    `unit` is None where no unit of the design reads them, `surveyed` what the survey calls those that are there.
+    """
+
+    unit: int | None
     edge: str
     count: int
     arrow: str
     sees: tuple[str, ...]
+    surveyed: str = ""
+
+    @property
+    def key(self) -> str:
+        """By which the drawing knows them."""
+        return f"CT {self.surveyed if self.unit is None else self.unit}"
 
 
 @dataclass(frozen=True)
@@ -156,6 +172,48 @@ class Topology:
         for edge in self.power_edges:
             found[edge.start] = (*found.get(edge.start, ()), edge)
         return found
+
+    @cached_property
+    def units(self) -> dict[int, Node]:
+        """Units, and branches of microinverters, by the numbers of their converters."""
+        return {
+            node.unit: node for node in self.nodes if node.kind in ("unit", "branch") and node.unit is not None
+        }
+
+    @cached_property
+    def arrays(self) -> tuple[Node, ...]:
+        """Parts that have modules."""
+        return tuple(node for node in self.nodes if node.strings)
+
+    @cached_property
+    def storing(self) -> frozenset[int]:
+        """Numbers of the units that carry a battery."""
+        return frozenset(
+            node.unit for node in self.nodes if node.unit is not None and (node.kind == "battery" or node.stores)
+        )
+
+    @cached_property
+    def roof_units(self) -> tuple[int, ...]:
+        """Numbers of the units that take the roof's power where there is one way for it.
+
+        The first with modules; with it the other string inverters that carry no battery, or all microinverters.
+        """
+        with_modules = sorted({node.unit for node in self.arrays if node.unit is not None})
+        if not with_modules:
+            return ()
+        first = with_modules[0]
+        if first in self.storing:
+            return (first,)
+        kind = self.units[first].kind
+        return tuple(n for n in with_modules if self.units[n].kind == kind and n not in self.storing)
+
+    def beside_units(self, lead: int | None) -> tuple[tuple[int, ...], ...]:
+        """Numbers of the units that join at the AC side beside those of the roof: `lead` first, then the others.
+
+        Two groups at most: more than one other stand together.
+        """
+        beside = sorted((n for n in self.units if n not in self.roof_units), key=lambda n: (n != lead, n))
+        return tuple((n,) for n in beside) if len(beside) < 3 else ((beside[0],), tuple(beside[1:]))
 
     def children(self, key: str) -> tuple[Edge, ...]:
         """Power cables that leave a part, away from the grid."""

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from calm_relay.planning.architecture.refusals import joining_generators
 from calm_relay.planning.architecture.topology import CHANGEOVER
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, forms_grid
@@ -163,22 +164,23 @@ def _throttle(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
 
 
 def _generator(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
-    generator = plan.job.generator
-    if generator is None or option.design.battery_converter is None:
+    joining = [item for item in joining_generators(option.design, plan.job) if item is not None]
+    if not joining or option.design.battery_converter is None:
         return
-    yield FunctionalTest(
-        "generator start", "Generator starts by itself",
-        f"Set its start above the present charge ({generator.start_below:.0%} after), grid off.",
-        f"it starts, warms up and takes the load; stops above {generator.stop_above:.0%}", "2 min",
-        "exhaust outdoors, nobody at its terminals",
-    )  # fmt: skip
+    for number, generator in enumerate(joining):
+        yield FunctionalTest(
+            f"generator start{f' {number + 1}' if number else ''}", f"{generator.name} starts by itself",
+            f"Set its start above the present charge ({generator.start_below:.0%} after), grid off.",
+            f"it starts, warms up and takes the load; stops above {generator.stop_above:.0%}", "2 min",
+            "exhaust outdoors, nobody at its terminals",
+        )  # fmt: skip
     if plan.job.supply.on_grid:
         yield FunctionalTest(
             "generator interlock", "Generator and grid never meet",
             "With the generator running, close the main switch.",
             "grid and generator are never on the same bars", "at once",
         )  # fmt: skip
-    if generator.interlocked or option.design.leader.inverter.outage_output.keeps_arrays_apart:
+    if any(item.interlocked for item in joining) or option.design.leader.inverter.outage_output.keeps_arrays_apart:
         yield FunctionalTest(
             "generator and arrays", "AC-coupled arrays stay off the generator", "With the generator running, in sun.",
             "the contactor holds the AC-coupled arrays off its bars", "at once",

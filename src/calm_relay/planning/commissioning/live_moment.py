@@ -55,8 +55,8 @@ def live_moment(state: LiveState | None) -> Moment | None:
     design, plan = state.option.design, state.plan
     legs = {"light": state.light}
     bars: dict[str, Headroom] = {}
-    group = design.roof_converters
-    for together in (*((group,) if group else ()), *design.beside_groups):
+    roof = state.option.topology.roof_units
+    for together in state.option.path_units:
         lead = together[0]
         units = [state.units[number] for number in together]
         pv, ac, given = (
@@ -64,7 +64,7 @@ def live_moment(state: LiveState | None) -> Moment | None:
         )
         legs |= {f"{lead}:roof": pv, f"{lead}:strings": pv, f"{lead}:ac": ac, f"{lead}:battery": -given}
         rated = sum(design.converters[number].inverter.ac_kw for number in together)
-        name = "Inverter" if group and lead == group[0] else "Battery inverter"
+        name = "Inverter" if lead in roof else "Battery inverter"
         words = f"{ac:.1f} of {rated:.3g} kW live".replace("-0.0", "0.0")
         if state.planned is not None:
             words = f"{_signed(ac)} kW live, {_signed(_planned(state.planned, 'ac', together))} expected"

@@ -2,12 +2,13 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from calm_relay.exchange.shapes import Anchor, Drawing, Layer, Shape, Stroke, Words, moved
 from calm_relay.job.wiring import Wiring
 from calm_relay.planning.architecture.topology import EARTH, Edge, Node
 from calm_relay.planning.drawing.symbols import HALF, PARTS, breaker, current_transformer, fuse, isolator
-from calm_relay.planning.wiring.cable import Cable
+from calm_relay.planning.wiring.cable import Cable, size_words
 from calm_relay.planning.wiring.protection import FUSE, STRING_FUSE
 from calm_relay.planning.wiring.wiring import WiringPlan
 
@@ -20,7 +21,11 @@ LEADING = 3.9
 BEFORE, DEVICE, AFTER = 3.0, 8.5, 3.0
 NARROWEST = 15.0
 # Room of a current transformer on a cable.
-RING = 7.0
+RING = 8.6
+# A signal beside a cable: right of a part and below its middle, and above or below the cable's words.
+BESIDE, LOW, ABOVE = 1.6, 4.5, 5.1
+# The earth of a frame or a cabinet, right of the part.
+EARTH_AT = 3.4
 # Characters of a part's name in a line below it.
 ACROSS = 16
 LINES = 3
@@ -88,6 +93,9 @@ class _Sheet:
         for node in self.topology.nodes:
             shapes += self._part(node)
         shapes += self._transformers()
+        for edge in self.topology.edges:
+            if edge.kind == "data":
+                shapes += self._data(edge)
         shapes += self._earth()
         bottom = TOP + self._next_row * ROW + 4.0
         legend = list(self._legend(bottom))
@@ -106,7 +114,11 @@ class _Sheet:
             cables[at] = max(cables[at], self._room_of(edge))
         for key, row in self._rows.items():
             reach = self._reach(self.topology.node(key), row)
-            left[row.depth], right[row.depth] = max(left[row.depth], reach[0]), max(right[row.depth], reach[1])
+            earthed = self._earth_reach(key)
+            left[row.depth], right[row.depth] = (
+                max(left[row.depth], reach[0]),
+                max(right[row.depth], *reach[1:], earthed),
+            )
         columns = [max(LEFT, left[0] + 2.0)]
         for at in range(1, depth + 1):
             apart = max(cables[at] + 2.0 * HALF, right[at - 1] + left[at] + 2.0)
@@ -134,7 +146,7 @@ class _Sheet:
         )
         if node.kind in ("board", "battery bus"):
             return 0.0, widest + 1.6
-        if any(behind > row.y + 1.0 for behind in row.behind):
+        if self._leaves_down(node.key, row.y, row.behind):
             return widest - HALF - 1.0, HALF + 1.0
         return widest / 2.0, widest / 2.0
 
@@ -167,10 +179,6 @@ class _Sheet:
             return ("not seen",)
         runs = f"{edge.runs} × " if edge.runs > 1 else ""
         length = f"{'≈ ' if 'length_m' in cable.laid.assumed else ''}{cable.laid.length_m:g} m"
-        if edge.kind in ("battery", "pack") and any(
-            link.kind == "data" and link.unit == edge.unit and link.end == edge.end for link in self.topology.edges
-        ):
-            length += " + data"
         return f"{runs}{cable.words}{' !' if cable.missed else ''}", length
 
     def _settle(self, key: str, depth: int) -> float:
@@ -258,8 +266,8 @@ class _Sheet:
         self.parts[node.key] = (place.x - HALF, place.y - HALF, place.x + HALF, place.y + HALF)
         lines = self._lines_of(node)
         y = place.y + HALF + LEADING
-        # A cable that goes down from the part leaves no room below its right half.
-        if any(row > place.y + 1.0 for row in place.rows):
+        # A cable or a signal that goes down from the part leaves no room below its right half.
+        if self._leaves_down(node.key, place.y, place.rows):
             yield from self._under(node, lines, place.x + HALF + 1.0, y, anchor="end")
         else:
             yield from self._under(node, lines, place.x, y)
@@ -287,25 +295,71 @@ class _Sheet:
             leaves = start.x if self._is_bar(edge.start) else start.x + HALF
             x = leaves + BEFORE + DEVICE + RING * (number + 0.5) - 0.5
             for shape in current_transformer(x, end.y, towards_left=True):
-                yield replace(shape, part=f"CT {item.unit}")
-            self.parts[f"CT {item.unit}"] = (x - 2.5, end.y - 4.0, x + 2.5, end.y + 2.5)
+                yield replace(shape, part=item.key)
+            self.parts[item.key] = (x - 2.5, end.y - 4.0, x + 2.5, end.y + 2.5)
             many = f"{item.count} CT" if item.count > 1 else "CT"
             yield Words(many, (x, end.y - 4.6), SMALL, "middle", layer="PROTECTION")
+            if item.unit is None:
+                continue
             unit = self.places[self._unit_key(item.unit)]
-            yield Stroke(_signal((x, end.y), unit, number), "DATA", 0.2, dashed=True, part=f"CT {item.unit}")
+            yield Stroke(_signal((x, end.y), unit, number), "DATA", 0.2, dashed=True, part=item.key)
 
     def _unit_key(self, number: int) -> str:
         return next(node.key for node in self.topology.nodes if node.unit == number and node.kind == "unit")
 
+    def _leaves_down(self, key: str, y: float, behind: tuple[float, ...]) -> bool:
+        """Whether a cable or a signal goes down from a part."""
+        if any(row > y + 1.0 for row in behind):
+            return True
+        ends = {edge.start: edge.end for edge in self._links} | {edge.end: edge.start for edge in self._links}
+        return key in ends and self._rows[ends[key]].y > y + 1.0
+
+    @cached_property
+    def _links(self) -> tuple[Edge, ...]:
+        """Signals from unit to unit."""
+        return tuple(
+            edge
+            for edge in self.topology.edges
+            if edge.kind == "data" and self.topology.node(edge.end).kind == "unit"
+        )
+
+    def _data(self, edge: Edge) -> Iterator[Shape]:
+        """A signal: beside the cable of its two ends, so that neither that nor another is crossed."""
+        start, end = self.places[edge.start], self.places[edge.end]
+        yield Stroke(_beside(start, end, linked=edge in self._links), "DATA", 0.2, dashed=True, part=edge.key)
+
+    def _earth_words(self, key: str) -> str:
+        """Size of a part's conductor to earth; empty where it has none that is new."""
+        bond = next((item for item in self.plan.bonds if item.edge.start == key), None)
+        return size_words(bond.size) if bond is not None and bond.edge.status == "new" else ""
+
+    def _earth_reach(self, key: str) -> float:
+        """How far the earth of a frame or a cabinet reaches to the right of its part's middle [mm]."""
+        if not any(bond.edge.start == key for bond in self.plan.bonds):
+            return 0.0
+        words = self._earth_words(key)
+        return HALF + EARTH_AT + 3.2 + (Words(words, (0.0, 0.0), SMALL).width if words else 0.0)
+
     def _earth(self) -> Iterator[Shape]:
+        bonded = {bond.edge.start for bond in self.plan.bonds}
         for edge in self.topology.edges:
             if edge.kind != "earth" or edge.start not in self.places:
                 continue
             place = self.places[edge.start]
-            bottom = max((place.y, *place.rows)) + 4.0
-            x = place.x - 4.6
-            yield Stroke(((place.x, bottom - 1.0), (x, bottom - 1.0), (x, bottom + 2.0)), "EARTH")
-            for shape in PARTS["earth"](x, bottom + 2.0, dashed=False):
+            if self._is_bar(edge.start):
+                bottom = max((place.y, *place.rows)) + 4.0
+                x, y = place.x - 4.6, bottom + 2.0
+                way = ((place.x, bottom - 1.0), (x, bottom - 1.0), (x, y))
+            elif edge.start in bonded:
+                x, y = place.x + HALF + EARTH_AT, place.y + 3.4
+                way = ((place.x + HALF, place.y + 1.4), (x, place.y + 1.4), (x, y))
+                words = self._earth_words(edge.start)
+                if words:
+                    yield Words(words, (x + 3.2, y + 2.2), SMALL, layer="EARTH", part=EARTH)
+            else:
+                continue
+            yield Stroke(way, "EARTH")
+            for shape in PARTS["earth"](x, y, dashed=False):
                 yield replace(shape, part=EARTH)
 
     def _legend(self, bottom: float) -> Iterator[Shape]:
@@ -325,7 +379,7 @@ class _Sheet:
 
 
 def _signal(ring: tuple[float, float], unit: _Place, number: int) -> tuple[tuple[float, float], ...]:
-    """The way of a signal from a current transformer to its unit: below the unit's own cable, so that none is crossed.
+    """The way of a signal from a current transformer to its unit: below the words of the unit's own cable.
 
     A unit on the same row is reached from above.
     """
@@ -333,9 +387,20 @@ def _signal(ring: tuple[float, float], unit: _Place, number: int) -> tuple[tuple
     if abs(unit.y - y) < 1.0:
         lane = y - HALF - 4.0 - 1.2 * number
         return ((x, y - 5.0 - SMALL), (x, lane), (unit.x, lane), (unit.x, unit.y - HALF))
-    lane = unit.y + HALF + 0.7 + 0.8 * number
-    inside = unit.x - HALF + 1.5
-    return ((x, y + 1.8), (x, lane), (inside, lane), (inside, unit.y + HALF))
+    return ((x, y + 1.8), (x, unit.y + ABOVE), (unit.x - HALF, unit.y + ABOVE))
+
+
+def _beside(start: _Place, end: _Place, *, linked: bool) -> tuple[tuple[float, float], ...]:
+    """The way of a signal from a unit to its battery or, where two are `linked`, to another unit."""
+    if linked:
+        upper, lower = sorted((start, end), key=lambda place: place.y)
+        x, lane, inside = upper.x + HALF + BESIDE, lower.y - HALF - BESIDE, lower.x + HALF - BESIDE
+        down = ((upper.x + HALF, upper.y + LOW), (x, upper.y + LOW), (x, lane))
+        return (*down, (inside, lane), (inside, lower.y - HALF))
+    if abs(start.y - end.y) < 1.0:
+        return ((start.x + HALF, start.y - ABOVE), (end.x - HALF, start.y - ABOVE))
+    x, lane = start.x + HALF + BESIDE, end.y + ABOVE
+    return ((start.x + HALF, start.y + LOW), (x, start.y + LOW), (x, lane), (end.x - HALF, lane))
 
 
 def _wrapped(text: str) -> list[str]:

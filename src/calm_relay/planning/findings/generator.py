@@ -1,50 +1,145 @@
-"""The generator: never on one bus with arrays, and only on a unit that takes it."""
+"""Generators: never on one bus with arrays, only on a unit that takes them, and never two that do not synchronise."""
 
-from calm_relay.job.backup_board import ON_BUS, ON_INPUT
-from calm_relay.planning.architecture.refusals import generator_refusals
-from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged
+from functools import partial
+from itertools import pairwise
+
+from calm_relay.job.existing_supply import ON_BUS, ON_CHANGEOVER, ON_INPUT, Generator
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.connections import kept_changeovers, kept_generators
+from calm_relay.planning.architecture.refusals import joining_generators, joining_refusals
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, passes, stops, warns
+
+
+def _with(name: str, job: Job, **changes: object) -> Job:
+    return job.with_(
+        generators=tuple(item.with_(**changes) if item.name == name else item for item in job.generators)
+    )
+
+
+def _without(name: str, job: Job) -> Job:
+    return job.with_(generators=tuple(item for item in job.generators if item.name != name))
 
 
 @check
 def check_generator_place(subject: Subject) -> list[Finding]:
     """A generator on the bus of AC-coupled PV is damaged by reverse power: never, interlock."""
-    job, converter = subject.job, subject.design.battery_converter
-    if job.generator is None or converter is None:
+    if subject.design.battery_converter is None:
         return []
-    name = converter.inverter.name
-    reasons = generator_refusals(subject.design, job)
-    beside = [other for other in subject.design.converters if other is not converter and other.has_array]
+    return [_joining(subject, generator) for generator in subject.job.running_generators]
+
+
+def _joining(subject: Subject, generator: Generator) -> Finding:
+    name = subject.design.leader.inverter.name
+    alone = len(subject.job.running_generators) == 1
+    called = "the generator" if alone else generator.name
+    reasons = joining_refusals(generator, subject.design)
+    lead = subject.design.leader
+    beside = [other for other in subject.design.converters if other is not lead and other.has_array]
     if not reasons:
-        sentence = f"{name} takes the generator"
+        sentence = f"{name} takes {called}"
         rule = f"{name}, datasheet"
-        if beside and job.generator.interlocked:
+        if beside and generator.interlocked:
             sentence += "; the interlock keeps AC-coupled arrays off while it runs"
             rule += "; the job's survey"
         elif beside:
             sentence += " and keeps AC-coupled arrays off while it runs"
         sentence += "."
-        hours = job.generator.tank_hours
+        hours = generator.tank_hours
         if hours is not None:
-            sentence += f" Its {job.generator.tank_litres:g} l last {hours:.0f} h at {job.generator.kw:g} kW."
-        return [_place(Severity.OK, sentence, rule)]
-    if beside and not job.generator.interlocked:
-        interlock = Mend(
-            "Interlock them", lambda job: job.with_(generator=job.own_generator.with_(interlocked=True))
-        )
-        mends = [interlock]
-        if job.generator.on == ON_BUS:
-            mends.insert(
-                0,
-                Mend(
-                    "Use the generator input",
-                    lambda job: job.with_(generator=job.own_generator.with_(on=ON_INPUT)),
-                ),
-            )
+            sentence += f" Its {generator.tank_litres:g} l last {hours:.0f} h at {generator.kw:g} kW."
+        return _place(subject, generator, Severity.OK, sentence, rule)
+    if not generator.stays:
+        whose = "The generator" if alone else generator.name
+        sentence = f"{whose} is taken away: {reasons[0][:1].lower()}{reasons[0][1:]}."
+        return _place(subject, generator, Severity.CHECK, sentence, "the job's survey; datasheets")
+    if beside and not generator.interlocked:
+        mends = [Mend("Interlock them", partial(_with, generator.name, interlocked=True))]
+        if generator.on == ON_BUS:
+            mends.insert(0, Mend("Use the generator input", partial(_with, generator.name, on=ON_INPUT)))
         sentence = f"{reasons[0]}: interlock them, or take a unit that keeps them apart."
-        return [_place(Severity.STOP, sentence, "common practice, no source", *mends)]
-    mend = Mend("Plan without the generator", lambda job: job.with_(generator=None))
-    return [_place(Severity.STOP, f"{reasons[0]}.", f"{name}, datasheet", mend)]
+        return _place(subject, generator, Severity.STOP, sentence, "common practice, no source", *mends)
+    mend = Mend(f"Plan without {called}", partial(_without, generator.name))
+    return _place(subject, generator, Severity.STOP, f"{reasons[0]}.", f"{name}, datasheet", mend)
 
 
-def _place(severity: Severity, sentence: str, rule: str, *mends: Mend) -> Finding:
-    return judged(severity, "generator", "Home", "generator.on", sentence, rule=rule, mends=mends)
+def _place(
+    subject: Subject, generator: Generator, severity: Severity, sentence: str, rule: str, *mends: Mend
+) -> Finding:
+    number = subject.job.generators.index(generator)
+    return judged(severity, "generator", "Home", f"generators.{number}.on", sentence, rule=rule, mends=mends)
+
+
+@check
+def check_generators_together(subject: Subject) -> list[Finding]:
+    """Two generators that run on one place must be made to synchronise."""
+    joining = [item for item in joining_generators(subject.design, subject.job) if item is not None]
+    found = []
+    for first, second in pairwise(joining):
+        if first.synchronises and second.synchronises:
+            continue
+        bare = second if not second.synchronises else first
+        found.append(
+            stops(
+                "generators together",
+                "Home",
+                f"generators.{subject.job.generators.index(bare)}.synchronises",
+                f"{first.name} and {second.name} would run at the same time, and {bare.name} is not made to run in "
+                "parallel: out of step they destroy each other. Let one stand by behind a selector switch.",
+                rule="common practice, no source",
+                mends=(Mend(f"{second.name} stands by", partial(_with, second.name, duty="stands by")),),
+            )
+        )
+    return found
+
+
+@check
+def check_generators_by_hand(subject: Subject) -> list[Finding]:
+    """Generators that somebody has to start: what they stand in for, and where they are connected."""
+    job = subject.job
+    changeovers = kept_changeovers(subject.design, job)
+    found = []
+    for generator in kept_generators(subject.design, job):
+        if generator.runs:
+            continue
+        field = f"generators.{job.generators.index(generator)}.on"
+        hours = generator.tank_hours
+        tank = (
+            "" if hours is None else f" Its {generator.tank_litres:g} l last {hours:.0f} h at {generator.kw:g} kW."
+        )
+        if generator.on != ON_CHANGEOVER:
+            sentence = f"{generator.name}, {generator.kw:g} kW, stands by; no simulated outage counts on it.{tank}"
+            found.append(passes("generator by hand", "Home", field, sentence, rule="the job's survey"))
+        elif not changeovers:
+            found.append(
+                warns(
+                    "generator by hand",
+                    "Home",
+                    field,
+                    f"{generator.name} hangs on a changeover that goes: it needs another place, or goes as well.",
+                    rule="the job's survey",
+                    mends=(
+                        Mend("Use the generator input", partial(_with, generator.name, on=ON_INPUT)),
+                        Mend(f"Take {generator.name} away", partial(_with, generator.name, fate="remove")),
+                    ),
+                )
+            )
+        else:
+            found.append(_behind_changeover(subject, generator, field, changeovers[-1].name, tank))
+    return found
+
+
+def _behind_changeover(subject: Subject, generator: Generator, field: str, changeover: str, tank: str) -> Finding:
+    """A generator in the grid's place: what can feed would feed into it."""
+    feeding = [unit.inverter.name for unit in subject.design.converters if unit.has_array or unit.has_battery]
+    begins = f"{generator.name}, {generator.kw:g} kW, stands in for the grid by {changeover}"
+    if not feeding:
+        return passes("generator by hand", "Home", field, f"{begins}.{tank}", rule="the job's survey")
+    units = " and ".join(dict.fromkeys(feeding))
+    return warns(
+        "generator by hand",
+        "Home",
+        field,
+        f"{begins}: {units} take it for the grid, and reverse power damages it. Keep them off while it runs, by an "
+        f"interlock or their main switch.{tank}",
+        rule="common practice, no source",
+    )

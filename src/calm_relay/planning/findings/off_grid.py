@@ -17,6 +17,7 @@ from calm_relay.planning.findings.base import (
     warns_if,
 )
 from calm_relay.planning.findings.battery import stronger_inverter
+from calm_relay.planning.operation.fuel import fuel_cost, fuel_litres, generator_kwh
 from calm_relay.planning.operation.island import forming_kw, forms_grid
 
 # Full cycles and a few days without sun: what practice keeps for an off-grid house; common practice, no
@@ -121,27 +122,31 @@ def check_forming_power(subject: Subject) -> list[Finding]:
 @off_grid_check
 def check_fuel(subject: Subject) -> list[Finding]:
     """Hours and fuel of the generator in a year."""
-    generator, year = subject.job.generator, subject.outcome.island_year
-    if generator is None:
+    running, year = subject.job.running_generators, subject.outcome.island_year
+    if not running:
         return []
-    kwh, hours = year.bus_kwh("import"), year.generator_hours
-    litres = kwh * generator.litres_per_kwh
-    money = f"{subject.job.tariff.currency} {litres * generator.price_per_litre:,.0f}"
-    tank = ""
-    if generator.tank_litres and litres > 0:
-        tank = f" A tank of {generator.tank_litres:g} l is filled {litres / generator.tank_litres:.1f} times."
+    hours, litres = year.generator_hours, fuel_litres(year, subject.job)
+    money = f"{subject.job.tariff.currency} {fuel_cost(year, subject.job):,.0f}"
+    tanks = ""
+    for generator, kwh in zip(running, generator_kwh(year), strict=False):
+        own = kwh * generator.litres_per_kwh
+        if generator.tank_litres and own > 0:
+            whose = "A tank" if len(running) == 1 else f"The tank of {generator.name}"
+            tanks += f" {whose} of {generator.tank_litres:g} l is filled {own / generator.tank_litres:.1f} times."
+    name = "The generator runs" if len(running) == 1 else f"{len(running)} generators run, one or more of them,"
     sentence = (
-        f"The generator runs {hours:,.0f} h a year in {year.generator_starts} goes and burns {litres:,.0f} l, "
-        f"{money}.{tank}"
+        f"{name} {hours:,.0f} h a year in {year.generator_starts} goes and burn{'s' * (len(running) == 1)} "
+        f"{litres:,.0f} l, {money}.{tanks}"
     )
+    burns = ", ".join(f"{generator.litres_per_kwh:g}" for generator in running)
     return [
         passes(
             "fuel",
             "Home",
-            "generator",
+            "generators",
             sentence,
             reading=(hours, None, "h"),
-            rule=f"simulated year; {generator.litres_per_kwh:g} l a kWh, the job",
+            rule=f"simulated year; {burns} l a kWh, the job",
         )
     ]
 

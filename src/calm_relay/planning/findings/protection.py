@@ -396,28 +396,3 @@ def check_pv_isolation(subject: Subject) -> list[Finding]:
         )
         for name in bare
     ]
-
-
-@grid_check
-def check_transformers(subject: Subject) -> list[Finding]:
-    """Where the current transformers of a control stand, which way their arrows point, and what they see."""
-    plan = subject.wiring
-    if plan is None or not plan.topology.transformers or not subject.design.new_converters:
-        return []
-    found: list[Finding] = []
-    for item in plan.topology.transformers:
-        unit = subject.design.converters[item.unit]
-        many = {1: "One current transformer", 2: "Two current transformers", 3: "Three current transformers"}
-        where = name_of(plan.topology.edge(item.edge), plan.topology)
-        found.append(
-            passes(
-                "current transformers",
-                "Wiring",
-                "control",
-                f"{many[item.count]} for {unit.inverter.name} on the cable {where[:1].lower()}{where[1:]}, "
-                f"arrow{'s' * (item.count > 1)} {item.arrow}: it sees {', '.join(item.sees)}. Turned round it charges "
-                "when it should give; behind a load it does not see that load; not closed it reads too little.",
-                rule=PRACTICE,
-            )
-        )
-    return found

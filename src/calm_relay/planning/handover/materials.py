@@ -5,7 +5,7 @@ from math import ceil
 from typing import Literal
 
 from calm_relay.job.equipment import KINDS
-from calm_relay.planning.architecture.connections import units_of
+from calm_relay.planning.architecture.connections import kept_generators, service_fates, units_of
 from calm_relay.planning.architecture.topology import Edge
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.verdict.option import Option
@@ -19,6 +19,7 @@ Group = Literal[
     "Mounting",
     "Inverters",
     "Batteries",
+    "Service",
     "Cables",
     "Protection",
     "Signals",
@@ -26,7 +27,8 @@ Group = Literal[
     "Labels",
 ]
 GROUPS: tuple[Group, ...] = (
-    "Modules", "Mounting", "Inverters", "Batteries", "Cables", "Protection", "Signals", "Small parts", "Labels",
+    "Modules", "Mounting", "Inverters", "Batteries", "Service", "Cables", "Protection", "Signals", "Small parts",
+    "Labels",
 )  # fmt: skip
 Fate = Literal["to buy", "used again", "taken away"]
 # Cut off and spoilt, share of what is laid; rails that stand over each end [m]; a hook or foot each so many metres of
@@ -192,6 +194,24 @@ def _boxes(option: Option) -> list[Part]:
     return parts
 
 
+def _service(option: Option) -> list[Part]:
+    """Generators, changeovers and current transformers there today: what is used again, and what goes."""
+    if not option.design.new_converters:
+        return []
+    return [
+        Part(
+            "Service",
+            item.name,
+            1.0,
+            "pieces",
+            "taken away" if fate == "goes" else "used again",
+            note="moved" if fate == "stays" and item.fate == "move" else "",
+        )
+        for item, fate in service_fates(option.design, option.context.job)
+        if fate != "read again"
+    ]
+
+
 def _packs(bank: Bank) -> list[Part]:
     parts = [Part("Batteries", bank.pack.name, float(bank.packs), "pieces", "to buy", _priced(bank.pack.price))]
     if bank.stacks > 1:
@@ -229,6 +249,9 @@ def _cables(option: Option, plan: WiringPlan) -> list[Part]:
         Part("Cables", name, float(ceil(length)), "m", "to buy", _priced(price), note=colours)
         for (name, colours), length in metres.items()
     ]
+    for words, length in _bond_metres(plan).items():
+        metres_m = float(ceil(length * (1.0 + WASTE)))
+        parts.append(Part("Cables", f"Conductor to earth, 1 × {words}, copper", metres_m, "m"))
     for size, count in ends.items():
         parts.append(Part("Small parts", f"Glands for {size}", float(count), "pieces", note=PRACTICE))
     in_conduit = sum(
@@ -241,6 +264,16 @@ def _cables(option: Option, plan: WiringPlan) -> list[Part]:
             Part("Small parts", "Conduit or trunking", float(ceil(in_conduit * (1.0 + WASTE))), "m", note=PRACTICE)
         )
     return parts
+
+
+def _bond_metres(plan: WiringPlan) -> dict[str, float]:
+    """Conductors to earth that are new, by size [m]."""
+    metres: dict[str, float] = {}
+    for bond in plan.bonds:
+        if bond.edge.status == "new":
+            words = size_words(bond.size)
+            metres[words] = metres.get(words, 0.0) + bond.length_m * bond.edge.runs
+    return metres
 
 
 def _cable_name(cable: Cable) -> str:
@@ -302,20 +335,23 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
 
 def _signals(option: Option, plan: WiringPlan) -> list[Part]:
     parts = []
-    count = sum(item.count for item in plan.topology.transformers if option.design.converters[item.unit].is_new)
+    ours = [
+        item
+        for item in plan.topology.transformers
+        if item.unit is not None and option.design.converters[item.unit].is_new
+    ]
+    count = sum(item.count for item in ours if not item.surveyed)
+    again = sum(item.count for item in ours if item.surveyed)
     if count:
         parts.append(Part("Signals", "Current transformers of the inverter's own kind", float(count), "pieces"))
+    if again:
+        note = "where the new unit's maker names them"
+        parts.append(
+            Part("Signals", "Current transformers there", float(again), "pieces", "used again", None, note)
+        )
     links = [edge for edge in plan.topology.edges if edge.kind == "data" and edge.status == "new"]
     metres = sum(_signal_m(edge, plan) for edge in links)
-    if count:
-        metres += sum(
-            plan.cable(edge.key).laid.length_m
-            for item in plan.topology.transformers
-            for edge in plan.topology.towards_grid(
-                next(node.key for node in plan.topology.nodes if node.unit == item.unit and node.kind == "unit")
-            )
-            if edge.kind != "service"
-        )
+    metres += sum(plan.reach_m(item) for item in ours)
     if metres:
         length = float(ceil(metres * (1.0 + WASTE)))
         parts.append(Part("Signals", "Signal cable, screened, twisted pairs", length, "m"))
@@ -344,7 +380,7 @@ def labels_of(option: Option) -> list[str]:
         if design.battery_converter is not None and design.leader.inverter.backup is not None:
             labels += ["Backed-up circuits: live when the grid is down", "Changeover: how to bypass it"]
         labels.append("Main switch of every source")
-    if option.context.job.generator is not None:
+    if kept_generators(option.design, option.context.job):
         labels.append("Generator: how it is interlocked")
     return [*labels, "Plan of the system and how to shut it down"]
 
@@ -358,7 +394,7 @@ def materials_of(option: Option) -> tuple[Part, ...]:
         An option that can be built.
     """
     plan = wiring_of(option.design, option.context)
-    parts = [*_modules(option), *_mounting(option), *_boxes(option)]
+    parts = [*_modules(option), *_mounting(option), *_boxes(option), *_service(option)]
     if plan is not None:
         parts += [*_cables(option, plan), *_protection(option, plan), *_signals(option, plan)]
     if option.design.new_converters:

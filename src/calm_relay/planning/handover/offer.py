@@ -6,6 +6,7 @@ import numpy as np
 
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.backed_up_loads import behind_relay
+from calm_relay.planning.operation.fuel import fuel_cost_by_step
 from calm_relay.planning.operation.simulate import bill_months
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.cash_flow import CashFlow, cash_flow_of
@@ -137,9 +138,8 @@ def _bills(plan: Plan, option: Option) -> np.ndarray:
     if plan.job.supply.on_grid:
         kinds = bill_months(option.outcome.year, plan.job.tariff, plan.site)
         return np.asarray(sum(kinds.values()), dtype=float)
-    imported = option.outcome.year.at_bus("import") * option.outcome.year.step_h
-    fuel = plan.job.generator.price_per_kwh if plan.job.generator is not None else 0.0
-    return np.bincount(plan.site.calendar.month - 1, weights=imported, minlength=12) * fuel
+    burnt = fuel_cost_by_step(option.outcome.year, plan.job)
+    return np.bincount(plan.site.calendar.month - 1, weights=burnt, minlength=12)
 
 
 def _day(plan: Plan, option: Option, *, worst: bool) -> OfferDay:

@@ -3,14 +3,16 @@
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
-from calm_relay.job.backup_board import ON_INPUT
 from calm_relay.job.control import BATTERY
+from calm_relay.job.existing_supply import ON_INPUT
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.connections import units_of
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.architecture.refusals import joining_generators
 from calm_relay.planning.operation.controls import waits
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
+from calm_relay.planning.wiring.names import name_of
 from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
 
 SHEET = "inverter datasheet"
@@ -89,6 +91,11 @@ def _country(option: Option, converter: Converter) -> Iterator[Setting]:
     yield Setting(name, "Mains", f"{job.supply.volts:g} V, {job.supply.phases} phase", "the service as surveyed")
 
 
+def _called(plan: WiringPlan, key: str) -> str:
+    name = name_of(plan.topology.edge(key), plan.topology)
+    return f"{name[:1].lower()}{name[1:]}"
+
+
 def _transformers(plan: WiringPlan, number: int, converter: Converter) -> Iterator[Setting]:
     for item in plan.topology.transformers:
         if item.unit != number:
@@ -97,7 +104,7 @@ def _transformers(plan: WiringPlan, number: int, converter: Converter) -> Iterat
             converter.inverter.name,
             "Current transformers",
             f"{item.count}, arrows {item.arrow}, ratio as on their body",
-            f"they stand on the cable that leaves the meter and see {', '.join(item.sees)}",
+            f"they stand on the cable {_called(plan, item.edge)} and see {', '.join(item.sees)}",
             "turned round it charges when it should give; not closed it reads too little",
         )
 
@@ -262,29 +269,37 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
 
 
 def _generator(option: Option, converter: Converter) -> Iterator[Setting]:
-    generator, name = option.context.job.generator, converter.inverter.name
-    if generator is None or converter is not option.design.battery_converter:
+    name = converter.inverter.name
+    if converter is not option.design.battery_converter:
         return
-    apart = generator.on != ON_INPUT or generator.interlocked
-    yield Setting(
-        name,
-        "Generator starts",
-        f"below {generator.start_below:.0%}",
-        f"{generator.kw:g} kW on {generator.on}",
-        "AC-coupled arrays must be off the bus while it runs" if apart else "",
-        JobValue("%", lambda job, share: _with_generator(job, start_below=share / 100.0)),
-    )
-    yield Setting(
-        name,
-        "Generator stops",
-        f"above {generator.stop_above:.0%}",
-        "the sun fills the rest",
-        held=JobValue("%", lambda job, share: _with_generator(job, stop_above=share / 100.0)),
-    )
+    for generator in joining_generators(option.design, option.context.job):
+        if generator is None:
+            continue
+        apart = generator.on != ON_INPUT or generator.interlocked
+        yield Setting(
+            name,
+            f"{generator.name} starts",
+            f"below {generator.start_below:.0%}",
+            f"{generator.kw:g} kW on {generator.on}",
+            "AC-coupled arrays must be off the bus while it runs" if apart else "",
+            JobValue("%", _generator_at(generator.name, "start_below")),
+        )
+        yield Setting(
+            name,
+            f"{generator.name} stops",
+            f"above {generator.stop_above:.0%}",
+            "the sun fills the rest",
+            held=JobValue("%", _generator_at(generator.name, "stop_above")),
+        )
 
 
-def _with_generator(job: Job, **changes: float) -> Job:
-    return job.with_(generator=job.generator and job.generator.with_(**changes))
+def _generator_at(name: str, field: str) -> Callable[[Job, float], Job]:
+    """Changes a share of a generator, by its name, from what was keyed in [%]."""
+    return lambda job, share: job.with_(
+        generators=tuple(
+            item.with_(**{field: share / 100.0}) if item.name == name else item for item in job.generators
+        )
+    )
 
 
 def _reserve(converter: Converter) -> Callable[[Job, float], Job]:

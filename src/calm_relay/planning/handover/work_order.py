@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from calm_relay.planning.architecture.connections import units_of
+from calm_relay.planning.architecture.connections import kept_generators, units_of
 from calm_relay.planning.architecture.topology import METER
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
@@ -218,7 +218,7 @@ def _start(option: Option) -> Iterator[Step]:
         yield Step(
             "Start", "Close it again: the house goes back to the grid by itself.", measure="time until it is back"
         )
-    if option.context.job.generator is not None:
+    if kept_generators(option.design, option.context.job):
         yield Step(
             "Start",
             "Run the generator by its threshold; arrays on the bus stay off while it runs.",

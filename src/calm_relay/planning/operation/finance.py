@@ -12,6 +12,7 @@ from calm_relay.physics.plant.readings import dot
 from calm_relay.physics.plant.year import PlantBus
 from calm_relay.planning.architecture.cost import paid_next_year, yearly_incentives
 from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.operation.fuel import fuel_cost
 from calm_relay.planning.operation.simulate import bill_months
 from calm_relay.planning.site.prices import feed_in_series, price_series
 from calm_relay.planning.site.site_year import SiteYear
@@ -53,8 +54,7 @@ def bill_kinds(run: PlantBus, job: Job, site: SiteYear) -> dict[str, float]:
     there as well, each with `THEN` behind its name.
     """
     if not job.supply.on_grid:
-        price = job.generator.price_per_kwh if job.generator is not None else 0.0
-        return {FUEL: run.bus_kwh("import") * price}
+        return {FUEL: fuel_cost(run, job)}
     found, switch = _tariff_kinds(run, job.tariff, site), job.finance.switch
     if switch is not None:
         found |= {f"{kind}{THEN}": amount for kind, amount in _tariff_kinds(run, switch.tariff, site).items()}

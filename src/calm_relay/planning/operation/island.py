@@ -10,10 +10,11 @@ from calm_relay.job.equipment import Backup
 from calm_relay.job.model import Job
 from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.island import Island
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.islanded import GeneratorLimits, Limits, generators_of
 from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.architecture.connections import joins_island
 from calm_relay.planning.architecture.design import Converter, Design
+from calm_relay.planning.architecture.refusals import joining_generators
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.site.demand import DemandYear
 
@@ -104,16 +105,17 @@ def _cut_off(backup: Backup, job: Job) -> float:
 
 
 def island_limits(design: Design | None, job: Job) -> Limits:
-    """What the units that form the grid can do, and the generator beside them; None for a generator alone."""
+    """What the units that form the grid can do, and the generators beside them; None for generators alone."""
     limits: dict[str, Any] = {}
-    generator = job.generator
     former = None if design is None else design.grid_former
-    if generator is not None and (former is None or former.outage_output.generator_input):
-        limits |= {
-            "generator_kw": generator.kw,
-            "generator_start": generator.start_below,
-            "generator_stop": generator.stop_above,
-        }
+    if former is None or former.outage_output.generator_input:
+        joining = job.running_generators if design is None else joining_generators(design, job)
+        limits["generators"] = generators_of(
+            *(
+                GeneratorLimits() if item is None else GeneratorLimits(item.kw, item.start_below, item.stop_above)
+                for item in joining
+            )
+        )
     if design is not None and former is not None:
         backup, power = former.outage_output, forming_kw(design)
         volts = leg_volts(former.phases, former.volts)

@@ -17,6 +17,7 @@ from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import PlantBus, PlantYear, run_plant
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.controls import control_of, export_limit_kw, home_of
+from calm_relay.planning.operation.fuel import fuel_cost
 from calm_relay.planning.operation.island import island_of
 from calm_relay.planning.site.array import face_in
 from calm_relay.planning.site.battery_temperature import battery_air_c, charge_derate, discharge_derate
@@ -161,7 +162,7 @@ def bill_of(year: PlantBus, job: Job, site: SiteYear) -> float:
     """The year's bill under the job's tariff; off grid what the generator burns."""
     tariff = job.tariff
     if not job.supply.on_grid:
-        return year.bus_kwh("import") * job.generator.price_per_kwh if job.generator else 0.0
+        return fuel_cost(year, job)
     if not tariff.by_kwh_alone:
         return float(sum(kind.sum() for kind in bill_months(year, tariff, site).values()))
     return yearly_bill(

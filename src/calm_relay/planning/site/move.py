@@ -16,7 +16,7 @@ PHASES = {"single": "one phase", "split": "split phase", "three": "three phases"
 FROM_YEAR = "from the year"
 TABLES = {
     None: "as the region's rules", "iec": "IEC 60364-5-52, mm²", "bs": "BS 7671, mm²", "as-nzs": "AS/NZS 3008, mm²",
-    "nec": "NEC 310, AWG",
+    "nec": "NEC 310, AWG", "csa": "CSA C22.1, AWG",
 }  # fmt: skip
 
 

@@ -167,7 +167,8 @@ def _service(usual: Country) -> Supply:
 def tables_in(usual: Country, library: Library) -> Literal["iec", "nec"] | None:
     """Tables of wires with the sizes of a country where those of its rules have others; else None."""
     pack = library.rule_packs.get(usual.region) or library.rule_packs.get("generic")
-    gauges = pack is not None and pack.wires == "nec"
+    tables = library.wires.get(pack.wires) if pack is not None else None
+    gauges = tables is not None and tables.in_gauges
     if gauges == (usual.wire_sizes == "awg"):
         return None
     return "iec" if gauges else "nec"

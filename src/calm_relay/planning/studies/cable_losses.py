@@ -6,6 +6,7 @@ import numpy as np
 
 from calm_relay.physics.cables import conductor_temp_c, heat_w, resistance_ohm_per_km
 from calm_relay.planning.architecture.topology import METER, Edge
+from calm_relay.planning.operation.fuel import fuel_price
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.cable import Cable
 from calm_relay.planning.wiring.capacity import MOST_C, carries, ohm_per_km
@@ -38,7 +39,7 @@ def cable_years(option: Option, plan: WiringPlan) -> tuple[CableYear, ...]:
         Its wiring.
     """
     job = option.context.job
-    price = job.tariff.price if job.supply.on_grid else job.generator.price_per_kwh if job.generator else 0.0
+    price = job.tariff.price if job.supply.on_grid else fuel_price(option.outcome.year, job)
     result = []
     for cable in plan.cables:
         if cable.size is None:

@@ -9,10 +9,11 @@ from calm_relay.job.model import Job, RoofFace
 from calm_relay.job.tariff import Costs
 from calm_relay.physics.money import present_value
 from calm_relay.physics.plant.inputs import run_survival, sum_inputs
-from calm_relay.physics.plant.islanded import SERVING
+from calm_relay.physics.plant.islanded import NO_GENERATORS, SERVING
 from calm_relay.planning.architecture.cost import cost_lines
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.operation.fuel import fuel_litres
 from calm_relay.planning.operation.island import forms_grid, island_of
 from calm_relay.planning.operation.simulate import bill_of, inputs_of
 from calm_relay.planning.plan import Plan
@@ -64,7 +65,6 @@ def off_grid_year_of(plan: Plan, option: Option | RefusedOption) -> OffGridYear 
         return np.array([series[month == m].sum() for m in range(1, 13)]) * year.step_h
 
     generator_kwh = year.bus_kwh("import")
-    generator = plan.job.generator
     first, longest = _longest(year.outage.state != SERVING)
     envelope, mean, worst = _autonomy(plan, option)
     return OffGridYear(
@@ -75,7 +75,7 @@ def off_grid_year_of(plan: Plan, option: Option | RefusedOption) -> OffGridYear 
         year.generator_hours,
         year.generator_starts,
         generator_kwh,
-        generator_kwh * generator.litres_per_kwh if generator else 0.0,
+        fuel_litres(year, plan.job),
         option.outcome.figures.curtailed_kwh,
         envelope,
         mean,
@@ -107,7 +107,9 @@ def _autonomy(plan: Plan, option: Option) -> tuple[float, float, float]:
         return 0.0, 0.0, 0.0
     island = island_of(option.design, plan.job, plan.demand)
     alone = replace(
-        island, limits=island.limits._replace(generator_kw=0.0), joins=np.zeros(island.joins.size, dtype=bool)
+        island,
+        limits=island.limits._replace(generators=NO_GENERATORS),
+        joins=np.zeros(island.joins.size, dtype=bool),
     )
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     inputs = replace(inputs, pv_kw=np.zeros(inputs.pv_kw.shape), island=alone)

@@ -4,13 +4,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from calm_relay.job.backup_board import Generator
 from calm_relay.job.model import Job
 from calm_relay.physics.plant import islanded
 from calm_relay.physics.plant.inputs import run_outage
 from calm_relay.physics.plant.island import Island, IslandYear
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
+from calm_relay.planning.operation.fuel import fuel_litres
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, forms_grid, island_of
 from calm_relay.planning.operation.machine_starts import Starts, machine_starts
 from calm_relay.planning.operation.simulate import inputs_of
@@ -89,7 +89,7 @@ class Rehearsal:
 
     @property
     def generator_kw(self) -> np.ndarray:
-        """What the generator gives [kW]."""
+        """What the generators give [kW]."""
         return self.run.at_bus("import")
 
     @property
@@ -121,9 +121,9 @@ class Rehearsal:
         """How often it tripped."""
         return self.run.trips
 
-    def litres(self, generator: Generator) -> float:
-        """Fuel the generator burns [l]."""
-        return float(self.generator_kw.sum() * self.step_h * generator.litres_per_kwh)
+    def litres(self, job: Job) -> float:
+        """Fuel that the generators burn [l]."""
+        return fuel_litres(self.run, job)
 
 
 def rehearse(

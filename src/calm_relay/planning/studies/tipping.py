@@ -154,12 +154,18 @@ def _fuel_knob(job: Job, currency: str, around: Callable[..., Any]) -> Iterator[
     """The price of the generator's fuel, off grid."""
     if job.supply.on_grid or job.generator is None:
         return
+    today = job.generator.price_per_litre
     name, form = "Fuel, " + currency + " a litre", currency + " {:.2f} a litre of fuel"
 
     def turn(job: Job, value: float) -> Job:
-        return job.with_(generator=job.own_generator.with_(price_per_litre=min(value, 100.0)))
+        turned = value / today if today > 0.0 else 1.0
+        return job.with_(
+            generators=tuple(
+                item.with_(price_per_litre=min(item.price_per_litre * turned, 100.0)) for item in job.generators
+            )
+        )
 
-    yield around("fuel", name, form, job.generator.price_per_litre, job=turn)
+    yield around("fuel", name, form, today, job=turn)
 
 
 def _dearest(job: Job, value: float) -> Job:
@@ -261,7 +267,7 @@ class Contest:
             year = bus_inputs(turned(inputs))
             ridden = 0.0 if outages is None else replace(outages, inputs=turned(outages.inputs)).share(year)
             done = brief_of(year, design, job, plan.site, demand, now, lost, ridden=ridden)
-        elif (job.tariff, job.costs, job.generator) == (plan.job.tariff, plan.job.costs, plan.job.generator):
+        elif (job.tariff, job.costs, job.generators) == (plan.job.tariff, plan.job.costs, plan.job.generators):
             # Weights leave the figures as they are.
             done = option.outcome
         else:

@@ -1,8 +1,11 @@
 """An option: an architecture built on the job with what it comes to, or refused with its reasons."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
+from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
+from calm_relay.planning.architecture.topology import Topology
 from calm_relay.planning.findings import Finding, Severity
 from calm_relay.planning.operation.outcome import Outcome
 
@@ -35,6 +38,23 @@ class Option:
     def coupling(self) -> str:
         """Where its battery is coupled."""
         return self.design.coupling
+
+    @cached_property
+    def topology(self) -> Topology:
+        """What hangs on what."""
+        return topology_of(self.design, self.context)
+
+    @property
+    def lead(self) -> int | None:
+        """Number of the unit whose battery is under discussion; None without a battery."""
+        forming = self.design.forming
+        return forming[0] if forming else None
+
+    @property
+    def path_units(self) -> tuple[tuple[int, ...], ...]:
+        """Numbers of the units, as the energy path draws them together: those of the roof first."""
+        roof = self.topology.roof_units
+        return (*((roof,) if roof else ()), *self.topology.beside_units(self.lead))
 
     @property
     def stopped(self) -> bool:

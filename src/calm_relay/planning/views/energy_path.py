@@ -110,12 +110,11 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
             _headroom(at.get("main fuse"), "{:.1f} of {:.1f} kW main fuse"),
         ),
     ]
-    converters = _converters(option)
-    leading = option.design.battery_converter if isinstance(option, Option) else None
-    group = option.design.roof_converters if isinstance(option, Option) else ()
+    built = option if isinstance(option, Option) else None
+    group = built.topology.roof_units if built else ()
     main = group[0] if group else 0
     legs = [Leg("AC", (COLUMN["Home"], 0), (COLUMN["Grid"], 0), "grid")]
-    if group or isinstance(option, RefusedOption):
+    if group or built is None:
         legs = [
             Leg("light", (COLUMN["Site"], 0), (COLUMN["Roof"], 0), "light"),
             Leg("DC", (COLUMN["Roof"], 0), (COLUMN["Strings"], 0), f"{main}:roof"),
@@ -124,24 +123,26 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
             *legs,
         ]
     power = _headroom(at.get("evening power"), "{:.1f} of {:.1f} kW evening peak")
-    on_main = bool(group) and converters[main].has_battery if converters else option.coupling == "DC"
+    on_main = bool(group) and main in built.topology.storing if built else option.coupling == "DC"
     if on_main:
-        bank = converters[main].bank if converters else plan.bank
-        bar = power if not converters or converters[main] is leading else None
-        name = "Battery" if not converters or converters[main] is leading else "Second battery"
-        stations.append(_station(name, option, *_battery(bank), bar, DC_JOIN, 1, "right"))
+        leads = built is None or main == built.lead
+        bank = built.design.converters[main].bank if built else plan.bank
+        name = "Battery" if leads else "Second battery"
+        stations.append(_station(name, option, *_battery(bank), power if leads else None, DC_JOIN, 1, "right"))
         legs.append(Leg("DC", (DC_JOIN, 0), (DC_JOIN, 1), f"{main}:battery"))
-    beside = option.design.beside_groups if isinstance(option, Option) else ()
-    if not converters and option.coupling == "AC":
-        _hang(stations, legs, plan, option, 1, None, power)
+    beside = built.topology.beside_units(built.lead) if built else ()
+    if built is None:
+        if option.coupling == "AC":
+            _hang(stations, legs, plan, option, 1, None, power)
     elif len(beside) == 1 and not on_main:
         number = beside[0][0]
-        _hang(stations, legs, plan, option, number, converters[number], power)
+        _hang(stations, legs, plan, option, number, built.design.converters[number], power)
     else:
         for column, numbers in zip((AC_JOIN, AC_JOIN + 1.2), beside, strict=False):
-            units = tuple(converters[number] for number in numbers)
-            _hang_whole(stations, legs, option, numbers[0], units, column, power, leads=leading in units)
-    if converters and not group:
+            units = tuple(built.design.converters[number] for number in numbers)
+            leads = built.lead in numbers
+            _hang_whole(stations, legs, option, numbers[0], units, column, power, leads=leads)
+    if built is not None and built.topology.units and not group:
         # Without an array the line begins where the first unit joins.
         legs.append(Leg("AC", (AC_JOIN, 0), (COLUMN["Home"], 0), f"{beside[0][0]}:ac"))
     unanswered = unanswered_stations(plan.job)
@@ -293,38 +294,27 @@ def _roof(plan: Plan, option: RefusedOption | Option) -> tuple[str, str]:
 
 
 def _strings(plan: Plan, option: Option | RefusedOption) -> str:
-    converters = option.design.pv_converters if isinstance(option, Option) else ()
-    if not converters:
+    arrays = option.topology.arrays if isinstance(option, Option) else ()
+    if not arrays:
         lengths = [f.plan.in_series for f in plan.faces if f.plan.is_there for _ in range(f.plan.strings)]
-    elif converters[0].micro:
-        units = sum(
-            run.parallel for converter in converters if converter.micro for run in converter.stringing.runs
-        )
-        return f"{units} modules, each its own"
+    elif arrays[0].kind == "branch":
+        return f"{sum(len(node.strings) for node in arrays if node.kind == 'branch')} modules, each its own"
     else:
-        lengths = []
-        for converter in converters:
-            chains: dict[int, int] = {}
-            for run in converter.stringing.runs:
-                if run.chain:
-                    chains[run.chain] = chains.get(run.chain, 0) + run.in_series
-                else:
-                    lengths += [run.in_series] * run.parallel
-            lengths += chains.values()
+        lengths = [length for node in arrays for length in node.strings]
     return " + ".join(f"{lengths.count(n)} × {n}" for n in dict.fromkeys(lengths)) or "none yet"
 
 
 def _inverter(option: Option | RefusedOption) -> tuple[str, str]:
     if isinstance(option, RefusedOption):
         return "none fits", ""
-    converters = option.design.roof_converters
-    if not converters:
+    numbers = option.topology.roof_units
+    if not numbers:
         return "none yet", ""
-    converter = option.design.converters[converters[0]]
+    converter = option.design.converters[numbers[0]]
     if converter.micro:
-        units = sum(run.parallel for n in converters for run in option.design.converters[n].stringing.runs)
-        return f"{units} × {converter.micro.ac_w:g} W micro", ""
-    ratings = [option.design.converters[number].inverter.ac_kw for number in converters]
+        modules = sum(len(option.topology.units[number].strings) for number in numbers)
+        return f"{modules} × {converter.micro.ac_w:g} W micro", ""
+    ratings = [option.design.converters[number].inverter.ac_kw for number in numbers]
     return f"{' + '.join(f'{kw:g}' for kw in ratings)} kW {converter.inverter.kind.split()[0]}", ""
 
 
@@ -334,11 +324,11 @@ def _battery(bank: Bank) -> tuple[str, str]:
 
 def _grid(plan: Plan, option: Option | RefusedOption) -> tuple[str, str]:
     if not plan.job.supply.on_grid:
-        generator = plan.job.generator
-        if generator is None:
+        running = plan.job.running_generators
+        if not running:
             return "none, off grid", "no generator"
         hours = f"{option.outcome.island_year.generator_hours:,.0f} h a year" if isinstance(option, Option) else ""
-        return f"none; generator {generator.kw:g} kW", hours
+        return f"none; generator {' + '.join(f'{item.kw:g}' for item in running)} kW", hours
     limit = plan.job.tariff.export_limit_kw
     export = "no export limit stated" if limit is None else f"export up to {limit:g} kW"
     return f"{plan.job.supply.main_fuse_a:g} A", export

@@ -7,6 +7,7 @@ from calm_relay.job.equipment import ISC_FACTOR
 from calm_relay.job.tariff import Tariff
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.common.amounts import amount_text
+from calm_relay.planning.operation.fuel import fuel_litres
 from calm_relay.planning.operation.island import forms_grid
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.strings.limits import COLD, HOT
@@ -116,13 +117,13 @@ def _home(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
 
 
 def _off_grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
-    job, generator = plan.job, plan.job.generator
+    job = plan.job
     supply = job.supply
     text = f"{supply.phases} phase, {supply.volts:g} V, main switch {supply.main_fuse_a:g} A"
     yield Figure("Service", f"none: off grid; {text}", "the job's survey")
-    if generator is not None:
+    for generator in job.running_generators:
         starts = f"starts below {generator.start_below:.0%}, stops above {generator.stop_above:.0%}"
-        yield Figure("Generator", f"{generator.kw:g} kW, {starts}", "the job")
+        yield Figure(generator.name, f"{generator.kw:g} kW, {starts}", "the job")
         price = f"{job.tariff.currency} {generator.price_per_litre:.2f} a litre"
         yield Figure("Fuel", f"{generator.litres_per_kwh:g} l a kWh at {price}", "the job")
     yield Figure("May go unserved", f"{job.off_grid.unmet_max:.1%} of the demand", "the job")
@@ -138,8 +139,8 @@ def _off_grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
     year, note = option.outcome.island_year, f"simulated year, {plan.assumed_note or plan.site.source}"
     yield Figure("Unserved", f"{year.unmet_kwh:,.0f} kWh a year, {option.outcome.unserved:.1%}", note, True)
     yield Figure("Without supply", f"{year.unserved_hours:,.0f} h a year, without machines' starts", note, True)
-    if generator is not None:
-        burnt = year.bus_kwh("import") * generator.litres_per_kwh
+    if job.running_generators:
+        burnt = fuel_litres(year, job)
         yield Figure("Generator runs", f"{year.generator_hours:,.0f} h, {burnt:,.0f} l a year", note, True)
 
 

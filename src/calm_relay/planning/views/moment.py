@@ -90,9 +90,8 @@ def _moment(
     converters = option.design.converters
     legs = {"light": light}
     bars = {}
-    group = option.design.roof_converters
-    lead = group[0] if group else None
-    for together in (*((group,) if group else ()), *option.design.beside_groups):
+    roof = option.topology.roof_units
+    for together in option.path_units:
         number = together[0]
         converter = converters[number]
         flow = {
@@ -104,7 +103,7 @@ def _moment(
         legs[f"{number}:ac"] = flow["ac"]
         legs[f"{number}:battery"] = flow["charge"] - flow["discharge"]
         limit = sum(converters[n].inverter.ac_kw for n in together)
-        name = "Inverter" if number == lead else "Battery inverter"
+        name = "Inverter" if number in roof else "Battery inverter"
         bars[name] = _bar(abs(flow["ac"]), limit, f"{flow['ac']:.1f} of {limit:.3g} kW now")
         if converter.has_battery and converter is option.design.battery_converter:
             part = year.plant[number].bank
@@ -127,10 +126,10 @@ def _grid_bar(plan: Plan, imported: float, exported: float) -> Headroom:
 
 def _generator_bar(plan: Plan, made: float) -> Headroom:
     """What the generator gives where the grid does not."""
-    generator = plan.job.generator
-    if generator is None:
+    able = sum(item.kw for item in plan.job.running_generators)
+    if not able:
         return Headroom(0.0, 1.0, "down: nothing from here", Severity.OK)
-    return _bar(made, generator.kw, f"generator {made:.1f} of {generator.kw:g} kW")
+    return _bar(made, able, f"generator {made:.1f} of {able:g} kW")
 
 
 def _bar(used: float, limit: float, caption: str) -> Headroom:

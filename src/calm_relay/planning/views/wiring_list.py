@@ -4,6 +4,7 @@ from calm_relay.job.wires import WireTables
 from calm_relay.planning.architecture.topology import Edge
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.cable import Cable, size_words
+from calm_relay.planning.wiring.earthing import Bond
 from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
 
 HEAD = (
@@ -20,10 +21,16 @@ CORES = {
 FINE = 35.0
 
 
+def earth_core(tables: WireTables) -> str:
+    """What the region calls the protective conductor."""
+    known = dict(tables.colours)
+    return next((name for name in ("PE", "EGC", "Bonding") if name in known), "PE")
+
+
 def colours_of(edge: Edge, tables: WireTables) -> str:
     """Colours of a cable's cores by the region; a core that the region names otherwise is that."""
     known = dict(tables.colours)
-    earth = next((name for name in ("PE", "EGC") if name in known), "PE")
+    earth = earth_core(tables)
     result = []
     for core in CORES[edge.circuit]:
         name = earth if core == "PE" else core
@@ -76,6 +83,32 @@ def _row(option: Option, cable: Cable, plan: WiringPlan) -> list[str | float | N
     ]
 
 
+def _bond_row(option: Option, bond: Bond, plan: WiringPlan) -> list[str | float | None]:
+    core, topology = earth_core(plan.tables), plan.topology
+    colour = dict(plan.tables.colours).get(core, "as the local code says")
+    return [
+        option.title,
+        topology.node(bond.edge.start).title,
+        topology.node(bond.edge.end).title,
+        "there today" if bond.edge.status == "there" else "new",
+        float(bond.edge.runs),
+        1.0,
+        size_words(bond.size),
+        "copper",
+        "",
+        f"{core} {colour}",
+        bond.length_m,
+        "assumed" if bond.length_assumed else "as the cable beside it",
+        "beside its cable",
+        "pressed lugs, as the part's maker says",
+        "",
+        None,
+        None,
+        "least for earthing",
+        bond.clause,
+    ]
+
+
 def wiring_rows(options: tuple[Option, ...]) -> list[list[str | float | None]]:
     """Every cable of some options as rows of a table, with a head."""
     rows: list[list[str | float | None]] = [list(HEAD)]
@@ -83,4 +116,5 @@ def wiring_rows(options: tuple[Option, ...]) -> list[list[str | float | None]]:
         plan = wiring_of(option.design, option.context)
         if plan is not None:
             rows += [_row(option, cable, plan) for cable in plan.cables]
+            rows += [_bond_row(option, bond, plan) for bond in plan.bonds]
     return rows

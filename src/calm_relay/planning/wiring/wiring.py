@@ -9,10 +9,11 @@ from calm_relay.job.wires import WireTables
 from calm_relay.job.wiring import Route
 from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.architecture.design import Converter, Design, DesignContext
-from calm_relay.planning.architecture.topology import Edge, Topology
+from calm_relay.planning.architecture.topology import CurrentTransformer, Edge, Topology
 from calm_relay.planning.equipment.rules import InForce, Rules
 from calm_relay.planning.strings.stringing import fusing_of
 from calm_relay.planning.wiring.cable import Cable, Limits, size_cable
+from calm_relay.planning.wiring.earthing import Bond, bonds_of
 from calm_relay.planning.wiring.laid import laid_of
 from calm_relay.planning.wiring.protection import BATTERY_FACTOR, device_of
 
@@ -45,6 +46,27 @@ class WiringPlan:
         """
         return self._by_key[key]
 
+    def reach_m(self, item: CurrentTransformer) -> float:
+        """How far current transformers are from the unit that reads them, along the cables [m].
+
+        Raises
+        ------
+        KeyError
+            When no unit reads them.
+        """
+        if item.unit is None:
+            raise KeyError(item.key)
+        way = self.topology.towards_grid(self.topology.units[item.unit].key)
+        keys = [edge.key for edge in way if edge.kind != "service"]
+        if item.edge in keys:
+            keys = keys[: keys.index(item.edge) + 1]
+        return sum(self.cable(key).laid.length_m for key in keys)
+
+    @cached_property
+    def bonds(self) -> tuple[Bond, ...]:
+        """Conductors to earth of frames and cabinets."""
+        return bonds_of(self.topology, self._by_key, self.tables)
+
     def rise_share(self, key: str) -> float:
         """By how much the voltage of a source rises above the meter's, share of it, with all sources at full power."""
         own = self.cable(key)
@@ -76,7 +98,7 @@ def _needed_a(edge: Edge, factor: float) -> float:
 def _string_fuse_a(converter: Converter, edge: Edge, context: DesignContext) -> float | None:
     """The fuse of an input's strings where they need one by the job's school."""
     number = int(edge.end.rsplit("/", 1)[1])
-    method = "NEC" if context.survey.wires is not None and context.survey.wires.key == "nec" else "IEC"
+    method = "NEC" if context.survey.wires is not None and context.survey.wires.in_gauges else "IEC"
     for item in converter.stringing.inputs:
         if item.number == number:
             fusing = fusing_of(item, method)
