@@ -120,6 +120,11 @@ def _stored(path: Path) -> dict[str, np.ndarray] | None:
 
 
 def _forget_oldest(folder: Path, most: int) -> None:
-    files = sorted(folder.glob("*.npz"), key=lambda path: path.stat().st_mtime, reverse=True)
-    for path in files[most:]:
-        path.unlink(missing_ok=True)
+    """Leaves a tenth less than `most` files of a folder that holds more; their times are read only then."""
+    with os.scandir(folder) as entries:
+        files = [entry for entry in entries if entry.name.endswith(".npz")]
+    if len(files) <= most:
+        return
+    files.sort(key=lambda entry: entry.stat().st_mtime, reverse=True)
+    for entry in files[most - most // 10 :]:
+        Path(entry.path).unlink(missing_ok=True)

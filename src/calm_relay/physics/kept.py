@@ -18,9 +18,7 @@ SERIES_BYTES, YEARS_BYTES, OLD_YEARS_BYTES = 64_000_000, 96_000_000, 20_000_000
 
 def bytes_of(value: Any) -> int:
     """Memory of the arrays in a value, each counted once [bytes]."""
-    seen: dict[int, int] = {}
-    _add(value, seen)
-    return sum(seen.values())
+    return _add(value, set())
 
 
 WALKED = {"array": (np.ndarray,), "row": (tuple, list), "mapping": (dict,)}
@@ -38,29 +36,38 @@ def _way(value: Any) -> str:
     return _ways[kind]
 
 
-def _add(value: Any, seen: dict[int, int]) -> None:
+def _add(value: Any, seen: set[int]) -> int:
+    """Memory of the arrays in a value that were not seen before [bytes]."""
     way = _way(value)
-    if way == "fields":
-        # With what it worked out for itself and keeps.
-        if id(value) not in seen:
-            seen[id(value)] = 0
-            for item in getattr(value, "__dict__", {}).values():
-                _add(item, seen)
-    elif way == "row":
-        for item in value:
-            _add(item, seen)
-    elif way == "mapping":
-        for item in value.values():
-            _add(item, seen)
-    elif way == "array":
+    if way == "array":
         whole = value
         while isinstance(whole.base, np.ndarray):
             whole = whole.base
-        seen[id(whole)] = whole.nbytes
+        if id(whole) in seen:
+            return 0
+        seen.add(id(whole))
+        return int(whole.nbytes)
+    if way == "fields":
+        # With what it worked out for itself and keeps.
+        if id(value) in seen:
+            return 0
+        seen.add(id(value))
+        parts = getattr(value, "__dict__", {}).values()
+    elif way == "row":
+        parts = value
+    elif way == "mapping":
+        parts = value.values()
+    else:
+        return 0
+    total = 0
+    for item in parts:
+        total += _add(item, seen)
+    return total
 
 
-# So many results, or such a share of the budget, may come before all that is kept is measured again.
-SINCE, SHARE = 32, 1.0 / 16.0
+# So many results may come before all that is kept is measured again, for it may have grown; where the budget is passed
+# such a share of it is made free, so that not every further result measures it.
+SINCE, FREED = 128, 1.0 / 8.0
 
 
 class Store:
@@ -70,7 +77,7 @@ class Store:
         self._most_bytes = most_bytes
         self._results: OrderedDict[Hashable, Any] = OrderedDict()
         self._lock = threading.Lock()
-        self._since, self._since_bytes = 0, 0
+        self._since, self._bytes = 0, 0
 
     def get(self, key: Hashable, make: Callable[[], R]) -> R:
         """The result under a key, made where it is not kept; two threads may both make it."""
@@ -82,9 +89,9 @@ class Store:
         with self._lock:
             self._results[key] = made
             self._since += 1
-            self._since_bytes += bytes_of(made)
-            if self._since >= SINCE or self._since_bytes > SHARE * self._most_bytes:
-                self._since, self._since_bytes = 0, 0
+            self._bytes += bytes_of(made)
+            if self._since >= SINCE or self._bytes > self._most_bytes:
+                self._since = 0
                 self._shrink()
         return made
 
@@ -96,22 +103,24 @@ class Store:
 
     def _shrink(self) -> None:
         """Forgets what was used longest ago until the rest fits; measured anew, for what is kept may have grown."""
-        seen: dict[int, int] = {}
-        total, fits = 0, 0
+        seen: set[int] = set()
+        sums: list[int] = []
         for entry in reversed(self._results.items()):
-            before = len(seen)
-            _add(entry, seen)
-            total = sum(seen.values()) if len(seen) != before else total
-            if total > self._most_bytes and fits:
+            sums.append((sums[-1] if sums else 0) + _add(entry, seen))
+            if sums[-1] > self._most_bytes:
                 break
-            fits += 1
+        fits = len(sums)
+        if sums[-1] > self._most_bytes:
+            fits = max(sum(total <= (1.0 - FREED) * self._most_bytes for total in sums), 1)
         for _ in range(len(self._results) - fits):
             self._results.popitem(last=False)
+        self._bytes = sums[fits - 1]
 
     def clear(self) -> None:
         """Forgets everything."""
         with self._lock:
             self._results.clear()
+            self._since, self._bytes = 0, 0
 
 
 STORE = Store(SERIES_BYTES)

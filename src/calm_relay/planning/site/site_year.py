@@ -96,6 +96,13 @@ OF_A_FILE = {"file_place": 2, "clock_off_h": 1, "extreme_min_c": 1}
 
 
 @kept
+def _sun_over(year: int, time_zone: str, latitude: float, longitude: float, elevation_m: float) -> SunPath:
+    """The sun of a year over a place, which weather of other days has in common."""
+    calendar = year_calendar(year, time_zone)
+    return sun_path(calendar.utc, calendar.step_h, latitude, longitude, elevation_m)
+
+
+@kept
 def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> SiteYear:
     calendar = year_calendar(site.year, site.time_zone)
     own = climate.model_dump_json() if climate else ""
@@ -105,7 +112,7 @@ def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> 
     shift_h = weather_as_stated.shift_h if isinstance(weather_as_stated, WeatherFile) else 0.0
 
     def make() -> dict[str, np.ndarray]:
-        sun = sun_path(calendar.utc, calendar.step_h, site.latitude, site.longitude, site.elevation_m)
+        sun = _sun_over(site.year, site.time_zone, site.latitude, site.longitude, site.elevation_m)
         weather = (
             _made_weather(site, climate, calendar, sun)
             if not path
