@@ -135,12 +135,37 @@ def test_an_element_larger_than_the_service_stops_and_is_mended():
     assert not found(plan(one.mends[0].apply(made.job)), "load on the service")
 
 
-def test_off_grid_they_run_by_the_clock_and_that_is_said():
+def test_off_grid_a_tank_takes_what_the_arrays_would_throw_away():
     hut = demo_job("hut")
     dry, wet = plan(hut), plan(with_loads(hut, hot_water=(HotWater(),)))
-    added = wet.demand.yearly_kwh - dry.demand.yearly_kwh
-    assert added == pytest.approx(6.7 * 365, rel=0.08)
-    assert "by the clock" in found(wet, "controlled loads")[0].sentence
+    assert wet.demand.yearly_kwh == dry.demand.yearly_kwh
+    for option in (option for option in wet.live if option.design.battery_converter is not None):
+        year, before = option.outcome.island_year, dry.option(option.key).outcome.island_year
+        taken = year.loads.kwh("surplus")
+        assert taken > 100.0
+        assert year.kwh("curtailed") < before.kwh("curtailed") - 0.9 * taken
+        assert year.bus_kwh("import") == pytest.approx(before.bus_kwh("import"), rel=0.25, abs=20.0)
+        (note,) = [item for item in option.findings if item.check == "controlled loads"]
+        assert "off grid" in note.sentence or "what the array leaves" in note.sentence
+
+
+def test_off_grid_what_goes_short_is_told_and_the_battery_may_serve_it():
+    hut = demo_job("hut")
+    made = plan(
+        with_loads(hut, flexible=(FlexibleLoad(name="Pump", kw=0.6, kwh_per_day=6.0, start="20:00", end="06:00"),))
+    )
+    option = made.option("hybrid-swap")
+    (note,) = [item for item in option.findings if item.check == "controlled loads"]
+    assert "it has what arrays leave" in note.sentence
+    after = plan(note.mends[0].apply(made.job)).option("hybrid-swap").outcome.island_year.loads
+    assert after.kwh("short") < 0.5 * option.outcome.island_year.loads.kwh("short")
+
+
+def test_off_grid_a_machine_stronger_than_what_forms_the_grid_stops():
+    hut = demo_job("hut")
+    made = plan(with_loads(hut, flexible=(FlexibleLoad(name="Saw", kw=30.0, kwh_per_day=60.0),)))
+    note = next(item for item in made.option("hybrid-swap").findings if item.check == "load on the service")
+    assert note.severity.name == "STOP" and "the inverter gives" in note.sentence
 
 
 @pytest.mark.parametrize(

@@ -45,7 +45,7 @@ class Inputs:
     island : Island, or None
         Set where the plant runs off grid.
     loads : tuple of ControlledLoad
-        Loads that a control starts and stops on the grid, in the order in which they take surplus.
+        Loads that a control starts and stops, in the order in which they take surplus; in an outage they are off.
     """
 
     plant: tuple[ConverterPart, ...]
@@ -116,21 +116,21 @@ class Inputs:
 def run_inputs(inputs: Inputs) -> PlantYear:
     """Runs the plant with the flows of every step."""
     if inputs.island is not None:
-        return run_island(*inputs.off_grid)
+        return run_island(*inputs.off_grid, loads=inputs.loads)
     return run_plant(**inputs.on_grid)
 
 
 def sum_inputs(inputs: Inputs) -> PlantSums | IslandSums:
     """Runs the plant and keeps its sums, the bus and the energies stored."""
     if inputs.island is not None:
-        return sum_island(*inputs.off_grid)
+        return sum_island(*inputs.off_grid, loads=inputs.loads)
     return sum_plant(**inputs.on_grid)
 
 
 def bus_inputs(inputs: Inputs) -> PlantBus | IslandSums:
     """Runs the plant and keeps what a bill and an outage read: the bus, and the energies stored."""
     if inputs.island is not None:
-        return sum_island(*inputs.off_grid)
+        return sum_island(*inputs.off_grid, loads=inputs.loads)
     return bus_plant(**inputs.on_grid)
 
 

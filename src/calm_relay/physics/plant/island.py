@@ -9,10 +9,18 @@ from calm_relay.physics.plant import islanded
 from calm_relay.physics.plant.converter import arrays_ac, pack
 from calm_relay.physics.plant.flows import Record, new_record, new_work
 from calm_relay.physics.plant.islanded import Arrays, Circuits, IslandRecord, Limits
+from calm_relay.physics.plant.loads import (
+    ControlledLoad,
+    LoadsRun,
+    new_load_record,
+    new_load_work,
+    pack_loads,
+)
 from calm_relay.physics.plant.parts import ConverterPart
 from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear, checked_derate
 
 NO_STARTS = np.zeros((0, 0))
+NO_LOAD_STEPS = pack_loads((), 0, 1.0)
 TRIPS = (islanded.OVERLOAD, islanded.START, islanded.START_LEG, islanded.LEG, islanded.OVER_FREQUENCY)
 
 
@@ -96,7 +104,7 @@ class Outage(NamedTuple):
     Attributes
     ----------
     asked_kw : ndarray, shape (steps,)
-        What was asked, served or not [kW].
+        What was asked, served or not, with what controlled loads took [kW].
     state, cause : ndarray of int, shape (steps,)
         See `islanded.IslandRecord`.
     ac_offered, ac_used : ndarray, shape (steps,)
@@ -181,6 +189,7 @@ def run_island(
     *,
     stored_kwh: float | None = None,
     clock: int = 0,
+    loads: tuple[ControlledLoad, ...] = (),
 ) -> IslandYear:
     """Runs an islanded plant and books the flows of every converter.
 
@@ -200,11 +209,13 @@ def run_island(
         Energy in the batteries of all that form the grid at the beginning; their `initial` shares when left out.
     clock : int
         Steps since the first midnight of `thermal_derate` at which the run begins.
+    loads : tuple of ControlledLoad
+        Loads that a control starts and stops beside its circuits, in the order in which they take surplus.
     """
     if stored_kwh is not None and island.former is not None:
         plant = _filled(plant, island.forming, stored_kwh)
-    out, outage = _run(plant, pv_kw, step_h, island, thermal_derate, clock, flows=True)
-    return IslandYear(tuple(plant), step_h, out.bus, out.stored, out.sums, out.flows, outage)
+    out, outage, taken = _run(plant, pv_kw, step_h, island, thermal_derate, clock, loads, flows=True)
+    return IslandYear(tuple(plant), step_h, out.bus, out.stored, out.sums, out.flows, outage, loads=taken)
 
 
 def sum_island(
@@ -213,10 +224,12 @@ def sum_island(
     step_h: float,
     island: Island,
     thermal_derate: np.ndarray | None = None,
+    *,
+    loads: tuple[ControlledLoad, ...] = (),
 ) -> IslandSums:
     """The same run with what it comes to kept alone."""
-    out, outage = _run(plant, pv_kw, step_h, island, thermal_derate, 0, flows=False)
-    return IslandSums(tuple(plant), step_h, out.bus, out.stored, out.sums, outage)
+    out, outage, taken = _run(plant, pv_kw, step_h, island, thermal_derate, 0, loads, flows=False)
+    return IslandSums(tuple(plant), step_h, out.bus, out.stored, out.sums, outage, loads=taken)
 
 
 def _filled(
@@ -302,9 +315,10 @@ def _run(
     island: Island,
     thermal_derate: np.ndarray | None,
     clock: int,
+    loads: tuple[ControlledLoad, ...],
     *,
     flows: bool,
-) -> tuple[Record, Outage]:
+) -> tuple[Record, Outage, LoadsRun]:
     steps, n = island.load_kw.shape[1], len(plant)
     out = IslandRecord(
         new_record(n, steps, flows=flows),
@@ -314,13 +328,23 @@ def _run(
         np.empty(steps),
         np.empty((steps, island.load_kw.shape[0]), dtype=bool),
         np.empty((island.limits.told_generators, steps)),
+        new_load_record(len(loads), steps),
     )
+    asked = pack_loads(loads, steps, step_h)
     pooled = _pooled(plant, island)
     c = pack(pooled)
     arrays = island.arrays(c, np.ascontiguousarray(pv_kw, dtype=float))
     if island.former is None:
         islanded.run_without_former(
-            c, new_work(n), island.limits.typed, island.circuits, arrays, float(step_h), out
+            c,
+            new_work(n),
+            island.limits.typed,
+            island.circuits,
+            arrays,
+            float(step_h),
+            out,
+            asked,
+            new_load_work(asked),
         )
     else:
         j = island.former
@@ -343,11 +367,13 @@ def _run(
             float(step_h),
             False,
             out,
+            asked,
+            new_load_work(asked),
         )
         _shared_out(out.book, plant, island)
-    return out.book, Outage(
-        island.asked_kw, out.state, out.cause, out.ac_offered, out.ac_used, out.on, out.generators
-    )
+    asked_kw = island.asked_kw + out.loads.kw.sum(axis=0) if loads else island.asked_kw
+    outage = Outage(asked_kw, out.state, out.cause, out.ac_offered, out.ac_used, out.on, out.generators)
+    return out.book, outage, LoadsRun(tuple(loads), step_h, *out.loads)
 
 
 @dataclass(frozen=True, eq=False)
@@ -384,6 +410,8 @@ class ReadyOutages:
             self.starts,
             self.most,
             self.step_h,
+            NO_LOAD_STEPS,
+            new_load_work(NO_LOAD_STEPS),
         )
         return np.asarray(served * self.step_h)
 

@@ -7,6 +7,9 @@ times, then it is locked out. When it comes back, every machine that runs starts
 stops. Nothing is supplied then until PV on the former's DC bus has charged it, where the inverter can start black, or
 the generator runs, or the former wakes with every load off and lets PV on its bus charge it: by a charge held back for
 that, as soon as there is sun, or once a set time of the day has come.
+
+Controlled loads take what they must from a generator that runs, from a battery that may serve them and from arrays;
+beyond that they take what arrays give and house and battery leave, some of them before the battery.
 """
 
 from typing import NamedTuple
@@ -21,6 +24,7 @@ from calm_relay.physics.plant.converter import (
     forming_dc,
     harvest_dc,
     inlined,
+    inverter_ac,
     inverter_dc,
     power_from,
     rectifier_ac,
@@ -36,6 +40,14 @@ from calm_relay.physics.plant.flows import (
     begin_step,
     book,
     turn_page,
+)
+from calm_relay.physics.plant.loads import (
+    LoadRecord,
+    LoadSteps,
+    begin_load,
+    book_loads,
+    on_surplus,
+    port_is_on,
 )
 
 SERVING, TRIPPED, FLAT, LOCKED = 0, 1, 2, 3
@@ -185,6 +197,8 @@ class IslandRecord(NamedTuple):
         Which circuits are fed.
     generators : ndarray, shape (generators, steps or 0)
         What each of the first generators gives, as many as are to be told [kW]; those that run share by their power.
+    loads : LoadRecord
+        Of the controlled loads.
     """
 
     book: Record
@@ -194,6 +208,7 @@ class IslandRecord(NamedTuple):
     ac_used: np.ndarray
     on: np.ndarray
     generators: np.ndarray
+    loads: LoadRecord
 
 
 class Served(NamedTuple):
@@ -328,6 +343,106 @@ def _serve(
 
 
 @inlined
+def _load_room(limits: Limits, spec: np.recarray, k: int, leg: np.ndarray) -> float:
+    """What the leg of a controlled load still bears [kW]; a load on no leg is spread over all and bound by none."""
+    phase = spec[k].phase
+    if phase == 0 or limits.legs < 2.0:
+        return np.inf
+    return max(limits.continuous_kw / limits.legs - leg[phase - 1], 0.0)
+
+
+@inlined
+def _load_on_leg(limits: Limits, spec: np.recarray, k: int, leg: np.ndarray, kw: float) -> None:
+    """Adds what a controlled load takes to the legs' load."""
+    phase, count = spec[k].phase, int(max(limits.legs, 1.0))
+    if phase > 0:
+        leg[min(phase, count) - 1] += kw
+    else:
+        for f in range(count):
+            leg[f] += kw / count
+
+
+@inlined
+def _begin_loads(
+    limits: Limits,
+    loads: LoadSteps,
+    work: np.recarray,
+    t: int,
+    soc: float,
+    fed: bool,
+    every: bool,
+    left_kw: float,
+    leg: np.ndarray,
+    step_h: float,
+) -> float:
+    """Begins a step of every controlled load; returns what they take at once [kW], `left_kw` at most.
+
+    While the house is `fed` a battery serves those that it may, and those on a port that is on; with `every` all are.
+    """
+    spec, sum_kw = loads.spec, 0.0
+    for k in range(spec.size):
+        on = port_is_on(spec, work, k, soc)
+        fill_to = spec[k].cap_kwh if on else loads.fill_to_kwh[k, t]
+        must = begin_load(
+            spec, work, k, loads.draw_kwh[k, t], loads.per_gain_h[k, t], fill_to, loads.hours_left[k, t], step_h
+        )
+        work[k].taken, work[k].extra, work[k].wish = 0.0, 0.0, must
+        if fed and (on or every or spec[k].from_battery > 0):
+            taken = min(must, max(left_kw - sum_kw, 0.0), _load_room(limits, spec, k, leg))
+            work[k].taken = taken
+            sum_kw += taken
+            _load_on_leg(limits, spec, k, leg, taken)
+    return sum_kw
+
+
+@inlined
+def _loads_from(
+    limits: Limits,
+    loads: LoadSteps,
+    work: np.recarray,
+    t: int,
+    soc: float,
+    left: float,
+    first: bool,
+    leg: np.ndarray,
+    step_h: float,
+) -> float:
+    """Has controlled loads take of what arrays leave, in their order; returns how much [kW].
+
+    With `first` only those that come before the battery do. What a load must have and no battery serves comes from here
+    whether it takes surplus or not.
+    """
+    spec, sum_kw = loads.spec, 0.0
+    for k in range(spec.size):
+        most = min(left - sum_kw, _load_room(limits, spec, k, leg))
+        if not (loads.may[k, t] and soc >= spec[k].soc_above):
+            most = min(most, work[k].wish - work[k].taken)
+        if most > 1e-12 and (spec[k].first > 0 or not first):
+            more = on_surplus(spec, work, k, most, step_h)
+            work[k].extra += more
+            sum_kw += more
+            _load_on_leg(limits, spec, k, leg, more)
+    return sum_kw
+
+
+@inlined
+def _end_loads(
+    loads: LoadSteps, work: np.recarray, t: int, served: bool, out: LoadRecord, row: int, step_h: float
+) -> float:
+    """Fills the stores with what was taken, nothing where the house was not served; returns its sum [kW]."""
+    sum_kw = 0.0
+    for k in range(loads.spec.size):
+        if not served:
+            work[k].surplus -= work[k].extra * step_h
+            work[k].taken = 0.0
+        work[k].level += work[k].taken * loads.gain_h[k, t]
+        out.kw[k, row] = work[k].taken
+        out.stored[k, row] = work[k].level
+        sum_kw += work[k].taken
+    return sum_kw
+
+
+@inlined
 def _over(limits: Limits, own: float, leg: np.ndarray, on_each: float) -> int:
     """Whether what the inverter gives passes its continuous limits: OVERLOAD, LEG or NOTHING."""
     if own > limits.continuous_kw + 1e-9:
@@ -424,6 +539,8 @@ def run(
     step_h: float,
     until_out: bool,
     out: IslandRecord,
+    loads: LoadSteps,
+    work: np.recarray,
 ) -> tuple[int, int]:
     """Runs an island.
 
@@ -455,6 +572,10 @@ def run(
         Whether to end with the first step that is not served.
     out : IslandRecord
         What the run fills.
+    loads : LoadSteps
+        Controlled loads, in the order in which they take surplus.
+    work : recarray
+        From `loads.new_load_work`, to work in.
 
     Returns
     -------
@@ -475,8 +596,16 @@ def run(
     flows, sums = out.book.flows, out.book.sums
     state, cause, over_s, wait, trips, first_out = SERVING, NOTHING, 0.0, 0.0, 0, steps
     holding, waking = False, False
-    running = np.zeros(GENERATORS, dtype=np.bool_)
+    running, generators = np.zeros(GENERATORS, dtype=np.bool_), 0
+    able_kw, start_at, stop_at = np.zeros(GENERATORS), np.zeros(GENERATORS), np.zeros(GENERATORS)
+    for g in range(GENERATORS):
+        able_kw[g] = limits.generators[g].kw
+        # One without power never starts.
+        start_at[g] = limits.generators[g].start if able_kw[g] > 0.0 else -1.0
+        stop_at[g] = limits.generators[g].stop
+        generators = g + 1 if able_kw[g] > 0.0 else generators
     by_generator = out.generators
+    obeying, obeyed = loads.spec.size > 0, 0.0
     floor = limits.cut_off * usable
     restart_soc = max(RESTART_SOC, limits.cut_off + RESTART_ABOVE)
     at_once = limits.restarts_at_once
@@ -496,15 +625,13 @@ def run(
         soc = w[former].stored / usable if usable > 0.0 else 0.0
         harvest = harvest_dc(c, former, arrays_kw[0][former, t])
         generator_kw = 0.0
-        for g in range(GENERATORS):
-            generator = limits.generators[g]
-            if generator.kw > 0.0:
-                if soc <= generator.start or state == FLAT:
-                    running[g] = True
-                elif soc >= generator.stop:
-                    running[g] = False
-                if running[g]:
-                    generator_kw += generator.kw
+        for g in range(generators):
+            if soc <= start_at[g] or state == FLAT:
+                running[g] = True
+            elif soc >= stop_at[g]:
+                running[g] = False
+            if running[g]:
+                generator_kw += able_kw[g]
         if state in (TRIPPED, LOCKED):
             wait -= step_min
             if wait <= 0.0:
@@ -517,6 +644,12 @@ def run(
             waking = waking and minute >= limits.wakes_from_min
             formed_min = 0.0
         want = _asked(t, soc, load_kw, legs, shed_below, shed, leg)
+        house = want
+        if obeying:
+            # What would pass the inverter's limit waits.
+            most = limits.continuous_kw + generator_kw - want
+            serves = state == SERVING
+            want += _begin_loads(limits, loads, work, t, soc, serves, generator_kw > 0.0, most, leg, step_h)
         # Generators that run carry what they can; the inverter has the rest.
         helped = min(generator_kw, want)
         # PV inverters wait for a bus that stands before they join it.
@@ -524,6 +657,10 @@ def run(
         smooth = smooth_kw[t] if joined else 0.0
         switched = switched_kw[t] if joined else 0.0
         cause_now = NOTHING
+        if obeying and state == SERVING and generator_kw <= 0.0:
+            on_bus = smooth + (switched if switched <= want else 0.0)
+            own = min(inverter_ac(c, former, harvest), limits.continuous_kw)
+            want += _loads_from(limits, loads, work, t, soc, on_bus + own - want, True, leg, step_h)
         if state == SERVING:
             # So do the arrays on its bus; on each leg those that give to all of them.
             carried = min(switched, want) if switched <= want else 0.0
@@ -542,7 +679,8 @@ def run(
             else:
                 over_s = 0.0
             # When a load drops, the inverter must take at once what the PV still gives.
-            if want < before_want and before_used - want > c[former].ac_limit_kw + 1e-9 and generator_kw <= 0.0:
+            dropped = house < before_want and before_used - house > c[former].ac_limit_kw + 1e-9
+            if dropped and generator_kw <= 0.0:
                 cause_now = OVER_FREQUENCY
         served = Served(NOTHING, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
         serving = state == SERVING and cause_now == NOTHING
@@ -554,6 +692,19 @@ def run(
             served = _serve(c, w, former, limits, harvest, smooth, switched, want, generator_kw, holding, floor)
             cause_now = served.cause
             serving = cause_now == NOTHING
+            if serving and obeying and generator_kw <= 0.0:
+                # What the battery leaves of the arrays is offered to them before it is thrown away.
+                left = smooth + (switched if served.used >= switched - 1e-9 else 0.0) - served.used
+                spare = harvest - served.from_pv - served.into
+                if spare > 0.0 and served.ac >= 0.0 and served.given <= 0.0:
+                    most = inverter_ac(c, former, served.from_pv + spare)
+                    left += max(min(most, limits.continuous_kw) - served.ac, 0.0) * (1.0 - 1e-9)
+                taken = _loads_from(limits, loads, work, t, soc, left, False, leg, step_h)
+                if taken > 0.0:
+                    want += taken
+                    served = _serve(c, w, former, limits, harvest, smooth, switched, want, 0.0, holding, floor)
+                    cause_now = served.cause
+                    serving = cause_now == NOTHING
             formed_min += step_min
             if formed_min >= FORGIVEN_MIN:
                 trips = 0
@@ -583,11 +734,13 @@ def run(
             for j in range(c.size):
                 kept[j, k] = w[j].stored
             row += 1
+            if obeying:
+                obeyed = _end_loads(loads, work, t, serving, out.loads, k, step_h)
             bus[HOME, k] = want if serving else 0.0
             bus[IMPORT, k] = served.generator
             bus[EXPORT, k] = 0.0
             for g in range(by_generator.shape[0]):
-                mine = limits.generators[g].kw if running[g] else 0.0
+                mine = able_kw[g] if running[g] else 0.0
                 by_generator[g, k] = served.generator * mine / generator_kw if mine > 0.0 else 0.0
             states[k], causes[k] = state, cause_now
             ac_offered[k], ac_used[k] = smooth + switched, served.used
@@ -597,11 +750,13 @@ def run(
             into = (served.into + served.rectified) * c[former].dc_dc_efficiency * c[former].charge_efficiency
             given = drained_by(c, former, served.given * c[former].per_dc_dc)
             w[former].stored = min(max(w[former].stored + (into - given) * step_h, 0.0), usable)
-        before_used, before_want = served.used, want
+        # A load that obeys is let go as slowly as the arrays follow; what the house drops is not.
+        before_used, before_want = served.used - obeyed, house
         if until_out and state != SERVING:
             return k, cause
     if keeps:
         turn_page(page, row, steps, flows, sums)
+        book_loads(work, out.loads.sums)
     return first_out, cause
 
 
@@ -614,6 +769,8 @@ def run_without_former(
     arrays: Arrays,
     step_h: float,
     out: IslandRecord,
+    loads: LoadSteps,
+    work: np.recarray,
 ) -> None:
     """Runs a plant in which nothing forms a grid: the generators serve what they can, circuits in their order.
 
@@ -626,6 +783,7 @@ def run_without_former(
     ac_offered, ac_used, fed = out.ac_offered, out.ac_used, out.on
     flows, sums = out.book.flows, out.book.sums
     generator_kw = 0.0
+    leg = np.zeros(3)
     for g in range(GENERATORS):
         generator_kw += limits.generators[g].kw
     begin_run(c, w, step_h)
@@ -640,6 +798,9 @@ def run_without_former(
             made += asked if fits else 0.0
             fed[t, k] = (fits and asked > 0.0) or (asked <= 0.0 and generator_kw > 0.0)
             any_on = any_on or fed[t, k]
+        if loads.spec.size > 0:
+            made += _begin_loads(limits, loads, work, t, 0.0, True, True, generator_kw - made, leg, step_h)
+            _end_loads(loads, work, t, True, out.loads, t, step_h)
         bus[HOME, t], bus[IMPORT, t], bus[EXPORT, t] = made, made, 0.0
         for g in range(out.generators.shape[0]):
             mine = limits.generators[g].kw
@@ -654,6 +815,7 @@ def run_without_former(
             stored[j, t] = book(c, w, j, w[j].stored, step_h, page, row)
         row += 1
     turn_page(page, row, steps, flows, sums)
+    book_loads(work, out.loads.sums)
 
 
 @compiled
@@ -669,13 +831,15 @@ def survival(
     starts: np.ndarray,
     most: int,
     step_h: float,
+    loads: LoadSteps,
+    work: np.recarray,
 ) -> np.ndarray:
     """Steps served from each of many starts, `most` at most; series hold `most` steps beyond the last start.
 
     Parameters
     ----------
-    c, w, former, limits, circuits, arrays, derate, step_h
-        As in `run`.
+    c, w, former, limits, circuits, arrays, derate, step_h, loads, work
+        As in `run`; in an outage no controlled load is served, and there are none.
     stored : ndarray, shape (starts,)
         Energy in the former's battery at each start [kWh].
     starts : ndarray of int, shape (starts,)
@@ -692,9 +856,27 @@ def survival(
     nothing = Record(np.empty((3, 0)), np.empty((n, 0)), np.empty((n, len(CONVERTER_FLOWS), 0)), np.empty((0, 0)))
     none = np.empty(0)
     codes = np.empty(0, dtype=np.int8)
-    out = IslandRecord(nothing, codes, codes, none, none, np.empty((0, 0), dtype=np.bool_), np.empty((0, 0)))
+    no_loads = LoadRecord(np.empty((0, 0)), np.empty((0, 0)), np.empty((0, 0)))
+    out = IslandRecord(
+        nothing, codes, codes, none, none, np.empty((0, 0), dtype=np.bool_), np.empty((0, 0)), no_loads
+    )
     for k in range(starts.size):
         served[k], _ = run(
-            c, w, former, limits, circuits, arrays, derate, 0, starts[k], most, stored[k], step_h, True, out
+            c,
+            w,
+            former,
+            limits,
+            circuits,
+            arrays,
+            derate,
+            0,
+            starts[k],
+            most,
+            stored[k],
+            step_h,
+            True,
+            out,
+            loads,
+            work,
         )
     return served

@@ -147,8 +147,9 @@ SURPLUS, LOST, SHORT = range(len(LOAD_SUMS))
 
 
 # Working figures of a load: what its store holds, and what of it was lost, wanted in vain and taken on surplus so far
-# [kWh]; the power taken in a step and the most that can be taken [kW]; whether its port is on.
-LOAD_WORK = np.dtype([(name, "f8") for name in ("level", "taken", "most", "on", *LOAD_SUMS)])
+# [kWh]; in a step the power taken, the most that can be taken, what it must have and what arrays gave [kW]; whether its
+# port is on.
+LOAD_WORK = np.dtype([(name, "f8") for name in ("level", "taken", "most", "wish", "extra", "on", *LOAD_SUMS)])
 
 
 def pack_loads(loads: Sequence[ControlledLoad], steps: int, step_h: float) -> LoadSteps:

@@ -11,13 +11,13 @@ from calm_relay.planning.findings.base import (
     Finding,
     Mend,
     Subject,
-    grid_check,
-    off_grid_check,
+    check,
     passes,
     stops,
     stops_if,
     warns,
 )
+from calm_relay.planning.operation.island import forming_kw, forms_grid
 from calm_relay.planning.operation.simulate import loads_of
 
 # Share of what a load is asked for that may be missing before it is told: a cold morning or two.
@@ -49,7 +49,7 @@ def _with_load(field: str, number: int, **changes: Any) -> Callable[[Job], Job]:
     return apply
 
 
-@grid_check
+@check
 def check_what_loads_get(subject: Subject) -> list[Finding]:
     """Each controlled load must have what it is asked for; what it took of the array's surplus is told."""
     run = subject.outcome.year.loads
@@ -67,6 +67,8 @@ def check_what_loads_get(subject: Subject) -> list[Finding]:
             )
             continue
         sentence, mends = _short(item.name, load, short, used, (field, place))
+        if not subject.job.supply.on_grid:
+            sentence, mends = _short_off_grid(item.name, load, short, used, (field, place))
         found.append(
             warns("controlled loads", "Home", path, sentence, reading=reading, rule="simulated year", mends=mends)
         )
@@ -97,12 +99,26 @@ def _short(
     return f"{name}: {short:,.0f} of {short + used:,.0f} kWh a year are asked for and not done in its time.", ()
 
 
-@grid_check
+def _short_off_grid(
+    name: str, load: Any, short: float, used: float, place: tuple[str, int]
+) -> tuple[str, tuple[Mend, ...]]:
+    """What a load goes short of where arrays, battery and generator are all there is."""
+    wants = getattr(load, "from_battery", True)
+    sentence = f"{name}: {short:,.0f} of {short + used:,.0f} kWh a year are asked for and not there off grid"
+    if wants:
+        return f"{sentence}.", ()
+    mend = Mend("The battery may serve it", _with_load(*place, from_battery=True))
+    return f"{sentence}: it has what arrays leave and what a generator that runs gives.", (mend,)
+
+
+@check
 def check_loads_on_the_service(subject: Subject) -> list[Finding]:
-    """No one load may be larger than the service that feeds it."""
+    """No one load may be larger than the service, or off grid what forms it."""
     job = subject.job
     found: list[Finding] = []
     limit = job.supply.import_limit_kw
+    if not job.supply.on_grid and forms_grid(subject.design.battery_converter):
+        limit = min(limit, forming_kw(subject.design))
     for name, power, field in ((item.name, item.kw, "kw") for item in job.demand.flexible):
         found += _larger(job, name, power, limit, field)
     for water in job.demand.hot_water:
@@ -123,15 +139,16 @@ def _larger(job: Job, name: str, power_kw: float, limit_kw: float, field: str) -
             "load on the service",
             "Home",
             f"demand.{kind}.{place}.{field}",
-            f"{name} takes {power_kw:g} kW; the service carries {limit_kw:.1f} kW.",
+            f"{name} takes {power_kw:g} kW; "
+            f"{'the service carries' if job.supply.on_grid else 'the inverter gives'} {limit_kw:.1f} kW.",
             reading=(power_kw, limit_kw, "kW"),
-            rule="main fuse of the survey",
+            rule="main fuse of the survey" if job.supply.on_grid else "inverter datasheet",
             mends=(Mend(f"{less:g} kW for {name}", _with_load(kind, place, **{field: less})),),
         )
     ]
 
 
-@grid_check
+@check
 def check_load_ports(subject: Subject) -> list[Finding]:
     """Loads that are to hang on smart load ports need as many, and each no more amperes than its port has."""
     job = subject.job
@@ -167,16 +184,3 @@ def check_load_ports(subject: Subject) -> list[Finding]:
             stops_if(amps > stated + 1e-9, "load port", "Home", path, said, reading=(amps, stated, "A"), rule=rule)
         )
     return found
-
-
-@off_grid_check
-def check_loads_off_grid(subject: Subject) -> list[Finding]:
-    """Off grid controlled loads run by the clock here, and what is thrown away is not offered to them."""
-    names = [item.name for item in subject.job.demand.controlled]
-    if not names:
-        return []
-    sentence = (
-        f"{' and '.join(names)}: off grid the year has {'it' if len(names) == 1 else 'them'} by the clock; what the "
-        "array could give beyond that is not offered."
-    )
-    return [warns("controlled loads", "Home", "demand", sentence, rule=PRACTICE)]

@@ -59,13 +59,12 @@ def inputs_in(inputs: Inputs, design: Design, job: Job, weather: SiteYear) -> In
 
 
 def loads_of(job: Job, site: SiteYear) -> tuple[NamedLoad, ...]:
-    """The controlled loads of a job in the order in which they take surplus; off grid they run by the clock."""
-    if not job.supply.on_grid:
-        return ()
+    """The controlled loads of a job in the order in which they take surplus."""
     on = dict(job.load_phases)
+    tariff = job.tariff if job.supply.on_grid else None
     return tuple(
         replace(item, load=item.load.after(phase=on[item.name])) if item.name in on else item
-        for item in controlled_loads(job.demand, job.control, job.tariff, site)
+        for item in controlled_loads(job.demand, job.control, tariff, site)
     )
 
 

@@ -20,7 +20,6 @@ from calm_relay.physics.demand_shape import (
     shaped_year,
 )
 from calm_relay.physics.kept import kept
-from calm_relay.physics.plant.loads import by_the_clock
 from calm_relay.planning.site.controlled_loads import SPARE_POWER, controlled_loads
 from calm_relay.planning.site.metered import Metered, metered_year
 from calm_relay.planning.site.site_year import SiteYear, file_edition
@@ -101,9 +100,7 @@ def demand_year(job: Job, folder: Path, year: SiteYear, made_kw: Callable[..., A
         and made_kw is not None
     ):
         modelled = made_kw()
-    return _demand_year(
-        demand, tuple(paths.items()), year, job.site.latitude, _Series(modelled), job.supply.on_grid
-    )
+    return _demand_year(demand, tuple(paths.items()), year, job.site.latitude, _Series(modelled))
 
 
 class _Series:
@@ -127,7 +124,6 @@ def _demand_year(
     year: SiteYear,
     latitude: float,
     modelled: _Series,
-    on_grid: bool,
 ) -> DemandYear:
     calendar = year.calendar
     metered, bare_days = None, None
@@ -136,7 +132,7 @@ def _demand_year(
         kw, source = metered.kw, metered.source
     else:
         kw, source, bare_days = _shaped(demand, calendar, latitude)
-    parts = _with_loads(Part("The house", kw, False, source), demand, year, on_grid)
+    parts = _with_loads(Part("The house", kw, False, source), demand, year)
     added = [part.name for part in parts[1:]]
     # A name in the middle of a sentence loses its capital.
     source += "".join(f", plus {name[:1].lower()}{name[1:]}" for name in added)
@@ -161,11 +157,9 @@ def _demand_year(
     )
 
 
-def with_other_loads(
-    made: DemandYear, demand: MeteredDemand | ShapedDemand, year: SiteYear, on_grid: bool
-) -> DemandYear:
+def with_other_loads(made: DemandYear, demand: MeteredDemand | ShapedDemand, year: SiteYear) -> DemandYear:
     """The same house with the loads of another demand beside it: its power and its parts; all else as it was read."""
-    parts = _with_loads(made.parts[0], demand, year, on_grid)
+    parts = _with_loads(made.parts[0], demand, year)
     return replace(made, kw=_sum_of(parts), parts=parts, machines=_machines(demand, parts))
 
 
@@ -188,20 +182,15 @@ def _machines(demand: ShapedDemand | MeteredDemand, parts: tuple[Part, ...]) -> 
     return tuple(found)
 
 
-def _with_loads(
-    house: Part, demand: MeteredDemand | ShapedDemand, year: SiteYear, on_grid: bool
-) -> tuple[Part, ...]:
+def _with_loads(house: Part, demand: MeteredDemand | ShapedDemand, year: SiteYear) -> tuple[Part, ...]:
     """The house and each load beside it.
 
-    On the grid a control moves some, and they are not part of what the house asks; off grid they run by the clock.
+    A control moves some, and they are not part of what the house asks.
     """
     controlled = controlled_loads(demand, None, None, year)
-    by_clock = by_the_clock([item.load for item in controlled], year.calendar.step_h).kw
     moved = tuple(
-        Part(
-            item.name, np.zeros(house.kw.size) if on_grid else taken, item.planned, "controlled; the job's survey"
-        )
-        for item, taken in zip(controlled, by_clock, strict=True)
+        Part(item.name, np.zeros(house.kw.size), item.planned, "controlled; the job's survey")
+        for item in controlled
     )
     return (house, *_loads(demand, year), *moved)
 

@@ -233,7 +233,7 @@ def _days(plan: Plan, designs: Sequence[Design], number: int) -> _Days:
             job = job.with_(demand=job.demand.with_(seed=_later(job.demand.seed, number)))
             demand = demand_year(job, Path(), site)
         else:
-            demand = with_other_loads(demand, job.demand, site, job.supply.on_grid)
+            demand = with_other_loads(demand, job.demand, site)
         runs = [inputs_in(inputs_of(design, job, site, demand), design, job, site) for design in designs]
     return _Days(tuple(runs), demand, site)
 

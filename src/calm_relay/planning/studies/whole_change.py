@@ -187,7 +187,7 @@ def _more_power(plan: Plan, before: tuple[dict[str, float], ...] | None, years: 
     cars = tuple(load for load in job.demand.cars if load.instead_of is None)
     pumps = tuple(load for load in job.demand.heat_pumps if load.instead_of is None)
     without = job.with_(demand=job.demand.with_(cars=cars, heat_pumps=pumps))
-    demand = with_other_loads(plan.demand, without.demand, plan.site, job.supply.on_grid)
+    demand = with_other_loads(plan.demand, without.demand, plan.site)
     inputs = inputs_of(plan.as_is.design, without, plan.site, demand)
     kinds: dict[str, np.ndarray] = {}
     for year, then in enumerate(before or bills_before(plan)):
