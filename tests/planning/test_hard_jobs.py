@@ -9,12 +9,15 @@ from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.carried import with_copies
 from calm_relay.job.demand import MeteredDemand
+from calm_relay.job.existing_supply import Generator
 from calm_relay.job.model import WeatherFile
 from calm_relay.job.survey import MeterReading, Rectangle
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import unheard
+from calm_relay.planning.drawing.single_line import single_line
 from calm_relay.planning.studies.footprint import footprint_swaps
 from calm_relay.planning.studies.search import search
+from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import plan
 
 
@@ -36,6 +39,19 @@ def test_a_unit_near_its_own_limits_is_multiplied(demo):
     job = job.with_(own_equipment=job.own_equipment.with_(inverters=inverters))
     made = plan(job.with_(battery=job.battery.with_(units=3)))
     assert len(made.options) > 5
+
+
+def test_names_as_long_as_they_may_be_are_wired():
+    job = demo_job("two-homes")
+    for number in range(len(job.existing_inverters)):
+        job = job.with_existing_inverter(number, name=f"{number}" * 120)
+    job = job.with_existing_battery(0, name="b" * 120, inverter="mossgate-3", wired_to=None)
+    made = plan(job.with_(generators=(Generator(kw=4.0, name="g" * 120, duty="stands by"),)))
+    for option in made.live:
+        wired = wiring_of(option.design, option.context)
+        for cable in wired.cables:
+            assert job.wiring.with_route(job.wiring.route(cable.edge.key).with_(length_m=3.0)).routes
+        assert single_line(wired, job.wiring).parts
 
 
 @pytest.mark.parametrize("share", ["soiling", "shading", "mismatch", "wiring"])

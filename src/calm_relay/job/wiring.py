@@ -19,13 +19,17 @@ Material = Literal["copper", "aluminium"]
 Insulation = Literal["60 °C", "70 °C", "75 °C", "90 °C", "PV cable"]
 
 
+# A key holds the names of two parts, and what a part is called may stand in both.
+KEY_MOST = 300
+
+
 class Route(Model):
     """One cable from a part to another; what is None is assumed by what the cable is for.
 
     `key` names the two ends as the topology does; a route whose ends an option does not have is kept for those that do.
     """
 
-    key: Line = Field(min_length=3, max_length=120)
+    key: Line = Field(min_length=3, max_length=KEY_MOST)
     length_m: Positive | None = Field(default=None, le=500, title="Length")
     measured: bool = Field(default=False, title="Measured on site")
     laying: Laying | None = Field(default=None, title="Laid")
@@ -45,7 +49,7 @@ class Route(Model):
 class Label(Model):
     """Words of the drawing that were moved by hand, by so much from where they would stand."""
 
-    key: Line = Field(min_length=3, max_length=140)
+    key: Line = Field(min_length=3, max_length=KEY_MOST)
     dx: float = Field(ge=-500.0, le=500.0, description="To the right [mm].")
     dy: float = Field(ge=-500.0, le=500.0, description="Down [mm].")
 
@@ -53,7 +57,7 @@ class Label(Model):
 class PartPlace(Model):
     """Where a part or a roof face stands on the site plan, from the middle of the house."""
 
-    key: Line = Field(min_length=3, max_length=140)
+    key: Line = Field(min_length=3, max_length=KEY_MOST)
     east_m: float = Field(ge=-500.0, le=500.0, description="To the east [m].")
     north_m: float = Field(ge=-500.0, le=500.0, description="To the north [m].")
 
