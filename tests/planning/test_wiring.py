@@ -70,7 +70,7 @@ def test_units_strings_and_batteries_of_a_design_stand_in_its_topology(demo_opti
         assert kinds.count("array") == inputs
         held = sum(unit.has_battery and unit.inverter.built_in_pack is None for unit in converters)
         assert kinds.count("battery") == held
-        assert kinds.count("generator") == (option.context.job.generator is not None)
+        assert kinds.count("generator") == len(option.context.job.generators)
 
 
 def test_every_cable_of_every_demo_carries_its_device_and_keeps_its_limits(demo_option):

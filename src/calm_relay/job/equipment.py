@@ -238,6 +238,11 @@ class Inverter(Model):
         default=None,
         description="Whether the PV inputs have one of their own; None: not stated.",
     )
+    anti_islanding: Name | None = Field(
+        title="Anti-islanding tested by",
+        default=None,
+        description="The standard by which it was tested to part from a grid that fails; None: not stated.",
+    )
     export_control: bool = Field(default=True, title="Export control")
     frequency_watt: bool = Field(default=True, title="Frequency-watt")
     load_ports: int = Field(

@@ -74,6 +74,12 @@ class Wiring(Model):
     tables: Literal["iec", "bs", "as-nzs", "nec", "csa"] | None = Field(
         default=None, title="Tables and sizes of wires", description="None: those of the region's rules."
     )
+    strokes_km2: Positive | None = Field(
+        default=None,
+        le=100,
+        title="Lightning strokes a km² and year",
+        description="To the ground, from a map of them; None: not known.",
+    )
     drawn_by: Line = Field(default="", max_length=60, title="Drawn by")
     checked_by: Line = Field(default="", max_length=60, title="Checked by")
     revision: Line = Field(default="", max_length=20, title="Revision")

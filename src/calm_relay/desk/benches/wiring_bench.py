@@ -32,6 +32,7 @@ BLOCK_ROWS = (
             ("csa", "CSA C22.1, AWG"),
         ],
     ),
+    ("strokes_km2", "Lightning strokes a km² and year", ("", 2)),
     ("drawn_by", "Drawn by", "text"),
     ("checked_by", "Checked by", "text"),
     ("revision", "Revision", "text"),

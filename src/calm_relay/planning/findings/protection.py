@@ -277,6 +277,7 @@ def _with_supply(job: Job, **changes: object) -> Job:
 QUESTIONS: tuple[tuple[str, Callable[[Inverter], bool], str], ...] = (
     ("rcd", lambda item: True, "which residual-current device it wants"),
     ("dc_isolator", lambda item: item.pv is not None, "whether it has a DC isolator"),
+    ("anti_islanding", lambda item: True, "by which standard it parts from a grid that fails"),
     ("backup.neutral_bond", lambda item: item.backup is not None, "who joins neutral and earth in an island"),
     ("backup.changeover_poles", lambda item: item.backup is not None, "how many poles its changeover opens"),
     ("backup.bypass", lambda item: item.backup is not None, "whether it has a bypass"),

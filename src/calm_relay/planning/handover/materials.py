@@ -6,12 +6,14 @@ from typing import Literal
 
 from calm_relay.job.equipment import KINDS
 from calm_relay.planning.architecture.connections import kept_generators, service_fates, units_of
-from calm_relay.planning.architecture.topology import Edge
+from calm_relay.planning.architecture.topology import BACKED_UP, Edge
 from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.findings.safety import IN_SIGHT_M
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.wiring_list import colours_of
 from calm_relay.planning.wiring.cable import Cable, size_words
 from calm_relay.planning.wiring.protection import STRING_FUSE
+from calm_relay.planning.wiring.surge import AT_BOTH_ENDS_M, critical_m, dc_length_m
 from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
 
 Group = Literal[
@@ -315,7 +317,18 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
         if converter.is_new and converter.inverter.rcd in ("type A", "type F", "type B"):
             add(f"Residual-current device, {converter.inverter.rcd}, 30 or 300 mA as the local code says", units)
         if converter.is_new and converter.has_array and converter.micro is None:
-            add("Surge device, DC side", units, "where the local code or the lightning risk asks for it")
+            strokes = option.context.job.wiring.strokes_km2
+            length = dc_length_m(plan)
+            if strokes is None:
+                add("Surge device, DC side", units, "where the local code or the lightning risk asks for it")
+            elif length >= critical_m(strokes):
+                add("Surge device, DC side", units * (2.0 if length > AT_BOTH_ENDS_M else 1.0))
+    for cable in plan.cables:
+        new_unit = cable.edge.kind == "unit" and cable.edge.unit is not None and cable.edge.status == "new"
+        if new_unit and cable.laid.length_m > IN_SIGHT_M:
+            add("AC isolator that can be locked, at the unit", float(cable.edge.runs))
+    if any(node.key == BACKED_UP and node.status == "new" for node in plan.topology.nodes):
+        add("Main switch of the backup board", 1.0)
     if option.context.job.supply.on_grid and option.design.new_converters:
         add(
             "Surge device, AC side, at the main board",
