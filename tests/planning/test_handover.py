@@ -9,6 +9,7 @@ import pytest
 from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.control import Control, ExportWindow, GridCharge, Window
 from calm_relay.job.existing_supply import Generator
+from calm_relay.job.quantity import parse_quantity
 from calm_relay.planning.handover.application import application_of, application_rows
 from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of, mounting_of
 from calm_relay.planning.handover.offer import offer_of
@@ -327,3 +328,20 @@ def test_off_grid_nothing_is_set_or_asked_of_a_grid():
     assert not names & {"Grid code", "Lowest charge, grid up", "Charge from the grid", "Export limit"}
     assert "Lowest charge, grid down" in names
     assert not any("operator" in step.text for step in steps_of(option))
+
+
+def test_where_wires_are_gauges_lengths_are_feet():
+    """A foot is 0.3048 m: so many feet of cable, at the price of so many metres."""
+    job = demo_job("cottage")
+    job = job.with_(costs=job.costs.with_(cable_per_metre=10.0))
+    option = option_of(job, "hybrid-swap")
+    wired = wiring_of(option.design, option.context)
+    assert wired.tables.in_gauges
+    part = next(part for part in materials_of(option) if part.article.startswith("Battery cable"))
+    assert part.unit == "ft" and part.price == pytest.approx(3.048)
+    cable = next(cable for cable in wired.cables if cable.edge.kind == "battery")
+    metres = cable.laid.length_m * cable.edge.runs * cable.laid.parallel * 2 * 1.1
+    assert part.quantity == pytest.approx(metres / 0.3048, abs=1.0)
+    pulled = [step.text for step in steps_of(option) if step.stage == "Pull and connect"]
+    assert pulled and all(" ft" in text for text in pulled)
+    assert parse_quantity("26 ft", "m") == pytest.approx(7.9248)

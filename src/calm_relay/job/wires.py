@@ -13,6 +13,9 @@ Degrees = Annotated[float, Field(ge=-60.0, le=150.0)]
 Circuits = Annotated[int, Field(ge=1, le=100)]
 
 
+FOOT_M = 0.3048
+
+
 class WireSize(Model):
     """One size: its area, and what a kilometre of it resists at 20 degC."""
 
@@ -136,6 +139,16 @@ class WireTables(Model):
     def in_gauges(self) -> bool:
         """Whether sizes are gauges, and not areas."""
         return self.sizes[0].name != f"{self.sizes[0].mm2:g}"
+
+    @property
+    def length_unit(self) -> tuple[str, float]:
+        """In what lengths are counted where these tables hold, and how long one is [m]."""
+        return ("ft", FOOT_M) if self.in_gauges else ("m", 1.0)
+
+    def length_words(self, metres: float) -> str:
+        """A length with its unit."""
+        unit, each = self.length_unit
+        return f"{metres / each:.0f} ft" if self.in_gauges else f"{metres:g} {unit}"
 
     def bonding_size(self, phase: WireSize, device_a: float | None) -> WireSize:
         """The least conductor to earth of a cabinet whose cable has a size and a device [A], None without one."""

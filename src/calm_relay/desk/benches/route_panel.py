@@ -127,6 +127,9 @@ class RoutePanel(QWidget):
         usual = cable.laid
         for name, unit in (("length_m", "m"), ("grouped", ""), ("ambient_c", "°C")):
             self.fields[name].setPlaceholderText(f"{getattr(usual, name):g} {unit}".strip() + ", assumed")
+        if sheet.plan.tables.in_gauges:
+            words = sheet.plan.tables.length_words(usual.length_m)
+            self.fields["length_m"].setPlaceholderText(f"{usual.length_m:g} m ({words}), assumed")
         device = f"{cable.device.amps:g} A" if cable.device is not None else "none"
         self.fields["protect_a"].setPlaceholderText(f"{device}, chosen")
         self.measured.setChecked(route.measured)

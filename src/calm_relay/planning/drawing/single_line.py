@@ -178,7 +178,8 @@ class _Sheet:
         if cable.is_there:
             return ("not seen",)
         runs = f"{edge.runs} × " if edge.runs > 1 else ""
-        length = f"{'≈ ' if 'length_m' in cable.laid.assumed else ''}{cable.laid.length_m:g} m"
+        about = "≈ " if "length_m" in cable.laid.assumed else ""
+        length = f"{about}{self.plan.tables.length_words(cable.laid.length_m)}"
         return f"{runs}{cable.words}{' !' if cable.missed else ''}", length
 
     def _settle(self, key: str, depth: int) -> float:

@@ -85,7 +85,12 @@ def _sized_mends(cable: Cable, subject: Subject, plan: WiringPlan) -> tuple[Mend
                 break
         if "voltage drop" in cable.missed or "voltage rise" in cable.missed:
             half = max(round(cable.laid.length_m / 2.0), 1)
-            mends.append(Mend(f"A route of {half} m", with_route(cable.edge.key, length_m=float(half))))
+            mends.append(
+                Mend(
+                    f"A route of {plan.tables.length_words(half)}",
+                    with_route(cable.edge.key, length_m=float(half)),
+                )
+            )
     return tuple(mends)
 
 

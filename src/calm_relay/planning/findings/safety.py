@@ -51,6 +51,7 @@ def check_surge(subject: Subject) -> list[Finding]:
     length, strokes = dc_length_m(plan), job.wiring.strokes_km2
     if length <= 0.0:
         return []
+    long = plan.tables.length_words(round(length, 1))
     rule = "IEC 60364-7-712, 712.443, from memory; check locally"
     if strokes is None:
         return [
@@ -58,16 +59,22 @@ def check_surge(subject: Subject) -> list[Finding]:
                 "surge devices",
                 "Wiring",
                 "wiring.strokes_km2",
-                f"DC cables of {length:.0f} m: with {SURGE_M / length:.1f} lightning strokes a km² and year or more, "
+                f"DC cables of {long}: with {SURGE_M / length:.1f} lightning strokes a km² and year or more, "
                 "surge devices are wanted at the inverter. Their number is not stated.",
                 rule=rule,
             )
         ]
     most = critical_m(strokes)
     over = length >= most
-    ends = f", and at the array, more than {AT_BOTH_ENDS_M:g} m away" if length > AT_BOTH_ENDS_M else ""
-    said = f"DC cables of {length:.0f} m at {strokes:g} strokes a km² and year: " + (
-        f"surge devices are wanted at the inverter{ends}." if over else f"none are wanted below {most:.0f} m."
+    ends = (
+        f", and at the array, more than {plan.tables.length_words(AT_BOTH_ENDS_M)} away"
+        if length > AT_BOTH_ENDS_M
+        else ""
+    )
+    said = f"DC cables of {long} at {strokes:g} strokes a km² and year: " + (
+        f"surge devices are wanted at the inverter{ends}."
+        if over
+        else f"none are wanted below {plan.tables.length_words(round(most))}."
     )
     return [
         warns_if(
@@ -89,11 +96,11 @@ def check_isolation(subject: Subject) -> list[Finding]:
             continue
         far = cable.laid.length_m > IN_SIGHT_M
         name = converter.inverter.name
+        apart = plan.tables.length_words(cable.laid.length_m)
         words = (
-            f"{name} stands {cable.laid.length_m:g} m from its breaker: an isolator at the unit as well, that can be "
-            "locked."
+            f"{name} stands {apart} from its breaker: an isolator at the unit as well, that can be locked."
             if far
-            else f"{name} stands {cable.laid.length_m:g} m from its breaker, which isolates it if it is in sight."
+            else f"{name} stands {apart} from its breaker, which isolates it if it is in sight."
         )
         found.append(
             passes(

@@ -247,13 +247,14 @@ def _cables(option: Option, plan: WiringPlan) -> list[Part]:
         metres[name, colours] = metres.get((name, colours), 0.0) + _cable_metres(cable)
         boxes = 2 * cable.edge.runs * cable.laid.parallel * (DOUBLE_POLES if cable.edge.circuit == "dc" else 1)
         ends[size_words(cable.size)] = ends.get(size_words(cable.size), 0) + boxes
+    unit, each = plan.tables.length_unit
     parts = [
-        Part("Cables", name, float(ceil(length)), "m", "to buy", _priced(price), note=colours)
+        Part("Cables", name, float(ceil(length / each)), unit, "to buy", _priced(price * each), note=colours)
         for (name, colours), length in metres.items()
     ]
     for words, length in _bond_metres(plan).items():
-        metres_m = float(ceil(length * (1.0 + WASTE)))
-        parts.append(Part("Cables", f"Conductor to earth, 1 × {words}, copper", metres_m, "m"))
+        quantity = float(ceil(length * (1.0 + WASTE) / each))
+        parts.append(Part("Cables", f"Conductor to earth, 1 × {words}, copper", quantity, unit))
     for size, count in ends.items():
         parts.append(Part("Small parts", f"Glands for {size}", float(count), "pieces", note=PRACTICE))
     in_conduit = sum(
@@ -262,9 +263,8 @@ def _cables(option: Option, plan: WiringPlan) -> list[Part]:
         if cable.edge.status == "new" and cable.laid.laying in ("in conduit on a wall", "buried")
     )
     if in_conduit:
-        parts.append(
-            Part("Small parts", "Conduit or trunking", float(ceil(in_conduit * (1.0 + WASTE))), "m", note=PRACTICE)
-        )
+        quantity = float(ceil(in_conduit * (1.0 + WASTE) / each))
+        parts.append(Part("Small parts", "Conduit or trunking", quantity, unit, note=PRACTICE))
     return parts
 
 
@@ -366,8 +366,9 @@ def _signals(option: Option, plan: WiringPlan) -> list[Part]:
     metres = sum(_signal_m(edge, plan) for edge in links)
     metres += sum(plan.reach_m(item) for item in ours)
     if metres:
-        length = float(ceil(metres * (1.0 + WASTE)))
-        parts.append(Part("Signals", "Signal cable, screened, twisted pairs", length, "m"))
+        unit, each = plan.tables.length_unit
+        length = float(ceil(metres * (1.0 + WASTE) / each))
+        parts.append(Part("Signals", "Signal cable, screened, twisted pairs", length, unit))
     return parts
 
 

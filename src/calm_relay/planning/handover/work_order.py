@@ -149,9 +149,10 @@ def _pull(plan: WiringPlan) -> Iterator[Step]:
             continue
         device = f", {cable.device.amps:g} A {cable.device_kind}" if cable.device is not None else ""
         runs = f"{cable.edge.runs} × " if cable.edge.runs > 1 else ""
+        length = plan.tables.length_words(cable.laid.length_m)
         yield Step(
             "Pull and connect",
-            f"{name_of(cable.edge, plan.topology)}: {runs}{cable.words}, {cable.laid.length_m:g} m{device}.",
+            f"{name_of(cable.edge, plan.topology)}: {runs}{cable.words}, {length}{device}.",
             measure="torque of terminals; insulation; polarity"
             if cable.edge.circuit == "dc"
             else "torque of terminals; insulation; continuity of earth",

@@ -59,6 +59,8 @@ def _row(option: Option, cable: Cable, plan: WiringPlan) -> list[str | float | N
     source = (
         "assumed" if "length_m" in laid.assumed else "measured" if "measured" not in laid.assumed else "stated"
     )
+    if plan.tables.in_gauges:
+        source += f", {plan.tables.length_words(laid.length_m)}"
     size = size_words(cable.size) if cable.size is not None and not cable.is_there else "not seen"
     return [
         option.title,

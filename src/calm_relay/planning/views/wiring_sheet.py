@@ -81,7 +81,8 @@ class WiringSheet:
                 [
                     name_of(cable.edge, self.plan.topology),
                     f"{runs}({size})" if runs else size,
-                    f"{cable.laid.length_m:g} m" + (" *" if "length_m" in cable.laid.assumed else ""),
+                    self.plan.tables.length_words(cable.laid.length_m)
+                    + (" *" if "length_m" in cable.laid.assumed else ""),
                     device,
                     BINDING[cable.binding] if not cable.typed else "as typed",
                     f"{cable.drop_share:.1%}",
