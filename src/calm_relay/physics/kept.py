@@ -67,7 +67,7 @@ def _add(value: Any, seen: set[int]) -> int:
 
 # So many results may come before all that is kept is measured again, for it may have grown; where the budget is passed
 # such a share of it is made free, so that not every further result measures it.
-SINCE, FREED = 128, 1.0 / 8.0
+SINCE, FREED = 512, 1.0 / 2.0
 
 
 class Store:
@@ -77,7 +77,9 @@ class Store:
         self._most_bytes = most_bytes
         self._results: OrderedDict[Hashable, Any] = OrderedDict()
         self._lock = threading.Lock()
+        # What was measured last, and what has come to it since; arrays that several share count once.
         self._since, self._bytes = 0, 0
+        self._seen: set[int] = set()
 
     def get(self, key: Hashable, make: Callable[[], R]) -> R:
         """The result under a key, made where it is not kept; two threads may both make it."""
@@ -89,7 +91,7 @@ class Store:
         with self._lock:
             self._results[key] = made
             self._since += 1
-            self._bytes += bytes_of(made)
+            self._bytes += _add(made, self._seen)
             if self._since >= SINCE or self._bytes > self._most_bytes:
                 self._since = 0
                 self._shrink()
@@ -114,13 +116,14 @@ class Store:
             fits = max(sum(total <= (1.0 - FREED) * self._most_bytes for total in sums), 1)
         for _ in range(len(self._results) - fits):
             self._results.popitem(last=False)
-        self._bytes = sums[fits - 1]
+        self._bytes, self._seen = sums[fits - 1], seen
 
     def clear(self) -> None:
         """Forgets everything."""
         with self._lock:
             self._results.clear()
             self._since, self._bytes = 0, 0
+            self._seen = set()
 
 
 STORE = Store(SERIES_BYTES)
