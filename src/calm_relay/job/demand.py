@@ -1,6 +1,6 @@
 """What a house draws: a shape scaled to its bill or a meter's year, with machines, heat pumps and cars on top."""
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Final, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -141,6 +141,10 @@ class HeatPump(OneLoad):
         return self
 
 
+CarCharger = Literal["on AC", "on DC of the hybrid"]
+ON_HYBRID: Final = "on DC of the hybrid"
+
+
 class Car(OneLoad):
     """A car that is charged at home within a window."""
 
@@ -160,13 +164,38 @@ class Car(OneLoad):
     )
     from_battery: bool = Field(default=False, description="The battery serves it where it cannot wait.")
     within_fuse: bool = Field(default=True, description="It holds back so that the main fuse holds.")
+    charger: CarCharger = Field(default="on AC", description="Where its charger hangs.")
+    battery_kwh: Positive | None = Field(
+        default=None, le=500, description="Usable energy of the car's battery; needed where it gives back."
+    )
+    car_gives_back: bool = Field(default=False, description="The car may feed the house, as its maker states.")
+    charger_gives_back: bool = Field(
+        default=False, description="So may the charger on AC; of one on a hybrid the hybrid's datasheet says it."
+    )
+    gives_kw: Positive | None = Field(default=None, le=50, description="None: as it is charged with.")
+    keeps: Fraction = Field(default=0.5, description="Share of its battery that it does not give.")
     planned: bool = True
     instead_of: FuelToday | None = Field(default=None, title="In place of")
 
     @property
     def is_controlled(self) -> bool:
-        """Whether a control moves what it draws."""
-        return self.control != "at once"
+        """Whether a control moves what it draws, or it hangs on a hybrid."""
+        return self.control != "at once" or self.charger == ON_HYBRID or self.may_give_back
+
+    @property
+    def may_give_back(self) -> bool:
+        """Whether car and charger on AC state that they give back; of one on a hybrid the hybrid says it."""
+        return self.car_gives_back and (self.charger_gives_back or self.charger == ON_HYBRID)
+
+    @model_validator(mode="after")
+    def _gives_what_it_has(self) -> Self:
+        if self.car_gives_back and self.battery_kwh is None:
+            raise ValueError("battery_kwh: is missing; wanted the car's usable energy, as it gives back")
+        if self.battery_kwh is not None and self.battery_kwh < self.kwh_per_day:
+            raise ValueError(
+                f"battery_kwh: is {self.battery_kwh:g}, less than the {self.kwh_per_day:g} kWh of a day; wanted more"
+            )
+        return self
 
     @model_validator(mode="after")
     def _driven_on(self) -> Self:

@@ -258,6 +258,16 @@ class Inverter(Model):
         le=200,
         description="What a smart load port bears; None: not stated.",
     )
+    dc_charger_kw: Positive | None = Field(
+        title="DC charger for a car",
+        default=None,
+        le=200,
+        description="Power of a charger on its DC bus; None: it has none.",
+        json_schema_extra={"unit": "kW"},
+    )
+    car_to_house: bool = Field(
+        title="A car may give back", default=False, description="Through its DC charger, to the house."
+    )
     ct_cable_m: Positive | None = Field(
         title="Cable of its current transformers",
         default=None,

@@ -474,14 +474,6 @@ class Job(Model):
                 raise ValueError(
                     f"generators.{number}.on: no changeover is there today; wanted another place, or the changeover"
                 )
-        names = [item.name for item in self.existing_inverters] + [item.name for item in self.existing_batteries]
-        for number, read in enumerate(self.existing_transformers):
-            if read.read_by is not None and read.read_by not in names:
-                wanted = " or ".join(repr(name) for name in names) or "none, as neither is there"
-                raise ValueError(
-                    f"existing_transformers.{number}.read_by: no existing inverter or battery is called "
-                    f"{read.read_by!r}; wanted {wanted}"
-                )
         return self
 
     @model_validator(mode="after")

@@ -13,6 +13,7 @@ LETTERS = [(None, "none"), *((letter, letter) for letter in "ABCDEFGHJKLMNPRSTUV
 EVERY_DAY = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 CHARGING = [(way, way) for way in ("at once", "on surplus", "in cheap hours")]
 PHASES = [("all", "all, evenly"), ("1", "1"), ("2", "2"), ("3", "3")]
+CHARGERS = [(place, place) for place in ("on AC", "on DC of the hybrid")]
 PATTERNS = [(way, way) for way in ("morning and evening", "evening", "all day")]
 # Each kind: field of the demand, a first one, and the rows of its dialog.
 KINDS = {
@@ -67,6 +68,12 @@ KINDS = {
             ("least_kw", "Least it is charged with", ("kW", 2)),
             ("from_battery", "The battery serves it too", "tick"),
             ("within_fuse", "It holds back for the main fuse", "tick"),
+            ("charger", "Its charger hangs", CHARGERS),
+            ("battery_kwh", "Usable energy of the car, where it gives back", ("kWh", 1)),
+            ("car_gives_back", "The car gives back, by its maker", "tick"),
+            ("charger_gives_back", "The charger on AC gives back, by its maker", "tick"),
+            ("gives_kw", "Gives at most; empty: as it is charged", ("kW", 2)),
+            ("keeps", "Keeps of its battery", "percent"),
             ("phase", "Hangs on phase or leg", PHASES),
             ("planned", "Not there yet", "tick"),
         ),

@@ -58,7 +58,9 @@ LOSSES = {
 
 # Working figures of a converter in a step [kW]: `charge` is what PV gives the battery at the DC bus, `rectifier` what
 # the rectifier gives the DC bus, `discharge` what the battery gives the DC bus, `inverter` the PV power that enters the
-# inverter, `ac` is positive outward. Beside them the energy stored [kWh], the day's derating, and steps an hour.
+# inverter, `ac` is positive outward. Beside them the energy stored [kWh], the day's derating, steps an hour, and what a
+# load on the DC bus still asks of it [kW]. What the battery gives such a load counts as taken from the inverter's PV,
+# what the rectifier gives it as taken from the charge, so that the losses stay what they are.
 STEP_FIGURES = (
     "pv",
     "tracker",
@@ -71,7 +73,9 @@ STEP_FIGURES = (
     "standby",
     "ac",
 )
-WORK = np.dtype([(name, "f8") for name in (*STEP_FIGURES, "stored", "charge_derate", "discharge_derate", "per_h")])
+WORK = np.dtype(
+    [(name, "f8") for name in (*STEP_FIGURES, "stored", "charge_derate", "discharge_derate", "per_h", "asked")]
+)
 
 
 def new_work(converters: int) -> np.recarray:
@@ -92,7 +96,7 @@ def begin_run(c: np.recarray, w: np.recarray, step_h: float) -> None:
 def begin_step(w: np.recarray, j: int) -> None:
     """Sets the working figures of a converter to nothing."""
     w[j].pv = w[j].tracker = w[j].clipped = w[j].curtailed = 0.0
-    w[j].charge = w[j].discharge = w[j].inverter = w[j].rectifier = w[j].standby = w[j].ac = 0.0
+    w[j].charge = w[j].discharge = w[j].inverter = w[j].rectifier = w[j].standby = w[j].ac = w[j].asked = 0.0
 
 
 class Record(NamedTuple):

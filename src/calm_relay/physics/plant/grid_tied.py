@@ -45,8 +45,10 @@ from calm_relay.physics.plant.flows import (
 from calm_relay.physics.plant.loads import (
     LoadRecord,
     LoadSteps,
+    able_to_give,
     begin_load,
     book_loads,
+    end_load,
     on_surplus,
     port_is_on,
 )
@@ -206,7 +208,11 @@ def _serve_arrays(
             if filling_level > 0.0 and w[j].stored < filling_level * c[j].usable_kwh:
                 wanted = 0.0
             room = 0.0 if exporting else charge_room(c, j, w[j].stored, w[j].charge_derate, w[j].per_h)
-            _put(c, j, spare, _serve_array(c, w, j, _harvest(c, w, j), wanted, room))
+            harvest = _harvest(c, w, j)
+            # A load on its DC bus that must be served comes first.
+            direct = min(harvest, w[j].asked)
+            w[j].asked -= direct
+            _put(c, j, spare, _serve_array(c, w, j, harvest - direct, wanted, room))
             if not with_battery and w[j].ac <= 0.0:
                 _put(c, j, spare, -c[j].standby_kw)
                 w[j].standby = c[j].standby_kw
@@ -321,6 +327,92 @@ def _charge_from_grid(c: np.recarray, w: np.recarray, spare: np.ndarray, target:
             allowed -= more
 
 
+@inlined
+def _dc_from_battery(c: np.recarray, w: np.recarray, j: int, floor: float) -> None:
+    """What a load on a DC bus still asks, from the battery there."""
+    if w[j].asked <= 0.0 or w[j].charge > 0.0 or w[j].rectifier > 0.0 or c[j].usable_kwh <= 0.0:
+        return
+    give = min(w[j].asked, discharge_room(c, j, w[j].stored, floor, w[j].discharge_derate, w[j].per_h))
+    w[j].discharge += give
+    w[j].inverter -= give
+    w[j].asked -= give
+
+
+@inlined
+def _dc_from_bus(c: np.recarray, w: np.recarray, j: int, wanted: float, allowed: float) -> float:
+    """Rectifies for a load on a DC bus; returns the AC power that is drawn more [kW]."""
+    if wanted <= 1e-12 or w[j].ac > 0.0:
+        return 0.0
+    before = -w[j].ac
+    total = min(w[j].rectifier + wanted, rectifier_dc(c, j, c[j].ac_limit_kw))
+    ac = min(rectifier_ac(c, j, total), c[j].ac_limit_kw, before + allowed)
+    dc = min(rectifier_dc(c, j, ac), total)
+    if dc <= w[j].rectifier + 1e-12:
+        return 0.0
+    more = dc - w[j].rectifier
+    w[j].rectifier = dc
+    w[j].charge -= more
+    w[j].ac = -ac
+    w[j].asked -= more
+    return ac - before
+
+
+@inlined
+def _dc_left(c: np.recarray, w: np.recarray, j: int, spare: float) -> float:
+    """What a DC bus could give a load of what is left over [kW]: clipped power, and what the inverter feeds in vain."""
+    after_tracker = w[j].pv - w[j].tracker
+    left = max(w[j].clipped - max(after_tracker - c[j].pv_limit_kw, 0.0), 0.0)
+    if w[j].ac > 0.0 and spare > 0.0:
+        left += max(w[j].inverter - inverter_dc(c, j, max(w[j].ac - spare, 0.0)), 0.0)
+    elif spare > 0.0 and w[j].discharge <= 0.0:
+        most = min(-w[j].ac + spare, c[j].ac_limit_kw)
+        left += max(rectifier_dc(c, j, most) - w[j].rectifier, 0.0)
+    return left
+
+
+@inlined
+def _dc_take_left(c: np.recarray, w: np.recarray, j: int, spare: float, take: float) -> float:
+    """Takes of what `_dc_left` told; returns by how much the AC bus has less [kW]."""
+    after_tracker = w[j].pv - w[j].tracker
+    clipped = min(take, max(w[j].clipped - max(after_tracker - c[j].pv_limit_kw, 0.0), 0.0))
+    w[j].clipped -= clipped
+    take -= clipped
+    if take <= 1e-12:
+        return 0.0
+    if w[j].ac > 0.0:
+        drawn = max(w[j].inverter - take, 0.0)
+        ac = inverter_ac(c, j, drawn)
+        less = w[j].ac - ac
+        w[j].inverter, w[j].ac = drawn, ac
+        return less
+    w[j].asked += take
+    drawn = _dc_from_bus(c, w, j, take, spare)
+    w[j].asked = 0.0
+    return drawn
+
+
+@inlined
+def _give_back(
+    c: np.recarray, w: np.recarray, spec: np.recarray, k: int, able: float, short: float
+) -> tuple[float, float]:
+    """A load gives back to a bus that is short: what the AC bus has more, and what the load gave [kW]."""
+    if spec[k].converter == 0:
+        give = min(able, short)
+        return give, give
+    j = spec[k].converter - 1
+    if w[j].ac < 0.0 or w[j].rectifier > 0.0:
+        return 0.0, 0.0
+    drawn = w[j].inverter + w[j].discharge
+    ac = min(inverter_ac(c, j, drawn + able), w[j].ac + short)
+    if ac <= w[j].ac:
+        return 0.0, 0.0
+    give = max(inverter_dc(c, j, ac) - drawn, 0.0)
+    more = ac - w[j].ac
+    w[j].inverter += give
+    w[j].ac = ac
+    return more, give
+
+
 @compiled
 def run(
     c: np.recarray,
@@ -369,8 +461,9 @@ def run(
     draw_kwh, gain_h, per_gain_h = loads.draw_kwh, loads.gain_h, loads.per_gain_h
     fill_to_kwh, hours_left = loads.fill_to_kwh, loads.hours_left
     load_kw, load_kwh = load_out.kw, load_out.stored
-    any_first, by_level, level_now = False, False, 1.0
+    any_first, by_level, level_now, giving = False, False, 1.0, False
     for k in range(spec.size):
+        giving = giving or spec[k].gives_kw > 0.0
         any_first = any_first or spec[k].first > 0
         by_level = by_level or spec[k].soc_above > 0.0 or spec[k].on_above > 0.0
     per_day = min(max(int(24.0 / step_h), 1), steps)
@@ -412,33 +505,75 @@ def run(
                     hours_left[k, t],
                     step_h,
                 )
+                load_work[k].wish = must
                 if spec[k].managed > 0:
                     must = min(must, max(offer.import_limit_kw - asked_kw, 0.0))
                 asked_kw += must
                 load_work[k].taken = must
+                if spec[k].converter > 0:
+                    w[spec[k].converter - 1].asked = must
+                    continue
                 _take(spare, spec[k].phase, must)
                 if spec[k].from_battery == 0 and not on:
                     kept_kw += must
             left = _array_left(c, w, spare, target > 0.0) if any_first else 0.0
             for k in range(spec.size):
                 if left > 0.0 and spec[k].first > 0 and may[k, t] and level_now >= spec[k].soc_above:
-                    more = on_surplus(spec, load_work, k, left, step_h)
+                    j = spec[k].converter - 1
+                    most = left
+                    if j >= 0:
+                        harvest = min(w[j].pv - w[j].tracker, c[j].pv_limit_kw)
+                        most = min(left, max(harvest - inverter_dc(c, j, max(-_seen(c, j, spare), 0.0)), 0.0))
+                    more = on_surplus(spec, load_work, k, most, step_h)
                     left -= more
-                    _take(spare, spec[k].phase, more)
+                    if j >= 0:
+                        w[j].asked += more
+                    else:
+                        _take(spare, spec[k].phase, more)
         # Arrays without a battery first: they can only go to the bus.
         _serve_arrays(c, w, spare, False, target, exporting, bias_kw)
         _serve_arrays(c, w, spare, True, target, exporting, bias_kw)
+        for k in range(spec.size):
+            if spec[k].converter > 0:
+                j = spec[k].converter - 1
+                if spec[k].from_battery > 0 and may_discharge[t]:
+                    _dc_from_battery(c, w, j, max(c[j].reserve, target) * c[j].usable_kwh)
+                allowed = max(offer.import_limit_kw + _all(spare), 0.0) if spec[k].managed > 0 else np.inf
+                drawn = _dc_from_bus(c, w, j, w[j].asked, allowed)
+                _put(c, j, spare, -drawn)
+                # Other batteries do not serve what the grid is to.
+                if spec[k].from_battery == 0:
+                    kept_kw += drawn
+                load_work[k].taken -= max(w[j].asked, 0.0)
+                w[j].asked = 0.0
         if not exporting:
             _charge_from_surplus(c, w, spare, bias_kw)
-        if spec.size > 0:
-            for k in range(spec.size):
-                left = _all(spare)
-                if left > 0.0 and may[k, t] and level_now >= spec[k].soc_above:
-                    _take(spare, spec[k].phase, on_surplus(spec, load_work, k, left, step_h))
+        for k in range(spec.size):
+            if not (may[k, t] and level_now >= spec[k].soc_above):
+                continue
+            left, j = _all(spare), spec[k].converter - 1
+            if j >= 0:
+                most = _dc_left(c, w, j, max(left, 0.0))
+                more = on_surplus(spec, load_work, k, most, step_h) if most > 1e-9 else 0.0
+                if more > 0.0:
+                    _put(c, j, spare, -_dc_take_left(c, w, j, max(left, 0.0), more))
+            elif left > 0.0:
+                _take(spare, spec[k].phase, on_surplus(spec, load_work, k, left, step_h))
         if _all(spare) > export_limit_kw:
             _curtail(c, w, spare, export_limit_kw)
         if may_discharge[t]:
             _serve_from_batteries(c, w, spare, target, leave_kw[t] + kept_kw)
+        if giving and may_discharge[t]:
+            for k in range(spec.size):
+                able = able_to_give(spec, load_work, k, hours_left[k, t], step_h)
+                short = -_all(spare) - leave_kw[t] - kept_kw
+                if able > 0.0 and short > 1e-9:
+                    more, gave = _give_back(c, w, spec, k, able, short)
+                    if spec[k].converter > 0:
+                        _put(c, spec[k].converter - 1, spare, more)
+                    else:
+                        _take(spare, spec[k].phase, -more)
+                    load_work[k].taken = -gave
         if exporting:
             _export_stored(c, w, spare, export_to[t], export_kw[t], export_limit_kw)
         if target > 0.0:
@@ -457,7 +592,7 @@ def run(
             imported += max(-spare[f], 0.0)
             exported += max(spare[f], 0.0)
         for k in range(spec.size):
-            load_work[k].level += load_work[k].taken * gain_h[k, t]
+            end_load(spec, load_work, k, gain_h[k, t], step_h)
             load_kw[k, t] = load_work[k].taken
             load_kwh[k, t] = load_work[k].level
             home += load_work[k].taken

@@ -46,6 +46,7 @@ from calm_relay.physics.plant.loads import (
     LoadSteps,
     begin_load,
     book_loads,
+    end_load,
     on_surplus,
     port_is_on,
 )
@@ -435,7 +436,7 @@ def _end_loads(
         if not served:
             work[k].surplus -= work[k].extra * step_h
             work[k].taken = 0.0
-        work[k].level += work[k].taken * loads.gain_h[k, t]
+        end_load(loads.spec, work, k, loads.gain_h[k, t], step_h)
         out.kw[k, row] = work[k].taken
         out.stored[k, row] = work[k].level
         sum_kw += work[k].taken

@@ -16,7 +16,9 @@ from calm_relay.physics.plant.converter import compiled, inlined
 
 # Powers in kW, energies in kWh. `first` is 1 for a load that takes surplus before the batteries do, `from_battery` 1
 # where batteries serve what it must take, `managed` 1 where it holds back so that the main fuse holds. From `on_above`
-# of the batteries' charge on, until it falls below `off_below`, a load is filled whatever supplies it; 0: never.
+# of the batteries' charge on, until it falls below `off_below`, a load is filled whatever supplies it; 0: never. A load
+# hangs on the DC bus of the converter of a number, counted from 1, or on the AC bus where it is 0; one that gives back
+# does so down to `keep_kwh`, and takes `per_give` of its store for each kWh.
 LOAD = np.dtype(
     [
         (name, "f8")
@@ -30,9 +32,12 @@ LOAD = np.dtype(
             "on_above",
             "off_below",
             "initial_kwh",
+            "gives_kw",
+            "keep_kwh",
+            "per_give",
         )
     ]
-    + [(name, "i8") for name in ("first", "from_battery", "managed", "phase")]
+    + [(name, "i8") for name in ("first", "from_battery", "managed", "phase", "converter")]
 )
 
 
@@ -70,6 +75,11 @@ class ControlledLoad:
         1, 2 or 3; 0 for one that is spread evenly.
     initial : float
         Share of its store that is full at the start.
+    converter : int
+        Number of the converter on whose DC bus it hangs, from 1; 0: on the AC bus.
+    gives_kw, keep_kwh, give_efficiency : float
+        Most that it gives back while it is wanted full at some time [kW], down to an energy in its store [kWh], and
+        what of its store comes out.
     """
 
     cap_kwh: float
@@ -90,6 +100,10 @@ class ControlledLoad:
     managed: bool = False
     phase: int = 0
     initial: float = 1.0
+    converter: int = 0
+    gives_kw: float = 0.0
+    keep_kwh: float = 0.0
+    give_efficiency: float = 1.0
 
     def __post_init__(self) -> None:
         series = (self.draw_kw, self.gain, self.may, self.fill_to_kwh, self.hours_left)
@@ -134,7 +148,8 @@ class LoadRecord(NamedTuple):
     stored : ndarray, shape (loads, steps)
         Energy in each store at the end of each step [kWh].
     sums : ndarray, shape (loads, len(LOAD_SUMS))
-        Over the run [kWh]: electricity taken on surplus, energy of the store that was lost, and wanted in vain.
+        Over the run [kWh]: electricity taken on surplus, energy of the store that was lost, that was wanted in vain,
+        and that was given back.
     """
 
     kw: np.ndarray
@@ -142,8 +157,8 @@ class LoadRecord(NamedTuple):
     sums: np.ndarray
 
 
-LOAD_SUMS = ("surplus", "lost", "short")
-SURPLUS, LOST, SHORT = range(len(LOAD_SUMS))
+LOAD_SUMS = ("surplus", "lost", "short", "given")
+SURPLUS, LOST, SHORT, GIVEN = range(len(LOAD_SUMS))
 
 
 # Working figures of a load: what its store holds, and what of it was lost, wanted in vain and taken on surplus so far
@@ -165,7 +180,8 @@ def pack_loads(loads: Sequence[ControlledLoad], steps: int, step_h: float) -> Lo
         if load.draw_kw.size != steps:
             raise ValueError(f"load {number} has {load.draw_kw.size} steps; the run has {steps}")
         for name in LOAD.names or ():
-            spec[number][name] = load.initial * load.cap_kwh if name == "initial_kwh" else getattr(load, name)
+            made = {"initial_kwh": load.initial * load.cap_kwh, "per_give": 1.0 / load.give_efficiency}
+            spec[number][name] = made[name] if name in made else getattr(load, name)
         spec[number]["loss_per_h"] = min(load.loss_per_h * step_h, 1.0)
 
     def series(name: str, kind: type = float) -> np.ndarray:
@@ -256,10 +272,31 @@ def on_surplus(spec: np.recarray, work: np.recarray, k: int, left: float, step_h
 
 
 @inlined
+def end_load(spec: np.recarray, work: np.recarray, k: int, gain_h: float, step_h: float) -> None:
+    """Fills a store with what was taken in a step, or empties it by what it gave back."""
+    if work[k].taken >= 0.0:
+        work[k].level += work[k].taken * gain_h
+        return
+    out = -work[k].taken * step_h * spec[k].per_give
+    work[k].level -= out
+    work[k].given += out
+
+
+@inlined
+def able_to_give(spec: np.recarray, work: np.recarray, k: int, hours_left: float, step_h: float) -> float:
+    """What a load may give back in a step [kW]: while it is there, above what it keeps, and not while it must fill."""
+    if spec[k].gives_kw <= 0.0 or hours_left <= 0.0 or work[k].wish > 0.0 or work[k].taken != 0.0:
+        return 0.0
+    held = max(work[k].level - spec[k].keep_kwh, 0.0)
+    return min(spec[k].gives_kw, held / (step_h * spec[k].per_give))
+
+
+@inlined
 def book_loads(work: np.recarray, sums: np.ndarray) -> None:
     """Books what the working figures came to; see `LOAD_SUMS`."""
     for k in range(work.size):
         sums[k, SURPLUS], sums[k, LOST], sums[k, SHORT] = work[k].surplus, work[k].lost, work[k].short
+        sums[k, GIVEN] = work[k].given
 
 
 @compiled
@@ -272,7 +309,8 @@ def _run_alone(s: LoadSteps, work: np.recarray, r: LoadRecord, step_h: float) ->
             must = begin_load(
                 spec, work, k, draw_kwh[k, t], per_gain_h[k, t], fill_to_kwh[k, t], hours_left[k, t], step_h
             )
-            work[k].level += must * gain_h[k, t]
+            work[k].taken = must
+            end_load(spec, work, k, gain_h[k, t], step_h)
             kw[k, t], stored[k, t] = must, work[k].level
     book_loads(work, r.sums)
 
@@ -297,13 +335,13 @@ class LoadsRun:
 
         Parameters
         ----------
-        name : {"taken", "used", "surplus", "lost", "short"}
-            Electricity taken; energy of the stores used; else see `LoadRecord`.
+        name : {"taken", "used", "surplus", "lost", "short", "given"}
+            Electricity taken, without what was given back; energy of the stores used; else see `LoadRecord`.
         load : int, optional
             Number of the load.
         """
         if name == "taken":
-            each = self.kw.sum(axis=1) * self.step_h
+            each = np.maximum(self.kw, 0.0).sum(axis=1) * self.step_h
         elif name == "used":
             wanted = np.array([item.draw_kw.sum() for item in self.loads]) * self.step_h
             each = wanted - self.sums[:, SHORT]
@@ -315,11 +353,20 @@ class LoadsRun:
         """What does not close in each store over the run [kWh]."""
         result = []
         for number, load in enumerate(self.loads):
-            into = float((self.kw[number] * load.gain).sum()) * self.step_h
+            into = float((np.maximum(self.kw[number], 0.0) * load.gain).sum()) * self.step_h
             last = self.stored[number, -1] if self.kw.size else load.initial * load.cap_kwh
-            out = self.kwh("used", number) + self.kwh("lost", number)
+            out = self.kwh("used", number) + self.kwh("lost", number) + self.kwh("given", number)
             result.append(load.initial * load.cap_kwh + into - out - last)
         return np.array(result)
+
+    def on_dc_kw(self, converter: int | None = None) -> np.ndarray:
+        """What loads on a DC bus took of it, of one converter's number from 0 or of all, shape (steps,) [kW]."""
+        rows = [
+            kw
+            for load, kw in zip(self.loads, self.kw, strict=True)
+            if load.converter > 0 and converter in (None, load.converter - 1)
+        ]
+        return np.sum(rows, axis=0) if rows else np.zeros(self.kw.shape[1])
 
     def cut(self, first: int, last: int) -> "LoadsRun":
         """Steps [first, last) alone; sums stay those of the whole."""

@@ -45,8 +45,13 @@ class PlantBus:
         """What all controlled loads take together [kW]."""
         return self.loads.kw.sum(axis=0) if self.loads.loads else np.zeros(self.bus.shape[1])
 
+    @property
+    def controlled_ac_kw(self) -> np.ndarray:
+        """What those of them take that hang on the AC bus [kW]."""
+        return self.controlled_kw - self.loads.on_dc_kw() if self.loads.loads else self.controlled_kw
+
     def at_bus(self, name: str) -> np.ndarray:
-        """Home, import or export [kW]."""
+        """Home, import or export [kW]; of the home also what loads take of a DC bus."""
         return self.bus[BUS_AT[name]]
 
     def bus_kwh(self, name: str) -> float:
@@ -131,6 +136,8 @@ class PlantYear(PlantSums):
         outward, inward = np.maximum(f["ac"], 0.0), np.maximum(-f["ac"], 0.0)
         given = f["pv_dc"] + f["discharge"] + inward - f["rectifier"]
         taken = f["tracker"] + f["clipped"] + f["curtailed"] + f["dc_dc"] + f["charge"]
+        if any(load.converter for load in self.loads.loads):
+            taken = taken + np.array([self.loads.on_dc_kw(number) for number in range(len(self.plant))])
         return (given - taken - outward - f["inverter"]) * self.step_h
 
     def battery_residuals_kwh(self) -> np.ndarray:
@@ -143,6 +150,8 @@ class PlantYear(PlantSums):
     def ac_residuals_kwh(self) -> np.ndarray:
         """What does not close at the AC bus in each step [kWh], shape (steps,)."""
         given = self.at_bus("import") + self.of("ac")
+        if self.loads.loads:
+            given = given + self.loads.on_dc_kw()
         return (given - self.at_bus("home") - self.at_bus("export") - self.of("standby")) * self.step_h
 
     @property
@@ -287,15 +296,22 @@ def _bus_plant(
     out: Record,
     loads: _Loads,
 ) -> PlantBus:
-    taken = _simulate(arguments, out, loads, step_h)
+    taken = _simulate(arguments, out, loads, step_h, order)
     stored = out.stored if order is None else out.stored[_back(order)]
     return PlantBus(plant, step_h, out.bus, stored, loads=taken)
 
 
-def _simulate(arguments: _Arguments, out: Record, loads: _Loads, step_h: float) -> LoadsRun:
+def _simulate(
+    arguments: _Arguments, out: Record, loads: _Loads, step_h: float, order: np.ndarray | None
+) -> LoadsRun:
     """Runs the kernel; what the controlled loads took."""
     steps = out.bus.shape[1]
     packed = pack_loads(loads, steps, step_h)
+    if order is not None:
+        back = _back(order)
+        for number, load in enumerate(loads):
+            if load.converter > 0:
+                packed.spec[number]["converter"] = back[load.converter - 1] + 1
     record = new_load_record(len(loads), steps if loads else 1)
     grid_tied.run(*arguments, out, packed, new_load_work(packed), record)
     return LoadsRun(loads, step_h, *record) if loads else NO_LOADS
@@ -319,7 +335,7 @@ def _run(
 ) -> tuple[Record, LoadsRun]:
     arguments, order = _arguments(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate)
     out = new_record(len(plant), arguments[2].home_kw.shape[1], flows=flows, sums=sums)
-    taken = _simulate(arguments, out, tuple(loads), step_h)
+    taken = _simulate(arguments, out, tuple(loads), step_h, order)
     if order is None:
         return out, taken
     back = _back(order)

@@ -5,7 +5,7 @@ from typing import Any
 
 from calm_relay.job.base import minutes_of
 from calm_relay.job.control import Window
-from calm_relay.job.demand import LOAD_FIELDS, Car, HotWater
+from calm_relay.job.demand import LOAD_FIELDS, ON_HYBRID, Car, HotWater
 from calm_relay.job.model import Job
 from calm_relay.planning.findings.base import (
     Finding,
@@ -16,9 +16,10 @@ from calm_relay.planning.findings.base import (
     stops,
     stops_if,
     warns,
+    warns_if,
 )
 from calm_relay.planning.operation.island import forming_kw, forms_grid
-from calm_relay.planning.operation.simulate import loads_of
+from calm_relay.planning.operation.simulate import car_unit, loads_of
 
 # Share of what a load is asked for that may be missing before it is told: a cold morning or two.
 SMALL_SHARE = 0.01
@@ -184,3 +185,73 @@ def check_load_ports(subject: Subject) -> list[Finding]:
             stops_if(amps > stated + 1e-9, "load port", "Home", path, said, reading=(amps, stated, "A"), rule=rule)
         )
     return found
+
+
+@check
+def check_car_chargers(subject: Subject) -> list[Finding]:
+    """A car on a hybrid's DC charger: what bounds it, and how long it takes; whether it may give back."""
+    job, found = subject.job, []
+    number = car_unit(subject.design)
+    for place, car in enumerate(job.demand.cars):
+        path = f"demand.cars.{place}.charger"
+        if car.charger == ON_HYBRID and number is None:
+            mend = Mend("A charger on AC", _with_load("cars", place, charger="on AC"))
+            said = f"{car.name} is to hang on a hybrid's DC charger; no unit of this option has one."
+            found.append(stops("car charger", "Home", path, said, rule="inverter datasheet", mends=(mend,)))
+        elif car.charger == ON_HYBRID and number is not None:
+            found.append(_dc_charger(subject, place, number))
+            # One charger serves one car.
+            number = None
+        if car.car_gives_back:
+            found.append(_giving(subject, place))
+    return found
+
+
+def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
+    """The least of what bounds a DC charger without sun, and the hours it then takes."""
+    job, car = subject.job, subject.job.demand.cars[place]
+    unit = subject.design.converters[number]
+    bounds = {
+        "the charger": min(unit.inverter.dc_charger_kw or 0.0, car.charger_kw),
+        "the inverter": unit.inverter.ac_kw + (unit.gives[0] if car.from_battery and unit.has_battery else 0.0),
+    }
+    if job.supply.on_grid and car.within_fuse:
+        night = subject.site.night
+        spare = job.supply.import_limit_kw - float(subject.context.demand.kw[night].mean())
+        bounds["the main fuse"] = max(spare, 0.0)
+    owner = min(bounds, key=lambda name: bounds[name])
+    power = max(bounds[owner], 1e-9)
+    hours = car.kwh_per_day / power
+    window = ((minutes_of(car.end) - minutes_of(car.start)) % 1440 or 1440) / 60.0
+    sentence = (
+        f"{car.name} on the DC charger of {unit.inverter.name}: {power:.1f} kW without sun, bounded by {owner}; "
+        f"{car.kwh_per_day:g} kWh take {hours:.1f} of the {window:g} h it stands there."
+    )
+    return warns_if(
+        hours > window,
+        "car charger",
+        "Home",
+        f"demand.cars.{place}.charger",
+        sentence,
+        reading=(hours, window, "h"),
+        rule=f"{unit.inverter.name}, datasheet; the job's survey",
+    )
+
+
+def _giving(subject: Subject, place: int) -> Finding:
+    """What a car gave back in the year, or why it does not."""
+    job, car = subject.job, subject.job.demand.cars[place]
+    names = [item.name for item in loads_of(job, subject.site)]
+    run = subject.outcome.year.loads
+    load = run.loads[names.index(car.name)] if car.name in names else None
+    path, rule = f"demand.cars.{place}.car_gives_back", "the job's survey; inverter datasheet"
+    if load is None or load.gives_kw <= 0.0:
+        said = f"{car.name} may give back by its maker; nothing says that its charger does, and none is counted."
+        return warns("car gives back", "Home", path, said, rule=rule)
+    given = run.kwh("given", names.index(car.name))
+    kept = car.keeps * (car.battery_kwh or 0.0)
+    said = (
+        f"{car.name} gives {given:,.0f} kWh a year out of its battery to the house, and keeps {kept:.0f} kWh; ask its "
+        "maker what that means for the warranty, and the operator whether it must be notified."
+    )
+    return passes("car gives back", "Home", path, said, rule=rule)

@@ -115,7 +115,8 @@ def check_transformers_read(subject: Subject) -> list[Finding]:
             "current transformers",
             "Wiring",
             f"existing_transformers.{subject.job.existing_transformers.index(item)}",
-            f"{item.name} are read by {item.read_by}, which goes: take them away, or have the new unit read them.",
+            f"{item.name} are read by {item.read_by}, which is not there then: take them away, or have the new unit "
+            "read them.",
             rule="the job's survey",
             mends=(
                 Mend("Take them away", partial(_with, item.name, fate="remove")),

@@ -37,7 +37,7 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
     give and draw on the phases they hang on.
     """
     if job.supply.phases == "single":
-        net_kw = demand.kw + year.controlled_kw
+        net_kw = demand.kw + year.controlled_ac_kw
         for number in range(len(design.converters)):
             net_kw -= year.of("ac", number)
             net_kw += year.of("standby", number)
@@ -64,7 +64,7 @@ def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBu
     if len(shares) and not (shares == shares[0]).all():
         return float(imported.max()) / count
     load_kw = home_by_phase(job, demand, year)
-    given = demand.kw + year.controlled_kw - imported + year.at_bus("export")
+    given = demand.kw + year.controlled_ac_kw - imported + year.at_bus("export")
     spread = shares[0] if len(shares) else np.full(count, 1.0 / count)
     return max(float((load - share * given).max()) for load, share in zip(load_kw, spread, strict=True))
 

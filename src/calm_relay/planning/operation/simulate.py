@@ -13,6 +13,7 @@ from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.kept import OLD_YEARS_BYTES, YEARS_BYTES, kept
 from calm_relay.physics.money import Terms, bill_by_month, yearly_bill
 from calm_relay.physics.plant.inputs import Inputs, YearCache, bus_inputs, frozen, run_inputs
+from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import PlantBus, PlantYear, run_plant
 from calm_relay.planning.architecture.design import Converter, Design
@@ -44,8 +45,43 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
         control_of(design, job, calendar),
         _thermal_derate(design, job, site),
         island,
-        tuple(item.load for item in loads_of(job, site)),
+        on_units(tuple(item.load for item in loads_of(job, site)), design),
     )
+
+
+def car_unit(design: Design) -> int | None:
+    """Number of the unit of a design that has a DC charger for a car; None where none has."""
+    return next((n for n, unit in enumerate(design.converters) if unit.inverter.dc_charger_kw), None)
+
+
+def on_units(loads: tuple[ControlledLoad, ...], design: Design) -> tuple[ControlledLoad, ...]:
+    """Loads that are to hang on a hybrid's DC charger, on the unit of a design that has one; else on AC.
+
+    A charger serves one car: a further one hangs on AC. What it surely gives without sun is the inverter's AC rating.
+    """
+    number, found = car_unit(design), []
+    for load in loads:
+        if load.converter == 0:
+            found.append(load)
+        elif number is None:
+            found.append(load.after(converter=0, gives_kw=0.0))
+        else:
+            inverter = design.converters[number].inverter
+            most = min(load.max_kw, inverter.dc_charger_kw or 0.0)
+            sure = min(1.0, inverter.ac_kw / most)
+            gives = min(load.gives_kw, inverter.dc_charger_kw or 0.0) if inverter.car_to_house else 0.0
+            left = load.hours_left if sure >= 1.0 else frozen(load.hours_left * sure)
+            found.append(
+                load.after(
+                    converter=number + 1,
+                    max_kw=most,
+                    min_kw=min(load.min_kw, most),
+                    gives_kw=gives,
+                    hours_left=left,
+                )
+            )
+            number = None
+    return tuple(found)
 
 
 def inputs_in(inputs: Inputs, design: Design, job: Job, weather: SiteYear) -> Inputs:

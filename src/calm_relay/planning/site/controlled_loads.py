@@ -7,7 +7,7 @@ import numpy as np
 
 from calm_relay.job.base import minutes_of
 from calm_relay.job.control import BATTERY, Control, Window
-from calm_relay.job.demand import Car, FlexibleLoad, HeatPump, HotWater, MeteredDemand, ShapedDemand
+from calm_relay.job.demand import ON_HYBRID, Car, FlexibleLoad, HeatPump, HotWater, MeteredDemand, ShapedDemand
 from calm_relay.job.tariff import Tariff
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.demand_shape import heat_by_day
@@ -33,6 +33,8 @@ PATTERNS = {
     "evening": ((17, 0.1), (18, 0.25), (19, 0.3), (20, 0.2), (21, 0.15)),
     "all day": tuple((hour, 1.0 / 16.0) for hour in range(7, 23)),
 }
+# Of what leaves a car's battery so much reaches the house: common practice, no source.
+GIVES_BACK = 0.93
 # Power above what the coldest day asks, where a heat pump states none: common practice, no source.
 SPARE_POWER = 1.2
 
@@ -147,9 +149,19 @@ def _opens(start: str, days: Sequence[str], calendar: YearCalendar) -> np.ndarra
 
 
 def _task(
-    kwh: float, most_kw: float, opens: np.ndarray, minutes: int, calendar: YearCalendar, price: np.ndarray | None
+    kwh: float,
+    most_kw: float,
+    opens: np.ndarray,
+    minutes: int,
+    calendar: YearCalendar,
+    price: np.ndarray | None,
+    full_kwh: float | None = None,
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """So much to take in each window: what is used, when it may be taken, the level to fill to, and the hours left."""
+    """So much to take in each window: what is used, when it may be taken, the level to fill to, and the hours left.
+
+    `full_kwh` is what the store holds where that is more than a window's.
+    """
+    full = kwh if full_kwh is None else full_kwh
     steps = calendar.steps
     used, may = np.zeros(steps), np.zeros(steps, dtype=bool)
     fill, left = np.zeros(steps), np.zeros(steps)
@@ -159,7 +171,7 @@ def _task(
         may[stay] = True
         left[stay] = (stay.size - np.arange(stay.size)) * calendar.step_h
         if price is not None:
-            fill[stay[np.argsort(price[stay], kind="stable")[:wanted]]] = kwh
+            fill[stay[np.argsort(price[stay], kind="stable")[:wanted]]] = full
     return used, may, fill, left
 
 
@@ -167,11 +179,15 @@ def _car(car: Car, calendar: YearCalendar, price: np.ndarray | None) -> Controll
     minutes = (minutes_of(car.end) - minutes_of(car.start)) % 1440 or 1440
     cheap = car.control == "in cheap hours"
     bought = price if cheap and price is not None else np.zeros(calendar.steps) if cheap else None
+    gives = car.may_give_back and car.battery_kwh is not None
+    full = car.battery_kwh if gives and car.battery_kwh is not None else car.kwh_per_day
     used, may, fill, left = _task(
-        car.kwh_per_day, car.charger_kw, _opens(car.start, car.days, calendar), minutes, calendar, bought
+        car.kwh_per_day, car.charger_kw, _opens(car.start, car.days, calendar), minutes, calendar, bought, full
     )
+    if car.control == "at once":
+        fill = np.where(may, full, 0.0)
     return ControlledLoad(
-        car.kwh_per_day,
+        full,
         car.charger_kw,
         frozen(used),
         _ones(calendar),
@@ -181,6 +197,10 @@ def _car(car: Car, calendar: YearCalendar, price: np.ndarray | None) -> Controll
         min_kw=min(car.least_kw, car.charger_kw),
         from_battery=car.from_battery,
         managed=car.within_fuse,
+        converter=1 if car.charger == ON_HYBRID else 0,
+        gives_kw=(car.gives_kw or car.charger_kw) if gives else 0.0,
+        keep_kwh=car.keeps * full if gives else 0.0,
+        give_efficiency=GIVES_BACK if gives else 1.0,
     )
 
 

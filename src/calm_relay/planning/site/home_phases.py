@@ -34,6 +34,8 @@ def controlled_by_phase(supply: Supply, run: LoadsRun) -> np.ndarray:
     count = COUNT[supply.phases]
     taken = np.zeros((count, run.kw.shape[1]))
     for load, kw in zip(run.loads, run.kw, strict=True):
+        if load.converter > 0:
+            continue
         if 0 < load.phase <= count:
             taken[load.phase - 1] += kw
         else:

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from calm_relay.job.demand import Car, HeatPump
 from calm_relay.job.model import Job
+from calm_relay.physics.plant.island import IslandYear
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.plan import Plan, plan
@@ -97,9 +98,16 @@ def _each(made: Plan, option: Option, folder: Path, progress: Progress) -> Itera
             then.outcome.money.bill - option.outcome.money.bill,
             later.import_kwh - now.import_kwh,
             float(then.outcome.year.at_bus("import").max()),
-            None if made.job.supply.on_grid else then.outcome.unmet,
+            None if made.job.supply.on_grid else _unserved(then.outcome.island_year),
             passed,
         )
+
+
+def _unserved(year: IslandYear) -> float:
+    """Share of all that is asked that goes unserved, with what loads that obey go short of."""
+    short = year.loads.kwh("short") if year.loads.loads else 0.0
+    asked = float(year.outage.asked_kw.sum() * year.step_h) + short
+    return (year.unmet_kwh + short) / asked if asked > 0.0 else 0.0
 
 
 def _with_load(job: Job, load: HeatPump | Car) -> Job | None:

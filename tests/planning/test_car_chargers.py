@@ -1,0 +1,127 @@
+"""Cars on a hybrid's DC charger and cars that give back: what bounds them, what it comes to, what is asked first."""
+
+import numpy as np
+import pytest
+from pydantic import ValidationError
+
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.demand import ON_HYBRID, Car
+from calm_relay.planning.findings import Severity
+from calm_relay.planning.operation.simulate import loads_of
+from tests.plans import plan
+
+NIGHT = Car(
+    name="Car", kwh_per_day=12.0, charger_kw=11.0, start="22:00", end="06:00", control="in cheap hours",
+    charger=ON_HYBRID,
+)  # fmt: skip
+HYBRID = "hybrid-swap"
+
+
+@pytest.fixture(scope="module")
+def pottery():
+    return demo_job("pottery")
+
+
+@pytest.fixture(scope="module")
+def unit(pottery):
+    return plan(pottery).option(HYBRID).design.leader.inverter
+
+
+def with_car(job, car, unit=None, **changes):
+    job = job.with_(demand=job.demand.with_(cars=(car,)))
+    if unit is None:
+        return job
+    return job.with_(
+        own_equipment=job.own_equipment.with_(inverters=(unit.with_(**changes),)),
+        battery=job.battery.with_(hybrid=unit.key),
+    )
+
+
+def found(option, check):
+    return [item for item in option.findings if item.check == check]
+
+
+def test_a_dc_charger_is_bounded_by_the_inverter_at_night(pottery, unit):
+    made = plan(with_car(pottery, NIGHT, unit, dc_charger_kw=9.0))
+    option = made.option(HYBRID)
+    (note,) = found(option, "car charger")
+    assert f"{unit.ac_kw:.1f} kW without sun, bounded by the inverter" in note.sentence
+    assert note.measured == pytest.approx(12.0 / unit.ac_kw) and note.limit == 8.0
+    run = option.outcome.year.loads
+    assert run.loads[0].converter == 1 + option.design.converters.index(option.design.leader)
+    assert 0.0 < run.kw.max() <= unit.ac_kw + 1e-6
+    assert run.kwh("short") == pytest.approx(0.0, abs=1.0)
+    assert option.outcome.year.largest_residual_kwh < 1e-9
+
+
+def test_with_sun_the_array_comes_to_it_without_the_inverter(pottery, unit):
+    day = NIGHT.with_(start="09:00", end="17:00", control="on surplus", kwh_per_day=20.0, charger_kw=5.0)
+    on_dc = plan(with_car(pottery, day, unit, dc_charger_kw=5.0)).option(HYBRID).outcome
+    on_ac = plan(with_car(pottery, day.with_(charger="on AC"), unit)).option(HYBRID).outcome
+    assert on_dc.year.kwh("clipped") <= on_ac.year.kwh("clipped") + 1e-6
+    assert on_dc.year.kwh("inverter") < on_ac.year.kwh("inverter")
+    assert on_dc.money.bill < on_ac.money.bill
+
+
+def test_an_option_without_a_dc_charger_stops_and_is_mended(pottery):
+    made = plan(with_car(pottery, NIGHT))
+    (note,) = found(made.option("ac-addon"), "car charger")
+    assert note.severity is Severity.STOP
+    job = note.mends[0].apply(made.job)
+    assert not found(plan(job).option("ac-addon"), "car charger")
+
+
+GIVES = NIGHT.with_(
+    start="16:00", end="07:00", charger="on AC", battery_kwh=50.0, car_gives_back=True, charger_gives_back=True,
+    gives_kw=5.0, keeps=0.6,
+)  # fmt: skip
+
+
+def test_a_car_gives_back_where_both_state_it_and_imports_fall_in_the_evening(pottery):
+    made = plan(with_car(pottery, GIVES))
+    (note,) = found(made.as_is, "car gives back")
+    assert note.severity is Severity.OK and "keeps 30 kWh" in note.sentence
+    year = made.as_is.outcome.year
+    assert year.loads.kwh("given") > 300.0
+    assert year.loads.stored.min() >= 30.0 - 12.0 - 1e-6
+    plain = plan(with_car(pottery, GIVES.with_(car_gives_back=False))).as_is.outcome.year
+    evening = (made.site.calendar.wall_minute >= 17 * 60) & (made.site.calendar.wall_minute < 21 * 60)
+    assert year.at_bus("import")[evening].sum() < 0.75 * plain.at_bus("import")[evening].sum()
+    assert year.largest_residual_kwh < 1e-9
+
+
+def test_where_the_charger_does_not_state_it_nothing_is_counted(pottery, unit):
+    silent = plan(with_car(pottery, GIVES.with_(charger_gives_back=False)))
+    (note,) = found(silent.as_is, "car gives back")
+    assert note.severity is Severity.CHECK and "none is counted" in note.sentence
+    assert silent.as_is.outcome.year.loads.kwh("given") == 0.0
+    on_dc = GIVES.with_(charger=ON_HYBRID)
+    for states, gives in ((False, False), (True, True)):
+        made = plan(with_car(pottery, on_dc, unit, dc_charger_kw=6.0, car_to_house=states)).option(HYBRID)
+        assert (made.outcome.year.loads.kwh("given") > 0.0) == gives
+        assert made.outcome.year.largest_residual_kwh < 1e-9
+
+
+def test_two_cars_share_no_charger_and_stand_in_the_plan_s_order(pottery, unit):
+    two = (NIGHT, NIGHT.with_(name="Second car"))
+    job = with_car(pottery, NIGHT, unit, dc_charger_kw=9.0)
+    made = plan(job.with_(demand=job.demand.with_(cars=two)))
+    loads = made.option(HYBRID).outcome.year.loads.loads
+    assert len(loads_of(made.job, made.site)) == 2
+    assert [load.converter > 0 for load in loads] == [True, False]
+
+
+def test_what_a_car_cannot_be_is_refused_at_its_field():
+    with pytest.raises(ValidationError, match="battery_kwh: is missing"):
+        Car(kwh_per_day=10.0, charger_kw=7.0, car_gives_back=True)
+    with pytest.raises(ValidationError, match="less than the 10 kWh of a day"):
+        Car(kwh_per_day=10.0, charger_kw=7.0, battery_kwh=8.0)
+    assert Car(kwh_per_day=10.0, charger_kw=7.0, charger=ON_HYBRID).is_controlled
+
+
+# Hours to charge by hand: 12 kWh at 7.4, 5 and 3.6 kW; arithmetic.
+@pytest.mark.parametrize(("dc_kw", "hours"), [(7.4, 12.0 / 5.0), (4.0, 3.0), (3.6, 12.0 / 3.6)])
+def test_hours_to_charge_by_hand(pottery, unit, dc_kw, hours):
+    made = plan(with_car(pottery, NIGHT, unit, dc_charger_kw=dc_kw, ac_kw=5.0)).option(HYBRID)
+    assert found(made, "car charger")[0].measured == pytest.approx(hours)
+    assert np.isfinite(made.outcome.money.bill)
