@@ -461,8 +461,9 @@ def run(
     draw_kwh, gain_h, per_gain_h = loads.draw_kwh, loads.gain_h, loads.per_gain_h
     fill_to_kwh, hours_left = loads.fill_to_kwh, loads.hours_left
     load_kw, load_kwh = load_out.kw, load_out.stored
-    any_first, by_level, level_now, giving = False, False, 1.0, False
+    any_first, by_level, level_now, giving, any_dc = False, False, 1.0, False, False
     for k in range(spec.size):
+        any_dc = any_dc or spec[k].converter > 0
         giving = giving or spec[k].gives_kw > 0.0
         any_first = any_first or spec[k].first > 0
         by_level = by_level or spec[k].soc_above > 0.0 or spec[k].on_above > 0.0
@@ -533,7 +534,7 @@ def run(
         # Arrays without a battery first: they can only go to the bus.
         _serve_arrays(c, w, spare, False, target, exporting, bias_kw)
         _serve_arrays(c, w, spare, True, target, exporting, bias_kw)
-        for k in range(spec.size):
+        for k in range(spec.size if any_dc else 0):
             if spec[k].converter > 0:
                 j = spec[k].converter - 1
                 if spec[k].from_battery > 0 and may_discharge[t]:
@@ -551,8 +552,9 @@ def run(
         for k in range(spec.size):
             if not (may[k, t] and level_now >= spec[k].soc_above):
                 continue
-            left, j = _all(spare), spec[k].converter - 1
-            if j >= 0:
+            left = _all(spare)
+            if any_dc and spec[k].converter > 0:
+                j = spec[k].converter - 1
                 most = _dc_left(c, w, j, max(left, 0.0))
                 more = on_surplus(spec, load_work, k, most, step_h) if most > 1e-9 else 0.0
                 if more > 0.0:
