@@ -2,6 +2,7 @@
 
 import json
 
+import numpy as np
 import pytest
 
 from calm_relay.exchange.job_file import parse_job
@@ -11,6 +12,7 @@ from calm_relay.job.survey import ExistingBattery, ExistingInverter, PlannedStri
 from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.findings.side_by_side import array_by_unit_kw
 from calm_relay.planning.operation.island import forming_kw
+from calm_relay.planning.studies.inverter_sweep import clipped_day, load_hours, sweep_inverter
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.moment import moment_of
 from calm_relay.planning.views.string_ladder import ladders_of
@@ -289,3 +291,19 @@ def test_an_old_battery_on_what_does_not_speak_to_it_is_found_and_mended(two_roo
     (again,) = [item for item in plan(other).option("as-is").findings if item.check == "existing battery"]
     mended = plan(again.mends[0].apply(other)).option("as-is")
     assert not [item for item in mended.findings if item.check == "existing battery"]
+
+
+def test_a_sweep_of_sizes_moves_every_inverter_of_the_roof_in_proportion(two_roofs):
+    made = plan(two_roofs)
+    option = made.option("as-is")
+    sweep = sweep_inverter(made, option)
+    assert (sweep.chosen_kw, sweep.units) == (8.0, 2)
+    at = int(np.flatnonzero(sweep.ac_kw == 8.0)[0])
+    assert sweep.bill[at] == pytest.approx(option.outcome.money.bill)
+    assert sweep.given_kwh[at] == pytest.approx(sum(option.outcome.year.kwh_out(number) for number in (0, 1)))
+    assert (np.diff(sweep.clipped_kwh) <= 1e-6).all()
+    hours = load_hours(option)
+    giving = sum(option.outcome.year.of("ac", number) for number in (0, 1)) > 0
+    assert hours.hours.sum() == pytest.approx(giving.sum() * 0.25)
+    day = clipped_day(made, option)
+    assert day.limit_kw == 8.0 and day.given.max() <= 8.0 + 1e-9

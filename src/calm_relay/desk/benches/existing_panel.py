@@ -4,6 +4,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 
+from calm_relay.desk.benches.in_hand import number_in_hand
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
@@ -105,9 +106,7 @@ class _Things(QWidget):
         """Shows the one in hand as the job states it."""
         before = None if self._job is None else len(self.things)
         self._job = job
-        if before is not None and len(self.things) != before:
-            self._number = len(self.things) - 1
-        self._number = min(max(self._number, 0), max(len(self.things) - 1, 0))
+        self._number = number_in_hand(self._number, before, len(self.things))
         self._offer(equipment)
         self._show_thing()
         self.problem.hide()

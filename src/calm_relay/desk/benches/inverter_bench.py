@@ -228,9 +228,10 @@ class InverterBench(Bench):
         )
         self.summary.setText(
             rich(
-                "At {:g} kW: <span style='color:{}'>clipped {:,.0f} kWh</span>, <span style='color:{}'>idle and "
+                "At {:g} kW{}: <span style='color:{}'>clipped {:,.0f} kWh</span>, <span style='color:{}'>idle and "
                 "standby {:,.0f} kWh</span>, imported {:,.0f} kWh more than at the best size ({}).",
                 result.chosen_kw,
+                f" in {result.units} units" if result.units > 1 else "",
                 look.stop,
                 result.clipped_kwh[at],
                 look.direct,

@@ -20,8 +20,8 @@ SIZES = 40
 class InverterSweep:
     """Yearly energies over AC size, every other thing equal; each array has one entry a size [kW], [kWh].
 
-    `given_kwh` is what the inverter gives to the AC bus, `bill` the year's bill, `unit_price` the price of such a unit
-    by the catalogue's units of its kind, None where there are fewer than two.
+    `given_kwh` is what the inverters of the roof give to the AC bus, `bill` the year's bill, `unit_price` the price of
+    such units by the catalogue's of their kind, None where there are fewer than two; `units` are how many they are.
     """
 
     ac_kw: np.ndarray
@@ -33,6 +33,7 @@ class InverterSweep:
     bill: np.ndarray
     unit_price: np.ndarray | None
     chosen_kw: float
+    units: int = 1
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,35 +49,51 @@ class LoadHours:
 def sweep_inverter(
     plan: Plan, option: Option | RefusedOption, progress: Progress = unheard
 ) -> InverterSweep | None:
-    """Sizes from a third of the array to one and a half times it; None without one unit that carries the array.
+    """Sizes from a third of the array to one and a half times it; None without a unit that carries the array.
 
-    The size alone is changed: the loss curve and the standby draw grow with the rating, the trackers stay.
+    The size alone is changed: the loss curve and the standby draw grow with the rating, the trackers stay. Where
+    several units take the roof's power all of them are changed in the same proportion.
     """
-    if isinstance(option, RefusedOption):
+    numbers = _roof_units(option)
+    if isinstance(option, RefusedOption) or not numbers:
         return None
-    converter = option.design.pv_converter
-    if converter is None or converter.micro or not converter.has_array:
-        return None
-    number = option.design.converters.index(converter)
+    units = [option.design.converters[number] for number in numbers]
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
-    part = inputs.plant[number]
-    chosen = converter.inverter.ac_kw
-    sizes = np.unique(np.append(np.linspace(converter.array_kw / 3, converter.array_kw * 1.5, SIZES - 1), chosen))
+    chosen = sum(unit.inverter.ac_kw for unit in units)
+    array_kw = sum(unit.array_kw for unit in units)
+    sizes = np.unique(np.append(np.linspace(array_kw / 3, array_kw * 1.5, SIZES - 1), chosen))
     rows = []
     for done, size in enumerate(sizes):
         progress(done / sizes.size, "Trying converter sizes")
-        scaled = replace(
-            part, ac_limit_kw=float(size), loss_rated_kw=float(size), standby_kw=part.standby_kw * size / chosen
+        plant, factor = list(inputs.plant), float(size) / chosen
+        for number in numbers:
+            part = plant[number]
+            rated = part.ac_limit_kw * factor
+            plant[number] = replace(
+                part, ac_limit_kw=rated, loss_rated_kw=rated, standby_kw=part.standby_kw * factor
+            )
+        year = run_inputs(replace(inputs, plant=tuple(plant)))
+        idle = year.kwh("standby") + sum(
+            float(plant[n].loss.k0 * plant[n].ac_limit_kw * (year.of("ac", n) > 0).sum() * year.step_h)
+            for n in numbers
         )
-        plant = (*inputs.plant[:number], scaled, *inputs.plant[number + 1 :])
-        year = run_inputs(replace(inputs, plant=plant))
-        idle = year.kwh("standby") + float(part.loss.k0 * size * (year.of("ac", number) > 0).sum() * year.step_h)
         bill = bill_of(year, plan.job, plan.site)
         energies = year.kwh("clipped"), year.bus_kwh("import"), year.bus_kwh("export"), idle
-        rows.append((*energies, year.kwh_out(number), bill))
+        rows.append((*energies, sum(year.kwh_out(number) for number in numbers), bill))
+    each = [_prices(option, unit, sizes * unit.inverter.ac_kw / chosen) for unit in units]
+    known = [prices for prices in each if prices is not None]
+    price = np.sum(known, axis=0) if len(known) == len(each) else None
     return InverterSweep(  # type: ignore[call-arg]
-        sizes, *np.array(rows).T, _prices(option, converter, sizes), chosen
+        sizes, *np.array(rows).T, price, chosen, len(units)
     )
+
+
+def _roof_units(option: Option | RefusedOption) -> tuple[int, ...]:
+    """Numbers of the units that take the roof's power; none of microinverters, or of an option that is refused."""
+    if isinstance(option, RefusedOption):
+        return ()
+    numbers = option.topology.roof_units
+    return () if any(option.design.converters[number].micro for number in numbers) else numbers
 
 
 def _prices(option: Option, converter: Converter, sizes: np.ndarray) -> np.ndarray | None:
@@ -102,23 +119,26 @@ def _alike(item: Inverter, other: Inverter) -> bool:
 
 
 def load_hours(option: Option | RefusedOption, bins: int = 20) -> LoadHours | None:
-    """Hours at each load of the inverter that carries the array; None without one."""
-    if isinstance(option, RefusedOption):
+    """Hours at each load of the inverters that carry the array, of all of them together; None without one."""
+    if isinstance(option, RefusedOption) or not option.topology.roof_units:
         return None
-    converter = option.design.pv_converter
-    if converter is None:
-        return None
-    year = option.outcome.year
-    number = option.design.converters.index(converter)
-    out = np.maximum(year.of("ac", number), 0.0) / converter.inverter.ac_kw
+    year, numbers = option.outcome.year, option.topology.roof_units
+    ratings = {number: option.design.converters[number].inverter.ac_kw for number in numbers}
+    rated = sum(ratings.values())
+    out = sum((np.maximum(year.of("ac", number), 0.0) for number in numbers), np.zeros(year.bus.shape[1])) / rated
     edges = np.linspace(0.0, 1.0, bins + 1)
     counts, _ = np.histogram(out[out > 0], bins=edges)
     middles = (edges[1:] + edges[:-1]) / 2
-    given, lost = year.kwh_out(number), year.kwh("inverter", number)
+    given = sum(year.kwh_out(number) for number in numbers)
+    lost = sum(year.kwh("inverter", number) for number in numbers)
+    curves = [
+        np.asarray(loss_curve(option.design.converters[number].inverter).efficiency(middles)) * kw / rated
+        for number, kw in ratings.items()
+    ]
     return LoadHours(
         edges,
         counts * year.step_h,
-        np.asarray(loss_curve(converter.inverter).efficiency(middles)),
+        np.sum(curves, axis=0),
         given / (given + lost) if given > 0 else None,
     )
 
@@ -137,27 +157,30 @@ class ClippedDay:
 
 
 def clipped_day(plan: Plan, option: Option | RefusedOption) -> ClippedDay | None:
-    """Where the AC limit bites; None without a unit that carries the array."""
-    if isinstance(option, RefusedOption):
+    """Where the AC limit bites, of all units that take the roof's power together; None without one."""
+    if isinstance(option, RefusedOption) or not option.topology.roof_units:
         return None
-    converter = option.design.pv_converter
-    if converter is None:
-        return None
-    year = option.outcome.year
-    number = option.design.converters.index(converter)
-    clipped, offered = year.of("clipped", number), year.of("pv_dc", number) - year.of("tracker", number)
+    year, numbers = option.outcome.year, option.topology.roof_units
+
+    def of(name: str) -> np.ndarray:
+        return np.sum([year.of(name, number) for number in numbers], axis=0)
+
+    clipped, offered = of("clipped"), of("pv_dc") - of("tracker")
     per_day = clipped.size // 365
     by_day = clipped.reshape(365, -1).sum(axis=1)
     day = int(by_day.argmax() if by_day.max() > 0 else offered.reshape(365, -1).sum(axis=1).argmax())
     cut = slice(day * per_day, (day + 1) * per_day)
-    part = year.plant[number].battery
-    stored = year.of("charge", number)[cut] / part.dc_dc_efficiency if part else np.zeros(per_day)
+    stored = np.zeros(per_day)
+    for number in numbers:
+        part = year.plant[number].battery
+        if part is not None:
+            stored = stored + year.of("charge", number)[cut] / part.dc_dc_efficiency
     return ClippedDay(
         plan.site.calendar.standard[cut][0].astype("datetime64[D]"),
         np.arange(per_day) * year.step_h,
         offered[cut],
-        np.maximum(year.of("ac", number)[cut], 0.0),
+        np.sum([np.maximum(year.of("ac", number)[cut], 0.0) for number in numbers], axis=0),
         stored,
         clipped[cut],
-        converter.inverter.ac_kw,
+        sum(option.design.converters[number].inverter.ac_kw for number in numbers),
     )
