@@ -8,9 +8,10 @@ import pytest
 
 from calm_relay.physics.conversion import LossCurve
 from calm_relay.physics.plant.control import Control
+from calm_relay.physics.plant.generators import NO_GENERATORS, GeneratorLimits, generators_of
 from calm_relay.physics.plant.inputs import Inputs, YearCache, run_inputs, run_outage, run_survival, sum_inputs
 from calm_relay.physics.plant.island import Island
-from calm_relay.physics.plant.islanded import NO_GENERATORS, GeneratorLimits, Limits, generators_of
+from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart, GridConnection
 from calm_relay.physics.plant.year import BufferPool, begin_plants

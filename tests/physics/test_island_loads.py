@@ -6,8 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from calm_relay.physics.conversion import LOSSLESS
+from calm_relay.physics.plant.generators import GeneratorLimits, generators_of
 from calm_relay.physics.plant.island import run_island, sum_island
-from calm_relay.physics.plant.islanded import GeneratorLimits, generators_of
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 from tests.examples import examples

@@ -11,8 +11,9 @@ from hypothesis.extra.numpy import arrays
 from calm_relay.physics.conversion import LOSSLESS
 from calm_relay.physics.plant import islanded
 from calm_relay.physics.plant.flows import CONVERTER_FLOWS
+from calm_relay.physics.plant.generators import GeneratorLimits, generators_of
 from calm_relay.physics.plant.island import Island, IslandYear, run_island
-from calm_relay.physics.plant.islanded import GeneratorLimits, Limits, generators_of
+from calm_relay.physics.plant.islanded import Limits
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 from tests.examples import examples
 

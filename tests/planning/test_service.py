@@ -26,6 +26,10 @@ def found(made, key, check):
     return [item for item in made.option(key).findings if item.check == check]
 
 
+def each(job, **changes):
+    return job.with_(generators=tuple(item.with_(**changes) for item in job.generators[:1]))
+
+
 def lines(option):
     return [(line.label, line.amount) for line in option.outcome.money.lines]
 
@@ -107,12 +111,12 @@ def test_a_generator_that_may_go_leaves_where_it_cannot_be_taken(demo):
 
 
 def test_a_generator_that_goes_serves_nobody_and_one_that_moves_costs(hut):
-    gone = hut.with_each_generator(fate="remove", works_cost=75.0)
+    gone = each(hut, fate="remove", works_cost=75.0)
     assert gone.generator is None and not gone.running_generators
     option = plan(gone).option("hybrid-swap")
     assert option.outcome.island_year.generator_hours == 0.0
     assert ("Taking away Generator", 75.0) in lines(option)
-    moved = plan(hut.with_each_generator(fate="move", works_cost=80.0)).option("hybrid-swap")
+    moved = plan(each(hut, fate="move", works_cost=80.0)).option("hybrid-swap")
     assert ("Moving Generator", 80.0) in lines(moved)
     assert moved.outcome.island_year.generator_hours > 0.0
 

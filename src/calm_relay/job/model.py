@@ -562,10 +562,6 @@ class Job(Model):
         rest = self.generators[:number], self.generators[number + 1 :]
         return self.with_(generators=(*rest[0], *((generator,) if generator else ()), *rest[1]))
 
-    def with_each_generator(self, **changes: Any) -> Self:
-        """With fields of every generator changed."""
-        return self.with_(generators=tuple(item.with_(**changes) for item in self.generators))
-
     def string_plan(self, inverter: str, unit: int = 1) -> StringPlan | None:
         """The strings laid by hand for an inverter, of several alike one; None when the planner lays them."""
         return next((plan for plan in self.string_plans if (plan.inverter, plan.unit) == (inverter, unit)), None)

@@ -41,15 +41,9 @@ from calm_relay.physics.plant.flows import (
     book,
     turn_page,
 )
-from calm_relay.physics.plant.loads import (
-    LoadRecord,
-    LoadSteps,
-    begin_load,
-    book_loads,
-    end_load,
-    on_surplus,
-    port_is_on,
-)
+from calm_relay.physics.plant.generators import GENERATORS, NO_GENERATORS, GeneratorLimits, Generators
+from calm_relay.physics.plant.island_loads import begin_loads, end_loads, loads_from
+from calm_relay.physics.plant.loads import LoadRecord, LoadSteps, book_loads
 
 SERVING, TRIPPED, FLAT, LOCKED = 0, 1, 2, 3
 NOTHING, OVERLOAD, START, LEG, OVER_FREQUENCY, EMPTY, START_LEG, TOO_COLD = 0, 1, 2, 3, 4, 5, 6, 7
@@ -61,34 +55,6 @@ BACK_ABOVE, RESTART_SOC = 0.10, 0.10
 RESTART_ABOVE, WAKE_SUN = 0.05, 0.03
 # It tries again after so many minutes, so many times within an hour of supply: common practice, no source.
 RESTART_MIN, RESTARTS, FORGIVEN_MIN = 2.0, 3, 60.0
-
-
-class GeneratorLimits(NamedTuple):
-    """A generator: its power [kW], and the states of charge below which it starts and above which it stops."""
-
-    kw: float = 0.0
-    start: float = 0.0
-    stop: float = 0.0
-
-
-# So many generators may run; the compiled run is made for this number.
-GENERATORS = 4
-Generators = tuple[GeneratorLimits, GeneratorLimits, GeneratorLimits, GeneratorLimits]
-NO_GENERATORS: Generators = (GeneratorLimits(), GeneratorLimits(), GeneratorLimits(), GeneratorLimits())
-
-
-def generators_of(*items: GeneratorLimits) -> Generators:
-    """Generators as the compiled run takes them, from `GENERATORS` of them at most.
-
-    Raises
-    ------
-    ValueError
-        For more.
-    """
-    if len(items) > GENERATORS:
-        raise ValueError(f"{len(items)} generators; wanted {GENERATORS} at most")
-    padded = (*items, *NO_GENERATORS)
-    return (padded[0], padded[1], padded[2], padded[3])
 
 
 class Limits(NamedTuple):
@@ -344,106 +310,6 @@ def _serve(
 
 
 @inlined
-def _load_room(limits: Limits, spec: np.recarray, k: int, leg: np.ndarray) -> float:
-    """What the leg of a controlled load still bears [kW]; a load on no leg is spread over all and bound by none."""
-    phase = spec[k].phase
-    if phase == 0 or limits.legs < 2.0:
-        return np.inf
-    return max(limits.continuous_kw / limits.legs - leg[phase - 1], 0.0)
-
-
-@inlined
-def _load_on_leg(limits: Limits, spec: np.recarray, k: int, leg: np.ndarray, kw: float) -> None:
-    """Adds what a controlled load takes to the legs' load."""
-    phase, count = spec[k].phase, int(max(limits.legs, 1.0))
-    if phase > 0:
-        leg[min(phase, count) - 1] += kw
-    else:
-        for f in range(count):
-            leg[f] += kw / count
-
-
-@inlined
-def _begin_loads(
-    limits: Limits,
-    loads: LoadSteps,
-    work: np.recarray,
-    t: int,
-    soc: float,
-    fed: bool,
-    every: bool,
-    left_kw: float,
-    leg: np.ndarray,
-    step_h: float,
-) -> float:
-    """Begins a step of every controlled load; returns what they take at once [kW], `left_kw` at most.
-
-    While the house is `fed` a battery serves those that it may, and those on a port that is on; with `every` all are.
-    """
-    spec, sum_kw = loads.spec, 0.0
-    for k in range(spec.size):
-        on = port_is_on(spec, work, k, soc)
-        fill_to = spec[k].cap_kwh if on else loads.fill_to_kwh[k, t]
-        must = begin_load(
-            spec, work, k, loads.draw_kwh[k, t], loads.per_gain_h[k, t], fill_to, loads.hours_left[k, t], step_h
-        )
-        work[k].taken, work[k].extra, work[k].wish = 0.0, 0.0, must
-        if fed and (on or every or spec[k].from_battery > 0):
-            taken = min(must, max(left_kw - sum_kw, 0.0), _load_room(limits, spec, k, leg))
-            work[k].taken = taken
-            sum_kw += taken
-            _load_on_leg(limits, spec, k, leg, taken)
-    return sum_kw
-
-
-@inlined
-def _loads_from(
-    limits: Limits,
-    loads: LoadSteps,
-    work: np.recarray,
-    t: int,
-    soc: float,
-    left: float,
-    first: bool,
-    leg: np.ndarray,
-    step_h: float,
-) -> float:
-    """Has controlled loads take of what arrays leave, in their order; returns how much [kW].
-
-    With `first` only those that come before the battery do. What a load must have and no battery serves comes from here
-    whether it takes surplus or not.
-    """
-    spec, sum_kw = loads.spec, 0.0
-    for k in range(spec.size):
-        most = min(left - sum_kw, _load_room(limits, spec, k, leg))
-        if not (loads.may[k, t] and soc >= spec[k].soc_above):
-            most = min(most, work[k].wish - work[k].taken)
-        if most > 1e-12 and (spec[k].first > 0 or not first):
-            more = on_surplus(spec, work, k, most, step_h)
-            work[k].extra += more
-            sum_kw += more
-            _load_on_leg(limits, spec, k, leg, more)
-    return sum_kw
-
-
-@inlined
-def _end_loads(
-    loads: LoadSteps, work: np.recarray, t: int, served: bool, out: LoadRecord, row: int, step_h: float
-) -> float:
-    """Fills the stores with what was taken, nothing where the house was not served; returns its sum [kW]."""
-    sum_kw = 0.0
-    for k in range(loads.spec.size):
-        if not served:
-            work[k].surplus -= work[k].extra * step_h
-            work[k].taken = 0.0
-        end_load(loads.spec, work, k, loads.gain_h[k, t], step_h)
-        out.kw[k, row] = work[k].taken
-        out.stored[k, row] = work[k].level
-        sum_kw += work[k].taken
-    return sum_kw
-
-
-@inlined
 def _over(limits: Limits, own: float, leg: np.ndarray, on_each: float) -> int:
     """Whether what the inverter gives passes its continuous limits: OVERLOAD, LEG or NOTHING."""
     if own > limits.continuous_kw + 1e-9:
@@ -607,6 +473,7 @@ def run(
         generators = g + 1 if able_kw[g] > 0.0 else generators
     by_generator = out.generators
     obeying, obeyed = loads.spec.size > 0, 0.0
+    whole_kw, parted = limits.continuous_kw, limits.legs
     floor = limits.cut_off * usable
     restart_soc = max(RESTART_SOC, limits.cut_off + RESTART_ABOVE)
     at_once = limits.restarts_at_once
@@ -650,7 +517,19 @@ def run(
             # What would pass the inverter's limit waits.
             most = limits.continuous_kw + generator_kw - want
             serves = state == SERVING
-            want += _begin_loads(limits, loads, work, t, soc, serves, generator_kw > 0.0, most, leg, step_h)
+            want += begin_loads(
+                whole_kw,
+                parted,
+                loads,
+                work,
+                t,
+                soc,
+                serves,
+                generator_kw > 0.0,
+                most,
+                leg,
+                step_h,
+            )
         # Generators that run carry what they can; the inverter has the rest.
         helped = min(generator_kw, want)
         # PV inverters wait for a bus that stands before they join it.
@@ -661,7 +540,7 @@ def run(
         if obeying and state == SERVING and generator_kw <= 0.0:
             on_bus = smooth + (switched if switched <= want else 0.0)
             own = min(inverter_ac(c, former, harvest), limits.continuous_kw)
-            want += _loads_from(limits, loads, work, t, soc, on_bus + own - want, True, leg, step_h)
+            want += loads_from(whole_kw, parted, loads, work, t, soc, on_bus + own - want, True, leg, step_h)
         if state == SERVING:
             # So do the arrays on its bus; on each leg those that give to all of them.
             carried = min(switched, want) if switched <= want else 0.0
@@ -700,7 +579,7 @@ def run(
                 if spare > 0.0 and served.ac >= 0.0 and served.given <= 0.0:
                     most = inverter_ac(c, former, served.from_pv + spare)
                     left += max(min(most, limits.continuous_kw) - served.ac, 0.0) * (1.0 - 1e-9)
-                taken = _loads_from(limits, loads, work, t, soc, left, False, leg, step_h)
+                taken = loads_from(whole_kw, parted, loads, work, t, soc, left, False, leg, step_h)
                 if taken > 0.0:
                     want += taken
                     served = _serve(c, w, former, limits, harvest, smooth, switched, want, 0.0, holding, floor)
@@ -736,7 +615,7 @@ def run(
                 kept[j, k] = w[j].stored
             row += 1
             if obeying:
-                obeyed = _end_loads(loads, work, t, serving, out.loads, k, step_h)
+                obeyed = end_loads(loads, work, t, serving, out.loads, k, step_h)
             bus[HOME, k] = want if serving else 0.0
             bus[IMPORT, k] = served.generator
             bus[EXPORT, k] = 0.0
@@ -784,7 +663,7 @@ def run_without_former(
     ac_offered, ac_used, fed = out.ac_offered, out.ac_used, out.on
     flows, sums = out.book.flows, out.book.sums
     generator_kw = 0.0
-    leg = np.zeros(3)
+    leg, whole_kw, parted = np.zeros(3), limits.continuous_kw, limits.legs
     for g in range(GENERATORS):
         generator_kw += limits.generators[g].kw
     begin_run(c, w, step_h)
@@ -800,8 +679,20 @@ def run_without_former(
             fed[t, k] = (fits and asked > 0.0) or (asked <= 0.0 and generator_kw > 0.0)
             any_on = any_on or fed[t, k]
         if loads.spec.size > 0:
-            made += _begin_loads(limits, loads, work, t, 0.0, True, True, generator_kw - made, leg, step_h)
-            _end_loads(loads, work, t, True, out.loads, t, step_h)
+            made += begin_loads(
+                whole_kw,
+                parted,
+                loads,
+                work,
+                t,
+                0.0,
+                True,
+                True,
+                generator_kw - made,
+                leg,
+                step_h,
+            )
+            end_loads(loads, work, t, True, out.loads, t, step_h)
         bus[HOME, t], bus[IMPORT, t], bus[EXPORT, t] = made, made, 0.0
         for g in range(out.generators.shape[0]):
             mine = limits.generators[g].kw
