@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from calm_relay.exchange.shipped import DEMOS, demo_job
+from calm_relay.physics.kept import STORE
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.operation.island import leg_volts
@@ -118,3 +119,16 @@ def test_a_searched_plant_is_the_option_it_opens_as(seed):
     assert brief.unmet == pytest.approx(plant.brief.unmet)
     fuse = notes(option, "main fuse")
     assert all(note.severity is not Severity.STOP for note in fuse), fuse
+
+
+def test_what_stays_is_known_again_when_its_faces_are_made_anew():
+    """Microinverters that stay were taken away in a search once the faces of the plan had been forgotten."""
+    _, made = jobs_at_random(99)
+    assert any(unit.micro for unit in made.as_is.design.converters)
+
+    def outlays():
+        return [plant.brief.money.outlay for plant in search(made, most=12).plants]
+
+    before = outlays()
+    STORE.clear()
+    assert outlays() == before
