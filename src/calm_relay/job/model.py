@@ -562,6 +562,11 @@ class Job(Model):
         rest = self.generators[:number], self.generators[number + 1 :]
         return self.with_(generators=(*rest[0], *((generator,) if generator else ()), *rest[1]))
 
+    def with_named(self, field: str, name: str, **changes: Any) -> Self:
+        """With fields changed of the thing of a name in a list of the job, such as one of `generators`."""
+        items = getattr(self, field)
+        return self.with_(**{field: tuple(item.with_(**changes) if item.name == name else item for item in items)})
+
     def string_plan(self, inverter: str, unit: int = 1) -> StringPlan | None:
         """The strings laid by hand for an inverter, of several alike one; None when the planner lays them."""
         return next((plan for plan in self.string_plans if (plan.inverter, plan.unit) == (inverter, unit)), None)

@@ -12,11 +12,7 @@ WANTED_POLES = {"single": 2, "split": 3, "three": 4}
 
 
 def _with(name: str, job: Job, **changes: object) -> Job:
-    return job.with_(
-        existing_changeovers=tuple(
-            item.with_(**changes) if item.name == name else item for item in job.existing_changeovers
-        )
-    )
+    return job.with_named("existing_changeovers", name, **changes)
 
 
 @grid_check

@@ -11,9 +11,7 @@ from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, 
 
 
 def _with(name: str, job: Job, **changes: object) -> Job:
-    return job.with_(
-        generators=tuple(item.with_(**changes) if item.name == name else item for item in job.generators)
-    )
+    return job.with_named("generators", name, **changes)
 
 
 def _without(name: str, job: Job) -> Job:

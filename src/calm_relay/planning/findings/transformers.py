@@ -22,11 +22,7 @@ MANY = {1: "One current transformer", 2: "Two current transformers", 3: "Three c
 
 
 def _with(name: str, job: Job, **changes: object) -> Job:
-    return job.with_(
-        existing_transformers=tuple(
-            item.with_(**changes) if item.name == name else item for item in job.existing_transformers
-        )
-    )
+    return job.with_named("existing_transformers", name, **changes)
 
 
 def _where(item: CurrentTransformer, plan: WiringPlan) -> str:

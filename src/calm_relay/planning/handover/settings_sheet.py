@@ -295,11 +295,7 @@ def _generator(option: Option, converter: Converter) -> Iterator[Setting]:
 
 def _generator_at(name: str, field: str) -> Callable[[Job, float], Job]:
     """Changes a share of a generator, by its name, from what was keyed in [%]."""
-    return lambda job, share: job.with_(
-        generators=tuple(
-            item.with_(**{field: share / 100.0}) if item.name == name else item for item in job.generators
-        )
-    )
+    return lambda job, share: job.with_named("generators", name, **{field: share / 100.0})
 
 
 def _reserve(converter: Converter) -> Callable[[Job, float], Job]:
