@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 from numba import njit
+from numba.core.compiler import Compiler
 
 from calm_relay.physics.plant.parts import KNOTS, BatteryPart, ConverterPart
 
@@ -15,7 +16,18 @@ LOW, HIGH = KNOTS[1], KNOTS[2]
 PER_ENDS, PER_MIDDLE = 1.0 / LOW, 1.0 / (HIGH - LOW)
 
 Compiled = TypeVar("Compiled", bound=Callable[..., Any])
-HOW = {"cache": True, "nogil": True, "error_model": "numpy"}
+
+
+class _Apart(Compiler):  # type: ignore[misc]
+    """Compiles on the promise that no array that is written overlaps another one that the same call is given."""
+
+    def define_pipelines(self) -> list[Any]:
+        self.state.flags.noalias = True
+        made: list[Any] = super().define_pipelines()
+        return made
+
+
+HOW = {"cache": True, "nogil": True, "error_model": "numpy", "pipeline_class": _Apart}
 
 
 def compiled(function: Compiled) -> Compiled:
