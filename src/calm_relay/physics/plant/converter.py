@@ -30,15 +30,25 @@ class _Apart(Compiler):  # type: ignore[misc]
 HOW = {"cache": True, "nogil": True, "error_model": "numpy", "pipeline_class": _Apart}
 
 
+# Counting who holds an array takes longer than most equations: what makes no array of its own counts none.
+UNCOUNTED = {"_nrt": False}
+
+
 def compiled(function: Compiled) -> Compiled:
     """A run: called from Python, compiled when it is first used and kept on disk."""
     made: Compiled = njit(**HOW)(function)
     return made
 
 
+def uncounted(function: Compiled) -> Compiled:
+    """A run that makes no array: all that it works in is handed to it."""
+    made: Compiled = njit(**HOW, **UNCOUNTED)(function)
+    return made
+
+
 def inlined(function: Compiled) -> Compiled:
-    """A part of a run, compiled into what calls it."""
-    made: Compiled = njit(**HOW, forceinline=True)(function)
+    """A part of a run, compiled into what calls it; it makes no array."""
+    made: Compiled = njit(**HOW, **UNCOUNTED, forceinline=True)(function)
     return made
 
 

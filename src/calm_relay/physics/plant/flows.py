@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import compiled, drained_by, inlined
+from calm_relay.physics.plant.converter import drained_by, inlined, uncounted
 
 CONVERTER_FLOWS = (
     "pv_dc",
@@ -120,6 +120,30 @@ class Record(NamedTuple):
     sums: np.ndarray
 
 
+class Scratch(NamedTuple):
+    """Room in which a run works.
+
+    Attributes
+    ----------
+    page : ndarray, shape (converters, len(CONVERTER_FLOWS), steps of a day or 0)
+        A day's flows before they are moved into the record; no steps where no flow is kept or summed.
+    spare : ndarray, shape (phases,)
+        AC power left on the bus [kW].
+    """
+
+    page: np.ndarray
+    spare: np.ndarray
+
+
+def new_scratch(out: Record, phases: int, step_h: float) -> Scratch:
+    """Room for a run that fills a record, of a house whose meter counts so many phases apart."""
+    per_day = min(max(int(24.0 / step_h), 1), out.bus.shape[1])
+    paged = out.flows.shape[2] > 0 or out.sums.shape[0] > 0
+    return Scratch(
+        np.empty((out.stored.shape[0], len(CONVERTER_FLOWS), per_day if paged else 0)), np.empty(phases)
+    )
+
+
 def new_record(converters: int, steps: int, *, flows: bool = True, sums: bool = True) -> Record:
     """Room for a run's record; with `flows` every flow of every step is kept, with `sums` what they add up to."""
     kept = (converters, len(CONVERTER_FLOWS))
@@ -166,7 +190,7 @@ def book(
     return stored
 
 
-@compiled
+@uncounted
 def turn_page(page: np.ndarray, rows: int, t: int, flows: np.ndarray, sums: np.ndarray) -> None:
     """Moves the first rows of a page, which end before step `t`, into the flows, and adds them to the sums."""
     first = t - rows

@@ -23,20 +23,20 @@ import numpy as np
 from calm_relay.physics.plant.control import ControlSteps
 from calm_relay.physics.plant.converter import (
     charge_room,
-    compiled,
     discharge_room,
     inlined,
     inverter_ac,
     inverter_dc,
     rectifier_ac,
     rectifier_dc,
+    uncounted,
 )
 from calm_relay.physics.plant.flows import (
-    CONVERTER_FLOWS,
     EXPORT,
     HOME,
     IMPORT,
     Record,
+    Scratch,
     begin_run,
     begin_step,
     book,
@@ -143,9 +143,13 @@ def _charge_level(c: np.recarray, w: np.recarray) -> float:
 @inlined
 def _own_charge(c: np.recarray, j: int, harvest: float, wanted: float, room: float) -> float:
     """Array power [kW] that goes into the battery on the same DC bus once the home has its share."""
+    if room <= 0.0:
+        return 0.0
+    if wanted <= 0.0:
+        return min(harvest, room)
     most = inverter_ac(c, j, harvest)
     # A home that takes all leaves nothing, not a rounding error that would keep the battery from helping.
-    if room <= 0.0 or (wanted > 0.0 and wanted >= most and most < c[j].ac_limit_kw):
+    if wanted >= most and most < c[j].ac_limit_kw:
         return 0.0
     return min(max(harvest - inverter_dc(c, j, min(wanted, most)), 0.0), room)
 
@@ -222,8 +226,12 @@ def _serve_arrays(
 def _draw(c: np.recarray, w: np.recarray, j: int, ac_most: float, room: float) -> float:
     """Has a converter rectify up to `ac_most` into `room` at its DC bus; returns the AC power it draws more."""
     before = -w[j].ac
-    ac = min(ac_most, c[j].from_ac_kw, rectifier_ac(c, j, room))
-    dc = min(rectifier_dc(c, j, ac), room)
+    ac = min(ac_most, c[j].from_ac_kw)
+    dc = rectifier_dc(c, j, ac)
+    # Where the battery has room for all of it, the root that tells what fills the room is spared.
+    if dc > room or 2.0 * c[j].k2 * ac > 1.0 - c[j].k1:
+        ac = min(ac, rectifier_ac(c, j, room))
+        dc = min(rectifier_dc(c, j, ac), room)
     if dc <= w[j].rectifier:
         return 0.0
     w[j].rectifier = dc
@@ -239,10 +247,15 @@ def _give(c: np.recarray, w: np.recarray, j: int, floor: float, wanted: float) -
         return 0.0
     drawn = w[j].inverter
     before = w[j].ac
-    ac = min(inverter_ac(c, j, drawn + give), before + wanted)
+    ac = min(before + wanted, c[j].ac_limit_kw)
+    dc = inverter_dc(c, j, ac)
+    # Where the battery gives all that is wanted, the root that tells what its most comes to is spared.
+    if dc > drawn + give:
+        ac = inverter_ac(c, j, drawn + give)
+        dc = inverter_dc(c, j, ac)
     if ac <= before:
         return 0.0
-    w[j].discharge = max(inverter_dc(c, j, ac) - drawn, 0.0)
+    w[j].discharge = max(dc - drawn, 0.0)
     w[j].ac = ac
     return ac - before
 
@@ -413,13 +426,14 @@ def _give_back(
     return more, give
 
 
-@compiled
+@uncounted
 def run(
     c: np.recarray,
     w: np.recarray,
     offer: Offer,
     control: ControlSteps,
     step_h: float,
+    scratch: Scratch,
     out: Record,
     loads: LoadSteps,
     load_work: np.recarray,
@@ -439,6 +453,8 @@ def run(
         Orders of the control, step by step.
     step_h : float
         Step length [h].
+    scratch : Scratch
+        From `flows.new_scratch`, to work in.
     out : Record
         What the run fills.
     loads : LoadSteps
@@ -468,11 +484,9 @@ def run(
         any_first = any_first or spec[k].first > 0
         by_level = by_level or spec[k].soc_above > 0.0 or spec[k].on_above > 0.0
     per_day = min(max(int(24.0 / step_h), 1), steps)
-    paged = flows.shape[2] > 0 or sums.shape[0] > 0
-    page = np.empty((n, len(CONVERTER_FLOWS), per_day if paged else 0))
-    begin_run(c, w, step_h)
     # AC power left on the bus, by phase; below 0 it is short.
-    spare = np.empty(home_kw.shape[0])
+    page, spare = scratch.page, scratch.spare
+    begin_run(c, w, step_h)
     row, day = per_day, -1
     for t in range(steps):
         if row == per_day:

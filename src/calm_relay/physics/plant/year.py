@@ -10,7 +10,15 @@ import numpy as np
 from calm_relay.physics.plant import grid_tied
 from calm_relay.physics.plant.control import Control, ControlSteps, self_use
 from calm_relay.physics.plant.converter import pack
-from calm_relay.physics.plant.flows import BUS_FLOWS, CONVERTER_FLOWS, LOSSES, Record, new_record, new_work
+from calm_relay.physics.plant.flows import (
+    BUS_FLOWS,
+    CONVERTER_FLOWS,
+    LOSSES,
+    Record,
+    new_record,
+    new_scratch,
+    new_work,
+)
 from calm_relay.physics.plant.grid_tied import Offer
 from calm_relay.physics.plant.loads import (
     NO_LOADS,
@@ -313,7 +321,8 @@ def _simulate(
             if load.converter > 0:
                 packed.spec[number]["converter"] = back[load.converter - 1] + 1
     record = new_load_record(len(loads), steps if loads else 1)
-    grid_tied.run(*arguments, out, packed, new_load_work(packed), record)
+    scratch = new_scratch(out, arguments[2].home_kw.shape[0], step_h)
+    grid_tied.run(*arguments, scratch, out, packed, new_load_work(packed), record)
     return LoadsRun(loads, step_h, *record) if loads else NO_LOADS
 
 

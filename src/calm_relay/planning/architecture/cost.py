@@ -134,6 +134,8 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
 
 def paid_next_year(design: Design, job: Job) -> float:
     """Incentives that come a year after the sale [currency]."""
+    if not _any_paid(job, "next year"):
+        return 0.0
     lines = [line for line in cost_lines(design, job) if line.kind != "rebate"]
     paid = _incentive_lines(design, job, lines)
     return -sum(line.amount for line, by in paid if by is not None and by.paid == "next year")
@@ -155,8 +157,10 @@ def yearly_incentives(design: Design, job: Job, years: int) -> np.ndarray:
     -----
     A kWh made is counted on the DC side of the new modules, which make less as they age.
     """
-    lines = [line for line in cost_lines(design, job) if line.kind != "rebate"]
     at, found = np.arange(years), np.zeros(years)
+    if not _any_paid(job, "each year"):
+        return found
+    lines = [line for line in cost_lines(design, job) if line.kind != "rebate"]
     new = [run.face for unit in design.pv_converters for run in unit.stringing.runs if run.face.plan.fate == "new"]
     ageing = max((face.module.ageing_per_year for face in new), default=0.0)
     for line, incentive in _incentive_lines(design, job, lines):
@@ -164,6 +168,10 @@ def yearly_incentives(design: Design, job: Job, years: int) -> np.ndarray:
             made = (1.0 - ageing) ** at if incentive.per == "kWh made" else 1.0
             found += np.where(at < incentive.years, -line.amount * made * (1.0 - incentive.falls) ** at, 0.0)
     return found
+
+
+def _any_paid(job: Job, when: str) -> bool:
+    return any(incentive.paid == when for incentive in job.costs.incentives)
 
 
 def _in_part(incentive: Incentive, size: float) -> float:

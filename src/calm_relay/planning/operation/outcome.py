@@ -183,14 +183,16 @@ def brief_of(
     backup: Backup | None = None,
     lasting: LastingStarts | None = None,
     ridden: float | None = None,
+    lines: tuple[CostLine, ...] | None = None,
 ) -> Brief:
     """The figures by which a design is weighed, from what its bus and batteries did.
 
     `backup` is what it can do in an outage, where that is known and has not changed; `lasting` the outages that it is
     held against, where they have been made ready; `ridden` the share of them ridden through, where they have been run;
-    `lost` is `Money.lost`.
+    `lost` is `Money.lost`, `lines` are those of its cost where they are known.
     """
-    money = _money(design, job, site, year, now, lost)
+    lines = cost_lines(design, job) if lines is None else lines
+    money = _money(design, job, site, year, now, lost, lines)
     backup = _backup(design, year, job, demand, site, lasting, ridden) if backup is None else backup
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
     return Brief(self_sufficiency_of(year), money, backup, unmet)
@@ -249,10 +251,10 @@ def _money(
     year: Any,
     now: Mapping[str, float] | None,
     lost: Mapping[str, float],
+    lines: tuple[CostLine, ...],
 ) -> Money:
     """Bill, outlay and worth; the first year's savings fade as battery and modules do, kind by kind."""
     kinds = bill_kinds(year, job, site)
-    lines = cost_lines(design, job)
     outlay = sum(line.amount for line in lines)
     saved = {kind: (now or kinds)[kind] - amount for kind, amount in kinds.items()}
     middle = battery_left(design, job, site, year)

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import cached_property
 from re import sub
 from typing import Any
 
@@ -14,6 +15,7 @@ from calm_relay.job.model import Job
 from calm_relay.physics.plant.inputs import Inputs, bus_inputs
 from calm_relay.physics.plant.island import IslandSums
 from calm_relay.physics.plant.year import BufferPool, PlantBus, begin_plants
+from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
 from calm_relay.planning.architecture.options import within_connection
 from calm_relay.planning.architecture.parts import array_refusals
@@ -277,19 +279,34 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
 
 
 @dataclass(frozen=True, eq=False)
-class _Trial:
-    """A design under one control profile: the job that states it, what its run reads, and its outages."""
+class _Tried:
+    """A design on its roof: the job that states it, and what all its control profiles share."""
 
     roof: str
     design: Design
-    profile: ControlProfile
     job: Job
-    inputs: Inputs
     lasting: LastingStarts | None
     lost: dict[str, float]
 
+    @cached_property
+    def lines(self) -> tuple[CostLine, ...]:
+        """What it costs."""
+        return cost_lines(self.design, self.job)
 
-_Run = tuple[IslandSums | PlantBus, float | None]
+
+@dataclass(frozen=True, eq=False)
+class _Trial:
+    """A design under one control profile, what its run reads, and whether its last year is run too."""
+
+    of: _Tried
+    profile: ControlProfile
+    job: Job
+    inputs: Inputs
+    ages: bool
+
+
+# A year, the share of outages ridden through, and the bill of the last year by kind where that is run.
+_Run = tuple[IslandSums | PlantBus, float | None, dict[str, float] | None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -310,29 +327,35 @@ class _Heap:
 
 def _begin(plan: Plan, trials: list[_Trial], workers: Executor, buffers: BufferPool) -> "list[Future[_Run]]":
     if not plan.job.supply.on_grid:
-        return [workers.submit(_off_grid, trial) for trial in trials]
+        return [workers.submit(_off_grid, plan, trial) for trial in trials]
     # A year is waited for by what comes after it in the same line of work, so that no worker waits for another.
     years = begin_plants([trial.inputs.on_grid for trial in trials], workers, buffers)
-    return [workers.submit(_ridden, trial, year) for trial, year in zip(trials, years, strict=True)]
+    return [workers.submit(_ridden, plan, trial, year) for trial, year in zip(trials, years, strict=True)]
 
 
-def _off_grid(trial: _Trial) -> _Run:
-    return bus_inputs(trial.inputs), None
+def _off_grid(plan: Plan, trial: _Trial) -> _Run:
+    year = bus_inputs(trial.inputs)
+    return year, None, _last_kinds(plan, trial, year)
 
 
-def _ridden(trial: _Trial, year: "Future[PlantBus]") -> _Run:
-    bus = year.result()
-    return bus, 0.0 if trial.lasting is None else trial.lasting.share(bus)
+def _ridden(plan: Plan, trial: _Trial, year: "Future[PlantBus]") -> _Run:
+    bus, lasting = year.result(), trial.of.lasting
+    return bus, 0.0 if lasting is None else lasting.share(bus), _last_kinds(plan, trial, bus)
 
 
-def _lost(plan: Plan, trial: _Trial, bus: PlantBus) -> dict[str, float]:
-    """What of a design's saving is lost by the last year; its first profile that is weighed stands for the others."""
-    if not trial.lost:
-        ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
-        old = aged_kinds(trial.inputs, bus, trial.design, trial.job, plan.site, ageing, bus_inputs)
+def _last_kinds(plan: Plan, trial: _Trial, bus: IslandSums | PlantBus) -> dict[str, float] | None:
+    if not trial.ages:
+        return None
+    ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
+    return aged_kinds(trial.inputs, bus, trial.of.design, trial.job, plan.site, ageing, bus_inputs)
+
+
+def _lost(plan: Plan, trial: _Trial, bus: PlantBus, last: dict[str, float] | None) -> dict[str, float]:
+    """What of a design's saving is lost by the last year; its first profile stands for the others."""
+    if last is not None:
         now, kinds = plan.as_is.outcome.money, bill_kinds(bus, trial.job, plan.site)
-        trial.lost.update(lost_of(kinds, old, now.kinds, now.last_kinds))
-    return trial.lost
+        trial.of.lost.update(lost_of(kinds, last, now.kinds, now.last_kinds))
+    return trial.of.lost
 
 
 def _tuned(
@@ -340,13 +363,12 @@ def _tuned(
 ) -> Iterator[_Trial]:
     """Each control profile of a design. Its outages are the same under all: without a grid none of them counts."""
     inputs = inputs_of(design, job, plan.site, plan.demand)
-    lasting = lasting_starts(design, job, plan.demand, plan.site, inputs)
-    lost: dict[str, float] = {}
-    for profile in profiles:
+    of = _Tried(roof, design, job, lasting_starts(design, job, plan.demand, plan.site, inputs), {})
+    for number, profile in enumerate(profiles):
         battery = job.battery.model_copy(update={"charge_windows": profile.windows})
         tuned = job.model_copy(update={"battery": battery, "control": profile.control})
         control = control_of(design, tuned, plan.site.calendar)
-        yield _Trial(roof, design, profile, tuned, replace(inputs, control=control), lasting, lost)
+        yield _Trial(of, profile, tuned, replace(inputs, control=control), number == 0)
 
 
 def _weighed(
@@ -355,9 +377,11 @@ def _weighed(
     trial: _Trial,
     sums: IslandSums | PlantBus,
     ridden: float | None,
+    last: dict[str, float] | None,
 ) -> Plant | str:
     """A simulated design as a plant, or what it fails by: the main fuse, or a hard line of the job."""
-    job, design = trial.job, trial.design
+    job, design = trial.job, trial.of.design
+    lost = _lost(plan, trial, sums, last)
     if job.supply.on_grid and _fuse_blows(design, job, plan.demand, sums):
         return "The main fuse"
     now = plan.as_is.outcome.money
@@ -368,14 +392,15 @@ def _weighed(
         plan.site,
         plan.demand,
         now.kinds,
-        _lost(plan, trial, sums),
-        lasting=trial.lasting,
+        lost,
+        lasting=trial.of.lasting,
         ridden=ridden,
+        lines=trial.of.lines,
     )
     if any(line.missed for line in lines_of(brief, job)):
         return "What the customer must have"
     score = score_of(design, brief, job, now.bill, plan.demand.evening_peak_kw).total
-    return Plant(number, design.architecture.key, design, trial.roof, trial.profile.name, job, brief, score)
+    return Plant(number, design.architecture.key, design, trial.of.roof, trial.profile.name, job, brief, score)
 
 
 def _fuse_blows(design: Design, job: Job, demand: DemandYear, sums: PlantBus) -> bool:
