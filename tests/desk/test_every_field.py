@@ -26,6 +26,7 @@ from calm_relay.desk.dialogs.meter_dialog import MeterDialog
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
 from calm_relay.desk.dialogs.switch_dialog import SwitchDialog
 from calm_relay.desk.dialogs.tariff_dialog import TariffDialog
+from calm_relay.desk.dialogs.wire_figures_dialog import WireFiguresDialog
 from calm_relay.job import (
     backup_board,
     commissioning,
@@ -35,6 +36,7 @@ from calm_relay.job import (
     existing_supply,
     finance,
     model,
+    own_figures,
     survey,
     tariff,
     uncertainty,
@@ -258,7 +260,14 @@ def controls(window, qtbot, settled, tmp_path):
     add(wiring.Route, {**wires.route.fields, "measured": wires.route.measured})
     add(wiring.Label, {"dx": wires.drawing, "dy": wires.drawing})
     add(wiring.PartPlace, {"east_m": wires.site, "north_m": wires.site})
-    add(wiring.Wiring, rows_of(job.wiring, BLOCK_ROWS))
+    add(wiring.Wiring, {**rows_of(job.wiring, BLOCK_ROWS), "own_figures": wires.figures})
+    entered = WireFiguresDialog(None, wires.library.wires["iec"], None, lambda _: True)
+    add(own_figures.OwnFigures, {"tables": wires.figures, "source": entered.source})
+    add(own_figures.OwnCapacity, {**entered.choices, "reference_c": entered.reference, "clause": entered.clause})
+    add(own_figures.SizeAmps, dict.fromkeys(("size", "amps"), next(iter(entered.amps.values()))))
+    add(own_figures.OwnAmbient, dict.fromkeys(("insulation", "buried"), entered.choices["insulation"]))
+    add(own_figures.AtTemperature, dict.fromkeys(("at_c", "factor"), next(iter(entered.ambient.values()))))
+    add(own_figures.AsGrouped, dict.fromkeys(("circuits", "factor"), next(iter(entered.grouping.values()))))
     money = bench("Money")
     add(finance.Finance, rows_of(job.finance, FINANCE_ROWS))
     add(finance.Loan, rows_of(job.finance.loan, LOAN_ROWS))

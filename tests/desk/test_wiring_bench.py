@@ -5,6 +5,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFileDialog
 
 from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.exchange.own_equipment import read_own_figures
 from calm_relay.exchange.shapes import Words
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.wiring import Route
@@ -281,3 +282,53 @@ def test_a_part_of_the_site_plan_is_dragged_to_where_it_is(bench, window, qtbot,
     after = canvas.drawing.parts["meter"]
     assert after != before
     assert (right - left) / PER_M == pytest.approx(0.9)
+
+
+def ask_figures(bench, qtbot):
+    qtbot.mouseClick(bench.figures, LEFT)
+    return bench.dialog
+
+
+@pytest.mark.usefixtures("own_folder")
+def test_a_figure_of_the_firms_own_standard_is_typed_and_the_cable_follows(bench, window, qtbot, settled):
+    before = bench.sheet.plan.cable(AC).size.mm2
+    dialog = ask_figures(bench, qtbot)
+    assert dialog.way[0] == "in conduit on a wall"
+    type_into(qtbot, dialog.amps["4"], "20")
+    dialog.take()
+    assert dialog.problem.text().startswith("Standard and edition:")
+    assert dialog.isVisible()
+    qtbot.keyClicks(dialog.source, "National standard, 2021")
+    choose(dialog.choices["laying"], "buried")
+    type_into(qtbot, dialog.amps["6"], "99")
+    choose(dialog.choices["laying"], "in conduit on a wall")
+    assert dialog.amps["4"].value == 20.0 and dialog.amps["6"].value is None
+    type_into(qtbot, dialog.grouping[2], "0.7")
+    dialog.take()
+    settled(window)
+    own = window.session.job.wiring.own_figures
+    assert [item.laying for item in own.capacities] == ["in conduit on a wall", "buried"]
+    assert own.grouping[0].factor == 0.7
+    assert bench.sheet.plan.cable(AC).size.mm2 == 6.0 > before
+    assert "3 figures of National standard, 2021" in bench.note.text()
+    assert window.commands.undo.text() == "Undo: Figures of wires"
+
+
+@pytest.mark.usefixtures("own_folder")
+def test_figures_are_kept_as_the_firms_and_taken_again(bench, window, qtbot, settled):
+    dialog = ask_figures(bench, qtbot)
+    assert not dialog.from_firm.isEnabled()
+    qtbot.mouseClick(dialog.to_firm, LEFT)
+    assert "type a figure first" in dialog.problem.text()
+    qtbot.keyClicks(dialog.source, "National standard, 2021")
+    type_into(qtbot, dialog.ambient[45.0], "0.91")
+    qtbot.mouseClick(dialog.to_firm, LEFT)
+    assert read_own_figures().ambient[0].points[0].factor == 0.91
+    qtbot.mouseClick(dialog.none, LEFT)
+    dialog.take()
+    assert window.session.job.wiring.own_figures is None
+    dialog = ask_figures(bench, qtbot)
+    qtbot.mouseClick(dialog.from_firm, LEFT)
+    dialog.take()
+    settled(window)
+    assert window.session.job.wiring.own_figures == read_own_figures()

@@ -1,14 +1,19 @@
 """Cables and protection of a plan: what sizes them, what a person may state, and what is said where it does not fit."""
 
+from dataclasses import replace
+
 import pytest
+from pydantic import ValidationError
 
 from calm_relay.exchange.shipped import demo_job, library, wire_tables
 from calm_relay.job.library import Library
+from calm_relay.job.own_figures import OwnFigures
 from calm_relay.job.survey import RuleChange
 from calm_relay.job.wiring import ExistingCircuit, Route
 from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.plan import plan as plan_with
+from calm_relay.planning.site.new_job import begun_job
 from calm_relay.planning.views.wiring_list import HEAD, wiring_rows
 from calm_relay.planning.views.wiring_sheet import wiring_sheet
 from calm_relay.planning.wiring.laid import laid_of
@@ -387,3 +392,83 @@ def test_breakers_are_listed_with_what_they_break(demo):
     job = demo.with_(supply=demo.supply.with_(short_circuit_ka=8.0))
     parts = materials_of(plan(job).option("ac-addon"))
     assert all(part.article.endswith("10 kA") for part in parts if part.article.startswith("Breaker"))
+
+
+def own_figures(**changes):
+    stated = {
+        "tables": "as-nzs",
+        "source": "National standard, 2021",
+        "capacities": [
+            {
+                "laying": "in conduit on a wall", "insulation": "75 °C", "loaded": 2, "reference_c": 40.0,
+                "amps": [{"size": "4", "amps": 20.0}], "clause": "table 4, column 7",
+            }
+        ],
+    }  # fmt: skip
+    return OwnFigures.model_validate(stated | changes)
+
+
+def with_own(job, own):
+    return job.with_(wiring=job.wiring.with_(own_figures=own))
+
+
+def test_a_firms_own_figure_takes_the_place_of_the_one_that_ships():
+    job = demo_job("pottery")
+    before = cable(job, AC)
+    after = cable(with_own(job, own_figures()), AC)
+    assert (before.size.mm2, after.size.mm2) == (4.0, 6.0)
+    assert after.capacity_a == cable(with_route(job, AC, size="6"), AC).capacity_a
+    assert after.clause == "National standard, 2021, table 4, column 7"
+    option = plan(with_own(job, own_figures())).option("ac-addon")
+    said = wiring_of(option.design, option.context).tables.summary
+    assert said.endswith("; 1 figure of National standard, 2021 as the firm entered them")
+
+
+def test_sizes_of_which_nothing_is_entered_keep_theirs_where_it_is_as_warm():
+    tables = wire_tables()["as-nzs"]
+    way = ("in conduit on a wall", "75 °C", "copper", 2)
+    ships = next(item.amps for item in tables.capacities if item.way == way)
+    own = next(item.amps for item in tables.with_own(own_figures()).capacities if item.way == way)
+    assert [a for a, b in zip(own, ships, strict=True) if a != b] == [20.0]
+    warmer = own_figures().capacities[0].with_(reference_c=30.0)
+    own = tables.with_own(own_figures(capacities=[warmer.model_dump()])).capacities
+    assert [amps for amps in next(item.amps for item in own if item.way == way) if amps] == [20.0]
+
+
+def test_factors_of_warmth_and_of_neighbours_are_entered_too():
+    job = demo_job("pottery")
+    own = own_figures(
+        capacities=(),
+        ambient=[{"insulation": "75 °C", "points": [{"at_c": 45.0, "factor": 0.5}]}],
+        grouping=[{"circuits": 2, "factor": 0.6}],
+    )
+    route = with_route(job, AC, ambient_c=45.0, grouped=2)
+    before, after = cable(route, AC), cable(with_own(route, own), AC)
+    assert (before.ambient, before.grouping) == pytest.approx((0.926, 0.8))
+    assert (after.ambient, after.grouping) == pytest.approx((0.5, 0.6))
+    assert cable(with_own(with_route(job, AC, grouped=3), own), AC).grouping == pytest.approx(0.7)
+
+
+def test_figures_for_other_tables_rest():
+    job = demo_job("pottery")
+    own = own_figures(tables="bs")
+    assert cable(with_own(job, own), AC).size == cable(job, AC).size
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"source": ""}, "source"),
+        ({"grouping": [{"circuits": 2, "factor": 0.6}] * 2}, "grouping: 2 stands twice"),
+        ({"capacities": [own_figures().capacities[0].model_dump()] * 2}, "copper, 2 stands twice"),
+    ],
+)
+def test_figures_that_cannot_be_meant_are_refused(changes, words):
+    with pytest.raises(ValidationError, match=words):
+        own_figures(**changes)
+
+
+def test_a_new_job_begins_with_the_firms_own_figures():
+    begun = begun_job("Fern house", replace(library(), own_figures=own_figures()))
+    assert begun.wiring.own_figures == own_figures()
+    assert begun_job("Fern house", library()).wiring.own_figures is None

@@ -23,11 +23,12 @@ from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.shipped import library as shipped_library
 from calm_relay.job.equipment import KINDS
 from calm_relay.job.library import Library
+from calm_relay.job.own_figures import OwnFigures
 from calm_relay.job.own_item import FILES, FORMAT, SCHEMA_VERSION, OwnEquipment, OwnItem
 from calm_relay.job.tariff import Costs
 
 BUNDLE_FORMAT = "calm-relay-equipment-bundle"
-PRICES = "prices.json"
+PRICES, WIRES = "prices.json", "wires.json"
 Items = tuple[OwnItem[Any], ...]
 
 
@@ -44,8 +45,8 @@ def library(own: OwnEquipment | None = None) -> Library:
     """What ships with the application together with the personal library, read now unless handed in."""
     base = shipped_library()
     own = read_own_equipment()[0] if own is None else own
-    costs = read_prices()
-    if not any(own.of(kind) for kind in KINDS) and not own.without_examples and costs is None:
+    costs, figures = read_prices(), read_own_figures()
+    if not any(own.of(kind) for kind in KINDS) and not own.without_examples and costs is None and figures is None:
         return base
     stock = own.stock()
     return replace(
@@ -55,7 +56,27 @@ def library(own: OwnEquipment | None = None) -> Library:
         stock=stock,
         orders=own.orders(),
         costs=costs,
+        own_figures=figures,
     )
+
+
+def read_own_figures() -> OwnFigures | None:
+    """The firm's own figures of wires, None where none were kept or what is there cannot be used."""
+    with contextlib.suppress(OSError, ValueError):
+        return OwnFigures.model_validate_json(read_text(data_folder() / WIRES, "settings"))
+    return None
+
+
+def write_own_figures(figures: OwnFigures) -> None:
+    """Keeps figures of wires as the firm's, with which new jobs begin.
+
+    Raises
+    ------
+    OSError
+        When the folder cannot be written.
+    """
+    with locked():
+        write_atomically(data_folder() / WIRES, (figures.model_dump_json(indent=1) + "\n").encode())
 
 
 def read_prices() -> Costs | None:
@@ -223,7 +244,12 @@ def _without_examples() -> bool:
 def stamp() -> tuple[tuple[str, int, int], ...]:
     """What tells whether the library's files changed: each one's name, time and size."""
     found = []
-    for path in (*(_path(kind) for kind in KINDS), data_folder() / "equipment.json", data_folder() / PRICES):
+    for path in (
+        *(_path(kind) for kind in KINDS),
+        data_folder() / "equipment.json",
+        data_folder() / PRICES,
+        data_folder() / WIRES,
+    ):
         with contextlib.suppress(OSError):
             state = path.stat()
             found.append((path.name, state.st_mtime_ns, state.st_size))

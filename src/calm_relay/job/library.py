@@ -12,6 +12,7 @@ from calm_relay.job.carried import named_equipment
 from calm_relay.job.country import Country
 from calm_relay.job.equipment import KINDS, Catalogue
 from calm_relay.job.model import Job
+from calm_relay.job.own_figures import OwnFigures
 from calm_relay.job.rules import RulePack
 from calm_relay.job.tariff import Costs
 from calm_relay.job.wires import WireTables
@@ -45,7 +46,8 @@ class Library:
 
     `withheld` holds (kind, key) of equipment that is known and not to be proposed: out of stock, or left out; `stock`
     says of own equipment whether it is in stock, on order or discontinued, `orders` its article number and
-    its supplier. `costs` is the firm's price list, None where it has none; `wires` are tables of wires by key.
+    its supplier. `costs` is the firm's price list, `own_figures` what it entered of wires, None where it has none;
+    `wires` are tables of wires by key.
     """
 
     catalogue: Catalogue
@@ -57,13 +59,15 @@ class Library:
     orders: Mapping[tuple[str, str], tuple[str, str]] = field(default_factory=dict)
     costs: Costs | None = None
     wires: Mapping[str, WireTables] = field(default_factory=dict)
+    own_figures: OwnFigures | None = None
 
     def wires_for(self, job: Job) -> WireTables | None:
         """Tables of wires that the job states or its region goes by; None where there are none."""
-        if job.wiring.tables is not None:
-            return self.wires.get(job.wiring.tables)
         pack = self.rule_packs.get(job.region)
-        return self.wires.get(pack.wires) if pack is not None else None
+        key = job.wiring.tables or (pack.wires if pack is not None else None)
+        found = self.wires.get(key) if key is not None else None
+        own = job.wiring.own_figures
+        return found if found is None or own is None else _entered(found, own)
 
     def equipment_for(self, job: Job) -> Catalogue:
         """Everything a job may draw on: the catalogue joined with its own equipment."""
@@ -86,6 +90,11 @@ class Library:
 @lru_cache(maxsize=8)
 def _joined(catalogue: Catalogue, own: Catalogue) -> Catalogue:
     return catalogue.joined(own)
+
+
+@lru_cache(maxsize=8)
+def _entered(tables: WireTables, own: OwnFigures) -> WireTables:
+    return tables.with_own(own)
 
 
 @lru_cache(maxsize=8)

@@ -5,7 +5,8 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from calm_relay.job.base import Identifier, Line, Model, Name, Positive
-from calm_relay.job.wiring import Insulation, Laying, Material
+from calm_relay.job.laying import Insulation, Laying, Material
+from calm_relay.job.own_figures import OwnCapacity, OwnFigures
 
 Amps = Annotated[float, Field(gt=0.0, le=10_000.0)]
 Factor = Annotated[float, Field(gt=0.0, le=3.0)]
@@ -39,6 +40,12 @@ class Capacity(Model):
     reference_c: float = Field(description="Temperature around it that the figures hold for.")
     amps: tuple[Amps | None, ...] = Field(max_length=40)
     clause: Line
+    authority: Line = Field(default="", description="Whose figures they are where not the pack's.")
+
+    @property
+    def way(self) -> tuple[str, str, str, int]:
+        """What tells it from others."""
+        return self.laying, self.insulation, self.material, self.loaded
 
 
 class AmbientFactors(Model):
@@ -116,6 +123,7 @@ class WireTables(Model):
     dc_laying: Laying = "on the roof"
     colours: tuple[tuple[Name, Name], ...] = Field(max_length=20, description="Conductor and its colour.")
     symbols: Literal["IEC 60617", "IEEE 315"] = "IEC 60617"
+    entered: Line = Field(default="", description="How many figures are a firm's own, and of which standard.")
 
     @model_validator(mode="after")
     def _bonds_by_its_sizes(self) -> Self:
@@ -168,7 +176,53 @@ class WireTables(Model):
     def summary(self) -> str:
         """Authority and date, and that it wants checking."""
         memory = ", quoted from memory" if self.from_memory else ""
-        return f"{self.authority}, {self.dated}{memory}; check locally"
+        entered = f"; {self.entered}" if self.entered else ""
+        return f"{self.authority}, {self.dated}{memory}; check locally{entered}"
+
+    def with_own(self, own: OwnFigures) -> "WireTables":
+        """With a firm's own figures in place of those that ship; the same where they are for other tables."""
+        if own.tables != self.key:
+            return self
+        rows = {item.way: item for item in self.capacities}
+        for stated in own.capacities:
+            rows[stated.way] = self._row_of(stated, rows.get(stated.way), own.source)
+        factors = {(item.insulation, item.buried): item for item in self.ambient}
+        for each in own.ambient:
+            key = each.insulation, each.buried
+            points = dict(factors[key].points) if key in factors else {}
+            points |= {point.at_c: point.factor for point in each.points}
+            factors[key] = AmbientFactors.model_construct(
+                insulation=each.insulation,
+                buried=each.buried,
+                points=tuple(sorted(points.items())),
+                clause=own.source,
+            )
+        grouped = dict(self.grouping) | {item.circuits: item.factor for item in own.grouping}
+        figures = "1 figure" if own.count == 1 else f"{own.count} figures"
+        return self.as_built(
+            capacities=tuple(rows.values()),
+            ambient=tuple(factors.values()),
+            grouping=tuple(sorted(grouped.items())),
+            grouping_clause=own.source if own.grouping else self.grouping_clause,
+            entered=f"{figures} of {own.source} as the firm entered them",
+        )
+
+    def _row_of(self, stated: OwnCapacity, shipped: Capacity | None, source: str) -> Capacity:
+        """A way of laying by a firm's figures; what ships fills up where it holds for the same temperature."""
+        own = {item.size: item.amps for item in stated.amps}
+        same = shipped is not None and shipped.reference_c == stated.reference_c
+        usual = shipped.amps if shipped is not None and same else (None,) * len(self.sizes)
+        amps = tuple(own.get(size.name, base) for size, base in zip(self.sizes, usual, strict=True))
+        return Capacity(
+            laying=stated.laying,
+            insulation=stated.insulation,
+            material=stated.material,
+            loaded=stated.loaded,
+            reference_c=stated.reference_c,
+            amps=amps,
+            clause=stated.clause or "as entered",
+            authority=source,
+        )
 
     def size(self, name: str) -> WireSize:
         """A size by its name.

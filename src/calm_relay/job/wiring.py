@@ -5,19 +5,8 @@ from typing import Literal, Self
 from pydantic import Field, model_validator
 
 from calm_relay.job.base import Line, Model, Positive
-
-Laying = Literal[
-    "in an insulated wall",
-    "in conduit on a wall",
-    "clipped to a wall",
-    "on a tray",
-    "in free air",
-    "buried",
-    "on the roof",
-]
-Material = Literal["copper", "aluminium"]
-Insulation = Literal["60 °C", "70 °C", "75 °C", "90 °C", "PV cable"]
-
+from calm_relay.job.laying import Insulation, Laying, Material, Tables
+from calm_relay.job.own_figures import OwnFigures
 
 # A key holds the names of two parts, and what a part is called may stand in both.
 KEY_MOST = 300
@@ -71,8 +60,13 @@ class Wiring(Model):
     paper: Literal["A4", "A3", "Letter", "Tabloid"] | None = Field(
         default=None, title="Paper of the diagram", description="None: as is usual in the country."
     )
-    tables: Literal["iec", "bs", "as-nzs", "nec", "csa"] | None = Field(
+    tables: Tables | None = Field(
         default=None, title="Tables and sizes of wires", description="None: those of the region's rules."
+    )
+    own_figures: OwnFigures | None = Field(
+        default=None,
+        title="Figures of the firm's own",
+        description="What its copy of the standard says in place of the tables that ship.",
     )
     strokes_km2: Positive | None = Field(
         default=None,

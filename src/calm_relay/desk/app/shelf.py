@@ -171,6 +171,10 @@ class Shelf(QObject):
         """Keeps a price list as the firm's; `told` is called with whether it is kept now."""
         told(self._written(lambda: own_equipment.write_prices(costs)))
 
+    def keep_figures(self, figures, told) -> None:
+        """Keeps figures of wires as the firm's; `told` is called with whether they are kept now."""
+        told(self._written(lambda: own_equipment.write_own_figures(figures)))
+
     def _refused(self, error):
         reason = (
             str(error)

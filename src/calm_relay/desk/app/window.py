@@ -182,6 +182,7 @@ class Window(QMainWindow):
                 bench.sheet_wanted.connect(self.files.write_site_visit)
             if name == "Wiring":
                 bench.drawing_wanted.connect(lambda: self._write_diagram())
+                bench.figures_kept.connect(self.shelf.keep_figures)
             if name == "Handover":
                 bench.papers_wanted.connect(lambda: self._write_papers())
             if name == "Commissioning":

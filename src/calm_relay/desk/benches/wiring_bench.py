@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLay
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.route_panel import RoutePanel
 from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.dialogs.wire_figures_dialog import WireFiguresDialog
 from calm_relay.desk.widgets.drawing_view import LEAST, DrawingView
 from calm_relay.desk.widgets.figure_table import FigureTable
 from calm_relay.desk.widgets.label import Label
@@ -47,9 +48,12 @@ class WiringBench(Bench):
     -------
     drawing_wanted
         The diagram is to be written to a file.
+    figures_kept : object, object
+        Figures of wires to be kept as the firm's, and what is called with whether they are.
     """
 
     drawing_wanted = Signal()
+    figures_kept = Signal(object, object)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -81,6 +85,11 @@ class WiringBench(Bench):
         self.block = QPushButton("Paper, wires…")
         self.block.setToolTip("Paper, tables and sizes of wires, who drew and checked it, revision")
         self.block.clicked.connect(lambda _=False: self._ask_block())
+        self.figures = QPushButton("Figures…")
+        self.figures.setToolTip(
+            "What sizes carry: figures of your own copy of the standard beside those that ship"
+        )
+        self.figures.clicked.connect(lambda _=False: self.ask_figures())
         self._lay_out()
 
     def _lay_out(self):
@@ -100,7 +109,11 @@ class WiringBench(Bench):
         self._pages.addWidget(self.table)
         self._pages.addWidget(self.site)
         left.addWidget(self._pages, 1)
-        left.addWidget(self.note)
+        below = QHBoxLayout()
+        below.addWidget(self.note, 1)
+        self.figures.setObjectName("small")
+        below.addWidget(self.figures)
+        left.addLayout(below)
         row.addLayout(left, 5)
         self._side = QStackedWidget()
         inside = Column(self.route)
@@ -141,7 +154,8 @@ class WiringBench(Bench):
         self._view = view
         option = view.built
         self.sheet = wiring_sheet(option) if option is not None else None
-        for part in (self._pages, self.tabs, self.smaller, self.larger, self.whole, self.block, self.write):
+        buttons = self.smaller, self.larger, self.whole, self.figures, self.block, self.write
+        for part in (self._pages, self.tabs, *buttons):
             part.setVisible(self.sheet is not None)
         if self.sheet is None:
             self.part.setText(
@@ -220,6 +234,26 @@ class WiringBench(Bench):
         dialog = FormDialog("Diagram: paper, wires, title block", self._job.wiring, BLOCK_ROWS, self.window())
         if dialog.exec() and dialog.result_model != self._job.wiring:
             self.edited.emit(self._job.with_(wiring=dialog.result_model), "Diagram: paper, wires, title block")
+
+    def ask_figures(self) -> None:
+        """Opens the figures of the tables in force."""
+        tables = self.library.wires[self.sheet.plan.tables.key]
+        own = self._job.wiring.own_figures
+        dialog = self.dialog = WireFiguresDialog(
+            own, tables, self.library.own_figures, self._keep_figures, self.window()
+        )
+        dialog.accepted.connect(lambda: self._take_figures(dialog.figures))
+        dialog.open()
+
+    def _take_figures(self, figures):
+        if figures != self._job.wiring.own_figures:
+            wiring = self._job.wiring.with_(own_figures=figures)
+            self.edited.emit(self._job.with_(wiring=wiring), "Figures of wires")
+
+    def _keep_figures(self, figures):
+        wanted = []
+        self.figures_kept.emit(figures, wanted.append)
+        return bool(wanted and wanted[0])
 
     def _on_row(self, row):
         self.choose(self.sheet.keys[row])

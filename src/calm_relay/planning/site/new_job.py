@@ -9,6 +9,7 @@ from calm_relay.job.equipment import Pack
 from calm_relay.job.library import Library
 from calm_relay.job.model import ClimatePreset, Job, PlannedBattery, Purpose, RoofFace, Site, Supply
 from calm_relay.job.tariff import Costs, Tariff
+from calm_relay.job.wiring import Wiring
 from calm_relay.planning.site.climates import nearest_climates
 
 # Where a country is not known: what most of the world has.
@@ -89,6 +90,7 @@ def begun_job(name: str, library: Library) -> Job:
         demand=ShapedDemand(yearly_kwh=STANDING_IN_KWH),
         tariff=_tariff(ELSEWHERE),
         costs=library.costs or Costs(),
+        wiring=Wiring(own_figures=library.own_figures),
         battery=PlannedBattery(pack=pack.key, count=pack.count_min),
         region="generic",
         assumed=FIRST_ASSUMED,

@@ -23,12 +23,7 @@ class Carries:
 
 def _row(laid: Laid, loaded: int, tables: WireTables) -> Capacity | None:
     return next(
-        (
-            item
-            for item in tables.capacities
-            if (item.laying, item.insulation, item.material, item.loaded)
-            == (laid.laying, laid.insulation, laid.material, loaded)
-        ),
+        (item for item in tables.capacities if item.way == (laid.laying, laid.insulation, laid.material, loaded)),
         None,
     )
 
@@ -76,7 +71,9 @@ def carries(laid: Laid, loaded: int, tables: WireTables) -> Carries | None:
     ambient = ambient_factor(laid, row.reference_c, tables)
     grouping = grouping_factor(laid.grouped, tables)
     amps = tuple(None if base is None else base * ambient * grouping * laid.parallel for base in row.amps)
-    return Carries(amps, ambient, grouping, f"{tables.authority}, {row.clause}", MOST_C[laid.insulation])
+    return Carries(
+        amps, ambient, grouping, f"{row.authority or tables.authority}, {row.clause}", MOST_C[laid.insulation]
+    )
 
 
 def ohm_per_km(size: WireSize, laid: Laid, *, flexible: bool) -> float | None:
