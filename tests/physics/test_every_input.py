@@ -108,7 +108,9 @@ RUNS = {
     "year off grid": lambda inputs: run_inputs(inputs).flows,
     "sums off grid": lambda inputs: np.append(sum_inputs(inputs).sums, sum_inputs(inputs).unmet_kwh),
     "outage": lambda inputs: run_outage(inputs, 3.0, clock=30).flows,
-    "survival": lambda inputs: run_survival(inputs, np.full(DAYS * 4, 3.0), np.arange(0, STEPS, 6), 60),
+    "survival": lambda inputs: run_survival(
+        inputs, np.full((len(inputs.island.forming), DAYS * 4), 3.0), np.arange(0, STEPS, 6), 60
+    ),
 }
 YEARS = ON_GRID | {"year off grid", "sums off grid"}
 BEGINS_FULL = ALL - {"outage", "survival"}

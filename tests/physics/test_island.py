@@ -1,5 +1,7 @@
 """A year on an island: balances of every converter, closed cases, a generator alone, arrays on the bus."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -9,8 +11,8 @@ from hypothesis.extra.numpy import arrays
 from calm_relay.physics.conversion import LOSSLESS
 from calm_relay.physics.plant.converter import arrays_ac, pack
 from calm_relay.physics.plant.generators import GeneratorLimits, generators_of
-from calm_relay.physics.plant.island import Island, run_island, sum_island
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.island import Island, ready_outages, run_island, sum_island
+from calm_relay.physics.plant.islanded import OVERLOAD, Limits
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 from tests.examples import examples
 
@@ -176,3 +178,82 @@ def test_every_converter_of_an_island_closes(data):
     assert thin.unmet_kwh == whole.unmet_kwh
     assert thin.generator_hours == whole.generator_hours
     assert thin.sums == pytest.approx(whole.flows.sum(axis=2), rel=1e-12, abs=1e-9)
+
+
+def store(usable_kwh, kw=5.0, initial=1.0):
+    battery = BatteryPart(usable_kwh, kw, 9.0, from_ac_kw=5.0, initial=initial)
+    return ConverterPart(kw, False, 0.0, 1.0, LOSSLESS, battery=battery)
+
+
+def standing_together(load, **limits):
+    whole = {"continuous_kw": 10.0, "surge_kw": 10.0, **limits}
+    return replace(island(load, converters=2, **whole), beside=(1,))
+
+
+def test_unlike_batteries_share_by_power_and_the_smaller_is_empty_first():
+    run = run_island([store(8.0), store(2.0)], np.zeros((2, 40)), 0.25, standing_together(np.full(40, 4.0)))
+    # Each gives 2 kW for an hour; then the larger has 4 kW alone for the 6 kWh that it still holds.
+    assert run.stored[:, 3] == pytest.approx([6.0, 0.0])
+    assert run.of("ac", 0)[[0, 3, 4]] == pytest.approx([2.0, 2.0, 4.0])
+    assert run.of("ac", 1)[[0, 3, 4]] == pytest.approx([2.0, 2.0, 0.0])
+    assert (run.outage.state == 0).sum() * 0.25 == pytest.approx(2.5)
+    assert worst_residual(run) < 1e-9
+
+
+def test_when_the_smaller_is_empty_the_limit_of_the_whole_falls():
+    asked = standing_together(np.full(40, 7.0), surge_s=0.0)
+    run = run_island([store(8.0), store(2.0)], np.zeros((2, 40)), 0.25, asked)
+    out = int(np.flatnonzero(run.outage.state != 0)[0])
+    # 3.5 kW each until the 2 kWh do not carry another quarter of an hour; 7 kW are beyond the 5 of the larger.
+    assert out == 3
+    assert run.outage.cause[out] == OVERLOAD
+    assert run.stored[:, out - 1] == pytest.approx([8.0 - 0.75 * 3.5 - 0.625, 0.0])
+
+
+def test_each_begins_where_its_battery_stood_and_fills_by_its_own_room():
+    plant = [store(8.0), store(2.0), ARRAY]
+    asked = replace(
+        island(np.full(8, 0.0), converters=3, joins=[False, False, True], continuous_kw=10.0), beside=(1,)
+    )
+    sun = np.zeros((3, 8))
+    sun[2] = 4.0
+    run = run_island(plant, sun, 0.25, asked, stored_kwh=np.array([1.0, 1.5]))
+    first = run.stored[:2, 0] - [1.0, 1.5]
+    assert first == pytest.approx([0.5, 0.5])
+    assert run.stored[1, 1] == 2.0 and run.stored[1].max() == 2.0
+    assert run.stored[0, 1:3] - run.stored[0, :2] == pytest.approx([1.0, 1.0])
+    assert worst_residual(run) < 1e-9
+
+
+def test_those_that_are_alike_empty_as_one_of_twice_the_size():
+    load = np.full(40, 4.0)
+    pair = run_island([store(5.0), store(5.0)], np.zeros((2, 40)), 0.25, standing_together(load))
+    one = run_island([store(10.0, 10.0)], np.zeros((1, 40)), 0.25, island(load, continuous_kw=10.0, surge_kw=10.0))
+    assert pair.stored.sum(axis=0) == pytest.approx(one.stored[0], abs=1e-9)
+    assert pair.stored[0] == pytest.approx(pair.stored[1], abs=1e-9)
+
+
+@settings(max_examples=examples(60), deadline=None)
+@given(data=st.data())
+def test_levels_of_those_that_stand_together_stay_within_their_batteries_and_close(data):
+    steps = 48
+    size, share = st.floats(0.5, 12.0), st.floats(0.0, 1.0)
+    parts = [store(data.draw(size), data.draw(st.floats(1.0, 6.0)), data.draw(share)) for _ in range(3)]
+    load = data.draw(arrays(float, steps, elements=st.floats(0.0, 9.0)))
+    sun = np.zeros((4, steps))
+    sun[3] = data.draw(arrays(float, steps, elements=st.one_of(st.just(0.0), st.floats(0.0, 6.0))))
+    whole = sum(part.ac_limit_kw for part in parts)
+    asked = island(load, converters=4, joins=[False] * 3 + [True], continuous_kw=whole, surge_kw=whole)
+    asked = replace(asked, beside=(1, 2))
+    run = run_island([*parts, ARRAY], sun, 0.25, asked)
+    assert worst_residual(run) < 1e-9
+    for number, part in enumerate(parts):
+        assert (run.stored[number] >= -1e-12).all()
+        assert (run.stored[number] <= part.bank.usable_kwh + 1e-12).all()
+    thin = sum_island([*parts, ARRAY], sun, 0.25, asked)
+    assert thin.sums == pytest.approx(run.flows.sum(axis=2), rel=1e-12, abs=1e-9)
+    starts = np.array([0])
+    held = np.array([[part.bank.initial * part.bank.usable_kwh] for part in parts])
+    served = ready_outages((*parts, ARRAY), sun, 0.25, asked, None, starts, steps).hours(held)
+    out = np.flatnonzero(run.outage.state != 0)
+    assert served[0] == pytest.approx((out[0] if out.size else steps) * 0.25)

@@ -1,5 +1,6 @@
 """What a plan says in front of an electrician: each test is named after a fault that a check from outside found."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -308,14 +309,19 @@ def test_an_old_and_a_new_unit_of_one_kind_stand_together_in_an_outage(demo):
     assert "the 2 batteries give" in result(two, "evening power").sentence
 
 
-def test_units_that_stand_together_empty_evenly_and_close_their_books(demo):
+def test_units_that_stand_together_give_alike_from_levels_of_their_own_and_close_their_books(demo):
     made = old_and_new(demo, "mossgate-5")
     option = made.option("ac-addon")
     run = rehearse(made, option, made.site.longest_night, 30.0, events=False)
     assert len(run.forming) == 2
     assert run.run.largest_residual_kwh < 1e-9
-    levels = [run.run.stored[n] / run.run.plant[n].battery.usable_kwh for n in run.forming]
-    assert levels[0] == pytest.approx(levels[1])
+    first, second = (run.run.stored[n] for n in run.forming)
+    begun = [option.outcome.year.stored[n][made.site.longest_night - 1] for n in run.forming]
+    assert begun[0] < begun[1]
+    assert begun[0] - first[0] == pytest.approx(begun[1] - second[0])
+    gave = [run.run.of("ac", n) for n in run.forming]
+    both = (first > 0.05 * run.run.plant[run.forming[0]].battery.usable_kwh) & (second > 0.05)
+    assert gave[0][both] == pytest.approx(gave[1][both], abs=1e-9)
     assert run.stored_kwh == pytest.approx(sum(run.run.stored[n] for n in run.forming))
     held = sum(option.outcome.year.stored[n][made.site.longest_night - 1] for n in run.forming)
     assert run.stored_kwh[0] <= held + 1e-9
@@ -472,3 +478,18 @@ def test_a_time_clock_as_shipped_is_shallow_and_full_each_day(demo_plan):
     bank = option.design.battery_converter.bank
     given = np.maximum(-np.diff(option.outcome.year.stored[number]), 0.0).sum() / 365.0
     assert given / bank.nominal_kwh < 0.25
+
+
+def test_a_limit_passed_while_one_of_two_batteries_is_empty_says_so(demo):
+    made = old_and_new(demo, "mossgate-5")
+    option = made.option("ac-addon")
+    fed = behind_relay(option.design, made.job, made.demand)
+    # More than one unit gives, and less than both.
+    heavy = replace(fed, kw=fed.kw * (0.75 * option.outcome.backup.power_kw / fed.kw.sum(axis=0).max()))
+    heavy = replace(heavy, kw=np.broadcast_to(heavy.kw.max(axis=1, keepdims=True), heavy.kw.shape).copy())
+    run = rehearse(made, option, made.site.longest_night, 30.0, events=False, fed=heavy)
+    assert "; 1 of 2 batteries had no charge left to give it from." in run.ended_by
+    alone = option.outcome.backup.power_kw / 2
+    assert f"passed {alone:.1f} kW" in run.ended_by
+    low, high = sorted(run.levels[:, round(run.served_h / run.step_h) - 1])
+    assert low == pytest.approx(0.05) and high > 0.1

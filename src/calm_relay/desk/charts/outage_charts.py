@@ -125,8 +125,14 @@ class BatteryAndSun(CursorChart):
         self.steps(edges, used * scale, look.light, alpha=170)
         self.line(hours, offered * scale, look.light, 1.2, Qt.PenStyle.DashLine)
         self.line(hours, run.stored_kwh[::by] / run.usable_kwh * 100.0, look.direct, 2.2)
+        several = len(run.forming) > 1
+        for level in run.levels if several else ():
+            self.line(hours, level[::by] * 100.0, look.direct, 1.0)
         dashed = "; dashed: offered on the AC side" if offered.max() > 0 else ""
-        keys = [("battery, % full", look.direct), (f"array used, kW{dashed}", look.light)]
+        keys = [
+            ("batteries, % full; thin: each" if several else "battery, % full", look.direct),
+            (f"array used, kW{dashed}", look.light),
+        ]
         if made.max() > 0:
             self.line(hours, made * scale, look.ink, 1.6)
             keys.append(("generator, kW", look.ink))
@@ -136,6 +142,8 @@ class BatteryAndSun(CursorChart):
             keys.append((f"frequency, {rest:g} to {high:.1f} Hz", look.alternating))
         end = float(edges[-1])
         places = (0.01, 0.19, 0.66, 0.83) if dashed else (0.01, 0.19, 0.42, 0.66)
+        places = (0.01, 0.30, 0.72, 0.86) if several and dashed else places
+        places = (0.01, 0.30, 0.50, 0.72) if several and not dashed else places
         for (words, colour), place in zip(keys, places, strict=False):
             self.key(end * place, 152.0, words, colour)
         self.getAxis("left").setTicks([[(share, f"{share}") for share in (0, 50, 100)]])

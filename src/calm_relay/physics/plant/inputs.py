@@ -134,7 +134,7 @@ def bus_inputs(inputs: Inputs) -> PlantBus | IslandSums:
     return bus_plant(**inputs.on_grid)
 
 
-def run_outage(inputs: Inputs, stored_kwh: float, clock: int = 0) -> IslandYear:
+def run_outage(inputs: Inputs, stored_kwh: float | np.ndarray, clock: int = 0) -> IslandYear:
     """Runs an islanded plant from a given energy in the batteries that form the grid; see `run_island`."""
     return run_island(*inputs.off_grid, stored_kwh=stored_kwh, clock=clock)
 

@@ -7,8 +7,8 @@ import numpy as np
 
 from calm_relay.physics.plant import islanded
 from calm_relay.physics.plant.converter import arrays_ac, pack
-from calm_relay.physics.plant.flows import Record, new_record, new_work
-from calm_relay.physics.plant.islanded import Arrays, Circuits, IslandRecord, Limits
+from calm_relay.physics.plant.flows import STORED, Record, new_record, new_work
+from calm_relay.physics.plant.islanded import Arrays, Circuits, IslandRecord, Limits, Pool
 from calm_relay.physics.plant.loads import (
     ControlledLoad,
     LoadsRun,
@@ -48,8 +48,8 @@ class Island:
     start_kw, again_kw : ndarray, shape (circuits, steps), optional
         Starts of machines, none when left out; see `islanded.Circuits`.
     beside : tuple of int
-        Numbers of the converters of the former's kind that form the grid with it, without arrays of their own. Their
-        batteries empty and fill evenly.
+        Numbers of the converters that form the grid with it, without arrays of their own. Each has its part of what is
+        asked by what it can give, and a battery at a level of its own.
     even : ndarray of bool, shape (converters,), optional
         Whose arrays give to all legs evenly, and so relieve each of them; all where left out.
     """
@@ -187,7 +187,7 @@ def run_island(
     island: Island,
     thermal_derate: np.ndarray | None = None,
     *,
-    stored_kwh: float | None = None,
+    stored_kwh: float | np.ndarray | None = None,
     clock: int = 0,
     loads: tuple[ControlledLoad, ...] = (),
 ) -> IslandYear:
@@ -205,8 +205,9 @@ def run_island(
         What the island is made of.
     thermal_derate : ndarray, shape (2, converters, days), optional
         Share of the charge and the discharge limit that cold or heat leaves on each day; all when left out.
-    stored_kwh : float, optional
-        Energy in the batteries of all that form the grid at the beginning; their `initial` shares when left out.
+    stored_kwh : float or ndarray, shape (forming,), optional
+        Energy at the beginning in the batteries of all that form the grid, evenly filled, or in that of each [kWh];
+        their `initial` shares when left out.
     clock : int
         Steps since the first midnight of `thermal_derate` at which the run begins.
     loads : tuple of ControlledLoad
@@ -233,13 +234,36 @@ def sum_island(
 
 
 def _filled(
-    plant: tuple[ConverterPart, ...] | list[ConverterPart], numbers: tuple[int, ...], stored_kwh: float
+    plant: tuple[ConverterPart, ...] | list[ConverterPart],
+    numbers: tuple[int, ...],
+    stored_kwh: float | np.ndarray,
 ) -> tuple[ConverterPart, ...]:
     """The plant with so much in some batteries at the beginning, so that what is booked closes from there."""
-    share = stored_kwh / sum(plant[number].bank.usable_kwh for number in numbers)
+    usable = np.array([plant[number].bank.usable_kwh for number in numbers])
+    each = np.broadcast_to(stored_kwh / (usable if np.ndim(stored_kwh) else usable.sum()), usable.shape)
+    shares = dict(zip(numbers, np.clip(each, 0.0, 1.0).tolist(), strict=True))
     return tuple(
-        replace(part, battery=replace(part.bank, initial=share)) if number in numbers else part
+        replace(part, battery=replace(part.bank, initial=shares[number])) if number in shares else part
         for number, part in enumerate(plant)
+    )
+
+
+def _pool(plant: tuple[ConverterPart, ...] | list[ConverterPart], island: Island, steps: int) -> Pool:
+    """Those that form the grid together as the compiled run takes them, with room for so many steps of their levels."""
+    if not island.beside:
+        return islanded.ALONE
+    parts = [plant[number] for number in island.forming]
+    banks = [part.bank for part in parts]
+    usable = np.array([bank.usable_kwh for bank in banks])
+    count = len(parts)
+    return Pool(
+        usable,
+        np.array([min(part.ac_limit_kw, bank.discharge_kw) for part, bank in zip(parts, banks, strict=True)]),
+        np.array([bank.charge_kw for bank in banks]),
+        usable * np.array([bank.initial for bank in banks]),
+        np.zeros(count),
+        np.zeros((count, steps)),
+        np.zeros((count, steps)),
     )
 
 
@@ -289,15 +313,14 @@ def _pooled(plant: tuple[ConverterPart, ...] | list[ConverterPart], island: Isla
     return tuple(leader if n == island.former else idle.get(n, part) for n, part in enumerate(plant))
 
 
-def _shared_out(book: Record, plant: tuple[ConverterPart, ...] | list[ConverterPart], island: Island) -> None:
-    """Gives each of those that form the grid together its share of what was booked for all, by energy."""
-    if not island.beside:
-        return
-    usable = [plant[number].bank.usable_kwh for number in island.forming]
-    for kept in (book.stored, book.flows, book.sums):
-        whole = kept[island.former].copy()
-        for number, own in zip(island.forming, usable, strict=True):
-            kept[number] = whole * (own / sum(usable))
+def _shared_out(book: Record, island: Island, pool: Pool) -> None:
+    """Gives each of those that form the grid together its part of what was booked for all, step by step."""
+    whole = book.flows[island.former].copy()
+    for number, level, share in zip(island.forming, pool.levels, pool.shares, strict=True):
+        book.stored[number] = level
+        book.flows[number] = whole * share
+        book.flows[number, STORED] = level
+        book.sums[number] = book.flows[number].sum(axis=1)
 
 
 def _derate(
@@ -320,8 +343,10 @@ def _run(
     flows: bool,
 ) -> tuple[Record, Outage, LoadsRun]:
     steps, n = island.load_kw.shape[1], len(plant)
+    pool = _pool(plant, island, steps)
     out = IslandRecord(
-        new_record(n, steps, flows=flows),
+        # What each of several had is parted step by step.
+        new_record(n, steps, flows=flows or bool(island.beside)),
         np.empty(steps, dtype=np.int8),
         np.empty(steps, dtype=np.int8),
         np.empty(steps),
@@ -351,7 +376,7 @@ def _run(
         derate = _derate(island, plant, checked_derate(thermal_derate, n))
         limits = island.limits.typed
         battery = pooled[j].bank
-        stored = battery.initial * battery.usable_kwh
+        stored = pool.stored.sum() if island.beside else battery.initial * battery.usable_kwh
         islanded.run(
             c,
             new_work(n),
@@ -369,8 +394,10 @@ def _run(
             out,
             asked,
             new_load_work(asked),
+            pool,
         )
-        _shared_out(out.book, plant, island)
+        if island.beside:
+            _shared_out(out.book, island, pool)
     asked_kw = island.asked_kw + out.loads.kw.sum(axis=0) if loads else island.asked_kw
     outage = Outage(asked_kw, out.state, out.cause, out.ac_offered, out.ac_used, out.on, out.generators)
     return out.book, outage, LoadsRun(tuple(loads), step_h, *out.loads)
@@ -389,15 +416,19 @@ class ReadyOutages:
     starts: np.ndarray
     most: int
     step_h: float
+    pool: Pool
 
     def hours(self, stored_kwh: np.ndarray) -> np.ndarray:
         """Hours served from each start, shape (starts,) [h].
 
         Parameters
         ----------
-        stored_kwh : ndarray, shape (starts,)
-            Energy in the batteries of all that form the grid at each start [kWh].
+        stored_kwh : ndarray, shape (forming, starts)
+            Energy in the battery of each that forms the grid at each start [kWh].
         """
+        held = np.ascontiguousarray(stored_kwh, dtype=float)
+        # Each call parts its energies in room of its own: outages may be run beside each other.
+        pool = self.pool._replace(stored=self.pool.stored.copy(), part=self.pool.part.copy())
         served = islanded.survival(
             self.c,
             new_work(self.c.size),
@@ -406,12 +437,14 @@ class ReadyOutages:
             self.circuits,
             self.arrays,
             self.derate,
-            np.ascontiguousarray(stored_kwh, dtype=float),
+            held.sum(axis=0),
             self.starts,
             self.most,
             self.step_h,
             NO_LOAD_STEPS,
             new_load_work(NO_LOAD_STEPS),
+            pool,
+            held if pool.stored.size else held[:0],
         )
         return np.asarray(served * self.step_h)
 
@@ -456,4 +489,5 @@ def ready_outages(
     )
     derate = _derate(island, plant, checked_derate(thermal_derate, len(plant)))
     first = np.asarray(starts, dtype=np.int64)
-    return ReadyOutages(c, former, island.limits.typed, circuits, arrays, derate, first, most, float(step_h))
+    pool = _pool(plant, island, 0)
+    return ReadyOutages(c, former, island.limits.typed, circuits, arrays, derate, first, most, float(step_h), pool)

@@ -149,6 +149,113 @@ class Arrays(NamedTuple):
     even_kw: np.ndarray
 
 
+class Pool(NamedTuple):
+    """Those that form the grid together, each with a battery at a level of its own; without entries where one forms it.
+
+    They part what is asked by what each can give, as inverters that share a frequency do; one whose battery is empty
+    leaves its part to the others, and with it the limit of the whole falls.
+
+    Attributes
+    ----------
+    usable_kwh, gives_kw, takes_kw : ndarray, shape (forming,)
+        Energy of each battery [kWh], and the power by which each takes its part of giving and of charging [kW].
+    stored, part : ndarray, shape (forming,)
+        Energy in each [kWh], and what it had of the step's change; to work in.
+    levels, shares : ndarray, shape (forming, steps or 0)
+        Energy in each at the end of each step [kWh], and its part of what all did in the step.
+    """
+
+    usable_kwh: np.ndarray
+    gives_kw: np.ndarray
+    takes_kw: np.ndarray
+    stored: np.ndarray
+    part: np.ndarray
+    levels: np.ndarray
+    shares: np.ndarray
+
+
+_NONE, _NO_STEPS = np.zeros(0), np.zeros((0, 0))
+ALONE = Pool(_NONE, _NONE, _NONE, _NONE, _NONE, _NO_STEPS, _NO_STEPS)
+# What counts as empty or full of a battery among others [kWh].
+NO_ENERGY = 1e-9
+
+
+@inlined
+def _with_energy(pool: Pool, cut_off: float) -> float:
+    """Part of the power of those that form the grid together which has energy behind it."""
+    able, whole = 0.0, 0.0
+    for i in range(pool.stored.size):
+        whole += pool.gives_kw[i]
+        if pool.stored[i] > cut_off * pool.usable_kwh[i] + NO_ENERGY:
+            able += pool.gives_kw[i]
+    return able / whole if whole > 0.0 else 1.0
+
+
+@inlined
+def _with_room(pool: Pool) -> float:
+    """Part of their charging power which has room behind it."""
+    able, whole = 0.0, 0.0
+    for i in range(pool.stored.size):
+        whole += pool.takes_kw[i]
+        if pool.stored[i] < pool.usable_kwh[i] - NO_ENERGY:
+            able += pool.takes_kw[i]
+    return able / whole if whole > 0.0 else 1.0
+
+
+@inlined
+def _part_out(pool: Pool, change: float, cut_off: float) -> None:
+    """Parts a step's change of all their energy [kWh]: by power, within what each holds or has room for."""
+    giving, left = change < 0.0, abs(change)
+    for i in range(pool.stored.size):
+        pool.part[i] = 0.0
+    # Each pass empties or fills one, or parts all that is left.
+    for _ in range(pool.stored.size):
+        weight = 0.0
+        for i in range(pool.stored.size):
+            if _free(pool, i, giving, cut_off) > 0.0:
+                weight += pool.gives_kw[i] if giving else pool.takes_kw[i]
+        if weight <= 0.0 or left <= 0.0:
+            break
+        whole = left
+        for i in range(pool.stored.size):
+            free = _free(pool, i, giving, cut_off)
+            if free > 0.0:
+                own = min(whole * (pool.gives_kw[i] if giving else pool.takes_kw[i]) / weight, free)
+                pool.part[i] += own
+                left -= own
+    if left > 0.0:
+        # Below the cut-off, or what rounding leaves: from the fullest, into the emptiest.
+        most = 0
+        for i in range(pool.stored.size):
+            here = pool.stored[i] if giving else pool.usable_kwh[i] - pool.stored[i]
+            best = pool.stored[most] if giving else pool.usable_kwh[most] - pool.stored[most]
+            most = i if here > best else most
+        pool.part[most] += left
+    for i in range(pool.stored.size):
+        moved = -pool.part[i] if giving else pool.part[i]
+        pool.stored[i] = min(max(pool.stored[i] + moved, 0.0), pool.usable_kwh[i])
+
+
+@inlined
+def _free(pool: Pool, i: int, giving: bool, cut_off: float) -> float:
+    """What one of them can still give or take of the step's change [kWh]."""
+    if giving:
+        return max(pool.stored[i] - cut_off * pool.usable_kwh[i] - pool.part[i], 0.0)
+    return max(pool.usable_kwh[i] - pool.stored[i] - pool.part[i], 0.0)
+
+
+@inlined
+def _keep_parts(pool: Pool, k: int) -> None:
+    """Books the levels of those that form the grid together, and what part each had of the step."""
+    moved, gives = 0.0, 0.0
+    for i in range(pool.stored.size):
+        moved += pool.part[i]
+        gives += pool.gives_kw[i]
+    for i in range(pool.stored.size):
+        pool.levels[i, k] = pool.stored[i]
+        pool.shares[i, k] = pool.part[i] / moved if moved > 0.0 else pool.gives_kw[i] / gives
+
+
 class IslandRecord(NamedTuple):
     """What an islanded run fills; arrays without steps are not kept.
 
@@ -235,6 +342,7 @@ def _started(
     helped: float,
     on_each: float,
     at_once: bool,
+    able: float,
     extra: np.ndarray,
 ) -> int:
     """Whether the starts of a step pass what the inverter gives for a moment: START in all, START_LEG on a leg."""
@@ -256,10 +364,10 @@ def _started(
             extra[f] = heaviest * legs[who, f]
         if extra[f] > 0.0:
             on_leg = leg[f] + extra[f] * limits.start_power_factor - on_each
-            if extra[f] > limits.leg_start_kw + 1e-9 or on_leg > limits.surge_kw / limits.legs + 1e-9:
+            if extra[f] > limits.leg_start_kw + 1e-9 or on_leg > limits.surge_kw * able / limits.legs + 1e-9:
                 on_a_leg = True
     real = heaviest * limits.start_power_factor
-    if want + real - helped > limits.surge_kw + 1e-9 or (on_a_leg and limits.legs < 2.0):
+    if want + real - helped > limits.surge_kw * able + 1e-9 or (on_a_leg and limits.legs < 2.0):
         return START
     return START_LEG if on_a_leg else NOTHING
 
@@ -310,12 +418,15 @@ def _serve(
 
 
 @inlined
-def _over(limits: Limits, own: float, leg: np.ndarray, on_each: float) -> int:
-    """Whether what the inverter gives passes its continuous limits: OVERLOAD, LEG or NOTHING."""
-    if own > limits.continuous_kw + 1e-9:
+def _over(limits: Limits, own: float, leg: np.ndarray, on_each: float, able: float) -> int:
+    """Whether what the inverter gives passes its continuous limits: OVERLOAD, LEG or NOTHING.
+
+    `able` is what part of the limits stands where several form the grid and one of them is empty.
+    """
+    if own > limits.continuous_kw * able + 1e-9:
         return OVERLOAD
     fullest = max(leg[0], leg[1], leg[2]) - on_each
-    return LEG if fullest > limits.continuous_kw / limits.legs + 1e-9 else NOTHING
+    return LEG if fullest > limits.continuous_kw * able / limits.legs + 1e-9 else NOTHING
 
 
 @inlined
@@ -408,6 +519,7 @@ def run(
     out: IslandRecord,
     loads: LoadSteps,
     work: np.recarray,
+    pool: Pool,
 ) -> tuple[int, int]:
     """Runs an island.
 
@@ -432,7 +544,7 @@ def run(
     first, steps : int
         First step of the series to be run, and how many.
     stored : float
-        Energy in the former's battery at the beginning [kWh].
+        Energy in the former's battery at the beginning [kWh], of the whole pool where several form the grid.
     step_h : float
         Step length [h].
     until_out : bool
@@ -443,6 +555,9 @@ def run(
         Controlled loads, in the order in which they take surplus.
     work : recarray
         From `loads.new_load_work`, to work in.
+    pool : Pool
+        Those that form the grid together, with what each holds at the beginning; `ALONE` where one forms it. The
+        former's record stands for all of them.
 
     Returns
     -------
@@ -485,6 +600,7 @@ def run(
     keeps = states.size > 0
     page_rows = min(max(per_day, 1), max(steps, 1)) if keeps else 1
     page = np.empty((c.size, len(CONVERTER_FLOWS), page_rows))
+    several, able, before = pool.stored.size > 1, 1.0, stored
     row = 0
     for k in range(steps):
         t = first + k
@@ -492,6 +608,12 @@ def run(
         w[former].charge_derate, w[former].discharge_derate = derate[0, day], derate[1, day]
         soc = w[former].stored / usable if usable > 0.0 else 0.0
         harvest = harvest_dc(c, former, arrays_kw[0][former, t])
+        if several:
+            before, able = w[former].stored, _with_energy(pool, limits.cut_off)
+            w[former].discharge_derate *= able
+            w[former].charge_derate *= _with_room(pool)
+            # One whose battery is empty still gives what its own array brings.
+            able = 1.0 if harvest > 0.0 else able
         generator_kw = 0.0
         for g in range(generators):
             if soc <= start_at[g] or state == FLAT:
@@ -515,7 +637,7 @@ def run(
         house = want
         if obeying:
             # What would pass the inverter's limit waits.
-            most = limits.continuous_kw + generator_kw - want
+            most = limits.continuous_kw * able + generator_kw - want
             serves = state == SERVING
             want += begin_loads(
                 whole_kw,
@@ -548,13 +670,13 @@ def run(
             on_each = (helped + min(even_kw[t] if joined else 0.0, carried)) / limits.legs
             helped += carried
             cause_now = _started(
-                limits, t, want, leg, legs, shed, start_kw, again_kw, helped, on_each, at_once, extra
+                limits, t, want, leg, legs, shed, start_kw, again_kw, helped, on_each, at_once, able, extra
             )
             at_once = False
-            over = _over(limits, want - helped, leg, on_each)
+            over = _over(limits, want - helped, leg, on_each, able)
             if over != NOTHING:
                 over_s += step_h * 3600.0
-                if over_s > limits.surge_s or want - helped > limits.surge_kw + 1e-9:
+                if over_s > limits.surge_s or want - helped > limits.surge_kw * able + 1e-9:
                     cause_now = over
             else:
                 over_s = 0.0
@@ -611,6 +733,9 @@ def run(
                 row = 0
             joined_kw = smooth_kw[t], switched_kw[t]
             _book_step(c, w, former, arrays_kw, switches, t, joined_kw, served, step_h, page, row)
+            if several:
+                _part_out(pool, w[former].stored - before, limits.cut_off)
+                _keep_parts(pool, k)
             for j in range(c.size):
                 kept[j, k] = w[j].stored
             row += 1
@@ -630,6 +755,8 @@ def run(
             into = (served.into + served.rectified) * c[former].dc_dc_efficiency * c[former].charge_efficiency
             given = drained_by(c, former, served.given * c[former].per_dc_dc)
             w[former].stored = min(max(w[former].stored + (into - given) * step_h, 0.0), usable)
+            if several:
+                _part_out(pool, w[former].stored - before, limits.cut_off)
         # A load that obeys is let go as slowly as the arrays follow; what the house drops is not.
         before_used, before_want = served.used - obeyed, house
         if until_out and state != SERVING:
@@ -725,12 +852,14 @@ def survival(
     step_h: float,
     loads: LoadSteps,
     work: np.recarray,
+    pool: Pool,
+    held: np.ndarray,
 ) -> np.ndarray:
     """Steps served from each of many starts, `most` at most; series hold `most` steps beyond the last start.
 
     Parameters
     ----------
-    c, w, former, limits, circuits, arrays, derate, step_h, loads, work
+    c, w, former, limits, circuits, arrays, derate, step_h, loads, work, pool
         As in `run`; in an outage no controlled load is served, and there are none.
     stored : ndarray, shape (starts,)
         Energy in the former's battery at each start [kWh].
@@ -738,6 +867,8 @@ def survival(
         First step of each outage.
     most : int
         Steps after which an outage counts as ridden through.
+    held : ndarray, shape (forming, starts) or (0, starts)
+        Energy in each battery of those that form the grid together [kWh]; `stored` is their sum.
 
     Returns
     -------
@@ -753,6 +884,8 @@ def survival(
         nothing, codes, codes, none, none, np.empty((0, 0), dtype=np.bool_), np.empty((0, 0)), no_loads
     )
     for k in range(starts.size):
+        for i in range(held.shape[0]):
+            pool.stored[i] = held[i, k]
         served[k], _ = run(
             c,
             w,
@@ -770,5 +903,6 @@ def survival(
             out,
             loads,
             work,
+            pool,
         )
     return served

@@ -42,7 +42,7 @@ class LastingStarts:
         """Share of them ridden through, from what lies in the battery in a simulated year."""
         island = self.inputs.island
         assert island is not None, "an outage has an island"
-        stored = year.stored[list(island.forming)].sum(axis=0)[self.starts - 1]
+        stored = year.stored[list(island.forming)][:, self.starts - 1]
         hours = self._ready.hours(stored)
         return float((hours >= self.most * self.inputs.step_h - 1e-9).mean())
 

@@ -114,10 +114,11 @@ def _autonomy(plan: Plan, option: Option) -> tuple[float, float, float]:
     )
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     inputs = replace(inputs, pv_kw=np.zeros(inputs.pv_kw.shape), island=alone)
-    usable = sum(inputs.plant[number].bank.usable_kwh for number in island.forming)
+    full = np.array([[inputs.plant[number].bank.usable_kwh] for number in island.forming])
+    usable = float(full.sum())
     per_hour = round(1.0 / inputs.step_h)
     starts = np.arange(0, 8760, 6) * per_hour
-    hours = run_survival(inputs, np.full(starts.size, usable), starts, AUTONOMY_DAYS * 24 * per_hour)
+    hours = run_survival(inputs, np.tile(full, starts.size), starts, AUTONOMY_DAYS * 24 * per_hour)
     worst_mean = float(island.load_kw[:, plan.demand.worst_season_steps].sum(axis=0).mean())
     return usable / max(worst_mean, 1e-9), float(hours.mean()), float(hours.min())
 

@@ -31,6 +31,8 @@ CAUSES = {
     islanded.EMPTY: "the battery was empty",
     islanded.TOO_COLD: "the battery was too cold or too hot to give",
 }
+# Causes that are a limit passed, which is lower while one of several batteries is empty.
+BY_LIMIT = (islanded.OVERLOAD, islanded.START, islanded.START_LEG, islanded.LEG)
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,8 +98,9 @@ class Rehearsal:
     def pv_used_kw(self) -> np.ndarray:
         """What is taken of the arrays, on the former's DC bus and on its AC bus [kW]."""
         own = sum(
-            sign * self.run.of(name, self.forming[0])
+            sign * self.run.of(name, number)
             for name, sign in (("pv_dc", 1.0), ("tracker", -1.0), ("clipped", -1.0), ("curtailed", -1.0))
+            for number in self.forming
         )
         return own + self.run.outage.ac_used
 
@@ -105,6 +108,12 @@ class Rehearsal:
     def stored_kwh(self) -> np.ndarray:
         """Energy in the batteries that form the grid at the end of each step [kWh]."""
         return self.run.stored[list(self.forming)].sum(axis=0)
+
+    @property
+    def levels(self) -> np.ndarray:
+        """State of charge of each of them at the end of each step, shape (forming, steps)."""
+        usable = np.array([[self.run.plant[number].bank.usable_kwh] for number in self.forming])
+        return self.run.stored[list(self.forming)] / usable
 
     @property
     def usable_kwh(self) -> float:
@@ -174,7 +183,7 @@ def rehearse(
     if starts:
         night = replace(night, load_kw=starts.load, start_kw=starts.start, again_kw=starts.again)
     inputs = replace(inputs.at(here, per_step), island=night)
-    stored_kwh = float(option.outcome.year.stored[list(island.forming), first - 1].sum())
+    stored_kwh = option.outcome.year.stored[list(island.forming), first - 1]
     run = run_outage(inputs, stored_kwh, first * per_step)
     return _read(plan, option.design.leader, night, fed, starts, run, first, hours)
 
@@ -210,19 +219,22 @@ def _read(
             start_kw = start_kw.copy()
             start_kw[at] = starts.again[:, at].sum() if starts else 0.0
         legs = max(limits.legs, 1.0)
+        able, empty = _able(island, run, at)
         why = CAUSES[cause].format(
-            continuous=limits.continuous_kw,
-            surge=limits.surge_kw,
+            continuous=limits.continuous_kw * able,
+            surge=limits.surge_kw * able,
             surge_s=limits.surge_s,
-            leg=limits.continuous_kw / legs,
+            leg=limits.continuous_kw * able / legs,
             on_leg=(island.load_kw[:, at] @ island.legs).max(),
-            leg_surge=min(limits.surge_kw / legs, limits.leg_start_kw),
+            leg_surge=min(limits.surge_kw * able / legs, limits.leg_start_kw),
             who=who,
             start=start_kw[at],
             want=island.load_kw[:, at].sum(),
         )
         after = at * run.step_h
         when = f"{after * 60:.0f} minutes" if after < 2 else f"{after:.1f} hours"
+        if cause in BY_LIMIT and empty:
+            why = f"{why}; {empty} of {len(island.forming)} batteries had no charge left to give it from"
         sentence = f"Without supply after {when}: {why}."
     return Rehearsal(
         first,
@@ -240,6 +252,18 @@ def _read(
         sentence,
         "" if at is None else _heaviest(fed, island, at, who, plan.job),
     )
+
+
+def _able(island: Island, run: IslandYear, at: int) -> tuple[float, int]:
+    """What part of the limits stood in a step, and how many of those that form the grid together were empty."""
+    parts = [run.plant[number] for number in island.forming]
+    if len(parts) < 2:
+        return 1.0, 0
+    held = run.stored[list(island.forming), at - 1] if at else run.initial_stored_kwh[list(island.forming)]
+    gives = np.array([min(part.ac_limit_kw, part.bank.discharge_kw) for part in parts])
+    floor = np.array([part.bank.usable_kwh for part in parts]) * island.limits.cut_off
+    left = held > floor + islanded.NO_ENERGY
+    return float(gives[left].sum() / gives.sum()), int((~left).sum())
 
 
 def _heaviest(fed: BackedUpLoads, island: Island, at: int, who: str, job: Job) -> str:

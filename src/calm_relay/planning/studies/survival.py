@@ -52,13 +52,13 @@ def survival_of(plan: Plan, option: Option | RefusedOption, progress: Progress =
     forming = list(island.forming)
     per_hour = round(1.0 / inputs.step_h)
     starts = np.arange(8760) * per_hour
-    stored = option.outcome.year.stored[forming].sum(axis=0)
-    stored = np.concatenate([stored[-1:], stored])[starts]
+    stored = option.outcome.year.stored[forming]
+    stored = np.concatenate([stored[:, -1:], stored], axis=1)[:, starts]
     hours = np.empty(starts.size)
     for day in range(0, 365, 73):
         progress(day / 365, "Failing the grid at every hour of the year")
         cut = slice(day * 24, (day + 73) * 24)
-        hours[cut] = run_survival(inputs, stored[cut], starts[cut], DAYS * 24 * per_hour)
+        hours[cut] = run_survival(inputs, stored[:, cut], starts[cut], DAYS * 24 * per_hour)
     worst_mean = float(fed.kw[:, plan.demand.worst_season_steps].sum(axis=0).mean())
     usable = sum(inputs.plant[number].bank.usable_kwh for number in forming)
     return Survival(
