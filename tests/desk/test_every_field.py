@@ -132,7 +132,9 @@ def controls(window, qtbot, settled, tmp_path):
         "elevation_m": editors["Elevation, m"], "time_zone": site.zone, "year": editors["Calendar year"],
         "coldest_c": editors["Coldest cell, °C"], "hottest_c": editors["Hottest air, °C"],
     })  # fmt: skip
-    add(model.WeatherFile, {"path": site.source, "shift_h": editors["Stamps later by"]})
+    add(model.WeatherFile, {
+        "path": site.source, "shift_h": editors["Stamps later by"], "year": editors["Year of the file, no."],
+    })  # fmt: skip
     add(model.ClimatePreset, {"climate": site.source, "seed": editors["Made year, no."]})
     months = MonthsDialog(model.MonthlyWeather(ghi_kwh_per_day=(4.0,) * 12, temp_c=(10.0,) * 12))
     add(model.MonthlyWeather, {

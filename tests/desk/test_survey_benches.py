@@ -22,6 +22,7 @@ from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.theme import LIGHT
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.model import WeatherFile
 from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.scales import scales_of
@@ -596,6 +597,7 @@ def test_the_year_its_number_and_an_old_batterys_reserve_are_typed(window, opene
     site = window.session.job.site
     assert (site.year, site.weather.seed) == (2027, 7)
     assert not bench.inputs.editors["Stamps later by"].isEnabled()
+    assert not bench.inputs.editors["Year of the file, no."].isEnabled()
     type_into(qtbot, bench.inputs.editors["Calendar year"], "2028")
     assert "366 days" in bench.inputs.problem.text()
     home = opened("Home")
@@ -608,3 +610,21 @@ def test_the_year_its_number_and_an_old_batterys_reserve_are_typed(window, opene
     type_into(qtbot, wall.batteries.reserve, "35")
     settled(window)
     assert window.session.job.existing_batteries[0].reserve == 0.35
+
+
+def test_which_year_of_a_weather_file_is_typed(window, opened, qtbot, settled, tmp_path, pvlib_data):
+    lines = (pvlib_data / "723170TYA.CSV").read_text().splitlines()
+    (tmp_path / "two.csv").write_text("\n".join([*lines, *lines[2:]]) + "\n")
+    job = window.session.job
+    site = job.site.with_(weather=WeatherFile(path=str(tmp_path / "two.csv")))
+    window.session.edit(job.with_(site=site), "Weather from a file")
+    settled(window)
+    bench = opened("Site")
+    field = bench.inputs.editors["Year of the file, no."]
+    assert (field.isEnabled(), field.placeholderText(), field.text()) == (True, "most usual", "")
+    type_into(qtbot, field, "2")
+    settled(window)
+    assert window.session.plan.site.source == "weather file two.csv, year 2 of 2"
+    type_into(qtbot, field, "")
+    settled(window)
+    assert window.session.job.site.weather.year is None

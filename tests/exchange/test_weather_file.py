@@ -5,7 +5,7 @@ import pytest
 from pvlib import iotools
 
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.weather_file import read_weather_file
+from calm_relay.exchange.weather_file import most_usual, read_weather_file, read_weather_years
 
 HEAD = "LOCATION,Invented Bay,-,NZL,made,000000,-41.0,173.0,12.0,15.0"
 
@@ -122,3 +122,43 @@ def test_a_spoilt_tmy3_names_line_and_field(pvlib_data, written, spoil, where, w
         read_weather_file(written(spoil(lines), "station.csv"))
     assert caught.value.where == where
     assert wanted in caught.value.problem
+
+
+def years_of(epw, *suns, first=2023):
+    """A file of several years, each with another sun; the second one is a leap year."""
+    lines = epw[:8]
+    for number, sun in enumerate(suns):
+        for line in epw[8:]:
+            fields = [str(first + number), *line.split(",")[1:]]
+            fields[13] = str(round(float(fields[13]) * sun))
+            lines.append(",".join(fields))
+            if number == 1 and fields[1:4] == ["2", "28", "24"]:
+                lines += [",".join([fields[0], "2", "29", str(hour), *fields[4:]]) for hour in range(1, 25)]
+    return lines
+
+
+def test_several_years_are_read_one_after_another_without_the_leap_day(epw, written):
+    years = read_weather_years(written(years_of(epw, 1.0, 0.8, 1.4)))
+    assert [year.calendar_year for year in years] == [2023, 2024, 2025]
+    assert [year.ghi.size for year in years] == [8760] * 3
+    sums = [year.ghi.sum() for year in years]
+    assert sums[1:] == pytest.approx([sums[0] * 0.8, sums[0] * 1.4])
+
+
+def test_the_most_usual_of_them_stands_for_the_file(epw, written):
+    path = written(years_of(epw, 0.7, 1.0, 1.4))
+    assert most_usual(read_weather_years(path)) == 1
+    assert read_weather_file(path).calendar_year == 2024
+
+
+def test_a_second_year_that_ends_early_is_named(epw, written):
+    lines = years_of(epw, 1.0, 1.0)
+    with pytest.raises(InputError) as caught:
+        read_weather_years(written(lines[:-5]))
+    assert "ends after 17515 hours; wanted 8760 a year" in caught.value.problem
+
+
+def test_a_file_of_too_many_years_is_refused_before_it_is_read(epw, written):
+    lines = [*epw[:8], *["x"] * (51 * 8784)]
+    with pytest.raises(InputError, match="more than 50 years"):
+        read_weather_years(written(lines))

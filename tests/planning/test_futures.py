@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.model import WeatherFile
 from calm_relay.job.uncertainty import Uncertainty
+from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.studies.cash_flow import cash_flow_of
 from calm_relay.planning.studies.futures import future_of, futures_of, uncertain_inputs
 from tests.plans import plan
@@ -170,3 +172,44 @@ def test_other_years_are_not_kept_on_disk(demo, tmp_path, monkeypatch):
     monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path))
     futures_of(made, made.option("ac-addon"))
     assert not list((tmp_path / "arrays").glob("*.npz"))
+
+
+@pytest.fixture
+def three_years(greensboro, tmp_path, pvlib_data):
+    """Its weather file's year three times over: as it is, a dim one and a bright one."""
+    lines = (pvlib_data / "723170TYA.CSV").read_text().splitlines()
+    rows = []
+    for sun in (1.0, 0.7, 1.2):
+        for line in lines[2:]:
+            fields = line.split(",")
+            for column in (4, 7, 10):
+                fields[column] = str(round(float(fields[column]) * sun))
+            rows.append(",".join(fields))
+    (tmp_path / "three.csv").write_text("\n".join([*lines[:2], *rows]) + "\n")
+    return greensboro.with_(site=greensboro.site.with_(weather=WeatherFile(path=str(tmp_path / "three.csv"))))
+
+
+def test_futures_fall_on_the_years_of_a_weather_file(three_years):
+    made, found = futures(three_years, **CERTAIN)
+    assert (made.site.file_year, made.site.file_years) == (1, 3)
+    assert made.site.source == "weather file three.csv, year 1 of 3"
+    assert "the 3 years of the weather file" in found.weather
+    future = found.options[0]
+    lived = [
+        plan(three_years.with_(site=three_years.site.with_(weather=three_years.site.weather.with_(year=year))))
+        for year in (1, 2, 3)
+    ]
+    ghi = [one.site.weather.ghi.sum() for one in lived]
+    assert ghi[1] < ghi[0] < ghi[2]
+    # The days of use are others in each, and so the saving is of three kinds, the least of them in the dim year.
+    kinds = sorted(set(np.round(future.saving, 6)))
+    assert len(kinds) == 3
+    number = found.draws[:, -1]
+    assert {float(n) for n in number} == {0.0, 1.0, 2.0}
+    assert np.unique(np.round(future.saving[number == 0], 6)).size == 1
+
+
+def test_a_year_that_the_file_does_not_hold_is_named(three_years):
+    job = three_years.with_(site=three_years.site.with_(weather=three_years.site.weather.with_(year=4)))
+    with pytest.raises(PlanError, match=r"site.weather.year: is 4; three.csv holds 3 years"):
+        plan(job)

@@ -2,6 +2,7 @@
 
 import math
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,6 +13,8 @@ from calm_relay.exchange.csv_lines import split_lines
 from calm_relay.exchange.errors import InputError
 
 HOURS = 8760
+# A file of so many years is refused before its hours are read.
+YEARS_MOST = 50
 
 
 @dataclass(frozen=True)
@@ -19,7 +22,8 @@ class HourlyWeather:
     """A year of hours in the file's fixed standard time, the first ending at 01:00 on 1 January.
 
     Irradiances are means of the hour [W/m2]; air temperature [degC] and wind [m/s] stand at its end. `extreme_min_c`
-    is the mean of the yearly lowest air temperatures that the file's head states, None where it states none.
+    is the mean of the yearly lowest air temperatures that the file's head states, None where it states none;
+    `calendar_year` is what all its stamps say, None where months are of several years.
     """
 
     place: str
@@ -33,6 +37,7 @@ class HourlyWeather:
     temp_air: np.ndarray
     wind_speed: np.ndarray
     extreme_min_c: float | None = None
+    calendar_year: int | None = None
 
 
 @dataclass(frozen=True)
@@ -106,7 +111,28 @@ _HOURS = [
 
 
 def read_weather_file(path: Path | str) -> HourlyWeather:
-    """A weather year from an EPW (.epw) or TMY3 (.csv, .tm3) file.
+    """A weather year from a file; of one with several years the most usual.
+
+    Raises
+    ------
+    InputError
+        As `read_weather_years`.
+    """
+    years = read_weather_years(path)
+    return years[most_usual(years)]
+
+
+def most_usual(years: Sequence[HourlyWeather]) -> int:
+    """The place of the year whose months together are nearest to the mean of all years in their light."""
+    if len(years) == 1:
+        return 0
+    ends = np.cumsum([0, *(31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30)]) * 24
+    light = np.array([np.add.reduceat(year.ghi, ends) for year in years])
+    return int(np.abs(light - light.mean(axis=0)).sum(axis=1).argmin())
+
+
+def read_weather_years(path: Path | str) -> tuple[HourlyWeather, ...]:
+    """The years of an EPW (.epw) or TMY3 (.csv, .tm3) file, one after another; 29 February is left out.
 
     Raises
     ------
@@ -128,21 +154,29 @@ def read_weather_file(path: Path | str) -> HourlyWeather:
     if layout is TMY3 and (len(rows) < 2 or not rows[1] or not rows[1][0].startswith("Date")):
         raise InputError(path, "line 2", "this is not a TMY3 file; wanted column names, the first one Date")
     place = _numbers(path, 1, head, layout.head)
-    hours = _hours(path, rows, layout)
-    ghi, dni, dhi, temp_air, wind_speed = (np.array([hour[name] for hour in hours]) for name in layout.weather)
-    return HourlyWeather(
-        place=head[layout.place].strip().title() if len(head) > layout.place else "",
-        latitude=place["latitude"],
-        longitude=place["longitude"],
-        elevation_m=place["elevation"],
-        utc_offset_h=place["time zone"],
-        ghi=ghi,
-        dni=dni,
-        dhi=dhi,
-        temp_air=temp_air,
-        wind_speed=wind_speed,
-        extreme_min_c=_extreme_min_c(rows[1]) if layout is EPW and len(rows) > 1 else None,
-    )
+    hours, stamped = _hours(path, rows, layout)
+    years = []
+    for first in range(0, len(hours), HOURS):
+        own = hours[first : first + HOURS]
+        ghi, dni, dhi, temp_air, wind_speed = (np.array([hour[name] for hour in own]) for name in layout.weather)
+        of_it = set(stamped[first : first + HOURS])
+        years.append(
+            HourlyWeather(
+                place=head[layout.place].strip().title() if len(head) > layout.place else "",
+                latitude=place["latitude"],
+                longitude=place["longitude"],
+                elevation_m=place["elevation"],
+                utc_offset_h=place["time zone"],
+                ghi=ghi,
+                dni=dni,
+                dhi=dhi,
+                temp_air=temp_air,
+                wind_speed=wind_speed,
+                extreme_min_c=_extreme_min_c(rows[1]) if layout is EPW and len(rows) > 1 else None,
+                calendar_year=of_it.pop() if len(of_it) == 1 else None,
+            )
+        )
+    return tuple(years)
 
 
 def _extreme_min_c(row: list[str]) -> float | None:
@@ -159,24 +193,43 @@ def _extreme_min_c(row: list[str]) -> float | None:
     return value if -75.0 <= value <= 35.0 else None
 
 
-def _hours(path: Path, rows: list[list[str]], layout: _Layout) -> list[dict[str, float]]:
-    """The weather of every hour by column name, in the order of a year without 29 February."""
+def _hours(path: Path, rows: list[list[str]], layout: _Layout) -> tuple[list[dict[str, float]], list[int | None]]:
+    """The weather of every hour by column name and its calendar year, in the order of years without 29 February."""
     # Later editions of TMY3 leave out the last three columns.
     least = 32 if layout is EPW else 68
     hours: list[dict[str, float]] = []
+    stamped: list[int | None] = []
+    if len(rows) - layout.leading > YEARS_MOST * (HOURS + 24):
+        raise InputError(
+            path, f"line {len(rows)}", f"there are more than {YEARS_MOST} years; wanted {YEARS_MOST} at most"
+        )
     for number, row in enumerate(rows[layout.leading :], layout.leading + 1):
         if not least <= len(row) <= layout.columns:
             raise InputError(path, f"line {number}", f"has {len(row)} columns; wanted {layout.columns}")
-        if len(hours) < HOURS:
-            _check_stamp(path, number, row, layout, _HOURS[len(hours)])
+        wanted = _HOURS[len(hours) % HOURS]
+        if _is_leap_day(row, layout) and wanted == (3, 1, 1):
+            continue
+        _check_stamp(path, number, row, layout, wanted)
         hours.append(_numbers(path, number, row, layout.ranges))
-    if len(hours) != HOURS:
+        stamped.append(_year_of(row, layout))
+    if not hours or len(hours) % HOURS:
         raise InputError(
             path,
             f"line {len(rows)}",
-            f"the file ends after {len(hours)} hours; wanted {HOURS} (a year without 29 February)",
+            f"the file ends after {len(hours)} hours; wanted {HOURS} a year (29 February does not count)",
         )
-    return hours
+    return hours, stamped
+
+
+def _is_leap_day(row: list[str], layout: _Layout) -> bool:
+    if layout is EPW:
+        return [field.strip().lstrip("0") for field in row[1:3]] == ["2", "29"]
+    return row[0].strip().startswith("02/29/")
+
+
+def _year_of(row: list[str], layout: _Layout) -> int | None:
+    text = row[0].strip() if layout is EPW else row[0].strip()[-4:]
+    return int(text) if re.fullmatch(r"[12]\d{3}", text) else None
 
 
 def _check_stamp(path: Path, number: int, row: list[str], layout: _Layout, wanted: tuple[int, int, int]) -> None:

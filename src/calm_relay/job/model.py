@@ -62,12 +62,15 @@ JobState = Literal["survey", "offered", "signed", "built"]
 
 
 class WeatherFile(Model):
-    """A weather year read from an EPW or TMY3 file."""
+    """A weather year read from an EPW or TMY3 file, which may hold several years."""
 
     kind: Literal["file"] = "file"
     path: WeatherPath = Field(description="Absolute, or beside the job file.")
     shift_h: float = Field(
         default=0.0, ge=-14.0, le=14.0, description="Hours by which its stamps are set later, where they are off."
+    )
+    year: int | None = Field(
+        default=None, ge=1, le=50, description="Which of the file's years, from 1; None: the most usual of them."
     )
 
 

@@ -23,17 +23,26 @@ FILE, TYPED = "file", "monthly"
 BESIDE = {"Place", "Weather"}
 
 
-def _of_weather(label, unit, model, name, decimals):
+def _of_weather(label, unit, model, name, decimals, empty=""):
     """A number of the weather's source; nothing to type where that source has none."""
 
     def get(job):
         return getattr(job.site.weather, name, None)
 
     def put(job, value):
-        kept = round(value) if decimals == 0 else value
+        kept = round(value) if decimals == 0 and value is not None else value
         return job.with_(site=job.site.with_(weather=job.site.weather.with_(**{name: kept})))
 
-    return Field(label, unit, range_of(model, name), get, put, decimals)
+    return Field(
+        label,
+        unit,
+        range_of(model, name),
+        get,
+        put,
+        decimals,
+        stands=lambda job: hasattr(job.site.weather, name),
+        empty=empty,
+    )
 
 
 def _result(text, plan, option, progress):
@@ -66,6 +75,7 @@ class SiteBench(Bench):
                 field_of("Calendar year", "", "site", Site, "year", 0),
                 _of_weather("Made year, no.", "", ClimatePreset, "seed", 0),
                 _of_weather("Stamps later by", "h", WeatherFile, "shift_h", 2),
+                _of_weather("Year of the file, no.", "", WeatherFile, "year", 0, "most usual"),
             ),
             across=3,
         )

@@ -67,13 +67,13 @@ class FactsDialog(AnswerDialog):
     def take(self) -> None:
         """Reads the file; says what is wrong with it, and stays open."""
         from calm_relay.exchange.meter_file import read_meter_file
-        from calm_relay.exchange.weather_file import read_weather_file
+        from calm_relay.exchange.weather_file import read_weather_years
         from calm_relay.planning.commissioning.facts import months_of_meter, months_of_weather
 
         path, counts = Path(self.path.text().strip()), self.counts.currentData()
         try:
             if counts == LIGHT:
-                self.months = months_of_weather(read_weather_file(path), self.year.value())
+                self.months = months_of_weather(read_weather_years(path), self.year.value())
                 self.weather = YearOfWeather(year=self.year.value(), path=str(path.resolve()))
             else:
                 data = read_meter_file(path, MeterReading(), self._zone)

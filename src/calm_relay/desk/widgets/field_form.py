@@ -18,7 +18,10 @@ from calm_relay.job.model import Job
 
 @dataclass(frozen=True)
 class Field:
-    """One number of the job: how it is named, its range, how it is read and written, and whether it is money."""
+    """One number of the job: how it is named, its range, how it is read and written, and whether it is money.
+
+    `stands` says whether the job has such a number; `empty` is what an empty field means.
+    """
 
     name: str
     unit: str
@@ -27,6 +30,8 @@ class Field:
     put: Callable[[Job, float | None], Job]
     decimals: int = 2
     money: bool = False
+    stands: Callable[[Job], bool] = lambda _: True
+    empty: str = "none"
 
 
 def field_of(
@@ -88,7 +93,9 @@ class FieldForm(QWidget):
             if field.money:
                 self._labels[field.name].setText(f"{field.name}, {job.tariff.currency}")
             self.editors[field.name].show_value(value)
-            self.editors[field.name].setEnabled(value is not None or field.span.optional)
+            stands = field.stands(job) and (value is not None or field.span.optional)
+            self.editors[field.name].setEnabled(stands)
+            self.editors[field.name].setPlaceholderText(field.empty if stands and field.span.optional else "")
         self.problem.hide()
 
     def _on_value(self, field, value):

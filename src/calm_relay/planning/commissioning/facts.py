@@ -1,6 +1,6 @@
 """Months' facts from what meters and weather files hold."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from itertools import pairwise
 from zoneinfo import ZoneInfo
 
@@ -82,8 +82,9 @@ def months_of_readings(series: Series, time_zone: str) -> tuple[MonthFacts, ...]
     return tuple(found)
 
 
-def months_of_weather(weather: HourlyWeather, year: int) -> tuple[MonthFacts, ...]:
-    """Light on the level of each month of a weather file that holds a real year [kWh/m2]."""
+def months_of_weather(years: Sequence[HourlyWeather], year: int) -> tuple[MonthFacts, ...]:
+    """Light on the level of each month of a real year [kWh/m2]: of a file's years that of its stamps, else the last."""
+    weather = next((item for item in years if item.calendar_year == year), years[-1])
     days = np.array([31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31])
     ends = np.concatenate([[0], np.cumsum(days * 24)])
     return tuple(

@@ -15,7 +15,7 @@ from calm_relay.physics.plant.inputs import Inputs, run_inputs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.simulate import inputs_in, inputs_of
 from calm_relay.planning.plan import Plan
-from calm_relay.planning.site.site_year import SiteYear, site_year
+from calm_relay.planning.site.site_year import SiteYear, number_in_file, site_year
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
@@ -322,8 +322,9 @@ def weather_years(
     for entry in entries:
         if not isinstance(entry, YearOfWeather):
             continue
-        site = plan.job.site.with_(weather=WeatherFile(path=entry.path))
         try:
+            number = number_in_file((folder or Path.cwd()) / entry.path, entry.year)
+            site = plan.job.site.with_(weather=WeatherFile(path=entry.path, year=number))
             found[entry.year] = site_year(site, None, folder or Path.cwd())
             unread.pop(entry.year, None)
         except InputError as error:

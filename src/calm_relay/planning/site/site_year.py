@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from calm_relay.exchange.array_cache import cached_arrays
-from calm_relay.exchange.weather_file import read_weather_file
+from calm_relay.exchange.weather_file import HourlyWeather, most_usual, read_weather_years
 from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import ClimatePreset, MonthlyWeather, Site, Weather, WeatherFile
 from calm_relay.job.survey import HorizonPoint
@@ -30,12 +30,15 @@ from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.site.climates import distance_km
 
 # Raised when the meaning of a cached array changes.
-CACHE_EDITION = 6
+CACHE_EDITION = 7
 
 
 @dataclass(frozen=True, eq=False)
 class SiteYear:
-    """Calendar, sun and weather of a site; `source` says where the weather comes from."""
+    """Calendar, sun and weather of a site; `source` says where the weather comes from.
+
+    `file_year` is the number of its year in a weather file that holds `file_years` of them, `file_path` where it lies.
+    """
 
     key: str
     calendar: YearCalendar
@@ -46,6 +49,9 @@ class SiteYear:
     distance_km: float
     clock_off_h: float = 0.0
     extreme_min_c: float | None = None
+    file_year: int = 1
+    file_years: int = 1
+    file_path: str = ""
 
     @cached_property
     def night(self) -> np.ndarray:
@@ -92,7 +98,7 @@ def site_year(site: Site, library: Library | None, folder: Path) -> SiteYear:
 
 SUN = ("zenith", "azimuth", "extra_normal")
 WEATHER = ("ghi", "dni", "dhi", "temp_air", "wind_speed")
-OF_A_FILE = {"file_place": 2, "clock_off_h": 1, "extreme_min_c": 1}
+OF_A_FILE = {"file_place": 2, "clock_off_h": 1, "extreme_min_c": 1, "file_years": 2}
 
 
 @kept
@@ -109,14 +115,16 @@ def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> 
     key = f"{CACHE_EDITION}|{site.model_dump_json()}|{own}|{path}|{edition}"
     details: dict[str, Any] = {}
     weather_as_stated = site.weather
-    shift_h = weather_as_stated.shift_h if isinstance(weather_as_stated, WeatherFile) else 0.0
+    shift_h, number = 0.0, None
+    if isinstance(weather_as_stated, WeatherFile):
+        shift_h, number = weather_as_stated.shift_h, weather_as_stated.year
 
     def make() -> dict[str, np.ndarray]:
         sun = _sun_over(site.year, site.time_zone, site.latitude, site.longitude, site.elevation_m)
         weather = (
             _made_weather(site, climate, calendar, sun)
             if not path
-            else _file_weather(path, shift_h, calendar, sun, details)
+            else _file_weather(path, number, shift_h, calendar, sun, details)
         )
         return {**vars(sun), **vars(weather), **details}
 
@@ -124,16 +132,20 @@ def _site_year(site: Site, climate: Climate | None, path: str, edition: int) -> 
     arrays = cached_arrays(key, make, names | (OF_A_FILE if path else {}))
     sun = SunPath(*(arrays[name] for name in SUN))
     weather = WeatherYear(*(arrays[name] for name in WEATHER))
-    clock_off_h, extreme_min_c = 0.0, _extreme_of(climate, site)
+    clock_off_h, extreme_min_c, of_file = 0.0, _extreme_of(climate, site), (1, 1)
     if not path:
         source, distance = _made_source(weather_as_stated, climate), 0.0
     else:
         latitude, longitude = arrays["file_place"]
         clock_off_h, low = float(arrays["clock_off_h"]), float(arrays["extreme_min_c"])
         extreme_min_c = None if np.isnan(low) else low
-        source = f"weather file {Path(path).name}"
+        of_file = int(arrays["file_years"][0]), int(arrays["file_years"][1])
+        which = f", year {of_file[0]} of {of_file[1]}" if of_file[1] > 1 else ""
+        source = f"weather file {Path(path).name}{which}"
         distance = distance_km(site.latitude, site.longitude, latitude, longitude)
-    return SiteYear(key, calendar, sun, weather, source, not path, distance, clock_off_h, extreme_min_c)
+    return SiteYear(
+        key, calendar, sun, weather, source, not path, distance, clock_off_h, extreme_min_c, *of_file, path
+    )
 
 
 def _extreme_of(climate: Climate | None, site: Site) -> float | None:
@@ -215,10 +227,34 @@ def _under_this_sky(
     return tuple((np.array(ghi) * np.minimum(share, 1e3)).tolist())
 
 
+def number_in_file(path: Path, calendar_year: int) -> int | None:
+    """Which of a weather file's years bears a calendar year in its stamps, from 1; None where none does.
+
+    Raises
+    ------
+    InputError
+        When the file cannot be used.
+    """
+    years = _years_of(*file_edition(path))
+    return next((n for n, year in enumerate(years, 1) if year.calendar_year == calendar_year), None)
+
+
+@kept
+def _years_of(path: str, edition: int) -> tuple[HourlyWeather, ...]:
+    """The years of a weather file as it lay there at a time of change."""
+    return read_weather_years(path)
+
+
 def _file_weather(
-    path: str, shift_h: float, calendar: YearCalendar, sun: SunPath, details: dict[Any, Any]
+    path: str, number: int | None, shift_h: float, calendar: YearCalendar, sun: SunPath, details: dict[Any, Any]
 ) -> WeatherYear:
-    hours = read_weather_file(path)
+    years = _years_of(path, file_edition(Path(path))[1])
+    if number is not None and number > len(years):
+        held = "1 year" if len(years) == 1 else f"{len(years)} years"
+        raise PlanError("site.weather.year", f"is {number}; {Path(path).name} holds {held}")
+    place = most_usual(years) if number is None else number - 1
+    hours = years[place]
+    details["file_years"] = np.array([place + 1, len(years)])
     shift = round((calendar.utc_offset_h - hours.utc_offset_h + shift_h) / calendar.step_h)
     per_hour = round(1 / calendar.step_h)
     there = SunPath(*(np.roll(series, -shift) for series in vars(sun).values()))

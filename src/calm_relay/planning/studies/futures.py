@@ -213,8 +213,10 @@ def _drawn(plan: Plan, flows: Sequence[CashFlow], progress: Progress) -> _Drawn:
 
 
 def _count(plan: Plan) -> int:
-    """How many years of other days there are: one where weather and use are both a file's."""
+    """How many years of other days there are: those of a weather file with several, one where use is a file's too."""
     job = plan.job
+    if plan.site.file_years > 1:
+        return plan.site.file_years
     of_files = isinstance(job.site.weather, WeatherFile) and isinstance(job.demand, MeteredDemand)
     return 1 if of_files else job.uncertainty.years
 
@@ -229,6 +231,11 @@ def _days(plan: Plan, designs: Sequence[Design], number: int) -> _Days:
         if not isinstance(weather, WeatherFile):
             job = job.with_(site=job.site.with_(weather=weather.with_(seed=_later(weather.seed, number))))
             site = site_year(job.site, plan.equipment.library, Path())
+        elif site.file_years > 1:
+            # Those before and after the plan's own, in their order.
+            year = number if number < site.file_year else number + 1
+            job = job.with_(site=job.site.with_(weather=weather.with_(year=year, path=site.file_path)))
+            site = site_year(job.site, None, Path())
         if isinstance(job.demand, ShapedDemand):
             job = job.with_(demand=job.demand.with_(seed=_later(job.demand.seed, number)))
             demand = demand_year(job, Path(), site)
@@ -289,6 +296,12 @@ def _whose_days(plan: Plan) -> str:
     if count == 1:
         return "Every future has the plan's own days of weather and use; the light of whole years is varied."
     what = "weather and use"
+    if plan.site.file_years > 1:
+        rest = "; the meter's days stay as they are" if isinstance(job.demand, MeteredDemand) else ""
+        return (
+            f"Futures fall on the {count} years of the weather file{rest}; the light of whole years is varied beside "
+            "them."
+        )
     if isinstance(job.site.weather, WeatherFile):
         what = "use; the weather file's days stay as they are"
     elif isinstance(job.demand, MeteredDemand):
