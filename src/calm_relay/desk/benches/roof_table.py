@@ -91,10 +91,10 @@ class RoofTable(QWidget):
         self._grid.addWidget(mark, row, 0)
         label = QLineEdit()
         label.setAccessibleName(f"Name of face {row}")
-        label.setMinimumWidth(128)
+        label.setMinimumWidth(104)
         label.editingFinished.connect(lambda: self._change(number, "name", label.text().strip()))
         self._put(number, "name", label, 1)
-        module = ChoiceField(f"Module of face {row}", width=8)
+        module = ChoiceField(f"Module of face {row}", width=11)
         module.taken.connect(lambda value: self._change(number, "module", value))
         module.new_wanted.connect(
             lambda: self.item_wanted.emit("modules", lambda key: self._change(number, "module", key))

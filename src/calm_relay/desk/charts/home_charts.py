@@ -63,7 +63,9 @@ class Stacked(Chart):
         self.start()
         edges = np.arange(25)
         base = np.zeros(24)
-        parts = list(result.stacked.items())
+        # What obeys a control draws by the plant's year and not by the clock: it has a picture of its own.
+        parts = [(name, kw) for name, kw in result.stacked.items() if kw.max() > 0.0]
+        obey = [name for name in result.stacked if name not in dict(parts)]
         top = max(float(sum(result.stacked.values()).max()), 0.1) * (1.15 + 0.11 * -(-len(parts) // 3))
         planned = {part.name for part in plan.demand.parts if part.planned}
         for number, (name, kw) in enumerate(parts):
@@ -73,7 +75,7 @@ class Stacked(Chart):
             text = f"{name}{', to come' if name in planned else ''}"
             self.key(0.2 + 8.0 * column, top, text, shade_of(number), row)
         title = f"A mean day in {plan.demand.worst_season}, by what draws it"
-        self.head(title)
+        self.head(f"{title}; beside it {' and '.join(obey)}, controlled" if obey else title)
         self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
         self.setXRange(0, 24, padding=0)
         self.setYRange(0, top, padding=0)
