@@ -6,6 +6,7 @@ from collections import Counter
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.own_equipment import library
 from calm_relay.exchange.plan_document import plan_text
+from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.model import Job
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.plan import Plan, plan
@@ -21,14 +22,15 @@ CLOSES_KWH = 1e-6
 
 def faults_of(job: Job) -> list[str]:
     """What is wrong with how a job is planned; nothing where it is planned well or refused in words."""
-    begun = time.monotonic()
+    begun, worked = time.monotonic(), time.process_time()
     try:
         made = plan(job, library())
     except (PlanError, InputError) as error:
         return [] if len(str(error)) > 10 else [f"a refusal without words: {error!r}"]
     except Exception as error:
         return [f"plan: {type(error).__name__}: {error}\n{where(error)}"]
-    taken = time.monotonic() - begun
+    # What other work on the machine takes is not the plan's.
+    taken = min(time.monotonic() - begun, time.process_time() - worked)
     found = [f"slow: {taken:.1f} s"] if taken > SLOW_S else []
     try:
         found += _figures(made)
@@ -69,6 +71,9 @@ def _mends(made: Plan) -> list[str]:
 
 def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, int]:
     """Tries jobs until the time is over; a line of figures, and the number of faults."""
+    # What is compiled once is not one job's.
+    plan(demo_job("two-homes"), library())
+    plan(demo_job("hut"), library())
     end = time.monotonic() + minutes * 60.0
     count, faults, slowest = 0, 0, 0.0
     kinds: Counter[str] = Counter()

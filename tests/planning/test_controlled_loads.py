@@ -128,6 +128,13 @@ def test_a_tank_that_runs_cold_is_found_and_mended():
         assert plan(mend.apply(made.job)).as_is.outcome.year.loads.kwh("short") < 0.8 * short
 
 
+def test_a_service_too_small_for_any_element_is_told_without_a_mend_that_is_none():
+    job = with_loads(demo_job("pottery"), hot_water=(HotWater(element_kw=3.0),))
+    job = job.with_(supply=job.supply.with_(main_fuse_a=0.1))
+    (one,) = found(plan(job), "load on the service")
+    assert "the service carries 0.0 kW" in one.sentence and one.mends == ()
+
+
 def test_an_element_larger_than_the_service_stops_and_is_mended():
     made = plan(with_loads(demo_job("pottery"), hot_water=(HotWater(element_kw=30.0),)))
     (one,) = found(made, "load on the service")

@@ -6,6 +6,7 @@ from typing import Any
 from calm_relay.job.base import minutes_of
 from calm_relay.job.control import Window
 from calm_relay.job.demand import LOAD_FIELDS, ON_HYBRID, Car, HotWater
+from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
 from calm_relay.planning.findings.base import (
     Finding,
@@ -133,8 +134,11 @@ def check_loads_on_the_service(subject: Subject) -> list[Finding]:
 def _larger(job: Job, name: str, power_kw: float, limit_kw: float, field: str) -> list[Finding]:
     if power_kw <= limit_kw:
         return []
-    kind, place, _ = _place(job, name)
+    kind, place, load = _place(job, name)
     less = round(USUAL_SHARE * limit_kw, 1)
+    # A service that carries next to nothing bears no such load, however small.
+    bears = range_of(type(load), field).holds(less) and less < power_kw
+    mends = (Mend(f"{less:g} kW for {name}", _with_load(kind, place, **{field: less})),) if bears else ()
     return [
         stops(
             "load on the service",
@@ -144,7 +148,7 @@ def _larger(job: Job, name: str, power_kw: float, limit_kw: float, field: str) -
             f"{'the service carries' if job.supply.on_grid else 'the inverter gives'} {limit_kw:.1f} kW.",
             reading=(power_kw, limit_kw, "kW"),
             rule="main fuse of the survey" if job.supply.on_grid else "inverter datasheet",
-            mends=(Mend(f"{less:g} kW for {name}", _with_load(kind, place, **{field: less})),),
+            mends=mends,
         )
     ]
 
