@@ -1,8 +1,10 @@
 """The window on the demo job, closed without questions at the end."""
 
 import gc
+import time
 
 import pytest
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 
 from calm_relay.desk.app.application import make_window
@@ -70,9 +72,35 @@ def window(dressed, qtbot, asked, settled):
     qtbot.waitExposed(made)
     settled(made)
     yield made
+    del made
+    close(desk)
+
+
+def close(desk):
+    """Closes a desk's window for good."""
     # Another look puts another window in this one's place.
     desk.window.close()
     desk.window.deleteLater()
-    del made, desk
     # Its plans are megabytes: the collector's own beat is too slow for a window a second.
     gc.collect()
+
+
+def wait_for(ready, seconds=60.0):
+    """Lets the interface work until something is ready; for fixtures of a whole file, which have no `qtbot`."""
+    end = time.monotonic() + seconds
+    while not ready():
+        assert time.monotonic() < end, "the window is not ready in time"
+        QTest.qWait(5)
+
+
+@pytest.fixture(scope="module")
+def file_window(dressed, tmp_path_factory):
+    """One window for all tests of a file, each of which leaves the job as it found it."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("CALM_RELAY_STATE", str(tmp_path_factory.mktemp("state")))
+        patch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Discard)
+        desk = make_window().desk
+        desk.window.show()
+        wait_for(lambda: desk.window.session.plan is not None and desk.window.moment.ready)
+        yield desk.window
+        close(desk)

@@ -3,28 +3,42 @@
 import pytest
 from PySide6.QtWidgets import QFileDialog
 
-from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.firm import read_firm
 from calm_relay.planning.verdict.option import RefusedOption
 from tests.plans import of_few_futures
 
 from . import driving
+from .conftest import wait_for
 from .driving import LEFT, painted
 
 
-@pytest.fixture
-def bench(window, qtbot, settled, own_folder):
+@pytest.fixture(scope="module")
+def opened(file_window):
     # What is printed hangs on few futures as on many, and comes sooner.
+    window = file_window
     window.session.replace(of_few_futures(window.session.job))
     window.forget_view()
-    settled(window)
+    wait_for(lambda: not window.session.busy and window.moment.ready)
     window.show_option(1)
-    driving.press(qtbot, window, BENCHES["Handover"].key)
-    settled(window)
-    qtbot.waitUntil(lambda: window.bench.settled, timeout=20_000)
+    window.open_bench("Handover")
+    wait_for(lambda: window.bench.settled)
     window.resize(1280, 800)
     window.grab()
+    return window
+
+
+@pytest.fixture
+def window(opened):
+    return opened
+
+
+@pytest.fixture
+def bench(window, asked, own_folder):
+    """The bench on the first option that can be built, with the papers in view that it begins with."""
+    window.show_option(1)
+    window.bench.tabs.choose(next(iter(window.bench.tabs.buttons)))
+    wait_for(lambda: window.bench.settled)
     return window.bench
 
 
@@ -61,6 +75,9 @@ def test_what_is_shown_follows_the_option_and_the_job(bench, window, settled):
     window.session.edit(job.with_(battery=job.battery.with_(count=5)), "Five packs")
     settled(window)
     assert rows() != before
+    window.commands.undo.trigger()
+    settled(window)
+    assert window.session.job == job
 
 
 def test_a_refused_option_has_no_papers_and_says_so(bench, window):
