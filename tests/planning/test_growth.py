@@ -119,3 +119,31 @@ def test_a_roof_and_a_unit_with_room_offer_modules_and_a_full_one_none(demo):
     )
     full = plan(demo.with_(faces=tight))
     assert not [c for c in growth_of(full, full.option("ac-addon")).choices if "mono" in c.what]
+
+
+def test_what_is_paid_for_an_array_is_paid_for_modules_that_are_added(demo):
+    laid = demo.with_(costs=demo.costs.with_(module_labour=300.0, rebate_per_kwh=0.0, incentives=()))
+
+    def choice(*incentives):
+        made = plan(laid.with_(costs=laid.costs.with_(incentives=incentives)))
+        return next(item for item in growth_of(made, made.option("ac-addon")).choices if "mono" in item.what)
+
+    plain = choice()
+    face = plan(demo).option("ac-addon").design.converters[0].stringing.runs[0].face
+    kw = 2 * face.module.power_w / 1000.0
+    by_power = choice(Incentive(name="Given", pays_for="array", per="kW", amount=100.0))
+    assert plain.cost_now - by_power.cost_now == pytest.approx(100.0 * kw)
+    capped = choice(Incentive(name="Given", pays_for="array", per="kW", amount=100_000.0))
+    assert plain.cost_now - capped.cost_now == pytest.approx(2 * 300.0)
+    made = choice(
+        Incentive(name="Given", pays_for="array", per="kWh made", amount=0.05, paid="each year", years=1)
+    )
+    kwh = (
+        2
+        * sum(
+            run.face.kwh_a_module * run.modules
+            for run in plan(demo).option("ac-addon").design.converters[0].stringing.runs
+        )
+        / 20
+    )
+    assert made.worth_now - plain.worth_now == pytest.approx(0.05 * kwh / (1.0 + demo.costs.discount_rate))

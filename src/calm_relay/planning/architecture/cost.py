@@ -1,6 +1,7 @@
 """What a design costs, line by line."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -132,17 +133,20 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     return tuple(lines)
 
 
-def paid_next_year(design: Design, job: Job) -> float:
-    """Incentives that come a year after the sale [currency]."""
-    if not _any_paid(job, "next year"):
-        return 0.0
-    lines = [line for line in cost_lines(design, job) if line.kind != "rebate"]
-    paid = _incentive_lines(design, job, lines)
-    return -sum(line.amount for line, by in paid if by is not None and by.paid == "next year")
+class MoreModules(NamedTuple):
+    """Modules beyond those that a design lays: power [kW], a year's DC energy [kWh], cost laid [currency], ageing."""
+
+    kw: float = 0.0
+    kwh: float = 0.0
+    cost: float = 0.0
+    ageing: float = 0.0
 
 
-def yearly_incentives(design: Design, job: Job, years: int) -> np.ndarray:
-    """Incentives that come each year, at its end, shape (years,) [currency].
+NO_MORE = MoreModules()
+
+
+def incentives_of(design: Design, job: Job, years: int, more: MoreModules = NO_MORE) -> tuple[float, np.ndarray]:
+    """What is paid towards the works: at the sale, and at the end of each year, shape (years,) [currency].
 
     Parameters
     ----------
@@ -152,26 +156,39 @@ def yearly_incentives(design: Design, job: Job, years: int) -> np.ndarray:
         Its prices.
     years : int
         Counted.
+    more : MoreModules
+        New modules beside the design's.
 
     Notes
     -----
     A kWh made is counted on the DC side of the new modules, which make less as they age.
     """
-    at, found = np.arange(years), np.zeros(years)
-    if not _any_paid(job, "each year"):
-        return found
     lines = [line for line in cost_lines(design, job) if line.kind != "rebate"]
+    paid = _incentive_lines(design, job, lines, more)
+    at_sale = -sum(line.amount for line, by in paid if by is None or by.paid == "at sale")
+    return at_sale, _later(design, paid, years, more)
+
+
+def later_incentives(design: Design, job: Job, years: int) -> np.ndarray:
+    """Incentives that come after the sale, at the end of each year, shape (years,) [currency]; see `incentives_of`."""
+    if all(incentive.paid == "at sale" for incentive in job.costs.incentives):
+        return np.zeros(years)
+    return incentives_of(design, job, years)[1]
+
+
+def _later(
+    design: Design, paid: "list[tuple[CostLine, Incentive | None]]", years: int, more: MoreModules
+) -> np.ndarray:
+    at, found = np.arange(years), np.zeros(years)
     new = [run.face for unit in design.pv_converters for run in unit.stringing.runs if run.face.plan.fate == "new"]
-    ageing = max((face.module.ageing_per_year for face in new), default=0.0)
-    for line, incentive in _incentive_lines(design, job, lines):
-        if incentive is not None and incentive.paid == "each year":
+    ageing = max((*(face.module.ageing_per_year for face in new), more.ageing))
+    for line, incentive in paid:
+        if incentive is not None and incentive.paid == "next year" and years:
+            found[0] -= line.amount
+        elif incentive is not None and incentive.paid == "each year":
             made = (1.0 - ageing) ** at if incentive.per == "kWh made" else 1.0
             found += np.where(at < incentive.years, -line.amount * made * (1.0 - incentive.falls) ** at, 0.0)
     return found
-
-
-def _any_paid(job: Job, when: str) -> bool:
-    return any(incentive.paid == when for incentive in job.costs.incentives)
 
 
 def _in_part(incentive: Incentive, size: float) -> float:
@@ -256,19 +273,21 @@ def _site_lines(design: Design, job: Job) -> list[CostLine]:
     return lines
 
 
-def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[tuple[CostLine, Incentive | None]]:
+def _incentive_lines(
+    design: Design, job: Job, lines: list[CostLine], more: MoreModules = NO_MORE
+) -> list[tuple[CostLine, Incentive | None]]:
     """The rebate a kWh (None) and every incentive, each below its cap; what is paid once is no more than the thing."""
     costs = job.costs
     battery = design.battery_converter
     new = battery is not None and battery.battery_is_new
     bank = battery.bought_packs if battery is not None else None
-    array_kw = sum(
+    array_kw = more.kw + sum(
         run.module.power_w * run.modules / 1000.0
         for converter in design.pv_converters
         for run in converter.stringing.runs
         if run.face.plan.fate == "new"
     )
-    array_kwh = sum(
+    array_kwh = more.kwh + sum(
         run.face.kwh_a_module * run.modules
         for converter in design.pv_converters
         for run in converter.stringing.runs
@@ -282,6 +301,7 @@ def _incentive_lines(design: Design, job: Job, lines: list[CostLine]) -> list[tu
     priced = {"battery": ("battery", "unit") if new else (), "array": ("modules",)}
     for incentive in costs.incentives:
         worth = sum(line.amount for line in lines if line.kind in priced[incentive.pays_for])
+        worth += more.cost if incentive.pays_for == "array" else 0.0
         sizes = {"kW": array_kw, "%": worth / 100.0, "kWh made": array_kwh}
         if incentive.pays_for == "battery":
             sizes |= {"kW": battery.gives[0] if new and battery is not None else 0.0}

@@ -10,7 +10,7 @@ from calm_relay.job.tariff import Tariff
 from calm_relay.physics.money import yearly_payment
 from calm_relay.physics.plant.readings import dot
 from calm_relay.physics.plant.year import PlantBus
-from calm_relay.planning.architecture.cost import paid_next_year, yearly_incentives
+from calm_relay.planning.architecture.cost import later_incentives
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.fuel import fuel_cost
 from calm_relay.planning.operation.simulate import bill_months
@@ -195,8 +195,7 @@ def _paid(design: Design, job: Job, outlay: float, years: int) -> dict[str, np.n
         rows["rent"] = _from_first(-rent)
         return rows
     rows["outlay"][0] = -outlay
-    rows["incentives"][1:] = yearly_incentives(design, job, years)
-    rows["incentives"][1] += paid_next_year(design, job)
+    rows["incentives"][1:] = later_incentives(design, job, years)
     if finance.way == "loan":
         loan = finance.loan
         lent = max(outlay, 0.0) * loan.share

@@ -10,7 +10,7 @@ import numpy as np
 from calm_relay.job.model import Job
 from calm_relay.physics.money import present_value
 from calm_relay.physics.plant.inputs import bus_inputs
-from calm_relay.planning.architecture.cost import cost_lines, paid_next_year, yearly_incentives
+from calm_relay.planning.architecture.cost import NO_MORE, MoreModules, incentives_of
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.architecture.refusals import battery_refusals
@@ -280,17 +280,15 @@ class _Paid(NamedTuple):
     after: float
 
 
-def _paid_more(job: Job, design: Design, more: Design) -> _Paid:
+def _paid_more(job: Job, design: Design, then: Design, more: MoreModules = NO_MORE) -> _Paid:
     """What incentives give beyond what they give already."""
-    before, then = _paid_for(job, design), _paid_for(job, more)
-    return _Paid(then.at_sale - before.at_sale, then.after - before.after)
+    before, after = _paid_for(job, design), _paid_for(job, then, more)
+    return _Paid(after.at_sale - before.at_sale, after.after - before.after)
 
 
-def _paid_for(job: Job, design: Design) -> _Paid:
-    at_sale = -sum(line.amount for line in cost_lines(design, job) if line.kind == "rebate")
-    after = np.concatenate([[0.0], yearly_incentives(design, job, job.costs.horizon_years)])
-    after[1] += paid_next_year(design, job)
-    return _Paid(at_sale, present_value(after, job.costs.discount_rate))
+def _paid_for(job: Job, design: Design, more: MoreModules = NO_MORE) -> _Paid:
+    at_sale, later = incentives_of(design, job, job.costs.horizon_years, more)
+    return _Paid(at_sale, present_value(np.concatenate([[0.0], later]), job.costs.discount_rate))
 
 
 def _bill(plan: Plan, design: Design) -> float:
@@ -323,12 +321,20 @@ def _more_modules(plan: Plan, option: Option) -> Iterator[NowOrLater]:
     factors[number] = factor
     year = bus_inputs(replace(inputs, pv_kw=inputs.pv_kw * factors))
     saving = option.outcome.money.bill - bill_of(year, plan.job, plan.site)
+    laid = count * (module.price + plan.job.costs.module_labour)
+    more = MoreModules(
+        count * module.power_w / 1000.0,
+        (factor - 1.0) * sum(run.face.kwh_a_module * run.modules for run in converter.stringing.runs),
+        laid,
+        module.ageing_per_year,
+    )
     yield _now_or_later(
         plan.job,
         f"{count} × {module.name} more",
-        count * (module.price + plan.job.costs.module_labour),
+        laid,
         0.0,
         saving,
         "later modules are of another size and current: a string of their own, and the scaffold again",
         priced=module.price > 0.0,
+        paid=_paid_more(plan.job, option.design, option.design, more),
     )
