@@ -426,6 +426,176 @@ def _give_back(
     return more, give
 
 
+@inlined
+def _begin_loads(
+    spec: np.recarray,
+    work: np.recarray,
+    loads: LoadSteps,
+    t: int,
+    level_now: float,
+    spare: np.ndarray,
+    w: np.recarray,
+    import_limit_kw: float,
+    step_h: float,
+) -> float:
+    """Loads take what they must; returns what of it no battery is to serve [kW]."""
+    kept_kw = 0.0
+    # What the arrays give is not counted on: the main fuse holds when a cloud comes.
+    asked_kw = -_all(spare)
+    for k in range(spec.size):
+        on = port_is_on(spec, work, k, level_now)
+        must = begin_load(
+            spec,
+            work,
+            k,
+            loads.draw_kwh[k, t],
+            loads.per_gain_h[k, t],
+            spec[k].cap_kwh if on else loads.fill_to_kwh[k, t],
+            loads.hours_left[k, t],
+            step_h,
+        )
+        work[k].wish = must
+        if spec[k].managed > 0:
+            must = min(must, max(import_limit_kw - asked_kw, 0.0))
+        asked_kw += must
+        work[k].taken = must
+        if spec[k].converter > 0:
+            w[spec[k].converter - 1].asked = must
+            continue
+        _take(spare, spec[k].phase, must)
+        if spec[k].from_battery == 0 and not on:
+            kept_kw += must
+    return kept_kw
+
+
+@inlined
+def _loads_before_batteries(
+    c: np.recarray,
+    w: np.recarray,
+    spare: np.ndarray,
+    spec: np.recarray,
+    work: np.recarray,
+    may: np.ndarray,
+    t: int,
+    level_now: float,
+    filling: bool,
+    step_h: float,
+) -> None:
+    """Loads that come before the batteries take what the arrays will leave."""
+    left = _array_left(c, w, spare, filling)
+    for k in range(spec.size):
+        if left > 0.0 and spec[k].first > 0 and may[k, t] and level_now >= spec[k].soc_above:
+            j = spec[k].converter - 1
+            most = left
+            if j >= 0:
+                harvest = min(w[j].pv - w[j].tracker, c[j].pv_limit_kw)
+                most = min(left, max(harvest - inverter_dc(c, j, max(-_seen(c, j, spare), 0.0)), 0.0))
+            more = on_surplus(spec, work, k, most, step_h)
+            left -= more
+            if j >= 0:
+                w[j].asked += more
+            else:
+                _take(spare, spec[k].phase, more)
+
+
+@inlined
+def _serve_dc_loads(
+    c: np.recarray,
+    w: np.recarray,
+    spare: np.ndarray,
+    spec: np.recarray,
+    work: np.recarray,
+    may_discharge: bool,
+    target: float,
+    import_limit_kw: float,
+) -> float:
+    """Loads on a DC bus have the rest of what they must from its battery, then from the AC bus.
+
+    Returns what of it other batteries are not to serve [kW].
+    """
+    kept_kw = 0.0
+    for k in range(spec.size):
+        if spec[k].converter > 0:
+            j = spec[k].converter - 1
+            if spec[k].from_battery > 0 and may_discharge:
+                _dc_from_battery(c, w, j, max(c[j].reserve, target) * c[j].usable_kwh)
+            allowed = max(import_limit_kw + _all(spare), 0.0) if spec[k].managed > 0 else np.inf
+            drawn = _dc_from_bus(c, w, j, w[j].asked, allowed)
+            _put(c, j, spare, -drawn)
+            # Other batteries do not serve what the grid is to.
+            if spec[k].from_battery == 0:
+                kept_kw += drawn
+            work[k].taken -= max(w[j].asked, 0.0)
+            w[j].asked = 0.0
+    return kept_kw
+
+
+@inlined
+def _loads_after_batteries(
+    c: np.recarray,
+    w: np.recarray,
+    spare: np.ndarray,
+    spec: np.recarray,
+    work: np.recarray,
+    may: np.ndarray,
+    t: int,
+    level_now: float,
+    step_h: float,
+) -> None:
+    """Loads take, in their order, what home and batteries leave of the arrays."""
+    for k in range(spec.size):
+        if not (may[k, t] and level_now >= spec[k].soc_above):
+            continue
+        left = _all(spare)
+        if spec[k].converter > 0:
+            j = spec[k].converter - 1
+            most = _dc_left(c, w, j, max(left, 0.0))
+            more = on_surplus(spec, work, k, most, step_h) if most > 1e-9 else 0.0
+            if more > 0.0:
+                _put(c, j, spare, -_dc_take_left(c, w, j, max(left, 0.0), more))
+        elif left > 0.0:
+            _take(spare, spec[k].phase, on_surplus(spec, work, k, left, step_h))
+
+
+@inlined
+def _loads_give_back(
+    c: np.recarray,
+    w: np.recarray,
+    spare: np.ndarray,
+    spec: np.recarray,
+    work: np.recarray,
+    hours_left: np.ndarray,
+    t: int,
+    leave_kw: float,
+    step_h: float,
+) -> None:
+    """Loads that may give back meet what the batteries leave the bus short of, beyond `leave_kw`."""
+    for k in range(spec.size):
+        able = able_to_give(spec, work, k, hours_left[k, t], step_h)
+        short = -_all(spare) - leave_kw
+        if able > 0.0 and short > 1e-9:
+            more, gave = _give_back(c, w, spec, k, able, short)
+            if spec[k].converter > 0:
+                _put(c, spec[k].converter - 1, spare, more)
+            else:
+                _take(spare, spec[k].phase, -more)
+            work[k].taken = -gave
+
+
+@inlined
+def _end_loads(
+    spec: np.recarray, work: np.recarray, gain_h: np.ndarray, t: int, step_h: float, out: LoadRecord
+) -> float:
+    """Books a step of every load; returns what all took [kW]."""
+    taken = 0.0
+    for k in range(spec.size):
+        end_load(spec, work, k, gain_h[k, t], step_h)
+        out.kw[k, t] = work[k].taken
+        out.stored[k, t] = work[k].level
+        taken += work[k].taken
+    return taken
+
+
 @uncounted
 def run(
     c: np.recarray,
@@ -465,18 +635,14 @@ def run(
         What the run fills of them.
     """
     n, steps = c.size, offer.home_kw.shape[1]
-    # Taken out of their tuples once: each access to one counts references.
     pv_kw, home_kw, derate = offer.pv_kw, offer.home_kw, offer.thermal_derate
     bus, stored, flows, sums = out.bus, out.stored, out.flows, out.sums
     charge_to, charge_kw, may_discharge = control.charge_to, control.charge_kw, control.may_discharge
     leave_kw, export_kw, export_to = control.leave_kw, control.export_kw, control.export_to
     clock_kw, bias_kw = control.clock_kw, control.bias_kw
-    export_limit_kw = offer.export_limit_kw
-    import_limit_kw = min(offer.import_limit_kw, control.charge_import_limit_kw)
+    export_limit_kw, fuse_kw = offer.export_limit_kw, offer.import_limit_kw
+    import_limit_kw = min(fuse_kw, control.charge_import_limit_kw)
     spec, may = loads.spec, loads.may
-    draw_kwh, gain_h, per_gain_h = loads.draw_kwh, loads.gain_h, loads.per_gain_h
-    fill_to_kwh, hours_left = loads.fill_to_kwh, loads.hours_left
-    load_kw, load_kwh = load_out.kw, load_out.stored
     any_first, by_level, level_now, giving, any_dc = False, False, 1.0, False, False
     for k in range(spec.size):
         any_dc = any_dc or spec[k].converter > 0
@@ -499,97 +665,30 @@ def run(
             begin_step(w, j)
         for f in range(spare.size):
             spare[f] = -home_kw[f, t]
-        target, exporting = charge_to[t], export_kw[t] > 0.0
+        target, exporting, kept_kw = charge_to[t], export_kw[t] > 0.0, 0.0
         _offer(c, w, spare, pv_kw, t)
         if clock_kw[t] != 0.0:
             _obey_clock(c, w, spare, clock_kw[t])
-        kept_kw = 0.0
         if spec.size > 0:
-            # What the arrays give is not counted on: the main fuse holds when a cloud comes.
-            asked_kw = -_all(spare)
             level_now = _charge_level(c, w) if by_level else 1.0
-            for k in range(spec.size):
-                on = port_is_on(spec, load_work, k, level_now)
-                must = begin_load(
-                    spec,
-                    load_work,
-                    k,
-                    draw_kwh[k, t],
-                    per_gain_h[k, t],
-                    spec[k].cap_kwh if on else fill_to_kwh[k, t],
-                    hours_left[k, t],
-                    step_h,
-                )
-                load_work[k].wish = must
-                if spec[k].managed > 0:
-                    must = min(must, max(offer.import_limit_kw - asked_kw, 0.0))
-                asked_kw += must
-                load_work[k].taken = must
-                if spec[k].converter > 0:
-                    w[spec[k].converter - 1].asked = must
-                    continue
-                _take(spare, spec[k].phase, must)
-                if spec[k].from_battery == 0 and not on:
-                    kept_kw += must
-            left = _array_left(c, w, spare, target > 0.0) if any_first else 0.0
-            for k in range(spec.size):
-                if left > 0.0 and spec[k].first > 0 and may[k, t] and level_now >= spec[k].soc_above:
-                    j = spec[k].converter - 1
-                    most = left
-                    if j >= 0:
-                        harvest = min(w[j].pv - w[j].tracker, c[j].pv_limit_kw)
-                        most = min(left, max(harvest - inverter_dc(c, j, max(-_seen(c, j, spare), 0.0)), 0.0))
-                    more = on_surplus(spec, load_work, k, most, step_h)
-                    left -= more
-                    if j >= 0:
-                        w[j].asked += more
-                    else:
-                        _take(spare, spec[k].phase, more)
+            kept_kw = _begin_loads(spec, load_work, loads, t, level_now, spare, w, fuse_kw, step_h)
+        if any_first:
+            _loads_before_batteries(c, w, spare, spec, load_work, may, t, level_now, target > 0.0, step_h)
         # Arrays without a battery first: they can only go to the bus.
         _serve_arrays(c, w, spare, False, target, exporting, bias_kw)
         _serve_arrays(c, w, spare, True, target, exporting, bias_kw)
-        for k in range(spec.size if any_dc else 0):
-            if spec[k].converter > 0:
-                j = spec[k].converter - 1
-                if spec[k].from_battery > 0 and may_discharge[t]:
-                    _dc_from_battery(c, w, j, max(c[j].reserve, target) * c[j].usable_kwh)
-                allowed = max(offer.import_limit_kw + _all(spare), 0.0) if spec[k].managed > 0 else np.inf
-                drawn = _dc_from_bus(c, w, j, w[j].asked, allowed)
-                _put(c, j, spare, -drawn)
-                # Other batteries do not serve what the grid is to.
-                if spec[k].from_battery == 0:
-                    kept_kw += drawn
-                load_work[k].taken -= max(w[j].asked, 0.0)
-                w[j].asked = 0.0
+        if any_dc:
+            kept_kw += _serve_dc_loads(c, w, spare, spec, load_work, may_discharge[t], target, fuse_kw)
         if not exporting:
             _charge_from_surplus(c, w, spare, bias_kw)
-        for k in range(spec.size):
-            if not (may[k, t] and level_now >= spec[k].soc_above):
-                continue
-            left = _all(spare)
-            if any_dc and spec[k].converter > 0:
-                j = spec[k].converter - 1
-                most = _dc_left(c, w, j, max(left, 0.0))
-                more = on_surplus(spec, load_work, k, most, step_h) if most > 1e-9 else 0.0
-                if more > 0.0:
-                    _put(c, j, spare, -_dc_take_left(c, w, j, max(left, 0.0), more))
-            elif left > 0.0:
-                _take(spare, spec[k].phase, on_surplus(spec, load_work, k, left, step_h))
+        _loads_after_batteries(c, w, spare, spec, load_work, may, t, level_now, step_h)
         if _all(spare) > export_limit_kw:
             _curtail(c, w, spare, export_limit_kw)
         if may_discharge[t]:
             _serve_from_batteries(c, w, spare, target, leave_kw[t] + kept_kw)
         if giving and may_discharge[t]:
-            for k in range(spec.size):
-                able = able_to_give(spec, load_work, k, hours_left[k, t], step_h)
-                short = -_all(spare) - leave_kw[t] - kept_kw
-                if able > 0.0 and short > 1e-9:
-                    more, gave = _give_back(c, w, spec, k, able, short)
-                    if spec[k].converter > 0:
-                        _put(c, spec[k].converter - 1, spare, more)
-                    else:
-                        _take(spare, spec[k].phase, -more)
-                    load_work[k].taken = -gave
+            left_out = leave_kw[t] + kept_kw
+            _loads_give_back(c, w, spare, spec, load_work, loads.hours_left, t, left_out, step_h)
         if exporting:
             _export_stored(c, w, spare, export_to[t], export_kw[t], export_limit_kw)
         if target > 0.0:
@@ -607,12 +706,7 @@ def run(
             home += home_kw[f, t]
             imported += max(-spare[f], 0.0)
             exported += max(spare[f], 0.0)
-        for k in range(spec.size):
-            end_load(spec, load_work, k, gain_h[k, t], step_h)
-            load_kw[k, t] = load_work[k].taken
-            load_kwh[k, t] = load_work[k].level
-            home += load_work[k].taken
-        bus[HOME, t] = home
+        bus[HOME, t] = home + _end_loads(spec, load_work, loads.gain_h, t, step_h, load_out)
         bus[IMPORT, t] = imported
         bus[EXPORT, t] = exported
     turn_page(page, row, steps, flows, sums)

@@ -501,6 +501,120 @@ def _book_step(
     w[former].stored = min(max(w[former].stored, 0.0), c[former].usable_kwh)
 
 
+@inlined
+def _run_generators(
+    running: np.ndarray,
+    able_kw: np.ndarray,
+    start_at: np.ndarray,
+    stop_at: np.ndarray,
+    count: int,
+    soc: float,
+    flat: bool,
+) -> float:
+    """Starts and stops the generators by the battery's charge; returns what those that run can give [kW]."""
+    generator_kw = 0.0
+    for g in range(count):
+        if soc <= start_at[g] or flat:
+            running[g] = True
+        elif soc >= stop_at[g]:
+            running[g] = False
+        if running[g]:
+            generator_kw += able_kw[g]
+    return generator_kw
+
+
+@inlined
+def _held_against(
+    limits: Limits,
+    circuits: Circuits,
+    t: int,
+    want: float,
+    helped: float,
+    on_each: float,
+    leg: np.ndarray,
+    shed: np.ndarray,
+    at_once: bool,
+    able: float,
+    over_s: float,
+    step_h: float,
+    extra: np.ndarray,
+) -> tuple[int, float]:
+    """What is asked beyond `helped`, held against what those that form the grid give for a moment and without end.
+
+    Returns which limit it passes, NOTHING where none, and for how long the continuous one has been passed [s].
+    """
+    own = want - helped
+    cause = _started(
+        limits,
+        t,
+        want,
+        leg,
+        circuits.legs,
+        shed,
+        circuits.start_kw,
+        circuits.again_kw,
+        helped,
+        on_each,
+        at_once,
+        able,
+        extra,
+    )
+    over = _over(limits, own, leg, on_each, able)
+    if over == NOTHING:
+        return cause, 0.0
+    over_s += step_h * 3600.0
+    if over_s > limits.surge_s or own > limits.surge_kw * able + 1e-9:
+        cause = over
+    return cause, over_s
+
+
+@inlined
+def _thrown_away(
+    c: np.recarray, former: int, limits: Limits, harvest: float, smooth: float, switched: float, served: Served
+) -> float:
+    """What house and battery leave of the arrays [kW]: on the bus, and behind the former's inverter."""
+    left = smooth + (switched if served.used >= switched - 1e-9 else 0.0) - served.used
+    spare = harvest - served.from_pv - served.into
+    if spare > 0.0 and served.ac >= 0.0 and served.given <= 0.0:
+        most = inverter_ac(c, former, served.from_pv + spare)
+        left += max(min(most, limits.continuous_kw) - served.ac, 0.0) * (1.0 - 1e-9)
+    return left
+
+
+@inlined
+def _tell_step(
+    out: IslandRecord,
+    k: int,
+    want: float,
+    state: int,
+    cause: int,
+    served: Served,
+    offered: float,
+    running: np.ndarray,
+    able_kw: np.ndarray,
+    generator_kw: float,
+    shed: np.ndarray,
+) -> None:
+    """Books what a step came to beside the flows of the converters."""
+    bus = out.book.bus
+    bus[HOME, k], bus[IMPORT, k], bus[EXPORT, k] = want, served.generator, 0.0
+    for g in range(out.generators.shape[0]):
+        mine = able_kw[g] if running[g] else 0.0
+        out.generators[g, k] = served.generator * mine / generator_kw if mine > 0.0 else 0.0
+    out.state[k], out.cause[k] = state, cause
+    out.ac_offered[k], out.ac_used[k] = offered, served.used
+    for i in range(shed.size):
+        out.on[k, i] = state == SERVING and not shed[i]
+
+
+@inlined
+def _energy_after(c: np.recarray, w: np.recarray, former: int, served: Served, step_h: float) -> float:
+    """Energy in the former's battery after a step of which no flow is kept [kWh]."""
+    into = (served.into + served.rectified) * c[former].dc_dc_efficiency * c[former].charge_efficiency
+    given = drained_by(c, former, served.given * c[former].per_dc_dc)
+    return min(max(w[former].stored + (into - given) * step_h, 0.0), c[former].usable_kwh)
+
+
 @compiled
 def run(
     c: np.recarray,
@@ -568,14 +682,10 @@ def run(
     """
     step_min, per_day = step_h * 60.0, round(24.0 / step_h)
     usable = c[former].usable_kwh
-    # Taken out of their tuples once: each access to one counts references.
     load_kw, legs, shed_below = circuits.load_kw, circuits.legs, circuits.shed_below
-    start_kw, again_kw = circuits.start_kw, circuits.again_kw
     arrays_kw, switches = (arrays.pv_kw, arrays.ac_kw), arrays.switched
     smooth_kw, switched_kw, even_kw = arrays.smooth_kw, arrays.switched_kw, arrays.even_kw
-    bus, kept, states, causes = out.book.bus, out.book.stored, out.state, out.cause
-    ac_offered, ac_used, fed = out.ac_offered, out.ac_used, out.on
-    flows, sums = out.book.flows, out.book.sums
+    kept, flows, sums = out.book.stored, out.book.flows, out.book.sums
     state, cause, over_s, wait, trips, first_out = SERVING, NOTHING, 0.0, 0.0, 0, steps
     holding, waking = False, False
     running, generators = np.zeros(GENERATORS, dtype=np.bool_), 0
@@ -586,18 +696,16 @@ def run(
         start_at[g] = limits.generators[g].start if able_kw[g] > 0.0 else -1.0
         stop_at[g] = limits.generators[g].stop
         generators = g + 1 if able_kw[g] > 0.0 else generators
-    by_generator = out.generators
     obeying, obeyed = loads.spec.size > 0, 0.0
     whole_kw, parted = limits.continuous_kw, limits.legs
     floor = limits.cut_off * usable
     restart_soc = max(RESTART_SOC, limits.cut_off + RESTART_ABOVE)
     at_once = limits.restarts_at_once
     formed_min, before_used, before_want = 0.0, 0.0, 0.0
-    n_circuits = load_kw.shape[0]
-    shed, leg, extra = np.zeros(n_circuits, dtype=np.bool_), np.zeros(3), np.zeros(3)
+    shed, leg, extra = np.zeros(load_kw.shape[0], dtype=np.bool_), np.zeros(3), np.zeros(3)
     begin_run(c, w, step_h)
     w[former].stored = stored
-    keeps = states.size > 0
+    keeps = out.state.size > 0
     page_rows = min(max(per_day, 1), max(steps, 1)) if keeps else 1
     page = np.empty((c.size, len(CONVERTER_FLOWS), page_rows))
     several, able, before = pool.stored.size > 1, 1.0, stored
@@ -614,14 +722,7 @@ def run(
             w[former].charge_derate *= _with_room(pool)
             # One whose battery is empty still gives what its own array brings.
             able = 1.0 if harvest > 0.0 else able
-        generator_kw = 0.0
-        for g in range(generators):
-            if soc <= start_at[g] or state == FLAT:
-                running[g] = True
-            elif soc >= stop_at[g]:
-                running[g] = False
-            if running[g]:
-                generator_kw += able_kw[g]
+        generator_kw = _run_generators(running, able_kw, start_at, stop_at, generators, soc, state == FLAT)
         if state in (TRIPPED, LOCKED):
             wait -= step_min
             if wait <= 0.0:
@@ -669,17 +770,10 @@ def run(
             carried += max(min(smooth, want - helped - carried), 0.0)
             on_each = (helped + min(even_kw[t] if joined else 0.0, carried)) / limits.legs
             helped += carried
-            cause_now = _started(
-                limits, t, want, leg, legs, shed, start_kw, again_kw, helped, on_each, at_once, able, extra
+            cause_now, over_s = _held_against(
+                limits, circuits, t, want, helped, on_each, leg, shed, at_once, able, over_s, step_h, extra
             )
             at_once = False
-            over = _over(limits, want - helped, leg, on_each, able)
-            if over != NOTHING:
-                over_s += step_h * 3600.0
-                if over_s > limits.surge_s or want - helped > limits.surge_kw * able + 1e-9:
-                    cause_now = over
-            else:
-                over_s = 0.0
             # When a load drops, the inverter must take at once what the PV still gives.
             dropped = house < before_want and before_used - house > c[former].ac_limit_kw + 1e-9
             if dropped and generator_kw <= 0.0:
@@ -696,11 +790,7 @@ def run(
             serving = cause_now == NOTHING
             if serving and obeying and generator_kw <= 0.0:
                 # What the battery leaves of the arrays is offered to them before it is thrown away.
-                left = smooth + (switched if served.used >= switched - 1e-9 else 0.0) - served.used
-                spare = harvest - served.from_pv - served.into
-                if spare > 0.0 and served.ac >= 0.0 and served.given <= 0.0:
-                    most = inverter_ac(c, former, served.from_pv + spare)
-                    left += max(min(most, limits.continuous_kw) - served.ac, 0.0) * (1.0 - 1e-9)
+                left = _thrown_away(c, former, limits, harvest, smooth, switched, served)
                 taken = loads_from(whole_kw, parted, loads, work, t, soc, left, False, leg, step_h)
                 if taken > 0.0:
                     want += taken
@@ -741,20 +831,10 @@ def run(
             row += 1
             if obeying:
                 obeyed = end_loads(loads, work, t, serving, out.loads, k, step_h)
-            bus[HOME, k] = want if serving else 0.0
-            bus[IMPORT, k] = served.generator
-            bus[EXPORT, k] = 0.0
-            for g in range(by_generator.shape[0]):
-                mine = able_kw[g] if running[g] else 0.0
-                by_generator[g, k] = served.generator * mine / generator_kw if mine > 0.0 else 0.0
-            states[k], causes[k] = state, cause_now
-            ac_offered[k], ac_used[k] = smooth + switched, served.used
-            for i in range(n_circuits):
-                fed[k, i] = state == SERVING and not shed[i]
+            home, offered = want if serving else 0.0, smooth + switched
+            _tell_step(out, k, home, state, cause_now, served, offered, running, able_kw, generator_kw, shed)
         else:
-            into = (served.into + served.rectified) * c[former].dc_dc_efficiency * c[former].charge_efficiency
-            given = drained_by(c, former, served.given * c[former].per_dc_dc)
-            w[former].stored = min(max(w[former].stored + (into - given) * step_h, 0.0), usable)
+            w[former].stored = _energy_after(c, w, former, served, step_h)
             if several:
                 _part_out(pool, w[former].stored - before, limits.cut_off)
         # A load that obeys is let go as slowly as the arrays follow; what the house drops is not.
