@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.physics.lean import lean_pandas
 from calm_relay.physics.sun import PlaneIrradiance
 
 LOSS_NAMES = ("horizon", "reflection", "soiling", "shading", "temperature", "ageing", "mismatch", "wiring")
@@ -37,6 +38,7 @@ def incidence_modifier(incidence: np.ndarray, b0: float = 0.05) -> np.ndarray:
     ----------
     ASHRAE Standard 93-77; Souka and Safwat 1966, through pvlib: 0 from 87.3 degrees on at b0 0.05.
     """
+    lean_pandas()
     from pvlib import iam
 
     return iam.ashrae(np.asarray(incidence), b0)
@@ -66,6 +68,7 @@ def cell_temperature(
     ----------
     Faiman 2008, Progress in Photovoltaics 16(4); IEC 61853-2, through pvlib.
     """
+    lean_pandas()
     from pvlib import temperature
 
     return temperature.faiman(poa_global, temp_air, np.asarray(wind_speed), u0, u1)
@@ -98,6 +101,7 @@ def mounted_cell_temperature(
     ----------
     King, Boyson and Kratochvil 2004, SAND2004-3535, through pvlib.
     """
+    lean_pandas()
     from pvlib import temperature
 
     a, b, rise = MOUNTED[mounting]

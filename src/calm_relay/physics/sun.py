@@ -8,6 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.physics.lean import lean_pandas
+
 
 @dataclass(frozen=True, eq=False)
 class SunPath:
@@ -57,6 +59,7 @@ def sun_path(
     ----------
     Reda and Andreas 2004, NREL/TP-560-34302, through pvlib.
     """
+    lean_pandas()
     import pandas as pd
     from pvlib import atmosphere, irradiance, solarposition
 
@@ -131,6 +134,7 @@ def decompose(ghi: np.ndarray, sun: SunPath, utc: np.ndarray) -> tuple[np.ndarra
     ----------
     Erbs, Klein and Duffie 1982, Solar Energy 28(4), through pvlib.
     """
+    lean_pandas()
     import pandas as pd
     from pvlib import irradiance
 
@@ -174,6 +178,7 @@ def clear_sky_ghi(sun: SunPath) -> np.ndarray:
     ----------
     Haurwitz 1945, Journal of Meteorology 2(3), through pvlib.
     """
+    lean_pandas()
     import pandas as pd
     from pvlib import clearsky
 
@@ -219,6 +224,7 @@ def plane_of_array(
     ----------
     Hay and Davies 1980, First Canadian Solar Radiation Data Workshop, through pvlib.
     """
+    lean_pandas()
     from pvlib import irradiance
 
     projection = irradiance.aoi_projection(surface_tilt, surface_azimuth, sun.zenith, sun.azimuth)
