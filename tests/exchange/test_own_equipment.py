@@ -18,10 +18,14 @@ from calm_relay.exchange.own_equipment import (
     read_bundle,
     read_kind,
     read_own_equipment,
+    read_own_figures,
+    read_prices,
     stamp,
+    write_own_figures,
 )
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.carried import named_equipment, with_copies
+from calm_relay.job.own_figures import OwnFigures
 from calm_relay.job.own_item import ITEMS
 
 
@@ -105,6 +109,25 @@ def test_a_file_cut_in_half_is_set_aside_and_the_one_before_used(folder):
     assert "set aside as modules.damaged-" in told[0]
     assert len(list(folder.glob("modules.damaged-*.json"))) == 1
     assert read_own_equipment()[1] == ()
+
+
+@pytest.mark.parametrize(("name", "text"), [("prices", "{"), ("prices", "[1]"), ("wires", '{"tables": "none"}')])
+def test_a_damaged_price_list_or_figures_are_set_aside_and_told(folder, name, text):
+    folder.mkdir(exist_ok=True)
+    (folder / f"{name}.json").write_text(text)
+    assert (read_prices(), read_own_figures()) == (None, None)
+    (told,) = read_own_equipment()[1]
+    assert f"set aside as {name}.damaged-" in told
+    assert [path.read_text() for path in folder.glob(f"{name}.damaged-*.json")] == [text]
+    assert read_own_equipment()[1] == ()
+
+
+def test_figures_of_wires_are_kept_beside_the_equipment(folder):
+    figures = OwnFigures(tables="bs", source="National standard, 2021", grouping=({"circuits": 2, "factor": 0.7},))
+    write_own_figures(figures)
+    assert read_own_figures() == figures
+    assert library().own_figures == figures
+    assert ("wires.json", (folder / "wires.json").stat().st_size) in [(n, size) for n, _, size in stamp()]
 
 
 def test_a_newer_file_is_told_and_left_alone(folder):

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import platformdirs
 from pydantic import ValidationError
@@ -21,6 +21,7 @@ from calm_relay.exchange.bounds import parse_json, read_model, read_text
 from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.shipped import library as shipped_library
+from calm_relay.job.base import Model
 from calm_relay.job.equipment import KINDS
 from calm_relay.job.library import Library
 from calm_relay.job.own_figures import OwnFigures
@@ -28,8 +29,10 @@ from calm_relay.job.own_item import FILES, FORMAT, SCHEMA_VERSION, OwnEquipment,
 from calm_relay.job.tariff import Costs
 
 BUNDLE_FORMAT = "calm-relay-equipment-bundle"
+# What a firm keeps beside its equipment, and what new jobs begin with.
 PRICES, WIRES = "prices.json", "wires.json"
 Items = tuple[OwnItem[Any], ...]
+Kept = TypeVar("Kept", bound=Model)
 
 
 def data_folder() -> Path:
@@ -62,28 +65,23 @@ def library(own: OwnEquipment | None = None) -> Library:
 
 def read_own_figures() -> OwnFigures | None:
     """The firm's own figures of wires, None where none were kept or what is there cannot be used."""
-    with contextlib.suppress(OSError, ValueError):
-        return OwnFigures.model_validate_json(read_text(data_folder() / WIRES, "settings"))
-    return None
-
-
-def write_own_figures(figures: OwnFigures) -> None:
-    """Keeps figures of wires as the firm's, with which new jobs begin.
-
-    Raises
-    ------
-    OSError
-        When the folder cannot be written.
-    """
-    with locked():
-        write_atomically(data_folder() / WIRES, (figures.model_dump_json(indent=1) + "\n").encode())
+    return _kept_as(OwnFigures, WIRES)
 
 
 def read_prices() -> Costs | None:
     """The firm's price list, None where none was kept or what is there cannot be used."""
-    with contextlib.suppress(OSError, ValueError):
-        return Costs.model_validate_json(read_text(data_folder() / PRICES, "settings"))
+    return _kept_as(Costs, PRICES)
+
+
+def _kept_as(model: type[Kept], name: str) -> Kept | None:
+    with contextlib.suppress(OSError, ValueError, InputError):
+        return read_model(model, data_folder() / name, "settings")
     return None
+
+
+def _keep(name: str, kept: Model) -> None:
+    with locked():
+        write_atomically(data_folder() / name, (kept.model_dump_json(indent=1) + "\n").encode())
 
 
 def read_price_file(path: Path) -> Costs:
@@ -97,6 +95,17 @@ def read_price_file(path: Path) -> Costs:
     return read_model(Costs, path, "settings")
 
 
+def write_own_figures(figures: OwnFigures) -> None:
+    """Keeps figures of wires as the firm's, with which new jobs begin.
+
+    Raises
+    ------
+    OSError
+        When the folder cannot be written.
+    """
+    _keep(WIRES, figures)
+
+
 def write_prices(costs: Costs) -> None:
     """Keeps a price list as the firm's, from which new jobs begin.
 
@@ -105,10 +114,8 @@ def write_prices(costs: Costs) -> None:
     OSError
         When the folder cannot be written.
     """
-    with locked():
-        # Metres of cable are of one job alone.
-        kept = costs.with_(cable_metres=0.0)
-        write_atomically(data_folder() / PRICES, (kept.model_dump_json(indent=1) + "\n").encode())
+    # Metres of cable are of one job alone.
+    _keep(PRICES, costs.with_(cable_metres=0.0))
 
 
 def read_own_equipment() -> tuple[OwnEquipment, tuple[str, ...]]:
@@ -119,9 +126,12 @@ def read_own_equipment() -> tuple[OwnEquipment, tuple[str, ...]]:
         try:
             items[kind] = read_kind(kind)
         except InputError as error:
-            told.append(_mended(kind, error))
+            told.append(_mended(error))
             with contextlib.suppress(InputError):
                 items[kind] = read_kind(kind)
+    told += [
+        sentence for name, model in ((PRICES, Costs), (WIRES, OwnFigures)) for sentence in _told_of(model, name)
+    ]
     return OwnEquipment(items, _without_examples()), tuple(told)
 
 
@@ -160,11 +170,30 @@ def _refuse_foreign(document: Any, path: Path) -> None:
         )
 
 
-def _mended(kind: str, error: InputError) -> str:
+def _told_of(model: type[Model], name: str) -> Iterator[str]:
+    """Sets what a firm keeps aside where it cannot be used; says what was done."""
+    path = data_folder() / name
+    try:
+        if path.exists():
+            read_model(model, path, "settings")
+    except InputError as error:
+        aside = _aside(path)
+        try:
+            path.replace(aside)
+            yield f"{error}. It was set aside as {aside.name}."
+        except OSError:
+            yield f"{error}. It could not be set aside, and none of it is used."
+
+
+def _aside(path: Path) -> Path:
+    return path.with_name(f"{path.stem}.damaged-{datetime.now():%Y%m%d-%H%M%S}.json")
+
+
+def _mended(error: InputError) -> str:
     """Sets a damaged file aside and puts the version before in its place; says what was done."""
     if "the file is damaged" not in error.problem:
         return f"{error}. It was left as it is, and none of it is used."
-    path, aside = error.path, error.path.with_name(f"{kind}.damaged-{datetime.now():%Y%m%d-%H%M%S}.json")
+    path, aside = error.path, _aside(error.path)
     before = _previous(path)
     try:
         path.replace(aside)
