@@ -294,6 +294,7 @@ def test_a_figure_of_the_firms_own_standard_is_typed_and_the_cable_follows(bench
     before = bench.sheet.plan.cable(AC).size.mm2
     dialog = ask_figures(bench, qtbot)
     assert dialog.way[0] == "in conduit on a wall"
+    assert "are not at hand" in bench.note.toolTip()
     type_into(qtbot, dialog.amps["4"], "20")
     dialog.take()
     assert dialog.problem.text().startswith("Standard and edition:")

@@ -9,7 +9,7 @@ from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.dialogs.wire_figures_dialog import WireFiguresDialog
 from calm_relay.desk.widgets.drawing_view import LEAST, DrawingView
 from calm_relay.desk.widgets.figure_table import FigureTable
-from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import font
@@ -186,6 +186,7 @@ class WiringBench(Bench):
         if self.sheet is None:
             self.note.setText("")
             return
+        self.note.setToolTip(tip(self.sheet.plan.tables.note))
         caution = f"Sizes by {self.sheet.plan.tables.summary}. A licensed electrician answers for what is built."
         said = {
             "cables": f"{HEADS_NOTE} {caution}",

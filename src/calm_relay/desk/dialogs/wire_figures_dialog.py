@@ -26,7 +26,7 @@ from calm_relay.planning.wiring.laid import reference_c
 ROWS_MOST = 13
 NOTE = (
     "What you type stands in place of the figure beside it; an empty field keeps that one. Type from your own copy of "
-    "the standard in force, and say which edition it is: it stands on every paper."
+    "the standard in force, and say which edition it is: it is named wherever a cable's size is given a reason."
 )
 
 
@@ -128,7 +128,7 @@ class WireFiguresDialog(AnswerDialog):
         self.reference.setFixedWidth(70)
         of.setColumnStretch(5, 1)
         column.addLayout(of)
-        note = Label(NOTE)
+        note = Label(f"{self._tables.note} {NOTE}".strip())
         note.setObjectName("quiet")
         note.setWordWrap(True)
         column.addWidget(note)
