@@ -242,3 +242,15 @@ def test_any_cells_end_in_items_or_reasons(rows):
     imported = import_rows("modules", table, guess_columns("modules", table))
     assert len(imported.items) + len(imported.refused) == len(rows)
     assert all(refused.reason for refused in imported.refused)
+
+
+def test_an_archive_of_a_later_kind_is_told(tmp_path):
+    path = tmp_path / "list.xlsx"
+    with zipfile.ZipFile(path, "w") as archive:
+        archive.writestr("xl/workbook.xml", "<workbook/>")
+    raw = bytearray(path.read_bytes())
+    # The version that is wanted to unpack it, in the archive's directory.
+    raw[raw.index(b"PK\x01\x02") + 6] = 110
+    path.write_bytes(raw)
+    with pytest.raises(InputError, match="is damaged or no spreadsheet"):
+        read_spreadsheet(path)

@@ -93,7 +93,7 @@ def _refuse_bomb(path: Path) -> None:
     try:
         with zipfile.ZipFile(path) as archive:
             unpacked = sum(info.file_size for info in archive.infolist())
-    except (zipfile.BadZipFile, OSError):
+    except (zipfile.BadZipFile, NotImplementedError, ValueError, OSError):
         raise InputError(path, "", "is damaged or no spreadsheet; wanted XLSX or ODS") from None
     if unpacked > MOST_UNPACKED or unpacked > MOST_GROWN * max(path.stat().st_size, 1):
         raise InputError(path, "", f"unpacks to {unpacked // 2**20:,} MB; wanted a plain spreadsheet")
