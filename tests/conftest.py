@@ -5,6 +5,7 @@ import tempfile
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 os.environ["CALM_RELAY_CACHE"] = tempfile.mkdtemp(prefix="calm-relay-tests-")
 os.environ["CALM_RELAY_DATA"] = tempfile.mkdtemp(prefix="calm-relay-data-")
@@ -14,6 +15,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.model import Job
 from tests.plans import plan
+
+# How long an example takes is a benchmark's matter, not a test's.
+settings.register_profile("untimed", deadline=None)
+settings.load_profile("untimed")
 
 
 @pytest.fixture(scope="session")
