@@ -11,7 +11,7 @@ from calm_relay.physics.plant.control import Control
 from calm_relay.physics.plant.generators import NO_GENERATORS, GeneratorLimits, generators_of
 from calm_relay.physics.plant.inputs import Inputs, YearCache, run_inputs, run_outage, run_survival, sum_inputs
 from calm_relay.physics.plant.island import Island
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart, GridConnection
 from calm_relay.physics.plant.year import BufferPool, begin_plants

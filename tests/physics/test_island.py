@@ -12,7 +12,7 @@ from calm_relay.physics.conversion import LOSSLESS
 from calm_relay.physics.plant.converter import arrays_ac, pack
 from calm_relay.physics.plant.generators import GeneratorLimits, generators_of
 from calm_relay.physics.plant.island import Island, ready_outages, run_island, sum_island
-from calm_relay.physics.plant.islanded import OVERLOAD, Limits
+from calm_relay.physics.plant.island_figures import OVERLOAD, Limits
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 from tests.examples import examples
 

@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from calm_relay.physics.conversion import LOSSLESS
-from calm_relay.physics.plant import islanded
+from calm_relay.physics.plant import island_figures
 from calm_relay.physics.plant.flows import CONVERTER_FLOWS
 from calm_relay.physics.plant.generators import GeneratorLimits, generators_of
 from calm_relay.physics.plant.island import Island, IslandYear, run_island
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 from tests.examples import examples
 
@@ -43,7 +43,7 @@ class Night:
 
     @property
     def out(self):
-        return np.flatnonzero(self.state != islanded.SERVING)
+        return np.flatnonzero(self.state != island_figures.SERVING)
 
     @property
     def served_steps(self):
@@ -51,7 +51,7 @@ class Night:
 
     @property
     def first_cause(self):
-        return int(self.cause[self.out[0]]) if self.out.size else islanded.NOTHING
+        return int(self.cause[self.out[0]]) if self.out.size else island_figures.NOTHING
 
     @property
     def ended(self):
@@ -157,14 +157,14 @@ def test_constant_load_and_no_sun_lasts_usable_energy_over_load():
     for load, hours in ((1.0, 10.0), (0.5, 20.0), (2.0, 5.0)):
         night = run(np.full(200, load))
         assert night.served_steps * 0.25 == pytest.approx(hours)
-        assert night.first_cause == islanded.EMPTY
+        assert night.first_cause == island_figures.EMPTY
 
 
 def test_a_load_a_little_above_the_limit_trips_and_a_little_below_does_not():
     """One ampere at 230 V either side of 5 kW."""
     above = run(np.full(60, 5.0 + 0.23), step_h=1 / 60)
     below = run(np.full(60, 5.0 - 0.23), step_h=1 / 60)
-    assert above.ended == (0, islanded.OVERLOAD)
+    assert above.ended == (0, island_figures.OVERLOAD)
     assert below.served_steps == 60
 
 
@@ -174,9 +174,9 @@ def test_a_motor_one_ampere_above_trips_and_one_below_does_not():
     for extra, rides_through in ((0.23, False), (-0.23, True)):
         night = run(np.full(30, 1.0), start=start + extra * (start > 0), step_h=1 / 60)
         assert (night.served_steps == 30) == rides_through
-        assert rides_through or night.ended == (10, islanded.START)
+        assert rides_through or night.ended == (10, island_figures.START)
     night = run(np.full(30, 1.0), start=start, step_h=1 / 60, leg_start_kw=8.5)
-    assert night.ended == (10, islanded.START)
+    assert night.ended == (10, island_figures.START)
 
 
 def test_a_long_surge_is_allowed_for_its_time():
@@ -188,7 +188,7 @@ def test_a_long_surge_is_allowed_for_its_time():
 
 def test_one_leg_is_full_while_the_unit_is_not():
     night = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [1.0, 0.0, 0.0]], parted=2.0)
-    assert night.ended == (0, islanded.LEG)
+    assert night.ended == (0, island_figures.LEG)
     balanced = run([[2.0] * 8, [1.0] * 8], legs=[[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]], parted=2.0)
     assert balanced.served_steps == 8
 
@@ -198,7 +198,7 @@ def test_a_start_on_one_leg_has_that_leg_s_share_of_the_surge():
     start[1, 5] = 4.5
     # Two legs of 5 kW surge each: 1 kW runs on the second, half of it from the circuit across.
     load, legs = [[1.0] * 20, [0.5] * 20], [[0.5, 0.5, 0.0], [0.0, 1.0, 0.0]]
-    assert run(load, legs=legs, start=start, step_h=1 / 60, parted=2.0).ended == (5, islanded.START_LEG)
+    assert run(load, legs=legs, start=start, step_h=1 / 60, parted=2.0).ended == (5, island_figures.START_LEG)
     assert run(load, legs=legs, start=start * 0.85, step_h=1 / 60, parted=2.0).served_steps == 20
     assert run(load, legs=legs, start=start, step_h=1 / 60).served_steps == 20
 
@@ -207,7 +207,7 @@ def test_a_circuit_that_is_shed_starts_nothing():
     start = np.zeros((2, 20))
     start[1, 5] = 12.0
     load = [[1.0] * 20, [0.5] * 20]
-    assert run(load, start=start, step_h=1 / 60).ended == (5, islanded.START)
+    assert run(load, start=start, step_h=1 / 60).ended == (5, island_figures.START)
     assert run(load, start=start, step_h=1 / 60, shed=[0.0, 1.0]).served_steps == 20
 
 
@@ -217,19 +217,19 @@ def test_after_a_trip_every_machine_that_runs_starts_at_once():
     again = np.zeros((1, 30))
     again[0] = 9.0
     tripped = run(load, again=again, step_h=1 / 60)
-    assert tripped.state[4] == islanded.SERVING
-    assert set(tripped.cause[7:9]) == {islanded.START, islanded.NOTHING}
-    assert tripped.state[-1] == islanded.LOCKED
+    assert tripped.state[4] == island_figures.SERVING
+    assert set(tripped.cause[7:9]) == {island_figures.START, island_figures.NOTHING}
+    assert tripped.state[-1] == island_figures.LOCKED
     gap = run(np.full(30, 2.0), again=again, step_h=1 / 60, restarts_at_once=1.0)
-    assert gap.ended == (0, islanded.START)
+    assert gap.ended == (0, island_figures.START)
 
 
 def test_a_unit_that_is_locked_out_comes_back_when_somebody_resets_it():
     load = np.full(240, 1.0)
     load[10:30] = 6.0
     forever = run(load, step_h=1 / 60)
-    assert forever.state[-1] == islanded.LOCKED
-    assert run(load, step_h=1 / 60, locked_min=60.0).state[-1] == islanded.SERVING
+    assert forever.state[-1] == island_figures.LOCKED
+    assert run(load, step_h=1 / 60, locked_min=60.0).state[-1] == island_figures.SERVING
 
 
 def test_inverters_wait_for_a_bus_that_stands():
@@ -252,12 +252,12 @@ def test_a_circuit_shed_for_its_power_stays_off_at_any_charge():
 def test_it_tries_again_and_is_locked_out_in_the_end():
     night = run(np.full(60, 6.0), step_h=1 / 60)
     states = night.state
-    assert list(np.unique(states)) == [islanded.TRIPPED, islanded.LOCKED]
-    assert (states[-30:] == islanded.LOCKED).all()
+    assert list(np.unique(states)) == [island_figures.TRIPPED, island_figures.LOCKED]
+    assert (states[-30:] == island_figures.LOCKED).all()
     once = np.full(60, 1.0)
     once[3] = 6.0
     night = run(once, step_h=1 / 60)
-    assert night.state[-1] == islanded.SERVING
+    assert night.state[-1] == island_figures.SERVING
     assert night.served[-1] == 1.0
 
 
@@ -294,7 +294,7 @@ def test_charging_from_the_ac_side_stops_at_95_and_is_taken_again_below_90_per_c
 def test_a_load_that_drops_leaves_the_array_s_power_nowhere_to_go():
     load = np.concatenate([np.full(10, 5.0), np.full(10, 0.2)])
     big = run(load, pv_ac=9.0, stored=3.0, step_h=1 / 60)
-    assert big.ended == (10, islanded.OVER_FREQUENCY)
+    assert big.ended == (10, island_figures.OVER_FREQUENCY)
     small = run(load, pv_ac=4.9, stored=3.0, step_h=1 / 60)
     assert small.served_steps == 20
 
@@ -302,12 +302,12 @@ def test_a_load_that_drops_leaves_the_array_s_power_nowhere_to_go():
 def test_after_a_flat_battery_only_pv_on_its_own_bus_starts_again():
     load, sun = np.full(96, 1.0), np.concatenate([np.zeros(48), np.full(48, 4.0)])
     own = run(load, part=former(pv=True), stored=1.0, pv_dc=sun)
-    assert own.state[40] == islanded.FLAT
-    assert own.state[-1] == islanded.SERVING
+    assert own.state[40] == island_figures.FLAT
+    assert own.state[-1] == island_figures.SERVING
     unable = run(load, part=former(pv=True), stored=1.0, pv_dc=sun, black_start=0.0)
-    assert unable.state[-1] == islanded.FLAT
+    assert unable.state[-1] == island_figures.FLAT
     beside = run(load, stored=1.0, pv_ac=sun)
-    assert beside.state[-1] == islanded.FLAT
+    assert beside.state[-1] == island_figures.FLAT
 
 
 def test_a_generator_comes_by_charge_fills_and_keeps_the_array_off():
@@ -335,33 +335,33 @@ def flat_bus(**limits):
 
 def test_a_flat_bus_stays_off_where_nothing_wakes_the_former():
     night = flat_bus()
-    assert (night.state[3:] == islanded.FLAT).all()
+    assert (night.state[3:] == island_figures.FLAT).all()
     assert night.served[3:].sum() == 0.0
 
 
 def test_a_flat_bus_wakes_by_a_held_reserve_when_there_is_sun():
     night = flat_bus(cut_off=0.05, wakes=True)
-    assert night.state[2] == islanded.FLAT
+    assert night.state[2] == island_figures.FLAT
     # It stops with what it holds back, forms the grid with its loads off, and serves again once it is charged.
     assert night.stored[3:8] == pytest.approx(0.5, abs=0.51)
-    assert (night.state[8:9] == islanded.FLAT).all()
+    assert (night.state[8:9] == island_figures.FLAT).all()
     assert night.stored[8] > night.stored[7]
     assert night.served[8] == 0.0
-    assert (night.state[10:16] == islanded.SERVING).all()
+    assert (night.state[10:16] == island_figures.SERVING).all()
     assert night.served[10:16] == pytest.approx(0.5)
     assert night.run.largest_residual_kwh < 1e-9
 
 
 def test_a_flat_bus_waits_for_a_set_time():
     early, late = (flat_bus(cut_off=0.02, wakes=True, wakes_from_min=minute) for minute in (0.0, 12 * 60.0))
-    back = [int(np.flatnonzero(item.state[4:] == islanded.SERVING)[0]) + 4 for item in (early, late)]
+    back = [int(np.flatnonzero(item.state[4:] == island_figures.SERVING)[0]) + 4 for item in (early, late)]
     assert back[0] < 12 <= back[1]
 
 
 def test_the_cut_off_keeps_its_charge():
     kept = run(np.full(40, 1.0), stored=10.0, cut_off=0.3)
     assert kept.stored.min() >= 3.0 - 1e-9
-    assert kept.first_cause == islanded.EMPTY
+    assert kept.first_cause == island_figures.EMPTY
 
 
 def test_a_start_s_real_power_is_held_against_surge_and_its_amps_against_the_locked_rotor():
@@ -371,6 +371,6 @@ def test_a_start_s_real_power_is_held_against_surge_and_its_amps_against_the_loc
     # 14 kVA with power factor 0.5 are 7 kW on top of 2 kW: within 10 kW of surge, and within 15 kVA of current.
     both = {"leg_start_kw": 15.0, "start_power_factor": 0.5}
     assert run(np.full(30, 2.0), **quick, **both).served_steps == 30
-    assert run(np.full(30, 2.0), **quick, **{**both, "leg_start_kw": 13.0}).ended == (10, islanded.START)
-    assert run(np.full(30, 4.0), **quick, **both).ended == (10, islanded.START)
-    assert run(np.full(30, 2.0), **quick).ended == (10, islanded.START)
+    assert run(np.full(30, 2.0), **quick, **{**both, "leg_start_kw": 13.0}).ended == (10, island_figures.START)
+    assert run(np.full(30, 4.0), **quick, **both).ended == (10, island_figures.START)
+    assert run(np.full(30, 2.0), **quick).ended == (10, island_figures.START)

@@ -5,7 +5,7 @@ import pytest
 
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.existing_supply import Generator
-from calm_relay.physics.plant import islanded
+from calm_relay.physics.plant import island_figures
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.studies.backup_board import CRITICAL, WHOLE, schools_of
@@ -192,9 +192,9 @@ def test_who_starts_black_and_who_cannot(pottery, demo):
         bare = plan(job.with_(backup_board=None, demand=job.demand.with_(loads=()), battery=small))
         first = first or at(bare, 6, 3, 20 * 60)
         run = rehearse(bare, bare.option(key), first, 60.0, events=False)
-        assert run.cause == islanded.EMPTY
+        assert run.cause == island_figures.EMPTY
         flat = round(run.served_h / run.step_h)
-        assert (run.state[flat:] == islanded.SERVING).any() == comes_back
+        assert (run.state[flat:] == island_figures.SERVING).any() == comes_back
 
 
 def test_arrays_beyond_what_the_bus_takes_are_shown(cottage, dairy):

@@ -12,7 +12,7 @@ from calm_relay.physics.money import internal_rate_of_return, present_value
 from calm_relay.physics.plant.control import filled_in
 from calm_relay.physics.plant.inputs import run_inputs
 from calm_relay.physics.plant.island import Island, run_island
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 from calm_relay.physics.plant.year import run_plant
 from calm_relay.planning.operation.simulate import inputs_of

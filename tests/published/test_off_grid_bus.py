@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from calm_relay.physics.plant import islanded
+from calm_relay.physics.plant import island_figures
 from calm_relay.physics.plant.island import Island, run_island
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart
 
 STEPS = 24
@@ -36,7 +36,7 @@ def served(load_kw, sunny):
     )
     run = run_island(PLANT, pv, 0.25, island)
     assert run.largest_residual_kwh < 1e-9
-    return bool((run.outage.state == islanded.SERVING).all())
+    return bool((run.outage.state == island_figures.SERVING).all())
 
 
 def test_forming_and_following_carry_thirty_kilowatts_at_noon_and_twelve_at_night():

@@ -3,7 +3,7 @@
 import numpy as np
 
 from calm_relay.desk.widgets.wording import keep_units
-from calm_relay.physics.plant.islanded import SERVING
+from calm_relay.physics.plant.island_figures import SERVING
 from calm_relay.planning.studies.survival import LASTING_H
 
 LASTING = tuple(f"{hours} h" for hours in LASTING_H)

@@ -20,7 +20,7 @@ from calm_relay.physics.plant.island import (
     run_island,
     sum_island,
 )
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear, bus_plant, run_plant, sum_plant

@@ -5,10 +5,11 @@ from typing import NamedTuple
 
 import numpy as np
 
-from calm_relay.physics.plant import islanded
+from calm_relay.physics.plant import island_figures, island_pool, islanded
 from calm_relay.physics.plant.converter import arrays_ac, pack
 from calm_relay.physics.plant.flows import STORED, Record, new_record, new_work
-from calm_relay.physics.plant.islanded import Arrays, Circuits, IslandRecord, Limits, Pool
+from calm_relay.physics.plant.island_figures import Arrays, Circuits, IslandRecord, Limits
+from calm_relay.physics.plant.island_pool import Pool
 from calm_relay.physics.plant.loads import (
     ControlledLoad,
     LoadsRun,
@@ -21,7 +22,13 @@ from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear, checke
 
 NO_STARTS = np.zeros((0, 0))
 NO_LOAD_STEPS = pack_loads((), 0, 1.0)
-TRIPS = (islanded.OVERLOAD, islanded.START, islanded.START_LEG, islanded.LEG, islanded.OVER_FREQUENCY)
+TRIPS = (
+    island_figures.OVERLOAD,
+    island_figures.START,
+    island_figures.START_LEG,
+    island_figures.LEG,
+    island_figures.OVER_FREQUENCY,
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,7 +39,7 @@ class Island:
     ----------
     former : int or None
         Number of the converter that forms the grid; None where a generator serves alone, or nothing does.
-    limits : islanded.Limits
+    limits : island_figures.Limits
     load_kw : ndarray, shape (circuits, steps)
         What each circuit asks [kW].
     legs : ndarray, shape (circuits, 3)
@@ -46,7 +53,7 @@ class Island:
     asked_kw : ndarray, shape (steps,)
         What the house asks in all, also beside these circuits [kW].
     start_kw, again_kw : ndarray, shape (circuits, steps), optional
-        Starts of machines, none when left out; see `islanded.Circuits`.
+        Starts of machines, none when left out; see `island_figures.Circuits`.
     beside : tuple of int
         Numbers of the converters that form the grid with it, without arrays of their own. Each has its part of what is
         asked by what it can give, and a battery at a level of its own.
@@ -106,7 +113,7 @@ class Outage(NamedTuple):
     asked_kw : ndarray, shape (steps,)
         What was asked, served or not, with what controlled loads took [kW].
     state, cause : ndarray of int, shape (steps,)
-        See `islanded.IslandRecord`.
+        See `island_figures.IslandRecord`.
     ac_offered, ac_used : ndarray, shape (steps,)
         Of the arrays on the former's bus [kW].
     on : ndarray of bool, shape (steps, circuits)
@@ -142,7 +149,7 @@ class _Islanded(PlantBus):
     @property
     def unserved_hours(self) -> float:
         """Hours in which nothing was fed."""
-        return float((self.outage.state != islanded.SERVING).sum() * self.step_h)
+        return float((self.outage.state != island_figures.SERVING).sum() * self.step_h)
 
     @property
     def trips(self) -> int:
@@ -251,7 +258,7 @@ def _filled(
 def _pool(plant: tuple[ConverterPart, ...] | list[ConverterPart], island: Island, steps: int) -> Pool:
     """Those that form the grid together as the compiled run takes them, with room for so many steps of their levels."""
     if not island.beside:
-        return islanded.ALONE
+        return island_pool.ALONE
     parts = [plant[number] for number in island.forming]
     banks = [part.bank for part in parts]
     usable = np.array([bank.usable_kwh for bank in banks])

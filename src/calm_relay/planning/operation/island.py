@@ -11,7 +11,7 @@ from calm_relay.job.model import Job
 from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.generators import GeneratorLimits, generators_of
 from calm_relay.physics.plant.island import Island
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.architecture.connections import joins_island
 from calm_relay.planning.architecture.design import Converter, Design

@@ -8,7 +8,7 @@ from calm_relay.job.backup_board import BackupBoard, Circuit
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.model import Job
 from calm_relay.physics.kept import kept
-from calm_relay.physics.plant.islanded import Limits
+from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY, WHOLE, BackedUpLoads
 from calm_relay.planning.operation.island import start_power_kw, start_volts
 from calm_relay.planning.site.demand import DemandYear

@@ -8,7 +8,7 @@ import numpy as np
 
 from calm_relay.job.backup_board import BackupBoard
 from calm_relay.job.model import Job
-from calm_relay.physics.plant import islanded
+from calm_relay.physics.plant import island_figures
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, whole_behind
 from calm_relay.planning.operation.island import forms_grid
@@ -128,12 +128,12 @@ def _whole(trial: _Trial) -> Proposal:
         run = trial.run(fed=_shed_at(everything, dropped, shed))
         if run is None or run.served_h is None:
             break
-        if run.cause == islanded.EMPTY and ladder < len(LADDERS):
+        if run.cause == island_figures.EMPTY and ladder < len(LADDERS):
             shed = _ladder(everything.names, priority, dropped, LADDERS[ladder])
             ladder += 1
         else:
             # What asks most goes first where power is short, what matters least where energy is.
-            name = _next(run, priority, dropped) if run.cause == islanded.EMPTY else _fed(run, dropped)
+            name = _next(run, priority, dropped) if run.cause == island_figures.EMPTY else _fed(run, dropped)
             if name is None:
                 break
             dropped[name] = _why(run)

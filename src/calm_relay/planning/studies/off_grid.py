@@ -10,7 +10,7 @@ from calm_relay.job.tariff import Costs
 from calm_relay.physics.money import present_value
 from calm_relay.physics.plant.generators import NO_GENERATORS
 from calm_relay.physics.plant.inputs import run_survival, sum_inputs
-from calm_relay.physics.plant.islanded import SERVING
+from calm_relay.physics.plant.island_figures import SERVING
 from calm_relay.planning.architecture.cost import cost_lines
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from calm_relay.job.model import Job
-from calm_relay.physics.plant import islanded
+from calm_relay.physics.plant import island_figures, island_pool
 from calm_relay.physics.plant.inputs import run_outage
 from calm_relay.physics.plant.island import Island, IslandYear
 from calm_relay.planning.architecture.design import Converter
@@ -20,19 +20,19 @@ from calm_relay.planning.verdict.option import Option, RefusedOption
 
 STEP_MIN = 1
 CAUSES = {
-    islanded.OVERLOAD: "the load passed {continuous:.1f} kW for longer than {surge_s:.0f} s",
-    islanded.START: "{who} started: {start:.1f} kW on top of {want:.1f} kW, against {surge:.1f} kW of surge",
-    islanded.START_LEG: (
+    island_figures.OVERLOAD: "the load passed {continuous:.1f} kW for longer than {surge_s:.0f} s",
+    island_figures.START: "{who} started: {start:.1f} kW on top of {want:.1f} kW, against {surge:.1f} kW of surge",
+    island_figures.START_LEG: (
         "{who} started: {start:.1f} kW more, and a leg with {on_leg:.1f} kW on it gives {leg_surge:.1f} kW "
         "for a moment"
     ),
-    islanded.LEG: "one leg asked for more than {leg:.1f} kW",
-    islanded.OVER_FREQUENCY: "a load dropped and the array's power had nowhere to go: over-frequency",
-    islanded.EMPTY: "the battery was empty",
-    islanded.TOO_COLD: "the battery was too cold or too hot to give",
+    island_figures.LEG: "one leg asked for more than {leg:.1f} kW",
+    island_figures.OVER_FREQUENCY: "a load dropped and the array's power had nowhere to go: over-frequency",
+    island_figures.EMPTY: "the battery was empty",
+    island_figures.TOO_COLD: "the battery was too cold or too hot to give",
 }
 # Causes that are a limit passed, which is lower while one of several batteries is empty.
-BY_LIMIT = (islanded.OVERLOAD, islanded.START, islanded.START_LEG, islanded.LEG)
+BY_LIMIT = (island_figures.OVERLOAD, island_figures.START, island_figures.START_LEG, island_figures.LEG)
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,12 +76,12 @@ class Rehearsal:
 
     @property
     def state(self) -> np.ndarray:
-        """The state of each step, see `islanded.IslandRecord`."""
+        """The state of each step, see `island_figures.IslandRecord`."""
         return self.run.outage.state
 
     @property
     def causes(self) -> np.ndarray:
-        """Why each step is not served, see `islanded.IslandRecord`."""
+        """Why each step is not served, see `island_figures.IslandRecord`."""
         return self.run.outage.cause
 
     @property
@@ -199,9 +199,9 @@ def _read(
     hours: float,
 ) -> Rehearsal:
     state, on = run.outage.state, run.outage.on
-    out = np.flatnonzero(state != islanded.SERVING)
+    out = np.flatnonzero(state != island_figures.SERVING)
     at = int(out[0]) if out.size else None
-    cause = islanded.NOTHING if at is None else int(run.outage.cause[at])
+    cause = island_figures.NOTHING if at is None else int(run.outage.cause[at])
     # A start on a circuit that is shed does not happen.
     start_kw = (starts.start * on.T).max(axis=0) if starts else np.zeros(state.size)
     who = ""
@@ -213,7 +213,7 @@ def _read(
     sentence = f"It rides through the {hours:g} hours."
     limits = island.limits
     if at is not None:
-        if cause in (islanded.START, islanded.START_LEG) and not who:
+        if cause in (island_figures.START, island_figures.START_LEG) and not who:
             gap = converter.backup.transfer_ms > CONTACTORS_HOLD_MS and at == 0
             who = "Every machine at once" if gap else "A motor"
             start_kw = start_kw.copy()
@@ -262,7 +262,7 @@ def _able(island: Island, run: IslandYear, at: int) -> tuple[float, int]:
     held = run.stored[list(island.forming), at - 1] if at else run.initial_stored_kwh[list(island.forming)]
     gives = np.array([min(part.ac_limit_kw, part.bank.discharge_kw) for part in parts])
     floor = np.array([part.bank.usable_kwh for part in parts]) * island.limits.cut_off
-    left = held > floor + islanded.NO_ENERGY
+    left = held > floor + island_pool.NO_ENERGY
     return float(gives[left].sum() / gives.sum()), int((~left).sum())
 
 
@@ -278,7 +278,7 @@ def _heaviest(fed: BackedUpLoads, island: Island, at: int, who: str, job: Job) -
 def _frequency(plan: Plan, run: IslandYear) -> np.ndarray:
     """Frequency of the bus [Hz]: raised where the array on it is to give less than it could."""
     offered, used = run.outage.ac_offered, run.outage.ac_used
-    follows = (offered > 1e-9) & (run.outage.state == islanded.SERVING)
+    follows = (offered > 1e-9) & (run.outage.state == island_figures.SERVING)
     share = np.divide(used, offered, out=np.ones_like(used), where=follows)
     curve = curve_of(plan.job)
     return np.array([curve.hz(float(part)) for part in share])

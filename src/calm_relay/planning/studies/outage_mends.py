@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from calm_relay.job.model import Job
-from calm_relay.physics.plant import islanded
+from calm_relay.physics.plant import island_figures
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.findings.base import Mend
 from calm_relay.planning.plan import Plan
@@ -30,10 +30,10 @@ def outage_mends_of(plan: Plan, option: Option, run: Rehearsal | None) -> tuple[
         return tuple(backup_board_mend(f"With “{c.name}” too", {c.name: {"role": "backed up"}}) for c in away[:2])
     result = []
     circuit = next((c for c in backup_board.circuits if c.name == run.ended_at), None)
-    starts = run.cause in (islanded.START, islanded.START_LEG)
+    starts = run.cause in (island_figures.START, island_figures.START_LEG)
     if circuit is not None and starts and not circuit.soft_start:
         result.append(backup_board_mend(f"Soft starter on “{circuit.name}”", {circuit.name: {"soft_start": True}}))
-    if run.cause == islanded.EMPTY:
+    if run.cause == island_figures.EMPTY:
         result.extend(_more_energy(option, job))
     if circuit is not None:
         result.append(backup_board_mend(f"Without “{circuit.name}”", {circuit.name: {"role": "grid only"}}))
