@@ -47,7 +47,8 @@ class Driver:
         self.faults.watch()
         self.desk.session.broke.connect(lambda what, details: self.errors.append(f"{what}: {details}"))
         self._now = "start"
-        self.settle()
+        # On a new machine the first plan compiles what it runs.
+        self.settle(180.0)
 
     @property
     def window(self) -> Any:
