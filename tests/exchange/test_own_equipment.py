@@ -130,6 +130,21 @@ def test_figures_of_wires_are_kept_beside_the_equipment(folder):
     assert ("wires.json", (folder / "wires.json").stat().st_size) in [(n, size) for n, _, size in stamp()]
 
 
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"format": ["calm-relay-own-equipment"]}, "format: this is no file of own equipment"),
+        ({"format": own_equipment.FORMAT, "kind": ["packs"]}, r"kind: is \['packs'\]; wanted one of"),
+        ({"format": own_equipment.FORMAT, "kind": {}}, "kind: is {}; wanted one of"),
+    ],
+)
+def test_a_colleagues_file_of_another_shape_is_told(tmp_path, changes, words):
+    path = tmp_path / "theirs.json"
+    path.write_text(json.dumps({"schema_version": 1, "items": [], **changes}))
+    with pytest.raises(InputError, match=words):
+        read_bundle(path)
+
+
 def test_a_newer_file_is_told_and_left_alone(folder):
     change("packs", put=[own("packs", 1)])
     path = folder / "packs.json"

@@ -161,7 +161,7 @@ def _parsed(kind: str, text: str, path: Path) -> Items:
 
 
 def _refuse_foreign(document: Any, path: Path) -> None:
-    if not isinstance(document, dict) or document.get("format") not in {FORMAT, BUNDLE_FORMAT}:
+    if not isinstance(document, dict) or document.get("format") not in (FORMAT, BUNDLE_FORMAT):
         raise InputError(path, "format", f'this is no file of own equipment; wanted "format": "{FORMAT}"')
     version = document.get("schema_version")
     if type(version) is int and version > SCHEMA_VERSION:
@@ -314,7 +314,7 @@ def read_bundle(path: Path) -> dict[str, Items]:
     _refuse_foreign(document, path)
     if document["format"] == FORMAT:
         kind = document.get("kind")
-        if kind not in FILES:
+        if kind not in tuple(FILES):
             raise InputError(path, "kind", f"is {kind!r}; wanted one of {', '.join(FILES)}")
         return {kind: _parsed(kind, text, path)}
     unknown = set(document) - {"format", "schema_version", *KINDS}
