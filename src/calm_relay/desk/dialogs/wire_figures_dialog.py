@@ -21,6 +21,7 @@ from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import FieldRange, range_of
 from calm_relay.job.own_figures import AsGrouped, AtTemperature, OwnCapacity, OwnFigures, SizeAmps
 from calm_relay.job.wires import Capacity, WireTables
+from calm_relay.planning.wiring.cable import size_words
 from calm_relay.planning.wiring.laid import reference_c
 
 ROWS_MOST = 13
@@ -103,7 +104,7 @@ class WireFiguresDialog(AnswerDialog):
         column.addLayout(head)
         columns = QHBoxLayout()
         columns.setSpacing(14)
-        sizes = [(name, f"{name} {self._unit}", field) for name, field in self.amps.items()]
+        sizes = [(size.name, size_words(size), self.amps[size.name]) for size in self._tables.sizes]
         for part in range(0, len(sizes), ROWS_MOST):
             title = "What it carries, A" if part == 0 else " "
             columns.addLayout(self._figures(title, sizes[part : part + ROWS_MOST], "amps"))
@@ -146,10 +147,6 @@ class WireFiguresDialog(AnswerDialog):
         below.addWidget(buttons)
         column.addLayout(below)
         self.from_firm.setEnabled(self._firm_fits(self._firm))
-
-    @property
-    def _unit(self):
-        return "AWG" if self._tables.in_gauges else "mm²"
 
     @staticmethod
     def _line():
