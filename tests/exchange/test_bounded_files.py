@@ -13,7 +13,7 @@ from calm_relay.exchange.job_file import job_text, parse_job, read_job
 from calm_relay.exchange.meter_file import read_meter_file
 from calm_relay.exchange.own_equipment import read_bundle
 from calm_relay.exchange.spreadsheet import read_spreadsheet
-from calm_relay.exchange.weather_file import read_weather_file
+from calm_relay.exchange.weather_file import read_weather_years
 from calm_relay.job.survey import MeterReading
 
 
@@ -26,7 +26,7 @@ READERS = {
     "own equipment": (read_bundle, ".json"),
     "meter": (meter, ".csv"),
     "bills": (read_bills, ".csv"),
-    "weather": (read_weather_file, ".epw"),
+    "weather": (read_weather_years, ".epw"),
     "spreadsheet": (read_spreadsheet, ".csv"),
     "datasheet": (read_sheet, ".pdf"),
 }

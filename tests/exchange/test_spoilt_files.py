@@ -15,7 +15,7 @@ from calm_relay.exchange.bills_csv import read_bills
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.meter_file import read_meter_file
-from calm_relay.exchange.weather_file import read_weather_file
+from calm_relay.exchange.weather_file import read_weather_years
 from calm_relay.job.survey import MeterReading
 from tests.examples import examples
 
@@ -56,8 +56,8 @@ READERS = {
     "Green Button": ("meter.xml", green_button(1, seconds=3600, reverse=True).encode(), read_meter, 60, 3000),
     "NEM12": ("meter.csv", nem12(2, registers=("E1", "B1")).encode(), read_meter, 60, 1500),
     "bills": ("bills.csv", bills_csv().encode(), read_bills, 60, 900),
-    "EPW": ("station.epw", EPW, read_weather_file, 10, 30),
-    "TMY3": ("station.csv", None, read_weather_file, 10, 30),
+    "EPW": ("station.epw", EPW, read_weather_years, 10, 30),
+    "TMY3": ("station.csv", None, read_weather_years, 10, 30),
 }  # fmt: skip
 
 

@@ -5,7 +5,7 @@ import pytest
 from pvlib import iotools
 
 from calm_relay.exchange.errors import InputError
-from calm_relay.exchange.weather_file import most_usual, read_weather_file, read_weather_years
+from calm_relay.exchange.weather_file import most_usual, read_weather_years
 
 HEAD = "LOCATION,Invented Bay,-,NZL,made,000000,-41.0,173.0,12.0,15.0"
 
@@ -45,7 +45,7 @@ def written(tmp_path):
 
 
 def test_an_epw_year_is_read_in_its_order(epw, written):
-    year = read_weather_file(written(epw))
+    (year,) = read_weather_years(written(epw))
     assert (year.latitude, year.longitude, year.elevation_m, year.utc_offset_h) == (-41.0, 173.0, 15.0, 12.0)
     assert year.place == "Invented Bay"
     assert year.ghi.reshape(365, 24)[0].tolist() == [600.0 if 9 <= h < 15 else 0.0 for h in range(24)]
@@ -58,7 +58,7 @@ def test_an_epw_year_is_read_in_its_order(epw, written):
 
 
 def test_the_tmy3_file_that_pvlib_ships_is_read(pvlib_data):
-    year = read_weather_file(pvlib_data / "723170TYA.CSV")
+    (year,) = read_weather_years(pvlib_data / "723170TYA.CSV")
     assert year.utc_offset_h == -5.0
     assert year.latitude == pytest.approx(36.1)
     data, meta = iotools.read_tmy3(pvlib_data / "723170TYA.CSV", map_variables=True, coerce_year=2001)
@@ -100,7 +100,7 @@ def with_field(lines, at, column, text):
 )
 def test_a_spoilt_epw_names_line_and_field(epw, written, spoil, where, wanted):
     with pytest.raises(InputError) as caught:
-        read_weather_file(written(spoil(epw)))
+        read_weather_years(written(spoil(epw)))
     assert caught.value.where == where
     assert wanted in caught.value.problem
 
@@ -119,7 +119,7 @@ def test_a_spoilt_epw_names_line_and_field(epw, written, spoil, where, wanted):
 def test_a_spoilt_tmy3_names_line_and_field(pvlib_data, written, spoil, where, wanted):
     lines = (pvlib_data / "723170TYA.CSV").read_text().splitlines()
     with pytest.raises(InputError) as caught:
-        read_weather_file(written(spoil(lines), "station.csv"))
+        read_weather_years(written(spoil(lines), "station.csv"))
     assert caught.value.where == where
     assert wanted in caught.value.problem
 
@@ -146,9 +146,9 @@ def test_several_years_are_read_one_after_another_without_the_leap_day(epw, writ
 
 
 def test_the_most_usual_of_them_stands_for_the_file(epw, written):
-    path = written(years_of(epw, 0.7, 1.0, 1.4))
-    assert most_usual(read_weather_years(path)) == 1
-    assert read_weather_file(path).calendar_year == 2024
+    years = read_weather_years(written(years_of(epw, 0.7, 1.0, 1.4)))
+    assert most_usual(years) == 1
+    assert years[1].calendar_year == 2024
 
 
 def test_a_second_year_that_ends_early_is_named(epw, written):

@@ -7,7 +7,7 @@ from pvlib import atmosphere, iotools, irradiance, location, modelchain, pvsyste
 from pvlib.ivtools import sdm
 
 from calm_relay.exchange.shipped import library
-from calm_relay.exchange.weather_file import read_weather_file
+from calm_relay.exchange.weather_file import read_weather_years
 from calm_relay.physics.array_yield import mounted_cell_temperature
 from calm_relay.physics.made_year import made_year
 from calm_relay.physics.sun import WeatherYear, clear_sky_ghi, plane_of_array, spread_hours, sun_path
@@ -214,7 +214,7 @@ def test_standard_pressure_at_height():
 @pytest.mark.parametrize("name", ["723170TYA.CSV", "703165TY.csv"])
 def test_the_clocks_of_two_stations_agree_with_the_sun(pvlib_data, demo, tmp_path, name):
     """TMY3 files that pvlib ships (NREL/TP-581-43156), one of 71 columns and one of 68: right to some minutes."""
-    hours = read_weather_file(pvlib_data / name)
+    (hours,) = read_weather_years(pvlib_data / name)
     site = demo.site.with_(
         latitude=hours.latitude, longitude=hours.longitude, horizon=(),
         weather={"kind": "file", "path": str(pvlib_data / name)},

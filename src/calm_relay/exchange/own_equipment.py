@@ -177,23 +177,20 @@ def _told_of(model: type[Model], name: str) -> Iterator[str]:
         if path.exists():
             read_model(model, path, "settings")
     except InputError as error:
-        aside = _aside(path)
-        try:
-            path.replace(aside)
-            yield f"{error}. It was set aside as {aside.name}."
-        except OSError:
-            yield f"{error}. It could not be set aside, and none of it is used."
-
-
-def _aside(path: Path) -> Path:
-    return path.with_name(f"{path.stem}.damaged-{datetime.now():%Y%m%d-%H%M%S}.json")
+        yield _set_aside(error)
 
 
 def _mended(error: InputError) -> str:
-    """Sets a damaged file aside and puts the version before in its place; says what was done."""
+    """Sets a damaged file of equipment aside, and leaves another as it is; says what was done."""
     if "the file is damaged" not in error.problem:
         return f"{error}. It was left as it is, and none of it is used."
-    path, aside = error.path, _aside(error.path)
+    return _set_aside(error)
+
+
+def _set_aside(error: InputError) -> str:
+    """Sets a file aside and puts the version before in its place where there is one; says what was done."""
+    path = error.path
+    aside = path.with_name(f"{path.stem}.damaged-{datetime.now():%Y%m%d-%H%M%S}.json")
     before = _previous(path)
     try:
         path.replace(aside)

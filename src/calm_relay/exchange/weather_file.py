@@ -110,18 +110,6 @@ _HOURS = [
 ]
 
 
-def read_weather_file(path: Path | str) -> HourlyWeather:
-    """A weather year from a file; of one with several years the most usual.
-
-    Raises
-    ------
-    InputError
-        As `read_weather_years`.
-    """
-    years = read_weather_years(path)
-    return years[most_usual(years)]
-
-
 def most_usual(years: Sequence[HourlyWeather]) -> int:
     """The place of the year whose months together are nearest to the mean of all years in their light."""
     if len(years) == 1:
