@@ -418,7 +418,16 @@ def test_a_firms_own_figure_takes_the_place_of_the_one_that_ships():
     after = cable(with_own(job, own_figures()), AC)
     assert (before.size.mm2, after.size.mm2) == (4.0, 6.0)
     assert after.capacity_a == cable(with_route(job, AC, size="6"), AC).capacity_a
-    assert after.clause == "National standard, 2021, table 4, column 7"
+    # The 6 mm² keep the figure that ships, and the figure its clause.
+    assert after.clause == before.clause and not after.own
+    typed = cable(with_own(with_route(job, AC, size="4"), own_figures()), AC)
+    assert (typed.capacity_a, typed.clause, typed.own) == (
+        20.0,
+        "National standard, 2021, table 4, column 7",
+        True,
+    )
+    (told,) = found(with_own(with_route(job, AC, size="4"), own_figures()), "cables")
+    assert told.rule == "National standard, 2021, table 4, column 7; check locally"
     option = plan(with_own(job, own_figures())).option("ac-addon")
     said = wiring_of(option.design, option.context).tables.summary
     assert said.endswith("; 1 figure of National standard, 2021 as the firm entered them")

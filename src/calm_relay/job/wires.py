@@ -40,7 +40,10 @@ class Capacity(Model):
     reference_c: float = Field(description="Temperature around it that the figures hold for.")
     amps: tuple[Amps | None, ...] = Field(max_length=40)
     clause: Line
-    authority: Line = Field(default="", description="Whose figures they are where not the pack's.")
+    own_sizes: tuple[Name, ...] = Field(
+        default=(), max_length=40, description="Sizes whose figures a firm entered."
+    )
+    own_clause: Line = Field(default="", description="Standard, edition and clause of those.")
 
     @property
     def way(self) -> tuple[str, str, str, int]:
@@ -220,8 +223,9 @@ class WireTables(Model):
             loaded=stated.loaded,
             reference_c=stated.reference_c,
             amps=amps,
-            clause=stated.clause or "as entered",
-            authority=source,
+            clause=shipped.clause if shipped is not None else "as entered",
+            own_sizes=tuple(own),
+            own_clause=f"{source}, {stated.clause}" if stated.clause else source,
         )
 
     def size(self, name: str) -> WireSize:

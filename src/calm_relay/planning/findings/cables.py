@@ -130,7 +130,7 @@ def check_cables(subject: Subject) -> list[Finding]:
                 _path(job, cable.edge.key),
                 joined,
                 reading=reading,
-                rule=f"{cable.clause or plan.tables.summary}, from memory; check locally",
+                rule=f"{cable.clause or plan.tables.summary}{'' if cable.own else ', from memory'}; check locally",
                 mends=_sized_mends(cable, subject, plan),
             )
         )

@@ -53,6 +53,7 @@ class Cable:
 
     `typed` says that somebody named the size. `size` is None where no size meets all; `missed` then names the limits
     that the largest misses, or those that the typed size misses. `binding` is the limit that asks for this size.
+    `clause` says whose figure its capacity is, `own` that the firm entered it.
     """
 
     edge: Edge
@@ -72,6 +73,7 @@ class Cable:
     binding: Limit
     missed: tuple[Limit, ...] = ()
     problem: str = ""
+    own: bool = False
 
     @property
     def is_there(self) -> bool:
@@ -164,11 +166,12 @@ def size_cable(
     def made(
         at: _At | None, binding: Limit, missed: tuple[Limit, ...], problem: str, taken: WireSize | None
     ) -> Cable:
+        row = tables.sizes.index(at.size) if at is not None else 0
         return Cable(
             edge, laid, limits, taken, size is not None, device, kind,
             at.capacity_a if at else 0.0, able.ambient if able else 1.0, able.grouping if able else 1.0,
-            able.clause if able else "", at.drop if at else 0.0, at.rise if at else 0.0, least, binding, missed,
-            problem,
+            able.clauses[row] if able else "", at.drop if at else 0.0, at.rise if at else 0.0, least, binding, missed,
+            problem, able is not None and able.own[row],
         )  # fmt: skip
 
     if able is None:

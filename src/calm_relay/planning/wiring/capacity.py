@@ -12,12 +12,16 @@ MOST_C = {"60 °C": 60.0, "70 °C": 70.0, "75 °C": 75.0, "90 °C": 90.0, "PV ca
 
 @dataclass(frozen=True)
 class Carries:
-    """What each size of a table carries, with the factors that lead there."""
+    """What each size of a table carries, with the factors that lead there.
+
+    `clauses` say of each size whose figure it is, `own` which of them a firm entered.
+    """
 
     amps: tuple[float | None, ...]
     ambient: float
     grouping: float
-    clause: str
+    clauses: tuple[str, ...]
+    own: tuple[bool, ...]
     most_c: float
 
 
@@ -71,9 +75,9 @@ def carries(laid: Laid, loaded: int, tables: WireTables) -> Carries | None:
     ambient = ambient_factor(laid, row.reference_c, tables)
     grouping = grouping_factor(laid.grouped, tables)
     amps = tuple(None if base is None else base * ambient * grouping * laid.parallel for base in row.amps)
-    return Carries(
-        amps, ambient, grouping, f"{row.authority or tables.authority}, {row.clause}", MOST_C[laid.insulation]
-    )
+    own = tuple(size.name in row.own_sizes for size in tables.sizes)
+    clauses = tuple(row.own_clause if entered else f"{tables.authority}, {row.clause}" for entered in own)
+    return Carries(amps, ambient, grouping, clauses, own, MOST_C[laid.insulation])
 
 
 def ohm_per_km(size: WireSize, laid: Laid, *, flexible: bool) -> float | None:
