@@ -8,13 +8,22 @@ import pytest
 
 from calm_relay.physics.conversion import LossCurve
 from calm_relay.physics.plant.control import Control
+from calm_relay.physics.plant.flows import CONVERTER_FLOWS
 from calm_relay.physics.plant.generators import NO_GENERATORS, GeneratorLimits, generators_of
-from calm_relay.physics.plant.inputs import Inputs, YearCache, run_inputs, run_outage, run_survival, sum_inputs
+from calm_relay.physics.plant.inputs import (
+    Inputs,
+    YearCache,
+    lean_inputs,
+    run_inputs,
+    run_outage,
+    run_survival,
+    sum_inputs,
+)
 from calm_relay.physics.plant.island import Island
 from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart, GridConnection
-from calm_relay.physics.plant.year import BufferPool, begin_plants
+from calm_relay.physics.plant.year import FLOWS, BufferPool, FlowsAtHand, begin_plants
 
 DAYS, PER_DAY = 6, 24
 STEPS = DAYS * PER_DAY
@@ -365,3 +374,33 @@ def test_a_cache_of_years_keeps_within_its_bytes_and_the_latest_used():
     assert years.misses == 3
     years.year(two)
     assert years.misses == 4
+
+
+@pytest.mark.parametrize("off_grid", [False, True])
+def test_a_lean_year_holds_what_the_whole_one_does(off_grid):
+    inputs = with_loads(base() if off_grid else replace(base(), island=None))
+    lean, whole = lean_inputs(inputs), run_inputs(inputs)
+    assert lean.nbytes < 0.5 * whole.nbytes
+    for name in ("bus", "stored", "ac_side"):
+        assert (getattr(lean, name) == getattr(whole, name)).all()
+    assert lean.sums == pytest.approx(whole.sums, rel=1e-12, abs=1e-9)
+    FLOWS.clear()
+    assert (lean.flows == whole.flows).all()
+    assert lean.flows is lean.flows, "run once more once"
+    assert all((lean.of(name) == whole.of(name)).all() for name in CONVERTER_FLOWS)
+
+
+def test_of_flows_looked_at_the_last_are_kept_within_a_budget():
+    at_hand, made = FlowsAtHand(200), []
+
+    def way(number):
+        def make():
+            made.append(number)
+            return np.full(12, float(number))
+
+        return make
+
+    first, second, third = way(1), way(2), way(3)
+    for one in (first, second, first, third, first, second):
+        at_hand.of(one)
+    assert made == [1, 2, 3, 2]

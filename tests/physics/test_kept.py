@@ -8,6 +8,7 @@ import pytest
 
 from calm_relay.physics import kept as kept_module
 from calm_relay.physics.kept import (
+    FLOWS_BYTES,
     MOST_BYTES,
     OLD_YEARS_BYTES,
     SERIES_BYTES,
@@ -18,6 +19,7 @@ from calm_relay.physics.kept import (
     bytes_of,
     kept,
 )
+from calm_relay.physics.plant.year import FLOWS
 from calm_relay.planning.operation.simulate import OLD_YEARS, YEARS
 
 
@@ -72,6 +74,6 @@ def test_a_function_runs_once_for_the_same_arguments(monkeypatch):
 
 
 def test_all_caches_together_have_one_budget():
-    assert SERIES_BYTES + YEARS_BYTES + OLD_YEARS_BYTES == MOST_BYTES
+    assert SERIES_BYTES + YEARS_BYTES + FLOWS_BYTES + OLD_YEARS_BYTES == MOST_BYTES
     assert STORE._most_bytes == SERIES_BYTES and YEARS._most_bytes == YEARS_BYTES
-    assert OLD_YEARS._most_bytes == OLD_YEARS_BYTES
+    assert OLD_YEARS._most_bytes == OLD_YEARS_BYTES and FLOWS._most_bytes == FLOWS_BYTES

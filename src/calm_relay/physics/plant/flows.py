@@ -41,6 +41,7 @@ CONVERTER_FLOWS = (
     AC,
     STORED,
 ) = range(len(CONVERTER_FLOWS))
+AC_SIDE = ("ac", "standby")
 BUS_FLOWS = ("home", "import", "export")
 HOME, IMPORT, EXPORT = range(len(BUS_FLOWS))
 LOSSES = {
@@ -112,12 +113,15 @@ class Record(NamedTuple):
         Mean power [kW] by name; "stored" is in kWh, "ac" is positive outward.
     sums : ndarray, shape (converters or 0, len(CONVERTER_FLOWS))
         Of every flow over the steps [kW].
+    ac_side : ndarray, shape (converters, len(AC_SIDE), steps or 0)
+        The flows at the AC bus alone, for runs that do not keep the others [kW].
     """
 
     bus: np.ndarray
     stored: np.ndarray
     flows: np.ndarray
     sums: np.ndarray
+    ac_side: np.ndarray
 
 
 class Scratch(NamedTuple):
@@ -144,14 +148,17 @@ def new_scratch(out: Record, phases: int, step_h: float) -> Scratch:
     )
 
 
-def new_record(converters: int, steps: int, *, flows: bool = True, sums: bool = True) -> Record:
-    """Room for a run's record; with `flows` every flow of every step is kept, with `sums` what they add up to."""
+def new_record(
+    converters: int, steps: int, *, flows: bool = True, sums: bool = True, ac_side: bool = False
+) -> Record:
+    """Room for a run's record: every flow of every step, what they add up to, those at the AC bus, as wanted."""
     kept = (converters, len(CONVERTER_FLOWS))
     return Record(
         np.empty((len(BUS_FLOWS), steps)),
         np.empty((converters, steps)),
         np.empty((*kept, steps if flows else 0)),
         np.zeros(kept if sums else (0, len(CONVERTER_FLOWS))),
+        np.empty((converters, len(AC_SIDE), steps if ac_side else 0)),
     )
 
 
@@ -191,11 +198,16 @@ def book(
 
 
 @uncounted
-def turn_page(page: np.ndarray, rows: int, t: int, flows: np.ndarray, sums: np.ndarray) -> None:
-    """Moves the first rows of a page, which end before step `t`, into the flows, and adds them to the sums."""
-    first = t - rows
+def turn_page(page: np.ndarray, rows: int, t: int, out: Record) -> None:
+    """Moves the first rows of a page, which end before step `t`, into a record, and adds them to its sums."""
+    flows, sums, first = out.flows, out.sums, t - rows
     if page.shape[2] == 0:
         return
+    if out.ac_side.shape[2] > 0:
+        for j in range(page.shape[0]):
+            for row in range(rows):
+                out.ac_side[j, 0, first + row] = page[j, AC, row]
+                out.ac_side[j, 1, first + row] = page[j, STANDBY, row]
     if flows.shape[2] > 0:
         for j in range(page.shape[0]):
             for f in range(page.shape[1]):

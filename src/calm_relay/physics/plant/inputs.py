@@ -4,6 +4,7 @@ import weakref
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from hashlib import blake2b
 from threading import Lock
 from typing import Any
@@ -16,6 +17,7 @@ from calm_relay.physics.plant.island import (
     IslandSums,
     IslandYear,
     ReadyOutages,
+    lean_island,
     ready_outages,
     run_island,
     sum_island,
@@ -23,7 +25,15 @@ from calm_relay.physics.plant.island import (
 from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
-from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear, bus_plant, run_plant, sum_plant
+from calm_relay.physics.plant.year import (
+    PlantBus,
+    PlantSums,
+    PlantYear,
+    bus_plant,
+    lean_plant,
+    run_plant,
+    sum_plant,
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,6 +130,18 @@ def run_inputs(inputs: Inputs) -> PlantYear:
     return run_plant(**inputs.on_grid)
 
 
+def lean_inputs(inputs: Inputs) -> PlantYear:
+    """Runs the plant for what a plan reads of it; its flows are made once more when they are looked at."""
+    again = partial(_flows, inputs)
+    if inputs.island is not None:
+        return lean_island(*inputs.off_grid, loads=inputs.loads, again=again)
+    return lean_plant(**inputs.on_grid, again=again)
+
+
+def _flows(inputs: Inputs) -> np.ndarray:
+    return run_inputs(inputs).flows
+
+
 def sum_inputs(inputs: Inputs) -> PlantSums | IslandSums:
     """Runs the plant and keeps its sums, the bus and the energies stored."""
     if inputs.island is not None:
@@ -153,11 +175,26 @@ def run_survival(inputs: Inputs, stored_kwh: np.ndarray, starts: np.ndarray, mos
 _frozen: dict[int, tuple[weakref.ref[np.ndarray], bytes | None]] = {}
 
 
-def frozen(series: np.ndarray) -> np.ndarray:
-    """The same series, promised never to change: runs that read it need not read it again to know it."""
+def frozen(series: np.ndarray, made_of: bytes | None = None) -> np.ndarray:
+    """The same series, promised never to change: runs that read it need not read it again to know it.
+
+    `made_of` tells what it was made of, so fully that two series told alike are alike; then it is never read for that.
+    """
     key = id(series)
-    _frozen[key] = weakref.ref(series, lambda _: _frozen.pop(key, None)), None
+    told = None if made_of is None else blake2b(made_of, digest_size=16).digest()
+    _frozen[key] = weakref.ref(series, lambda _: _frozen.pop(key, None)), told
     return series
+
+
+def is_frozen(series: np.ndarray) -> bool:
+    """Whether a series is promised never to change."""
+    known = _frozen.get(id(series))
+    return known is not None and known[0]() is series
+
+
+def digest_of(series: np.ndarray) -> bytes:
+    """A digest of a series that never changes: two with the same one are alike."""
+    return _of_series(series if is_frozen(series) else frozen(series))
 
 
 def _times(series: np.ndarray, factor: float) -> np.ndarray:
@@ -166,9 +203,7 @@ def _times(series: np.ndarray, factor: float) -> np.ndarray:
         return series
     made = series * factor
     if id(series) in _frozen:
-        frozen(made)
-        told = blake2b(f"times {factor!r}".encode() + _of_series(series), digest_size=16).digest()
-        _frozen[id(made)] = _frozen[id(made)][0], told
+        frozen(made, f"times {factor!r}".encode() + _of_series(series))
     return made
 
 

@@ -1,5 +1,6 @@
 """An islanded plant's run, a year or a night: set up, run, and read off like any plant's."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -18,7 +19,7 @@ from calm_relay.physics.plant.loads import (
     pack_loads,
 )
 from calm_relay.physics.plant.parts import ConverterPart
-from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear, checked_derate
+from calm_relay.physics.plant.year import AT_AC, PlantBus, PlantSums, PlantYear, checked_derate
 
 NO_STARTS = np.zeros((0, 0))
 NO_LOAD_STEPS = pack_loads((), 0, 1.0)
@@ -223,7 +224,25 @@ def run_island(
     if stored_kwh is not None and island.former is not None:
         plant = _filled(plant, island.forming, stored_kwh)
     out, outage, taken = _run(plant, pv_kw, step_h, island, thermal_derate, clock, loads, flows=True)
-    return IslandYear(tuple(plant), step_h, out.bus, out.stored, out.sums, out.flows, outage, loads=taken)
+    flows = out.flows[:, AT_AC], out.flows
+    return IslandYear(tuple(plant), step_h, out.bus, out.stored, out.sums, *flows, outage, loads=taken)
+
+
+def lean_island(
+    plant: tuple[ConverterPart, ...] | list[ConverterPart],
+    pv_kw: np.ndarray,
+    step_h: float,
+    island: Island,
+    thermal_derate: np.ndarray | None = None,
+    *,
+    loads: tuple[ControlledLoad, ...] = (),
+    again: Callable[[], np.ndarray],
+) -> IslandYear:
+    """The same run with what a plan reads of it kept; `again` makes its flows when they are looked at."""
+    out, outage, taken = _run(plant, pv_kw, step_h, island, thermal_derate, 0, loads, flows=False)
+    # Where several form the grid each one's part was taken from the flows; the series alone are kept of them.
+    ac_side = out.flows[:, AT_AC] if out.flows.shape[2] else out.ac_side
+    return IslandYear(tuple(plant), step_h, out.bus, out.stored, out.sums, ac_side, again, outage, loads=taken)
 
 
 def sum_island(
@@ -353,7 +372,7 @@ def _run(
     pool = _pool(plant, island, steps)
     out = IslandRecord(
         # What each of several had is parted step by step.
-        new_record(n, steps, flows=flows or bool(island.beside)),
+        new_record(n, steps, flows=flows or bool(island.beside), ac_side=not flows),
         np.empty(steps, dtype=np.int8),
         np.empty(steps, dtype=np.int8),
         np.empty(steps),

@@ -151,7 +151,7 @@ def run(
     load_kw, legs, shed_below = circuits.load_kw, circuits.legs, circuits.shed_below
     arrays_kw, switches = (arrays.pv_kw, arrays.ac_kw), arrays.switched
     smooth_kw, switched_kw, even_kw = arrays.smooth_kw, arrays.switched_kw, arrays.even_kw
-    kept, flows, sums = out.book.stored, out.book.flows, out.book.sums
+    kept = out.book.stored
     state, cause, over_s, wait, trips, first_out = SERVING, NOTHING, 0.0, 0.0, 0, steps
     holding, waking = False, False
     running, generators = np.zeros(GENERATORS, dtype=np.bool_), 0
@@ -285,7 +285,7 @@ def run(
             first_out, cause = k, cause_now
         if keeps:
             if row == page_rows:
-                turn_page(page, row, k, flows, sums)
+                turn_page(page, row, k, out.book)
                 row = 0
             joined_kw = smooth_kw[t], switched_kw[t]
             book_step(c, w, former, arrays_kw, switches, t, joined_kw, served, step_h, page, row)
@@ -308,7 +308,7 @@ def run(
         if until_out and state != SERVING:
             return k, cause
     if keeps:
-        turn_page(page, row, steps, flows, sums)
+        turn_page(page, row, steps, out.book)
         book_loads(work, out.loads.sums)
     return first_out, cause
 
@@ -334,7 +334,6 @@ def run_without_former(
     load_kw, pv_kw, ac_kw = circuits.load_kw, arrays.pv_kw, arrays.ac_kw
     bus, stored, states, causes = out.book.bus, out.book.stored, out.state, out.cause
     ac_offered, ac_used, fed = out.ac_offered, out.ac_used, out.on
-    flows, sums = out.book.flows, out.book.sums
     generator_kw = 0.0
     leg, whole_kw, parted = np.zeros(3), limits.continuous_kw, limits.legs
     for g in range(GENERATORS):
@@ -373,13 +372,13 @@ def run_without_former(
         states[t], causes[t] = (SERVING if any_on else FLAT), NOTHING
         ac_offered[t], ac_used[t] = 0.0, 0.0
         if row == page_rows:
-            turn_page(page, row, t, flows, sums)
+            turn_page(page, row, t, out.book)
             row = 0
         for j in range(n):
             book_array(c, w, j, pv_kw, ac_kw, t, 0.0)
             stored[j, t] = book(c, w, j, w[j].stored, step_h, page, row)
         row += 1
-    turn_page(page, row, steps, flows, sums)
+    turn_page(page, row, steps, out.book)
     book_loads(work, out.loads.sums)
 
 
@@ -422,7 +421,8 @@ def survival(
     """
     served = np.empty(starts.size)
     n = c.size
-    nothing = Record(np.empty((3, 0)), np.empty((n, 0)), np.empty((n, len(CONVERTER_FLOWS), 0)), np.empty((0, 0)))
+    no_flows = np.empty((n, len(CONVERTER_FLOWS), 0))
+    nothing = Record(np.empty((3, 0)), np.empty((n, 0)), no_flows, np.empty((0, 0)), no_flows)
     none = np.empty(0)
     codes = np.empty(0, dtype=np.int8)
     no_loads = LoadRecord(np.empty((0, 0)), np.empty((0, 0)), np.empty((0, 0)))

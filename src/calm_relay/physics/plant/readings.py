@@ -37,12 +37,16 @@ def dot(one: np.ndarray, other: np.ndarray) -> float:
 
 
 @compiled
-def imported_while_held(discharge: np.ndarray, stored: np.ndarray, imported: np.ndarray, above: float) -> float:
-    """Sum of what was imported in steps in which a battery gave and held more than so much [kWh]; shapes (steps,)."""
+def imported_while_held(stored: np.ndarray, before: float, imported: np.ndarray, above: float) -> float:
+    """Sum of what was imported in steps in which a battery gave and held more than so much [kWh]; shapes (steps,).
+
+    `before` is the energy stored before the first step.
+    """
     total = 0.0
-    for t in range(discharge.size):
-        if discharge[t] != 0.0 and stored[t] > above:
+    for t in range(stored.size):
+        if stored[t] < before and stored[t] > above:
             total += imported[t]
+        before = stored[t]
     return total
 
 

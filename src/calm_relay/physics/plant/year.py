@@ -1,16 +1,21 @@
 """A plant's run read off: flows by name, what they add up to, and the balances that close."""
 
+from collections import OrderedDict
+from collections.abc import Callable
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass, field
 from functools import cached_property
+from threading import Lock
 from typing import Any
 
 import numpy as np
 
+from calm_relay.physics.kept import FLOWS_BYTES
 from calm_relay.physics.plant import grid_tied
 from calm_relay.physics.plant.control import Control, ControlSteps, self_use
 from calm_relay.physics.plant.converter import pack
 from calm_relay.physics.plant.flows import (
+    AC_SIDE,
     BUS_FLOWS,
     CONVERTER_FLOWS,
     LOSSES,
@@ -32,6 +37,7 @@ from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.readings import split_sum
 
 CONVERTER_AT = {name: i for i, name in enumerate(CONVERTER_FLOWS)}
+AT_AC = [CONVERTER_AT[name] for name in AC_SIDE]
 BUS_AT = {name: i for i, name in enumerate(BUS_FLOWS)}
 
 
@@ -108,26 +114,82 @@ class PlantSums(PlantBus):
         return np.array([c.battery.initial * c.battery.usable_kwh if c.battery else 0.0 for c in self.plant])
 
 
+class FlowsAtHand:
+    """Flows of the years looked at last, for years that keep the way to their flows alone.
+
+    Parameters
+    ----------
+    most_bytes : int
+        Memory that all of them may take; those of one year are kept whatever they take.
+    """
+
+    def __init__(self, most_bytes: int) -> None:
+        self._most_bytes = most_bytes
+        self._flows: OrderedDict[Callable[[], np.ndarray], np.ndarray] = OrderedDict()
+        self._lock = Lock()
+
+    def of(self, make: Callable[[], np.ndarray]) -> np.ndarray:
+        """What a way makes, made where it is not at hand."""
+        with self._lock:
+            if make in self._flows:
+                self._flows.move_to_end(make)
+                return self._flows[make]
+        made = make()
+        with self._lock:
+            self._flows[make] = made
+            while len(self._flows) > 1 and sum(flows.nbytes for flows in self._flows.values()) > self._most_bytes:
+                self._flows.popitem(last=False)
+        return made
+
+    def clear(self) -> None:
+        """Forgets them all."""
+        with self._lock:
+            self._flows.clear()
+
+
+FLOWS = FlowsAtHand(FLOWS_BYTES)
+
+
 @dataclass(frozen=True, eq=False)
 class PlantYear(PlantSums):
-    """Flows of a plant over its steps; see `flows.Record` for shapes and units."""
+    """Flows of a plant over its steps; see `flows.Record` for shapes and units.
 
-    flows: np.ndarray
+    `ac_side` is kept in any case, shape (converters, len(AC_SIDE), steps) [kW]; `kept` is the flows themselves, or what
+    runs the plant once more for them, which takes a few milliseconds when they are first looked at.
+    """
+
+    ac_side: np.ndarray
+    kept: np.ndarray | Callable[[], np.ndarray]
+
+    @property
+    def flows(self) -> np.ndarray:
+        """Every flow, shape (converters, len(CONVERTER_FLOWS), steps)."""
+        return self.kept if isinstance(self.kept, np.ndarray) else FLOWS.of(self.kept)
 
     @property
     def nbytes(self) -> int:
-        """Memory its arrays take [bytes]; `stored` may be a part of `flows`."""
-        return self.flows.nbytes + self.bus.nbytes + self.stored.nbytes + self.loads.nbytes
+        """Memory its arrays take [bytes]; `stored` may be a part of the flows."""
+        series = self.ac_side.nbytes + (self.kept.nbytes if isinstance(self.kept, np.ndarray) else 0)
+        return series + self.bus.nbytes + self.stored.nbytes + self.loads.nbytes
 
     def of(self, name: str, converter: int | None = None) -> np.ndarray:
         """A flow by name [kW], of one converter or summed over all; "stored" in kWh."""
-        at = CONVERTER_AT[name]
-        return self.flows[:, at].sum(axis=0) if converter is None else self.flows[converter, at]
+        if name in AC_SIDE:
+            rows = self.ac_side[:, AC_SIDE.index(name)]
+        else:
+            rows = self.stored if name == "stored" else self.flows[:, CONVERTER_AT[name]]
+        return rows.sum(axis=0) if converter is None else rows[converter]
 
     def cut(self, first: int, last: int) -> "PlantYear":
         """Steps [first, last) alone; batteries begin where the plant's year does, so only flows are of use."""
         flows = self.flows[:, :, first:last]
-        cut = self.bus[:, first:last], self.stored[:, first:last], flows.sum(axis=2), flows
+        cut = (
+            self.bus[:, first:last],
+            self.stored[:, first:last],
+            flows.sum(axis=2),
+            self.ac_side[..., first:last],
+            flows,
+        )
         return PlantYear(self.plant, self.step_h, *cut, loads=self.loads.cut(first, last))
 
     def kwh_out(self, converter: int) -> float:
@@ -217,7 +279,26 @@ def run_plant(
         When shapes disagree or a series holds a negative or missing value.
     """
     out, taken = _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, loads, flows=True)
-    return PlantYear(tuple(plant), step_h, *_read(out), out.flows, loads=taken)
+    return PlantYear(tuple(plant), step_h, *_read(out), out.flows[:, AT_AC], out.flows, loads=taken)
+
+
+def lean_plant(
+    plant: tuple[ConverterPart, ...],
+    pv_kw: np.ndarray,
+    home_kw: np.ndarray,
+    step_h: float,
+    grid: GridConnection | None = None,
+    control: Control | None = None,
+    thermal_derate: np.ndarray | None = None,
+    loads: tuple[ControlledLoad, ...] = (),
+    *,
+    again: Callable[[], np.ndarray],
+) -> PlantYear:
+    """Simulates a plant and keeps what a plan reads of it; `again` makes its flows when they are looked at."""
+    out, taken = _run(
+        plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, loads, flows=False, ac_side=True
+    )
+    return PlantYear(tuple(plant), step_h, *_read(out), out.ac_side, again, loads=taken)
 
 
 def sum_plant(
@@ -290,6 +371,7 @@ def begin_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferP
             buffers.room((place, "stored"), (n, steps)),
             np.empty((n, len(CONVERTER_FLOWS), 0)),
             np.empty((0, len(CONVERTER_FLOWS))),
+            np.empty((n, len(AC_SIDE), 0)),
         )
         loads = tuple(run.get("loads", ()))
         begun.append(workers.submit(_bus_plant, tuple(run["plant"]), run["step_h"], arguments, order, out, loads))
@@ -341,14 +423,16 @@ def _run(
     *,
     flows: bool,
     sums: bool = True,
+    ac_side: bool = False,
 ) -> tuple[Record, LoadsRun]:
     arguments, order = _arguments(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate)
-    out = new_record(len(plant), arguments[2].home_kw.shape[1], flows=flows, sums=sums)
+    out = new_record(len(plant), arguments[2].home_kw.shape[1], flows=flows, sums=sums, ac_side=ac_side)
     taken = _simulate(arguments, out, tuple(loads), step_h, order)
     if order is None:
         return out, taken
     back = _back(order)
-    return Record(out.bus, out.stored[back], out.flows[back], out.sums[back] if sums else out.sums), taken
+    own = out.stored[back], out.flows[back], out.sums[back] if sums else out.sums, out.ac_side[back]
+    return Record(out.bus, *own), taken
 
 
 def _back(order: np.ndarray) -> np.ndarray:

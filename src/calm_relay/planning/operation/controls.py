@@ -1,6 +1,7 @@
 """The job's control as the simulation takes it: windows, thresholds, clocks and who goes first, step by step."""
 
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -11,7 +12,7 @@ from calm_relay.job.model import Job, Supply
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.control import Control
-from calm_relay.physics.plant.inputs import frozen
+from calm_relay.physics.plant.inputs import frozen, is_frozen
 from calm_relay.physics.plant.parts import UNLIMITED
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
@@ -47,31 +48,40 @@ def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
     return replace(control, order=order)
 
 
+@lru_cache(maxsize=64, typed=True)
+def _steadily(steps: int, value: float | bool) -> np.ndarray:
+    """The same value in every step."""
+    return frozen(np.full(steps, value))
+
+
 @kept
 def _control(calendar: YearCalendar, filled: tuple[GridCharge, ...], wanted: Wanted, by_clock: bool) -> Control:
     steps = calendar.steps
-    charge_to, charge_kw = np.zeros(steps), np.zeros(steps)
+    none = _steadily(steps, 0.0)
+    charge_to, charge_kw = (none.copy(), none.copy()) if filled else (none, none)
     for window in filled:
         here = open_in(calendar, window)
         charge_to[here] = window.target
         charge_kw[here] = UNLIMITED if window.limit_kw is None else window.limit_kw
-    may_discharge = np.ones(steps, dtype=bool)
+    may_discharge = _steadily(steps, True)
     if wanted.discharge_windows:
         may_discharge = np.any([open_in(calendar, window) for window in wanted.discharge_windows], axis=0)
     bias_kw = wanted.import_bias_w / 1000.0
-    leave_kw = np.full(steps, max(wanted.shave_above_kw or 0.0, bias_kw))
-    export_kw, export_to = np.zeros(steps), np.zeros(steps)
+    leave_kw = _steadily(steps, max(wanted.shave_above_kw or 0.0, bias_kw))
+    export_kw, export_to = (none.copy(), none.copy()) if wanted.export_windows else (none, none)
     for export in wanted.export_windows:
         here = open_in(calendar, export)
         export_kw[here], export_to[here] = export.power_kw, export.down_to
-    clock_kw = np.zeros(steps)
+    clock_kw = none
     if by_clock:
+        clock_kw = none.copy()
         for sign, windows in ((1.0, wanted.clock.charge), (-1.0, wanted.clock.give)):
             for clocked in windows:
                 clock_kw[open_in(calendar, clocked)] = sign * clocked.power_kw
     series = (charge_to, charge_kw, may_discharge, leave_kw, export_kw, export_to, clock_kw)
-    for item in series:
-        frozen(item)
+    for item in (charge_to, charge_kw, may_discharge, export_kw, export_to, clock_kw):
+        if not is_frozen(item):
+            frozen(item)
     return Control(*series, bias_kw, wanted.shave_above_kw or UNLIMITED)
 
 

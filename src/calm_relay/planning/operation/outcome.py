@@ -438,6 +438,8 @@ def _power_limit(design: Design, year: PlantYear | IslandYear) -> PowerLimit | N
     power += sum(other.gives[0] for other in beside)
     part = year.plant[number].bank
     above = part.usable_kwh * (part.reserve + 0.02)
-    series = year.of("discharge", number), year.of("stored", number), year.at_bus("import")
-    imported = imported_while_held(*series, above) * year.step_h
+    imported = imported_while_held(
+        year.stored[number], part.initial * part.usable_kwh, year.at_bus("import"), above
+    )
+    imported *= year.step_h
     return PowerLimit(power, limited_by, imported, 1 + len(beside))

@@ -37,17 +37,22 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
     give and draw on the phases they hang on.
     """
     if job.supply.phases == "single":
-        net_kw = demand.kw + year.controlled_ac_kw
-        for number in range(len(design.converters)):
-            net_kw -= year.of("ac", number)
-            net_kw += year.of("standby", number)
-        return np.maximum(net_kw, 0.0, out=net_kw)[None, :]
-    load_kw = home_by_phase(job, demand, year).copy()
-    ac_kw = np.array([year.of("ac", number) for number in range(len(design.converters))])
-    standby_kw = np.array([year.of("standby", number) for number in range(len(design.converters))])
-    if ac_kw.size:
-        load_kw -= units_by_phase(design, job).T @ (ac_kw - standby_kw)
-    return np.maximum(load_kw, 0.0)
+        return year.at_bus("import")[None, :]
+    load_kw = home_by_phase(job, demand, year)
+    shares = units_by_phase(design, job)
+    if not len(shares):
+        return np.maximum(load_kw, 0.0)
+    if (shares == shares[0]).all():
+        drawn_kw = load_kw - shares[0][:, None] * _given(demand, year)
+    else:
+        ac_kw, standby_kw = year.ac_side.swapaxes(0, 1)
+        drawn_kw = load_kw - shares.T @ (ac_kw - standby_kw)
+    return np.maximum(drawn_kw, 0.0, out=drawn_kw)
+
+
+def _given(demand: DemandYear, year: PlantBus) -> np.ndarray:
+    """What all units together give to the bus less what they draw, by the bus alone, shape (steps,) [kW]."""
+    return demand.kw + year.controlled_ac_kw - year.at_bus("import") + year.at_bus("export")
 
 
 def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBus) -> float:
@@ -64,7 +69,7 @@ def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBu
     if len(shares) and not (shares == shares[0]).all():
         return float(imported.max()) / count
     load_kw = home_by_phase(job, demand, year)
-    given = demand.kw + year.controlled_ac_kw - imported + year.at_bus("export")
+    given = _given(demand, year)
     spread = shares[0] if len(shares) else np.full(count, 1.0 / count)
     return max(float((load - share * given).max()) for load, share in zip(load_kw, spread, strict=True))
 
