@@ -8,6 +8,8 @@ from os import cpu_count
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from calm_relay.exchange.array_cache import many_jobs
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
@@ -24,7 +26,7 @@ from calm_relay.planning.findings import Finding, Subject, findings_for
 from calm_relay.planning.findings.base import stops
 from calm_relay.planning.operation.finance import bill_kinds
 from calm_relay.planning.operation.lasting import lasting_starts
-from calm_relay.planning.operation.outcome import aged_kinds, lost_of, outcome_of
+from calm_relay.planning.operation.outcome import aged_kinds, battery_left, lost_of, outcome_of
 from calm_relay.planning.operation.simulate import inputs_of, production_of, year_of
 from calm_relay.planning.site.array import Face, design_temperatures, faces_of
 from calm_relay.planning.site.demand import DemandYear, demand_year
@@ -119,11 +121,11 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
             if isinstance(design, Refusal):
                 options.append(RefusedOption(design, _refusals(design), context))
                 continue
-            year, ridden, old = next(lived)
+            year, ridden, left, old = next(lived)
             kinds = bill_kinds(year, job, site)
             billed = billed or (kinds, old)
             lost = lost_of(kinds, old, *billed)
-            done = outcome_of(year, design, job, site, demand, billed[0], lost, ridden)
+            done = outcome_of(year, design, job, site, demand, billed[0], lost, ridden, left)
             done = replace(done, money=replace(done.money, last_kinds=old))
             result = findings_for(Subject(design, done, context, site))
             options.append(Option(design, done, result, context))
@@ -146,13 +148,14 @@ def _side_by_side() -> Iterator[Callable[..., Iterable[Any]]]:
 
 def _lived(
     design: Design, job: Job, site: SiteYear, demand: DemandYear, ageing: float
-) -> tuple[PlantYear, float, dict[str, float]]:
-    """A design's year, the share of outages that it rides through from its battery then, and its last year's bill."""
+) -> tuple[PlantYear, float, np.ndarray, dict[str, float]]:
+    """A design's year, the share of outages it rides through, what is left of its battery, and its last year's bill."""
     inputs = inputs_of(design, job, site, demand)
     year = year_of(inputs)
     outages = lasting_starts(design, job, demand, site, inputs)
-    old = aged_kinds(inputs, year, design, job, site, ageing)
-    return year, 0.0 if outages is None else outages.share(year), old
+    left = battery_left(design, job, site, year)
+    old = aged_kinds(inputs, left, job, site, ageing)
+    return year, 0.0 if outages is None else outages.share(year), left, old
 
 
 def _refusals(refusal: Refusal) -> tuple[Finding, ...]:

@@ -4,6 +4,7 @@ Every run reads them from here; what differs between runs is who is served first
 """
 
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any, TypeVar
 
 import numpy as np
@@ -106,17 +107,17 @@ def pack(parts: tuple[ConverterPart, ...] | list[ConverterPart]) -> np.recarray:
     """
     packed = np.zeros(len(parts), dtype=CONVERTER)
     for number, part in enumerate(parts):
-        row = _row(number, part)
-        packed[number] = tuple(row[name] for name in CONVERTER.names or ())
+        packed[number] = _row(number, part)
     return packed.view(np.recarray)
 
 
-def _row(number: int, part: ConverterPart) -> dict[str, float]:
+@lru_cache(maxsize=1024)
+def _row(number: int, part: ConverterPart) -> tuple[float, ...]:
     battery = part.battery or BatteryPart(0.0, 0.0, 0.0)
     _check(number, part, battery)
     rated = part.loss_rated_kw or part.ac_limit_kw
     above = 1.0 - battery.taper_from
-    return {
+    row = {
         "ac_limit_kw": part.ac_limit_kw,
         "has_pv": part.pv,
         "pv_limit_kw": part.pv_limit_kw,
@@ -147,6 +148,7 @@ def _row(number: int, part: ConverterPart) -> dict[str, float]:
         "phase": part.phase,
         "by_clock": part.by_clock,
     }
+    return tuple(row[name] for name in CONVERTER.names or ())
 
 
 def _at_knots(way: str, amps: float, volts: np.ndarray) -> dict[str, float]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -132,8 +133,13 @@ class Outcome(Brief):
 
     year: PlantYear | IslandYear
     figures: YearFigures
-    paths: Paths
+    battery: int | None
     limit: PowerLimit | None
+
+    @cached_property
+    def paths(self) -> Paths:
+        """Path efficiencies, by way of the battery of the unit numbered `battery`."""
+        return paths_of(self.year, self.battery)
 
     @property
     def island_year(self) -> IslandYear:
@@ -157,18 +163,19 @@ def outcome_of(
     now: Mapping[str, float] | None,
     lost: Mapping[str, float],
     ridden: float | None = None,
+    left: np.ndarray | None = None,
 ) -> Outcome:
     """What a simulated year comes to; `now` is the bill of "as it is" by kind, None for that design itself.
 
     See `brief_of`.
     """
     battery = design.converters.index(design.battery_converter) if design.battery_converter else None
-    brief = brief_of(year, design, job, site, demand, now, lost, ridden=ridden)
+    brief = brief_of(year, design, job, site, demand, now, lost, ridden=ridden, left=left)
     figures = figures_of(year)
     if job.control.export_windows and job.tariff.stored_export and job.supply.on_grid:
         figures = _attributed(figures, year)
         brief = replace(brief, self_sufficiency=figures.self_sufficiency)
-    more = figures, paths_of(year, battery), _power_limit(design, year)
+    more = figures, battery, _power_limit(design, year)
     return Outcome(brief.self_sufficiency, brief.money, brief.backup, brief.unmet, year, *more)
 
 
@@ -184,15 +191,17 @@ def brief_of(
     lasting: LastingStarts | None = None,
     ridden: float | None = None,
     lines: tuple[CostLine, ...] | None = None,
+    left: np.ndarray | None = None,
 ) -> Brief:
     """The figures by which a design is weighed, from what its bus and batteries did.
 
     `backup` is what it can do in an outage, where that is known and has not changed; `lasting` the outages that it is
     held against, where they have been made ready; `ridden` the share of them ridden through, where they have been run;
-    `lost` is `Money.lost`, `lines` are those of its cost where they are known.
+    `lost` is `Money.lost`, `lines` are those of its cost, `left` is `battery_left`, where they are known.
     """
     lines = cost_lines(design, job) if lines is None else lines
-    money = _money(design, job, site, year, now, lost, lines)
+    left = battery_left(design, job, site, year) if left is None else left
+    money = _money(design, job, site, year, now, lost, lines, left)
     backup = _backup(design, year, job, demand, site, lasting, ridden) if backup is None else backup
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
     return Brief(self_sufficiency_of(year), money, backup, unmet)
@@ -252,12 +261,12 @@ def _money(
     now: Mapping[str, float] | None,
     lost: Mapping[str, float],
     lines: tuple[CostLine, ...],
+    middle: np.ndarray,
 ) -> Money:
     """Bill, outlay and worth; the first year's savings fade as battery and modules do, kind by kind."""
     kinds = bill_kinds(year, job, site)
     outlay = sum(line.amount for line in lines)
     saved = {kind: (now or kinds)[kind] - amount for kind, amount in kinds.items()}
-    middle = battery_left(design, job, site, year)
     worn = replaced_after(design, job, middle)
     shape = _fading_shape(middle, worn)
     by_year = {kind: amount - shape * lost.get(kind, 0.0) for kind, amount in saved.items()}
@@ -296,8 +305,7 @@ def _fading_shape(middle: np.ndarray, worn: int | None) -> np.ndarray:
 
 def aged_kinds(
     inputs: Inputs,
-    year: PlantBus,
-    design: Design,
+    left: np.ndarray,
     job: Job,
     site: SiteYear,
     ageing: float,
@@ -309,10 +317,8 @@ def aged_kinds(
     ----------
     inputs : Inputs
         Of its first year.
-    year : PlantBus
-        That year as it ran.
-    design : Design
-        What is built.
+    left : ndarray, shape (years,)
+        From `battery_left`.
     job : Job
         The job.
     site : SiteYear
@@ -323,8 +329,7 @@ def aged_kinds(
         Runs the last year.
     """
     years = job.costs.horizon_years
-    left = float(begun_with(battery_left(design, job, site, year))[-1])
-    old = inputs.faded(left).scaled(array=(1.0 - ageing) ** (years - 1))
+    old = inputs.faded(float(begun_with(left)[-1])).scaled(array=(1.0 - ageing) ** (years - 1))
     return bill_kinds(run(old), job, site)
 
 

@@ -28,7 +28,7 @@ from calm_relay.planning.operation.finance import bill_kinds
 from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.must_haves import lines_of
-from calm_relay.planning.operation.outcome import Brief, aged_kinds, brief_of, lost_of
+from calm_relay.planning.operation.outcome import Brief, aged_kinds, battery_left, brief_of, lost_of
 from calm_relay.planning.operation.phases import highest_phase_kw, relay_passes_a, through_relay
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import WORKERS, Plan
@@ -347,7 +347,8 @@ def _last_kinds(plan: Plan, trial: _Trial, bus: IslandSums | PlantBus) -> dict[s
     if not trial.ages:
         return None
     ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
-    return aged_kinds(trial.inputs, bus, trial.of.design, trial.job, plan.site, ageing, bus_inputs)
+    left = battery_left(trial.of.design, trial.job, plan.site, bus)
+    return aged_kinds(trial.inputs, left, trial.job, plan.site, ageing, bus_inputs)
 
 
 def _lost(plan: Plan, trial: _Trial, bus: PlantBus, last: dict[str, float] | None) -> dict[str, float]:
