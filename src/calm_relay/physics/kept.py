@@ -12,8 +12,8 @@ import numpy as np
 P = ParamSpec("P")
 R = TypeVar("R")
 # All that is kept between plans: series here, years in a `YearCache`, flows of those looked at last, last years.
-MOST_BYTES = 156_000_000
-SERIES_BYTES, YEARS_BYTES, FLOWS_BYTES, OLD_YEARS_BYTES = 64_000_000, 48_000_000, 24_000_000, 20_000_000
+MOST_BYTES = 112_000_000
+SERIES_BYTES, YEARS_BYTES, FLOWS_BYTES, OLD_YEARS_BYTES = 48_000_000, 32_000_000, 20_000_000, 12_000_000
 
 
 def bytes_of(value: Any) -> int:
