@@ -16,6 +16,11 @@ def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, i
         done += 1
     for error, count in Counter(driver.errors).most_common(8):
         print(f"window: {count} times {error[-900:]}", flush=True)
+    by_action: dict[str, list[float]] = {}
+    for what, taken in driver.long:
+        by_action.setdefault(what, []).append(taken * 1e3)
+    for what, taken in sorted(by_action.items(), key=lambda item: -len(item[1])):
+        print(f"window: {len(taken)} turns over 100 ms after {what!r}, {min(taken):.0f} to {max(taken):.0f} ms")
     turns = sorted(driver.turns)
     worst = max(driver.long, key=lambda item: item[1], default=("none", turns[-1]))
     share = 100.0 * sum(turn < 0.1 for turn in turns) / len(turns)

@@ -4,7 +4,7 @@ import gc
 import time
 
 import pytest
-from PySide6.QtTest import QTest
+from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QMessageBox
 
 from calm_relay.desk.app.application import make_window
@@ -87,10 +87,12 @@ def close(desk):
 
 def wait_for(ready, seconds=60.0):
     """Lets the interface work until something is ready; for fixtures of a whole file, which have no `qtbot`."""
-    end = time.monotonic() + seconds
+    end, loop = time.monotonic() + seconds, QEventLoop()
     while not ready():
         assert time.monotonic() < end, "the window is not ready in time"
-        QTest.qWait(5)
+        # A wait of Qt's test library would keep other threads from running.
+        QTimer.singleShot(5, loop.quit)
+        loop.exec()
 
 
 @pytest.fixture(scope="module")

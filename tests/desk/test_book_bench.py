@@ -11,6 +11,7 @@ from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.benches.book_bench import BookBench
 from calm_relay.desk.benches.book_run import BookRun
 from calm_relay.desk.dialogs.change_dialog import AS_IT_IS, OF_THE_DESK, OF_THE_FIRM, ChangeDialog
+from calm_relay.desk.widgets.long_table import LongTable
 from calm_relay.exchange.array_cache import MANY
 from calm_relay.exchange.job_file import job_text
 from calm_relay.exchange.own_tariffs import keep_tariff
@@ -57,7 +58,8 @@ def done(qtbot, bench):
 
 
 def texts(table):
-    return [[table.item(row, at).text() for at in range(table.columnCount())] for row in range(table.rowCount())]
+    rows = table.rows
+    return [[table.text(row, at) for at in range(rows.columnCount())] for row in range(rows.rowCount())]
 
 
 def test_a_folder_is_chosen_once_and_its_jobs_stand_in_the_table(bench, jobs, qtbot, monkeypatch):
@@ -160,7 +162,7 @@ def test_a_run_is_called_off(bench, tmp_path, qtbot):
         job = demo_job("pottery").with_(name=f"Job {number}")
         (tmp_path / f"{number}.relay.json").write_text(job_text(job))
     bench.take_folder(tmp_path)
-    qtbot.waitUntil(lambda: bench.table.rowCount() > 0, timeout=60_000)
+    qtbot.waitUntil(lambda: bench.table.rows.rowCount() > 0, timeout=60_000)
     bench.progress.cancel.click()
     qtbot.waitUntil(lambda: bench.settled, timeout=60_000)
     assert bench.book is None and not bench.problem.isVisibleTo(bench)
@@ -191,7 +193,7 @@ def test_a_place_on_the_map_chooses_its_jobs(bench, jobs, qtbot):
     qtbot.mouseClick(bench.map, Qt.MouseButton.LeftButton, pos=mark.at.toPoint())
     assert [row[0] for row in texts(bench.table)] == ["Farm"]
     qtbot.mouseClick(bench.map, Qt.MouseButton.LeftButton, pos=QPointF(3, 3).toPoint())
-    assert bench.table.rowCount() == 3
+    assert bench.table.rows.rowCount() == 3
     bench.whole.setChecked(True)
     assert "2 jobs at 2 places" in bench.map.accessibleDescription()
     assert "Natural Earth" in bench.map.attribution
@@ -200,7 +202,7 @@ def test_a_place_on_the_map_chooses_its_jobs(bench, jobs, qtbot):
 def test_a_job_is_opened_from_its_row(bench, jobs, window, qtbot, settled):
     bench.take_folder(jobs)
     done(qtbot, bench)
-    bench.table.setCurrentCell(1, 0)
+    bench.table.choose(1)
     bench.table.setFocus()
     qtbot.keyClick(bench.table, Qt.Key.Key_Return)
     settled(window)
@@ -219,3 +221,28 @@ def test_state_and_follow_up_are_typed_on_notes(window, qtbot, settled):
     assert (window.session.job.state, window.session.job.follow_up) == ("signed", "2027-03-15")
     driving.type_into(qtbot, notes.follow_up, "")
     assert window.session.job.follow_up is None
+
+
+def test_of_thousands_of_jobs_only_those_in_view_are_worded(dressed, qtbot):
+    table, worded = LongTable("Jobs"), []
+    qtbot.addWidget(table)
+    table.resize(400, 300)
+    table.show()
+
+    def words(number):
+        worded.append(number)
+        return [f"Job {number} of a long name that gives room to the figures", f"{number}"]
+
+    table.show_rows(("Job", "kWp"), range(5000), words, "invented", left=1, widest={0: 100})
+    table.grab()
+    assert table.rows.rowCount() == 5000 and 0 < len(worded) < 200
+    narrow = table.columnWidth(0)
+    assert 100 <= narrow < table._natural[0] and table.columnWidth(1) == table._natural[1]
+    table.resize(900, 300)
+    table.grab()
+    assert table.columnWidth(0) == table._natural[0], "where there is room names are read whole"
+    opened = []
+    table.opened.connect(opened.append)
+    table.choose(4999)
+    qtbot.keyClick(table, Qt.Key.Key_Return)
+    assert opened == [4999] and table.text(4999, 1) == "4999"

@@ -3,15 +3,15 @@
 from datetime import date
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QPushButton, QVBoxLayout
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.book_run import BookRun
 from calm_relay.desk.charts.job_map import JobMap, Spot
 from calm_relay.desk.dialogs.change_dialog import ChangeDialog
-from calm_relay.desk.widgets.figure_table import FigureTable
-from calm_relay.desk.widgets.label import Label, tip
+from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.long_table import LongTable
 from calm_relay.desk.widgets.progress_row import ProgressRow
 from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import font
@@ -87,13 +87,13 @@ class BookBench(Bench):
         ):
             button.setObjectName("small")
             button.clicked.connect(lambda _=False, asked=asked: asked())
-        self.table = FigureTable("Jobs of the folder")
-        self.table.cellDoubleClicked.connect(lambda row, _: self._open(row))
-        self.table.itemSelectionChanged.connect(self._on_selected)
+        self.table = LongTable("Jobs of the folder")
+        self.table.opened.connect(self._open)
+        self.table.chosen.connect(self._on_selected)
         self.table.horizontalHeader().setSectionsClickable(True)
         self.table.horizontalHeader().sectionClicked.connect(self._sort)
-        self.calls = FigureTable("Whom to call")
-        self.calls.cellDoubleClicked.connect(lambda row, _: self._open_call(row))
+        self.calls = LongTable("Whom to call")
+        self.calls.opened.connect(self._open_call)
         self.map = JobMap()
         self.map.place_chosen.connect(self._on_place)
         self.whole = QPushButton("World")
@@ -238,9 +238,7 @@ class BookBench(Bench):
             calls = self.book.calls
             whose = f"call {len(calls)}" if calls else "nobody's answer changes"
             self._call_head.setText(f"Under {self.book.change.words}: {whose}.")
-            self.calls.show_rows(
-                CALL_HEADS, [call_cells(call) for call in calls], "the jobs planned under both", left=3
-            )
+            self.calls.show_rows(CALL_HEADS, calls, call_cells, "the jobs planned under both", left=3)
         self._draw_rows()
 
     def _draw_rows(self):
@@ -267,19 +265,8 @@ class BookBench(Bench):
         if column is not None:
             rows.sort(key=lambda row: sort_key(row, column, today), reverse=not up)
         self._shown = rows
-        self.table.show_rows(HEADS, [shown(row, today) for row in rows], "each job's own plan", left=WORDS)
-        self._narrow()
-
-    def _narrow(self):
-        """Long words give room to the figures; they are read whole on hover."""
-        header = self.table.horizontalHeader()
-        for column, most in WIDEST.items():
-            wide = min(self.table.columnWidth(column), most)
-            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
-            self.table.setColumnWidth(column, wide)
-            for row in range(self.table.rowCount()):
-                cell = self.table.item(row, column)
-                cell.setToolTip(tip(cell.text()))
+        words, told = (lambda row: shown(row, today)), "each job's own plan"
+        self.table.show_rows(HEADS, rows, words, told, left=WORDS, widest=WIDEST)
 
     def _sort(self, column):
         self._by = (column, not self._by[1] if self._by[0] == column else True)
@@ -290,8 +277,7 @@ class BookBench(Bench):
         self.map.choose(files)
         self._draw_rows()
 
-    def _on_selected(self):
-        row = self.table.currentRow()
+    def _on_selected(self, row):
         if 0 <= row < len(self._shown) and not self._place:
             self.map.choose([self._shown[row].file])
 
@@ -301,13 +287,6 @@ class BookBench(Bench):
 
     def _open_call(self, row):
         self.job_wanted.emit(Path(self.folder) / self.book.calls[row].before.file)
-
-    def keyPressEvent(self, event):
-        """Return opens the job in hand."""
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.table.hasFocus():
-            self._open(self.table.currentRow())
-            return
-        super().keyPressEvent(event)
 
     def focus_first(self) -> None:
         """Gives the focus to the table."""

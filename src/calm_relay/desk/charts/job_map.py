@@ -12,7 +12,7 @@ from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.exchange.shipped import world_outline
 
 # Jobs nearer than this on the map are one mark [pixels]; a mark's least and largest radius.
-TOGETHER, LEAST, MOST = 16.0, 5.0, 13.0
+TOGETHER, LEAST, MOST = 16.0, 5.0, 16.0
 # Least span that is shown [degrees]: of one job one still sees where on the earth it is.
 SPAN = 14.0
 LEGEND = 18.0
@@ -35,13 +35,17 @@ class _Mark:
 
     @property
     def radius(self) -> float:
-        return min(LEAST + 1.6 * (len(self.spots) - 1) ** 0.5, MOST)
+        return min(LEAST + 1.2 * (len(self.spots) - 1) ** 0.4, MOST)
 
 
 @lru_cache(maxsize=1)
-def _land():
-    source, rings = world_outline()
-    return source, tuple(tuple(zip(ring[::2], ring[1::2], strict=True)) for ring in rings)
+def _shapes():
+    """Outlines of the land in degrees, each with what it lies in."""
+    rings = world_outline()[1]
+    shapes = [
+        QPolygonF([QPointF(lon, lat) for lon, lat in zip(ring[::2], ring[1::2], strict=True)]) for ring in rings
+    ]
+    return tuple((shape, shape.boundingRect()) for shape in shapes)
 
 
 class JobMap(QWidget):
@@ -65,7 +69,7 @@ class JobMap(QWidget):
     @property
     def attribution(self) -> str:
         """Where the outline is from."""
-        first, *_, last = _land()[0].split(", ")
+        first, *_, last = world_outline()[0].split(", ")
         return f"Land: {first}, {last}"
 
     def sizeHint(self) -> QSize:
@@ -113,16 +117,16 @@ class JobMap(QWidget):
     def _marks(self):
         middle, across, up = self._frame()
         centre = QPointF(self.width() / 2, (self.height() - LEGEND) / 2)
-        marks: list[_Mark] = []
+        found: list[tuple[QPointF, list[Spot]]] = []
         for spot in self._spots:
             at = centre + QPointF((spot.longitude - middle[0]) * across, (middle[1] - spot.latitude) * up)
-            for number, mark in enumerate(marks):
-                if hypot(mark.at.x() - at.x(), mark.at.y() - at.y()) < TOGETHER:
-                    marks[number] = _Mark(mark.at, (*mark.spots, spot))
+            for there, together in found:
+                if hypot(there.x() - at.x(), there.y() - at.y()) < TOGETHER:
+                    together.append(spot)
                     break
             else:
-                marks.append(_Mark(at, (spot,)))
-        return marks
+                found.append((at, [spot]))
+        return [_Mark(at, tuple(together)) for at, together in found]
 
     def paintEvent(self, event):
         """Paints land, marks and what they mean."""
@@ -144,17 +148,19 @@ class JobMap(QWidget):
         painter.drawText(foot, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, meaning)
 
     def _paint_land(self, painter, look):
-        rings = _land()[1]
         middle, across, up = self._frame()
-        centre = QPointF(self.width() / 2, (self.height() - LEGEND) / 2)
+        painter.save()
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(look.field))
-        for ring in rings:
-            shape = QPolygonF(
-                [centre + QPointF((lon - middle[0]) * across, (middle[1] - lat) * up) for lon, lat in ring]
-            )
-            if shape.boundingRect().intersects(QRectF(0, 0, self.width(), self.height())):
+        painter.translate(self.width() / 2, (self.height() - LEGEND) / 2)
+        painter.scale(across, -up)
+        painter.translate(-middle[0], -middle[1])
+        wide, high = self.width() / across, self.height() / up
+        seen = QRectF(middle[0] - wide / 2, middle[1] - high / 2, wide, high)
+        for shape, around in _shapes():
+            if around.intersects(seen):
                 painter.drawPolygon(shape)
+        painter.restore()
 
     def _paint_mark(self, painter, look, mark):
         calls = any(spot.calls for spot in mark.spots)
