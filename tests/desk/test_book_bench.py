@@ -226,7 +226,7 @@ def test_state_and_follow_up_are_typed_on_notes(window, qtbot, settled):
 def test_of_thousands_of_jobs_only_those_in_view_are_worded(dressed, qtbot):
     table, worded = LongTable("Jobs"), []
     qtbot.addWidget(table)
-    table.resize(400, 300)
+    table.resize(260, 300)
     table.show()
 
     def words(number):
