@@ -2,13 +2,21 @@
 
 import sys
 import threading
+import traceback
+from importlib import import_module
+from pkgutil import iter_modules
 
 import pytest
-from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QMessageBox
+from PySide6.QtGui import QGuiApplication, QPageSize
+from PySide6.QtWidgets import QMessageBox, QWidget
 
+from calm_relay import desk
 from calm_relay.desk.app.application import make_window
 from calm_relay.desk.app.fault import Faults, tell
+from calm_relay.desk.charts.scale_rows import ScaleRows
+from calm_relay.desk.output.pages import pdf_of
+from calm_relay.desk.output.picture_file import save_picture
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.planning import plan as plan_module
 from calm_relay.planning.findings.base import Mend
 
@@ -148,3 +156,43 @@ def test_a_failed_study_leaves_benches_that_let_their_plan_go_alone(window, sett
     qtbot.waitUntil(lambda: "ZeroDivisionError" in window.notice.text.text())
     window.open_bench("Search")
     assert window.bench.shows_plan and window.bench.start.isEnabled()
+
+
+def test_an_error_in_a_paint_is_told_once_and_the_window_stays(window, qtbot, monkeypatch):
+    picture = window.bench.scales
+    with monkeypatch.context() as at_fault:
+        at_fault.setattr(ScaleRows, "paint", broken)
+        with qtbot.captureExceptions() as caught:
+            for _ in range(4):
+                picture.update()
+                qtbot.wait(20)
+    assert len(caught) == 1 and "in broken" in "".join(traceback.format_exception(*caught[0]))
+    blank = picture.grab().toImage()
+    assert blank.size() == picture.size() * picture.devicePixelRatioF()
+    assert len({blank.pixel(x, 20) for x in range(0, blank.width(), 3)}) > 3, "painted again once it can be"
+
+
+def test_every_widget_paints_so_that_an_error_ends_its_paint():
+    for module in iter_modules(desk.__path__, "calm_relay.desk."):
+        for inner in iter_modules(import_module(module.name).__path__ if module.ispkg else [], f"{module.name}."):
+            import_module(inner.name)
+    own = [
+        kind for kind in _below(QWidget) if kind.__module__.startswith("calm_relay") and "paintEvent" in vars(kind)
+    ]
+    assert len(own) > 15
+    assert [
+        kind.__name__ for kind in own if vars(kind)["paintEvent"].__code__ is not painted(broken).__code__
+    ] == []
+
+
+def _below(kind):
+    return {kind}.union(*(_below(sub) for sub in kind.__subclasses__()))
+
+
+def test_a_paper_that_breaks_leaves_no_file_and_no_painter(dressed, tmp_path):
+    path = tmp_path / "picture.png"
+    with pytest.raises(ZeroDivisionError):
+        save_picture(broken, 40, 30, path, "A picture")
+    with pytest.raises(ZeroDivisionError):
+        pdf_of(QPageSize(QPageSize.PageSizeId.A4), "Paper", "foot", 9.0, broken)
+    assert not path.exists()

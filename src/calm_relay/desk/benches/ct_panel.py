@@ -5,6 +5,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.job.commissioning import CT_MOMENTS, CtMoment
@@ -41,9 +42,10 @@ class CtPicture(QWidget):
         self.updateGeometry()
         self.update()
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints the phases."""
-        painter, look = QPainter(self), colours()
+        look = colours()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(8.6))
         left, right = 54.0, self.width() - 66.0
@@ -57,7 +59,6 @@ class CtPicture(QWidget):
             painter.drawText(QRectF(right + 6, y - 9, 60, 18), Qt.AlignmentFlag.AlignLeft, "Home")
             if number < len(self._places):
                 self._transformer(painter, look, number, left, right)
-        painter.end()
 
     def _transformer(self, painter, look, number, left, right):
         place = self._places[number]

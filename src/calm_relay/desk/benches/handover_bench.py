@@ -17,6 +17,7 @@ from calm_relay.desk.charts.offer_pictures import (
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figure_table import FigureTable
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import LIGHT, font
@@ -74,16 +75,15 @@ class OfferPictures(QWidget):
         super().resizeEvent(event)
         self.setMinimumHeight(self.sizeHint().height())
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints them on paper."""
-        painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(LIGHT.card))
         if self._offer is not None:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.scale(self._scale, self._scale)
             self._days(painter)
             self._money(painter)
-        painter.end()
 
     def _days(self, painter):
         painter.save()

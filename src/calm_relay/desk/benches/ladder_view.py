@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font, shade_of
 
 HEAD, FOOT = 34.0, 18.0
@@ -121,9 +122,10 @@ class LadderView(QWidget):
                 y = rect.bottom() + STRING_GAP
         self._chips = tuple(chips)
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints every ladder, then what is being dragged."""
-        painter, look = QPainter(self), colours()
+        look = colours()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._lay_chips()
         for column, (ladder, area) in enumerate(zip(self._ladders, self._columns(), strict=True)):

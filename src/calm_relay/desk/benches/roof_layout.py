@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.exchange.errors import first_field_error
@@ -47,8 +48,9 @@ class _Picture(QWidget):
         self.setAccessibleDescription(f"{face.plan.name}: {summary}")
         self.update()
 
-    def paintEvent(self, event):
-        painter, look = QPainter(self), colours()
+    @painted
+    def paintEvent(self, painter):
+        look = colours()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(8.6))
         painter.setPen(QColor(look.quiet))

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font, shade_of
 from calm_relay.physics.horizon import horizon_elevation
 
@@ -129,9 +130,10 @@ class SunDial(QWidget):
         path.closeSubpath()
         return path
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints dial, tracks and wedges."""
-        painter, look = QPainter(self), colours()
+        look = colours()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         centre, radius = self._rim()
         for elevation in (0, 30, 60):

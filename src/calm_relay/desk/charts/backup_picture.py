@@ -5,6 +5,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.desk.widgets.label import tip
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font, shade_of
 
 NAMES, BREAKERS, FATES = 134.0, 40.0, 214.0
@@ -46,12 +47,13 @@ class BackupPicture(QWidget):
         self.updateGeometry()
         self.update()
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints heads, circuits and stacks."""
         stack = self._stack
         if stack is None:
             return
-        painter, look = QPainter(self), colours()
+        look = colours()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         sums = [sum(kw) for kw in stack.legs.values()]
         most = max([row.kw for row in stack.rows] + sums + [stack.limit_kw or 0.0, 0.1])

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.exchange.shipped import world_outline
 
@@ -128,9 +129,10 @@ class JobMap(QWidget):
                 found.append((at, [spot]))
         return [_Mark(at, tuple(together)) for at, together in found]
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints land, marks and what they mean."""
-        painter, look = QPainter(self), colours()
+        look = colours()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         room = QRectF(0, 0, self.width(), self.height() - LEGEND)
         painter.fillRect(room, QColor(look.card))

@@ -1,10 +1,11 @@
 """Array over inverter against every limit in force, the one that binds first."""
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.desk.widgets.label import tip
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font
 
 ROW = 23.0
@@ -32,9 +33,10 @@ class LimitBars(QWidget):
         self.updateGeometry()
         self.update()
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints the rows."""
-        painter, look = QPainter(self), colours()
+        look = colours()
         painter.setFont(font(8.6))
         if self._ratio is None:
             painter.setPen(QColor(look.quiet))

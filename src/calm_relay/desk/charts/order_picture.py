@@ -1,10 +1,11 @@
 """A year under each order of battery and controlled loads: bars of import and export, the bill, what a kWh is worth."""
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.desk.widgets.label import tip
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font
 
 ROW = 40.0
@@ -59,9 +60,10 @@ class OrderPicture(QWidget):
             return ""
         return f"; {order.loads_kwh:,.0f} kWh on surplus, each worth {self._currency} {order.loads_worth:.2f}"
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints the rows."""
-        painter, look = QPainter(self), colours()
+        look = colours()
         painter.setFont(font(8.6))
         if self._result is None:
             painter.setPen(QColor(look.quiet))

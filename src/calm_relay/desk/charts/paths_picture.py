@@ -5,6 +5,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.desk.widgets.label import tip
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font
 
 LEFT, TOP, GAP = 8.0, 24.0, 32.0
@@ -50,11 +51,11 @@ class PathsPicture(QWidget):
         """The least at which the names can be read."""
         return QSize(400, self.sizeHint().height())
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints both falls."""
         if self._paths is None:
             return
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         falls = (self._paths.straight, self._paths.direct), (self._paths.by_battery, self._paths.through_battery)
         for number, ((stages, whole), head) in enumerate(zip(falls, self._heads, strict=True)):

@@ -1,10 +1,11 @@
 """Powers beside each other on one scale: what is asked and what can be given."""
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.desk.widgets.label import tip
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font
 
 ROW = 34.0
@@ -33,9 +34,10 @@ class PowerBars(QWidget):
         self.updateGeometry()
         self.update()
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints the rows."""
-        painter, look = QPainter(self), colours()
+        look = colours()
         most = max([kw for _, kw, _, _ in self._rows], default=1.0)
         for number, (label, kw, kind, _) in enumerate(self._rows):
             top = number * ROW + 2

@@ -1,11 +1,11 @@
 """The common scales as a widget."""
 
 from PySide6.QtCore import QSize
-from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from calm_relay.desk.charts.scale_rows import ScaleRows
 from calm_relay.desk.widgets.label import tip
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours
 
 
@@ -48,6 +48,7 @@ class ScalePicture(QWidget):
             text = f"{scale.label}: {scale.note}\nFrom: {source}"
             QToolTip.showText(event.globalPosition().toPoint(), tip(text), self)
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints the rows."""
-        self._rows.paint(QPainter(self), self.width())
+        self._rows.paint(painter, self.width())

@@ -4,6 +4,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font
 
 LEFT, RIGHT, ROW, HEAD, NEAR = 158, 8, 30, 18, 6
@@ -61,10 +62,10 @@ class TariffRibbons(QWidget):
         share = (x - LEFT) / max(self.width() - LEFT - RIGHT, 1)
         return min(max(round(share * QUARTERS), 0), QUARTERS) * 15
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Ribbons with their prices, hours under them."""
         look = colours()
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QColor(look.ink))
         painter.setFont(font(9, strong=True))

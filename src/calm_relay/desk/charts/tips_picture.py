@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from calm_relay.desk.widgets.label import tip as plain_tip
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font
 
 NAME, ROW, HEAD = 196.0, 29.0, 20.0
@@ -49,9 +50,9 @@ class TipsPicture(QWidget):
             text = "\n".join(tip.sentence for tip in self._rows[row])
             QToolTip.showText(event.globalPosition().toPoint(), plain_tip(text), self)
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints the rows."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         look = colours()
         painter.setFont(font(8))

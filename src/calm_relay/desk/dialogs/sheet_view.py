@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.exchange.datasheet import Sheet, Word, page_picture
 from calm_relay.exchange.errors import InputError
@@ -70,10 +71,10 @@ class SheetPage(QWidget):
             (word.right - word.left) * self._across, (word.bottom - word.top) * self._down,
         ).adjusted(-2, -1, 2, 1)  # fmt: skip
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """The page, what was found, what is under the mouse."""
         look = colours()
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._image is not None:
             painter.drawImage(0, 0, self._image)

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.energy_path.path_picture import paint_mark
 from calm_relay.desk.widgets.label import Label, tip
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import SEVERITY_WORD, colours, font
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.planning.common.severity import Severity
@@ -28,8 +29,8 @@ class _Mark(QWidget):
         self.severity = Severity.OK
         self.setFixedSize(20, 18)
 
-    def paintEvent(self, event):
-        painter = QPainter(self)
+    @painted
+    def paintEvent(self, painter):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_mark(painter, QPointF(10, 9), self.severity, colours())
 

@@ -1,11 +1,11 @@
 """The line as a widget: pointed at and stepped through, it says which station is meant."""
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
 from calm_relay.desk.widgets.label import tip
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours
 
 
@@ -62,11 +62,11 @@ class LineView(QWidget):
     def _picture(self):
         return LinePicture(self._line, QRectF(self.rect()), colours(), self._moment)
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints the line."""
         if self._line is None:
             return
-        painter = QPainter(self)
         lit = self._lit
         if lit is None and self.hasFocus():
             lit = self._line.stations[self._cursor % len(self._line.stations)].name

@@ -2,10 +2,11 @@
 
 import numpy as np
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from calm_relay.desk.widgets.label import tip
+from calm_relay.desk.widgets.painted import painted, painting
 from calm_relay.desk.widgets.theme import colours, font
 
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -60,17 +61,20 @@ class YearStrip(QWidget):
         area = self._area()
         return min(364, max(0, int((x - area.left()) / area.width() * 365)))
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints the columns, kept from the last time where they are the same, and the day's mark."""
         if self._strip is None:
             return
         ratio = self.devicePixelRatioF()
         if self._kept is None or self._kept.size() != self.size() * ratio:
-            self._kept = QPixmap(self.size() * ratio)
-            self._kept.setDevicePixelRatio(ratio)
-            self._kept.fill(QColor(colours().paper))
-            self._paint_year(QPainter(self._kept))
-        painter, look, area = QPainter(self), colours(), self._area()
+            fresh = QPixmap(self.size() * ratio)
+            fresh.setDevicePixelRatio(ratio)
+            fresh.fill(QColor(colours().paper))
+            with painting(fresh) as on_it:
+                self._paint_year(on_it)
+            self._kept = fresh
+        look, area = colours(), self._area()
         painter.drawPixmap(0, 0, self._kept)
         if self._day is not None:
             x = area.left() + (self._day + 0.5) * area.width() / 365

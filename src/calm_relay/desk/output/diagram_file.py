@@ -4,11 +4,12 @@ from datetime import date
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QSizeF
-from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
+from PySide6.QtGui import QPageLayout, QPageSize, QPdfWriter
 
 from calm_relay import __version__
 from calm_relay.desk.output.pages import paper_of
 from calm_relay.desk.widgets.drawing_picture import paint_drawing
+from calm_relay.desk.widgets.painted import painting
 from calm_relay.desk.widgets.theme import plain_letters
 from calm_relay.exchange.files import write_atomically
 from calm_relay.planning.drawing.sheet import TitleBlock, on_paper
@@ -114,8 +115,7 @@ def pdf_of(sheet) -> bytes:
         writer.setPageMargins(QMarginsF(0, 0, 0, 0))
         writer.setTitle(sheet.title)
         writer.setCreator(f"Calm Relay {__version__}")
-        painter = QPainter(writer)
-        paint_drawing(painter, sheet, DPI / MM_PER_INCH, on_paper=True)
-        painter.end()
+        with painting(writer) as painter:
+            paint_drawing(painter, sheet, DPI / MM_PER_INCH, on_paper=True)
     buffer.close()
     return bytes(content.data())

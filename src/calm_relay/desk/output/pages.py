@@ -161,8 +161,10 @@ def pdf_of(
         writer.setTitle(title)
         writer.setCreator(f"Calm Relay {__version__}")
         pages = Pages(writer, points, foot, ink)
-        fill(pages)
-        pages.end()
+        try:
+            fill(pages)
+        finally:
+            pages.end()
     buffer.close()
     return with_bookmarks(bytes(content.data()), pages.marks), pages.count
 

@@ -3,9 +3,10 @@
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QRect, QSize
-from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtGui import QColor, QImage
 from PySide6.QtSvg import QSvgGenerator
 
+from calm_relay.desk.widgets.painted import painting
 from calm_relay.desk.widgets.theme import LIGHT
 from calm_relay.exchange.files import write_atomically
 
@@ -43,16 +44,15 @@ def save_picture(paint, width: int, height: int, path: Path, title: str) -> None
         device.setSize(QSize(width, height))
         device.setViewBox(QRect(0, 0, width, height))
         device.setTitle(title)
-        painter = QPainter(device)
     elif kind == ".png":
         device = QImage(width * FINE, height * FINE, QImage.Format.Format_ARGB32)
         device.fill(QColor(LIGHT.paper))
-        painter = QPainter(device)
-        painter.scale(FINE, FINE)
     else:
         raise ValueError(f"{path.name}: a picture ends in .svg or .png")
-    paint(painter)
-    painter.end()
+    with painting(device) as painter:
+        if kind == ".png":
+            painter.scale(FINE, FINE)
+        paint(painter)
     if kind == ".png":
         device.save(buffer, "PNG")
     buffer.close()

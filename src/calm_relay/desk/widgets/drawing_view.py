@@ -1,10 +1,10 @@
 """A drawing one can look around in: fitted or larger, its parts chosen by a click, its words moved by hand."""
 
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QScrollArea, QSizePolicy, QWidget
 
 from calm_relay.desk.widgets.drawing_picture import paint_drawing
+from calm_relay.desk.widgets.painted import painted
 
 # Pixels a millimetre: from a sheet on a small screen to its finest words in large letters.
 LEAST, MOST = 1.2, 12.0
@@ -35,13 +35,12 @@ class _Canvas(QWidget):
             return QSize(300, 200)
         return QSize(round(self.drawing.width * self.scale), round(self.drawing.height * self.scale))
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints the sheet, words that are being moved at the pointer."""
         if self.drawing is None:
             return
-        painter = QPainter(self)
         paint_drawing(painter, self.drawing, self.scale, lit=self.lit, stopped=self.stopped, shift=self._shifted())
-        painter.end()
 
     def _shifted(self):
         if not self._grabbed or self._shift.manhattanLength() < MOVED_PX:

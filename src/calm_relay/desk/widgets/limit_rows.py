@@ -1,9 +1,10 @@
 """Bars of how much of a limit is used, with a word where it is passed."""
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.planning.common.severity import Severity
 
@@ -36,9 +37,10 @@ class LimitRows(QWidget):
         self.updateGeometry()
         self.update()
 
-    def paintEvent(self, event):
+    @painted
+    def paintEvent(self, painter):
         """Paints the rows."""
-        painter, look = QPainter(self), colours()
+        look = colours()
         painter.setFont(font(8.6))
         metrics = painter.fontMetrics()
         row = max(ROW, metrics.height() + 5.0)
@@ -60,4 +62,3 @@ class LimitRows(QWidget):
             painter.drawText(
                 QRectF(right + 6, y, words_wide, row), Qt.AlignmentFlag.AlignVCenter, f"{bar.words}{passed}"
             )
-        painter.end()
