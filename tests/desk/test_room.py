@@ -3,12 +3,25 @@
 import os
 import subprocess
 import sys
+from dataclasses import replace
 
 import pytest
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QAbstractSpinBox, QComboBox, QLabel, QLineEdit, QPushButton, QScrollArea
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtWidgets import (
+    QAbstractSpinBox,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QStackedWidget,
+    QWidget,
+)
 
 from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.desk.charts.chart import Chart
+from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.tabs import Tabs, tabbed
 
 CONTROLS = (QAbstractSpinBox, QComboBox, QLineEdit, QPushButton)
 
@@ -79,3 +92,51 @@ def test_nor_at_200_percent():
     )
     assert run.returncode == 0, run.stdout[-2000:]
     assert "1 passed" in run.stdout
+
+
+def test_a_part_that_takes_its_time_is_made_when_it_is_first_chosen(dressed, qtbot):
+    tabs, made = Tabs((("one", "One"), ("two", "Two"), ("three", "Three"))), []
+
+    def late(name):
+        made.append(name)
+        return Label(name)
+
+    whole = QWidget()
+    qtbot.addWidget(whole)
+    whole.setLayout(tabbed(tabs, Label("first"), lambda: late("second"), lambda: late("third")))
+    assert made == []
+    tabs.choose("three")
+    tabs.choose("one")
+    tabs.choose("three")
+    assert made == ["third"]
+    stack = whole.findChild(QStackedWidget)
+    assert stack.currentWidget().text() == "third" and stack.count() == 3
+
+
+def test_of_many_findings_those_in_view_are_shown_at_once_and_the_others_soon(window, qtbot):
+    margin = window.margin
+    finding = window.session.plan.live[0].findings[0]
+    margin.show_findings([replace(finding, sentence=f"Finding {number}.") for number in range(40)])
+    shown = [note for note in margin.notes if not note.isHidden()]
+    assert len(margin.notes) == 40 and 8 <= len(shown) < 40
+    qtbot.waitUntil(lambda: not any(note.isHidden() for note in margin.notes))
+    margin.show_findings([finding])
+    assert [note.isHidden() for note in margin._pool[:2]] == [False, True]
+
+
+def test_what_lies_between_two_lines_is_filled(dressed, qtbot):
+    chart = Chart("Stacked", "h", "kW")
+    qtbot.addWidget(chart)
+    chart.resize(300, 200)
+    chart.setXRange(0, 4, padding=0)
+    chart.setYRange(0, 4, padding=0)
+    chart.steps([0, 1, 2, 3, 4], [2, 2, 3, 3], "#aa0000", base=[1, 1, 1, 1])
+    chart.show()
+    box = chart.getPlotItem().vb
+    image = chart.grab().toImage()
+
+    def red(x, y):
+        at = chart.mapFromScene(box.mapViewToScene(QPointF(x, y)))
+        return image.pixelColor(at).name() == "#aa0000"
+
+    assert red(0.5, 1.5) and red(2.5, 2.5) and not red(0.5, 2.5) and not red(2.5, 0.5)

@@ -9,8 +9,8 @@ import gc
 from PySide6.QtCore import QObject, QTimer
 
 PERIOD_MS = 1000
-# Beats at which what was loaded so far is set aside, and between two whole collections.
-LOADED, SETTLED, WHOLE = 1, 6, 20
+# Beats after which what was loaded so far is set aside no more, and between two whole collections.
+SETTLED, WHOLE = 6, 20
 
 
 class InterfaceCollector(QObject):
@@ -30,15 +30,12 @@ class InterfaceCollector(QObject):
     def collect_due(self) -> None:
         """Collects what is due at this beat."""
         self._beats += 1
-        if self._beats == LOADED:
-            gc.freeze()
-        elif self._beats == SETTLED:
-            gc.collect()
-            gc.freeze()
-        elif self._beats % WHOLE == 0:
+        if self._beats % WHOLE == 0:
             gc.collect()
         else:
             gc.collect(1)
+        if self._beats <= SETTLED:
+            gc.freeze()
 
 
 def collect_in_interface(application: QObject) -> None:

@@ -1,5 +1,7 @@
 """The bench Battery: benefit against energy and power, use, years, what limits, control against foresight."""
 
+from functools import cached_property
+
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout
 
@@ -89,11 +91,6 @@ class BatteryBench(Bench):
         super().__init__(parent)
         self.chart = EnergyCurve()
         self.chart.dropped.connect(self._on_dropped)
-        self.map, self.power = EnergyPowerMap(), PowerCurve()
-        self.months, self.depth = MonthsChart(), DepthChart()
-        self.years, self.limits = YearsChart(), LimitsChart()
-        self.foresight_chart, self.foresight_day = ForesightChart(), ForesightDay()
-        self.fault, self.ordered = MeterChart(), MeterChart()
         self.tabs = Tabs(TABS)
         self.panel = BatteryPanel()
         self.panel.item_wanted.connect(self.item_wanted)
@@ -110,12 +107,12 @@ class BatteryBench(Bench):
         self._view = None
         pages = (
             self.chart,
-            page((self.map, 5), (self.power, 3), across=True),
-            page((self.months, 1), (self.depth, 1), across=True),
-            self.years,
-            self.limits,
-            page((self.foresight_chart, 1), (self.foresight_day, 1)),
-            page((self.fault, 1), (self.ordered, 1)),
+            lambda: page((self.map, 5), (self.power, 3), across=True),
+            lambda: page((self.months, 1), (self.depth, 1), across=True),
+            lambda: self.years,
+            lambda: self.limits,
+            lambda: page((self.foresight_chart, 1), (self.foresight_day, 1)),
+            lambda: page((self.fault, 1), (self.ordered, 1)),
         )
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 6, 14, 2)
@@ -129,6 +126,58 @@ class BatteryBench(Bench):
         side.addWidget(scrolled("What limits here, and what the chart says", self.limited, self.summary), 1)
         row.addLayout(side, 3)
         self.tabs.chosen.connect(lambda _: self._look())
+
+    # Eleven charts take a quarter of a second to make: each is made when its tab is first looked at.
+
+    @cached_property
+    def map(self) -> EnergyPowerMap:
+        """Energy against power."""
+        return EnergyPowerMap()
+
+    @cached_property
+    def power(self) -> PowerCurve:
+        """Power alone."""
+        return PowerCurve()
+
+    @cached_property
+    def months(self) -> MonthsChart:
+        """How often it is full and empty."""
+        return MonthsChart()
+
+    @cached_property
+    def depth(self) -> DepthChart:
+        """How deep its cycles are."""
+        return DepthChart()
+
+    @cached_property
+    def years(self) -> YearsChart:
+        """What is left of it."""
+        return YearsChart()
+
+    @cached_property
+    def limits(self) -> LimitsChart:
+        """What limits its power at each charge."""
+        return LimitsChart()
+
+    @cached_property
+    def foresight_chart(self) -> ForesightChart:
+        """Each month's bill and the least it could be."""
+        return ForesightChart()
+
+    @cached_property
+    def foresight_day(self) -> ForesightDay:
+        """The day on which foresight helps most."""
+        return ForesightDay()
+
+    @cached_property
+    def fault(self) -> MeterChart:
+        """Two controllers in conflict."""
+        return MeterChart()
+
+    @cached_property
+    def ordered(self) -> MeterChart:
+        """The same with an order."""
+        return MeterChart()
 
     def focus_question(self) -> None:
         """Gives the focus to where the battery stands."""

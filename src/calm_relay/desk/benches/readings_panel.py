@@ -124,8 +124,18 @@ class ReadingsPanel(QWidget):
         self._filling = True
         if not same:
             self._build()
+        header = self.table.horizontalHeader()
+        # Columns that follow their contents would be measured anew at every cell.
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         for row, item in self._rows.items():
             self._fill(row, item)
+        for column in set(range(len(HEADS))) - {WHERE, OFF, READ}:
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(WHERE, QHeaderView.ResizeMode.Stretch)
+        if not same:
+            header.resizeSection(OFF, 96)
+            header.resizeSection(READ, 84)
+            self.table.setCurrentCell(next(iter(self._rows), -1), READ)
         self._filling = False
         self._show_row(self.table.currentRow())
 
@@ -156,17 +166,6 @@ class ReadingsPanel(QWidget):
                 self.table.setItem(row, column, cell)
             self._rows[row] = item
             row += 1
-        header = self.table.horizontalHeader()
-        for column in range(len(HEADS)):
-            header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(WHERE, QHeaderView.ResizeMode.Stretch)
-        header.setSectionResizeMode(OFF, QHeaderView.ResizeMode.Fixed)
-        header.resizeSection(OFF, 96)
-        header.setSectionResizeMode(READ, QHeaderView.ResizeMode.Fixed)
-        header.resizeSection(READ, 84)
-        first = next(iter(self._rows), -1)
-        if first >= 0:
-            self.table.setCurrentCell(first, READ)
 
     def _fill(self, row, before):
         item = next(judged for judged in self._judged if judged.expected.key == before.expected.key)

@@ -5,7 +5,8 @@ import html
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QPainterPath, QPen
+from PySide6.QtWidgets import QGraphicsPathItem
 
 from calm_relay.desk.widgets.label import rich
 from calm_relay.desk.widgets.theme import colours, font
@@ -34,6 +35,13 @@ def shades_between(*colours_: str):
     return np.stack([np.interp(at, marks, stops[:, i]) for i in range(3)], axis=1).astype(np.ubyte)
 
 
+def between(x, lower, upper):
+    """The outline of what lies between two lines; the chart library's own item takes ten times as long to fill it."""
+    if not len(x):
+        return QPainterPath()
+    return pg.arrayToQPath(np.concatenate([x, x[::-1]]), np.concatenate([upper, lower[::-1]]), connect="all")
+
+
 class Chart(pg.PlotWidget):
     """A plot with a title that says what it shows, and axes with units.
 
@@ -46,8 +54,7 @@ class Chart(pg.PlotWidget):
     dropped = Signal(float)
 
     def __init__(self, title: str, x_label: str, y_label: str, parent=None):
-        super().__init__(parent)
-        self.setMenuEnabled(False)
+        super().__init__(parent, enableMenu=False)
         self.setMouseEnabled(False, False)
         self.hideButtons()
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -102,10 +109,15 @@ class Chart(pg.PlotWidget):
         edges = np.repeat(np.asarray(edges, dtype=float), 2)[1:-1]
         values = np.asarray(values, dtype=float)
         lower = np.broadcast_to(np.asarray(base, dtype=float), values.shape)
-        upper_curve, lower_curve = (pg.PlotCurveItem(edges, np.repeat(y, 2), pen=None) for y in (values, lower))
-        for curve in (upper_curve, lower_curve):
-            self.addItem(curve)
-        self.addItem(pg.FillBetweenItem(lower_curve, upper_curve, brush=brush(colour, alpha)))
+        self.band(edges, np.repeat(lower, 2), np.repeat(values, 2), colour, alpha)
+
+    def band(self, x, lower, upper, colour, alpha=255):
+        """What lies between two lines, filled; returns the item, whose path is `between` them."""
+        item = QGraphicsPathItem(between(x, lower, upper))
+        item.setPen(QPen(Qt.PenStyle.NoPen))
+        item.setBrush(brush(colour, alpha))
+        self.addItem(item)
+        return item
 
     def line(self, x, y, colour, width=1.8, style=Qt.PenStyle.SolidLine, symbol=None):
         """A curve."""

@@ -3,8 +3,9 @@
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QPainterPath
 
-from calm_relay.desk.charts.chart import brush, pen
+from calm_relay.desk.charts.chart import between, pen
 from calm_relay.desk.charts.cursor_chart import CursorChart
 from calm_relay.desk.widgets.theme import colours, font
 
@@ -58,9 +59,8 @@ class DayRibbon(CursorChart):
         if (np.diff(edges) <= 0).any():
             # The hour that a clock turned back shows twice is drawn once more to the right.
             edges = np.arange(edges.size) * self._width()
-        for name in self._curves.keys() - day.made.keys() - day.served.keys():
-            for curve in self._curves[name]:
-                curve.setData([], [])
+        for name in self._bands.keys() - day.made.keys() - day.served.keys():
+            self._bands[name].setPath(QPainterPath())
         above = self._stack(edges, day.made, 1.0)
         below = self._stack(edges, day.served, -1.0)
         self._home.setData(np.repeat(edges, 2)[1:-1], np.repeat(day.home, 2))
@@ -80,21 +80,18 @@ class DayRibbon(CursorChart):
         lower = np.zeros(edges.size - 1)
         for name, series in parts.items():
             upper = lower + sign * series
-            for curve, values in zip(self._curves[name], (upper, lower), strict=True):
-                curve.setData(xs, np.repeat(values, 2))
+            self._bands[name].setPath(between(xs, np.repeat(lower, 2), np.repeat(upper, 2)))
             lower = upper
         return lower
 
     def _make_items(self):
         """Makes every item once: new ones for each day would take longer than the day's plan."""
         look = colours()
-        self._curves = {}
-        for name, (colour, alpha) in {**MADE, **SERVED, **SERVED_OFF_GRID}.items():
-            upper, lower = (pg.PlotCurveItem(pen=None) for _ in range(2))
-            for curve in (upper, lower):
-                self.addItem(curve)
-            self.addItem(pg.FillBetweenItem(lower, upper, brush=brush(getattr(look, colour), alpha)))
-            self._curves[name] = upper, lower
+        nothing = np.zeros(0)
+        self._bands = {
+            name: self.band(nothing, nothing, nothing, getattr(look, colour), alpha)
+            for name, (colour, alpha) in {**MADE, **SERVED, **SERVED_OFF_GRID}.items()
+        }
         self._home = pg.PlotCurveItem(pen=pen(look.ink, 1.6))
         self._rest = pg.PlotCurveItem(pen=pen(look.ink, 1.0, Qt.PenStyle.DashLine))
         self._level = pg.PlotCurveItem(pen=pen(look.direct, 1.4, Qt.PenStyle.DotLine))

@@ -1,6 +1,6 @@
 """The margin: findings as notes, worst first, each with the mends that answer it."""
 
-from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QPainter, QPalette
 from PySide6.QtWidgets import (
     QFrame,
@@ -21,6 +21,8 @@ from calm_relay.planning.common.severity import Severity
 
 WIDTH = 306
 PADDING = 20
+# Notes that are surely in view, and how many more are first shown at a time.
+IN_VIEW, AT_ONCE = 8, 6
 
 
 class _Mark(QWidget):
@@ -180,6 +182,8 @@ class Margin(QWidget):
         self._cards.addStretch(1)
         self._scroll.setWidget(inside)
         self._pool: list[Note] = []
+        self._more = QTimer(self, singleShot=True, interval=0)
+        self._more.timeout.connect(self._show_more)
         self.notes: list[Note] = []
 
     def show_findings(self, findings, job=None) -> None:
@@ -196,13 +200,25 @@ class Margin(QWidget):
             note = Note()
             note.pointed.connect(self.station_pointed)
             note.mend_chosen.connect(self.mend_chosen)
+            note.hide()
             self._cards.insertWidget(self._cards.count() - 1, note)
             self._pool.append(note)
         self.notes = self._pool[: len(findings)]
         for note, finding in zip(self.notes, findings, strict=True):
             note.show_finding(finding)
-        for number, note in enumerate(self._pool):
-            note.setVisible(number < len(findings))
+        for note in self._pool[len(findings) :]:
+            note.hide()
+        for note in self.notes[:IN_VIEW]:
+            note.show()
+        self._show_more()
+
+    def _show_more(self):
+        """Shows notes that are below those in view, a few at each turn: the first show of one takes its time."""
+        hidden = [note for note in self.notes if note.isHidden()]
+        for note in hidden[:AT_ONCE]:
+            note.show()
+        if len(hidden) > AT_ONCE:
+            self._more.start()
 
     def show_problem(self, where: str, problem: str) -> None:
         """Shows why the job cannot be planned, in place of findings."""

@@ -1,5 +1,7 @@
 """Small buttons of which one is down: what of a bench is shown."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
@@ -37,13 +39,30 @@ class Tabs(QWidget):
         self.chosen.emit(key)
 
 
-def tabbed(tabs: Tabs, *parts: QWidget) -> QVBoxLayout:
-    """Buttons above the one of the parts that they choose, in the order of the buttons."""
+def tabbed(tabs: Tabs, *parts: QWidget | Callable[[], QWidget]) -> QVBoxLayout:
+    """Buttons above the one of the parts that they choose, in the order of the buttons.
+
+    A part that takes its time may be what makes it, and is made when it is first chosen.
+    """
     stack = QStackedWidget()
-    for part in parts:
+    waiting = {}
+    for number, part in enumerate(parts):
+        if not isinstance(part, QWidget):
+            waiting[number], part = part, QWidget()
         stack.addWidget(part)
     keys = list(tabs.buttons)
-    tabs.chosen.connect(lambda key: stack.setCurrentIndex(keys.index(key)))
+
+    def choose(key):
+        number = keys.index(key)
+        if number in waiting:
+            empty = stack.widget(number)
+            stack.insertWidget(number, waiting.pop(number)())
+            stack.removeWidget(empty)
+            empty.deleteLater()
+        stack.setCurrentIndex(number)
+
+    choose(tabs.key)
+    tabs.chosen.connect(choose)
     column = QVBoxLayout()
     column.setSpacing(2)
     column.addWidget(tabs)
