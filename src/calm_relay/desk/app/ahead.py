@@ -1,9 +1,17 @@
 """What benches are made of is imported beside the window, before the first of them is opened."""
 
 import threading
+import time
 from functools import lru_cache
 from importlib import import_module
 
+from PySide6.QtCore import QObject, QTimer
+
+from calm_relay.desk.app.session import Session
+
+# So long after the last verdict nobody is in the middle of edits.
+REST_MS = 1500
+GIVES_WAY_S = 0.03
 # Those with charts first: their library takes as long to import as all the others.
 NAMES = (
     "battery", "site", "roof", "home", "grid", "inverter", "strings", "outage", "wiring", "money", "handover",
@@ -24,3 +32,19 @@ def _import_all() -> None:
         if not threading.main_thread().is_alive():
             return
         import_module(f"calm_relay.desk.benches.{name}_bench")
+        # An edit that comes meanwhile goes first.
+        time.sleep(GIVES_WAY_S)
+
+
+class AtRest(QObject):
+    """Begins to import once a session's verdict has stood for a while."""
+
+    def __init__(self, session: Session):
+        super().__init__(session)
+        self._timer = QTimer(self, singleShot=True, interval=REST_MS)
+        self._timer.timeout.connect(import_ahead)
+        session.plan_changed.connect(self._wait)
+
+    def _wait(self, _):
+        if not import_ahead.cache_info().currsize:
+            self._timer.start()

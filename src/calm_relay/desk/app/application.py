@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 
 from calm_relay import __version__
 from calm_relay.data import shipped
-from calm_relay.desk.app.ahead import import_ahead
+from calm_relay.desk.app.ahead import AtRest
 from calm_relay.desk.app.fault import Faults, tell
 from calm_relay.desk.app.garbage import collect_in_interface
 from calm_relay.desk.app.memory import one_heap
@@ -81,8 +81,7 @@ def make_window(job_path: Path | None = None, demo: str = "pottery") -> Window:
     session = Session(read_job(path) if path else demo_job(demo), library(own), path)
     desk = Desk(session)
     session.setParent(desk)
-    # The first verdict comes first.
-    session.plan_changed.connect(lambda _: import_ahead())
+    AtRest(session)
     session.start()
     if told:
         desk.window.notice.ask(" ".join(told), ())

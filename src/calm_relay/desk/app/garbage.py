@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer
 
 PERIOD_MS = 1000
 # Beats after which what was loaded so far is set aside no more, and between two whole collections.
-SETTLED, WHOLE = 6, 20
+SETTLED, WHOLE = 6, 3
 
 
 class InterfaceCollector(QObject):
