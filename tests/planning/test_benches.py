@@ -218,3 +218,11 @@ def test_tables_are_rectangles_with_heads(demo_plan):
     for name, rows in tables_of(demo_plan).items():
         assert len(rows) > 1, name
         assert {len(row) for row in rows} == {len(rows[0])}, name
+
+
+def test_a_battery_inverter_that_draws_says_that_it_charges(demo_plan):
+    option = demo_plan.option("ac-addon")
+    ac = option.outcome.year.of("ac", option.design.converters.index(option.design.battery_converter))
+    for step, words in ((int(ac.argmin()), "charging"), (int(ac.argmax()), "now")):
+        caption = moment_of(demo_plan, option, step).bars["Battery inverter"].caption
+        assert caption == f"{abs(ac[step]):.1f} of 5 kW {words}"

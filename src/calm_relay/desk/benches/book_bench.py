@@ -34,8 +34,8 @@ from calm_relay.planning.book.words import (
 
 STATES = ("survey", "offered", "signed", "built")
 FILTERS = (("all", "All"), *((state, state.capitalize()) for state in STATES), ("due", "Due"), ("call", "To call"))
-# Columns of words and how wide they may be [pixels].
-WIDEST = {0: 148, 1: 76, 3: 142, 4: 106}
+# Columns of words and how wide they may be where there is no room for more [pixels].
+WIDEST = {0: 130, 1: 70, 3: 126, 4: 74}
 LATER_MS = 1000
 NONE = "Choose the folder in which your jobs lie; those in the folders below it are taken as well."
 

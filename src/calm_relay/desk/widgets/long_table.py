@@ -12,7 +12,7 @@ from calm_relay.desk.widgets.theme import font
 # Rows by which a column's width is found.
 MEASURED = 60
 # Room between columns [pixels].
-APART = 10
+APART = 8
 TOP = QModelIndex()
 
 

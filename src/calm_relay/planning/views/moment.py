@@ -104,7 +104,8 @@ def _moment(
         legs[f"{number}:battery"] = flow["charge"] - flow["discharge"]
         limit = sum(converters[n].inverter.ac_kw for n in together)
         name = "Inverter" if number in roof else "Battery inverter"
-        bars[name] = _bar(abs(flow["ac"]), limit, f"{flow['ac']:.1f} of {limit:.3g} kW now")
+        way = "charging" if flow["ac"] < -0.05 else "now"
+        bars[name] = _bar(abs(flow["ac"]), limit, f"{abs(flow['ac']):.1f} of {limit:.3g} kW {way}")
         if converter.has_battery and converter is option.design.battery_converter:
             part = year.plant[number].bank
             level = float(year.of("stored", number)[step]) / part.usable_kwh
