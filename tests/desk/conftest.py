@@ -58,7 +58,8 @@ def settled(qtbot):
 
     def wait(window):
         session, moment = window.session, window.moment
-        qtbot.waitUntil(lambda: session.plan is not None and not session.busy, timeout=30_000)
+        # On a new machine the first plan compiles what it runs.
+        qtbot.waitUntil(lambda: session.plan is not None and not session.busy, timeout=120_000)
         qtbot.waitUntil(lambda: moment.ready and moment._view.plan is session.plan, timeout=10_000)
 
     return wait

@@ -168,6 +168,11 @@ def test_an_error_in_a_paint_is_told_once_and_the_window_stays(window, qtbot, mo
                 qtbot.wait(20)
     assert len(caught) == 1 and "in broken" in "".join(traceback.format_exception(*caught[0]))
     blank = picture.grab().toImage()
+    with monkeypatch.context() as at_fault, qtbot.captureExceptions() as again:
+        at_fault.setattr(ScaleRows, "paint", broken)
+        picture.update()
+        qtbot.wait(20)
+    assert len(again) == 1, "what comes back after a whole paint is told anew"
     assert blank.size() == picture.size() * picture.devicePixelRatioF()
     assert len({blank.pixel(x, 20) for x in range(0, blank.width(), 3)}) > 3, "painted again once it can be"
 

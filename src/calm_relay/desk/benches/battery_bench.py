@@ -1,7 +1,5 @@
 """The bench Battery: benefit against energy and power, use, years, what limits, control against foresight."""
 
-from functools import cached_property
-
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout
 
@@ -18,7 +16,7 @@ from calm_relay.desk.charts.battery_charts import (
 from calm_relay.desk.charts.control_charts import ForesightChart, ForesightDay, LimitsChart, MeterChart
 from calm_relay.desk.widgets.label import RichLabel, joined, rich, tip
 from calm_relay.desk.widgets.scrolled import scrolled
-from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
+from calm_relay.desk.widgets.tabs import Tabs, late, page, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.planning.common.amounts import amount_text
@@ -87,6 +85,13 @@ STUDIES = {
 class BatteryBench(Bench):
     """Shows the battery of the option in view; each tab asks for its own study when it is first looked at."""
 
+    # Eleven charts take a quarter of a second to make: each is made when its tab is first looked at.
+    map, power = late(EnergyPowerMap), late(PowerCurve)
+    months, depth = late(MonthsChart), late(DepthChart)
+    years, limits = late(YearsChart), late(LimitsChart)
+    foresight_chart, foresight_day = late(ForesightChart), late(ForesightDay)
+    fault, ordered = late(MeterChart), late(MeterChart)
+
     def __init__(self, parent=None):
         super().__init__(parent)
         self.chart = EnergyCurve()
@@ -126,58 +131,6 @@ class BatteryBench(Bench):
         side.addWidget(scrolled("What limits here, and what the chart says", self.limited, self.summary), 1)
         row.addLayout(side, 3)
         self.tabs.chosen.connect(lambda _: self._look())
-
-    # Eleven charts take a quarter of a second to make: each is made when its tab is first looked at.
-
-    @cached_property
-    def map(self) -> EnergyPowerMap:
-        """Energy against power."""
-        return EnergyPowerMap()
-
-    @cached_property
-    def power(self) -> PowerCurve:
-        """Power alone."""
-        return PowerCurve()
-
-    @cached_property
-    def months(self) -> MonthsChart:
-        """How often it is full and empty."""
-        return MonthsChart()
-
-    @cached_property
-    def depth(self) -> DepthChart:
-        """How deep its cycles are."""
-        return DepthChart()
-
-    @cached_property
-    def years(self) -> YearsChart:
-        """What is left of it."""
-        return YearsChart()
-
-    @cached_property
-    def limits(self) -> LimitsChart:
-        """What limits its power at each charge."""
-        return LimitsChart()
-
-    @cached_property
-    def foresight_chart(self) -> ForesightChart:
-        """Each month's bill and the least it could be."""
-        return ForesightChart()
-
-    @cached_property
-    def foresight_day(self) -> ForesightDay:
-        """The day on which foresight helps most."""
-        return ForesightDay()
-
-    @cached_property
-    def fault(self) -> MeterChart:
-        """Two controllers in conflict."""
-        return MeterChart()
-
-    @cached_property
-    def ordered(self) -> MeterChart:
-        """The same with an order."""
-        return MeterChart()
 
     def focus_question(self) -> None:
         """Gives the focus to where the battery stands."""

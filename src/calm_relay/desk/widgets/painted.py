@@ -21,7 +21,8 @@ def painting(device: QPaintDevice) -> Iterator[QPainter]:
 def painted(paint: Callable[[Any, QPainter], None]) -> Callable[[Any, QPaintEvent], None]:
     """A widget's `paintEvent` from what paints it.
 
-    An error is told when it first comes and not again at every paint that follows; the widget stays as far as it came.
+    An error is told when it first comes and not again at every paint that meets it too; the widget stays as far as it
+    came.
     """
 
     @wraps(paint)
@@ -29,6 +30,7 @@ def painted(paint: Callable[[Any, QPainter], None]) -> Callable[[Any, QPaintEven
         try:
             with painting(self) as painter:
                 paint(self, painter)
+            self._unpainted = None
         except Exception as error:
             told = f"{type(error).__name__}: {error}"
             if getattr(self, "_unpainted", None) == told:

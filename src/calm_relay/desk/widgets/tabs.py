@@ -1,6 +1,8 @@
 """Small buttons of which one is down: what of a bench is shown."""
 
 from collections.abc import Callable
+from functools import cached_property
+from typing import Any
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
@@ -68,6 +70,11 @@ def tabbed(tabs: Tabs, *parts: QWidget | Callable[[], QWidget]) -> QVBoxLayout:
     column.addWidget(tabs)
     column.addWidget(stack, 1)
     return column
+
+
+def late(kind: Callable[[], QWidget]) -> Any:
+    """An attribute of a class whose widget is made when it is first asked for."""
+    return cached_property(lambda _: kind())
 
 
 def page(*parts, across: bool = False) -> QWidget:

@@ -135,7 +135,7 @@ def lean_inputs(inputs: Inputs) -> PlantYear:
     again = partial(_flows, inputs)
     if inputs.island is not None:
         return lean_island(*inputs.off_grid, loads=inputs.loads, again=again)
-    return lean_plant(**inputs.on_grid, again=again)
+    return lean_plant(again, **inputs.on_grid)
 
 
 def _flows(inputs: Inputs) -> np.ndarray:

@@ -282,23 +282,18 @@ def run_plant(
     return PlantYear(tuple(plant), step_h, *_read(out), out.flows[:, AT_AC], out.flows, loads=taken)
 
 
-def lean_plant(
-    plant: tuple[ConverterPart, ...],
-    pv_kw: np.ndarray,
-    home_kw: np.ndarray,
-    step_h: float,
-    grid: GridConnection | None = None,
-    control: Control | None = None,
-    thermal_derate: np.ndarray | None = None,
-    loads: tuple[ControlledLoad, ...] = (),
-    *,
-    again: Callable[[], np.ndarray],
-) -> PlantYear:
-    """Simulates a plant and keeps what a plan reads of it; `again` makes its flows when they are looked at."""
-    out, taken = _run(
-        plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, loads, flows=False, ac_side=True
-    )
-    return PlantYear(tuple(plant), step_h, *_read(out), out.ac_side, again, loads=taken)
+def lean_plant(again: Callable[[], np.ndarray], **run: Any) -> PlantYear:
+    """Simulates a plant and keeps what a plan reads of it.
+
+    Parameters
+    ----------
+    again : callable
+        Makes its flows when they are looked at.
+    **run
+        Arguments of `run_plant`, each by name.
+    """
+    out, taken = _run(**{**NOTHING_MORE, "loads": (), **run}, flows=False, ac_side=True)
+    return PlantYear(tuple(run["plant"]), run["step_h"], *_read(out), out.ac_side, again, loads=taken)
 
 
 def sum_plant(
