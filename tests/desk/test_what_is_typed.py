@@ -96,3 +96,20 @@ def test_more_text_than_notes_hold_is_refused_as_it_is_pasted(window):
     paste.setText("a few words ")
     window.bench.notes.insertFromMimeData(paste)
     assert "a few words" in window.bench.notes.toPlainText()
+
+
+def test_a_row_whose_face_is_gone_tells_of_no_edit(window, qtbot):
+    window.open_bench("Roof")
+    table = window.bench.table
+    table.add.click()
+    last = len(window.session.job.faces) - 1
+    name, works = table.fields[last, "name"], table.fields[last, "count"]
+    window.session.undo()
+    told = []
+    table.edited.connect(lambda job, label: told.append(label))
+    name.setText("Shed")
+    # Both are still there until the next turn, and leaving them tells what was typed.
+    name.editingFinished.emit()
+    works.accepted.emit(3.0)
+    assert told == []
+    assert len(window.session.job.faces) == last

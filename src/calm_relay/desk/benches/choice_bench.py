@@ -22,6 +22,7 @@ from calm_relay.desk.charts.tips_picture import TipsPicture
 from calm_relay.desk.dialogs.costs_dialog import CostsDialog
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
 from calm_relay.desk.widgets.label import Label, RichLabel, joined, rich, tip
+from calm_relay.desk.widgets.let_go import let_all_go
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.theme import colours, font
@@ -429,8 +430,7 @@ class ChoiceBench(Bench):
         self._list([reason.sentence for reason in reasons if not reason.speaks_for], 1, "−")
 
     def _clear_reasons(self):
-        while self._reasons.count():
-            self._reasons.takeAt(0).widget().deleteLater()
+        let_all_go(self._reasons)
 
     def _head(self, text, column, colour):
         label = Label(text)

@@ -5,6 +5,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.let_go import let_all_go
 from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import colours, font
@@ -156,10 +157,7 @@ class CtPanel(QWidget):
 
     def _build(self, count):
         self._count, self.fields = count, {}
-        while self._cards.count():
-            gone = self._cards.takeAt(0).widget()
-            if gone is not None:
-                gone.deleteLater()
+        let_all_go(self._cards)
         for kind in CT_MOMENTS:
             self._cards.addWidget(self._card(kind, count), 1)
 

@@ -5,6 +5,7 @@ from PySide6.QtWidgets import QHeaderView, QLineEdit, QTableWidget, QTableWidget
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label, tip
+from calm_relay.desk.widgets.let_go import let_go
 from calm_relay.desk.widgets.theme import font
 from calm_relay.job.commissioning import TestRecord
 
@@ -54,6 +55,9 @@ class FunctionTestsPanel(QWidget):
                 self.notes[key].setText(record.note)
 
     def _build(self, tests):
+        for row in range(self.table.rowCount()):
+            for column in (4, 5):
+                let_go(self.table.cellWidget(row, column))
         self.table.clearContents()
         self.table.setRowCount(len(tests))
         self.results, self.notes = {}, {}

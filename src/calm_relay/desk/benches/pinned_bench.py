@@ -10,6 +10,7 @@ from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.charts.scale_picture import ScalePicture
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.let_go import let_all_go
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 
@@ -73,8 +74,7 @@ class PinnedBench(Bench):
         self.problem.hide()
 
     def _make_rows(self, job):
-        while self._rows.count():
-            self._rows.takeAt(0).widget().deleteLater()
+        let_all_go(self._rows)
         self.names, self.takes, self.removes = [], [], []
         for number, pin in enumerate(job.pinned):
             letter = Label(LETTERS[number + 1])

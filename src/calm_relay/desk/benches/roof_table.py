@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPushButton, QWidg
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.let_go import let_all_go
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font, shade_of
 from calm_relay.exchange.errors import first_field_error
@@ -63,8 +64,7 @@ class RoofTable(QWidget):
                 field.show_value(float(getattr(face, name)))
 
     def _make_rows(self, job):
-        while self._grid.count():
-            self._grid.takeAt(0).widget().deleteLater()
+        let_all_go(self._grid)
         self.fields.clear()
         self.sums = []
         heads = ("", "Face", "Module", *(label for _, label, *_ in NUMBERS), "Works", "A year")

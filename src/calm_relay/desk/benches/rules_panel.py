@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label, tip
+from calm_relay.desk.widgets.let_go import let_all_go
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
@@ -110,8 +111,7 @@ class RulesPanel(QWidget):
             job.rules,
         ):
             return
-        while self._rows.count():
-            self._rows.takeAt(0).widget().deleteLater()
+        let_all_go(self._rows)
         self.limits.clear()
         self.own.clear()
         self.why.clear()
