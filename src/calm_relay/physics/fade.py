@@ -1,6 +1,7 @@
 """How a battery's capacity fades: by the calendar and by cycles counted with the rainflow method."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -76,14 +77,18 @@ def cycles_at(depth: np.ndarray | float | list[float], depths: list[float], live
         The points, in any order. Beyond them the nearest stretch is drawn on; one point alone stands for an
         exponent of 1, the same energy at any depth.
     """
+    x, y, slopes = _life_line(tuple(depths), tuple(lives))
+    depth = np.log(np.maximum(depth, 1e-6))
+    piece = np.minimum(np.maximum(x.searchsorted(depth) - 1, 0), slopes.size - 1)
+    return np.asarray(np.exp(y[piece] + slopes[piece] * (depth - x[piece])))
+
+
+@lru_cache(maxsize=64)
+def _life_line(depths: tuple[float, ...], lives: tuple[float, ...]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Logarithms of the points, shallow first, and the slope from each to the next; of one point alone -1."""
     order = np.argsort(depths)
     x, y = np.log(np.asarray(depths, dtype=float)[order]), np.log(np.asarray(lives, dtype=float)[order])
-    depth = np.log(np.maximum(np.asarray(depth, dtype=float), 1e-6))
-    if x.size == 1:
-        return np.exp(y[0] - (depth - x[0]))
-    slopes = np.diff(y) / np.diff(x)
-    piece = np.clip(np.searchsorted(x, depth) - 1, 0, slopes.size - 1)
-    return np.exp(y[piece] + slopes[piece] * (depth - x[piece]))
+    return x, y, np.diff(y) / np.diff(x) if x.size > 1 else np.array([-1.0])
 
 
 def life_exponent(depths: list[float], lives: list[float]) -> float:

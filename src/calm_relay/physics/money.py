@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy_financial import npv, pmt
 
-from calm_relay.physics.plant.readings import dot
+from calm_relay.physics.plant.readings import priced
 
 
 def yearly_bill(
@@ -38,9 +38,8 @@ def yearly_bill(
     """
     days = import_kw.size * step_h / 24.0
     prices, rates = (np.broadcast_to(np.asarray(each, dtype=float), import_kw.shape) for each in (price, feed_in))
-    imported = dot(import_kw, prices) * step_h
-    exported = dot(export_kw, rates) * step_h
-    return imported - exported + standing_per_day * days
+    paid, earned = priced(import_kw, prices, export_kw, rates)
+    return paid * step_h - earned * step_h + standing_per_day * days
 
 
 @dataclass(frozen=True)

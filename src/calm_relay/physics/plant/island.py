@@ -444,13 +444,15 @@ class ReadyOutages:
     step_h: float
     pool: Pool
 
-    def hours(self, stored_kwh: np.ndarray) -> np.ndarray:
+    def hours(self, stored_kwh: np.ndarray, of: np.ndarray | None = None) -> np.ndarray:
         """Hours served from each start, shape (starts,) [h].
 
         Parameters
         ----------
         stored_kwh : ndarray, shape (forming, starts)
             Energy in the battery of each that forms the grid at each start [kWh].
+        of : ndarray of int, shape (starts,), optional
+            Numbers of the starts, all of them when left out.
         """
         held = np.ascontiguousarray(stored_kwh, dtype=float)
         # Each call parts its energies in room of its own: outages may be run beside each other.
@@ -464,7 +466,7 @@ class ReadyOutages:
             self.arrays,
             self.derate,
             held.sum(axis=0),
-            self.starts,
+            self.starts if of is None else self.starts[of],
             self.most,
             self.step_h,
             NO_LOAD_STEPS,

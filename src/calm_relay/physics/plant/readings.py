@@ -22,18 +22,46 @@ def given_by(stored: np.ndarray) -> float:
     """What a battery gave in all by the falls of its stored energy, shape (steps,) [kWh]."""
     given = 0.0
     for t in range(1, stored.size):
-        if stored[t] < stored[t - 1]:
-            given += stored[t - 1] - stored[t]
+        # Where nothing fell, 0 is added: sums are quicker than a branch that cannot be foreseen.
+        given += max(stored[t - 1] - stored[t], 0.0)
     return given
 
 
+# Steps that are summed before they are added to what came before: long sums keep their last digits so.
+BLOCK = 256
+
+
 @compiled
-def dot(one: np.ndarray, other: np.ndarray) -> float:
-    """Sum of products of two series of shape (steps,), without threads of its own."""
-    total = 0.0
-    for t in range(one.size):
-        total += one[t] * other[t]
-    return total
+def bus_totals(home: np.ndarray, imported: np.ndarray, exported: np.ndarray) -> tuple[float, float, float, float]:
+    """Sums of the three series of a bus, each of shape (steps,), and the highest that is imported."""
+    homes, imports, exports, highest = 0.0, 0.0, 0.0, 0.0
+    for first in range(0, home.size, BLOCK):
+        h, i, e = 0.0, 0.0, 0.0
+        for t in range(first, min(first + BLOCK, home.size)):
+            h += home[t]
+            i += imported[t]
+            e += exported[t]
+            highest = max(highest, imported[t])
+        homes += h
+        imports += i
+        exports += e
+    return homes, imports, exports, highest
+
+
+@compiled
+def priced(
+    imported: np.ndarray, price: np.ndarray, exported: np.ndarray, feed_in: np.ndarray
+) -> tuple[float, float]:
+    """Sums of what is imported at its price and of what is exported at its own; all of shape (steps,)."""
+    paid, earned = 0.0, 0.0
+    for first in range(0, imported.size, BLOCK):
+        p, e = 0.0, 0.0
+        for t in range(first, min(first + BLOCK, imported.size)):
+            p += imported[t] * price[t]
+            e += exported[t] * feed_in[t]
+        paid += p
+        earned += e
+    return paid, earned
 
 
 @compiled

@@ -4,7 +4,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, lru_cache
 from threading import Lock
 from typing import Any
 
@@ -28,13 +28,15 @@ from calm_relay.physics.plant.grid_tied import Offer
 from calm_relay.physics.plant.loads import (
     NO_LOADS,
     ControlledLoad,
+    LoadRecord,
     LoadsRun,
+    LoadSteps,
     new_load_record,
     new_load_work,
     pack_loads,
 )
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
-from calm_relay.physics.plant.readings import split_sum
+from calm_relay.physics.plant.readings import bus_totals, split_sum
 
 CONVERTER_AT = {name: i for i, name in enumerate(CONVERTER_FLOWS)}
 AT_AC = [CONVERTER_AT[name] for name in AC_SIDE]
@@ -70,7 +72,12 @@ class PlantBus:
 
     def bus_kwh(self, name: str) -> float:
         """Sum of home, import or export over the run [kWh]."""
-        return float(self._bus_sums[BUS_AT[name]] * self.step_h)
+        return float(self._totals[BUS_AT[name]] * self.step_h)
+
+    @property
+    def highest_import_kw(self) -> float:
+        """The most that is imported in a step [kW]."""
+        return self._totals[-1]
 
     @property
     def by_generator(self) -> np.ndarray:
@@ -78,8 +85,9 @@ class PlantBus:
         return np.zeros((0, self.bus.shape[1]))
 
     @cached_property
-    def _bus_sums(self) -> np.ndarray:
-        return self.bus.sum(axis=1)
+    def _totals(self) -> tuple[float, float, float, float]:
+        """Sums of the bus in the order of its series [kW], and the highest import [kW]."""
+        return bus_totals(*self.bus)
 
     @property
     def nbytes(self) -> int:
@@ -344,7 +352,12 @@ class BufferPool:
         return self._rooms[key]
 
 
-def begin_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferPool) -> "list[Future[PlantBus]]":
+def begin_plants(
+    runs: list[dict[str, Any]],
+    workers: Executor,
+    buffers: BufferPool,
+    then: Callable[[int, PlantBus], Any] = lambda _, bus: bus,
+) -> "list[Future[Any]]":
     """Begins to simulate many plants in threads and to keep what their bus and their batteries do.
 
     Parameters
@@ -355,11 +368,13 @@ def begin_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferP
         Its threads run the kernel and little else, so that they do not wait for the interpreter's lock.
     buffers : BufferPool
         Holds the series of the runs; the next call with it writes over them.
+    then : callable
+        What is made of each run in the thread that ran it, by its number; the run itself where it is left out.
     """
-    begun = []
+    begun, sound = [], set[int]()
     for place, run in enumerate(runs):
         stated = {name: value for name, value in run.items() if name != "loads"}
-        arguments, order = _arguments(**{**NOTHING_MORE, **stated})
+        arguments, order = _arguments(**{**NOTHING_MORE, **stated}, sound=sound)
         n, steps = len(run["plant"]), arguments[2].home_kw.shape[1]
         out = Record(
             buffers.room((place, "bus"), (len(BUS_FLOWS), steps)),
@@ -369,8 +384,14 @@ def begin_plants(runs: list[dict[str, Any]], workers: Executor, buffers: BufferP
             np.empty((n, len(AC_SIDE), 0)),
         )
         loads = tuple(run.get("loads", ()))
-        begun.append(workers.submit(_bus_plant, tuple(run["plant"]), run["step_h"], arguments, order, out, loads))
+        begun.append(
+            workers.submit(_then, then, place, tuple(run["plant"]), run["step_h"], arguments, order, out, loads)
+        )
     return begun
+
+
+def _then(then: Callable[[int, PlantBus], Any], number: int, *run: Any) -> Any:
+    return then(number, _bus_plant(*run))
 
 
 def _bus_plant(
@@ -383,7 +404,10 @@ def _bus_plant(
 ) -> PlantBus:
     taken = _simulate(arguments, out, loads, step_h, order)
     stored = out.stored if order is None else out.stored[_back(order)]
-    return PlantBus(plant, step_h, out.bus, stored, loads=taken)
+    run = PlantBus(plant, step_h, out.bus, stored, loads=taken)
+    # Added up in the thread that ran it, while its series are at hand to the processor.
+    run.bus_kwh("import")
+    return run
 
 
 def _simulate(
@@ -391,16 +415,27 @@ def _simulate(
 ) -> LoadsRun:
     """Runs the kernel; what the controlled loads took."""
     steps = out.bus.shape[1]
+    scratch = new_scratch(out, arguments[2].home_kw.shape[0], step_h)
+    if not loads:
+        packed, work, record = _nothing_obeys(steps, step_h)
+        grid_tied.run(*arguments, scratch, out, packed, work, record)
+        return NO_LOADS
     packed = pack_loads(loads, steps, step_h)
     if order is not None:
         back = _back(order)
         for number, load in enumerate(loads):
             if load.converter > 0:
                 packed.spec[number]["converter"] = back[load.converter - 1] + 1
-    record = new_load_record(len(loads), steps if loads else 1)
-    scratch = new_scratch(out, arguments[2].home_kw.shape[0], step_h)
+    record = new_load_record(len(loads), steps)
     grid_tied.run(*arguments, scratch, out, packed, new_load_work(packed), record)
-    return LoadsRun(loads, step_h, *record) if loads else NO_LOADS
+    return LoadsRun(loads, step_h, *record)
+
+
+@lru_cache(maxsize=8)
+def _nothing_obeys(steps: int, step_h: float) -> tuple[LoadSteps, np.recarray, LoadRecord]:
+    """Room for no controlled loads; nothing is ever written there."""
+    packed = pack_loads((), steps, step_h)
+    return packed, new_load_work(packed), new_load_record(0, 1)
 
 
 NOTHING_MORE: dict[str, Any] = {"grid": None, "control": None, "thermal_derate": None}
@@ -447,17 +482,25 @@ def _arguments(
     grid: GridConnection | None,
     control: Control | None,
     thermal_derate: np.ndarray | None,
+    sound: set[int] | None = None,
 ) -> tuple[tuple[np.recarray, np.recarray, Offer, ControlSteps, float], np.ndarray | None]:
-    """What the kernel is called with, and the order of the converters where it is not the plant's own."""
+    """What the kernel is called with, and the order of the converters where it is not the plant's own.
+
+    Series whose identities are in `sound` were looked at before, and those that are looked at now are added to it.
+    """
+    sound = set() if sound is None else sound
     grid = grid or GridConnection()
     n = len(plant)
+    known = {name for name, series in (("pv_kw", pv_kw), ("home_kw", home_kw)) if id(series) in sound}
+    sound |= {id(pv_kw), id(home_kw)}
     pv_kw = np.ascontiguousarray(pv_kw, dtype=float)
     home_kw = np.atleast_2d(np.ascontiguousarray(home_kw, dtype=float))
     steps = home_kw.shape[1]
     if pv_kw.shape != (n, steps):
         raise ValueError(f"pv_kw has shape {pv_kw.shape}; wanted {(n, steps)}")
     for name, series in (("pv_kw", pv_kw), ("home_kw", home_kw)):
-        if (not series.size and plant) or (series.size and not series.min() >= 0.0):
+        lacks = not series.size and plant
+        if name not in known and (lacks or (series.size and not series.min() >= 0.0)):
             raise ValueError(f"{name} must hold numbers at or above 0")
     control = control or self_use(steps)
     control_steps = control.steps

@@ -262,7 +262,7 @@ def _remedies(
         )
     less = max((size for size in sizes if size <= limit_a - sources_a + 1e-9), default=None)
     count = 3.0 if supply.phases == "three" else 1.0
-    asked_a = float(subject.outcome.year.at_bus("import").max()) * 1000.0 / supply.volts / count
+    asked_a = subject.outcome.year.highest_import_kw * 1000.0 / supply.volts / count
     if less is not None and asked_a <= less < main_a:
         yield (
             f"a main breaker of {less:g} A",

@@ -41,7 +41,9 @@ def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
     filled = battery.charge_windows if new and not design.by_clock else ()
     wanted = job.control if new else Wanted()
     exported = wanted.export_windows if job.tariff.stored_export else ()
-    control = _control(calendar, filled, wanted.with_(export_windows=exported), design.by_clock)
+    if exported != wanted.export_windows:
+        wanted = wanted.with_(export_windows=exported)
+    control = _control(calendar, filled, wanted, design.by_clock)
     order = _order(design, job)
     if order is None:
         return control

@@ -1,6 +1,7 @@
 """A design's money over the job's years, from what it saves in each: outlay, loan, rises, upkeep, replacement."""
 
 from collections.abc import Mapping
+from functools import lru_cache
 
 import numpy as np
 
@@ -8,7 +9,7 @@ from calm_relay.job.finance import Finance
 from calm_relay.job.model import Job
 from calm_relay.job.tariff import Tariff
 from calm_relay.physics.money import yearly_payment
-from calm_relay.physics.plant.readings import dot
+from calm_relay.physics.plant.readings import priced
 from calm_relay.physics.plant.year import PlantBus
 from calm_relay.planning.architecture.cost import later_incentives
 from calm_relay.planning.architecture.design import Design
@@ -80,10 +81,10 @@ def in_force(job: Job, by_year: Mapping[str, np.ndarray]) -> dict[str, np.ndarra
 
 def _tariff_kinds(run: PlantBus, tariff: Tariff, site: SiteYear) -> dict[str, float]:
     if tariff.by_kwh_alone:
-        imported = dot(run.at_bus("import"), price_series(tariff, site.calendar)) * run.step_h
-        exported = dot(run.at_bus("export"), feed_in_series(tariff, site.calendar)) * run.step_h
-        days = run.at_bus("import").size * run.step_h / 24.0
-        return {ENERGY: imported, STANDING: tariff.standing_per_day * days, EXPORT: -exported}
+        imported, prices = run.at_bus("import"), price_series(tariff, site.calendar)
+        paid, earned = priced(imported, prices, run.at_bus("export"), feed_in_series(tariff, site.calendar))
+        standing = tariff.standing_per_day * imported.size * run.step_h / 24.0
+        return {ENERGY: paid * run.step_h, STANDING: standing, EXPORT: -earned * run.step_h}
     found = {ENERGY: 0.0, STANDING: 0.0, EXPORT: 0.0}
     for kind, months in bill_months(run, tariff, site).items():
         found[KIND_OF[kind]] += float(months.sum())
@@ -156,23 +157,28 @@ def money_rows(
     rows |= _replacements(design, job, years, worn)
     rows["residual"] = np.zeros(years + 1)
     rows["residual"][-1] = finance.residual * battery_price(design) * float(left[-1])
-    found = {key: rows[key] for key in LABELS if key in rows and np.any(rows[key])}
+    found = {key: rows[key] for key in LABELS if key in rows and rows[key].any()}
     return found or {"outlay": np.zeros(years + 1)}
 
 
 def rises_of(job: Job, saved: Mapping[str, np.ndarray]) -> dict[str, np.ndarray]:
     """Savings in each year's own prices; the export price falls to its share when its contract ends."""
-    finance, usual = job.finance, job.costs.price_rise
+    usual = job.costs.price_rise
+    return {
+        kind: _from_first(amounts * _prices(job.finance, usual, kind, amounts.size))
+        for kind, amounts in saved.items()
+    }
+
+
+@lru_cache(maxsize=256)
+def _prices(finance: Finance, usual: float, kind: str, years: int) -> np.ndarray:
+    """What a kind's price is in each year over today's, shape (years,)."""
     rise = {ENERGY: finance.energy_rise, STANDING: finance.standing_rise, EXPORT: finance.export_rise}
-    rows = {}
-    for kind, amounts in saved.items():
-        stated = rise.get(kind)
-        at = np.arange(amounts.size)
-        prices = (1.0 + (usual if stated is None else stated)) ** at
-        if kind == EXPORT and finance.feed_in_years is not None:
-            prices = np.where(at >= finance.feed_in_years, prices * finance.feed_in_after, prices)
-        rows[kind] = _from_first(amounts * prices)
-    return rows
+    stated, at = rise.get(kind), np.arange(years)
+    prices = (1.0 + (usual if stated is None else stated)) ** at
+    if kind == EXPORT and finance.feed_in_years is not None:
+        prices = np.where(at >= finance.feed_in_years, prices * finance.feed_in_after, prices)
+    return prices
 
 
 def battery_price(design: Design) -> float:
@@ -182,7 +188,9 @@ def battery_price(design: Design) -> float:
 
 def _from_first(series: np.ndarray) -> np.ndarray:
     """Sums at the ends of years, nothing today."""
-    return np.concatenate([[0.0], series])
+    row = np.zeros(series.size + 1)
+    row[1:] = series
+    return row
 
 
 def _paid(design: Design, job: Job, outlay: float, years: int) -> dict[str, np.ndarray]:

@@ -38,13 +38,30 @@ class LastingStarts:
     def _ready(self) -> ReadyOutages:
         return ready_survival(self.inputs, self.at, self.most)
 
+    @cached_property
+    def _seen(self) -> list[tuple[np.ndarray, np.ndarray]]:
+        """Energies held at the starts, shape (forming, starts), and which starts were ridden through from them."""
+        return []
+
     def share(self, year: PlantBus) -> float:
-        """Share of them ridden through, from what lies in the battery in a simulated year."""
+        """Share of them ridden through, from what lies in the battery in a simulated year.
+
+        What the same energy came to under another control is not run again.
+        """
         island = self.inputs.island
         assert island is not None, "an outage has an island"
-        stored = year.stored[list(island.forming)][:, self.starts - 1]
-        hours = self._ready.hours(stored)
-        return float((hours >= self.most * self.inputs.step_h - 1e-9).mean())
+        held = year.stored[np.array(island.forming)[:, None], self.starts - 1]
+        ridden, known = np.zeros((2, self.starts.size), dtype=bool)
+        for before, lasted in list(self._seen):
+            same = (held == before).all(axis=0)
+            ridden[same] = lasted[same]
+            known |= same
+        new = np.flatnonzero(~known)
+        if new.size:
+            hours = self._ready.hours(held[:, new], new)
+            ridden[new] = hours >= self.most * self.inputs.step_h - 1e-9
+            self._seen.append((held, ridden))
+        return float(ridden.mean())
 
 
 def lasting_starts(

@@ -369,15 +369,14 @@ def battery_left(design: Design, job: Job, site: SiteYear, year: PlantBus) -> np
     given = given_by(year.stored[number])
     usable, nominal = converter.bank.usable_kwh, converter.bank.nominal_kwh
     depth = min(max(given / 365.0 / usable, 0.02), 1.0) * pack.depth_of_discharge
-    life = sorted(((point.depth, point.cycles) for point in pack.cycle_life), key=lambda item: item[0])
     left = left_by_year(
         years,
         _as_warm_as_c(job.battery_place, site),
         pack.calendar_fade,
         given / nominal,
         depth,
-        [depth for depth, _ in life],
-        [cycles for _, cycles in life],
+        [point.depth for point in pack.cycle_life],
+        [point.cycles for point in pack.cycle_life],
         pack.cycles_to,
     )
     return np.maximum(left, LEAST_LEFT)

@@ -61,13 +61,12 @@ def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBu
     Where units on one phase stand beside units on all three the bus does not say who gives how much; then the sum of
     all phases is spread evenly, which is the least it can be.
     """
-    imported = year.at_bus("import")
     count = COUNT[job.supply.phases]
     if count == 1:
-        return float(imported.max())
+        return year.highest_import_kw
     shares = units_by_phase(design, job)
     if len(shares) and not (shares == shares[0]).all():
-        return float(imported.max()) / count
+        return year.highest_import_kw / count
     load_kw = home_by_phase(job, demand, year)
     given = _given(demand, year)
     spread = shares[0] if len(shares) else np.full(count, 1.0 / count)

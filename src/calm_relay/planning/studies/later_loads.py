@@ -97,7 +97,7 @@ def _each(made: Plan, option: Option, folder: Path, progress: Progress) -> Itera
             max(later.home_kwh - now.home_kwh, there.demand.yearly_kwh - made.demand.yearly_kwh),
             then.outcome.money.bill - option.outcome.money.bill,
             later.import_kwh - now.import_kwh,
-            float(then.outcome.year.at_bus("import").max()),
+            then.outcome.year.highest_import_kw,
             None if made.job.supply.on_grid else _unserved(then.outcome.island_year),
             passed,
         )

@@ -328,9 +328,8 @@ class _Heap:
 def _begin(plan: Plan, trials: list[_Trial], workers: Executor, buffers: BufferPool) -> "list[Future[_Run]]":
     if not plan.job.supply.on_grid:
         return [workers.submit(_off_grid, plan, trial) for trial in trials]
-    # A year is waited for by what comes after it in the same line of work, so that no worker waits for another.
-    years = begin_plants([trial.inputs.on_grid for trial in trials], workers, buffers)
-    return [workers.submit(_ridden, plan, trial, year) for trial, year in zip(trials, years, strict=True)]
+    runs = [trial.inputs.on_grid for trial in trials]
+    return begin_plants(runs, workers, buffers, lambda number, bus: _ridden(plan, trials[number], bus))
 
 
 def _off_grid(plan: Plan, trial: _Trial) -> _Run:
@@ -338,8 +337,8 @@ def _off_grid(plan: Plan, trial: _Trial) -> _Run:
     return year, None, _last_kinds(plan, trial, year)
 
 
-def _ridden(plan: Plan, trial: _Trial, year: "Future[PlantBus]") -> _Run:
-    bus, lasting = year.result(), trial.of.lasting
+def _ridden(plan: Plan, trial: _Trial, bus: PlantBus) -> _Run:
+    lasting = trial.of.lasting
     return bus, 0.0 if lasting is None else lasting.share(bus), _last_kinds(plan, trial, bus)
 
 
@@ -406,7 +405,7 @@ def _weighed(
 
 def _fuse_blows(design: Design, job: Job, demand: DemandYear, sums: PlantBus) -> bool:
     supply = job.supply
-    if sums.at_bus("import").max() > supply.import_limit_kw + 1e-9:
+    if sums.highest_import_kw > supply.import_limit_kw + 1e-9:
         return True
     limit_kw = supply.main_fuse_a * leg_volts(supply.phases, supply.volts) / 1000.0
     return highest_phase_kw(design, job, demand, sums) > limit_kw + 1e-9
