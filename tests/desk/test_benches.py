@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
     QComboBox,
+    QLabel,
     QLineEdit,
     QMessageBox,
     QPlainTextEdit,
@@ -528,3 +529,18 @@ def test_a_folder_that_cannot_be_written_is_shown(window, asked, tmp_path, monke
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "file" / "x.pdf"), ""))
     window.files.print_summary()
     qtbot.waitUntil(lambda: len(asked) == 2, timeout=60_000)
+
+
+def test_a_chart_says_that_it_is_being_worked_out_until_it_is_drawn(dressed, qtbot):
+    chart = Chart("Lost at other AC sizes", "AC kW", "kWh")
+    qtbot.addWidget(chart)
+    chart.resize(300, 200)
+    chart.show()
+    (words,) = (label for label in chart.findChildren(QLabel) if label.isVisible())
+    assert words.text() == "Being worked out…"
+    # Its axes measure nothing yet, and lie under the words; the title stands above them.
+    assert words.geometry().bottom() == chart.rect().bottom()
+    assert 0 < words.y() < chart.height() / 4
+    chart.start()
+    chart.line([0, 1], [2, 3], "#000000")
+    assert not [label for label in chart.findChildren(QLabel) if label.isVisible()]

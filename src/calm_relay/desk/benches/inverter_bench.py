@@ -20,7 +20,7 @@ from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.desk.widgets.wording import keep_units
 
-PLANNER = "the planner's choice"
+PLANNER = "planner's choice"
 # Fields of the planned battery that state a unit, their labels and names, and the kind of equipment they choose from.
 UNITS = (
     ("hybrid", "&Hybrid", "Hybrid", "inverters"),

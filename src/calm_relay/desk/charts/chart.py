@@ -8,10 +8,13 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainterPath, QPen
 from PySide6.QtWidgets import QGraphicsPathItem
 
-from calm_relay.desk.widgets.label import rich
+from calm_relay.desk.widgets.label import Label, rich
+from calm_relay.desk.widgets.let_go import let_go
 from calm_relay.desk.widgets.theme import colours, font
 
 pg.setConfigOptions(antialias=True)
+# Room of a title, above which nothing is laid.
+TITLE_PX = 26
 
 
 def pen(colour: str, width: float = 1.6, style=Qt.PenStyle.SolidLine):
@@ -52,6 +55,7 @@ class Chart(pg.PlotWidget):
     """
 
     dropped = Signal(float)
+    _waiting: Label | None = None
 
     def __init__(self, title: str, x_label: str, y_label: str, parent=None):
         super().__init__(parent, enableMenu=False)
@@ -60,13 +64,28 @@ class Chart(pg.PlotWidget):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setAccessibleName(title)
         self._labels = title, x_label, y_label
+        self._waiting = Label("Being worked out…", self)
+        self._waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._waiting.setFont(font(8.4))
+        self._waiting.setAutoFillBackground(True)
         self.dress()
+
+    def resizeEvent(self, event):
+        """Until something was drawn, words stand in place of axes that measure nothing."""
+        super().resizeEvent(event)
+        if self._waiting is not None:
+            self._waiting.setGeometry(self.rect().adjusted(0, TITLE_PX, 0, 0))
 
     def dress(self) -> None:
         """Takes the application's colours."""
         title, x_label, y_label = self._labels
         look = colours()
         self.setBackground(look.paper)
+        if self._waiting is not None:
+            palette = self._waiting.palette()
+            palette.setColor(palette.ColorRole.Window, QColor(look.paper))
+            palette.setColor(palette.ColorRole.WindowText, QColor(look.quiet))
+            self._waiting.setPalette(palette)
         item = self.getPlotItem()
         self.head(title)
         for name, label in (("bottom", x_label), ("left", y_label)):
@@ -86,6 +105,10 @@ class Chart(pg.PlotWidget):
 
     def start(self) -> None:
         """Clears what is drawn and takes the colours anew."""
+        if self._waiting is not None:
+            self._waiting.hide()
+            let_go(self._waiting)
+            self._waiting = None
         self.clear()
         self.dress()
 
