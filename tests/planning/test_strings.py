@@ -344,6 +344,18 @@ def test_short_strings_become_long_ones_with_the_work_shown():
     assert restringing_of(option.context, made.option("ac-addon").design) is None
 
 
+def test_strings_that_stay_on_an_inverter_that_stays_are_said_to():
+    option = plan(demo_job("two-homes")).option("hybrid-swap")
+    assert [unit.inverter.name for unit in option.design.pv_converters if not unit.is_new] == [
+        "Tarnlight 3.0 string inverter"
+    ]
+    work = restringing_of(option.context, option.design)
+    assert "Garage, west: 1 × 10 stays on Tarnlight 3.0 string inverter." in work.steps
+    assert not any("without an inverter" in step for step in work.steps)
+    # Two on the house and one on the garage, and one that is new.
+    assert (work.strings_before, work.strings_after, work.connectors_gone) == (3, 4, 0)
+
+
 def test_a_length_that_does_not_add_up_is_cut(demo):
     uneven = demo.with_(faces=(demo.faces[0].with_(count=12, strings=3), demo.faces[1]))
     job = planned(

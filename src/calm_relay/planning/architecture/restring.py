@@ -28,22 +28,31 @@ def restringing_of(context: DesignContext, design: Design) -> Restringing | None
     """What moving the strings takes; None where none moves."""
     if not design.strings_moved or context.kept is None:
         return None
-    converter = next(
-        (converter for converter in design.pv_converters if converter.is_new and not converter.micro), None
-    )
-    if converter is None or not converter.has_array:
+    units = [unit for unit in design.pv_converters if not unit.micro]
+    new = [unit for unit in units if unit.is_new and unit.has_array]
+    if not new:
         return None
-    before, after = context.kept.stringing, converter.stringing
     steps, opened, made = [], 0, 0
     for face in context.faces:
-        was, now = _on_roof(face), _lengths(after, face)
+        was = _on_roof(face)
+        on = [unit for unit in units if _lengths(unit.stringing, face)]
+        now = sorted((length for unit in on for length in _lengths(unit.stringing, face)), reverse=True)
         if not was and not now:
             continue
+        stay = "stays" if len(was) == 1 else "stay"
         if was and not now:
-            steps.append(f"{face.plan.name}: {_summary(was)} stay without an inverter.")
+            under = any(
+                unit.micro and any(_same(face, other) for other in unit.faces) for unit in design.converters
+            )
+            where = "go under microinverters" if under else f"{stay} without an inverter"
+            steps.append(f"{face.plan.name}: {_summary(was)} {where}.")
+            continue
+        kept_on = [unit.inverter.name for unit in on if not unit.is_new]
+        if was == now and len(kept_on) == len(on):
+            steps.append(f"{face.plan.name}: {_summary(was)} {stay} on {' and '.join(kept_on)}.")
             continue
         if was == now:
-            steps.append(f"{face.plan.name}: {_summary(was)} {'stays' if len(was) == 1 else 'stay'} as wired.")
+            steps.append(f"{face.plan.name}: {_summary(was)} {stay} as wired.")
         else:
             joined, cut = _joints(was, now)
             made, opened = made + joined, opened + cut
@@ -51,22 +60,29 @@ def restringing_of(context: DesignContext, design: Design) -> Restringing | None
             parts += [f"{cut} opened"] if cut else []
             origin = f"from {_summary(was)} to {_summary(now)}" if was else f"{_summary(now)}, new"
             steps.append(f"{face.plan.name}: {origin}{': ' + ', '.join(parts) if parts else ''}.")
-        inputs = sorted({run.tracker_number for run in after.runs if run.face is face})
-        word = "input" if len(inputs) == 1 else "inputs"
-        steps.append(f"  to {word} {' and '.join(map(str, inputs))} of {converter.inverter.name}.")
+        for unit in on:
+            inputs = sorted({run.tracker_number for run in unit.stringing.runs if _same(run.face, face)})
+            word = "input" if len(inputs) == 1 else "inputs"
+            steps.append(f"  to {word} {' and '.join(map(str, inputs))} of {unit.inverter.name}.")
     count = sum(len(_on_roof(face)) for face in context.faces)
-    gone = max(count - after.strings, 0)
+    after = sum(unit.stringing.strings for unit in units)
+    gone = max(count - after, 0)
     if gone:
-        steps.append(f"{count} strings become {after.strings}: {gone} pairs of plugs and their branch joints go.")
-    fuses = _fuses(context, after)
-    had = _fuses(context, before)
+        steps.append(f"{count} strings become {after}: {gone} pairs of plugs and their branch joints go.")
+    fuses = sum(_fuses(context, unit.stringing) for unit in new)
+    had = _fuses(context, context.kept.stringing)
     if fuses:
         steps.append(f"Add {fuses} string fuses.")
     elif had:
         steps.append(f"The {had} string fuses of the old strings are not needed any more.")
     kept = context.kept.inverter
     steps.append(f"Isolate {kept.name} on both sides and prove each string dead before a plug is drawn.")
-    return Restringing(tuple(steps), count, after.strings, gone, opened, made, fuses)
+    return Restringing(tuple(steps), count, after, gone, opened, made, fuses)
+
+
+def _same(one: Face, other: Face) -> bool:
+    """Whether both are one face: what is made anew of it is another object."""
+    return one.plan.name == other.plan.name
 
 
 def _on_roof(face: Face) -> list[int]:
@@ -76,7 +92,7 @@ def _on_roof(face: Face) -> list[int]:
 
 def _lengths(strings: Stringing, face: Face) -> list[int]:
     """Modules in series of every string of a face, the longest first."""
-    mine = [run for run in strings.runs if run.face.plan.name == face.plan.name]
+    mine = [run for run in strings.runs if _same(run.face, face)]
     return sorted((run.in_series for run in mine for _ in range(run.parallel)), reverse=True)
 
 
