@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QFontMetricsF, QImage
 from PySide6.QtWidgets import (
     QAbstractButton,
     QComboBox,
@@ -17,10 +17,10 @@ from calm_relay.desk.app import job_files
 from calm_relay.desk.app.application import make_window
 from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.benches.site_bench import TYPED
-from calm_relay.desk.charts.scale_rows import ScaleRows
+from calm_relay.desk.charts.scale_rows import PITCH, ScaleRows
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.view import LETTERS
-from calm_relay.desk.widgets.theme import LIGHT
+from calm_relay.desk.widgets.theme import LIGHT, font
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.model import WeatherFile
 from calm_relay.planning.architecture.ways import architectures
@@ -521,7 +521,7 @@ def test_options_that_can_be_built_have_buttons_and_the_others_a_list(window, se
     assert "strings lie on the roof" in window.margin.notes[0].finding.sentence
 
 
-def test_a_refused_option_has_no_bar_and_more_options_crowd(demo_plan):
+def test_a_refused_option_has_no_bar_and_words_of_bars_keep_clear(dressed, demo_plan):
     cottage = plan(demo_job("cottage"))
     numbers = [number for number, option in enumerate(cottage.options) if not isinstance(option, RefusedOption)]
     barred = next(number for number, option in enumerate(cottage.options) if isinstance(option, RefusedOption))
@@ -531,7 +531,10 @@ def test_a_refused_option_has_no_bar_and_more_options_crowd(demo_plan):
     )
     assert refused.height == three.height
     four = ScaleRows(scales_of(cottage), LETTERS[: len(cottage.options)], 0, "", LIGHT, tuple(numbers[:4]))
-    assert three.height < four.height < 1.15 * three.height
+    bars = len(scales_of(cottage))
+    assert four.height - three.height == pytest.approx(bars * PITCH)
+    # Digits and capitals of one bar end above those of the next.
+    assert QFontMetricsF(font(7.6, strong=True)).capHeight() + 2.0 <= PITCH
 
 
 def test_a_window_opens_on_a_demo_by_its_word(dressed, qtbot, asked, settled):

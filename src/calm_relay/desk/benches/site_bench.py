@@ -83,7 +83,7 @@ class SiteBench(Bench):
         self.sure = RichLabel()
         self.sure.setWordWrap(True)
         self.sure.setFont(font(9))
-        self.figures = FiguresGrid()
+        self.figures = FiguresGrid(narrow=True)
         self.chart = SiteChart()
         self._lay_out()
 

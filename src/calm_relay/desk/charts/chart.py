@@ -105,12 +105,16 @@ class Chart(pg.PlotWidget):
 
     def start(self) -> None:
         """Clears what is drawn and takes the colours anew."""
+        self.waits_no_more()
+        self.clear()
+        self.dress()
+
+    def waits_no_more(self) -> None:
+        """Takes away the words that stand where nothing is drawn yet."""
         if self._waiting is not None:
             self._waiting.hide()
             let_go(self._waiting)
             self._waiting = None
-        self.clear()
-        self.dress()
 
     def begins(self, result) -> bool:
         """Clears the chart and hides it where there is nothing to draw; says whether there is."""

@@ -7,9 +7,8 @@ from calm_relay.desk.widgets.theme import Colours, font
 
 LABEL = 166.0
 VALUE = 112.0
-# Height of a bar by how many stand in a row: all rows of a measure must fit one screen.
-PITCH = {1: 10.0, 2: 10.0, 3: 10.0, 4: 8.2}
-CROWDED = 7.0
+# Height of a bar with its words: those of the next one must not run into them. On paper eyes come nearer.
+PITCH, ON_PAPER = 11.0, 8.2
 GAP = 5.5
 TOP = 3.0
 
@@ -21,12 +20,11 @@ class ScaleRows:
     when left out.
     """
 
-    def __init__(self, scales, letters, shown: int, note: str, colours: Colours, numbers=None):
+    def __init__(self, scales, letters, shown: int, note: str, colours: Colours, numbers=None, *, pitch=PITCH):
         self.scales, self._letters, self._shown, self._note = tuple(scales), letters, shown, note
-        self._colours = colours
+        self._colours, self._pitch = colours, pitch
         wanted = range(len(letters)) if numbers is None else numbers
         self._live = [i for i in wanted if any(scale.values[i] is not None for scale in self.scales)]
-        self._pitch = PITCH.get(max(len(self._live), 1), CROWDED)
 
     @property
     def row_height(self) -> float:
@@ -88,7 +86,7 @@ class ScaleRows:
         look, value, text = self._colours, scale.values[number], scale.texts[number]
         mine = number == self._shown
         painter.setPen(QColor(look.ink if mine else look.quiet))
-        painter.setFont(font(7.6 if self._pitch >= 10 else 6.8, strong=mine))
+        painter.setFont(font(0.69 * self._pitch, strong=mine))
         line = QRectF(LABEL - 16, track.top() - 2, 14, self._pitch + 1)
         painter.drawText(line, Qt.AlignmentFlag.AlignCenter, self._letters[number])
         painter.setPen(Qt.PenStyle.NoPen)

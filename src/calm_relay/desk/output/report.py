@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import QRectF
 
 from calm_relay import __version__
-from calm_relay.desk.charts.scale_rows import ScaleRows
+from calm_relay.desk.charts.scale_rows import ON_PAPER, ScaleRows
 from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
 from calm_relay.desk.output.pages import paper_of, pdf_of
 from calm_relay.desk.view import LETTERS
@@ -89,7 +89,13 @@ def _comparison(pages, plan):
     keys = [option.key for option in plan.options]
     shown = keys.index(plan.choice.key) if plan.choice.key else 0
     rows = ScaleRows(
-        scales_of(plan), LETTERS[: len(keys)], shown, plan.assumed_note, LIGHT, compared(plan, 0, PRINTED)
+        scales_of(plan),
+        LETTERS[: len(keys)],
+        shown,
+        plan.assumed_note,
+        LIGHT,
+        compared(plan, 0, PRINTED),
+        pitch=ON_PAPER,
     )
     pages.head("The options on common scales", rows.height + 30)
     pages.picture(lambda painter: rows.paint(painter, 720), 720, rows.height)

@@ -9,16 +9,19 @@ from calm_relay.desk.widgets.wording import keep_units
 
 
 class FiguresGrid(QWidget):
-    """Shows `planning.views.figures`; with `sources` the third column says where each comes from."""
+    """Shows `planning.views.figures`; with `sources` the third column says where each comes from.
 
-    def __init__(self, sources: bool = False, parent=None):
+    One that is `narrow` has each label above its value, so that a value need not break.
+    """
+
+    def __init__(self, sources: bool = False, *, narrow: bool = False, parent=None):
         super().__init__(parent)
-        self._sources = sources
+        self._sources, self._narrow = sources, narrow
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 4, 0, 4)
         self._grid.setHorizontalSpacing(18)
         self._grid.setVerticalSpacing(5)
-        self._grid.setColumnStretch(2 if sources else 1, 1)
+        self._grid.setColumnStretch(0 if narrow else 2 if sources else 1, 1)
 
     def show_figures(self, figures) -> None:
         """Shows rows of label, value and source."""
@@ -40,4 +43,5 @@ class FiguresGrid(QWidget):
                 # What wraps would otherwise let itself be pressed below one line.
                 cell.ensurePolished()
                 cell.setMinimumHeight(cell.fontMetrics().height())
-                self._grid.addWidget(cell, row, column)
+                at = (2 * row + column, 0) if self._narrow else (row, column)
+                self._grid.addWidget(cell, *at)
