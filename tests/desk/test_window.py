@@ -331,8 +331,8 @@ def test_numbers_keep_their_units():
     from calm_relay.desk.widgets.wording import keep_units
 
     assert (
-        keep_units("asks 10.8 kW at -3 °C, NZ$ 473 for 3 units")
-        == "asks 10.8\u00a0kW at -3\u00a0°C, NZ$\u00a0473 for 3 units"
+        keep_units("asks 10.8 kW at -3 °C, NZ$ 473 for 3 units of 4 mm², × 0.94")
+        == "asks 10.8\u00a0kW at -3\u00a0°C, NZ$\u00a0473 for 3 units of 4\u00a0mm², ×\u00a00.94"
     )
 
 

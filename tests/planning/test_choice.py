@@ -6,8 +6,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.common.amounts import amount_text, breaks_even, to_two_figures
 from calm_relay.planning.verdict.choice import choose
 from calm_relay.planning.verdict.purposes import MEASURES
+from calm_relay.planning.views.scales import scales_of
 from tests.plans import plan
 
 
@@ -127,3 +130,17 @@ def test_an_option_that_another_beats_in_everything_reverses_no_rank(
     assert ranked(before) == ranked(after)
     assert after.scores["beaten"].total <= after.scores[f"option-{whose}"].total + 1e-12
     assert after.key == before.key
+
+
+@pytest.mark.parametrize("name", ["pottery", "two-homes"])
+def test_what_the_verdict_calls_even_is_nothing_on_its_scale(name):
+    made = plan(demo_job(name))
+    worth = next(scale for scale in scales_of(made) if scale.key == "worth")
+    told = dict(zip((option.key for option in made.options), worth.texts, strict=True))
+    for option in made.live:
+        money = option.outcome.money
+        even = breaks_even(money.npv, money.outlay)
+        assert told[option.key] == amount_text(
+            0.0 if even else to_two_figures(money.npv), made.job.tariff.currency
+        )
+    assert not breaks_even(-200.0, 10_000.0) and breaks_even(-41.0, 13_660.0)

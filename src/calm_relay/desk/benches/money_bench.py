@@ -17,7 +17,7 @@ from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.own_tariffs import read_tariffs
-from calm_relay.planning.common.amounts import amount_text
+from calm_relay.planning.common.amounts import amount_text, breaks_even
 
 PARTS = (("picture", "Picture"), ("table", "Year by year"), ("whole", "Whole change"), ("sure", "How sure"))
 FINANCE_ROWS = (
@@ -199,18 +199,19 @@ class MoneyBench(Bench):
         heads, rows = year_rows(flow)
         self.table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
         paid = "" if flow.payback is None else f", paid back after about {flow.payback:.0f} years"
-        worth = amount_text(flow.npv, currency)
-        said = f"{flow.option.title}: worth {worth} today over {flow.years} years{paid}"
+        even = breaks_even(flow.npv, flow.option.outcome.money.outlay)
+        worth = "about breaks even" if even else f"worth {amount_text(flow.npv, currency)} today"
+        said = f"{flow.option.title}: {worth} over {flow.years} years{paid}"
         self.verdict.setText(said if self.whole is None else f"{said}. {self.whole.sentence}")
         beware = beware_of(flow) + (() if self.whole is None else self.whole.beware)
         self.problem.setText(" ".join(beware))
         self._show_whole(self.whole)
         self.problem.setVisible(bool(self.problem.text()))
-        assumed = self._view.plan.assumed_note
+        source, assumed = self._view.plan.site.source, self._view.plan.assumed_note
         paid_by = f"Paid by {self._job.finance.way}.{_switch_words(self._job.finance.switch)}"
         self.note.setText(
             "Each year is simulated with array and battery as old as they are then; savings are against the house as "
-            f"it stands. {paid_by} Weather: {self._view.plan.site.source}{f' ({assumed})' if assumed else ''}."
+            f"it stands. {paid_by} Weather: {source}{f' ({assumed})' if assumed not in source else ''}."
         )
 
     @property

@@ -9,6 +9,7 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.limit_rows import LimitRows
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
+from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
 from calm_relay.job.field_words import choices_of
@@ -113,7 +114,7 @@ class RoutePanel(QWidget):
         self.size.setText(shown.size)
         self.why.setText(shown.why)
         self.bars.show_bars(shown.bars)
-        self.lines.setText("\n".join(shown.lines))
+        self.lines.setText(keep_units("\n".join(shown.lines)))
         route = job.wiring.route(key)
         cable = sheet.plan.cable(key)
         self.fields["size"].offer(

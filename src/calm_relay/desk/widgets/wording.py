@@ -2,7 +2,8 @@
 
 import re
 
-_UNIT = re.compile(r"(?<=\d) (?=(?:kWh|kWp|kW|W|V|A|h|l|s|km|days?|min|kVA|Hz|°C|years?)\b)|(?<=[$€£¥]) (?=\d)")
+_UNITS = "kWh|kWp|kW|W|V|A|h|l|s|km|m|mm²|m²|days?|min|kVA|Hz|°C|years?"
+_UNIT = re.compile(rf"(?<=\d) (?=(?:{_UNITS})\b)|(?<=[$€£¥×]) (?=\d)")
 
 
 def keep_units(text: str) -> str:

@@ -15,6 +15,15 @@ def amount_text(amount: float, currency: str) -> str:
     return f"{'−' if amount < -0.5 else ''}{currency} {abs(amount):,.0f}"
 
 
+# A gain or a loss below this share of the outlay is none: what lies many years ahead is not known so well.
+EVEN = 0.01
+
+
+def breaks_even(npv: float, outlay: float) -> bool:
+    """Whether so little is gained or lost of an outlay that it is neither."""
+    return abs(npv) < EVEN * outlay
+
+
 def to_two_figures(amount: float) -> float:
     """An amount to two figures: what lies many years ahead is known no better."""
     step = 10.0 ** max(floor(log10(max(abs(amount), 1.0))) - 1, 0)

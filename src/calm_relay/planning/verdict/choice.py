@@ -6,7 +6,7 @@ import numpy as np
 
 from calm_relay.job.model import Job, Purpose, PurposeKind
 from calm_relay.planning.architecture.design import Design
-from calm_relay.planning.common.amounts import money_text, to_two_figures
+from calm_relay.planning.common.amounts import breaks_even, money_text, to_two_figures
 from calm_relay.planning.common.wanted import wanted_words
 from calm_relay.planning.operation.outcome import Brief, Outcome
 from calm_relay.planning.site.demand import DemandYear
@@ -15,8 +15,6 @@ from calm_relay.planning.verdict.purposes import MEASURES
 from calm_relay.planning.verdict.reasons import Reason, reasons_for, with_beaten
 
 CLOSE = 0.02
-# Share of the outlay below which a gain or a loss over the years is none that can be told.
-EVEN = 0.01
 # Weightings that are tried round the user's own.
 WEIGHTINGS = 1000
 # How many of the other options the verdict names.
@@ -185,7 +183,7 @@ def _money(option: Option, job: Job) -> str:
     npv, years = option.outcome.money.npv, job.costs.horizon_years
     if option.outcome.money.outlay <= 0:
         return "neither gains nor loses"
-    if abs(npv) < EVEN * option.outcome.money.outlay:
+    if breaks_even(npv, option.outcome.money.outlay):
         return f"about breaks even over {years} years"
     return (
         f"{'gains' if npv >= 0 else 'loses'} about {money_text(job, to_two_figures(abs(npv)))} over {years} years"

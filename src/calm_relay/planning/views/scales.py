@@ -4,7 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.cost import KINDS
-from calm_relay.planning.common.amounts import amount_text, to_two_figures
+from calm_relay.planning.common.amounts import amount_text, breaks_even, to_two_figures
+from calm_relay.planning.operation.outcome import Money
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.clipping import clipped_year
 from calm_relay.planning.verdict.option import Option
@@ -59,6 +60,10 @@ def _years(value: float, currency: str) -> str:
     return "never" if value == float("inf") else f"{value:.1f} years"
 
 
+def _worth(money: Money) -> float:
+    return 0.0 if breaks_even(money.npv, money.outlay) else money.npv
+
+
 def _percent(value: float, currency: str) -> str:
     return f"{value:.1%}"
 
@@ -107,7 +112,7 @@ MEASURES = (
         "what comes in and goes out over the job's years as all ages, at today's worth; see the bench Money",
         False,
         True,
-        lambda option, plan: option.outcome.money.npv,
+        lambda option, plan: _worth(option.outcome.money),
         lambda amount, currency: amount_text(to_two_figures(amount), currency),
     ),
     _Measure(

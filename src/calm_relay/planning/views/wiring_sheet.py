@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.findings import Finding
 from calm_relay.planning.studies.cable_losses import CableYear, cable_years
@@ -76,7 +77,7 @@ class WiringSheet:
             size = cable.words if not cable.is_there else f"not seen; {cable.words} fits"
             saves = ""
             if year is not None and year.next_size and year.saved_money >= 0.5:
-                saves = f"{year.saved_money:,.0f} {self.currency}"
+                saves = amount_text(year.saved_money, self.currency)
             result.append(
                 [
                     name_of(cable.edge, self.plan.topology),
@@ -145,7 +146,7 @@ def _sheet(cable: Cable, sheet: WiringSheet) -> CableSheet:
         if year.next_size and year.saved_kwh >= 0.5:
             size = size_words(sheet.plan.tables.size(year.next_size))
             said += f"; {size} would save {year.saved_kwh:,.0f} kWh a year"
-            said += f", {year.saved_money:,.0f} {sheet.currency} over the job's years"
+            said += f", {amount_text(year.saved_money, sheet.currency)} over the job's years"
         lines.append(f"{said}.")
     if cable.problem:
         lines.insert(0, f"{cable.problem}.")
