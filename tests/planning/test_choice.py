@@ -144,3 +144,12 @@ def test_what_the_verdict_calls_even_is_nothing_on_its_scale(name):
             0.0 if even else to_two_figures(money.npv), made.job.tariff.currency
         )
     assert not breaks_even(-200.0, 10_000.0) and breaks_even(-41.0, 13_660.0)
+
+
+def test_the_score_of_an_option_that_is_stopped_says_so():
+    made = plan(demo_job("two-homes"))
+    score = next(scale for scale in scales_of(made) if scale.key == "score")
+    said = dict(zip((option.key for option in made.options), score.texts, strict=True))
+    stopped = [option.key for option in made.live if option.stopped]
+    assert stopped and made.choice.key not in stopped
+    assert [option.key for option in made.live if said[option.key].endswith(" · stop")] == stopped

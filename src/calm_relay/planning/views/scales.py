@@ -375,6 +375,12 @@ def scales_of(plan: Plan) -> tuple[Scale, ...]:
             measure.value(option, plan) if isinstance(option, Option) else None for option in plan.options
         )
         texts = tuple("–" if value is None else measure.text(value, currency) for value in values)
+        if measure.key == "score":
+            # One that may not be built as it stands is never the best, however well it would fit.
+            texts = tuple(
+                f"{text} · stop" if isinstance(option, Option) and option.stopped else text
+                for text, option in zip(texts, plan.options, strict=True)
+            )
         scales.append(
             Scale(
                 measure.key,
