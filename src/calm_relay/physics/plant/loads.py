@@ -7,7 +7,9 @@ beyond that a load takes what the arrays leave, before the batteries or after th
 """
 
 from collections.abc import Sequence
+from copy import copy
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -39,6 +41,10 @@ LOAD = np.dtype(
     ]
     + [(name, "i8") for name in ("first", "from_battery", "managed", "phase", "converter")]
 )
+
+
+# Fields of a load that may hold whatever their type does.
+UNCHECKED = {"first", "from_battery", "managed", "phase", "converter"}
 
 
 @dataclass(frozen=True, eq=False)
@@ -119,8 +125,12 @@ class ControlledLoad:
             raise ValueError("gain must hold numbers above 0")
 
     def after(self, **changes: object) -> "ControlledLoad":
-        """The same with fields changed."""
-        return ControlledLoad(**{**vars(self), **changes})
+        """The same with fields changed; what was checked is not checked again where it stays."""
+        made = copy(self)
+        vars(made).update(changes)
+        if not changes.keys() <= UNCHECKED:
+            made.__post_init__()
+        return made
 
 
 class LoadSteps(NamedTuple):
@@ -341,13 +351,20 @@ class LoadsRun:
             Number of the load.
         """
         if name == "taken":
-            each = np.maximum(self.kw, 0.0).sum(axis=1) * self.step_h
+            each = self._taken_kwh
         elif name == "used":
-            wanted = np.array([item.draw_kw.sum() for item in self.loads]) * self.step_h
-            each = wanted - self.sums[:, SHORT]
+            each = self._wanted_kwh - self.sums[:, SHORT]
         else:
             each = self.sums[:, LOAD_SUMS.index(name)]
         return float(each.sum() if load is None else each[load])
+
+    @cached_property
+    def _taken_kwh(self) -> np.ndarray:
+        return np.asarray(np.maximum(self.kw, 0.0).sum(axis=1) * self.step_h)
+
+    @cached_property
+    def _wanted_kwh(self) -> np.ndarray:
+        return np.array([item.draw_kw.sum() for item in self.loads]) * self.step_h
 
     def residuals_kwh(self) -> np.ndarray:
         """What does not close in each store over the run [kWh]."""

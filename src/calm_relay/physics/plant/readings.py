@@ -98,3 +98,64 @@ def highest_sum(load: np.ndarray, more: np.ndarray, share: float) -> tuple[float
             if value > best:
                 best, row, step = value, i, t
     return best, row, step
+
+
+@compiled
+def phase_peaks(
+    home_kw: np.ndarray,
+    loads_kw: np.ndarray,
+    loads_on: np.ndarray,
+    ac_side: np.ndarray,
+    units_on: np.ndarray,
+    imported: np.ndarray,
+    exported: np.ndarray,
+) -> np.ndarray:
+    """The most that each phase draws in a step; 0 where it draws in none.
+
+    Parameters
+    ----------
+    home_kw : ndarray, shape (phases, steps)
+        What the home takes, without its controlled loads [kW].
+    loads_kw : ndarray, shape (loads, steps)
+        What controlled loads take [kW].
+    loads_on : ndarray, shape (loads, phases)
+        The share of each on each phase.
+    ac_side : ndarray, shape (units, 2, steps)
+        What each unit gives, and what it draws for itself [kW].
+    units_on : ndarray, shape (units, phases)
+        The share of each on each phase.
+    imported, exported : ndarray, shape (steps,)
+        What all phases together take from the grid and give to it [kW].
+
+    Returns
+    -------
+    ndarray, shape (phases,)
+    """
+    phases, steps = home_kw.shape
+    drawn, peaks = home_kw.copy(), np.zeros(phases)
+    # What units that are spread evenly give together is told by the bus.
+    even = exported - imported
+    for f in range(phases):
+        for k in range(loads_kw.shape[0]):
+            if loads_on[k, f] != 0.0:
+                drawn[f] += loads_on[k, f] * loads_kw[k]
+        even += drawn[f]
+    for j in range(ac_side.shape[0]):
+        if (units_on[j] != units_on[j, 0]).any():
+            even -= ac_side[j, 0] - ac_side[j, 1]
+            for f in range(phases):
+                if units_on[j, f] != 0.0:
+                    drawn[f] -= units_on[j, f] * (ac_side[j, 0] - ac_side[j, 1])
+    for f in range(phases):
+        # Four that do not wait for each other.
+        a, b, c, d = 0.0, 0.0, 0.0, 0.0
+        row, share, fours = drawn[f], 1.0 / phases, steps - steps % 4
+        for t in range(0, fours, 4):
+            a = max(a, row[t] - share * even[t])
+            b = max(b, row[t + 1] - share * even[t + 1])
+            c = max(c, row[t + 2] - share * even[t + 2])
+            d = max(d, row[t + 3] - share * even[t + 3])
+        for t in range(fours, steps):
+            a = max(a, row[t] - share * even[t])
+        peaks[f] = max(a, b, c, d)
+    return peaks

@@ -4,8 +4,6 @@ from collections.abc import Iterator, Mapping
 from math import ceil
 from typing import Any
 
-import numpy as np
-
 from calm_relay.job.backup_board import Circuit
 from calm_relay.job.demand import LOAD_FIELDS, ScheduledLoad
 from calm_relay.job.equipment import Inverter
@@ -36,10 +34,11 @@ from calm_relay.planning.operation.island import (
     start_volts,
 )
 from calm_relay.planning.operation.machine_starts import (
+    LegLoads,
     StartMargin,
     dropped_to_fit,
     extra_kw,
-    may_ask_kw,
+    leg_loads,
     may_ask_together_kw,
     start_margin,
 )
@@ -336,14 +335,11 @@ def check_legs(subject: Subject) -> list[Finding]:
     if not rows.names or converter.inverter.phases == "single":
         return []
     count = 2 if subject.job.supply.phases == "split" else 3
-    most = may_ask_kw(subject.job, subject.context.demand, rows)
-    legs = np.array([(most * rows.legs[:, [n]]).sum(axis=0) for n in range(count)])
-    at = int(legs.max(axis=0).argmax())
-    leg_kw = subject.outcome.backup.power_kw / count
-    worst = float(legs[:, at].max())
+    legs = leg_loads(subject.job, subject.context.demand, rows, count)
+    leg_kw, worst = subject.outcome.backup.power_kw / count, max(legs.asked_kw)
     over = worst > leg_kw
     volts = leg_volts(converter.inverter.phases, converter.inverter.volts)
-    summary = " / ".join(f"{kw:.1f}" for kw in legs[:, at])
+    summary = " / ".join(f"{kw:.1f}" for kw in legs.asked_kw)
     when = vocabulary_of(subject.job.supply).in_an_outage
     return [
         warns_if(
@@ -355,28 +351,17 @@ def check_legs(subject: Subject) -> list[Finding]:
             f"{leg_kw:.1f} kW, {leg_kw * 1000 / volts:.0f} A, on each.",
             reading=(worst, leg_kw, "kW"),
             rule=f"{converter.inverter.name}, datasheet",
-            mends=_moved(rows, most, legs, count) if over else (),
+            mends=_moved(legs) if over else (),
         )
     ]
 
 
-def _moved(rows: BackedUpLoads, kw: np.ndarray, legs: np.ndarray, count: int) -> tuple[Mend, ...]:
-    """The move of one circuit to another leg that lowers the fullest most; none where no move does."""
-    best, taken = float(legs.max()) * 0.98, None
-    for number, name in enumerate(rows.names):
-        off_grid = np.flatnonzero(rows.legs[number] == 1.0)
-        if not off_grid.size:
-            continue
-        for to in (leg for leg in range(count) if leg != off_grid[0]):
-            moved = legs.copy()
-            moved[off_grid[0]] -= kw[number]
-            moved[to] += kw[number]
-            if moved.max() < best:
-                best, taken = float(moved.max()), (name, str(to + 1))
-    if taken is None:
+def _moved(legs: LegLoads) -> tuple[Mend, ...]:
+    """The move of a circuit that lowers the fullest leg most; none where no move does."""
+    if legs.move is None:
         return ()
-    name, leg = taken
-    return (backup_board_mend(f"Move “{name}” to leg {leg}", {name: {"leg": leg}}),)
+    name, leg = legs.move
+    return (backup_board_mend(f"Move “{name}” to leg {leg}", {name: {"leg": str(leg)}}),)
 
 
 @check

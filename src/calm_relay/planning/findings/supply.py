@@ -19,7 +19,7 @@ from calm_relay.planning.findings.base import (
 )
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY
 from calm_relay.planning.operation.island import leg_volts
-from calm_relay.planning.operation.phases import import_by_phase
+from calm_relay.planning.operation.phases import import_by_phase, import_peaks_kw
 
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
@@ -29,9 +29,9 @@ CONTINUOUS_H = 3.0
 def check_main_fuse(subject: Subject) -> list[Finding]:
     """What each phase or leg draws in the year, charging included, must pass the main fuse."""
     supply = subject.job.supply
-    phases_kw = import_by_phase(subject.design, subject.job, subject.context.demand, subject.outcome.year)
-    worst = int(phases_kw.max(axis=1).argmax())
-    worst_kw = float(phases_kw[worst].max())
+    peaks_kw = import_peaks_kw(subject.design, subject.job, subject.outcome.year, subject.context.demand)
+    worst = int(peaks_kw.argmax())
+    worst_kw = float(peaks_kw[worst])
     volts = leg_volts(supply.phases, supply.volts)
     limit_kw = supply.main_fuse_a * volts / 1000.0
     name = {"single": "", "split": f" on leg {worst + 1}", "three": f" on phase {worst + 1}"}[supply.phases]
@@ -40,7 +40,7 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
         f"Highest import{name}, mean of a quarter hour, {worst_kw:.1f} kW ({worst_kw * 1000 / volts:.0f} A); the main "
         f"fuse carries {limit_kw:.1f} kW ({supply.main_fuse_a:g} A)."
     )
-    severity, mends = Severity.OK, _heavier(subject, worst, phases_kw, limit_kw)
+    severity, mends = Severity.OK, _lighter(subject, worst, peaks_kw)
     if worst_kw > limit_kw:
         severity = Severity.STOP
     elif briefly_kw > limit_kw:
@@ -89,12 +89,12 @@ def check_continuous_import(subject: Subject) -> list[Finding]:
     ]
 
 
-def _heavier(subject: Subject, worst: int, phases_kw: np.ndarray, limit_kw: float) -> tuple[Mend, ...]:
+def _lighter(subject: Subject, worst: int, peaks_kw: np.ndarray) -> tuple[Mend, ...]:
     """Hangs single-phase units on another phase where that is enough."""
     supply = subject.job.supply
     if supply.phases != "three" or supply.single_on != worst + 1:
         return ()
-    best = int(phases_kw.max(axis=1).argmin()) + 1
+    best = int(peaks_kw.argmin()) + 1
     changed = supply.with_(single_on=best)
     return (Mend(f"Single-phase units on phase {best}", lambda job: job.with_(supply=changed)),)
 

@@ -123,6 +123,50 @@ def _may_ask_together_kw(
     return _may_ask_kw(loads, board, demand, fed).sum(axis=0)
 
 
+@dataclass(frozen=True)
+class LegLoads:
+    """What circuits may ask for minutes on each leg in the step in which one leg asks most [kW].
+
+    `move` is the circuit and the leg, from 1, to which it goes, that lowers the fullest leg most; None where no move
+    lowers it by more than a fiftieth.
+    """
+
+    asked_kw: tuple[float, ...]
+    move: tuple[str, int] | None
+
+
+def leg_loads(job: Job, demand: DemandYear, fed: BackedUpLoads, count: int) -> LegLoads:
+    """What circuits may ask on each of so many legs."""
+    return _leg_loads(demand.machines, job.backup_board, demand, fed, count)
+
+
+@kept
+def _leg_loads(
+    loads: tuple[ScheduledLoad, ...], board: BackupBoard | None, demand: DemandYear, fed: BackedUpLoads, count: int
+) -> LegLoads:
+    most = _may_ask_kw(loads, board, demand, fed)
+    legs = fed.legs[:, :count].T @ most
+    at = int(legs.max(axis=0).argmax())
+    return LegLoads(tuple(legs[:, at].tolist()), _best_move(fed, most, legs))
+
+
+def _best_move(fed: BackedUpLoads, kw: np.ndarray, legs: np.ndarray) -> tuple[str, int] | None:
+    highest = legs.max(axis=1)
+    best, taken = float(highest.max()) * 0.98, None
+    for number, name in enumerate(fed.names):
+        (whole_on,) = np.nonzero(fed.legs[number] == 1.0)
+        if not whole_on.size or highest[whole_on[0]] < highest.max():
+            continue
+        home = int(whole_on[0])
+        relieved = float((legs[home] - kw[number]).max())
+        for to in (leg for leg in range(legs.shape[0]) if leg != home):
+            rest = [highest[leg] for leg in range(legs.shape[0]) if leg not in (home, to)]
+            then = max(relieved, float((legs[to] + kw[number]).max()), *rest)
+            if then < best:
+                best, taken = then, (name, to + 1)
+    return taken
+
+
 @kept
 def _may_ask_kw(
     loads: tuple[ScheduledLoad, ...], board: BackupBoard | None, demand: DemandYear, fed: BackedUpLoads

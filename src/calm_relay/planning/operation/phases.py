@@ -5,6 +5,7 @@ import numpy as np
 from calm_relay.job.backup_board import BackupBoard
 from calm_relay.job.model import Job, Supply
 from calm_relay.physics.kept import kept
+from calm_relay.physics.plant.readings import phase_peaks
 from calm_relay.physics.plant.year import PlantBus, PlantYear
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.backed_up_loads import behind_relay, whole_house
@@ -15,6 +16,7 @@ from calm_relay.planning.site.home_phases import (
     Phases,
     controlled_by_phase,
     demand_by_phase,
+    loads_on_phases,
     spread_of,
 )
 
@@ -48,6 +50,17 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
         ac_kw, standby_kw = year.ac_side.swapaxes(0, 1)
         drawn_kw = load_kw - shares.T @ (ac_kw - standby_kw)
     return np.maximum(drawn_kw, 0.0, out=drawn_kw)
+
+
+def import_peaks_kw(design: Design, job: Job, year: PlantYear, demand: DemandYear) -> np.ndarray:
+    """The most that each phase or leg draws in a step of the year, shape (phases,) [kW]; see `import_by_phase`."""
+    if job.supply.phases == "single":
+        return np.array([year.highest_import_kw])
+    house_kw = _house_by_phase(job.backup_board, job.supply, job.load_phases, demand)
+    loads_on = loads_on_phases(job.supply, year.loads)
+    units_on = units_by_phase(design, job)
+    flows = year.at_bus("import"), year.at_bus("export")
+    return phase_peaks(house_kw, year.loads.kw, loads_on, year.ac_side, units_on, *flows)
 
 
 def _given(demand: DemandYear, year: PlantBus) -> np.ndarray:

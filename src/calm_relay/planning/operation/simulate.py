@@ -6,6 +6,8 @@ from functools import lru_cache
 import numpy as np
 
 from calm_relay.job.base import minutes_of
+from calm_relay.job.control import Control
+from calm_relay.job.demand import MeteredDemand, ShapedDemand
 from calm_relay.job.model import Job
 from calm_relay.job.tariff import Tariff
 from calm_relay.physics.array_yield import FaceYield
@@ -32,6 +34,7 @@ from calm_relay.planning.site.array import face_in
 from calm_relay.planning.site.battery_temperature import battery_air_c, charge_derate, discharge_derate
 from calm_relay.planning.site.controlled_loads import NamedLoad, controlled_loads
 from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.site.home_phases import Phases
 from calm_relay.planning.site.prices import feed_in_series, price_series
 from calm_relay.planning.site.site_year import SiteYear
 from calm_relay.planning.strings.shared_input import shared_loss
@@ -104,11 +107,17 @@ def inputs_in(inputs: Inputs, design: Design, job: Job, weather: SiteYear) -> In
 
 def loads_of(job: Job, site: SiteYear) -> tuple[NamedLoad, ...]:
     """The controlled loads of a job in the order in which they take surplus."""
-    on = dict(job.load_phases)
-    tariff = job.tariff if job.supply.on_grid else None
+    return _loads_of(job.demand, job.control, job.tariff if job.supply.on_grid else None, job.load_phases, site)
+
+
+@kept
+def _loads_of(
+    demand: ShapedDemand | MeteredDemand, control: Control, tariff: Tariff | None, phases: Phases, site: SiteYear
+) -> tuple[NamedLoad, ...]:
+    on = dict(phases)
     return tuple(
         replace(item, load=item.load.after(phase=on[item.name])) if item.name in on else item
-        for item in controlled_loads(job.demand, job.control, tariff, site)
+        for item in controlled_loads(demand, control, tariff, site)
     )
 
 

@@ -31,13 +31,16 @@ def demand_by_phase(supply: Supply, phases: Phases, demand: DemandYear) -> np.nd
 
 def controlled_by_phase(supply: Supply, run: LoadsRun) -> np.ndarray:
     """What controlled loads took on each phase or leg, shape (phases, steps); the rest is spread evenly [kW]."""
+    return np.asarray(loads_on_phases(supply, run).T @ run.kw)
+
+
+def loads_on_phases(supply: Supply, run: LoadsRun) -> np.ndarray:
+    """The share of each controlled load on each phase or leg, shape (loads, phases); none of one on a DC bus."""
     count = COUNT[supply.phases]
-    taken = np.zeros((count, run.kw.shape[1]))
-    for load, kw in zip(run.loads, run.kw, strict=True):
-        if load.converter > 0:
-            continue
-        if 0 < load.phase <= count:
-            taken[load.phase - 1] += kw
-        else:
-            taken += kw / count
-    return taken
+    shares = np.zeros((len(run.loads), count))
+    for share, load in zip(shares, run.loads, strict=True):
+        if 0 < load.phase <= count and load.converter == 0:
+            share[load.phase - 1] = 1.0
+        elif load.converter == 0:
+            share[:] = 1.0 / count
+    return shares
