@@ -40,7 +40,7 @@ TABS = (("night", "The night"), ("map", "Every start of the year"), ("every", "E
 HOURS = 30
 AS_IS = "as it is"
 BACKUP_BOARDS = (
-    (AS_IS, "the backed-up loads as they are"),
+    (AS_IS, "the loads as wired"),
     *((school, words.lower()) for school, words in HEADS.items()),
 )
 

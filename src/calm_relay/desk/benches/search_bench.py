@@ -296,8 +296,7 @@ class SearchBench(Bench):
 
     def _draw_cloud(self):
         if self._result is None:
-            self.cloud.start()
-            self.cloud.head("Every plant will be a point here: cost across, benefit up")
+            self.cloud.waits("Every plant will be a point here: cost across, benefit up.")
         else:
             worth, words = self._benefit
             currency = self._view.plan.job.tariff.currency

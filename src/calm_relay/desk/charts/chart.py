@@ -64,14 +64,23 @@ class Chart(pg.PlotWidget):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setAccessibleName(title)
         self._labels = title, x_label, y_label
-        self._waiting = Label("Being worked out…", self)
+        self.waits("Being worked out…")
+
+    def waits(self, words: str) -> None:
+        """Words in place of axes that measure nothing, until something is drawn."""
+        self.clear()
+        self.waits_no_more()
+        self._waiting = Label(words, self)
         self._waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._waiting.setWordWrap(True)
         self._waiting.setFont(font(8.4))
         self._waiting.setAutoFillBackground(True)
+        self._waiting.setGeometry(self.rect().adjusted(0, TITLE_PX, 0, 0))
+        self._waiting.show()
         self.dress()
 
     def resizeEvent(self, event):
-        """Until something was drawn, words stand in place of axes that measure nothing."""
+        """What stands in place of axes fills them."""
         super().resizeEvent(event)
         if self._waiting is not None:
             self._waiting.setGeometry(self.rect().adjusted(0, TITLE_PX, 0, 0))

@@ -34,14 +34,14 @@ class CloudChart(Chart):
     def show_plants(self, plants, edge, words: str, worth, currency: str, chosen) -> None:
         """Draws plants; `edge` is the efficient edge by rising cost, `chosen` the plant picked."""
         look = colours()
-        self.start()
         self._plants, self._worth = plants, worth
+        if not plants:
+            self.waits("No plant has all of this.")
+            return
+        self.start()
         item = self.getPlotItem()
         item.setLabel("bottom", rich("outlay, {}", currency), color=look.quiet)
         item.setLabel("left", rich("{}", words), color=look.quiet)
-        if not plants:
-            self.head("No plant has all of this")
-            return
         costs = np.array([plant.brief.money.outlay for plant in plants])
         worths = np.array([worth(plant) for plant in plants])
         low, high = float(worths.min()), float(worths.max())

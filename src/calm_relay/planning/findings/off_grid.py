@@ -42,7 +42,7 @@ def check_unmet(subject: Subject) -> list[Finding]:
     unserved_h = year.unserved_hours
     sentence = (
         f"{year.unmet_kwh:,.0f} kWh a year are asked and not served, {share:.1%} of the demand; the job allows "
-        f"{target:.1%}. Without supply for {unserved_h:,.0f} h{f', tripped {year.trips} times' if year.trips else ''}."
+        f"{target:.1%}. {_without(unserved_h)}{f', tripped {year.trips} times' if year.trips else ''}."
     )
     mends: tuple[Mend, ...] = ()
     battery = subject.job.battery
@@ -72,6 +72,13 @@ def check_unmet(subject: Subject) -> list[Finding]:
             mends=mends,
         )
     ]
+
+
+def _without(hours: float) -> str:
+    """How long nothing is fed."""
+    if hours < 0.5:
+        return "It is never without supply: what is missing was shed or had to wait"
+    return f"Without supply for {hours:,.0f} h"
 
 
 @off_grid_check
