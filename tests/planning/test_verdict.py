@@ -13,7 +13,8 @@ from calm_relay.planning.common.amounts import to_two_figures
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.operation.lasting import lasting_starts
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.studies.search import search
+from calm_relay.planning.studies import search as search_module
+from calm_relay.planning.studies.search import efficient_edge, search
 from calm_relay.planning.verdict.choice import choose
 from calm_relay.planning.verdict.purposes import MEASURES
 from tests.plans import plan
@@ -72,6 +73,32 @@ def test_the_search_keeps_to_the_hard_lines(demo):
     assert all(plant.brief.money.outlay <= 11_000.0 for plant in held.plants)
     assert all(plant.brief.backup.lasting >= 0.5 for plant in held.plants)
     assert dict(held.refused)["What the customer must have"] >= len(missed)
+
+
+def test_what_costs_too_much_is_known_for_it_without_a_run(demo, monkeypatch):
+    dearest = 11_000.0
+    free = search(plan(demo), most=160)
+    affordable = [plant for plant in free.plants if plant.brief.money.outlay <= dearest]
+    run = []
+    ridden = search_module._ridden
+
+    def counted(plan, trial, bus):
+        run.append(trial.number)
+        return ridden(plan, trial, bus)
+
+    monkeypatch.setattr(search_module, "_ridden", counted)
+    capped = search(plan(demo.with_(must_haves=demo.must_haves.with_(outlay_at_most=dearest))), most=160)
+    assert 0 < len(affordable) < len(free.plants)
+    assert len(run) < free.tried
+    figures = [
+        [(p.number, p.brief.money.saving, p.brief.money.npv, p.brief.backup.lasting) for p in plants]
+        for plants in (affordable, capped.plants)
+    ]
+    assert figures[0] == figures[1]
+    assert capped.tried == free.tried
+    for benefit in ("saving", "npv", "hours"):
+        edges = [[p.number for p in efficient_edge(plants, benefit)] for plants in (affordable, capped.plants)]
+        assert edges[0] == edges[1]
 
 
 def test_a_plant_of_the_search_rides_through_what_it_does_as_an_option(demo):

@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 
 from calm_relay.job.model import Job
+from calm_relay.planning.architecture.cost import cost_lines
+from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.amounts import money_text
 from calm_relay.planning.operation.outcome import Brief, Outcome
 
@@ -18,6 +20,16 @@ class HardLine:
     missed: bool
 
 
+def costs_too_much(design: Design, job: Job) -> bool:
+    """Whether a design's outlay alone misses a hard line, whatever its year comes to."""
+    most = job.must_haves.outlay_at_most
+    return most is not None and _over(sum(line.amount for line in cost_lines(design, job)), most)
+
+
+def _over(outlay: float, most: float) -> bool:
+    return outlay > most + 0.005
+
+
 def lines_of(brief: Brief | Outcome, job: Job) -> list[HardLine]:
     """Each hard line that the job draws, beside what a design reaches.
 
@@ -31,7 +43,7 @@ def lines_of(brief: Brief | Outcome, job: Job) -> list[HardLine]:
     lines, result = job.must_haves, []
     if lines.outlay_at_most is not None:
         outlay, most = brief.money.outlay, lines.outlay_at_most
-        over = outlay > most + 0.005
+        over = _over(outlay, most)
         within = "more than" if over else "within"
         sentence = f"Costs {money_text(job, outlay)}, {within} the {money_text(job, most)} wanted."
         result.append(HardLine(sentence, outlay, most, job.tariff.currency, over))

@@ -27,7 +27,7 @@ from calm_relay.planning.operation.controls import control_of
 from calm_relay.planning.operation.finance import bill_kinds
 from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
-from calm_relay.planning.operation.must_haves import lines_of
+from calm_relay.planning.operation.must_haves import costs_too_much, lines_of
 from calm_relay.planning.operation.outcome import Brief, aged_kinds, battery_left, brief_of, lost_of
 from calm_relay.planning.operation.phases import highest_phase_kw, relay_passes_a, through_relay
 from calm_relay.planning.operation.simulate import inputs_of
@@ -38,6 +38,8 @@ from calm_relay.planning.site.roof_room import most_on, room_of
 from calm_relay.planning.strings.stringing import hard_refusals
 from calm_relay.planning.verdict.choice import score_of
 
+# What plants are counted under that miss a hard line of the job.
+MISSED = "What the customer must have"
 # Designs handed to the workers at a time: between two such heaps the search may be called off.
 BATCH = 4
 
@@ -249,24 +251,32 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
     progress(0.0, "Laying out the plants")
     profiles = control_profiles_of(plan.job)
     designs = _candidates(plan, refused, progress)[: -(-most // len(profiles))]
-    whole = len(designs) * len(profiles)
+    # What costs more than the customer gives need not be run to be known for it.
+    within = [
+        (place * len(profiles), *entry)
+        for place, entry in enumerate(designs)
+        if not costs_too_much(entry[2], entry[1])
+    ]
+    if len(within) < len(designs):
+        refused[MISSED] = refused.get(MISSED, 0) + (len(designs) - len(within)) * len(profiles)
+    whole = len(within) * len(profiles)
     plants: list[Plant] = []
     # While one heap of plants is weighed the next one runs, each in buffers of its own.
     pools = BufferPool(), BufferPool()
     weighed: list[Plant | str] = []
     waiting: _Heap | None = None
     with ThreadPoolExecutor(WORKERS) as workers:
-        for start in range(0, len(designs), BATCH):
-            progress(0.1 + 0.9 * start / len(designs), f"Trying plant {start * len(profiles):,} of {whole:,}")
+        for start in range(0, len(within), BATCH):
+            progress(0.1 + 0.9 * start / len(within), f"Trying plant {start * len(profiles):,} of {whole:,}")
             tried = [
                 trial
-                for roof, job, design in designs[start : start + BATCH]
-                for trial in _tuned(plan, roof, job, design, profiles)
+                for first, roof, job, design in within[start : start + BATCH]
+                for trial in _tuned(plan, first, roof, job, design, profiles)
             ]
             begun = _begin(plan, tried, workers, pools[start // BATCH % 2])
             if waiting is not None:
                 weighed += waiting.weighed(plan)
-            waiting = _Heap(start * len(profiles), tried, begun)
+            waiting = _Heap(tried, begun)
         if waiting is not None:
             weighed += waiting.weighed(plan)
     for result in weighed:
@@ -298,6 +308,7 @@ class _Tried:
 class _Trial:
     """A design under one control profile, what its run reads, and whether its last year is run too."""
 
+    number: int
     of: _Tried
     profile: ControlProfile
     job: Job
@@ -311,18 +322,14 @@ _Run = tuple[IslandSums | PlantBus, float | None, dict[str, float] | None]
 
 @dataclass(frozen=True, eq=False)
 class _Heap:
-    """Trials whose runs have begun: the number of the first, and what gives each run's sums and outages."""
+    """Trials whose runs have begun, and what gives each run's sums and outages."""
 
-    first: int
     trials: list[_Trial]
     runs: "list[Future[_Run]]"
 
     def weighed(self, plan: Plan) -> list[Plant | str]:
         """Each as a plant, or what it fails by."""
-        pairs = zip(self.trials, self.runs, strict=True)
-        return [
-            _weighed(plan, number, trial, *run.result()) for number, (trial, run) in enumerate(pairs, self.first)
-        ]
+        return [_weighed(plan, trial, *run.result()) for trial, run in zip(self.trials, self.runs, strict=True)]
 
 
 def _begin(plan: Plan, trials: list[_Trial], workers: Executor, buffers: BufferPool) -> "list[Future[_Run]]":
@@ -359,21 +366,23 @@ def _lost(plan: Plan, trial: _Trial, bus: PlantBus, last: dict[str, float] | Non
 
 
 def _tuned(
-    plan: Plan, roof: str, job: Job, design: Design, profiles: tuple[ControlProfile, ...]
+    plan: Plan, first: int, roof: str, job: Job, design: Design, profiles: tuple[ControlProfile, ...]
 ) -> Iterator[_Trial]:
-    """Each control profile of a design. Its outages are the same under all: without a grid none of them counts."""
+    """Each control profile of a design, numbered from `first` on.
+
+    Its outages are the same under all: without a grid none of them counts.
+    """
     inputs = inputs_of(design, job, plan.site, plan.demand)
     of = _Tried(roof, design, job, lasting_starts(design, job, plan.demand, plan.site, inputs), {})
-    for number, profile in enumerate(profiles):
+    for place, profile in enumerate(profiles):
         battery = job.battery.model_copy(update={"charge_windows": profile.windows})
         tuned = job.model_copy(update={"battery": battery, "control": profile.control})
         control = control_of(design, tuned, plan.site.calendar)
-        yield _Trial(of, profile, tuned, replace(inputs, control=control), number == 0)
+        yield _Trial(first + place, of, profile, tuned, replace(inputs, control=control), place == 0)
 
 
 def _weighed(
     plan: Plan,
-    number: int,
     trial: _Trial,
     sums: IslandSums | PlantBus,
     ridden: float | None,
@@ -398,9 +407,11 @@ def _weighed(
         lines=trial.of.lines,
     )
     if any(line.missed for line in lines_of(brief, job)):
-        return "What the customer must have"
+        return MISSED
     score = score_of(design, brief, job, now.bill, plan.demand.evening_peak_kw).total
-    return Plant(number, design.architecture.key, design, trial.of.roof, trial.profile.name, job, brief, score)
+    return Plant(
+        trial.number, design.architecture.key, design, trial.of.roof, trial.profile.name, job, brief, score
+    )
 
 
 def _fuse_blows(design: Design, job: Job, demand: DemandYear, sums: PlantBus) -> bool:
