@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.charts.chart import Chart
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
 
 CONTROLS = (QAbstractSpinBox, QComboBox, QLineEdit, QPushButton)
@@ -140,3 +141,20 @@ def test_what_lies_between_two_lines_is_filled(dressed, qtbot):
         return image.pixelColor(at).name() == "#aa0000"
 
     assert red(0.5, 1.5) and red(2.5, 2.5) and not red(0.5, 2.5) and not red(2.5, 0.5)
+
+
+def test_a_page_that_is_not_seen_asks_for_no_room_where_it_scrolls(dressed, qtbot):
+    area, pages = QScrollArea(), PageStack()
+    short, tall = Label("Words that wrap. " * 8), Label("A line\n" * 60)
+    qtbot.addWidget(area)
+    short.setWordWrap(True)
+    for page in (short, tall):
+        pages.addWidget(page)
+    area.setWidgetResizable(True)
+    area.setWidget(pages)
+    area.resize(300, 300)
+    area.show()
+    for page, scrolls in ((short, False), (tall, True), (short, False)):
+        pages.setCurrentWidget(page)
+        pages.updateGeometry()
+        qtbot.waitUntil(lambda scrolls=scrolls: (area.verticalScrollBar().maximum() > 0) == scrolls)

@@ -17,3 +17,7 @@ class PageStack(QStackedWidget):
     def hasHeightForWidth(self):
         """Words that wrap do not make it higher."""
         return False
+
+    def heightForWidth(self, width):
+        """That of the page that is seen: what scrolls asks for it although none is had."""
+        return self.currentWidget().heightForWidth(width) if self.currentWidget() else -1
