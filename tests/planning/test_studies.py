@@ -169,6 +169,13 @@ def test_habits_follow_the_tariff_and_roofs_the_catalogue(demo, dairy):
     assert control_profiles_of(demo)[0].windows == demo.battery.charge_windows
     flat = demo.with_(tariff=demo.tariff.with_(windows=()), battery=demo.battery.with_(charge_windows=()))
     assert [profile.name for profile in control_profiles_of(flat)] == ["as the job says"]
+    # The order in which loads take surplus is the house's: no profile of the battery sets it aside.
+    loads = demo_job("two-homes")
+    assert loads.control.surplus_order
+    profiles = control_profiles_of(loads)
+    assert {profile.control.surplus_order for profile in profiles} == {loads.control.surplus_order}
+    assert len({(profile.windows, profile.control) for profile in profiles}) == len(profiles)
+    assert not any(profile.name == "self-use alone" for profile in profiles)
     names = [roof.name for roof in roofs_of(dairy)]
     assert names[0] == "modules as planned"
     assert "new Quillmere 440 glass-glass" in names

@@ -153,14 +153,16 @@ def control_profiles_of(job: Job) -> tuple[ControlProfile, ...]:
     result = [ControlProfile("as the job says", job.battery.charge_windows, job.control)]
     if not job.supply.on_grid:
         return tuple(result)
-    result.append(ControlProfile("self-use alone", (), Control()))
+    # The order of loads, the margin at the meter and a time clock are the house's, whatever the battery does.
+    alone = job.control.model_copy(update={"discharge_windows": (), "export_windows": (), "shave_above_kw": None})
+    result.append(ControlProfile("self-use alone", (), alone))
     windows = job.tariff.windows
     cheap = min(windows, key=lambda window: window.price, default=None)
     dear = [window for window in windows if window.price == max(item.price for item in windows)]
     if cheap is not None and cheap.price < job.tariff.price:
         for target in (0.5, 0.8, 1.0):
             night = GridCharge(start=cheap.start, end=cheap.end, target=target)
-            result.append(ControlProfile(f"charged in “{cheap.name}” to {target:.0%}", (night,), Control()))
+            result.append(ControlProfile(f"charged in “{cheap.name}” to {target:.0%}", (night,), alone))
         hours = _apart({Window(start=window.start, end=window.end) for window in dear})
         if hours and not any(
             window.meets(cheap_window) for window in hours for cheap_window in result[-1].windows
@@ -169,7 +171,7 @@ def control_profiles_of(job: Job) -> tuple[ControlProfile, ...]:
                 ControlProfile(
                     "charged at night, discharged when dear",
                     result[-1].windows,
-                    Control(discharge_windows=hours),
+                    alone.model_copy(update={"discharge_windows": hours}),
                 )
             )
     kept, seen = [], set()
