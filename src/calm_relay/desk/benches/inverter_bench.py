@@ -183,7 +183,7 @@ class InverterBench(Bench):
         self._draw_hours()
         self._draw_bars()
         self._draw_limits()
-        self.clipped.start()
+        self.clipped.waits()
         self.clipping_summary.clear()
         self.study_wanted.emit("inverter", _studied)
 

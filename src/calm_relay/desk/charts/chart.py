@@ -64,9 +64,9 @@ class Chart(pg.PlotWidget):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setAccessibleName(title)
         self._labels = title, x_label, y_label
-        self.waits("Being worked out…")
+        self.waits()
 
-    def waits(self, words: str) -> None:
+    def waits(self, words: str = "Being worked out…") -> None:
         """Words in place of axes that measure nothing, until something is drawn."""
         self.clear()
         self.waits_no_more()
@@ -149,6 +149,7 @@ class Chart(pg.PlotWidget):
 
     def band(self, x, lower, upper, colour, alpha=255):
         """What lies between two lines, filled; returns the item, whose path is `between` them."""
+        self.waits_no_more()
         item = QGraphicsPathItem(between(x, lower, upper))
         item.setPen(QPen(Qt.PenStyle.NoPen))
         item.setBrush(brush(colour, alpha))
@@ -157,6 +158,7 @@ class Chart(pg.PlotWidget):
 
     def line(self, x, y, colour, width=1.8, style=Qt.PenStyle.SolidLine, symbol=None):
         """A curve."""
+        self.waits_no_more()
         marks = (
             {} if symbol is None else {"symbol": symbol, "symbolSize": 6, "symbolBrush": colour, "symbolPen": None}
         )

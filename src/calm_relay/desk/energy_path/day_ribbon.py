@@ -86,7 +86,6 @@ class DayRibbon(CursorChart):
 
     def _make_items(self):
         """Makes every item once: new ones for each day would take longer than the day's plan."""
-        self.waits_no_more()
         look = colours()
         nothing = np.zeros(0)
         self._bands = {

@@ -126,6 +126,8 @@ class ControlledLoad:
 
     def after(self, **changes: object) -> "ControlledLoad":
         """The same with fields changed; what was checked is not checked again where it stays."""
+        if unknown := changes.keys() - vars(self).keys():
+            raise TypeError(f"a load has no {', '.join(sorted(unknown))}")
         made = copy(self)
         vars(made).update(changes)
         if not changes.keys() <= UNCHECKED:
