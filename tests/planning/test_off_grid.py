@@ -8,6 +8,7 @@ import pytest
 from calm_relay.exchange.job_file import read_job, write_job
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.existing_supply import Generator
+from calm_relay.planning.findings.off_grid import _without
 from calm_relay.planning.studies.off_grid import off_grid_year_of, size_off_grid
 from calm_relay.planning.studies.outage import rehearse
 from calm_relay.planning.studies.search import filter_of, plant_rows, search
@@ -167,6 +168,15 @@ def test_a_plant_of_the_search_is_the_option_it_becomes(hut, searched):
         assert {"generator", "bus rating"}.isdisjoint(
             {item.check for item in option.findings if item.severity.name == "STOP"}
         )
+
+
+def test_hours_without_supply_are_told_as_they_are(hut):
+    words = {0.0: "never without supply", 0.25: "less than an hour", 41.0: "Without supply for 41 h"}
+    assert all(said in _without(hours) for hours, said in words.items())
+    for option in hut.live:
+        finding = result(option, "unmet")
+        hours = option.outcome.island_year.unserved_hours
+        assert ("never without supply" in finding.sentence) == (hours == 0.0)
 
 
 def test_the_unmet_target_is_held_and_a_pack_more_mends(hut, hybrid):

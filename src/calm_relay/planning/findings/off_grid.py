@@ -76,9 +76,9 @@ def check_unmet(subject: Subject) -> list[Finding]:
 
 def _without(hours: float) -> str:
     """How long nothing is fed."""
-    if hours < 0.5:
+    if hours <= 0.0:
         return "It is never without supply: what is missing was shed or had to wait"
-    return f"Without supply for {hours:,.0f} h"
+    return f"Without supply for {hours:,.0f} h" if hours >= 1.0 else "Without supply for less than an hour"
 
 
 @off_grid_check

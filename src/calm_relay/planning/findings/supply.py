@@ -29,7 +29,7 @@ CONTINUOUS_H = 3.0
 def check_main_fuse(subject: Subject) -> list[Finding]:
     """What each phase or leg draws in the year, charging included, must pass the main fuse."""
     supply = subject.job.supply
-    peaks_kw = import_peaks_kw(subject.design, subject.job, subject.outcome.year, subject.context.demand)
+    peaks_kw = import_peaks_kw(subject.design, subject.job, subject.context.demand, subject.outcome.year)
     worst = int(peaks_kw.argmax())
     worst_kw = float(peaks_kw[worst])
     volts = leg_volts(supply.phases, supply.volts)

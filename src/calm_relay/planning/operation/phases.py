@@ -52,7 +52,7 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
     return np.maximum(drawn_kw, 0.0, out=drawn_kw)
 
 
-def import_peaks_kw(design: Design, job: Job, year: PlantYear, demand: DemandYear) -> np.ndarray:
+def import_peaks_kw(design: Design, job: Job, demand: DemandYear, year: PlantYear) -> np.ndarray:
     """The most that each phase or leg draws in a step of the year, shape (phases,) [kW]; see `import_by_phase`."""
     if job.supply.phases == "single":
         return np.array([year.highest_import_kw])
