@@ -1,5 +1,6 @@
 """Wiring as a job states it: how long each route is, how it is laid, and what the installer chose for it."""
 
+from functools import lru_cache
 from typing import Literal, Self
 
 from pydantic import Field, model_validator
@@ -51,6 +52,12 @@ class PartPlace(Model):
     north_m: float = Field(ge=-500.0, le=500.0, description="To the north [m].")
 
 
+@lru_cache(maxsize=256)
+def _unstated(key: str) -> Route:
+    """A route of which nothing is stated."""
+    return Route(key=key)
+
+
 class Wiring(Model):
     """What a job states of its wiring."""
 
@@ -89,12 +96,12 @@ class Wiring(Model):
 
     def route(self, key: str) -> Route:
         """What is stated of a route; one of which nothing is."""
-        return next((route for route in self.routes if route.key == key), Route(key=key))
+        return next((route for route in self.routes if route.key == key), None) or _unstated(key)
 
     def with_route(self, route: Route) -> Self:
         """With what is stated of one route changed; one of which nothing is left is not kept."""
         rest = tuple(item for item in self.routes if item.key != route.key)
-        kept = rest if route == Route(key=route.key) else (*rest, route)
+        kept = rest if route == _unstated(route.key) else (*rest, route)
         return self.with_(routes=kept)
 
     def with_place(self, key: str, east_m: float, north_m: float) -> Self:

@@ -1,6 +1,5 @@
 """One description of a run, read by every run: a year on the grid or off it, a night, a map of outages."""
 
-import weakref
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -34,6 +33,7 @@ from calm_relay.physics.plant.year import (
     run_plant,
     sum_plant,
 )
+from calm_relay.physics.unchanging import digest_as_is, times
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,7 +89,7 @@ class Inputs:
     def scaled(self, array: float = 1.0, home: float = 1.0) -> "Inputs":
         """The same plant with more or less array, or demand."""
         island = self.island and self.island.scaled(home)
-        return replace(self, pv_kw=_times(self.pv_kw, array), home_kw=_times(self.home_kw, home), island=island)
+        return replace(self, pv_kw=times(self.pv_kw, array), home_kw=times(self.home_kw, home), island=island)
 
     def faded(self, left: float, number: int | None = None) -> "Inputs":
         """The same plant with so much left of the energy of one converter's battery, or of all batteries."""
@@ -171,69 +171,29 @@ def run_survival(inputs: Inputs, stored_kwh: np.ndarray, starts: np.ndarray, mos
     return ready_survival(inputs, starts, most).hours(stored_kwh)
 
 
-# Digests of series that are known never to change, by identity; None before the first reading.
-_frozen: dict[int, tuple[weakref.ref[np.ndarray], bytes | None]] = {}
-
-
-def frozen(series: np.ndarray, made_of: bytes | None = None) -> np.ndarray:
-    """The same series, promised never to change: runs that read it need not read it again to know it.
-
-    `made_of` tells what it was made of, so fully that two series told alike are alike; then it is never read for that.
-    """
-    key = id(series)
-    told = None if made_of is None else blake2b(made_of, digest_size=16).digest()
-    _frozen[key] = weakref.ref(series, lambda _: _frozen.pop(key, None)), told
-    return series
-
-
-def is_frozen(series: np.ndarray) -> bool:
-    """Whether a series is promised never to change."""
-    known = _frozen.get(id(series))
-    return known is not None and known[0]() is series
-
-
-def digest_of(series: np.ndarray) -> bytes:
-    """A digest of a series that never changes: two with the same one are alike."""
-    return _of_series(series if is_frozen(series) else frozen(series))
-
-
-def _times(series: np.ndarray, factor: float) -> np.ndarray:
-    """A series times a factor; known by what it was made of where that is known."""
-    if factor == 1.0:
-        return series
-    made = series * factor
-    if id(series) in _frozen:
-        frozen(made, f"times {factor!r}".encode() + _of_series(series))
-    return made
+# What is known by its words, and what by its parts.
+_PLAIN, _TOLD = (float, int, str), (ConverterPart, GridConnection, Limits)
+_PARTED = (Control, Island, ControlledLoad)
 
 
 def _digest(value: Any | None, seen: blake2b) -> None:
     """Adds a value to a digest."""
     if isinstance(value, np.ndarray):
-        seen.update(_of_series(value))
-    elif isinstance(value, ConverterPart | GridConnection | Limits):
+        seen.update(digest_as_is(value))
+    elif isinstance(value, _TOLD):
         seen.update(repr(value).encode())
     elif isinstance(value, tuple):
         seen.update(f"{len(value)} parts".encode())
         for item in value:
             _digest(item, seen)
-    elif isinstance(value, Control | Island | ControlledLoad):
+    elif isinstance(value, _PARTED):
         for field in vars(value).values():
-            _digest(field, seen)
+            if isinstance(field, _PLAIN):
+                seen.update(repr(field).encode())
+            else:
+                _digest(field, seen)
     else:
         seen.update(repr(value).encode())
-
-
-def _of_series(series: np.ndarray) -> bytes:
-    known = _frozen.get(id(series))
-    known = known if known and known[0]() is series else None
-    if known and known[1]:
-        return known[1]
-    own = blake2b(f"{series.dtype}{series.shape}".encode(), digest_size=16)
-    own.update(np.ascontiguousarray(series).data)
-    if known:
-        _frozen[id(series)] = known[0], own.digest()
-    return own.digest()
 
 
 class YearCache:

@@ -14,7 +14,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from calm_relay.physics.kept import STORE
 from calm_relay.physics.plant.converter import compiled, inlined
+from calm_relay.physics.unchanging import digest_of, is_frozen
 
 # Powers in kW, energies in kWh. `first` is 1 for a load that takes surplus before the batteries do, `from_battery` 1
 # where batteries serve what it must take, `managed` 1 where it holds back so that the main fuse holds. From `on_above`
@@ -196,21 +198,34 @@ def pack_loads(loads: Sequence[ControlledLoad], steps: int, step_h: float) -> Lo
             spec[number][name] = made[name] if name in made else getattr(load, name)
         spec[number]["loss_per_h"] = min(load.loss_per_h * step_h, 1.0)
 
-    def series(name: str, kind: type = float) -> np.ndarray:
-        if not loads:
-            return np.zeros((0, 1), dtype=kind)
-        return np.ascontiguousarray([getattr(load, name) for load in loads], dtype=kind)
-
-    gain_h = series("gain") * step_h
     return LoadSteps(
         spec.view(np.recarray),
-        series("draw_kw") * step_h,
-        gain_h,
-        1.0 / gain_h if loads else gain_h,
-        series("may", np.bool_),
-        series("fill_to_kwh"),
-        series("hours_left"),
+        _table(loads, "draw_kw", step_h),
+        _table(loads, "gain", step_h),
+        _table(loads, "gain", step_h, power=-1),
+        _table(loads, "may", kind=np.bool_),
+        _table(loads, "fill_to_kwh"),
+        _table(loads, "hours_left"),
     )
+
+
+def _table(
+    loads: Sequence[ControlledLoad], name: str, factor: float = 1.0, power: int = 1, kind: type = float
+) -> np.ndarray:
+    """One series of all loads times a factor, or its reciprocal, shape (loads, steps); kept where none can change."""
+    rows = [getattr(load, name) for load in loads]
+
+    def made() -> np.ndarray:
+        if not rows:
+            return np.zeros((0, 1), dtype=kind)
+        table: np.ndarray = np.ascontiguousarray(rows, dtype=kind)
+        if factor != 1.0:
+            table = table * factor
+        return table if power == 1 else 1.0 / table
+
+    if not all(map(is_frozen, rows)):
+        return made()
+    return STORE.get((_table, name, factor, power, tuple(map(digest_of, rows))), made)
 
 
 def new_load_record(loads: int, steps: int) -> LoadRecord:

@@ -29,6 +29,8 @@ def given_by(stored: np.ndarray) -> float:
 
 # Steps that are summed before they are added to what came before: long sums keep their last digits so.
 BLOCK = 256
+# Steps that are worked on before the next are taken.
+LONG = 2048
 
 
 @compiled
@@ -132,30 +134,43 @@ def phase_peaks(
     ndarray, shape (phases,)
     """
     phases, steps = home_kw.shape
-    drawn, peaks = home_kw.copy(), np.zeros(phases)
-    # What units that are spread evenly give together is told by the bus.
-    even = exported - imported
-    for f in range(phases):
-        for k in range(loads_kw.shape[0]):
-            if loads_on[k, f] != 0.0:
-                drawn[f] += loads_on[k, f] * loads_kw[k]
-        even += drawn[f]
-    for j in range(ac_side.shape[0]):
-        if (units_on[j] != units_on[j, 0]).any():
-            even -= ac_side[j, 0] - ac_side[j, 1]
+    units, apart = ac_side.shape[0], np.zeros(ac_side.shape[0], dtype=np.bool_)
+    for j in range(units):
+        apart[j] = (units_on[j] != units_on[j, 0]).any()
+    peaks, share = np.zeros(phases), 1.0 / phases
+    drawn = np.empty((phases, min(LONG, steps)))
+    # A stretch at a time, which stays at hand to the processor.
+    for first in range(0, steps, LONG):
+        last = min(first + LONG, steps)
+        size = last - first
+        # What units that are spread evenly give together is told by the bus.
+        even = exported[first:last] - imported[first:last]
+        for f in range(phases):
+            row = drawn[f, :size]
+            row[:] = home_kw[f, first:last]
+            for k in range(loads_kw.shape[0]):
+                if loads_on[k, f] != 0.0:
+                    row += loads_on[k, f] * loads_kw[k, first:last]
+            even += row
+        for j in range(units):
+            if not apart[j]:
+                continue
+            given = ac_side[j, 0, first:last] - ac_side[j, 1, first:last]
+            even -= given
             for f in range(phases):
                 if units_on[j, f] != 0.0:
-                    drawn[f] -= units_on[j, f] * (ac_side[j, 0] - ac_side[j, 1])
-    for f in range(phases):
-        # Four that do not wait for each other.
-        a, b, c, d = 0.0, 0.0, 0.0, 0.0
-        row, share, fours = drawn[f], 1.0 / phases, steps - steps % 4
-        for t in range(0, fours, 4):
-            a = max(a, row[t] - share * even[t])
-            b = max(b, row[t + 1] - share * even[t + 1])
-            c = max(c, row[t + 2] - share * even[t + 2])
-            d = max(d, row[t + 3] - share * even[t + 3])
-        for t in range(fours, steps):
-            a = max(a, row[t] - share * even[t])
-        peaks[f] = max(a, b, c, d)
+                    row = drawn[f, :size]
+                    row -= units_on[j, f] * given
+        for f in range(phases):
+            # Four that do not wait for each other.
+            row, fours = drawn[f, :size], size - size % 4
+            a, b, c, d = peaks[f], 0.0, 0.0, 0.0
+            for t in range(0, fours, 4):
+                a = max(a, row[t] - share * even[t])
+                b = max(b, row[t + 1] - share * even[t + 1])
+                c = max(c, row[t + 2] - share * even[t + 2])
+                d = max(d, row[t + 3] - share * even[t + 3])
+            for t in range(fours, size):
+                a = max(a, row[t] - share * even[t])
+            peaks[f] = max(a, b, c, d)
     return peaks

@@ -1,6 +1,7 @@
 """The rules in force on a job: the region's pack with the job's own changes."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
@@ -29,7 +30,15 @@ class Rules(tuple[InForce, ...]):
 
     def of(self, kind: str) -> InForce | None:
         """The tightest rule of a kind; None when the region has none."""
-        return min((item for item in self if item.rule.kind == kind), key=lambda item: item.limit, default=None)
+        return self._tightest.get(kind)
+
+    @cached_property
+    def _tightest(self) -> dict[str, InForce]:
+        found: dict[str, InForce] = {}
+        for item in self:
+            if item.rule.kind not in found or item.limit < found[item.rule.kind].limit:
+                found[item.rule.kind] = item
+        return found
 
 
 def rules_of(job: Job, library: Library) -> Rules:

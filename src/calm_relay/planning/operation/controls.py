@@ -12,8 +12,8 @@ from calm_relay.job.model import Job, Supply
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.control import Control
-from calm_relay.physics.plant.inputs import frozen, is_frozen
 from calm_relay.physics.plant.parts import UNLIMITED
+from calm_relay.physics.unchanging import frozen, is_frozen
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.home_phases import Phases, demand_by_phase

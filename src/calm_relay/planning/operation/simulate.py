@@ -18,14 +18,13 @@ from calm_relay.physics.plant.inputs import (
     Inputs,
     YearCache,
     bus_inputs,
-    digest_of,
-    frozen,
     lean_inputs,
     run_inputs,
 )
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import PlantBus, PlantYear, run_plant
+from calm_relay.physics.unchanging import digest_of, frozen, times
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.controls import control_of, export_limit_kw, home_of
 from calm_relay.planning.operation.fuel import fuel_cost
@@ -81,7 +80,7 @@ def on_units(loads: tuple[ControlledLoad, ...], design: Design) -> tuple[Control
             most = min(load.max_kw, inverter.dc_charger_kw or 0.0)
             sure = min(1.0, inverter.ac_kw / most)
             gives = min(load.gives_kw, inverter.dc_charger_kw or 0.0) if inverter.car_to_house else 0.0
-            left = load.hours_left if sure >= 1.0 else frozen(load.hours_left * sure)
+            left = load.hours_left if sure >= 1.0 else times(load.hours_left, sure)
             found.append(
                 load.after(
                     converter=number + 1,

@@ -12,8 +12,8 @@ from calm_relay.job.tariff import Tariff
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.demand_shape import heat_by_day
 from calm_relay.physics.kept import kept
-from calm_relay.physics.plant.inputs import frozen
 from calm_relay.physics.plant.loads import ControlledLoad
+from calm_relay.physics.unchanging import frozen
 from calm_relay.planning.site.prices import price_series
 from calm_relay.planning.site.site_year import SiteYear
 
