@@ -81,6 +81,7 @@ def test_a_car_gives_back_where_both_state_it_and_imports_fall_in_the_evening(po
     made = plan(with_car(pottery, GIVES))
     (note,) = found(made.as_is, "car gives back")
     assert note.severity is Severity.OK and "keeps 30 kWh" in note.sentence
+    assert "In an outage none of it is counted" in note.sentence
     year = made.as_is.outcome.year
     assert year.loads.kwh("given") > 300.0
     assert year.loads.stored.min() >= 30.0 - 12.0 - 1e-6
@@ -100,6 +101,14 @@ def test_where_the_charger_does_not_state_it_nothing_is_counted(pottery, unit):
         made = plan(with_car(pottery, on_dc, unit, dc_charger_kw=6.0, car_to_house=states)).option(HYBRID)
         assert (made.outcome.year.loads.kwh("given") > 0.0) == gives
         assert made.outcome.year.largest_residual_kwh < 1e-9
+
+
+def test_off_grid_no_car_gives_back_and_the_finding_says_so():
+    job = with_car(demo_job("hut"), GIVES.with_(kwh_per_day=2.0, charger_kw=3.0, gives_kw=3.0))
+    for option in plan(job).live:
+        (note,) = found(option, "car gives back")
+        assert "off grid none of it is counted" in note.sentence
+        assert option.outcome.year.loads.kwh("given") == 0.0
 
 
 def test_two_cars_share_no_charger_and_stand_in_the_plan_s_order(pottery, unit):

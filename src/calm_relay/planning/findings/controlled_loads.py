@@ -231,6 +231,8 @@ def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
         f"{car.name} on the DC charger of {unit.inverter.name}: {power:.1f} kW without sun, bounded by {owner}; "
         f"{car.kwh_per_day:g} kWh take {hours:.1f} of the {window:g} h it stands there."
     )
+    if not job.supply.on_grid:
+        sentence += " Off grid it is counted as charged through the inverter, which loses more."
     return warns_if(
         hours > window,
         "car charger",
@@ -252,10 +254,14 @@ def _giving(subject: Subject, place: int) -> Finding:
     if load is None or load.gives_kw <= 0.0:
         said = f"{car.name} may give back by its maker; nothing says that its charger does, and none is counted."
         return warns("car gives back", "Home", path, said, rule=rule)
+    if not job.supply.on_grid:
+        said = f"{car.name} may give back; off grid none of it is counted: what forms the grid has to carry all."
+        return passes("car gives back", "Home", path, said, rule=rule)
     given = run.kwh("given", names.index(car.name))
     kept = car.keeps * (car.battery_kwh or 0.0)
     said = (
-        f"{car.name} gives {given:,.0f} kWh a year out of its battery to the house, and keeps {kept:.0f} kWh; ask its "
-        "maker what that means for the warranty, and the operator whether it must be notified."
+        f"{car.name} gives {given:,.0f} kWh a year out of its battery to the house, and keeps {kept:.0f} kWh. In an "
+        "outage none of it is counted, for the car may be away. Ask its maker what that means for the warranty, and "
+        "the operator whether it must be notified."
     )
     return passes("car gives back", "Home", path, said, rule=rule)
