@@ -319,7 +319,7 @@ def test_light_and_outage_keep_what_is_shown(window, opened, qtbot, settled, dre
 
 
 def test_a_size_is_remembered_for_the_next_start(window):
-    next(a for a in window.commands.all() if a.text() == "Size 150 %").trigger()
+    next(a for a in window.commands.all() if a.text() == "Size 150%").trigger()
     assert read_settings().scale == 150
     assert "next" in window.notice.text.text()
     write_settings(read_settings().with_(scale=100))

@@ -316,7 +316,7 @@ def test_the_form_is_typed_by_keyboard_alone(window, qtbot):
 def test_a_pack_from_its_sheet(window, qtbot, tmp_path):
     dialog = window.shelf.new("packs")
     sheet_read(qtbot, dialog, write_pdf(tmp_path / "fellmar.pdf", PACK))
-    assert dialog.form.fields["cycle_life"].text() == "90 %: 6000"
+    assert dialog.form.fields["cycle_life"].text() == "90%: 6000"
     type_into(qtbot, dialog.form.fields["cycle_life"], "80 %: 8000, 90 %: 6000")
     type_into(qtbot, dialog.form.fields["family"], "fellmar")
     dialog.form.confirm()

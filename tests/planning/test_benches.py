@@ -115,11 +115,11 @@ def test_the_battery_sweep_meets_the_plan_at_today_s_count(demo_plan):
 
 def test_every_rule_of_thumb_is_a_flag_with_its_source(demo_plan):
     flags = {flag.name: flag for flag in flags_of(demo_plan, demo_plan.option("ac-addon"))}
-    assert list(flags) == ["night", "70 % of a day", "8 h outage", "winter sun", "cheap window", "one size up"]
+    assert list(flags) == ["night", "70% of a day", "8 h outage", "winter sun", "cheap window", "one size up"]
     assert all(flag.source and flag.usable_kwh > 0 for flag in flags.values())
     assert flags["one size up"].usable_kwh == pytest.approx(4 / 3 * demo_plan.bank.usable_kwh)
     a_day = demo_plan.demand.yearly_kwh / 365
-    assert flags["70 % of a day"].usable_kwh == pytest.approx(0.7 * a_day / 0.6)
+    assert flags["70% of a day"].usable_kwh == pytest.approx(0.7 * a_day / 0.6)
 
 
 def test_fullness_counts_days_and_cycles(demo_plan):

@@ -503,10 +503,10 @@ class Pack(Model):
     empty_v: Positive = Field(title="Voltage when empty")
     full_v: Positive = Field(title="Voltage when full")
     knee_low_v: Positive | None = Field(
-        title="Voltage at 10 %", default=None, description="At 10 % charge; None: on the straight line."
+        title="Voltage at 10%", default=None, description="At 10% charge; None: on the straight line."
     )
     knee_high_v: Positive | None = Field(
-        title="Voltage at 90 %", default=None, description="At 90 % charge; None: on the straight line."
+        title="Voltage at 90%", default=None, description="At 90% charge; None: on the straight line."
     )
     charge_a: Positive = Field(title="Charging current")
     discharge_a: Positive = Field(title="Discharging current")

@@ -185,7 +185,7 @@ class Incentive(Model):
         if self.per == "kWh made" and (self.pays_for != "array" or self.paid != "each year"):
             raise ValueError("per: a kWh made is paid for each year, and for an array; wanted paid each year")
         if self.per == "%" and self.amount > 100.0:
-            raise ValueError(f"amount: is {self.amount:g} %; wanted at most 100")
+            raise ValueError(f"amount: is {self.amount:g}%; wanted at most 100")
         return self
 
 

@@ -136,7 +136,7 @@ class Commands(QObject):
         self._add(menu, "&Dark", None, lambda: self._take_look("dark"))
         menu.addSeparator()
         for scale in SCALES:
-            self._add(menu, f"Size {scale} %", None, lambda scale=scale: self._take_scale(scale))
+            self._add(menu, f"Size {scale}%", None, lambda scale=scale: self._take_scale(scale))
 
     def _take_look(self, look):
         if not self._window.commit():
@@ -146,7 +146,7 @@ class Commands(QObject):
 
     def _take_scale(self, scale):
         change_settings(lambda settings: settings.with_(scale=scale))
-        self._window.notice.ask(f"Size {scale} % is taken when the application starts next.", ())
+        self._window.notice.ask(f"Size {scale}% is taken when the application starts next.", ())
 
     def show_options(self, titles) -> None:
         """Lists the options of a plan with their keys."""

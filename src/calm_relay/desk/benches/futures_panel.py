@@ -13,12 +13,12 @@ from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.studies.futures import YEAR
 
 ROWS = (
-    ("light", "Light of the years; empty: 10 % measured, 15 % made", "percent"),
-    ("losses", "Dirt, shade and losses; empty: 5 %", "percent"),
-    ("demand", "Demand; empty: 5 % measured, 10 % by bills, 25 % assumed", "percent"),
-    ("price_rise", "Price rise, a year; empty: 2 %", "percent"),
-    ("fade", "Fading of the battery; empty: 40 %", "percent"),
-    ("outlay", "Installed price; empty: 10 %", "percent"),
+    ("light", "Light of the years; empty: 10% measured, 15% made", "percent"),
+    ("losses", "Dirt, shade and losses; empty: 5%", "percent"),
+    ("demand", "Demand; empty: 5% measured, 10% by bills, 25% assumed", "percent"),
+    ("price_rise", "Price rise, a year; empty: 2%", "percent"),
+    ("fade", "Fading of the battery; empty: 40%", "percent"),
+    ("outlay", "Installed price; empty: 10%", "percent"),
     ("years", "Made years of other days", ("", 0)),
     ("draws", "Futures tried", ("", 0)),
 )

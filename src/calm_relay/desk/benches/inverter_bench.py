@@ -19,6 +19,7 @@ from calm_relay.desk.widgets.scrolled import scrolled
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.desk.widgets.wording import keep_units
+from calm_relay.planning.common.vocabulary import vocabulary_of
 
 PLANNER = "planner's choice"
 # Fields of the planned battery that state a unit, their labels and names, and the kind of equipment they choose from.
@@ -206,20 +207,18 @@ class InverterBench(Bench):
         self.sweep.line(result.ac_kw, result.idle_kwh, look.direct)
         less = result.given_kwh.max() - result.given_kwh
         self.sweep.line(result.ac_kw, less, look.alternating, 1.4, Qt.PenStyle.DashLine)
-        near = int(np.argmin(np.abs(result.ac_kw - result.ac_kw[0] * 1.25)))
-        self.sweep.words(result.ac_kw[near], less[near], "given less", look.alternating, anchor=(0, 1))
         at = int(np.abs(result.ac_kw - result.chosen_kw).argmin())
+        words = vocabulary_of(self._view.plan.job.supply)
         for values, word, colour, spot in (
             (result.idle_kwh, "idle and standby", look.direct, 0.72),
-            (extra, "imported more", look.ink, 0.85),
+            (extra, f"{words.imported} more", look.ink, 0.85),
         ):
             i = int(spot * (result.ac_kw.size - 1))
             self.sweep.words(result.ac_kw[i], values[i], word, colour, anchor=(1, 1))
         top = max(
             float(np.percentile(result.clipped_kwh, 75)), float(extra.max()), float(result.idle_kwh.max()), 50.0
         )
-        steep = int(np.abs(result.clipped_kwh - top).argmin())
-        self.sweep.words(result.ac_kw[steep], top, "clipped", look.stop, anchor=(0, 0.5))
+        self._name_clipped(result, top)
         self.sweep.setYRange(0, top * 1.3, padding=0)
         self.sweep.setXRange(float(result.ac_kw[0]), float(result.ac_kw[-1]), padding=0)
         movable = self._view.option.design.architecture.one_inverter
@@ -229,17 +228,31 @@ class InverterBench(Bench):
         self.summary.setText(
             rich(
                 "At {:g} kW{}: <span style='color:{}'>clipped {:,.0f} kWh</span>, <span style='color:{}'>idle and "
-                "standby {:,.0f} kWh</span>, imported {:,.0f} kWh more than at the best size ({}).",
+                "standby {:,.0f} kWh</span>, <span style='color:{}'>given {:,.0f} kWh less</span> (dashed) and {} "
+                "{:,.0f} kWh more than at the best size for each ({}).",
                 result.chosen_kw,
                 f" in {result.units} units" if result.units > 1 else "",
                 look.stop,
                 result.clipped_kwh[at],
                 look.direct,
                 result.idle_kwh[at],
+                look.alternating,
+                less[at],
+                words.imported,
                 extra[at],
                 self._view.plan.site.source,
             )
         )
+
+    def _name_clipped(self, result, top):
+        """Beside the line of what is clipped, where it rises out of the picture and the mark of today is not."""
+        if result.clipped_kwh.max() < 0.1 * top:
+            return
+        steep, span = int(np.abs(result.clipped_kwh - top).argmin()), np.ptp(result.ac_kw)
+        x = result.ac_kw[steep]
+        in_its_way = 0.0 <= result.chosen_kw - x < 0.15 * span and x - result.ac_kw[0] > 0.1 * span
+        anchor = (1.05, 0.5) if in_its_way else (0, 0.5)
+        self.sweep.words(x, min(top, result.clipped_kwh[steep]), "clipped", colours().stop, anchor=anchor)
 
     def _without_sweep(self):
         built = self._view.built
@@ -252,12 +265,13 @@ class InverterBench(Bench):
         look, job = colours(), self._view.plan.job
         currency, years = job.tariff.currency, job.costs.horizon_years
         self.cost.line(result.ac_kw, result.bill, look.ink)
-        self.cost.words(result.ac_kw[-1], result.bill[-1], "bill", look.ink, anchor=(1, 0))
+        bill = vocabulary_of(job.supply).bill_word
+        self.cost.words(result.ac_kw[-1], result.bill[-1], bill, look.ink, anchor=(1, 0))
         top = float(result.bill.max())
         if result.unit_price is not None:
             whole = result.bill + result.unit_price / years
             self.cost.line(result.ac_kw, whole, look.direct)
-            words = f"bill and the inverter over {years} years"
+            words = f"{bill} and the inverter over {years} years"
             self.cost.words(result.ac_kw[-1], whole[-1], words, look.direct, anchor=(1, 1))
             top = float(whole.max())
         low = float(result.bill.min())
@@ -278,6 +292,9 @@ class InverterBench(Bench):
         self.clipping_summary.setToolTip(
             tip(f"From: simulated year with and without the battery, {self._view.plan.site.source}")
         )
+        if clipped.bare_kwh < 0.5:
+            self.clipping_summary.setText("Nothing is clipped in the year, with a battery or without.")
+            return
         self.clipping_summary.setText(
             keep_units(
                 rich(
@@ -347,7 +364,7 @@ class InverterBench(Bench):
         middles = (edges[1:] + edges[:-1]) / 2
         # The curve runs from 90 to 100 % over the height of the chart.
         self.hours.line(middles, np.clip((result.efficiency - 0.9) / 0.1, 0, 1) * top, look.alternating)
-        self.hours.right_axis([(top * share, f"{90 + 10 * share:.0f} %") for share in (0.0, 0.5, 1.0)])
+        self.hours.right_axis([(top * share, f"{90 + 10 * share:.0f}%") for share in (0.0, 0.5, 1.0)])
         mean = f", {result.mean_efficiency:.1%} over the year" if result.mean_efficiency else ""
         title = f"Hours at each load; line: efficiency{mean}"
         self.hours.head(title)

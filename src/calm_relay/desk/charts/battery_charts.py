@@ -214,15 +214,15 @@ class YearsChart(Chart):
         warranty = ageing.warranty
         promised, ends = warranty.promised * 100, warranty.ends_year
         self.line([0, ends], [promised, promised], look.alternating, 2.0)
-        self.words(0.1, promised, f"promised {promised:.0f} %", look.alternating, anchor=(0, 0))
+        self.words(0.1, promised, f"promised {promised:.0f}%", look.alternating, anchor=(0, 0))
         self.marker(ends, f"warranty ends by {warranty.by}", look.alternating, dashed=True, position=0.12)
         if abs(promised - 70) > 0.5:
-            self.level(70.0, "70 %", look.stop)
+            self.level(70.0, "70%", look.stop)
         if ageing.years_to_end is None:
             when = "nothing fades"
         else:
             beyond = " (drawn on)" if ageing.years_to_end > ageing.left.size else ""
-            when = f"70 % after {ageing.years_to_end:.0f} years{beyond}"
+            when = f"70% after {ageing.years_to_end:.0f} years{beyond}"
         self.head(f"What is left of the battery: {when}")
         self.setXRange(0, max(float(years[-1]), ends) * 1.02, padding=0)
         self.setYRange(min(50.0, float(left.min()) - 4), 103, padding=0)

@@ -107,7 +107,7 @@ class BatteryAndSun(CursorChart):
     """The battery's charge, the array offered and used, and the frequency that turns it down."""
 
     def __init__(self):
-        super().__init__("Battery, array and frequency", "", "% full")
+        super().__init__("Battery and array", "", "% full")
 
     def show_run(self, run, clock=None) -> None:
         """Draws the same rehearsal; None clears the chart."""
@@ -137,7 +137,9 @@ class BatteryAndSun(CursorChart):
             self.line(hours, made * scale, look.ink, 1.6)
             keys.append(("generator, kW", look.ink))
         rest, high = float(run.frequency_hz.min()), float(run.frequency_hz.max())
-        if high > rest + 0.01:
+        turned_down = high > rest + 0.01
+        self.head("Battery, array and frequency" if turned_down else "Battery and array")
+        if turned_down:
             self.line(hours, 102.0 + 22.0 * (run.frequency_hz[::by] - rest) / (high - rest), look.alternating, 1.4)
             keys.append((f"frequency, {rest:g} to {high:.1f} Hz", look.alternating))
         end = float(edges[-1])

@@ -15,7 +15,7 @@ from calm_relay.exchange.errors import InputError
 
 # Pasted text has character cells in place of points.
 TEXT_CELL, TEXT_LINE = 8.0 / 0.5, 17.0
-ZOOMS = ((1.0, "whole width"), (1.5, "150 %"), (2.0, "200 %"))
+ZOOMS = ((1.0, "whole width"), (1.5, "150%"), (2.0, "200%"))
 
 
 class SheetPage(QWidget):

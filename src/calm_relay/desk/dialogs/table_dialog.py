@@ -333,7 +333,7 @@ class PricesDialog(AnswerDialog):
         self.rows.setRowCount(len(self.prices))
         for row, one in enumerate(self.prices):
             before = one.own.item.price
-            change = f"{(one.price / before - 1.0) * 100:+.1f} %" if before else "new"
+            change = f"{(one.price / before - 1.0) * 100:+.1f}%" if before else "new"
             tick = QTableWidgetItem()
             differs = abs(one.price - before) > 1e-9
             tick.setFlags(

@@ -150,7 +150,7 @@ class CyclesField(QLineEdit):
         super().__init__(parent)
         self._value = None
         self.setAccessibleName("Cycles over depth of discharge")
-        self.setToolTip("Depth and cycles, parted by commas, such as 80 %: 6000, 100 %: 4500")
+        self.setToolTip("Depth and cycles, parted by commas, such as 80%: 6000, 100%: 4500")
         self.editingFinished.connect(self._on_finished)
 
     @staticmethod
@@ -159,7 +159,7 @@ class CyclesField(QLineEdit):
             (point["depth"], point["cycles"]) if isinstance(point, dict) else (point.depth, point.cycles)
             for point in points or ()
         ]
-        return ", ".join(f"{depth * 100:g} %: {cycles:g}" for depth, cycles in pairs)
+        return ", ".join(f"{depth * 100:g}%: {cycles:g}" for depth, cycles in pairs)
 
     def show_stated(self, value) -> None:
         """Shows what is stated, or nothing."""
@@ -182,7 +182,7 @@ class CyclesField(QLineEdit):
                 points.append({"depth": float(depth.strip(" %")) / 100.0, "cycles": float(cycles)})
             except ValueError:
                 self.setText(self._text_of(self._value))
-                self.refused.emit(f"Cycle life holds {part.strip()!r}; wanted such as 80 %: 6000, 100 %: 4500.")
+                self.refused.emit(f"Cycle life holds {part.strip()!r}; wanted such as 80%: 6000, 100%: 4500.")
                 return
         self.show_stated(tuple(points) or None)
         self.taken.emit(self._value)

@@ -27,7 +27,7 @@ DEAD, BATTERY, AC, RUNNING, CHARGING, ISLAND = STAGES
 # Nameplate and meter together: common practice, no source.
 VOLTS_OFF, AMPS_OFF = 0.025, 0.04
 SPREAD = 0.05
-SPREAD_SOURCE = "IEC 62446-1:2016, like strings within 5 % of each other in stable light; from memory"
+SPREAD_SOURCE = "IEC 62446-1:2016, like strings within 5% of each other in stable light; from memory"
 STRING_SOURCE = "module datasheet at the light and temperature stated"
 # IEC 62446-1:2016 table 1, from memory: system voltage to which it holds [V], test voltage [V], least [Mohm].
 INSULATION = ((120.0, 250.0, 0.5), (500.0, 500.0, 1.0), (float("inf"), 1000.0, 1.0))
@@ -241,7 +241,7 @@ def _service(plan: Plan, option: Option) -> Iterator[Expected]:
         )  # fmt: skip
     yield Expected(
         "service hertz", AC, "Main board", "Frequency", "Hz", curve_of(plan.job).nominal_hz,
-        0.01 * curve_of(plan.job).nominal_hz, "EN 50160, 1 % of nominal; from memory",
+        0.01 * curve_of(plan.job).nominal_hz, "EN 50160, 1% of nominal; from memory",
     )  # fmt: skip
 
 

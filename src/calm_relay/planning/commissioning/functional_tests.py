@@ -145,7 +145,7 @@ def _throttle(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
     if not beside:
         yield FunctionalTest(
             "throttling", "Holds its array back when full",
-            "On backup in sun, with the battery above 95 % and few loads.",
+            "On backup in sun, with the battery above 95% and few loads.",
             "its array gives what the loads take; volts stay", "10 s",
         )  # fmt: skip
         return
@@ -158,8 +158,8 @@ def _throttle(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
     }[how]
     yield FunctionalTest(
         "throttling", "AC-coupled arrays are held back when full",
-        "On backup in sun, with the battery above 95 %, switch the loads off one after the other.",
-        f"{seen}; no overvoltage, no fault", "10 s", "stop the test when volts rise above 10 % of nominal",
+        "On backup in sun, with the battery above 95%, switch the loads off one after the other.",
+        f"{seen}; no overvoltage, no fault", "10 s", "stop the test when volts rise above 10% of nominal",
     )  # fmt: skip
 
 

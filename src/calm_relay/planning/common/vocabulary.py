@@ -10,6 +10,7 @@ class Vocabulary:
     """How things are called: in sentences, in a line of the command line, and on the desk.
 
     `bill` is what a year costs, `bill_word` the same in one word, `import_word` what is taken from outside,
+    `imported` that it was,
     `staying_on` what an outage leaves on, `in_an_outage` and `after_a_flat_battery` begin or stand in a sentence,
     `shed` says that circuits are not fed, `not_backed_up` what a circuit on the grid side is; `begin`, `begin_at` and
     `formed_power` are fields of the desk.
@@ -18,6 +19,7 @@ class Vocabulary:
     bill: str
     bill_word: str
     import_word: str
+    imported: str
     staying_on: str
     on_backup: str
     in_an_outage: str
@@ -35,6 +37,7 @@ ON_GRID = Vocabulary(
     bill="The bill",
     bill_word="bill",
     import_word="import",
+    imported="imported",
     staying_on="What stays on in an outage",
     on_backup="On backup",
     in_an_outage="in an outage ",
@@ -51,6 +54,7 @@ OFF_GRID = Vocabulary(
     bill="The generator's fuel",
     bill_word="fuel",
     import_word="generator",
+    imported="asked of the generator",
     staying_on="What is fed",
     on_backup="What is fed",
     in_an_outage="",

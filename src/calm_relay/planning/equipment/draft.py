@@ -465,7 +465,7 @@ def _doubt_module(known: _Known, say: Any) -> None:
     if power and length and width:
         share = power / (length * width / 1000.0)
         if not 0.05 <= share <= 0.26:
-            say("length_mm", f"efficiency of {share:.0%} by length and width; modules have 5 to 26 %")
+            say("length_mm", f"efficiency of {share:.0%} by length and width; modules have 5 to 26%")
     for path, low, high in (
         ("voc_per_c", -0.0045, -0.0015), ("power_per_c", -0.0055, -0.0015), ("isc_per_c", -0.0002, 0.0012),
     ):  # fmt: skip
@@ -489,7 +489,7 @@ def _doubt_pack(known: _Known, say: Any) -> None:
                 say(f"{way}_a", f"{amps:g} A empty or fill it in {60 / by_amps:.0f} minutes")
     trip = known("round_trip")
     if trip and trip > 0.985:
-        say("round_trip", f"round trip of {trip:.1%}; batteries have at most 98 %")
+        say("round_trip", f"round trip of {trip:.1%}; batteries have at most 98%")
 
 
 def _doubt_efficiency(known: _Known, say: Any) -> None:
@@ -497,7 +497,7 @@ def _doubt_efficiency(known: _Known, say: Any) -> None:
     if peak and weighted and weighted > peak:
         say("weighted_efficiency", f"weighted {weighted:.1%} above the peak {peak:.1%}")
     if peak and peak < 0.85:
-        say("peak_efficiency", f"{peak:.1%}; inverters have 90 to 99 %")
+        say("peak_efficiency", f"{peak:.1%}; inverters have 90 to 99%")
 
 
 def _doubt_windows(known: _Known, part: str, say: Any) -> None:

@@ -336,7 +336,7 @@ def new_prices(
                 name, names, scorer=fuzz.token_sort_ratio, processor=utils.default_process, score_cutoff=SAME_NAME
             )
             if best is not None:
-                match, by = everything[best[2]], f"name, {best[1]:.0f} % alike"
+                match, by = everything[best[2]], f"name, {best[1]:.0f}% alike"
         if match is None:
             continue
         cell = row[columns["price"]]

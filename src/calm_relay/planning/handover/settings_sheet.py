@@ -253,7 +253,7 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
         yield Setting(
             name,
             "Frequency in an island",
-            "raised from 95 % charge on, back below 90 %",
+            "raised from 95% charge on, back below 90%",
             "AC-coupled arrays turn themselves down by it: common practice, no source",
             "an array's grid code that does not follow the frequency is switched off instead",
         )

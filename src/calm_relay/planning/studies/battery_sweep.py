@@ -104,9 +104,9 @@ def flags_of(plan: Plan, option: Option) -> tuple[Flag, ...]:
             f"mean night hours of {season}, {demand.source}",
         ),
         Flag(
-            "70 % of a day",
+            "70% of a day",
             0.7 * a_day / above,
-            f"the middle of 60 to 80 % of {a_day:.1f} kWh",
+            f"the middle of 60 to 80% of {a_day:.1f} kWh",
             f"yearly mean day, {demand.source}",
         ),
         Flag(

@@ -181,7 +181,7 @@ def _today(made: Plan) -> Iterator[Entry]:
         measured = f"{old.health:.0%}" if old.measured_kwh is None else f"{old.measured_kwh:g} kWh"
         yield Entry(
             f"health-{number}" if number else "health", f"Health of {label}", "Battery",
-            "measured" if worn else "assumed", measured, "" if worn else "70 % to 100 %",
+            "measured" if worn else "assumed", measured, "" if worn else "70% to 100%",
             () if worn else tuple(_old_battery(number, health=value) for value in (0.7, 1.0)),
         )  # fmt: skip
     status = _assumed(job, "battery_place")

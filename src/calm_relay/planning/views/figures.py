@@ -180,8 +180,10 @@ def _grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
         yield Figure(
             f"  {window.name}", f"{tariff.currency} {window.price:.2f}, {window.summary}", "the job's tariff"
         )
-    paid = f"{tariff.currency} {tariff.feed_in:.2f} a kWh, standing charge {tariff.standing_per_day:.2f} a day"
-    yield Figure("Paid for export", paid, "the job's tariff")
+    yield Figure("Paid for export", f"{tariff.currency} {tariff.feed_in:.2f} a kWh", "the job's tariff")
+    if tariff.standing_per_day > 0.0:
+        standing = f"{tariff.currency} {tariff.standing_per_day:.2f} a day"
+        yield Figure("Standing charge", standing, "the job's tariff")
     also = _also_charged(tariff)
     if also:
         yield Figure("Beside it", also, "the job's tariff")
