@@ -9,7 +9,7 @@ from calm_relay.job.demand import LOAD_FIELDS, ScheduledLoad
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.readings import highest_sum
-from calm_relay.planning.common.vocabulary import vocabulary_of
+from calm_relay.planning.common.vocabulary import LEG, vocabulary_of
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -96,7 +96,7 @@ def check_pass_through(subject: Subject) -> list[Finding]:
     over = worst_a > allowed_a
     share = backup.pass_through_continuous_fraction
     of = f" ({share:.0%} of {backup.pass_through_a:g} A)" if share < 1 else ""
-    where = {"single": "", "split": f" on leg {leg + 1}", "three": f" on phase {leg + 1}"}[phases]
+    where = "" if phases == "single" else f" on {LEG[phases]} {leg + 1}"
     charging = f", {charging_a:.0f} A of it charging" if charging_a >= 0.5 else ""
     sentence = (
         f"Through the relay the year's most is {worst_a:.0f} A{where}{charging}, mean of a quarter hour; it passes "
@@ -218,7 +218,7 @@ def _start(
         against = f"that draws {held.start_a:.0f} A; {former.name} takes {amps}"
     else:
         reading = (held.asked_kw, held.surge_kw, "kW" if backup.locked_rotor_a is not None else "kVA")
-        where = " on its leg" if held.on_leg else ""
+        where = f" on its {LEG[job.supply.phases]}" if held.on_leg else ""
         against = (
             f"on top of {held.running_kw:.1f} kW that may run then that asks {held.asked_kw:.1f} {reading[2]}{where}; "
             f"{former.name} gives {held.surge_kw:.1f} for {backup.surge_s:g} s"
@@ -340,28 +340,28 @@ def check_legs(subject: Subject) -> list[Finding]:
     over = worst > leg_kw
     volts = leg_volts(converter.inverter.phases, converter.inverter.volts)
     summary = " / ".join(f"{kw:.1f}" for kw in legs.asked_kw)
-    when = vocabulary_of(subject.job.supply).in_an_outage
+    when, word = vocabulary_of(subject.job.supply).in_an_outage, LEG[subject.job.supply.phases]
     return [
         warns_if(
             over,
             "legs",
             "Home",
             "backup_board",
-            f"At their fullest the legs behind the relay ask {summary} kW; {when}{converter.inverter.name} gives "
+            f"At their fullest the {word}s behind the relay ask {summary} kW; {when}{converter.inverter.name} gives "
             f"{leg_kw:.1f} kW, {leg_kw * 1000 / volts:.0f} A, on each.",
             reading=(worst, leg_kw, "kW"),
             rule=f"{converter.inverter.name}, datasheet",
-            mends=_moved(legs) if over else (),
+            mends=_moved(legs, word) if over else (),
         )
     ]
 
 
-def _moved(legs: LegLoads) -> tuple[Mend, ...]:
+def _moved(legs: LegLoads, word: str) -> tuple[Mend, ...]:
     """The move of a circuit that lowers the fullest leg most; none where no move does."""
     if legs.move is None:
         return ()
     name, leg = legs.move
-    return (backup_board_mend(f"Move “{name}” to leg {leg}", {name: {"leg": str(leg)}}),)
+    return (backup_board_mend(f"Move “{name}” to {word} {leg}", {name: {"leg": str(leg)}}),)
 
 
 @check

@@ -5,6 +5,7 @@ from functools import partial
 import numpy as np
 
 from calm_relay.job.model import Job
+from calm_relay.planning.common.vocabulary import LEG
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -34,7 +35,7 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
     worst_kw = float(peaks_kw[worst])
     volts = leg_volts(supply.phases, supply.volts)
     limit_kw = supply.main_fuse_a * volts / 1000.0
-    name = {"single": "", "split": f" on leg {worst + 1}", "three": f" on phase {worst + 1}"}[supply.phases]
+    name = "" if supply.phases == "single" else f" on {LEG[supply.phases]} {worst + 1}"
     briefly_kw = worst_kw * BRIEFLY
     sentence = (
         f"Highest import{name}, mean of a quarter hour, {worst_kw:.1f} kW ({worst_kw * 1000 / volts:.0f} A); the main "
@@ -74,7 +75,7 @@ def check_continuous_import(subject: Subject) -> list[Finding]:
     leg, at = np.unravel_index(int(held_kw.argmax()), held_kw.shape)
     amps = float(held_kw[leg, at]) * 1000.0 / leg_volts(supply.phases, supply.volts)
     allowed_a = supply.main_fuse_a * rule.limit
-    where = {"single": "", "split": f" on leg {leg + 1}", "three": f" on phase {leg + 1}"}[supply.phases]
+    where = "" if supply.phases == "single" else f" on {LEG[supply.phases]} {leg + 1}"
     return [
         warns_if(
             amps > allowed_a,

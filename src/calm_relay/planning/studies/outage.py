@@ -9,6 +9,7 @@ from calm_relay.physics.plant import island_figures, island_pool
 from calm_relay.physics.plant.inputs import run_outage
 from calm_relay.physics.plant.island import Island, IslandYear
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.common.vocabulary import LEG
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
 from calm_relay.planning.operation.fuel import fuel_litres
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, forms_grid, island_of
@@ -23,10 +24,10 @@ CAUSES = {
     island_figures.OVERLOAD: "the load passed {continuous:.1f} kW for longer than {surge_s:.0f} s",
     island_figures.START: "{who} started: {start:.1f} kW on top of {want:.1f} kW, against {surge:.1f} kW of surge",
     island_figures.START_LEG: (
-        "{who} started: {start:.1f} kW more, and a leg with {on_leg:.1f} kW on it gives {leg_surge:.1f} kW "
+        "{who} started: {start:.1f} kW more, and a {word} with {on_leg:.1f} kW on it gives {leg_surge:.1f} kW "
         "for a moment"
     ),
-    island_figures.LEG: "one leg asked for more than {leg:.1f} kW",
+    island_figures.LEG: "one {word} asked for more than {leg:.1f} kW",
     island_figures.OVER_FREQUENCY: "a load dropped and the array's power had nowhere to go: over-frequency",
     island_figures.EMPTY: "the battery was empty",
     island_figures.TOO_COLD: "the battery was too cold or too hot to give",
@@ -227,6 +228,7 @@ def _read(
             leg=limits.continuous_kw * able / legs,
             on_leg=(island.load_kw[:, at] @ island.legs).max(),
             leg_surge=min(limits.surge_kw * able / legs, limits.leg_start_kw),
+            word=LEG[plan.job.supply.phases],
             who=who,
             start=start_kw[at],
             want=island.load_kw[:, at].sum(),

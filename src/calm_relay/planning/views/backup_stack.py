@@ -5,13 +5,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.job.backup_board import Circuit
-from calm_relay.planning.common.vocabulary import Vocabulary, vocabulary_of
+from calm_relay.job.equipment import Phases
+from calm_relay.planning.common.vocabulary import LEG, Vocabulary, vocabulary_of
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay, whole_house
 from calm_relay.planning.operation.island import LEGS, forming_kw, forms_grid
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
-LEG_WORDS = {"single": "Together", "split": "Leg", "three": "Phase"}
 ACROSS = {"split": "both legs", "three": "all phases"}
 
 
@@ -88,18 +88,22 @@ def stack_of(plan: Plan, option: Option | RefusedOption) -> Stack:
     )
 
 
-def _legs(house: BackedUpLoads, on: np.ndarray, at: int, phases: str, count: int) -> dict[str, tuple[float, ...]]:
+def _legs(
+    house: BackedUpLoads, on: np.ndarray, at: int, phases: Phases, count: int
+) -> dict[str, tuple[float, ...]]:
     kw = np.where(on, house.half_hours_kw[:, at], 0.0)
     if count == 1:
-        return {LEG_WORDS["single"]: tuple(kw.tolist())}
-    return {f"{LEG_WORDS[phases]} {leg + 1}": tuple((kw * house.legs[:, leg]).tolist()) for leg in range(count)}
+        return {"Together": tuple(kw.tolist())}
+    return {
+        f"{LEG[phases].capitalize()} {leg + 1}": tuple((kw * house.legs[:, leg]).tolist()) for leg in range(count)
+    }
 
 
-def _on_leg(circuit: Circuit | None, phases: str) -> str:
+def _on_leg(circuit: Circuit | None, phases: Phases) -> str:
     """On which leg or phase a circuit hangs; empty where there is only one."""
     if circuit is None or phases == "single":
         return ""
-    return ACROSS[phases] if circuit.leg == "across" else f"{LEG_WORDS[phases].lower()} {circuit.leg}"
+    return ACROSS[phases] if circuit.leg == "across" else f"{LEG[phases]} {circuit.leg}"
 
 
 def _fate(circuit: Circuit | None, reached: bool, forms: bool, words: Vocabulary) -> str:
