@@ -50,6 +50,14 @@ def test_a_close_call_is_called_close(demo_plan):
     assert demo_plan.choice.sentence.startswith("Too close to call")
 
 
+def test_one_that_is_beaten_in_everything_makes_no_call_close():
+    choice = plan(demo_job("hut")).choice
+    best, second = sorted(choice.scores, key=lambda key: -choice.scores[key].total)[:2]
+    assert choice.scores[best].total - choice.scores[second].total < 0.02
+    assert second in choice.dominated and choice.holds[second] == 0.0
+    assert not choice.close and "fits best" in choice.sentence
+
+
 def test_a_clear_call_is_called_clear(demo):
     made = plan(weighing(demo, self_sufficiency=1))
     totals = sorted(score.total for score in made.choice.scores.values())

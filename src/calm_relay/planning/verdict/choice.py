@@ -81,8 +81,9 @@ def choose(options: list[Option], job: Job, demand: DemandYear) -> Choice:
         sentence = "No option can be built as it stands: see what stops each."
         return Choice(None, False, sentence, "", scores, reasons, {}, {})
     best, *rest = able
-    lead = scores[best.key].total - scores[rest[0].key].total if rest else 1.0
-    close = bool(rest) and lead < CLOSE
+    # One that the best beats in everything is near it in points, but no weighting would choose it.
+    rival = next((option for option in rest if dominated.get(option.key) != best.key), None)
+    close = rival is not None and scores[best.key].total - scores[rival.key].total < CLOSE
     deciding = _deciding(best, rest[0], scores, job) if rest else ""
     return Choice(
         best.key,
