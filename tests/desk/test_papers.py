@@ -40,6 +40,16 @@ def papers(request, tmp_path_factory, dressed):
     return made, chosen(made), folder, written
 
 
+def test_papers_speak_the_words_of_their_region(papers):
+    made, _, folder, _ = papers
+    words, said = made.rules.words, ""
+    for path in sorted(folder.glob("*.pdf")):
+        text = text_of(path)
+        said += text
+        assert words(text) == text, path.name
+    assert ("main panel" in said and "utility" in said) == (made.job.region == "united-states")
+
+
 def test_every_demo_goes_from_choice_to_a_complete_set(papers):
     _, _, folder, written = papers
     names = {path.name for path in folder.iterdir()}
@@ -94,7 +104,7 @@ def test_materials_settings_and_application_hold_theirs(papers):
         assert part.counted in text
     text = text_of(folder / "settings.pdf")
     for item in settings_of(option):
-        assert item.value in text
+        assert made.rules.words(item.value) in text
     text = text_of(folder / "application.pdf")
     for converter in option.design.converters:
         assert converter.inverter.name in text

@@ -20,6 +20,7 @@ from calm_relay.desk.benches.site_bench import TYPED
 from calm_relay.desk.charts.scale_rows import PITCH, ScaleRows
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.view import LETTERS
+from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.theme import LIGHT, font
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.model import WeatherFile
@@ -426,10 +427,16 @@ def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
     type_into(qtbot, bench.rules.limits["nz-volts"], "")
     settled(window)
     assert window.session.job.rule_changes[0].limit is None
+    choose(bench.rules.region, "united-states")
+    settled(window)
+    there = {label.text() for label in window.findChildren(Label)}
+    assert "Main breaker" in there and not any("network operator" in text for text in there)
     choose(bench.rules.region, "germany")
     settled(window)
     assert window.session.job.region == "germany"
     assert "de-unbalance" in bench.rules.limits
+    here = {label.text() for label in window.findChildren(Label)}
+    assert "Main fuse" in here and any("network operator" in text for text in here)
 
 
 def test_a_rule_of_the_job_is_changed_taken_out_and_stays_in_its_place(window, opened, qtbot, settled):

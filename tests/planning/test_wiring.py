@@ -223,7 +223,7 @@ def test_an_old_circuit_is_held_against_the_new_box(demo):
 def test_the_circuit_of_a_kept_inverter_is_held_against_its_own_current(demo):
     job = demo.with_existing_inverter(0, circuit=ExistingCircuit(size="1.5", breaker_a=25.0))
     stops = [item for item in found(job, "cables") if item.severity is Severity.STOP]
-    assert any("Main board to Tarnlight" in item.sentence and "1.5 mm²" in item.sentence for item in stops)
+    assert any("Main switchboard to Tarnlight" in item.sentence and "1.5 mm²" in item.sentence for item in stops)
 
 
 def test_the_voltage_rise_counts_every_cable_to_the_meter_and_its_mend_answers(demo):
@@ -250,7 +250,7 @@ def test_a_busbar_that_is_fed_too_much_is_told_with_what_answers_it():
     job = job.with_(supply=job.supply.with_(busbar_a=200.0))
     (note,) = found(job, "busbar")
     assert note.severity is Severity.STOP
-    assert "1.25 times" in note.sentence and "a connection ahead of the board" in note.sentence
+    assert "1.25 times" in note.sentence and "a connection ahead of the panel" in note.sentence
     for mend in note.mends:
         (after,) = found(mend.apply(job), "busbar")
         assert after.severity is Severity.OK, mend.label
@@ -322,10 +322,10 @@ def test_transformers_stand_on_the_cable_from_the_meter_one_a_phase(dairy_job):
 def test_parts_that_stay_are_not_sized_but_told_as_not_seen(demo):
     option = plan(demo).option("ac-addon")
     sheet = wiring_sheet(option)
-    row = next(row for row in sheet.rows() if row[0].startswith("Main board to"))
+    row = next(row for row in sheet.rows() if row[0].startswith("Main switchboard to"))
     assert row[1].startswith("not seen")
     listed = {(row[1], row[2]): row for row in wiring_rows((option,))[1:]}
-    assert listed["Main board", "Tarnlight 5.0 string inverter"][6] == "not seen"
+    assert listed["Main switchboard", "Tarnlight 5.0 string inverter"][6] == "not seen"
 
 
 def test_a_cable_s_year_of_heat_is_that_of_its_current(demo):

@@ -74,17 +74,45 @@ class Rule(Model):
         return f"{self.authority}, {self.clause}, {self.dated}{memory}; check locally"
 
 
+# What regions call by other names; the rest of the trade's words are the same everywhere.
+Term = Literal[
+    "main fuse",
+    "network operator",
+    "operator",
+    "main board",
+    "backup board",
+    "sub-board",
+    "board",
+    "earth",
+    "earthing",
+    "breaker",
+    "the service",
+]
+
+
+class RegionWord(Model):
+    """What a region says for one of the plan's words."""
+
+    word: Term
+    said: Line = Field(min_length=2, max_length=40)
+
+
 class RulePack(Model):
-    """The rules of one region."""
+    """The rules of one region, and its own words."""
 
     key: Identifier
     name: Name
     wires: Identifier = Field(default="iec", description="Tables of wires that the region goes by.")
     rules: tuple[Rule, ...] = Field(max_length=500)
+    words: tuple[RegionWord, ...] = Field(default=(), max_length=50)
 
     @model_validator(mode="after")
     def _keys_are_single(self) -> Self:
         keys = [rule.key for rule in self.rules]
         if len(set(keys)) != len(keys):
             raise ValueError("rules: a key stands twice")
+        words = [item.word for item in self.words]
+        twice = next((word for word in words if words.count(word) > 1), None)
+        if twice is not None:
+            raise ValueError(f"words: {twice!r} stands twice; wanted each once")
         return self

@@ -119,7 +119,8 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
         for number, design in enumerate(made):
             progress(0.6 + 0.4 * number / len(made), f"Simulating: {design.title}")
             if isinstance(design, Refusal):
-                options.append(RefusedOption(design, _refusals(design), context))
+                refused = replace(design, reasons=tuple(map(rules.words, design.reasons)))
+                options.append(RefusedOption(refused, _refusals(refused), context))
                 continue
             year, ridden, left, old = next(lived)
             kinds = bill_kinds(year, job, site)
@@ -129,7 +130,7 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
             done = replace(done, money=replace(done.money, last_kinds=old))
             result = findings_for(Subject(design, done, context, site))
             options.append(Option(design, done, result, context))
-    choice = choose([option for option in options if isinstance(option, Option)], job, demand)
+    choice = choose([option for option in options if isinstance(option, Option)], job, demand, rules.words)
     return Plan(job, equipment, rules, site, faces, demand, bank, tuple(options), choice)
 
 

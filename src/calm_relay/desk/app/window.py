@@ -29,6 +29,7 @@ from calm_relay.desk.energy_path.margin import Margin
 from calm_relay.desk.energy_path.moment_view import MomentView
 from calm_relay.desk.energy_path.path_view import LineView
 from calm_relay.desk.view import View
+from calm_relay.desk.widgets.label import speak
 from calm_relay.desk.widgets.notice import Notice
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.progress_row import ProgressRow
@@ -426,6 +427,7 @@ class Window(QMainWindow):
 
     def _on_plan(self, plan):
         self.progress.end()
+        speak(plan.rules.words)
         if self.session.first_verdict:
             self._shown = None
         if self._shown is None:

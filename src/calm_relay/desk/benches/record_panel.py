@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from calm_relay.desk.widgets.label import Label, tip
+from calm_relay.desk.widgets.label import Label, said, tip
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.commissioning import Instrument
@@ -146,7 +146,7 @@ class RecordPanel(QWidget):
             tick.setCheckState(Qt.CheckState.Checked if key in record.keyed else Qt.CheckState.Unchecked)
             tick.setData(KEY, key)
             self.settings.setItem(row, 0, tick)
-            for column, text in enumerate((item.name, item.value), 1):
+            for column, text in enumerate((item.name, said(item.value)), 1):
                 cell = QTableWidgetItem(text)
                 cell.setFlags(Qt.ItemFlag.ItemIsEnabled)
                 cell.setToolTip(tip(f"{item.why}. {item.trap}".strip()))

@@ -64,7 +64,7 @@ def diagram_of(option, today: date, paper: str, *, site: bool = False):
         wiring.drawn_by,
         wiring.checked_by,
         wiring.revision,
-        f"{CAUTION} Sizes by {plan.tables.summary}.",
+        plan.rules.words(f"{CAUTION} Sizes by {plan.tables.summary}."),
     )
     title = f"{job.name}: {option.title}"
     if site:

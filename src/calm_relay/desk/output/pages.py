@@ -12,6 +12,7 @@ from calm_relay import __version__
 from calm_relay.desk.widgets.label import SealedDocument
 from calm_relay.desk.widgets.theme import LIGHT, font, plain_letters
 from calm_relay.desk.widgets.wording import keep_units
+from calm_relay.planning.common.region_words import AS_WRITTEN, RegionWords
 
 DPI = 96
 
@@ -27,8 +28,9 @@ def paper_of(plan) -> QPageSize:
 class Pages:
     """Fills pages from top to bottom, and starts another when something does not fit."""
 
-    def __init__(self, writer, points, foot, ink: str = LIGHT.ink):
+    def __init__(self, writer, points, foot, ink: str = LIGHT.ink, words: RegionWords = AS_WRITTEN):
         self._writer, self._points, self._foot, self._ink = writer, points, foot, ink
+        self._words = words
         self.painter = QPainter(writer)
         self.width, self.height = writer.width(), writer.height() - 22
         self.y = 0.0
@@ -67,7 +69,9 @@ class Pages:
 
     def mark(self, words) -> None:
         """A bookmark at this place."""
-        self.marks.append((unescape(sub("<[^>]*>", "", words)).replace("\u00a0", " ").strip(), self.count - 1))
+        self.marks.append(
+            (self._words(unescape(sub("<[^>]*>", "", words)).replace("\u00a0", " ").strip()), self.count - 1)
+        )
 
     def table(self, rows, widths, space=8.0) -> None:
         """Rows of cells (HTML) in columns of shares of the width; a page ends between rows."""
@@ -105,7 +109,7 @@ class Pages:
         document.setDefaultStyleSheet(
             f"body, td, th, li {{ color: {LIGHT.ink}; }} .quiet {{ color: {LIGHT.quiet}; }}"
         )
-        document.setHtml(f"<body>{keep_units(html)}</body>")
+        document.setHtml(f"<body>{keep_units(self._words(html))}</body>")
         document.setPageSize(QSizeF(self.width, 1e6))
         document.setTextWidth(self.width)
         return document
@@ -116,7 +120,9 @@ class Pages:
         box = QRectF(0, self.height + 8, self.width, 14)
         page = f"page {self.count}"
         room = self.width - self.painter.fontMetrics().horizontalAdvance(page) - 12
-        foot = self.painter.fontMetrics().elidedText(self._foot, Qt.TextElideMode.ElideRight, int(room))
+        foot = self.painter.fontMetrics().elidedText(
+            self._words(self._foot), Qt.TextElideMode.ElideRight, int(room)
+        )
         self.painter.drawText(box, Qt.AlignmentFlag.AlignLeft, foot)
         self.painter.drawText(box, Qt.AlignmentFlag.AlignRight, page)
 
@@ -130,6 +136,7 @@ def pdf_of(
     *,
     lying: bool = False,
     ink: str = LIGHT.ink,
+    words: RegionWords = AS_WRITTEN,
 ) -> tuple[bytes, int]:
     """A PDF that a function fills; returns it, and how many pages it has.
 
@@ -147,6 +154,8 @@ def pdf_of(
         Whether the paper lies.
     ink : str
         Colour of its heads.
+    words : RegionWords
+        In which it speaks.
     """
     content = QByteArray()
     buffer = QBuffer(content)
@@ -160,7 +169,7 @@ def pdf_of(
         writer.setPageMargins(QMarginsF(14, 12, 14, 14), QPageLayout.Unit.Millimeter)
         writer.setTitle(title)
         writer.setCreator(f"Calm Relay {__version__}")
-        pages = Pages(writer, points, foot, ink)
+        pages = Pages(writer, points, foot, ink, words)
         try:
             fill(pages)
         finally:

@@ -4,7 +4,7 @@ All are drawn from one option of one plan, so that none can contradict another.
 """
 
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import date
 from html import escape
@@ -136,6 +136,12 @@ def _logo(firm: Firm) -> QImage | None:
     return image
 
 
+def _pdf_of(kit: Kit, name: str, points: float, fill: Callable[[Pages], None]) -> tuple[bytes, int]:
+    plan, firm = kit.plan, kit.firm
+    title = f"{name}, {plan.job.name}"
+    return pdf_of(paper_of(plan), title, kit.foot, points, fill, ink=firm.colour, words=plan.rules.words)
+
+
 def _opening(pages: Pages, kit: Kit, logo, title: str, under: str) -> None:
     """Whose paper it is, its title, and for whom."""
     if logo is not None:
@@ -174,7 +180,15 @@ def _made_offer(kit: Kit, logo) -> tuple[bytes, int]:
         _assumed(pages, kit)
         _sign(pages, kit)
 
-    return pdf_of(paper_of(kit.plan), f"Offer, {kit.plan.job.name}", kit.foot, 11.2, fill, ink=kit.firm.colour)
+    return pdf_of(
+        paper_of(kit.plan),
+        f"Offer, {kit.plan.job.name}",
+        kit.foot,
+        11.2,
+        fill,
+        ink=kit.firm.colour,
+        words=kit.plan.rules.words,
+    )
 
 
 def _asked(pages, kit, offer: Offer) -> None:
@@ -368,7 +382,15 @@ def _made_materials(kit: Kit, logo) -> tuple[bytes, int]:
             "clamps and trunking are counted by common practice; check them against the roof and the routes.</p>"
         )
 
-    return pdf_of(paper_of(kit.plan), f"Materials, {kit.plan.job.name}", kit.foot, 8.6, fill, ink=kit.firm.colour)
+    return pdf_of(
+        paper_of(kit.plan),
+        f"Materials, {kit.plan.job.name}",
+        kit.foot,
+        8.6,
+        fill,
+        ink=kit.firm.colour,
+        words=kit.plan.rules.words,
+    )
 
 
 def _made_settings(kit: Kit, logo) -> tuple[bytes, int]:
@@ -393,7 +415,15 @@ def _made_settings(kit: Kit, logo) -> tuple[bytes, int]:
         if not settings:
             pages.text("<p>Nothing is keyed in: everything stays as it is.</p>")
 
-    return pdf_of(paper_of(kit.plan), f"Settings, {kit.plan.job.name}", kit.foot, 8.6, fill, ink=kit.firm.colour)
+    return pdf_of(
+        paper_of(kit.plan),
+        f"Settings, {kit.plan.job.name}",
+        kit.foot,
+        8.6,
+        fill,
+        ink=kit.firm.colour,
+        words=kit.plan.rules.words,
+    )
 
 
 def _made_work_order(kit: Kit, logo) -> tuple[bytes, int]:
@@ -419,7 +449,15 @@ def _made_work_order(kit: Kit, logo) -> tuple[bytes, int]:
             f"<ul style='margin:0'>{items}</ul><p class='quiet'>Wording and place as the local code says.</p>"
         )
 
-    return pdf_of(paper_of(kit.plan), f"Work order, {kit.plan.job.name}", kit.foot, 8.6, fill, ink=kit.firm.colour)
+    return pdf_of(
+        paper_of(kit.plan),
+        f"Work order, {kit.plan.job.name}",
+        kit.foot,
+        8.6,
+        fill,
+        ink=kit.firm.colour,
+        words=kit.plan.rules.words,
+    )
 
 
 def _made_application(kit: Kit, logo) -> tuple[bytes, int]:
@@ -443,9 +481,7 @@ def _made_application(kit: Kit, logo) -> tuple[bytes, int]:
         if not tree["rules"]:
             pages.text("<p style='margin:0'>The region's rules say nothing of this plan.</p>")
 
-    return pdf_of(
-        paper_of(kit.plan), f"Application, {kit.plan.job.name}", kit.foot, 8.6, fill, ink=kit.firm.colour
-    )
+    return _pdf_of(kit, "Application", 8.6, fill)
 
 
 def _said(value) -> str:

@@ -30,9 +30,8 @@ def write_protocol(protocol: Protocol, path: Path, today: date) -> tuple[Path, P
     foot = (
         f"{protocol.job.name} · {protocol.option.title} · protocol of {today:%-d %B %Y} · Calm Relay {__version__}"
     )
-    content, _ = pdf_of(
-        paper_of(protocol.plan), f"Protocol, {protocol.job.name}", foot, 9.0, _Filled(protocol, today)
-    )
+    plan, title = protocol.plan, f"Protocol, {protocol.job.name}"
+    content, _ = pdf_of(paper_of(plan), title, foot, 9.0, _Filled(protocol, today), words=plan.rules.words)
     text = json.dumps(document_of(protocol), ensure_ascii=False, indent=1) + "\n"
     write_atomically(pdf, content)
     write_atomically(data, text.encode())

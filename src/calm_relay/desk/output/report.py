@@ -58,7 +58,7 @@ def _rendered(plan, today, points):
         _cautions(pages)
 
     foot = f"{plan.job.name} · {today:%-d %B %Y} · Calm Relay {__version__}"
-    return pdf_of(paper_of(plan), plan.job.name, foot, points, fill)
+    return pdf_of(paper_of(plan), plan.job.name, foot, points, fill, words=plan.rules.words)
 
 
 def _opening(pages, plan):

@@ -53,7 +53,7 @@ def write_site_visit(plan, result, path: Path, today: date) -> int:
         document.setDefaultFont(font(9))
         document.documentLayout().setPaintDevice(writer)
         document.setPageSize(QSizeF(writer.width(), writer.height()))
-        document.setHtml(_html(job, result, today))
+        document.setHtml(plan.rules.words(_html(job, result, today)))
         document.print_(writer)
         pages = document.pageCount()
     buffer.close()

@@ -10,22 +10,50 @@ from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QTextDocument
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QApplication, QLabel
+
+from calm_relay.planning.common.region_words import AS_WRITTEN, RegionWords
 
 PLAIN, RICH = Qt.TextFormat.PlainText, Qt.TextFormat.RichText
 
 
+class _Region:
+    """The words of the region whose job is on the desk."""
+
+    words = AS_WRITTEN
+
+
+def speak(words: RegionWords) -> None:
+    """Has every label speak a region's words from now on, those that are there included."""
+    before, _Region.words = _Region.words, words
+    if words.pairs == before.pairs:
+        return
+    for widget in QApplication.allWidgets():
+        if isinstance(widget, Label | RichLabel):
+            widget.setText(widget.written)
+
+
+def said(text: str) -> str:
+    """A text in the region's words, for what is no label: a cell of a table."""
+    return _Region.words(text)
+
+
 class Label(QLabel):
-    """Plain text."""
+    """Plain text, in the region's words; `written` is the text as it was given."""
 
     def __init__(self, text: str = "", parent=None):
         super().__init__(parent)
         self.setTextFormat(PLAIN)
         self.setText(text)
 
+    def setText(self, text: str) -> None:
+        """Shows a text."""
+        self.written = text
+        super().setText(_Region.words(text))
+
 
 class RichLabel(QLabel):
-    """Markup made by `rich`; any other text is shown as it is."""
+    """Markup made by `rich`; any other text is shown as it is. `written` is what was given."""
 
     def __init__(self, text: str = "", parent=None):
         super().__init__(parent)
@@ -33,8 +61,10 @@ class RichLabel(QLabel):
         self.setText(text)
 
     def setText(self, text: str) -> None:
-        """Shows markup, or plain text escaped."""
-        super().setText(text if isinstance(text, Markup) else html.escape(text).replace("\n", "<br>"))
+        """Shows markup, or plain text escaped, in the region's words."""
+        self.written = text
+        said = _Region.words(text)
+        super().setText(said if isinstance(said, Markup) else html.escape(said).replace("\n", "<br>"))
 
 
 class SealedDocument(QTextDocument):
@@ -73,6 +103,7 @@ def joined(between: str, parts) -> Markup:
 
 def tip(text: str) -> str:
     """A tooltip, or the text of a message, that shows exactly this text."""
+    text = _Region.words(text)
     if "<" not in text:
         return text
     return f"<qt>{html.escape(text)}</qt>".replace("\n", "<br>")

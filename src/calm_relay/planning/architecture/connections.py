@@ -583,4 +583,4 @@ def topology_of(design: Design, context: DesignContext) -> Topology:
     context : DesignContext
         Its job, rules and design temperatures.
     """
-    return _Maker(design, context).made()
+    return context.rules.words.of(_Maker(design, context).made())

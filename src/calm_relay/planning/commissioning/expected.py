@@ -9,6 +9,7 @@ from calm_relay.planning.architecture.connections import unit_keys, units_of
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.commissioning.conditions import Light, light_on, moment_utc
 from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.equipment.bank import charge_dc_kw
 from calm_relay.planning.equipment.equipment import loss_curve
 from calm_relay.planning.plan import Plan
@@ -101,6 +102,7 @@ def lights_of(plan: Plan, option: Option, record: Commissioning) -> dict[str, Li
     }
 
 
+@said_in_region
 def expected_of(plan: Plan, option: Option, record: Commissioning) -> tuple[Expected, ...]:
     """Every reading of an option, in the order of work.
 

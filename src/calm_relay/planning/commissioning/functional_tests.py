@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from calm_relay.planning.architecture.refusals import joining_generators
 from calm_relay.planning.architecture.topology import CHANGEOVER
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, forms_grid
 from calm_relay.planning.plan import Plan
@@ -29,6 +30,7 @@ class FunctionalTest:
     care: str = ""
 
 
+@said_in_region
 def functional_tests_of(plan: Plan, option: Option) -> tuple[FunctionalTest, ...]:
     """Every test that an option's parts ask for.
 

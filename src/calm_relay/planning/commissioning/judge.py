@@ -18,6 +18,7 @@ from calm_relay.planning.commissioning.expected import (
     lights_of,
 )
 from calm_relay.planning.commissioning.strings_now import String
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
@@ -53,6 +54,7 @@ class AsBuilt:
     apply: Callable[[Job], Job]
 
 
+@said_in_region
 def judge(plan: Plan, option: Option, record: Commissioning) -> tuple[Judged, ...]:
     """Every reading of an option with its verdict, in the order of work.
 

@@ -7,6 +7,7 @@ from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.job.rules import Rule
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.common.region_words import AS_WRITTEN, RegionWords, words_in
 
 
 @dataclass(frozen=True)
@@ -26,7 +27,9 @@ class InForce:
 
 
 class Rules(tuple[InForce, ...]):
-    """The rules in force on a job, in the order of its region's pack."""
+    """The rules in force on a job, in the order of its region's pack; `words` says a text in the region's words."""
+
+    words: RegionWords = AS_WRITTEN
 
     def of(self, kind: str) -> InForce | None:
         """The tightest rule of a kind; None when the region has none."""
@@ -66,4 +69,6 @@ def rules_of(job: Job, library: Library) -> Rules:
             result.append(InForce(rule, rule.limit, False, ""))
         elif change.limit is not None:
             result.append(InForce(rule, change.limit, True, change.why))
-    return Rules(result)
+    made = Rules(result)
+    made.words = words_in(job, packs[job.region].words)
+    return made

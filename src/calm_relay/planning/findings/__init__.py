@@ -10,8 +10,11 @@ for _module in sorted(info.name for info in iter_modules(__path__)):
 
 
 def findings_for(subject: Subject) -> tuple[Finding, ...]:
-    """Findings of every check on an option, worst first."""
+    """Findings of every check on an option, worst first, in the region's words."""
+    words = subject.rules.words
     findings = [finding for check in CHECKS for finding in check(subject)]
+    if words.pairs:
+        findings = [finding.said_in(words) for finding in findings]
     return tuple(sorted(findings, key=lambda finding: finding.rank))
 
 

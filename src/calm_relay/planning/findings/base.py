@@ -7,6 +7,7 @@ from typing import Any
 
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Design, DesignContext
+from calm_relay.planning.common.region_words import RegionWords
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.rules import Rules
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
@@ -72,6 +73,11 @@ class Finding:
         if self.measured is not None and self.limit and self.severity is not Severity.OK:
             off = abs(1.0 - self.measured / self.limit)
         return (self.severity, -off, STATIONS.index(self.station), self.check)
+
+    def said_in(self, words: RegionWords) -> "Finding":
+        """The same in a region's words."""
+        mends = tuple(replace(mend, label=words(mend.label)) for mend in self.mends)
+        return replace(self, sentence=words(self.sentence), rule=words(self.rule), mends=mends)
 
 
 Reading = tuple[float | None, float | None, str]

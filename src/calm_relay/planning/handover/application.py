@@ -2,12 +2,14 @@
 
 from typing import Any
 
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.phases import units_by_phase
 from calm_relay.planning.verdict.option import Option
 
 CAUTION = "Figures of a plan for the form of the network operator, who decides. Check each against the datasheets."
 
 
+@said_in_region
 def application_of(option: Option) -> dict[str, Any]:
     """The figures, as a tree of plain values that can be written as JSON.
 

@@ -7,6 +7,7 @@ from typing import Literal
 from calm_relay.job.equipment import KINDS
 from calm_relay.planning.architecture.connections import kept_generators, service_fates, units_of
 from calm_relay.planning.architecture.topology import BACKED_UP, Edge
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings.safety import IN_SIGHT_M
 from calm_relay.planning.verdict.option import Option
@@ -378,6 +379,7 @@ def _signal_m(edge: Edge, plan: WiringPlan) -> float:
     return beside[0].laid.length_m if beside else 3.0
 
 
+@said_in_region
 def labels_of(option: Option) -> list[str]:
     """Labels that the works want; what stands on them is checked locally."""
     design, supply = option.design, option.context.job.supply
@@ -399,6 +401,7 @@ def labels_of(option: Option) -> list[str]:
     return [*labels, "Plan of the system and how to shut it down"]
 
 
+@said_in_region
 def materials_of(option: Option) -> tuple[Part, ...]:
     """Everything an option is built of, group by group; empty quantities are left out.
 

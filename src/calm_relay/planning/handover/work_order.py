@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from calm_relay.planning.architecture.connections import kept_generators, units_of
 from calm_relay.planning.architecture.topology import METER
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
 from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
@@ -23,6 +24,7 @@ class Step:
     photo: str = ""
 
 
+@said_in_region
 def steps_of(option: Option) -> tuple[Step, ...]:
     """Every step of the works in a safe order.
 

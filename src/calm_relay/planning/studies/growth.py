@@ -15,6 +15,7 @@ from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.simulate import bill_of, inputs_of, simulate
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.roof_room import room_of
@@ -75,6 +76,7 @@ class Growth:
     years: int
 
 
+@said_in_region
 def growth_of(plan: Plan, option: Option | RefusedOption, progress: Progress = unheard) -> Growth | None:
     """What was left room for; None for an option that cannot be built.
 

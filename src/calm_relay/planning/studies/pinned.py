@@ -81,5 +81,5 @@ def pinned_of(made: Plan, folder: Path, progress: Progress = unheard) -> Pinned:
         design = replace(option.design, architecture=way, title=pin.name)
         options.append(replace(option, design=design))
         names.append(pin.name)
-    choice = choose(options, made.job, made.demand)
+    choice = choose(options, made.job, made.demand, made.rules.words)
     return Pinned(replace(made, options=tuple(options), choice=choice), tuple(names), tuple(refused))

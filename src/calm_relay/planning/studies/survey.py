@@ -10,6 +10,7 @@ from calm_relay.job.model import ClimatePreset, Job, MonthlyWeather
 from calm_relay.job.survey import HorizonPoint
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.wanted import STATIONS, WORDS
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.site.grid_code import curve_of
@@ -82,6 +83,7 @@ class SurveyResult:
     rest: tuple[Entry, ...]
 
 
+@said_in_region
 def entries_of(made: Plan) -> tuple[Entry, ...]:
     """Everything that a site visit measures, along the path of energy."""
     return (

@@ -1,12 +1,13 @@
 """Which option serves the job's purposes best, by how much, and why."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from calm_relay.job.model import Job, Purpose, PurposeKind
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.amounts import breaks_even, money_text, to_two_figures
+from calm_relay.planning.common.region_words import AS_WRITTEN, RegionWords
 from calm_relay.planning.common.wanted import wanted_words
 from calm_relay.planning.operation.outcome import Brief, Outcome
 from calm_relay.planning.site.demand import DemandYear
@@ -48,7 +49,7 @@ class Choice:
     dominated: dict[str, str]
 
 
-def choose(options: list[Option], job: Job, demand: DemandYear) -> Choice:
+def choose(options: list[Option], job: Job, demand: DemandYear, words: RegionWords = AS_WRITTEN) -> Choice:
     """Weighs the options by the job's purposes.
 
     An option that a finding stops is weighed but not chosen.
@@ -61,6 +62,8 @@ def choose(options: list[Option], job: Job, demand: DemandYear) -> Choice:
         The job.
     demand : planning.site.demand.DemandYear
         The home's year.
+    words : RegionWords
+        In which it is said.
     """
     bill_now = options[0].outcome.money.bill
     peak_kw = demand.evening_peak_kw
@@ -74,6 +77,11 @@ def choose(options: list[Option], job: Job, demand: DemandYear) -> Choice:
     titles = {option.key: option.title for option in able}
     for key, other in dominated.items():
         reasons[key] = with_beaten(reasons[key], _beaten(scores[key], titles[other], scores[other], job))
+    if words.pairs:
+        reasons = {
+            key: tuple(replace(reason, sentence=words(reason.sentence)) for reason in found)
+            for key, found in reasons.items()
+        }
     if job.wanted:
         sentence = f"No verdict yet. Still wanted: {wanted_words(job)}."
         return Choice(None, False, sentence, "", scores, reasons, {}, {})

@@ -2,12 +2,14 @@
 
 from collections.abc import Iterator
 
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.battery_sweep import flags_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.figures import Figure
 
 
+@said_in_region
 def known_of(plan: Plan) -> tuple[Figure, ...]:
     """The place's light, the roof's yield, the home's year and the rules of thumb, each once its answer is there."""
     return tuple(_known(plan))

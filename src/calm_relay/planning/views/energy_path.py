@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.wanted import unanswered_stations
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings import Finding, Severity
@@ -76,6 +77,7 @@ DC_JOIN, AC_JOIN = 2.7, 4.1
 BATTERY_GAP = 1.2
 
 
+@said_in_region
 def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
     """The line of an option; one that is refused is drawn as it would be built, without figures."""
     at = _nearest_to_limit(option.findings)

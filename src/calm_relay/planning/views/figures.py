@@ -7,6 +7,7 @@ from calm_relay.job.equipment import ISC_FACTOR
 from calm_relay.job.tariff import Tariff
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.common.amounts import amount_text
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.fuel import fuel_litres
 from calm_relay.planning.operation.island import forms_grid
 from calm_relay.planning.plan import Plan
@@ -35,6 +36,7 @@ SHOWS = {
 }
 
 
+@said_in_region
 def figures_of(plan: Plan, option: Option | RefusedOption, station: str) -> tuple[Figure, ...]:
     """Figures of a station for an option; an option that is refused has those of the site only."""
     made = {

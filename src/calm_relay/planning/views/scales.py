@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from calm_relay.planning.architecture.cost import KINDS
 from calm_relay.planning.common.amounts import amount_text, breaks_even, to_two_figures
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.outcome import Money
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.clipping import clipped_year
@@ -214,6 +215,7 @@ LOSSES = {
 }
 
 
+@said_in_region
 def loss_scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Every loss of the simulated year by name, all on one scale, in the options' order [kWh a year]."""
     years = [option.outcome.figures.losses if isinstance(option, Option) else None for option in plan.options]
@@ -233,6 +235,7 @@ def loss_scales_of(plan: Plan) -> tuple[Scale, ...]:
     )
 
 
+@said_in_region
 def cost_scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Every kind of cost, all on one scale, in the options' order."""
     currency = plan.job.tariff.currency
@@ -249,6 +252,7 @@ def cost_scales_of(plan: Plan) -> tuple[Scale, ...]:
     )
 
 
+@said_in_region
 def energy_scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Energies of the year, the battery's cycles, and what the operator adds up, in the options' order."""
     bare = {
@@ -316,6 +320,7 @@ def _cycles(option: Option) -> float:
     return year.kwh("discharge", number) / year.plant[number].bank.usable_kwh
 
 
+@said_in_region
 def purpose_scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Points that each purpose gives an option: its weight, of all weights, times how well it is served."""
     weights = {purpose.kind: purpose.weight for purpose in plan.job.purposes if purpose.weight > 0}
@@ -361,6 +366,7 @@ def compared(plan: Plan, shown: int, most: int = 5) -> tuple[int, ...]:
     return tuple(sorted(list(dict.fromkeys([*first, *ranked]))[:most]))
 
 
+@said_in_region
 def scales_of(plan: Plan) -> tuple[Scale, ...]:
     """Every measure of the plan's options, in the options' order."""
     currency, on_grid = plan.job.tariff.currency, plan.job.supply.on_grid
