@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QLineEdit,
     QTableWidgetItem,
+    QWidget,
 )
 
 from calm_relay.desk.app import job_files
@@ -431,12 +432,15 @@ def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
     settled(window)
     there = {label.text() for label in window.findChildren(Label)}
     assert "Main breaker" in there and not any("network operator" in text for text in there)
+    names = {widget.accessibleName() for widget in window.findChildren(QWidget)}
+    assert "Main breaker" in names and "Main fuse" not in names
     choose(bench.rules.region, "germany")
     settled(window)
     assert window.session.job.region == "germany"
     assert "de-unbalance" in bench.rules.limits
     here = {label.text() for label in window.findChildren(Label)}
     assert "Main fuse" in here and any("network operator" in text for text in here)
+    assert "Main fuse" in {widget.accessibleName() for widget in window.findChildren(QWidget)}
 
 
 def test_a_rule_of_the_job_is_changed_taken_out_and_stays_in_its_place(window, opened, qtbot, settled):

@@ -29,7 +29,7 @@ from calm_relay.desk.energy_path.margin import Margin
 from calm_relay.desk.energy_path.moment_view import MomentView
 from calm_relay.desk.energy_path.path_view import LineView
 from calm_relay.desk.view import View
-from calm_relay.desk.widgets.label import speak
+from calm_relay.desk.widgets.label import speak, spoken
 from calm_relay.desk.widgets.notice import Notice
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.progress_row import ProgressRow
@@ -170,7 +170,7 @@ class Window(QMainWindow):
         if self._name in self.benches:
             self.commit()
         if name not in self.benches:
-            bench = make_bench(name, self.session.library)
+            bench = spoken(make_bench(name, self.session.library))
             bench.edited.connect(self.session.edit)
             bench.study_wanted.connect(self._study)
             bench.option_wanted.connect(self._want_option)

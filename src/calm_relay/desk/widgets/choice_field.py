@@ -3,7 +3,7 @@
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox
 
-from calm_relay.desk.widgets.label import tip
+from calm_relay.desk.widgets.label import said, tip
 
 NEW = "new item"
 
@@ -32,7 +32,7 @@ class ChoiceField(QComboBox):
         """Takes other values: pairs of value and words; `new` offers to make one at the end of the list."""
         self.clear()
         for value, words in entries:
-            self.addItem(words, value)
+            self.addItem(said(words), value)
         if new:
             self.addItem("New…", NEW)
         self.show_value(self._shown)

@@ -10,7 +10,7 @@ from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QTextDocument
-from PySide6.QtWidgets import QApplication, QLabel
+from PySide6.QtWidgets import QApplication, QLabel, QWidget
 
 from calm_relay.planning.common.region_words import AS_WRITTEN, RegionWords
 
@@ -31,6 +31,31 @@ def speak(words: RegionWords) -> None:
     for widget in QApplication.allWidgets():
         if isinstance(widget, Label | RichLabel):
             widget.setText(widget.written)
+        _name_again(widget)
+
+
+def spoken(made: QWidget) -> QWidget:
+    """What was just made, its tooltips and the names of its parts in the region's words."""
+    if _Region.words.pairs:
+        for widget in (made, *made.findChildren(QWidget)):
+            _name_again(widget)
+    return made
+
+
+def _name_again(widget: QWidget) -> None:
+    """Says a widget's tooltip and its name for those who cannot see it in the region's words."""
+    for kept, now, say in (
+        ("written name", widget.accessibleName(), widget.setAccessibleName),
+        ("written tip", widget.toolTip(), widget.setToolTip),
+    ):
+        if now:
+            written, shown = widget.property(kept) or (now, now)
+            # What was set anew since is what is written now.
+            written = written if shown == now else now
+            told = _Region.words(written)
+            if told != now:
+                say(told)
+            widget.setProperty(kept, (written, told))
 
 
 def said(text: str) -> str:

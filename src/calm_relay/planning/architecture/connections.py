@@ -227,8 +227,12 @@ class _Maker:
             self._generator(generator, backed)
         self._earth()
         self._data()
+        # Cables are named by the parts at their ends.
         return Topology(
-            tuple(self.nodes), tuple(self.edges), tuple(self._transformers(ahead)), whole_house=bool(whole)
+            self.context.rules.words.of(tuple(self.nodes)),
+            tuple(self.edges),
+            tuple(self._transformers(ahead)),
+            whole_house=bool(whole),
         )
 
     def _service(self) -> None:
@@ -583,4 +587,4 @@ def topology_of(design: Design, context: DesignContext) -> Topology:
     context : DesignContext
         Its job, rules and design temperatures.
     """
-    return context.rules.words.of(_Maker(design, context).made())
+    return _Maker(design, context).made()

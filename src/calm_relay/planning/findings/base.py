@@ -75,9 +75,13 @@ class Finding:
         return (self.severity, -off, STATIONS.index(self.station), self.check)
 
     def said_in(self, words: RegionWords) -> "Finding":
-        """The same in a region's words."""
-        mends = tuple(replace(mend, label=words(mend.label)) for mend in self.mends)
-        return replace(self, sentence=words(self.sentence), rule=words(self.rule), mends=mends)
+        """The same in a region's words; itself where none of its own is said otherwise there."""
+        sentence, rule = words(self.sentence), words(self.rule)
+        labels = [words(mend.label) for mend in self.mends]
+        if (sentence, rule, labels) == (self.sentence, self.rule, [mend.label for mend in self.mends]):
+            return self
+        mends = tuple(replace(mend, label=label) for mend, label in zip(self.mends, labels, strict=True))
+        return replace(self, sentence=sentence, rule=rule, mends=mends)
 
 
 Reading = tuple[float | None, float | None, str]

@@ -84,6 +84,7 @@ def application_of(option: Option) -> dict[str, Any]:
     }
 
 
+@said_in_region
 def application_rows(option: Option) -> list[list[str | float | None]]:
     """The same as rows of a table, with a head."""
     rows: list[list[str | float | None]] = [["figure", "value"]]

@@ -441,6 +441,7 @@ def _orders(option: Option) -> dict[str, tuple[str, str]]:
     }
 
 
+@said_in_region
 def material_rows(option: Option) -> list[list[str | float | None]]:
     """The list as rows of a table, with a head."""
     currency = option.context.job.tariff.currency

@@ -9,6 +9,7 @@ from calm_relay.job.model import Job
 from calm_relay.planning.architecture.connections import units_of
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import joining_generators
+from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.controls import waits
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
@@ -359,6 +360,7 @@ def _kept(option: Option, converter: Converter) -> Iterator[Setting]:
     )
 
 
+@said_in_region
 def setting_rows(option: Option) -> list[list[str | float | None]]:
     """The sheet as rows of a table, with a head."""
     rows: list[list[str | float | None]] = [["unit", "setting", "value", "why", "beware", "keyed in"]]

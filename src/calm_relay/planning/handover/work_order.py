@@ -241,6 +241,7 @@ def _handover(option: Option) -> Iterator[Step]:
         )
 
 
+@said_in_region
 def step_rows(option: Option) -> list[list[str | float | None]]:
     """The steps as rows of a table, with a head."""
     rows: list[list[str | float | None]] = [
