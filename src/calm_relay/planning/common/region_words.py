@@ -49,7 +49,8 @@ class RegionWords:
 
     def __call__(self, text: str) -> str:
         """The text in the region's words; a text of another type, such as markup, stays of that type."""
-        if not self.pairs or self._terms.search(text) is None:
+        low = text.lower()
+        if not any(stem in low for stem in self._stems):
             return text
         return type(text)(self._all.sub(self._said, text))
 
@@ -75,6 +76,12 @@ class RegionWords:
             changed = {name: new for name, old in told.items() if (new := self._of(old)) is not old}
             return replace(value, **changed) if changed else value
         return value
+
+    @cached_property
+    def _stems(self) -> tuple[str, ...]:
+        """Words in which none of the others stands: a text without one of them has none to change."""
+        words = [word for word, _ in self.pairs]
+        return tuple(word for word in words if not any(other in word for other in words if other != word))
 
     @cached_property
     def _terms(self) -> re.Pattern[str]:
