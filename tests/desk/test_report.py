@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QImage
 
 from calm_relay.desk.output.picture_file import save_picture
 from calm_relay.desk.output.report import write_report
+from calm_relay.planning.findings import Severity
 from tests.plans import plan
 
 
@@ -28,6 +29,24 @@ def test_the_summary_has_two_to_five_pages_of_vectors(dressed, demo_plan, tmp_pa
     read = PdfReader(path)
     assert read.metadata.title == demo_plan.job.name
     assert {"What to know", "Cautions"} <= {mark.title for mark in read.outline}
+
+
+def test_what_is_in_order_is_said_of_the_best_option_alone(dressed, demo_plan, tmp_path):
+    path = tmp_path / "summary.pdf"
+    write_report(demo_plan, path, date(2026, 11, 24))
+    text = " ".join(" ".join(page.extract_text() for page in PdfReader(path).pages).split())
+    best = demo_plan.option(demo_plan.choice.key)
+    mine = {finding.sentence for finding in best.findings}
+    beside = [
+        finding
+        for option in demo_plan.live
+        for finding in option.findings
+        if finding.severity is Severity.OK and finding.sentence not in mine
+    ]
+    # A short one may stand within another sentence.
+    assert sum(" ".join(finding.sentence.split()) in text for finding in beside) < 0.1 * len(beside)
+    said = [finding for finding in best.findings if finding.severity is Severity.OK]
+    assert sum(" ".join(finding.sentence.split()) in text for finding in said) > 0.7 * len(said)
 
 
 def test_every_figure_of_the_paper_can_be_searched_and_copied(dressed, demo_plan, tmp_path):

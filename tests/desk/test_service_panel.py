@@ -64,7 +64,7 @@ def test_current_transformers_name_their_reader_and_a_form_refuses_what_cannot_b
     settled(window)
     (item,) = window.session.job.existing_transformers
     assert (item.read_by, item.on, item.reversed) == (unit, "the main board", True)
-    assert f"1 on the main board, for {unit}" in panel.transformers.summary.text()
+    assert f"1 on the main switchboard, for {unit}" in panel.transformers.summary.text()
     said = []
 
     def refused(dialog):

@@ -44,7 +44,7 @@ def test_a_place_sets_what_is_usual_there_and_a_plan_forms(town, modules):
     made = plan(job)
     assert len(made.live) >= 3
     note = next(item for item in made.option("as-is").findings if item.check == "assumed")
-    assert "main fuse" in note.sentence and note.severity is Severity.CHECK
+    assert made.rules.words("main fuse") in note.sentence and note.severity is Severity.CHECK
     assert all("." not in name for name in note.sentence.split(": ")[1].rstrip(".").split(", "))
     assert note.mends[0].apply(job).assumed == ()
 

@@ -28,7 +28,9 @@ BODY_POINTS, MOST_PAGES = (8.2, 7.6, 7.0), 5
 
 
 def write_report(plan, path: Path, today: date) -> int:
-    """Writes the summary as a PDF of two to five pages; returns how many.
+    """Writes the summary as a PDF of two to five pages, more only where that is too few at its smallest words.
+
+    Returns how many.
 
     Raises
     ------
@@ -160,13 +162,21 @@ def _side(plan, option, good):
 
 
 def _findings(pages, plan):
-    """Findings worst first; one that several options share stands once, with all their letters."""
+    """Findings worst first; one that several options share stands once, with all their letters.
+
+    What is in order is said of the option that fits best alone.
+    """
     pages.head("What to know")
     whose: dict = {}
-    for number in compared(plan, 0, PRINTED):
+    printed = compared(plan, 0, PRINTED)
+    best = next((number for number in printed if plan.options[number].key == plan.choice.key), printed[0])
+    for number in (best, *(other for other in printed if other != best)):
         option = plan.options[number]
         for item in option.findings:
-            letters = whose.setdefault((item.severity, item.station, item.sentence, item.rule), [])
+            entry = item.severity, item.station, item.sentence, item.rule
+            if item.severity is Severity.OK and number != best and entry not in whose:
+                continue
+            letters = whose.setdefault(entry, [])
             if LETTERS[number] not in letters:
                 letters.append(LETTERS[number])
     rows = []
