@@ -98,5 +98,9 @@ def quantity_text(value: float, unit: str, decimals: int, decimal_mark: str = ".
     number = f"{value:.{decimals}f}"
     if "." in number:
         number = number.rstrip("0").rstrip(".")
-    space = "" if unit in {"%", "°", ""} else " "
-    return number.replace(".", decimal_mark) + space + unit
+    return with_unit(number.replace(".", decimal_mark), unit)
+
+
+def with_unit(number: str, unit: str) -> str:
+    """A written number with its unit behind it: percent and degrees stand close."""
+    return f"{number}{'' if unit in {'%', '°', ''} else ' '}{unit}"

@@ -22,6 +22,7 @@ from calm_relay.desk.widgets.figure_table import FigureTable
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.job.field_words import words_of
+from calm_relay.job.quantity import with_unit
 from calm_relay.planning.equipment.draft import INPUTS, field_at, parts_of, paths_of, stated_of
 
 KIND_WORDS = (
@@ -176,6 +177,7 @@ class EquipmentBench(Bench):
 
     def _lay_out(self):
         top = QHBoxLayout()
+        top.setSpacing(8)
         for text, field in (("&Kind", self.kind), ("Fi&nd", self.words)):
             label = Label(text)
             label.setBuddy(field)
@@ -186,12 +188,14 @@ class EquipmentBench(Bench):
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         header.setResizeContentsPrecision(40)
         buttons = QHBoxLayout()
+        buttons.setSpacing(6)
         for button in (self.new, self.change, self.drop, self.from_table, self.prices):
             button.setObjectName("small")
             buttons.addWidget(button)
         buttons.addStretch(1)
         buttons.addWidget(self.count)
         share = QHBoxLayout()
+        share.setSpacing(6)
         for button in (self.take_in, self.hand_on):
             button.setObjectName("small")
             share.addWidget(button)
@@ -354,10 +358,10 @@ def _text(value, words):
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, int | float):
-        return f"{value * words.scale:g} {words.unit}".strip()
+        return with_unit(f"{value * words.scale:g}", words.unit)
     if isinstance(value, tuple | list):
         if value and hasattr(value[0], "cycles"):
             return ", ".join(f"{point.depth:.0%}: {point.cycles:g}" for point in value)
         texts = [f"{one * words.scale:g}" if isinstance(one, int | float) else str(one) for one in value]
-        return f"{' / '.join(texts)} {words.unit}".strip()
+        return with_unit(" / ".join(texts), words.unit)
     return str(value)

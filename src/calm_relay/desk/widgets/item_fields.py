@@ -10,7 +10,7 @@ from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.job.field_range import FieldRange, range_of
 from calm_relay.job.field_words import FieldWords, choices_of, plain_type, words_of
-from calm_relay.job.quantity import parse_quantity, quantity_text
+from calm_relay.job.quantity import parse_quantity, quantity_text, with_unit
 from calm_relay.planning.equipment.draft import INPUTS, MOST_INPUTS, field_at, key_of
 
 INPUTS_WORDS = FieldWords("MPPT inputs", "", 1.0, 0)
@@ -61,9 +61,7 @@ class EachField(QLineEdit):
         if not value:
             return ""
         unit = self._words.unit
-        return " / ".join(quantity_text(one, "", self._words.decimals) for one in value) + (
-            f" {unit}" if unit else ""
-        )
+        return with_unit(" / ".join(quantity_text(one, "", self._words.decimals) for one in value), unit)
 
     def show_stated(self, value) -> None:
         """Shows what is stated, or nothing."""

@@ -6,6 +6,7 @@ from calm_relay.job.carried import named_equipment
 from calm_relay.job.equipment import KINDS, Catalogue
 from calm_relay.job.field_words import words_of
 from calm_relay.job.model import Job
+from calm_relay.job.quantity import with_unit
 from calm_relay.planning.findings.base import Finding, Mend, Subject, check, warns
 
 STATION = {
@@ -53,8 +54,8 @@ def _change(copy: Any, new: Any, name: str) -> str:
     words = words_of(type(copy), name)
     before, after = getattr(copy, name), getattr(new, name)
     if isinstance(before, int | float) and isinstance(after, int | float) and not isinstance(before, bool):
-        figures = f"{before * words.scale:g} here, {after * words.scale:g} there"
-        return f"{words.title} {figures} {words.unit}".rstrip()
+        here, there = (with_unit(f"{value * words.scale:g}", words.unit) for value in (before, after))
+        return f"{words.title} {here} here, {there} there"
     return words.title
 
 
