@@ -96,7 +96,7 @@ class RoofBench(Bench):
             buttons.addWidget(button)
         buttons.addStretch(1)
         left.addLayout(buttons)
-        row.addLayout(left, 2)
+        row.addLayout(left, 1)
         side = QVBoxLayout()
         side.setSpacing(6)
         side.addWidget(self.table)
@@ -111,7 +111,7 @@ class RoofBench(Bench):
         self._parts.addWidget(nothing)
         side.addWidget(self._parts, 1)
         side.addWidget(self.summary)
-        row.addLayout(side, 3)
+        row.addLayout(side, 2)
 
     def show_job(self, job) -> None:
         """Shows the faces' numbers and the horizon."""

@@ -81,7 +81,7 @@ class RoofTable(QWidget):
         self._grid.addWidget(self.add, len(job.faces) + 1, 1)
         self._grid.setColumnStretch(1, 3)
         self._grid.setColumnStretch(2, 3)
-        self._grid.setColumnStretch(7, 2)
+        self._grid.setColumnStretch(7, 0)
 
     def _make_row(self, number, name):
         row = number + 1
@@ -91,7 +91,7 @@ class RoofTable(QWidget):
         self._grid.addWidget(mark, row, 0)
         label = QLineEdit()
         label.setAccessibleName(f"Name of face {row}")
-        label.setMinimumWidth(104)
+        label.setMinimumWidth(144)
         label.editingFinished.connect(lambda: self._change(number, "name", label.text().strip()))
         self._put(number, "name", label, 1)
         module = ChoiceField(f"Module of face {row}", width=11)
