@@ -56,7 +56,7 @@ def test_a_datasheet_that_does_not_name_the_test_is_a_question(pottery):
 def test_an_isolator_stands_at_a_unit_that_is_out_of_sight(pottery):
     far = plan(pottery).option("ac-addon")
     (note,) = found(far, "isolation")
-    assert "an isolator at the unit as well" in note.sentence
+    assert "an isolator beside it as well" in note.sentence
     assert parts(far)["AC isolator that can be locked, at the unit"] == 1.0
     near = pottery.with_(wiring=pottery.wiring.with_route(Route(key=AC, length_m=2.0)))
     option = plan(near).option("ac-addon")

@@ -221,7 +221,7 @@ def _start(
         where = f" on its {LEG[job.supply.phases]}" if held.on_leg else ""
         against = (
             f"on top of {held.running_kw:.1f} kW that may run then that asks {held.asked_kw:.1f} {reading[2]}{where}; "
-            f"{former.name} gives {held.surge_kw:.1f} for {backup.surge_s:g} s"
+            f"{former.name} gives {held.surge_kw:.1f} {reading[2]} for {backup.surge_s:g} s"
         )
     mends: tuple[Mend, ...] = ()
     if held.over:

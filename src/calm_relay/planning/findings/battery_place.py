@@ -152,7 +152,7 @@ def check_lead_duty(subject: Subject) -> list[Finding]:
     good = full >= LEAD_FULL_SHARE * 365
     sentence = (
         f"{pack.name} is full on {full} of 365 days and cycles {depth:.0%} of its nominal energy a day; "
-        "part-charged lead-acid sulphates."
+        f"{'full nearly every day, as lead-acid wants it' if good else 'part-charged lead-acid sulphates'}."
     )
     findings = [
         warns_if(

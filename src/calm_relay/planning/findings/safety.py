@@ -90,17 +90,16 @@ def check_isolation(subject: Subject) -> list[Finding]:
     if plan is None:
         return []
     found = []
-    for number, converter in _new_units(subject):
+    for number, _ in _new_units(subject):
         cable = next((c for c in plan.cables if c.edge.kind == "unit" and c.edge.unit == number), None)
         if cable is None:
             continue
         far = cable.laid.length_m > IN_SIGHT_M
-        name = converter.inverter.name
         apart = plan.tables.length_words(cable.laid.length_m)
         words = (
-            f"{name} stands {apart} from its breaker: an isolator at the unit as well, that can be locked."
+            f"the unit stands {apart} from its breaker: an isolator beside it as well, that can be locked."
             if far
-            else f"{name} stands {apart} from its breaker, which isolates it if it is in sight."
+            else f"the unit stands {apart} from its breaker, which isolates it if it is in sight."
         )
         found.append(
             passes(
