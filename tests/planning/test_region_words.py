@@ -8,6 +8,7 @@ from pydantic import ValidationError
 from calm_relay.desk.widgets.label import Markup
 from calm_relay.exchange.shipped import demo_job, rule_packs
 from calm_relay.job.rules import RegionWord, RulePack
+from calm_relay.job.survey import RuleChange
 from calm_relay.planning.commissioning.expected import expected_of
 from calm_relay.planning.common.region_words import RegionWords, words_in
 from calm_relay.planning.handover.application import application_of
@@ -108,6 +109,15 @@ def test_a_breaker_is_an_mcb_in_the_united_kingdom():
     }
     assert "Consumer unit" in titles and "Main board" not in titles
     assert plan(demo_job("two-homes")).rules.words.pairs == ()
+
+
+def test_a_job_that_leaves_every_rule_out_still_speaks_them():
+    job = demo_job("cottage")
+    none = tuple(RuleChange(rule=rule.key, limit=None) for rule in rule_packs()[job.region].rules)
+    made = plan(job.with_(rule_changes=none))
+    assert made.rules == () and made.rules.words.pairs
+    option = made.option("hybrid-swap")
+    assert "main breaker" in " ".join(told(made, option))
 
 
 def test_a_pack_refuses_words_it_cannot_say():

@@ -140,7 +140,7 @@ def said_in_region(function: Callable[Concatenate[Of, P], Said]) -> Callable[Con
 
     @wraps(function)
     def said(of: Of, /, *args: P.args, **named: P.kwargs) -> Said:
-        rules = getattr(of, "rules", None) or of.context.rules  # type: ignore[attr-defined]
+        rules = of.rules if hasattr(of, "rules") else of.context.rules  # type: ignore[attr-defined]
         words: RegionWords = rules.words
         return words.of(function(of, *args, **named))
 
