@@ -59,6 +59,16 @@ def test_what_somebody_typed_stays_as_typed():
     assert words("Main Board & Earth, Inc. asks the operator") == "Main Board & Earth, Inc. asks the utility"
 
 
+def test_so_do_long_notes_and_very_many_names():
+    notes = "The board by the door is the neighbour's.\n" * 2000
+    words = words_in(demo_job("cottage").with_(notes=notes, customer="Board & Sons"), STATES)
+    assert sum(map(len, words.kept)) < 2000
+    assert words("He wrote: The board by the door is the neighbour's.").endswith(
+        "The board by the door is the neighbour's."
+    )
+    assert words("<b>Board &amp; Sons</b> asks for a board") == "<b>Board &amp; Sons</b> asks for a panel"
+
+
 def test_markup_stays_markup_and_keys_stay_keys():
     words = RegionWords((("board", "panel"),))
     assert isinstance(words(Markup("<b>board</b>")), Markup)

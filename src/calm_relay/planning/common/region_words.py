@@ -1,5 +1,6 @@
 """What a region calls things: the code keeps one word for each, and the region's pack says its own."""
 
+import html
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, fields, is_dataclass, replace
@@ -24,6 +25,8 @@ OWN = frozenset(
         "applies_to", "authority", "clause",
     )
 )  # fmt: skip
+# So many such texts are looked for; of one longer than so many letters, so many on either side of a word.
+MOST_KEPT, LONG, AROUND = 200, 120, 24
 # Fields that name a thing for the code, and are read by nobody.
 NAMES = frozenset(
     (
@@ -118,9 +121,24 @@ def words_in(job: Job, words: tuple[RegionWord, ...]) -> RegionWords:
     """The words of a region's pack for a job, whose own names stay as they are."""
     if not words:
         return AS_WRITTEN
-    terms = _pattern(tuple(item.word for item in words))
-    kept = {text for text in _written(job.model_dump()) if terms.search(text)}
+    terms, kept = _pattern(tuple(item.word for item in words)), set[str]()
+    for text in _written(job.model_dump()):
+        kept.update(_with_terms(text, terms))
+        if len(kept) >= MOST_KEPT:
+            break
+    # Papers are told in markup.
+    kept |= {html.escape(text) for text in kept}
     return RegionWords(tuple((item.word, item.said) for item in words), tuple(sorted(kept)))
+
+
+def _with_terms(text: str, terms: re.Pattern[str]) -> Iterator[str]:
+    """A text in which a region's word stands; of a long one the words around it, up to the ends of its line."""
+    for match in terms.finditer(text):
+        if len(text) <= LONG:
+            yield text
+            return
+        before = text[max(match.start() - AROUND, 0) : match.start()].rpartition("\n")[2]
+        yield before + match.group() + text[match.end() : match.end() + AROUND].partition("\n")[0]
 
 
 def _written(value: Any, field: str = "") -> Iterator[str]:
