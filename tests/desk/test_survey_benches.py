@@ -434,6 +434,8 @@ def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
     assert "Main breaker" in there and not any("network operator" in text for text in there)
     names = {widget.accessibleName() for widget in window.findChildren(QWidget)}
     assert "Main breaker" in names and "Main fuse" not in names
+    tips = {widget.toolTip() for widget in window.findChildren(QWidget)}
+    assert any("utility" in text for text in tips) and not any("network operator" in text for text in tips)
     choose(bench.rules.region, "germany")
     settled(window)
     assert window.session.job.region == "germany"
@@ -441,6 +443,8 @@ def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
     here = {label.text() for label in window.findChildren(Label)}
     assert "Main fuse" in here and any("network operator" in text for text in here)
     assert "Main fuse" in {widget.accessibleName() for widget in window.findChildren(QWidget)}
+    tips = {widget.toolTip() for widget in window.findChildren(QWidget)}
+    assert not any("utility" in text for text in tips) and any("network operator" in text for text in tips)
 
 
 def test_a_rule_of_the_job_is_changed_taken_out_and_stays_in_its_place(window, opened, qtbot, settled):

@@ -6,7 +6,7 @@ which everything filled in is escaped. `tip` makes a tooltip, `unmarked` the tex
 
 import html
 import string
-from typing import Any
+from typing import Any, ClassVar
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QTextDocument
@@ -17,10 +17,15 @@ from calm_relay.planning.common.region_words import AS_WRITTEN, RegionWords
 PLAIN, RICH = Qt.TextFormat.PlainText, Qt.TextFormat.RichText
 
 
+# So many tooltips may be known by what they were written as.
+MOST_WRITTEN = 2000
+
+
 class _Region:
-    """The words of the region whose job is on the desk."""
+    """The words of the region whose job is on the desk, and what tooltips said in them were written as."""
 
     words = AS_WRITTEN
+    written: ClassVar[dict[str, str]] = {}
 
 
 def speak(words: RegionWords) -> None:
@@ -49,9 +54,9 @@ def _name_again(widget: QWidget) -> None:
         ("written tip", widget.toolTip(), widget.setToolTip),
     ):
         if now:
-            written, shown = widget.property(kept) or (now, now)
+            written, shown = widget.property(kept) or ("", "")
             # What was set anew since is what is written now.
-            written = written if shown == now else now
+            written = written if shown == now else _Region.written.get(now, now)
             told = _Region.words(written)
             if told != now:
                 say(told)
@@ -128,7 +133,9 @@ def joined(between: str, parts) -> Markup:
 
 def tip(text: str) -> str:
     """A tooltip, or the text of a message, that shows exactly this text."""
-    text = _Region.words(text)
+    text, written = _Region.words(text), text
+    if text != written and len(_Region.written) < MOST_WRITTEN:
+        _Region.written[text] = written
     if "<" not in text:
         return text
     return f"<qt>{html.escape(text)}</qt>".replace("\n", "<br>")
