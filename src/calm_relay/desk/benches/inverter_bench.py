@@ -4,7 +4,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.existing_panel import WallPanel
@@ -41,7 +41,7 @@ SIDE = (
     ("service", "Service today"),
 )
 
-SIDE_ROOM = 96
+SIDE_ROOM, LEAST_CHART = 96, 128
 
 
 def _studied(plan, option, progress):
@@ -70,6 +70,7 @@ class InverterBench(Bench):
         super().__init__(parent)
         self._view = self._job = None
         self.sweep = Chart("Lost at other AC sizes, a year; the mark is today's choice", "AC kW", "kWh")
+        self.sweep.setMinimumHeight(LEAST_CHART)
         self.sweep.dropped.connect(self._on_dropped)
         self.day = Chart("The day that clips most", "hour, standard time", "kW")
         self.hours = Chart("Hours at each load, and the efficiency there", "% of AC rating", "hours")
@@ -97,15 +98,14 @@ class InverterBench(Bench):
             self.units[field].new_wanted.connect(lambda kind=kind, take=take: self.item_wanted.emit(kind, take))
 
     def _lay_out(self):
-        grid = QGridLayout(self)
-        grid.setContentsMargins(10, 6, 12, 2)
-        grid.setHorizontalSpacing(12)
-        grid.setVerticalSpacing(4)
-        grid.addLayout(tabbed(self.foresight_tabs, self.day, self.clipped), 0, 0)
-        grid.addLayout(tabbed(self.right_tabs, self.sweep, self.cost), 0, 1)
-        grid.addWidget(self.hours, 1, 0)
-        side = QVBoxLayout()
+        # Each column parts its own height: beside many sentences no chart is squeezed.
+        left, side = QVBoxLayout(), QVBoxLayout()
+        left.setSpacing(4)
+        left.addLayout(tabbed(self.foresight_tabs, self.day, self.clipped), 1)
+        left.addWidget(self.clipping_summary)
+        left.addWidget(self.hours, 1)
         side.setSpacing(5)
+        side.addLayout(tabbed(self.right_tabs, self.sweep, self.cost), 1)
         for label in (self.clipping_summary, self.trackers):
             label.setWordWrap(True)
             label.setFont(font(8.6))
@@ -121,7 +121,6 @@ class InverterBench(Bench):
             choose.setColumnStretch(2 * column + 1, 1)
         side.addLayout(choose)
         side.addWidget(self.summary)
-        side.addWidget(self.clipping_summary)
         evening, ratio = _padded(self.bars), _padded(self.limits, self.trackers)
         today = [
             scrolled(name, page, spacing=4)
@@ -136,17 +135,16 @@ class InverterBench(Bench):
             page.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
             page.setMinimumHeight(SIDE_ROOM)
         side.addLayout(tabbed(self.side_tabs, ratio, evening, *today))
-        side.addStretch(1)
         self.side_tabs.chosen.connect(self._on_side)
-        grid.addLayout(side, 1, 1)
-        for stretch in (grid.setColumnStretch, grid.setRowStretch):
-            stretch(0, 1)
-            stretch(1, 1)
+        columns = QHBoxLayout(self)
+        columns.setContentsMargins(10, 6, 12, 2)
+        columns.setSpacing(12)
+        columns.addLayout(left, 1)
+        columns.addLayout(side, 1)
 
     def _on_side(self, key):
-        """What is there today needs the room of the sentences."""
-        for label in (self.summary, self.clipping_summary):
-            label.setVisible(key not in ("today", "batteries", "service"))
+        """What is there today needs the room of the sentence."""
+        self.summary.setVisible(key not in ("today", "batteries", "service"))
 
     def focus_question(self) -> None:
         """Gives the focus to what is there today."""
@@ -225,11 +223,13 @@ class InverterBench(Bench):
         self.sweep.marker(
             result.chosen_kw, f"{result.chosen_kw:g} kW", look.alternating, movable=movable, position=0.9
         )
+        note = self._view.plan.assumed_note
+        self.summary.setToolTip(tip(f"From: simulated years, {self._view.plan.site.source}"))
         self.summary.setText(
             rich(
                 "At {:g} kW{}: <span style='color:{}'>clipped {:,.0f} kWh</span>, <span style='color:{}'>idle and "
                 "standby {:,.0f} kWh</span>, <span style='color:{}'>given {:,.0f} kWh less</span> (dashed) and {} "
-                "{:,.0f} kWh more than at the best size for each ({}).",
+                "{:,.0f} kWh more than at the best size for each{}.",
                 result.chosen_kw,
                 f" in {result.units} units" if result.units > 1 else "",
                 look.stop,
@@ -240,7 +240,7 @@ class InverterBench(Bench):
                 less[at],
                 words.imported,
                 extra[at],
-                self._view.plan.site.source,
+                f" ({note})" if note else "",
             )
         )
 
