@@ -60,6 +60,8 @@ def test_what_somebody_typed_stays_as_typed():
 
 
 def test_so_do_long_notes_and_very_many_names():
+    other = "".join(f"{n} boards of {n * n}\n" for n in range(5000))
+    assert len(words_in(demo_job("cottage").with_(notes=other), STATES).kept) <= 400
     notes = "The board by the door is the neighbour's.\n" * 2000
     words = words_in(demo_job("cottage").with_(notes=notes, customer="Board & Sons"), STATES)
     assert sum(map(len, words.kept)) < 2000

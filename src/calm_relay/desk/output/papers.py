@@ -180,15 +180,7 @@ def _made_offer(kit: Kit, logo) -> tuple[bytes, int]:
         _assumed(pages, kit)
         _sign(pages, kit)
 
-    return pdf_of(
-        paper_of(kit.plan),
-        f"Offer, {kit.plan.job.name}",
-        kit.foot,
-        11.2,
-        fill,
-        ink=kit.firm.colour,
-        words=kit.plan.rules.words,
-    )
+    return _pdf_of(kit, "Offer", 11.2, fill)
 
 
 def _asked(pages, kit, offer: Offer) -> None:
@@ -382,15 +374,7 @@ def _made_materials(kit: Kit, logo) -> tuple[bytes, int]:
             "clamps and trunking are counted by common practice; check them against the roof and the routes.</p>"
         )
 
-    return pdf_of(
-        paper_of(kit.plan),
-        f"Materials, {kit.plan.job.name}",
-        kit.foot,
-        8.6,
-        fill,
-        ink=kit.firm.colour,
-        words=kit.plan.rules.words,
-    )
+    return _pdf_of(kit, "Materials", 8.6, fill)
 
 
 def _made_settings(kit: Kit, logo) -> tuple[bytes, int]:
@@ -415,15 +399,7 @@ def _made_settings(kit: Kit, logo) -> tuple[bytes, int]:
         if not settings:
             pages.text("<p>Nothing is keyed in: everything stays as it is.</p>")
 
-    return pdf_of(
-        paper_of(kit.plan),
-        f"Settings, {kit.plan.job.name}",
-        kit.foot,
-        8.6,
-        fill,
-        ink=kit.firm.colour,
-        words=kit.plan.rules.words,
-    )
+    return _pdf_of(kit, "Settings", 8.6, fill)
 
 
 def _made_work_order(kit: Kit, logo) -> tuple[bytes, int]:
@@ -449,15 +425,7 @@ def _made_work_order(kit: Kit, logo) -> tuple[bytes, int]:
             f"<ul style='margin:0'>{items}</ul><p class='quiet'>Wording and place as the local code says.</p>"
         )
 
-    return pdf_of(
-        paper_of(kit.plan),
-        f"Work order, {kit.plan.job.name}",
-        kit.foot,
-        8.6,
-        fill,
-        ink=kit.firm.colour,
-        words=kit.plan.rules.words,
-    )
+    return _pdf_of(kit, "Work order", 8.6, fill)
 
 
 def _made_application(kit: Kit, logo) -> tuple[bytes, int]:

@@ -57,14 +57,14 @@ def _name_again(widget: QWidget) -> None:
             written, shown = widget.property(kept) or ("", "")
             # What was set anew since is what is written now.
             written = written if shown == now else _Region.written.get(now, now)
-            told = _Region.words(written)
+            told = said(written)
             if told != now:
                 say(told)
             widget.setProperty(kept, (written, told))
 
 
 def said(text: str) -> str:
-    """A text in the region's words, for what is no label: a cell of a table."""
+    """A text in the region's words."""
     return _Region.words(text)
 
 
@@ -79,7 +79,7 @@ class Label(QLabel):
     def setText(self, text: str) -> None:
         """Shows a text."""
         self.written = text
-        super().setText(_Region.words(text))
+        super().setText(said(text))
 
 
 class RichLabel(QLabel):
@@ -93,8 +93,8 @@ class RichLabel(QLabel):
     def setText(self, text: str) -> None:
         """Shows markup, or plain text escaped, in the region's words."""
         self.written = text
-        said = _Region.words(text)
-        super().setText(said if isinstance(said, Markup) else html.escape(said).replace("\n", "<br>"))
+        shown = said(text)
+        super().setText(shown if isinstance(shown, Markup) else html.escape(shown).replace("\n", "<br>"))
 
 
 class SealedDocument(QTextDocument):
@@ -133,7 +133,7 @@ def joined(between: str, parts) -> Markup:
 
 def tip(text: str) -> str:
     """A tooltip, or the text of a message, that shows exactly this text."""
-    text, written = _Region.words(text), text
+    text, written = said(text), text
     if text != written and len(_Region.written) < MOST_WRITTEN:
         _Region.written[text] = written
     if "<" not in text:

@@ -5,6 +5,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, fields, is_dataclass, replace
 from functools import cached_property, lru_cache, wraps
+from itertools import islice
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
 from calm_relay.job.model import Job
@@ -123,9 +124,7 @@ def words_in(job: Job, words: tuple[RegionWord, ...]) -> RegionWords:
         return AS_WRITTEN
     terms, kept = _pattern(tuple(item.word for item in words)), set[str]()
     for text in _written(job.model_dump()):
-        kept.update(_with_terms(text, terms))
-        if len(kept) >= MOST_KEPT:
-            break
+        kept.update(islice(_with_terms(text, terms), MOST_KEPT - len(kept)))
     # Papers are told in markup.
     kept |= {html.escape(text) for text in kept}
     return RegionWords(tuple((item.word, item.said) for item in words), tuple(sorted(kept)))
