@@ -7,6 +7,7 @@ from calm_relay.job.model import Job
 from calm_relay.planning import plan as module
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.verdict.option import Option
 
 
 def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> Plan:
@@ -17,3 +18,9 @@ def plan(job: Job, folder: Path | None = None, progress: Progress = unheard) -> 
 def of_few_futures(job: Job) -> Job:
     """The job with as few futures tried as a job may have: for tests of what they are printed on."""
     return job.with_(uncertainty=job.uncertainty.with_(draws=100))
+
+
+def without_findings(option: Option) -> Option:
+    """An option of which the planner has nothing to say, whatever its figures are: for what else is told of it."""
+    vars(option)["findings"] = ()
+    return option

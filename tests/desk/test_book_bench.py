@@ -12,7 +12,6 @@ from calm_relay.desk.benches.book_bench import BookBench
 from calm_relay.desk.benches.book_run import BookRun
 from calm_relay.desk.dialogs.change_dialog import AS_IT_IS, OF_THE_DESK, OF_THE_FIRM, ChangeDialog
 from calm_relay.desk.widgets.long_table import LongTable
-from calm_relay.exchange.array_cache import MANY
 from calm_relay.exchange.job_file import job_text
 from calm_relay.exchange.own_tariffs import keep_tariff
 from calm_relay.exchange.shipped import demo_job, library
@@ -43,7 +42,6 @@ def jobs(tmp_path_factory):
 
 @pytest.fixture
 def bench(window, settled, qtbot, monkeypatch):
-    monkeypatch.setenv(MANY, "0")
     monkeypatch.setattr(BookRun, "workers", Workers(lambda: ThreadPoolExecutor(1), lambda: 1))
     settled(window)
     driving.press(qtbot, window, BENCHES["Book"].key)

@@ -17,7 +17,7 @@ from calm_relay.planning.views.roof import face_months, sun_tracks
 from calm_relay.planning.views.scales import cost_scales_of, loss_scales_of
 from calm_relay.planning.views.seasons import site_months, typical_days
 from calm_relay.planning.views.tables import tables_of
-from tests.plans import plan
+from tests.plans import plan, without_findings
 
 KEYS = ("as-is", "ac-addon", "hybrid-swap")
 
@@ -171,7 +171,9 @@ def test_a_kept_array_and_a_second_battery_join_at_the_board(demo_plan):
         ((swap.converters[0], battery), "Second battery"),
     ):
         design = Design(as_is.ARCHITECTURE, "Both", "both", converters)
-        line = line_of(demo_plan, Option(design, None, (), demo_plan.options[0].context))
+        line = line_of(
+            demo_plan, without_findings(Option(design, None, demo_plan.options[0].context, demo_plan.site))
+        )
         assert line.station("Battery").words == "right"
         joined = line.station(extra)
         assert joined.row == 1

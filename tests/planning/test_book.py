@@ -3,6 +3,7 @@
 import json
 import os
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
@@ -10,7 +11,6 @@ import pytest
 
 from calm_relay.cli import main
 from calm_relay.exchange import own_equipment
-from calm_relay.exchange.array_cache import MANY
 from calm_relay.exchange.book_files import KEPT_NAME, KeptRows, job_files, write_table
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.job_file import job_text, read_job
@@ -23,7 +23,8 @@ from calm_relay.planning.book.invented import TARIFF_NAME, invented_jobs, new_ta
 from calm_relay.planning.book.replan import AHEAD, Book, BookError, Workers, cluster, local_cores, planned_book
 from calm_relay.planning.book.row import BookRow, Task, keys_of, rows_of
 from calm_relay.planning.book.words import TABLE_COLUMNS, book_text, call_words, shown, summary, table_rows
-from calm_relay.planning.plan import plan
+from calm_relay.planning.findings import Drawn, stopped_as_drawn
+from calm_relay.planning.plan import answer, plan
 
 TODAY = date(2026, 11, 26)
 VERSION_3 = Path(__file__).parents[1] / "exchange" / "version_3"
@@ -31,12 +32,6 @@ DEAR = Tariff(
     name="Evening peak", currency="NZ$", price=0.31, feed_in=0.04, standing_per_day=1.2,
     windows=(RateWindow(name="Evening", price=0.9, start="17:00", end="21:00"),),
 )  # fmt: skip
-
-
-@pytest.fixture(autouse=True)
-def alone(monkeypatch):
-    """What tells a process that it plans many jobs is taken back."""
-    monkeypatch.setenv(MANY, "0")
 
 
 here = Workers(lambda: ThreadPoolExecutor(1), lambda: 1)
@@ -97,6 +92,59 @@ def test_a_row_says_what_the_plan_says(book):
     assert row.battery_kwh == pytest.approx(
         sum(u.bank.nominal_kwh for u in best.design.converters if u.has_battery)
     )
+
+
+@pytest.mark.parametrize("seed", [3, 4])
+def test_the_answer_of_a_job_is_that_of_its_plan(seed):
+    """A row weighs no more than it must, and comes to the same, stopped options and built ones among them."""
+    stopped = 0
+    for file, job in invented_jobs(9, TODAY, seed):
+        made = plan(job, library())
+        stopped += sum(option.stopped for option in made.live)
+        built = job.commissioning.option or None if job.state == "built" else None
+        key = built or made.choice.key
+        whole = next((option for option in made.live if option.key == key), None)
+        short = answer(job, library(), None, built)
+        if whole is None:
+            assert short.option is None and short.problem, file
+            continue
+        assert short.option.key == key, file
+        assert replace(short.option.outcome.money, lines=()) == replace(whole.outcome.money, lines=()), file
+        assert _said(short.option) == _said(whole), file
+    assert stopped
+
+
+def _said(option):
+    return [(finding.severity, finding.sentence) for finding in option.findings]
+
+
+def test_designs_that_are_stopped_as_drawn_are_not_run(monkeypatch):
+    from calm_relay.planning import plan as planned
+
+    job, run = demo_job("dairy"), []
+    whole = plan(job, library())
+    drawn = [
+        option.key for option in whole.live if stopped_as_drawn(Drawn(option.design, option.context, option.site))
+    ]
+    assert drawn and all(whole.option(key).stopped for key in drawn)
+    lived = planned._lived
+    monkeypatch.setattr(planned, "_lived", lambda design, *rest: run.append(design) or lived(design, *rest))
+    short = answer(job, library())
+    assert short.option.key == whole.choice.key
+    assert not {design.architecture.key for design in run[1:]} & set(drawn)
+    run.clear()
+    assert answer(job, library(), None, "ac-addon").option.key == "ac-addon"
+    assert [design.architecture.key for design in run] == ["as-is", "ac-addon"]
+
+
+def test_what_was_built_and_cannot_be_planned_any_more_is_told(shop):
+    job = demo_job("hut")
+    record = job.commissioning.with_(option="grow-bank")
+    text = job_text(job.with_(state="built", commissioning=record))
+    problem = rows_of(Task("gone.relay.json", str(shop), text, (Change().model_dump_json(),), str(shop)))[0][
+        "problem"
+    ]
+    assert problem.startswith("what was built (grow-bank) cannot be planned any more")
 
 
 def test_under_a_change_a_row_says_what_the_changed_plan_says(book):
@@ -257,7 +305,7 @@ def test_a_job_that_breaks_the_planner_is_a_row(monkeypatch, shop):
     def broken(*_):
         raise ZeroDivisionError("by itself")
 
-    monkeypatch.setattr(row, "plan", broken)
+    monkeypatch.setattr(row, "answer", broken)
     task = Task(
         "a.relay.json", str(shop), (shop / "a.relay.json").read_text(), (Change().model_dump_json(),), str(shop)
     )

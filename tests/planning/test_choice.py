@@ -11,7 +11,7 @@ from calm_relay.planning.common.amounts import amount_text, breaks_even, to_two_
 from calm_relay.planning.verdict.choice import choose
 from calm_relay.planning.verdict.purposes import MEASURES
 from calm_relay.planning.views.scales import scales_of
-from tests.plans import plan
+from tests.plans import plan, without_findings
 
 
 def weighing(job, **weights):
@@ -110,7 +110,7 @@ def costing(option, key, outlay, npv, sufficiency):
     money = replace(option.outcome.money, outlay=outlay, npv=npv)
     outcome = replace(option.outcome, money=money, self_sufficiency=sufficiency)
     design = replace(option.design, architecture=replace(option.design.architecture, key=key))
-    return replace(option, design=design, outcome=outcome, findings=())
+    return without_findings(replace(option, design=design, outcome=outcome))
 
 
 @settings(max_examples=1000, deadline=None)

@@ -27,10 +27,8 @@ def cache_folder() -> Path:
     return Path(os.environ.get("CALM_RELAY_CACHE") or platformdirs.user_cache_dir("calm-relay")) / "arrays"
 
 
-MANY = "CALM_RELAY_MANY_JOBS"
-
-
 _aside: ContextVar[bool] = ContextVar("aside", default=False)
+_many: ContextVar[bool] = ContextVar("many", default=False)
 
 
 @contextmanager
@@ -43,9 +41,19 @@ def kept_aside() -> Iterator[None]:
         _aside.reset(before)
 
 
+@contextmanager
+def one_of_many_jobs() -> Iterator[None]:
+    """Within it a job is planned as one of many in a row, each once."""
+    before = _many.set(True)
+    try:
+        yield
+    finally:
+        _many.reset(before)
+
+
 def many_jobs() -> bool:
-    """Whether this process plans many jobs in a row, each once."""
-    return os.environ.get(MANY) == "1"
+    """Whether a job is planned as one of many in a row: then what only it asks for is not kept."""
+    return _many.get()
 
 
 def cached_arrays(

@@ -160,7 +160,9 @@ def face_yield(
     -----
     Reflection is counted on the beam only, as pvlib's chain does; that of diffuse light, some 4 % of it, is not.
     """
-    clean = plane.beam * incidence_modifier(plane.incidence) + plane.sky + plane.ground
+    lit, direct = np.flatnonzero(plane.beam), np.zeros(plane.beam.size)
+    direct[lit] = plane.beam[lit] * incidence_modifier(plane.incidence[lit])
+    clean = direct + plane.sky + plane.ground
     if mounting in MOUNTED:
         cell_c = mounted_cell_temperature(plane.total, temp_air, wind_speed, mounting)
     else:

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.physics.kept import kept
+
 # Relative draw at each local hour on a weekday and at the weekend (common practice, no source).
 # fmt: off
 _HOUSEHOLD = (
@@ -109,13 +111,17 @@ def shaped_year(
     day = np.arange(hour.size) * step_h / 24.0
     season = (day - midwinter_day(latitude)) / 365.0
     season = np.maximum(1.0 + (winter_factor - 1.0) * np.cos(season * 2 * np.pi), 0.1)
-    random = np.random.Generator(np.random.PCG64(seed))
-    bouts = np.minimum(random.gamma(BOUTS, 1.0 / BOUTS, hour.size), HIGHEST_BOUT)
-    unrest = STEADY + (1.0 - STEADY) * bouts
-    busy = 1.0 + 0.15 * random.standard_normal(round(hour.size * step_h / 24.0))
-    unrest = unrest * np.repeat(np.clip(busy, 0.4, 1.6), round(24.0 / step_h))
-    kw = hours * season * unrest
+    kw = hours * season * _unrest(seed, hour.size, step_h)
     return kw * (yearly_kwh / (kw.sum() * step_h))
+
+
+@kept
+def _unrest(seed: int, steps: int, step_h: float) -> np.ndarray:
+    """What each step draws over what it would on average, from a quarter hour and from a day to the next."""
+    random = np.random.Generator(np.random.PCG64(seed))
+    bouts = np.minimum(random.gamma(BOUTS, 1.0 / BOUTS, steps), HIGHEST_BOUT)
+    busy = 1.0 + 0.15 * random.standard_normal(round(steps * step_h / 24.0))
+    return (STEADY + (1.0 - STEADY) * bouts) * np.repeat(np.clip(busy, 0.4, 1.6), round(24.0 / step_h))
 
 
 @dataclass(frozen=True, eq=False)
@@ -192,9 +198,11 @@ def scheduled_load(
         Power of each step [kW].
     """
     end_minute = start_minute + hours * 60.0
-    today = np.isin(wall_weekday, list(weekdays)) & (wall_minute >= start_minute) & (wall_minute < end_minute)
-    yesterday = np.isin((wall_weekday - 1) % 7, list(weekdays)) & (wall_minute < end_minute - 1440.0)
-    here = today | yesterday
+    starts = np.zeros(7, dtype=bool)
+    starts[list(weekdays)] = True
+    here = starts[wall_weekday] & (wall_minute >= start_minute) & (wall_minute < end_minute)
+    if end_minute > 1440.0:
+        here |= np.roll(starts, 1)[wall_weekday] & (wall_minute < end_minute - 1440.0)
     if months is not None and month is not None:
         here &= np.isin(month, list(months))
     return np.where(here, float(kw) * duty, 0.0)

@@ -38,7 +38,10 @@ def sun_is_hidden(
 ) -> np.ndarray:
     """Whether the middle of the sun stands behind the horizon line, a bool for each step."""
     elevation = 90.0 - sun.zenith
-    return (elevation > 0.0) & (elevation < horizon_elevation(sun.azimuth, point_azimuth, point_elevation))
+    up = np.flatnonzero(elevation > 0.0)
+    hidden = np.zeros(elevation.size, dtype=bool)
+    hidden[up] = elevation[up] < horizon_elevation(sun.azimuth[up], point_azimuth, point_elevation)
+    return hidden
 
 
 def sky_view(

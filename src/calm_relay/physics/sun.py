@@ -10,6 +10,9 @@ import numpy as np
 
 from calm_relay.physics.lean import lean_pandas
 
+# Below it the light from around the sun on a plane would grow without end as the sun goes down: as pvlib has it.
+LEAST_COSINE = 0.01745
+
 
 @dataclass(frozen=True, eq=False)
 class SunPath:
@@ -227,19 +230,21 @@ def plane_of_array(
     lean_pandas()
     from pvlib import irradiance
 
-    projection = irradiance.aoi_projection(surface_tilt, surface_azimuth, sun.zenith, sun.azimuth)
+    up = np.flatnonzero(sun.zenith < 90.0)
+    # With the sun down there is no beam, and sky light comes from all directions alike: no angle is asked for.
+    projection = np.zeros(sun.zenith.size)
+    projection[up] = irradiance.aoi_projection(surface_tilt, surface_azimuth, sun.zenith[up], sun.azimuth[up])
+    front = np.maximum(projection, 0.0)
     sky = irradiance.haydavies(
         surface_tilt,
         surface_azimuth,
         weather.dhi,
         weather.dni,
         sun.extra_normal,
-        solar_zenith=sun.zenith,
-        solar_azimuth=sun.azimuth,
+        projection_ratio=front / np.maximum(sun.cos_zenith, LEAST_COSINE),
     )
-    up = sun.zenith < 90.0
     return PlaneIrradiance(
-        beam=np.where(up, np.maximum(projection, 0.0) * weather.dni, 0.0),
+        beam=front * weather.dni,
         sky=np.nan_to_num(np.asarray(sky, dtype=float)),
         ground=np.asarray(irradiance.get_ground_diffuse(surface_tilt, weather.ghi, albedo), dtype=float),
         incidence=np.degrees(np.arccos(np.clip(projection, -1.0, 1.0))),

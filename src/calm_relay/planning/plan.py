@@ -1,6 +1,7 @@
 """The plan: a pure function of the job and of the library it may draw on, cached by what each step reads."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
@@ -19,10 +20,11 @@ from calm_relay.planning.architecture.existing_system import existing_converters
 from calm_relay.planning.architecture.options import designs
 from calm_relay.planning.architecture.ways import as_is
 from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.bank import Bank, bank_of
 from calm_relay.planning.equipment.equipment import Equipment, equipment_of
 from calm_relay.planning.equipment.rules import Rules, rules_of
-from calm_relay.planning.findings import Finding, Subject, findings_for
+from calm_relay.planning.findings import Drawn, Finding, stopped_as_drawn
 from calm_relay.planning.findings.base import stops
 from calm_relay.planning.operation.finance import bill_kinds
 from calm_relay.planning.operation.lasting import lasting_starts
@@ -31,15 +33,15 @@ from calm_relay.planning.operation.simulate import inputs_of, production_of, yea
 from calm_relay.planning.site.array import Face, design_temperatures, faces_of
 from calm_relay.planning.site.demand import DemandYear, demand_year
 from calm_relay.planning.site.site_year import SiteYear, site_year
-from calm_relay.planning.verdict.choice import Choice, choose
+from calm_relay.planning.verdict.choice import Choice, best_of, choose
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 WORKERS = min(2, cpu_count() or 1)
 
 
 @dataclass(frozen=True, eq=False)
-class Plan:
-    """Everything the benches draw."""
+class Groundwork:
+    """What all options of a job stand on."""
 
     job: Job
     equipment: Equipment
@@ -48,18 +50,24 @@ class Plan:
     faces: tuple[Face, ...]
     demand: DemandYear
     bank: Bank
-    options: tuple[Option | RefusedOption, ...]
-    choice: Choice
 
     @property
     def assumed_note(self) -> str:
         """What stands beside every yearly figure; empty when the weather is measured."""
         return "assumed climate" if self.site.assumed else ""
 
+
+@dataclass(frozen=True, eq=False)
+class Plan(Groundwork):
+    """Everything the benches draw."""
+
+    options: tuple[Option | RefusedOption, ...]
+    choice: Choice
+
     @property
     def live(self) -> tuple[Option, ...]:
         """The options that can be built at all."""
-        return tuple(option for option in self.options if isinstance(option, Option))
+        return tuple(_live(self.options))
 
     @property
     def as_is(self) -> Option:
@@ -71,6 +79,14 @@ class Plan:
     def option(self, key: str) -> Option | RefusedOption:
         """An option by its key."""
         return next(option for option in self.options if option.key == key)
+
+
+@dataclass(frozen=True, eq=False)
+class Answer(Groundwork):
+    """The option that a job comes to, and nothing of what was weighed against it; None where `problem` says why."""
+
+    option: Option | None
+    problem: str
 
 
 def plan(job: Job, library: Library, folder: Path | None = None, progress: Progress = unheard) -> Plan:
@@ -94,6 +110,81 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
     InputError
         Names the file, and the line in it, that cannot be used.
     """
+    ground, context, made = _laid_out(job, library, folder, progress)
+    options = []
+    for option in _options(ground, context, made, progress):
+        if isinstance(option, Option):
+            # Made here, while the kernel runs the next one's year, and not when the window first asks.
+            option.findings  # noqa: B018
+        options.append(option)
+    choice = choose(_live(options), job, ground.demand, ground.rules.words)
+    return Plan(**vars(ground), options=tuple(options), choice=choice)
+
+
+def answer(job: Job, library: Library, folder: Path | None = None, built: str | None = None) -> Answer:
+    """The option that a plan of the job would choose, or the one that was built, without all that the plan says of it.
+
+    Parameters
+    ----------
+    job : Job
+        The job.
+    library : Library
+        Equipment, climates and rules that the job may draw on.
+    folder : Path, optional
+        Where the job's relative paths start; the current folder when left out.
+    built : str, optional
+        Key of the option that was built: no other is then looked at.
+
+    Raises
+    ------
+    PlanError
+        Names the field of the job that stands in the way.
+    InputError
+        Names the file, and the line in it, that cannot be used.
+    """
+    ground, context, made = _laid_out(job, library, folder, unheard)
+    first, *rest = made
+    if built is not None:
+        looked_at = [design for design in rest if design.architecture.key == built]
+        options = tuple(_options(ground, context, (first, *looked_at), unheard))
+        option = next((option for option in _live(options) if option.key == built), None)
+    else:
+        sound = [
+            design
+            for design in rest
+            if isinstance(design, Design) and not stopped_as_drawn(Drawn(design, context, ground.site))
+        ]
+        options = tuple(_options(ground, context, (first, *sound), unheard))
+        option = best_of(_live(options), job, ground.demand)
+        if option is None:
+            options = tuple(_options(ground, context, made, unheard))
+    found = "" if option is not None else _why_none(options, built)
+    return Answer(**vars(ground), option=option, problem=found)
+
+
+def _live(options: Iterable[Option | RefusedOption]) -> list[Option]:
+    return [option for option in options if isinstance(option, Option)]
+
+
+def _why_none(options: Iterable[Option | RefusedOption], built: str | None) -> str:
+    """Why a job has no answer: what stops most of its options, or what stands against the one that was built."""
+    stopping = Counter(
+        finding.sentence
+        for option in options
+        if built is not None or isinstance(option, Option)
+        for finding in option.findings
+        if finding.severity is Severity.STOP
+    )
+    said = stopping.most_common(1)[0][0] if stopping else ""
+    if built is not None:
+        return f"what was built ({built}) cannot be planned any more" + (f": {said}" if said else "")
+    return f"no option can be built: {said}" if said else "no option can be built"
+
+
+def _laid_out(
+    job: Job, library: Library, folder: Path | None, progress: Progress
+) -> tuple[Groundwork, DesignContext, tuple[Design | Refusal, ...]]:
+    """What a job's options stand on, and what each architecture makes of it; the first is what stands there today."""
     folder = Path(folder) if folder is not None else Path.cwd()
     progress(0.0, "Reading the weather")
     rules = rules_of(job, library)
@@ -109,29 +200,32 @@ def plan(job: Job, library: Library, folder: Path | None = None, progress: Progr
     demand = demand_year(job, folder, site, lambda: production_of(today, job, site))
     bank = bank_of(job, equipment)
     context = DesignContext(survey, demand, bank, now)
-    made = designs(context)
+    ground = Groundwork(job, equipment, rules, site, faces, demand, bank)
+    return ground, context, tuple(designs(context))
+
+
+def _options(
+    ground: Groundwork, context: DesignContext, made: Sequence[Design | Refusal], progress: Progress
+) -> Iterator[Option | RefusedOption]:
+    """Each design with what it comes to, each refusal with its findings, one after the other."""
+    job, site, demand = ground.job, ground.site, ground.demand
     live = [design for design in made if isinstance(design, Design)]
-    options: list[Option | RefusedOption] = []
     billed: tuple[dict[str, float], dict[str, float]] | None = None
-    ageing = max((face.module.ageing_per_year for face in faces), default=0.0)
+    ageing = max((face.module.ageing_per_year for face in ground.faces), default=0.0)
     with _side_by_side() as run_all:
         lived = iter(run_all(lambda design: _lived(design, job, site, demand, ageing), live))
         for number, design in enumerate(made):
             progress(0.6 + 0.4 * number / len(made), f"Simulating: {design.title}")
             if isinstance(design, Refusal):
-                refused = replace(design, reasons=tuple(map(rules.words, design.reasons)))
-                options.append(RefusedOption(refused, _refusals(refused), context))
+                refused = replace(design, reasons=tuple(map(ground.rules.words, design.reasons)))
+                yield RefusedOption(refused, _refusals(refused), context)
                 continue
             year, ridden, left, old = next(lived)
             kinds = bill_kinds(year, job, site)
             billed = billed or (kinds, old)
             lost = lost_of(kinds, old, *billed)
             done = outcome_of(year, design, job, site, demand, billed[0], lost, ridden, left)
-            done = replace(done, money=replace(done.money, last_kinds=old))
-            result = findings_for(Subject(design, done, context, site))
-            options.append(Option(design, done, result, context))
-    choice = choose([option for option in options if isinstance(option, Option)], job, demand, rules.words)
-    return Plan(job, equipment, rules, site, faces, demand, bank, tuple(options), choice)
+            yield Option(design, replace(done, money=replace(done.money, last_kinds=old)), context, site)
 
 
 @contextmanager

@@ -1,7 +1,5 @@
 """A job as one row of the book: planned as it is, or under a change."""
 
-import os
-from collections import Counter
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields
 from datetime import date, timedelta
@@ -12,16 +10,15 @@ from typing import Any, NamedTuple, Self
 
 from calm_relay import __version__
 from calm_relay.exchange import own_equipment
-from calm_relay.exchange.array_cache import MANY
+from calm_relay.exchange.array_cache import one_of_many_jobs
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.job_file import files_planned_with, lies_in, parse_job
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.planning.book.change import Change, changed
 from calm_relay.planning.common.errors import PlanError
-from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.common.wanted import wanted_words
-from calm_relay.planning.plan import Plan, plan
+from calm_relay.planning.plan import Answer, answer
 from calm_relay.planning.site.site_year import file_edition
 from calm_relay.planning.studies.growth import more_battery
 from calm_relay.planning.verdict.option import Option
@@ -118,7 +115,6 @@ def rows_of(task: Task) -> list[dict[str, Any]]:
 
     It takes and gives plain values: so it runs in any process, here or on another machine.
     """
-    os.environ[MANY] = "1"
     try:
         job = parse_job(task.text, task.file)
     except InputError as error:
@@ -131,7 +127,8 @@ def rows_of(task: Task) -> list[dict[str, Any]]:
     if outside:
         said = f"reads {', '.join(outside)} outside the book's folder; wanted it beside the job, or in the folder"
         return [BookRow(**facts, problem=said).kept] * len(task.changes)
-    return [BookRow(**facts | _planned(task, job, text)).kept for text in task.changes]
+    with one_of_many_jobs():
+        return [BookRow(**facts | _planned(task, job, text)).kept for text in task.changes]
 
 
 def _planned(task: Task, job: Job, change: str) -> dict[str, Any]:
@@ -139,7 +136,8 @@ def _planned(task: Task, job: Job, change: str) -> dict[str, Any]:
     try:
         library = _library(own_equipment.stamp())
         job = changed(job, Change.model_validate_json(change), library)
-        return _answers(plan(job, library, Path(task.folder)))
+        built = (job.commissioning.option or None) if job.state == "built" else None
+        return _answers(job, answer(job, library, Path(task.folder), built))
     except (InputError, PlanError, ValueError, OSError) as error:
         return {"problem": _without_file(str(error), task.file)}
     except Exception as error:
@@ -176,13 +174,11 @@ def _facts(file: str, job: Job) -> dict[str, Any]:
     }
 
 
-def _answers(made: Plan) -> dict[str, Any]:
+def _answers(job: Job, made: Answer) -> dict[str, Any]:
     """What its plan says of a job: of the option that was built, else of the one that fits best."""
-    job = made.job
-    key = job.commissioning.option if job.state == "built" and job.commissioning.option else made.choice.key
-    option = next((each for each in made.live if each.key == key), None)
+    option = made.option
     if option is None:
-        return {"problem": _why_none(made), "tariff": job.tariff.name}
+        return {"problem": made.problem, "tariff": job.tariff.name}
     money, second = option.outcome.money, next(iter(more_battery(made, option)), None)
     return {
         "tariff": job.tariff.name,
@@ -198,17 +194,6 @@ def _answers(made: Plan) -> dict[str, Any]:
         "second_worth": None if second is None or not second.priced else round(second.worth_now, 2),
         "warranty_ends": _warranty_ends(job, option),
     }
-
-
-def _why_none(made: Plan) -> str:
-    """Why none of a job's options can be built: what stops most of them."""
-    stops = Counter(
-        finding.sentence
-        for option in made.live
-        for finding in option.findings
-        if finding.severity is Severity.STOP
-    )
-    return f"no option can be built: {stops.most_common(1)[0][0]}" if stops else made.choice.sentence
 
 
 def _warranty_ends(job: Job, option: Option) -> str:

@@ -16,12 +16,15 @@ from calm_relay.planning.site.site_year import SiteYear
 from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
 
 __all__ = [
+    "AS_DRAWN",
     "CHECKS",
     "STATIONS",
+    "Drawn",
     "Finding",
     "Mend",
     "Severity",
     "Subject",
+    "as_drawn",
     "check",
     "grid_check",
     "judged",
@@ -154,11 +157,10 @@ def offered(finding: Finding, job: Job) -> Finding:
 
 
 @dataclass(frozen=True, eq=False)
-class Subject:
-    """What a check looks at: one design of a job with its outcome."""
+class Drawn:
+    """A design of a job on its site, before anything is run."""
 
     design: Design
-    outcome: Outcome
     context: DesignContext
     site: SiteYear
 
@@ -183,12 +185,29 @@ class Subject:
         return behind_relay(self.design, self.job, self.context.demand)
 
 
+@dataclass(frozen=True, eq=False)
+class Subject(Drawn):
+    """What a check looks at: one design of a job with its outcome."""
+
+    outcome: Outcome
+
+
 CHECKS: list[Callable[[Subject], list[Finding]]] = []
 
 
 def check(function: Callable[..., Any]) -> Callable[..., Any]:
     """Enters a check in the list."""
     CHECKS.append(function)
+    return function
+
+
+# Those of the checks that read no outcome: what they stop need not be run.
+AS_DRAWN: list[Callable[[Drawn], list[Finding]]] = []
+
+
+def as_drawn(function: Callable[[Drawn], list[Finding]]) -> Callable[[Drawn], list[Finding]]:
+    """Says of a check in the list that it reads no outcome."""
+    AS_DRAWN.append(function)
     return function
 
 

@@ -12,7 +12,7 @@ from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
-from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, grid_check, judged
+from calm_relay.planning.findings.base import Drawn, Finding, Mend, Severity, Subject, grid_check, judged
 from calm_relay.planning.strings.stringing import hard_refusals
 
 
@@ -74,12 +74,12 @@ def _stronger(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     return tuple(mends + ([mend] if mend else []))
 
 
-def is_the_job_s(subject: Subject, converter: Converter) -> bool:
+def is_the_job_s(subject: Drawn, converter: Converter) -> bool:
     """Whether a unit carries the battery that the job states, and not one that its architecture brings along."""
     return not subject.design.by_clock and converter.bank.pack.key == subject.job.battery.pack
 
 
-def stronger_inverter(subject: Subject, converter: Converter, enough: Callable[..., Any]) -> Mend | None:
+def stronger_inverter(subject: Drawn, converter: Converter, enough: Callable[..., Any]) -> Mend | None:
     """A mend that takes the cheapest converter of the same kind that is enough; None when there is none."""
     if not is_the_job_s(subject, converter):
         return None

@@ -5,10 +5,12 @@ from calm_relay.planning.equipment.bank import charge_dc_kw
 from calm_relay.planning.equipment.equipment import loss_curve
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.findings.base import (
+    Drawn,
     Finding,
     Mend,
     Severity,
     Subject,
+    as_drawn,
     check,
     judged,
     off_grid_check,
@@ -197,8 +199,9 @@ def check_dead_circuits(subject: Subject) -> list[Finding]:
     return [warns("dead circuits", "Home", "backup_board", sentence, rule="the job's survey", mends=(fed,))]
 
 
+@as_drawn
 @check
-def check_bus_rating(subject: Subject) -> list[Finding]:
+def check_bus_rating(subject: Drawn) -> list[Finding]:
     """Arrays on the bus of a grid former must not outrun what it can take when a load drops."""
     converter, off_grid = subject.design.battery_converter, not subject.job.supply.on_grid
     if not forms_grid(converter):

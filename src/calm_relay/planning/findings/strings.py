@@ -6,7 +6,18 @@ from calm_relay.job.equipment import ISC_FACTOR, Inverter, by_price
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.architecture.string_plan import plan_of
-from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, stops, warns_if
+from calm_relay.planning.findings.base import (
+    Drawn,
+    Finding,
+    Mend,
+    Severity,
+    Subject,
+    as_drawn,
+    check,
+    judged,
+    stops,
+    warns_if,
+)
 from calm_relay.planning.site.array import DesignTemperatures
 from calm_relay.planning.strings.limits import (
     COLD,
@@ -32,7 +43,7 @@ MISSES = {
 }
 
 
-def lay_anew(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
+def lay_anew(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
     """Has the planner lay the strings of a unit; where it did so already, takes an inverter that they suit."""
     inverter, survey = converter.inverter, subject.context.survey
     key, alike = inverter.key, converter.alike
@@ -49,7 +60,7 @@ def lay_anew(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     return (Mend(f"Re-string for {inverter.name}", lambda job: job.with_string_plan(key, plan, alike)),)
 
 
-def _other_inverter(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
+def _other_inverter(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
     """The cheapest inverter of the same kind on which the faces raise no finding; only for one that is new."""
     if not converter.is_new:
         return ()
@@ -62,7 +73,7 @@ def _other_inverter(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     return (Mend(label, lambda job: job.with_(battery=job.battery.with_(**{field: taken.key}))),)
 
 
-def _suits(subject: Subject, converter: Converter, item: Inverter) -> bool:
+def _suits(subject: Drawn, converter: Converter, item: Inverter) -> bool:
     survey, job = subject.context.survey, subject.job
     if item.pv is None or item == converter.inverter or (item.battery is None) != (not converter.has_battery):
         return False
@@ -79,13 +90,14 @@ def _suits(subject: Subject, converter: Converter, item: Inverter) -> bool:
     return not clips and not any(_against_window(run, survey.temperatures) for run in strings.runs)
 
 
+@as_drawn
 @check
-def check_cold_voltage(subject: Subject) -> list[Finding]:
+def check_cold_voltage(subject: Drawn) -> list[Finding]:
     """A string must not exceed inverter, modules or the site's rule when it is coldest."""
     return [_cold(subject, converter) for converter in subject.design.pv_converters if converter.has_array]
 
 
-def _cold(subject: Subject, converter: Converter) -> Finding:
+def _cold(subject: Drawn, converter: Converter) -> Finding:
     temperatures, site = subject.context.temperatures, subject.context.survey.site_limit
     held = [(run, run.limits(temperatures, site)) for run in converter.stringing.runs]
     run, limits = max(held, key=lambda item: item[1][COLD].volts(item[0].together) / item[1][COLD].limit_v)
@@ -124,7 +136,7 @@ def _cold(subject: Subject, converter: Converter) -> Finding:
     )
 
 
-def _shorter(subject: Subject, converter: Converter, run: StringRun, limit: VoltageLimit) -> tuple[Mend, ...]:
+def _shorter(subject: Drawn, converter: Converter, run: StringRun, limit: VoltageLimit) -> tuple[Mend, ...]:
     longest = int(limit.most)
     if longest < 1 or converter.stringing.origin != SURVEYED or run.optimiser:
         return ()
@@ -134,8 +146,9 @@ def _shorter(subject: Subject, converter: Converter, run: StringRun, limit: Volt
     return (Mend(label, lambda job: job.with_face(at, count=count)),)
 
 
+@as_drawn
 @check
-def check_input_fit(subject: Subject) -> list[Finding]:
+def check_input_fit(subject: Drawn) -> list[Finding]:
     """Every module needs an input, and every plan must be one that can be wired."""
     findings = []
     for converter in subject.design.pv_converters:

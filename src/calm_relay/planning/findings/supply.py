@@ -7,10 +7,12 @@ import numpy as np
 from calm_relay.job.model import Job
 from calm_relay.planning.common.vocabulary import LEG
 from calm_relay.planning.findings.base import (
+    Drawn,
     Finding,
     Mend,
     Severity,
     Subject,
+    as_drawn,
     check,
     grid_check,
     judged,
@@ -165,7 +167,7 @@ def check_hybrid_counted(subject: Subject) -> list[Finding]:
     ]
 
 
-def _on_phases(subject: Subject) -> np.ndarray:
+def _on_phases(subject: Drawn) -> np.ndarray:
     """AC rating of the inverters that the operator counts on each phase [kW], one figure where there is one phase."""
     supply = subject.job.supply
     result = np.zeros(3 if supply.phases == "three" else 1)
@@ -260,8 +262,9 @@ def check_export(subject: Subject) -> list[Finding]:
     return findings
 
 
+@as_drawn
 @grid_check
-def check_unbalance(subject: Subject) -> list[Finding]:
+def check_unbalance(subject: Drawn) -> list[Finding]:
     """Single-phase units may load one phase of three only so much more than another."""
     rule, supply = subject.rules.of("unbalance kW"), subject.job.supply
     if rule is None or supply.phases != "three" or not subject.design.new_converters:

@@ -271,7 +271,13 @@ def _evening_peak(kw: np.ndarray, year: SiteYear) -> tuple[float, np.datetime64]
 
 
 def _worst_season(kw: np.ndarray, calendar: YearCalendar, latitude: float) -> tuple[str, np.ndarray]:
-    turn = 0 if latitude < 0 else 6
-    seasons = {name: np.isin((calendar.month - 1 + turn) % 12 + 1, months) for name, months in SEASONS.items()}
+    seasons = _seasons(calendar, latitude < 0)
     worst = max(seasons, key=lambda name: float(kw[seasons[name]].mean()))
     return worst, seasons[worst]
+
+
+@kept
+def _seasons(calendar: YearCalendar, in_the_south: bool) -> dict[str, np.ndarray]:
+    """Steps of each season."""
+    turn = 0 if in_the_south else 6
+    return {name: np.isin((calendar.month - 1 + turn) % 12 + 1, months) for name, months in SEASONS.items()}

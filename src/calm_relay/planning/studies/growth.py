@@ -16,8 +16,8 @@ from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.region_words import said_in_region
-from calm_relay.planning.operation.simulate import bill_of, inputs_of, simulate
-from calm_relay.planning.plan import Plan
+from calm_relay.planning.operation.simulate import bill_of, inputs_of
+from calm_relay.planning.plan import Groundwork, Plan
 from calm_relay.planning.site.roof_room import room_of
 from calm_relay.planning.studies.battery_sweep import with_bank
 from calm_relay.planning.verdict.option import Option, RefusedOption
@@ -250,7 +250,7 @@ def _now_or_later(
     )
 
 
-def more_battery(plan: Plan, option: Option) -> Iterator[NowOrLater]:
+def more_battery(plan: Groundwork, option: Option) -> Iterator[NowOrLater]:
     """One pack more on each unit of an option, now or later; nothing where it cannot be built."""
     converter = option.design.battery_converter
     if (
@@ -293,8 +293,8 @@ def _paid_for(job: Job, design: Design, more: MoreModules = NO_MORE) -> _Paid:
     return _Paid(at_sale, present_value(np.concatenate([[0.0], later]), job.costs.discount_rate))
 
 
-def _bill(plan: Plan, design: Design) -> float:
-    year = simulate(design, plan.job, plan.site, plan.demand)
+def _bill(plan: Groundwork, design: Design) -> float:
+    year = bus_inputs(inputs_of(design, plan.job, plan.site, plan.demand))
     return bill_of(year, plan.job, plan.site)
 
 

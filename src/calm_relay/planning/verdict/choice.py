@@ -65,14 +65,9 @@ def choose(options: list[Option], job: Job, demand: DemandYear, words: RegionWor
     words : RegionWords
         In which it is said.
     """
-    bill_now = options[0].outcome.money.bill
-    peak_kw = demand.evening_peak_kw
-    scores = {o.key: score_of(o.design, o.outcome, job, bill_now, peak_kw) for o in options}
+    scores = _scores(options, job, demand)
     reasons = {option.key: reasons_for(option, options, job, demand) for option in options}
-    able = sorted(
-        (option for option in options if not option.stopped),
-        key=lambda option: -scores[option.key].total,
-    )
+    able = [option for option in _ranked(options, scores) if not option.stopped]
     dominated = _dominated(able, scores, job)
     titles = {option.key: option.title for option in able}
     for key, other in dominated.items():
@@ -103,6 +98,21 @@ def choose(options: list[Option], job: Job, demand: DemandYear, words: RegionWor
         _holds(able, scores, job),
         {key: titles[other] for key, other in dominated.items()},
     )
+
+
+def best_of(options: list[Option], job: Job, demand: DemandYear) -> Option | None:
+    """The option that `choose` puts first, None where it puts none; findings are asked of as few options as will do."""
+    return next((option for option in _ranked(options, _scores(options, job, demand)) if not option.stopped), None)
+
+
+def _scores(options: list[Option], job: Job, demand: DemandYear) -> dict[str, Score]:
+    bill_now, peak_kw = options[0].outcome.money.bill, demand.evening_peak_kw
+    return {option.key: score_of(option.design, option.outcome, job, bill_now, peak_kw) for option in options}
+
+
+def _ranked(options: list[Option], scores: dict[str, Score]) -> list[Option]:
+    """The highest score first; of equal ones the one that comes first."""
+    return sorted(options, key=lambda option: -scores[option.key].total)
 
 
 def _holds(able: list[Option], scores: dict[str, Score], job: Job) -> dict[str, float]:

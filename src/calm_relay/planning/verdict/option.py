@@ -6,18 +6,19 @@ from functools import cached_property
 from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
 from calm_relay.planning.architecture.topology import Topology
-from calm_relay.planning.findings import Finding, Severity
+from calm_relay.planning.findings import Finding, Severity, Subject, findings_for, is_stopped
 from calm_relay.planning.operation.outcome import Outcome
+from calm_relay.planning.site.site_year import SiteYear
 
 
 @dataclass(frozen=True, eq=False)
 class Option:
-    """A design with its outcome and findings."""
+    """A design with its outcome; its findings are made when they are first asked for."""
 
     design: Design
     outcome: Outcome
-    findings: tuple[Finding, ...]
     context: DesignContext
+    site: SiteYear
 
     @property
     def key(self) -> str:
@@ -40,6 +41,15 @@ class Option:
         return self.design.coupling
 
     @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What the planner says about it, worst first."""
+        return findings_for(self._subject)
+
+    @cached_property
+    def _subject(self) -> Subject:
+        return Subject(self.design, self.context, self.site, self.outcome)
+
+    @cached_property
     def topology(self) -> Topology:
         """What hangs on what."""
         return topology_of(self.design, self.context)
@@ -56,10 +66,12 @@ class Option:
         roof = self.topology.roof_units
         return (*((roof,) if roof else ()), *self.topology.beside_units(self.lead))
 
-    @property
+    @cached_property
     def stopped(self) -> bool:
-        """Whether a finding keeps it from being built."""
-        return any(item.severity is Severity.STOP for item in self.findings)
+        """Whether a finding keeps it from being built; no more of them are made for it than it takes."""
+        if "findings" in vars(self):
+            return any(item.severity is Severity.STOP for item in self.findings)
+        return is_stopped(self._subject)
 
 
 @dataclass(frozen=True, eq=False)
