@@ -3,7 +3,7 @@
 import numpy as np
 import pandas as pd
 import pytest
-from pvlib import atmosphere, iotools, irradiance, location, modelchain, pvsystem, temperature
+from pvlib import atmosphere, iotools, irradiance, location, modelchain, pvsystem, solarposition, temperature
 from pvlib.ivtools import sdm
 
 from calm_relay.exchange.shipped import library
@@ -24,6 +24,19 @@ def test_solar_position_worked_example():
     path = sun_path(start, 2 / 3600, 39.742476, -105.1786, 1830.14)
     assert path.zenith[0] == pytest.approx(50.11162, abs=3e-4)
     assert path.azimuth[0] == pytest.approx(194.34024, abs=2e-4)
+
+
+@pytest.mark.parametrize("place", [(-41.27, 173.28, 30.0), (69.65, 18.96, 0.0), (0.0, -78.5, 2850.0)])
+def test_the_sun_stands_where_the_whole_algorithm_puts_it(place):
+    """What no place changes is worked out once: the same as pvlib's own run of Reda and Andreas 2004 at each place."""
+    latitude, longitude, elevation_m = place
+    utc = np.datetime64("2025-01-01T00:00:00") + np.arange(35040) * np.timedelta64(900, "s")
+    path = sun_path(utc, 0.25, latitude, longitude, elevation_m)
+    middle = pd.DatetimeIndex(utc + np.timedelta64(450, "s"), tz="UTC")
+    whole = solarposition.get_solarposition(middle, latitude, longitude, elevation_m)
+    np.testing.assert_allclose(path.zenith, whole["apparent_zenith"], atol=1e-9)
+    np.testing.assert_allclose(path.azimuth, whole["azimuth"], atol=1e-9)
+    np.testing.assert_allclose(path.extra_normal, irradiance.get_extra_radiation(middle), atol=1e-9)
 
 
 def test_extraterrestrial_irradiance_stays_within_its_orbit(demo, tmp_path):

@@ -104,14 +104,13 @@ def shaped_year(
     ndarray
         Mean power of each step [kW].
     """
-    hour = wall_minute / 60.0
-    clock = np.arange(24) + 0.5
-    weekday, weekend = (np.interp(hour, clock, hours, period=24.0) for hours in SHAPES[shape])
+    clock, minutes = np.arange(24) + 0.5, np.arange(1440) / 60.0
+    weekday, weekend = (np.interp(minutes, clock, hours, period=24.0)[wall_minute] for hours in SHAPES[shape])
     hours = np.where(wall_weekday >= 5, weekend, weekday)
-    day = np.arange(hour.size) * step_h / 24.0
+    day = np.arange(wall_minute.size) * step_h / 24.0
     season = (day - midwinter_day(latitude)) / 365.0
     season = np.maximum(1.0 + (winter_factor - 1.0) * np.cos(season * 2 * np.pi), 0.1)
-    kw = hours * season * _unrest(seed, hour.size, step_h)
+    kw = hours * season * _unrest(seed, wall_minute.size, step_h)
     return kw * (yearly_kwh / (kw.sum() * step_h))
 
 

@@ -8,10 +8,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from calm_relay.physics.kept import STORE
 from calm_relay.physics.lean import lean_pandas
+from calm_relay.physics.unchanging import digest_as_is
 
 # Below it the light from around the sun on a plane would grow without end as the sun goes down: as pvlib has it.
 LEAST_COSINE = 0.01745
+# Air at which refraction is taken [degC], the refraction at sunrise [deg], and how far the clock is behind the Earth's
+# own time [s]: pvlib's own.
+AIR_C, BENT_AT_THE_HORIZON, CLOCK_LATE_S = 12.0, 0.5667, 67.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,17 +68,49 @@ def sun_path(
     Reda and Andreas 2004, NREL/TP-560-34302, through pvlib.
     """
     lean_pandas()
-    import pandas as pd
-    from pvlib import atmosphere, irradiance, solarposition
+    from pvlib import atmosphere, spa
 
-    middle = pd.DatetimeIndex(utc + np.timedelta64(round(step_h * 1800), "s"), tz="UTC")
-    position = solarposition.get_solarposition(
-        middle, latitude, longitude, elevation_m, pressure=atmosphere.alt2pres(elevation_m)
+    middle = (utc + np.timedelta64(round(step_h * 1800), "s")).astype("datetime64[s]")
+    from_afar = STORE.get(("from afar", digest_as_is(middle.view("int64"))), lambda: _from_afar(middle))
+    alpha, delta, parallax = from_afar.right_ascension, from_afar.declination, from_afar.parallax
+    hour = spa.local_hour_angle(from_afar.sidereal, longitude, alpha)
+    u = spa.uterm(latitude)
+    x, y = spa.xterm(u, latitude, elevation_m), spa.yterm(u, latitude, elevation_m)
+    aside = spa.parallax_sun_right_ascension(x, parallax, hour, delta)
+    delta = spa.topocentric_sun_declination(delta, x, y, parallax, aside, hour)
+    hour = spa.topocentric_local_hour_angle(hour, aside)
+    bare = spa.topocentric_elevation_angle_without_atmosphere(latitude, delta, hour)
+    bent = spa.atmospheric_refraction_correction(
+        atmosphere.alt2pres(elevation_m) / 100.0, AIR_C, bare, BENT_AT_THE_HORIZON
     )
-    extra = irradiance.get_extra_radiation(middle)
-    return SunPath(
-        position["apparent_zenith"].to_numpy(), position["azimuth"].to_numpy(), np.asarray(extra, dtype=float)
-    )
+    zenith = spa.topocentric_zenith_angle(spa.topocentric_elevation_angle(bare, bent))
+    azimuth = spa.topocentric_azimuth_angle(spa.topocentric_astronomers_azimuth(hour, delta, latitude))
+    return SunPath(zenith, azimuth, from_afar.extra_normal)
+
+
+@dataclass(frozen=True, eq=False)
+class _FromAfar:
+    """Where the sun stands whatever the place: sidereal time, right ascension, declination, parallax [deg]."""
+
+    sidereal: np.ndarray
+    right_ascension: np.ndarray
+    declination: np.ndarray
+    parallax: np.ndarray
+    extra_normal: np.ndarray
+
+
+def _from_afar(middle: np.ndarray) -> _FromAfar:
+    """What takes nine tenths of the way to the sun's position, and no place changes; `middle` in UTC."""
+    import pandas as pd
+    from pvlib import irradiance, spa
+
+    stamps = pd.DatetimeIndex(middle, tz="UTC")
+    seconds = middle.astype("int64").astype(float)
+    nowhere = (seconds, 0.0, 0.0, 0.0, 0.0, 0.0, CLOCK_LATE_S, 0.0, 1)
+    sidereal, alpha, delta = spa.solar_position(*nowhere, sst=True)
+    (distance,) = spa.solar_position(*nowhere, esd=True)
+    extra = np.asarray(irradiance.get_extra_radiation(stamps), dtype=float)
+    return _FromAfar(sidereal, alpha, delta, spa.equatorial_horizontal_parallax(distance), extra)
 
 
 def spread_hours(
@@ -230,22 +267,29 @@ def plane_of_array(
     lean_pandas()
     from pvlib import irradiance
 
-    up = np.flatnonzero(sun.zenith < 90.0)
-    # With the sun down there is no beam, and sky light comes from all directions alike: no angle is asked for.
-    projection = np.zeros(sun.zenith.size)
-    projection[up] = irradiance.aoi_projection(surface_tilt, surface_azimuth, sun.zenith[up], sun.azimuth[up])
+    # At night nothing falls on a plane, and no angle is asked for.
+    up = sun.zenith < 90.0
+    lit = np.flatnonzero(up | (weather.ghi > 0.0) | (weather.dhi > 0.0))
+    zenith, azimuth, dni, dhi = (series[lit] for series in (sun.zenith, sun.azimuth, weather.dni, weather.dhi))
+    projection = np.where(up[lit], irradiance.aoi_projection(surface_tilt, surface_azimuth, zenith, azimuth), 0.0)
     front = np.maximum(projection, 0.0)
     sky = irradiance.haydavies(
         surface_tilt,
         surface_azimuth,
-        weather.dhi,
-        weather.dni,
-        sun.extra_normal,
-        projection_ratio=front / np.maximum(sun.cos_zenith, LEAST_COSINE),
+        dhi,
+        dni,
+        sun.extra_normal[lit],
+        projection_ratio=front / np.maximum(np.cos(np.radians(zenith)), LEAST_COSINE),
     )
+
+    def over_the_year(series: np.ndarray, at_night: float = 0.0) -> np.ndarray:
+        whole = np.full(up.size, at_night)
+        whole[lit] = series
+        return whole
+
     return PlaneIrradiance(
-        beam=front * weather.dni,
-        sky=np.nan_to_num(np.asarray(sky, dtype=float)),
+        beam=over_the_year(front * dni),
+        sky=over_the_year(np.nan_to_num(np.asarray(sky, dtype=float))),
         ground=np.asarray(irradiance.get_ground_diffuse(surface_tilt, weather.ghi, albedo), dtype=float),
-        incidence=np.degrees(np.arccos(np.clip(projection, -1.0, 1.0))),
+        incidence=over_the_year(np.degrees(np.arccos(np.clip(projection, -1.0, 1.0))), 90.0),
     )
