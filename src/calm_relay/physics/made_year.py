@@ -7,9 +7,14 @@ follows Aguiar and Collares-Pereira 1992, Solar Energy 49(3). Shares and curve a
 `tests/published/test_sun.py`.
 """
 
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
+from calm_relay.physics.kept import kept
 from calm_relay.physics.sun import SunPath, WeatherYear, clear_sky_ghi, decompose
 
 # Most that a month's sum may be of the clear sky's.
@@ -71,19 +76,12 @@ def made_year(
     """
     per_day = round(24 / step_h)
     days = month.size // per_day
-    random = np.random.Generator(np.random.PCG64(seed))
-    dullness = _autoregressive(random, days, _DAY_MEMORY)
-    hours = _autoregressive(random, month.size, _HOUR_MEMORY**step_h)
-    steps = random.standard_normal(month.size)
-    variate = (
-        np.sqrt(_DAY_SHARE) * np.repeat(dullness, per_day)
-        + np.sqrt(_HOUR_SHARE) * hours
-        + np.sqrt(1.0 - _DAY_SHARE - _HOUR_SHARE) * steps
-    )
+    drawn = _drawn(seed, days, per_day, step_h)
+    dullness = drawn.dullness
     warmth = np.clip(np.asarray(monthly_temp_c, dtype=float), -10.0, 30.0)[month - 1] / 20.0
     # Positive after noon on both halves of the globe.
     west = np.where(sun.cos_zenith > 0.0, np.sin(np.radians(sun.azimuth - 180.0)), 0.0)
-    variate -= _AFTERNOON * west * (warmth - _ALIKE)
+    variate = drawn.variate - _AFTERNOON * west * (warmth - _ALIKE)
     clear = clear_sky_ghi(sun)
     # At a low sun the way through the air dims more than the clear-sky formula has it.
     low_sun = 1.0 - 0.65 * np.exp(-sun.cos_zenith / 0.357)
@@ -99,11 +97,37 @@ def made_year(
     hour = (np.arange(month.size) * step_h) % 24.0
     mean_c = _smooth_months(monthly_temp_c, day_of_year)
     swing_c = _smooth_months(daily_range_c, day_of_year) * np.repeat(1.0 + 0.3 * np.tanh(dullness), per_day)
-    spells_c = np.repeat(2.0 * _autoregressive(random, days, 0.7), per_day)
+    spells_c = np.repeat(2.0 * drawn.spells, per_day)
     temp_air = mean_c + spells_c - swing_c / 2 * np.cos((hour - 3.0) / 24.0 * 2 * np.pi)
-    wind = wind_mean * np.exp(0.5 * np.repeat(_autoregressive(random, days, 0.4), per_day) - 0.125)
+    wind = wind_mean * np.exp(0.5 * np.repeat(drawn.winds, per_day) - 0.125)
     wind = wind * (1.0 - 0.35 * np.cos((hour - 2.0) / 24.0 * 2 * np.pi))
     return WeatherYear(ghi, dni, dhi, temp_air, wind)
+
+
+@dataclass(frozen=True, eq=False)
+class _Drawn:
+    """What is drawn of a year, of unit variance: a variate a step; dullness, spells of warmth and winds a day."""
+
+    variate: np.ndarray
+    dullness: np.ndarray
+    spells: np.ndarray
+    winds: np.ndarray
+
+
+@kept
+def _drawn(seed: int, days: int, per_day: int, step_h: float) -> _Drawn:
+    """The same for the same seed, whatever the place."""
+    random = np.random.Generator(np.random.PCG64(seed))
+    dullness = _autoregressive(random, days, _DAY_MEMORY)
+    hours = _autoregressive(random, days * per_day, _HOUR_MEMORY**step_h)
+    steps = random.standard_normal(days * per_day)
+    variate = (
+        np.sqrt(_DAY_SHARE) * np.repeat(dullness, per_day)
+        + np.sqrt(_HOUR_SHARE) * hours
+        + np.sqrt(1.0 - _DAY_SHARE - _HOUR_SHARE) * steps
+    )
+    spells = _autoregressive(random, days, 0.7)
+    return _Drawn(variate, dullness, spells, _autoregressive(random, days, 0.4))
 
 
 def _autoregressive(random: np.random.Generator, length: int, memory: float) -> np.ndarray:
@@ -130,20 +154,36 @@ def _keep_total(
         return sky
     # A month sunnier than damp air allows has dry air.
     sky *= max(damp, wanted / sky.sum() / _SUNNIEST)
-    grid = np.linspace(-8.0, 8.0, 1601)
-    curve = PchipInterpolator(_VARIATE, _CLEARNESS)(np.clip(grid, _VARIATE[0], _VARIATE[-1]))
-    lit = sky > 0.0
+    grid, curve = _curve()
+    lit = np.flatnonzero(sky > 0.0)
+    # A table is looked up several times as fast in its own order.
+    lit = lit[np.argsort(variate[lit])]
     light, place = sky[lit], variate[lit]
-    low, high = -4.0, 4.0
-    for _ in range(40):
-        shift = (low + high) / 2
-        ghi = light * np.interp(place + shift, grid, curve)
-        if ghi.sum() < wanted:
-            low = shift
-        else:
-            high = shift
+
+    def given(shift: float) -> np.ndarray:
+        return np.asarray(light * np.interp(place + shift, grid, curve))
+
+    ghi = given(_shifted(lambda shift: float(given(shift).sum()) - wanted))
     sky[lit] = ghi * (wanted / ghi.sum())
     return sky
+
+
+def _shifted(beyond: Callable[[float], float], most: float = 4.0) -> float:
+    """The shift of a variate at which what it gives beyond what is wanted is nothing; the nearest there is."""
+    from scipy.optimize import brentq
+
+    if beyond(-most) >= 0.0:
+        return -most
+    if beyond(most) <= 0.0:
+        return most
+    return float(brentq(beyond, -most, most, xtol=1e-12))
+
+
+@lru_cache(maxsize=1)
+def _curve() -> tuple[np.ndarray, np.ndarray]:
+    """Clearness over the variate on a fine grid."""
+    grid = np.linspace(-8.0, 8.0, 1601)
+    return grid, PchipInterpolator(_VARIATE, _CLEARNESS)(np.clip(grid, _VARIATE[0], _VARIATE[-1]))
 
 
 def _smooth_months(monthly: np.ndarray | tuple[float, ...], day_of_year: np.ndarray) -> np.ndarray:

@@ -175,11 +175,13 @@ def decompose(ghi: np.ndarray, sun: SunPath, utc: np.ndarray) -> tuple[np.ndarra
     Erbs, Klein and Duffie 1982, Solar Energy 28(4), through pvlib.
     """
     lean_pandas()
-    import pandas as pd
     from pvlib import irradiance
 
-    split = irradiance.erbs(ghi, sun.zenith, pd.DatetimeIndex(utc, tz="UTC"))
-    dhi = np.clip(np.nan_to_num(np.asarray(split["dhi"], dtype=float)), 0.0, ghi)
+    lit = np.flatnonzero(ghi > 0.0)
+    day_of_year = (utc.astype("datetime64[D]") - utc.astype("datetime64[Y]")).astype(int) + 1
+    split = irradiance.erbs(ghi[lit], sun.zenith[lit], day_of_year[lit])
+    dhi = np.zeros(ghi.size)
+    dhi[lit] = np.clip(np.nan_to_num(np.asarray(split["dhi"], dtype=float)), 0.0, ghi[lit])
     dni = close_beam(ghi, dhi, sun)
     return dni, ghi - dni * sun.cos_zenith
 
