@@ -6,6 +6,7 @@ import pytest
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Catalogue
 from calm_relay.planning.common.progress import Cancelled
+from calm_relay.planning.studies import search as searched
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.studies.battery_map import battery_map
 from calm_relay.planning.studies.search import (
@@ -137,6 +138,29 @@ def test_a_plant_opened_as_an_option_is_what_the_search_said(demo_plan, result):
         assert option.outcome.backup.hours == pytest.approx(plant.brief.backup.hours)
         assert option.outcome.self_sufficiency == pytest.approx(plant.brief.self_sufficiency)
         assert plan(plant.job).choice.scores[plant.key].total == pytest.approx(plant.score, abs=0.005)
+
+
+def test_plants_of_the_same_year_are_run_once_and_come_to_what_each_alone_does(demo_plan, monkeypatch):
+    """Two packs of 4.8 kWh do what one of 9.6 kWh does; they cost and age each in its own way."""
+    two, one = (
+        {"pack": pack, "count": count, "stacks": 1, "expansions": 0}
+        for pack, count in (("fern-48", 2), ("fern-96", 1))
+    )
+    runs = []
+    begin = searched.begin_plants
+    monkeypatch.setattr(searched, "begin_plants", lambda some, *rest: runs.extend(some) or begin(some, *rest))
+
+    def found(*banks):
+        runs.clear()
+        monkeypatch.setattr(searched, "batteries_of", lambda _: iter(banks))
+        rows = [tuple(row[1:]) for row in plant_rows(search(demo_plan))[1:]]
+        return rows, len(runs)
+
+    both, shared = found(two, one)
+    (first, alone), (second, _) = found(two), found(one)
+    assert sorted(both) == sorted([*first, *second])
+    assert len(first) == len(second) == alone < shared < len(both)
+    assert {row[6] for row in first} != {row[6] for row in second}
 
 
 def test_nothing_on_the_edge_is_beaten(result):

@@ -34,6 +34,12 @@ class LastingStarts:
     at: np.ndarray
     most: int
 
+    def same_as(self, other: "LastingStarts | None") -> bool:
+        """Whether two designs ride through the same outages alike, from the same energy."""
+        if other is None or self.most != other.most or not np.array_equal(self.starts, other.starts):
+            return False
+        return np.array_equal(self.at, other.at) and self.inputs.digest == other.inputs.digest
+
     @cached_property
     def _ready(self) -> ReadyOutages:
         return ready_survival(self.inputs, self.at, self.most)

@@ -28,7 +28,14 @@ from calm_relay.planning.operation.finance import bill_kinds
 from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.must_haves import costs_too_much, lines_of
-from calm_relay.planning.operation.outcome import Brief, aged_kinds, battery_left, brief_of, lost_of
+from calm_relay.planning.operation.outcome import (
+    Brief,
+    aged_kinds,
+    battery_left,
+    begun_with,
+    brief_of,
+    lost_of,
+)
 from calm_relay.planning.operation.phases import highest_phase_kw, relay_passes_a, through_relay
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import WORKERS, Plan
@@ -262,26 +269,25 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
     if len(within) < len(designs):
         refused[MISSED] = refused.get(MISSED, 0) + (len(designs) - len(within)) * len(profiles)
     whole = len(within) * len(profiles)
-    plants: list[Plant] = []
     # While one heap of plants is weighed the next one runs, each in buffers of its own.
     pools = BufferPool(), BufferPool()
-    weighed: list[Plant | str] = []
+    weighed: dict[int, Plant | str] = {}
     waiting: _Heap | None = None
+    begun = 0
     with ThreadPoolExecutor(WORKERS) as workers:
-        for start in range(0, len(within), BATCH):
-            progress(0.1 + 0.9 * start / len(within), f"Trying plant {start * len(profiles):,} of {whole:,}")
-            tried = [
-                trial
-                for first, roof, job, design in within[start : start + BATCH]
-                for trial in _tuned(plan, first, roof, job, design, profiles)
-            ]
-            begun = _begin(plan, tried, workers, pools[start // BATCH % 2])
+        for number, heap in enumerate(_heaps(plan, within, progress)):
+            done = begun * len(profiles)
+            progress(0.1 + 0.9 * done / whole, f"Trying plant {done:,} of {whole:,}")
+            alike = [trials for designs_alike in heap for trials in _tuned(plan, designs_alike, profiles)]
+            runs = _begin(plan, alike, workers, pools[number % 2])
             if waiting is not None:
-                weighed += waiting.weighed(plan)
-            waiting = _Heap(tried, begun)
+                weighed |= waiting.weighed(plan)
+            waiting = _Heap(alike, runs)
+            begun += sum(map(len, heap))
         if waiting is not None:
-            weighed += waiting.weighed(plan)
-    for result in weighed:
+            weighed |= waiting.weighed(plan)
+    plants: list[Plant] = []
+    for _, result in sorted(weighed.items()):
         if isinstance(result, str):
             refused[result] = refused.get(result, 0) + 1
         else:
@@ -291,8 +297,41 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
 
 
 @dataclass(frozen=True, eq=False)
+class _Laid:
+    """A design on its roof: the number of its first plant, the job that states it, what its year reads."""
+
+    first: int
+    roof: str
+    job: Job
+    design: Design
+    inputs: Inputs
+
+
+def _heaps(
+    plan: Plan, designs: list[tuple[int, str, Job, Design]], progress: Progress
+) -> Iterator[list[list[_Laid]]]:
+    """Designs in heaps of `BATCH` or a few more, those whose years are the same in one list.
+
+    Two packs of one size are one of twice the size to the run: they differ in what they cost and in how they age.
+    """
+    same: dict[bytes, list[_Laid]] = {}
+    for first, roof, job, design in designs:
+        progress(0.1, "Comparing the plants")
+        laid = _Laid(first, roof, job, design, inputs_of(design, job, plan.site, plan.demand))
+        same.setdefault(laid.inputs.digest, []).append(laid)
+    heap: list[list[_Laid]] = []
+    for alike in same.values():
+        heap.append(alike)
+        if sum(map(len, heap)) >= BATCH:
+            yield heap
+            heap = []
+    if heap:
+        yield heap
+
+
+@dataclass(frozen=True, eq=False)
 class _Tried:
-    """A design on its roof: the job that states it, and what all its control profiles share."""
+    """What all control profiles of a design share."""
 
     roof: str
     design: Design
@@ -318,45 +357,59 @@ class _Trial:
     ages: bool
 
 
-# A year, the share of outages ridden through, and the bill of the last year by kind where that is run.
-_Run = tuple[IslandSums | PlantBus, float | None, dict[str, float] | None]
+# A year, and for each trial that it is the year of the share of outages ridden through and the bill of the last year by
+# kind where that is run.
+_Told = tuple[float | None, dict[str, float] | None]
+_Run = tuple[IslandSums | PlantBus, list[_Told]]
 
 
 @dataclass(frozen=True, eq=False)
 class _Heap:
-    """Trials whose runs have begun, and what gives each run's sums and outages."""
+    """Trials whose runs have begun, those with the same year together, and what gives each run's sums and outages."""
 
-    trials: list[_Trial]
+    alike: list[list[_Trial]]
     runs: "list[Future[_Run]]"
 
-    def weighed(self, plan: Plan) -> list[Plant | str]:
-        """Each as a plant, or what it fails by."""
-        return [_weighed(plan, trial, *run.result()) for trial, run in zip(self.trials, self.runs, strict=True)]
+    def weighed(self, plan: Plan) -> dict[int, Plant | str]:
+        """Each by its number as a plant, or what it fails by."""
+        found = {}
+        for trials, run in zip(self.alike, self.runs, strict=True):
+            year, told = run.result()
+            for trial, (ridden, last) in zip(trials, told, strict=True):
+                found[trial.number] = _weighed(plan, trial, year, ridden, last)
+        return found
 
 
-def _begin(plan: Plan, trials: list[_Trial], workers: Executor, buffers: BufferPool) -> "list[Future[_Run]]":
+def _begin(plan: Plan, alike: list[list[_Trial]], workers: Executor, buffers: BufferPool) -> "list[Future[_Run]]":
     if not plan.job.supply.on_grid:
-        return [workers.submit(_off_grid, plan, trial) for trial in trials]
-    runs = [trial.inputs.on_grid for trial in trials]
-    return begin_plants(runs, workers, buffers, lambda number, bus: _ridden(plan, trials[number], bus))
+        return [workers.submit(_off_grid, plan, trials) for trials in alike]
+    runs = [trials[0].inputs.on_grid for trials in alike]
+    return begin_plants(runs, workers, buffers, lambda number, bus: _ridden(plan, alike[number], bus))
 
 
-def _off_grid(plan: Plan, trial: _Trial) -> _Run:
-    year = bus_inputs(trial.inputs)
-    return year, None, _last_kinds(plan, trial, year)
+def _off_grid(plan: Plan, trials: list[_Trial]) -> _Run:
+    year = bus_inputs(trials[0].inputs)
+    return year, [(None, last) for last in _last_kinds(plan, trials, year)]
 
 
-def _ridden(plan: Plan, trial: _Trial, bus: PlantBus) -> _Run:
-    lasting = trial.of.lasting
-    return bus, 0.0 if lasting is None else lasting.share(bus), _last_kinds(plan, trial, bus)
+def _ridden(plan: Plan, trials: list[_Trial], bus: PlantBus) -> _Run:
+    ridden = [0.0 if trial.of.lasting is None else trial.of.lasting.share(bus) for trial in trials]
+    return bus, list(zip(ridden, _last_kinds(plan, trials, bus), strict=True))
 
 
-def _last_kinds(plan: Plan, trial: _Trial, bus: IslandSums | PlantBus) -> dict[str, float] | None:
-    if not trial.ages:
-        return None
+def _last_kinds(plan: Plan, trials: list[_Trial], bus: IslandSums | PlantBus) -> Iterator[dict[str, float] | None]:
+    """The bill of the last year of each trial of one year, run once for those that age alike."""
     ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
-    left = battery_left(trial.of.design, trial.job, plan.site, bus)
-    return aged_kinds(trial.inputs, left, trial.job, plan.site, ageing, bus_inputs)
+    known: dict[float, dict[str, float]] = {}
+    for trial in trials:
+        if not trial.ages:
+            yield None
+            continue
+        left = battery_left(trial.of.design, trial.job, plan.site, bus)
+        at_last = float(begun_with(left)[-1])
+        if at_last not in known:
+            known[at_last] = aged_kinds(trial.inputs, left, trial.job, plan.site, ageing, bus_inputs)
+        yield known[at_last]
 
 
 def _lost(plan: Plan, trial: _Trial, bus: PlantBus, last: dict[str, float] | None) -> dict[str, float]:
@@ -367,20 +420,26 @@ def _lost(plan: Plan, trial: _Trial, bus: PlantBus, last: dict[str, float] | Non
     return trial.of.lost
 
 
-def _tuned(
-    plan: Plan, first: int, roof: str, job: Job, design: Design, profiles: tuple[ControlProfile, ...]
-) -> Iterator[_Trial]:
-    """Each control profile of a design, numbered from `first` on.
+def _tuned(plan: Plan, alike: list[_Laid], profiles: tuple[ControlProfile, ...]) -> Iterator[list[_Trial]]:
+    """Designs of the same year under each control profile, those controlled alike together.
 
-    Its outages are the same under all: without a grid none of them counts.
+    Outages of a design are the same under all profiles: without a grid none of them counts.
     """
-    inputs = inputs_of(design, job, plan.site, plan.demand)
-    of = _Tried(roof, design, job, lasting_starts(design, job, plan.demand, plan.site, inputs), {})
+    tried: list[_Tried] = []
+    for laid in alike:
+        lasting = lasting_starts(laid.design, laid.job, plan.demand, plan.site, laid.inputs)
+        same = next((of.lasting for of in tried if lasting is not None and lasting.same_as(of.lasting)), lasting)
+        tried.append(_Tried(laid.roof, laid.design, laid.job, same, {}))
     for place, profile in enumerate(profiles):
-        battery = job.battery.model_copy(update={"charge_windows": profile.windows})
-        tuned = job.model_copy(update={"battery": battery, "control": profile.control})
-        control = control_of(design, tuned, plan.site.calendar)
-        yield _Trial(first + place, of, profile, tuned, replace(inputs, control=control), place == 0)
+        found: dict[int, list[_Trial]] = {}
+        for laid, of in zip(alike, tried, strict=True):
+            battery = laid.job.battery.model_copy(update={"charge_windows": profile.windows})
+            tuned = laid.job.model_copy(update={"battery": battery, "control": profile.control})
+            control = control_of(laid.design, tuned, plan.site.calendar)
+            inputs = replace(laid.inputs, control=control)
+            trial = _Trial(laid.first + place, of, profile, tuned, inputs, place == 0)
+            found.setdefault(id(control), []).append(trial)
+        yield from found.values()
 
 
 def _weighed(
