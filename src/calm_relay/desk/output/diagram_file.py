@@ -15,7 +15,6 @@ from calm_relay.exchange.files import write_atomically
 from calm_relay.planning.drawing.sheet import TitleBlock, on_paper
 from calm_relay.planning.drawing.single_line import single_line
 from calm_relay.planning.drawing.site_plan import site_plan
-from calm_relay.planning.wiring.wiring import wiring_of
 
 CAUTION = (
     "A plan, not a permission: local codes, the network operator and licensed practice decide. Sizes to be checked "
@@ -52,7 +51,7 @@ def diagram_of(option, today: date, paper: str, *, site: bool = False):
         When the region has no tables of wires, or the paper is another.
     """
     job = option.context.job
-    plan = wiring_of(option.design, option.context)
+    plan = option.wiring
     if plan is None:
         raise ValueError(f"region: there are no tables of wires for {job.region!r}; wanted a region that has them")
     wiring = job.wiring

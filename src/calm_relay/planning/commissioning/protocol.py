@@ -16,7 +16,6 @@ from calm_relay.planning.commissioning.judge import Judged, judge, tally
 from calm_relay.planning.handover.settings_sheet import Setting, settings_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option
-from calm_relay.planning.wiring.wiring import wiring_of
 
 FORMAT = "calm-relay-protocol"
 CAUTION = (
@@ -138,7 +137,7 @@ def protocol_of(plan: Plan, option: Option) -> Protocol:
 
 def serial_parts(option: Option, record: Commissioning) -> tuple[SerialPart, ...]:
     """Parts whose serial numbers are written down: units and packs, each by itself."""
-    plan = wiring_of(option.design, option.context)
+    plan = option.wiring
     if plan is None:
         return ()
     found = []

@@ -34,6 +34,8 @@ NAMES = frozenset(
         "key", "kind", "field", "station", "check", "path", "start", "end", "edge", "status", "fate", "stage", "group",
     )
 )  # fmt: skip
+# What no word stands in.
+WORDLESS = frozenset((float, int, bool, type(None)))
 
 
 @dataclass(frozen=True)
@@ -75,11 +77,12 @@ class RegionWords:
             return type(value)(*made) if hasattr(value, "_fields") else type(value)(made)
         if isinstance(value, dict):
             return {key: self._of(item) for key, item in value.items()}
-        if is_dataclass(value) and not isinstance(value, type) and type(value).__module__.startswith(TELLING):
-            told = {field.name: getattr(value, field.name) for field in fields(value) if field.name not in NAMES}
-            changed = {name: new for name, old in told.items() if (new := self._of(old)) is not old}
-            return replace(value, **changed) if changed else value
-        return value
+        changed = {}
+        for name in _told_in(type(value)):  # type: ignore[arg-type]
+            old = getattr(value, name)
+            if type(old) not in WORDLESS and (new := self._of(old)) is not old:
+                changed[name] = new
+        return replace(value, **changed) if changed else value
 
     @cached_property
     def _stems(self) -> tuple[str, ...]:
@@ -109,6 +112,14 @@ class RegionWords:
 
 
 AS_WRITTEN = RegionWords()
+
+
+@lru_cache(maxsize=512)
+def _told_in(kind: type) -> tuple[str, ...]:
+    """Fields of a record that tells of a plan in which words may stand; of what is no such record, none."""
+    if not is_dataclass(kind) or not kind.__module__.startswith(TELLING):
+        return ()
+    return tuple(field.name for field in fields(kind) if field.name not in NAMES)
 
 
 @lru_cache(maxsize=64)

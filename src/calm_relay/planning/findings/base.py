@@ -6,7 +6,9 @@ from functools import cached_property, wraps
 from typing import Any
 
 from calm_relay.job.model import Job
+from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.architecture.design import Design, DesignContext
+from calm_relay.planning.architecture.topology import Topology
 from calm_relay.planning.common.region_words import RegionWords
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.rules import Rules
@@ -175,14 +177,23 @@ class Drawn:
         return self.context.rules
 
     @cached_property
+    def topology(self) -> Topology:
+        """What hangs on what."""
+        return topology_of(self.design, self.context)
+
+    @cached_property
     def wiring(self) -> WiringPlan | None:
         """Its cables and what protects them; None where the region has no tables of wires."""
-        return wiring_of(self.design, self.context)
+        return wiring_of(self.design, self.context, self.topology)
 
     @cached_property
     def behind_relay(self) -> BackedUpLoads:
         """The circuits behind the relay of a unit that forms a grid, or the whole house."""
         return behind_relay(self.design, self.job, self.context.demand)
+
+    def let_go(self) -> None:
+        """Lets go of series that are kept elsewhere, within their budget."""
+        vars(self).pop("behind_relay", None)
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,7 +15,7 @@ from calm_relay.planning.views.wiring_list import colours_of
 from calm_relay.planning.wiring.cable import Cable, size_words
 from calm_relay.planning.wiring.protection import STRING_FUSE
 from calm_relay.planning.wiring.surge import AT_BOTH_ENDS_M, critical_m, dc_length_m
-from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
+from calm_relay.planning.wiring.wiring import WiringPlan
 
 Group = Literal[
     "Modules",
@@ -410,7 +410,7 @@ def materials_of(option: Option) -> tuple[Part, ...]:
     option : Option
         An option that can be built.
     """
-    plan = wiring_of(option.design, option.context)
+    plan = option.wiring
     parts = [*_modules(option), *_mounting(option), *_boxes(option), *_service(option)]
     if plan is not None:
         parts += [*_cables(option, plan), *_protection(option, plan), *_signals(option, plan)]

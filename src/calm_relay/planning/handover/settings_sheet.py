@@ -14,7 +14,7 @@ from calm_relay.planning.operation.controls import waits
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
-from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
+from calm_relay.planning.wiring.wiring import WiringPlan
 
 SHEET = "inverter datasheet"
 
@@ -58,7 +58,7 @@ def settings_of(option: Option) -> tuple[Setting, ...]:
     option : Option
         An option that can be built.
     """
-    plan = wiring_of(option.design, option.context)
+    plan = option.wiring
     found: list[Setting] = []
     for number, converter in enumerate(option.design.converters):
         if not converter.is_new and not converter.has_battery:

@@ -8,7 +8,7 @@ from calm_relay.planning.architecture.topology import METER
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
-from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
+from calm_relay.planning.wiring.wiring import WiringPlan
 
 LOCAL = "as the local code says"
 
@@ -33,7 +33,7 @@ def steps_of(option: Option) -> tuple[Step, ...]:
     option : Option
         An option that can be built.
     """
-    plan = wiring_of(option.design, option.context)
+    plan = option.wiring
     steps = [*_before(option), *_dead(option, plan), *_away(option), *_roof(option), *_hang(option)]
     if plan is not None:
         steps += _pull(plan)

@@ -21,7 +21,7 @@ from calm_relay.planning.plan import Groundwork, Plan
 from calm_relay.planning.site.roof_room import room_of
 from calm_relay.planning.studies.battery_sweep import with_bank
 from calm_relay.planning.verdict.option import Option, RefusedOption
-from calm_relay.planning.wiring.wiring import RISE, wiring_of
+from calm_relay.planning.wiring.wiring import RISE
 
 # When "later" is: common practice, no source.
 LATER_YEARS = 5
@@ -189,7 +189,7 @@ def _service(option: Option) -> Iterator[Room]:
 
 def _cables(option: Option) -> Iterator[Room]:
     """The heaviest used feeder, and the voltage rise of the unit that has most of it."""
-    wiring, rule = wiring_of(option.design, option.context), option.context.rules.of(RISE)
+    wiring, rule = option.wiring, option.context.rules.of(RISE)
     if wiring is None or rule is None or not option.context.job.supply.on_grid:
         return
     rises = [

@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 from functools import cached_property
 
-from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
 from calm_relay.planning.architecture.topology import Topology
 from calm_relay.planning.findings import Finding, Severity, Subject, findings_for, is_stopped
 from calm_relay.planning.operation.outcome import Outcome
 from calm_relay.planning.site.site_year import SiteYear
+from calm_relay.planning.wiring.wiring import WiringPlan
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,16 +43,23 @@ class Option:
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What the planner says about it, worst first."""
-        return findings_for(self._subject)
+        found = findings_for(self._subject)
+        self._subject.let_go()
+        return found
 
     @cached_property
     def _subject(self) -> Subject:
         return Subject(self.design, self.context, self.site, self.outcome)
 
-    @cached_property
+    @property
     def topology(self) -> Topology:
         """What hangs on what."""
-        return topology_of(self.design, self.context)
+        return self._subject.topology
+
+    @property
+    def wiring(self) -> WiringPlan | None:
+        """Its cables and what protects them; None where the region has no tables of wires."""
+        return self._subject.wiring
 
     @property
     def lead(self) -> int | None:

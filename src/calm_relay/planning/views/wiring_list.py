@@ -5,7 +5,7 @@ from calm_relay.planning.architecture.topology import Edge
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.cable import Cable, size_words
 from calm_relay.planning.wiring.earthing import Bond
-from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
+from calm_relay.planning.wiring.wiring import WiringPlan
 
 HEAD = (
     "option", "from", "to", "status", "cables", "cores", "size", "conductor", "insulation bears", "colours", "length m",
@@ -115,7 +115,7 @@ def wiring_rows(options: tuple[Option, ...]) -> list[list[str | float | None]]:
     """Every cable of some options as rows of a table, with a head."""
     rows: list[list[str | float | None]] = [list(HEAD)]
     for option in options:
-        plan = wiring_of(option.design, option.context)
+        plan = option.wiring
         if plan is not None:
             rows += [_row(option, cable, plan) for cable in plan.cables]
             rows += [_bond_row(option, bond, plan) for bond in plan.bonds]

@@ -9,7 +9,7 @@ from calm_relay.planning.studies.cable_losses import CableYear, cable_years
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.cable import Cable, size_words
 from calm_relay.planning.wiring.names import name_of
-from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
+from calm_relay.planning.wiring.wiring import WiringPlan
 
 BINDING = {
     "current": "current",
@@ -103,7 +103,7 @@ HEADS_NOTE = (
 
 def wiring_sheet(option: Option) -> WiringSheet | None:
     """What the bench draws of an option; None where the region has no tables of wires."""
-    plan = wiring_of(option.design, option.context)
+    plan = option.wiring
     if plan is None:
         return None
     years = {year.key: year for year in cable_years(option, plan)}

@@ -121,7 +121,7 @@ def route_of(edge: Edge, design: Design, job: Job) -> Route:
     return route.with_(**changes) if changes else route
 
 
-def wiring_of(design: Design, context: DesignContext) -> WiringPlan | None:
+def wiring_of(design: Design, context: DesignContext, topology: Topology | None = None) -> WiringPlan | None:
     """Sizes every cable of a design.
 
     Parameters
@@ -130,6 +130,8 @@ def wiring_of(design: Design, context: DesignContext) -> WiringPlan | None:
         What is built, or stands there today.
     context : DesignContext
         Its job, rules and tables of wires.
+    topology : Topology, optional
+        What hangs on what in it, where that is known.
 
     Returns
     -------
@@ -139,7 +141,7 @@ def wiring_of(design: Design, context: DesignContext) -> WiringPlan | None:
     tables = context.survey.wires
     if tables is None:
         return None
-    topology = topology_of(design, context)
+    topology = topology_of(design, context) if topology is None else topology
     factor = _continuous(context.rules)
     rise = context.rules.of(RISE)
     export_a = _exported_a(topology, _most_exported(design, context.job))
