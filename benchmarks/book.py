@@ -47,6 +47,19 @@ class _Memory:
             self.seen.append(total / MB)
 
 
+def _each_at_its_own_place() -> Result:
+    """Where no two jobs share a sky, each makes its sun and its weather anew."""
+    with tempfile.TemporaryDirectory() as name, local_cores(2) as workers:
+        folder, count = Path(name), max(JOBS // 4, 1)
+        write_invented(folder, count, TODAY, apart_deg=0.2)
+        start = time.perf_counter()
+        planned_book(folder, workers)
+        seconds = time.perf_counter() - start
+    return Result(
+        f"{count} jobs each at a place of its own, a job on two cores", seconds / count * 1e3, None, "ms"
+    )
+
+
 def results() -> list[Result]:
     """Each job once as it is; then all under a new tariff, the first rows being kept."""
     found = []
@@ -68,6 +81,7 @@ def results() -> list[Result]:
             grown = max(memory.seen[-third:], default=0.0) - max(memory.seen[third:-third], default=0.0)
             found.append(Result("memory gained from the middle third to the last", grown, 50.0, "MB"))
             found.append(Result("memory at most, all processes", max(memory.seen), None, "MB"))
+        found.append(_each_at_its_own_place())
         (folder / ".calm-relay-book.jsonl").unlink()
         from distributed import LocalCluster
 

@@ -8,6 +8,8 @@ import pytest
 
 from calm_relay.physics import kept as kept_module
 from calm_relay.physics.kept import (
+    COMMON,
+    COMMON_BYTES,
     FLOWS_BYTES,
     MOST_BYTES,
     OLD_YEARS_BYTES,
@@ -18,6 +20,7 @@ from calm_relay.physics.kept import (
     Store,
     bytes_of,
     kept,
+    kept_in_common,
 )
 from calm_relay.physics.plant.year import FLOWS
 from calm_relay.planning.operation.simulate import OLD_YEARS, YEARS
@@ -74,6 +77,28 @@ def test_a_function_runs_once_for_the_same_arguments(monkeypatch):
 
 
 def test_all_caches_together_have_one_budget():
-    assert SERIES_BYTES + YEARS_BYTES + FLOWS_BYTES + OLD_YEARS_BYTES == MOST_BYTES
-    assert STORE._most_bytes == SERIES_BYTES and YEARS._most_bytes == YEARS_BYTES
+    assert SERIES_BYTES + COMMON_BYTES + YEARS_BYTES + FLOWS_BYTES + OLD_YEARS_BYTES == MOST_BYTES
+    assert STORE._most_bytes == SERIES_BYTES and COMMON._most_bytes == COMMON_BYTES
+    assert YEARS._most_bytes == YEARS_BYTES
     assert OLD_YEARS._most_bytes == OLD_YEARS_BYTES and FLOWS._most_bytes == FLOWS_BYTES
+
+
+def test_what_jobs_have_in_common_outlives_their_own_series():
+    """A book plans one job after another; none of them works out anew what the others asked for too."""
+    asked = []
+
+    @kept_in_common
+    def shared(number):
+        asked.append(number)
+        return np.full(1000, float(number))
+
+    @kept
+    def own(number):
+        return np.full(SERIES_BYTES // 8 // 4, float(number))
+
+    shared(1)
+    for number in range(20):
+        own(number)
+        shared(1)
+    assert asked == [1]
+    assert STORE.nbytes <= SERIES_BYTES

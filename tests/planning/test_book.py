@@ -441,6 +441,13 @@ def test_invented_jobs_are_the_same_each_time_and_of_no_one():
     assert one == again and len({name for name, _ in one}) == 12
     assert all("(invented)" in job.customer for _, job in one)
     assert list(invented_jobs(12, TODAY, seed=6)) != one
+    spread = [job for _, job in invented_jobs(12, TODAY, seed=5, apart_deg=0.2)]
+    moved = [
+        (a.site.latitude - b.site.latitude, a.site.longitude - b.site.longitude)
+        for a, (_, b) in zip(spread, one, strict=True)
+    ]
+    assert len({job.site.latitude for job in spread}) == 12
+    assert all(0 < abs(north) + abs(east) <= 0.4 for north, east in moved)
 
 
 def test_the_command_makes_a_book_and_replans_it(tmp_path, capsys, monkeypatch):

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.physics.kept import kept
+from calm_relay.physics.kept import kept_in_common
 
 # Relative draw at each local hour on a weekday and at the weekend (common practice, no source).
 # fmt: off
@@ -114,7 +114,7 @@ def shaped_year(
     return kw * (yearly_kwh / (kw.sum() * step_h))
 
 
-@kept
+@kept_in_common
 def _unrest(seed: int, steps: int, step_h: float) -> np.ndarray:
     """What each step draws over what it would on average, from a quarter hour and from a day to the next."""
     random = np.random.Generator(np.random.PCG64(seed))

@@ -11,9 +11,11 @@ import numpy as np
 
 P = ParamSpec("P")
 R = TypeVar("R")
-# All that is kept between plans: series here, years in a `YearCache`, flows of those looked at last, last years.
-MOST_BYTES = 112_000_000
-SERIES_BYTES, YEARS_BYTES, FLOWS_BYTES, OLD_YEARS_BYTES = 48_000_000, 32_000_000, 20_000_000, 12_000_000
+# All that is kept between plans: series here, those that many jobs have in common (of one some three megabytes),
+# years in a `YearCache`, flows of those looked at last, last years.
+MOST_BYTES = 120_000_000
+SERIES_BYTES, COMMON_BYTES = 40_000_000, 16_000_000
+YEARS_BYTES, FLOWS_BYTES, OLD_YEARS_BYTES = 32_000_000, 20_000_000, 12_000_000
 
 
 def bytes_of(value: Any) -> int:
@@ -129,12 +131,23 @@ class Store:
 STORE = Store(SERIES_BYTES)
 
 
+COMMON = Store(COMMON_BYTES)
+
+
 def kept(function: Callable[P, R]) -> Callable[P, R]:
     """Keeps a function's results in the one store; its arguments can be hashed, its results are not changed."""
+    return _kept_in(STORE, function)
 
+
+def kept_in_common(function: Callable[P, R]) -> Callable[P, R]:
+    """The same for what other jobs ask for too: series of many jobs one after another do not push it out."""
+    return _kept_in(COMMON, function)
+
+
+def _kept_in(store: Store, function: Callable[P, R]) -> Callable[P, R]:
     @wraps(function)
     def found(*args: P.args, **named: P.kwargs) -> R:
         key = (function, args, tuple(sorted(named.items())))
-        return STORE.get(key, lambda: function(*args, **named))
+        return store.get(key, lambda: function(*args, **named))
 
     return found

@@ -14,7 +14,7 @@ from functools import lru_cache
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
-from calm_relay.physics.kept import kept
+from calm_relay.physics.kept import kept_in_common
 from calm_relay.physics.sun import SunPath, WeatherYear, clear_sky_ghi, decompose
 
 # Most that a month's sum may be of the clear sky's.
@@ -114,7 +114,7 @@ class _Drawn:
     winds: np.ndarray
 
 
-@kept
+@kept_in_common
 def _drawn(seed: int, days: int, per_day: int, step_h: float) -> _Drawn:
     """The same for the same seed, whatever the place."""
     random = np.random.Generator(np.random.PCG64(seed))

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.physics.kept import STORE
+from calm_relay.physics.kept import COMMON
 from calm_relay.physics.lean import lean_pandas
 from calm_relay.physics.unchanging import digest_as_is
 
@@ -71,7 +71,7 @@ def sun_path(
     from pvlib import atmosphere, spa
 
     middle = (utc + np.timedelta64(round(step_h * 1800), "s")).astype("datetime64[s]")
-    from_afar = STORE.get(("from afar", digest_as_is(middle.view("int64"))), lambda: _from_afar(middle))
+    from_afar = COMMON.get(("from afar", digest_as_is(middle.view("int64"))), lambda: _from_afar(middle))
     alpha, delta, parallax = from_afar.right_ascension, from_afar.declination, from_afar.parallax
     hour = spa.local_hour_angle(from_afar.sidereal, longitude, alpha)
     u = spa.uterm(latitude)

@@ -67,7 +67,7 @@ def new_tariff() -> Tariff:
     )
 
 
-def invented_jobs(count: int, today: date, seed: int = 2) -> Iterator[tuple[str, Job]]:
+def invented_jobs(count: int, today: date, seed: int = 2, apart_deg: float = 0.0) -> Iterator[tuple[str, Job]]:
     """Jobs of which no two are alike, with the names of their files.
 
     Parameters
@@ -78,14 +78,17 @@ def invented_jobs(count: int, today: date, seed: int = 2) -> Iterator[tuple[str,
         Days of follow-up and commissioning lie round it.
     seed : int
         The same seed makes the same jobs.
+    apart_deg : float
+        How far a job may lie from the middle of its town, north or east [degrees].
     """
-    random = np.random.default_rng(seed)
+    random, around = np.random.default_rng(seed), np.random.default_rng(seed + 1)
     for number in range(count):
         kind = int(random.choice(len(KINDS), p=[share for _, share, _ in KINDS]))
         name, _, places = KINDS[kind]
         job = _varied(demo_job(name), random)
         place, latitude, longitude = places[int(random.integers(len(places)))]
-        site = job.site.with_(place=place, latitude=latitude, longitude=longitude)
+        north, east = around.uniform(-apart_deg, apart_deg, 2).round(3).tolist()
+        site = job.site.with_(place=place, latitude=latitude + north, longitude=longitude + east)
         state = STATES[int(random.choice(len(STATES), p=[share for _, share in STATES]))][0]
         house = f"{HOUSES[int(random.integers(len(HOUSES)))]} at {LANES[int(random.integers(len(LANES)))]}"
         record = job.commissioning
@@ -137,8 +140,8 @@ def _varied(job: Job, random: np.random.Generator) -> Job:
     )
 
 
-def write_invented(folder: Path, count: int, today: date, seed: int = 2) -> int:
-    """Writes invented jobs into a folder, made where it is not there, and the new tariff as a file; how many jobs.
+def write_invented(folder: Path, count: int, today: date, seed: int = 2, apart_deg: float = 0.0) -> int:
+    """Writes `invented_jobs` into a folder, made where it is not there, and the new tariff as a file; how many jobs.
 
     Raises
     ------
@@ -146,7 +149,7 @@ def write_invented(folder: Path, count: int, today: date, seed: int = 2) -> int:
         When it cannot be written.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    for name, job in invented_jobs(count, today, seed):
+    for name, job in invented_jobs(count, today, seed, apart_deg):
         write_atomically(folder / name, job_text(job).encode())
     write_atomically(folder / TARIFF_NAME, (new_tariff().model_dump_json(indent=1) + "\n").encode())
     return count

@@ -19,7 +19,7 @@ from calm_relay.physics.demand_shape import (
     scheduled_load,
     shaped_year,
 )
-from calm_relay.physics.kept import kept
+from calm_relay.physics.kept import kept, kept_in_common
 from calm_relay.planning.site.controlled_loads import SPARE_POWER, controlled_loads
 from calm_relay.planning.site.metered import Metered, metered_year
 from calm_relay.planning.site.site_year import SiteYear, file_edition
@@ -276,7 +276,7 @@ def _worst_season(kw: np.ndarray, calendar: YearCalendar, latitude: float) -> tu
     return worst, seasons[worst]
 
 
-@kept
+@kept_in_common
 def _seasons(calendar: YearCalendar, in_the_south: bool) -> dict[str, np.ndarray]:
     """Steps of each season."""
     turn = 0 if in_the_south else 6
