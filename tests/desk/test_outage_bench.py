@@ -1,11 +1,15 @@
 """The bench Outage and the board's dialog as a person uses them."""
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QDateTime, Qt
 
+from calm_relay.desk.benches.outage_summary import _comes_back
 from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
 from calm_relay.exchange.shipped import demo_job, library
+from calm_relay.physics.plant.island_figures import FLAT, LOCKED, SERVING, TRIPPED
 
 from .driving import LEFT, choose, type_into
 
@@ -250,3 +254,20 @@ def test_what_the_dwelling_counts_is_edited(dressed, qtbot):
     backup_board = dialog.result_job.backup_board
     circuit = next(c for c in backup_board.circuits if c.name == "Range")
     assert (backup_board.floor_m2, circuit.nameplate_kva, circuit.counts_as) == (240.0, 12.0, "heating")
+
+
+@pytest.mark.parametrize(
+    "state, said",
+    [
+        ([SERVING, TRIPPED, TRIPPED, SERVING, SERVING], "Supplied again 2 minutes later."),
+        (
+            [SERVING, TRIPPED, SERVING, *[FLAT] * 150],
+            "Supplied again 1 minute later; in all 2.5 hours without supply.",
+        ),
+        ([SERVING, *[FLAT] * 150, SERVING], "Supplied again 2.5 hours later."),
+        ([SERVING, LOCKED, LOCKED], "It stays off to the end."),
+    ],
+)
+def test_a_house_that_is_off_more_than_once_is_told_for_how_long_in_all(state, said):
+    run = SimpleNamespace(served_h=1 / 60, step_h=1 / 60, state=np.array(state))
+    assert _comes_back(run) == said

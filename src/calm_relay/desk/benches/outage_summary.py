@@ -1,7 +1,5 @@
 """What a night in an outage and the map of every start come to, in words and rows."""
 
-import numpy as np
-
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.physics.plant.island_figures import SERVING
 from calm_relay.planning.studies.survival import LASTING_H
@@ -52,13 +50,19 @@ def more_of(job, run) -> str:
 
 
 def _comes_back(run):
-    """When the house has supply again."""
+    """When the house has supply again, and how long it has none in all where that is longer."""
     first = round(run.served_h / run.step_h)
-    supplied = np.flatnonzero(run.state[first:] == SERVING)
-    if not supplied.size:
+    serving = run.state[first:] == SERVING
+    if not serving.any():
         return "It stays off to the end."
-    later_h = supplied[0] * run.step_h
-    return f"Supplied again {f'{later_h * 60:.0f} minutes' if later_h < 2 else f'{later_h:.1f} hours'} later."
+    gap, off = int(serving.argmax()), int((~serving).sum())
+    again = f"Supplied again {_long(gap * run.step_h)} later"
+    return f"{again}." if off == gap else f"{again}; in all {_long(off * run.step_h)} without supply."
+
+
+def _long(hours: float) -> str:
+    minutes = round(hours * 60.0)
+    return f"{hours:.1f} hours" if hours >= 2 else f"{minutes} minute{'s' * (minutes != 1)}"
 
 
 def minute_of(run, at, clock) -> str:

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 
 from calm_relay.desk.charts.chart import Chart, brush
 from calm_relay.desk.widgets.theme import colours
+from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.operation.finance import LABELS
 
 SHADES = {
@@ -40,7 +41,7 @@ class YearsChart(Chart):
             Of the sums.
         """
         self._labels = (
-            f"{self._name}, and net; today {currency} {net[0]:,.0f}".replace("-", "\u2212"),
+            f"{self._name}, and net; today {amount_text(net[0], currency)}",
             "years after the sale",
             f"{currency} a year",
         )

@@ -259,9 +259,10 @@ def check_starts_together(subject: Subject) -> list[Finding]:
     limit_kw = max(subject.design.grid_former.outage_output.surge_kw, forming_kw(subject.design))
     over = asked[at] > limit_kw
     names = [machine.name for machine, _ in motors if parts[machine.name][at] > 0]
+    digits = 1 if f"{asked[at]:.1f}" != f"{limit_kw:.1f}" else 2
     sentence = (
         f"When power comes back after a trip, {' and '.join(names) or 'no machine'} start at once on top of "
-        f"{running[at]:.1f} kW: {asked[at]:.1f} kW, against {limit_kw:.1f} kW for "
+        f"{running[at]:.1f} kW: {asked[at]:.{digits}f} kW, against {limit_kw:.{digits}f} kW for "
         f"{converter.backup.surge_s:g} s."
     )
     soft = {c.name: {"soft_start": True} for _, c in motors if not c.soft_start}
@@ -273,7 +274,7 @@ def check_starts_together(subject: Subject) -> list[Finding]:
             "Home",
             "backup_board",
             f"{sentence}{' Close their circuits one by one.' if over else ''}",
-            reading=(float(asked[at]), limit_kw, "kVA"),
+            reading=(float(asked[at]), limit_kw, "kW"),
             rule=f"{converter.inverter.name}, datasheet",
             mends=mends,
         )
