@@ -13,6 +13,7 @@ from calm_relay.desk.output.papers import PAPERS, write_papers
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.firm import MOST_LOGO, Firm, keep_firm, read_firm
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.handover.materials import materials_of
 from calm_relay.planning.handover.settings_sheet import settings_of
 from calm_relay.planning.wiring.wiring import wiring_of
@@ -85,9 +86,9 @@ def test_the_offer_holds_every_figure_of_the_plan_in_four_to_six_pages(papers):
     text, money = text_of(folder / "offer.pdf"), option.outcome.money
     currency = made.job.tariff.currency
     for amount in (money.outlay, money.saving):
-        assert f"{currency} {amount:,.0f}".replace("-", "\u2212") in text
+        assert amount_text(amount, currency) in text
     for line in money.lines:
-        assert f"{line.amount:,.0f}".replace("-", "\u2212") in text
+        assert amount_text(line.amount, currency) in text
     assert option.title in text
     if made.job.supply.on_grid:
         assert f"{made.as_is.outcome.money.bill:,.0f}" in text

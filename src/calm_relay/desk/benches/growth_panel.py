@@ -6,6 +6,7 @@ from calm_relay.desk.widgets.figure_table import FigureTable
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.limit_rows import LimitRows
 from calm_relay.desk.widgets.theme import font
+from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.common.severity import Severity
 
 HEADS = ("What more", "Cost now", "Cost later", "Saves a year", "Worth now", "Worth later")
@@ -65,9 +66,7 @@ def _money(choice, currency):
     costs = choice.cost_now, choice.cost_later
     worth = choice.worth_now, choice.worth_later
     known = (*costs, choice.saving, *worth) if choice.priced else (None, None, choice.saving, None, None)
-    return [
-        "no price" if amount is None else f"{currency} {amount:,.0f}".replace("-", "\u2212") for amount in known
-    ]
+    return ["no price" if amount is None else amount_text(amount, currency) for amount in known]
 
 
 class _Bar:

@@ -23,6 +23,7 @@ from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import LIGHT, font
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.firm import Firm, keep_firm, read_firm
+from calm_relay.planning.common.amounts import amount_text
 
 PARTS = (
     ("offer", "Offer"),
@@ -108,7 +109,7 @@ class OfferPictures(QWidget):
     def _head(painter, words):
         painter.setFont(font(10.0, strong=True))
         painter.setPen(QColor(LIGHT.ink))
-        painter.drawText(QRectF(0, 0, WIDE, 14), Qt.AlignmentFlag.AlignLeft, words)
+        painter.drawText(QRectF(0, 0, WIDE, HEAD), Qt.AlignmentFlag.AlignLeft, words)
         painter.translate(0.0, HEAD)
 
 
@@ -214,7 +215,7 @@ class HandoverBench(Bench):
         if offer is not None:
             self.pictures.show_offer(offer, currency)
         self.title.setText(
-            f"{option.title}: {currency} {money.outlay:,.0f}, saves {currency} {money.saving:,.0f} a year"
+            f"{option.title}: {amount_text(money.outlay, currency)}, saves {amount_text(money.saving, currency)} a year"
         )
         beside = (
             f" Beside it stands {offer.beside.title}." if offer is not None and offer.beside is not None else ""

@@ -5,6 +5,7 @@ import numpy as np
 from calm_relay.desk.charts.chart import Chart
 from calm_relay.desk.charts.home_charts import MONTHS
 from calm_relay.desk.widgets.theme import colours
+from calm_relay.planning.common.amounts import amount_text
 
 SHADES = {
     "energy": "light",
@@ -27,7 +28,7 @@ class BillChart(Chart):
         """Draws `planning.views.tariff_picture.bill_by_kind`."""
         look = colours()
         whole = sum(months.sum() for months in kinds.values())
-        self._labels = f"{whose}: {currency} {whole:,.0f} a year", "", f"{currency} a month"
+        self._labels = f"{whose}: {amount_text(whole, currency)} a year", "", f"{currency} a month"
         self.start()
         edges = np.arange(13, dtype=float)
         up, down = np.zeros(12), np.zeros(12)

@@ -5,6 +5,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from calm_relay.desk.widgets.theme import LIGHT, font
+from calm_relay.planning.common.amounts import amount_text
 
 WIDE = 640.0
 MONTHS = "JFMAMJJASOND"
@@ -106,7 +107,7 @@ def _money_lines(
         painter.setPen(QPen(QColor(LIGHT.rule), 0.8))
         painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
         painter.setPen(QColor(LIGHT.quiet))
-        words = f"{currency} {value:,.0f}".replace("-", "\u2212")
+        words = amount_text(value, currency)
         painter.drawText(
             QRectF(box.left() - 86, y - 7, 80, 14),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,

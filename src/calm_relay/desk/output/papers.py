@@ -31,6 +31,7 @@ from calm_relay.desk.widgets.theme import LIGHT
 from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.firm import Firm, logo_bytes
 from calm_relay.exchange.table_file import write_tables
+from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.handover.application import CAUTION as APPLICATION_CAUTION
 from calm_relay.planning.handover.application import application_of, application_rows
@@ -158,7 +159,7 @@ def _opening(pages: Pages, kit: Kit, logo, title: str, under: str) -> None:
 
 
 def _money(amount: float, currency: str) -> str:
-    return f"{currency} {amount:,.0f}".replace("-", "\u2212").replace(" ", "\u00a0")
+    return amount_text(amount, currency).replace(" ", "\u00a0")
 
 
 def _made_offer(kit: Kit, logo) -> tuple[bytes, int]:

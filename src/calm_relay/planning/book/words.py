@@ -6,6 +6,7 @@ from typing import Any
 
 from calm_relay.planning.book.replan import Book, Call
 from calm_relay.planning.book.row import COLUMNS, BookRow
+from calm_relay.planning.common.amounts import amount_text
 
 # Columns of the file: those of a row, what is due, and the answer under the change.
 AFTER = ("option", "title", "saving", "npv", "second_worth", "problem")
@@ -64,12 +65,12 @@ CALL_HEADS = ("Customer", "Job", "What there is to say", "More a year than plann
 
 def call_cells(call: Call) -> list[str]:
     """A call under `CALL_HEADS`."""
-    return [call.before.customer, call.before.name, call.sentence, f"{call.after.currency} {call.gain:,.0f}"]
+    return [call.before.customer, call.before.name, call.sentence, amount_text(call.gain, call.after.currency)]
 
 
 def saving_text(row: BookRow) -> str:
     """What a job saves a year, with its currency."""
-    return f"{row.currency} {row.saving:,.0f}"
+    return amount_text(row.saving, row.currency)
 
 
 def call_words(call: Call) -> str:
