@@ -2,6 +2,8 @@
 
 import io
 import json
+import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import jsonschema
@@ -127,3 +129,27 @@ def test_the_oldest_arrays_are_forgotten_and_a_missing_folder_does_not_matter(tm
     (tmp_path / "file").write_text("")
     monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path / "file"))
     assert cached_arrays("key", lambda: {"a": np.ones(1)}, {"a": 1})["a"].tolist() == [1.0]
+
+
+def test_no_two_threads_read_the_cache_at_once(tmp_path, monkeypatch):
+    """Plans read it in threads; what reads a file's header cannot be in two of them in Python 3.11."""
+    monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path))
+    keys = [f"key {number}" for number in range(8)]
+    for number, key in enumerate(keys):
+        cached_arrays(key, lambda number=number: {"k": np.full(3, float(number))}, {"k": 3}, small=True)
+    inside, most = [], []
+    load = np.load
+
+    def watched(*args, **named):
+        inside.append(1)
+        most.append(len(inside))
+        time.sleep(0.002)
+        found = load(*args, **named)
+        inside.pop()
+        return found
+
+    monkeypatch.setattr(array_cache.np, "load", watched)
+    with ThreadPoolExecutor(4) as threads:
+        found = list(threads.map(lambda key: cached_arrays(key, dict, {"k": 3}, small=True)["k"][0], keys * 4))
+    assert found == [float(number) for number in range(8)] * 4
+    assert len(most) == 32 and max(most) == 1

@@ -82,9 +82,9 @@ def test_what_costs_too_much_is_known_for_it_without_a_run(demo, monkeypatch):
     run = []
     ridden = search_module._ridden
 
-    def counted(plan, trial, bus):
-        run.append(trial.number)
-        return ridden(plan, trial, bus)
+    def counted(plan, trials, bus):
+        run.extend(trial.number for trial in trials)
+        return ridden(plan, trials, bus)
 
     monkeypatch.setattr(search_module, "_ridden", counted)
     capped = search(plan(demo.with_(must_haves=demo.must_haves.with_(outlay_at_most=dearest))), most=160)

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -106,13 +107,17 @@ def _fits(array: np.ndarray | None, size: int | None) -> bool:
     return array is not None and array.dtype.kind in "fiu" and size in {None, array.size}
 
 
+# A header is read by `ast`, which in Python 3.11 counts its depth for all threads together: two in it at once fail.
+_reading = Lock()
+
+
 def _stored(path: Path) -> dict[str, np.ndarray] | None:
     """Arrays of a file of the cache; None where there is none, or one that is damaged or of another shape."""
     try:
         with zipfile.ZipFile(path) as archive:
             if sum(info.file_size for info in archive.infolist()) > MOST_BYTES:
                 return None
-        with np.load(path, allow_pickle=False) as stored:
+        with _reading, np.load(path, allow_pickle=False) as stored:
             arrays = {name: stored[name] for name in stored.files}
         os.utime(path)
     except (OSError, ValueError, LookupError, EOFError, AttributeError, NotImplementedError, zlib.error) as error:
