@@ -85,7 +85,9 @@ class NightChart(CursorChart):
         self.key(place, top * 1.43, "dotted: asked, fed or not", look.quiet, row)
         asked = run.load_kw.sum(axis=0)[:size].reshape(-1, by).max(axis=1)
         self.line(hours, asked, look.quiet, 1.0, Qt.PenStyle.DotLine)
-        self.level(run.limit_kw, f"{run.limit_kw:.1f} kW continuous", look.stop)
+        # Away from the words of the mark.
+        early = run.served_h is not None and run.served_h < float(edges[-1]) / 2.0
+        self.level(run.limit_kw, f"{run.limit_kw:.1f} kW continuous", look.stop, right=early)
         if run.surge_kw < top and run.surge_kw > run.limit_kw * 1.05:
             self.level(run.surge_kw, f"{run.surge_kw:.1f} kW for a moment", look.check, right=True)
         if run.served_h is not None:
