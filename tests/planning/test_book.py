@@ -144,7 +144,13 @@ def test_what_was_built_and_cannot_be_planned_any_more_is_told(shop):
     problem = rows_of(Task("gone.relay.json", str(shop), text, (Change().model_dump_json(),), str(shop)))[0][
         "problem"
     ]
-    assert problem.startswith("what was built (grow-bank) cannot be planned any more")
+    assert problem == "what was built (grow-bank) cannot be planned any more: There is no battery to add packs to."
+    # What stops the house as it is, or other options, is no reason why this one cannot be.
+    full = demo_job("pottery")
+    full = full.with_(demand=full.demand.with_(yearly_kwh=30_000.0), supply=full.supply.with_(main_fuse_a=25.0))
+    assert plan(full, library()).as_is.stopped
+    assert "fuse" not in answer(full, library(), None, "grow-bank").problem
+    assert answer(full, library(), None, "grow-bank").problem == problem
 
 
 def test_under_a_change_a_row_says_what_the_changed_plan_says(book):

@@ -171,7 +171,7 @@ def _why_none(options: Iterable[Option | RefusedOption], built: str | None) -> s
     stopping = Counter(
         finding.sentence
         for option in options
-        if built is not None or isinstance(option, Option)
+        if (isinstance(option, Option) if built is None else option.key == built)
         for finding in option.findings
         if finding.severity is Severity.STOP
     )

@@ -12,6 +12,8 @@ from calm_relay.desk.widgets.theme import colours, shade_of
 RIGHT_WIDTH = 38
 # Points a chart draws at most: minutes are drawn together beyond that.
 POINTS = 1200
+# How far the axis goes beyond what is drawn, for two rows of keys above the words of the highest limit on a low screen.
+HEADROOM = 1.75
 NIGHT = "The night: what is fed, against what the inverter can give; move the mark and the line follows"
 # Circuits that have a shade of their own.
 SHADES = 4
@@ -75,14 +77,14 @@ class NightChart(CursorChart):
             base = base + kw
             row, column = divmod(number, 3)
             place = float(edges[-1]) * (0.01 + 0.33 * column)
-            self.key(place, top * 1.43, shown[number][0], shade, row)
+            self.key(place, top * (HEADROOM - 0.02), shown[number][0], shade, row)
         for t in np.flatnonzero(run.start_kw > 0.5).tolist():
             if run.served_kw[t] > 0 or run.causes[t] > 0:
                 spike = run.load_kw[:, t].sum() + run.start_kw[t]
                 self.addItem(pg.PlotCurveItem([run.hours[t]] * 2, [0.0, spike], pen=pen(look.ink, 1.0)))
         row, column = divmod(len(shown), 3)
         place = float(edges[-1]) * (0.01 + 0.33 * column)
-        self.key(place, top * 1.43, "dotted: asked, fed or not", look.quiet, row)
+        self.key(place, top * (HEADROOM - 0.02), "dotted: asked, fed or not", look.quiet, row)
         asked = run.load_kw.sum(axis=0)[:size].reshape(-1, by).max(axis=1)
         self.line(hours, asked, look.quiet, 1.0, Qt.PenStyle.DotLine)
         # Away from the words of the mark.
@@ -96,10 +98,10 @@ class NightChart(CursorChart):
                 run.served_h,
                 "without supply",
                 look.stop,
-                position=(run.limit_kw + run.surge_kw) / 2 / (top * 1.45),
+                position=(run.limit_kw + run.surge_kw) / 2 / (top * HEADROOM),
             )
         self.setXRange(0, float(edges[-1]), padding=0)
-        self.setYRange(0, top * 1.45, padding=0)
+        self.setYRange(0, top * HEADROOM, padding=0)
         self.right_axis([])
         _clock_ticks(self, run, clock)
         self.add_cursor()
