@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import gc
 import os
 import random
 import socket
@@ -349,6 +350,66 @@ def test_one_that_hangs_on_a_shared_line_holds_its_neighbour_briefly():
     gaps = [(after.at - before.at).total_seconds() for before, after in pairwise(read)]
     assert len(read) >= 8
     assert sorted(gaps)[len(gaps) // 2] < 2.0
+
+
+def test_who_comes_as_a_site_ends_is_hung_up_on():
+    """While the site is busy with one who asks, another comes and its end is asked for: both in one turn of its loop."""
+    asked, go_on = threading.Event(), threading.Event()
+
+    def slowly():
+        asked.set()
+        if threading.current_thread() is not threading.main_thread() and speaking.is_set():
+            go_on.wait(10.0)
+        return UNIT
+
+    speaking = threading.Event()
+    server = SiteServer({1: slowly})
+    port = server.start()
+    asked.clear()
+    speaking.set()
+    first = socket.create_connection(("127.0.0.1", port))
+    first.sendall(bytes.fromhex("000100000006") + bytes([1, 3]) + struct.pack(">HH", 40000, 2))
+    assert asked.wait(10.0)
+    second = socket.create_connection(("127.0.0.1", port))
+    ending = threading.Thread(target=server.stop)
+    ending.start()
+    time.sleep(0.1)
+    go_on.set()
+    ending.join(10.0)
+    assert not ending.is_alive()
+    for one in (first, second):
+        with one:
+            one.settimeout(5.0)
+            with contextlib.suppress(ConnectionResetError):
+                while one.recv(100):
+                    pass
+    # What was left open would be told as it is collected, and fail here.
+    gc.collect()
+
+
+def test_a_poller_ends_though_a_wait_keeps_its_cancelling(monkeypatch):
+    class Deaf:
+        connected = False
+
+        async def connect(self):
+            with contextlib.suppress(asyncio.CancelledError):
+                await asyncio.sleep(60.0)
+            return True
+
+        def close(self):
+            pass
+
+    monkeypatch.setattr("calm_relay.fieldbus.poller.wire_to", lambda address, timeout_s: Deaf())
+    monkeypatch.setattr("calm_relay.fieldbus.poller.find", forever)
+    poller = Poller([address_of("127.0.0.1:1502")], [].append)
+    poller.start()
+    time.sleep(0.1)
+    poller.stop()
+    assert not poller.running
+
+
+async def forever(wire, address):
+    await asyncio.sleep(60.0)
 
 
 def test_a_device_that_comes_back_is_read_again():

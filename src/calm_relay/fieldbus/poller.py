@@ -18,6 +18,7 @@ LONGEST_WAIT_S = 60.0
 # A wire that is not free by then is held by a unit that hangs.
 PATIENCE_S = 20.0
 BRIEF_S = 0.8
+AGAIN_S = 0.05
 
 
 @dataclass(frozen=True)
@@ -101,9 +102,12 @@ class Poller:
         tasks = [asyncio.create_task(self._ask(address, lines[address.wire])) for address in self._addresses]
         self._started.set()
         await self._end.wait()
-        for task in tasks:
-            task.cancel()
-        await asyncio.gather(*tasks, return_exceptions=True)
+        asking = set(tasks)
+        while asking:
+            for task in asking:
+                task.cancel()
+            # A wait that ends as it is cancelled takes the cancelling for itself: it is said again.
+            _, asking = await asyncio.wait(asking, timeout=AGAIN_S)
         for line in lines.values():
             line.wire.close()
 

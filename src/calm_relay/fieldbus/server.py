@@ -63,8 +63,16 @@ class SiteServer:
     def stop(self) -> None:
         """Ends; connections are closed."""
         if self._loop is not None and self._server is not None and self._thread.is_alive():
-            asyncio.run_coroutine_threadsafe(self._server.shutdown(), self._loop).result(5.0)  # type: ignore[no-untyped-call]
+            asyncio.run_coroutine_threadsafe(self._end(self._server), self._loop).result(5.0)
         self._thread.join(5.0)
+
+    async def _end(self, server: ModbusTcpServer | ModbusSerialServer) -> None:
+        # A server that is closed between a connection's coming and its taking up leaves that one open for good.
+        listening: Any = server.transport
+        for one in getattr(listening, "sockets", ()):
+            asyncio.get_running_loop().remove_reader(one.fileno())
+        await asyncio.sleep(0)
+        await server.shutdown()  # type: ignore[no-untyped-call]
 
     def _run(self) -> None:
         try:
