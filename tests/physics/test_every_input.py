@@ -1,6 +1,5 @@
 """No input is forgotten by half of the program: each field of a run's description changes every run that reads it."""
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import fields, replace
 
 import numpy as np
@@ -13,6 +12,7 @@ from calm_relay.physics.plant.generators import NO_GENERATORS, GeneratorLimits, 
 from calm_relay.physics.plant.inputs import (
     Inputs,
     YearCache,
+    bus_inputs,
     lean_inputs,
     run_inputs,
     run_outage,
@@ -23,7 +23,7 @@ from calm_relay.physics.plant.island import Island
 from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import BatteryPart, ConverterPart, GridConnection
-from calm_relay.physics.plant.year import FLOWS, BufferPool, FlowsAtHand, begin_plants
+from calm_relay.physics.plant.year import FLOWS, BufferPool, FlowsAtHand
 
 DAYS, PER_DAY = 6, 24
 STEPS = DAYS * PER_DAY
@@ -103,9 +103,8 @@ def of_load(**changes):
 
 
 def bus_of(inputs):
-    with ThreadPoolExecutor(1) as workers:
-        bus = begin_plants([inputs.on_grid], workers, BufferPool())[0].result()
-        return np.concatenate([bus.bus, bus.stored])
+    bus = bus_inputs(replace(inputs, island=None), BufferPool())
+    return np.concatenate([bus.bus, bus.stored])
 
 
 ON_GRID, OFF_GRID = {"year", "sums", "search"}, {"year off grid", "sums off grid", "outage", "survival"}

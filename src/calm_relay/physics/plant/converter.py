@@ -53,11 +53,19 @@ def inlined(function: Compiled) -> Compiled:
     return made
 
 
+def records(fields: list[tuple[str, str]]) -> np.dtype[Any]:
+    """The type of records that are read by attribute, for plain arrays.
+
+    Of a plain array a compiled run knows the type at once; that of numpy's record arrays it works out at every call.
+    """
+    return np.dtype((np.record, fields))
+
+
 # A converter's figures as the compiled runs read them: powers in kW, energies in kWh. The loss coefficients are scaled
 # so that loss = k0 + k1 P + k2 P^2 with P in kW. A current limit of the battery limits its power at each of `KNOTS`.
 # "per" fields are reciprocals, which spare divisions. A record array is read as fast as a plain matrix; a tuple of
 # arrays, whose references are counted at every access, takes twenty times as long.
-CONVERTER = np.dtype(
+CONVERTER = records(
     [
         ("ac_limit_kw", "f8"),
         ("has_pv", "i8"),
@@ -92,7 +100,7 @@ CONVERTER = np.dtype(
 )
 
 
-def pack(parts: tuple[ConverterPart, ...] | list[ConverterPart]) -> np.recarray:
+def pack(parts: tuple[ConverterPart, ...] | list[ConverterPart]) -> np.ndarray:
     """Converters as the compiled runs read them, one record each with the fields of `CONVERTER`.
 
     Parameters
@@ -108,7 +116,7 @@ def pack(parts: tuple[ConverterPart, ...] | list[ConverterPart]) -> np.recarray:
     packed = np.zeros(len(parts), dtype=CONVERTER)
     for number, part in enumerate(parts):
         packed[number] = _row(number, part)
-    return packed.view(np.recarray)
+    return packed
 
 
 @lru_cache(maxsize=1024)
@@ -181,7 +189,7 @@ def _check(number: int, part: ConverterPart, battery: BatteryPart) -> None:
 
 
 @inlined
-def inverter_dc(c: np.recarray, j: int, ac: float) -> float:
+def inverter_dc(c: np.ndarray, j: int, ac: float) -> float:
     """DC power [kW] an inverter needs for an AC output; switched off it needs none."""
     if ac <= 0.0:
         return 0.0
@@ -189,13 +197,13 @@ def inverter_dc(c: np.recarray, j: int, ac: float) -> float:
 
 
 @inlined
-def forming_dc(c: np.recarray, j: int, ac: float) -> float:
+def forming_dc(c: np.ndarray, j: int, ac: float) -> float:
     """DC power [kW] an inverter needs to form the grid and give AC power, or none, to it."""
     return ac + max(c[j].k0, c[j].standby_kw) + c[j].k1 * ac + c[j].k2 * ac * ac
 
 
 @inlined
-def inverter_ac(c: np.recarray, j: int, dc: float) -> float:
+def inverter_ac(c: np.ndarray, j: int, dc: float) -> float:
     """AC output [kW] of an inverter fed with DC power, within its AC limit; 0 when its own losses eat it."""
     net = dc - c[j].k0
     if net <= 0.0:
@@ -206,13 +214,13 @@ def inverter_ac(c: np.recarray, j: int, dc: float) -> float:
 
 
 @inlined
-def rectifier_dc(c: np.recarray, j: int, ac: float) -> float:
+def rectifier_dc(c: np.ndarray, j: int, ac: float) -> float:
     """DC power [kW] out of a rectifier that draws AC power; at or below 0 it is not worth starting."""
     return ac - c[j].k0 - c[j].k1 * ac - c[j].k2 * ac * ac
 
 
 @inlined
-def rectifier_ac(c: np.recarray, j: int, dc: float) -> float:
+def rectifier_ac(c: np.ndarray, j: int, dc: float) -> float:
     """AC power [kW] a rectifier draws to give DC power, the smaller root; its most when none gives so much."""
     b = 1.0 - c[j].k1
     wanted = dc + c[j].k0
@@ -233,14 +241,14 @@ def _along(empty: float, low: float, high: float, full: float, soc: float) -> fl
 
 
 @inlined
-def charge_current_kw(c: np.recarray, j: int, soc: float) -> float:
+def charge_current_kw(c: np.ndarray, j: int, soc: float) -> float:
     """Power [kW] at which the battery's charge current ends at a state of charge."""
     b = c[j]
     return _along(b.charge_kw_at_empty, b.charge_kw_at_low, b.charge_kw_at_high, b.charge_kw_at_full, soc)
 
 
 @inlined
-def discharge_current_kw(c: np.recarray, j: int, soc: float) -> float:
+def discharge_current_kw(c: np.ndarray, j: int, soc: float) -> float:
     """Power [kW] at which the battery's discharge current ends at a state of charge."""
     b = c[j]
     return _along(
@@ -249,7 +257,7 @@ def discharge_current_kw(c: np.recarray, j: int, soc: float) -> float:
 
 
 @inlined
-def charge_room(c: np.recarray, j: int, stored: float, derate: float, per_h: float) -> float:
+def charge_room(c: np.ndarray, j: int, stored: float, derate: float, per_h: float) -> float:
     """Most power [kW] the battery takes at the DC bus in this step.
 
     `stored` is its energy [kWh], `derate` the share of the limit that cold or heat leaves, `per_h` steps an hour.
@@ -265,7 +273,7 @@ def charge_room(c: np.recarray, j: int, stored: float, derate: float, per_h: flo
 
 
 @inlined
-def discharge_room(c: np.recarray, j: int, stored: float, floor: float, derate: float, per_h: float) -> float:
+def discharge_room(c: np.ndarray, j: int, stored: float, floor: float, derate: float, per_h: float) -> float:
     """Most power [kW] the battery gives at the DC bus in this step without going below its floor [kWh]."""
     most = min(c[j].discharge_kw, discharge_current_kw(c, j, stored * c[j].per_usable)) * derate
     most = min(most, power_from(c, j, (stored - floor) * per_h))
@@ -273,7 +281,7 @@ def discharge_room(c: np.recarray, j: int, stored: float, floor: float, derate: 
 
 
 @inlined
-def drained_by(c: np.recarray, j: int, given: float) -> float:
+def drained_by(c: np.ndarray, j: int, given: float) -> float:
     """What is taken from the energy stored for what is given [kW]: beyond the rated power more than its share.
 
     Peukert 1897, Elektrotechnische Zeitschrift 20 (from memory): charge over current raised to an exponent.
@@ -284,7 +292,7 @@ def drained_by(c: np.recarray, j: int, given: float) -> float:
 
 
 @inlined
-def power_from(c: np.recarray, j: int, drained: float) -> float:
+def power_from(c: np.ndarray, j: int, drained: float) -> float:
     """The power at the terminals that so much taken from the energy stored gives [kW]; `drained_by` the other way."""
     given = drained * c[j].discharge_efficiency
     if c[j].peukert > 0.0 and given > c[j].rated_kw:
@@ -293,18 +301,18 @@ def power_from(c: np.recarray, j: int, drained: float) -> float:
 
 
 @inlined
-def harvest_dc(c: np.recarray, j: int, offered: float) -> float:
+def harvest_dc(c: np.ndarray, j: int, offered: float) -> float:
     """What the trackers or the charge controller of a converter bring to its DC bus [kW]."""
     return min(offered * c[j].tracker_efficiency, c[j].pv_limit_kw) if c[j].has_pv else 0.0
 
 
 @compiled
-def arrays_ac(c: np.recarray, pv_kw: np.ndarray) -> np.ndarray:
+def arrays_ac(c: np.ndarray, pv_kw: np.ndarray) -> np.ndarray:
     """AC power that arrays offer behind their inverters [kW].
 
     Parameters
     ----------
-    c : recarray, shape (converters,)
+    c : ndarray, shape (converters,)
         From `pack`.
     pv_kw : ndarray, shape (converters, steps)
         DC power on offer [kW].

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import drained_by, inlined, uncounted
+from calm_relay.physics.plant.converter import drained_by, inlined, records, uncounted
 
 CONVERTER_FLOWS = (
     "pv_dc",
@@ -74,18 +74,18 @@ STEP_FIGURES = (
     "standby",
     "ac",
 )
-WORK = np.dtype(
+WORK = records(
     [(name, "f8") for name in (*STEP_FIGURES, "stored", "charge_derate", "discharge_derate", "per_h", "asked")]
 )
 
 
-def new_work(converters: int) -> np.recarray:
+def new_work(converters: int) -> np.ndarray:
     """Room for the working figures of so many converters, records of `WORK`."""
-    return np.zeros(converters, dtype=WORK).view(np.recarray)
+    return np.zeros(converters, dtype=WORK)
 
 
 @inlined
-def begin_run(c: np.recarray, w: np.recarray, step_h: float) -> None:
+def begin_run(c: np.ndarray, w: np.ndarray, step_h: float) -> None:
     """Sets every battery to its initial energy."""
     for j in range(c.size):
         w[j].stored = c[j].initial * c[j].usable_kwh
@@ -94,7 +94,7 @@ def begin_run(c: np.recarray, w: np.recarray, step_h: float) -> None:
 
 
 @inlined
-def begin_step(w: np.recarray, j: int) -> None:
+def begin_step(w: np.ndarray, j: int) -> None:
     """Sets the working figures of a converter to nothing."""
     w[j].pv = w[j].tracker = w[j].clipped = w[j].curtailed = 0.0
     w[j].charge = w[j].discharge = w[j].inverter = w[j].rectifier = w[j].standby = w[j].ac = w[j].asked = 0.0
@@ -163,9 +163,7 @@ def new_record(
 
 
 @inlined
-def book(
-    c: np.recarray, w: np.recarray, j: int, stored: float, step_h: float, page: np.ndarray, row: int
-) -> float:
+def book(c: np.ndarray, w: np.ndarray, j: int, stored: float, step_h: float, page: np.ndarray, row: int) -> float:
     """Books the working figures of a converter in a row of the page; returns the energy then stored [kWh].
 
     A page without rows is not written: then only the bus and the energy stored are kept of a run.

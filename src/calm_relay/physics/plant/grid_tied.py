@@ -86,7 +86,7 @@ def _all(spare: np.ndarray) -> float:
 
 
 @inlined
-def _seen(c: np.recarray, j: int, spare: np.ndarray) -> float:
+def _seen(c: np.ndarray, j: int, spare: np.ndarray) -> float:
     """AC power left [kW] as the meter shows it to a converter: its phase's, or the sum."""
     if spare.size == 1:
         return spare[0]
@@ -95,7 +95,7 @@ def _seen(c: np.recarray, j: int, spare: np.ndarray) -> float:
 
 
 @inlined
-def _put(c: np.recarray, j: int, spare: np.ndarray, ac: float) -> None:
+def _put(c: np.ndarray, j: int, spare: np.ndarray, ac: float) -> None:
     """AC power [kW] that a converter puts on the bus, below 0 what it takes."""
     if spare.size == 1:
         spare[0] += ac
@@ -121,7 +121,7 @@ def _take(spare: np.ndarray, phase: int, kw: float) -> None:
 
 
 @inlined
-def _array_left(c: np.recarray, w: np.recarray, spare: np.ndarray, filling: bool) -> float:
+def _array_left(c: np.ndarray, w: np.ndarray, spare: np.ndarray, filling: bool) -> float:
     """What all arrays could leave on the bus beyond what hangs on it [kW]; those that fill their battery give none."""
     left = _all(spare)
     for j in range(c.size):
@@ -131,7 +131,7 @@ def _array_left(c: np.recarray, w: np.recarray, spare: np.ndarray, filling: bool
 
 
 @inlined
-def _charge_level(c: np.recarray, w: np.recarray) -> float:
+def _charge_level(c: np.ndarray, w: np.ndarray) -> float:
     """State of charge of all batteries together; 1 where there is none."""
     held, most = 0.0, 0.0
     for j in range(c.size):
@@ -141,7 +141,7 @@ def _charge_level(c: np.recarray, w: np.recarray) -> float:
 
 
 @inlined
-def _own_charge(c: np.recarray, j: int, harvest: float, wanted: float, room: float) -> float:
+def _own_charge(c: np.ndarray, j: int, harvest: float, wanted: float, room: float) -> float:
     """Array power [kW] that goes into the battery on the same DC bus once the home has its share."""
     if room <= 0.0:
         return 0.0
@@ -155,7 +155,7 @@ def _own_charge(c: np.recarray, j: int, harvest: float, wanted: float, room: flo
 
 
 @inlined
-def _serve_array(c: np.recarray, w: np.recarray, j: int, harvest: float, wanted: float, room: float) -> float:
+def _serve_array(c: np.ndarray, w: np.ndarray, j: int, harvest: float, wanted: float, room: float) -> float:
     """Array of one converter: home's share, then its own battery, then the AC bus. Returns AC power [kW]."""
     charge = _own_charge(c, j, harvest, wanted, room)
     left = harvest - charge
@@ -172,7 +172,7 @@ def _serve_array(c: np.recarray, w: np.recarray, j: int, harvest: float, wanted:
 
 
 @inlined
-def _offer(c: np.recarray, w: np.recarray, spare: np.ndarray, pv_kw: np.ndarray, t: int) -> None:
+def _offer(c: np.ndarray, w: np.ndarray, spare: np.ndarray, pv_kw: np.ndarray, t: int) -> None:
     """Books what the arrays offer, and what sleeping converters without a battery draw."""
     for j in range(c.size):
         if c[j].has_pv:
@@ -185,7 +185,7 @@ def _offer(c: np.recarray, w: np.recarray, spare: np.ndarray, pv_kw: np.ndarray,
 
 
 @inlined
-def _harvest(c: np.recarray, w: np.recarray, j: int) -> float:
+def _harvest(c: np.ndarray, w: np.ndarray, j: int) -> float:
     """What the trackers or charge controller of a converter bring to its DC bus [kW]; books what they cannot."""
     after_tracker = w[j].pv - w[j].tracker
     harvest = min(after_tracker, c[j].pv_limit_kw)
@@ -195,8 +195,8 @@ def _harvest(c: np.recarray, w: np.recarray, j: int) -> float:
 
 @inlined
 def _serve_arrays(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     spare: np.ndarray,
     with_battery: bool,
     filling_level: float,
@@ -223,7 +223,7 @@ def _serve_arrays(
 
 
 @inlined
-def _draw(c: np.recarray, w: np.recarray, j: int, ac_most: float, room: float) -> float:
+def _draw(c: np.ndarray, w: np.ndarray, j: int, ac_most: float, room: float) -> float:
     """Has a converter rectify up to `ac_most` into `room` at its DC bus; returns the AC power it draws more."""
     before = -w[j].ac
     ac = min(ac_most, c[j].from_ac_kw)
@@ -240,7 +240,7 @@ def _draw(c: np.recarray, w: np.recarray, j: int, ac_most: float, room: float) -
 
 
 @inlined
-def _give(c: np.recarray, w: np.recarray, j: int, floor: float, wanted: float) -> float:
+def _give(c: np.ndarray, w: np.ndarray, j: int, floor: float, wanted: float) -> float:
     """Has a battery give up to `wanted` AC power more, down to its floor; returns what it gives more [kW]."""
     give = discharge_room(c, j, w[j].stored, floor, w[j].discharge_derate, w[j].per_h)
     if give <= w[j].discharge:
@@ -261,7 +261,7 @@ def _give(c: np.recarray, w: np.recarray, j: int, floor: float, wanted: float) -
 
 
 @inlined
-def _obey_clock(c: np.recarray, w: np.recarray, spare: np.ndarray, clock_kw: float) -> None:
+def _obey_clock(c: np.ndarray, w: np.ndarray, spare: np.ndarray, clock_kw: float) -> None:
     """Units on a time clock charge or give as it says, whatever the meter shows."""
     for j in range(c.size):
         if c[j].by_clock and c[j].usable_kwh > 0.0:
@@ -274,7 +274,7 @@ def _obey_clock(c: np.recarray, w: np.recarray, spare: np.ndarray, clock_kw: flo
 
 
 @inlined
-def _charge_from_surplus(c: np.recarray, w: np.recarray, spare: np.ndarray, bias: float) -> None:
+def _charge_from_surplus(c: np.ndarray, w: np.ndarray, spare: np.ndarray, bias: float) -> None:
     """Batteries on idle converters take what is left on the bus."""
     for j in range(c.size):
         left = _seen(c, j, spare) + bias
@@ -284,7 +284,7 @@ def _charge_from_surplus(c: np.recarray, w: np.recarray, spare: np.ndarray, bias
 
 
 @inlined
-def _curtail(c: np.recarray, w: np.recarray, spare: np.ndarray, export_limit_kw: float) -> None:
+def _curtail(c: np.ndarray, w: np.ndarray, spare: np.ndarray, export_limit_kw: float) -> None:
     """Turns converters down, the last first, until the export limit holds for the sum of the phases."""
     for j in range(c.size - 1, -1, -1):
         excess = _all(spare) - export_limit_kw
@@ -300,7 +300,7 @@ def _curtail(c: np.recarray, w: np.recarray, spare: np.ndarray, export_limit_kw:
 
 @inlined
 def _serve_from_batteries(
-    c: np.recarray, w: np.recarray, spare: np.ndarray, floor_level: float, leave_kw: float
+    c: np.ndarray, w: np.ndarray, spare: np.ndarray, floor_level: float, leave_kw: float
 ) -> None:
     """Batteries meet what the bus is short of beyond `leave_kw`, in order, down to their floor."""
     for j in range(c.size):
@@ -313,7 +313,7 @@ def _serve_from_batteries(
 
 @inlined
 def _export_stored(
-    c: np.recarray, w: np.recarray, spare: np.ndarray, export_to: float, export_kw: float, export_limit_kw: float
+    c: np.ndarray, w: np.ndarray, spare: np.ndarray, export_to: float, export_kw: float, export_limit_kw: float
 ) -> None:
     """Batteries give beyond what the home asks, down to a level, within the export limit."""
     for j in range(c.size):
@@ -327,7 +327,7 @@ def _export_stored(
 
 
 @inlined
-def _charge_from_grid(c: np.recarray, w: np.recarray, spare: np.ndarray, target: float, allowed: float) -> None:
+def _charge_from_grid(c: np.ndarray, w: np.ndarray, spare: np.ndarray, target: float, allowed: float) -> None:
     """Batteries below target take power from the grid, `allowed` at most."""
     for j in range(c.size):
         short = target * c[j].usable_kwh - w[j].stored
@@ -341,7 +341,7 @@ def _charge_from_grid(c: np.recarray, w: np.recarray, spare: np.ndarray, target:
 
 
 @inlined
-def _dc_from_battery(c: np.recarray, w: np.recarray, j: int, floor: float) -> None:
+def _dc_from_battery(c: np.ndarray, w: np.ndarray, j: int, floor: float) -> None:
     """What a load on a DC bus still asks, from the battery there."""
     if w[j].asked <= 0.0 or w[j].charge > 0.0 or w[j].rectifier > 0.0 or c[j].usable_kwh <= 0.0:
         return
@@ -352,7 +352,7 @@ def _dc_from_battery(c: np.recarray, w: np.recarray, j: int, floor: float) -> No
 
 
 @inlined
-def _dc_from_bus(c: np.recarray, w: np.recarray, j: int, wanted: float, allowed: float) -> float:
+def _dc_from_bus(c: np.ndarray, w: np.ndarray, j: int, wanted: float, allowed: float) -> float:
     """Rectifies for a load on a DC bus; returns the AC power that is drawn more [kW]."""
     if wanted <= 1e-12 or w[j].ac > 0.0:
         return 0.0
@@ -371,7 +371,7 @@ def _dc_from_bus(c: np.recarray, w: np.recarray, j: int, wanted: float, allowed:
 
 
 @inlined
-def _dc_left(c: np.recarray, w: np.recarray, j: int, spare: float) -> float:
+def _dc_left(c: np.ndarray, w: np.ndarray, j: int, spare: float) -> float:
     """What a DC bus could give a load of what is left over [kW]: clipped power, and what the inverter feeds in vain."""
     after_tracker = w[j].pv - w[j].tracker
     left = max(w[j].clipped - max(after_tracker - c[j].pv_limit_kw, 0.0), 0.0)
@@ -384,7 +384,7 @@ def _dc_left(c: np.recarray, w: np.recarray, j: int, spare: float) -> float:
 
 
 @inlined
-def _dc_take_left(c: np.recarray, w: np.recarray, j: int, spare: float, take: float) -> float:
+def _dc_take_left(c: np.ndarray, w: np.ndarray, j: int, spare: float, take: float) -> float:
     """Takes of what `_dc_left` told; returns by how much the AC bus has less [kW]."""
     after_tracker = w[j].pv - w[j].tracker
     clipped = min(take, max(w[j].clipped - max(after_tracker - c[j].pv_limit_kw, 0.0), 0.0))
@@ -406,7 +406,7 @@ def _dc_take_left(c: np.recarray, w: np.recarray, j: int, spare: float, take: fl
 
 @inlined
 def _give_back(
-    c: np.recarray, w: np.recarray, spec: np.recarray, k: int, able: float, short: float
+    c: np.ndarray, w: np.ndarray, spec: np.ndarray, k: int, able: float, short: float
 ) -> tuple[float, float]:
     """A load gives back to a bus that is short: what the AC bus has more, and what the load gave [kW]."""
     if spec[k].converter == 0:
@@ -428,13 +428,13 @@ def _give_back(
 
 @inlined
 def _begin_loads(
-    spec: np.recarray,
-    work: np.recarray,
+    spec: np.ndarray,
+    work: np.ndarray,
     loads: LoadSteps,
     t: int,
     level_now: float,
     spare: np.ndarray,
-    w: np.recarray,
+    w: np.ndarray,
     import_limit_kw: float,
     step_h: float,
 ) -> float:
@@ -470,11 +470,11 @@ def _begin_loads(
 
 @inlined
 def _loads_before_batteries(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     spare: np.ndarray,
-    spec: np.recarray,
-    work: np.recarray,
+    spec: np.ndarray,
+    work: np.ndarray,
     may: np.ndarray,
     t: int,
     level_now: float,
@@ -500,11 +500,11 @@ def _loads_before_batteries(
 
 @inlined
 def _serve_dc_loads(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     spare: np.ndarray,
-    spec: np.recarray,
-    work: np.recarray,
+    spec: np.ndarray,
+    work: np.ndarray,
     may_discharge: bool,
     target: float,
     import_limit_kw: float,
@@ -532,11 +532,11 @@ def _serve_dc_loads(
 
 @inlined
 def _loads_after_batteries(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     spare: np.ndarray,
-    spec: np.recarray,
-    work: np.recarray,
+    spec: np.ndarray,
+    work: np.ndarray,
     may: np.ndarray,
     t: int,
     level_now: float,
@@ -559,11 +559,11 @@ def _loads_after_batteries(
 
 @inlined
 def _loads_give_back(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     spare: np.ndarray,
-    spec: np.recarray,
-    work: np.recarray,
+    spec: np.ndarray,
+    work: np.ndarray,
     hours_left: np.ndarray,
     t: int,
     leave_kw: float,
@@ -584,7 +584,7 @@ def _loads_give_back(
 
 @inlined
 def _end_loads(
-    spec: np.recarray, work: np.recarray, gain_h: np.ndarray, t: int, step_h: float, out: LoadRecord
+    spec: np.ndarray, work: np.ndarray, gain_h: np.ndarray, t: int, step_h: float, out: LoadRecord
 ) -> float:
     """Books a step of every load; returns what all took [kW]."""
     taken = 0.0
@@ -598,15 +598,15 @@ def _end_loads(
 
 @inlined
 def _run(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     offer: Offer,
     control: ControlSteps,
     step_h: float,
     scratch: Scratch,
     out: Record,
     loads: LoadSteps,
-    load_work: np.recarray,
+    load_work: np.ndarray,
     load_out: LoadRecord,
 ) -> None:
     """See `run`."""
@@ -691,24 +691,24 @@ def _run(
 
 @uncounted
 def run(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     offer: Offer,
     control: ControlSteps,
     step_h: float,
     scratch: Scratch,
     out: Record,
     loads: LoadSteps,
-    load_work: np.recarray,
+    load_work: np.ndarray,
     load_out: LoadRecord,
 ) -> None:
     """Runs a plant over a series of steps and fills its record.
 
     Parameters
     ----------
-    c : recarray, shape (converters,)
+    c : ndarray, shape (converters,)
         From `converter.pack`, in the order in which they serve and charge.
-    w : recarray, shape (converters,)
+    w : ndarray, shape (converters,)
         From `flows.new_work`, to work in.
     offer : Offer
         What reaches the plant from outside.

@@ -25,6 +25,7 @@ from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import (
+    BufferPool,
     PlantBus,
     PlantSums,
     PlantYear,
@@ -149,11 +150,11 @@ def sum_inputs(inputs: Inputs) -> PlantSums | IslandSums:
     return sum_plant(**inputs.on_grid)
 
 
-def bus_inputs(inputs: Inputs) -> PlantBus | IslandSums:
-    """Runs the plant and keeps what a bill and an outage read: the bus, and the energies stored."""
+def bus_inputs(inputs: Inputs, buffers: BufferPool | None = None) -> PlantBus | IslandSums:
+    """Runs the plant and keeps what a bill and an outage read: the bus, and the energies stored; see `bus_plant`."""
     if inputs.island is not None:
         return sum_island(*inputs.off_grid, loads=inputs.loads)
-    return bus_plant(**inputs.on_grid)
+    return bus_plant(**inputs.on_grid, buffers=buffers)
 
 
 def run_outage(inputs: Inputs, stored_kwh: float | np.ndarray, clock: int = 0) -> IslandYear:

@@ -98,7 +98,7 @@ class Island:
         series = (self.load_kw, self.legs, self.shed_below, *starts)
         return Circuits(*(np.ascontiguousarray(item, dtype=float) for item in series))
 
-    def arrays(self, c: np.recarray, pv_kw: np.ndarray) -> Arrays:
+    def arrays(self, c: np.ndarray, pv_kw: np.ndarray) -> Arrays:
         """What arrays offer to it, from their DC power, shape (converters, steps) [kW]."""
         ac_kw = arrays_ac(c, pv_kw) * self.joins[:, None]
         smooth, switched = (ac_kw[kind].sum(axis=0) for kind in (~self.switched, self.switched))
@@ -433,7 +433,7 @@ def _run(
 class ReadyOutages:
     """Outages of a plant from many starts, packed once and run from any energies; see `ready_outages`."""
 
-    c: np.recarray
+    c: np.ndarray
     former: int
     limits: Limits
     circuits: Circuits

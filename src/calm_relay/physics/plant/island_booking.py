@@ -8,7 +8,7 @@ from calm_relay.physics.plant.island_figures import SERVING, IslandRecord, Serve
 
 
 @inlined
-def _harvested(c: np.recarray, w: np.recarray, j: int, pv_kw: np.ndarray, t: int) -> float:
+def _harvested(c: np.ndarray, w: np.ndarray, j: int, pv_kw: np.ndarray, t: int) -> float:
     """Sets down what the array of a converter offers and what its tracker takes; returns the rest [kW]."""
     begin_step(w, j)
     if not c[j].has_pv:
@@ -23,7 +23,7 @@ def _harvested(c: np.recarray, w: np.recarray, j: int, pv_kw: np.ndarray, t: int
 
 @inlined
 def book_array(
-    c: np.recarray, w: np.recarray, j: int, pv_kw: np.ndarray, ac_kw: np.ndarray, t: int, share: float
+    c: np.ndarray, w: np.ndarray, j: int, pv_kw: np.ndarray, ac_kw: np.ndarray, t: int, share: float
 ) -> None:
     """Sets down a converter on the bus that does not form it, with the share of its power that is used."""
     harvest = _harvested(c, w, j, pv_kw, t)
@@ -41,8 +41,8 @@ def book_array(
 
 @inlined
 def book_step(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     former: int,
     arrays_kw: tuple[np.ndarray, np.ndarray],
     switches: np.ndarray,
@@ -106,7 +106,7 @@ def tell_step(
 
 
 @inlined
-def energy_after(c: np.recarray, w: np.recarray, former: int, served: Served, step_h: float) -> float:
+def energy_after(c: np.ndarray, w: np.ndarray, former: int, served: Served, step_h: float) -> float:
     """Energy in the former's battery after a step of which no flow is kept [kWh]."""
     into = (served.into + served.rectified) * c[former].dc_dc_efficiency * c[former].charge_efficiency
     given = drained_by(c, former, served.given * c[former].per_dc_dc)

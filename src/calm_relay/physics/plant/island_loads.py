@@ -10,7 +10,7 @@ from calm_relay.physics.plant.loads import LoadRecord, LoadSteps, begin_load, en
 
 
 @inlined
-def _load_room(continuous_kw: float, legs: float, spec: np.recarray, k: int, leg: np.ndarray) -> float:
+def _load_room(continuous_kw: float, legs: float, spec: np.ndarray, k: int, leg: np.ndarray) -> float:
     """What the leg of a controlled load still bears [kW]; a load on no leg is spread over all and bound by none."""
     phase = spec[k].phase
     if phase == 0 or legs < 2.0:
@@ -19,7 +19,7 @@ def _load_room(continuous_kw: float, legs: float, spec: np.recarray, k: int, leg
 
 
 @inlined
-def _load_on_leg(legs: float, spec: np.recarray, k: int, leg: np.ndarray, kw: float) -> None:
+def _load_on_leg(legs: float, spec: np.ndarray, k: int, leg: np.ndarray, kw: float) -> None:
     """Adds what a controlled load takes to the legs' load."""
     phase, count = spec[k].phase, int(max(legs, 1.0))
     if phase > 0:
@@ -34,7 +34,7 @@ def begin_loads(
     continuous_kw: float,
     legs: float,
     loads: LoadSteps,
-    work: np.recarray,
+    work: np.ndarray,
     t: int,
     soc: float,
     fed: bool,
@@ -68,7 +68,7 @@ def loads_from(
     continuous_kw: float,
     legs: float,
     loads: LoadSteps,
-    work: np.recarray,
+    work: np.ndarray,
     t: int,
     soc: float,
     left: float,
@@ -96,7 +96,7 @@ def loads_from(
 
 @inlined
 def end_loads(
-    loads: LoadSteps, work: np.recarray, t: int, served: bool, out: LoadRecord, row: int, step_h: float
+    loads: LoadSteps, work: np.ndarray, t: int, served: bool, out: LoadRecord, row: int, step_h: float
 ) -> float:
     """Fills the stores with what was taken, nothing where the house was not served; returns its sum [kW]."""
     sum_kw = 0.0

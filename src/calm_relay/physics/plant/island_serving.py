@@ -101,8 +101,8 @@ def _started(
 
 @inlined
 def serve(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     j: int,
     limits: Limits,
     harvest: float,
@@ -203,7 +203,7 @@ def held_against(
 
 @inlined
 def thrown_away(
-    c: np.recarray, former: int, limits: Limits, harvest: float, smooth: float, switched: float, served: Served
+    c: np.ndarray, former: int, limits: Limits, harvest: float, smooth: float, switched: float, served: Served
 ) -> float:
     """What house and battery leave of the arrays [kW]: on the bus, and behind the former's inverter."""
     left = smooth + (switched if served.used >= switched - 1e-9 else 0.0) - served.used

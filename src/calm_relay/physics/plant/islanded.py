@@ -83,8 +83,8 @@ def _run_generators(
 
 @compiled
 def run(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     former: int,
     limits: Limits,
     circuits: Circuits,
@@ -98,16 +98,16 @@ def run(
     until_out: bool,
     out: IslandRecord,
     loads: LoadSteps,
-    work: np.recarray,
+    work: np.ndarray,
     pool: Pool,
 ) -> tuple[int, int]:
     """Runs an island.
 
     Parameters
     ----------
-    c : recarray, shape (converters,)
-        From `converter.pack`.
-    w : recarray, shape (converters,)
+    c : ndarray, shape (converters,)
+        Records of `converter.CONVERTER`, from `converter.pack`.
+    w : ndarray, shape (converters,)
         From `flows.new_work`, to work in.
     former : int
         The converter that forms the grid.
@@ -133,7 +133,7 @@ def run(
         What the run fills.
     loads : LoadSteps
         Controlled loads, in the order in which they take surplus.
-    work : recarray
+    work : ndarray
         From `loads.new_load_work`, to work in.
     pool : Pool
         Those that form the grid together, with what each holds at the beginning; `ALONE` where one forms it. The
@@ -315,15 +315,15 @@ def run(
 
 @compiled
 def run_without_former(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     limits: Limits,
     circuits: Circuits,
     arrays: Arrays,
     step_h: float,
     out: IslandRecord,
     loads: LoadSteps,
-    work: np.recarray,
+    work: np.ndarray,
 ) -> None:
     """Runs a plant in which nothing forms a grid: the generators serve what they can, circuits in their order.
 
@@ -384,8 +384,8 @@ def run_without_former(
 
 @compiled
 def survival(
-    c: np.recarray,
-    w: np.recarray,
+    c: np.ndarray,
+    w: np.ndarray,
     former: int,
     limits: Limits,
     circuits: Circuits,
@@ -396,7 +396,7 @@ def survival(
     most: int,
     step_h: float,
     loads: LoadSteps,
-    work: np.recarray,
+    work: np.ndarray,
     pool: Pool,
     held: np.ndarray,
 ) -> np.ndarray:

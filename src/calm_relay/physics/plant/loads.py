@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 
 from calm_relay.physics.kept import STORE
-from calm_relay.physics.plant.converter import compiled, inlined
+from calm_relay.physics.plant.converter import compiled, inlined, records
 from calm_relay.physics.unchanging import digest_of, is_frozen
 
 # Powers in kW, energies in kWh. `first` is 1 for a load that takes surplus before the batteries do, `from_battery` 1
@@ -23,7 +23,7 @@ from calm_relay.physics.unchanging import digest_of, is_frozen
 # of the batteries' charge on, until it falls below `off_below`, a load is filled whatever supplies it; 0: never. A load
 # hangs on the DC bus of the converter of a number, counted from 1, or on the AC bus where it is 0; one that gives back
 # does so down to `keep_kwh`, and takes `per_give` of its store for each kWh.
-LOAD = np.dtype(
+LOAD = records(
     [
         (name, "f8")
         for name in (
@@ -143,7 +143,7 @@ class LoadSteps(NamedTuple):
     Energies are those of a step: `draw_kwh`, and `gain_h`, what a kW brings in; `per_gain_h` is its reciprocal.
     """
 
-    spec: np.recarray
+    spec: np.ndarray
     draw_kwh: np.ndarray
     gain_h: np.ndarray
     per_gain_h: np.ndarray
@@ -178,7 +178,7 @@ SURPLUS, LOST, SHORT, GIVEN = range(len(LOAD_SUMS))
 # Working figures of a load: what its store holds, and what of it was lost, wanted in vain and taken on surplus so far
 # [kWh]; in a step the power taken, the most that can be taken, what it must have and what arrays gave [kW]; whether its
 # port is on.
-LOAD_WORK = np.dtype([(name, "f8") for name in ("level", "taken", "most", "wish", "extra", "on", *LOAD_SUMS)])
+LOAD_WORK = records([(name, "f8") for name in ("level", "taken", "most", "wish", "extra", "on", *LOAD_SUMS)])
 
 
 def pack_loads(loads: Sequence[ControlledLoad], steps: int, step_h: float) -> LoadSteps:
@@ -199,7 +199,7 @@ def pack_loads(loads: Sequence[ControlledLoad], steps: int, step_h: float) -> Lo
         spec[number]["loss_per_h"] = min(load.loss_per_h * step_h, 1.0)
 
     return LoadSteps(
-        spec.view(np.recarray),
+        spec,
         _table(loads, "draw_kw", step_h),
         _table(loads, "gain", step_h),
         _table(loads, "gain", step_h, power=-1),
@@ -233,15 +233,15 @@ def new_load_record(loads: int, steps: int) -> LoadRecord:
     return LoadRecord(np.zeros((loads, steps)), np.zeros((loads, steps)), np.zeros((loads, len(LOAD_SUMS))))
 
 
-def new_load_work(loads: LoadSteps) -> np.recarray:
+def new_load_work(loads: LoadSteps) -> np.ndarray:
     """Room to work in, records of `LOAD_WORK`, the stores at their first level."""
     work = np.zeros(loads.spec.size, dtype=LOAD_WORK)
-    work["level"] = loads.spec.initial_kwh
-    return work.view(np.recarray)
+    work["level"] = loads.spec["initial_kwh"]
+    return work
 
 
 @inlined
-def port_is_on(spec: np.recarray, work: np.recarray, k: int, charge: float) -> bool:
+def port_is_on(spec: np.ndarray, work: np.ndarray, k: int, charge: float) -> bool:
     """Switches a load's port by the batteries' state of charge; says whether it is on."""
     if spec[k].on_above <= 0.0:
         return False
@@ -254,8 +254,8 @@ def port_is_on(spec: np.recarray, work: np.recarray, k: int, charge: float) -> b
 
 @inlined
 def begin_load(
-    spec: np.recarray,
-    work: np.recarray,
+    spec: np.ndarray,
+    work: np.ndarray,
     k: int,
     draw_kwh: float,
     per_gain_h: float,
@@ -283,7 +283,7 @@ def begin_load(
 
 
 @inlined
-def on_surplus(spec: np.recarray, work: np.recarray, k: int, left: float, step_h: float) -> float:
+def on_surplus(spec: np.ndarray, work: np.ndarray, k: int, left: float, step_h: float) -> float:
     """Has a load take more of the power that is left over; returns how much [kW]."""
     room = work[k].most - work[k].taken
     take = min(left, room)
@@ -299,7 +299,7 @@ def on_surplus(spec: np.recarray, work: np.recarray, k: int, left: float, step_h
 
 
 @inlined
-def end_load(spec: np.recarray, work: np.recarray, k: int, gain_h: float, step_h: float) -> None:
+def end_load(spec: np.ndarray, work: np.ndarray, k: int, gain_h: float, step_h: float) -> None:
     """Fills a store with what was taken in a step, or empties it by what it gave back."""
     if work[k].taken >= 0.0:
         work[k].level += work[k].taken * gain_h
@@ -310,7 +310,7 @@ def end_load(spec: np.recarray, work: np.recarray, k: int, gain_h: float, step_h
 
 
 @inlined
-def able_to_give(spec: np.recarray, work: np.recarray, k: int, hours_left: float, step_h: float) -> float:
+def able_to_give(spec: np.ndarray, work: np.ndarray, k: int, hours_left: float, step_h: float) -> float:
     """What a load may give back in a step [kW]: while it is there, above what it keeps, and not while it must fill."""
     if spec[k].gives_kw <= 0.0 or hours_left <= 0.0 or work[k].wish > 0.0 or work[k].taken != 0.0:
         return 0.0
@@ -319,7 +319,7 @@ def able_to_give(spec: np.recarray, work: np.recarray, k: int, hours_left: float
 
 
 @inlined
-def book_loads(work: np.recarray, sums: np.ndarray) -> None:
+def book_loads(work: np.ndarray, sums: np.ndarray) -> None:
     """Books what the working figures came to; see `LOAD_SUMS`."""
     for k in range(work.size):
         sums[k, SURPLUS], sums[k, LOST], sums[k, SHORT] = work[k].surplus, work[k].lost, work[k].short
@@ -327,7 +327,7 @@ def book_loads(work: np.recarray, sums: np.ndarray) -> None:
 
 
 @compiled
-def _run_alone(s: LoadSteps, work: np.recarray, r: LoadRecord, step_h: float) -> None:
+def _run_alone(s: LoadSteps, work: np.ndarray, r: LoadRecord, step_h: float) -> None:
     spec, draw_kwh, gain_h, per_gain_h = s.spec, s.draw_kwh, s.gain_h, s.per_gain_h
     fill_to_kwh, hours_left = s.fill_to_kwh, s.hours_left
     kw, stored = r.kw, r.stored

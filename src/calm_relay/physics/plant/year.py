@@ -2,10 +2,9 @@
 
 from collections import OrderedDict
 from collections.abc import Callable
-from concurrent.futures import Executor, Future
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
-from threading import Lock
+from threading import Lock, local
 from typing import Any
 
 import numpy as np
@@ -328,86 +327,46 @@ def bus_plant(
     control: Control | None = None,
     thermal_derate: np.ndarray | None = None,
     loads: tuple[ControlledLoad, ...] = (),
+    buffers: "BufferPool | None" = None,
 ) -> PlantBus:
-    """Simulates a plant and keeps what its bus and its batteries do, which takes less time; see `run_plant`."""
-    out, taken = _run(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate, loads, flows=False, sums=False)
-    return PlantBus(tuple(plant), step_h, out.bus, out.stored, loads=taken)
+    """Simulates a plant and keeps what its bus and its batteries do, which takes less time; see `run_plant`.
+
+    What it keeps lies in `buffers` where they are given: the next run of this thread with them writes over it.
+    """
+    arguments, order = _arguments(plant, pv_kw, home_kw, step_h, grid, control, thermal_derate)
+    n, steps = len(plant), arguments[2].home_kw.shape[1]
+    rooms = buffers or BufferPool()
+    out = Record(
+        rooms.room("bus", (len(BUS_FLOWS), steps)),
+        rooms.room("stored", (n, steps)),
+        np.empty((n, len(CONVERTER_FLOWS), 0)),
+        np.empty((0, len(CONVERTER_FLOWS))),
+        np.empty((n, len(AC_SIDE), 0)),
+    )
+    taken = _simulate(arguments, out, tuple(loads), step_h, order)
+    stored = out.stored if order is None else out.stored[_back(order)]
+    return PlantBus(tuple(plant), step_h, out.bus, stored, loads=taken)
 
 
-_Arguments = tuple[np.recarray, np.recarray, grid_tied.Offer, ControlSteps, float]
-_Loads = tuple[ControlledLoad, ...]
+class BufferPool(local):
+    """Room for the series of a run, used again by the next of the same thread.
 
-
-class BufferPool:
-    """Room for series of many runs, used again and again: fresh memory costs as much as the kernel."""
+    Fresh memory costs as much as the kernel. Each thread has its own.
+    """
 
     def __init__(self) -> None:
         self._rooms: dict[tuple[Any, ...], np.ndarray] = {}
 
-    def room(self, place: tuple[int, str], shape: tuple[int, ...]) -> np.ndarray:
-        """An array of a shape, the same one for the same place."""
-        key = (place, shape)
+    def room(self, name: str, shape: tuple[int, ...]) -> np.ndarray:
+        """An array of a shape, the same one for the same name."""
+        key = (name, shape)
         if key not in self._rooms:
             self._rooms[key] = np.empty(shape)
         return self._rooms[key]
 
 
-def begin_plants(
-    runs: list[dict[str, Any]],
-    workers: Executor,
-    buffers: BufferPool,
-    then: Callable[[int, PlantBus], Any] = lambda _, bus: bus,
-) -> "list[Future[Any]]":
-    """Begins to simulate many plants in threads and to keep what their bus and their batteries do.
-
-    Parameters
-    ----------
-    runs : sequence of dict
-        Arguments of `run_plant`, each by name.
-    workers : concurrent.futures.Executor
-        Its threads run the kernel and little else, so that they do not wait for the interpreter's lock.
-    buffers : BufferPool
-        Holds the series of the runs; the next call with it writes over them.
-    then : callable
-        What is made of each run in the thread that ran it, by its number; the run itself where it is left out.
-    """
-    begun, sound = [], set[int]()
-    for place, run in enumerate(runs):
-        stated = {name: value for name, value in run.items() if name != "loads"}
-        arguments, order = _arguments(**{**NOTHING_MORE, **stated}, sound=sound)
-        n, steps = len(run["plant"]), arguments[2].home_kw.shape[1]
-        out = Record(
-            buffers.room((place, "bus"), (len(BUS_FLOWS), steps)),
-            buffers.room((place, "stored"), (n, steps)),
-            np.empty((n, len(CONVERTER_FLOWS), 0)),
-            np.empty((0, len(CONVERTER_FLOWS))),
-            np.empty((n, len(AC_SIDE), 0)),
-        )
-        loads = tuple(run.get("loads", ()))
-        begun.append(
-            workers.submit(_then, then, place, tuple(run["plant"]), run["step_h"], arguments, order, out, loads)
-        )
-    return begun
-
-
-def _then(then: Callable[[int, PlantBus], Any], number: int, *run: Any) -> Any:
-    return then(number, _bus_plant(*run))
-
-
-def _bus_plant(
-    plant: tuple[ConverterPart, ...],
-    step_h: float,
-    arguments: _Arguments,
-    order: np.ndarray | None,
-    out: Record,
-    loads: _Loads,
-) -> PlantBus:
-    taken = _simulate(arguments, out, loads, step_h, order)
-    stored = out.stored if order is None else out.stored[_back(order)]
-    run = PlantBus(plant, step_h, out.bus, stored, loads=taken)
-    # Added up in the thread that ran it, while its series are at hand to the processor.
-    run.bus_kwh("import")
-    return run
+_Arguments = tuple[np.ndarray, np.ndarray, grid_tied.Offer, ControlSteps, float]
+_Loads = tuple[ControlledLoad, ...]
 
 
 def _simulate(
@@ -432,7 +391,7 @@ def _simulate(
 
 
 @lru_cache(maxsize=8)
-def _nothing_obeys(steps: int, step_h: float) -> tuple[LoadSteps, np.recarray, LoadRecord]:
+def _nothing_obeys(steps: int, step_h: float) -> tuple[LoadSteps, np.ndarray, LoadRecord]:
     """Room for no controlled loads; nothing is ever written there."""
     packed = pack_loads((), steps, step_h)
     return packed, new_load_work(packed), new_load_record(0, 1)
@@ -482,25 +441,17 @@ def _arguments(
     grid: GridConnection | None,
     control: Control | None,
     thermal_derate: np.ndarray | None,
-    sound: set[int] | None = None,
-) -> tuple[tuple[np.recarray, np.recarray, Offer, ControlSteps, float], np.ndarray | None]:
-    """What the kernel is called with, and the order of the converters where it is not the plant's own.
-
-    Series whose identities are in `sound` were looked at before, and those that are looked at now are added to it.
-    """
-    sound = set() if sound is None else sound
+) -> tuple[tuple[np.ndarray, np.ndarray, Offer, ControlSteps, float], np.ndarray | None]:
+    """What the kernel is called with, and the order of the converters where it is not the plant's own."""
     grid = grid or GridConnection()
     n = len(plant)
-    known = {name for name, series in (("pv_kw", pv_kw), ("home_kw", home_kw)) if id(series) in sound}
-    sound |= {id(pv_kw), id(home_kw)}
     pv_kw = np.ascontiguousarray(pv_kw, dtype=float)
     home_kw = np.atleast_2d(np.ascontiguousarray(home_kw, dtype=float))
     steps = home_kw.shape[1]
     if pv_kw.shape != (n, steps):
         raise ValueError(f"pv_kw has shape {pv_kw.shape}; wanted {(n, steps)}")
     for name, series in (("pv_kw", pv_kw), ("home_kw", home_kw)):
-        lacks = not series.size and plant
-        if name not in known and (lacks or (series.size and not series.min() >= 0.0)):
+        if (not series.size and plant) or (series.size and not series.min() >= 0.0):
             raise ValueError(f"{name} must hold numbers at or above 0")
     control = control or self_use(steps)
     control_steps = control.steps

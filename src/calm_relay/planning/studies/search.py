@@ -1,9 +1,10 @@
 """Every plant that can be built from the catalogue on a job's roof: simulated, weighed, and ready to be opened."""
 
-from collections.abc import Callable, Iterator
-from concurrent.futures import Executor, Future, ThreadPoolExecutor
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
 from re import sub
 from typing import Any
 
@@ -14,7 +15,7 @@ from calm_relay.job.equipment import Module
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.inputs import Inputs, bus_inputs
 from calm_relay.physics.plant.island import IslandSums
-from calm_relay.physics.plant.year import BufferPool, PlantBus, begin_plants
+from calm_relay.physics.plant.year import BufferPool, PlantBus
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
 from calm_relay.planning.architecture.options import within_connection
@@ -47,8 +48,8 @@ from calm_relay.planning.verdict.choice import score_of
 
 # What plants are counted under that miss a hard line of the job.
 MISSED = "What the customer must have"
-# Designs handed to the workers at a time: between two such heaps the search may be called off.
-BATCH = 4
+# Designs that wait for each worker: it never has to, and a search that is called off ends soon.
+AHEAD = 3
 
 
 @dataclass(frozen=True)
@@ -268,24 +269,7 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
     ]
     if len(within) < len(designs):
         refused[MISSED] = refused.get(MISSED, 0) + (len(designs) - len(within)) * len(profiles)
-    whole = len(within) * len(profiles)
-    # While one heap of plants is weighed the next one runs, each in buffers of its own.
-    pools = BufferPool(), BufferPool()
-    weighed: dict[int, Plant | str] = {}
-    waiting: _Heap | None = None
-    begun = 0
-    with ThreadPoolExecutor(WORKERS) as workers:
-        for number, heap in enumerate(_heaps(plan, within, progress)):
-            done = begun * len(profiles)
-            progress(0.1 + 0.9 * done / whole, f"Trying plant {done:,} of {whole:,}")
-            alike = [trials for designs_alike in heap for trials in _tuned(plan, designs_alike, profiles)]
-            runs = _begin(plan, alike, workers, pools[number % 2])
-            if waiting is not None:
-                weighed |= waiting.weighed(plan)
-            waiting = _Heap(alike, runs)
-            begun += sum(map(len, heap))
-        if waiting is not None:
-            weighed |= waiting.weighed(plan)
+    weighed = _all_weighed(plan, within, profiles, progress)
     plants: list[Plant] = []
     for _, result in sorted(weighed.items()):
         if isinstance(result, str):
@@ -307,10 +291,35 @@ class _Laid:
     inputs: Inputs
 
 
-def _heaps(
-    plan: Plan, designs: list[tuple[int, str, Job, Design]], progress: Progress
-) -> Iterator[list[list[_Laid]]]:
-    """Designs in heaps of `BATCH` or a few more, those whose years are the same in one list.
+def _all_weighed(
+    plan: Plan,
+    designs: list[tuple[int, str, Job, Design]],
+    profiles: tuple[ControlProfile, ...],
+    progress: Progress,
+) -> "dict[int, Plant | str]":
+    """Every plant by its number, or what it fails by. A worker runs and weighs the plants of a design one by one."""
+    whole, begun = len(designs) * len(profiles), 0
+    rooms, waiting = (BufferPool(), BufferPool()), deque["Future[dict[int, Plant | str]]"]()
+    weighed: dict[int, Plant | str] = {}
+    with ThreadPoolExecutor(WORKERS) as workers:
+        try:
+            for alike in _alike(plan, designs, progress):
+                if len(waiting) >= AHEAD * WORKERS:
+                    weighed |= waiting.popleft().result()
+                done = begun * len(profiles)
+                progress(0.1 + 0.9 * done / whole, f"Trying plant {done:,} of {whole:,}")
+                waiting.append(workers.submit(_run_and_weighed, plan, alike, profiles, rooms))
+                begun += len(alike)
+            for future in waiting:
+                weighed |= future.result()
+        except BaseException:
+            workers.shutdown(cancel_futures=True)
+            raise
+    return weighed
+
+
+def _alike(plan: Plan, designs: list[tuple[int, str, Job, Design]], progress: Progress) -> Iterable[list[_Laid]]:
+    """Designs, those whose years are the same in one list.
 
     Two packs of one size are one of twice the size to the run: they differ in what they cost and in how they age.
     """
@@ -319,14 +328,7 @@ def _heaps(
         progress(0.1, "Comparing the plants")
         laid = _Laid(first, roof, job, design, inputs_of(design, job, plan.site, plan.demand))
         same.setdefault(laid.inputs.digest, []).append(laid)
-    heap: list[list[_Laid]] = []
-    for alike in same.values():
-        heap.append(alike)
-        if sum(map(len, heap)) >= BATCH:
-            yield heap
-            heap = []
-    if heap:
-        yield heap
+    return same.values()
 
 
 @dataclass(frozen=True, eq=False)
@@ -357,47 +359,32 @@ class _Trial:
     ages: bool
 
 
-# A year, and for each trial that it is the year of the share of outages ridden through and the bill of the last year by
-# kind where that is run.
-_Told = tuple[float | None, dict[str, float] | None]
-_Run = tuple[IslandSums | PlantBus, list[_Told]]
+def _run_and_weighed(
+    plan: Plan, alike: list[_Laid], profiles: tuple[ControlProfile, ...], rooms: tuple[BufferPool, BufferPool]
+) -> dict[int, Plant | str]:
+    """Designs of the same year under each control profile, each by its number as a plant, or what it fails by.
+
+    `rooms` are for the years of today and for the last ones.
+    """
+    now, at_last = rooms
+    found: dict[int, Plant | str] = {}
+    for trials in _tuned(plan, alike, profiles):
+        year = bus_inputs(trials[0].inputs, now)
+        for trial, last in zip(trials, _last_kinds(plan, trials, year, at_last), strict=True):
+            found[trial.number] = _weighed(plan, trial, year, _ridden(trial, year), last)
+    return found
 
 
-@dataclass(frozen=True, eq=False)
-class _Heap:
-    """Trials whose runs have begun, those with the same year together, and what gives each run's sums and outages."""
-
-    alike: list[list[_Trial]]
-    runs: "list[Future[_Run]]"
-
-    def weighed(self, plan: Plan) -> dict[int, Plant | str]:
-        """Each by its number as a plant, or what it fails by."""
-        found = {}
-        for trials, run in zip(self.alike, self.runs, strict=True):
-            year, told = run.result()
-            for trial, (ridden, last) in zip(trials, told, strict=True):
-                found[trial.number] = _weighed(plan, trial, year, ridden, last)
-        return found
+def _ridden(trial: _Trial, year: IslandSums | PlantBus) -> float | None:
+    """Share of outages ridden through; off grid it is not asked for."""
+    if isinstance(year, IslandSums):
+        return None
+    return 0.0 if trial.of.lasting is None else trial.of.lasting.share(year)
 
 
-def _begin(plan: Plan, alike: list[list[_Trial]], workers: Executor, buffers: BufferPool) -> "list[Future[_Run]]":
-    if not plan.job.supply.on_grid:
-        return [workers.submit(_off_grid, plan, trials) for trials in alike]
-    runs = [trials[0].inputs.on_grid for trials in alike]
-    return begin_plants(runs, workers, buffers, lambda number, bus: _ridden(plan, alike[number], bus))
-
-
-def _off_grid(plan: Plan, trials: list[_Trial]) -> _Run:
-    year = bus_inputs(trials[0].inputs)
-    return year, [(None, last) for last in _last_kinds(plan, trials, year)]
-
-
-def _ridden(plan: Plan, trials: list[_Trial], bus: PlantBus) -> _Run:
-    ridden = [0.0 if trial.of.lasting is None else trial.of.lasting.share(bus) for trial in trials]
-    return bus, list(zip(ridden, _last_kinds(plan, trials, bus), strict=True))
-
-
-def _last_kinds(plan: Plan, trials: list[_Trial], bus: IslandSums | PlantBus) -> Iterator[dict[str, float] | None]:
+def _last_kinds(
+    plan: Plan, trials: list[_Trial], bus: IslandSums | PlantBus, room: BufferPool
+) -> Iterator[dict[str, float] | None]:
     """The bill of the last year of each trial of one year, run once for those that age alike."""
     ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
     known: dict[float, dict[str, float]] = {}
@@ -408,7 +395,8 @@ def _last_kinds(plan: Plan, trials: list[_Trial], bus: IslandSums | PlantBus) ->
         left = battery_left(trial.of.design, trial.job, plan.site, bus)
         at_last = float(begun_with(left)[-1])
         if at_last not in known:
-            known[at_last] = aged_kinds(trial.inputs, left, trial.job, plan.site, ageing, bus_inputs)
+            run = partial(bus_inputs, buffers=room)
+            known[at_last] = aged_kinds(trial.inputs, left, trial.job, plan.site, ageing, run)
         yield known[at_last]
 
 

@@ -3,16 +3,19 @@
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
 from calm_relay.job.model import Job
+from calm_relay.job.tariff import PRICE_MOST
 from calm_relay.physics.plant.inputs import Inputs, bus_inputs
+from calm_relay.physics.plant.year import BufferPool
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
-from calm_relay.planning.operation.outcome import Brief, brief_of
+from calm_relay.planning.operation.outcome import Brief, Money, brief_of
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.site.demand import DemandYear
@@ -23,7 +26,7 @@ from calm_relay.planning.verdict.purposes import MEASURES
 # How far a figure is turned, as a factor of today's; weights run over their whole range.
 SPREAD = 3.0
 MOST_WEIGHT = 10.0
-# Tries in each direction, and halvings of the stretch in which the answer changes.
+# Tries in each direction, and halvings at most of the stretch in which the answer changes.
 STEPS = 6
 HALVINGS = 10
 
@@ -173,14 +176,14 @@ def _dearest(job: Job, value: float) -> Job:
     tariff = job.tariff
     dear = max([tariff.price, *(window.price for window in tariff.windows)])
     windows = tuple(
-        window.with_(price=min(value, 50.0)) if window.price == dear else window for window in tariff.windows
+        window.with_(price=min(value, PRICE_MOST)) if window.price == dear else window for window in tariff.windows
     )
-    price = min(value, 50.0) if tariff.price == dear else tariff.price
+    price = min(value, PRICE_MOST) if tariff.price == dear else tariff.price
     return job.with_(tariff=tariff.with_(price=price, windows=windows))
 
 
 def _feed_in(job: Job, value: float) -> Job:
-    return job.with_(tariff=job.tariff.with_(feed_in=min(value, 50.0)))
+    return job.with_(tariff=job.tariff.with_(feed_in=min(value, PRICE_MOST)))
 
 
 def _mismatch(job: Job) -> Callable[[Converter, float], float]:
@@ -215,6 +218,7 @@ class Contest:
         self._options: list[Option] = [option for option in plan.live if not option.stopped]
         self._runs: dict[str, tuple[Inputs, LastingStarts | None]] = {}
         self._workers = ThreadPoolExecutor(WORKERS)
+        self._buffers = BufferPool()
 
     def scores(self, knob: Knob, value: float) -> dict[str, float]:
         """Score of each option that can be built, 0 to 1."""
@@ -222,14 +226,19 @@ class Contest:
         job, demand = knob.job(plan.job, value), plan.demand
         if knob.home:
             demand = _scaled(demand, value / knob.today)
-        now = self._outcome(plan.as_is, job, demand, knob, value, None).money
+
+        def money_now() -> Money:
+            return self._outcome(plan.as_is, job, demand, knob, value, None).money
 
         def score(option: Option) -> float:
-            done = self._outcome(option, job, demand, knob, value, now.kinds)
-            return score_of(option.design, done, job, now.bill, demand.evening_peak_kw).total
+            done = self._outcome(option, job, demand, knob, value, now)
+            return score_of(option.design, done, job, now().bill, demand.evening_peak_kw).total
 
+        now: Callable[[], Money] = lru_cache(money_now)
+        each: Callable[..., Any] = map
         # Years are worth a thread; prices and weights are done before one begins.
-        each = self._workers.map if knob.array or knob.home else map
+        if knob.array or knob.home:
+            now, each = self._workers.submit(money_now).result, self._workers.map
         return dict(zip((option.key for option in self._options), each(score, self._options), strict=True))
 
     def winner(self, knob: Knob, value: float) -> str:
@@ -252,8 +261,9 @@ class Contest:
         demand: DemandYear,
         knob: Knob,
         value: float,
-        now: dict[str, float] | None,
+        now: Callable[[], Money] | None,
     ) -> Brief:
+        """What comes of an option; `now` gives today's money, which is asked for when the years have been run."""
         plan, design, lost = self._plan, option.design, option.outcome.money.lost
         if knob.array or knob.home:
             inputs, outages = self._runs_of(option)
@@ -264,15 +274,16 @@ class Contest:
                 factors = np.array([knob.array(converter, value) for converter in design.converters])
                 return replace(inputs, pv_kw=inputs.pv_kw * factors.reshape(-1, 1))
 
-            year = bus_inputs(turned(inputs))
+            year = bus_inputs(turned(inputs), self._buffers)
             ridden = 0.0 if outages is None else replace(outages, inputs=turned(outages.inputs)).share(year)
-            done = brief_of(year, design, job, plan.site, demand, now, lost, ridden=ridden)
+            done = brief_of(year, design, job, plan.site, demand, now and now().kinds, lost, ridden=ridden)
         elif (job.tariff, job.costs, job.generators) == (plan.job.tariff, plan.job.costs, plan.job.generators):
             # Weights leave the figures as they are.
             done = option.outcome
         else:
             # Prices leave an outage as it is.
-            done = brief_of(option.outcome.year, design, job, plan.site, demand, now, lost, option.outcome.backup)
+            year, backup = option.outcome.year, option.outcome.backup
+            done = brief_of(year, design, job, plan.site, demand, now and now().kinds, lost, backup)
         if not knob.prices:
             return done
         extra = (value - 1.0) * sum(line.amount for line in done.money.lines if line.kind == knob.prices)
@@ -294,8 +305,8 @@ def tips_of(plan: Plan, progress: Progress = unheard) -> Tips:
     """Turns each figure up and down from today until another option fits best, and finds the point.
 
     Prices, sizes and demand are tried between a third and three times today's value, weights from 0 to 10; where
-    the best option changes between two tries, the stretch is halved ten times. Nothing is refused on the way: the
-    array may be larger than its strings allow.
+    the best option changes between two tries, the stretch is halved until both of its ends read the same, ten times
+    at most. Nothing is refused on the way: the array may be larger than its strings allow.
     """
     contest = Contest(plan)
     if plan.choice.key is None or len([option for option in plan.live if not option.stopped]) < 2:
@@ -350,6 +361,8 @@ def _turn(
     else:
         return None
     for _ in range(HALVINGS):
+        if knob.number(inside) == knob.number(outside):
+            break
         show_text(start + 0.45)
         middle = (inside + outside) / 2
         winner = contest.winner(knob, middle)
