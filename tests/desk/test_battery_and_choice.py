@@ -1,5 +1,7 @@
 """The benches Battery, Choice and Search as a person uses them: tabs, dialogs, the cloud, an option opened."""
 
+from html import unescape
+
 import pytest
 from PySide6.QtCore import QPoint, QTime
 from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox
@@ -44,7 +46,7 @@ def test_every_tab_asks_for_its_own_study_and_says_what_it_shows(battery, qtbot,
 
 def test_what_limits_is_drawn_at_once(battery, qtbot):
     tab(battery, qtbot, "limits")
-    assert "inverter battery port" in battery.summary.text()
+    assert "inverter's battery port" in unescape(battery.summary.text())
     assert battery.limits.isVisible()
     for key in battery.tabs.buttons:
         tab(battery, qtbot, key)

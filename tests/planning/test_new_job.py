@@ -1,14 +1,20 @@
 """A job begun from a place: what is usual there is set, marked as assumed, and gone once somebody says otherwise."""
 
+from dataclasses import replace
+
 import pytest
 from pydantic import ValidationError
 
 from calm_relay.exchange.places import find_places
 from calm_relay.exchange.shipped import library
 from calm_relay.job.assumed import less_what_was_said, value_at
+from calm_relay.job.carried import with_copies
+from calm_relay.job.tariff import Costs
+from calm_relay.planning.book.change import Change, changed
 from calm_relay.planning.findings import Severity
+from calm_relay.planning.site.first_battery import with_first_battery
 from calm_relay.planning.site.grid_code import curve_of
-from calm_relay.planning.site.new_job import ASSUMED, new_job
+from calm_relay.planning.site.new_job import ASSUMED, begun_job, new_job, placed
 from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import plan
 
@@ -31,13 +37,17 @@ USUAL = {
 }
 
 
+# Where a unit of money is far from a euro or a dollar.
+FOREIGN = {"cape town", "kampala", "oslo"}
+
+
 @pytest.mark.parametrize("town", USUAL)
 @pytest.mark.parametrize("modules", [0, 12])
 def test_a_place_sets_what_is_usual_there_and_a_plan_forms(town, modules):
     job = begun(town, modules)
     usual = job.supply.phases, job.supply.volts, job.tariff.currency, job.region, job.site.weather.climate
     assert usual == USUAL[town]
-    assert job.assumed == ASSUMED
+    assert job.assumed == (*ASSUMED[:8], *(("costs.shipped_prices",) if town in FOREIGN else ()), *ASSUMED[8:])
     assert len(job.faces) == (1 if modules else 0)
     for face in job.faces:
         assert face.azimuth == (180.0 if job.site.latitude > 0 else 0.0)
@@ -100,7 +110,8 @@ def test_every_country_has_a_service_its_rules_and_its_climate():
         assert (country.volts == 240.0) >= (
             country.phases == "split" and country.hertz == 60 and country.code != "BR"
         )
-        assert 0.0 < country.price < 60.0 and country.feed_in <= country.price * 2.0, country.name
+        # A household's kWh costs between a cent and half a euro or dollar: common practice, no source.
+        assert 0.01 < country.price / country.money < 0.6 and country.feed_in <= country.price * 2.0, country.name
     # A country that is not in the list is said, and nothing of it is guessed in silence.
     job = begun("honiara")
     assert {"region", "tariff.currency"} <= set(job.assumed)
@@ -110,3 +121,65 @@ def test_a_mark_names_a_field_of_a_job():
     job = begun("tralee")
     with pytest.raises(ValidationError, match="names no field of a job"):
         job.with_(assumed=("supply.colour",))
+
+
+def test_a_first_battery_holds_what_a_night_asks_and_no_more_than_it_must():
+    """A kWh of a big pack is cheaper; a small house would carry it unused."""
+    for kwh in (2500.0, 3800.0, 6000.0, 12_000.0):
+        job = begun("tralee", 12, kwh)
+        bank = plan(job).bank
+        night = kwh / 365.0 * 0.5
+        assert 0.7 * night < bank.usable_kwh < 1.6 * night + 2.0
+    chosen = begun("tralee", 12, 3800.0)
+    typed = chosen.with_(battery=chosen.battery.with_(pack="fern-96"))
+    typed = less_what_was_said(chosen, typed)
+    more = with_first_battery(typed.with_(demand=typed.demand.with_(yearly_kwh=15_000.0)), library())
+    assert (more.battery.pack, more.battery.count) == ("fern-96", 2)
+
+
+def test_example_prices_are_in_the_country_s_money():
+    """A system is not twenty times cheaper where a unit of money is worth a twentieth."""
+    here, there = (plan(begun(town, 12)) for town in ("tralee", "cape town"))
+    assert there.job.costs.shipped_prices == 20.0
+    assert there.job.costs.labour_per_hour == 20.0 * here.job.costs.labour_per_hour
+    outlays = [made.option("hybrid-swap").outcome.money.outlay for made in (here, there)]
+    assert outlays[1] == pytest.approx(20.0 * outlays[0], rel=0.2)
+    assert "what the example prices come to" in next(
+        item.sentence for item in there.option("as-is").findings if item.check == "assumed"
+    )
+    # A second place before anything was typed sets it anew; a firm's own list and its own items stay as they are.
+    back = placed(there.job, "Tralee", "Ireland", 52.3, -9.7, "Europe/Dublin", library())
+    assert back.costs == Costs()
+    firm = replace(library(), costs=Costs(labour_per_hour=700.0))
+    own = placed(begun_job("A job", firm), "Cape Town", "South Africa", -33.9, 18.4, "Africa/Johannesburg", firm)
+    assert own.costs == firm.costs.with_(shipped_prices=20.0)
+    said = replace(library(), costs=Costs(labour_per_hour=700.0, shipped_prices=18.0))
+    own = placed(begun_job("A job", said), "Cape Town", "South Africa", -33.9, 18.4, "Africa/Johannesburg", said)
+    assert own.costs == said.costs and "costs.shipped_prices" not in own.assumed
+
+
+def test_prices_in_other_money_are_turned_once():
+    job = begun("cape town", 12)
+    known = library()
+    pack = known.in_money_of(job).packs[0]
+    assert pack.price == 20.0 * known.catalogue.packs[0].price
+    carried = with_copies(job, known.in_money_of(job))
+    assert known.equipment_for(carried).packs == known.equipment_for(job).packs
+    assert not [item for item in plan(carried).option("as-is").findings if item.check == "own copy"]
+    firms = replace(known, stock={("packs", pack.key): "in stock"})
+    assert firms.in_money_of(job).packs[0] == known.catalogue.packs[0]
+
+
+def test_a_list_taken_into_a_job_leaves_it_what_its_own_money_is_worth():
+    job = begun("cape town", 12)
+    job = job.with_(costs=job.costs.with_(cable_metres=30.0))
+    taken = changed(job, Change(costs=Costs(labour_per_hour=700.0)), library()).costs
+    assert (taken.labour_per_hour, taken.shipped_prices, taken.cable_metres) == (700.0, 20.0, 30.0)
+
+
+def test_a_kwh_may_cost_thousands():
+    job = begun("honiara")
+    tariff = job.tariff.with_(price=2600.0, feed_in=700.0, currency="₫")
+    assert job.with_(tariff=tariff).tariff.price == 2600.0
+    with pytest.raises(ValidationError, match="price"):
+        job.tariff.with_(price=1e6)

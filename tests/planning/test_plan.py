@@ -188,8 +188,8 @@ def test_the_first_window_that_matches_sets_the_price(demo, demo_plan):
 def test_the_least_limit_sets_the_power_of_a_bank():
     converter, pack = item(catalogue().inverters, "mossgate-5"), item(catalogue().packs, "fern-48")
     one, many = Bank(pack, 1), Bank(pack, 6)
-    assert discharge_ac_kw(one, converter)[1] in {"battery current", "battery rate"}
-    assert discharge_ac_kw(many, converter)[1] == "inverter battery port"
+    assert discharge_ac_kw(one, converter)[1] in {"battery's current", "battery's C-rate"}
+    assert discharge_ac_kw(many, converter)[1] == "inverter's battery port"
     assert discharge_ac_kw(many, converter)[0] > discharge_ac_kw(one, converter)[0]
     assert charge_dc_kw(many, converter, 1.0)[1] == "limit set for the window"
     high = Bank(item(catalogue().packs, "slate-26"), 4)
@@ -289,3 +289,19 @@ def test_a_plan_draws_on_the_library_it_is_given_and_on_no_other(demo):
     windless = shipped.climates[demo.site.weather.climate].with_(name="Another climate")
     elsewhere = Library(shipped.catalogue, {**shipped.climates, windless.key: windless}, shipped.rule_packs)
     assert "Another climate" in plan_with(demo, elsewhere).site.source
+
+
+def test_who_gives_more_than_is_asked_gives_all_of_it(demo):
+    """“4.7 of 3.9 kW” would be read as a limit that is passed."""
+    made = plan(demo.with_(battery=demo.battery.with_(count=8, units=2)))
+    seen = set()
+    for option in made.live:
+        note = next((item for item in option.findings if item.check == "evening power"), None)
+        station = next((item for item in line_of(made, option).stations if item.name == "Battery"), None)
+        if note is None or station is None or station.headroom is None:
+            continue
+        enough = note.measured >= note.limit
+        seen.add(enough)
+        given = "all" if enough else f"{note.measured:.1f}"
+        assert station.headroom.caption == f"{given} of {note.limit:.1f} kW evening peak"
+    assert seen == {True, False}

@@ -45,7 +45,7 @@ def test_two_stacks_hold_and_give_twice_as_much_at_the_same_voltage():
     unit = next(
         item for item in library().catalogue.inverters if item.battery and "slate-hv" in item.port.families
     )
-    limits = [bank.dc_limits(unit, "discharge")["battery current"] for bank in (one, two)]
+    limits = [bank.dc_limits(unit, "discharge")["battery's current"] for bank in (one, two)]
     assert limits[1] == pytest.approx(2 * limits[0])
 
 

@@ -1,6 +1,5 @@
 """The verdict: hard lines, what is beaten in everything, how firmly it holds, and what may not move it."""
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import pytest
@@ -8,7 +7,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.physics.plant.year import BufferPool, begin_plants
+from calm_relay.physics.plant.inputs import bus_inputs
+from calm_relay.physics.plant.year import BufferPool
 from calm_relay.planning.common.amounts import to_two_figures
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.operation.lasting import lasting_starts
@@ -82,9 +82,9 @@ def test_what_costs_too_much_is_known_for_it_without_a_run(demo, monkeypatch):
     run = []
     ridden = search_module._ridden
 
-    def counted(plan, trials, bus):
-        run.extend(trial.number for trial in trials)
-        return ridden(plan, trials, bus)
+    def counted(trial, year):
+        run.append(trial.number)
+        return ridden(trial, year)
 
     monkeypatch.setattr(search_module, "_ridden", counted)
     capped = search(plan(demo.with_(must_haves=demo.must_haves.with_(outlay_at_most=dearest))), most=160)
@@ -107,8 +107,7 @@ def test_a_plant_of_the_search_rides_through_what_it_does_as_an_option(demo):
     for plant in search(made, most=24).plants[::5]:
         alone = lasting_starts(plant.design, plant.job, made.demand, made.site)
         inputs = inputs_of(plant.design, plant.job, made.site, made.demand)
-        with ThreadPoolExecutor(1) as workers:
-            year = begin_plants([inputs.on_grid], workers, BufferPool())[0].result()
+        year = bus_inputs(inputs, BufferPool())
         assert plant.brief.backup.lasting == (0.0 if alone is None else alone.share(year))
 
 
@@ -196,3 +195,12 @@ def test_an_option_that_gains_next_to_nothing_about_breaks_even():
     option = made.option(made.choice.key)
     assert abs(option.outcome.money.npv) < 0.01 * option.outcome.money.outlay
     assert "about breaks even over 15 years" in made.choice.sentence
+
+
+def test_a_loss_is_not_said_to_fit_above_all_for_money(demo_plan):
+    """It loses less than the next: “above all for money” would be read as a gain."""
+    cottage = plan(demo_job("cottage"))
+    best = cottage.option(cottage.choice.key)
+    assert best.outcome.money.npv < 0 and cottage.choice.deciding == "Money over the years"
+    assert ", less than the next, and fits best: " in cottage.choice.sentence
+    assert "above all" not in cottage.choice.sentence

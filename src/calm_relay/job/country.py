@@ -24,3 +24,8 @@ class Country(Model):
     price: NotNegative = Field(description="Of a kWh imported by a home.")
     feed_in: NotNegative = Field(description="Paid for a kWh exported.")
     standing_per_day: NotNegative
+    money: Positive = Field(
+        default=1.0,
+        le=1e6,
+        description="Units of its currency for one of the example prices; 1 where a unit is about a dollar or a euro.",
+    )

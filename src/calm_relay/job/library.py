@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Annotated
+from typing import Annotated, Any
 
 from pydantic import Field
 
@@ -71,7 +71,12 @@ class Library:
 
     def equipment_for(self, job: Job) -> Catalogue:
         """Everything a job may draw on: the catalogue joined with its own equipment."""
-        return _joined(self.catalogue, job.own_equipment)
+        return _joined(self.in_money_of(job), job.own_equipment)
+
+    def in_money_of(self, job: Job) -> Catalogue:
+        """The catalogue with the example prices that ship in a job's currency; prices of the firm's own stay."""
+        units = job.costs.shipped_prices
+        return self.catalogue if units == 1.0 else _in_money(self.catalogue, units, frozenset(self.stock))
 
     @property
     def on_shelf(self) -> Catalogue:
@@ -90,6 +95,22 @@ class Library:
 @lru_cache(maxsize=8)
 def _joined(catalogue: Catalogue, own: Catalogue) -> Catalogue:
     return catalogue.joined(own)
+
+
+@lru_cache(maxsize=8)
+def _in_money(catalogue: Catalogue, units: float, own: frozenset[tuple[str, str]]) -> Catalogue:
+    def priced(kind: str) -> tuple[Any, ...]:
+        return tuple(
+            item if (kind, item.key) in own else item.model_copy(update=_times(item, units))
+            for item in getattr(catalogue, kind)
+        )
+
+    return Catalogue.model_construct(None, **{kind: priced(kind) for kind in KINDS})
+
+
+def _times(item: Any, units: float) -> dict[str, float]:
+    """What an item costs in a currency of which so many units stand for one of its own."""
+    return {name: getattr(item, name) * units for name in ("price", "stack_price") if hasattr(item, name)}
 
 
 @lru_cache(maxsize=8)

@@ -7,7 +7,9 @@ from pydantic import Field, field_validator, model_validator
 
 from calm_relay.job.base import ClockTime, Fraction, Line, Model, Name, NotNegative, Positive
 
-Price = Annotated[float, Field(ge=-5.0, le=50.0, description="Per kWh, in the job's currency.")]
+# A kWh costs thousands in some currencies.
+PRICE_MOST = 100_000.0
+Price = Annotated[float, Field(ge=-PRICE_MOST, le=PRICE_MOST, description="Per kWh, in the job's currency.")]
 
 
 Days = Literal["all", "weekdays", "weekends"]
@@ -189,6 +191,18 @@ class Incentive(Model):
         return self
 
 
+# Fields of `Costs` that are amounts of money.
+AMOUNTS = (
+    "labour_per_hour", "once_per_job", "permit", "engineering", "gateway", "backup_board", "backup_circuit",
+    "whole_changeover", "shed_relay", "restring_per_string", "remove_unit", "module_labour", "module_removal",
+    "scaffold", "fuse", "cable_per_metre", "rebate_per_kwh",
+)  # fmt: skip
+
+
+def _three_figures(amount: float) -> float:
+    return float(f"{amount:.3g}")
+
+
 class Costs(Model):
     """What the work costs beside the units: the firm's price list, what is paid towards it, and how it is counted."""
 
@@ -239,6 +253,24 @@ class Costs(Model):
         description="Full cycles a year below which a battery counts as under-used.",
     )
     price_rise: Annotated[float, Field(ge=-0.2, le=0.3)] = Field(default=0.02, title="Prices rise a year")
+
+    shipped_prices: Positive = Field(
+        default=1.0,
+        le=1e6,
+        title="Example prices, times",
+        description="What one of the example prices of equipment that ship is in the job's currency.",
+    )
+
+    def for_job_of(self, own: "Costs") -> Self:
+        """The list for a job that has another: metres of cable, and what example prices come to there, stay its own."""
+        return self.with_(cable_metres=own.cable_metres, shipped_prices=own.shipped_prices)
+
+    def in_money(self, units: float) -> Self:
+        """The list in a currency of which so many units stand for one of this, example prices of equipment with it."""
+        amounts = {name: _three_figures(getattr(self, name) * units) for name in AMOUNTS}
+        cap = None if self.rebate_max is None else _three_figures(self.rebate_max * units)
+        times = self.shipped_prices * units
+        return self.with_(**amounts, rebate_max=cap, shipped_prices=times)
 
     @field_validator("rebate_max", mode="before")
     @classmethod

@@ -56,6 +56,12 @@ class Groundwork:
         """What stands beside every yearly figure; empty when the weather is measured."""
         return "assumed climate" if self.site.assumed else ""
 
+    @property
+    def weather_said(self) -> str:
+        """Where the weather comes from, and that it is assumed where its name does not say so."""
+        source, note = self.site.source, self.assumed_note
+        return f"{source} ({note})" if note not in source else source
+
 
 @dataclass(frozen=True, eq=False)
 class Plan(Groundwork):

@@ -149,7 +149,7 @@ class Session(QObject):
         """Makes a changed job the present one, as one step of undo."""
         before, after = self.job, less_what_was_said(self.job, job)
         if "demand" in before.wanted and "demand" not in after.wanted:
-            from calm_relay.planning.site.new_job import with_first_battery
+            from calm_relay.planning.site.first_battery import with_first_battery
 
             after = with_first_battery(after, self.library)
         if self.history.add(after, label):
@@ -229,7 +229,7 @@ class Session(QObject):
         return self._with_copies(moved_job(self.job, self.folder, folder))
 
     def _with_copies(self, job: Job) -> Job:
-        return with_copies(job, self.library.catalogue)
+        return with_copies(job, self.library.in_money_of(job))
 
     def close(self) -> None:
         """Ends the planner's thread; nothing is kept any more."""

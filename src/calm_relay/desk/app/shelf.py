@@ -37,7 +37,8 @@ class Shelf(QObject):
         """Opens the form of an item; one that ships with the application becomes an own copy."""
         own = next((item for item in self.own.of(kind) if item.key == key), None)
         if own is None:
-            item = next(one for one in getattr(self._session.library.catalogue, kind) if one.key == key)
+            items = getattr(self._session.library.in_money_of(self._session.job), kind)
+            item = next(one for one in items if one.key == key)
             name = f"{item.name}, own"
             own = ITEMS[kind](item=item.with_(name=name, key=key_of(name, self._keys(kind))))
         return self._ask(kind, own, None)

@@ -224,7 +224,7 @@ class HandoverBench(Bench):
 
     @staticmethod
     def _weather(plan):
-        return f"Weather: {plan.site.source}{f' ({plan.assumed_note})' if plan.assumed_note else ''}."
+        return f"Weather: {plan.weather_said}."
 
     def _fill(self, key, rows, columns, title, note, left=9):
         """Rows of a table that is written to files too, with some of its columns."""

@@ -207,11 +207,10 @@ class MoneyBench(Bench):
         self.problem.setText(" ".join(beware))
         self._show_whole(self.whole)
         self.problem.setVisible(bool(self.problem.text()))
-        source, assumed = self._view.plan.site.source, self._view.plan.assumed_note
         paid_by = f"Paid by {self._job.finance.way}.{_switch_words(self._job.finance.switch)}"
         self.note.setText(
             "Each year is simulated with array and battery as old as they are then; savings are against the house as "
-            f"it stands. {paid_by} Weather: {source}{f' ({assumed})' if assumed not in source else ''}."
+            f"it stands. {paid_by} Weather: {self._view.plan.weather_said}."
         )
 
     @property

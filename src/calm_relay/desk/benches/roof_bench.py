@@ -213,8 +213,8 @@ class RoofBench(Bench):
             label.setToolTip(
                 tip(f"{months.specific_kwh:,.0f} kWh a kWp. From: simulated year, {plan.site.source}")
             )
-        each = ", ".join(f"{number}: {months.specific_kwh:,.0f}" for number, months in enumerate(result, 1))
-        title = f"DC energy of each face by month; kWh a kWp and year {each}"
+        each = ", ".join(f"{months.specific_kwh:,.0f} on face {number}" for number, months in enumerate(result, 1))
+        title = f"DC energy of each face by month; kWh a kWp and year: {each}"
         self.months.head(title)
         lost = {name: sum(months.losses[name] for months in result) for name in result[0].losses}
         whole = sum(months.face.made.ideal_kwh for months in result)

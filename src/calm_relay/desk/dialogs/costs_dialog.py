@@ -24,7 +24,7 @@ from calm_relay.job.tariff import Costs, Incentive
 
 GROUPS = (
     ("Work", ("labour_per_hour", "module_labour", "module_removal", "restring_per_string", "fuse", "remove_unit",
-              "backup_board", "backup_circuit", "whole_changeover", "shed_relay")),
+              "backup_board", "backup_circuit", "whole_changeover", "shed_relay", "shipped_prices")),
     ("Once for a job", ("once_per_job", "permit", "engineering", "gateway", "scaffold", "cable_per_metre",
                         "cable_metres", "margin", "rebate_per_kwh", "rebate_max")),
     ("How years are counted", ("horizon_years", "discount_rate", "price_rise", "replace_year", "underused_cycles")),
@@ -197,8 +197,8 @@ class CostsDialog(AnswerDialog):
         return grid
 
     def show_costs(self, costs: Costs) -> None:
-        """Shows costs in place of what is typed; metres of cable stay this job's."""
-        costs = costs.with_(cable_metres=self.costs.cable_metres)
+        """Shows costs in place of what is typed; metres of cable and what example prices come to stay this job's."""
+        costs = costs.for_job_of(self.costs)
         for name, field in self.fields.items():
             value = getattr(costs, name)
             field.show_value(None if value is None else value * self._scale(name))

@@ -25,7 +25,7 @@ from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.exchange.own_tariffs import keep_tariff, read_tariffs
 from calm_relay.job.field_range import FieldRange, range_of
-from calm_relay.job.tariff import DemandCharge, RateWindow, Tariff, Tier, months_text, read_months
+from calm_relay.job.tariff import PRICE_MOST, DemandCharge, RateWindow, Tariff, Tier, months_text, read_months
 
 CLOCK = "HH:mm"
 DAYS = [("all", "every day"), ("weekdays", "weekdays"), ("weekends", "weekends")]
@@ -36,7 +36,7 @@ CREDIT = [
 ]
 CARRIED = [("month", "each month"), ("year", "each year")]
 MOST = 12
-PRICE = FieldRange(-5.0, 50.0)
+PRICE = FieldRange(-PRICE_MOST, PRICE_MOST)
 
 
 class RateRows(RowStack):

@@ -177,7 +177,7 @@ def battery_amps(bank: Bank, converter: Converter) -> float:
     most = 0.0
     for way in ("charge", "discharge"):
         limits = bank.dc_limits(inverter, way)
-        power_kw = min(limits["battery rate"], limits["inverter battery port"])
+        power_kw = min(limits["battery's C-rate"], limits["inverter's battery port"])
         most = max(most, min(bank.amps(inverter, way), power_kw * 1000.0 / bank.empty_v))
     return most
 

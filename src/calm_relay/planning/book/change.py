@@ -19,7 +19,7 @@ class Change(Model):
     on_tariff : str
         Name of the tariff a job must be on to get the new one; empty: every job in the new one's currency.
     costs : Costs or None
-        Price list in place of each job's; metres of cable stay the job's own.
+        Price list in place of each job's; metres of cable, and what example prices come to in its money, stay its own.
     region : str or None
         Rule pack in place of each job's.
     newest : bool
@@ -75,7 +75,7 @@ def changed(job: Job, change: Change, library: Library) -> Job:
     if tariff is not None and meant and job.supply.on_grid and tariff.currency == job.tariff.currency:
         job = job.with_(tariff=tariff.with_(export_limit_kw=job.tariff.export_limit_kw))
     if change.costs is not None:
-        job = job.with_(costs=change.costs.with_(cable_metres=job.costs.cable_metres))
+        job = job.with_(costs=change.costs.for_job_of(job.costs))
     if change.region is not None:
         job = job.with_(region=change.region)
     if change.newest:

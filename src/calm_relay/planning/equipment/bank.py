@@ -125,10 +125,10 @@ class Bank:
             fall = (level - self.pack.taper_from) / (1.0 - self.pack.taper_from)
             taper = 1.0 - (1.0 - self.pack.taper_to) * fall
         return {
-            "battery current": getattr(self.pack, f"{direction}_a") * self._parallel * volts * taper / 1000.0,
-            "inverter battery current": getattr(inverter.battery, f"{direction}_a") * volts / 1000.0,
-            "battery rate": getattr(self.pack, f"{direction}_c") * self._rate_kwh * taper,
-            "inverter battery port": getattr(inverter.battery, f"{direction}_kw"),
+            "battery's current": getattr(self.pack, f"{direction}_a") * self._parallel * volts * taper / 1000.0,
+            "inverter's battery current": getattr(inverter.battery, f"{direction}_a") * volts / 1000.0,
+            "battery's C-rate": getattr(self.pack, f"{direction}_c") * self._rate_kwh * taper,
+            "inverter's battery port": getattr(inverter.battery, f"{direction}_kw"),
         }
 
     def part(self, inverter: Inverter, reserve: float) -> BatteryPart:

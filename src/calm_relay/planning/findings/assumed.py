@@ -13,6 +13,7 @@ WORDS = {
     "tariff.feed_in": "price of what is exported",
     "tariff.standing_per_day": "standing charge",
     "tariff.currency": "currency",
+    "costs.shipped_prices": "what the example prices come to in this currency",
     "purposes": "what the battery is for",
     "battery.pack": "battery",
     "battery.count": "packs",

@@ -24,7 +24,7 @@ NAMED = 3
 def check_copies(subject: Subject) -> list[Finding]:
     """A job's own copy of an item stays as it is until somebody takes the library's new values."""
     found = []
-    library = subject.context.equipment.library.catalogue
+    library = subject.context.equipment.library.in_money_of(subject.job)
     for kind in KINDS:
         copies = getattr(subject.job.own_equipment, kind)
         offered = {item.key: item for item in getattr(library, kind)} if copies else {}

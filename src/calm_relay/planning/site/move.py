@@ -156,6 +156,13 @@ def _tariff(job: Job, usual: Country) -> Iterator[Belonging]:
         assumed=("tariff.price", "tariff.feed_in", "tariff.standing_per_day"),
     )  # fmt: skip
 
+    times = job.costs.shipped_prices
+    yield Belonging(
+        "prices", "Price list and example prices", f"times {times:g}", f"times {usual.money:g}",
+        lambda job: job.with_(costs=job.costs.in_money(usual.money / times)),
+        assumed=("costs.shipped_prices",),
+    )  # fmt: skip
+
     charging = job.battery.charge_windows
     yield Belonging(
         "charge_windows", "Charging from the grid", ", ".join(window.summary for window in charging) or "none", "none",

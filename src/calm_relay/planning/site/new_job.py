@@ -1,16 +1,15 @@
 """A job begun from a place: what is usual there, assumed until somebody says otherwise."""
 
-from collections.abc import Sequence
 from typing import Literal
 
 from calm_relay.job.country import Country
 from calm_relay.job.demand import ShapedDemand
-from calm_relay.job.equipment import Pack
 from calm_relay.job.library import Library
 from calm_relay.job.model import ClimatePreset, Job, PlannedBattery, Purpose, RoofFace, Site, Supply
 from calm_relay.job.tariff import Costs, Tariff
 from calm_relay.job.wiring import Wiring
 from calm_relay.planning.site.climates import nearest_climates
+from calm_relay.planning.site.first_battery import first_bank, with_first_battery
 
 # Where a country is not known: what most of the world has.
 ELSEWHERE = Country(
@@ -31,8 +30,6 @@ PLACE_ASSUMED = (
 FIRST_ASSUMED = ("purposes", "battery.pack", "battery.count", "battery_place")
 ASSUMED = (*PLACE_ASSUMED, *FIRST_ASSUMED)
 PURPOSES = (("lower_bills", 5), ("self_sufficiency", 3), ("ride_through_outage", 3), ("low_outlay", 2))
-# A first battery holds this share of a mean day: common practice, no source.
-NIGHT_SHARE = 0.5
 # What is drawn with until somebody says what the home uses.
 STANDING_IN_KWH = 3500.0
 
@@ -81,17 +78,18 @@ def begun_job(name: str, library: Library) -> Job:
     """A job of which nothing is said but its name: what stands in it is wanted, and is no answer."""
     site = Site(place="", latitude=0.0, longitude=0.0, time_zone="UTC", weather=ClimatePreset(climate="x"))
     climate = nearest_climates(site, library)[0].climate
-    pack = _first_pack(library, ELSEWHERE)
+    supply = _service(ELSEWHERE)
+    bank = first_bank(library, supply.phases, STANDING_IN_KWH)
     return Job(
         name=name,
         site=site.with_(weather=ClimatePreset(climate=climate.key)),
-        supply=_service(ELSEWHERE),
+        supply=supply,
         purposes=tuple(Purpose(kind=kind, weight=weight) for kind, weight in PURPOSES),
         demand=ShapedDemand(yearly_kwh=STANDING_IN_KWH),
         tariff=_tariff(ELSEWHERE),
         costs=library.costs or Costs(),
         wiring=Wiring(own_figures=library.own_figures),
-        battery=PlannedBattery(pack=pack.key, count=pack.count_min),
+        battery=PlannedBattery(pack=bank.pack.key, count=bank.count),
         region="generic",
         assumed=FIRST_ASSUMED,
         wanted=("place", "demand", "array"),
@@ -119,15 +117,18 @@ def placed(
     climate = nearest_climates(bare, library)[0].climate
     battery = job.battery
     if "battery.pack" in job.assumed:
-        pack = _first_pack(library, usual)
-        battery = PlannedBattery(pack=pack.key, count=pack.count_min)
+        bank = first_bank(library, usual.phases, STANDING_IN_KWH)
+        battery = PlannedBattery(pack=bank.pack.key, count=bank.count)
     marks = PLACE_ASSUMED if country in library.countries else (*PLACE_ASSUMED, "region", "tariff.currency")
     tables = tables_in(usual, library)
     marks = marks if tables is None else (*marks, "wiring.tables")
+    costs = _costs(job.costs, usual, library)
+    marks = marks if costs.shipped_prices == job.costs.shipped_prices else (*marks, "costs.shipped_prices")
     there = job.with_(
         site=bare.with_(elevation_m=climate.elevation_m, weather=ClimatePreset(climate=climate.key)),
         supply=_service(usual),
         wiring=job.wiring.with_(tables=tables),
+        costs=costs,
         backup_board=job.backup_board and job.backup_board.on_legs_of(usual.phases),
         tariff=_tariff(usual),
         faces=tuple(face.with_(azimuth=_to_equator(latitude)) for face in job.faces),
@@ -137,16 +138,6 @@ def placed(
         wanted=tuple(key for key in job.wanted if key != "place"),
     )
     return there if "demand" in there.wanted else with_first_battery(there, library)
-
-
-def with_first_battery(job: Job, library: Library) -> Job:
-    """A job whose number of packs is assumed still, with as many as go with what the home uses."""
-    pack = next((item for item in library.on_shelf.packs if item.key == job.battery.pack), None)
-    if pack is None or "battery.count" not in job.assumed or not isinstance(job.demand, ShapedDemand):
-        return job
-    count = round(job.demand.yearly_kwh / 365.0 * NIGHT_SHARE / pack.usable_kwh)
-    battery = job.battery.with_(count=min(max(count, pack.count_min), pack.count_max))
-    return job.with_(battery=battery)
 
 
 def _with_demand(job: Job, yearly_kwh: float, library: Library) -> Job:
@@ -160,6 +151,15 @@ def with_array(job: Job, modules: int, library: Library) -> Job:
         faces=_first_face(modules, library, job.site.latitude),
         wanted=tuple(key for key in job.wanted if key != "array"),
     )
+
+
+def _costs(begun: Costs, usual: Country, library: Library) -> Costs:
+    """The example price list in the country's money; of a list of the firm's or of somebody's own only its examples."""
+    example = Costs()
+    if library.costs is None and begun == example.in_money(begun.shipped_prices):
+        return example.in_money(usual.money)
+    said = library.costs is not None and library.costs.shipped_prices != example.shipped_prices
+    return begun if said else begun.with_(shipped_prices=usual.money)
 
 
 def _service(usual: Country) -> Supply:
@@ -204,17 +204,6 @@ def usual_in(country: str, latitude: float, longitude: float, time_zone: str, li
 def _pack_name(usual: Country, library: Library) -> str:
     pack = library.rule_packs.get(usual.region)
     return pack.name if pack else usual.region
-
-
-def _first_pack(library: Library, usual: Country) -> Pack:
-    """The pack with the cheapest kWh that a battery inverter for the service carries; of any where none does."""
-    shelf = library.on_shelf
-    units = [item for item in shelf.inverters if item.battery is not None and not item.plug_in]
-    own = [item for item in units if item.phases == usual.phases] or units
-    families = {family for item in own for family in item.port.families}
-    packs = [pack for pack in shelf.packs if not pack.is_lead and pack.expansion_of is None]
-    fitting: Sequence[Pack] = [pack for pack in packs if pack.family in families] or packs
-    return min(fitting, key=lambda pack: (pack.price <= 0.0, pack.price / pack.usable_kwh, pack.key))
 
 
 def _first_face(modules: int, library: Library, latitude: float) -> tuple[RoofFace, ...]:

@@ -193,8 +193,11 @@ def _sentence(
     others += f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
     if close:
         return f"Too close to call: {best.title} {money}, {mark[best.key]} of 100, {others}."
-    why = f", above all for “{deciding.lower()}”"
-    return f"{best.title} {money} and fits best{why}: {mark[best.key]} of 100; {others}."
+    why = f" and fits best, above all for “{deciding.lower()}”"
+    if deciding == MEASURES["lower_bills"].label and _loses(best):
+        # “Above all for money” would be read as a gain.
+        why = ", less than the next, and fits best"
+    return f"{best.title} {money}{why}: {mark[best.key]} of 100; {others}."
 
 
 def _money(option: Option, job: Job) -> str:
@@ -204,9 +207,14 @@ def _money(option: Option, job: Job) -> str:
         return "neither gains nor loses"
     if breaks_even(npv, option.outcome.money.outlay):
         return f"about breaks even over {years} years"
-    return (
-        f"{'gains' if npv >= 0 else 'loses'} about {money_text(job, to_two_figures(abs(npv)))} over {years} years"
-    )
+    word = "loses" if _loses(option) else "gains"
+    return f"{word} about {money_text(job, to_two_figures(abs(npv)))} over {years} years"
+
+
+def _loses(option: Option) -> bool:
+    """Whether it loses over the job's years more than a figure that counts as breaking even."""
+    npv, outlay = option.outcome.money.npv, option.outcome.money.outlay
+    return npv < 0.0 and outlay > 0.0 and not breaks_even(npv, outlay)
 
 
 def _deciding(best: Option, runner_up: Option, scores: dict[str, Score], job: Job) -> str:

@@ -102,7 +102,7 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
             option,
             f"{plan.demand.yearly_kwh / 1000:.1f} MWh a year",
             f"evening peak {plan.demand.evening_peak_kw:.1f} kW",
-            _headroom(at.get("grid down"), "{:.1f} of {:.1f} kW in an outage")
+            _carried(at.get("grid down"), "kW in an outage")
             or _headroom(at.get("forming power"), "{:.1f} of {:.1f} kW formed"),
         ),
         _station(
@@ -124,7 +124,7 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
             Leg("AC", (COLUMN["Inverter"], 0), (COLUMN["Home"], 0), f"{main}:ac"),
             *legs,
         ]
-    power = _headroom(at.get("evening power"), "{:.1f} of {:.1f} kW evening peak")
+    power = _carried(at.get("evening power"), "kW evening peak")
     on_main = bool(group) and main in built.topology.storing if built else option.coupling == "DC"
     if on_main:
         leads = built is None or main == built.lead
@@ -277,6 +277,14 @@ def _headroom(finding: Finding | None, caption: str) -> Headroom | None:
     return Headroom(
         finding.measured, finding.limit, caption.format(finding.measured, finding.limit), finding.severity
     )
+
+
+def _carried(finding: Finding | None, what: str) -> Headroom | None:
+    """What is given of what is asked; who gives more than that gives all of it."""
+    said = _headroom(finding, f"{{:.1f}} of {{:.1f}} {what}")
+    if said is None or said.used < said.limit:
+        return said
+    return replace(said, caption=f"all of {said.limit:.1f} {what}")
 
 
 def _site(plan: Plan) -> str:

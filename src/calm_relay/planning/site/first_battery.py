@@ -1,0 +1,70 @@
+"""The battery that a job begins with: packs that go with what the home uses, until somebody says which."""
+
+from math import ceil
+
+from calm_relay.job.demand import ShapedDemand
+from calm_relay.job.equipment import Inverter, Pack
+from calm_relay.job.library import Library
+from calm_relay.job.model import Job
+from calm_relay.planning.equipment.bank import Bank
+
+# A first battery holds this share of a mean day, or nearly: common practice, no source.
+NIGHT_SHARE, NEARLY = 0.5, 0.75
+
+
+def with_first_battery(job: Job, library: Library) -> Job:
+    """A job whose battery is assumed still, with one that goes with what the home uses.
+
+    Where somebody said which pack it is, its number alone is chosen.
+    """
+    if "battery.count" not in job.assumed or not isinstance(job.demand, ShapedDemand):
+        return job
+    wanted = job.demand.yearly_kwh
+    if "battery.pack" in job.assumed:
+        bank = first_bank(library, job.supply.phases, wanted)
+        return job.with_(battery=job.battery.with_(pack=bank.pack.key, count=bank.count))
+    said = next((item for item in library.on_shelf.packs if item.key == job.battery.pack), None)
+    return job if said is None else job.with_(battery=job.battery.with_(count=_least(said, wanted)))
+
+
+def first_bank(library: Library, phases: str, yearly_kwh: float) -> Bank:
+    """The cheapest bank for what a home uses on units for its service.
+
+    Those that a hybrid and an AC-coupled battery inverter carry come first: the more there is to choose from.
+
+    Parameters
+    ----------
+    library : Library
+        Equipment to draw on.
+    phases : str
+        Of the service, as a job has them.
+    yearly_kwh : float
+        What the home asks in a year [kWh].
+    """
+    shelf = library.on_shelf
+    units = [item for item in shelf.inverters if item.battery is not None and not item.plug_in]
+    own = [item for item in units if item.phases == phases] or units
+    whole = [pack for pack in shelf.packs if pack.expansion_of is None]
+    packs = [pack for pack in whole if not pack.is_lead] or whole
+
+    def worst(bank: Bank) -> tuple[int, float, bool, float, str, int]:
+        kinds = {unit.pv is not None for unit in own if _carries(unit, bank)}
+        lacks = max(_night_kwh(yearly_kwh) - bank.usable_kwh, 0.0)
+        return -len(kinds), lacks, bank.pack.price <= 0.0, bank.price, bank.pack.key, bank.count
+
+    banks = (Bank(pack, count) for pack in packs for count in range(_least(pack, yearly_kwh), pack.count_max + 1))
+    return min(banks, key=worst)
+
+
+def _night_kwh(yearly_kwh: float) -> float:
+    return yearly_kwh / 365.0 * NIGHT_SHARE * NEARLY
+
+
+def _least(pack: Pack, yearly_kwh: float) -> int:
+    """The least number of packs that hold what a night asks, or nearly; the most there may be where none do."""
+    return min(max(ceil(_night_kwh(yearly_kwh) / pack.usable_kwh), pack.count_min), pack.count_max)
+
+
+def _carries(unit: Inverter, bank: Bank) -> bool:
+    port = unit.port
+    return bank.pack.family in port.families and port.low_v <= bank.empty_v <= bank.full_v <= port.high_v
