@@ -353,7 +353,7 @@ def test_one_that_hangs_on_a_shared_line_holds_its_neighbour_briefly():
 
 
 def test_who_comes_as_a_site_ends_is_hung_up_on():
-    """While the site is busy with one who asks, another comes and the end is asked for: both in one turn of its loop."""
+    """While the site is busy with one who asks, another comes and its end is asked for: all in one turn of its loop."""
     asked, go_on = threading.Event(), threading.Event()
 
     def slowly():

@@ -62,7 +62,10 @@ def test_what_was_asked_is_served_or_unmet(hut):
         assert off_grid.unmet_by_month.sum() == pytest.approx(off_grid.unmet_kwh)
         assert off_grid.generator_by_month.sum() == pytest.approx(off_grid.generator_kwh)
         assert off_grid.curtailed_by_month.sum() == pytest.approx(off_grid.curtailed_kwh)
-        assert off_grid.litres == pytest.approx(off_grid.generator_kwh * hut.job.generator.litres_per_kwh)
+        diesel = hut.job.generator
+        full, idle = diesel.litres_per_kwh, diesel.no_load_share * diesel.kw * off_grid.generator_hours
+        burnt = full * ((1.0 - diesel.no_load_share) * off_grid.generator_kwh + idle)
+        assert off_grid.litres == pytest.approx(burnt)
         assert off_grid.autonomy_worst_h <= off_grid.autonomy_mean_h
 
 
@@ -230,9 +233,10 @@ def test_nothing_speaks_of_a_grid_that_is_not_there(hut):
 def test_a_night_of_the_hut_is_rehearsed_with_its_generator(hut, hybrid):
     run = rehearse(hut, hybrid, 12_000, 48.0)
     assert run.run.largest_residual_kwh < 1e-9
-    assert run.litres(hut.job) == pytest.approx(
-        run.generator_kw.sum() * run.step_h * hut.job.generator.litres_per_kwh
-    )
+    diesel = hut.job.generator
+    ran = run.generator_kw[run.generator_kw > 0.0]
+    burns = diesel.litres_per_kwh * (0.25 * diesel.kw + 0.75 * ran)
+    assert run.litres(hut.job) == pytest.approx(burns.sum() * run.step_h)
 
 
 def test_a_job_that_states_one_generator_the_old_way_still_opens(tmp_path, hut):

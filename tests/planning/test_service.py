@@ -15,7 +15,7 @@ from calm_relay.job.existing_supply import (
 from calm_relay.planning.architecture.connections import service_fates, topology_of
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.handover.materials import materials_of
-from calm_relay.planning.operation.fuel import fuel_cost, fuel_litres, generator_kwh
+from calm_relay.planning.operation.fuel import fuel_by_generator, fuel_cost, fuel_litres
 from calm_relay.planning.studies.off_grid import off_grid_year_of
 from calm_relay.planning.studies.outage import rehearse
 from calm_relay.planning.wiring.wiring import wiring_of
@@ -58,14 +58,20 @@ def two(hut):
 def test_each_generator_burns_its_own_fuel(two):
     option = two.option("hybrid-swap")
     year = option.outcome.island_year
-    kwh = generator_kwh(year)
+    kwh, hours = year.by_generator.sum(axis=1) * year.step_h, (year.by_generator > 0.0).sum(axis=1) * year.step_h
     assert len(kwh) == 2 and min(kwh) > 0.0
     assert sum(kwh) == pytest.approx(year.bus_kwh("import"), abs=1e-9)
-    litres = kwh[0] * two.job.generators[0].litres_per_kwh + kwh[1] * 0.6
+    first = two.job.generators[0]
+    own = (
+        first.litres_per_kwh * (0.75 * kwh[0] + 0.25 * first.kw * hours[0]),
+        0.6 * (0.75 * kwh[1] + 0.25 * 3.0 * hours[1]),
+    )
+    litres = sum(own)
+    assert fuel_by_generator(year, two.job) == pytest.approx(own)
     assert fuel_litres(year, two.job) == pytest.approx(litres)
     assert off_grid_year_of(two, option).litres == pytest.approx(litres)
     price = two.job.generators[0].price_per_litre
-    cost = kwh[0] * two.job.generators[0].litres_per_kwh * price + kwh[1] * 0.6 * 2.5
+    cost = own[0] * price + own[1] * 2.5
     assert fuel_cost(year, two.job) == pytest.approx(cost)
     assert option.outcome.money.bill == pytest.approx(cost)
     (note,) = found(two, "hybrid-swap", "fuel")
@@ -90,7 +96,7 @@ def test_two_that_do_not_synchronise_stop_and_one_may_stand_by(two):
     assert [item.duty for item in job.generators] == ["runs", "stands by"]
     after = plan(job)
     assert not found(after, "hybrid-swap", "generators together")
-    assert len(generator_kwh(after.option("hybrid-swap").outcome.island_year)) == 1
+    assert len(after.option("hybrid-swap").outcome.island_year.by_generator) == 1
     (spare,) = found(after, "hybrid-swap", "generator by hand")
     assert "stands by; no simulated outage counts on it. Its 15 l last 8 h" in spare.sentence
 

@@ -1,6 +1,5 @@
 """What else stands at the service today: generators, changeovers and the current transformers of controls."""
 
-from collections.abc import Sequence
 from typing import Final, Literal, Self
 
 from pydantic import Field, model_validator
@@ -31,7 +30,10 @@ class Generator(Surveyed):
     synchronises: bool = Field(default=False, description="It is made to run in parallel with other generators.")
     start_below: Fraction = 0.2
     stop_above: Fraction = 0.8
-    litres_per_kwh: NotNegative = Field(default=0.4, le=5)
+    litres_per_kwh: NotNegative = Field(default=0.4, le=5, description="At full load.")
+    no_load_share: Fraction = Field(
+        default=0.25, description="Fuel an hour that it burns while nothing is asked of it, of that at full load."
+    )
     price_per_litre: NotNegative = Field(default=1.9, le=100, description="Fuel, in the job's currency.")
     interlocked: bool = Field(default=False, description="A contactor keeps AC-coupled arrays off while it runs.")
     tank_litres: Positive | None = Field(default=None, le=100_000, description="None: not stated.")
@@ -56,13 +58,8 @@ class Generator(Surveyed):
 
     @property
     def price_per_kwh(self) -> float:
-        """What a kWh from it costs in fuel."""
+        """What a kWh from it costs in fuel at full load."""
         return self.litres_per_kwh * self.price_per_litre
-
-
-def litres_of(generators: Sequence[Generator], kwh: Sequence[float]) -> float:
-    """Fuel that generators burn, each for its energy [l]."""
-    return float(sum(item.litres_per_kwh * given for item, given in zip(generators, kwh, strict=True)))
 
 
 class ExistingChangeover(Surveyed):
@@ -107,5 +104,4 @@ __all__ = [
     "ExistingChangeover",
     "ExistingTransformers",
     "Generator",
-    "litres_of",
 ]

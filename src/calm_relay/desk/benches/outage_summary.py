@@ -36,11 +36,9 @@ def more_of(job, run) -> str:
     if run.trips:
         summary.append(f"Tripped {run.trips} time{'s' * (run.trips > 1)}.")
     running = job.running_generators
-    for item, given in zip(running, run.run.by_generator, strict=False):
-        hours, litres = (
-            float((given > 0).sum() * run.step_h),
-            float(given.sum() * run.step_h) * item.litres_per_kwh,
-        )
+    burnt = run.litres_by_generator(job)
+    for item, given, litres in zip(running, run.run.by_generator, burnt, strict=False):
+        hours = float((given > 0).sum() * run.step_h)
         tank = item.tank_litres
         filled = f", more than the {tank:g} l of its tank: it must be filled" if tank and litres > tank else ""
         runs = f"runs {hours:.1f} h and burns {litres:.1f} l{filled}"

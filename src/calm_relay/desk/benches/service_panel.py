@@ -47,7 +47,8 @@ def generator_rows(job) -> tuple:
         ("stop_above", "Stops above", "percent"),
         ("synchronises", "It is made to run in parallel with other generators", "tick"),
         ("interlocked", "A contactor keeps AC-coupled arrays off while it runs", "tick"),
-        ("litres_per_kwh", "Fuel a kWh", ("l", 2)),
+        ("litres_per_kwh", "Fuel a kWh at full load", ("l", 2)),
+        ("no_load_share", "Fuel at no load, of that at full load", "percent"),
         ("price_per_litre", f"Fuel a litre, {job.tariff.currency}", ("", 2)),
         ("tank_litres", "Tank", ("l", 0)),
     )

@@ -29,7 +29,10 @@ class GeneratorRow(QWidget):
         )
         self.stops = QuantityField("Generator stops above", "%", range_of(Generator, "stop_above").times(100), 0)
         self.place = ChoiceField("Where the generator is connected", PLACES, width=28)
-        self.burns = QuantityField("Fuel a kWh", "l", range_of(Generator, "litres_per_kwh"))
+        self.burns = QuantityField("Fuel a kWh at full load", "l", range_of(Generator, "litres_per_kwh"))
+        self.idles = QuantityField(
+            "Fuel at no load, of that at full load", "%", range_of(Generator, "no_load_share").times(100), 0
+        )
         self.price = QuantityField(f"Fuel a litre, {currency}", "", range_of(Generator, "price_per_litre"))
         self.tank = QuantityField("Tank", "l", range_of(Generator, "tank_litres"), 0)
         self.interlocked = QCheckBox("A contactor keeps AC-coupled arrays off while it runs")
@@ -40,6 +43,7 @@ class GeneratorRow(QWidget):
             (self.starts, shown.start_below * 100),
             (self.stops, shown.stop_above * 100),
             (self.burns, shown.litres_per_kwh),
+            (self.idles, shown.no_load_share * 100),
             (self.price, shown.price_per_litre),
             (self.tank, shown.tank_litres),
         )
@@ -51,12 +55,12 @@ class GeneratorRow(QWidget):
         rows = (
             (self.there, self.power, Label("starts below"), self.starts, Label("stops above"), self.stops),
             (
-                Label("Fuel a kWh"),
+                Label("Fuel a kWh at full load"),
                 self.burns,
+                Label("at no load, of that"),
+                self.idles,
                 Label(f"a litre, {currency}"),
                 self.price,
-                Label("tank"),
-                self.tank,
             ),
         )
         grid = QGridLayout(self)
@@ -66,7 +70,9 @@ class GeneratorRow(QWidget):
                 grid.addWidget(part, line, column)
         grid.addWidget(Label("on"), 0, 6)
         grid.addWidget(self.place, 0, 7)
-        grid.addWidget(self.interlocked, 1, 6, 1, 2)
+        grid.addWidget(Label("tank"), 1, 6)
+        grid.addWidget(self.tank, 1, 7)
+        grid.addWidget(self.interlocked, 2, 6, 1, 2)
         grid.setColumnStretch(8, 1)
         self.there.toggled.connect(self._allow)
         self._allow(generator is not None)
@@ -78,6 +84,7 @@ class GeneratorRow(QWidget):
             self.stops,
             self.place,
             self.burns,
+            self.idles,
             self.price,
             self.tank,
             self.interlocked,
@@ -94,6 +101,7 @@ class GeneratorRow(QWidget):
             start_below=(self.starts.value or 0.0) / 100.0,
             stop_above=(self.stops.value or 0.0) / 100.0,
             litres_per_kwh=self.burns.value,
+            no_load_share=(self.idles.value or 0.0) / 100.0,
             price_per_litre=self.price.value,
             tank_litres=self.tank.value,
             on=self.place.currentData(),

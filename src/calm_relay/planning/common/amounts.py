@@ -30,6 +30,13 @@ def to_two_figures(amount: float) -> float:
     return round(amount / step) * step
 
 
+def rated_text(amps: float, what: str) -> str:
+    """A device by its rating with its article: "a 63 A breaker", "an 80 A fuse"."""
+    figure = f"{amps:g}"
+    article = "an" if figure.startswith("8") or figure.split(".")[0] in {"11", "18"} else "a"
+    return f"{article} {figure} A {what}"
+
+
 def years_text(years: float) -> str:
     """A payback time in words that fit a sentence."""
     if years == float("inf"):

@@ -6,6 +6,7 @@ from functools import partial
 
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.common.amounts import rated_text
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -50,11 +51,13 @@ def _figures(cable: Cable) -> str:
         loads_a = max(cable.limits.needed_a, device)
         if limit == "current":
             by = (
-                f" behind a {device:g} A {cable.device_kind}" if device >= cable.limits.needed_a and device else ""
+                f" behind {rated_text(device, cable.device_kind)}"
+                if device >= cable.limits.needed_a and device
+                else ""
             )
             words.append(f"it carries {cable.capacity_a:.0f} A of {loads_a:.0f} A{by}")
         elif limit == "breaker":
-            words.append(f"a {device:g} A {cable.device_kind} is more than may protect it")
+            words.append(f"{rated_text(device, cable.device_kind)} is more than may protect it")
         elif limit == "voltage drop":
             words.append(
                 f"it loses {cable.drop_share:.1%} of {edge.volts:.0f} V, {cable.limits.drop or 0:.0%} may be"
@@ -162,7 +165,7 @@ def check_battery_cables(subject: Subject) -> list[Finding]:
         edge = cable.edge
         if edge.kind != "battery" or cable.size is None or cable.is_there:
             continue
-        fuse = f"a {cable.device.amps:g} A fuse" if cable.device is not None else "no fuse large enough"
+        fuse = rated_text(cable.device.amps, "fuse") if cable.device is not None else "no fuse large enough"
         sentence = (
             f"{name_of(edge, plan.topology)}: {edge.amps:.0f} A at {edge.volts:.0f} V, its lowest working voltage: "
             f"{cable.words} and {fuse}"
@@ -172,7 +175,8 @@ def check_battery_cables(subject: Subject) -> list[Finding]:
         )
         if packs is not None and packs.size is not None and packs.device is not None:
             sentence += (
-                f"; each of {packs.edge.runs} packs {packs.words} of one length and a {packs.device.amps:g} A fuse. "
+                f"; each of {packs.edge.runs} packs {packs.words} of one length and "
+                f"{rated_text(packs.device.amps, 'fuse')}. "
                 "Bring all packs to the same charge before they are joined."
             )
         else:

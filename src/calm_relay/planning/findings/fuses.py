@@ -1,6 +1,7 @@
 """String fuses, by both schools."""
 
 from calm_relay.job.model import Job
+from calm_relay.planning.common.amounts import rated_text
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged
 from calm_relay.planning.strings.stringing import Fusing, fusing_of
 
@@ -33,7 +34,7 @@ def _finding(job: Job, numbers: list[int], fusing: Fusing, method: str) -> Findi
     needed = fusing.needed(school)
     opening = (
         f"{_inputs(numbers)}: {fusing.strings} strings in parallel can drive {fusing.reverse_a:.1f} A back "
-        f"through one; its modules bear a {fusing.rating_a:g} A fuse"
+        f"through one; its modules bear {rated_text(fusing.rating_a, 'fuse')}"
     )
     if not needed:
         other = " Those who fuse from three strings up would." if fusing.by_count else ""
@@ -45,7 +46,7 @@ def _finding(job: Job, numbers: list[int], fusing: Fusing, method: str) -> Findi
         mends = ()
     else:
         why = "" if fusing.by_rating else ", by the habit of fusing from three strings up"
-        sentence = f"{opening}. Fit a {fusing.size_a:g} A fuse in each string{why}."
+        sentence = f"{opening}. Fit {rated_text(fusing.size_a, 'fuse')} in each string{why}."
         severity = Severity.CHECK
         mends = ()
     if fusing.by_count and not fusing.by_rating:

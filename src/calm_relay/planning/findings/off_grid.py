@@ -19,7 +19,7 @@ from calm_relay.planning.findings.base import (
     warns_if,
 )
 from calm_relay.planning.findings.battery import stronger_inverter
-from calm_relay.planning.operation.fuel import fuel_cost, fuel_litres, generator_kwh
+from calm_relay.planning.operation.fuel import fuel_by_generator, fuel_cost
 from calm_relay.planning.operation.island import forming_kw, forms_grid
 
 # Full cycles and a few days without sun: what practice keeps for an off-grid house; common practice, no
@@ -134,11 +134,11 @@ def check_fuel(subject: Subject) -> list[Finding]:
     running, year = subject.job.running_generators, subject.outcome.island_year
     if not running:
         return []
-    hours, litres = year.generator_hours, fuel_litres(year, subject.job)
+    burnt = fuel_by_generator(year, subject.job)
+    hours, litres = year.generator_hours, sum(burnt)
     money = f"{subject.job.tariff.currency} {fuel_cost(year, subject.job):,.0f}"
     tanks = ""
-    for generator, kwh in zip(running, generator_kwh(year), strict=False):
-        own = kwh * generator.litres_per_kwh
+    for generator, own in zip(running, burnt, strict=False):
         if generator.tank_litres and own > 0:
             whose = "A tank" if len(running) == 1 else f"The tank of {generator.name}"
             tanks += f" {whose} of {generator.tank_litres:g} l is filled {own / generator.tank_litres:.1f} times."
@@ -147,7 +147,10 @@ def check_fuel(subject: Subject) -> list[Finding]:
         f"{name} {hours:,.0f} h a year in {year.generator_starts} goes and burn{'s' * (len(running) == 1)} "
         f"{litres:,.0f} l, {money}.{tanks}"
     )
-    burns = ", ".join(f"{generator.litres_per_kwh:g}" for generator in running)
+    burns = ", ".join(
+        f"{generator.litres_per_kwh:g} l a kWh at full load, {generator.no_load_share:.0%} of it an hour at none"
+        for generator in running
+    )
     return [
         passes(
             "fuel",
@@ -155,7 +158,7 @@ def check_fuel(subject: Subject) -> list[Finding]:
             "generators",
             sentence,
             reading=(hours, None, "h"),
-            rule=f"simulated year; {burns} l a kWh, the job",
+            rule=f"simulated year; {burns}, the job",
         )
     ]
 

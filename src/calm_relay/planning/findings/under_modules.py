@@ -7,6 +7,7 @@ from calm_relay.job.equipment import ISC_FACTOR, by_price
 from calm_relay.planning.architecture.connections import units_on_branch
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import micro_refusals
+from calm_relay.planning.common.amounts import rated_text
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, stops, stops_if
 from calm_relay.planning.findings.strings import lay_anew
 from calm_relay.planning.strings.limits import rear_gain
@@ -151,7 +152,7 @@ def check_microinverters(subject: Subject) -> list[Finding]:
         most = units_on_branch(micro, share)
         branches = ceil(run.parallel / most) if most else 0
         amps = ceil(run.parallel / branches) * micro.ac_a if branches else run.parallel * micro.ac_a
-        held = f"{share:.0%} of a {micro.branch_breaker_a:g} A breaker" if share < 1 else "a breaker"
+        held = f"{share:.0%} of {rated_text(micro.branch_breaker_a, 'breaker')}" if share < 1 else "a breaker"
         sentence = (
             f"{run.face.plan.name}: {run.parallel} units of {micro.ac_a:g} A; {held} carries {most} of them, so "
             f"{branches} branch circuit{'s' * (branches != 1)}."

@@ -11,7 +11,7 @@ from calm_relay.physics.plant.island import Island, IslandYear
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.vocabulary import LEG
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
-from calm_relay.planning.operation.fuel import fuel_litres
+from calm_relay.planning.operation.fuel import fuel_by_generator
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, forms_grid, island_of
 from calm_relay.planning.operation.machine_starts import Starts, machine_starts
 from calm_relay.planning.operation.simulate import inputs_of
@@ -131,9 +131,13 @@ class Rehearsal:
         """How often it tripped."""
         return self.run.trips
 
+    def litres_by_generator(self, job: Job) -> tuple[float, ...]:
+        """Fuel that each generator burns [l]."""
+        return fuel_by_generator(self.run, job)
+
     def litres(self, job: Job) -> float:
         """Fuel that the generators burn [l]."""
-        return fuel_litres(self.run, job)
+        return sum(self.litres_by_generator(job))
 
 
 def rehearse(

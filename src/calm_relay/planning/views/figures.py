@@ -127,7 +127,8 @@ def _off_grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
         starts = f"starts below {generator.start_below:.0%}, stops above {generator.stop_above:.0%}"
         yield Figure(generator.name, f"{generator.kw:g} kW, {starts}", "the job")
         price = f"{job.tariff.currency} {generator.price_per_litre:.2f} a litre"
-        yield Figure("Fuel", f"{generator.litres_per_kwh:g} l a kWh at {price}", "the job")
+        idle = f"{generator.no_load_share:.0%} of it while nothing is asked"
+        yield Figure("Fuel", f"{generator.litres_per_kwh:g} l a kWh at full load, {idle}; {price}", "the job")
     yield Figure("May go unserved", f"{job.off_grid.unmet_max:.1%} of the demand", "the job")
     if isinstance(option, RefusedOption):
         return
