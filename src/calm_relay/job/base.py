@@ -69,6 +69,8 @@ WeatherPath = Annotated[FilePath, AfterValidator(_of_weather)]
 Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 # No figure of the trade comes near it, and squares and products of it stay finite.
 MOST = 1e9
+# A kWh or a litre costs thousands in some currencies.
+PRICE_MOST = 100_000.0
 Positive = Annotated[float, Field(gt=0.0)]
 NotNegative = Annotated[float, Field(ge=0.0)]
 # Of a price, a year.

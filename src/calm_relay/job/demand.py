@@ -4,7 +4,18 @@ from typing import Annotated, Final, Literal, Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import ClockTime, FilePath, Fraction, Line, Model, NotNegative, Positive, Rise
+from calm_relay.job.base import (
+    MOST,
+    PRICE_MOST,
+    ClockTime,
+    FilePath,
+    Fraction,
+    Line,
+    Model,
+    NotNegative,
+    Positive,
+    Rise,
+)
 from calm_relay.job.control import Window, refuse_meeting
 from calm_relay.job.survey import Bill, MeterReading
 
@@ -73,7 +84,10 @@ class FuelToday(Model):
 
     fuel: Fuel = Field(default="gas", title="Burnt today")
     price: NotNegative = Field(
-        default=0.0, le=1000, title="Price", description="Of a kWh of gas, a litre, or a kilogram of pellets."
+        default=0.0,
+        le=PRICE_MOST,
+        title="Price",
+        description="Of a kWh of gas, a litre, or a kilogram of pellets.",
     )
     a_year: NotNegative | None = Field(
         default=None,
@@ -86,13 +100,13 @@ class FuelToday(Model):
     )
     ends_a_year: NotNegative = Field(
         default=0.0,
-        le=100_000,
+        le=MOST,
         title="Ends with it, a year",
         description="Standing charge, service and the like that are paid today and not then.",
     )
     costs_more: NotNegative = Field(
         default=0.0,
-        le=1_000_000,
+        le=MOST,
         title="Costs more",
         description="Than to go on as today, once, rebates taken off.",
     )

@@ -4,7 +4,7 @@ from typing import Final, Literal, Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import Fraction, Name, NotNegative, Positive
+from calm_relay.job.base import PRICE_MOST, Fraction, Name, NotNegative, Positive
 from calm_relay.job.survey import Surveyed, UnitFate
 
 # Where a generator may be connected.
@@ -34,7 +34,7 @@ class Generator(Surveyed):
     no_load_share: Fraction = Field(
         default=0.25, description="Fuel an hour that it burns while nothing is asked of it, of that at full load."
     )
-    price_per_litre: NotNegative = Field(default=1.9, le=100, description="Fuel, in the job's currency.")
+    price_per_litre: NotNegative = Field(default=1.9, le=PRICE_MOST, description="Fuel, in the job's currency.")
     interlocked: bool = Field(default=False, description="A contactor keeps AC-coupled arrays off while it runs.")
     tank_litres: Positive | None = Field(default=None, le=100_000, description="None: not stated.")
     on: GeneratorPlace = ON_INPUT

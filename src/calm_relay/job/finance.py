@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from calm_relay.job.base import Fraction, Model, NotNegative, Rise
+from calm_relay.job.base import MOST, Fraction, Model, NotNegative, Rise
 from calm_relay.job.tariff import Tariff
 
 Way = Literal["cash", "loan", "lease"]
@@ -17,13 +17,13 @@ class Loan(Model):
     share: Fraction = Field(default=1.0, title="Share of the outlay")
     rate: Annotated[float, Field(ge=0.0, le=0.5)] = Field(default=0.05, title="Interest a year")
     years: int = Field(default=10, ge=1, le=40, title="Paid back over")
-    fee: NotNegative = Field(default=0.0, title="Fee, once", le=1_000_000)
+    fee: NotNegative = Field(default=0.0, title="Fee, once", le=MOST)
 
 
 class Lease(Model):
     """Rent in place of the outlay."""
 
-    per_month: NotNegative = Field(default=0.0, title="Rent a month", le=100_000)
+    per_month: NotNegative = Field(default=0.0, title="Rent a month", le=MOST)
     years: int = Field(default=15, ge=1, le=40, title="For")
     rise: Rise = Field(default=0.0, title="Rises a year")
 
@@ -41,8 +41,8 @@ class Finance(Model):
     way: Way = Field(default="cash", title="Paid by")
     loan: Loan = Loan()
     lease: Lease = Lease()
-    maintenance: NotNegative = Field(default=0.0, title="Maintenance a year", le=100_000)
-    insurance: NotNegative = Field(default=0.0, title="Insurance a year", le=100_000)
+    maintenance: NotNegative = Field(default=0.0, title="Maintenance a year", le=MOST)
+    insurance: NotNegative = Field(default=0.0, title="Insurance a year", le=MOST)
     upkeep_rise: Rise = Field(default=0.02, title="Both rise a year")
     energy_rise: Rise | None = Field(
         default=None, title="Energy price rises a year", description="None: as prices rise in the price list."

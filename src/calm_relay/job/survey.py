@@ -5,7 +5,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from calm_relay.job.base import FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive
+from calm_relay.job.base import MOST, FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive
 from calm_relay.job.wiring import ExistingCircuit
 
 Fate = Literal["keep", "reuse", "remove"]
@@ -53,7 +53,7 @@ class Surveyed(Model):
 
     fate: UnitFate
     works_cost: NotNegative | None = Field(
-        default=None, le=1_000_000, description="Of moving or taking it away; None: by the firm's prices."
+        default=None, le=MOST, description="Of moving or taking it away; None: by the firm's prices."
     )
 
     @property

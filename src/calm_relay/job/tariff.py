@@ -5,10 +5,8 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
-from calm_relay.job.base import ClockTime, Fraction, Line, Model, Name, NotNegative, Positive
+from calm_relay.job.base import PRICE_MOST, ClockTime, Fraction, Line, Model, Name, NotNegative, Positive
 
-# A kWh costs thousands in some currencies.
-PRICE_MOST = 100_000.0
 Price = Annotated[float, Field(ge=-PRICE_MOST, le=PRICE_MOST, description="Per kWh, in the job's currency.")]
 
 
@@ -100,7 +98,7 @@ class Tier(Model):
 class DemandCharge(Model):
     """A charge for the highest mean power drawn in a month."""
 
-    price_per_kw: NotNegative = Field(le=1000, title="A kW and month")
+    price_per_kw: NotNegative = Field(le=PRICE_MOST, title="A kW and month")
     minutes: Literal[15, 30, 60] = Field(default=15, title="Mean over, min")
     start: ClockTime = Field(default="00:00", title="Counted from")
     end: ClockTime = Field(default="00:00", title="until", description="The same as its start: all day.")
@@ -199,7 +197,8 @@ AMOUNTS = (
 )  # fmt: skip
 
 
-def _three_figures(amount: float) -> float:
+def three_figures(amount: float) -> float:
+    """An amount to three figures, as an assumed one is told."""
     return float(f"{amount:.3g}")
 
 
@@ -267,8 +266,8 @@ class Costs(Model):
 
     def in_money(self, units: float) -> Self:
         """The list in a currency of which so many units stand for one of this, example prices of equipment with it."""
-        amounts = {name: _three_figures(getattr(self, name) * units) for name in AMOUNTS}
-        cap = None if self.rebate_max is None else _three_figures(self.rebate_max * units)
+        amounts = {name: three_figures(getattr(self, name) * units) for name in AMOUNTS}
+        cap = None if self.rebate_max is None else three_figures(self.rebate_max * units)
         times = self.shipped_prices * units
         return self.with_(**amounts, rebate_max=cap, shipped_prices=times)
 

@@ -11,6 +11,7 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.existing_supply import ExistingChangeover, ExistingTransformers, Generator
 from calm_relay.job.field_words import choices_of
+from calm_relay.planning.site.money_turned import usual_generator
 
 MORE, NONE = "one more", "none"
 FATES = {
@@ -20,7 +21,6 @@ FATES = {
     "remove": "goes",
 }
 CT_FATES = {**FATES, "reuse": "a new unit may read them"}
-FIRST_KW = 5.0
 # The longest label's width, so that the fields stand below each other.
 LABEL_PX = 132
 GENERATOR_WORDS = {"runs": "by the battery's charge", "stands by": "by hand, it stands by"}
@@ -184,8 +184,8 @@ class ServiceThings(QWidget):
         names = {item.name for item in self.things}
         first = self._model.model_fields["name"].default
         tried = (first, *(f"{first} {n}" for n in range(2, self._most + 2)))
-        more = {"kw": FIRST_KW} if "kw" in self._model.model_fields else {}
-        return self._model(name=next(name for name in tried if name not in names), **more)
+        name = next(name for name in tried if name not in names)
+        return usual_generator(self._job, name) if self._model is Generator else self._model(name=name)
 
     def _ask(self, item):
         dialog = FormDialog(

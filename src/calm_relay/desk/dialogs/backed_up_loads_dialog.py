@@ -47,7 +47,7 @@ class BackedUpLoadsDialog(AnswerDialog):
         self._line = 0
         self.add = QPushButton("Add a circuit")
         self.add.setObjectName("small")
-        self.generator = GeneratorRow(job.generator, job.tariff.currency)
+        self.generator = GeneratorRow(job)
         self.generator.refused.connect(self.show_text)
         self.dwelling = ChoiceField("Dwelling", (("existing", "stands today"), ("new", "is new")), width=11)
         self.floor = QuantityField("Floor area", "m²", range_of(BackupBoard, "floor_m2"), 0)

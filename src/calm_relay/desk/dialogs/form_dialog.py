@@ -243,7 +243,8 @@ class FormDialog(AnswerDialog):
             converter.setAccessibleName(label)
             return converter
         if isinstance(kind, list):
-            return _Choice(label, kind, width=16)
+            longest = max((len(words) for _, words in kind), default=0)
+            return _Choice(label, kind, width=min(max(longest, 16), 40))
         unit, decimals = ("%", 2) if kind == "percent" else kind
         span = range_of(type(self._model), name)
         field = QuantityField(label, unit, span.times(100.0) if kind == "percent" else span, decimals)

@@ -8,9 +8,10 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.job.existing_supply import ON_BUS, ON_INPUT, Generator
 from calm_relay.job.field_range import range_of
+from calm_relay.job.model import Job
+from calm_relay.planning.site.money_turned import usual_generator
 
 PLACES = [(name, name) for name in (ON_INPUT, ON_BUS)]
-USUAL_KW = 5.0
 
 
 class GeneratorRow(QWidget):
@@ -18,9 +19,10 @@ class GeneratorRow(QWidget):
 
     refused = Signal(str)
 
-    def __init__(self, generator: Generator | None, currency: str, parent=None):
+    def __init__(self, job: Job, parent=None):
         super().__init__(parent)
-        self._shown = generator or Generator(kw=USUAL_KW)
+        generator, currency = job.generator, job.tariff.currency
+        self._shown = generator or usual_generator(job)
         self.there = QCheckBox("There is a generator")
         self.there.setChecked(generator is not None)
         self.power = QuantityField("Generator", "kW", range_of(Generator, "kw"), 1)

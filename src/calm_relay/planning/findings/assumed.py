@@ -23,10 +23,15 @@ WORDS = {
 }
 
 
+# What nothing reads where there is no grid.
+OF_THE_GRID = {"supply.main_fuse_a", "tariff.price", "tariff.feed_in", "tariff.standing_per_day"}
+
+
 @check
 def check_assumed(subject: Subject) -> list[Finding]:
     """Figures set by the place's country are told until somebody confirms or changes them."""
-    assumed = subject.job.assumed
+    unread = set() if subject.job.supply.on_grid else OF_THE_GRID
+    assumed = [path for path in subject.job.assumed if path not in unread]
     if not assumed:
         return []
     names = ", ".join(WORDS.get(path, path) for path in assumed)

@@ -10,6 +10,7 @@ from calm_relay.job.model import ClimatePreset, Job, Site
 from calm_relay.job.tariff import Tariff
 from calm_relay.planning.site.climates import nearest_climates
 from calm_relay.planning.site.grid_code import curve_of
+from calm_relay.planning.site.money_turned import amounts_in, turned
 from calm_relay.planning.site.new_job import ELSEWHERE, tables_in
 
 PHASES = {"single": "one phase", "split": "split phase", "three": "three phases"}
@@ -124,6 +125,8 @@ def _service(job: Job, usual: Country) -> Iterator[Belonging]:
         "frequency", "Frequency", now, f"{usual.hertz} Hz",
         lambda job: job.with_(supply=job.supply.with_(hertz=usual.hertz)), assumed=("supply.hertz",),
     )  # fmt: skip
+    if not supply.on_grid:
+        return
     yield Belonging(
         "fuse", "Main fuse", f"{supply.main_fuse_a:g} A", f"{usual.main_fuse_a:g} A",
         lambda job: job.with_(supply=job.supply.with_(main_fuse_a=usual.main_fuse_a)),
@@ -150,19 +153,22 @@ def _tariff(job: Job, usual: Country) -> Iterator[Belonging]:
     typical = Tariff(
         price=usual.price, feed_in=usual.feed_in, standing_per_day=usual.standing_per_day, currency=usual.currency
     )
+    if job.supply.on_grid:
+        yield Belonging(
+            "tariff", "Tariff", old, new,
+            lambda job: job.with_(tariff=typical.with_(currency=job.tariff.currency)),
+            assumed=("tariff.price", "tariff.feed_in", "tariff.standing_per_day"),
+        )  # fmt: skip
+
+    units = usual.money / job.costs.shipped_prices
+    same = f"in {tariff.currency}"
     yield Belonging(
-        "tariff", "Tariff", old, new,
-        lambda job: job.with_(tariff=typical.with_(currency=job.tariff.currency)),
-        assumed=("tariff.price", "tariff.feed_in", "tariff.standing_per_day"),
+        "prices", "Other amounts", same, same if units == 1.0 else f"in {usual.currency}, times {units:g}",
+        lambda job: turned(job, units), why=", ".join(amounts_in(job)), assumed=("costs.shipped_prices",),
     )  # fmt: skip
 
-    times = job.costs.shipped_prices
-    yield Belonging(
-        "prices", "Price list and example prices", f"times {times:g}", f"times {usual.money:g}",
-        lambda job: job.with_(costs=job.costs.in_money(usual.money / times)),
-        assumed=("costs.shipped_prices",),
-    )  # fmt: skip
-
+    if not job.supply.on_grid:
+        return
     charging = job.battery.charge_windows
     yield Belonging(
         "charge_windows", "Charging from the grid", ", ".join(window.summary for window in charging) or "none", "none",

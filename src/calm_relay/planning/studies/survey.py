@@ -230,14 +230,15 @@ def _home(made: Plan) -> Iterator[Entry]:
 
 def _service(job: Job) -> Iterator[Entry]:
     supply, tariff = job.supply, job.tariff
-    status = _assumed(job, "supply.main_fuse_a")
-    sizes = [size for size in FUSES_A if size < supply.main_fuse_a][-1:]
-    sizes += [size for size in FUSES_A if size > supply.main_fuse_a][:1]
-    yield Entry(
-        "fuse", "Main fuse", "Grid", status, f"{supply.main_fuse_a:g} A",
-        " to ".join(f"{size:g}" for size in sizes) + " A" if status == "assumed" else "",
-        tuple(_supply(main_fuse_a=size) for size in sizes) if status == "assumed" else (),
-    )  # fmt: skip
+    if supply.on_grid:
+        status = _assumed(job, "supply.main_fuse_a")
+        sizes = [size for size in FUSES_A if size < supply.main_fuse_a][-1:]
+        sizes += [size for size in FUSES_A if size > supply.main_fuse_a][:1]
+        yield Entry(
+            "fuse", "Main fuse", "Grid", status, f"{supply.main_fuse_a:g} A",
+            " to ".join(f"{size:g}" for size in sizes) + " A" if status == "assumed" else "",
+            tuple(_supply(main_fuse_a=size) for size in sizes) if status == "assumed" else (),
+        )  # fmt: skip
     yield Entry(
         "phases",
         "Phases, voltage, frequency",
