@@ -18,9 +18,11 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.app.application import make_window
+from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.exchange import files
 from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.kept_verdict import kept_verdict
+from calm_relay.exchange.shipped import library
 from calm_relay.exchange.user_state import state_folder
 
 from .driving import painted
@@ -38,7 +40,7 @@ def type_number(qtbot, field, text):
 
 def test_the_demo_opens_with_a_verdict_on_it(window):
     choice = window.session.plan.choice
-    assert window.bench.verdict.text() == choice.sentence
+    assert window.bench.verdict.text() == keep_units(choice.sentence)
     assert window.session.job.name in window.windowTitle()
     assert [button.isChecked() for button in window.switch.buttons].index(True) == 4
     assert window.view.option.key == choice.key
@@ -258,7 +260,7 @@ def test_a_job_that_cannot_be_planned_says_so_in_the_margin(window, qtbot, settl
     qtbot.waitUntil(lambda: "cannot be planned" in window.bench.verdict.text(), timeout=10_000)
     qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
     settled(window)
-    assert window.bench.verdict.text() == window.session.plan.choice.sentence
+    assert window.bench.verdict.text() == keep_units(window.session.plan.choice.sentence)
 
 
 def test_leaving_unsaved_work_is_asked_about(window, asked, qtbot):
@@ -328,12 +330,12 @@ def test_nothing_on_the_line_overlaps(window, width, height, settled):
 
 
 def test_numbers_keep_their_units():
-    from calm_relay.desk.widgets.wording import keep_units
-
     assert (
         keep_units("asks 10.8 kW at -3 °C, NZ$ 473 for 3 units of 4 mm², × 0.94")
         == "asks 10.8\u00a0kW at -3\u00a0°C, NZ$\u00a0473 for 3 units of 4\u00a0mm², ×\u00a00.94"
     )
+    for country in library().countries.values():
+        assert f"{country.currency}\u00a012" in keep_units(f"loses {country.currency} 12,000")
 
 
 class Ring:

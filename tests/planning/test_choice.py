@@ -48,11 +48,17 @@ def test_a_close_call_is_called_close(demo_plan):
     assert totals[-1] - totals[-2] < 0.02
     assert demo_plan.choice.close
     assert demo_plan.choice.sentence.startswith("Too close to call")
+    # Those that are as good are told with what they gain or lose.
+    for key, score in demo_plan.choice.scores.items():
+        if key != demo_plan.choice.key and totals[-1] - score.total < 0.02 and not demo_plan.option(key).stopped:
+            option = demo_plan.option(key)
+            amount = to_two_figures(abs(option.outcome.money.npv))
+            assert f"{option.title} loses about NZ$ {amount:,.0f}, " in demo_plan.choice.sentence
 
 
 def test_one_that_is_beaten_in_everything_makes_no_call_close():
-    choice = plan(demo_job("hut")).choice
-    best, second = sorted(choice.scores, key=lambda key: -choice.scores[key].total)[:2]
+    choice = plan(weighing(demo_job("hut"), self_sufficiency=1, low_outlay=3)).choice
+    best, second = sorted(choice.holds, key=lambda key: -choice.scores[key].total)[:2]
     assert choice.scores[best].total - choice.scores[second].total < 0.02
     assert second in choice.dominated and choice.holds[second] == 0.0
     assert not choice.close and "fits best" in choice.sentence

@@ -237,7 +237,7 @@ class ChoiceBench(Bench):
             self._result = {}
         self._view = view
         plan, option = view.plan, view.option
-        self.verdict.setText(plan.choice.sentence)
+        self.verdict.setText(keep_units(plan.choice.sentence))
         self.verdict.setToolTip(tip(f"From: the weights below, and the simulated year, {plan.site.source}"))
         self._show_footnote()
         built = view.built
@@ -288,7 +288,7 @@ class ChoiceBench(Bench):
 
     def show_kept(self, sentence: str, source: str) -> None:
         """Shows the verdict that the job had last time, until the new plan has come."""
-        self.verdict.setText(sentence)
+        self.verdict.setText(keep_units(sentence))
         self.footnote.setText(f"As planned last time; it is being planned anew. {source}")
 
     def show_problem(self, problem: str) -> None:

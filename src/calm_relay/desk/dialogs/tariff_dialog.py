@@ -24,8 +24,9 @@ from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import InputError, first_field_error
 from calm_relay.exchange.own_tariffs import keep_tariff, read_tariffs
+from calm_relay.job.base import PRICE_MOST
 from calm_relay.job.field_range import FieldRange, range_of
-from calm_relay.job.tariff import PRICE_MOST, DemandCharge, RateWindow, Tariff, Tier, months_text, read_months
+from calm_relay.job.tariff import DemandCharge, RateWindow, Tariff, Tier, months_text, read_months
 
 CLOCK = "HH:mm"
 DAYS = [("all", "every day"), ("weekdays", "weekdays"), ("weekends", "weekends")]

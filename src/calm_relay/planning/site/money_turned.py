@@ -66,9 +66,8 @@ def turned(job: Job, units: float) -> Job:
 
 def _stated(job: Job) -> Iterator[tuple[str, list[Any]]]:
     finance = job.finance
-    loads = (*job.demand.heat_pumps, *job.demand.cars)
     yield "fuel", [item.price_per_litre for item in job.generators]
-    yield "what is burnt today", [load.instead_of for load in loads]
+    yield "what is burnt today", list(job.demand.replacing)
     yield "works on what is there", [item.works_cost for name in WORKS for item in getattr(job, name)]
     yield "most outlay", [job.must_haves.outlay_at_most]
     yield "incentives", list(job.costs.incentives)

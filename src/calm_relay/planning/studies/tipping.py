@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
+from calm_relay.job.base import PRICE_MOST
 from calm_relay.job.model import Job
-from calm_relay.job.tariff import PRICE_MOST
 from calm_relay.physics.plant.inputs import Inputs, bus_inputs
 from calm_relay.physics.plant.year import BufferPool
 from calm_relay.planning.architecture.design import Converter

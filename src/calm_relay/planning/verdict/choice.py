@@ -189,10 +189,14 @@ def _sentence(
     money = _money(best, job)
     if not rest:
         return f"{best.title} {money}; it is the only option that can be built ({mark[best.key]} of 100)."
-    others = ", ".join(f"{option.title} {mark[option.key]}" for option in rest[:NAMED])
-    others += f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
+    more = f", {len(rest) - NAMED} more below" * (len(rest) > NAMED)
     if close:
-        return f"Too close to call: {best.title} {money}, {mark[best.key]} of 100, {others}."
+        near = [option for option in rest[:NAMED] if scores[best.key].total - scores[option.key].total < CLOSE]
+        # Those that are as good may differ by what they cost.
+        told = [f"{option.title} {_money(option, job, brief=True)}, {mark[option.key]}" for option in near]
+        told += [f"{option.title} {mark[option.key]}" for option in rest[:NAMED] if option not in near]
+        return f"Too close to call: {best.title} {money}, {mark[best.key]} of 100; {'; '.join(told)}{more}."
+    others = ", ".join(f"{option.title} {mark[option.key]}" for option in rest[:NAMED]) + more
     why = f" and fits best, above all for “{deciding.lower()}”"
     if deciding == MEASURES["lower_bills"].label and _loses(best):
         # “Above all for money” would be read as a gain.
@@ -200,15 +204,15 @@ def _sentence(
     return f"{best.title} {money}{why}: {mark[best.key]} of 100; {others}."
 
 
-def _money(option: Option, job: Job) -> str:
+def _money(option: Option, job: Job, *, brief: bool = False) -> str:
     """What an option gains or loses over the job's years, at today's worth; its price is another figure."""
-    npv, years = option.outcome.money.npv, job.costs.horizon_years
+    npv, over = option.outcome.money.npv, "" if brief else f" over {job.costs.horizon_years} years"
     if option.outcome.money.outlay <= 0:
         return "neither gains nor loses"
     if breaks_even(npv, option.outcome.money.outlay):
-        return f"about breaks even over {years} years"
+        return f"about breaks even{over}"
     word = "loses" if _loses(option) else "gains"
-    return f"{word} about {money_text(job, to_two_figures(abs(npv)))} over {years} years"
+    return f"{word} about {money_text(job, to_two_figures(abs(npv)))}{over}"
 
 
 def _loses(option: Option) -> bool:
