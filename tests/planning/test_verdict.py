@@ -1,6 +1,7 @@
 """The verdict: hard lines, what is beaten in everything, how firmly it holds, and what may not move it."""
 
 from dataclasses import replace
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -16,7 +17,7 @@ from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.studies import search as search_module
 from calm_relay.planning.studies.search import efficient_edge, search
 from calm_relay.planning.verdict.choice import choose
-from calm_relay.planning.verdict.purposes import MEASURES
+from calm_relay.planning.verdict.purposes import MEASURES, bill_to_measure_by
 from tests.plans import plan
 
 SHARED = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -204,3 +205,51 @@ def test_a_loss_is_not_said_to_fit_above_all_for_money(demo_plan):
     assert best.outcome.money.npv < 0 and cottage.choice.deciding == "Money over the years"
     assert ", less than the next, and fits best: " in cottage.choice.sentence
     assert "above all" not in cottage.choice.sentence
+
+
+def worth_of(job, demand, bill_now, npv):
+    bill = bill_to_measure_by(job, demand, bill_now)
+    return MEASURES["lower_bills"].score(None, SimpleNamespace(money=SimpleNamespace(npv=npv)), bill, 5.0)
+
+
+@pytest.mark.parametrize("bill_now", [-1500.0, 0.0, 40.0, 3000.0])
+def test_of_two_that_lose_the_dearer_is_the_worse_however_small_the_bill(demo_plan, bill_now):
+    """A house whose old contract pays more than it draws still tells one that loses little from one that loses much."""
+    marks = [
+        worth_of(demo_plan.job, demo_plan.demand, bill_now, npv)
+        for npv in (1e6, 1e5, 3000.0, 0.0, -3000.0, -2e4, -1e5, -1e6)
+    ]
+    assert marks == sorted(marks, reverse=True) and len(set(marks)) == len(marks)
+    assert marks[3] == 0.5 and marks[-1] > 0.0 and marks[0] < 1.0
+
+
+@SHARED
+@given(st.floats(-1e6, 1e6), st.floats(1e-3, 1e5))
+def test_worth_never_falls_as_it_rises(demo_plan, npv, more):
+    low, high = (worth_of(demo_plan.job, demo_plan.demand, 2000.0, value) for value in (npv, npv + more))
+    assert low <= high + 1e-12 and abs(high - low) <= more / (20.0 * 2000.0 * 0.5) + 1e-12
+
+
+def test_off_grid_without_a_generator_money_still_counts():
+    """Nothing is paid today: a plant is held against what its energy would cost from a generator."""
+    hut = demo_job("hut").with_(generators=())
+    made = plan(hut)
+    assert made.as_is.outcome.money.bill == 0.0
+    for kind in ("lower_bills", "low_outlay"):
+        marks = {option.key: made.choice.scores[option.key].by_purpose[kind] for option in made.live}
+        assert len({round(mark, 6) for mark in marks.values()}) == len(marks)
+    assert bill_to_measure_by(hut, made.demand, 0.0) == pytest.approx(0.5 * made.demand.yearly_kwh * 0.4 * 1.9)
+
+
+def test_an_assumed_main_fuse_stops_nothing_until_it_is_read(demo):
+    weak = demo.with_(supply=demo.supply.with_(main_fuse_a=32))
+    stated, assumed = (plan(job) for job in (weak, weak.with_(assumed=("supply.main_fuse_a",))))
+    (stop,) = (item for item in stated.as_is.findings if item.check == "main fuse")
+    (note,) = (item for item in assumed.as_is.findings if item.check == "main fuse")
+    assert stop.severity is Severity.STOP and note.severity is Severity.CHECK
+    assert "is assumed: read it" in note.sentence and note.sentence.startswith(stop.sentence)
+    assert stated.choice.key is None and assumed.choice.key is not None
+    of_stated, of_assumed = (search(made, most=300) for made in (stated, assumed))
+    assert dict(of_stated.refused)["The main fuse"] > 0
+    assert of_assumed.plants and "The main fuse" not in dict(of_assumed.refused)
+    assert not any(reason.startswith("×") for reason, _ in of_assumed.refused)

@@ -158,8 +158,10 @@ def phase_refusals(inverter: Inverter, job: Job) -> list[str]:
     return [f"{inverter.name} is for {inverter.phases} phase, the supply is {job.supply.phases}"]
 
 
-def micro_refusals(micro: Microinverter, module: Module, temperatures: DesignTemperatures, job: Job) -> list[str]:
-    """Reasons why a microinverter cannot go under a module."""
+def micro_refusals(
+    micro: Microinverter, module: Module, temperatures: DesignTemperatures, job: Job, *, there: bool = False
+) -> list[str]:
+    """Reasons why a microinverter cannot go under a module; one that is `there` shows by running that it starts."""
     reasons = []
     tracker = micro.inverter(1).pv_side.trackers[0]
     limits = voltage_limits(module, tracker, temperatures.cold_c, temperatures.hot_c)
@@ -168,7 +170,7 @@ def micro_refusals(micro: Microinverter, module: Module, temperatures: DesignTem
     if COLD in hard:
         cold_v, ends_v = hard[COLD].each_v, hard[COLD].limit_v
         reasons.append(f"{module.name} reaches {cold_v:.1f} V when cold, {micro.name} ends at {ends_v:g} V")
-    if HOT in hard:
+    if HOT in hard and not there:
         hot_v = hard[HOT].each_v
         reasons.append(f"{module.name} falls to {hot_v:.1f} V when hot, {micro.name} wants {micro.mppt_low_v:g} V")
     for limit in current_limits(module.short_circuit_a, module.max_power_a, tracker):

@@ -132,12 +132,13 @@ def _behind_changeover(subject: Subject, generator: Generator, field: str, chang
     begins = f"{generator.name}, {generator.kw:g} kW, stands in for the grid by {changeover}"
     if not feeding:
         return passes("generator by hand", "Home", field, f"{begins}.{tank}", rule="the job's survey")
-    units = " and ".join(dict.fromkeys(feeding))
+    names = list(dict.fromkeys(feeding))
+    takes, them = ("takes", "it") if len(names) == 1 and " × " not in names[0] else ("take", "them")
     return warns(
         "generator by hand",
         "Home",
         field,
-        f"{begins}: {units} take it for the grid, and reverse power damages it. Keep them off while it runs, by an "
-        f"interlock or their main switch.{tank}",
+        f"{begins}: {' and '.join(names)} {takes} it for the grid, and reverse power damages it. Keep {them} off while "
+        f"it runs, by an interlock or a main switch.{tank}",
         rule="common practice, no source",
     )

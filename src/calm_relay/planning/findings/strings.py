@@ -203,6 +203,12 @@ def check_hot_voltage(subject: Subject) -> list[Finding]:
     findings = []
     for (key, severity, measured, limit, summary), where in alike.items():
         converter, names = where[0][0], list(dict.fromkeys(name for _, name in where))
+        if severity is Severity.STOP and all(_runs_today(unit) for unit, _ in where):
+            # Too little voltage harms nothing: what runs today runs on.
+            severity, summary = (
+                Severity.CHECK,
+                f"{summary} It is there and stays: it drops out in the hottest hours.",
+            )
         sentence = f"{' and '.join([', '.join(names[:-1]), names[-1]] if names[1:] else names)}: {summary}"
         sheet, mends = f"{converter.inverter.name}, datasheet", lay_anew(subject, converter)
         findings.append(
@@ -218,6 +224,11 @@ def check_hot_voltage(subject: Subject) -> list[Finding]:
             )
         )
     return findings
+
+
+def _runs_today(converter: Converter) -> bool:
+    """Whether its strings are those that hang on it today."""
+    return not converter.is_new and (converter.micro is not None or converter.stringing.origin == SURVEYED)
 
 
 def _against_window(
@@ -248,20 +259,24 @@ def check_input_current(subject: Subject) -> list[Finding]:
 
 
 def _current(subject: Subject, converter: Converter, item: Input, limit: CurrentLimit) -> Finding:
-    names = " and ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
+    names, severity = " and ".join(dict.fromkeys(run.face.plan.name for run in item.runs)), limit.severity
     if limit.key == SHORT_CIRCUIT:
+        many = "s" * (item.strings != 1)
         sentence = (
-            f"{names}: {item.short_circuit_a:.1f} A short-circuit from {item.strings} strings, times {ISC_FACTOR:g} "
-            f"for brighter light {limit.amps:.1f} A; input "
-            f"{item.number} survives {limit.limit_a:.1f} A."
+            f"{names}: {item.short_circuit_a:.1f} A short-circuit from {item.strings} string{many}, "
+            f"times {ISC_FACTOR:g} for brighter light {limit.amps:.1f} A; input {item.number} survives "
+            f"{limit.limit_a:.1f} A."
         )
+        if _runs_today(converter) and item.short_circuit_a <= limit.limit_a:
+            severity = Severity.CHECK
+            sentence += " It runs so today, within its rating but for brighter light: ask its maker."
     else:
         sentence = (
             f"{names}: {limit.amps:.1f} A at full sun; input {item.number} uses {limit.limit_a:.1f} A, so up to "
             f"{1 - limit.limit_a / limit.amps:.0%} of it is clipped on bright days."
         )
     return judged(
-        limit.severity,
+        severity,
         limit.key,
         "Strings",
         "faces",

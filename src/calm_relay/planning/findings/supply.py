@@ -26,6 +26,7 @@ from calm_relay.planning.operation.phases import import_by_phase, import_peaks_k
 
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
+FUSE = "supply.main_fuse_a"
 
 
 @grid_check
@@ -44,7 +45,10 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
         f"fuse carries {limit_kw:.1f} kW ({supply.main_fuse_a:g} A)."
     )
     severity, mends = Severity.OK, _lighter(subject, worst, peaks_kw)
-    if worst_kw > limit_kw:
+    if worst_kw > limit_kw and FUSE in subject.job.assumed:
+        severity = Severity.CHECK
+        sentence += " What it is rated for is assumed: read it, or the option may have to keep below it."
+    elif worst_kw > limit_kw:
         severity = Severity.STOP
     elif briefly_kw > limit_kw:
         severity = Severity.CHECK
@@ -54,11 +58,11 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
             severity,
             "main fuse",
             "Grid",
-            "supply.main_fuse_a",
+            FUSE,
             sentence,
             reading=(worst_kw, limit_kw, "kW"),
             rule="the service as surveyed; peaks inside a quarter hour: Wright and Firth 2007, from memory",
-            mends=mends if severity is Severity.STOP else (),
+            mends=mends if worst_kw > limit_kw else (),
         )
     ]
 

@@ -137,7 +137,9 @@ def check_microinverters(subject: Subject) -> list[Finding]:
             continue
         micro, run = converter.micro, converter.stringing.runs[0]
         sheet = f"{micro.name}, datasheet"
-        for reason in micro_refusals(micro, run.module, subject.context.temperatures, subject.job):
+        # That one which is there falls out when hot is told with the strings.
+        there = not converter.is_new
+        for reason in micro_refusals(micro, run.module, subject.context.temperatures, subject.job, there=there):
             findings.append(
                 stops(
                     "microinverter",

@@ -45,6 +45,7 @@ from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.roof_room import most_on, room_of
 from calm_relay.planning.strings.stringing import hard_refusals
 from calm_relay.planning.verdict.choice import score_of
+from calm_relay.planning.verdict.purposes import bill_to_measure_by
 
 # What plants are counted under that miss a hard line of the job.
 MISSED = "What the customer must have"
@@ -457,7 +458,8 @@ def _weighed(
     )
     if any(line.missed for line in lines_of(brief, job)):
         return MISSED
-    score = score_of(design, brief, job, now.bill, plan.demand.evening_peak_kw).total
+    bill = bill_to_measure_by(job, plan.demand, now.bill)
+    score = score_of(design, brief, job, bill, plan.demand.evening_peak_kw).total
     return Plant(
         trial.number, design.architecture.key, design, trial.of.roof, trial.profile.name, job, brief, score
     )
@@ -465,6 +467,9 @@ def _weighed(
 
 def _fuse_blows(design: Design, job: Job, demand: DemandYear, sums: PlantBus) -> bool:
     supply = job.supply
+    # What is assumed stops nothing, here as in the findings.
+    if "supply.main_fuse_a" in job.assumed:
+        return False
     if sums.highest_import_kw > supply.import_limit_kw + 1e-9:
         return True
     limit_kw = supply.main_fuse_a * leg_volts(supply.phases, supply.volts) / 1000.0
@@ -545,7 +550,7 @@ def _hard(design: Design, context: DesignContext) -> list[str]:
 def _short(reason: str) -> str:
     """A reason without its figures, so that like ones are counted together."""
     clause = reason.split(": ", 1)[-1].split(";")[0].split(",")[0]
-    words = sub(r"[\d.,]+\s*", "", clause).strip()
+    words = sub(r"[\d.,]+\s*", "", clause).strip(" ×")
     return f"{words[:1].upper()}{words[1:70]}"
 
 

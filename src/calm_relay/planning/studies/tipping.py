@@ -21,7 +21,7 @@ from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.verdict.choice import score_of
 from calm_relay.planning.verdict.option import Option
-from calm_relay.planning.verdict.purposes import MEASURES
+from calm_relay.planning.verdict.purposes import MEASURES, bill_to_measure_by
 
 # How far a figure is turned, as a factor of today's; weights run over their whole range.
 SPREAD = 3.0
@@ -232,7 +232,8 @@ class Contest:
 
         def score(option: Option) -> float:
             done = self._outcome(option, job, demand, knob, value, now)
-            return score_of(option.design, done, job, now().bill, demand.evening_peak_kw).total
+            bill = bill_to_measure_by(job, demand, now().bill)
+            return score_of(option.design, done, job, bill, demand.evening_peak_kw).total
 
         now: Callable[[], Money] = lru_cache(money_now)
         each: Callable[..., Any] = map

@@ -12,7 +12,7 @@ from calm_relay.planning.common.wanted import wanted_words
 from calm_relay.planning.operation.outcome import Brief, Outcome
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.verdict.option import Option
-from calm_relay.planning.verdict.purposes import MEASURES
+from calm_relay.planning.verdict.purposes import MEASURES, bill_to_measure_by
 from calm_relay.planning.verdict.reasons import Reason, reasons_for, with_beaten
 
 CLOSE = 0.02
@@ -106,8 +106,8 @@ def best_of(options: list[Option], job: Job, demand: DemandYear) -> Option | Non
 
 
 def _scores(options: list[Option], job: Job, demand: DemandYear) -> dict[str, Score]:
-    bill_now, peak_kw = options[0].outcome.money.bill, demand.evening_peak_kw
-    return {option.key: score_of(option.design, option.outcome, job, bill_now, peak_kw) for option in options}
+    bill, peak_kw = bill_to_measure_by(job, demand, options[0].outcome.money.bill), demand.evening_peak_kw
+    return {option.key: score_of(option.design, option.outcome, job, bill, peak_kw) for option in options}
 
 
 def _ranked(options: list[Option], scores: dict[str, Score]) -> list[Option]:
@@ -158,7 +158,7 @@ def _beaten(mine: Score, title: str, theirs: Score, job: Job) -> Reason:
     return Reason(False, heaviest.kind, heaviest.weight, sentence)
 
 
-def score_of(design: Design, brief: Outcome | Brief, job: Job, bill_now: float, peak_kw: float) -> Score:
+def score_of(design: Design, brief: Outcome | Brief, job: Job, bill: float, peak_kw: float) -> Score:
     """How well a design's figures serve the job's purposes.
 
     Parameters
@@ -169,13 +169,13 @@ def score_of(design: Design, brief: Outcome | Brief, job: Job, bill_now: float, 
         Its figures.
     job : Job
         The job.
-    bill_now : float
-        Bill of a year as it is.
+    bill : float
+        What money is held against, see `bill_to_measure_by`.
     peak_kw : float
         The worst evening half hour [kW].
     """
     by_purpose = {
-        purpose.kind: MEASURES[purpose.kind].score(design, brief, bill_now, peak_kw) for purpose in job.purposes
+        purpose.kind: MEASURES[purpose.kind].score(design, brief, bill, peak_kw) for purpose in job.purposes
     }
     weights = sum(purpose.weight for purpose in job.purposes)
     total = sum(purpose.weight * by_purpose[purpose.kind] for purpose in job.purposes) / weights

@@ -13,7 +13,8 @@ def micro_ac(context: DesignContext) -> Design | Refusal:
     title = "Microinverters + AC battery"
     if context.kept is not None:
         strings = context.kept.stringing.strings
-        reason = f"{strings} strings lie on the roof: every module would have to come up to put one under it"
+        lie = "1 string lies" if strings == 1 else f"{strings} strings lie"
+        reason = f"{lie} on the roof: every module would have to come up to put one under it"
         return unbuildable(ARCHITECTURE, title, "AC", reason)
     if context.now:
         reason = "Microinverters are there already: the AC-coupled add-on keeps them"

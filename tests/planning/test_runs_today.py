@@ -1,0 +1,59 @@
+"""What hangs on the roof and runs today is not stopped by what costs it something; what could destroy it is told."""
+
+import pytest
+
+from calm_relay.exchange.shipped import library
+from calm_relay.job.survey import ExistingInverter
+from calm_relay.planning.common.severity import Severity
+from calm_relay.planning.site.new_job import new_job
+from calm_relay.planning.verdict.option import RefusedOption
+from tests.plans import plan
+
+HOUSTON = ("Houston", "United States", 29.76, -95.36, "America/Chicago")
+PERTH = ("Perth", "Australia", -31.95, 115.86, "Australia/Perth")
+
+
+def found(made, key, check):
+    return [finding for finding in made.option(key).findings if finding.check == check]
+
+
+def with_array(town, modules, *inverters, **face):
+    """A new job at a town whose array is there already."""
+    job = new_job("There already", *town, 8000.0, library(), modules)
+    there = tuple(ExistingInverter(inverter=key) for key in inverters)
+    return job.with_(faces=(job.faces[0].with_(**{"fate": "reuse", **face}),), existing_inverters=there)
+
+
+def test_microinverters_that_fall_out_when_it_is_hottest_take_a_battery_beside_them():
+    made = plan(with_array(HOUSTON, 24, fate="keep", electronics="pennant-384s"))
+    (note,) = found(made, "ac-addon", "hot voltage")
+    assert note.severity is Severity.CHECK
+    assert note.sentence.endswith("It is there and stays: it drops out in the hottest hours.")
+    assert not found(made, "ac-addon", "microinverter")
+    assert made.choice.key is not None and not made.option("ac-addon").stopped
+
+
+def test_a_short_string_that_runs_today_is_no_stop_and_a_new_one_is():
+    job = with_array(PERTH, 3, "tarnlight-5")
+    made = plan(job)
+    (note,) = found(made, "ac-addon", "hot voltage")
+    assert note.severity is Severity.CHECK and "It is there and stays" in note.sentence
+    # Let the works lay it, and the same string is no plan.
+    fresh = job.with_(faces=(job.faces[0].with_(fate="new"),), existing_inverters=())
+    option = plan(fresh.with_(battery=job.battery.with_(string_inverter="tarnlight-5"))).option("ac-addon")
+    assert isinstance(option, RefusedOption) or option.stopped
+
+
+@pytest.mark.parametrize(
+    ("inverter", "strings", "severity"),
+    [("tarnlight-5", 2, Severity.CHECK), ("tarnlight-10t", 2, Severity.STOP)],
+)
+def test_a_current_within_an_inputs_rating_but_for_brighter_light(inverter, strings, severity):
+    """One string's 13.9 A are within 16 A but for the factor of 1.25; two on one input give more than its 26 A."""
+    job = with_array(PERTH, 16, inverter, strings=strings)
+    if inverter == "tarnlight-10t":
+        job = job.with_(supply=job.supply.with_(phases="three", volts=230.0))
+    (note, *_) = found(plan(job), "as-is", "short-circuit current")
+    assert note.severity is severity
+    assert ("ask its maker" in note.sentence) == (severity is Severity.CHECK)
+    assert "from 1 strings" not in note.sentence
