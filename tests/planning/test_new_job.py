@@ -9,10 +9,11 @@ from calm_relay.exchange.places import find_places
 from calm_relay.exchange.shipped import library
 from calm_relay.job.assumed import less_what_was_said, value_at
 from calm_relay.job.carried import with_copies
+from calm_relay.job.existing_supply import Generator
 from calm_relay.job.tariff import Costs
 from calm_relay.planning.book.change import Change, changed
 from calm_relay.planning.findings import Severity
-from calm_relay.planning.site.first_battery import with_first_battery
+from calm_relay.planning.site.first_battery import asks_for_another, with_first_battery
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.new_job import ASSUMED, begun_job, new_job, placed
 from calm_relay.planning.wiring.wiring import wiring_of
@@ -183,3 +184,32 @@ def test_a_kwh_may_cost_thousands():
     assert job.with_(tariff=tariff).tariff.price == 2600.0
     with pytest.raises(ValidationError, match="price"):
         job.tariff.with_(price=1e6)
+
+
+def test_a_house_off_grid_begins_with_a_battery_for_two_days_and_for_one_beside_a_generator():
+    known = library()
+    on_grid = new_job("Off", "Perth", "Australia", -31.95, 115.86, "Australia/Perth", 3500.0, known, 14)
+    alone = on_grid.with_(supply=on_grid.supply.with_(on_grid=False))
+    helped = alone.with_(generators=(Generator(kw=5.0),))
+    assert asks_for_another(on_grid, alone) and asks_for_another(alone, helped)
+    assert not asks_for_another(alone, alone.with_(name="Another"))
+    assert not asks_for_another(on_grid, on_grid.with_(generators=(Generator(kw=5.0),)))
+    held = []
+    for job in (on_grid, helped, alone):
+        battery = with_first_battery(job, known).battery
+        pack = next(item for item in known.on_shelf.packs if item.key == battery.pack)
+        held.append(battery.count * pack.usable_kwh)
+    day = 3500.0 / 365.0
+    assert 0.3 * day < held[0] < day <= held[1] < 2.0 * day <= held[2] < 3.0 * day
+    # What somebody said of the battery stays as it is.
+    said = alone.with_(assumed=())
+    assert with_first_battery(said, known) == said
+
+
+def test_off_grid_a_house_without_supply_is_no_choice():
+    job = new_job("Off", "Perth", "Australia", -31.95, 115.86, "Australia/Perth", 3500.0, library(), 14)
+    made = plan(job.with_(supply=job.supply.with_(on_grid=False)))
+    (note,) = (item for item in made.as_is.findings if item.check == "forming power")
+    assert note.severity is Severity.STOP and "without supply all year" in note.sentence
+    assert made.choice.key not in (None, "as-is")
+    assert f"{made.option(made.choice.key).title} costs about A$ " in made.choice.sentence

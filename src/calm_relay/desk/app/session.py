@@ -148,10 +148,10 @@ class Session(QObject):
     def edit(self, job: Job, label: str) -> None:
         """Makes a changed job the present one, as one step of undo."""
         before, after = self.job, less_what_was_said(self.job, job)
-        if "demand" in before.wanted and "demand" not in after.wanted:
-            from calm_relay.planning.site.first_battery import with_first_battery
+        if after.assumed:
+            from calm_relay.planning.site.first_battery import asks_for_another, with_first_battery
 
-            after = with_first_battery(after, self.library)
+            after = with_first_battery(after, self.library) if asks_for_another(before, after) else after
         if self.history.add(after, label):
             self._moved()
 

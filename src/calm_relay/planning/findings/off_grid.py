@@ -97,9 +97,9 @@ def check_forming_power(subject: Subject) -> list[Finding]:
             else "the house is without supply all year"
         )
         sentence = f"{what} a grid: {rest}."
-        return [
-            warns("forming power", "Home", "battery", sentence, reading=(0.0, peak_kw, "kW"), rule="datasheets")
-        ]
+        severity = Severity.CHECK if generator else Severity.STOP
+        reading = (0.0, peak_kw, "kW")
+        return [judged(severity, "forming power", "Home", "battery", sentence, reading=reading, rule="datasheets")]
     power_kw = forming_kw(subject.design)
     over = peak_kw > power_kw
     sentence = (

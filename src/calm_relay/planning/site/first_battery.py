@@ -10,6 +10,17 @@ from calm_relay.planning.equipment.bank import Bank
 
 # A first battery holds this share of a mean day, or nearly: common practice, no source.
 NIGHT_SHARE, NEARLY = 0.5, 0.75
+# Off grid it holds so many mean days, alone and where a generator runs: common practice, no source.
+DAYS_ALONE, DAYS_WITH_GENERATOR = 2.0, 1.0
+
+
+def asks_for_another(before: Job, after: Job) -> bool:
+    """Whether an edit says what a first battery goes by: the demand, or that the house is off grid, or a generator."""
+    said = "demand" in before.wanted and "demand" not in after.wanted
+    alone = [
+        (job.supply.on_grid, not job.supply.on_grid and bool(job.running_generators)) for job in (before, after)
+    ]
+    return said or alone[0] != alone[1]
 
 
 def with_first_battery(job: Job, library: Library) -> Job:
@@ -19,7 +30,7 @@ def with_first_battery(job: Job, library: Library) -> Job:
     """
     if "battery.count" not in job.assumed or not isinstance(job.demand, ShapedDemand):
         return job
-    wanted = job.demand.yearly_kwh
+    wanted = held_at_first_kwh(job.demand.yearly_kwh, job)
     if "battery.pack" in job.assumed:
         bank = first_bank(library, job.supply.phases, wanted)
         return job.with_(battery=job.battery.with_(pack=bank.pack.key, count=bank.count))
@@ -27,8 +38,16 @@ def with_first_battery(job: Job, library: Library) -> Job:
     return job if said is None else job.with_(battery=job.battery.with_(count=_least(said, wanted)))
 
 
-def first_bank(library: Library, phases: str, yearly_kwh: float) -> Bank:
-    """The cheapest bank for what a home uses on units for its service.
+def held_at_first_kwh(yearly_kwh: float, job: Job | None = None) -> float:
+    """What a first battery holds of a home's yearly demand: a night of it, off grid a day or two [kWh]."""
+    a_day = yearly_kwh / 365.0
+    if job is None or job.supply.on_grid:
+        return a_day * NIGHT_SHARE * NEARLY
+    return a_day * (DAYS_WITH_GENERATOR if job.running_generators else DAYS_ALONE)
+
+
+def first_bank(library: Library, phases: str, held_kwh: float) -> Bank:
+    """The cheapest bank that holds so much on units for a service.
 
     Those that a hybrid and an AC-coupled battery inverter carry come first: the more there is to choose from.
 
@@ -38,8 +57,8 @@ def first_bank(library: Library, phases: str, yearly_kwh: float) -> Bank:
         Equipment to draw on.
     phases : str
         Of the service, as a job has them.
-    yearly_kwh : float
-        What the home asks in a year [kWh].
+    held_kwh : float
+        What it is to hold [kWh].
     """
     shelf = library.on_shelf
     units = [item for item in shelf.inverters if item.battery is not None and not item.plug_in]
@@ -49,20 +68,16 @@ def first_bank(library: Library, phases: str, yearly_kwh: float) -> Bank:
 
     def worst(bank: Bank) -> tuple[int, float, bool, float, str, int]:
         kinds = {unit.pv is not None for unit in own if _carries(unit, bank)}
-        lacks = max(_night_kwh(yearly_kwh) - bank.usable_kwh, 0.0)
+        lacks = max(held_kwh - bank.usable_kwh, 0.0)
         return -len(kinds), lacks, bank.pack.price <= 0.0, bank.price, bank.pack.key, bank.count
 
-    banks = (Bank(pack, count) for pack in packs for count in range(_least(pack, yearly_kwh), pack.count_max + 1))
+    banks = (Bank(pack, count) for pack in packs for count in range(_least(pack, held_kwh), pack.count_max + 1))
     return min(banks, key=worst)
 
 
-def _night_kwh(yearly_kwh: float) -> float:
-    return yearly_kwh / 365.0 * NIGHT_SHARE * NEARLY
-
-
-def _least(pack: Pack, yearly_kwh: float) -> int:
-    """The least number of packs that hold what a night asks, or nearly; the most there may be where none do."""
-    return min(max(ceil(_night_kwh(yearly_kwh) / pack.usable_kwh), pack.count_min), pack.count_max)
+def _least(pack: Pack, held_kwh: float) -> int:
+    """The least number of packs that hold so much; the most there may be where none do."""
+    return min(max(ceil(held_kwh / pack.usable_kwh), pack.count_min), pack.count_max)
 
 
 def _carries(unit: Inverter, bank: Bank) -> bool:

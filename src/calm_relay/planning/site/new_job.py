@@ -9,7 +9,7 @@ from calm_relay.job.model import ClimatePreset, Job, PlannedBattery, Purpose, Ro
 from calm_relay.job.tariff import Costs, Tariff
 from calm_relay.job.wiring import Wiring
 from calm_relay.planning.site.climates import nearest_climates
-from calm_relay.planning.site.first_battery import first_bank, with_first_battery
+from calm_relay.planning.site.first_battery import first_bank, held_at_first_kwh, with_first_battery
 
 # Where a country is not known: what most of the world has.
 ELSEWHERE = Country(
@@ -79,7 +79,7 @@ def begun_job(name: str, library: Library) -> Job:
     site = Site(place="", latitude=0.0, longitude=0.0, time_zone="UTC", weather=ClimatePreset(climate="x"))
     climate = nearest_climates(site, library)[0].climate
     supply = _service(ELSEWHERE)
-    bank = first_bank(library, supply.phases, STANDING_IN_KWH)
+    bank = first_bank(library, supply.phases, held_at_first_kwh(STANDING_IN_KWH))
     return Job(
         name=name,
         site=site.with_(weather=ClimatePreset(climate=climate.key)),
@@ -117,7 +117,7 @@ def placed(
     climate = nearest_climates(bare, library)[0].climate
     battery = job.battery
     if "battery.pack" in job.assumed:
-        bank = first_bank(library, usual.phases, STANDING_IN_KWH)
+        bank = first_bank(library, usual.phases, held_at_first_kwh(STANDING_IN_KWH))
         battery = PlannedBattery(pack=bank.pack.key, count=bank.count)
     marks = PLACE_ASSUMED if country in library.countries else (*PLACE_ASSUMED, "region", "tariff.currency")
     tables = tables_in(usual, library)

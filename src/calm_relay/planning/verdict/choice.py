@@ -211,7 +211,9 @@ def _money(option: Option, job: Job, *, brief: bool = False) -> str:
         return "neither gains nor loses"
     if breaks_even(npv, option.outcome.money.outlay):
         return f"about breaks even{over}"
-    word = "loses" if _loses(option) else "gains"
+    # Where there is no supply today nothing is lost against it.
+    lost = "loses" if job.supply.on_grid or job.running_generators else "costs"
+    word = lost if _loses(option) else "gains"
     return f"{word} about {money_text(job, to_two_figures(abs(npv)))}{over}"
 
 
