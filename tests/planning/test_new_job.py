@@ -213,3 +213,13 @@ def test_off_grid_a_house_without_supply_is_no_choice():
     assert note.severity is Severity.STOP and "without supply all year" in note.sentence
     assert made.choice.key not in (None, "as-is")
     assert f"{made.option(made.choice.key).title} costs about A$ " in made.choice.sentence
+
+
+def test_nothing_is_said_of_a_generator_where_there_is_none():
+    job = new_job("Off", "Perth", "Australia", -31.95, 115.86, "Australia/Perth", 3500.0, library(), 14)
+    made = plan(with_first_battery(job.with_(supply=job.supply.with_(on_grid=False)), library()))
+    for option in made.live:
+        said = " ".join(reason.sentence for reason in made.choice.reasons[option.key])
+        assert "generator" not in said
+        back = " ".join(item.sentence for item in option.findings if item.check == "black start")
+        assert ("nothing brings it back" in said) == ("sun alone does not bring" in back)

@@ -33,11 +33,13 @@ def test_microinverters_that_fall_out_when_it_is_hottest_take_a_battery_beside_t
     assert made.choice.key is not None and not made.option("ac-addon").stopped
 
 
-def test_a_short_string_that_runs_today_is_no_stop_and_a_new_one_is():
-    job = with_array(PERTH, 3, "tarnlight-5")
-    made = plan(job)
-    (note,) = found(made, "ac-addon", "hot voltage")
-    assert note.severity is Severity.CHECK and "It is there and stays" in note.sentence
+@pytest.mark.parametrize(("modules", "severity"), [(5, Severity.CHECK), (3, Severity.STOP)])
+def test_a_short_string_that_runs_today_is_no_stop_and_one_that_cannot_run_is(modules, severity):
+    """Five modules are tracked on an ordinary day and not when it is hottest; three never are: the survey is wrong."""
+    job = with_array(PERTH, modules, "tarnlight-5", module="brackwen-250")
+    (note,) = found(plan(job), "ac-addon", "hot voltage")
+    assert note.severity is severity
+    assert ("It is there and stays" in note.sentence) == (severity is Severity.CHECK)
     # Let the works lay it, and the same string is no plan.
     fresh = job.with_(faces=(job.faces[0].with_(fate="new"),), existing_inverters=())
     option = plan(fresh.with_(battery=job.battery.with_(string_inverter="tarnlight-5"))).option("ac-addon")

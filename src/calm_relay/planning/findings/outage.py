@@ -16,7 +16,7 @@ from calm_relay.planning.findings.base import (
 )
 from calm_relay.planning.findings.battery import stronger_inverter
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads
-from calm_relay.planning.operation.island import forms_grid
+from calm_relay.planning.operation.island import forms_grid, wakes_by_arrays_beside
 
 
 @grid_check
@@ -125,8 +125,7 @@ def check_black_start(subject: Subject) -> list[Finding]:
         sentence = f"{when} the generator brings the house back."
         return [passes("black start", "Battery", "battery", sentence, rule="datasheets")]
     wakes = converter.backup
-    beside = any(other is not converter and other.has_array for other in subject.design.converters)
-    if beside and wakes.throttles_ac_pv != "none" and (wakes.held_reserve > 0 or wakes.retries_at is not None):
+    if wakes_by_arrays_beside(subject.design):
         how = (
             f"it holds {wakes.held_reserve:.0%} back and wakes with its loads off when there is sun"
             if wakes.held_reserve > 0

@@ -197,18 +197,16 @@ def check_hot_voltage(subject: Subject) -> list[Finding]:
     for converter in subject.design.pv_converters:
         for run in converter.stringing.runs:
             reading = _against_window(run, subject.context.temperatures)
+            if reading and reading[1] is Severity.STOP and _runs_on(converter, run, subject.context.temperatures):
+                key, _, measured, limit, summary = reading
+                summary += " It is there and stays: it drops out in the hottest hours."
+                reading = key, Severity.CHECK, measured, limit, summary
             if reading:
                 # Faces that read alike are named together.
                 alike.setdefault(reading, []).append((converter, run.face.plan.name))
     findings = []
     for (key, severity, measured, limit, summary), where in alike.items():
         converter, names = where[0][0], list(dict.fromkeys(name for _, name in where))
-        if severity is Severity.STOP and all(_runs_today(unit) for unit, _ in where):
-            # Too little voltage harms nothing: what runs today runs on.
-            severity, summary = (
-                Severity.CHECK,
-                f"{summary} It is there and stays: it drops out in the hottest hours.",
-            )
         sentence = f"{' and '.join([', '.join(names[:-1]), names[-1]] if names[1:] else names)}: {summary}"
         sheet, mends = f"{converter.inverter.name}, datasheet", lay_anew(subject, converter)
         findings.append(
@@ -229,6 +227,14 @@ def check_hot_voltage(subject: Subject) -> list[Finding]:
 def _runs_today(converter: Converter) -> bool:
     """Whether its strings are those that hang on it today."""
     return not converter.is_new and (converter.micro is not None or converter.stringing.origin == SURVEYED)
+
+
+def _runs_on(converter: Converter, run: StringRun, temperatures: DesignTemperatures) -> bool:
+    """Whether a string runs today and on an ordinary day is tracked: too little voltage harms nothing."""
+    limits = run.limits(temperatures)
+    if not _runs_today(converter) or FULL_POWER not in limits:
+        return False
+    return limits[FULL_POWER].volts(run.together) >= limits[HOT].limit_v
 
 
 def _against_window(

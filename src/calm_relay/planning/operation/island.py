@@ -38,6 +38,18 @@ def forms_grid(converter: Converter | None) -> TypeGuard[Converter]:
     return converter is not None and converter.inverter.backup is not None
 
 
+def wakes_by_arrays_beside(design: Design) -> bool:
+    """Whether what forms the grid comes back after a flat battery by arrays on its bus: by a reserve, or at a time."""
+    former = design.battery_converter
+    if not forms_grid(former):
+        return False
+    backup = former.backup
+    beside = any(other is not former and other.has_array for other in design.converters)
+    return (
+        beside and backup.throttles_ac_pv != "none" and (backup.held_reserve > 0 or backup.retries_at is not None)
+    )
+
+
 def forming_kw(design: Design) -> float:
     """What the units that form the grid give without end [kW]: their rating, or less where a battery gives less."""
     return sum(min(member.backup.continuous_kw, member.gives[0]) for member in design.together)

@@ -7,6 +7,7 @@ from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.design import Design, Spoken
 from calm_relay.planning.common.amounts import money_text, years_text
 from calm_relay.planning.common.vocabulary import vocabulary_of
+from calm_relay.planning.operation.island import wakes_by_arrays_beside
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.verdict.option import Option
 
@@ -82,6 +83,8 @@ def _other(options: list[Option], *roles: str) -> Option | None:
 def _bill(option: Option, options: list[Option], job: Job) -> Spoken:
     money = option.outcome.money
     what = vocabulary_of(job.supply).bill
+    if not job.supply.on_grid and not job.running_generators:
+        return []
     if option.role == "today":
         return [(False, "lower_bills", f"{what} stays at {money_text(job, money.bill)} a year.")]
     if money.saving <= 0:
@@ -127,8 +130,12 @@ def _lights(option: Option, job: Job, demand: DemandYear) -> Spoken:
     result.append((True, "ride_through_outage", sentence))
     backup = converter.inverter.backup
     if backup is not None and not (converter.has_array and backup.black_start):
-        sentence = "Once flat, only the generator brings it back: no module hangs on its own DC bus."
-        result.append((False, "ride_through_outage", sentence))
+        if job.generator is not None:
+            sentence = "Once flat, only the generator brings it back: no module hangs on its own DC bus."
+            result.append((False, "ride_through_outage", sentence))
+        elif not wakes_by_arrays_beside(option.design):
+            sentence = "Once flat, nothing brings it back: no module hangs on its own DC bus."
+            result.append((False, "ride_through_outage", sentence))
     return result
 
 
