@@ -324,7 +324,7 @@ class _Maker:
             return
         amps, circuit = unit_amps(converter)
         units = units_of(converter)
-        detail = f"{inverter.ac_kw:g} kW, {inverter.max_ac_a:g} A"
+        detail = f"{inverter.ac_kw:g} kW, {inverter.max_ac_a:g} A{self._on_phase(number)}"
         stores = converter.held is not None and inverter.built_in_pack is not None
         self.add(Node(key, "unit", inverter.name, detail, status, number, units, stores=stores))
         self.join(
@@ -347,6 +347,11 @@ class _Maker:
                 self._strings(number, converter, key, item, status)
         if converter.held is not None and not stores:
             self._battery(number, converter, key, converter.held)
+
+    def _on_phase(self, number: int) -> str:
+        """On which of three phases a unit of one hangs, as the end of what is said of it."""
+        phase = self.design.phases(self.job.supply)[number]
+        return f", phase {phase}" if phase else ""
 
     def _strings(self, number: int, converter: Converter, key: str, item: Input, status: Status) -> None:
         faces = ", ".join(dict.fromkeys(run.face.plan.name for run in item.runs))
@@ -408,7 +413,7 @@ class _Maker:
         key = self.keys[number]
         faces = ", ".join(face.plan.name for face in converter.faces)
         status: Status = "new" if converter.is_new else "there"
-        detail = f"{count} × {micro.name}, {branches} branch{'es' * (branches != 1)}"
+        detail = f"{count} × {micro.name}, {branches} branch{'es' * (branches != 1)}{self._on_phase(number)}"
         self.add(Node(key, "branch", faces or micro.name, detail, status, number, branches, strings=(1,) * count))
         amps = micro.ac_a * -(-count // branches) if branches else 0.0
         self.join(

@@ -228,6 +228,30 @@ class Design:
         )
         return new + len(self.removed) + self.strings_moved
 
+    def phases(self, supply: Supply) -> tuple[int, ...]:
+        """Phase that each unit hangs on: 1, 2 or 3 for a single-phase one on three phases, else 0.
+
+        What is there and what carries a battery hangs where the job says, and arrays behind a battery's unit of one
+        phase hang with it: on another they would be off in an outage. Units of new arrays else go where least hangs,
+        the largest first.
+        """
+        on = [supply.single_on if unit.inverter.phases == "single" else 0 for unit in self.converters]
+        if supply.phases != "three":
+            return (0,) * len(on)
+        lead = self.battery_converter
+        if lead is not None and lead.inverter.phases == "single":
+            return tuple(on)
+        units = self.converters
+        free = [at for at, unit in enumerate(units) if on[at] and unit.is_new and not unit.has_battery]
+        hung = [0.0, 0.0, 0.0]
+        for at, unit in enumerate(units):
+            if on[at] and at not in free:
+                hung[on[at] - 1] += unit.inverter.ac_kw
+        for at in sorted(free, key=lambda at: -units[at].inverter.ac_kw):
+            on[at] = hung.index(min(hung)) + 1
+            hung[on[at] - 1] += units[at].inverter.ac_kw
+        return tuple(on)
+
     def counted(self, supply: Supply) -> tuple[Converter, ...]:
         """Units that the network operator counts: all that can feed the bus, or those with PV terminals."""
         if supply.operator_counts == "every inverter":

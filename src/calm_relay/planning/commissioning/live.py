@@ -160,13 +160,13 @@ class LiveSite:
         supply = self.plan.job.supply
         count = {"single": 1, "split": 2, "three": 3}[supply.phases]
         total = [0.0] * count
-        for key, converter in zip(self.keys, self.option.design.converters, strict=True):
+        for key, phase in zip(self.keys, self.option.design.phases(supply), strict=True):
             inverter = self._inverter(key)
             kw = of(inverter) if inverter is not None else None
             if kw is None:
                 return None
-            if count == 3 and converter.inverter.phases != "three":
-                total[supply.single_on - 1] += kw
+            if phase:
+                total[phase - 1] += kw
             else:
                 total = [value + kw / count for value in total]
         return tuple(total)

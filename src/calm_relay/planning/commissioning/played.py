@@ -328,10 +328,10 @@ class PlayedSite:
         count = self._phases
         loads = [self._at(row, step) for row in self._home_kw]
         given = np.zeros(count)
-        for converter, series in zip(self.option.design.converters, self._units, strict=True):
+        for phase, series in zip(self.option.design.phases(supply), self._units, strict=True):
             ac = self._at(series.ac, step)
-            if count == 3 and converter.inverter.phases != "three":
-                given[supply.single_on - 1] += ac
+            if phase:
+                given[phase - 1] += ac
             else:
                 given += ac / count
         grid = [load - give for load, give in zip(loads, given, strict=True)]

@@ -173,13 +173,15 @@ def check_hybrid_counted(subject: Subject) -> list[Finding]:
 
 def _on_phases(subject: Drawn) -> np.ndarray:
     """AC rating of the inverters that the operator counts on each phase [kW], one figure where there is one phase."""
-    supply = subject.job.supply
-    result = np.zeros(3 if supply.phases == "three" else 1)
-    for converter in subject.design.counted(supply):
-        if supply.phases != "three" or converter.inverter.phases == "three":
-            result += converter.inverter.ac_kw / result.size
+    supply, design = subject.job.supply, subject.design
+    result, counted = np.zeros(3 if supply.phases == "three" else 1), design.counted(supply)
+    for converter, phase in zip(design.converters, design.phases(supply), strict=True):
+        if not any(converter is unit for unit in counted):
+            continue
+        if phase:
+            result[phase - 1] += converter.inverter.ac_kw
         else:
-            result[supply.single_on - 1] += converter.inverter.ac_kw
+            result += converter.inverter.ac_kw / result.size
     return result
 
 
@@ -283,11 +285,24 @@ def check_unbalance(subject: Drawn) -> list[Finding]:
             "Grid",
             "supply.single_on",
             f"Between the fullest and the emptiest phase inverters differ by {apart:.2f} kW; {rule.rule.name.lower()} "
-            f"may be {rule.limit:g} kW.",
+            f"may be {rule.limit:g} kW{_hung(subject)}.",
             reading=(apart, rule.limit, "kW"),
             rule=rule.authority,
         )
     ]
+
+
+def _hung(subject: Drawn) -> str:
+    """Which units of one phase hang where, in a half sentence; nothing where they hang on one phase or none do."""
+    design = subject.design
+    on = [
+        (phase, unit.inverter.name)
+        for unit, phase in zip(design.converters, design.phases(subject.job.supply), strict=True)
+        if phase
+    ]
+    if len({phase for phase, _ in on}) < 2:
+        return ""
+    return ": " + ", ".join(f"{name} on phase {phase}" for phase, name in sorted(on))
 
 
 def _with_export_limit(job: Job, kw: float) -> Job:

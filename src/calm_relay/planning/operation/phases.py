@@ -25,10 +25,9 @@ def units_by_phase(design: Design, job: Job) -> np.ndarray:
     """Share of each unit's AC power on each phase or leg, shape (units, phases)."""
     supply, count = job.supply, COUNT[job.supply.phases]
     shares = np.full((len(design.converters), count), 1.0 / count)
-    if supply.phases == "three":
-        for number, converter in enumerate(design.converters):
-            if converter.inverter.phases == "single":
-                shares[number] = np.eye(3)[supply.single_on - 1]
+    for number, phase in enumerate(design.phases(supply)):
+        if phase:
+            shares[number] = np.eye(3)[phase - 1]
     return shares
 
 

@@ -133,7 +133,10 @@ def _thermal_derate(design: Design, job: Job, site: SiteYear) -> np.ndarray | No
 
 def _plant_of(design: Design, job: Job, site: SiteYear) -> tuple[tuple[ConverterPart, ...], np.ndarray]:
     terms = tuple(_terms(converter, job) for converter in design.converters)
-    plant = tuple(_part(converter, design, job) for converter in design.converters)
+    plant = tuple(
+        _part(converter, design, job, phase)
+        for converter, phase in zip(design.converters, design.phases(job.supply), strict=True)
+    )
     return plant, _pv_kw(terms, site.calendar.steps)
 
 
@@ -164,15 +167,14 @@ def _pv_kw(terms: tuple[tuple[tuple[FaceYield, float], ...], ...], steps: int) -
     return frozen(pv_kw, told)
 
 
-def _part(converter: Converter, design: Design, job: Job) -> ConverterPart:
+def _part(converter: Converter, design: Design, job: Job, phase: int) -> ConverterPart:
     """A unit as the simulation sees it on this supply."""
     reserve = job.battery.reserve
     old = converter.battery_surveyed
     if old is not None and old.reserve is not None and not converter.is_new:
         reserve = old.reserve
-    on_one = job.supply.phases == "three" and converter.inverter.phases == "single"
     by_clock = design.by_clock and converter is design.battery_converter
-    return replace(converter.part(reserve), phase=job.supply.single_on if on_one else 0, by_clock=by_clock)
+    return replace(converter.part(reserve), phase=phase, by_clock=by_clock)
 
 
 def own_tracking(converter: Converter, run: StringRun, job: Job) -> float:
