@@ -382,12 +382,13 @@ def _summary(made):
             continue
         figures, money = option.outcome.figures, option.outcome.money
         payback = "never" if money.payback_years == float("inf") else f"{money.payback_years:.1f} years"
+        spent = f", outlay {money_text(made.job, money.outlay)}, payback {payback}" if money.outlay > 0 else ""
         on_grid = made.job.supply.on_grid
         words = vocabulary_of(made.job.supply)
         unmet = "" if on_grid else f", unserved {option.outcome.unmet:.1%}"
         lines.append(
-            f"{option.title}: {words.bill_word} {money_text(made.job, money.bill)} a year, outlay "
-            f"{money.outlay:,.0f}, payback {payback}, {words.import_word} {figures.import_kwh:,.0f} kWh, "
+            f"{option.title}: {words.bill_word} {money_text(made.job, money.bill)} a year{spent}, "
+            f"{words.import_word} {figures.import_kwh:,.0f} kWh, "
             f"self-sufficiency {figures.self_sufficiency:.0%}{unmet}{note}"
         )
         lines += [f"  {finding.severity.name.lower()}: {finding.sentence}" for finding in option.findings]
