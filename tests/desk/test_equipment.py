@@ -59,6 +59,19 @@ def test_two_items_stand_beside_each_other(bench):
     assert not bench.change.isEnabled()
 
 
+def test_example_prices_stand_in_the_money_of_the_job(window, bench, settled):
+    choose(bench.kind, "packs")
+    here = {row[0].key: row[0].price for row in bench.model.rows}
+    job = window.session.job
+    there = job.with_(costs=job.costs.with_(shipped_prices=20.0), tariff=job.tariff.with_(currency="R"))
+    window.session.edit(there, "Another money")
+    settled(window)
+    assert {row[0].key: row[0].price for row in bench.model.rows} == {key: 20.0 * price for key, price in here.items()}
+    assert bench.model.headerData(3, Qt.Orientation.Horizontal) == "Price, R"
+    first = bench.model.rows[0]
+    assert first[1][3] == f"{20.0 * here[first[0].key]:,.2f}"
+
+
 def test_a_module_typed_by_hand_is_kept_and_planned_with(window, bench, qtbot, settled, own_folder):
     choose(bench.kind, "modules")
     qtbot.mouseClick(bench.new, LEFT)

@@ -54,6 +54,7 @@ class EquipmentModel(QAbstractTableModel):
         self._all = []
         self.rows = []
         self._sought = ""
+        self.currency = ""
 
     def take(self, kind, items, own) -> None:
         """Takes the items of a kind, with the own ones among them by key."""
@@ -108,11 +109,15 @@ class EquipmentModel(QAbstractTableModel):
     def headerData(self, section, orientation, role=Qt.ItemDataRole.DisplayRole):
         """What a column is."""
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return HEADS[section]
+            return f"{HEADS[section]}, {self.currency}" if section == 3 and self.currency else HEADS[section]
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignRight if section == 3 else Qt.AlignmentFlag.AlignLeft
             return side | Qt.AlignmentFlag.AlignVCenter
         return None
+
+
+def _money_of(job):
+    return job.tariff.currency, job.costs.shipped_prices
 
 
 class EquipmentBench(Bench):
@@ -145,7 +150,7 @@ class EquipmentBench(Bench):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self._own = None
+        self._own, self._job = None, None
         self.kind = ChoiceField("Kind of equipment", KIND_WORDS, width=12)
         self.kind.show_value("packs")
         self.words = QLineEdit()
@@ -238,13 +243,18 @@ class EquipmentBench(Bench):
         self._fill()
 
     def show_job(self, job) -> None:
-        """The library does not change with the job."""
+        """Shows example prices in the job's money; else the library does not change with the job."""
+        before, self._job = self._job, job
+        if before is None or _money_of(before) != _money_of(job):
+            self._fill()
 
     def _fill(self):
+        self.model.currency = self._job.tariff.currency if self._job else ""
         chosen = self.chosen
         kind = self.kind.currentData()
         own = {item.key: item for item in self._own.of(kind)} if self._own else {}
-        items = getattr(self.library.catalogue, kind)
+        held = self.library.catalogue if self._job is None else self.library.in_money_of(self._job)
+        items = getattr(held, kind)
         # What is one's own stands first.
         self.model.take(kind, sorted(items, key=lambda item: (item.key not in own, item.name.casefold())), own)
         self._count()
