@@ -66,7 +66,9 @@ def test_example_prices_stand_in_the_money_of_the_job(window, bench, settled):
     there = job.with_(costs=job.costs.with_(shipped_prices=20.0), tariff=job.tariff.with_(currency="R"))
     window.session.edit(there, "Another money")
     settled(window)
-    assert {row[0].key: row[0].price for row in bench.model.rows} == {key: 20.0 * price for key, price in here.items()}
+    assert {row[0].key: row[0].price for row in bench.model.rows} == {
+        key: 20.0 * price for key, price in here.items()
+    }
     assert bench.model.headerData(3, Qt.Orientation.Horizontal) == "Price, R"
     first = bench.model.rows[0]
     assert first[1][3] == f"{20.0 * here[first[0].key]:,.2f}"
