@@ -6,6 +6,7 @@ import pytest
 
 from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.assumed import less_what_was_said
+from calm_relay.job.base import PRICE_MOST
 from calm_relay.job.demand import Car, FuelToday, HeatPump
 from calm_relay.job.equipment import KINDS
 from calm_relay.job.existing_supply import ExistingChangeover, ExistingTransformers, Generator
@@ -120,6 +121,8 @@ def test_a_generator_that_is_begun_burns_fuel_in_the_jobs_money():
     there = job.with_(costs=job.costs.with_(shipped_prices=150.0))
     assert usual_generator(job).price_per_litre == Generator(kw=5.0).price_per_litre
     assert usual_generator(there).price_per_litre == pytest.approx(285.0)
+    dearest = job.with_(costs=job.costs.with_(shipped_prices=1e6))
+    assert usual_generator(dearest).price_per_litre == PRICE_MOST
 
 
 NAIROBI = NewPlace("Nairobi, Kenya", "Nairobi", "Kenya", -1.286, 36.817, "Africa/Nairobi")

@@ -1,5 +1,7 @@
 """A battery's years, tipping points, the search, and what limits the battery's power."""
 
+import re
+
 import numpy as np
 import pytest
 
@@ -219,3 +221,13 @@ def test_the_search_as_a_table(result):
     assert len(rows) == len(result.plants)
     assert all(len(row) == len(head) for row in rows)
     assert result.tried >= len(result.plants)
+
+
+@pytest.mark.parametrize("name", ["pottery", "two-homes"])
+def test_why_plants_fall_out_is_told_in_few_words_without_holes(name):
+    result = search(plan(demo_job(name)), most=200)
+    assert 0 < len(result.refused) <= 12
+    for reason, times in result.refused:
+        assert times > 0 and reason[0].isupper()
+        # A figure that was taken out would leave its unit, or nothing, behind.
+        assert not re.search(r"(^|\s)(V|A|kW|kWp|×)(\s|$)|  ", reason), reason

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator
 from typing import Any
 
+from calm_relay.job.base import PRICE_MOST
 from calm_relay.job.equipment import KINDS
 from calm_relay.job.existing_supply import Generator
 from calm_relay.job.model import Job
@@ -20,9 +21,8 @@ Turn = Callable[[float], float]
 def usual_generator(job: Job, name: str = "Generator") -> Generator:
     """A generator as one begins to state it, its fuel at the example price in the job's money."""
     example = Generator(kw=USUAL_KW)
-    return example.with_(
-        name=name, price_per_litre=three_figures(example.price_per_litre * job.costs.shipped_prices)
-    )
+    price = three_figures(example.price_per_litre * job.costs.shipped_prices)
+    return example.with_(name=name, price_per_litre=min(price, PRICE_MOST))
 
 
 def amounts_in(job: Job) -> tuple[str, ...]:

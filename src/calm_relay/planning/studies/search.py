@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
+from re import search as search_in
 from re import sub
 from typing import Any
 
@@ -49,6 +50,18 @@ from calm_relay.planning.verdict.purposes import bill_to_measure_by
 
 # What plants are counted under that miss a hard line of the job.
 MISSED = "What the customer must have"
+# What reasons are counted under, by what they say; others by their own words without their figures.
+KINDS_OF_REASON = (
+    (r" is for \w+ phase, the supply is ", "The unit is for another service"),
+    (r" find no (input|place)", "Modules find no input"),
+    (r" stand at .* takes ", "The battery's voltage does not fit the unit"),
+    (r" times .* its maker allows ", "More array than the maker allows"),
+    (r" falls to .* when hot", "Modules fall below the microinverter's window when hot"),
+    (r" reaches .* when cold", "Modules rise above the microinverter's limit when cold"),
+    (r"^More array on the bus of ", "More array on the AC bus than the unit takes"),
+    (r" has no generator input", "The unit has no generator input"),
+    (r"^the relay passes less ", "The relay passes less than what is behind it"),
+)
 # Designs that wait for each worker: it never has to, and a search that is called off ends soon.
 AHEAD = 3
 
@@ -548,10 +561,13 @@ def _hard(design: Design, context: DesignContext) -> list[str]:
 
 
 def _short(reason: str) -> str:
-    """A reason without its figures, so that like ones are counted together."""
-    clause = reason.split(": ", 1)[-1].split(";")[0].split(",")[0]
-    words = sub(r"[\d.,]+\s*", "", clause).strip(" ×")
-    return f"{words[:1].upper()}{words[1:70]}"
+    """What kind of reason it is, so that like ones are counted together."""
+    for pattern, words in KINDS_OF_REASON:
+        if search_in(pattern, reason):
+            return words
+    clause = reason.split(": ", 1)[-1].split(";")[0]
+    words = sub(r"\d[\d.,]*(?= (?:kWp|kWh|kW|V|A|W|m|modules)\b)", "…", clause)
+    return f"{words[:1].upper()}{words[1:80]}"
 
 
 def plant_rows(result: SearchResult) -> list[list[Any]]:
