@@ -16,6 +16,7 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.handover.materials import materials_of
 from calm_relay.planning.handover.settings_sheet import settings_of
+from calm_relay.planning.views.scales import scales_of
 from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import of_few_futures, plan
 
@@ -49,6 +50,30 @@ def test_papers_speak_the_words_of_their_region(papers):
         said += text
         assert words(text) == text, path.name
     assert ("main panel" in said and "utility" in said) == (made.job.region == "united-states")
+
+
+def test_an_offer_where_nothing_is_paid_for_power_promises_no_saving(tmp_path, dressed):
+    """Off grid without a generator there is no bill, no fuel and no grid to speak of."""
+    made = plan(of_few_futures(demo_job("hut").with_(generators=())))
+    list(write_papers(made, made.option("hybrid-swap"), tmp_path, FIRM, TODAY, ("offer",)))
+    text = text_of(tmp_path / "offer.pdf")
+    assert "to have power all year" in text and "Nothing is paid for power today" in text
+    assert f"it costs {amount_text(-made.option('hybrid-swap').outcome.money.npv, '€')} at today's worth" in text
+    for words in (
+        "saves",
+        "save about",
+        "generator",
+        "The bill",
+        "Fuel",
+        "paid back",
+        "pays for itself",
+        "Tariff",
+    ):
+        assert words not in text, words
+    assert 3 <= len(pypdf.PdfReader(tmp_path / "offer.pdf").pages) <= 6
+    assert not {"bill", "payback"} & {scale.key for scale in scales_of(made)}
+    with_one = plan(demo_job("hut"))
+    assert {"bill", "payback"} <= {scale.key for scale in scales_of(with_one)}
 
 
 def test_every_demo_goes_from_choice_to_a_complete_set(papers):

@@ -555,6 +555,11 @@ class Job(Model):
         return tuple(item for item in self.generators if item.runs)
 
     @property
+    def pays_for_power(self) -> bool:
+        """Whether power is paid for today: to the grid, or as a generator's fuel."""
+        return self.supply.on_grid or bool(self.running_generators)
+
+    @property
     def generator(self) -> Generator | None:
         """The first of them; None where there is none."""
         return next(iter(self.running_generators), None)

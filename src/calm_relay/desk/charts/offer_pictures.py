@@ -91,7 +91,7 @@ def paint_day(painter: QPainter, day, title: str) -> None:
         ("from the battery", LIGHT.direct),
         (day.other_words, LIGHT.muted),
     ]
-    _keys(painter, 183, entries)
+    _keys(painter, 183, [entry for entry in entries if entry[0]])
     painter.drawText(QPointF(452, 183), "line: what the home draws")
 
 

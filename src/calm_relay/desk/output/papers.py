@@ -195,12 +195,13 @@ def _asked(pages, kit, offer: Offer) -> None:
     holds = f"a battery that holds {battery.bank.usable_kwh:.1f} kWh, " if battery is not None else ""
     array = sum(unit.array_kw for unit in kit.option.design.converters)
     sun = f"{array:.1f} kWp of modules, " if array else ""
+    saved = f"It saves about <b>{_money(money.saving, currency)} a year</b>; " if offer.saves else ""
+    own = own if saved else f"{own[:1].upper()}{own[1:]}"
     pages.head("What you asked for, and what we offer")
     pages.text(
         f"<p style='margin:0'>You want {escape(asked)}.</p>"
         f"<p style='margin:4px 0'>We offer <b>{escape(kit.option.title)}</b>: {sun}{holds}"
-        f"for <b>{_money(money.outlay, currency)}</b>. It saves about <b>{_money(money.saving, currency)} a year</b>; "
-        f"{escape(own)}.</p>"
+        f"for <b>{_money(money.outlay, currency)}</b>. {saved}{escape(own)}.</p>"
     )
 
 
@@ -222,6 +223,8 @@ def _days(pages, offer: Offer) -> None:
 
 
 def _bill(pages, kit, offer: Offer) -> None:
+    if not offer.saves:
+        return
     currency = kit.plan.job.tariff.currency
     before, after = offer.bills
     word = "The bill, month by month" if kit.plan.job.supply.on_grid else "Fuel, month by month"
@@ -279,6 +282,16 @@ def _years(pages, kit, offer: Offer) -> None:
     pages.head("Money over the years", 180)
     flow = offer.flow
     pages.picture(lambda painter: paint_years(painter, flow.running, currency), WIDE, YEARS_HIGH, 2.0)
+    if not offer.saves:
+        low, _, high = offer.future.band(offer.future.npv)
+        least, most = _money(-high, currency), _money(-low, currency)
+        pages.text(
+            f"<p style='margin:0'>Nothing is paid for power today on which it could save. Reckoned over "
+            f"{costs.horizon_years} years, with upkeep and what is replaced, and money at {costs.discount_rate:.1%}, "
+            f"it costs {_money(-flow.npv, currency)} at today's worth. It is an estimate, not a promise: in eight "
+            f"of ten futures of other prices, ageing and cost it is {least} to {most}.</p>"
+        )
+        return
     back = flow.payback
     paid = "not paid back within these years" if back is None else f"paid back after about {back:.0f} years"
     worth = _money(flow.npv, currency)
@@ -319,20 +332,24 @@ def _beside(pages, kit, offer: Offer) -> None:
     other, currency = offer.beside, kit.plan.job.tariff.currency
     money = other.outcome.money
     against = [reason.sentence for reason in kit.plan.choice.reasons[other.key] if not reason.speaks_for][:3]
+    saved = f" and save about {_money(money.saving, currency)} a year" if offer.saves else ""
     pages.head("The one next to it")
     pages.text(
-        f"<p style='margin:0'><b>{escape(other.title)}</b> would cost {_money(money.outlay, currency)} and save about "
-        f"{_money(money.saving, currency)} a year. {escape(' '.join(against))}</p>"
+        f"<p style='margin:0'><b>{escape(other.title)}</b> would cost {_money(money.outlay, currency)}{saved}. "
+        f"{escape(' '.join(against))}</p>"
     )
 
 
 def _assumed(pages, kit) -> None:
-    plan = kit.plan
-    note = f" ({escape(plan.assumed_note)})" if plan.assumed_note else ""
+    plan, job = kit.plan, kit.plan.job
+    paid = f"Tariff: {job.tariff.name or 'as you told us'}. "
+    if not job.supply.on_grid:
+        prices = ", ".join(f"{job.tariff.currency} {item.price_per_litre:.2f}" for item in job.running_generators)
+        paid = f"Fuel: {prices} a litre. " if prices else ""
     pages.head("What this rests on")
     pages.text(
-        f"<p style='margin:0'>Weather: {escape(plan.site.source)}{note}. What the home uses: "
-        f"{escape(plan.demand.source)}. Tariff: {escape(plan.job.tariff.name or 'as you told us')}. A year of the same "
+        f"<p style='margin:0'>Weather: {escape(plan.weather_said)}. What the home uses: "
+        f"{escape(plan.demand.source)}. {escape(paid)}A year of the same "
         "weather and use was reckoned in quarter hours; yours will differ.</p>"
     )
     pages.head("Please note", 90)

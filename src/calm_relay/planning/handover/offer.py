@@ -23,11 +23,18 @@ ASKED = {
     "low_outlay": "to spend little at once",
     "gentle_works": "as little work on the house as can be",
 }
+ASKED_OFF_GRID = ASKED | {
+    "lower_bills": "to pay little over the years",
+    "ride_through_outage": "to have power all year",
+}
 
 
 @dataclass(frozen=True, eq=False)
 class ServedDay:
-    """A day by steps [kW]: what the home draws, and what serves it; `other` is the grid or the generator."""
+    """A day by steps [kW]: what the home draws, and what serves it.
+
+    `other` is the grid or the generator, `other_words` names it and is empty where there is neither.
+    """
 
     home: np.ndarray
     array: np.ndarray
@@ -43,13 +50,14 @@ class OfferDay:
     title: str
     day: Day
     served: dict[str, float]
+    alone: bool = False
 
     @property
     def series(self) -> ServedDay:
         """The day as it is drawn."""
         served = self.day.served
         other = next(name for name in served if name not in ("from the battery", "not served"))
-        words = "from the grid" if other == "imported" else other
+        words = "from the grid" if other == "imported" else "" if self.alone else other
         return ServedDay(
             self.day.home, self.day.made["used at home"], served["from the battery"], served[other], words
         )
@@ -60,9 +68,9 @@ class Offer:
     """Everything the offer shows.
 
     `bills` are twelve months today and with the option, `flow` the money of the years, in the job's currency, `future`
-    how sure it is, `whole` what changes with a heat pump or a car in place of fuel; `hours` is how long what stays on
-    runs from what usually lies in the battery in a night of the worst season, `lasting` the share of outages of the
-    hours wanted that it rides through.
+    how sure it is, `whole` what changes with a heat pump or a car in place of fuel, `saves` whether a bill or fuel is
+    paid today on which it can save; `hours` is how long what stays on runs from what usually lies in the battery in a
+    night of the worst season, `lasting` the share of outages of the hours wanted that it rides through.
     """
 
     option: Option
@@ -74,6 +82,7 @@ class Offer:
     flow: CashFlow
     future: Future
     whole: WholeChange | None
+    saves: bool
     stays_on: tuple[StackRow, ...]
     goes_off: tuple[StackRow, ...]
     hours: float
@@ -98,8 +107,12 @@ def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
         (other for other in plan.live if other.key != option.key and not other.stopped and other.role != "today"),
         key=lambda other: -scores[other.key].total,
     )
+    words, saves = (
+        ASKED if job.supply.on_grid else ASKED_OFF_GRID,
+        job.pays_for_power,
+    )
     asked = [
-        ASKED[purpose.kind]
+        words[purpose.kind]
         for purpose in sorted(job.purposes, key=lambda item: -item.weight)
         if purpose.weight > 0
     ]
@@ -116,6 +129,7 @@ def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
         flow,
         future_of(plan, flow, progress),
         whole_change_of(plan, flow),
+        saves,
         tuple(row for row in stack.rows if row.on),
         tuple(row for row in stack.rows if not row.on),
         hours_of(plan, option),
@@ -160,4 +174,6 @@ def _day(plan: Plan, option: Option, *, worst: bool) -> OfferDay:
     hours = year.step_h
     served = {name: float(series.sum() * hours) for name, series in (day.made | day.served).items()}
     name = "A middling day of midwinter" if worst else "A middling day of high summer"
-    return OfferDay(f"{name}, {np.datetime_as_string(days[middle])}", day, served)
+    return OfferDay(
+        f"{name}, {np.datetime_as_string(days[middle])}", day, served, alone=not plan.job.pays_for_power
+    )

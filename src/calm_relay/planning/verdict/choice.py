@@ -212,7 +212,7 @@ def _money(option: Option, job: Job, *, brief: bool = False) -> str:
     if breaks_even(npv, option.outcome.money.outlay):
         return f"about breaks even{over}"
     # Where there is no supply today nothing is lost against it.
-    lost = "loses" if job.supply.on_grid or job.running_generators else "costs"
+    lost = "loses" if job.pays_for_power else "costs"
     word = lost if _loses(option) else "gains"
     return f"{word} about {money_text(job, to_two_figures(abs(npv)))}{over}"
 

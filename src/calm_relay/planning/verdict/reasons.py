@@ -83,7 +83,7 @@ def _other(options: list[Option], *roles: str) -> Option | None:
 def _bill(option: Option, options: list[Option], job: Job) -> Spoken:
     money = option.outcome.money
     what = vocabulary_of(job.supply).bill
-    if not job.supply.on_grid and not job.running_generators:
+    if not job.pays_for_power:
         return []
     if option.role == "today":
         return [(False, "lower_bills", f"{what} stays at {money_text(job, money.bill)} a year.")]
@@ -167,6 +167,8 @@ def _outlay(option: Option, job: Job) -> Spoken:
     money = option.outcome.money
     if option.role == "today":
         return [(True, "low_outlay", "Costs nothing today.")]
+    if not job.pays_for_power:
+        return [(False, "low_outlay", f"Costs {money_text(job, money.outlay)}.")]
     years = years_text(money.payback_years)
     sentence = f"Costs {money_text(job, money.outlay)}; "
     sentence += "it never pays back." if years == "never" else f"pays back in {years}."

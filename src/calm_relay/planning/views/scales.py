@@ -197,6 +197,8 @@ MEASURES = (
 
 # Measures that mean nothing off grid, and those that mean nothing with one; what others are called then.
 ON_GRID_ONLY, OFF_GRID_ONLY = ("evening", "hours", "lasting"), ("unmet",)
+# What means nothing where no power is paid for today.
+SAVED_ON = ("bill", "payback")
 CALLED_OFF_GRID = {
     "bill": ("Fuel", "what the generator burns over the simulated year"),
     "own": ("Self-sufficiency", "share of the home's energy that no generator makes"),
@@ -372,7 +374,8 @@ def scales_of(plan: Plan) -> tuple[Scale, ...]:
     currency, on_grid = plan.job.tariff.currency, plan.job.supply.on_grid
     scales = []
     for measure in MEASURES:
-        if measure.key in (OFF_GRID_ONLY if on_grid else ON_GRID_ONLY):
+        left_out = OFF_GRID_ONLY if on_grid else ON_GRID_ONLY
+        if measure.key in (left_out if plan.job.pays_for_power else (*left_out, *SAVED_ON)):
             continue
         label, note = measure.label, measure.note
         if not on_grid:
