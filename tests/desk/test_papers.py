@@ -62,7 +62,7 @@ def test_an_offer_where_nothing_is_paid_for_power_promises_no_saving(tmp_path, d
     for words in (
         "saves",
         "save about",
-        "generator",
+        "the generator",
         "The bill",
         "Fuel",
         "paid back",
