@@ -223,3 +223,14 @@ def test_nothing_is_said_of_a_generator_where_there_is_none():
         assert "generator" not in said
         back = " ".join(item.sentence for item in option.findings if item.check == "black start")
         assert ("nothing brings it back" in said) == ("sun alone does not bring" in back)
+
+
+def test_example_prices_keep_within_what_a_figure_may_be():
+    """A job may say that one example unit is a million: no price of it is one that a job could not hold."""
+    job = begun("tralee")
+    dear = job.with_(costs=job.costs.with_(shipped_prices=1e6))
+    known = library().in_money_of(dear)
+    assert max(item.price for item in (*known.inverters, *known.packs)) < 1e9
+    # Copies are validated as they come into the job.
+    assert with_copies(dear, known).own_equipment.packs[0].price == known.packs[0].price
+    assert Costs(once_per_job=5e4).in_money(1e6).once_per_job < 1e9

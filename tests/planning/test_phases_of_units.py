@@ -11,6 +11,7 @@ from calm_relay.planning.findings import Severity
 from calm_relay.planning.operation.phases import units_by_phase
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.site.move import NewPlace, belongings, move
+from calm_relay.planning.site.new_job import new_job
 from tests.plans import plan
 
 MUNICH = NewPlace("Munich, Germany", "Munich", "Germany", 48.14, 11.58, "Europe/Berlin")
@@ -53,6 +54,20 @@ def test_what_is_simulated_told_and_drawn_hangs_on_the_same_phases(house):
     assert [int(row.argmax()) + 1 if row.max() == 1.0 else 0 for row in shares] == list(phases)
     drawn = [node for node in topology_of(option.design, option.context).nodes if node.kind == "branch"]
     assert [f", phase {phase}" for phase in phases if phase] == [node.detail[-9:] for node in drawn]
+
+
+def test_a_face_of_more_microinverters_than_a_breaker_carries_hangs_on_all_three_phases():
+    """Twenty-four on one face: three branches of eight, and nothing out of balance."""
+    job = new_job("A roof", "Munich, Germany", "Germany", 48.14, 11.58, "Europe/Berlin", 4500.0, library(), 24)
+    made = plan(job)
+    option = made.option("micro-ac")
+    assert option.design.phases(job.supply) == (0,) * len(option.design.converters)
+    (balance,) = (item for item in option.findings if item.check == "unbalance")
+    assert balance.severity is Severity.OK and balance.measured == pytest.approx(0.0)
+    (branches,) = (item for item in option.findings if item.check == "branch circuits")
+    assert "so 3 branch circuits, as many on each phase" in branches.sentence
+    (drawn,) = (node for node in topology_of(option.design, option.context).nodes if node.kind == "branch")
+    assert drawn.detail == "24 × Pennant 300 microinverter, 3 branches, on all phases" and drawn.count == 3
 
 
 def test_arrays_behind_a_battery_of_one_phase_hang_with_it(house):

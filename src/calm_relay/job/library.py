@@ -14,7 +14,7 @@ from calm_relay.job.equipment import KINDS, Catalogue
 from calm_relay.job.model import Job
 from calm_relay.job.own_figures import OwnFigures
 from calm_relay.job.rules import RulePack
-from calm_relay.job.tariff import Costs
+from calm_relay.job.tariff import FIGURE_MOST, Costs
 from calm_relay.job.wires import WireTables
 
 Light = Annotated[float, Field(ge=0.0, le=12.0)]
@@ -110,7 +110,11 @@ def _in_money(catalogue: Catalogue, units: float, own: frozenset[tuple[str, str]
 
 def _times(item: Any, units: float) -> dict[str, float]:
     """What an item costs in a currency of which so many units stand for one of its own."""
-    return {name: getattr(item, name) * units for name in ("price", "stack_price") if hasattr(item, name)}
+    return {
+        name: min(getattr(item, name) * units, FIGURE_MOST)
+        for name in ("price", "stack_price")
+        if hasattr(item, name)
+    }
 
 
 @lru_cache(maxsize=8)

@@ -5,10 +5,13 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
-from calm_relay.job.base import PRICE_MOST, ClockTime, Fraction, Line, Model, Name, NotNegative, Positive
+from calm_relay.job.base import MOST, PRICE_MOST, ClockTime, Fraction, Line, Model, Name, NotNegative, Positive
 
 Price = Annotated[float, Field(ge=-PRICE_MOST, le=PRICE_MOST, description="Per kWh, in the job's currency.")]
 
+
+# The most of three figures that stays below what any figure may be.
+FIGURE_MOST = 0.999 * MOST
 
 Days = Literal["all", "weekdays", "weekends"]
 Month = Annotated[int, Field(ge=1, le=12)]
@@ -198,8 +201,8 @@ AMOUNTS = (
 
 
 def three_figures(amount: float) -> float:
-    """An amount to three figures, as an assumed one is told."""
-    return float(f"{amount:.3g}")
+    """An amount to three figures, as an assumed one is told; none is beyond what a figure may be."""
+    return min(float(f"{amount:.3g}"), FIGURE_MOST)
 
 
 class Costs(Model):

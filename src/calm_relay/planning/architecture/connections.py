@@ -15,7 +15,7 @@ from calm_relay.job.existing_supply import (
     ExistingTransformers,
     Generator,
 )
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.design import Converter, Design, DesignContext
 from calm_relay.planning.architecture.refusals import joining_refusals
 from calm_relay.planning.architecture.topology import (
@@ -169,6 +169,23 @@ def units_on_branch(micro: Microinverter, share: float) -> int:
     """Microinverters that one branch circuit carries, by a share of its breaker and by the maker."""
     most = floor(micro.branch_breaker_a * share / micro.ac_a + 1e-9)
     return most if micro.branch_units_max is None else min(most, micro.branch_units_max)
+
+
+def branches_of(converter: Converter, share: float, *, spread: bool) -> int:
+    """Branch circuits of a unit's microinverters; where they are `spread`, as many on each of three phases."""
+    micro = converter.micro
+    assert micro is not None, "its modules have inverters of their own"
+    most, count = units_on_branch(micro, share), sum(run.modules for run in converter.stringing.runs)
+    if most < 1:
+        return 0
+    return 3 * -(-count // (3 * most)) if spread else -(-count // most)
+
+
+def is_spread(design: Design, supply: Supply, number: int) -> bool:
+    """Whether a unit's microinverters of one phase hang on all three."""
+    micro = design.converters[number].micro
+    single = micro is not None and micro.phases == "single" and supply.phases == "three"
+    return single and design.phases(supply)[number] == 0
 
 
 def battery_amps(bank: Bank, converter: Converter) -> float:
@@ -408,12 +425,13 @@ class _Maker:
         assert micro is not None, "its modules have inverters of their own"
         count = sum(run.modules for run in converter.stringing.runs)
         rule = self.context.rules.of("branch share")
-        most = units_on_branch(micro, 1.0 if rule is None else rule.limit)
-        branches = -(-count // max(most, 1))
+        spread = is_spread(self.design, self.job.supply, number)
+        branches = branches_of(converter, 1.0 if rule is None else rule.limit, spread=spread) or count
         key = self.keys[number]
         faces = ", ".join(face.plan.name for face in converter.faces)
         status: Status = "new" if converter.is_new else "there"
-        detail = f"{count} × {micro.name}, {branches} branch{'es' * (branches != 1)}{self._on_phase(number)}"
+        where = ", on all phases" if spread else self._on_phase(number)
+        detail = f"{count} × {micro.name}, {branches} branch{'es' * (branches != 1)}{where}"
         self.add(Node(key, "branch", faces or micro.name, detail, status, number, branches, strings=(1,) * count))
         amps = micro.ac_a * -(-count // branches) if branches else 0.0
         self.join(

@@ -73,6 +73,14 @@ class Converter:
         return self.inverter.outage_output
 
     @property
+    def fills_breakers(self) -> bool:
+        """Whether it stands for more microinverters than one breaker carries."""
+        micro = self.micro
+        return micro is not None and sum(run.modules for run in self.stringing.runs) * micro.ac_a > (
+            micro.branch_breaker_a + 1e-9
+        )
+
+    @property
     def battery_is_new(self) -> bool:
         """Whether its battery, or a part of it, is yet to be bought."""
         return self.bought_packs is not None
@@ -233,7 +241,7 @@ class Design:
 
         What is there and what carries a battery hangs where the job says, and arrays behind a battery's unit of one
         phase hang with it: on another they would be off in an outage. Units of new arrays else go where least hangs,
-        the largest first.
+        the largest first; more microinverters than one breaker carries hang on all three.
         """
         on = [supply.single_on if unit.inverter.phases == "single" else 0 for unit in self.converters]
         if supply.phases != "three":
@@ -243,6 +251,8 @@ class Design:
             return tuple(on)
         units = self.converters
         free = [at for at, unit in enumerate(units) if on[at] and unit.is_new and not unit.has_battery]
+        on = [0 if at in free and units[at].fills_breakers else phase for at, phase in enumerate(on)]
+        free = [at for at in free if on[at]]
         hung = [0.0, 0.0, 0.0]
         for at, unit in enumerate(units):
             if on[at] and at not in free:

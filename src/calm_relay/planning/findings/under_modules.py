@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from math import ceil
 
 from calm_relay.job.equipment import ISC_FACTOR, by_price
-from calm_relay.planning.architecture.connections import units_on_branch
+from calm_relay.planning.architecture.connections import branches_of, is_spread, units_on_branch
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import micro_refusals
 from calm_relay.planning.common.amounts import rated_text
@@ -132,7 +132,7 @@ def check_microinverters(subject: Subject) -> list[Finding]:
     """Each unit must suit its module, and a branch circuit carries so many of them."""
     findings = []
     rule = subject.rules.of("branch share")
-    for converter in subject.design.converters:
+    for number, converter in enumerate(subject.design.converters):
         if converter.micro is None:
             continue
         micro, run = converter.micro, converter.stringing.runs[0]
@@ -152,12 +152,13 @@ def check_microinverters(subject: Subject) -> list[Finding]:
             )
         share = rule.limit if rule else 1.0
         most = units_on_branch(micro, share)
-        branches = ceil(run.parallel / most) if most else 0
+        spread = is_spread(subject.design, subject.job.supply, number)
+        branches = branches_of(converter, share, spread=spread)
         amps = ceil(run.parallel / branches) * micro.ac_a if branches else run.parallel * micro.ac_a
         held = f"{share:.0%} of {rated_text(micro.branch_breaker_a, 'breaker')}" if share < 1 else "a breaker"
         sentence = (
             f"{run.face.plan.name}: {run.parallel} units of {micro.ac_a:g} A; {held} carries {most} of them, so "
-            f"{branches} branch circuit{'s' * (branches != 1)}."
+            f"{branches} branch circuit{'s' * (branches != 1)}{', as many on each phase' if spread else ''}."
         )
         findings.append(
             stops_if(
