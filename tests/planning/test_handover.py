@@ -345,3 +345,28 @@ def test_where_wires_are_gauges_lengths_are_feet():
     pulled = [step.text for step in steps_of(option) if step.stage == "Pull and connect"]
     assert pulled and all(" ft" in text for text in pulled)
     assert parse_quantity("26 ft", "m") == pytest.approx(7.9248)
+
+
+def test_a_roof_of_microinverters_is_built_tested_and_labelled_as_one():
+    option = option_of(demo_job("cottage"), "micro-ac")
+    units = sum(run.modules for unit in option.design.converters if unit.micro for run in unit.stringing.runs)
+    assert units == sum(face.count for face in option.context.job.faces)
+    assert quantity(option, "Trunk cable", "Cables") == units
+    drawn = [node for node in option.wiring.topology.nodes if node.kind == "branch"]
+    assert quantity(option, "End caps") == sum(node.count for node in drawn) >= len(drawn)
+    said = [step.text for step in steps_of(option)]
+    laid = next(place for place, text in enumerate(said) if text.startswith("Lay "))
+    fixed = [place for place, text in enumerate(said) if "serial number lies where" in text]
+    tested = [place for place, text in enumerate(said) if text.startswith("Each branch of microinverters")]
+    assert fixed and tested and laid < min(fixed) < tested[0]
+    assert not any(text.startswith("Each string:") for text in said)
+    labels = labels_of(option)
+    assert "Solar array on the roof: an inverter lies under each module" in labels
+    assert not any("DC cables stay live" in label for label in labels)
+
+
+def test_the_utility_is_told_both_voltages_of_a_split_phase():
+    service = application_of(option_of(demo_job("cottage"), "hybrid-swap"))["service"]
+    assert (service["voltage_to_neutral_v"], service["voltage_between_legs_v"]) == (120.0, 240.0)
+    of_three = application_of(option_of(demo_job("two-homes"), "ac-addon"))["service"]
+    assert of_three["voltage_to_neutral_v"] == 230.0 and "voltage_between_legs_v" not in of_three

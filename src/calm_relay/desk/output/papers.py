@@ -322,7 +322,7 @@ def _how_sure(offer: Offer, currency: str) -> str:
     return (
         f" In eight of ten futures of other light, use, prices, ageing and cost it saves {_money(least, currency)} to "
         f"{_money(most, currency)} in the first year and is worth {_money(low, currency)} to {_money(high, currency)} "
-        f"today; <b>it pays for itself in {round(100.0 * future.pays)} of 100</b>."
+        f"today; <b>with interest counted it pays for itself in {round(100.0 * future.pays)} of 100</b>."
     )
 
 

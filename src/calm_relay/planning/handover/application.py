@@ -3,6 +3,7 @@
 from typing import Any
 
 from calm_relay.planning.common.region_words import said_in_region
+from calm_relay.planning.operation.island import leg_volts
 from calm_relay.planning.operation.phases import units_by_phase
 from calm_relay.planning.verdict.option import Option
 
@@ -65,7 +66,8 @@ def application_of(option: Option) -> dict[str, Any]:
         "service": {
             "on_grid": supply.on_grid,
             "phases": supply.phases,
-            "voltage_to_neutral_v": supply.volts,
+            "voltage_to_neutral_v": leg_volts(supply.phases, supply.volts),
+            **({"voltage_between_legs_v": supply.volts} if supply.phases == "split" else {}),
             "main_fuse_a": supply.main_fuse_a,
             "busbar_a": supply.busbar_a,
             "meter_counts": supply.meter,

@@ -256,6 +256,12 @@ def _cables(option: Option, plan: WiringPlan) -> list[Part]:
     for words, length in _bond_metres(plan).items():
         quantity = float(ceil(length * (1.0 + WASTE) / each))
         parts.append(Part("Cables", f"Conductor to earth, 1 × {words}, copper", quantity, unit))
+    branches = [node for node in plan.topology.nodes if node.kind == "branch" and node.status == "new"]
+    if branches:
+        drops, lines = sum(len(node.strings) for node in branches), sum(node.count for node in branches)
+        trunk = "Trunk cable of the microinverters' own kind, a connector each"
+        parts.append(Part("Cables", trunk, float(drops), "connectors", note=PRACTICE))
+        parts.append(Part("Small parts", "End caps of trunk cables", float(lines), "pieces", note=PRACTICE))
     for size, count in ends.items():
         parts.append(Part("Small parts", f"Glands for {size}", float(count), "pieces", note=PRACTICE))
     in_conduit = sum(
@@ -384,7 +390,10 @@ def labels_of(option: Option) -> list[str]:
     """Labels that the works want; what stands on them is checked locally."""
     design, supply = option.design, option.context.job.supply
     labels = []
-    if any(converter.has_array for converter in design.converters):
+    arrays = [converter for converter in design.converters if converter.has_array]
+    if any(converter.micro is not None for converter in arrays):
+        labels.append("Solar array on the roof: an inverter lies under each module")
+    if any(converter.micro is None for converter in arrays):
         labels += [
             "Solar array on the roof: its DC cables stay live in daylight",
             "DC isolator: do not open or unplug under load",

@@ -111,6 +111,15 @@ def _roof(option: Option) -> Iterator[Step]:
                 photo=f"{face.name}, done; one clamp near",
             )
     for converter in option.design.pv_converters:
+        if converter.micro is not None and converter.is_new:
+            names = " and ".join(face.plan.name for face in converter.faces)
+            yield Step(
+                "Roof",
+                f"Fix {converter.inverter.name} under the modules of {names}, plug each, and write down which serial "
+                "number lies where.",
+                measure="continuity of earth; every connector home",
+                photo=f"{names}: the map of serial numbers",
+            )
         if converter.micro is not None or converter.laid is None:
             continue
         for item in converter.laid.inputs:
@@ -184,7 +193,15 @@ def _tests(option: Option) -> Iterator[Step]:
     yield Step(
         "Test", "Insulation, earth continuity, polarity of every circuit, residual-current devices.", measure=LOCAL
     )
-    if any(converter.has_array for converter in option.design.converters):
+    arrays = [converter for converter in option.design.converters if converter.has_array]
+    if any(converter.micro is not None for converter in arrays):
+        yield Step(
+            "Test",
+            "Each branch of microinverters: insulation to earth before it is joined, volts at its end, and that every "
+            "unit reports.",
+            measure="megohms, volts, units that report",
+        )
+    if any(converter.micro is None for converter in arrays):
         yield Step(
             "Test",
             "Each string: open-circuit volts, short-circuit current, insulation to earth (IEC 62446-1).",
