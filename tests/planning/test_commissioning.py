@@ -305,3 +305,23 @@ def test_the_protocol_counts_and_names_open_points(plans):
     assert {"part": protocol.parts[0].name, "serial": "SN-1"} in document["serial_numbers"]
     assert sum(item["read"] is not None for item in document["readings"]) == 2
     assert isinstance(option, Option) and document["option"] == option.title
+
+
+def test_microinverters_show_what_their_modules_give_in_the_light(plans):
+    made = plans["cottage"]
+    option = made.option("micro-ac")
+    light = tuple(FaceLight(face=face.plan.name, **LIGHT) for face in made.faces)
+    record = Commissioning(conditions=Conditions(on="2026-06-21", at="12:30", light=light))
+    shown = {item.part: item for item in expected_of(made, option, record) if item.what == "AC power"}
+    units = [unit for unit in option.design.converters if unit.micro is not None]
+    assert units
+    for unit in units:
+        (run,) = unit.stringing.runs
+        # Rated power in this light, hotter than 25 °C by its coefficient, less a few per cent, where it is not clipped.
+        dc_kw = run.modules * run.module.power_w / 1000.0 * 0.85 * (1.0 + run.module.power_per_c * 20.0)
+        most_kw = run.modules * unit.micro.ac_w / 1000.0
+        expected = shown[unit.inverter.name]
+        assert expected.value == pytest.approx(min(dc_kw * 0.95, most_kw), rel=0.05)
+        assert expected.off >= 0.05
+    # Nothing is asked of strings that nobody can part.
+    assert not any(item.stage == "Strings, isolated" for item in expected_of(made, option, record))

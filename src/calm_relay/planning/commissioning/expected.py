@@ -8,7 +8,7 @@ from calm_relay.job.commissioning import Commissioning
 from calm_relay.planning.architecture.connections import unit_keys, units_of
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.commissioning.conditions import Light, light_on, moment_utc
-from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
+from calm_relay.planning.commissioning.strings_now import String, faces_in, modules_of, strings_of
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.equipment.bank import charge_dc_kw
 from calm_relay.planning.equipment.equipment import loss_curve
@@ -129,7 +129,8 @@ def expected_of(plan: Plan, option: Option, record: Commissioning) -> tuple[Expe
     for string in strings:
         found += _running_string(string, lights[string.face.name])
     for number, (key, converter) in enumerate(zip(keys, option.design.converters, strict=True)):
-        found += _running(plan, key, converter, [item for item in strings if item.unit == number], lights)
+        mine = [item for item in strings if item.unit == number]
+        found += _running(plan, key, converter, [*mine, *modules_of(option.design, number)], lights)
     found += _balance(plan, option, keys, record)
     for key, converter in zip(keys, option.design.converters, strict=True):
         if converter.has_battery:

@@ -58,6 +58,23 @@ def faces_in(plan: Plan, design: Design) -> dict[str, Face]:
     return {face.plan.name: face for face in (*plan.faces, *(run.face for run in runs))}
 
 
+def modules_of(design: Design, unit: int) -> tuple[String, ...]:
+    """Modules of a unit that have electronics of their own, each as a string by itself."""
+    key, converter = unit_keys(design)[unit], design.converters[unit]
+    found: list[String] = []
+    for run in converter.laid.runs if converter.laid is not None else ():
+        if run.optimiser is None and converter.micro is None:
+            continue
+        for _ in range(run.modules):
+            number = len(found) + 1
+            name = f"Module {number} of {converter.inverter.name}"
+            age = run.face.plan.age_years
+            found.append(
+                String(f"module {key}/{number}", name, unit, 0, number, run.face.plan, run.module, 1, 1, age)
+            )
+    return tuple(found)
+
+
 def strings_of(design: Design) -> tuple[String, ...]:
     """Every string without electronics under its modules, unit by unit and input by input.
 
