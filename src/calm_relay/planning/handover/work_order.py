@@ -102,6 +102,16 @@ def _away(option: Option) -> Iterator[Step]:
 
 
 def _roof(option: Option) -> Iterator[Step]:
+    for converter in option.design.pv_converters:
+        if converter.micro is not None and converter.is_new:
+            names = " and ".join(face.plan.name for face in converter.faces)
+            yield Step(
+                "Roof",
+                f"Fix {converter.inverter.name} and their trunk cables to the rails of {names}, before the modules; "
+                "write down which serial number lies where.",
+                measure="continuity of earth; every connector home",
+                photo=f"{names}: the map of serial numbers",
+            )
     for face in option.context.job.faces:
         if face.fate == "new":
             yield Step(
@@ -111,15 +121,6 @@ def _roof(option: Option) -> Iterator[Step]:
                 photo=f"{face.name}, done; one clamp near",
             )
     for converter in option.design.pv_converters:
-        if converter.micro is not None and converter.is_new:
-            names = " and ".join(face.plan.name for face in converter.faces)
-            yield Step(
-                "Roof",
-                f"Fix {converter.inverter.name} under the modules of {names}, plug each, and write down which serial "
-                "number lies where.",
-                measure="continuity of earth; every connector home",
-                photo=f"{names}: the map of serial numbers",
-            )
         if converter.micro is not None or converter.laid is None:
             continue
         for item in converter.laid.inputs:
