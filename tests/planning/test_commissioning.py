@@ -320,7 +320,7 @@ def test_microinverters_show_what_their_modules_give_in_the_light(plans):
         # Rated power in this light, hotter than 25 °C by its coefficient, less a few per cent, where it is not clipped.
         dc_kw = run.modules * run.module.power_w / 1000.0 * 0.85 * (1.0 + run.module.power_per_c * 20.0)
         most_kw = run.modules * unit.micro.ac_w / 1000.0
-        expected = shown[unit.inverter.name]
+        expected = shown[f"{run.face.plan.name}, {unit.inverter.name}"]
         assert expected.value == pytest.approx(min(dc_kw * 0.95, most_kw), rel=0.05)
         assert expected.off >= 0.05
     # Nothing is asked of strings that nobody can part.

@@ -272,6 +272,13 @@ def dc_kw(strings: list[String], lights: dict[str, Light]) -> tuple[float, float
     return made, off
 
 
+def _named(converter: Converter) -> str:
+    """What a unit is called among readings: microinverters by the face they lie on, where others are like them."""
+    if converter.micro is None:
+        return converter.inverter.name
+    return f"{' and '.join(face.plan.name for face in converter.faces)}, {converter.inverter.name}"
+
+
 def _running(
     plan: Plan, key: str, converter: Converter, strings: list[String], lights: dict[str, Light]
 ) -> Iterator[Expected]:
@@ -283,7 +290,7 @@ def _running(
         given = min(through * float(loss_curve(converter.inverter).efficiency(min(1.0, through / rated))), rated)
         battery = " that goes to the battery is not in it;" if converter.has_battery else ""
         yield Expected(
-            f"{key} ac kw", RUNNING, converter.inverter.name, "AC power", "kW", given, max(off, 0.05),
+            f"{key} ac kw", RUNNING, _named(converter), "AC power", "kW", given, max(off, 0.05),
             "its strings in this light, its losses and its rating", f"on its display;{battery} a full battery and an "
             "export limit lower it",
         )  # fmt: skip
@@ -307,7 +314,7 @@ def _balance(plan: Plan, option: Option, keys: tuple[str, ...], record: Commissi
     for key, converter in zip(keys, option.design.converters, strict=True):
         rated = converter.inverter.ac_kw
         yield Expected(
-            f"{key} balance kw", RUNNING, converter.inverter.name, "AC power in the same minute", "kW", None, 0.0,
+            f"{key} balance kw", RUNNING, _named(converter), "AC power in the same minute", "kW", None, 0.0,
             "its display", "plus towards the home, minus while it charges", least=-1.1 * rated, most=1.1 * rated,
         )  # fmt: skip
     value = off = None
