@@ -24,6 +24,7 @@ from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.dialogs.item_form import ItemForm
 from calm_relay.desk.dialogs.meter_dialog import MeterDialog
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
+from calm_relay.desk.dialogs.snow_dialog import SnowDialog
 from calm_relay.desk.dialogs.switch_dialog import SwitchDialog
 from calm_relay.desk.dialogs.tariff_dialog import TariffDialog
 from calm_relay.desk.dialogs.wire_figures_dialog import WireFiguresDialog
@@ -140,6 +141,8 @@ def controls(window, qtbot, settled, tmp_path):
     add(model.MonthlyWeather, {
         "ghi_kwh_per_day": months.light[0], "temp_c": months.air[0], "origin": months.origin, **months.yearly,
     })  # fmt: skip
+    snow = SnowDialog(None)
+    add(survey.Snow, {"fall_cm": snow.fall[0], "days": snow.days[0], **snow.yearly})
     roof = bench("Roof")
     add(survey.HorizonPoint, {"azimuth": roof.draw, "elevation": roof.draw})
     add(model.RoofFace, {name: field for (number, name), field in roof.fields.items() if number == 0})

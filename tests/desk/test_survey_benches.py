@@ -646,3 +646,33 @@ def test_which_year_of_a_weather_file_is_typed(window, opened, qtbot, settled, t
     type_into(qtbot, field, "")
     settled(window)
     assert window.session.job.site.weather.year is None
+
+
+def test_snow_by_month_is_typed_undone_and_left_out_again(window, opened, qtbot, settled):
+    bench = opened("Site")
+    given = window.session.plan.as_is.outcome.figures.pv_dc_kwh
+    qtbot.mouseClick(bench.snow, LEFT)
+    dialog = bench.dialog
+    named(dialog)
+    assert not dialog.none.isEnabled()
+    type_into(qtbot, dialog.fall[6], "40")
+    dialog.take()
+    assert dialog.isVisible() and "40 cm of snow in July need a day" in dialog.problem.text()
+    type_into(qtbot, dialog.days[6], "6")
+    type_into(qtbot, dialog.yearly["lower_edge_m"], "1.5 m")
+    assert dialog.yearly["humidity"].text() == "80%"
+    type_into(qtbot, dialog.yearly["humidity"], "70")
+    dialog.take()
+    settled(window)
+    snow = window.session.job.site.snow
+    assert (snow.fall_cm[6], snow.days[6], snow.lower_edge_m, snow.humidity) == (40.0, 6.0, 1.5, 0.7)
+    assert window.session.plan.as_is.outcome.figures.pv_dc_kwh < given
+    assert "40 cm a year, on 6 days" in bench.snow.toolTip()
+    window.open_bench("Roof")
+    assert "snow" in window.bench.summary.text()
+    window.open_bench("Site")
+    qtbot.mouseClick(bench.snow, LEFT)
+    qtbot.mouseClick(bench.dialog.none, LEFT)
+    settled(window)
+    assert window.session.job.site.snow is None
+    assert window.session.plan.as_is.outcome.figures.pv_dc_kwh == given

@@ -24,6 +24,7 @@ from calm_relay.job.survey import (
     HorizonPoint,
     Rectangle,
     RuleChange,
+    Snow,
     StringPlan,
 )
 from calm_relay.job.tariff import Costs, RatioRule, Tariff
@@ -125,6 +126,7 @@ class Site(Model):
         default=None, ge=10.0, le=60.0, description="Hottest air temperature; else from the year."
     )
     horizon: tuple[HorizonPoint, ...] = Field(default=(), max_length=120, description="By azimuth, rising.")
+    snow: Snow | None = Field(default=None, description="None: nobody stated it, and no snow is counted.")
 
     @model_validator(mode="after")
     def _horizon_in_order(self) -> Self:

@@ -1,7 +1,8 @@
 """What a survey adds to a site: usable rectangles, the horizon, string plans, attachments, rule changes."""
 
+from calendar import month_name
 from datetime import date
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -30,6 +31,44 @@ class HorizonPoint(Model):
 
     azimuth: float = Field(ge=0.0, lt=360.0, description="Clockwise from north.")
     elevation: float = Field(ge=0.0, lt=90.0)
+
+
+class Snow(Model):
+    """Fresh snow of a usual year at a site, by which its modules lie covered."""
+
+    fall_cm: tuple[Annotated[float, Field(ge=0.0, le=1000.0)], ...] = Field(
+        min_length=12, max_length=12, title="Fresh snow", description="Of each month, January first."
+    )
+    days: tuple[Annotated[float, Field(ge=0.0, le=31.0)], ...] = Field(
+        min_length=12, max_length=12, title="Days of snowfall", description="With more than 2.5 cm of it."
+    )
+    humidity: Fraction = Field(default=0.8, title="Humidity of the winter's air")
+    lower_edge_m: NotNegative = Field(
+        default=3.0,
+        le=50,
+        title="Lower edge of the array, above where the snow comes to lie",
+        description="Snow that cannot slide away from it lies longer.",
+    )
+
+    @model_validator(mode="after")
+    def _falls_on_days(self) -> Self:
+        for month, (fall, days) in enumerate(zip(self.fall_cm, self.days, strict=True)):
+            if fall > 2.5 and days == 0.0:
+                raise ValueError(f"{fall:g} cm of snow in {month_name[month + 1]} need a day on which it falls")
+        return self
+
+    @property
+    def falls(self) -> bool:
+        """Whether there is any."""
+        return any(self.fall_cm)
+
+    @property
+    def summary(self) -> str:
+        """It in a few words."""
+        if not self.falls:
+            return "none falls"
+        days = sum(self.days)
+        return f"{sum(self.fall_cm):.0f} cm a year, on {days:.0f} {'day' if round(days) == 1 else 'days'}"
 
 
 class PlannedString(Model):
@@ -174,6 +213,7 @@ __all__ = [
     "PlannedString",
     "Rectangle",
     "RuleChange",
+    "Snow",
     "StringPlan",
     "UnitFate",
 ]

@@ -7,7 +7,7 @@ import numpy as np
 from calm_relay.physics.lean import lean_pandas
 from calm_relay.physics.sun import PlaneIrradiance
 
-LOSS_NAMES = ("horizon", "reflection", "soiling", "shading", "temperature", "ageing", "mismatch", "wiring")
+LOSS_NAMES = ("horizon", "reflection", "soiling", "snow", "shading", "temperature", "ageing", "mismatch", "wiring")
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,6 +123,7 @@ def face_yield(
     ageing_per_year: float = 0.005,
     open_total: np.ndarray | None = None,
     soiling: float = 0.02,
+    snow: np.ndarray | float = 0.0,
     shading: float = 0.0,
     mismatch: float = 0.01,
     wiring: float = 0.01,
@@ -151,6 +152,8 @@ def face_yield(
         Plane-of-array irradiance before the horizon took its share [W/m2]; `plane.total` when left out.
     soiling, shading, mismatch, wiring : float
         Fractions of what reaches each stage.
+    snow : ndarray or float
+        The same by snow on the modules, one for each step.
 
     Returns
     -------
@@ -169,6 +172,7 @@ def face_yield(
         cell_c = np.asarray(cell_temperature(plane.total, temp_air, wind_speed, u0, u1))
     factors = {
         "soiling": 1.0 - soiling,
+        "snow": 1.0 - snow,
         "shading": 1.0 - shading,
         "temperature": np.maximum(1.0 + power_per_c * (cell_c - 25.0), 0.0),
         "ageing": max(1.0 - ageing_per_year * age_years, 0.0),

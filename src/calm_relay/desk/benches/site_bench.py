@@ -9,6 +9,7 @@ from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.charts.season_charts import SiteChart
 from calm_relay.desk.dialogs.months_dialog import MonthsDialog
 from calm_relay.desk.dialogs.move_dialog import MoveDialog
+from calm_relay.desk.dialogs.snow_dialog import SnowDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.field_form import Field, FieldForm, field_of
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
@@ -65,6 +66,9 @@ class SiteBench(Bench):
         self.months = QPushButton("Twelve months…")
         self.months.setObjectName("small")
         self.months.clicked.connect(lambda _=False: self.open_months())
+        self.snow = QPushButton("Snow…")
+        self.snow.setObjectName("small")
+        self.snow.clicked.connect(lambda _=False: self.open_snow())
         self.inputs = FieldForm(
             (
                 field_of("Latitude", "°", "site", Site, "latitude", 3),
@@ -105,6 +109,7 @@ class SiteBench(Bench):
             grid.addWidget(label, row, 0)
             grid.addWidget(field, row, 1)
         grid.addWidget(self.months, 1, 2)
+        grid.addWidget(self.snow, 2, 2)
         grid.setColumnStretch(1, 1)
         left.addLayout(grid)
         left.addWidget(self.inputs)
@@ -131,6 +136,9 @@ class SiteBench(Bench):
             shown = TYPED if isinstance(weather, MonthlyWeather) else weather.climate
         self.source.show_value(shown)
         self.months.setEnabled(shown == TYPED)
+        self.snow.setEnabled(bool(job.faces))
+        snow = job.site.snow
+        self.snow.setToolTip(f"Fresh snow: {snow.summary}" if snow else "Fresh snow by month: nobody stated it")
         self.zone.show_value(job.site.time_zone)
         self.place.show_place(job.site.place)
         self.inputs.show_job(job)
@@ -234,6 +242,18 @@ class SiteBench(Bench):
         def take():
             site = self._job.site.with_(weather=dialog.weather)
             self.edited.emit(self._job.with_(site=site), "Twelve months")
+
+        dialog.accepted.connect(take)
+        self.dialog = dialog
+        dialog.open()
+
+    def open_snow(self) -> None:
+        """Opens the snow of a usual year."""
+        dialog = SnowDialog(self._job.site.snow, self)
+
+        def take():
+            if dialog.snow != self._job.site.snow:
+                self.edited.emit(self._job.with_(site=self._job.site.with_(snow=dialog.snow)), "Snow by month")
 
         dialog.accepted.connect(take)
         self.dialog = dialog

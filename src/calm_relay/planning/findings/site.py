@@ -1,7 +1,10 @@
 """How far the weather year can be believed."""
 
+from calendar import month_name
+
 from calm_relay.job.model import WeatherFile
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns
+from calm_relay.planning.site.months import freezing_months
 
 FAR_KM = 80.0
 # Days of a right clock are off by minutes; stamps at an hour's start instead of its end by half an hour and more.
@@ -65,5 +68,34 @@ def check_weather_clock(subject: Subject) -> list[Finding]:
             reading=(off, CLOCK_OFF_H, "h"),
             rule="position of the sun",
             mends=(mend,),
+        )
+    ]
+
+
+@check
+def check_snow(subject: Subject) -> list[Finding]:
+    """Where months freeze and nobody stated the snow, what lies on the modules is counted nowhere."""
+    months = freezing_months(subject.site)
+    if subject.job.site.snow is not None or not months or not subject.context.faces:
+        return []
+    # A winter is read from its first month on, not from January.
+    first = next((number for number in months if (number - 2) % 12 + 1 not in months), months[0])
+    winter = sorted(months, key=lambda number: (number - first) % 12)
+    names = month_name[winter[0]]
+    if len(winter) > 1:
+        names += f" to {month_name[winter[-1]]}"
+    verb = "are" if len(winter) > 1 else "is"
+    sentence = (
+        f"{names} {verb} below freezing on average and nobody stated the snow: none is counted on the modules, and "
+        "midwinter may give less than shown."
+    )
+    return [
+        warns(
+            "snow",
+            "Site",
+            "site.snow",
+            sentence,
+            reading=(float(len(months)), 0.0, "months"),
+            rule=subject.site.source,
         )
     ]

@@ -7,9 +7,11 @@ import numpy as np
 
 from calm_relay.job.equipment import Module
 from calm_relay.job.model import ArrayLosses, Job, RoofFace
-from calm_relay.job.survey import HorizonPoint
+from calm_relay.job.survey import HorizonPoint, Snow
 from calm_relay.physics.array_yield import FaceYield, face_yield
 from calm_relay.physics.kept import kept
+from calm_relay.physics.snow import snow_shares
+from calm_relay.physics.sun import PlaneIrradiance
 from calm_relay.planning.equipment.equipment import Equipment
 from calm_relay.planning.site.site_year import SiteYear, open_plane, shaded_plane
 
@@ -42,14 +44,26 @@ class Face:
 def faces_of(job: Job, equipment: Equipment, year: SiteYear) -> tuple[Face, ...]:
     """Every face of the job with its year."""
     return tuple(
-        _face(year, face, equipment.module(face.module, f"faces.{i}.module"), job.losses, job.site.horizon)
+        _face(
+            year,
+            face,
+            equipment.module(face.module, f"faces.{i}.module"),
+            job.losses,
+            job.site.horizon,
+            job.site.snow,
+        )
         for i, face in enumerate(job.faces)
     )
 
 
 @kept
 def _face(
-    year: SiteYear, face: RoofFace, module: Module, losses: ArrayLosses, horizon: tuple[HorizonPoint, ...]
+    year: SiteYear,
+    face: RoofFace,
+    module: Module,
+    losses: ArrayLosses,
+    horizon: tuple[HorizonPoint, ...],
+    snow: Snow | None,
 ) -> Face:
     plane = shaded_plane(year, face.tilt, face.azimuth, losses.albedo, horizon)
     made = face_yield(
@@ -66,6 +80,7 @@ def _face(
         ageing_per_year=module.ageing_per_year,
         open_total=open_plane(year, face.tilt, face.azimuth, losses.albedo).total,
         soiling=losses.soiling,
+        snow=_snow(year, face, module, plane, snow),
         shading=losses.shading,
         mismatch=losses.mismatch,
         wiring=losses.wiring,
@@ -73,9 +88,41 @@ def _face(
     return Face(face, module, made, year.calendar.step_h)
 
 
+def _snow(
+    year: SiteYear, face: RoofFace, module: Module, plane: PlaneIrradiance, snow: Snow | None
+) -> np.ndarray | float:
+    """What snow takes from a face in each step, 0 to 1."""
+    if snow is None or not snow.falls:
+        return 0.0
+    calendar = year.calendar
+    steps = np.bincount(calendar.month, minlength=13)[1:]
+    light, air = (
+        np.bincount(calendar.month, weights=series, minlength=13)[1:]
+        for series in (plane.total, year.weather.temp_air)
+    )
+    shares = snow_shares(
+        np.array(snow.fall_cm),
+        np.array(snow.days),
+        face.tilt,
+        air / steps,
+        light * calendar.step_h / 1000.0,
+        slant_m=_slant_m(face, module),
+        lower_edge_m=snow.lower_edge_m,
+        humidity=snow.humidity,
+    )
+    return np.asarray(shares[calendar.month - 1])
+
+
+def _slant_m(face: RoofFace, module: Module) -> float:
+    """Length of a face's modules up the slope [m]; where nobody measured it, of one row."""
+    if face.rectangle is None:
+        return module.length_mm / 1000.0
+    return max(face.rectangle.height_m - 2.0 * face.rectangle.margin_m, module.width_mm / 1000.0)
+
+
 def face_in(job: Job, year: SiteYear, face: Face) -> Face:
     """The same face in another year's weather."""
-    return _face(year, face.plan, face.module, job.losses, job.site.horizon)
+    return _face(year, face.plan, face.module, job.losses, job.site.horizon, job.site.snow)
 
 
 # A typical year, and still more a year made from monthly means, is milder than the coldest morning in years to come.
@@ -135,4 +182,4 @@ def _design_cold(year: SiteYear, name: str) -> tuple[float, str]:
 def face_with(job: Job, year: SiteYear, face: Face, module: Module, count: int) -> Face:
     """A face as it would be with so many new modules of another kind."""
     plan = face.plan.with_(module=module.key, count=count, strings=1, age_years=0, rectangle=None)
-    return _face(year, plan, module, job.losses, job.site.horizon)
+    return _face(year, plan, module, job.losses, job.site.horizon, job.site.snow)

@@ -92,6 +92,8 @@ def _all(job: Job, at: Site, usual: Country, library: Library) -> Iterator[Belon
     yield Belonging(
         "horizon", "Horizon", f"{points} points drawn" if points else "none", "none", _of_site(horizon=())
     )
+    nobody = "nobody stated it"
+    yield Belonging("snow", "Snow", site.snow.summary if site.snow else nobody, nobody, _of_site(snow=None))
     yield from _service(job, usual)
     yield from _tariff(job, usual)
     yield from _rules(job, usual, library)

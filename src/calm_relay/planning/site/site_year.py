@@ -92,7 +92,7 @@ def site_year(site: Site, library: Library | None, folder: Path) -> SiteYear:
         When its climate preset is unknown or does not fit the latitude.
     """
     # What does not touch sun or weather must not make them anew.
-    plain = site.with_(place="", coldest_c=None, hottest_c=None, horizon=())
+    plain = site.with_(place="", coldest_c=None, hottest_c=None, horizon=(), snow=None)
     return _site_year(plain, _climate(site.weather, library), *weather_edition(site, folder))
 
 

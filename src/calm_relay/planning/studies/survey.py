@@ -7,14 +7,14 @@ from typing import Any, Literal
 
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.model import ClimatePreset, Job, MonthlyWeather
-from calm_relay.job.survey import HorizonPoint
+from calm_relay.job.survey import HorizonPoint, Snow
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.wanted import STATIONS, WORDS
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.site.grid_code import curve_of
-from calm_relay.planning.site.months import months_of
+from calm_relay.planning.site.months import freezing_months, months_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 Status = Literal["measured", "assumed", "missing"]
@@ -24,6 +24,7 @@ ELEVATION_M, TILT, AZIMUTH = 200.0, 5.0, 15.0
 SOILING = (0.0, 0.06)
 # What a sky that nobody drew may hide: nothing, or a rim of trees and houses.
 RIM = tuple(HorizonPoint(azimuth=float(azimuth), elevation=12.0) for azimuth in range(0, 360, 30))
+SNOW_CM, SNOW_DAYS = 30.0, 5.0
 FUSES_A = (20.0, 25.0, 32.0, 35.0, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 150.0, 200.0, 250.0, 400.0)
 
 
@@ -141,6 +142,17 @@ def _site(made: Plan) -> Iterator[Entry]:
         yield Entry(
             "horizon", "Horizon", "Site", "assumed", "flat: nothing is drawn", "free to 12° all round",
             (_site_with(horizon=()), _site_with(horizon=RIM)),
+        )  # fmt: skip
+    cold = freezing_months(made.site)
+    if site.snow is not None:
+        yield Entry("snow", "Snow", "Site", "measured", site.snow.summary)
+    elif cold:
+        fall, days = (
+            tuple(value if number in cold else 0.0 for number in range(1, 13)) for value in (SNOW_CM, SNOW_DAYS)
+        )
+        yield Entry(
+            "snow", "Snow", "Site", "assumed", "none is counted", f"none to {SNOW_CM:g} cm a month that freezes",
+            (_site_with(snow=None), _site_with(snow=Snow(fall_cm=fall, days=days))),
         )  # fmt: skip
 
 

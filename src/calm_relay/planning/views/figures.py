@@ -63,6 +63,8 @@ def _site(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     air = weather.temp_air
     yield Figure("Air", f"{air.min():.0f} to {air.max():.0f} °C, mean {air.mean():.1f} °C", source)
     yield Figure("Wind", f"{weather.wind_speed.mean():.1f} m/s mean", source)
+    if place.snow is not None:
+        yield Figure("Fresh snow", place.snow.summary, "the job's survey")
 
 
 def _strings(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:

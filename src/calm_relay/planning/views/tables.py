@@ -58,6 +58,8 @@ def assumptions_of(plan: Plan) -> Table:
     losses, battery = plan.job.losses, plan.job.battery
     for name in ("soiling", "shading", "mismatch", "wiring"):
         rows.append(["Roof", f"Loss by {name}", f"{getattr(losses, name):.1%}", "the job, assumed"])
+    if plan.job.site.snow is not None:
+        rows.append(["Roof", "Snow on the modules", plan.job.site.snow.summary, "the job's survey"])
     for face in plan.faces:
         text = f"{face.plan.count} × {face.module.name}, {face.plan.tilt:g}° tilt, {face.plan.azimuth:g}° azimuth"
         rows.append(["Roof", face.plan.name, text, "the job's survey; module datasheet"])
