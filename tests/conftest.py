@@ -1,15 +1,17 @@
 """Fixtures shared by all tests. Arrays are cached in a folder of this run, never in the user's own."""
 
 import os
+import shutil
 import tempfile
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
 
-os.environ["CALM_RELAY_CACHE"] = tempfile.mkdtemp(prefix="calm-relay-tests-")
-os.environ["CALM_RELAY_DATA"] = tempfile.mkdtemp(prefix="calm-relay-data-")
-os.environ["CALM_RELAY_STATE"] = tempfile.mkdtemp(prefix="calm-relay-state-")
+FOLDER = tempfile.mkdtemp(prefix="calm-relay-tests-")
+for name in ("CACHE", "DATA", "STATE"):
+    os.environ[f"CALM_RELAY_{name}"] = os.path.join(FOLDER, name.lower())
+    os.mkdir(os.environ[f"CALM_RELAY_{name}"])
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from calm_relay.exchange.shipped import demo_job
@@ -19,6 +21,11 @@ from tests.plans import plan
 # How long an example takes is a benchmark's matter, not a test's.
 settings.register_profile("untimed", deadline=None)
 settings.load_profile("untimed")
+
+
+def pytest_unconfigure():
+    """What a run kept goes with it."""
+    shutil.rmtree(FOLDER, ignore_errors=True)
 
 
 @pytest.fixture(scope="session")
