@@ -8,10 +8,10 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-FOLDER = tempfile.mkdtemp(prefix="calm-relay-tests-")
-for name in ("CACHE", "DATA", "STATE"):
-    os.environ[f"CALM_RELAY_{name}"] = os.path.join(FOLDER, name.lower())
-    os.mkdir(os.environ[f"CALM_RELAY_{name}"])
+os.environ["CALM_RELAY_TESTS"] = FOLDER = tempfile.mkdtemp(prefix="calm-relay-tests-")
+os.environ["CALM_RELAY_CACHE"] = tempfile.mkdtemp(prefix="cache-", dir=FOLDER)
+os.environ["CALM_RELAY_DATA"] = tempfile.mkdtemp(prefix="data-", dir=FOLDER)
+os.environ["CALM_RELAY_STATE"] = tempfile.mkdtemp(prefix="state-", dir=FOLDER)
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from calm_relay.exchange.shipped import demo_job

@@ -13,9 +13,11 @@ from calm_relay.desk.output.papers import PAPERS, write_papers
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.firm import MOST_LOGO, Firm, keep_firm, read_firm
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.demand import HeatPump
 from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.handover.materials import materials_of
 from calm_relay.planning.handover.settings_sheet import settings_of
+from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.scales import scales_of
 from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import of_few_futures, plan
@@ -74,6 +76,38 @@ def test_an_offer_where_nothing_is_paid_for_power_promises_no_saving(tmp_path, d
     assert not {"bill", "payback"} & {scale.key for scale in scales_of(made)}
     with_one = plan(demo_job("hut"))
     assert {"bill", "payback"} <= {scale.key for scale in scales_of(with_one)}
+
+
+def test_a_home_that_is_to_change_is_not_told_that_its_bill_is_todays(tmp_path, dressed):
+    """Nor that a price which nobody confirmed is what the customer said."""
+    plain = of_few_futures(demo_job("pottery"))
+    loads = plain.demand.with_(heat_pumps=(HeatPump(heat_kwh_per_day=40, buffer_kwh=5),), cars=())
+    coming = plain.with_(
+        demand=loads, tariff=plain.tariff.with_(name=""), assumed=(*plain.assumed, "tariff.price")
+    )
+    for job, there, missing in (
+        (plain.with_(demand=loads.with_(heat_pumps=())), ("Today NZ$", "today"), ("yet to come", "kWh in all")),
+        (
+            coming,
+            (
+                "Without it NZ$",
+                "both with what is yet to come: Heat pump",
+                "Tariff: what is usual at the place, not yet",
+            ),
+            ("Today NZ$", "as you told us"),
+        ),
+    ):
+        made = plan(job)
+        option = made.option("hybrid-swap")
+        list(write_papers(made, option, tmp_path, FIRM, TODAY, ("offer",)))
+        text = text_of(tmp_path / "offer.pdf")
+        assert [words for words in there if words not in text] == []
+        assert [words for words in missing if words in text] == []
+    in_all = made.demand.yearly_kwh + option.outcome.year.loads.kwh("taken")
+    assert in_all > made.demand.yearly_kwh + 1000.0
+    assert f": {in_all:,.0f} kWh in all" in text
+    home = next(station for station in line_of(made, option).stations if station.name == "Home")
+    assert home.headline == f"{in_all / 1000:.1f} MWh a year"
 
 
 def test_every_demo_goes_from_choice_to_a_complete_set(papers):

@@ -171,9 +171,8 @@ def test_a_kept_array_and_a_second_battery_join_at_the_board(demo_plan):
         ((swap.converters[0], battery), "Second battery"),
     ):
         design = Design(as_is.ARCHITECTURE, "Both", "both", converters)
-        line = line_of(
-            demo_plan, without_findings(Option(design, None, demo_plan.options[0].context, demo_plan.site))
-        )
+        outcome, context = demo_plan.option("ac-addon").outcome, demo_plan.options[0].context
+        line = line_of(demo_plan, without_findings(Option(design, outcome, context, demo_plan.site)))
         assert line.station("Battery").words == "right"
         joined = line.station(extra)
         assert joined.row == 1

@@ -313,6 +313,18 @@ class _WithLoads(Model):
         return tuple(load for load in every if load.instead_of is not None)
 
     @property
+    def to_come(self) -> tuple[str, ...]:
+        """Names of the loads that are not there yet."""
+        every: tuple[ScheduledLoad | HeatPump | Car | HotWater | FlexibleLoad, ...] = (
+            *self.loads,
+            *self.heat_pumps,
+            *self.cars,
+            *self.hot_water,
+            *self.flexible,
+        )
+        return tuple(load.name for load in every if load.planned)
+
+    @property
     def controlled(self) -> tuple[HeatPump | Car | HotWater | FlexibleLoad, ...]:
         """Loads that a control starts and stops."""
         all_loads: tuple[HeatPump | Car | HotWater | FlexibleLoad, ...] = (

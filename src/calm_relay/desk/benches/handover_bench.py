@@ -66,7 +66,8 @@ class OfferPictures(QWidget):
         self._offer, self._currency = offer, currency
         before, after = offer.bills
         self.setAccessibleDescription(
-            f"{offer.winter.title}; {offer.summer.title}; bill {before.sum():,.0f} before, {after.sum():,.0f} after"
+            f"{offer.winter.title}; {offer.summer.title}; bill {before.sum():,.0f} {offer.before_words}, "
+            f"{after.sum():,.0f} with this offer"
         )
         self.setMinimumHeight(self.sizeHint().height())
         self.update()
@@ -99,7 +100,7 @@ class OfferPictures(QWidget):
         painter.translate(WIDE + 2 * GAP, GAP)
         self._head(painter, "The bill, month by month")
         before, after = self._offer.bills
-        paint_bills(painter, before, after, self._currency)
+        paint_bills(painter, before, after, self._currency, self._offer.before_words)
         painter.translate(0.0, BILLS_HIGH + GAP)
         self._head(painter, "Money over the years, running sum")
         paint_years(painter, self._offer.flow.running, self._currency)

@@ -156,6 +156,8 @@ class HomeBench(Bench):
         """Draws the year and tells its figures."""
         if not self.is_new(view):
             return
+        from calm_relay.planning.views.figures import home_kwh
+
         self._view = view
         plan = view.plan
         demand = plan.demand
@@ -163,15 +165,18 @@ class HomeBench(Bench):
         self.controlled.show_orders(None, plan.job)
         self._on_tab(self.tabs.key)
         at = demand.evening_peak_at.astype(object)
+        more = home_kwh(plan, view.option) - demand.yearly_kwh
+        controlled = f", and {more:,.0f} kWh by controlled loads" if plan.job.demand.controlled else ""
         self.summary.setText(
             keep_units(
                 rich(
-                    "<b>{0.yearly_kwh:,.0f} kWh a year</b>, {1:.1f} kWh a day. Worst evening half hour "
+                    "<b>{0.yearly_kwh:,.0f} kWh a year</b>, {1:.1f} kWh a day{3}. Worst evening half hour "
                     "<b>{0.evening_peak_kw:.1f} kW</b> ({2:%-d %b, %H:%M}). Worst season <b>{0.worst_season}</b>: mean "
                     "{0.worst_season_mean_kw:.2f} kW, from sunset to sunrise <b>{0.night_kwh:.1f} kWh</b> a night.",
                     demand,
                     demand.yearly_kwh / 365,
                     at,
+                    controlled,
                 )
             )
         )

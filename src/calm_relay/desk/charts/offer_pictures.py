@@ -115,7 +115,9 @@ def _money_lines(
         )
 
 
-def paint_bills(painter: QPainter, before: np.ndarray, after: np.ndarray, currency: str) -> None:
+def paint_bills(
+    painter: QPainter, before: np.ndarray, after: np.ndarray, currency: str, before_words: str
+) -> None:
     """The bill of each month before and after, as pairs of bars: `BILLS_HIGH` units high."""
     box = QRectF(86, 8, WIDE - 92, 150)
     top = max(float(before.max()), float(after.max()), 1.0)
@@ -135,7 +137,7 @@ def paint_bills(painter: QPainter, before: np.ndarray, after: np.ndarray, curren
             )
         painter.setPen(QColor(LIGHT.quiet))
         painter.drawText(QRectF(left, box.bottom() + 2, each, 13), Qt.AlignmentFlag.AlignHCenter, MONTHS[month])
-    _keys(painter, 188, [("today", LIGHT.muted), ("with this offer", LIGHT.alternating)])
+    _keys(painter, 188, [(before_words, LIGHT.muted), ("with this offer", LIGHT.alternating)])
 
 
 BILLS_HIGH = 196.0

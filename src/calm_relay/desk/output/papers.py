@@ -40,6 +40,7 @@ from calm_relay.planning.handover.offer import Offer, offer_of
 from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
 from calm_relay.planning.handover.work_order import step_rows, steps_of
 from calm_relay.planning.views.energy_path import line_of
+from calm_relay.planning.views.figures import home_kwh
 from calm_relay.planning.views.wiring_list import wiring_rows
 
 PAPERS = ("offer", "materials", "settings", "work order", "application", "diagram", "site plan")
@@ -229,11 +230,15 @@ def _bill(pages, kit, offer: Offer) -> None:
     before, after = offer.bills
     word = "The bill, month by month" if kit.plan.job.supply.on_grid else "Fuel, month by month"
     pages.head(word, 190)
-    pages.picture(lambda painter: paint_bills(painter, before, after, currency), WIDE, BILLS_HIGH, 2.0)
-    pages.text(
-        f"<p style='margin:0'>Today {_money(float(before.sum()), currency)} a year, with this offer "
-        f"{_money(float(after.sum()), currency)}.</p>"
+    pages.picture(
+        lambda painter: paint_bills(painter, before, after, currency, offer.before_words), WIDE, BILLS_HIGH, 2.0
     )
+    without, with_it = _money(float(before.sum()), currency), _money(float(after.sum()), currency)
+    said = f"Today {without} a year, with this offer {with_it}."
+    if offer.to_come:
+        coming = escape(", ".join(offer.to_come))
+        said = f"Without it {without} a year, with this offer {with_it}; both with what is yet to come: {coming}."
+    pages.text(f"<p style='margin:0'>{said}</p>")
 
 
 def _outage(pages, kit, offer: Offer) -> None:
@@ -342,14 +347,16 @@ def _beside(pages, kit, offer: Offer) -> None:
 
 def _assumed(pages, kit) -> None:
     plan, job = kit.plan, kit.plan.job
-    paid = f"Tariff: {job.tariff.name or 'as you told us'}. "
+    told = "what is usual at the place, not yet confirmed" if "tariff.price" in job.assumed else "as you told us"
+    paid = f"Tariff: {job.tariff.name or told}. "
     if not job.supply.on_grid:
         prices = ", ".join(f"{job.tariff.currency} {item.price_per_litre:.2f}" for item in job.running_generators)
         paid = f"Fuel: {prices} a litre. " if prices else ""
+    whole = f": {home_kwh(plan, kit.option):,.0f} kWh in all" if job.demand.controlled else ""
     pages.head("What this rests on")
     pages.text(
         f"<p style='margin:0'>Weather: {escape(plan.weather_said)}. What the home uses: "
-        f"{escape(plan.demand.source)}. {escape(paid)}A year of the same "
+        f"{escape(plan.demand.source)}{whole}. {escape(paid)}A year of the same "
         "weather and use was reckoned in quarter hours; yours will differ.</p>"
     )
     pages.head("Please note", 90)

@@ -67,10 +67,11 @@ class OfferDay:
 class Offer:
     """Everything the offer shows.
 
-    `bills` are twelve months today and with the option, `flow` the money of the years, in the job's currency, `future`
-    how sure it is, `whole` what changes with a heat pump or a car in place of fuel, `saves` whether a bill or fuel is
-    paid today on which it can save; `hours` is how long what stays on runs from what usually lies in the battery in a
-    night of the worst season, `lasting` the share of outages of the hours wanted that it rides through.
+    `bills` are twelve months without and with the option, `to_come` names what both count and is not there yet,
+    `flow` the money of the years, in the job's currency, `future` how sure it is, `whole` what changes with a
+    heat pump or a car in place of fuel, `saves` whether a bill or fuel is paid today on which it can save;
+    `hours` is how long what stays on runs from what usually lies in the battery in a night of the worst season,
+    `lasting` the share of outages of the hours wanted that it rides through.
     """
 
     option: Option
@@ -79,6 +80,7 @@ class Offer:
     winter: OfferDay
     summer: OfferDay
     bills: tuple[np.ndarray, np.ndarray]
+    to_come: tuple[str, ...]
     flow: CashFlow
     future: Future
     whole: WholeChange | None
@@ -87,6 +89,11 @@ class Offer:
     goes_off: tuple[StackRow, ...]
     hours: float
     lasting: float
+
+    @property
+    def before_words(self) -> str:
+        """What the first of the bills is: of a home that is to change it is not today's."""
+        return "without it" if self.to_come else "today"
 
 
 def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
@@ -126,6 +133,7 @@ def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
         _day(plan, option, worst=True),
         _day(plan, option, worst=False),
         (_bills(plan, plan.as_is), _bills(plan, option)),
+        job.demand.to_come,
         flow,
         future_of(plan, flow, progress),
         whole_change_of(plan, flow),

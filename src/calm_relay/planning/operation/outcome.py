@@ -142,6 +142,11 @@ class Outcome(Brief):
         return paths_of(self.year, self.battery)
 
     @property
+    def controlled_kwh(self) -> float:
+        """What the loads that a control starts and stops took in the year [kWh]."""
+        return self.year.loads.kwh("taken") if self.year.loads.loads else 0.0
+
+    @property
     def island_year(self) -> IslandYear:
         """The year of a site off grid."""
         assert isinstance(self.year, IslandYear), "it has no grid"

@@ -267,7 +267,7 @@ def _path(option: Option, options: list[Option]) -> Spoken:
     other = kin if option.role == "DC" else _other(options, "DC")
     if through is not None and other is not None and other is not option and other.outcome.paths.through_battery:
         theirs = other.outcome.paths.through_battery
-        sentence = f"From module through battery to home {through:.1%}; the other coupling {theirs:.1%}."
+        sentence = f"From module through battery to home {through:.1%}; with {other.title} {theirs:.1%}."
         result.append((through >= theirs, "self_sufficiency", sentence))
     now = _other(options, "today" if option.context.now else "AC", "AC off grid")
     clipped_now = now.outcome.figures.clipped_kwh if now else 0.0

@@ -10,6 +10,7 @@ from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings import Finding, Severity
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option, RefusedOption
+from calm_relay.planning.views.figures import home_kwh
 
 
 @dataclass(frozen=True)
@@ -100,7 +101,7 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
         _station(
             "Home",
             option,
-            f"{plan.demand.yearly_kwh / 1000:.1f} MWh a year",
+            f"{home_kwh(plan, option) / 1000:.1f} MWh a year",
             f"evening peak {plan.demand.evening_peak_kw:.1f} kW",
             _carried(at.get("grid down"), "kW in an outage")
             or _headroom(at.get("forming power"), "{:.1f} of {:.1f} kW formed"),

@@ -93,12 +93,21 @@ def _strings(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
         )
 
 
+def home_kwh(plan: Plan, option: Option | RefusedOption) -> float:
+    """What a home takes in a year with its controlled loads as an option serves them, else as it is today [kWh]."""
+    served = option if isinstance(option, Option) else plan.as_is
+    return plan.demand.yearly_kwh + served.outcome.controlled_kwh
+
+
 def _home(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     demand = plan.demand
     peak = demand.evening_peak_at.astype(object)
     yield Figure(
         "Demand", f"{demand.yearly_kwh:,.0f} kWh a year, {demand.yearly_kwh / 365:.1f} a day", demand.source
     )
+    more = home_kwh(plan, option) - demand.yearly_kwh
+    if plan.job.demand.controlled:
+        yield Figure("Controlled loads", f"{more:,.0f} kWh a year", "simulated with this option", result=True)
     at = f"{demand.evening_peak_kw:.1f} kW ({peak:%-d %b, %H:%M})"
     yield Figure("Worst evening half hour", at, "highest between sunset and midnight")
     season = f"{demand.worst_season}, mean {demand.worst_season_mean_kw:.2f} kW"
