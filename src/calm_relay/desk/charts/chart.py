@@ -13,8 +13,8 @@ from calm_relay.desk.widgets.let_go import let_go
 from calm_relay.desk.widgets.theme import colours, font
 
 pg.setConfigOptions(antialias=True)
-# Room of a title, above which nothing is laid.
-TITLE_PX = 26
+# Room of a title, above which nothing is laid; height of its row; what is kept free beside it; the least to write on.
+TITLE_PX, TITLE_ROW_PX, MARGIN_PX, LEAST_TITLE_PX = 26, 30.0, 6.0, 80.0
 
 
 def pen(colour: str, width: float = 1.6, style=Qt.PenStyle.SolidLine):
@@ -56,6 +56,7 @@ class Chart(pg.PlotWidget):
 
     dropped = Signal(float)
     _waiting: Label | None = None
+    _title = ""
 
     def __init__(self, title: str, x_label: str, y_label: str, parent=None):
         super().__init__(parent, enableMenu=False)
@@ -63,7 +64,7 @@ class Chart(pg.PlotWidget):
         self.hideButtons()
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setAccessibleName(title)
-        self._labels = title, x_label, y_label
+        self._labels, self._title = (title, x_label, y_label), title
         self.waits()
 
     def waits(self, words: str = "Being worked out…") -> None:
@@ -82,6 +83,8 @@ class Chart(pg.PlotWidget):
     def resizeEvent(self, event):
         """What stands in place of axes fills them."""
         super().resizeEvent(event)
+        if self._title and event.oldSize().width() != event.size().width():
+            self.head(self._title)
         if self._waiting is not None:
             self._waiting.setGeometry(self.rect().adjusted(0, TITLE_PX, 0, 0))
 
@@ -106,11 +109,33 @@ class Chart(pg.PlotWidget):
             item.setLabel(name, html.escape(label or ""), color=look.quiet, **{"font-size": "8pt"})
 
     def head(self, title: str) -> None:
-        """Another title; the axes take back the width that a longer one needed."""
+        """Another title, on two lines where one has no room for it, cut where two have none.
+
+        The axes never grow beyond the chart for a title's sake.
+        """
+        self._title = title
         item = self.getPlotItem()
-        item.setTitle(html.escape(title), color=colours().ink, size="9pt", justify="left")
+        label = item.titleLabel
+        room = self.width() - sum(max(item.getAxis(name).width(), 0.0) for name in ("left", "right")) - MARGIN_PX
+        words = title.split(" ")
+        label.item.setTextWidth(-1.0)
+        self._write(title)
+        one_line = label.item.boundingRect().height()
+        lines = 1
+        if room > LEAST_TITLE_PX and label.item.boundingRect().width() > room:
+            lines = 2
+            label.item.setTextWidth(room)
+            while label.item.boundingRect().height() > one_line * 2.0 and len(words) > 1:
+                words.pop()
+                self._write(" ".join(words).rstrip(",;:") + "…")
+        item.layout.setRowFixedHeight(0, TITLE_ROW_PX if lines == 1 else one_line * 1.7)
+        label.setMaximumHeight(TITLE_ROW_PX if lines == 1 else one_line * 1.7)
+        label.setMinimumWidth(0.0)
         item.layout.activate()
         item.setGeometry(self.range)
+
+    def _write(self, title: str) -> None:
+        self.getPlotItem().setTitle(html.escape(title), color=colours().ink, size="9pt", justify="left")
 
     def start(self) -> None:
         """Clears what is drawn and takes the colours anew."""
