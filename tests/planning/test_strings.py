@@ -7,7 +7,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from calm_relay.exchange.shipped import catalogue, demo_job
+from calm_relay.exchange.shipped import catalogue, demo_job, library
 from calm_relay.job.equipment import Catalogue, Tracker
 from calm_relay.job.model import Job
 from calm_relay.job.survey import PlannedString, StringPlan
@@ -22,6 +22,7 @@ from calm_relay.planning.architecture.string_plan import (
 )
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.site.array import DesignTemperatures, Face
+from calm_relay.planning.site.new_job import new_job
 from calm_relay.planning.strings.auto_string import lay_strings
 from calm_relay.planning.strings.limits import SiteLimit, lengths_allowed
 from calm_relay.planning.strings.stringing import fusing_of, hard_refusals
@@ -119,6 +120,14 @@ def test_as_many_modules_are_connected_as_by_trying_everything(counts):
                     best = max(best, sum(used))
     faces = [face(f"f{i}", count, azimuth=90.0 * i) for i, count in enumerate(counts)]
     assert sum(run.modules for run in laid(faces, inverter).runs) == best
+
+
+def test_two_strings_a_little_below_full_power_stay_alike():
+    """One long string does not pay for a short one: 10 + 14 leaves an input far below the voltage of full power."""
+    job = new_job("J", "Munich, Germany", "Germany", 48.14, 11.58, "Europe/Berlin", 5000.0, library(), 24)
+    for key in ("ac-addon", "hybrid-swap"):
+        (unit,) = plan(job).option(key).design.pv_converters
+        assert [(run.in_series, run.parallel) for run in unit.stringing.runs] == [(12, 1), (12, 1)]
 
 
 def test_what_is_left_out_says_why():

@@ -32,10 +32,11 @@ from calm_relay.planning.strings.limits import (
 from calm_relay.planning.strings.stringing import LAID, LeftOut, Stringing, StringRun
 
 # What is given away for an easier or better layout, in modules of the best face: a string more, fuses, unlike
-# faces on one input, hot voltage near the tracker's edge or below its full power.
-STRING_COST, FUSE_COST, SHARED_COST, EDGE_COST, DIM_COST = 0.02, 0.3, 0.25, 0.15, 0.1
+# faces on one input, hot voltage near the tracker's edge; of the last so much of the share that it stays below the
+# voltage of full power, so that one long string does not pay for a short one.
+STRING_COST, FUSE_COST, SHARED_COST, EDGE_COST, DIM_COST = 0.02, 0.3, 0.25, 0.15, 0.4
 # Raised when the same faces and inputs would be laid otherwise.
-EDITION = 3
+EDITION = 4
 
 
 @dataclass(frozen=True)
@@ -260,8 +261,9 @@ def _layout(
     limits = {limit.key: limit for limit in voltage_limits(module, tracker, cold_c, hot_c)}
     if limits[HOT_MARGIN].missed(in_series):
         worth -= EDGE_COST
-    if limits[FULL_POWER].missed(in_series):
-        worth -= DIM_COST
+    full = limits[FULL_POWER]
+    if full.missed(in_series):
+        worth -= DIM_COST * (1.0 - full.volts(in_series) / full.limit_v)
     # Of layouts that connect as much, the one nearest the middle of the tracker's window.
     middle = (tracker.full_power_low_v + tracker.mppt_high_v) / 2 / module.max_power_v
     worth -= 0.0004 * parallel * (in_series - middle) ** 2
