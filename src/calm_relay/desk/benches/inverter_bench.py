@@ -349,7 +349,7 @@ class InverterBench(Bench):
         self.day.steps(edges, kept + result.stored + result.clipped, look.stop, base=kept + result.stored)
         self.day.level(result.limit_kw, f"{result.limit_kw:g} kW AC limit", look.ink)
         self.day.setXRange(4, 21, padding=0)
-        self.day.setYRange(0, max(float(result.offered.max()), result.limit_kw) * 1.15, padding=0)
+        self.day.setYRange(0, max(float(result.offered.max()), result.limit_kw) * 1.25, padding=0)
 
     def _draw_hours(self):
         from calm_relay.planning.studies.inverter_sweep import load_hours
