@@ -29,7 +29,7 @@ from . import driving
 def jobs(tmp_path_factory):
     """A pottery to be called when the tariff changes, one in another country, a broken file."""
     folder = tmp_path_factory.mktemp("jobs")
-    bakery = next(job for _, job in invented_jobs(40, date.today()) if job.name == "Bakery at Kestrel Rise")
+    bakery = next(job for _, job in invented_jobs(40, date.today()) if job.name == "Bakery at Saltings")
     small = bakery.with_(name="Small pottery", state="offered", follow_up=date.today().isoformat())
     dairy = demo_job("dairy")
     (folder / "a.relay.json").write_text(job_text(small))

@@ -105,6 +105,10 @@ def test_a_rebate_without_a_cap_has_none(demo):
     assert lines["rebate"] == pytest.approx(-100.0 * bank.nominal_kwh)
     capped = demo.with_(costs=costs.with_(rebate_max=200.0))
     assert {line.kind: line.amount for line in outlay_of(capped, "ac-addon")}["rebate"] == -200.0
+    # Common practice, no source: nobody gives more than battery and unit cost.
+    lavish = outlay_of(demo.with_(costs=costs.with_(rebate_per_kwh=5000.0)), "ac-addon")
+    worth = sum(line.amount for line in lavish if line.kind in ("battery", "unit"))
+    assert {line.kind: line.amount for line in lavish}["rebate"] == pytest.approx(-worth)
 
 
 def outlay_of(job, key):

@@ -297,6 +297,8 @@ def _incentive_lines(
     if bank is not None and costs.rebate_per_kwh:
         rebate = costs.rebate_per_kwh * bank.nominal_kwh
         rebate = rebate if costs.rebate_max is None else min(rebate, costs.rebate_max)
+        kinds = ("battery", "unit") if new else ("battery",)
+        rebate = min(rebate, sum(line.amount for line in lines if line.kind in kinds))
         paid.append((CostLine("rebate", "Rebate for the battery", -rebate), None))
     priced = {"battery": ("battery", "unit") if new else (), "array": ("modules",)}
     for incentive in costs.incentives:

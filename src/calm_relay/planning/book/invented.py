@@ -49,7 +49,7 @@ STATES: tuple[tuple[JobState, float], ...] = (
     ("built", 0.25),
 )
 # Rebates a kWh of battery, in whatever currency the job is in.
-REBATES = (0.0, 250.0, 450.0, 600.0)
+REBATES = (0.0, 120.0, 200.0, 300.0)
 # The file of the new tariff that is written beside the jobs.
 TARIFF_NAME = "evening-peak.tariff.json"
 # What the invented jobs of the first kind pay today.
