@@ -19,6 +19,7 @@ from calm_relay.planning.findings.base import (
     warns_if,
 )
 from calm_relay.planning.findings.battery import stronger_inverter
+from calm_relay.planning.operation.backed_up_loads import most_by_day_kw
 from calm_relay.planning.operation.fuel import fuel_by_generator, fuel_cost
 from calm_relay.planning.operation.island import forming_kw, forms_grid
 
@@ -261,7 +262,7 @@ def check_load_rejection(subject: Subject) -> list[Finding]:
     rating, rows = bus_rating(subject.design, converter), subject.behind_relay
     if rating is None or not rows.names:
         return []
-    dropped_kw = min(rating.arrays_kw, float(rows.kw.sum(axis=0)[~subject.site.night].max()))
+    dropped_kw = min(rating.arrays_kw, most_by_day_kw(rows, subject.site))
     each = [charge_dc_kw(item.bank, item.inverter, level=NEARLY_FULL) for item in subject.design.together]
     into_kw, limited_by = sum(kw for kw, _ in each), each[0][1]
     way = converter.inverter.port.dc_dc_efficiency * float(loss_curve(converter.inverter).efficiency(0.5))

@@ -55,8 +55,7 @@ def _as_many(number: int, plan: RoofFace, room: Packing) -> tuple[Mend, ...]:
 @check
 def check_polar_night(subject: Subject) -> list[Finding]:
     """Where the sun stays down for days, no array fills a battery."""
-    per_day = subject.site.calendar.steps // 365
-    down = int(subject.site.night.reshape(365, per_day).all(axis=1).sum())
+    down = subject.site.days_without_sun
     if not down:
         return []
     return [

@@ -4,7 +4,6 @@ from calendar import month_name
 
 from calm_relay.job.model import WeatherFile
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns
-from calm_relay.planning.site.months import freezing_months
 
 FAR_KM = 80.0
 # Days of a right clock are off by minutes; stamps at an hour's start instead of its end by half an hour and more.
@@ -75,7 +74,7 @@ def check_weather_clock(subject: Subject) -> list[Finding]:
 @check
 def check_snow(subject: Subject) -> list[Finding]:
     """Where months freeze and nobody stated the snow, what lies on the modules is counted nowhere."""
-    months = freezing_months(subject.site)
+    months = subject.site.freezing_months
     if subject.job.site.snow is not None or not months or not subject.context.faces:
         return []
     # A winter is read from its first month on, not from January.

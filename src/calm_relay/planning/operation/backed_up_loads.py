@@ -12,6 +12,7 @@ from calm_relay.physics.kept import kept
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.home_phases import Phases, demand_by_phase
+from calm_relay.planning.site.site_year import SiteYear
 
 WHOLE = "Whole house"
 # Demand of a home's peak minutes over that of their quarter hour: Wright and Firth 2007 (from memory).
@@ -124,6 +125,12 @@ def whole_house(backup_board: BackupBoard | None, supply: Supply, demand: Demand
     circuits = sorted(backup_board.circuits, key=lambda circuit: circuit.priority)
     all_on = tuple(circuit.with_(role="backed up") for circuit in circuits)
     return _behind(backup_board.with_(circuits=all_on), supply, None, (), demand)
+
+
+@kept
+def most_by_day_kw(fed: BackedUpLoads, site: SiteYear) -> float:
+    """The most that circuits draw together while the sun is up [kW]."""
+    return float(fed.kw.sum(axis=0)[~site.night].max())
 
 
 @kept

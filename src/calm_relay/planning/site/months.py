@@ -35,10 +35,3 @@ def months_of(site: SiteYear) -> SiteMonths:
         float(np.ptp(air.reshape(365, -1), axis=1).mean()),
         float(weather.wind_speed.mean()),
     )
-
-
-def freezing_months(site: SiteYear) -> tuple[int, ...]:
-    """Months of standard time whose mean air is below 0 degC, 1 to 12."""
-    month = site.calendar.month
-    air = np.bincount(month, weights=site.weather.temp_air, minlength=13)
-    return tuple(int(number) for number in np.flatnonzero(air < 0.0))

@@ -58,6 +58,17 @@ class SiteYear:
         """Steps with the sun below the horizon."""
         return self.sun.zenith >= 90.0
 
+    @cached_property
+    def days_without_sun(self) -> int:
+        """Days of the year on which the sun does not rise."""
+        return int(self.night.reshape(365, self.night.size // 365).all(axis=1).sum())
+
+    @cached_property
+    def freezing_months(self) -> tuple[int, ...]:
+        """Months of standard time whose mean air is below 0 degC, 1 to 12."""
+        air = np.bincount(self.calendar.month, weights=self.weather.temp_air, minlength=13)
+        return tuple(int(number) for number in np.flatnonzero(air < 0.0))
+
     @property
     def longest_night(self) -> int:
         """The step of 17:00, standard time, on the day with the longest night."""

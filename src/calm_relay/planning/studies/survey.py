@@ -14,7 +14,7 @@ from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.wanted import STATIONS, WORDS
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.site.grid_code import curve_of
-from calm_relay.planning.site.months import freezing_months, months_of
+from calm_relay.planning.site.months import months_of
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 Status = Literal["measured", "assumed", "missing"]
@@ -143,7 +143,7 @@ def _site(made: Plan) -> Iterator[Entry]:
             "horizon", "Horizon", "Site", "assumed", "flat: nothing is drawn", "free to 12° all round",
             (_site_with(horizon=()), _site_with(horizon=RIM)),
         )  # fmt: skip
-    cold = freezing_months(made.site)
+    cold = made.site.freezing_months
     if site.snow is not None:
         yield Entry("snow", "Snow", "Site", "measured", site.snow.summary)
     elif cold:
