@@ -2,7 +2,8 @@
 
 import pytest
 
-from calm_relay.exchange.shipped import library
+from calm_relay.exchange.shipped import catalogue, library
+from calm_relay.job.equipment import Catalogue
 from calm_relay.job.survey import ExistingInverter
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.site.new_job import new_job
@@ -25,12 +26,21 @@ def with_array(town, modules, *inverters, **face):
 
 
 def test_microinverters_that_fall_out_when_it_is_hottest_take_a_battery_beside_them():
-    made = plan(with_array(HOUSTON, 24, fate="keep", electronics="pennant-384s"))
+    shipped = next(unit for unit in catalogue().microinverters if unit.key == "pennant-384s")
+    late = Catalogue(microinverters=(shipped.with_(key="late", mppt_low_v=27.0, start_v=22.0),))
+    made = plan(with_array(HOUSTON, 24, fate="keep", electronics="late").with_(own_equipment=late))
     (note,) = found(made, "ac-addon", "hot voltage")
     assert note.severity is Severity.CHECK
     assert note.sentence.endswith("It is there and stays: it drops out in the hottest hours.")
     assert not found(made, "ac-addon", "microinverter")
     assert made.choice.key is not None and not made.option("ac-addon").stopped
+
+
+def test_the_shipped_ones_track_the_shipped_modules_on_the_hottest_day():
+    for town in (HOUSTON, PERTH):
+        option = plan(new_job("New", *town, 8000.0, library(), 24)).option("micro-ac")
+        assert not isinstance(option, RefusedOption) and not option.stopped
+        assert {note.severity for note in option.findings if "hot" in note.check} <= {Severity.OK}
 
 
 @pytest.mark.parametrize(("modules", "severity"), [(5, Severity.CHECK), (3, Severity.STOP)])
