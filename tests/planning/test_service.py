@@ -146,6 +146,21 @@ def test_a_changeover_there_stands_between_meter_and_board(homes):
     assert wiring_of(option.design, option.context).cable("meter > changeover Old switch").is_there
 
 
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({}, "for Petrol set feeds no changeover and no inverter: the house is off"),
+        ({"on": ON_CHANGEOVER}, "Until Petrol set is started and switched over nothing stands in"),
+        ({"fate": "remove"}, "Nothing here stands in when the grid fails: the house is off"),
+    ],
+)
+def test_where_nothing_stands_in_a_generator_that_is_there_is_not_passed_over(demo, changes, words):
+    switch = (ExistingChangeover(),) if "on" in changes else ()
+    job = demo.with_(generators=(Generator(name="Petrol set", kw=4.0, **changes),), existing_changeovers=switch)
+    (told,) = [note for note in plan(job).as_is.findings if note.check == "grid down"]
+    assert words in told.sentence
+
+
 def test_a_changeover_is_held_against_the_service(homes):
     weak = plan(homes.with_(existing_changeovers=(SWITCH.with_(rated_a=40.0, poles=3),)))
     (note,) = found(weak, "as-is", "changeover there")

@@ -1,5 +1,6 @@
 """What the inverter passes while the grid is up against what it gives in an outage, and who starts black."""
 
+from calm_relay.job.existing_supply import ON_CHANGEOVER
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.findings.backed_up_loads import shed_to_fit
@@ -27,11 +28,7 @@ def check_grid_down(subject: Subject) -> list[Finding]:
     peak_kw = demand.evening_peak_kw
     wanted = job.weight("ride_through_outage") > 0
     if converter is None or converter.inverter.backup is None:
-        what = (
-            "Nothing here stands in when the grid fails"
-            if converter is None
-            else f"{converter.inverter.name} has no backup output"
-        )
+        what = _nobody(subject) if converter is None else f"{converter.inverter.name} has no backup output"
         return [
             warns_if(
                 wanted,
@@ -85,6 +82,19 @@ def check_grid_down(subject: Subject) -> list[Finding]:
             mends=mends,
         )
     ]
+
+
+def _nobody(subject: Subject) -> str:
+    """That nothing stands in by itself, and what a generator that is there would need."""
+    there = [item for item in subject.job.generators if not item.goes]
+    switched = next((item for item in there if item.on == ON_CHANGEOVER), None)
+    if switched is not None:
+        return f"Until {switched.name} is started and switched over nothing stands in when the grid fails"
+    if there:
+        return (
+            f"Nothing here stands in when the grid fails, for {there[0].name} feeds no changeover and no inverter"
+        )
+    return "Nothing here stands in when the grid fails"
 
 
 @check
