@@ -100,6 +100,19 @@ def test_evening_power_is_the_least_of_battery_and_unit_and_the_mend_gives_more(
     assert result(plan(easy), "ac-addon", "evening power").severity is Severity.OK
 
 
+def test_an_evening_that_asks_the_grid_for_next_to_nothing_is_no_worry(demo_plan):
+    """Power below the worst half hour is told, and warned of only where the grid serves worth speaking of."""
+    for option in demo_plan.live:
+        limit = option.outcome.limit
+        if limit is None or limit.power_kw >= demo_plan.demand.evening_peak_kw:
+            continue
+        (note,) = [note for note in option.findings if note.check == "evening power"]
+        assert (note.severity is Severity.CHECK) == (limit.imported_kwh >= 5.0)
+        assert f"{limit.imported_kwh:,.0f} kWh a year while charge is left" in note.sentence
+    little = [option.outcome.limit.imported_kwh < 5.0 for option in demo_plan.live if option.outcome.limit]
+    assert any(little) and not all(little)
+
+
 def test_charge_window_too_short_for_the_battery_offers_earlier_and_faster(demo, demo_plan):
     note = result(demo_plan, "ac-addon", "charge window")
     assert note.severity is Severity.CHECK

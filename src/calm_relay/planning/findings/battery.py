@@ -15,6 +15,9 @@ from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.findings.base import Drawn, Finding, Mend, Severity, Subject, grid_check, judged
 from calm_relay.planning.strings.stringing import hard_refusals
 
+# Below it nobody buys a stronger unit for the evening's sake.
+SMALL_KWH = 5.0
+
 
 @grid_check
 def check_evening_power(subject: Subject) -> list[Finding]:
@@ -36,7 +39,8 @@ def check_evening_power(subject: Subject) -> list[Finding]:
             f"{opening}; {limit.giver} {gives} {power_kw:.1f} kW, limited by the {limit.limited_by}. "
             f"The grid gives the rest: {limit.imported_kwh:,.0f} kWh a year while charge is left."
         )
-        severity, mends = Severity.CHECK, _stronger(subject, converter)
+        mends = _stronger(subject, converter)
+        severity = Severity.CHECK if limit.imported_kwh >= SMALL_KWH else Severity.OK
     return [
         judged(
             severity,
