@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.benches.all_benches import BENCHES
-from calm_relay.desk.charts.chart import Chart
+from calm_relay.desk.charts.chart import Axis, Chart
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
@@ -185,3 +185,17 @@ def test_a_title_too_long_for_its_chart_takes_two_lines_and_never_the_axes_room(
         assert label.item.sceneBoundingRect().right() <= chart.width() + 1
     chart.resize(900, 220)
     qtbot.waitUntil(lambda: label.text == title and height() == one, timeout=5_000)
+
+
+@pytest.mark.parametrize(
+    ("values", "spacing", "words"),
+    [
+        ((0, 20000, 40000), 20000, ["0", "20,000", "40,000"]),
+        ((-2e6, 0, 2e6, 4e6), 2e6, ["-2 M", "0", "2 M", "4 M"]),
+        ((0, 500_000, 1_000_000), 500_000, ["0", "0.5 M", "1.0 M"]),
+        ((0, 0.05, 0.1), 0.05, ["0.00", "0.05", "0.10"]),
+        ((-5, 0, 5), 5, ["-5", "0", "5"]),
+    ],
+)
+def test_figures_at_an_axis_are_written_as_elsewhere(dressed, values, spacing, words):
+    assert Axis("left").tickStrings(values, 1.0, spacing) == words

@@ -1,6 +1,7 @@
 """A chart in the house's dress: no toolbar, no zoom by accident, units on both axes."""
 
 import html
+import math
 
 import numpy as np
 import pyqtgraph as pg
@@ -15,6 +16,8 @@ from calm_relay.desk.widgets.theme import colours, font
 pg.setConfigOptions(antialias=True)
 # Room of a title, above which nothing is laid; height of its row; what is kept free beside it; the least to write on.
 TITLE_PX, TITLE_ROW_PX, MARGIN_PX, LEAST_TITLE_PX = 26, 30.0, 6.0, 80.0
+
+MILLION = 1_000_000.0
 
 
 def pen(colour: str, width: float = 1.6, style=Qt.PenStyle.SolidLine):
@@ -45,6 +48,21 @@ def between(x, lower, upper):
     return pg.arrayToQPath(np.concatenate([x, x[::-1]]), np.concatenate([upper, lower[::-1]]), connect="all")
 
 
+class Axis(pg.AxisItem):
+    """An axis whose figures are written as elsewhere: thousands apart, millions as such."""
+
+    def tickStrings(self, values, scale, spacing):
+        """What stands at each tick."""
+        if self.logMode:
+            return super().tickStrings(values, scale, spacing)
+        shown = [float(value) * scale for value in values]
+        big = max(map(abs, shown), default=0.0) >= MILLION
+        unit = MILLION if big else 1.0
+        places = max(0, math.ceil(-math.log10(spacing * scale / unit) - 1e-9))
+        suffix = " M" if big else ""
+        return ["0" if big and not value else f"{value / unit + 0.0:,.{places}f}{suffix}" for value in shown]
+
+
 class Chart(pg.PlotWidget):
     """A plot with a title that says what it shows, and axes with units.
 
@@ -59,7 +77,8 @@ class Chart(pg.PlotWidget):
     _title = ""
 
     def __init__(self, title: str, x_label: str, y_label: str, parent=None):
-        super().__init__(parent, enableMenu=False)
+        axes = {name: Axis(name) for name in ("left", "bottom")}
+        super().__init__(parent, enableMenu=False, axisItems=axes)
         self.setMouseEnabled(False, False)
         self.hideButtons()
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
