@@ -7,6 +7,7 @@ from pydantic import ValidationError
 from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.survey import Rectangle, Snow
 from calm_relay.planning.site.move import NewPlace, belongings, move
+from calm_relay.planning.studies.outage import rehearse
 from calm_relay.planning.studies.survey import entries_of
 from calm_relay.planning.views.figures import figures_of
 from calm_relay.planning.views.tables import assumptions_of
@@ -115,3 +116,16 @@ def test_snow_without_a_day_on_which_it_falls_is_refused():
         WINTER.with_(days=(6, 0, *WINTER.days[2:]))
     assert WINTER.with_(fall_cm=(0.0,) * 12, days=(0.0,) * 12).summary == "none falls"
     assert WINTER.with_(fall_cm=(9.0, *(0.0,) * 11), days=(1.0, *(0.0,) * 11)).summary == "9 cm a year, on 1 day"
+
+
+def test_an_outage_under_snow_runs_from_the_battery_alone():
+    """What is left in the battery then is less, and what it gave is all that was served."""
+    made = plan(demo_job("pottery"))
+    option, first = made.option("ac-addon"), made.site.longest_night
+    open_sky, under_snow = (
+        rehearse(made, option, first, 30.0, events=False, covered=covered) for covered in (False, True)
+    )
+    assert under_snow.covered and not open_sky.covered
+    assert under_snow.run.bus_kwh("home") < open_sky.run.bus_kwh("home")
+    assert under_snow.run.kwh("pv_dc") == 0.0 < open_sky.run.kwh("pv_dc")
+    assert abs(under_snow.run.year_residual_kwh()) < 1e-6

@@ -60,6 +60,8 @@ class OutageBench(Bench):
         self.starts = QCheckBox("Machines start")
         self.starts.setChecked(True)
         self.starts.setToolTip("Minute by minute, machines start as events; the same every time")
+        self.covered = QCheckBox("Snow covers the array")
+        self.covered.setToolTip("Or a storm takes the light: the array gives nothing as long as the outage lasts")
         self.backup_boards = ChoiceField("Backed-up loads in this run", BACKUP_BOARDS, width=17)
         self.backup_boards.show_value(AS_IS)
         self.pull = QPushButton("Start the outage")
@@ -96,7 +98,8 @@ class OutageBench(Bench):
         self.worst.clicked.connect(lambda _=False: self._go_worst())
         self.midwinter.clicked.connect(lambda _=False: self._go_longest_night())
         self.backup_board.clicked.connect(lambda _=False: ask_backed_up_loads(self, self._job))
-        self.starts.toggled.connect(lambda _: self._rehearse())
+        for box in (self.starts, self.covered):
+            box.toggled.connect(lambda _: self._rehearse())
         self.backup_boards.taken.connect(lambda _: self._draw_night())
         self.hours.accepted.connect(lambda _: self._rehearse())
         self.hours.refused.connect(self.verdict.setText)
@@ -131,6 +134,7 @@ class OutageBench(Bench):
         middle.addLayout(tabbed(self.tabs, *pages), 5)
         side = QVBoxLayout()
         side.setSpacing(5)
+        side.addWidget(self.covered)
         inside = QWidget()
         cards = QVBoxLayout(inside)
         cards.setContentsMargins(0, 0, 6, 0)
@@ -172,6 +176,7 @@ class OutageBench(Bench):
         self.pull.setText(words.begin)
         self.at.limit_to(view.plan.site.calendar.year)
         self.worst.setEnabled(False)
+        self.covered.setEnabled(bool(view.plan.faces))
         self._forget_moment()
         if moved:
             self._go(view.step)
@@ -207,7 +212,8 @@ class OutageBench(Bench):
     def _rehearse(self):
         if self._view is None:
             return
-        step, hours, events = self.at.step, float(self.hours.value()), self.starts.isChecked()
+        step, hours = self.at.step, float(self.hours.value())
+        events, covered = self.starts.isChecked(), self.covered.isChecked()
 
         def night(plan, option, progress):
             from calm_relay.planning.studies.backup_board import schools_of
@@ -215,8 +221,8 @@ class OutageBench(Bench):
 
             progress(0.0, "Pulling the main switch")
             return (
-                rehearse(plan, option, step, hours, events),
-                schools_of(plan, option, step, hours, progress, events),
+                rehearse(plan, option, step, hours, events, covered=covered),
+                schools_of(plan, option, step, hours, progress, events, covered),
             )
 
         self._ask("outage-night", night)

@@ -24,6 +24,8 @@ def more_of(job, run) -> str:
     if run is None:
         return ""
     summary = [f"Carried over in {run.transfer_ms:g} ms."] if job.supply.on_grid else []
+    if run.covered:
+        summary.append("The array gives nothing under its snow.")
     through = run.served_h is None
     shed = [name for name, on in zip(run.names, run.on.T, strict=True) if through and not on.all()]
     if shed:

@@ -77,6 +77,7 @@ class _Trial:
     hours: float
     progress: Progress
     events: bool
+    covered: bool
 
     @property
     def backup_board(self) -> BackupBoard:
@@ -85,7 +86,7 @@ class _Trial:
 
     def run(self, **fed: Any) -> Rehearsal | None:
         """Rehearses it with the circuits that are fed."""
-        return rehearse(self.plan, self.option, self.first, self.hours, self.events, **fed)
+        return rehearse(self.plan, self.option, self.first, self.hours, self.events, covered=self.covered, **fed)
 
 
 def _critical(trial: _Trial) -> Proposal:
@@ -198,15 +199,17 @@ def schools_of(
     hours: float = HOURS,
     progress: Progress = unheard,
     events: bool = True,
+    covered: bool = False,
 ) -> tuple[Proposal, ...]:
     """Both schools for an outage from a step: the critical-loads board, and the whole house with shedding.
 
-    `events` says whether machines start as events in the outage they are held against. Empty without a board or a
+    `events` says whether machines start as events in the outage they are held against, `covered` whether snow lies on
+    the modules all the while. Empty without a board or a
     unit that forms a grid.
     """
     if isinstance(option, RefusedOption) or plan.job.backup_board is None:
         return ()
     if not forms_grid(option.design.battery_converter):
         return ()
-    trial = _Trial(plan, option, first, hours, progress, events)
+    trial = _Trial(plan, option, first, hours, progress, events, covered)
     return _critical(trial), _whole(trial)

@@ -42,7 +42,7 @@ class Rehearsal:
 
     `run` holds the flows of every converter, `forming` numbers those that form the grid; `served_h` is until the first
     minute without supply, None where it is ridden through; `ended_by` says why in a sentence; `ended_at` is the
-    circuit that asked most then, empty where none ended it.
+    circuit that asked most then, empty where none ended it; `covered` says that snow lay on the modules all the while.
     """
 
     first: int
@@ -59,6 +59,7 @@ class Rehearsal:
     cause: int
     ended_by: str
     ended_at: str
+    covered: bool = False
 
     @property
     def step_h(self) -> float:
@@ -149,6 +150,7 @@ def rehearse(
     seed: int = 1,
     only: frozenset[str] | None = None,
     fed: BackedUpLoads | None = None,
+    covered: bool = False,
 ) -> Rehearsal | None:
     """Has the grid fail at a step of the year; None where nothing forms a grid.
 
@@ -170,6 +172,8 @@ def rehearse(
         Circuits that stay on; the rest of those backed up is taken off.
     fed : BackedUpLoads, optional
         Circuits to feed instead of those of the job's backup board.
+    covered : bool
+        Whether snow lies on the modules all the while, and the array gives nothing.
     """
     if isinstance(option, RefusedOption) or not forms_grid(option.design.battery_converter):
         return None
@@ -181,6 +185,7 @@ def rehearse(
         island_of(option.design, plan.job, plan.demand), load_kw=fed.kw, legs=fed.legs, shed_below=fed.shed_below
     )
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand).islanded(island)
+    inputs = inputs.scaled(array=0.0) if covered else inputs
     per_step = round(inputs.step_h * 60) // STEP_MIN if events else 1
     here = np.arange(first, first + round(hours / inputs.step_h)) % plan.demand.kw.size
     starts = machine_starts(plan.job, plan.demand, fed, here, per_step, seed) if events else None
@@ -190,7 +195,8 @@ def rehearse(
     inputs = replace(inputs.at(here, per_step), island=night)
     stored_kwh = option.outcome.year.stored[list(island.forming), first - 1]
     run = run_outage(inputs, stored_kwh, first * per_step)
-    return _read(plan, option.design.leader, night, fed, starts, run, first, hours)
+    read = _read(plan, option.design.leader, night, fed, starts, run, first, hours)
+    return replace(read, covered=covered)
 
 
 def _read(
