@@ -117,6 +117,8 @@ def test_a_change_says_whom_to_call(bench, jobs, qtbot, monkeypatch, tmp_path):
     assert bench.calls.isVisibleTo(bench) and f"call {len(book.calls)}" in bench._call_head.text()
     assert book.calls and [row[1] for row in texts(bench.calls)] == [call.before.name for call in book.calls]
     assert driving.painted(bench.map) > 0.02
+    # However much there is to say, what it comes to stands beside it.
+    assert bench.calls.horizontalScrollBar().maximum() == 0
 
 
 def test_the_dialog_makes_the_change_that_was_asked_for(qtbot):

@@ -36,6 +36,7 @@ STATES = ("survey", "offered", "signed", "built")
 FILTERS = (("all", "All"), *((state, state.capitalize()) for state in STATES), ("due", "Due"), ("call", "To call"))
 # Columns of words and how wide they may be where there is no room for more [pixels].
 WIDEST = {0: 130, 1: 70, 3: 126, 4: 74}
+CALL_WIDEST = {0: 110, 1: 110, 2: 300}
 LATER_MS = 1000
 NONE = "Choose the folder in which your jobs lie; those in the folders below it are taken as well."
 
@@ -238,7 +239,8 @@ class BookBench(Bench):
             calls = self.book.calls
             whose = f"call {len(calls)}" if calls else "nobody's answer changes"
             self._call_head.setText(f"Under {self.book.change.words}: {whose}.")
-            self.calls.show_rows(CALL_HEADS, calls, call_cells, "the jobs planned under both", left=3)
+            said = "the jobs planned under both"
+            self.calls.show_rows(CALL_HEADS, calls, call_cells, said, left=3, widest=CALL_WIDEST)
         self._draw_rows()
 
     def _draw_rows(self):

@@ -208,9 +208,10 @@ class Chart(pg.PlotWidget):
         )
         return self.plot(x, y, pen=pen(colour, width, style), **marks)
 
-    def words(self, x, y, text, colour, anchor=(0, 1), *, strong=False):
-        """Words beside a curve."""
-        item = pg.TextItem(text, color=colour, anchor=anchor)
+    def words(self, x, y, text, colour, anchor=(0, 1), *, strong=False, backed=False):
+        """Words beside a curve; on paper of their own where what lies behind is busy."""
+        fill = brush(colours().paper, 220) if backed else None
+        item = pg.TextItem(text, color=colour, anchor=anchor, fill=fill)
         item.setFont(font(8, strong=strong))
         self.addItem(item)
         item.setPos(x, y)

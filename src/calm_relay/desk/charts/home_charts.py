@@ -11,6 +11,7 @@ from calm_relay.desk.widgets.theme import LIGHT, colours, shade_of
 MONTH_STARTS = (0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334)
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 SEASON_SHADES = {"summer": "light", "autumn": "check", "winter": "ink", "spring": "ok"}
+EARLY_H, LATE_H = 5.0, 20.0
 
 
 class Carpet(Chart):
@@ -33,8 +34,14 @@ class Carpet(Chart):
             self.addItem(pg.PlotCurveItem(days, series, pen=pen(look.alternating, 1.4), connect="finite"))
         middle = result.sunset_h[182]
         if np.isfinite(middle):
-            self.words(183, middle, "sunset", look.alternating, anchor=(0.5, 1))
-            self.words(183, result.sunrise_h[182], "sunrise", look.alternating, anchor=(0.5, 0))
+            # Where the days are long the words stand inside them: there is no room at the edges.
+            rises = result.sunrise_h[182]
+            self.words(
+                183, middle, "sunset", look.alternating, anchor=(0.5, 0 if middle > LATE_H else 1), backed=True
+            )
+            self.words(
+                183, rises, "sunrise", look.alternating, anchor=(0.5, 1 if rises < EARLY_H else 0), backed=True
+            )
         peak = plan.demand.evening_peak_at.astype(object)
         day, hour = peak.timetuple().tm_yday - 0.5, peak.hour + peak.minute / 60 + 0.25
         self.plot(
