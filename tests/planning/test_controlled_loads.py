@@ -118,6 +118,21 @@ def test_a_car_that_cannot_be_full_is_found_and_mended():
     assert found(again, "controlled loads")[0].severity.name == "OK"
 
 
+def test_a_car_that_waits_by_night_for_surplus_is_told_to_come_by_day():
+    by_night, by_day = CAR.with_(start="23:00", end="06:00"), CAR.with_(start="09:00", end="17:00")
+    made = plan(with_loads(demo_job("pottery"), cars=(by_night,)))
+    note = next(item for item in made.option("ac-addon").findings if item.check == "controlled loads")
+    assert note.severity is Severity.CHECK
+    assert "It is there from 23:00 to 06:00, when the array leaves next to nothing" in note.sentence
+    # The pottery has a night rate.
+    assert [mend.label for mend in note.mends] == ["Charge it in cheap hours", "Charge it at once"]
+    for mend in note.mends:
+        again = plan(mend.apply(made.job)).option("ac-addon")
+        assert all(item.severity is Severity.OK for item in again.findings if item.check == "controlled loads")
+    sunny = plan(with_loads(demo_job("pottery"), cars=(by_day,))).option("ac-addon")
+    assert all(item.severity is Severity.OK for item in sunny.findings if item.check == "controlled loads")
+
+
 def test_a_tank_that_runs_cold_is_found_and_mended():
     wet = HotWater(litres=60, litres_per_day=200, keep_above=0.0, on_surplus=False)
     made = plan(with_loads(demo_job("pottery"), hot_water=(wet,)))

@@ -17,6 +17,7 @@ from calm_relay.planning.equipment.bank import Bank, charge_dc_kw, discharge_ac_
 from calm_relay.planning.plan import plan as plan_with
 from calm_relay.planning.site.array import design_temperatures
 from calm_relay.planning.site.demand import demand_year
+from calm_relay.planning.site.new_job import new_job
 from calm_relay.planning.site.prices import price_series
 from calm_relay.planning.site.site_year import site_year
 from calm_relay.planning.verdict.option import RefusedOption
@@ -155,6 +156,9 @@ def test_design_temperatures_come_from_the_job_or_its_year(demo, demo_plan):
     assert derived.cold_c == np.floor(demo_plan.site.weather.temp_air[up].min() - 8)
     assert derived.hot_c == max(face.made.cell_c.max() for face in demo_plan.faces)
     assert "made year" in derived.cold_source
+    munich = new_job("J", "Munich, Germany", "Germany", 48.14, 11.58, "Europe/Berlin", 4000.0, library(), 12)
+    of_a_place = plan(munich).options[0].context.temperatures
+    assert of_a_place.cold_source == "mean of the yearly lowest, of the assumed climate"
 
 
 def test_the_evening_peak_is_after_outage_and_before_midnight(demo_plan):

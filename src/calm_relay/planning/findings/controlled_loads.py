@@ -24,6 +24,8 @@ from calm_relay.planning.operation.simulate import car_unit, loads_of
 
 # Share of what a load is asked for that may be missing before it is told: a cold morning or two.
 SMALL_SHARE = 0.01
+# Share of what a car takes that surplus must be for it to be worth waiting for.
+SMALL_SURPLUS = 0.05
 PRACTICE = "common practice, no source"
 # When a tank is heated through by night where nothing else is said.
 NIGHT = Window(start="03:00", end="05:30")
@@ -64,9 +66,14 @@ def check_what_loads_get(subject: Subject) -> list[Finding]:
         reading = (short, SMALL_SHARE * (short + used), "kWh")
         if short <= reading[1]:
             sentence = f"{item.name}: {taken:,.0f} kWh a year, {surplus:,.0f} of it from what the array leaves."
-            found.append(
-                passes("controlled loads", "Home", path, sentence, reading=reading, rule="simulated year")
-            )
+            rule, mends = "simulated year", _by_night(subject, load, taken, surplus, (field, place))
+            if mends:
+                sentence += (
+                    f" It is there from {load.start} to {load.end}, when the array leaves next to nothing: let it come "
+                    "by day, or do not wait for surplus."
+                )
+            tell = warns if mends else passes
+            found.append(tell("controlled loads", "Home", path, sentence, reading=reading, rule=rule, mends=mends))
             continue
         sentence, mends = _short(item.name, load, short, used, (field, place))
         if not subject.job.supply.on_grid:
@@ -75,6 +82,21 @@ def check_what_loads_get(subject: Subject) -> list[Finding]:
             warns("controlled loads", "Home", path, sentence, reading=reading, rule="simulated year", mends=mends)
         )
     return found
+
+
+def _by_night(
+    subject: Subject, load: Any, taken: float, surplus: float, place: tuple[str, int]
+) -> tuple[Mend, ...]:
+    """What to do of a car that waits for surplus in hours in which there is none; nothing for others."""
+    waits = isinstance(load, Car) and load.control == "on surplus" and bool(subject.design.pv_converters)
+    waits = waits and subject.design.architecture.role != "today"
+    if not waits or taken <= 0.0 or surplus >= SMALL_SURPLUS * taken:
+        return ()
+    tariff = subject.job.tariff
+    ways = ["at once"]
+    if subject.job.supply.on_grid and any(window.price < tariff.price for window in tariff.windows):
+        ways.insert(0, "in cheap hours")
+    return tuple(Mend(f"Charge it {way}", _with_load(*place, control=way)) for way in ways)
 
 
 def _short(

@@ -172,7 +172,8 @@ def _design_temperatures(
 def _design_cold(year: SiteYear, name: str) -> tuple[float, str]:
     """Coldest cell to design for [degC], and where it comes from."""
     if year.extreme_min_c is not None:
-        return year.extreme_min_c, "mean of the yearly lowest, design conditions in the weather file"
+        where = "of the assumed climate" if year.assumed else "design conditions in the weather file"
+        return year.extreme_min_c, f"mean of the yearly lowest, {where}"
     air, up = year.weather.temp_air, year.sun.zenith < 90.0
     lowest = float(air[up].min() if up.any() else air.min())
     margin = MADE_MARGIN_C if year.assumed else FILE_MARGIN_C
