@@ -47,14 +47,18 @@ def test_array_ratio_names_the_limit_that_binds(demo, demo_plan):
     assert result(plan(mended(tight, over)), "as-is", "array ratio").severity is Severity.OK
 
 
-def test_array_ratio_over_the_maker_s_limit_stops_even_when_a_rebate_binds_first(demo, with_faces):
-    job = with_faces(count=14).with_(
-        rules=(RatioRule(name="Loan", ratio_max=1.1, authority="a", clause="1", dated="2026-01"),)
+def test_array_ratio_over_the_maker_s_limit_stops_even_when_a_rebate_binds_first(demo):
+    there, more = (face.with_(count=14, strings=1, rectangle=None) for face in demo.faces)
+    job = demo.with_(
+        faces=(there, more.with_(fate="new")),
+        rules=(RatioRule(name="Loan", ratio_max=1.1, authority="a", clause="1", dated="2026-01"),),
     )
-    over = result(plan(job), "as-is", "array ratio")
+    made = plan(job)
+    # The time clock's bank leaves the old inverter as it is, and the new face comes on it.
+    over = result(made, "clock-bank", "array ratio")
     assert over.severity is Severity.STOP
-    assert "Loan binds first, at 1.10." in over.sentence
-    assert plan(job).option("as-is").stopped
+    assert "Loan binds first, at 1.10." in over.sentence and "today" not in over.sentence
+    assert made.option("clock-bank").stopped
 
 
 def test_cold_voltage_stops_and_the_mend_takes_whole_modules_off(demo):

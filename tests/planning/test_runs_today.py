@@ -69,3 +69,14 @@ def test_a_current_within_an_inputs_rating_but_for_brighter_light(inverter, stri
     assert note.severity is severity
     assert ("ask its maker" in note.sentence) == (severity is Severity.CHECK)
     assert "from 1 strings" not in note.sentence
+
+
+def test_an_array_larger_than_its_maker_allows_stops_no_battery_beside_it():
+    """20 modules on 5 kW are 1.66 where the maker ends at 1.33: what runs so destroys nothing by staying."""
+    job = with_array(PERTH, 20, "tarnlight-5", strings=2)
+    made = plan(job)
+    for key in ("as-is", "ac-addon"):
+        (note,) = found(made, key, "array ratio")
+        assert note.severity is Severity.CHECK and note.measured > note.limit
+        assert "It runs so today" in note.sentence
+    assert not made.option("ac-addon").stopped

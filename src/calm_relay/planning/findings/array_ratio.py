@@ -3,7 +3,7 @@
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.ratio_limits import TOLERANCE, ratio_limits
-from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, runs_today
 
 
 @check
@@ -28,6 +28,10 @@ def _ratio(subject: Subject, converter: Converter) -> Finding:
         limit = next((item for item in broken if item.stops), broken[0])
         severity = Severity.STOP if limit.stops else Severity.CHECK
         sentence = f"{opening}; {limit.owner} ends at {limit.ratio_max:.2f}."
+        if limit.stops and runs_today(converter):
+            # What has run for years destroys nothing by staying.
+            severity = Severity.CHECK
+            sentence += " It runs so today: what that means for its warranty its maker says."
         if limit is not binding:
             sentence += f" {_upper(binding.owner)} binds first, at {binding.ratio_max:.2f}."
         mends = _fewer_modules(subject, converter, limit.ratio_max * converter.inverter.ac_kw)

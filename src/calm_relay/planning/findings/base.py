@@ -7,7 +7,7 @@ from typing import Any
 
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.connections import topology_of
-from calm_relay.planning.architecture.design import Design, DesignContext
+from calm_relay.planning.architecture.design import Converter, Design, DesignContext
 from calm_relay.planning.architecture.topology import Topology
 from calm_relay.planning.common.region_words import RegionWords
 from calm_relay.planning.common.severity import Severity
@@ -15,6 +15,7 @@ from calm_relay.planning.equipment.rules import Rules
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
 from calm_relay.planning.operation.outcome import Outcome
 from calm_relay.planning.site.site_year import SiteYear
+from calm_relay.planning.strings.stringing import SURVEYED
 from calm_relay.planning.wiring.wiring import WiringPlan, wiring_of
 
 __all__ = [
@@ -32,6 +33,7 @@ __all__ = [
     "judged",
     "off_grid_check",
     "passes",
+    "runs_today",
     "stops",
     "stops_if",
     "warns",
@@ -201,6 +203,12 @@ class Subject(Drawn):
     """What a check looks at: one design of a job with its outcome."""
 
     outcome: Outcome
+
+
+def runs_today(converter: Converter) -> bool:
+    """Whether a unit is there and its strings are those that hang on it today."""
+    as_wired = converter.micro is not None or converter.stringing.origin == SURVEYED
+    return not converter.is_new and as_wired and all(face.plan.is_there for face in converter.faces)
 
 
 CHECKS: list[Callable[[Subject], list[Finding]]] = []

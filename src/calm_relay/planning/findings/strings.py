@@ -15,6 +15,7 @@ from calm_relay.planning.findings.base import (
     as_drawn,
     check,
     judged,
+    runs_today,
     stops,
     warns_if,
 )
@@ -224,15 +225,10 @@ def check_hot_voltage(subject: Subject) -> list[Finding]:
     return findings
 
 
-def _runs_today(converter: Converter) -> bool:
-    """Whether its strings are those that hang on it today."""
-    return not converter.is_new and (converter.micro is not None or converter.stringing.origin == SURVEYED)
-
-
 def _runs_on(converter: Converter, run: StringRun, temperatures: DesignTemperatures) -> bool:
     """Whether a string runs today and on an ordinary day is tracked: too little voltage harms nothing."""
     limits = run.limits(temperatures)
-    if not _runs_today(converter) or FULL_POWER not in limits:
+    if not runs_today(converter) or FULL_POWER not in limits:
         return False
     return limits[FULL_POWER].volts(run.together) >= limits[HOT].limit_v
 
@@ -273,7 +269,7 @@ def _current(subject: Subject, converter: Converter, item: Input, limit: Current
             f"times {ISC_FACTOR:g} for brighter light {limit.amps:.1f} A; input {item.number} survives "
             f"{limit.limit_a:.1f} A."
         )
-        if _runs_today(converter) and item.short_circuit_a <= limit.limit_a:
+        if runs_today(converter) and item.short_circuit_a <= limit.limit_a:
             severity = Severity.CHECK
             sentence += " It runs so today, within its rating but for brighter light: ask its maker."
     else:
