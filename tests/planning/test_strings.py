@@ -25,7 +25,7 @@ from calm_relay.planning.site.array import DesignTemperatures, Face
 from calm_relay.planning.site.new_job import new_job
 from calm_relay.planning.strings.auto_string import lay_strings
 from calm_relay.planning.strings.limits import SiteLimit, lengths_allowed
-from calm_relay.planning.strings.stringing import fusing_of, hard_refusals
+from calm_relay.planning.strings.stringing import fusing_of, hard_refusals, surveyed_strings
 from calm_relay.planning.views.string_ladder import iv_curves, ladders_of
 from tests.examples import examples
 from tests.plans import plan
@@ -128,6 +128,35 @@ def test_two_strings_a_little_below_full_power_stay_alike():
     for key in ("ac-addon", "hybrid-swap"):
         (unit,) = plan(job).option(key).design.pv_converters
         assert [(run.in_series, run.parallel) for run in unit.stringing.runs] == [(12, 1), (12, 1)]
+
+
+@pytest.mark.parametrize(
+    ("strings", "inputs", "hung"),
+    [
+        ((2,), (2, 2), [[1, 1]]),
+        ((3,), (2, 1), [[2, 1]]),
+        ((4,), (2, 2, 2), [[2, 1, 1]]),
+        ((1, 1), (1, 1), [[1], [1]]),
+        ((2, 2), (2, 2), [[2], [2]]),
+        ((1, 2), (2, 1, 1), [[1], [1, 1]]),
+        # The first face on two inputs would leave the last with one that is too small.
+        ((2, 2), (2, 2, 1), [[2], [1, 1]]),
+        ((1,), (2, 2), [[1]]),
+        ((3, 1), (1, 1), [[1, 1], []]),
+    ],
+)
+def test_strings_that_are_there_are_spread_over_the_inputs_there_are(strings, inputs, hung):
+    faces = tuple(
+        Face(one.plan.with_(strings=count), one.module, one.made, 1.0)
+        for number, count in enumerate(strings)
+        for one in [face(f"f{number}", 6 * count)]
+    )
+    made = surveyed_strings(faces, an_inverter(*((600, count) for count in inputs)))
+    on = [[run.parallel for run in made.runs if run.face.plan.name == one.plan.name] for one in faces]
+    assert on == hung
+    assert [run.tracker_number for run in made.runs] == list(range(1, sum(map(len, hung)) + 1))
+    left = sum(item.modules for item in made.left_out)
+    assert left == 6 * (sum(strings) - sum(map(sum, hung)))
 
 
 def test_what_is_left_out_says_why():

@@ -227,20 +227,57 @@ def fusing_of(item: Input, method: str = "IEC") -> Fusing | None:
 
 
 def surveyed_strings(faces: tuple[Face, ...], inverter: Inverter) -> Stringing:
-    """Each face on trackers of its own, in order, with as many strings in parallel as an input takes."""
-    free = list(enumerate(inverter.pv.trackers if inverter.pv else (), 1))
-    runs, left_out = [], []
-    for face in faces:
-        left = face.plan.strings
-        while left and free:
-            number, tracker = free.pop(0)
-            parallel = min(left, tracker.strings)
-            runs.append(StringRun(face, face.plan.in_series, parallel, tracker, number))
-            left -= parallel
-        if left:
-            reason = f"all {len(inverter.pv.trackers)} inputs are taken" if inverter.pv else "there is no input"
+    """Each face on inputs of its own, in order, its strings spread over as many as there are.
+
+    Who wired them had no reason to put two strings on one input and to leave another empty.
+    """
+    trackers = inverter.pv.trackers if inverter.pv else ()
+    wanted = [face.plan.strings for face in faces]
+    inputs = _fewest_inputs(wanted, trackers)
+    hung = _hung(wanted, inputs, trackers)
+    for _ in range(len(trackers) - sum(inputs)):
+        crowded = sorted(range(len(faces)), key=lambda n: -wanted[n] / max(inputs[n], 1))
+        for number in (n for n in crowded if 0 < inputs[n] < wanted[n]):
+            more = [count + (n == number) for n, count in enumerate(inputs)]
+            spread = _hung(wanted, more, trackers)
+            if sum(map(sum, spread)) == sum(map(sum, hung)):
+                inputs, hung = more, spread
+                break
+    runs, left_out, number = [], [], 0
+    for face, each in zip(faces, hung, strict=True):
+        for parallel in each:
+            number += 1
+            runs.append(StringRun(face, face.plan.in_series, parallel, trackers[number - 1], number))
+        if left := face.plan.strings - sum(each):
+            reason = f"all {len(trackers)} inputs are taken" if inverter.pv else "there is no input"
             left_out.append(LeftOut(face, left * face.plan.in_series, reason))
     return Stringing(tuple(runs), tuple(left_out), SURVEYED)
+
+
+def _fewest_inputs(wanted: list[int], trackers: tuple[Tracker, ...]) -> list[int]:
+    """How many inputs the strings of each face take at least, each input filled before the next."""
+    free = list(trackers)
+    result = []
+    for left in wanted:
+        count = 0
+        while left > 0 and free:
+            left -= free.pop(0).strings
+            count += 1
+        result.append(count)
+    return result
+
+
+def _hung(wanted: list[int], inputs: list[int], trackers: tuple[Tracker, ...]) -> list[list[int]]:
+    """Strings on each input of each face, of so many inputs one after another, as even as the inputs take them."""
+    free = iter(trackers)
+    result = []
+    for strings, count in zip(wanted, inputs, strict=True):
+        room = [next(free).strings for _ in range(count)]
+        on = [0] * count
+        for _ in range(min(strings, sum(room))):
+            on[min((n for n in range(count) if on[n] < room[n]), key=lambda n: on[n])] += 1
+        result.append(on)
+    return result
 
 
 def planned_strings(
