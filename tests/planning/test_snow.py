@@ -67,7 +67,7 @@ def test_a_longer_roof_lies_under_it_longer(ulm, snowy):
 
 def test_a_winter_that_freezes_asks_for_it_until_it_is_stated(bare, snowy):
     assert check_of(bare) == [
-        "January is below freezing on average and nobody stated the snow: none is counted on the modules, and "
+        "January is below freezing on average and the snow is not stated: none is counted on the modules, and "
         "midwinter may give less than shown."
     ]
     assert check_of(snowy) == []
@@ -106,7 +106,7 @@ def test_papers_and_sky_say_what_was_stated(bare, snowy):
 
 def test_it_stays_behind_where_a_job_moves_away(ulm):
     found = [item for item in belongings(under(ulm, WINTER), DUNEDIN, library()) if item.key == "snow"]
-    assert [(item.old, item.new) for item in found] == [("167 cm a year, on 27 days", "nobody stated it")]
+    assert [(item.old, item.new) for item in found] == [("167 cm a year, on 27 days", "not stated")]
     assert move(under(ulm, WINTER), DUNEDIN, tuple(found)).site.snow is None
     assert "snow" not in {item.key for item in belongings(ulm, DUNEDIN, library())}
 

@@ -138,7 +138,7 @@ class SiteBench(Bench):
         self.months.setEnabled(shown == TYPED)
         self.snow.setEnabled(bool(job.faces))
         snow = job.site.snow
-        self.snow.setToolTip(f"Fresh snow: {snow.summary}" if snow else "Fresh snow by month: nobody stated it")
+        self.snow.setToolTip(f"Fresh snow: {snow.summary}" if snow else "Fresh snow by month: not stated")
         self.zone.show_value(job.site.time_zone)
         self.place.show_place(job.site.place)
         self.inputs.show_job(job)

@@ -135,20 +135,20 @@ class Chart(pg.PlotWidget):
         self._title = title
         item = self.getPlotItem()
         label = item.titleLabel
-        room = self.width() - sum(max(item.getAxis(name).width(), 0.0) for name in ("left", "right")) - MARGIN_PX
+        room = self.width() - sum(item.getAxis(name).width() for name in ("left", "right")) - MARGIN_PX
         words = title.split(" ")
         label.item.setTextWidth(-1.0)
         self._write(title)
         one_line = label.item.boundingRect().height()
-        lines = 1
+        high = TITLE_ROW_PX
         if room > LEAST_TITLE_PX and label.item.boundingRect().width() > room:
-            lines = 2
+            high = one_line * 1.7
             label.item.setTextWidth(room)
             while label.item.boundingRect().height() > one_line * 2.0 and len(words) > 1:
                 words.pop()
                 self._write(" ".join(words).rstrip(",;:") + "…")
-        item.layout.setRowFixedHeight(0, TITLE_ROW_PX if lines == 1 else one_line * 1.7)
-        label.setMaximumHeight(TITLE_ROW_PX if lines == 1 else one_line * 1.7)
+        item.layout.setRowFixedHeight(0, high)
+        label.setMaximumHeight(high)
         label.setMinimumWidth(0.0)
         item.layout.activate()
         item.setGeometry(self.range)

@@ -7,6 +7,7 @@ from PySide6.QtCore import QRectF, Qt
 from calm_relay.desk.charts.chart import Chart, pen, shades_between
 from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import LIGHT, colours, shade_of
+from calm_relay.planning.common.joined import joined
 
 MONTH_STARTS = (0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334)
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -82,15 +83,11 @@ class Stacked(Chart):
             text = f"{name}{', to come' if name in planned else ''}"
             self.key(0.2 + 8.0 * column, top, text, shade_of(number), row)
         title = f"A mean day in {plan.demand.worst_season}, by what draws it"
-        self.head(f"{title}; beside it {_and(obey)}, controlled" if obey else title)
+        self.head(f"{title}; beside it {joined(obey)}, controlled" if obey else title)
         self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
         self.setXRange(0, 24, padding=0)
         self.setYRange(0, top, padding=0)
         self.setToolTip(tip(f"From: {plan.demand.source}"))
-
-
-def _and(names: list[str]) -> str:
-    return f"{', '.join(names[:-1])} and {names[-1]}" if names[1:] else names[0]
 
 
 class Seasons(Chart):

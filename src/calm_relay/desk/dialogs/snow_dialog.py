@@ -57,7 +57,7 @@ class SnowDialog(AnswerDialog):
             grid.addWidget(label, row, 0, 1, 6)
             grid.addWidget(field, row, 6)
             self.yearly[name] = field
-        self.none = QPushButton("Nobody stated it")
+        self.none = QPushButton("Not stated")
         self.none.setObjectName("small")
         self.none.setEnabled(snow is not None)
         self.none.clicked.connect(lambda _=False: self._leave_out())

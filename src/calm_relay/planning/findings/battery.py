@@ -39,8 +39,8 @@ def check_evening_power(subject: Subject) -> list[Finding]:
             f"{opening}; {limit.giver} {gives} {power_kw:.1f} kW, limited by the {limit.limited_by}. "
             f"The grid gives the rest: {limit.imported_kwh:,.0f} kWh a year while charge is left."
         )
-        mends = _stronger(subject, converter)
-        severity = Severity.CHECK if limit.imported_kwh >= SMALL_KWH else Severity.OK
+        much = limit.imported_kwh >= SMALL_KWH
+        severity, mends = (Severity.CHECK, _stronger(subject, converter)) if much else (Severity.OK, ())
     return [
         judged(
             severity,

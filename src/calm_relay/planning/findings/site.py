@@ -85,7 +85,7 @@ def check_snow(subject: Subject) -> list[Finding]:
         names += f" to {month_name[winter[-1]]}"
     verb = "are" if len(winter) > 1 else "is"
     sentence = (
-        f"{names} {verb} below freezing on average and nobody stated the snow: none is counted on the modules, and "
+        f"{names} {verb} below freezing on average and the snow is not stated: none is counted on the modules, and "
         "midwinter may give less than shown."
     )
     return [

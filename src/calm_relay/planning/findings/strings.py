@@ -6,6 +6,7 @@ from calm_relay.job.equipment import ISC_FACTOR, Inverter, by_price
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.architecture.string_plan import plan_of
+from calm_relay.planning.common.joined import joined
 from calm_relay.planning.findings.base import (
     Drawn,
     Finding,
@@ -208,7 +209,7 @@ def check_hot_voltage(subject: Subject) -> list[Finding]:
     findings = []
     for (key, severity, measured, limit, summary), where in alike.items():
         converter, names = where[0][0], list(dict.fromkeys(name for _, name in where))
-        sentence = f"{' and '.join([', '.join(names[:-1]), names[-1]] if names[1:] else names)}: {summary}"
+        sentence = f"{joined(names)}: {summary}"
         sheet, mends = f"{converter.inverter.name}, datasheet", lay_anew(subject, converter)
         findings.append(
             judged(

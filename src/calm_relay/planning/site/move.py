@@ -14,7 +14,7 @@ from calm_relay.planning.site.money_turned import amounts_in, turned
 from calm_relay.planning.site.new_job import ELSEWHERE, tables_in
 
 PHASES = {"single": "one phase", "split": "split phase", "three": "three phases"}
-FROM_YEAR = "from the year"
+FROM_YEAR, NOT_STATED = "from the year", "not stated"
 TABLES = {
     None: "as the region's rules", "iec": "IEC 60364-5-52, mm²", "bs": "BS 7671, mm²", "as-nzs": "AS/NZS 3008, mm²",
     "nec": "NEC 310, AWG", "csa": "CSA C22.1, AWG",
@@ -92,8 +92,8 @@ def _all(job: Job, at: Site, usual: Country, library: Library) -> Iterator[Belon
     yield Belonging(
         "horizon", "Horizon", f"{points} points drawn" if points else "none", "none", _of_site(horizon=())
     )
-    nobody = "nobody stated it"
-    yield Belonging("snow", "Snow", site.snow.summary if site.snow else nobody, nobody, _of_site(snow=None))
+    stated = site.snow.summary if site.snow else NOT_STATED
+    yield Belonging("snow", "Snow", stated, NOT_STATED, _of_site(snow=None))
     yield from _service(job, usual)
     yield from _tariff(job, usual)
     yield from _rules(job, usual, library)
