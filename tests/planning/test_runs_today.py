@@ -11,6 +11,7 @@ from calm_relay.planning.verdict.option import RefusedOption
 from tests.plans import plan
 
 HOUSTON = ("Houston", "United States", 29.76, -95.36, "America/Chicago")
+AUCKLAND = ("Auckland", "New Zealand", -36.85, 174.76, "Pacific/Auckland")
 PERTH = ("Perth", "Australia", -31.95, 115.86, "Australia/Perth")
 
 
@@ -54,6 +55,24 @@ def test_a_short_string_that_runs_today_is_no_stop_and_one_that_cannot_run_is(mo
     fresh = job.with_(faces=(job.faces[0].with_(fate="new"),), existing_inverters=())
     option = plan(fresh.with_(battery=job.battery.with_(string_inverter="tarnlight-5"))).option("ac-addon")
     assert isinstance(option, RefusedOption) or option.stopped
+
+
+@pytest.mark.parametrize(
+    ("modules", "cold_c", "severity"), [(30, None, Severity.CHECK), (48, -25.0, Severity.STOP)]
+)
+def test_a_string_above_the_rules_volts_alone_is_asked_about_and_one_above_the_inverter_s_is_a_stop(
+    modules, cold_c, severity
+):
+    """15 modules reach 604 V where the rule ends at 600 V and inverter and module at 1000 V; 24 reach these too."""
+    job = with_array(AUCKLAND, modules, "tarnlight-10t", module="brackwen-250", strings=2)
+    job = job.with_(supply=job.supply.with_(phases="three"), site=job.site.with_(coldest_c=cold_c))
+    made = plan(job)
+    (note,) = found(made, "ac-addon", "cold voltage")
+    assert note.severity is severity
+    assert note.sentence.endswith("ask who inspects it whether it may stay.") == (severity is Severity.CHECK)
+    assert "(AS/NZS 5033" in note.sentence
+    # What is laid anew keeps the rule.
+    assert "15 modules in series" not in " ".join(note.sentence for note in made.option("hybrid-swap").findings)
 
 
 @pytest.mark.parametrize(
