@@ -10,6 +10,7 @@ from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.control import Control, ExportWindow, GridCharge, Window
 from calm_relay.job.existing_supply import Generator
 from calm_relay.job.quantity import parse_quantity
+from calm_relay.planning.common.amounts import about_years
 from calm_relay.planning.handover.application import application_of, application_rows
 from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of, mounting_of
 from calm_relay.planning.handover.offer import offer_of
@@ -328,6 +329,47 @@ def test_off_grid_nothing_is_set_or_asked_of_a_grid():
     assert not names & {"Grid code", "Lowest charge, grid up", "Charge from the grid", "Export limit"}
     assert "Lowest charge, grid down" in names
     assert not any("operator" in step.text for step in steps_of(option))
+    # Nothing is live before the battery is.
+    (closed,) = (step.text for step in steps_of(option) if "AC breakers" in step.text and step.stage == "Start")
+    assert closed.index("batteries") < closed.index("forms the grid") < closed.index("AC breakers")
+
+
+def test_off_grid_an_array_beside_follows_what_forms_the_grid():
+    option = option_of(demo_job("hut"), "ac-bus")
+    array = next(unit for unit in option.design.converters if not unit.has_battery)
+    (code,) = (item for item in settings_of(option) if item.name == "Grid code")
+    assert code.box == array.inverter.name and code.value == "for islands, 230 V, 50 Hz"
+    assert code.why.startswith(option.design.leader.inverter.name) and "by the frequency" in code.why
+    assert any("arrays on the bus stay off" in step.text for step in steps_of(option))
+    alone = option_of(demo_job("hut"), "hybrid-swap")
+    assert not any("arrays on the bus" in step.text for step in steps_of(alone))
+
+
+@pytest.mark.parametrize("name", ["cottage", "two-homes", "pottery"])
+def test_what_an_outage_takes_beside_the_unit_is_listed_and_built(name):
+    """A board with places for the circuits that stay on, which are moved to it; relays of those that are shed."""
+    job = demo_job(name)
+    option = option_of(job, "hybrid-swap" if name != "two-homes" else "hybrid-beside")
+    circuits = [item for item in job.backup_board.circuits if item.role != "grid only"]
+    shed = [item.name for item in circuits if item.role == "shed"]
+    parts = {part.article: part for part in materials_of(option)}
+    words = option.context.rules.words
+    assert parts["Changeover"].quantity == 1.0
+    board = parts.get(words(f"Backup board, places for {len(circuits)} circuits"))
+    relays = parts.get("Relay that sheds a circuit")
+    steps = [step.text for step in steps_of(option)]
+    moved = [text for text in steps if text.startswith(words("Move to the backup board"))]
+    whole = name == "pottery"
+    assert (board is None) == whole == (not moved)
+    assert parts["Changeover"].price == (job.costs.whole_changeover if whole else None)
+    if not whole:
+        assert board.price == job.costs.backup_board
+        assert all(item.name in moved[0] for item in circuits)
+        assert not any(item.name in moved[0] for item in job.backup_board.circuits if item.role == "grid only")
+    assert (relays is None) == (not shed)
+    if shed:
+        assert relays.quantity == len(shed) and relays.price == job.costs.shed_relay
+        assert any("Wire a relay" in text and all(each in text for each in shed) for text in steps)
 
 
 def test_where_wires_are_gauges_lengths_are_feet():
@@ -343,7 +385,8 @@ def test_where_wires_are_gauges_lengths_are_feet():
     metres = cable.laid.length_m * cable.edge.runs * cable.laid.parallel * 2 * 1.1
     assert part.quantity == pytest.approx(metres / 0.3048, abs=1.0)
     pulled = [step.text for step in steps_of(option) if step.stage == "Pull and connect"]
-    assert pulled and all(" ft" in text for text in pulled)
+    pulled = [text for text in pulled if "AWG" in text]
+    assert len(pulled) > 3 and all(" ft" in text for text in pulled)
     assert parse_quantity("26 ft", "m") == pytest.approx(7.9248)
 
 
@@ -370,3 +413,26 @@ def test_the_utility_is_told_both_voltages_of_a_split_phase():
     assert (service["voltage_to_neutral_v"], service["voltage_between_legs_v"]) == (120.0, 240.0)
     of_three = application_of(option_of(demo_job("two-homes"), "ac-addon"))["service"]
     assert of_three["voltage_to_neutral_v"] == 230.0 and "voltage_between_legs_v" not in of_three
+
+
+@pytest.mark.parametrize(
+    ("years", "said"),
+    [(0.2, "half a year"), (0.8, "1 year"), (1.46, "1.5 years"), (2.9, "3 years"), (9.4, "9 years")],
+)
+def test_a_payback_is_said_as_exactly_as_it_is_known(years, said):
+    assert about_years(years) == said
+
+
+def test_what_speaks_against_what_is_offered_too_is_no_reason_against_the_one_beside_it():
+    """Both give less in an outage than the worst evening asks, by other figures or by the same."""
+    made = plan(of_few_futures(demo_job("two-homes")))
+    offer = offer_of(made, made.option("hybrid-beside"))
+    theirs = [reason.sentence for reason in made.choice.reasons[offer.beside.key] if not reason.speaks_for]
+    weak = [sentence for sentence in theirs if sentence.startswith("In an outage it gives")]
+    assert weak and not set(weak) & set(offer.against)
+    assert set(offer.against) == set(theirs) - set(weak)
+    # Of an option whose output in an outage is enough, the same sentence is a reason.
+    strong = replace(made.choice, reasons=made.choice.reasons | {"hybrid-beside": ()})
+    told = offer_of(replace(made, choice=strong), made.option("hybrid-beside"))
+    assert set(weak) <= set(told.against)
+    assert told.winter.title == "A middling day of midwinter, 25 December"

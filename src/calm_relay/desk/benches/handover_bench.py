@@ -140,6 +140,10 @@ class HandoverBench(Bench):
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
+        self.stop = Label()
+        self.stop.setObjectName("refused")
+        self.stop.setWordWrap(True)
+        self.stop.hide()
         self.pictures = OfferPictures()
         self.tables = {key: FigureTable(f"{words} of the option in view") for key, words in PARTS[1:-1]}
         self.growth = GrowthPanel()
@@ -162,7 +166,7 @@ class HandoverBench(Bench):
             button.setObjectName("small")
             head.addWidget(button)
         column.addLayout(head)
-        for label in (self.title, self.problem):
+        for label in (self.title, self.stop, self.problem):
             column.addWidget(label)
         self._pages = QStackedWidget()
         scroll = QScrollArea()
@@ -201,7 +205,10 @@ class HandoverBench(Bench):
             self._pages.setCurrentIndex(len(PARTS))
             self.title.setText(NONE)
             self.note.setText("")
+            self.stop.hide()
             return
+        self.stop.setText(option.stop_words)
+        self.stop.setVisible(option.stopped)
         key = self.tabs.key
         self._pages.setCurrentIndex([name for name, _ in PARTS].index(key))
         getattr(self, f"_draw_{key}")(view.plan, option)
@@ -215,8 +222,10 @@ class HandoverBench(Bench):
         self.pictures.setVisible(offer is not None)
         if offer is not None:
             self.pictures.show_offer(offer, currency)
+        verb, more = ("saves", "") if money.saving >= 0.0 else ("takes", " more for power")
         self.title.setText(
-            f"{option.title}: {amount_text(money.outlay, currency)}, saves {amount_text(money.saving, currency)} a year"
+            f"{option.title}: {amount_text(money.outlay, currency)}, {verb} "
+            f"{amount_text(abs(money.saving), currency)} a year{more}"
         )
         beside = (
             f" Beside it stands {offer.beside.title}." if offer is not None and offer.beside is not None else ""
@@ -309,6 +318,9 @@ class HandoverBench(Bench):
     def _draw_application(self, plan, option):
         from calm_relay.planning.handover.application import CAUTION, application_rows
 
+        if not plan.job.supply.on_grid:
+            self._fill("application", [["figure", "value"]], ("figure", "value"), "Off grid nobody is asked", "")
+            return
         self._fill("application", application_rows(option)[:1] + application_rows(option)[2:], ("figure", "value"),
                    "Figures that the network operator's form asks for", CAUTION)  # fmt: skip
 

@@ -30,7 +30,13 @@ def _axis(painter: QPainter, box: QRectF, top: float, unit: str, ticks: list[tup
         value += step
     for share, words in ticks:
         x = box.left() + box.width() * share
-        painter.drawText(QRectF(x - 24, box.bottom() + 2, 48, 13), Qt.AlignmentFlag.AlignHCenter, words)
+        # Those at the ends keep within the axis.
+        left, towards = (x - 24, Qt.AlignmentFlag.AlignHCenter)
+        if share <= 0.0:
+            left, towards = (x, Qt.AlignmentFlag.AlignLeft)
+        elif share >= 1.0:
+            left, towards = (x - 48, Qt.AlignmentFlag.AlignRight)
+        painter.drawText(QRectF(left, box.bottom() + 2, 48, 13), towards, words)
 
 
 def _nice(step: float) -> float:
@@ -98,16 +104,17 @@ def paint_day(painter: QPainter, day, title: str) -> None:
 DAY_HIGH = 192.0
 
 
-def _money_lines(
-    painter: QPainter, box: QRectF, low: float, top: float, marks: tuple[float, ...], currency: str
-) -> None:
-    """A line across at each of some sums, with its words at the left."""
-    for value in marks:
+def _money_lines(painter: QPainter, box: QRectF, low: float, top: float, currency: str) -> None:
+    """A line across at each of some round sums, with its words at the left."""
+    step = _nice((top - low) / 5.0)
+    for value in np.arange(np.ceil(low / step), np.floor(top / step) + 1.0) * step:
         y = box.bottom() - box.height() * (value - low) / (top - low)
         painter.setPen(QPen(QColor(LIGHT.rule), 0.8))
         painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
         painter.setPen(QColor(LIGHT.quiet))
-        words = amount_text(value, currency)
+        words = amount_text(float(value), currency)
+        if step >= 1e6:
+            words = f"{amount_text(float(value) / 1e6, currency)} million"
         painter.drawText(
             QRectF(box.left() - 86, y - 7, 80, 14),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
@@ -124,8 +131,7 @@ def paint_bills(
     low = min(float(after.min()), float(before.min()), 0.0)
     span = top - low
     painter.setFont(font(8.6))
-    marks = (low, 0.0, top) if low < -0.02 * span else (0.0, top / 2.0, top)
-    _money_lines(painter, box, low, top, marks, currency)
+    _money_lines(painter, box, low, top, currency)
     zero = box.bottom() + box.height() * low / span
     each = box.width() / 12.0
     for month in range(12):
@@ -150,8 +156,7 @@ def paint_years(painter: QPainter, running: np.ndarray, currency: str) -> None:
     span = top - low
     zero = box.bottom() + box.height() * low / span
     painter.setFont(font(8.6))
-    marks = tuple(value for value in (low, 0.0, top) if value == 0.0 or abs(value) > 0.08 * span)
-    _money_lines(painter, box, low, top, marks, currency)
+    _money_lines(painter, box, low, top, currency)
     each = box.width() / running.size
     for year, value in enumerate(running):
         height = box.height() * float(value) / span

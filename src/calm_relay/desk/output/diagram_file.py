@@ -55,6 +55,7 @@ def diagram_of(option, today: date, paper: str, *, site: bool = False):
     if plan is None:
         raise ValueError(f"region: there are no tables of wires for {job.region!r}; wanted a region that has them")
     wiring = job.wiring
+    stopped = "Not to be built as it stands: the plan says what stops it. " if option.stopped else ""
     block = TitleBlock(
         job.name,
         option.title,
@@ -63,7 +64,7 @@ def diagram_of(option, today: date, paper: str, *, site: bool = False):
         wiring.drawn_by,
         wiring.checked_by,
         wiring.revision,
-        plan.rules.words(f"{CAUTION} Sizes by {plan.tables.summary}."),
+        plan.rules.words(f"{stopped}{CAUTION} Sizes by {plan.tables.summary}."),
     )
     title = f"{job.name}: {option.title}"
     if site:

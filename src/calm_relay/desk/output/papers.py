@@ -31,7 +31,7 @@ from calm_relay.desk.widgets.theme import LIGHT
 from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.firm import Firm, logo_bytes
 from calm_relay.exchange.table_file import write_tables
-from calm_relay.planning.common.amounts import amount_text
+from calm_relay.planning.common.amounts import about_years, amount_text, to_three_figures
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.handover.application import CAUTION as APPLICATION_CAUTION
 from calm_relay.planning.handover.application import application_of, application_rows
@@ -96,6 +96,8 @@ def write_papers(plan, option, folder: Path, firm: Firm, today: date, wanted=PAP
     kit = Kit(plan, option, firm, today)
     logo = _logo(firm)
     for name in wanted:
+        if name == "application" and not plan.job.supply.on_grid:
+            continue
         if name in ("diagram", "site plan"):
             for kind in ("pdf", "svg", "dxf") if option.context.survey.wires is not None else ():
                 path = folder / f"{name.replace(' ', '-')}.{kind}"
@@ -157,6 +159,13 @@ def _opening(pages: Pages, kit: Kit, logo, title: str, under: str) -> None:
         f"<p style='margin:2px 0'>{escape(job.customer or 'No customer named')} · {escape(job.site.place)} · "
         f"{kit.today:%-d %B %Y}</p><p class='quiet' style='margin:0'>{escape(under)}</p>"
     )
+    stops = kit.option.stop_words
+    if stops:
+        pages.text(f"<p style='margin:0; color:{LIGHT.stop}'><b>{escape(stops)}</b></p>")
+
+
+def _about(amount: float, currency: str) -> str:
+    return _money(to_three_figures(amount), currency)
 
 
 def _money(amount: float, currency: str) -> str:
@@ -196,7 +205,8 @@ def _asked(pages, kit, offer: Offer) -> None:
     holds = f"a battery that holds {battery.bank.usable_kwh:.1f} kWh, " if battery is not None else ""
     array = sum(unit.array_kw for unit in kit.option.design.converters)
     sun = f"{array:.1f} kWp of modules, " if array else ""
-    saved = f"It saves about <b>{_money(money.saving, currency)} a year</b>; " if offer.saves else ""
+    verb = "It saves about" if money.saving >= 0.0 else "What is paid for power rises by about"
+    saved = f"{verb} <b>{_about(abs(money.saving), currency)} a year</b>; " if offer.saves else ""
     own = own if saved else f"{own[:1].upper()}{own[1:]}"
     pages.head("What you asked for, and what we offer")
     pages.text(
@@ -289,17 +299,17 @@ def _years(pages, kit, offer: Offer) -> None:
     pages.picture(lambda painter: paint_years(painter, flow.running, currency), WIDE, YEARS_HIGH, 2.0)
     if not offer.saves:
         low, _, high = offer.future.band(offer.future.npv)
-        least, most = _money(-high, currency), _money(-low, currency)
+        least, most = _about(-high, currency), _about(-low, currency)
         pages.text(
             f"<p style='margin:0'>Nothing is paid for power today on which it could save. Reckoned over "
             f"{costs.horizon_years} years, with upkeep and what is replaced, and money at {costs.discount_rate:.1%}, "
-            f"it costs {_money(-flow.npv, currency)} at today's worth. It is an estimate, not a promise: in eight "
+            f"it costs {_about(-flow.npv, currency)} at today's worth. It is an estimate, not a promise: in eight "
             f"of ten futures of other prices, ageing and cost it is {least} to {most}.</p>"
         )
         return
     back = flow.payback
-    paid = "not paid back within these years" if back is None else f"paid back after about {back:.0f} years"
-    worth = _money(flow.npv, currency)
+    paid = "not paid back within these years" if back is None else f"paid back after about {about_years(back)}"
+    worth = _about(flow.npv, currency)
     pages.text(
         f"<p style='margin:0'>By these figures it is <b>{paid}</b>. Reckoned over {costs.horizon_years} years, with "
         f"prices that rise {costs.price_rise:.1%} a year, money at {costs.discount_rate:.1%}, and each year with "
@@ -325,8 +335,8 @@ def _how_sure(offer: Offer, currency: str) -> str:
     low, _, high = future.band(future.npv)
     least, _, most = future.band(future.saving)
     return (
-        f" In eight of ten futures of other light, use, prices, ageing and cost it saves {_money(least, currency)} to "
-        f"{_money(most, currency)} in the first year and is worth {_money(low, currency)} to {_money(high, currency)} "
+        f" In eight of ten futures of other light, use, prices, ageing and cost it saves {_about(least, currency)} to "
+        f"{_about(most, currency)} in the first year and is worth {_about(low, currency)} to {_about(high, currency)} "
         f"today; <b>with interest counted it pays for itself in {round(100.0 * future.pays)} of 100</b>."
     )
 
@@ -336,12 +346,13 @@ def _beside(pages, kit, offer: Offer) -> None:
         return
     other, currency = offer.beside, kit.plan.job.tariff.currency
     money = other.outcome.money
-    against = [reason.sentence for reason in kit.plan.choice.reasons[other.key] if not reason.speaks_for][:3]
-    saved = f" and save about {_money(money.saving, currency)} a year" if offer.saves else ""
+    verb = "save" if money.saving >= 0.0 else "take"
+    more = "" if money.saving >= 0.0 else " more for power"
+    saved = f" and {verb} about {_about(abs(money.saving), currency)} a year{more}" if offer.saves else ""
     pages.head("The one next to it")
     pages.text(
         f"<p style='margin:0'><b>{escape(other.title)}</b> would cost {_money(money.outlay, currency)}{saved}. "
-        f"{escape(' '.join(against))}</p>"
+        f"{escape(' '.join(offer.against))}</p>"
     )
 
 

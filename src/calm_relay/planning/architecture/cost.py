@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from calm_relay.job.backup_board import Circuit
 from calm_relay.job.equipment import Module, Optimiser
 from calm_relay.job.existing_supply import ExistingTransformers
 from calm_relay.job.model import Job
@@ -70,6 +71,12 @@ def _fuses(design: Design, job: Job) -> int:
     return sum(item.strings for item, fusing in fusings if fusing and fusing.needed(job.fuse_school))
 
 
+def backed_up_circuits(job: Job) -> tuple[Circuit, ...]:
+    """Circuits that an outage leaves on or sheds; none where no board is surveyed."""
+    board = job.backup_board
+    return tuple(circuit for circuit in board.circuits if circuit.role != "grid only") if board else ()
+
+
 def _backup_lines(job: Job) -> list[CostLine]:
     """What feeding circuits in an outage takes: a sub-board with its circuits, or the house's changeover; relays.
 
@@ -79,7 +86,7 @@ def _backup_lines(job: Job) -> list[CostLine]:
     circuits = board.circuits if board else ()
     lines = []
     if job.supply.on_grid and job.weight("ride_through_outage") > 0:
-        on_backup = [circuit for circuit in circuits if circuit.role != "grid only"]
+        on_backup = backed_up_circuits(job)
         if len(on_backup) == len(circuits):
             lines.append(CostLine("backup", "Changeover of the whole house", costs.whole_changeover))
         elif on_backup:

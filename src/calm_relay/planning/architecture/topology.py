@@ -157,6 +157,10 @@ class Topology:
         """
         return self._edges[key]
 
+    def brings(self, key: str) -> bool:
+        """Whether the works bring a part of this key."""
+        return key in self._nodes and self._nodes[key].status == "new"
+
     @cached_property
     def power_edges(self) -> tuple[Edge, ...]:
         """Cables that carry power."""

@@ -26,7 +26,16 @@ def breaks_even(npv: float, outlay: float) -> bool:
 
 def to_two_figures(amount: float) -> float:
     """An amount to two figures: what lies many years ahead is known no better."""
-    step = 10.0 ** max(floor(log10(max(abs(amount), 1.0))) - 1, 0)
+    return _to_figures(amount, 2)
+
+
+def to_three_figures(amount: float) -> float:
+    """An amount to three figures: what a simulated year comes to is known no better."""
+    return _to_figures(amount, 3)
+
+
+def _to_figures(amount: float, figures: int) -> float:
+    step = 10.0 ** max(floor(log10(max(abs(amount), 1.0))) + 1 - figures, 0)
     return round(amount / step) * step
 
 
@@ -35,6 +44,12 @@ def rated_text(amps: float, what: str) -> str:
     figure = f"{amps:g}"
     article = "an" if figure.startswith("8") or figure.split(".")[0] in {"11", "18"} else "a"
     return f"{article} {figure} A {what}"
+
+
+def about_years(years: float) -> str:
+    """A span that is not known exactly: by half years below three, by whole ones beyond."""
+    said = max(round(2.0 * years) / 2.0, 0.5) if years < 3.0 else round(years)
+    return f"{said:g} year{'s' * (said != 1)}" if said >= 1.0 else "half a year"
 
 
 def years_text(years: float) -> str:

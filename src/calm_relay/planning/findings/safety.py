@@ -137,7 +137,7 @@ def check_anti_islanding(subject: Subject) -> list[Finding]:
 def check_backup_board_switch(subject: Subject) -> list[Finding]:
     """The backup board has a main switch of its own."""
     plan = subject.wiring
-    if plan is None or not any(node.key == BACKED_UP and node.status == "new" for node in plan.topology.nodes):
+    if plan is None or not plan.topology.brings(BACKED_UP):
         return []
     feeder = next(edge for edge in plan.topology.power_edges if edge.end == BACKED_UP)
     device = plan.cable(feeder.key).device

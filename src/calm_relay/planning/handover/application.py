@@ -102,7 +102,7 @@ def _flatten(path: str, value: Any, rows: list[list[str | float | None]]) -> Non
         for number, inner in enumerate(value, 1):
             _flatten(f"{path} {number}", inner, rows)
     else:
-        said = ", ".join(str(item) for item in value) if isinstance(value, list) else value
+        said = (", ".join(str(item) for item in value) or "none") if isinstance(value, list) else value
         if isinstance(said, bool):
             said = "yes" if said else "no"
         rows.append([_named(path), "not stated" if said is None else said])

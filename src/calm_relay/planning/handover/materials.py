@@ -6,7 +6,9 @@ from typing import Literal
 
 from calm_relay.job.equipment import KINDS
 from calm_relay.planning.architecture.connections import kept_generators, service_fates, units_of
-from calm_relay.planning.architecture.topology import BACKED_UP, Edge
+from calm_relay.planning.architecture.cost import backed_up_circuits
+from calm_relay.planning.architecture.topology import BACKED_UP, CHANGEOVER, Edge
+from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings.safety import IN_SIGHT_M
@@ -334,7 +336,7 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
         new_unit = cable.edge.kind == "unit" and cable.edge.unit is not None and cable.edge.status == "new"
         if new_unit and cable.laid.length_m > IN_SIGHT_M:
             add("AC isolator that can be locked, at the unit", float(cable.edge.runs))
-    if any(node.key == BACKED_UP and node.status == "new" for node in plan.topology.nodes):
+    if plan.topology.brings(BACKED_UP):
         add("Main switch of the backup board", 1.0)
     if option.context.job.supply.on_grid and option.design.new_converters:
         add(
@@ -351,6 +353,32 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
         Part("Protection", article, quantity, "pieces", "to buy", price_of(article), note)
         for (article, note), quantity in counts.items()
     ]
+
+
+def _backup(option: Option, plan: WiringPlan) -> list[Part]:
+    """What an outage takes beside the unit: its changeover, the board behind it, relays of what is shed."""
+    lead, job = option.design.battery_converter, option.context.job
+    if lead is None or not lead.is_new or lead.inverter.backup is None:
+        return []
+    parts, costs = [], job.costs
+    if plan.topology.brings(CHANGEOVER):
+        price = _priced(costs.whole_changeover) if plan.topology.whole_house else None
+        note = f"of the kind that {lead.inverter.name} asks for; none where it is built in"
+        parts.append(Part("Protection", "Changeover", 1.0, "pieces", "to buy", price, note))
+    if plan.topology.brings(BACKED_UP):
+        count = len(backed_up_circuits(job))
+        article = f"Backup board, places for {count} circuits" if count else "Backup board"
+        price = _priced(costs.backup_board)
+        parts.append(
+            Part("Protection", article, 1.0, "pieces", "to buy", price, "the price is with its changeover")
+        )
+    shed = [circuit for circuit in backed_up_circuits(job) if circuit.role == "shed"]
+    if shed:
+        price, names = _priced(costs.shed_relay), joined([circuit.name for circuit in shed])
+        parts.append(
+            Part("Protection", "Relay that sheds a circuit", float(len(shed)), "pieces", "to buy", price, names)
+        )
+    return parts
 
 
 def _signals(option: Option, plan: WiringPlan) -> list[Part]:
@@ -422,7 +450,12 @@ def materials_of(option: Option) -> tuple[Part, ...]:
     plan = option.wiring
     parts = [*_modules(option), *_mounting(option), *_boxes(option), *_service(option)]
     if plan is not None:
-        parts += [*_cables(option, plan), *_protection(option, plan), *_signals(option, plan)]
+        parts += [
+            *_cables(option, plan),
+            *_protection(option, plan),
+            *_backup(option, plan),
+            *_signals(option, plan),
+        ]
     if option.design.new_converters:
         parts += [Part("Labels", label, 1.0, "pieces") for label in labels_of(option)]
     parts.sort(key=lambda part: (GROUPS.index(part.group), part.fate == "taken away", part.fate == "used again"))

@@ -1,6 +1,8 @@
 """What the offer says to the customer, in plain words and figures, drawn from the plan and from nothing else."""
 
 from dataclasses import dataclass
+from datetime import date
+from re import sub
 
 import numpy as np
 
@@ -67,6 +69,7 @@ class OfferDay:
 class Offer:
     """Everything the offer shows.
 
+    `beside` is the option that fits next best, `against` what speaks against it and not against what is offered.
     `bills` are twelve months without and with the option, `to_come` names what both count and is not there yet,
     `flow` the money of the years, in the job's currency, `future` how sure it is, `whole` what changes with a
     heat pump or a car in place of fuel, `saves` whether a bill or fuel is paid today on which it can save;
@@ -76,6 +79,7 @@ class Offer:
 
     option: Option
     beside: Option | None
+    against: tuple[str, ...]
     asked: tuple[str, ...]
     winter: OfferDay
     summer: OfferDay
@@ -129,6 +133,7 @@ def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
     return Offer(
         option,
         others[0] if others else None,
+        _against(plan, option, others[0]) if others else (),
         tuple(asked),
         _day(plan, option, worst=True),
         _day(plan, option, worst=False),
@@ -143,6 +148,20 @@ def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
         hours_of(plan, option),
         option.outcome.backup.lasting,
     )
+
+
+def _against(plan: Plan, option: Option, other: Option) -> tuple[str, ...]:
+    """What speaks against another option, but not against the one that is offered, whatever the figures."""
+    ours, theirs = (
+        [reason.sentence for reason in plan.choice.reasons[key] if not reason.speaks_for]
+        for key in (option.key, other.key)
+    )
+    kinds = {_kind(sentence) for sentence in ours}
+    return tuple(sentence for sentence in theirs if _kind(sentence) not in kinds)[:3]
+
+
+def _kind(sentence: str) -> str:
+    return sub(r"\d[\d.,]*", "…", sentence)
 
 
 def hours_of(plan: Plan, option: Option) -> float:
@@ -182,6 +201,5 @@ def _day(plan: Plan, option: Option, *, worst: bool) -> OfferDay:
     hours = year.step_h
     served = {name: float(series.sum() * hours) for name, series in (day.made | day.served).items()}
     name = "A middling day of midwinter" if worst else "A middling day of high summer"
-    return OfferDay(
-        f"{name}, {np.datetime_as_string(days[middle])}", day, served, alone=not plan.job.pays_for_power
-    )
+    on = date.fromisoformat(np.datetime_as_string(days[middle], unit="D"))
+    return OfferDay(f"{name}, {on:%-d %B}", day, served, alone=not plan.job.pays_for_power)

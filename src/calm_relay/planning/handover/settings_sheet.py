@@ -66,6 +66,8 @@ def settings_of(option: Option) -> tuple[Setting, ...]:
             continue
         if option.context.job.supply.on_grid:
             found += _country(option, converter)
+        elif not converter.has_battery:
+            found += _follows(option, converter)
         if plan is not None:
             found += _transformers(plan, number, converter)
         if converter.has_battery:
@@ -90,6 +92,29 @@ def _country(option: Option, converter: Converter) -> Iterator[Setting]:
         "a wrong grid code trips at noon, or stays on where it must trip",
     )
     yield Setting(name, "Mains", f"{job.supply.volts:g} V, {job.supply.phases} phase", "the service as surveyed")
+
+
+# How a unit that forms a grid turns arrays down beside it, and what an array then has to obey.
+FOLLOWS = {
+    "frequency": "turns it down by the frequency",
+    "relay": "switches it off by a relay",
+    "data link": "turns it down by a data link",
+    "none": "cannot turn it down",
+}
+
+
+def _follows(option: Option, converter: Converter) -> Iterator[Setting]:
+    """What an array's inverter off grid is set to: it follows the unit that forms the grid."""
+    lead, job = option.design.battery_converter, option.context.job
+    if lead is None or lead.inverter.backup is None:
+        return
+    yield Setting(
+        converter.inverter.name,
+        "Grid code",
+        f"for islands, {job.supply.volts:g} V, {curve_of(job).nominal_hz:g} Hz",
+        f"{lead.inverter.name} forms the grid, and {FOLLOWS[lead.backup.throttles_ac_pv]} when the battery is full",
+        "the code of a public grid may trip where it should follow",
+    )
 
 
 def _called(plan: WiringPlan, key: str) -> str:

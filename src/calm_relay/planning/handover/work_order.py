@@ -4,7 +4,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.connections import kept_generators, units_of
-from calm_relay.planning.architecture.topology import METER
+from calm_relay.planning.architecture.cost import backed_up_circuits
+from calm_relay.planning.architecture.topology import BACKED_UP, METER
+from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
@@ -36,7 +38,7 @@ def steps_of(option: Option) -> tuple[Step, ...]:
     plan = option.wiring
     steps = [*_before(option), *_dead(option, plan), *_away(option), *_roof(option), *_hang(option)]
     if plan is not None:
-        steps += _pull(plan)
+        steps += [*_pull(plan), *_circuits(option, plan)]
     steps += [*_join(option), *_tests(option), *_start(option), *_handover(option)]
     return tuple(steps)
 
@@ -171,6 +173,29 @@ def _pull(plan: WiringPlan) -> Iterator[Step]:
         )
 
 
+def _circuits(option: Option, plan: WiringPlan) -> Iterator[Step]:
+    """Circuits that come to hang on the board that stays on, and relays of those that are shed."""
+    lead = option.design.battery_converter
+    if lead is None or not lead.is_new or lead.inverter.backup is None:
+        return
+    circuits = backed_up_circuits(option.context.job)
+    if plan.topology.brings(BACKED_UP) and circuits:
+        yield Step(
+            "Pull and connect",
+            f"Move to the backup board, line and neutral together: {joined([item.name for item in circuits])}.",
+            isolate="each circuit, proved dead",
+            measure="no neutral shared with a circuit that stays; residual-current devices trip",
+            photo="backup board, its circuits named",
+        )
+    shed = [item.name for item in circuits if item.role == "shed"]
+    if shed:
+        yield Step(
+            "Pull and connect",
+            f"Wire a relay of {lead.inverter.name} into {joined(shed)}.",
+            measure="each drops out and comes back by its relay",
+        )
+
+
 def _join(option: Option) -> Iterator[Step]:
     for converter in option.design.new_converters:
         bank = converter.bought_packs
@@ -219,11 +244,11 @@ def _tests(option: Option) -> Iterator[Step]:
 def _start(option: Option) -> Iterator[Step]:
     lead = option.design.battery_converter
     if option.design.new_converters:
-        yield Step(
-            "Start",
-            "Close the main switch, then AC breakers, then DC isolators, then batteries, as the makers say.",
-            measure="volts at each step",
-        )
+        order = "the main switch, then AC breakers, then DC isolators, then batteries"
+        if not option.context.job.supply.on_grid and lead is not None:
+            # Without a grid nothing is live before the battery is.
+            order = "batteries, start the unit that forms the grid, then close AC breakers, then DC isolators"
+        yield Step("Start", f"Close {order}, as the makers say.", measure="volts at each step")
         yield Step(
             "Start",
             "Key in the settings sheet, unit by unit, and read each back.",
@@ -240,9 +265,11 @@ def _start(option: Option) -> Iterator[Step]:
             "Start", "Close it again: the house goes back to the grid by itself.", measure="time until it is back"
         )
     if kept_generators(option.design, option.context.job):
+        beside = any(unit.has_array and not unit.has_battery for unit in option.design.converters)
+        apart = "; arrays on the bus stay off while it runs" if beside else ""
         yield Step(
             "Start",
-            "Run the generator by its threshold; arrays on the bus stay off while it runs.",
+            f"Run the generator by its threshold{apart}.",
             measure="start, stop, reverse power: none",
         )
 
@@ -254,7 +281,9 @@ def _handover(option: Option) -> Iterator[Step]:
         )
         yield Step(
             "Hand over",
-            "Show the customer: what stays on in an outage, how to bypass, whom to call.",
+            "Show the customer: "
+            f"{'what stays on in an outage' if option.context.job.supply.on_grid else 'what is shed, and when'}, "
+            "how to bypass, whom to call.",
             measure="signed",
         )
 

@@ -40,6 +40,15 @@ class Option:
         """Where its battery is coupled."""
         return self.design.coupling
 
+    @property
+    def stop_words(self) -> str:
+        """That it is not to be built as it stands, and what stops it first; empty where nothing does."""
+        stops = [item.sentence for item in self.findings if item.severity is Severity.STOP]
+        if not stops:
+            return ""
+        more = f" {len(stops) - 1} more in the plan." if len(stops) > 1 else ""
+        return f"Not to be built as it stands. {stops[0]}{more}"
+
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What the planner says about it, worst first."""
