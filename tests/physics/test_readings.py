@@ -10,9 +10,10 @@ from calm_relay.physics.plant.readings import BLOCK, bus_totals, given_by, phase
 def test_sums_of_a_bus_are_those_of_numpy(steps):
     rng = np.random.default_rng(steps)
     home, imported, exported, price, feed_in = rng.uniform(0.0, 9.0, (5, steps))
-    *sums, highest = bus_totals(home, imported, exported)
+    *sums, highest, most = bus_totals(home, imported, exported)
     assert sums == pytest.approx([home.sum(), imported.sum(), exported.sum()], rel=1e-14)
     assert highest == (imported.max() if steps else 0.0)
+    assert most == (exported.max() if steps else 0.0)
     paid, earned = priced(imported, price, exported, feed_in)
     assert paid == pytest.approx(float((imported * price).sum()), rel=1e-13)
     assert earned == pytest.approx(float((exported * feed_in).sum()), rel=1e-13)
@@ -34,6 +35,7 @@ def test_the_most_of_each_phase_is_that_of_its_series():
     drawn = home + loads_on.T @ loads - units_on.T @ (ac_side[:, 0] - ac_side[:, 1])
     imported, exported = np.maximum(drawn.sum(axis=0), 0.0), np.maximum(-drawn.sum(axis=0), 0.0)
     peaks = phase_peaks(home, loads, loads_on, ac_side, units_on, imported, exported)
-    assert peaks == pytest.approx(drawn.max(axis=1), rel=1e-12)
+    assert peaks[0] == pytest.approx(drawn.max(axis=1), rel=1e-12)
+    assert peaks[1] == pytest.approx(-drawn.min(axis=1), rel=1e-12)
     none = phase_peaks(np.zeros((3, 5)), loads[:0, :5], loads_on[:0], ac_side[:0], units_on[:0], *np.zeros((2, 5)))
-    assert none.tolist() == [0.0, 0.0, 0.0]
+    assert none.tolist() == [[0.0, 0.0, 0.0], [0.0, 0.0, 0.0]]

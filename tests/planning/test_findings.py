@@ -178,6 +178,30 @@ def test_main_fuse_stops_when_the_house_draws_more(demo, demo_plan):
     assert over.measured > over.limit == pytest.approx(32 * 0.23)
 
 
+def test_main_fuse_stops_when_the_array_feeds_more_and_a_limit_mends_it(demo):
+    """Eight kilowatts of inverter behind a fuse of 20 A: what leaves at noon is more than it carries."""
+    strong = demo.with_(
+        supply=demo.supply.with_(main_fuse_a=20.0),
+        tariff=demo.tariff.with_(export_limit_kw=None),
+        demand=demo.demand.with_(yearly_kwh=1500.0, loads=()),
+        faces=tuple(face.with_(count=face.count * 2, strings=face.strings * 2) for face in demo.faces),
+    )
+    strong = strong.with_(existing_inverters=(strong.existing_inverters[0].with_(inverter="umberlow-h8"),))
+    made = plan(strong)
+    over = result(made, "as-is", "main fuse, fed")
+    exported = made.as_is.outcome.year.at_bus("export").max()
+    assert over.severity is Severity.STOP and over.measured == pytest.approx(exported) and over.limit == 4.6
+    assumed = plan(strong.with_(assumed=("supply.main_fuse_a",)))
+    assert result(assumed, "as-is", "main fuse, fed").severity is Severity.CHECK
+    (mend,) = over.mends
+    held = result(plan(mend.apply(strong)), "as-is", "main fuse, fed")
+    assert mend.label == "Limit export to 4.6 kW" and held.severity is Severity.OK
+    assert held.measured == pytest.approx(4.6)
+    # What feeds nothing is not told.
+    bare = plan(demo.with_(tariff=demo.tariff.with_(export_limit_kw=0.0)))
+    assert not [item for item in bare.as_is.findings if item.check == "main fuse, fed"]
+
+
 def test_the_operator_adds_up_every_unit(demo_plan):
     assert result(demo_plan, "ac-addon", "operator's sum").measured == 10.0
     assert result(demo_plan, "hybrid-swap", "operator's sum").measured == 5.0

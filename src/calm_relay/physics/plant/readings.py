@@ -34,9 +34,11 @@ LONG = 2048
 
 
 @compiled
-def bus_totals(home: np.ndarray, imported: np.ndarray, exported: np.ndarray) -> tuple[float, float, float, float]:
-    """Sums of the three series of a bus, each of shape (steps,), and the highest that is imported."""
-    homes, imports, exports, highest = 0.0, 0.0, 0.0, 0.0
+def bus_totals(
+    home: np.ndarray, imported: np.ndarray, exported: np.ndarray
+) -> tuple[float, float, float, float, float]:
+    """Sums of the three series of a bus, each of shape (steps,), and the highest that is imported and exported."""
+    homes, imports, exports, highest, most = 0.0, 0.0, 0.0, 0.0, 0.0
     for first in range(0, home.size, BLOCK):
         h, i, e = 0.0, 0.0, 0.0
         for t in range(first, min(first + BLOCK, home.size)):
@@ -44,10 +46,11 @@ def bus_totals(home: np.ndarray, imported: np.ndarray, exported: np.ndarray) -> 
             i += imported[t]
             e += exported[t]
             highest = max(highest, imported[t])
+            most = max(most, exported[t])
         homes += h
         imports += i
         exports += e
-    return homes, imports, exports, highest
+    return homes, imports, exports, highest, most
 
 
 @compiled
@@ -112,7 +115,7 @@ def phase_peaks(
     imported: np.ndarray,
     exported: np.ndarray,
 ) -> np.ndarray:
-    """The most that each phase draws in a step; 0 where it draws in none.
+    """The most that each phase draws in a step, and the most that it feeds; 0 where it does so in none.
 
     Parameters
     ----------
@@ -131,13 +134,13 @@ def phase_peaks(
 
     Returns
     -------
-    ndarray, shape (phases,)
+    ndarray, shape (2, phases)
     """
     phases, steps = home_kw.shape
     units, apart = ac_side.shape[0], np.zeros(ac_side.shape[0], dtype=np.bool_)
     for j in range(units):
         apart[j] = (units_on[j] != units_on[j, 0]).any()
-    peaks, share = np.zeros(phases), 1.0 / phases
+    peaks, share = np.zeros((2, phases)), 1.0 / phases
     drawn = np.empty((phases, min(LONG, steps)))
     # A stretch at a time, which stays at hand to the processor.
     for first in range(0, steps, LONG):
@@ -162,15 +165,14 @@ def phase_peaks(
                     row = drawn[f, :size]
                     row -= units_on[j, f] * given
         for f in range(phases):
-            # Four that do not wait for each other.
-            row, fours = drawn[f, :size], size - size % 4
-            a, b, c, d = peaks[f], 0.0, 0.0, 0.0
-            for t in range(0, fours, 4):
-                a = max(a, row[t] - share * even[t])
-                b = max(b, row[t + 1] - share * even[t + 1])
-                c = max(c, row[t + 2] - share * even[t + 2])
-                d = max(d, row[t + 3] - share * even[t + 3])
-            for t in range(fours, size):
-                a = max(a, row[t] - share * even[t])
-            peaks[f] = max(a, b, c, d)
+            # Two of each kind that do not wait for each other.
+            row, pairs = drawn[f, :size], size - size % 2
+            a, b, c, d = peaks[0, f], 0.0, -peaks[1, f], 0.0
+            for t in range(0, pairs, 2):
+                here, then = row[t] - share * even[t], row[t + 1] - share * even[t + 1]
+                a, b = max(a, here), max(b, then)
+                c, d = min(c, here), min(d, then)
+            for t in range(pairs, size):
+                a, c = max(a, row[t] - share * even[t]), min(c, row[t] - share * even[t])
+            peaks[0, f], peaks[1, f] = max(a, b), -min(c, d)
     return peaks

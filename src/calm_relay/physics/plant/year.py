@@ -76,6 +76,11 @@ class PlantBus:
     @property
     def highest_import_kw(self) -> float:
         """The most that is imported in a step [kW]."""
+        return self._totals[-2]
+
+    @property
+    def highest_export_kw(self) -> float:
+        """The most that is exported in a step [kW]."""
         return self._totals[-1]
 
     @property
@@ -84,8 +89,8 @@ class PlantBus:
         return np.zeros((0, self.bus.shape[1]))
 
     @cached_property
-    def _totals(self) -> tuple[float, float, float, float]:
-        """Sums of the bus in the order of its series [kW], and the highest import [kW]."""
+    def _totals(self) -> tuple[float, float, float, float, float]:
+        """Sums of the bus in the order of its series [kW], the highest import and the highest export [kW]."""
         return bus_totals(*self.bus)
 
     @property

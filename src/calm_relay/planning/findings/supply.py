@@ -22,18 +22,20 @@ from calm_relay.planning.findings.base import (
 )
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY
 from calm_relay.planning.operation.island import leg_volts
-from calm_relay.planning.operation.phases import import_by_phase, import_peaks_kw
+from calm_relay.planning.operation.phases import import_by_phase, phase_peaks_kw
 
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
 FUSE = "supply.main_fuse_a"
+# Below it nothing is fed that a fuse would notice [kW].
+LITTLE_KW = 0.05
 
 
 @grid_check
 def check_main_fuse(subject: Subject) -> list[Finding]:
     """What each phase or leg draws in the year, charging included, must pass the main fuse."""
     supply = subject.job.supply
-    peaks_kw = import_peaks_kw(subject.design, subject.job, subject.context.demand, subject.outcome.year)
+    peaks_kw, fed_kw = phase_peaks_kw(subject.design, subject.job, subject.context.demand, subject.outcome.year)
     worst = int(peaks_kw.argmax())
     worst_kw = float(peaks_kw[worst])
     volts = leg_volts(supply.phases, supply.volts)
@@ -63,8 +65,50 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
             reading=(worst_kw, limit_kw, "kW"),
             rule="the service as surveyed; peaks inside a quarter hour: Wright and Firth 2007, from memory",
             mends=mends if worst_kw > limit_kw else (),
+        ),
+        *_fed(subject, fed_kw, limit_kw),
+    ]
+
+
+def _fed(subject: Subject, fed_kw: np.ndarray, limit_kw: float) -> list[Finding]:
+    """What each phase or leg feeds into the grid must pass the main fuse too."""
+    supply = subject.job.supply
+    worst = int(fed_kw.argmax())
+    worst_kw = float(fed_kw[worst])
+    if worst_kw < LITTLE_KW:
+        return []
+    volts = leg_volts(supply.phases, supply.volts)
+    name = "" if supply.phases == "single" else f" on {LEG[supply.phases]} {worst + 1}"
+    sentence = (
+        f"Highest export{name}, mean of a quarter hour, {worst_kw:.1f} kW ({worst_kw * 1000 / volts:.0f} A); the main "
+        f"fuse carries {limit_kw:.1f} kW ({supply.main_fuse_a:g} A)."
+    )
+    over = worst_kw > limit_kw + 1e-9
+    severity = Severity.STOP if over else Severity.OK
+    if over and FUSE in subject.job.assumed:
+        severity = Severity.CHECK
+        sentence += " What it is rated for is assumed: read it."
+    return [
+        judged(
+            severity,
+            "main fuse, fed",
+            "Grid",
+            FUSE,
+            sentence,
+            reading=(worst_kw, limit_kw, "kW"),
+            rule="the service as surveyed",
+            mends=_held_back(fed_kw, limit_kw) if over else (),
         )
     ]
+
+
+def _held_back(fed_kw: np.ndarray, limit_kw: float) -> tuple[Mend, ...]:
+    """An export limit of the whole site at which the fullest phase feeds what its fuse carries, where one is enough."""
+    alike = fed_kw.size == 1 or float(fed_kw.max() - fed_kw.min()) < 0.1 * float(fed_kw.max())
+    kw = np.floor(limit_kw * fed_kw.size * float(fed_kw.mean() / fed_kw.max()) * 10.0) / 10.0
+    if not alike or kw <= 0.0:
+        return ()
+    return (Mend(f"Limit export to {kw:g} kW", partial(_with_export_limit, kw=float(kw))),)
 
 
 @grid_check

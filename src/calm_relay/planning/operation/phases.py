@@ -51,10 +51,16 @@ def import_by_phase(design: Design, job: Job, demand: DemandYear, year: PlantYea
     return np.maximum(drawn_kw, 0.0, out=drawn_kw)
 
 
-def import_peaks_kw(design: Design, job: Job, demand: DemandYear, year: PlantYear) -> np.ndarray:
-    """The most that each phase or leg draws in a step of the year, shape (phases,) [kW]; see `import_by_phase`."""
+def phase_peaks_kw(design: Design, job: Job, demand: DemandYear, year: PlantYear) -> np.ndarray:
+    """The most that each phase or leg draws in a step of the year, and the most that it feeds; see `import_by_phase`.
+
+    Returns
+    -------
+    ndarray, shape (2, phases)
+        [kW]
+    """
     if job.supply.phases == "single":
-        return np.array([year.highest_import_kw])
+        return np.array([[year.highest_import_kw], [year.highest_export_kw]])
     house_kw = _house_by_phase(job.backup_board, job.supply, job.load_phases, demand)
     loads_on = loads_on_phases(job.supply, year.loads)
     units_on = units_by_phase(design, job)
@@ -67,22 +73,23 @@ def _given(demand: DemandYear, year: PlantBus) -> np.ndarray:
     return demand.kw + year.controlled_ac_kw - year.at_bus("import") + year.at_bus("export")
 
 
-def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBus) -> float:
-    """The most that a phase or leg draws in the year, read off the bus alone [kW].
+def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBus) -> tuple[float, float]:
+    """The most that a phase or leg draws in the year, and the most that one feeds, read off the bus alone [kW].
 
     Where units on one phase stand beside units on all three the bus does not say who gives how much; then the sum of
     all phases is spread evenly, which is the least it can be.
     """
     count = COUNT[job.supply.phases]
     if count == 1:
-        return year.highest_import_kw
+        return year.highest_import_kw, year.highest_export_kw
     shares = units_by_phase(design, job)
     if len(shares) and not (shares == shares[0]).all():
-        return year.highest_import_kw / count
+        return year.highest_import_kw / count, year.highest_export_kw / count
     load_kw = home_by_phase(job, demand, year)
     given = _given(demand, year)
     spread = shares[0] if len(shares) else np.full(count, 1.0 / count)
-    return max(float((load - share * given).max()) for load, share in zip(load_kw, spread, strict=True))
+    drawn = [load - share * given for load, share in zip(load_kw, spread, strict=True)]
+    return max(float(each.max()) for each in drawn), max(-float(each.min()) for each in drawn)
 
 
 def through_relay(design: Design, job: Job, demand: DemandYear) -> np.ndarray:

@@ -172,6 +172,7 @@ def _most_packs(converter: Converter, job: Job) -> int:
 ASKED = {
     "busbar": ("Busbar of the board", "A"),
     "main fuse": ("Main fuse, highest import", "kW"),
+    "main fuse, fed": ("Main fuse, highest export", "kW"),
     "notify or apply": ("What the operator allows this way", "kW"),
     "export rule": ("Export", "kW"),
     "forming power": ("Power in an outage", "kW"),

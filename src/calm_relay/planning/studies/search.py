@@ -486,7 +486,7 @@ def _fuse_blows(design: Design, job: Job, demand: DemandYear, sums: PlantBus) ->
     if sums.highest_import_kw > supply.import_limit_kw + 1e-9:
         return True
     limit_kw = supply.main_fuse_a * leg_volts(supply.phases, supply.volts) / 1000.0
-    return highest_phase_kw(design, job, demand, sums) > limit_kw + 1e-9
+    return max(highest_phase_kw(design, job, demand, sums)) > limit_kw + 1e-9
 
 
 def _candidates(
