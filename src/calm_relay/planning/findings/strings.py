@@ -255,31 +255,37 @@ def _against_window(
 @check
 def check_input_current(subject: Subject) -> list[Finding]:
     """Strings in parallel must not short harder than the input survives; what it cannot use is clipped."""
-    return [
-        _current(subject, converter, item, limit)
-        for converter in subject.design.pv_converters
-        if not converter.micro
-        for item in converter.stringing.inputs
-        # Of an input that must not be connected it does not matter what is clipped.
-        for limit in [limit for limit in item.limits if limit.missed][:1]
-    ]
+    alike: dict[Any, list[tuple[Converter, Input, CurrentLimit]]] = {}
+    for converter in subject.design.pv_converters:
+        for item in converter.stringing.inputs if not converter.micro else ():
+            # Of an input that must not be connected it does not matter what is clipped.
+            for limit in [limit for limit in item.limits if limit.missed][:1]:
+                faces = tuple(dict.fromkeys(run.face.plan.name for run in item.runs))
+                key = converter.inverter.name, faces, item.strings, round(item.short_circuit_a, 6), limit
+                alike.setdefault(key, []).append((converter, item, limit))
+    # Inputs that read alike are named together.
+    return [_current(subject, *found[0], [item.number for _, item, _ in found]) for found in alike.values()]
 
 
-def _current(subject: Subject, converter: Converter, item: Input, limit: CurrentLimit) -> Finding:
+def _current(
+    subject: Subject, converter: Converter, item: Input, limit: CurrentLimit, numbers: list[int]
+) -> Finding:
+    one = len(numbers) == 1
+    which = f"input{'s' * (not one)} {joined([str(number) for number in numbers])}{'' if one else ' each'}"
     names, severity = " and ".join(dict.fromkeys(run.face.plan.name for run in item.runs)), limit.severity
     if limit.key == SHORT_CIRCUIT:
         many = "s" * (item.strings != 1)
         sentence = (
             f"{names}: {item.short_circuit_a:.1f} A short-circuit from {item.strings} string{many}, "
-            f"times {ISC_FACTOR:g} for brighter light {limit.amps:.1f} A; input {item.number} survives "
-            f"{limit.limit_a:.1f} A."
+            f"times {ISC_FACTOR:g} for brighter light {limit.amps:.1f} A; {which} "
+            f"survive{'s' * one} {limit.limit_a:.1f} A."
         )
         if runs_today(converter) and item.short_circuit_a <= limit.limit_a:
             severity = Severity.CHECK
             sentence += " It runs so today, within its rating but for brighter light: ask its maker."
     else:
         sentence = (
-            f"{names}: {limit.amps:.1f} A at full sun; input {item.number} uses {limit.limit_a:.1f} A, so up to "
+            f"{names}: {limit.amps:.1f} A at full sun; {which} use{'s' * one} {limit.limit_a:.1f} A, so up to "
             f"{1 - limit.limit_a / limit.amps:.0%} of it is clipped on bright days."
         )
     return judged(
