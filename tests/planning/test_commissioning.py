@@ -325,3 +325,26 @@ def test_microinverters_show_what_their_modules_give_in_the_light(plans):
         assert expected.off >= 0.05
     # Nothing is asked of strings that nobody can part.
     assert not any(item.stage == "Strings, isolated" for item in expected_of(made, option, record))
+
+
+def test_off_grid_nobody_is_sent_to_a_main_switch_or_a_backup_board(plans):
+    made = plans["hut"]
+    for option in (made.option("hybrid-swap"), made.option("ac-bus")):
+        readings = expected_of(made, option, Commissioning())
+        told = [f"{item.stage} {item.what} {item.how}" for item in readings]
+        told += [f"{test.do} {test.see}" for test in functional_tests_of(made, option)]
+        assert any("Formed without a grid Frequency no generator running" in text for text in told)
+        assert any("With no generator running" in text for text in told)
+        for words in ("backup", "main switch", "In an outage", "grid off"):
+            assert not [text for text in told if words in text], words
+
+
+@pytest.mark.parametrize("key", ["old-packs", "hybrid-swap"])
+def test_what_goes_off_with_the_grid_is_looked_for_too(plans, key):
+    made = plans["two-homes"]
+    (over,) = (item for item in functional_tests_of(made, made.option(key)) if item.key == "transfer")
+    assert over.see.startswith("these stay on: Lights and sockets")
+    assert over.see.endswith("; the rest of the house is off")
+    whole = plans["pottery"]
+    (over,) = (item for item in functional_tests_of(whole, whole.option("ac-addon")) if item.key == "transfer")
+    assert "the rest" not in over.see

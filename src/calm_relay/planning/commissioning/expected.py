@@ -23,8 +23,9 @@ STAGES = (
     "Running",
     "Charging",
     "In an outage",
+    "Formed without a grid",
 )
-DEAD, BATTERY, AC, RUNNING, CHARGING, ISLAND = STAGES
+DEAD, BATTERY, AC, RUNNING, CHARGING, OUTAGE, OFF_GRID = STAGES
 # Nameplate and meter together: common practice, no source.
 VOLTS_OFF, AMPS_OFF = 0.025, 0.04
 SPREAD = 0.05
@@ -365,18 +366,22 @@ def _island(plan: Plan, option: Option, keys: tuple[str, ...], record: Commissio
     full = charge is not None and charge >= 95.0
     throttles = option.design.grid_former.outage_output.throttles_ac_pv == "frequency"
     raised = follows and full and throttles
+    stage, switched, board = OUTAGE, "grid switched off at the main switch", "backup board"
+    if not supply.on_grid:
+        stage, switched, board = OFF_GRID, "no generator running", "board"
+    on_backup = " on backup" if supply.on_grid else ""
     yield Expected(
-        "island hertz", ISLAND, option.design.grid_former.name, "Frequency on backup", "Hz",
+        "island hertz", stage, option.design.grid_former.name, f"Frequency{on_backup}", "Hz",
         None if raised else curve.nominal_hz, 0.5, f"{curve.name}: raised only to turn AC-coupled arrays down",
-        "the battery is full: it may be raised" if raised else "grid switched off at the main switch",
+        "the battery is full: it may be raised" if raised else switched,
         *((curve.nominal_hz - 0.5, curve.end_hz + 0.5) if raised else (None, None)),
     )  # fmt: skip
     yield Expected(
-        "island volts", ISLAND, option.design.grid_former.name, "Volts on backup", "V", supply.volts,
-        supply.volts * SERVICE_OFF[supply.phases], "nominal of the service", "at a socket of the backup board",
+        "island volts", stage, option.design.grid_former.name, f"Volts{on_backup}", "V", supply.volts,
+        supply.volts * SERVICE_OFF[supply.phases], "nominal of the service", f"at a socket of the {board}",
     )  # fmt: skip
     yield Expected(
-        "island neutral volts", ISLAND, option.design.grid_former.name, "Neutral to earth on backup", "V", None, 0.0,
+        "island neutral volts", stage, option.design.grid_former.name, f"Neutral to earth{on_backup}", "V", None, 0.0,
         "common practice, no source: where the bond is made it is near 0",
         "above a few volts the bond is missing", least=0.0, most=5.0,
     )  # fmt: skip

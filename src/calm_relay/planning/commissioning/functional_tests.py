@@ -3,9 +3,11 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from calm_relay.planning.architecture.connections import backs_up_whole_house
 from calm_relay.planning.architecture.refusals import joining_generators
 from calm_relay.planning.architecture.topology import CHANGEOVER
 from calm_relay.planning.common.region_words import said_in_region
+from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, forms_grid
 from calm_relay.planning.plan import Plan
@@ -96,11 +98,12 @@ def _outage(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
     if job.supply.on_grid:
         by_hand = backup.transfer_ms >= 1000.0
         slow = backup.transfer_ms > CONTACTORS_HOLD_MS
-        seen = "lights stay; machines drop out and start again" if slow else "everything stays on"
+        seen = "lights stay; machines drop out and start again" if slow else "these stay on"
         care = "nobody in the lift, no computer at work, medical devices on their own supply"
+        rest = "" if backs_up_whole_house(option.design, job) else "; the rest of the house is off"
         yield FunctionalTest(
             "transfer", "Goes over to backup", "Open the main switch ahead of the changeover while loads run.",
-            f"{seen}: {names}" if fed.names else "the backup output has its voltage",
+            f"{seen}: {names}{rest}" if fed.names else "the backup output has its voltage",
             f"{backup.transfer_ms / 1000:g} s{', by hand' if by_hand else ''}"
             if backup.transfer_ms >= 1000.0
             else f"{backup.transfer_ms:g} ms",
@@ -111,9 +114,10 @@ def _outage(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
             f"Still on backup, measure at the grid side of the {CHANGEOVER}.", "0 V between all conductors", "at once",
             "prove the tester first",
         )  # fmt: skip
+    alone = vocabulary_of(job.supply).while_it_forms
     if backup.black_start:
         yield FunctionalTest(
-            "black start", "Starts from black", "On backup, stop the unit by its menu, wait till it is dead, start it.",
+            "black start", "Starts from black", f"{alone}, stop the unit by its menu, wait till it is dead, start it.",
             "it forms its voltage by itself, without grid or array", "2 min, or as its datasheet says",
         )  # fmt: skip
     yield from _throttle(plan, option)
@@ -121,7 +125,7 @@ def _outage(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
     for circuit in board.circuits if board is not None else ():
         if circuit.role == "shed":
             always = circuit.shed_below >= 1.0
-            raised = f"On backup, set the threshold above the present charge ({circuit.shed_below:.0%} after)."
+            raised = f"{alone}, set the threshold above the present charge ({circuit.shed_below:.0%} after)."
             yield FunctionalTest(
                 f"shed {circuit.name}", f"“{circuit.name}” is shed",
                 "Go over to backup." if always else raised,
@@ -144,10 +148,11 @@ def _throttle(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
     ]
     if not beside and not lead.has_array:
         return
+    alone = vocabulary_of(plan.job.supply).while_it_forms
     if not beside:
         yield FunctionalTest(
             "throttling", "Holds its array back when full",
-            "On backup in sun, with the battery above 95% and few loads.",
+            f"{alone}, in sun, with the battery above 95% and few loads.",
             "its array gives what the loads take; volts stay", "10 s",
         )  # fmt: skip
         return
@@ -156,11 +161,11 @@ def _throttle(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
         "frequency": f"frequency rises above {curve.start_hz:g} Hz, arrays give less; at {curve.end_hz:.1f} Hz nothing",
         "relay": "the relay takes the arrays off the backup board",
         "data link": "the arrays are held back over the data cable, frequency stays",
-        "none": "the arrays must be off on backup: nothing holds them back",
+        "none": "the arrays must be off: nothing holds them back",
     }[how]
     yield FunctionalTest(
         "throttling", "AC-coupled arrays are held back when full",
-        "On backup in sun, with the battery above 95%, switch the loads off one after the other.",
+        f"{alone}, in sun, with the battery above 95%, switch the loads off one after the other.",
         f"{seen}; no overvoltage, no fault", "10 s", "stop the test when volts rise above 10% of nominal",
     )  # fmt: skip
 
@@ -172,7 +177,8 @@ def _generator(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
     for number, generator in enumerate(joining):
         yield FunctionalTest(
             f"generator start{f' {number + 1}' if number else ''}", f"{generator.name} starts by itself",
-            f"Set its start above the present charge ({generator.start_below:.0%} after), grid off.",
+            f"Set its start above the present charge ({generator.start_below:.0%} after)"
+            f"{', grid off' if plan.job.supply.on_grid else ''}.",
             f"it starts, warms up and takes the load; stops above {generator.stop_above:.0%}", "2 min",
             "exhaust outdoors, nobody at its terminals",
         )  # fmt: skip

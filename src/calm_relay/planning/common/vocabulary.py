@@ -15,7 +15,8 @@ class Vocabulary:
 
     `bill` is what a year costs, `bill_word` the same in one word, `import_word` what is taken from outside,
     `imported` that it was,
-    `staying_on` what an outage leaves on, `in_an_outage` and `after_a_flat_battery` begin or stand in a sentence,
+    `staying_on` what an outage leaves on, `while_it_forms` that a unit forms the grid alone,
+    `in_an_outage` and `after_a_flat_battery` begin or stand in a sentence,
     `shed` says that circuits are not fed, `not_backed_up` what a circuit on the grid side is; `begin`, `begin_at` and
     `formed_power` are fields of the desk.
     """
@@ -26,6 +27,7 @@ class Vocabulary:
     imported: str
     staying_on: str
     on_backup: str
+    while_it_forms: str
     in_an_outage: str
     trips: str
     after_a_flat_battery: str
@@ -44,6 +46,7 @@ ON_GRID = Vocabulary(
     imported="imported",
     staying_on="What stays on in an outage",
     on_backup="On backup",
+    while_it_forms="On backup",
     in_an_outage="in an outage ",
     trips="It trips in an outage.",
     after_a_flat_battery="In an outage, after a flat battery",
@@ -61,6 +64,7 @@ OFF_GRID = Vocabulary(
     imported="asked of the generator",
     staying_on="What is fed",
     on_backup="What is fed",
+    while_it_forms="With no generator running",
     in_an_outage="",
     trips="It trips.",
     after_a_flat_battery="After a flat battery",
