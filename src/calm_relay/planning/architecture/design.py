@@ -223,12 +223,12 @@ class Design:
         """Every unit with PV inputs that modules hang on, or should."""
         return tuple(converter for converter in self.converters if converter.has_strings)
 
-    @property
+    @cached_property
     def new_converters(self) -> tuple[Converter, ...]:
         """What has to be bought and hung, or bought to join what hangs there."""
         return tuple(converter for converter in self.converters if converter.is_new or converter.added)
 
-    @property
+    @cached_property
     def works(self) -> int:
         """Units hung and taken away, and strings connected anew; microinverters count as one unit."""
         new = sum(converter.micro is None for converter in self.new_converters) + any(
