@@ -59,6 +59,36 @@ def test_each_paper_has_its_table(bench, key):
     assert all(table.item(row, 0).text() for row in range(table.rowCount()))
 
 
+@pytest.mark.parametrize("size", [(1280, 720), (1600, 900)])
+@pytest.mark.parametrize("key", ["materials", "settings", "steps"])
+def test_every_column_of_a_paper_is_in_view_and_long_texts_wrap(bench, window, key, size):
+    window.resize(*size)
+    bench.tabs.choose(key)
+    table = bench.tables[key]
+    window.grab()
+    across = sum(table.columnWidth(column) for column in range(table.columnCount()))
+    assert table.viewport().width() - 4 <= across <= table.viewport().width()
+    measure = table.fontMetrics()
+    for row in range(table.rowCount()):
+        for column in range(table.columnCount()):
+            lines = measure.horizontalAdvance(table.item(row, column).text()) / table.columnWidth(column)
+            assert table.rowHeight(row) >= int(lines) * measure.height(), table.item(row, column).text()
+
+
+def test_what_stops_an_option_stands_above_its_papers(bench, window):
+    """Behind a fuse of a few amps none can be built; off it the word is gone, and off grid nobody is asked."""
+    assert not bench.stop.isVisible() and not window.view.option.stopped
+    before = window.session.job
+    window.session.replace(before.with_(supply=before.supply.with_(main_fuse_a=16.0)))
+    wait_for(lambda: not window.session.busy and window.moment.ready and window.view.option.stopped)
+    wait_for(lambda: bench.stop.isVisible())
+    assert bench.stop.text().startswith("Not to be built as it stands. ")
+    assert window.view.option.stop_words == bench.stop.text()
+    window.session.replace(before)
+    wait_for(lambda: not window.session.busy and window.moment.ready and not window.view.option.stopped)
+    wait_for(lambda: not bench.stop.isVisible())
+
+
 def test_what_is_shown_follows_the_option_and_the_job(bench, window, settled):
     bench.tabs.choose("materials")
 

@@ -236,13 +236,14 @@ class HandoverBench(Bench):
     def _weather(plan):
         return f"Weather: {plan.weather_said}."
 
-    def _fill(self, key, rows, columns, title, note, left=9):
-        """Rows of a table that is written to files too, with some of its columns."""
+    def _fill(self, key, rows, columns, title, note, left=9, shares=None):
+        """Rows of a table that is written to files too, with some of its columns; some share the room by name."""
         head, *lines = rows
         at = [head.index(name) for name in columns]
         shown = [[_words(line[number]) for number in at] for line in lines]
         table = self.tables[key]
-        table.show_rows([name[:1].upper() + name[1:] for name in columns], shown, note, left=left)
+        parted = {columns.index(name): share for name, share in (shares or {}).items()}
+        table.show_rows([name[:1].upper() + name[1:] for name in columns], shown, note, left=left, shares=parted)
         table.resizeRowsToContents()
         self.title.setText(title)
         self.note.setText(note)
@@ -256,6 +257,7 @@ class HandoverBench(Bench):
         self._fill(
             "materials", rows, columns, f"{buy} lines to buy, {len(rows) - 1 - buy} used again or taken away",
             "Lengths hold a tenth of waste; clamps, glands and trunking are counted by common practice.", left=2,
+            shares={"article": 1.0},
         )  # fmt: skip
 
     def _draw_settings(self, plan, option):
@@ -265,6 +267,7 @@ class HandoverBench(Bench):
         self._fill(
             "settings", rows, ("unit", "setting", "value", "beware"), f"{len(rows) - 1} values to key in, unit by unit",
             "Why each stands so is on the printed sheet. Makers name these otherwise: go by the meaning.",
+            shares={"unit": 0.2, "setting": 0.2, "value": 0.25, "beware": 0.35},
         )  # fmt: skip
 
     def _draw_steps(self, plan, option):
@@ -274,6 +277,7 @@ class HandoverBench(Bench):
         self._fill(
             "steps", rows, ("number", "stage", "step", "isolated first", "to measure"), f"{len(rows) - 1} steps",
             "Isolate and prove dead before touching mains or battery; local codes go before this sheet.",
+            shares={"step": 0.5, "isolated first": 0.2, "to measure": 0.3},
         )  # fmt: skip
 
     def _draw_growth(self, plan, option):
