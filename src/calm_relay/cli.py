@@ -370,7 +370,7 @@ def _search(arguments):
 
 
 def _summary(made):
-    from calm_relay.planning.common.amounts import money_text
+    from calm_relay.planning.common.amounts import money_text, years_text
     from calm_relay.planning.common.vocabulary import vocabulary_of
     from calm_relay.planning.verdict.option import RefusedOption
 
@@ -381,7 +381,7 @@ def _summary(made):
             lines.append(f"{option.title}: cannot be built. {'; '.join(option.refusal.reasons)}.")
             continue
         figures, money = option.outcome.figures, option.outcome.money
-        payback = "never" if money.payback_years == float("inf") else f"{money.payback_years:.1f} years"
+        payback = years_text(money.payback_years)
         spent = f", outlay {money_text(made.job, money.outlay)}, payback {payback}" if money.outlay > 0 else ""
         on_grid = made.job.supply.on_grid
         words = vocabulary_of(made.job.supply)

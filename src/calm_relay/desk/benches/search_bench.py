@@ -20,7 +20,7 @@ from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.job.field_range import FieldRange
-from calm_relay.planning.common.amounts import amount_text
+from calm_relay.planning.common.amounts import amount_text, years_text
 from calm_relay.planning.common.vocabulary import vocabulary_of
 
 BENEFITS = (
@@ -325,8 +325,8 @@ class SearchBench(Bench):
             self.summary.setText("Click a point, or a row of the edge below." if ready else "")
             return
         brief, currency = plant.brief, self._view.plan.job.tariff.currency
-        payback = brief.money.payback_years
-        years = "never pays back" if payback == float("inf") else f"pays back in {payback:.1f} years"
+        payback = years_text(brief.money.payback_years)
+        years = "never pays back" if payback == "never" else f"pays back in {payback}"
         self.summary.setText(
             keep_units(
                 rich("<b>{0.title}</b><br>{0.roof}, {0.profile}.<br>", plant)

@@ -41,6 +41,10 @@ KINDS = {
 }
 
 
+def _counted(number: int, word: str) -> str:
+    return f"{number} {word}{'s' * (number != 1)}"
+
+
 def _module_lines(design: Design, costs: Costs) -> list[CostLine]:
     """New modules with what lies under them, and laying them."""
     counts: dict[Module | Optimiser, int] = {}
@@ -54,7 +58,7 @@ def _module_lines(design: Design, costs: Costs) -> list[CostLine]:
     lines = [CostLine("modules", f"{n} × {item.name}", n * item.price) for item, n in (counts | extras).items()]
     if counts:
         laid = sum(counts.values())
-        lines.append(CostLine("modules", f"Laying {laid} modules", laid * costs.module_labour))
+        lines.append(CostLine("modules", f"Laying {_counted(laid, 'module')}", laid * costs.module_labour))
     return lines
 
 
@@ -92,10 +96,10 @@ def _backup_lines(job: Job) -> list[CostLine]:
         elif on_backup:
             lines.append(CostLine("backup", "Backed-up sub-board", costs.backup_board))
             moved = len(on_backup) * costs.backup_circuit
-            lines.append(CostLine("backup", f"Moving {len(on_backup)} circuits to it", moved))
+            lines.append(CostLine("backup", f"Moving {_counted(len(on_backup), 'circuit')} to it", moved))
     relays = sum(circuit.role == "shed" for circuit in circuits)
     if relays and (job.weight("ride_through_outage") > 0 or not job.supply.on_grid):
-        lines.append(CostLine("backup", f"{relays} shedding relays", relays * costs.shed_relay))
+        lines.append(CostLine("backup", _counted(relays, "shedding relay"), relays * costs.shed_relay))
     return lines
 
 
@@ -119,13 +123,13 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
         lines.append(
             CostLine(
                 "strings",
-                f"Reconnecting {design.strings_moved} strings",
+                f"Reconnecting {_counted(design.strings_moved, 'string')}",
                 design.strings_moved * costs.restring_per_string,
             )
         )
     fuses = _fuses(design, job)
     if fuses:
-        lines.append(CostLine("fuses", f"{fuses} string fuses", fuses * costs.fuse))
+        lines.append(CostLine("fuses", _counted(fuses, "string fuse"), fuses * costs.fuse))
     lines += _existing_lines(design, job)
     lines += _service_lines(design, job)
     lines += _site_lines(design, job)
@@ -271,7 +275,7 @@ def _site_lines(design: Design, job: Job) -> list[CostLine]:
     )
     gone = sum(face.count for face in job.faces if face.fate == "remove")
     if gone and costs.module_removal:
-        lines.append(CostLine("removal", f"Taking {gone} modules off", gone * costs.module_removal))
+        lines.append(CostLine("removal", f"Taking {_counted(gone, 'module')} off", gone * costs.module_removal))
     if costs.scaffold and (laid or gone):
         lines.append(CostLine("site", "Scaffold", costs.scaffold))
     if costs.cable_per_metre and costs.cable_metres:

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.cost import KINDS
-from calm_relay.planning.common.amounts import amount_text, breaks_even, to_two_figures
+from calm_relay.planning.common.amounts import amount_text, breaks_even, to_two_figures, years_text
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.outcome import Money
 from calm_relay.planning.plan import Plan
@@ -58,7 +58,7 @@ class _Measure:
 
 
 def _years(value: float, currency: str) -> str:
-    return "never" if value == float("inf") else f"{value:.1f} years"
+    return years_text(value)
 
 
 def _worth(money: Money) -> float:
