@@ -126,7 +126,9 @@ class MoneyDocument(Document):
         description="Until what came in equals what went out, beyond the last year at its pace; null when never."
     )
     npv: float = Field(description="Of all that comes in and goes out over the job's years.")
-    kinds: dict[str, float] = Field(description="The bill by what rises as one.")
+    kinds: dict[str, float] = Field(
+        description="The bill by what rises as one; outages: fuel of a generator that stands in for the grid."
+    )
     lost: dict[str, float] = Field(description="Of the first year's saving of each kind, by the last year.")
     last_kinds: dict[str, float] = Field(description="The bill of the last year by kind, in today's prices.")
 

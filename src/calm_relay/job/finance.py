@@ -68,7 +68,10 @@ class Finance(Model):
         default=0.03, title="Battery prices fall a year"
     )
     outage_hours: NotNegative = Field(
-        default=6.0, le=8760.0, title="Hours without grid a year", description="As people there remember it."
+        default=6.0,
+        le=8760.0,
+        title="Hours without grid a year",
+        description="As people there remember it; a generator behind a changeover burns fuel in them.",
     )
     residual: Fraction = Field(
         default=0.0,

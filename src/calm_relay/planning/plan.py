@@ -217,6 +217,7 @@ def _options(
     job, site, demand = ground.job, ground.site, ground.demand
     live = [design for design in made if isinstance(design, Design)]
     billed: tuple[dict[str, float], dict[str, float]] | None = None
+    now: dict[str, float] | None = None
     ageing = max((face.module.ageing_per_year for face in ground.faces), default=0.0)
     with _side_by_side() as run_all:
         lived = iter(run_all(lambda design: _lived(design, job, site, demand, ageing), live))
@@ -230,7 +231,8 @@ def _options(
             kinds = bill_kinds(year, job, site)
             billed = billed or (kinds, old)
             lost = lost_of(kinds, old, *billed)
-            done = outcome_of(year, design, job, site, demand, billed[0], lost, ridden, left)
+            done = outcome_of(year, design, job, site, demand, now, lost, ridden, left)
+            now = now or done.money.kinds
             yield Option(design, replace(done, money=replace(done.money, last_kinds=old)), context, site)
 
 

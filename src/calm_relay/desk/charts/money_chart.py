@@ -11,8 +11,8 @@ from calm_relay.planning.operation.finance import LABELS
 
 SHADES = {
     "outlay": "ink", "incentives": "ok", "loan": "quiet", "rent": "quiet", "energy": "light", "standing": "muted",
-    "export": "alternating", "fuel": "light", "upkeep": "check", "battery": "direct", "inverter": "stop",
-    "residual": "ok",
+    "export": "alternating", "fuel": "light", "outages": "quiet", "upkeep": "check", "battery": "direct",
+    "inverter": "stop", "residual": "ok",
 }  # fmt: skip
 OTHERS = (Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 

@@ -207,6 +207,8 @@ def _asked(pages, kit, offer: Offer) -> None:
     sun = f"{array:.1f} kWp of modules, " if array else ""
     verb = "It saves about" if money.saving >= 0.0 else "What is paid for power rises by about"
     saved = f"{verb} <b>{_about(abs(money.saving), currency)} a year</b>; " if offer.saves else ""
+    if saved and money.in_outages >= 0.5:
+        saved += f"about <b>{_about(money.in_outages, currency)} a year</b> of the fuel burnt in outages; "
     own = own if saved else f"{own[:1].upper()}{own[1:]}"
     pages.head("What you asked for, and what we offer")
     pages.text(

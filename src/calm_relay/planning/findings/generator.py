@@ -7,7 +7,9 @@ from calm_relay.job.existing_supply import ON_BUS, ON_CHANGEOVER, ON_INPUT, Gene
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.connections import kept_changeovers, kept_generators
 from calm_relay.planning.architecture.refusals import joining_generators, joining_refusals
+from calm_relay.planning.common.amounts import money_text
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, passes, stops, warns
+from calm_relay.planning.operation.fuel import stand_in, stand_in_cost, stand_in_litres
 
 
 def _with(name: str, job: Job, **changes: object) -> Job:
@@ -126,10 +128,25 @@ def check_generators_by_hand(subject: Subject) -> list[Finding]:
     return found
 
 
+def _burnt(subject: Subject, generator: Generator) -> str:
+    """What standing in burns in the hours without grid of a year, those that a battery rides through left out."""
+    job, hours = subject.job, subject.job.finance.outage_hours
+    if generator != stand_in(job) or hours <= 0.0:
+        return ""
+    lasting = subject.outcome.backup.lasting
+    litres = (1.0 - lasting) * stand_in_litres(job, subject.context.demand)
+    cost = stand_in_cost(job, subject.context.demand, lasting)
+    rides = f", of which the battery rides through {lasting:.0%}," if lasting > 0.0 else ""
+    return (
+        f" In {hours:,.0f} h a year without grid{rides} it burns about {litres:,.0f} l, {money_text(job, cost)}."
+    )
+
+
 def _behind_changeover(subject: Subject, generator: Generator, field: str, changeover: str, tank: str) -> Finding:
     """A generator in the grid's place: what can feed would feed into it."""
     feeding = [unit.inverter.name for unit in subject.design.converters if unit.has_array or unit.has_battery]
     begins = f"{generator.name}, {generator.kw:g} kW, stands in for the grid by {changeover}"
+    tank += _burnt(subject, generator)
     if not feeding:
         return passes("generator by hand", "Home", field, f"{begins}.{tank}", rule="the job's survey")
     names = list(dict.fromkeys(feeding))

@@ -24,6 +24,8 @@ END = 0.7
 LEAST_LEFT = 0.3
 # Kinds of a bill that rise as one.
 ENERGY, STANDING, EXPORT, FUEL = "energy", "standing", "export", "fuel"
+# Fuel of a generator that stands in for the grid by hand: paid each year, and no part of the bill.
+OUTAGES = "outages"
 KIND_OF = {
     "energy": ENERGY, "tiers": ENERGY, "demand": ENERGY, "tax": ENERGY, "minimum": ENERGY, "standing": STANDING,
     "export": EXPORT,
@@ -37,6 +39,7 @@ LABELS = {
     STANDING: "Standing charge saved",
     EXPORT: "Export",
     FUEL: "Fuel saved",
+    OUTAGES: "Fuel saved in outages",
     "upkeep": "Maintenance and insurance",
     "battery": "Battery replaced",
     "inverter": "Inverters replaced",
@@ -64,7 +67,7 @@ def bill_kinds(run: PlantBus, job: Job, site: SiteYear) -> dict[str, float]:
 
 def bill_of_kinds(kinds: Mapping[str, float]) -> float:
     """The bill under today's tariff."""
-    return sum(amount for kind, amount in kinds.items() if not kind.endswith(THEN))
+    return sum(amount for kind, amount in kinds.items() if not kind.endswith(THEN) and kind != OUTAGES)
 
 
 def in_force(job: Job, by_year: Mapping[str, np.ndarray]) -> dict[str, np.ndarray]:
@@ -73,7 +76,7 @@ def in_force(job: Job, by_year: Mapping[str, np.ndarray]) -> dict[str, np.ndarra
     if switch is None or not job.supply.on_grid:
         return dict(by_year)
     return {
-        kind: np.where(np.arange(amounts.size) >= switch.after, by_year[f"{kind}{THEN}"], amounts)
+        kind: np.where(np.arange(amounts.size) >= switch.after, by_year.get(f"{kind}{THEN}", amounts), amounts)
         for kind, amounts in by_year.items()
         if not kind.endswith(THEN)
     }

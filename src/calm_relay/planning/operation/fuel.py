@@ -2,9 +2,13 @@
 
 import numpy as np
 
+from calm_relay.job.existing_supply import ON_CHANGEOVER, Generator
 from calm_relay.job.model import Job
 from calm_relay.physics.generator_fuel import litres_an_hour
 from calm_relay.physics.plant.year import PlantBus
+from calm_relay.planning.site.demand import DemandYear
+
+HOURS_A_YEAR = 8760.0
 
 
 def fuel_by_generator(run: PlantBus, job: Job) -> tuple[float, ...]:
@@ -35,6 +39,31 @@ def fuel_price(run: PlantBus, job: Job) -> float:
     if kwh > 0.0:
         return fuel_cost(run, job) / kwh
     return job.generator.price_per_kwh if job.generator is not None else 0.0
+
+
+def stand_in(job: Job) -> Generator | None:
+    """The generator that is switched over to by hand when the grid fails; None where none is."""
+    if not job.supply.on_grid:
+        return None
+    return next((item for item in job.generators if item.on == ON_CHANGEOVER and not item.goes), None)
+
+
+def stand_in_litres(job: Job, demand: DemandYear) -> float:
+    """What the generator behind a changeover burns in the hours without grid of a year, at the mean demand [l]."""
+    generator = stand_in(job)
+    if generator is None:
+        return 0.0
+    mean_kw = np.array(min(demand.yearly_kwh / HOURS_A_YEAR, generator.kw))
+    an_hour = litres_an_hour(mean_kw, generator.kw, generator.litres_per_kwh, generator.no_load_share)
+    return float(an_hour) * job.finance.outage_hours
+
+
+def stand_in_cost(job: Job, demand: DemandYear, lasting: float) -> float:
+    """What it burns in a year's outages that a battery does not ride through, a share [currency]."""
+    generator = stand_in(job)
+    if generator is None:
+        return 0.0
+    return (1.0 - lasting) * stand_in_litres(job, demand) * generator.price_per_litre
 
 
 def _litres(run: PlantBus, job: Job) -> np.ndarray:

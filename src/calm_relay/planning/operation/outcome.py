@@ -20,13 +20,17 @@ from calm_relay.physics.shares import shares_of
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.finance import (
+    ENERGY,
+    EXPORT,
     LEAST_LEFT,
+    OUTAGES,
     bill_kinds,
     bill_of_kinds,
     in_force,
     money_rows,
     replaced_after,
 )
+from calm_relay.planning.operation.fuel import HOURS_A_YEAR, stand_in, stand_in_cost
 from calm_relay.planning.operation.island import forming_kw
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
 from calm_relay.planning.operation.path_efficiency import Paths, paths_of
@@ -62,8 +66,11 @@ class YearFigures:
 class Money:
     """Bill, outlay and what becomes of them, in the job's currency; savings are against "as it is".
 
+    `saving` is of the bill, `in_outages` what is saved a year of the fuel that a generator burns in outages,
+    less what of the bill is not charged in them.
+
     `payback_years` and `npv` are of all that comes in and goes out over the years, `operation.finance`; `kinds` is the
-    bill by what rises as one, `lost` what of the first year's saving of each is lost by the last
+    bill by what rises as one, and that fuel, `lost` what of the first year's saving of each is lost by the last
     year, and `last_kinds` that year's bill in today's prices, empty where it was not run.
     """
 
@@ -76,6 +83,7 @@ class Money:
     kinds: dict[str, float] = field(default_factory=dict, hash=False)
     lost: dict[str, float] = field(default_factory=dict, hash=False)
     last_kinds: dict[str, float] = field(default_factory=dict, hash=False)
+    in_outages: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -206,8 +214,9 @@ def brief_of(
     """
     lines = cost_lines(design, job) if lines is None else lines
     left = battery_left(design, job, site, year) if left is None else left
-    money = _money(design, job, site, year, now, lost, lines, left)
     backup = _backup(design, year, job, demand, site, lasting, ridden) if backup is None else backup
+    burnt = stand_in_cost(job, demand, backup.lasting)
+    money = _money(design, job, site, year, now, lost, lines, left, burnt)
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
     return Brief(self_sufficiency_of(year), money, backup, unmet)
 
@@ -267,9 +276,16 @@ def _money(
     lost: Mapping[str, float],
     lines: tuple[CostLine, ...],
     middle: np.ndarray,
+    burnt: float,
 ) -> Money:
-    """Bill, outlay and worth; the first year's savings fade as battery and modules do, kind by kind."""
+    """Bill, outlay and worth; the first year's savings fade as battery and modules do, kind by kind.
+
+    `burnt` is what fuel costs a year in outages that are not ridden through.
+    """
     kinds = bill_kinds(year, job, site)
+    if stand_in(job) is not None:
+        # The simulated year has its grid in every hour: what it charges in those without one is not charged.
+        kinds[OUTAGES] = burnt - job.finance.outage_hours / HOURS_A_YEAR * (kinds[ENERGY] + kinds[EXPORT])
     outlay = sum(line.amount for line in lines)
     saved = {kind: (now or kinds)[kind] - amount for kind, amount in kinds.items()}
     worn = replaced_after(design, job, middle)
@@ -287,6 +303,7 @@ def _money(
         present_value(net, job.costs.discount_rate),
         kinds,
         dict(lost),
+        in_outages=saved.get(OUTAGES, 0.0),
     )
 
 

@@ -9,7 +9,15 @@ from calm_relay.physics.money import internal_rate_of_return, payback_years, pre
 from calm_relay.physics.plant.inputs import bus_inputs, sum_inputs
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank
-from calm_relay.planning.operation.finance import END, LEAST_LEFT, bill_kinds, bill_of_kinds, in_force, money_rows
+from calm_relay.planning.operation.finance import (
+    END,
+    LEAST_LEFT,
+    OUTAGES,
+    bill_kinds,
+    bill_of_kinds,
+    in_force,
+    money_rows,
+)
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.battery_temperature import battery_air_c
@@ -82,6 +90,12 @@ def bills_before(plan: Plan) -> tuple[dict[str, float], ...]:
     )
 
 
+def saved_in_outages(option: Option) -> dict[str, np.ndarray]:
+    """What each year saves of the fuel burnt in outages, shape (years,), in today's prices; empty where none is."""
+    money, job = option.outcome.money, option.context.job
+    return {OUTAGES: np.full(job.costs.horizon_years, money.in_outages)} if OUTAGES in money.kinds else {}
+
+
 def battery_ageing_of(
     plan: Plan,
     option: Option | RefusedOption,
@@ -143,7 +157,7 @@ def battery_ageing_of(
             replaced, born, worn, left = costs.replace_year, year + 1, 0.0, 1.0
     left, by_calendar, by_cycles, bill, saving, full_cycles, turned = np.array(rows).T
     assert first is not None, "a job looks at least a year ahead"
-    saved = {kind: np.array([year[kind] for year in kinds]) for kind in kinds[0]}
+    saved = {kind: np.array([year[kind] for year in kinds]) for kind in kinds[0]} | saved_in_outages(option)
     money = money_rows(option.design, job, option.outcome.money.outlay, in_force(job, saved), left, replaced)
     flows = np.sum(list(money.values()), axis=0)
     return BatteryAgeing(

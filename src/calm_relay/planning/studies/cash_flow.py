@@ -22,7 +22,12 @@ from calm_relay.planning.operation.finance import (
 )
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
-from calm_relay.planning.studies.battery_ageing import array_ageing, battery_ageing_of, bills_before
+from calm_relay.planning.studies.battery_ageing import (
+    array_ageing,
+    battery_ageing_of,
+    bills_before,
+    saved_in_outages,
+)
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 # After how many years the same is bought instead.
@@ -194,7 +199,7 @@ def _saved(
         for kind, amount in before[year].items():
             kinds.setdefault(kind, np.zeros(years))[year] = amount - after[kind]
         given[year], charged[year] = run.kwh("discharge"), run.kwh("charge")
-    return in_force(job, kinds), given, charged
+    return in_force(job, kinds | saved_in_outages(option)), given, charged
 
 
 def _storage_cost(

@@ -79,8 +79,9 @@ class Future:
     @property
     def payback(self) -> np.ndarray:
         """Simple payback of each draw; infinite where nothing is saved [years]."""
-        outlay = self.option.outcome.money.outlay
-        return np.where(self.saving > 0.0, outlay / np.maximum(self.saving, 1e-9), np.inf)
+        money = self.option.outcome.money
+        outlay, saved = money.outlay, self.saving + money.in_outages
+        return np.where(saved > 0.0, outlay / np.maximum(saved, 1e-9), np.inf)
 
 
 @dataclass(frozen=True, eq=False)

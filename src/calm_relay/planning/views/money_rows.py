@@ -5,13 +5,13 @@ from collections.abc import Mapping
 import numpy as np
 
 from calm_relay.planning.common.amounts import money_text
-from calm_relay.planning.operation.finance import ENERGY, EXPORT, FUEL, LABELS, STANDING
+from calm_relay.planning.operation.finance import ENERGY, EXPORT, FUEL, LABELS, OUTAGES, STANDING
 from calm_relay.planning.studies.cash_flow import CashFlow
 from calm_relay.planning.studies.whole_change import NAMES, WholeChange
 
 # Kinds of cost lines that do not grow with a second unit or more packs.
 ONCE = ("once",)
-RISES = {ENERGY: "energy rise", STANDING: "standing rise", EXPORT: "export rise", FUEL: "rise"}
+RISES = {ENERGY: "energy rise", STANDING: "standing rise", EXPORT: "export rise", FUEL: "rise", OUTAGES: "rise"}
 
 
 def year_rows(flow: CashFlow) -> tuple[list[str], list[list[str]]]:

@@ -1,0 +1,104 @@
+"""Fuel of a generator that stands in for the grid by hand: what outages cost today, and what a battery saves of it."""
+
+import pytest
+
+from calm_relay.exchange.shipped import library
+from calm_relay.job.existing_supply import ON_CHANGEOVER, ON_INPUT, ExistingChangeover, Generator
+from calm_relay.physics.money import present_value
+from calm_relay.planning.operation.finance import OUTAGES
+from calm_relay.planning.operation.fuel import stand_in_cost, stand_in_litres
+from calm_relay.planning.site.new_job import new_job
+from calm_relay.planning.studies.cash_flow import cash_flow_of
+from calm_relay.planning.studies.futures import future_of
+from calm_relay.planning.studies.search import search
+from calm_relay.planning.views.money_rows import workbook_of, year_rows
+from tests.plans import of_few_futures, plan
+
+HOURS, PRICE = 2000.0, 1200.0
+
+
+def home(hours=HOURS, **generator):
+    """A home in Lagos whose petrol set stands in by a changeover."""
+    job = new_job("Weak grid", "Lagos", "Nigeria", 6.45, 3.39, "Africa/Lagos", 5000.0, library(), 12)
+    petrol = Generator(
+        **{"name": "Petrol set", "kw": 5.0, "on": ON_CHANGEOVER, "price_per_litre": PRICE, **generator}
+    )
+    return of_few_futures(
+        job.with_(
+            generators=(petrol,),
+            existing_changeovers=(ExistingChangeover(rated_a=63, poles=2),),
+            finance=job.finance.with_(outage_hours=hours),
+            outage_hours=6.0,
+        )
+    )
+
+
+@pytest.fixture(scope="module")
+def made():
+    return plan(home())
+
+
+@pytest.fixture(scope="module")
+def steady():
+    return plan(home(hours=0.0))
+
+
+def test_what_an_outage_burns_by_hand(made):
+    """5,000 kWh are 0.571 kW; a 5 kW set burns 0.4 l/kWh x (0.25 x 5 + 0.75 x 0.571) kW = 0.671 l an hour."""
+    litres = stand_in_litres(made.job, made.demand)
+    assert litres == pytest.approx(0.4 * (0.25 * 5.0 + 0.75 * 5000.0 / 8760.0) * HOURS)
+    assert litres == pytest.approx(1342.5, abs=0.5)
+    assert stand_in_cost(made.job, made.demand, 0.0) == pytest.approx(litres * PRICE)
+    assert stand_in_cost(made.job, made.demand, 0.75) == pytest.approx(0.25 * litres * PRICE)
+
+
+def test_a_battery_saves_the_share_it_rides_through_less_what_is_not_billed_then(made, steady):
+    burnt = stand_in_cost(made.job, made.demand, 0.0)
+    for option in made.live[1:]:
+        money, before = option.outcome.money, steady.option(option.key).outcome.money
+        assert money.saving == pytest.approx(before.saving)
+        assert money.bill == pytest.approx(before.bill)
+        lasting = option.outcome.backup.lasting
+        billed = (
+            HOURS
+            / 8760.0
+            * (before.saving - (made.as_is.outcome.money.kinds["standing"] - money.kinds["standing"]))
+        )
+        assert money.in_outages == pytest.approx(lasting * burnt - billed)
+        years, costs = made.job.costs.horizon_years, made.job.costs
+        flows = [0.0, *(money.in_outages * (1.0 + costs.price_rise) ** year for year in range(years))]
+        assert money.npv - before.npv == pytest.approx(present_value(flows, costs.discount_rate))
+        assert money.payback_years < before.payback_years
+    assert made.as_is.outcome.money.in_outages == 0.0
+
+
+def test_the_years_the_futures_the_search_and_the_table_count_it(made, steady):
+    option = made.option("hybrid-swap")
+    flow, without = cash_flow_of(made, option), cash_flow_of(steady, steady.option("hybrid-swap"))
+    assert flow.rows[OUTAGES][1] == pytest.approx(option.outcome.money.in_outages)
+    assert OUTAGES not in without.rows and flow.npv > without.npv
+    assert flow.npv == pytest.approx(option.outcome.money.npv, rel=0.05)
+    assert "Fuel saved in outages" in [row[0] for row in year_rows(flow)[1]] + list(year_rows(flow)[0])
+    assert len(workbook_of(flow)) > 5000
+    future = future_of(made, flow)
+    assert future.band(future.npv)[0] < flow.npv < future.band(future.npv)[2]
+    plants = search(made, most=30).plants
+    assert plants and all(
+        plant.brief.money.in_outages == pytest.approx(0.0) or plant.brief.backup.lasting > 0.0 for plant in plants
+    )
+    assert max(plant.brief.money.in_outages for plant in plants) > 0.0
+
+
+def test_a_finding_tells_what_it_burns(made):
+    (note,) = (item for item in made.as_is.findings if item.check == "generator by hand")
+    assert note.sentence.endswith("In 2,000 h a year without grid it burns about 1,342 l, ₦ 1,610,959.")
+    option = made.option("hybrid-swap")
+    (note,) = (item for item in option.findings if item.check == "generator by hand")
+    assert f"of which the battery rides through {option.outcome.backup.lasting:.0%}, it burns" in note.sentence
+
+
+@pytest.mark.parametrize("generator", [{"on": ON_INPUT}, {"fate": "remove"}])
+def test_where_none_stands_in_nothing_is_saved(generator):
+    other = plan(home(**generator))
+    assert all(option.outcome.money.in_outages == 0.0 for option in other.live)
+    assert all(OUTAGES not in option.outcome.money.kinds for option in other.live)
