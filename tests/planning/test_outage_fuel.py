@@ -5,6 +5,8 @@ import pytest
 from calm_relay.exchange.shipped import library
 from calm_relay.job.existing_supply import ON_CHANGEOVER, ON_INPUT, ExistingChangeover, Generator
 from calm_relay.physics.money import present_value
+from calm_relay.planning.commissioning.functional_tests import functional_tests_of
+from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.operation.finance import OUTAGES
 from calm_relay.planning.operation.fuel import stand_in_cost, stand_in_litres
 from calm_relay.planning.site.new_job import new_job
@@ -102,3 +104,18 @@ def test_where_none_stands_in_nothing_is_saved(generator):
     other = plan(home(**generator))
     assert all(option.outcome.money.in_outages == 0.0 for option in other.live)
     assert all(OUTAGES not in option.outcome.money.kinds for option in other.live)
+
+
+def test_what_is_switched_over_by_hand_is_tried_by_hand(made):
+    """No threshold starts it, and of two changeovers in a row each has a name of its own."""
+    option = made.option("hybrid-swap")
+    steps = [step.text for step in steps_of(option)]
+    assert any(text.startswith("Start Petrol set and switch over to it by hand") for text in steps)
+    assert not any("threshold" in text for text in steps)
+    assert any(text.startswith("Changeover to new changeover: ") for text in steps)
+    tests = {test.key: test for test in functional_tests_of(made, option)}
+    assert "stay off" in tests["generator by hand"].see and "generator start" not in tests
+    by_itself = plan(home(on=ON_INPUT))
+    tests = {test.key for test in functional_tests_of(by_itself, by_itself.option("hybrid-swap"))}
+    assert "generator start" in tests and "generator by hand" not in tests
+    assert any("by its threshold" in step.text for step in steps_of(by_itself.option("hybrid-swap")))

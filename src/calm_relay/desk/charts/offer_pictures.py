@@ -113,7 +113,7 @@ def _money_lines(painter: QPainter, box: QRectF, low: float, top: float, currenc
         painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
         painter.setPen(QColor(LIGHT.quiet))
         words = amount_text(float(value), currency)
-        if step >= 1e6:
+        if step >= 1e6 and abs(value) > 0.5:
             words = f"{amount_text(float(value) / 1e6, currency)} million"
         painter.drawText(
             QRectF(box.left() - 86, y - 7, 80, 14),

@@ -208,7 +208,8 @@ def _asked(pages, kit, offer: Offer) -> None:
     verb = "It saves about" if money.saving >= 0.0 else "What is paid for power rises by about"
     saved = f"{verb} <b>{_about(abs(money.saving), currency)} a year</b>; " if offer.saves else ""
     if saved and money.in_outages >= 0.5:
-        saved += f"about <b>{_about(money.in_outages, currency)} a year</b> of the fuel burnt in outages; "
+        fuel = _about(money.in_outages, currency)
+        saved = f"{saved[:-2]}, and about <b>{fuel}</b> of the fuel that is burnt in outages today; "
     own = own if saved else f"{own[:1].upper()}{own[1:]}"
     pages.head("What you asked for, and what we offer")
     pages.text(

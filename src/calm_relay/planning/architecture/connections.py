@@ -291,20 +291,23 @@ class _Maker:
         lead = self.design.leader
         passes = f"passes {lead.backup.pass_through_a:g} A, {lead.inverter.name}"
         new: Status = "new" if lead.is_new else "there"
+        # One that is there today stands ahead of it, and may be called the same.
+        beside = any(node.kind == "changeover" for node in self.nodes)
+        title = ("New changeover" if lead.is_new else "Changeover behind it") if beside else "Changeover"
         if whole:
             apart = [unit for unit in self.design.converters if self._is_apart(unit)]
             before = self.head
             if apart:
                 before = self.add(Node(AHEAD, "board", "Board ahead of the changeover", "", "new"))
                 self.join(self.head, before, "feeder", **self._whole_service())
-            self.add(Node(CHANGEOVER, "changeover", "Changeover", passes, new))
+            self.add(Node(CHANGEOVER, "changeover", title, passes, new))
             self.join(before, CHANGEOVER, "feeder", **self._feeder_amps(lead), status=new)
             main = self.add(Node(MAIN, "board", "Main board", detail or "all of it backed up", "there"))
             self.join(CHANGEOVER, main, "feeder", **self._feeder_amps(lead), status=new)
             return (before if apart else main), main
         main = self.add(Node(MAIN, "board", "Main board", detail, "there"))
         self.join(self.head, main, "feeder", **self._whole_service(), status="there")
-        self.add(Node(CHANGEOVER, "changeover", "Changeover", passes, new))
+        self.add(Node(CHANGEOVER, "changeover", title, passes, new))
         self.join(main, CHANGEOVER, "feeder", **self._feeder_amps(lead), status=new)
         backed = self.add(Node(BACKED_UP, "board", "Backup board", self._backed_up_words(), new))
         self.join(CHANGEOVER, backed, "feeder", **self._feeder_amps(lead), status=new)

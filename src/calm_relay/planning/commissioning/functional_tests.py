@@ -9,6 +9,7 @@ from calm_relay.planning.architecture.topology import CHANGEOVER
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.operation.backed_up_loads import behind_relay
+from calm_relay.planning.operation.fuel import stand_in
 from calm_relay.planning.operation.island import CONTACTORS_HOLD_MS, forms_grid
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.grid_code import curve_of
@@ -171,6 +172,14 @@ def _throttle(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
 
 
 def _generator(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
+    by_hand = stand_in(plan.job)
+    if by_hand is not None and any(unit.has_array or unit.has_battery for unit in option.design.converters):
+        yield FunctionalTest(
+            "generator by hand", f"Nothing feeds into {by_hand.name}",
+            f"Start {by_hand.name} and switch over to it by hand, in sun.",
+            "it carries the house; arrays and batteries stay off, no power flows back into it", "at once",
+            "exhaust outdoors; stop it when power flows back",
+        )  # fmt: skip
     joining = [item for item in joining_generators(option.design, plan.job) if item is not None]
     if not joining or option.design.battery_converter is None:
         return

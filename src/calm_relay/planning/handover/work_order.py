@@ -8,6 +8,7 @@ from calm_relay.planning.architecture.cost import backed_up_circuits
 from calm_relay.planning.architecture.topology import BACKED_UP, METER
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
+from calm_relay.planning.operation.fuel import stand_in
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
 from calm_relay.planning.wiring.wiring import WiringPlan
@@ -264,7 +265,14 @@ def _start(option: Option) -> Iterator[Step]:
         yield Step(
             "Start", "Close it again: the house goes back to the grid by itself.", measure="time until it is back"
         )
-    if kept_generators(option.design, option.context.job):
+    by_hand = stand_in(option.context.job)
+    if by_hand is not None and lead is not None:
+        yield Step(
+            "Start",
+            f"Start {by_hand.name} and switch over to it by hand: arrays and batteries stay off while it runs.",
+            measure="volts and frequency from it; no power flows back into it",
+        )
+    if any(generator.runs for generator in kept_generators(option.design, option.context.job)):
         beside = any(unit.has_array and not unit.has_battery for unit in option.design.converters)
         apart = "; arrays on the bus stay off while it runs" if beside else ""
         yield Step(
