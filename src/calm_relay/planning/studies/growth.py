@@ -184,6 +184,8 @@ def _service(option: Option) -> Iterator[Room]:
     for finding in option.findings:
         if finding.check in ASKED and finding.measured is not None and finding.limit:
             name, unit = ASKED[finding.check]
+            if finding.check == "forming power" and not option.context.job.supply.on_grid:
+                name = "Power it forms"
             words = f"{finding.measured:.3g} of {finding.limit:.3g} {unit}"
             yield Room(name, finding.measured / finding.limit, words, finding.rule.split(",")[0])
 
