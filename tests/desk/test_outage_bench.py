@@ -273,13 +273,15 @@ def test_a_house_that_is_off_more_than_once_is_told_for_how_long_in_all(state, s
     assert _comes_back(run) == said
 
 
-def test_under_snow_the_array_gives_nothing_in_the_night_and_in_its_proposals(bench, qtbot):
+def test_without_light_the_array_gives_nothing_in_the_night_and_in_its_proposals(bench, qtbot):
     given = bench._run.run.kwh("pv_dc")
     assert given > 0.0 and "snow" not in bench.more.text()
+    # Named by what takes the light at the place: it does not freeze here.
+    assert not bench._view.plan.site.freezing_months and bench.covered.text() == "A storm takes the light"
     bench.covered.click()
     qtbot.waitUntil(lambda: bench._run.covered, timeout=30_000)
     assert bench._run.run.kwh("pv_dc") == 0.0
-    assert "The array gives nothing under its snow." in bench.more.text().replace("\u00a0", " ")
+    assert "Nothing comes from the array." in bench.more.text().replace("\u00a0", " ")
     assert bench._schools and all(item.rehearsal.covered for item in bench._schools if item.rehearsal)
     bench.covered.click()
     qtbot.waitUntil(lambda: not bench._run.covered, timeout=30_000)

@@ -6,6 +6,7 @@ from calm_relay.exchange.shipped import library
 from calm_relay.job.existing_supply import ON_CHANGEOVER, ON_INPUT, ExistingChangeover, Generator
 from calm_relay.physics.money import present_value
 from calm_relay.planning.commissioning.functional_tests import functional_tests_of
+from calm_relay.planning.common.amounts import money_text
 from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.operation.finance import OUTAGES
 from calm_relay.planning.operation.fuel import stand_in_cost, stand_in_litres
@@ -119,3 +120,10 @@ def test_what_is_switched_over_by_hand_is_tried_by_hand(made):
     tests = {test.key for test in functional_tests_of(by_itself, by_itself.option("hybrid-swap"))}
     assert "generator start" in tests and "generator by hand" not in tests
     assert any("by its threshold" in step.text for step in steps_of(by_itself.option("hybrid-swap")))
+
+
+def test_the_fuel_saved_speaks_for_an_option(made, steady):
+    saved = money_text(made.job, made.option("hybrid-swap").outcome.money.in_outages)
+    told = [reason.sentence for reason in made.choice.reasons["hybrid-swap"] if reason.speaks_for]
+    assert any(text.startswith(f"Of the fuel burnt in outages it saves {saved}") for text in told)
+    assert not any("burnt in outages" in reason.sentence for reason in steady.choice.reasons["hybrid-swap"])

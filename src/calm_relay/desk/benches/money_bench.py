@@ -17,7 +17,7 @@ from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.own_tariffs import read_tariffs
-from calm_relay.planning.common.amounts import about_years, amount_text, breaks_even
+from calm_relay.planning.common.amounts import about_years, amount_text, breaks_even, to_three_figures
 
 PARTS = (("picture", "Picture"), ("table", "Year by year"), ("whole", "Whole change"), ("sure", "How sure"))
 FINANCE_ROWS = (
@@ -200,7 +200,7 @@ class MoneyBench(Bench):
         self.table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
         paid = "" if flow.payback is None else f", paid back after about {about_years(flow.payback)}"
         even = breaks_even(flow.npv, flow.option.outcome.money.outlay)
-        worth = "about breaks even" if even else f"worth {amount_text(flow.npv, currency)} today"
+        worth = "about breaks even" if even else f"worth {amount_text(to_three_figures(flow.npv), currency)} today"
         said = f"{flow.option.title}: {worth} over {flow.years} years{paid}"
         self.verdict.setText(said if self.whole is None else f"{said}. {self.whole.sentence}")
         beware = beware_of(flow) + (() if self.whole is None else self.whole.beware)

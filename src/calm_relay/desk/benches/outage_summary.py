@@ -25,7 +25,7 @@ def more_of(job, run) -> str:
         return ""
     summary = [f"Carried over in {run.transfer_ms:g} ms."] if job.supply.on_grid else []
     if run.covered:
-        summary.append("The array gives nothing under its snow.")
+        summary.append("Nothing comes from the array.")
     through = run.served_h is None
     shed = [name for name, on in zip(run.names, run.on.T, strict=True) if through and not on.all()]
     if shed:

@@ -87,15 +87,19 @@ def _bill(option: Option, options: list[Option], job: Job) -> Spoken:
         return []
     if option.role == "today":
         return [(False, "lower_bills", f"{what} stays at {money_text(job, money.bill)} a year.")]
+    burnt: Spoken = []
+    if money.in_outages >= 0.5:
+        sentence = f"Of the fuel burnt in outages it saves {money_text(job, money.in_outages)} a year."
+        burnt = [(True, "lower_bills", sentence)]
     if money.saving <= 0:
         more = money_text(job, -money.saving)
-        return [(False, "lower_bills", f"{what} rises by {more} a year.")]
+        return [(False, "lower_bills", f"{what} rises by {more} a year."), *burnt]
     best = max(item.outcome.money.saving for item in options)
     sentence = (
         f"{what} falls by {money_text(job, money.saving)} to {money_text(job, money.bill)} a year"
         f"{', the lowest of the options' if money.saving >= best else ''}."
     )
-    return [(True, "lower_bills", sentence)]
+    return [(True, "lower_bills", sentence), *burnt]
 
 
 def _own_power(option: Option, options: list[Option]) -> Spoken:
