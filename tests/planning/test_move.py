@@ -37,7 +37,7 @@ def test_everything_of_the_old_place_is_asked_about(demo):
     asked = {one.key: one for one in belongings(with_everything(demo), HOUSTON, library())}
     assert set(asked) == {
         "elevation", "climate", "coldest_c", "hottest_c", "horizon", "service", "fuse", "limit", "currency", "tariff",
-        "charge_windows", "region", "rules", "rule_changes", "frequency",
+        "charge_windows", "region", "rules", "rule_changes", "frequency", "seasons",
     }  # fmt: skip
     assert asked["service"].new == "split phase, 240 V"
     assert asked["coldest_c"].old == "-3 °C"

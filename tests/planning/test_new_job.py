@@ -9,6 +9,7 @@ from calm_relay.exchange.places import find_places
 from calm_relay.exchange.shipped import library
 from calm_relay.job.assumed import less_what_was_said, value_at
 from calm_relay.job.carried import with_copies
+from calm_relay.job.demand import MeteredDemand
 from calm_relay.job.existing_supply import Generator
 from calm_relay.job.tariff import Costs
 from calm_relay.planning.book.change import Change, changed
@@ -234,3 +235,38 @@ def test_example_prices_keep_within_what_a_figure_may_be():
     # Copies are validated as they come into the job.
     assert with_copies(dear, known).own_equipment.packs[0].price == known.packs[0].price
     assert Costs(once_per_job=5e4).in_money(1e6).once_per_job < 1e9
+
+
+@pytest.mark.parametrize(
+    ("town", "least", "most", "worst"),
+    [
+        (("Oslo", "Norway", 59.9, 10.75, "Europe/Oslo"), 1.25, 1.25, "winter"),
+        (("Leeds", "United Kingdom", 53.8, -1.55, "Europe/London"), 1.1, 1.2, "winter"),
+        (("Singapore", "Singapore", 1.3, 103.8, "Asia/Singapore"), 0.9, 1.1, None),
+        (("Perth", "Australia", -31.95, 115.86, "Australia/Perth"), 0.9, 1.1, None),
+        (("Dubai", "United Arab Emirates", 25.2, 55.3, "Asia/Dubai"), 0.7, 0.8, "summer"),
+    ],
+)
+def test_winter_and_summer_share_the_use_as_the_air_has_it(town, least, most, worst):
+    """A home in the tropics has no winter evening of a German one; where summers are cooled they ask most."""
+    job = new_job("Seasons", *town, 5000.0, library(), 12)
+    assert least <= job.demand.winter_factor <= most and "demand.winter_factor" in job.assumed
+    made = plan(job)
+    assert made.demand.yearly_kwh == pytest.approx(5000.0)
+    assert worst in (None, made.demand.worst_season)
+    (note,) = (item for item in made.as_is.findings if item.check == "assumed")
+    assert "how winter and summer share the home's use" in note.sentence
+
+
+def test_a_typed_share_or_a_meter_ends_what_was_assumed_of_the_seasons():
+    job = new_job("Seasons", "Oslo", "Norway", 59.9, 10.75, "Europe/Oslo", 5000.0, library(), 12)
+    typed = less_what_was_said(job, job.with_(demand=job.demand.with_(winter_factor=1.4)))
+    metered = less_what_was_said(job, job.with_(demand=MeteredDemand(path="meter.csv")))
+    more = less_what_was_said(job, job.with_(demand=job.demand.with_(yearly_kwh=6000.0)))
+    assert "demand.winter_factor" not in (*typed.assumed, *metered.assumed)
+    assert "demand.winter_factor" in more.assumed
+    with pytest.raises(ValidationError, match="names no field of a job"):
+        job.with_(assumed=("demand.summer_factor",))
+    # Somebody's own share stays where the place is found later.
+    placed_later = placed(typed, "Dubai", "United Arab Emirates", 25.2, 55.3, "Asia/Dubai", library())
+    assert placed_later.demand.winter_factor == 1.4

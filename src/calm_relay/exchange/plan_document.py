@@ -131,6 +131,9 @@ class MoneyDocument(Document):
     )
     lost: dict[str, float] = Field(description="Of the first year's saving of each kind, by the last year.")
     last_kinds: dict[str, float] = Field(description="The bill of the last year by kind, in today's prices.")
+    in_outages: float = Field(
+        description="Saved a year of the fuel burnt in outages, less what is not billed in them."
+    )
 
 
 class StageDocument(Document):

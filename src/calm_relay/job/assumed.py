@@ -6,10 +6,10 @@ from calm_relay.job.model import Job, Wanted
 
 
 def value_at(job: Job, path: str) -> Any:
-    """The value at a dotted path of field names."""
+    """The value at a dotted path of field names; None where what stands there now has no such field."""
     value: Any = job
     for name in path.split("."):
-        value = getattr(value, name)
+        value = getattr(value, name, None)
     return value
 
 

@@ -1,7 +1,7 @@
 """The job: one immutable statement of a site, its purposes and the choices made so far."""
 
 from functools import lru_cache
-from typing import Annotated, Any, Final, Literal, Self
+from typing import Annotated, Any, Final, Literal, Self, get_args
 from zoneinfo import ZoneInfo, available_timezones
 
 from pydantic import Field, field_validator, model_validator
@@ -465,7 +465,9 @@ class Job(Model):
             for name in path.split("."):
                 if name not in fields:
                     raise ValueError(f"{path!r} names no field of a job; wanted such as 'supply.main_fuse_a'")
-                fields = getattr(fields[name].annotation, "model_fields", {})
+                kind = fields[name].annotation
+                kinds = (kind, *get_args(kind))
+                fields = {key: held for each in kinds for key, held in getattr(each, "model_fields", {}).items()}
         return paths
 
     @model_validator(mode="after")

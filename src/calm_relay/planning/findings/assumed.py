@@ -19,6 +19,7 @@ WORDS = {
     "battery.count": "packs",
     "battery_place": "where the battery stands",
     "wiring.tables": "sizes of wires",
+    "demand.winter_factor": "how winter and summer share the home's use",
     "region": "rules of the region",
 }
 

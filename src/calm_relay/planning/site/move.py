@@ -5,13 +5,15 @@ from dataclasses import dataclass
 from typing import Any
 
 from calm_relay.job.country import Country
-from calm_relay.job.library import Library
+from calm_relay.job.demand import ShapedDemand
+from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import ClimatePreset, Job, Site
 from calm_relay.job.tariff import Tariff
 from calm_relay.planning.site.climates import nearest_climates
+from calm_relay.planning.site.demand_seasons import usual_winter_factor
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.money_turned import amounts_in, turned
-from calm_relay.planning.site.new_job import ELSEWHERE, tables_in
+from calm_relay.planning.site.new_job import ELSEWHERE, SEASONS, tables_in
 
 PHASES = {"single": "one phase", "split": "split phase", "three": "three phases"}
 FROM_YEAR, NOT_STATED = "from the year", "not stated"
@@ -94,9 +96,24 @@ def _all(job: Job, at: Site, usual: Country, library: Library) -> Iterator[Belon
     )
     stated = site.snow.summary if site.snow else NOT_STATED
     yield Belonging("snow", "Snow", stated, NOT_STATED, _of_site(snow=None))
+    yield from _demand(job, climate, at)
     yield from _service(job, usual)
     yield from _tariff(job, usual)
     yield from _rules(job, usual, library)
+
+
+def _demand(job: Job, climate: Climate, at: Site) -> Iterator[Belonging]:
+    """How winter and summer share what the home uses, where no meter says it."""
+    demand = job.demand
+    # Of a workplace its trade says it, and not the air.
+    if not isinstance(demand, ShapedDemand) or demand.shape != "household":
+        return
+    factor = usual_winter_factor(climate, at.latitude)
+    yield Belonging(
+        "seasons", "Use in midwinter", f"{demand.winter_factor:g} of the mean", f"{factor:g} of the mean",
+        lambda job: job.with_(demand=job.demand.with_(winter_factor=factor)), why=f"by the warmth of {climate.name}",
+        assumed=(SEASONS,),
+    )  # fmt: skip
 
 
 def _weather(job: Job, library: Library) -> str:

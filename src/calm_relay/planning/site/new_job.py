@@ -3,12 +3,13 @@
 from typing import Literal
 
 from calm_relay.job.country import Country
-from calm_relay.job.demand import ShapedDemand
-from calm_relay.job.library import Library
+from calm_relay.job.demand import Demand, ShapedDemand
+from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import ClimatePreset, Job, PlannedBattery, Purpose, RoofFace, Site, Supply
 from calm_relay.job.tariff import Costs, Tariff
 from calm_relay.job.wiring import Wiring
 from calm_relay.planning.site.climates import nearest_climates
+from calm_relay.planning.site.demand_seasons import usual_winter_factor
 from calm_relay.planning.site.first_battery import first_bank, held_at_first_kwh, with_first_battery
 
 # Where a country is not known: what most of the world has.
@@ -27,7 +28,8 @@ PLACE_ASSUMED = (
     "tariff.feed_in",
     "tariff.standing_per_day",
 )
-FIRST_ASSUMED = ("purposes", "battery.pack", "battery.count", "battery_place")
+SEASONS = "demand.winter_factor"
+FIRST_ASSUMED = ("purposes", "battery.pack", "battery.count", "battery_place", SEASONS)
 ASSUMED = (*PLACE_ASSUMED, *FIRST_ASSUMED)
 PURPOSES = (("lower_bills", 5), ("self_sufficiency", 3), ("ride_through_outage", 3), ("low_outlay", 2))
 # What is drawn with until somebody says what the home uses.
@@ -131,6 +133,7 @@ def placed(
         costs=costs,
         backup_board=job.backup_board and job.backup_board.on_legs_of(usual.phases),
         tariff=_tariff(usual),
+        demand=_through_the_year(job, climate, latitude),
         faces=tuple(face.with_(azimuth=_to_equator(latitude)) for face in job.faces),
         battery=battery,
         region=usual.region if usual.region in library.rule_packs else "generic",
@@ -142,7 +145,16 @@ def placed(
 
 def _with_demand(job: Job, yearly_kwh: float, library: Library) -> Job:
     wanted = tuple(key for key in job.wanted if key != "demand")
-    return with_first_battery(job.with_(demand=ShapedDemand(yearly_kwh=yearly_kwh), wanted=wanted), library)
+    assert isinstance(job.demand, ShapedDemand), "nobody has read a meter yet"
+    return with_first_battery(job.with_(demand=job.demand.with_(yearly_kwh=yearly_kwh), wanted=wanted), library)
+
+
+def _through_the_year(job: Job, climate: Climate, latitude: float) -> Demand:
+    """The demand, shared between the seasons as is usual in a climate while that is assumed."""
+    demand = job.demand
+    if not isinstance(demand, ShapedDemand) or SEASONS not in job.assumed:
+        return demand
+    return demand.with_(winter_factor=usual_winter_factor(climate, latitude))
 
 
 def with_array(job: Job, modules: int, library: Library) -> Job:
