@@ -7,6 +7,7 @@ from calm_relay.job.existing_supply import ON_CHANGEOVER, ON_INPUT, ExistingChan
 from calm_relay.physics.money import present_value
 from calm_relay.planning.commissioning.functional_tests import functional_tests_of
 from calm_relay.planning.common.amounts import money_text
+from calm_relay.planning.handover.offer import offer_of
 from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.operation.finance import OUTAGES
 from calm_relay.planning.operation.fuel import stand_in_cost, stand_in_litres
@@ -127,3 +128,12 @@ def test_the_fuel_saved_speaks_for_an_option(made, steady):
     told = [reason.sentence for reason in made.choice.reasons["hybrid-swap"] if reason.speaks_for]
     assert any(text.startswith(f"Of the fuel burnt in outages it saves {saved}") for text in told)
     assert not any("burnt in outages" in reason.sentence for reason in steady.choice.reasons["hybrid-swap"])
+
+
+def test_between_the_tropics_the_offer_knows_no_winter(made):
+    """August is the dimmest month of Lagos, by its rain."""
+    offer = offer_of(made, made.option("hybrid-swap"))
+    assert offer.winter.title.startswith("A middling day of the dimmest month, ")
+    assert offer.winter.title.endswith((" June", " July", " August", " September"))
+    assert offer.summer.title.startswith("A middling day of the brightest month, ")
+    assert offer.days_words == "What a dim day and a bright day look like"

@@ -228,7 +228,7 @@ def _shape(pages, kit, offer: Offer) -> None:
 
 
 def _days(pages, offer: Offer) -> None:
-    pages.head("What a winter day and a summer day look like", 200)
+    pages.head(offer.days_words, 200)
     for item in (offer.winter, offer.summer):
         day = item.series
         pages.picture(lambda painter, day=day, item=item: paint_day(painter, day, item.title), WIDE, DAY_HIGH, 2.0)

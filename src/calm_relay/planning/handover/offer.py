@@ -25,6 +25,9 @@ ASKED = {
     "low_outlay": "to spend little at once",
     "gentle_works": "as little work on the house as can be",
 }
+# Between the tropics rain says which months are dim, and there is no winter.
+TROPIC = 23.4
+DAYS, DAYS_IN_THE_TROPICS = ("midwinter", "high summer"), ("the dimmest month", "the brightest month")
 ASKED_OFF_GRID = ASKED | {
     "lower_bills": "to pay little over the years",
     "ride_through_outage": "to have power all year",
@@ -93,6 +96,13 @@ class Offer:
     goes_off: tuple[StackRow, ...]
     hours: float
     lasting: float
+
+    @property
+    def days_words(self) -> str:
+        """What the two days are, as a head."""
+        if self.winter.title.startswith(f"A middling day of {DAYS[0]}"):
+            return "What a winter day and a summer day look like"
+        return "What a dim day and a bright day look like"
 
     @property
     def before_words(self) -> str:
@@ -200,6 +210,7 @@ def _day(plan: Plan, option: Option, *, worst: bool) -> OfferDay:
     day = day_of(plan, option, step)
     hours = year.step_h
     served = {name: float(series.sum() * hours) for name, series in (day.made | day.served).items()}
-    name = "A middling day of midwinter" if worst else "A middling day of high summer"
+    dim, bright = DAYS_IN_THE_TROPICS if abs(plan.job.site.latitude) < TROPIC else DAYS
+    name = f"A middling day of {dim if worst else bright}"
     on = date.fromisoformat(np.datetime_as_string(days[middle], unit="D"))
     return OfferDay(f"{name}, {on:%-d %B}", day, served, alone=not plan.job.pays_for_power)
