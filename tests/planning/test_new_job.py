@@ -17,6 +17,8 @@ from calm_relay.planning.findings import Severity
 from calm_relay.planning.site.first_battery import asks_for_another, with_first_battery
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.new_job import ASSUMED, begun_job, new_job, placed
+from calm_relay.planning.site.seasons import seasons_at
+from calm_relay.planning.views.seasons import typical_days
 from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import plan
 
@@ -270,3 +272,19 @@ def test_a_typed_share_or_a_meter_ends_what_was_assumed_of_the_seasons():
     # Somebody's own share stays where the place is found later.
     placed_later = placed(typed, "Dubai", "United Arab Emirates", 25.2, 55.3, "Asia/Dubai", library())
     assert placed_later.demand.winter_factor == 1.4
+
+
+def test_seasons_are_those_of_the_place():
+    assert seasons_at(48.0)["winter"] == (12, 1, 2) == seasons_at(-37.0)["summer"]
+    assert seasons_at(-37.0)["spring"] == (9, 10, 11) == seasons_at(48.0)["autumn"]
+    for latitude in (-80.0, -23.0, 0.0, 6.5, 23.0, 60.0):
+        found = seasons_at(latitude)
+        assert sorted(month for months in found.values() for month in months) == list(range(1, 13))
+        assert ("winter" in found) == (abs(latitude) > 23.4)
+    made = plan(new_job("Tropics", "Lagos", "Nigeria", 6.45, 3.39, "Africa/Lagos", 5000.0, library(), 12))
+    assert made.demand.worst_season in seasons_at(6.45)
+    told = [reason.sentence for found in made.choice.reasons.values() for reason in found]
+    told += [finding.sentence for option in made.live for finding in option.findings]
+    assert any(made.demand.worst_season in text for text in told)
+    assert not [text for text in told if "winter" in text.replace("how winter and summer share", "")]
+    assert list(typical_days(made)) == list(seasons_at(6.45))

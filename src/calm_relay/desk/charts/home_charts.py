@@ -11,7 +11,8 @@ from calm_relay.planning.common.joined import joined
 
 MONTH_STARTS = (0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334)
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
-SEASON_SHADES = {"summer": "light", "autumn": "check", "winter": "ink", "spring": "ok"}
+# Of summer, autumn, winter and spring, or of four times three months.
+SEASON_SHADES = ("light", "check", "ink", "ok")
 EARLY_H, LATE_H = 5.0, 20.0
 
 
@@ -103,7 +104,7 @@ class Seasons(Chart):
         hours = np.arange(24) + 0.5
         top = max(float(day.max()) for day in days.values()) * 1.2
         for number, (name, day) in enumerate(days.items()):
-            colour = getattr(look, SEASON_SHADES[name])
+            colour = getattr(look, SEASON_SHADES[number])
             style = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.SolidLine, Qt.PenStyle.DotLine)[
                 number
             ]

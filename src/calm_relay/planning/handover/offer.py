@@ -11,6 +11,7 @@ from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.fuel import fuel_cost_by_step
 from calm_relay.planning.operation.simulate import bill_months
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.seasons import TROPIC
 from calm_relay.planning.studies.cash_flow import CashFlow, cash_flow_of
 from calm_relay.planning.studies.futures import Future, future_of
 from calm_relay.planning.studies.whole_change import WholeChange, whole_change_of
@@ -26,7 +27,6 @@ ASKED = {
     "gentle_works": "as little work on the house as can be",
 }
 # Between the tropics rain says which months are dim, and there is no winter.
-TROPIC = 23.4
 DAYS, DAYS_IN_THE_TROPICS = ("midwinter", "high summer"), ("the dimmest month", "the brightest month")
 ASKED_OFF_GRID = ASKED | {
     "lower_bills": "to pay little over the years",

@@ -22,15 +22,10 @@ from calm_relay.physics.demand_shape import (
 from calm_relay.physics.kept import kept, kept_in_common
 from calm_relay.planning.site.controlled_loads import SPARE_POWER, controlled_loads
 from calm_relay.planning.site.metered import Metered, metered_year
+from calm_relay.planning.site.seasons import seasons_at
 from calm_relay.planning.site.site_year import SiteYear, file_edition
 
 DAYS: tuple[Weekday, ...] = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
-SEASONS = {
-    "summer": (12, 1, 2),
-    "autumn": (3, 4, 5),
-    "winter": (6, 7, 8),
-    "spring": (9, 10, 11),
-}
 
 
 @dataclass(frozen=True, eq=False)
@@ -271,13 +266,12 @@ def _evening_peak(kw: np.ndarray, year: SiteYear) -> tuple[float, np.datetime64]
 
 
 def _worst_season(kw: np.ndarray, calendar: YearCalendar, latitude: float) -> tuple[str, np.ndarray]:
-    seasons = _seasons(calendar, latitude < 0)
+    seasons = _seasons(calendar, tuple(seasons_at(latitude).items()))
     worst = max(seasons, key=lambda name: float(kw[seasons[name]].mean()))
     return worst, seasons[worst]
 
 
 @kept_in_common
-def _seasons(calendar: YearCalendar, in_the_south: bool) -> dict[str, np.ndarray]:
+def _seasons(calendar: YearCalendar, seasons: tuple[tuple[str, tuple[int, ...]], ...]) -> dict[str, np.ndarray]:
     """Steps of each season."""
-    turn = 0 if in_the_south else 6
-    return {name: np.isin((calendar.month - 1 + turn) % 12 + 1, months) for name, months in SEASONS.items()}
+    return {name: np.isin(calendar.month, months) for name, months in seasons}

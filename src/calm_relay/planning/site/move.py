@@ -13,7 +13,7 @@ from calm_relay.planning.site.climates import nearest_climates
 from calm_relay.planning.site.demand_seasons import usual_winter_factor
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.money_turned import amounts_in, turned
-from calm_relay.planning.site.new_job import ELSEWHERE, SEASONS, tables_in
+from calm_relay.planning.site.new_job import ELSEWHERE, WINTER_FACTOR, tables_in
 
 PHASES = {"single": "one phase", "split": "split phase", "three": "three phases"}
 FROM_YEAR, NOT_STATED = "from the year", "not stated"
@@ -112,7 +112,7 @@ def _demand(job: Job, climate: Climate, at: Site) -> Iterator[Belonging]:
     yield Belonging(
         "seasons", "Use in midwinter", f"{demand.winter_factor:g} of the mean", f"{factor:g} of the mean",
         lambda job: job.with_(demand=job.demand.with_(winter_factor=factor)), why=f"by the warmth of {climate.name}",
-        assumed=(SEASONS,),
+        assumed=(WINTER_FACTOR,),
     )  # fmt: skip
 
 

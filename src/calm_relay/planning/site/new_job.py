@@ -28,8 +28,8 @@ PLACE_ASSUMED = (
     "tariff.feed_in",
     "tariff.standing_per_day",
 )
-SEASONS = "demand.winter_factor"
-FIRST_ASSUMED = ("purposes", "battery.pack", "battery.count", "battery_place", SEASONS)
+WINTER_FACTOR = "demand.winter_factor"
+FIRST_ASSUMED = ("purposes", "battery.pack", "battery.count", "battery_place", WINTER_FACTOR)
 ASSUMED = (*PLACE_ASSUMED, *FIRST_ASSUMED)
 PURPOSES = (("lower_bills", 5), ("self_sufficiency", 3), ("ride_through_outage", 3), ("low_outlay", 2))
 # What is drawn with until somebody says what the home uses.
@@ -152,7 +152,7 @@ def _with_demand(job: Job, yearly_kwh: float, library: Library) -> Job:
 def _through_the_year(job: Job, climate: Climate, latitude: float) -> Demand:
     """The demand, shared between the seasons as is usual in a climate while that is assumed."""
     demand = job.demand
-    if not isinstance(demand, ShapedDemand) or SEASONS not in job.assumed:
+    if not isinstance(demand, ShapedDemand) or WINTER_FACTOR not in job.assumed:
         return demand
     return demand.with_(winter_factor=usual_winter_factor(climate, latitude))
 

@@ -10,7 +10,7 @@ from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.island import forms_grid, island_of
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
-from calm_relay.planning.site.demand import SEASONS
+from calm_relay.planning.site.seasons import seasons_at
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 DAYS = 7
@@ -83,10 +83,8 @@ def every_survival(plan: Plan, progress: Progress = unheard) -> dict[str, Surviv
 
 def _lasting(plan: Plan, hours: np.ndarray) -> dict[str, dict[int, float]]:
     month = plan.site.calendar.month[:: round(1.0 / plan.site.calendar.step_h)]
-    north = plan.job.site.latitude >= 0
     result = {}
-    for name, months in SEASONS.items():
-        own = {(m + 5) % 12 + 1 for m in months} if north else set(months)
-        mine = hours[np.isin(month, list(own))]
+    for name, months in seasons_at(plan.job.site.latitude).items():
+        mine = hours[np.isin(month, months)]
         result[name] = {n: float((mine >= n).mean()) for n in LASTING_H}
     return result

@@ -8,8 +8,8 @@ from calm_relay.job.library import Library
 from calm_relay.job.model import ClimatePreset
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.climates import nearest_climates
-from calm_relay.planning.site.demand import SEASONS
 from calm_relay.planning.site.months import SiteMonths, months_of
+from calm_relay.planning.site.seasons import seasons_at
 
 
 def site_months(plan: Plan) -> SiteMonths:
@@ -43,11 +43,10 @@ def how_sure(plan: Plan, library: Library) -> str:
 def typical_days(plan: Plan) -> dict[str, np.ndarray]:
     """Mean demand of each local clock hour by season [kW], 24 values each."""
     calendar, kw = plan.site.calendar, plan.demand.kw
-    turn = 0 if plan.job.site.latitude < 0 else 6
     hour = calendar.wall_minute // 60
     days = {}
-    for name, months in SEASONS.items():
-        cut = np.isin((calendar.month - 1 + turn) % 12 + 1, months)
+    for name, months in seasons_at(plan.job.site.latitude).items():
+        cut = np.isin(calendar.month, months)
         days[name] = np.bincount(hour[cut], weights=kw[cut], minlength=24) / np.bincount(hour[cut], minlength=24)
     return days
 
