@@ -4,6 +4,7 @@ import pytest
 
 from calm_relay.exchange.shipped import library
 from calm_relay.job.existing_supply import ON_CHANGEOVER, ON_INPUT, ExistingChangeover, Generator
+from calm_relay.job.finance import Finance
 from calm_relay.physics.money import present_value
 from calm_relay.planning.commissioning.functional_tests import functional_tests_of
 from calm_relay.planning.common.amounts import money_text
@@ -15,6 +16,7 @@ from calm_relay.planning.site.new_job import new_job
 from calm_relay.planning.studies.cash_flow import cash_flow_of
 from calm_relay.planning.studies.futures import future_of
 from calm_relay.planning.studies.search import search
+from calm_relay.planning.studies.survey import entries_of, swings_of
 from calm_relay.planning.views.money_rows import workbook_of, year_rows
 from tests.plans import of_few_futures, plan
 
@@ -137,3 +139,14 @@ def test_between_the_tropics_the_offer_knows_no_winter(made):
     assert offer.winter.title.endswith((" June", " July", " August", " September"))
     assert offer.summer.title.startswith("A middling day of the brightest month, ")
     assert offer.days_words == "What a dim day and a bright day look like"
+
+
+def test_hours_without_grid_are_worth_asking_for_where_a_generator_is_kept(tmp_path):
+    """Nobody said how many: what they change of the choice stands among what to ask next."""
+    unsaid = plan(home(hours=Finance().outage_hours))
+    (swing,) = (item for item in swings_of(unsaid, tmp_path).swings if item.entry.key == "outages")
+    assert swing.entry.between == "0 to 1,000 h" and len(swing.ends) == 2
+    said = {entry.key: entry for entry in entries_of(plan(home()))}
+    assert said["outages"].status == "measured" and said["outages"].now == "2000 h"
+    none = home(fate="remove")
+    assert "outages" not in {entry.key for entry in entries_of(plan(none))}

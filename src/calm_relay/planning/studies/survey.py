@@ -6,12 +6,14 @@ from pathlib import Path
 from typing import Any, Literal
 
 from calm_relay.job.equipment import Inverter
+from calm_relay.job.finance import Finance
 from calm_relay.job.model import ClimatePreset, Job, MonthlyWeather
 from calm_relay.job.survey import HorizonPoint, Snow
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.wanted import STATIONS, WORDS
+from calm_relay.planning.operation.fuel import stand_in
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.months import months_of
@@ -25,6 +27,8 @@ SOILING = (0.0, 0.06)
 # What a sky that nobody drew may hide: nothing, or a rim of trees and houses.
 RIM = tuple(HorizonPoint(azimuth=float(azimuth), elevation=12.0) for azimuth in range(0, 360, 30))
 SNOW_CM, SNOW_DAYS = 30.0, 5.0
+# Hours a year without grid, where a generator is kept for them.
+OUTAGES_H = (0.0, 1000.0)
 FUSES_A = (20.0, 25.0, 32.0, 35.0, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 150.0, 200.0, 250.0, 400.0)
 
 
@@ -270,12 +274,27 @@ def _service(job: Job) -> Iterator[Entry]:
                 f"{tariff.currency} {low:.3f} to {high:.3f}" if status == "assumed" else "",
                 (_tariff(name, low), _tariff(name, high)) if status == "assumed" else (),
             )  # fmt: skip
+        if stand_in(job) is not None:
+            yield _without_grid(job)
         for key, label, stated in (
             ("busbar", "Busbar of the main board", supply.busbar_a),
             ("limit", "Inverter power of the connection", supply.inverter_limit_kw),
         ):
             known: Status = "measured" if stated is not None else "missing"
             yield Entry(key, label, "Grid", known, f"{stated:g}" if stated is not None else "not stated")
+
+
+def _without_grid(job: Job) -> Entry:
+    """How long a generator has to stand in: as nobody has said, between hardly ever and some hours a day."""
+    hours = job.finance.outage_hours
+    key, label, told = "outages", "Hours without grid in a year", f"{hours:g} h"
+    if hours != Finance().outage_hours:
+        return Entry(key, label, "Grid", "measured", told)
+    ends = tuple(
+        (lambda job, hours=hours: job.with_(finance=job.finance.with_(outage_hours=hours))) for hours in OUTAGES_H
+    )
+    least, most = OUTAGES_H
+    return Entry(key, label, "Grid", "assumed", told, f"{least:g} to {most:,.0f} h", ends)
 
 
 def _supply(**changes: Any) -> Callable[[Job], Job]:
