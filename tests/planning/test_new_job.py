@@ -16,7 +16,7 @@ from calm_relay.planning.book.change import Change, changed
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.site.first_battery import asks_for_another, with_first_battery
 from calm_relay.planning.site.grid_code import curve_of
-from calm_relay.planning.site.new_job import ASSUMED, begun_job, new_job, placed
+from calm_relay.planning.site.new_job import ASSUMED, begun_job, new_job, placed, with_array
 from calm_relay.planning.site.seasons import seasons_at
 from calm_relay.planning.views.seasons import typical_days
 from calm_relay.planning.wiring.wiring import wiring_of
@@ -288,3 +288,17 @@ def test_seasons_are_those_of_the_place():
     assert any(made.demand.worst_season in text for text in told)
     assert not [text for text in told if "winter" in text.replace("how winter and summer share", "")]
     assert list(typical_days(made)) == list(seasons_at(6.45))
+
+
+def test_a_first_face_is_as_steep_as_roofs_are_there():
+    def tilt(town):
+        return begun(town).faces[0].tilt
+
+    assert (tilt("oslo"), tilt("tralee"), tilt("singapore")) == (30.0, 30.0, 10.0)
+    later = begun_job("Later", library())
+    early = with_array(later, 8, library())
+    assert early.faces[0].tilt == 10.0, "on the equator, where a begun job stands"
+    oslo = ("Oslo", "Norway", 59.9, 10.75, "Europe/Oslo")
+    assert placed(early, *oslo, library()).faces[0].tilt == 30.0
+    said = early.with_(faces=(early.faces[0].with_(tilt=17.0),))
+    assert placed(said, *oslo, library()).faces[0].tilt == 17.0

@@ -134,7 +134,7 @@ def placed(
         backup_board=job.backup_board and job.backup_board.on_legs_of(usual.phases),
         tariff=_tariff(usual),
         demand=_through_the_year(job, climate, latitude),
-        faces=tuple(face.with_(azimuth=_to_equator(latitude)) for face in job.faces),
+        faces=tuple(_turned(face, job.site.latitude, latitude) for face in job.faces),
         battery=battery,
         region=usual.region if usual.region in library.rule_packs else "generic",
         assumed=(*marks, *(path for path in job.assumed if path not in marks)),
@@ -225,7 +225,19 @@ def _first_face(modules: int, library: Library, latitude: float) -> tuple[RoofFa
         library.on_shelf.modules, key=lambda item: (item.price <= 0.0, item.price / item.power_w, item.key)
     )
     facing = _to_equator(latitude)
-    return (RoofFace(name="Roof", module=module.key, tilt=30.0, azimuth=facing, count=modules, fate="new"),)
+    tilt = _usual_tilt(latitude)
+    return (RoofFace(name="Roof", module=module.key, tilt=tilt, azimuth=facing, count=modules, fate="new"),)
+
+
+def _turned(face: RoofFace, before: float, latitude: float) -> RoofFace:
+    """A face of a job that finds its place: towards the equator, and as steep as is usual there unless it was said."""
+    tilt = _usual_tilt(latitude) if face.tilt == _usual_tilt(before) else face.tilt
+    return face.with_(azimuth=_to_equator(latitude), tilt=tilt)
+
+
+def _usual_tilt(latitude: float) -> float:
+    """Roofs are flatter where the sun stands high and no snow has to slide: common practice, no source [degrees]."""
+    return min(max(5.0 * round(abs(latitude) / 5.0), 10.0), 30.0)
 
 
 def _to_equator(latitude: float) -> float:
