@@ -302,3 +302,13 @@ def test_a_first_face_is_as_steep_as_roofs_are_there():
     assert placed(early, *oslo, library()).faces[0].tilt == 30.0
     said = early.with_(faces=(early.faces[0].with_(tilt=17.0),))
     assert placed(said, *oslo, library()).faces[0].tilt == 17.0
+
+
+def test_finding_the_place_says_nothing_of_what_the_home_uses():
+    job = begun_job("Begun", library())
+    there = placed(job, "Dubai", "United Arab Emirates", 25.2, 55.3, "Asia/Dubai", library())
+    found = less_what_was_said(job, there.with_(wanted=job.wanted))
+    assert there.demand.winter_factor != job.demand.winter_factor
+    assert "demand" in found.wanted and "place" not in found.wanted
+    said = less_what_was_said(found, found.with_(demand=found.demand.with_(yearly_kwh=4200.0)))
+    assert "demand" not in said.wanted

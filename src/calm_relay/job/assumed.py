@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from calm_relay.job.demand import Demand, ShapedDemand
 from calm_relay.job.model import Job, Wanted
 
 
@@ -28,10 +29,15 @@ def less_what_was_said(before: Job, after: Job) -> Job:
     return after if left == after.assumed else after.with_(assumed=left)
 
 
+def _said_of_demand(demand: Demand) -> Demand:
+    """A demand less its share in midwinter, which follows from the place and says nothing of the home."""
+    return demand.with_(winter_factor=1.0) if isinstance(demand, ShapedDemand) else demand
+
+
 def _answered(key: Wanted, before: Job, after: Job) -> bool:
     if key == "place":
         old, new = before.site, after.site
         return (old.latitude, old.longitude) != (new.latitude, new.longitude) or old.place != new.place
     if key == "demand":
-        return before.demand != after.demand
+        return _said_of_demand(before.demand) != _said_of_demand(after.demand)
     return before.faces != after.faces
