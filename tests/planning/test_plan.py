@@ -13,6 +13,7 @@ from calm_relay.job.library import Library
 from calm_relay.job.model import MeteredDemand, ScheduledLoad
 from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.bank import Bank, charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.plan import plan as plan_with
 from calm_relay.planning.site.array import design_temperatures
@@ -289,7 +290,10 @@ def test_a_plan_draws_on_the_library_it_is_given_and_on_no_other(demo):
     packs = {**shipped.rule_packs, "new-zealand": strict.with_(rules=rules)}
     stopped = plan_with(demo, Library(shipped.catalogue, shipped.climates, packs))
     assert stopped.rules.of("array volts").limit == 100.0
-    assert stopped.option("as-is").stopped
+    # What runs today above a rule is asked about; what is new is stopped by it or laid otherwise.
+    (asked,) = (item for item in stopped.option("as-is").findings if item.check == "cold voltage")
+    assert asked.limit == 100.0 and asked.severity is Severity.CHECK
+    assert isinstance(stopped.option("hybrid-swap"), RefusedOption) or stopped.option("hybrid-swap").stopped
     windless = shipped.climates[demo.site.weather.climate].with_(name="Another climate")
     elsewhere = Library(shipped.catalogue, {**shipped.climates, windless.key: windless}, shipped.rule_packs)
     assert "Another climate" in plan_with(demo, elsewhere).site.source
