@@ -60,8 +60,8 @@ class OutageBench(Bench):
         self.starts = QCheckBox("Machines start")
         self.starts.setChecked(True)
         self.starts.setToolTip("Minute by minute, machines start as events; the same every time")
-        self.covered = QCheckBox("Snow covers the array")
-        self.covered.setToolTip("The array gives nothing as long as the outage lasts")
+        self.covered = QCheckBox("No light on the array")
+        self.covered.setToolTip("Snow covers it, or a storm takes the light, as long as the outage lasts")
         self.backup_boards = ChoiceField("Backed-up loads in this run", BACKUP_BOARDS, width=17)
         self.backup_boards.show_value(AS_IS)
         self.pull = QPushButton("Start the outage")
@@ -177,8 +177,6 @@ class OutageBench(Bench):
         self.at.limit_to(view.plan.site.calendar.year)
         self.worst.setEnabled(False)
         self.covered.setEnabled(bool(view.plan.faces))
-        snows = view.plan.site.freezing_months or view.plan.job.site.snow is not None
-        self.covered.setText("Snow covers the array" if snows else "A storm takes the light")
         self._forget_moment()
         if moved:
             self._go(view.step)

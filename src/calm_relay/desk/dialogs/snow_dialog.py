@@ -17,7 +17,7 @@ YEARLY = (("humidity", "%", 0, 100.0), ("lower_edge_m", "m", 1, 1.0))
 NOTE = (
     "Means of a usual year, from a station near by. By them the part of each month's yield that lies under snow is "
     "counted, on every face by its tilt (Townsend and Powers 2011). Days are not told apart: in a long outage after a "
-    "snowfall an array may give nothing until it is cleared, which Outage rehearses (Snow covers the array)."
+    "snowfall an array may give nothing until it is cleared, which Outage rehearses (No light on the array)."
 )
 
 
