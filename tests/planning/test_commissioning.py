@@ -343,7 +343,7 @@ def test_off_grid_nobody_is_sent_to_a_main_switch_or_a_backup_board(plans):
 def test_what_goes_off_with_the_grid_is_looked_for_too(plans, key):
     made = plans["two-homes"]
     (over,) = (item for item in functional_tests_of(made, made.option(key)) if item.key == "transfer")
-    assert over.see.startswith("these stay on: Lights and sockets")
+    assert over.see.startswith("these stay on: “Lights and sockets")
     assert over.see.endswith("; the rest of the house is off")
     whole = plans["pottery"]
     (over,) = (item for item in functional_tests_of(whole, whole.option("ac-addon")) if item.key == "transfer")

@@ -95,7 +95,9 @@ def _outage(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
     job, lead = plan.job, option.design.leader
     backup = lead.backup
     fed = behind_relay(option.design, job, plan.demand)
-    names = ", ".join(fed.names[:4]) + (f" and {len(fed.names) - 4} more" if len(fed.names) > 4 else "")
+    names = ", ".join(f"“{name}”" for name in fed.names[:4]) + (
+        f" and {len(fed.names) - 4} more" if len(fed.names) > 4 else ""
+    )
     if job.supply.on_grid:
         by_hand = backup.transfer_ms >= 1000.0
         slow = backup.transfer_ms > CONTACTORS_HOLD_MS

@@ -183,12 +183,12 @@ def _circuits(option: Option, plan: WiringPlan) -> Iterator[Step]:
     if plan.topology.brings(BACKED_UP) and circuits:
         yield Step(
             "Pull and connect",
-            f"Move to the backup board, line and neutral together: {joined([item.name for item in circuits])}.",
+            f"Move to the backup board, line and neutral together: {joined([f'“{item.name}”' for item in circuits])}.",
             isolate="each circuit, proved dead",
             measure="no neutral shared with a circuit that stays; residual-current devices trip",
             photo="backup board, its circuits named",
         )
-    shed = [item.name for item in circuits if item.role == "shed"]
+    shed = [f"“{item.name}”" for item in circuits if item.role == "shed"]
     if shed:
         yield Step(
             "Pull and connect",
