@@ -16,6 +16,7 @@ from calm_relay.planning.handover.materials import GROUPS, labels_of, material_r
 from calm_relay.planning.handover.offer import offer_of
 from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
 from calm_relay.planning.handover.work_order import steps_of
+from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.plan import plan as plan_on
 from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import of_few_futures, plan
@@ -436,3 +437,22 @@ def test_what_speaks_against_what_is_offered_too_is_no_reason_against_the_one_be
     told = offer_of(replace(made, choice=strong), made.option("hybrid-beside"))
     assert set(weak) <= set(told.against)
     assert told.winter.title == "A middling day of midwinter, 25 December"
+
+
+def test_a_single_phase_unit_takes_over_the_circuits_of_its_own_phase_alone():
+    """On three phases the others stay with the grid: they are neither moved, nor paid for, nor given a place."""
+    option = option_of(demo_job("two-homes"), "old-packs")
+    job, stays = (
+        option.context.job,
+        behind_relay(option.design, option.context.job, plan(demo_job("two-homes")).demand),
+    )
+    assert option.design.leader.inverter.phases == "single" and job.supply.phases == "three"
+    (move,) = (step.text for step in steps_of(option) if step.text.startswith("Move to the backup board"))
+    for circuit in job.backup_board.circuits:
+        assert (circuit.name in move) == (circuit.name in stays.names), circuit.name
+    assert 0 < len(stays.names) < sum(item.role != "grid only" for item in job.backup_board.circuits)
+    (paid,) = (line for line in option.outcome.money.lines if line.label.startswith("Moving "))
+    assert paid.amount == len(stays.names) * job.costs.backup_circuit
+    assert any(
+        part.article.startswith(f"Backup board, places for {len(stays.names)} ") for part in materials_of(option)
+    )

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from math import floor
 from typing import Literal
 
+from calm_relay.job.backup_board import Circuit
 from calm_relay.job.equipment import ISC_FACTOR, Microinverter
 from calm_relay.job.existing_supply import (
     ON_CHANGEOVER,
@@ -52,6 +53,21 @@ def backs_up_whole_house(design: Design, job: Job) -> bool:
         return False
     board = job.backup_board
     return board is None or all(circuit.role != "grid only" for circuit in board.circuits)
+
+
+def only_phase_served(converter: Converter, job: Job) -> int | None:
+    """The one phase that stays on where a single-phase unit serves a three-phase house; None elsewhere."""
+    single = converter.inverter.phases == "single" and job.supply.phases == "three"
+    return job.supply.single_on if single else None
+
+
+def backed_up_circuits(design: Design, job: Job) -> tuple[Circuit, ...]:
+    """Circuits that an outage leaves on or sheds, on the phases that are served; none where no board is surveyed."""
+    board, phase = job.backup_board, only_phase_served(design.leader, job)
+    if board is None:
+        return ()
+    served = (circuit for circuit in board.circuits if phase is None or circuit.leg == str(phase))
+    return tuple(circuit for circuit in served if circuit.role != "grid only")
 
 
 def changes_over(design: Design) -> bool:
@@ -314,8 +330,7 @@ class _Maker:
         return main, backed
 
     def _backed_up_words(self) -> str:
-        board = self.job.backup_board
-        kept = sum(circuit.role != "grid only" for circuit in board.circuits) if board else 0
+        kept = len(backed_up_circuits(self.design, self.job))
         if not kept:
             return f"phase {self.job.supply.single_on}"
         return f"{kept} circuit{'s' * (kept != 1)}"

@@ -5,13 +5,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from calm_relay.job.backup_board import Circuit
 from calm_relay.job.equipment import Module, Optimiser
 from calm_relay.job.existing_supply import ExistingTransformers
 from calm_relay.job.model import Job
 from calm_relay.job.survey import Surveyed
 from calm_relay.job.tariff import Costs, Incentive
-from calm_relay.planning.architecture.connections import service_fates
+from calm_relay.planning.architecture.connections import backed_up_circuits, service_fates
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.strings.stringing import fusing_of
 
@@ -75,29 +74,22 @@ def _fuses(design: Design, job: Job) -> int:
     return sum(item.strings for item, fusing in fusings if fusing and fusing.needed(job.fuse_school))
 
 
-def backed_up_circuits(job: Job) -> tuple[Circuit, ...]:
-    """Circuits that an outage leaves on or sheds; none where no board is surveyed."""
-    board = job.backup_board
-    return tuple(circuit for circuit in board.circuits if circuit.role != "grid only") if board else ()
-
-
-def _backup_lines(job: Job) -> list[CostLine]:
+def _backup_lines(design: Design, job: Job) -> list[CostLine]:
     """What feeding circuits in an outage takes: a sub-board with its circuits, or the house's changeover; relays.
 
     Off grid nothing is changed over; what is shed by charge hangs on a relay there too.
     """
     costs, board = job.costs, job.backup_board
     circuits = board.circuits if board else ()
-    lines = []
+    lines, on_backup = [], backed_up_circuits(design, job)
     if job.supply.on_grid and job.weight("ride_through_outage") > 0:
-        on_backup = backed_up_circuits(job)
         if len(on_backup) == len(circuits):
             lines.append(CostLine("backup", "Changeover of the whole house", costs.whole_changeover))
         elif on_backup:
             lines.append(CostLine("backup", "Backed-up sub-board", costs.backup_board))
             moved = len(on_backup) * costs.backup_circuit
             lines.append(CostLine("backup", f"Moving {_counted(len(on_backup), 'circuit')} to it", moved))
-    relays = sum(circuit.role == "shed" for circuit in circuits)
+    relays = sum(circuit.role == "shed" for circuit in on_backup)
     if relays and (job.weight("ride_through_outage") > 0 or not job.supply.on_grid):
         lines.append(CostLine("backup", _counted(relays, "shedding relay"), relays * costs.shed_relay))
     return lines
@@ -135,7 +127,7 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     lines += _site_lines(design, job)
     battery = design.battery_converter
     if battery and battery.is_new and battery.inverter.backup:
-        lines += _backup_lines(job)
+        lines += _backup_lines(design, job)
     if costs.margin:
         lines.append(
             CostLine("margin", f"Margin, {costs.margin:.0%}", costs.margin * sum(line.amount for line in lines))

@@ -5,8 +5,12 @@ from math import ceil
 from typing import Literal
 
 from calm_relay.job.equipment import KINDS
-from calm_relay.planning.architecture.connections import kept_generators, service_fates, units_of
-from calm_relay.planning.architecture.cost import backed_up_circuits
+from calm_relay.planning.architecture.connections import (
+    backed_up_circuits,
+    kept_generators,
+    service_fates,
+    units_of,
+)
 from calm_relay.planning.architecture.topology import BACKED_UP, CHANGEOVER, Edge
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
@@ -366,13 +370,13 @@ def _backup(option: Option, plan: WiringPlan) -> list[Part]:
         note = f"of the kind that {lead.inverter.name} asks for; none where it is built in"
         parts.append(Part("Protection", "Changeover", 1.0, "pieces", "to buy", price, note))
     if plan.topology.brings(BACKED_UP):
-        count = len(backed_up_circuits(job))
-        article = f"Backup board, places for {count} circuits" if count else "Backup board"
+        count = len(backed_up_circuits(option.design, job))
+        article = f"Backup board, places for {count} circuit{'s' * (count != 1)}" if count else "Backup board"
         price = _priced(costs.backup_board)
         parts.append(
             Part("Protection", article, 1.0, "pieces", "to buy", price, "the price is with its changeover")
         )
-    shed = [circuit for circuit in backed_up_circuits(job) if circuit.role == "shed"]
+    shed = [circuit for circuit in backed_up_circuits(option.design, job) if circuit.role == "shed"]
     if shed:
         price, names = _priced(costs.shed_relay), joined([circuit.name for circuit in shed])
         parts.append(

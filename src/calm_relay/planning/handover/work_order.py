@@ -3,8 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from calm_relay.planning.architecture.connections import kept_generators, units_of
-from calm_relay.planning.architecture.cost import backed_up_circuits
+from calm_relay.planning.architecture.connections import backed_up_circuits, kept_generators, units_of
 from calm_relay.planning.architecture.topology import BACKED_UP, METER
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
@@ -179,7 +178,7 @@ def _circuits(option: Option, plan: WiringPlan) -> Iterator[Step]:
     lead = option.design.battery_converter
     if lead is None or not lead.is_new or lead.inverter.backup is None:
         return
-    circuits = backed_up_circuits(option.context.job)
+    circuits = backed_up_circuits(option.design, option.context.job)
     if plan.topology.brings(BACKED_UP) and circuits:
         yield Step(
             "Pull and connect",

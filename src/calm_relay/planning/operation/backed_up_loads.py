@@ -9,7 +9,8 @@ import numpy as np
 from calm_relay.job.backup_board import BackupBoard
 from calm_relay.job.model import Job, Supply
 from calm_relay.physics.kept import kept
-from calm_relay.planning.architecture.design import Converter, Design
+from calm_relay.planning.architecture.connections import only_phase_served
+from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.home_phases import Phases, demand_by_phase
 from calm_relay.planning.site.site_year import SiteYear
@@ -107,14 +108,14 @@ class BackedUpLoads:
 
 def behind_relay(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     """The circuits behind the relay of a unit that forms a grid, with what each draws in the year."""
-    return _behind(job.backup_board, job.supply, _only_phase_served(design.leader, job), job.load_phases, demand)
+    return _behind(job.backup_board, job.supply, only_phase_served(design.leader, job), job.load_phases, demand)
 
 
 def whole_behind(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     """Every circuit that a unit which forms the grid can reach, none of them shed."""
     converter = design.leader
     circuits = tuple(circuit.with_(role="backed up") for circuit in job.board.circuits)
-    served = _only_phase_served(converter, job)
+    served = only_phase_served(converter, job)
     return _behind(job.board.with_(circuits=circuits), job.supply, served, job.load_phases, demand)
 
 
@@ -166,12 +167,6 @@ def _behind(
         nothing = np.zeros((0, house.size))
         return BackedUpLoads((), np.zeros((0, 3)), np.zeros(0), nothing, nothing)
     return BackedUpLoads(tuple(names), np.array(on_legs), np.array(shed), np.array(kw), np.array(small))
-
-
-def _only_phase_served(converter: Converter, job: Job) -> int | None:
-    """The one phase that stays on where a single-phase unit serves a three-phase house; None elsewhere."""
-    single = converter.inverter.phases == "single" and job.supply.phases == "three"
-    return job.supply.single_on if single else None
 
 
 def _shares(phases: str, leg: str | None) -> tuple[float, float, float]:
