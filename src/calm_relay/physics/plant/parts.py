@@ -50,6 +50,25 @@ class BatteryPart:
         high = straight[2] if self.high_v is None else self.high_v
         return np.array([self.empty_v, low, high, self.full_v])
 
+    def drained_by(self, given_kw: np.ndarray) -> np.ndarray:
+        """What is taken from the energy stored for what is given at the terminals; below 0 it is charged.
+
+        Parameters
+        ----------
+        given_kw : ndarray
+            [kW]
+
+        Returns
+        -------
+        ndarray, of the same shape
+            [kW]; Peukert 1897, Elektrotechnische Zeitschrift 20 (from memory) beyond the rated power.
+        """
+        given = np.maximum(given_kw, 0.0)
+        if self.peukert > 1.0 and self.rated_kw > 0.0:
+            given = given * np.maximum(given / self.rated_kw, 1.0) ** (self.peukert - 1.0)
+        taken: np.ndarray = given / self.discharge_efficiency + np.minimum(given_kw, 0.0) * self.charge_efficiency
+        return taken
+
 
 @dataclass(frozen=True)
 class ConverterPart:

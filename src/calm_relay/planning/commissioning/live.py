@@ -426,11 +426,13 @@ class LiveSite:
     def energy_of(self, key: str) -> float | None:
         """Usable energy of a battery by its own swing [kWh]; None before it swung far enough.
 
-        What flowed between its highest and its lowest charge over the change of charge; near full and empty the charge
-        shown stands still, so only what lies between counts.
+        What its cells took or gave between its highest and its lowest charge over the change of charge; near full and
+        empty the charge shown stands still, so only what lies between counts.
         """
-        part = self._parts.get(key)
-        return energy_of_swing(part.battery if part else ())
+        part, unit = self._parts.get(key), self.option.design.converters[self.keys.index(key)]
+        if part is None or not unit.has_battery:
+            return None
+        return energy_of_swing(part.battery, unit.bank.part(unit.inverter, 0.0))
 
     def phase_flows(self) -> dict[str, tuple[float, ...]] | None:
         """What flows on each phase now, as the CT test takes it [kW]; None while it is not all said.

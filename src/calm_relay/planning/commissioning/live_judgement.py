@@ -6,9 +6,13 @@ from typing import NamedTuple
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
+from calm_relay.physics.plant.parts import BatteryPart
+
 # Shares of a clear sky's beam and diffuse light that are tried.
 BEAMS, DIFFUSES = np.linspace(0.0, 1.2, 49), np.linspace(0.0, 3.0, 61)
 TOO_BRIGHT = 0.4
+# A change of an array's power that is none [kW].
+STEADY_KW = 0.005
 # Swing of a battery's charge from which its energy can be judged, and how near to full and empty nothing counts.
 SWING, SWING_ENDS = 0.2, 0.04
 
@@ -45,16 +49,18 @@ def sky_of(rows: Sequence[tuple[float, float, float]]) -> tuple[float, float, st
     return beam, diffuse, f"the sky judged by the strings: {said}"
 
 
-def energy_of_swing(readings: Iterable[tuple[float, float, float]]) -> float | None:
+def energy_of_swing(readings: Iterable[tuple[float, float, float]], battery: BatteryPart) -> float | None:
     """Usable energy of a battery by its own swing [kWh]; None before it swung far enough.
 
-    What flowed between its highest and its lowest charge over the change of charge; near full and empty the charge
-    shown stands still, so only what lies between counts.
+    What its cells took or gave between its highest and its lowest charge over the change of charge; near full and empty
+    the charge shown stands still, so only what lies between counts.
 
     Parameters
     ----------
     readings : iterable of (float, float, float)
-        Seconds, charge [0 to 1] and power [kW], in their order.
+        Seconds, charge [0 to 1] and power at the terminals [kW], in their order.
+    battery : BatteryPart
+        What is lost on the way between terminals and cells.
     """
     rows = np.array([row for row in readings if SWING_ENDS < row[1] < 1.0 - SWING_ENDS])
     if len(rows) < 9:
@@ -62,7 +68,7 @@ def energy_of_swing(readings: Iterable[tuple[float, float, float]]) -> float | N
     # A middle of five: one wild value is not the end of a swing.
     charge = np.median(sliding_window_view(rows[:, 1], 5), axis=1)
     first, last = sorted((int(charge.argmin()), int(charge.argmax())))
-    seconds, power = rows[2:-2, 0][first : last + 1], rows[2:-2, 2][first : last + 1]
+    seconds, power = rows[2:-2, 0][first : last + 1], battery.drained_by(rows[2:-2, 2][first : last + 1])
     swing = abs(float(charge[last] - charge[first]))
     hours = np.diff(seconds) / 3600.0
     if swing < SWING or hours.max(initial=0.0) > 1.0:
@@ -114,15 +120,31 @@ def _runs_along(samples: Sequence[Sample], phase: int) -> bool:
     """Whether a phase's import rises with the arrays' power: it never does where the meter counts right.
 
     The slope of one over the other is -1 where nothing else changes and 0 where a battery takes what comes; a
-    slope above 0.4, four times its own standard error, is a sign turned round.
+    slope above 0.4, four times its own standard error, is a sign turned round. It is too where units of other phases
+    answer the same sun on this one; then what the home takes by the meter and the units does not run along: turned
+    round, it rises by twice what comes through. Steeper than a sign can make it, it is something else that happens
+    in the same minutes. A steady rise says it once, however often it is read: only its changes count.
     """
-    rows = np.array([(item.grid[phase], item.pv[phase]) for item in samples if len(item.grid) > phase])
+    rows = np.array(
+        [(item.grid[phase], item.given[phase], item.pv[phase]) for item in samples if len(item.grid) > phase]
+    )
     if len(rows) < 15:
         return False
-    grid, pv = np.diff(rows[:, 0]), np.diff(rows[:, 1])
-    power = float((pv**2).sum())
-    if np.abs(pv).sum() < 0.3 or (np.abs(pv) > 0.005).sum() < 8:
+    grid, given, pv = np.diff(rows, axis=0).T
+    moves = np.concatenate([[True], np.abs(np.diff(pv)) > STEADY_KW]) & (np.abs(pv) > STEADY_KW)
+    if np.abs(pv).sum() < 0.3 or moves.sum() < 8:
         return False
-    slope = float((grid * pv).sum()) / power
-    spread = float(np.sqrt(((grid - slope * pv) ** 2).sum() / (len(pv) - 1) / power))
-    return slope > 0.4 and slope > 4.0 * spread
+    count = int(moves.sum())
+    return _slope_within(grid, pv, count, 0.4, 1.4) and _slope_within(grid + given, pv, count, 0.8, 2.4)
+
+
+def _slope_within(value: np.ndarray, along: np.ndarray, count: int, least: float, most: float) -> bool:
+    """Whether the slope of one series over another is within bounds, and four times its own standard error.
+
+    `count` says how many of the readings are no mere repetition.
+    """
+    power = float((along**2).sum())
+    slope = float((value * along).sum()) / power
+    left = float(((value - slope * along) ** 2).sum()) / len(along)
+    spread = float(np.sqrt(left / (count - 1) / (power / len(along))))
+    return least < slope < most and slope > 4.0 * spread
