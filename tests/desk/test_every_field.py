@@ -160,7 +160,7 @@ def controls(window, qtbot, settled, tmp_path):
     wall = bench("Inverter").wall
     add(survey.ExistingInverter, {
         "name": wall.inverters.name, "inverter": wall.inverters.kind, "age_years": wall.inverters.age,
-        "fate": wall.inverters.fate, "works_cost": wall.inverters.cost,
+        "fate": wall.inverters.fate, "works_cost": wall.inverters.cost, "phase": wall.inverters.phase,
     })  # fmt: skip
     add(wiring.ExistingCircuit, rows_of(wiring.ExistingCircuit(), wall.inverters.circuit_rows()))
     held = ControlDialog(job)
@@ -169,6 +169,7 @@ def controls(window, qtbot, settled, tmp_path):
         "inverter": wall.batteries.carrier, "wired_to": wall.batteries.carrier, "age_years": wall.batteries.age,
         "health": wall.batteries.health, "fate": wall.batteries.fate, "reserve": wall.batteries.reserve,
         "waits": wall.batteries.order, "measured_kwh": wall.batteries.measured, "works_cost": wall.batteries.cost,
+        "phase": wall.batteries.phase,
     })  # fmt: skip
     add(model.PlannedBattery, dict(window.bench.units))
     panel = bench("Battery").panel

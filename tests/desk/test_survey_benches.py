@@ -417,6 +417,28 @@ def test_the_converter_s_parts_and_what_is_there_today(window, opened, qtbot, se
     assert window.session.job.existing_batteries == ()
 
 
+def test_a_unit_there_today_says_the_phase_it_hangs_on_where_it_could_be_another(window, opened, settled):
+    wall = opened("Inverter", "two-homes", 1).wall
+    window.bench.side_tabs.choose("today")
+    house, garage = range(2)
+    assert wall.inverters.which.currentData() == house and not wall.inverters.phase.isEnabled()
+    choose(wall.inverters.which, garage)
+    choose(wall.inverters.phase, 3)
+    settled(window)
+    assert window.session.job.existing_inverters[garage].phase == 3
+    choose(wall.batteries.phase, 1)
+    settled(window)
+    assert window.session.job.existing_batteries[0].phase == 1
+    choose(wall.inverters.phase, None)
+    settled(window)
+    assert window.session.job.existing_inverters[garage].phase is None
+    # On an inverter that is there it hangs where that does.
+    assert not wall.batteries.phase.isHidden()
+    choose(wall.batteries.carrier, "on House inverter")
+    settled(window)
+    assert wall.batteries.phase.isHidden()
+
+
 def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
     bench = opened("Grid")
     assert {"nz-volts", "nz-notify", "nz-export", "nz-branch", "nz-ac-drop"} <= set(bench.rules.limits)

@@ -147,7 +147,7 @@ def test_what_was_built_and_cannot_be_planned_any_more_is_told(shop):
     assert problem == "what was built (grow-bank) cannot be planned any more: There is no battery to add packs to."
     # What stops the house as it is, or other options, is no reason why this one cannot be.
     full = demo_job("pottery")
-    full = full.with_(demand=full.demand.with_(yearly_kwh=30_000.0), supply=full.supply.with_(main_fuse_a=25.0))
+    full = full.with_(supply=full.supply.with_(main_fuse_a=10.0))
     assert plan(full, library()).as_is.stopped
     assert "fuse" not in answer(full, library(), None, "grow-bank").problem
     assert answer(full, library(), None, "grow-bank").problem == problem
@@ -299,7 +299,7 @@ def test_a_change_touches_what_it_is_meant_for():
 
 def test_a_job_of_which_nothing_can_be_built_says_what_stops_it(shop):
     job = demo_job("pottery")
-    job = job.with_(demand=job.demand.with_(yearly_kwh=30_000.0), supply=job.supply.with_(main_fuse_a=25.0))
+    job = job.with_(supply=job.supply.with_(main_fuse_a=10.0))
     task = Task("full.relay.json", str(shop), job_text(job), (Change().model_dump_json(),), str(shop))
     problem = rows_of(task)[0]["problem"]
     assert problem.startswith("no option can be built: ") and "main fuse" in problem

@@ -2,7 +2,7 @@
 
 import pytest
 
-from calm_relay.exchange.shipped import catalogue
+from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import GridCharge, RatioRule
 from calm_relay.planning.findings import Severity
@@ -170,12 +170,26 @@ def test_what_is_shed_fits_the_unit_when_outage(demo, demo_plan):
         assert result(plan(again), "ac-addon", "backed-up load").severity is Severity.CHECK
 
 
-def test_main_fuse_stops_when_the_house_draws_more(demo, demo_plan):
+def test_main_fuse_is_asked_about_when_the_house_alone_draws_more(demo, demo_plan):
     assert result(demo_plan, "as-is", "main fuse").severity is not Severity.STOP
     weak = demo.with_(supply=demo.supply.with_(main_fuse_a=32))
     over = result(plan(weak), "as-is", "main fuse")
-    assert over.severity is Severity.STOP
+    assert over.severity is Severity.CHECK and "The home alone draws no less" in over.sentence
     assert over.measured > over.limit == pytest.approx(32 * 0.23)
+
+
+def test_main_fuse_stops_what_draws_more_than_the_house_alone():
+    """A battery of one phase, charged from the grid at night where the fullest phase of the house hangs."""
+    job = demo_job("two-homes")
+    night = (GridCharge(start="18:00", end="23:00", target=1.0),)
+    job = job.with_(
+        supply=job.supply.with_(main_fuse_a=16, single_on=1), battery=job.battery.with_(charge_windows=night)
+    )
+    made = plan(job)
+    over = {key: result(made, key, "main fuse") for key in ("ac-addon", "old-packs")}
+    alone = result(made, "as-is", "main fuse")
+    assert over["old-packs"].severity is Severity.STOP
+    assert over["old-packs"].measured > alone.measured + 1.0 > over["old-packs"].limit
 
 
 def test_main_fuse_stops_when_the_array_feeds_more_and_a_limit_mends_it(demo):

@@ -6,12 +6,16 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import demo_job, library
+from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.architecture.connections import topology_of
+from calm_relay.planning.architecture.refusals import island_refusals
 from calm_relay.planning.findings import Severity
+from calm_relay.planning.operation.island import island_of
 from calm_relay.planning.operation.phases import units_by_phase
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.site.move import NewPlace, belongings, move
 from calm_relay.planning.site.new_job import new_job
+from calm_relay.planning.studies.search import search
 from tests.plans import plan
 
 MUNICH = NewPlace("Munich, Germany", "Munich", "Germany", 48.14, 11.58, "Europe/Berlin")
@@ -85,3 +89,98 @@ def test_what_hangs_there_today_stays_where_the_job_says():
         for unit, phase in zip(option.design.converters, option.design.phases(made.job.supply), strict=True):
             if not unit.is_new or unit.has_battery:
                 assert phase == (3 if unit.inverter.phases == "single" else 0)
+
+
+@pytest.fixture(scope="module")
+def homes():
+    """Two households: a three-phase inverter, and in the garage a small inverter and an old battery of one phase."""
+    return demo_job("two-homes")
+
+
+def parted(job, inverter=None, battery=None):
+    return job.with_existing_inverter(1, phase=inverter).with_existing_battery(0, phase=battery)
+
+
+def of(option, check):
+    return [item for item in option.findings if item.check == check]
+
+
+def test_units_that_are_there_hang_where_the_survey_found_them(homes):
+    made = plan(parted(homes, inverter=3, battery=1))
+    option = made.option("ac-addon")
+    phases = option.design.phases(made.job.supply)
+    assert phases == (0, 3, 1, 0)
+    plant = inputs_of(option.design, made.job, made.site, made.demand).plant
+    assert tuple(part.phase for part in plant) == phases
+    drawn = [node.detail for node in topology_of(option.design, option.context).nodes if node.kind == "unit"]
+    assert [detail[-9:] for detail in drawn if ", phase " in detail] == [", phase 3", ", phase 1"]
+    (apart,) = of(option, "unbalance")
+    assert apart.severity is Severity.OK and apart.measured == pytest.approx(3.0)
+
+
+def test_on_one_phase_of_a_service_of_one_it_says_nothing(homes):
+    job = demo_job("pottery").with_existing_inverter(0, phase=3)
+    option = plan(job).option("ac-addon")
+    assert set(option.design.phases(job.supply)) == {0}
+
+
+def test_an_outage_reaches_the_phase_of_the_unit_that_forms_the_grid(homes):
+    """The old battery's unit alone forms a grid today: with it the array on its own phase, and no other."""
+    for battery, joins in ((2, True), (3, False)):
+        made = plan(parted(homes, inverter=2, battery=battery))
+        island = island_of(made.as_is.design, made.job, made.demand)
+        assert island.joins.tolist() == [False, joins, False]
+        off = [item.sentence for item in of(made.as_is, "array left off")]
+        assert len(off) == (1 if joins else 2)
+        assert all(f"feeds phase {battery} alone" in sentence for sentence in off)
+        assert any("hangs on phase 2" in sentence for sentence in off) is not joins
+        rating = bus_rating(made.as_is.design, made.job.supply)
+        assert (rating.arrays_kw if rating else 0.0) == (3.0 if joins else 0.0)
+
+
+def test_a_mend_hangs_a_new_unit_with_the_array_that_would_be_off(homes):
+    job = parted(homes, inverter=3, battery=1)
+    option = plan(job).option("old-packs")
+    (off,) = of(option, "array left off")
+    assert "hangs on phase 3" in off.sentence and "feeds phase 2 alone" in off.sentence
+    (mend,) = off.mends
+    assert of(plan(mend.apply(job)).option("old-packs"), "array left off") == []
+
+
+def test_a_unit_beside_one_of_its_kind_hangs_on_the_phase_of_that(homes):
+    """Two under one controller form one grid: the new one goes where the old one hangs."""
+    made = plan(parted(homes, battery=1))
+    design = made.option("clock-bank").design
+    assert [unit.inverter.key for unit in design.together] == ["mossgate-3", "mossgate-3"]
+    assert design.phases(made.job.supply)[-2:] == (1, 1)
+
+
+def test_what_is_out_of_balance_today_and_no_more_then_is_asked_about(homes):
+    """Garage inverter and old battery on one phase, 6 kW: told, and no reason against what leaves them there."""
+    made = plan(homes)
+    (left,) = of(made.option("ac-addon"), "unbalance")
+    assert left.severity is Severity.CHECK and "so today" in left.sentence
+    (more,) = of(made.option("clock-bank"), "unbalance")
+    assert more.severity is Severity.STOP and more.measured > left.measured
+
+
+def test_a_home_that_draws_more_than_its_fuse_by_itself_stops_no_option_that_draws_no_more():
+    job = demo_job("pottery")
+    alone_kw = float(plan(job).demand.kw.max())
+    fuse_a = int(0.95 * alone_kw * 1000.0 / job.supply.volts)
+    small = job.with_(supply=job.supply.with_(main_fuse_a=fuse_a), assumed=())
+    made = plan(small)
+    found = {option.key: of(option, "main fuse")[0] for option in made.live}
+    assert found["as-is"].severity is Severity.CHECK and "The home alone draws no less" in found["as-is"].sentence
+    for option in found.values():
+        # A unit that idles draws some watts of its own.
+        assert (option.severity is Severity.STOP) == (option.measured > alone_kw + 0.1)
+    weighed = search(made, most=200)
+    assert weighed.plants and dict(weighed.refused).get("The main fuse", 0) < weighed.tried
+
+
+def test_off_grid_an_array_on_another_phase_than_the_one_formed_is_refused(homes):
+    job = parted(homes, inverter=2, battery=3)
+    design = plan(job).as_is.design
+    off_grid = job.with_(supply=job.supply.with_(on_grid=False))
+    assert "forms one phase, and Tarnlight 10" in island_refusals(design, off_grid)[0]

@@ -165,7 +165,9 @@ class Supply(Model):
     home_shares: tuple[Fraction, Fraction, Fraction] = Field(
         default=(0.34, 0.33, 0.33), description="Share of the demand on each phase of three."
     )
-    single_on: Literal[1, 2, 3] = Field(default=1, description="Phase that single-phase units hang on.")
+    single_on: Literal[1, 2, 3] = Field(
+        default=1, description="Phase that single-phase units hang on; one that is there may say another."
+    )
 
     inverter_limit_kw: Positive | None = Field(
         default=None, le=1000, description="Inverter power this connection may have; None: not stated."

@@ -117,6 +117,9 @@ class ExistingInverter(Surveyed):
         description="keep: it stays; move: it stays, at another place; reuse: stays or goes; remove: it goes.",
     )
     circuit: ExistingCircuit = Field(default=ExistingCircuit(), description="Its AC cable and breaker.")
+    phase: Literal[1, 2, 3] | None = Field(
+        default=None, description="Phase of three that a single-phase unit hangs on; None: that of new ones."
+    )
 
 
 class ExistingBattery(Surveyed):
@@ -141,6 +144,9 @@ class ExistingBattery(Surveyed):
     )
     reserve: Fraction | None = Field(default=None, description="None: the same as the new battery's.")
     waits: bool = Field(default=False, description="It serves only what the new battery leaves.")
+    phase: Literal[1, 2, 3] | None = Field(
+        default=None, description="Phase of three that its own single-phase unit hangs on; None: that of new ones."
+    )
 
 
 class BatteryPlace(Model):

@@ -25,6 +25,7 @@ FATES = (
     ("remove", "goes"),
 )
 ORDER = ((False, "goes first"), (True, "waits"))
+PHASES = ((None, "as new ones"), (1, "1"), (2, "2"), (3, "3"))
 NONE = "none"
 ON = "on "
 MORE = "one more"
@@ -41,7 +42,7 @@ class _Things(QWidget):
 
     def __init__(self, most: int, parent=None):
         super().__init__(parent)
-        self._job, self._number, self._most = None, 0, most
+        self._job, self._equipment, self._number, self._most = None, None, 0, most
         self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
@@ -63,6 +64,10 @@ class _Things(QWidget):
             0,
         )
 
+        self.phase = ChoiceField(f"Phase of the {self.words.lower()}", PHASES, width=8)
+        self.phase.setToolTip("Which of three phases a single-phase unit hangs on")
+        self.phase.taken.connect(lambda value: self._change("phase", value))
+
     def _quantity(self, label, unit, name, decimals=2, percent=False):
         span = range_of(self.kind_model, name)
         field = QuantityField(label, unit, span.times(100.0) if percent else span, decimals)
@@ -78,6 +83,7 @@ class _Things(QWidget):
         return field
 
     def _lay_out(self, rows):
+        self._labels = {}
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
@@ -86,6 +92,7 @@ class _Things(QWidget):
             for column, (text, field) in enumerate(pairs):
                 label = Label(text)
                 label.setBuddy(field)
+                self._labels[field] = label
                 grid.addWidget(label, row, 2 * column)
                 grid.addWidget(field, row, 2 * column + 1)
         grid.addWidget(self.problem, len(rows), 0, 1, 4)
@@ -105,7 +112,7 @@ class _Things(QWidget):
     def show_job(self, job, equipment: Catalogue) -> None:
         """Shows the one in hand as the job states it."""
         before = None if self._job is None else len(self.things)
-        self._job = job
+        self._job, self._equipment = job, equipment
         self._number = number_in_hand(self._number, before, len(self.things))
         self._offer(equipment)
         self._show_thing()
@@ -124,8 +131,15 @@ class _Things(QWidget):
         self.age.show_value(thing.age_years if thing else None)
         self.fate.show_value(thing.fate if thing else None)
         self.cost.show_value(thing.works_cost if thing else None)
+        self.phase.show_value(thing.phase if thing else None)
         for field in (self.name, self.age, self.fate, self.cost):
             field.setEnabled(thing is not None)
+        self.phase.setEnabled(thing is not None and self._is_one_of_three(thing.inverter))
+
+    def _is_one_of_three(self, key):
+        """Whether a unit could hang on another phase."""
+        units = (item for item in self._equipment.inverters if item.key == key)
+        return self._job.supply.phases == "three" and any(item.phases == "single" for item in units)
 
     def _on_which(self, number):
         self._number = len(self.things) if number == MORE else number
@@ -192,7 +206,7 @@ class InverterThings(_Things):
                 (("Inverter", self.which), ("called", self.name)),
                 (("kind", self.kind), ("age", self.age)),
                 (("it", self.fate), ("works", self.cost)),
-                (("circuit", self.circuit),),
+                (("circuit", self.circuit), ("phase", self.phase)),
             )
         )
         self.kind.new_wanted.connect(lambda: self.item_wanted.emit("inverters", self._on_kind))
@@ -265,6 +279,7 @@ class BatteryThings(_Things):
                 (("it", self.fate), ("works", self.cost)),
                 (("health", self.health), ("measured", self.measured)),
                 (("order", self.order), ("reserve", self.reserve)),
+                (("phase", self.phase),),
             )
         )
         self.kind.new_wanted.connect(lambda: self.item_wanted.emit("packs", self._on_kind))
@@ -292,6 +307,8 @@ class BatteryThings(_Things):
         fields = (self.count, self.health, self.measured, self.reserve, self.carrier, self.order)
         for field in fields:
             field.setEnabled(thing is not None)
+        for part in (self.phase, self._labels[self.phase]):
+            part.setVisible(self.phase.isEnabled())
 
     def _new(self, key, name):
         carried = {self._job.wired_to(item) for item in self.things if item.inverter is None}

@@ -17,6 +17,7 @@ from calm_relay.job.existing_supply import (
     Generator,
 )
 from calm_relay.job.model import Job, Supply
+from calm_relay.planning.architecture.bus_rating import arrays_on_bus, only_phase_served
 from calm_relay.planning.architecture.design import Converter, Design, DesignContext
 from calm_relay.planning.architecture.refusals import joining_refusals
 from calm_relay.planning.architecture.topology import (
@@ -40,11 +41,10 @@ from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.strings.stringing import Input
 
 
-def joins_island(other: Converter, former: Converter) -> bool:
-    """Whether another unit's array comes to the island of the inverter that forms it."""
-    if other is former or not other.has_array or former.backup.throttles_ac_pv == "none":
-        return False
-    return not (other.inverter.phases == "three" and former.inverter.phases == "single")
+def joins_island(design: Design, supply: Supply, other: Converter) -> bool:
+    """Whether another unit's array comes to the island of the inverter that forms it, on the phases that stay on."""
+    held_back = design.leader.backup.throttles_ac_pv != "none"
+    return held_back and any(item is other for item in arrays_on_bus(design, supply))
 
 
 def backs_up_whole_house(design: Design, job: Job) -> bool:
@@ -55,15 +55,9 @@ def backs_up_whole_house(design: Design, job: Job) -> bool:
     return board is None or all(circuit.role != "grid only" for circuit in board.circuits)
 
 
-def only_phase_served(converter: Converter, job: Job) -> int | None:
-    """The one phase that stays on where a single-phase unit serves a three-phase house; None elsewhere."""
-    single = converter.inverter.phases == "single" and job.supply.phases == "three"
-    return job.supply.single_on if single else None
-
-
 def backed_up_circuits(design: Design, job: Job) -> tuple[Circuit, ...]:
     """Circuits that an outage leaves on or sheds, on the phases that are served; none where no board is surveyed."""
-    board, phase = job.backup_board, only_phase_served(design.leader, job)
+    board, phase = job.backup_board, only_phase_served(design, job.supply)
     if board is None:
         return ()
     served = (circuit for circuit in board.circuits if phase is None or circuit.leg == str(phase))
@@ -332,13 +326,13 @@ class _Maker:
     def _backed_up_words(self) -> str:
         kept = len(backed_up_circuits(self.design, self.job))
         if not kept:
-            return f"phase {self.job.supply.single_on}"
+            return f"phase {only_phase_served(self.design, self.job.supply)}"
         return f"{kept} circuit{'s' * (kept != 1)}"
 
     def _is_apart(self, unit: Converter) -> bool:
         """Whether a unit stands ahead of the changeover because it cannot work in the island."""
         return not any(unit is member for member in self.design.together) and not joins_island(
-            unit, self.design.leader
+            self.design, self.job.supply, unit
         )
 
     def _place(self, converter: Converter, forms: bool, ahead: str, backed: str) -> str:

@@ -26,7 +26,8 @@ class Converter:
 
     `laid` are its strings and `held` its battery, None where it has none; `added` are the packs that join those already
     there. `surveyed` is what the survey says of a unit that is there, `battery_surveyed` of a battery that is there,
-    whatever carries it then. `alike` counts units of one kind, by which strings laid by hand know theirs.
+    whatever carries it then. `alike` counts units of one kind, by which strings laid by hand know theirs. `found_on` is
+    the phase of three that the survey found a single-phase unit on, None where it says none.
     """
 
     inverter: Inverter
@@ -39,6 +40,7 @@ class Converter:
     surveyed: ExistingInverter | None = None
     battery_surveyed: ExistingBattery | None = None
     alike: int = 1
+    found_on: int | None = None
 
     @property
     def has_battery(self) -> bool:
@@ -143,6 +145,8 @@ def coordinated(one: Converter, other: Converter) -> bool:
     """Whether two units with batteries are of one kind that its maker lets stand side by side, under one controller."""
     if not (one.has_battery and other.has_battery) or one.has_array or other.has_array:
         return False
+    if one.found_on and other.found_on and one.found_on != other.found_on:
+        return False
     return one.inverter.key == other.inverter.key and one.inverter.units_max > 1
 
 
@@ -239,16 +243,21 @@ class Design:
     def phases(self, supply: Supply) -> tuple[int, ...]:
         """Phase that each unit hangs on: 1, 2 or 3 for a single-phase one on three phases, else 0.
 
-        What is there and what carries a battery hangs where the job says, and arrays behind a battery's unit of one
-        phase hang with it: on another they would be off in an outage. Units of new arrays else go where least hangs,
-        the largest first; more microinverters than one breaker carries hang on all three.
+        What is there hangs where the survey found it, what carries a battery where the job says, and new arrays behind
+        a battery's unit of one phase hang with it: on another they would be off in an outage. Units of new arrays else
+        go where least hangs, the largest first; more microinverters than one breaker carries hang on all three.
         """
-        on = [supply.single_on if unit.inverter.phases == "single" else 0 for unit in self.converters]
         if supply.phases != "three":
-            return (0,) * len(on)
+            return (0,) * len(self.converters)
+        on = [
+            (unit.found_on or supply.single_on) if unit.inverter.phases == "single" else 0
+            for unit in self.converters
+        ]
         lead = self.battery_converter
         if lead is not None and lead.inverter.phases == "single":
-            return tuple(on)
+            served = next((unit.found_on for unit in self.together if unit.found_on), supply.single_on)
+            with_it = [unit.is_new for unit in self.converters]
+            return tuple(served if phase and new else phase for phase, new in zip(on, with_it, strict=True))
         units = self.converters
         free = [at for at, unit in enumerate(units) if on[at] and unit.is_new and not unit.has_battery]
         on = [0 if at in free and units[at].fills_breakers else phase for at, phase in enumerate(on)]

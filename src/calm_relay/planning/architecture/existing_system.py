@@ -2,8 +2,8 @@
 
 from collections.abc import Mapping
 
-from calm_relay.job.equipment import Microinverter
-from calm_relay.job.survey import ExistingBattery
+from calm_relay.job.equipment import Inverter, Microinverter
+from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.planning.architecture.design import Converter, Survey
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.bank import Bank
@@ -93,6 +93,7 @@ def _existing_unit(
         surveyed=unit,
         battery_surveyed=battery,
         alike=alike,
+        found_on=_found_on(survey, unit, inverter),
     )
 
 
@@ -105,7 +106,20 @@ def _battery_unit(survey: Survey, battery: ExistingBattery) -> Converter:
     if inverter.battery is None:
         raise PlanError(field, f"{inverter.name} has no battery port; wanted one that has")
     bank = old_bank(battery, survey.equipment)
-    return Converter(inverter, held=bank, is_new=False, age_years=battery.age_years, battery_surveyed=battery)
+    return Converter(
+        inverter,
+        held=bank,
+        is_new=False,
+        age_years=battery.age_years,
+        battery_surveyed=battery,
+        found_on=_found_on(survey, battery, inverter),
+    )
+
+
+def _found_on(survey: Survey, item: ExistingInverter | ExistingBattery, inverter: Inverter) -> int | None:
+    """The phase that the survey found a unit on; None where it could be no other or none is said."""
+    one_of_three = survey.job.supply.phases == "three" and inverter.phases == "single"
+    return item.phase if one_of_three else None
 
 
 def old_bank(battery: ExistingBattery, equipment: Equipment) -> Bank:

@@ -16,7 +16,7 @@ def within_connection(design: Design | Refusal, context: DesignContext) -> Desig
     if isinstance(design, Refusal) or not design.new_converters:
         return design
     on_grid = context.job.supply.on_grid
-    reasons = connection_refusals(design, context.job) if on_grid else island_refusals(design)
+    reasons = connection_refusals(design, context.job) if on_grid else island_refusals(design, context.job)
     if not reasons:
         return design
     return Refusal(design.architecture, design.title, design.coupling, tuple(reasons))

@@ -3,7 +3,7 @@
 from calm_relay.job.equipment import Inverter, Microinverter, Module, Pack
 from calm_relay.job.existing_supply import ON_BUS, Generator
 from calm_relay.job.model import Job
-from calm_relay.planning.architecture.bus_rating import bus_rating
+from calm_relay.planning.architecture.bus_rating import arrays_beside, arrays_left_off, bus_rating
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.bank import Bank
@@ -84,7 +84,7 @@ def connection_refusals(design: Design, job: Job) -> list[str]:
     return [f"The operator counts {parts} = {total:g} kW{hybrid}; this connection may have {limit_kw:g} kW"]
 
 
-def island_refusals(design: Design) -> list[str]:
+def island_refusals(design: Design, job: Job) -> list[str]:
     """Reasons why a design cannot stand off grid."""
     converter = design.battery_converter
     if design.by_clock:
@@ -94,9 +94,12 @@ def island_refusals(design: Design) -> list[str]:
     name, backup = converter.inverter.name, converter.inverter.backup
     if backup is None:
         return [f"{name} forms no grid: off grid there is none that it could follow"]
-    beside = [other.inverter.name for other in design.converters if other is not converter and other.has_array]
+    beside, left_off = arrays_beside(design), arrays_left_off(design, job.supply)
     if beside and backup.throttles_ac_pv == "none":
-        return [f"{name} cannot turn {beside[0]} down: with a full battery its power has nowhere to go"]
+        down = beside[0].inverter.name
+        return [f"{name} cannot turn {down} down: with a full battery its power has nowhere to go"]
+    if left_off:
+        return [f"{name} forms one phase, and {left_off[0].inverter.name} hangs on another or on three"]
     return []
 
 
@@ -144,7 +147,7 @@ def bus_refusals(design: Design, job: Job) -> list[str]:
     converter = design.battery_converter
     if job.supply.on_grid or converter is None or converter.inverter.backup is None:
         return []
-    rating = bus_rating(design, converter)
+    rating = bus_rating(design, job.supply)
     if rating is None or not rating.stated or not rating.passed:
         return []
     summary = f"{rating.arrays_kw:.3g} kW of inverters against {rating.limit_kw:.3g}"

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from math import hypot
 
 from calm_relay.job.commissioning import Commissioning
+from calm_relay.planning.architecture.bus_rating import arrays_on_bus
 from calm_relay.planning.architecture.connections import unit_keys, units_of
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.commissioning.conditions import Light, light_on, moment_utc
@@ -359,10 +360,7 @@ def _island(plan: Plan, option: Option, keys: tuple[str, ...], record: Commissio
     curve, supply = curve_of(plan.job), plan.job.supply
     lead = keys[option.design.forming[0]]
     charge = record.value(f"battery of {lead} soc")
-    follows = any(
-        other.has_array and not any(other is member for member in option.design.together)
-        for other in option.design.converters
-    )
+    follows = bool(arrays_on_bus(option.design, supply))
     full = charge is not None and charge >= 95.0
     throttles = option.design.grid_former.outage_output.throttles_ac_pv == "frequency"
     raised = follows and full and throttles

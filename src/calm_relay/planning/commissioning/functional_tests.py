@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from calm_relay.planning.architecture.bus_rating import arrays_on_bus
 from calm_relay.planning.architecture.connections import backs_up_whole_house
 from calm_relay.planning.architecture.refusals import joining_generators
 from calm_relay.planning.architecture.topology import CHANGEOVER
@@ -144,11 +145,7 @@ def _outage(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
 
 def _throttle(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
     lead = option.design.leader
-    beside = [
-        other
-        for other in option.design.converters
-        if other.has_array and not any(other is member for member in option.design.together)
-    ]
+    beside = arrays_on_bus(option.design, plan.job.supply)
     if not beside and not lead.has_array:
         return
     alone = vocabulary_of(plan.job.supply).while_it_forms

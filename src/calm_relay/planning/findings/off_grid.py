@@ -210,7 +210,7 @@ def check_bus_rating(subject: Drawn) -> list[Finding]:
     converter, off_grid = subject.design.battery_converter, not subject.job.supply.on_grid
     if not forms_grid(converter):
         return []
-    rating = bus_rating(subject.design, converter)
+    rating = bus_rating(subject.design, subject.job.supply)
     if rating is None or converter.backup.throttles_ac_pv == "none":
         return []
     severity = Severity.OK
@@ -259,7 +259,7 @@ def check_load_rejection(subject: Subject) -> list[Finding]:
     converter = subject.design.battery_converter
     if not forms_grid(converter) or converter.backup.throttles_ac_pv == "none":
         return []
-    rating, rows = bus_rating(subject.design, converter), subject.behind_relay
+    rating, rows = bus_rating(subject.design, subject.job.supply), subject.behind_relay
     if rating is None or not rows.names:
         return []
     dropped_kw = min(rating.arrays_kw, most_by_day_kw(rows, subject.site))

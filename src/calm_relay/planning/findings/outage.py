@@ -1,6 +1,10 @@
 """What the inverter passes while the grid is up against what it gives in an outage, and who starts black."""
 
+from functools import partial
+
 from calm_relay.job.existing_supply import ON_CHANGEOVER
+from calm_relay.job.model import Job, Supply
+from calm_relay.planning.architecture.bus_rating import arrays_left_off, phase_of
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.findings.backed_up_loads import shed_to_fit
@@ -121,6 +125,39 @@ def check_who_stands_together(subject: Subject) -> list[Finding]:
     return findings
 
 
+@grid_check
+def check_arrays_left_off(subject: Subject) -> list[Finding]:
+    """Which arrays an outage takes although something forms a grid: those on phases that it does not feed."""
+    design, supply = subject.design, subject.job.supply
+    if not forms_grid(design.battery_converter):
+        return []
+    lead = design.leader
+    served, wanted = phase_of(design, supply, lead), subject.job.weight("ride_through_outage") > 0
+    findings = []
+    for other in arrays_left_off(design, supply):
+        on = phase_of(design, supply, other)
+        there = supply.with_(single_on=on) if on and not any(unit.found_on for unit in design.together) else None
+        findings.append(
+            warns_if(
+                wanted,
+                "array left off",
+                "Home",
+                "supply.single_on",
+                f"{other.inverter.name} ({other.array_kw:.1f} kWp) hangs on {f'phase {on}' if on else 'all phases'}; "
+                f"in an outage {lead.inverter.name} feeds phase {served} alone, and its array is off.",
+                rule="common practice, no source",
+                mends=(Mend(f"New single-phase units on phase {on}", partial(_with_supply, supply=there)),)
+                if wanted and there
+                else (),
+            )
+        )
+    return findings
+
+
+def _with_supply(job: Job, supply: Supply) -> Job:
+    return job.with_(supply=supply)
+
+
 @check
 def check_black_start(subject: Subject) -> list[Finding]:
     """After a flat battery only modules on the former's own DC bus, or a generator, bring the house back."""
@@ -135,7 +172,7 @@ def check_black_start(subject: Subject) -> list[Finding]:
         sentence = f"{when} the generator brings the house back."
         return [passes("black start", "Battery", "battery", sentence, rule="datasheets")]
     wakes = converter.backup
-    if wakes_by_arrays_beside(subject.design):
+    if wakes_by_arrays_beside(subject.design, job.supply):
         how = (
             f"it holds {wakes.held_reserve:.0%} back and wakes with its loads off when there is sun"
             if wakes.held_reserve > 0

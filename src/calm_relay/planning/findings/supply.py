@@ -1,10 +1,12 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
 
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, Supply
+from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.vocabulary import LEG
 from calm_relay.planning.findings.base import (
     Drawn,
@@ -16,13 +18,12 @@ from calm_relay.planning.findings.base import (
     check,
     grid_check,
     judged,
-    stops_if,
     warns,
     warns_if,
 )
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY
 from calm_relay.planning.operation.island import leg_volts
-from calm_relay.planning.operation.phases import import_by_phase, phase_peaks_kw
+from calm_relay.planning.operation.phases import home_alone_kw, import_by_phase, phase_peaks_kw
 
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
@@ -50,6 +51,14 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
     if worst_kw > limit_kw and FUSE in subject.job.assumed:
         severity = Severity.CHECK
         sentence += " What it is rated for is assumed: read it, or the option may have to keep below it."
+    elif (
+        worst_kw > limit_kw
+        and worst_kw <= home_alone_kw(subject.design, subject.job, subject.context.demand) + 1e-9
+    ):
+        severity = Severity.CHECK
+        sentence += (
+            " The home alone draws no less by what is stated of it: measure its peak, or ask for more service."
+        )
     elif worst_kw > limit_kw:
         severity = Severity.STOP
     elif briefly_kw > limit_kw:
@@ -143,7 +152,11 @@ def check_continuous_import(subject: Subject) -> list[Finding]:
 def _lighter(subject: Subject, worst: int, peaks_kw: np.ndarray) -> tuple[Mend, ...]:
     """Hangs single-phase units on another phase where that is enough."""
     supply = subject.job.supply
-    if supply.phases != "three" or supply.single_on != worst + 1:
+    design = subject.design
+    on = zip(design.converters, design.phases(supply), strict=True)
+    if supply.single_on != worst + 1 or not any(
+        phase == worst + 1 and unit.found_on is None for unit, phase in on
+    ):
         return ()
     best = int(peaks_kw.argmin()) + 1
     changed = supply.with_(single_on=best)
@@ -215,9 +228,8 @@ def check_hybrid_counted(subject: Subject) -> list[Finding]:
     ]
 
 
-def _on_phases(subject: Drawn) -> np.ndarray:
+def _on_phases(design: Design, supply: Supply) -> np.ndarray:
     """AC rating of the inverters that the operator counts on each phase [kW], one figure where there is one phase."""
-    supply, design = subject.job.supply, subject.design
     result, counted = np.zeros(3 if supply.phases == "three" else 1), design.counted(supply)
     for converter, phase in zip(design.converters, design.phases(supply), strict=True):
         if not any(converter is unit for unit in counted):
@@ -243,7 +255,7 @@ def check_procedure(subject: Subject) -> list[Finding]:
     """Up to so much the operator is told, up to more there is a fast track, beyond it is asked before."""
     if not subject.design.new_converters:
         return []
-    on_phases = _on_phases(subject)
+    on_phases = _on_phases(subject.design, subject.job.supply)
     fullest, total = float(on_phases.max()), float(on_phases.sum())
     held = [
         (rule, fullest if rule.rule.kind.endswith("per phase") else total)
@@ -279,7 +291,7 @@ def check_export(subject: Subject) -> list[Finding]:
     """What may leave the site without a study, on a phase and in all."""
     tariff = subject.job.tariff
     findings = []
-    on_phases = _on_phases(subject)
+    on_phases = _on_phases(subject.design, subject.job.supply)
     for held in subject.rules:
         kind = held.rule.kind
         if kind not in ("export kW per phase", "export kW") or not subject.design.new_converters:
@@ -319,17 +331,24 @@ def check_unbalance(subject: Drawn) -> list[Finding]:
     rule, supply = subject.rules.of("unbalance kW"), subject.job.supply
     if rule is None or supply.phases != "three" or not subject.design.new_converters:
         return []
-    on_phases = _on_phases(subject)
-    apart = float(on_phases.max() - on_phases.min())
+    apart = float(np.ptp(_on_phases(subject.design, supply)))
+    today = replace(subject.design, converters=subject.context.now)
     over = apart > rule.limit + 1e-9
+    severity = Severity.STOP if over else Severity.OK
+    sentence = (
+        f"Between the fullest and the emptiest phase inverters differ by {apart:.2f} kW; {rule.rule.name.lower()} "
+        f"may be {rule.limit:g} kW{_hung(subject)}."
+    )
+    if over and apart <= float(np.ptp(_on_phases(today, supply))) + 1e-9:
+        severity = Severity.CHECK
+        sentence += " They do so today: ask whether it may stay as it is."
     return [
-        stops_if(
-            over,
+        judged(
+            severity,
             "unbalance",
             "Grid",
             "supply.single_on",
-            f"Between the fullest and the emptiest phase inverters differ by {apart:.2f} kW; {rule.rule.name.lower()} "
-            f"may be {rule.limit:g} kW{_hung(subject)}.",
+            sentence,
             reading=(apart, rule.limit, "kW"),
             rule=rule.authority,
         )

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from calm_relay.job.control import BATTERY
 from calm_relay.job.existing_supply import ON_INPUT
 from calm_relay.job.model import Job
+from calm_relay.planning.architecture.bus_rating import arrays_on_bus
 from calm_relay.planning.architecture.connections import units_of
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import joining_generators
@@ -274,8 +275,7 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
         "below it the island is without power",
         "the reserve for grid-up is not this one",
     )
-    beside = any(other.has_array and other is not converter for other in option.design.converters)
-    if beside and backup.throttles_ac_pv == "frequency":
+    if arrays_on_bus(option.design, job.supply) and backup.throttles_ac_pv == "frequency":
         yield Setting(
             name,
             "Frequency in an island",

@@ -9,7 +9,7 @@ import numpy as np
 from calm_relay.job.backup_board import BackupBoard
 from calm_relay.job.model import Job, Supply
 from calm_relay.physics.kept import kept
-from calm_relay.planning.architecture.connections import only_phase_served
+from calm_relay.planning.architecture.bus_rating import only_phase_served
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.home_phases import Phases, demand_by_phase
@@ -108,14 +108,13 @@ class BackedUpLoads:
 
 def behind_relay(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     """The circuits behind the relay of a unit that forms a grid, with what each draws in the year."""
-    return _behind(job.backup_board, job.supply, only_phase_served(design.leader, job), job.load_phases, demand)
+    return _behind(job.backup_board, job.supply, only_phase_served(design, job.supply), job.load_phases, demand)
 
 
 def whole_behind(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     """Every circuit that a unit which forms the grid can reach, none of them shed."""
-    converter = design.leader
     circuits = tuple(circuit.with_(role="backed up") for circuit in job.board.circuits)
-    served = only_phase_served(converter, job)
+    served = only_phase_served(design, job.supply)
     return _behind(job.board.with_(circuits=circuits), job.supply, served, job.load_phases, demand)
 
 

@@ -7,12 +7,13 @@ import numpy as np
 from calm_relay.job.base import minutes_of
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.job.equipment import Backup
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, Supply
 from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.generators import GeneratorLimits, generators_of
 from calm_relay.physics.plant.island import Island
 from calm_relay.physics.plant.island_figures import Limits
 from calm_relay.physics.plant.parts import UNLIMITED
+from calm_relay.planning.architecture.bus_rating import arrays_on_bus
 from calm_relay.planning.architecture.connections import joins_island
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.architecture.refusals import joining_generators
@@ -38,15 +39,14 @@ def forms_grid(converter: Converter | None) -> TypeGuard[Converter]:
     return converter is not None and converter.inverter.backup is not None
 
 
-def wakes_by_arrays_beside(design: Design) -> bool:
+def wakes_by_arrays_beside(design: Design, supply: Supply) -> bool:
     """Whether what forms the grid comes back after a flat battery by arrays on its bus: by a reserve, or at a time."""
     former = design.battery_converter
     if not forms_grid(former):
         return False
     backup = former.backup
-    beside = any(other is not former and other.has_array for other in design.converters)
-    return (
-        beside and backup.throttles_ac_pv != "none" and (backup.held_reserve > 0 or backup.retries_at is not None)
+    return bool(arrays_on_bus(design, supply)) and (
+        backup.throttles_ac_pv != "none" and (backup.held_reserve > 0 or backup.retries_at is not None)
     )
 
 
@@ -77,7 +77,7 @@ def island_of(design: Design, job: Job, demand: DemandYear) -> Island:
     if not forms_grid(converter):
         fed = whole_house(job.backup_board, job.supply, demand)
         return _island((), island_limits(None, job), fed, np.zeros(len(design.converters), bool), design, demand)
-    joins = np.array([joins_island(other, converter) for other in design.converters], dtype=bool)
+    joins = np.array([joins_island(design, job.supply, other) for other in design.converters], dtype=bool)
     return _island(
         design.forming, island_limits(design, job), behind_relay(design, job, demand), joins, design, demand
     )

@@ -92,6 +92,17 @@ def highest_phase_kw(design: Design, job: Job, demand: DemandYear, year: PlantBu
     return max(float(each.max()) for each in drawn), max(-float(each.min()) for each in drawn)
 
 
+def home_alone_kw(design: Design, job: Job, demand: DemandYear) -> float:
+    """The most that a phase or leg of the home draws in a step of the year, and all units on it while they idle [kW].
+
+    Nothing is given, and nothing obeys.
+    """
+    idle_kw = sum(unit.inverter.standby_w for unit in design.converters) / 1000.0
+    if job.supply.phases == "single":
+        return float(demand.kw.max()) + idle_kw
+    return float(_house_by_phase(job.backup_board, job.supply, job.load_phases, demand).max()) + idle_kw
+
+
 def through_relay(design: Design, job: Job, demand: DemandYear) -> np.ndarray:
     """What the relay of the unit that forms the grid passes to the home on each of its legs, grid up [kW].
 

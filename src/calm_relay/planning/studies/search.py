@@ -38,7 +38,7 @@ from calm_relay.planning.operation.outcome import (
     brief_of,
     lost_of,
 )
-from calm_relay.planning.operation.phases import highest_phase_kw, relay_passes_a, through_relay
+from calm_relay.planning.operation.phases import highest_phase_kw, home_alone_kw, relay_passes_a, through_relay
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import WORKERS, Plan
 from calm_relay.planning.site.array import face_with, faces_of
@@ -483,10 +483,11 @@ def _fuse_blows(design: Design, job: Job, demand: DemandYear, sums: PlantBus) ->
     # What is assumed stops nothing, here as in the findings.
     if "supply.main_fuse_a" in job.assumed:
         return False
-    if sums.highest_import_kw > supply.import_limit_kw + 1e-9:
-        return True
     limit_kw = supply.main_fuse_a * leg_volts(supply.phases, supply.volts) / 1000.0
-    return max(highest_phase_kw(design, job, demand, sums)) > limit_kw + 1e-9
+    drawn_kw, fed_kw = highest_phase_kw(design, job, demand, sums)
+    if fed_kw > limit_kw + 1e-9:
+        return True
+    return drawn_kw > limit_kw + 1e-9 and drawn_kw > home_alone_kw(design, job, demand) + 1e-9
 
 
 def _candidates(

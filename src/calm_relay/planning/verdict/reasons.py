@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from calm_relay.job.model import Job, Supply
+from calm_relay.planning.architecture.bus_rating import arrays_left_off
 from calm_relay.planning.architecture.design import Design, Spoken
 from calm_relay.planning.common.amounts import money_text, years_text
 from calm_relay.planning.common.vocabulary import vocabulary_of
@@ -11,7 +12,7 @@ from calm_relay.planning.operation.island import wakes_by_arrays_beside
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.verdict.option import Option
 
-WORTH_SAYING_KWH = 10.0
+WORTH_SAYING_KWH, WORTH_SAYING_SHARE = 10.0, 0.01
 
 
 @dataclass(frozen=True)
@@ -137,7 +138,7 @@ def _lights(option: Option, job: Job, demand: DemandYear) -> Spoken:
         if job.generator is not None:
             sentence = "Once flat, only the generator brings it back: no module hangs on its own DC bus."
             result.append((False, "ride_through_outage", sentence))
-        elif not wakes_by_arrays_beside(option.design):
+        elif not wakes_by_arrays_beside(option.design, job.supply):
             sentence = "Once flat, nothing brings it back: no module hangs on its own DC bus."
             result.append((False, "ride_through_outage", sentence))
     return result
@@ -162,6 +163,11 @@ def _outage(option: Option, peak_kw: float, season: str) -> Spoken:
     backup = option.design.leader.backup
     if option.coupling == "AC" and backup.throttles_ac_pv == "none":
         result.append((False, "ride_through_outage", "In an outage the array stays off: nothing throttles it."))
+    elif left_off := arrays_left_off(option.design, option.context.job.supply):
+        names = " and ".join(unit.inverter.name for unit in left_off)
+        result.append(
+            (False, "ride_through_outage", f"In an outage {names} and what hangs on it stay off: on other phases.")
+        )
     elif option.coupling == "DC" and not backup.black_start:
         result.append((False, "ride_through_outage", "Once flat in an outage, it cannot start itself at sunrise."))
     return result
@@ -269,8 +275,8 @@ def _path(option: Option, options: list[Option]) -> Spoken:
     result: Spoken = []
     kin = _other(options, "AC", "AC off grid")
     other = kin if option.role == "DC" else _other(options, "DC")
-    if through is not None and other is not None and other is not option and other.outcome.paths.through_battery:
-        theirs = other.outcome.paths.through_battery
+    theirs = other.outcome.paths.through_battery if other is not None and other is not option else None
+    if through is not None and other is not None and theirs and abs(through - theirs) >= WORTH_SAYING_SHARE:
         sentence = f"From module through battery to home {through:.1%}; with {other.title} {theirs:.1%}."
         result.append((through >= theirs, "self_sufficiency", sentence))
     now = _other(options, "today" if option.context.now else "AC", "AC off grid")

@@ -144,7 +144,7 @@ def _off_grid(plan: Plan, option: RefusedOption | Option) -> Iterator[Figure]:
     if isinstance(option, RefusedOption):
         return
     converter = option.design.battery_converter
-    rating = bus_rating(option.design, converter) if forms_grid(converter) else None
+    rating = bus_rating(option.design, option.context.job.supply) if forms_grid(converter) else None
     if rating is not None:
         text = (
             f"{rating.arrays_kw:g} kW of array; takes {rating.limit_kw:.3g}, practice {rating.practice_kw:.3g} kW"
