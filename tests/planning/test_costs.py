@@ -43,7 +43,8 @@ def test_a_sub_board_and_its_circuits_are_counted_where_a_part_is_backed_up(demo
     job = demo.with_(backup_board=demo.board.with_(circuits=(first.with_(role="grid only"), *rest)), costs=FREE)
     bare = plan(job).option("ac-addon").outcome.money.outlay
     priced = plan(job.with_(costs=FREE.with_(**{name: 100.0}))).option("ac-addon").outcome.money.outlay
-    assert priced - bare == pytest.approx(100.0 * (1 if name == "backup_board" else len(rest)))
+    # The inverter that is there moves to the board with them.
+    assert priced - bare == pytest.approx(100.0 * (1 if name == "backup_board" else len(rest) + 1))
 
 
 def test_modules_taken_off_scaffold_and_cable(demo):

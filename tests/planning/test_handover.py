@@ -10,6 +10,7 @@ from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.control import Control, ExportWindow, GridCharge, Window
 from calm_relay.job.existing_supply import Generator
 from calm_relay.job.quantity import parse_quantity
+from calm_relay.planning.architecture.connections import units_moved
 from calm_relay.planning.common.amounts import about_years
 from calm_relay.planning.handover.application import application_of, application_rows
 from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of, mounting_of
@@ -356,7 +357,8 @@ def test_what_an_outage_takes_beside_the_unit_is_listed_and_built(name):
     parts = {part.article: part for part in materials_of(option)}
     words = option.context.rules.words
     assert parts["Changeover"].quantity == 1.0
-    board = parts.get(words(f"Backup board, places for {len(circuits)} circuits"))
+    places = len(circuits) + len(units_moved(option.design, job))
+    board = parts.get(words(f"Backup board, places for {places} circuits"))
     relays = parts.get("Relay that sheds a circuit")
     steps = [step.text for step in steps_of(option)]
     moved = [text for text in steps if text.startswith(words("Move to the backup board"))]
@@ -451,8 +453,40 @@ def test_a_single_phase_unit_takes_over_the_circuits_of_its_own_phase_alone():
     for circuit in job.backup_board.circuits:
         assert (circuit.name in move) == (circuit.name in stays.names), circuit.name
     assert 0 < len(stays.names) < sum(item.role != "grid only" for item in job.backup_board.circuits)
+    # The garage inverter hangs on the same phase: what it gives is to come to them.
+    count = len(stays.names) + 1
     (paid,) = (line for line in option.outcome.money.lines if line.label.startswith("Moving "))
-    assert paid.amount == len(stays.names) * job.costs.backup_circuit
-    assert any(
-        part.article.startswith(f"Backup board, places for {len(stays.names)} ") for part in materials_of(option)
-    )
+    assert paid.amount == count * job.costs.backup_circuit
+    assert any(part.article.startswith(f"Backup board, places for {count} ") for part in materials_of(option))
+
+
+def moves_of(option):
+    """What the work order says of AC circuits of units that are there, without the words before."""
+    begun = "Move the AC circuit of "
+    return [step.text.removeprefix(begun) for step in steps_of(option) if step.text.startswith(begun)]
+
+
+def test_arrays_there_today_move_to_the_board_that_stays_on():
+    option = option_of(demo_job("two-homes"), "ac-addon")
+    job = option.context.job
+    assert moves_of(option) == [
+        "Tarnlight 10 three-phase string inverter to the backup board.",
+        "Tarnlight 3.0 string inverter to the backup board.",
+    ]
+    (paid,) = (line for line in option.outcome.money.lines if line.label.startswith("Moving "))
+    backed_up = sum(circuit.role != "grid only" for circuit in job.backup_board.circuits)
+    assert paid.label == f"Moving {backed_up + 2} circuits to it"
+    # A new battery's unit serves the whole house: nothing hangs elsewhere than today.
+    assert moves_of(option_of(demo_job("pottery"), "ac-addon")) == []
+
+
+def test_an_array_that_follows_no_island_moves_ahead_of_a_changeover_of_the_whole_house():
+    job = demo_job("pottery")
+    unit = option_of(job, "ac-addon").design.leader.inverter
+    deaf = unit.with_(key="deaf", name="Deaf", backup=unit.backup.with_(throttles_ac_pv="none"))
+    own = job.own_equipment.with_(inverters=(*job.own_equipment.inverters, deaf))
+    job = job.with_(own_equipment=own, battery=job.battery.with_(battery_inverter="deaf"))
+    option = option_of(job, "ac-addon")
+    (move,) = moves_of(option)
+    assert move.endswith(" ahead of the changeover.")
+    assert "Moving 1 circuit ahead of it" in [line.label for line in option.outcome.money.lines]

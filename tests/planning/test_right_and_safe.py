@@ -124,7 +124,7 @@ def test_circuits_relays_and_changeover_reach_the_outlay(demo):
     job = demo.with_(backup_board=demo.backup_board.with_(circuits=away))
     amounts = {line.label: line.amount for line in outlay_of(job, "ac-addon") if line.kind == "backup"}
     assert amounts["Backed-up sub-board"] == demo.costs.backup_board
-    moved = len(circuits) - 1
+    moved = len(circuits) - 1 + len(job.existing_inverters)
     assert amounts[f"Moving {moved} circuits to it"] == moved * demo.costs.backup_circuit
     assert "Changeover of the whole house" in {
         line.label for line in outlay_of(job.with_(backup_board=None), "ac-addon")

@@ -69,6 +69,20 @@ def changes_over(design: Design) -> bool:
     return design.battery_converter is not None and design.leader.inverter.backup is not None
 
 
+def units_moved(design: Design, job: Job) -> tuple[Converter, ...]:
+    """Units there today whose AC circuit comes to another board with a changeover that is new.
+
+    Those that follow the island move behind it, to the backup board; where it stands ahead of the whole house those
+    that do not follow move ahead of it.
+    """
+    lead = design.battery_converter
+    if lead is None or not lead.is_new or not changes_over(design) or not job.supply.on_grid:
+        return ()
+    whole = backs_up_whole_house(design, job)
+    there = (unit for unit in design.converters if not unit.is_new and not any(unit is m for m in design.together))
+    return tuple(unit for unit in there if joins_island(design, job.supply, unit) is not whole)
+
+
 def kept_changeovers(design: Design, job: Job) -> tuple[ExistingChangeover, ...]:
     """Changeovers there today that stay with a design, the one at the meter first."""
     return tuple(

@@ -10,7 +10,12 @@ from calm_relay.job.existing_supply import ExistingTransformers
 from calm_relay.job.model import Job
 from calm_relay.job.survey import Surveyed
 from calm_relay.job.tariff import Costs, Incentive
-from calm_relay.planning.architecture.connections import backed_up_circuits, service_fates
+from calm_relay.planning.architecture.connections import (
+    backed_up_circuits,
+    backs_up_whole_house,
+    service_fates,
+    units_moved,
+)
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.strings.stringing import fusing_of
 
@@ -83,12 +88,19 @@ def _backup_lines(design: Design, job: Job) -> list[CostLine]:
     circuits = board.circuits if board else ()
     lines, on_backup = [], backed_up_circuits(design, job)
     if job.supply.on_grid and job.weight("ride_through_outage") > 0:
+        units = len(units_moved(design, job))
         if len(on_backup) == len(circuits):
             lines.append(CostLine("backup", "Changeover of the whole house", costs.whole_changeover))
+            if units:
+                side = "ahead of" if backs_up_whole_house(design, job) else "behind"
+                label = f"Moving {_counted(units, 'circuit')} {side} it"
+                lines.append(CostLine("backup", label, units * costs.backup_circuit))
         elif on_backup:
             lines.append(CostLine("backup", "Backed-up sub-board", costs.backup_board))
-            moved = len(on_backup) * costs.backup_circuit
-            lines.append(CostLine("backup", f"Moving {_counted(len(on_backup), 'circuit')} to it", moved))
+            count = len(on_backup) + units
+            lines.append(
+                CostLine("backup", f"Moving {_counted(count, 'circuit')} to it", count * costs.backup_circuit)
+            )
     relays = sum(circuit.role == "shed" for circuit in on_backup)
     if relays and (job.weight("ride_through_outage") > 0 or not job.supply.on_grid):
         lines.append(CostLine("backup", _counted(relays, "shedding relay"), relays * costs.shed_relay))

@@ -9,6 +9,7 @@ from calm_relay.planning.architecture.connections import (
     backed_up_circuits,
     kept_generators,
     service_fates,
+    units_moved,
     units_of,
 )
 from calm_relay.planning.architecture.topology import BACKED_UP, CHANGEOVER, Edge
@@ -370,7 +371,7 @@ def _backup(option: Option, plan: WiringPlan) -> list[Part]:
         note = f"of the kind that {lead.inverter.name} asks for; none where it is built in"
         parts.append(Part("Protection", "Changeover", 1.0, "pieces", "to buy", price, note))
     if plan.topology.brings(BACKED_UP):
-        count = len(backed_up_circuits(option.design, job))
+        count = len(backed_up_circuits(option.design, job)) + len(units_moved(option.design, job))
         article = f"Backup board, places for {count} circuit{'s' * (count != 1)}" if count else "Backup board"
         price = _priced(costs.backup_board)
         parts.append(

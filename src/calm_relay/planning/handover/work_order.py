@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from calm_relay.planning.architecture.connections import backed_up_circuits, kept_generators, units_of
+from calm_relay.planning.architecture.connections import backed_up_circuits, kept_generators, units_moved, units_of
 from calm_relay.planning.architecture.topology import BACKED_UP, METER
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
@@ -186,6 +186,14 @@ def _circuits(option: Option, plan: WiringPlan) -> Iterator[Step]:
             isolate="each circuit, proved dead",
             measure="no neutral shared with a circuit that stays; residual-current devices trip",
             photo="backup board, its circuits named",
+        )
+    where = "ahead of the changeover" if plan.topology.whole_house else "to the backup board"
+    for unit in units_moved(option.design, option.context.job):
+        yield Step(
+            "Pull and connect",
+            f"Move the AC circuit of {unit.inverter.name} {where}.",
+            isolate="its AC breaker, proved dead",
+            measure="torque of terminals; its breaker is the one of the diagram",
         )
     shed = [f"“{item.name}”" for item in circuits if item.role == "shed"]
     if shed:
