@@ -233,6 +233,8 @@ def test_the_planned_plant_is_served_and_read_from_another_process(tmp_path):
             lines.append(site.stdout.readline())
             assert lines[-1], "it ended early"
         port = int(re.search(r"127\.0\.0\.1:(\d+)", lines[0])[1])
+        # What was built, though another option fits better by now.
+        assert "DC-coupled hybrid swap, served at" in lines[0]
         assert "dead-string" in "".join(lines)
         reading = read_once(address_of(f"127.0.0.1:{port}"))
         assert reading.inverter is not None and reading.battery is not None

@@ -75,7 +75,9 @@ def _parser():
     papers.set_defaults(run=_papers)
     site = commands.add_parser("site", help="play the planned plant as a SunSpec Modbus server on this machine")
     site.add_argument("job", metavar="JOB", help="a job file, or demo, demo:two-homes and so on")
-    site.add_argument("--option", metavar="KEY", help="which option; the one that fits best when left out")
+    site.add_argument(
+        "--option", metavar="KEY", help="which option; the one that was built, else the one that fits best"
+    )
     site.add_argument(
         "--day", default="06-21", metavar="MM-DD", help="day of the plan's year (06-21 when left out)"
     )
@@ -195,7 +197,7 @@ def _site(arguments):
         raise ValueError(f"--port: is {arguments.port}; wanted 0 to 65535, 0 for any that is free")
     faults = [fault_of(text) for text in arguments.fault]
     made = _planned(arguments.job)
-    option = _option_of(made, arguments.option)
+    option = _option_of(made, arguments.option or made.job.commissioning.option)
     began = time.monotonic()
     first = step_at(made, arguments.day, arguments.clock)
     played = PlayedSite(made, option, first, arguments.speed, faults, lambda: time.monotonic() - began)

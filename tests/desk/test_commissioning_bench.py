@@ -257,7 +257,7 @@ def site(window, settled):
     window.forget_view()
     settled(window)
     plan = window.session.plan
-    option = plan.option(plan.choice.key)
+    option = plan.option(window.session.job.commissioning.option)
     began = time.monotonic()
     faults = [fault_of("reversed-ct:1"), fault_of("dead-string:2")]
     played = PlayedSite(

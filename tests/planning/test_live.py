@@ -17,9 +17,6 @@ from calm_relay.planning.commissioning.played import FAULTS, PlayedSite, fault_o
 from calm_relay.planning.operation.simulate import inputs_of
 from tests.plans import plan
 
-# The option that these tests play where the demo's first is another.
-BUILT = {demo_job("two-homes").name: "hybrid-swap"}
-
 
 @pytest.fixture(scope="module")
 def plans():
@@ -31,7 +28,7 @@ class Played:
 
     def __init__(self, made, faults=(), day="06-21", clock="09:00", speed=60.0, option=None):
         self.now = 0.0
-        option = made.option(option or BUILT.get(made.job.name, made.choice.key))
+        option = made.option(option or made.job.commissioning.option or made.choice.key)
         self.site = PlayedSite(
             made, option, step_at(made, day, clock), speed, [fault_of(text) for text in faults], lambda: self.now
         )
@@ -104,6 +101,25 @@ def test_each_fault_names_itself(plans, name, fault, said, seconds):
     assert set(played.seen) == {said}
 
 
+@pytest.mark.parametrize(
+    "name, option, fault, said, seconds",
+    [
+        # Two inverters of one kind: the input of the other that works does not excuse this one.
+        ("cottage", "ac-addon", "dead-string:1", "dead", 60),
+        # Without a meter, and without a string that could be read.
+        ("hut", "hybrid-swap", "frozen:1", "frozen", 80),
+        ("cottage", "micro-ac", "frozen:1", "frozen", 80),
+        # What a unit said long ago speaks against no other.
+        ("two-homes", "ac-addon", "frozen:1", "frozen", 80),
+        ("two-homes", "balcony", "frozen:1", "frozen", 80),
+        ("two-homes", "hybrid-beside", "wrong-battery-order", "balance", 700),
+    ],
+)
+def test_each_fault_of_other_options_names_itself_alone(plans, name, option, fault, said, seconds):
+    played = Played(plans[name], [fault], option=option).run(seconds, step=1.0 if seconds < 300 else 2.0)
+    assert set(played.seen) == {said}
+
+
 def test_a_reversed_transformer_and_a_dead_string_are_both_found(plans):
     played = Played(plans["two-homes"], ["reversed-ct:1", "dead-string:2"], clock="10:00").run(60)
     sentences = " ".join(item.sentence for item in played.view.deviations)
@@ -143,7 +159,7 @@ def test_a_moment_that_is_none_is_told(plans, day, clock):
 def test_the_played_site_is_the_plan(plans):
     """At the middle of a step each value is the plan's own."""
     made = plans["two-homes"]
-    option = made.option(BUILT[made.job.name])
+    option = made.option(made.job.commissioning.option)
     played = Played(made, clock="12:00", speed=1.0)
     played.now = made.site.calendar.step_h * 1800.0
     step = step_at(made, "06-21", "12:00")
@@ -252,7 +268,7 @@ def test_means_go_into_the_logbook_an_hour_a_line(plans, tmp_path):
 
 def test_a_stated_part_is_believed(plans):
     made = plans["two-homes"]
-    option = made.option(BUILT[made.job.name])
+    option = made.option(made.job.commissioning.option)
     address = address_of("127.0.0.1", 5)
     live = LiveSite(made, option, [FieldDevice(address="127.0.0.1", unit=5, part="Garage inverter")], [address])
     reading = next(iter(Played(made).site.devices.values()))()

@@ -35,6 +35,8 @@ SURE = 4
 LEAST_KW = 0.1
 # A value that does not change at all in so many readings is no measurement.
 STILL_AFTER = 30
+# After so many it may be none: nothing is concluded of others from it.
+DOUBTED_AFTER = 3
 # A battery that moved as if it held less than this share of the plan is called weak.
 WEAK = 0.7
 VOLTS_OFF = 0.055
@@ -117,6 +119,7 @@ class LiveSite:
         self._clock: datetime | None = None
         self._suspected: dict[str, int] = {}
         self._faces_read = 0
+        self._mixed = 0
 
     def take(self, answer: Answer) -> None:
         """Takes what came of asking a device."""
@@ -147,7 +150,7 @@ class LiveSite:
         assert part is not None and part.meter is not None, "it spoke"
         meter = part.meter
         given = self._by_phase(lambda inverter: inverter.kw)
-        if given is None or meter.kw is None:
+        if given is None or meter.kw is None or any(unit.still >= DOUBTED_AFTER for unit in self._units):
             return
         pv = self._by_phase(lambda inverter: sum(item.kw or 0.0 for item in inverter.inputs))
         grid = meter.phase_kw if len(meter.phase_kw) == len(given) else (meter.kw,)
@@ -199,10 +202,10 @@ class LiveSite:
         part = self._parts.get(key)
         return part.reading.inverter if part and part.reading else None
 
-    def _is_fresh(self, key: str) -> bool:
+    def _is_fresh(self, key: str, after: int = STILL_AFTER) -> bool:
         """Whether what a part said last can be held against the light of now."""
         part = self._parts[key]
-        return not part.problem and part.still < STILL_AFTER
+        return not part.problem and part.still < after
 
     def _battery(self, key: str) -> BatteryReading | None:
         part = self._parts.get(key)
@@ -227,7 +230,7 @@ class LiveSite:
                 self._unit(number, key, lights, rows, wrong)
         self._meter(rows, wrong)
         for part in self._parts.values():
-            if part.still >= STILL_AFTER and len(self._samples) > 1:
+            if part.still >= STILL_AFTER:
                 wrong.append(
                     Deviation(
                         f"frozen {part.name}",
@@ -262,7 +265,7 @@ class LiveSite:
         rows = []
         for number, key in enumerate(self.keys):
             inverter = self._inverter(key)
-            if inverter is None or inverter.state == "throttled" or not self._is_fresh(key):
+            if inverter is None or inverter.state == "throttled" or not self._is_fresh(key, DOUBTED_AFTER):
                 continue
             for place, item in self._inputs(number, inverter):
                 mine = [string for string in self.strings if string.unit == number and string.input == place]
@@ -288,12 +291,12 @@ class LiveSite:
     ) -> None:
         converter, inverter = self.option.design.converters[number], self._inverter(key)
         assert inverter is not None, "it answered"
-        name = converter.inverter.name
-        held = inverter.state == "throttled"
+        name = converter.name
+        held, doubted = inverter.state == "throttled", not self._is_fresh(key, DOUBTED_AFTER)
         for place, item in self._inputs(number, inverter):
             mine = [string for string in self.strings if string.unit == number and string.input == place]
             if mine:
-                self._input(name, place, mine, item, held, lights, rows, wrong)
+                self._input(name, place, mine, item, held, doubted, lights, rows, wrong)
         battery = self._battery(key)
         pv = sum(item.kw or 0.0 for item in inverter.inputs)
         if inverter.kw is not None:
@@ -305,6 +308,7 @@ class LiveSite:
                 LiveRow(name, "AC power", f"{inverter.kw:+.2f} kW", words, Severity.CHECK if off else Severity.OK)
             )
             if off and battery is not None and not held and abs(inside - inverter.kw) > 0.2 * rated:
+                self._mixed += 1
                 wrong.append(
                     Deviation(
                         f"balance {key}",
@@ -337,6 +341,7 @@ class LiveSite:
         mine: list[String],
         item: DcInput,
         held: bool,
+        doubted: bool,
         lights: dict[str, Light],
         rows: list[LiveRow],
         wrong: list[Deviation],
@@ -353,7 +358,7 @@ class LiveSite:
         severity, share = Severity.OK, amps / whole_a
         # One face alone may lie in the shade of a cloud; of several the sky is known.
         least = 1.0 - 0.6 / len(mine) if len(mine) > 1 and self._faces_read > 1 else 0.1
-        low_now = not held and share < least
+        low_now = not held and not doubted and share < least
         self._suspected[where] = self._suspected.get(where, 0) + 1 if low_now else 0
         if self._suspected[where] >= SURE:
             dead = min(len(mine), max(1, round((1.0 - share) * len(mine))))
@@ -411,7 +416,8 @@ class LiveSite:
         if battery.kw is not None:
             word = "discharging" if battery.kw > 0.01 else "charging" if battery.kw < -0.01 else "resting"
             rows.append(LiveRow(f"Battery of {name}", "Power", f"{abs(battery.kw):.2f} kW {word}", ""))
-        held = self.energy_of(key)
+        # Where batteries are taken for one another, what one moved is another's.
+        held = self.energy_of(key) if self._mixed < SURE else None
         low = held is not None and held < WEAK * bank.usable_kwh
         self._suspected[key] = self._suspected.get(key, 0) + 1 if low else 0
         if held is not None and self._suspected[key] >= SURE:
@@ -464,7 +470,7 @@ class LiveSite:
             rows.append(LiveRow("Meter", "Grid", f"{abs(meter):.2f} kW {word}", ""))
             return
         # A unit that is silent or frozen makes the sum wrong, and the meter no liar.
-        unsure = any(part.problem or part.still >= STILL_AFTER for part in self._parts.values())
+        unsure = any(part.problem or part.still >= DOUBTED_AFTER for part in self._parts.values())
         reversed_words = "" if unsure else meter_turned(self._samples, home, meter, most)
         severity = Severity.STOP if reversed_words else Severity.OK
         rows.append(LiveRow("Meter", "Grid", f"{abs(meter):.2f} kW {word}", "", severity))
@@ -529,4 +535,5 @@ def _number(count: int) -> str:
 def _same(one: DeviceReading, other: DeviceReading) -> bool:
     """Whether nothing changed though the sun's power flows: at rest a device may well say the same for hours."""
     moves = other.inverter is not None and any((item.amps or 0.0) > 0.2 for item in other.inverter.inputs)
+    moves |= other.inverter is not None and abs(other.inverter.kw or 0.0) > LEAST_KW
     return moves and (one.inverter, one.battery) == (other.inverter, other.battery)
