@@ -11,6 +11,7 @@ from calm_relay.job.control import Control, ExportWindow, GridCharge, Window
 from calm_relay.job.existing_supply import Generator
 from calm_relay.job.quantity import parse_quantity
 from calm_relay.planning.architecture.connections import units_moved
+from calm_relay.planning.commissioning.protocol import setting_key
 from calm_relay.planning.common.amounts import about_years
 from calm_relay.planning.handover.application import application_of, application_rows
 from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of, mounting_of
@@ -19,6 +20,7 @@ from calm_relay.planning.handover.settings_sheet import setting_rows, settings_o
 from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.plan import plan as plan_on
+from calm_relay.planning.wiring.names import name_of
 from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import of_few_futures, plan
 
@@ -490,3 +492,33 @@ def test_an_array_that_follows_no_island_moves_ahead_of_a_changeover_of_the_whol
     (move,) = moves_of(option)
     assert move.endswith(" ahead of the changeover.")
     assert "Moving 1 circuit ahead of it" in [line.label for line in option.outcome.money.lines]
+
+
+def test_units_of_one_kind_are_told_apart_wherever_they_are_to_be_found():
+    """A string that the paper puts on “input 1” of either of two inverters may end on the wrong one."""
+    option = option_of(demo_job("cottage"), "ac-addon")
+    one, other, battery = option.design.converters
+    assert one.inverter == other.inverter and one.name != other.name
+    assert battery.name == battery.inverter.name
+    inputs = [step.text.split(":")[0] for step in steps_of(option) if step.text.startswith("Input ")]
+    assert len(set(inputs)) == len(inputs) == 4
+    assert f"Input 1 of {other.name}" in inputs
+    cables = [name_of(cable.edge, option.wiring.topology) for cable in option.wiring.cables]
+    assert len(set(cables)) == len(cables)
+    keys = [setting_key(setting) for setting in settings_of(option)]
+    assert len(set(keys)) == len(keys)
+    # To order they are two of one kind.
+    (part,) = (item for item in materials_of(option) if item.article == one.inverter.name)
+    assert part.quantity == 2.0
+
+
+def test_two_inverters_there_of_one_kind_go_by_the_names_of_the_survey():
+    job = demo_job("two-homes")
+    job = job.with_existing_inverter(0, inverter="tarnlight-3").with_(
+        faces=tuple(face for face in job.faces if job.wired_to(face) != "House inverter" or not face.is_there),
+    )
+    stops = [step.text for step in steps_of(option_of(job, "ac-addon")) if step.text.startswith("Stop Tarnlight")]
+    assert [text.split(" by its menu")[0] for text in stops] == [
+        "Stop Tarnlight 3.0 string inverter (House inverter)",
+        "Stop Tarnlight 3.0 string inverter (Garage inverter)",
+    ]

@@ -48,6 +48,14 @@ def test_sizes_ratings_and_names_stand_on_it(drawn):
                 assert any(text.endswith(cable.words) for text in words)
 
 
+def test_units_of_one_kind_are_told_apart_and_numbers_stand_with_their_units(drawn):
+    for option, _, drawing in drawings(drawn):
+        words = [shape.text for shape in drawing.shapes if isinstance(shape, Words)]
+        for unit in option.design.converters:
+            assert unit.micro is not None or not unit.told_by or f"({unit.told_by})" in words, option.key
+        assert not [text for text in words if text.strip(",") in ("A", "V", "kW")]
+
+
 def test_no_two_words_overlap_and_none_leaves_the_sheet(drawn):
     for option, _, drawing in drawings(drawn):
         words = [shape for shape in drawing.shapes if isinstance(shape, Words)]

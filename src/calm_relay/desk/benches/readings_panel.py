@@ -50,6 +50,9 @@ class ReadingsPanel(QWidget):
         self.conditions.setObjectName("small")
         self.conditions.clicked.connect(lambda _=False: self._ask_conditions())
         self.table = QTableWidget()
+        # Which unit of a kind it is stands at the end.
+        self.table.setWordWrap(False)
+        self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.table.setAccessibleName("Readings in the order of work")
         self.table.verticalHeader().hide()
         self.table.verticalHeader().setDefaultSectionSize(23)

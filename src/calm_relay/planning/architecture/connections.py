@@ -4,6 +4,7 @@ The one description that wiring, drawing, materials and settings read.
 """
 
 from collections.abc import Iterator
+from dataclasses import replace
 from math import floor
 from typing import Literal
 
@@ -154,9 +155,13 @@ def service_fates(
 
 def unit_keys(design: Design) -> tuple[str, ...]:
     """Names of the units: of those that are there by the survey, of new ones by their number."""
+    return _keys_of(design.converters)
+
+
+def _keys_of(units: tuple[Converter, ...]) -> tuple[str, ...]:
     keys: list[str] = []
     new = 0
-    for converter in design.converters:
+    for converter in units:
         if converter.is_new:
             new += 1
             keys.append(f"unit {new}")
@@ -167,6 +172,25 @@ def unit_keys(design: Design) -> tuple[str, ...]:
         else:
             keys.append("microinverters" if converter.micro else "unit there")
     return tuple(_each_once(keys))
+
+
+def told_apart(units: tuple[Converter, ...]) -> tuple[Converter, ...]:
+    """Units that say which they are where others are of their kind: by the survey, their number, or their faces."""
+    kinds = [unit.inverter.name for unit in units]
+    if len(set(kinds)) == len(kinds):
+        return units
+    return tuple(
+        replace(unit, told_by=_which(unit, key)) if kinds.count(kind) > 1 else unit
+        for unit, kind, key in zip(units, kinds, _keys_of(units), strict=True)
+    )
+
+
+def _which(unit: Converter, key: str) -> str:
+    """What tells a unit from others of its kind."""
+    if unit.micro is not None:
+        return " and ".join(face.plan.name for face in unit.faces)
+    battery = None if unit.is_new or unit.surveyed is not None else unit.battery_surveyed
+    return key if battery is None else battery.name
 
 
 def _each_once(keys: list[str]) -> Iterator[str]:
@@ -369,7 +393,7 @@ class _Maker:
         units = units_of(converter)
         detail = f"{inverter.ac_kw:g} kW, {inverter.max_ac_a:g} A{self._on_phase(number)}"
         stores = converter.held is not None and inverter.built_in_pack is not None
-        self.add(Node(key, "unit", inverter.name, detail, status, number, units, stores=stores))
+        self.add(Node(key, "unit", converter.name, detail, status, number, units, stores=stores))
         self.join(
             place,
             key,

@@ -27,7 +27,8 @@ class Converter:
     `laid` are its strings and `held` its battery, None where it has none; `added` are the packs that join those already
     there. `surveyed` is what the survey says of a unit that is there, `battery_surveyed` of a battery that is there,
     whatever carries it then. `alike` counts units of one kind, by which strings laid by hand know theirs. `found_on` is
-    the phase of three that the survey found a single-phase unit on, None where it says none.
+    the phase of three that the survey found a single-phase unit on, None where it says none. `told_by` tells it from
+    others of its kind in the same design.
     """
 
     inverter: Inverter
@@ -41,6 +42,12 @@ class Converter:
     battery_surveyed: ExistingBattery | None = None
     alike: int = 1
     found_on: int | None = None
+    told_by: str = ""
+
+    @property
+    def name(self) -> str:
+        """What it is called where it is to be found among the others: its kind, and which of its kind it is."""
+        return f"{self.inverter.name} ({self.told_by})" if self.told_by else self.inverter.name
 
     @property
     def has_battery(self) -> bool:

@@ -1,5 +1,8 @@
 """The options of a job: every architecture, those that cannot be built with their reasons."""
 
+from dataclasses import replace
+
+from calm_relay.planning.architecture.connections import told_apart
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
 from calm_relay.planning.architecture.refusals import connection_refusals, island_refusals
 from calm_relay.planning.architecture.ways import architectures
@@ -8,7 +11,11 @@ from calm_relay.planning.architecture.ways import architectures
 def designs(context: DesignContext) -> tuple[Design | Refusal, ...]:
     """Every architecture for a job in a fixed order, those that cannot be built with their reasons."""
     ordered = sorted(architectures(), key=lambda item: item.place_for(context))
-    return tuple(within_connection(item.build(context), context) for item in ordered)
+    made = (within_connection(item.build(context), context) for item in ordered)
+    return tuple(
+        design if isinstance(design, Refusal) else replace(design, converters=told_apart(design.converters))
+        for design in made
+    )
 
 
 def within_connection(design: Design | Refusal, context: DesignContext) -> Design | Refusal:

@@ -171,7 +171,7 @@ def _insulation(option: Option, keys: tuple[str, ...]) -> Iterator[Expected]:
             test_v, least = next((test, least) for end, test, least in INSULATION if volts <= end)
             yield Expected(
                 f"input {key}/{item.number} insulation", DEAD,
-                f"Input {item.number} of {converter.inverter.name}", "Insulation to earth", "MΩ", None, 0.0,
+                f"Input {item.number} of {converter.name}", "Insulation to earth", "MΩ", None, 0.0,
                 "IEC 62446-1:2016, table 1; from memory",
                 f"at {test_v:g} V, each pole; electronics as their maker says",
                 least=least,
@@ -179,7 +179,7 @@ def _insulation(option: Option, keys: tuple[str, ...]) -> Iterator[Expected]:
 
 
 def _battery(key: str, converter: Converter, record: Commissioning) -> Iterator[Expected]:
-    bank, name = converter.bank, converter.inverter.name
+    bank, name = converter.bank, converter.name
     charge = record.value(f"battery of {key} soc")
     yield Expected(
         f"battery of {key} soc", BATTERY, f"Battery of {name}", "State of charge", "%", None, 0.0,
@@ -206,7 +206,7 @@ def _battery(key: str, converter: Converter, record: Commissioning) -> Iterator[
 
 def _packs(key: str, converter: Converter, packs: int, record: Commissioning) -> Iterator[Expected]:
     """Packs that are to stand on one bus: alike before they are joined, and sharing after."""
-    bank, name = converter.bank, converter.inverter.name
+    bank, name = converter.bank, converter.name
     for what, stage, label, unit, source in (
         ("volts", BATTERY, "Volts before it is joined", "V", "its neighbours; common practice, no source"),
         ("soc", BATTERY, "State of charge before it is joined", "%", "its neighbours; common practice, no source"),
@@ -277,7 +277,7 @@ def dc_kw(strings: list[String], lights: dict[str, Light]) -> tuple[float, float
 def _named(converter: Converter) -> str:
     """What a unit is called among readings: microinverters by the face they lie on, where others are like them."""
     if converter.micro is None:
-        return converter.inverter.name
+        return converter.name
     return f"{' and '.join(face.plan.name for face in converter.faces)}, {converter.inverter.name}"
 
 
@@ -297,9 +297,7 @@ def _running(
             "export limit lower it",
         )  # fmt: skip
     elif not converter.has_battery:
-        yield Expected(
-            f"{key} ac kw", RUNNING, converter.inverter.name, "AC power", "kW", None, 0.0, "its display"
-        )
+        yield Expected(f"{key} ac kw", RUNNING, converter.name, "AC power", "kW", None, 0.0, "its display")
 
 
 def _balance(plan: Plan, option: Option, keys: tuple[str, ...], record: Commissioning) -> Iterator[Expected]:
@@ -337,7 +335,7 @@ def _charging(
         made, off = dc_kw(strings, lights)
         most = min(bank.dc_limits(inverter, "charge", 0.5).values())
         yield Expected(
-            f"{key} charge dc kw", CHARGING, f"Battery of {inverter.name}", "Charging from its array", "kW",
+            f"{key} charge dc kw", CHARGING, f"Battery of {converter.name}", "Charging from its array", "kW",
             min(made * inverter.port.dc_dc_efficiency, most), max(off, 0.1),
             "its strings in this light, held by its limits", "loads off, battery well below full",
         )  # fmt: skip
@@ -346,12 +344,12 @@ def _charging(
         forced = "forced by its menu" + (", each unit its share" if units_of(converter) > 1 else "")
         kw, limit = charge_dc_kw(bank, inverter, window.limit_kw if window else None, 0.5)
         yield Expected(
-            f"{key} charge ac kw", CHARGING, f"Battery of {inverter.name}", "Charging from the grid", "kW", kw,
+            f"{key} charge ac kw", CHARGING, f"Battery of {converter.name}", "Charging from the grid", "kW", kw,
             max(0.1 * kw, 0.1), f"{limit}, at half charge", forced,
         )  # fmt: skip
         amps = kw * 1000.0 / float(bank.volts(0.5))
         yield Expected(
-            f"{key} charge amps", CHARGING, f"Battery of {inverter.name}", "Amps of all its packs then", "A", amps,
+            f"{key} charge amps", CHARGING, f"Battery of {converter.name}", "Amps of all its packs then", "A", amps,
             max(0.12 * amps, 1.0), f"{limit}, at the volts of half charge", "by clamp on one pole of the bus",
         )  # fmt: skip
 

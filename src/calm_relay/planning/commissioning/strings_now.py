@@ -67,7 +67,7 @@ def modules_of(design: Design, unit: int) -> tuple[String, ...]:
             continue
         for _ in range(run.modules):
             number = len(found) + 1
-            name = f"Module {number} of {converter.inverter.name}"
+            name = f"Module {number} of {converter.name}"
             age = run.face.plan.age_years
             found.append(
                 String(f"module {key}/{number}", name, unit, 0, number, run.face.plan, run.module, 1, 1, age)
@@ -92,7 +92,7 @@ def strings_of(design: Design) -> tuple[String, ...]:
                     found.append(
                         String(
                             f"string {key}/{item.number}/{number}",
-                            f"String {number} on input {item.number}, {converter.inverter.name}",
+                            f"String {number} on input {item.number}, {converter.name}",
                             unit, item.number, number, run.face.plan, run.module, run.in_series, item.strings,
                             run.face.plan.age_years,
                         )

@@ -1,5 +1,6 @@
 """The single-line diagram: the topology as a tree from the grid, laid out by itself, with sizes and ratings."""
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -404,16 +405,21 @@ def _beside(start: _Place, end: _Place, *, linked: bool) -> tuple[tuple[float, f
     return ((start.x + HALF, start.y + LOW), (x, start.y + LOW), (x, lane), (end.x - HALF, lane))
 
 
+_WORD = re.compile(r"[\d.,]+ (?:kW|kWh|A|V)\b\S*|\S+")
+
+
 def _wrapped(text: str) -> list[str]:
-    """Words of a name in lines that stand below its part."""
+    """Words of a name in lines that stand below its part, numbers with their units."""
     lines: list[str] = []
-    for word in text.split():
+    for word in _WORD.findall(text):
         if lines and len(lines[-1]) + 1 + len(word) <= ACROSS:
             lines[-1] += f" {word}"
         else:
             lines.append(word)
-    if len(lines) > LINES:
-        kept = lines[:LINES]
-        kept[-1] = f"{kept[-1][: ACROSS - 1]}…"
-        return kept
-    return lines
+    if len(lines) <= LINES:
+        return lines
+    # Which of its kind it is, in brackets at the end, is what must not be cut.
+    which = re.search(r" (\([^()]+\))$", text)
+    kept = lines[: LINES - 1 if which else LINES]
+    kept[-1] = f"{kept[-1][: ACROSS - 1]}…"
+    return [*kept, which[1]] if which else kept

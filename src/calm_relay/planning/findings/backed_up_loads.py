@@ -348,7 +348,7 @@ def check_legs(subject: Subject) -> list[Finding]:
             "legs",
             "Home",
             "backup_board",
-            f"At their fullest the {word}s behind the relay ask {summary} kW; {when}{converter.inverter.name} gives "
+            f"At their fullest the {word}s behind the relay ask {summary} kW; {when}{converter.name} gives "
             f"{leg_kw:.1f} kW, {leg_kw * 1000 / volts:.0f} A, on each.",
             reading=(worst, leg_kw, "kW"),
             rule=f"{converter.inverter.name}, datasheet",

@@ -84,7 +84,7 @@ def check_two_controllers(subject: Subject) -> list[Finding]:
     if rivals is None or seen is None:
         return []
     job = subject.job
-    names = [converter.inverter.name for converter in rivals]
+    names = [converter.name for converter in rivals]
     if waits(rivals[1], job):
         sentence = f"{names[0]} goes first, {names[1]} waits: the two batteries do not work against each other."
         return [passes("two controllers", "Battery", "battery.waits", sentence, rule=PRACTICE)]

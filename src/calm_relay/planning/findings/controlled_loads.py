@@ -250,7 +250,7 @@ def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
     hours = car.kwh_per_day / power
     window = ((minutes_of(car.end) - minutes_of(car.start)) % 1440 or 1440) / 60.0
     sentence = (
-        f"{car.name} on the DC charger of {unit.inverter.name}: {power:.1f} kW without sun, bounded by {owner}; "
+        f"{car.name} on the DC charger of {unit.name}: {power:.1f} kW without sun, bounded by {owner}; "
         f"{car.kwh_per_day:g} kWh take {hours:.1f} of the {window:g} h it stands there."
     )
     if not job.supply.on_grid:

@@ -144,7 +144,7 @@ def _burnt(subject: Subject, generator: Generator) -> str:
 
 def _behind_changeover(subject: Subject, generator: Generator, field: str, changeover: str, tank: str) -> Finding:
     """A generator in the grid's place: what can feed would feed into it."""
-    feeding = [unit.inverter.name for unit in subject.design.converters if unit.has_array or unit.has_battery]
+    feeding = [unit.name for unit in subject.design.converters if unit.has_array or unit.has_battery]
     begins = f"{generator.name}, {generator.kw:g} kW, stands in for the grid by {changeover}"
     tank += _burnt(subject, generator)
     if not feeding:

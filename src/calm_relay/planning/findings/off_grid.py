@@ -90,7 +90,7 @@ def check_forming_power(subject: Subject) -> list[Finding]:
     converter = subject.design.battery_converter
     peak_kw = subject.context.demand.evening_peak_kw
     if not forms_grid(converter):
-        what = "Nothing here forms" if converter is None else f"{converter.inverter.name} does not form"
+        what = "Nothing here forms" if converter is None else f"{converter.name} does not form"
         generator = subject.job.generator
         rest = (
             "the generator runs whenever anything is asked"
@@ -217,7 +217,7 @@ def check_bus_rating(subject: Drawn) -> list[Finding]:
     if rating.passed:
         severity = Severity.STOP if off_grid and rating.stated else Severity.CHECK
     sentence = (
-        f"{rating.arrays_kw:g} kW of array inverters on the bus of {converter.inverter.name}, which takes "
+        f"{rating.arrays_kw:g} kW of array inverters on the bus of {converter.name}, which takes "
         f"{rating.limit_kw:.3g} kW when it forms the grid"
     )
     if rating.stated and abs(rating.practice_kw - rating.limit_kw) > 0.05:

@@ -32,7 +32,7 @@ def check_grid_down(subject: Subject) -> list[Finding]:
     peak_kw = demand.evening_peak_kw
     wanted = job.weight("ride_through_outage") > 0
     if converter is None or converter.inverter.backup is None:
-        what = _nobody(subject) if converter is None else f"{converter.inverter.name} has no backup output"
+        what = _nobody(subject) if converter is None else f"{converter.name} has no backup output"
         return [
             warns_if(
                 wanted,
@@ -113,13 +113,13 @@ def check_who_stands_together(subject: Subject) -> list[Finding]:
     for other in design.converters:
         if other is lead or not other.has_battery:
             continue
-        name = other.inverter.name
+        name = other.name
         if other in design.together:
-            sentence = f"{name} ({other.bank.usable_kwh:.1f} kWh) stands with {lead.inverter.name} as one{when}."
+            sentence = f"{name} ({other.bank.usable_kwh:.1f} kWh) stands with {lead.name} as one{when}."
         else:
             sentence = (
                 f"{name} and its {other.bank.usable_kwh:.1f} kWh stay off{when}: it is not of a kind that forms a "
-                f"grid together with {lead.inverter.name}."
+                f"grid together with {lead.name}."
             )
         findings.append(passes("stands together", "Battery", "battery", sentence, rule="datasheets"))
     return findings
@@ -143,8 +143,8 @@ def check_arrays_left_off(subject: Subject) -> list[Finding]:
                 "array left off",
                 "Home",
                 "supply.single_on",
-                f"{other.inverter.name} ({other.array_kw:.1f} kWp) hangs on {f'phase {on}' if on else 'all phases'}; "
-                f"in an outage {lead.inverter.name} feeds phase {served} alone, and its array is off.",
+                f"{other.name} ({other.array_kw:.1f} kWp) hangs on {f'phase {on}' if on else 'all phases'}; "
+                f"in an outage {lead.name} feeds phase {served} alone, and its array is off.",
                 rule="common practice, no source",
                 mends=(Mend(f"New single-phase units on phase {on}", partial(_with_supply, supply=there)),)
                 if wanted and there
@@ -186,9 +186,7 @@ def check_black_start(subject: Subject) -> list[Finding]:
         sentence = f"{when} nothing charges it: the house stays off until the grid is back."
         return [passes("black start", "Battery", "battery", sentence, rule="no array, no generator")]
     why = "cannot start black" if converter.has_array else "has no modules on its own DC bus"
-    sentence = (
-        f"{converter.inverter.name} {why}: {when[:1].lower()}{when[1:]} sun alone does not bring the house back."
-    )
+    sentence = f"{converter.name} {why}: {when[:1].lower()}{when[1:]} sun alone does not bring the house back."
     severity = Severity.OK if job.supply.on_grid else Severity.CHECK
     return [judged(severity, "black start", "Battery", "battery", sentence, rule="common practice, no source")]
 

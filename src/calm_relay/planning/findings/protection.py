@@ -330,7 +330,7 @@ def check_island_safety(subject: Subject) -> list[Finding]:
     lead = design.battery_converter
     if lead is None or lead.inverter.backup is None or not lead.is_new or plan is None:
         return []
-    backup, name = lead.backup, lead.inverter.name
+    backup, name = lead.backup, lead.name
     found: list[Finding] = []
     if backup.neutral_bond is not None:
         by_hand = backup.neutral_bond == "to be wired"
@@ -380,7 +380,7 @@ def check_island_safety(subject: Subject) -> list[Finding]:
 def check_pv_isolation(subject: Subject) -> list[Finding]:
     """A unit without a DC isolator of its own wants one beside it."""
     bare = [
-        converter.inverter.name
+        converter.name
         for converter in subject.design.new_converters
         if converter.is_new
         and converter.micro is None

@@ -171,7 +171,7 @@ def check_generator_transfer(subject: Subject) -> list[Finding]:
             "generator transfer",
             "Wiring",
             f"generators.{number}.on",
-            f"{lead.inverter.name} holds grid and {generator.name} apart by its own transfer.",
+            f"{lead.name} holds grid and {generator.name} apart by its own transfer.",
             rule="inverter datasheet",
         )
         for number, generator in enumerate(subject.job.generators)

@@ -27,7 +27,7 @@ def check_units_alike(subject: Subject) -> list[Finding]:
         power = array_by_unit_kw(converter)
         summary = " and ".join(f"{kw:.2f}" for kw in power)
         ratio = max(power) / max(min(power), 1e-9)
-        sentence = f"{converter.inverter.name}: one stands for all in the simulation; {summary} kWp hang on them."
+        sentence = f"{converter.name}: one stands for all in the simulation; {summary} kWp hang on them."
         if ratio > ALIKE:
             sentence += " The fuller one clips more than is counted: spread the strings more evenly."
         found.append(

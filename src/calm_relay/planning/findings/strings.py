@@ -171,7 +171,7 @@ def check_input_fit(subject: Drawn) -> list[Finding]:
                     "tracker inputs",
                     "Strings",
                     "faces",
-                    f"On no string of {converter.inverter.name}: {summary}. "
+                    f"On no string of {converter.name}: {summary}. "
                     f"It has {len(converter.inverter.pv_side.trackers)} trackers.",
                     reading=(
                         float(strings.homeless),
@@ -261,7 +261,7 @@ def check_input_current(subject: Subject) -> list[Finding]:
             # Of an input that must not be connected it does not matter what is clipped.
             for limit in [limit for limit in item.limits if limit.missed][:1]:
                 faces = tuple(dict.fromkeys(run.face.plan.name for run in item.runs))
-                key = converter.inverter.name, faces, item.strings, round(item.short_circuit_a, 6), limit
+                key = converter.name, faces, item.strings, round(item.short_circuit_a, 6), limit
                 alike.setdefault(key, []).append((converter, item, limit))
     # Inputs that read alike are named together.
     return [_current(subject, *found[0], [item.number for _, item, _ in found]) for found in alike.values()]

@@ -174,7 +174,7 @@ def check_one_phase(subject: Subject) -> list[Finding]:
             "one phase",
             "Home",
             "supply.phases",
-            f"{converter.inverter.name} is single phase: when the grid is down only its own phase stays on.",
+            f"{converter.name} is single phase: when the grid is down only its own phase stays on.",
             reading=(1.0, 3.0, "phases"),
             rule="common practice, no source",
         )
@@ -219,7 +219,7 @@ def check_hybrid_counted(subject: Subject) -> list[Finding]:
             "hybrid counted",
             "Grid",
             "supply.operator_counts",
-            f"{converter.inverter.name} serves as a battery inverter here, but many operators count any inverter with "
+            f"{converter.name} serves as a battery inverter here, but many operators count any inverter with "
             f"PV terminals as a PV inverter: {converter.inverter.ac_kw:g} kW more, with or without a module on it.",
             reading=(converter.inverter.ac_kw, None, "kW"),
             rule="the network operator's connection rules, checked locally",
@@ -359,7 +359,7 @@ def _hung(subject: Drawn) -> str:
     """Which units of one phase hang where, in a half sentence; nothing where they hang on one phase or none do."""
     design = subject.design
     on = [
-        (phase, unit.inverter.name)
+        (phase, unit.name)
         for unit, phase in zip(design.converters, design.phases(subject.job.supply), strict=True)
         if phase
     ]

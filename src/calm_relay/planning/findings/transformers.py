@@ -48,7 +48,7 @@ def check_transformers(subject: Subject) -> list[Finding]:
                 "current transformers",
                 "Wiring",
                 "control",
-                f"{MANY[item.count]} for {unit.inverter.name} {_where(item, plan)}, "
+                f"{MANY[item.count]} for {unit.name} {_where(item, plan)}, "
                 f"arrow{'s' * (item.count > 1)} {item.arrow}: it sees {', '.join(item.sees)}. Turned round it charges "
                 "when it should give; behind a load it does not see that load; not closed it reads too little.",
                 rule=PRACTICE,

@@ -82,7 +82,7 @@ def _under_each(subject: Subject, converter: Converter) -> Iterator[Finding]:
     pairs = dict.fromkeys((run.optimiser, run.module) for run in converter.stringing.runs if run.optimiser)
     for optimiser in dict.fromkeys(optimiser for optimiser, _ in pairs):
         if not (optimiser.any_inverter or optimiser.key in converter.inverter.pv_side.optimisers):
-            sentence = f"{converter.inverter.name} does not speak to {optimiser.name}."
+            sentence = f"{converter.name} does not speak to {optimiser.name}."
             yield _optimisers(subject, converter, Severity.STOP, sentence, rule=f"{optimiser.name}, datasheet")
     for optimiser, module in pairs:
         if module.power_w > optimiser.power_w:

@@ -201,7 +201,16 @@ def _boxes(option: Option) -> list[Part]:
             )
     for gone in option.design.removed:
         parts.append(Part("Inverters", gone.inverter.name, 1.0, "pieces", "taken away"))
-    return parts
+    return _alike_together(parts)
+
+
+def _alike_together(parts: list[Part]) -> list[Part]:
+    """Lines that differ in nothing but how many they are, as one."""
+    counts: dict[Part, float] = {}
+    for part in parts:
+        line = replace(part, quantity=0.0)
+        counts[line] = counts.get(line, 0.0) + part.quantity
+    return [replace(line, quantity=quantity) for line, quantity in counts.items()]
 
 
 def _service(option: Option) -> list[Part]:

@@ -83,7 +83,7 @@ def settings_of(option: Option) -> tuple[Setting, ...]:
 
 
 def _country(option: Option, converter: Converter) -> Iterator[Setting]:
-    job, name = option.context.job, converter.inverter.name
+    job, name = option.context.job, converter.name
     curve = curve_of(job)
     yield Setting(
         name,
@@ -110,10 +110,10 @@ def _follows(option: Option, converter: Converter) -> Iterator[Setting]:
     if lead is None or lead.inverter.backup is None:
         return
     yield Setting(
-        converter.inverter.name,
+        converter.name,
         "Grid code",
         f"for islands, {job.supply.volts:g} V, {curve_of(job).nominal_hz:g} Hz",
-        f"{lead.inverter.name} forms the grid, and {FOLLOWS[lead.backup.throttles_ac_pv]} when the battery is full",
+        f"{lead.name} forms the grid, and {FOLLOWS[lead.backup.throttles_ac_pv]} when the battery is full",
         "the code of a public grid may trip where it should follow",
     )
 
@@ -128,7 +128,7 @@ def _transformers(plan: WiringPlan, number: int, converter: Converter) -> Iterat
         if item.unit != number:
             continue
         yield Setting(
-            converter.inverter.name,
+            converter.name,
             "Current transformers",
             f"{item.count}, arrows {item.arrow}, ratio as on their body",
             f"they stand on the cable {_called(plan, item.edge)} and see {', '.join(item.sees)}",
@@ -137,7 +137,7 @@ def _transformers(plan: WiringPlan, number: int, converter: Converter) -> Iterat
 
 
 def _battery(option: Option, converter: Converter) -> Iterator[Setting]:
-    job, name, bank = option.context.job, converter.inverter.name, converter.bank
+    job, name, bank = option.context.job, converter.name, converter.bank
     reserve = job.battery.reserve
     if converter.battery_surveyed is not None and converter.battery_surveyed.reserve is not None:
         reserve = converter.battery_surveyed.reserve
@@ -178,7 +178,7 @@ def _battery(option: Option, converter: Converter) -> Iterator[Setting]:
 
 
 def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
-    job, name = option.context.job, converter.inverter.name
+    job, name = option.context.job, converter.name
     if option.design.by_clock:
         clock = job.control.clock
         for word, windows in (("Charge by the clock", clock.charge), ("Give by the clock", clock.give)):
@@ -231,7 +231,7 @@ def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
 
 
 def _export(option: Option, converter: Converter) -> Iterator[Setting]:
-    job, name = option.context.job, converter.inverter.name
+    job, name = option.context.job, converter.name
     limit = job.tariff.export_limit_kw
     if not job.supply.on_grid or converter.micro is not None:
         return
@@ -260,7 +260,7 @@ def _export(option: Option, converter: Converter) -> Iterator[Setting]:
 
 
 def _island(option: Option, converter: Converter) -> Iterator[Setting]:
-    job, name, backup = option.context.job, converter.inverter.name, converter.backup
+    job, name, backup = option.context.job, converter.name, converter.backup
     yield Setting(
         name,
         "Backup output",
@@ -295,7 +295,7 @@ def _island(option: Option, converter: Converter) -> Iterator[Setting]:
 
 
 def _generator(option: Option, converter: Converter) -> Iterator[Setting]:
-    name = converter.inverter.name
+    name = converter.name
     if converter is not option.design.battery_converter:
         return
     for generator in joining_generators(option.design, option.context.job):
@@ -378,7 +378,7 @@ def _kept(option: Option, converter: Converter) -> Iterator[Setting]:
     if converter.micro is not None or not option.design.new_converters:
         return
     yield Setting(
-        converter.inverter.name,
+        converter.name,
         "As it is set today",
         "write down its grid code and export limit",
         "it stays; in an island it must follow what forms the grid",

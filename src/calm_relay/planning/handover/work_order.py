@@ -3,7 +3,13 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from calm_relay.planning.architecture.connections import backed_up_circuits, kept_generators, units_moved, units_of
+from calm_relay.planning.architecture.connections import (
+    backed_up_circuits,
+    kept_generators,
+    told_apart,
+    units_moved,
+    units_of,
+)
 from calm_relay.planning.architecture.topology import BACKED_UP, METER
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
@@ -60,14 +66,14 @@ def _dead(option: Option, plan: WiringPlan | None) -> Iterator[Step]:
     design, job = option.design, option.context.job
     if not design.new_converters:
         return
-    for unit in option.context.now:
+    for unit in told_apart(option.context.now):
         points = ["AC breaker"]
         points += ["DC isolator"] if unit.has_array and unit.micro is None else []
         points += ["battery isolator"] if unit.has_battery else []
         care = "; never a DC plug under load" if unit.has_array else ""
         yield Step(
             "Make safe",
-            f"Stop {unit.inverter.name} by its menu, then open its {', then its '.join(points)}{care}.",
+            f"Stop {unit.name} by its menu, then open its {', then its '.join(points)}{care}.",
             isolate=", ".join(points),
             measure="volts AC and DC: dead",
         )
@@ -93,7 +99,7 @@ def _dead(option: Option, plan: WiringPlan | None) -> Iterator[Step]:
 
 def _away(option: Option) -> Iterator[Step]:
     for gone in option.design.removed:
-        yield Step("Take away", f"Take {gone.inverter.name} off the wall; make its cables safe and name them.")
+        yield Step("Take away", f"Take {gone.name} off the wall; make its cables safe and name them.")
     for face in option.context.job.faces:
         if face.fate == "remove":
             yield Step(
@@ -132,7 +138,7 @@ def _roof(option: Option) -> Iterator[Step]:
                 volts = sum(run.open_v(25.0) for run in item.runs[:1])
                 yield Step(
                     "Roof",
-                    f"Input {item.number} of {converter.inverter.name}: {said}.",
+                    f"Input {item.number} of {converter.name}: {said}.",
                     measure=f"open-circuit volts, about {volts:.0f} V at 25 °C; polarity; insulation",
                 )
 
@@ -144,7 +150,7 @@ def _hang(option: Option) -> Iterator[Step]:
             each = " each" if units_of(converter) > 1 else ""
             yield Step(
                 "Hang",
-                f"Hang {converter.inverter.name}, {converter.inverter.weight_kg:g} kg{each}, with its clearances.",
+                f"Hang {converter.name}, {converter.inverter.weight_kg:g} kg{each}, with its clearances.",
                 measure="torque of its fixings",
             )
         bought = converter.bought_packs
@@ -191,7 +197,7 @@ def _circuits(option: Option, plan: WiringPlan) -> Iterator[Step]:
     for unit in units_moved(option.design, option.context.job):
         yield Step(
             "Pull and connect",
-            f"Move the AC circuit of {unit.inverter.name} {where}.",
+            f"Move the AC circuit of {unit.name} {where}.",
             isolate="its AC breaker, proved dead",
             measure="torque of terminals; its breaker is the one of the diagram",
         )
@@ -199,7 +205,7 @@ def _circuits(option: Option, plan: WiringPlan) -> Iterator[Step]:
     if shed:
         yield Step(
             "Pull and connect",
-            f"Wire a relay of {lead.inverter.name} into {joined(shed)}.",
+            f"Wire a relay of {lead.name} into {joined(shed)}.",
             measure="each drops out and comes back by its relay",
         )
 
@@ -265,7 +271,7 @@ def _start(option: Option) -> Iterator[Step]:
     if lead is not None and lead.inverter.backup is not None and option.context.job.supply.on_grid:
         yield Step(
             "Start",
-            f"Open the main switch: {lead.inverter.name} carries the backed-up circuits within "
+            f"Open the main switch: {lead.name} carries the backed-up circuits within "
             f"{lead.backup.transfer_ms:g} ms.",
             measure="volts and frequency on backup; which circuits are live",
         )
