@@ -120,6 +120,14 @@ def test_each_fault_of_other_options_names_itself_alone(plans, name, option, fau
     assert set(played.seen) == {said}
 
 
+def test_a_device_that_says_each_value_six_times_is_judged_too(plans):
+    """Asked each second, changed each six: slow, and neither frozen nor beyond judging."""
+    played = Played(plans["two-homes"], ["dead-string:2"])
+    clock = played.site._clock
+    played.site._clock = lambda: clock() // 6.0 * 6.0
+    assert set(played.run(120).seen) == {"dead"}
+
+
 def test_a_reversed_transformer_and_a_dead_string_are_both_found(plans):
     played = Played(plans["two-homes"], ["reversed-ct:1", "dead-string:2"], clock="10:00").run(60)
     sentences = " ".join(item.sentence for item in played.view.deviations)

@@ -358,9 +358,11 @@ class LiveSite:
         severity, share = Severity.OK, amps / whole_a
         # One face alone may lie in the shade of a cloud; of several the sky is known.
         least = 1.0 - 0.6 / len(mine) if len(mine) > 1 and self._faces_read > 1 else 0.1
-        low_now = not held and not doubted and share < least
-        self._suspected[where] = self._suspected.get(where, 0) + 1 if low_now else 0
-        if self._suspected[where] >= SURE:
+        low_now = not held and share < least
+        # A device may say each value several times: what it says again neither accuses nor excuses.
+        if not doubted:
+            self._suspected[where] = self._suspected.get(where, 0) + 1 if low_now else 0
+        if self._suspected.get(where, 0) >= SURE:
             dead = min(len(mine), max(1, round((1.0 - share) * len(mine))))
             severity = Severity.STOP
             number = ", ".join(str(string.number) for string in mine)
