@@ -123,7 +123,7 @@ def _seen(address: Address) -> Result:
     panel = Timed()
     panel.resize(940, 430)
     panel.show()
-    panel.show_record(job, made, made.option(made.choice.key))
+    panel.show_record(job, made, made.option(job.commissioning.option))
     panel.start()
     loop = QEventLoop()
     QTimer.singleShot(3000, loop.quit)

@@ -112,7 +112,8 @@ def test_an_evening_that_asks_the_grid_for_next_to_nothing_is_no_worry(demo_plan
             continue
         (note,) = [note for note in option.findings if note.check == "evening power"]
         assert (note.severity is Severity.CHECK) == (limit.imported_kwh >= 5.0)
-        assert f"{limit.imported_kwh:,.0f} kWh a year while charge is left" in note.sentence
+        said = f"{limit.imported_kwh:,.0f} kWh" if limit.imported_kwh >= 1.0 else "less than a kWh"
+        assert f"{said} a year while charge is left" in note.sentence
     little = [option.outcome.limit.imported_kwh < 5.0 for option in demo_plan.live if option.outcome.limit]
     assert any(little) and not all(little)
 

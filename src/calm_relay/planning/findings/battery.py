@@ -35,9 +35,10 @@ def check_evening_power(subject: Subject) -> list[Finding]:
         mends: tuple[Mend, ...] = ()
         severity = Severity.OK
     else:
+        rest = f"{limit.imported_kwh:,.0f} kWh" if limit.imported_kwh >= 1.0 else "less than a kWh"
         sentence = (
             f"{opening}; {limit.giver} {gives} {power_kw:.1f} kW, limited by the {limit.limited_by}. "
-            f"The grid gives the rest: {limit.imported_kwh:,.0f} kWh a year while charge is left."
+            f"The grid gives the rest: {rest} a year while charge is left."
         )
         much = limit.imported_kwh >= SMALL_KWH
         severity, mends = (Severity.CHECK, _stronger(subject, converter)) if much else (Severity.OK, ())
