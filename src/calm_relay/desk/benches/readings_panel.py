@@ -50,9 +50,7 @@ class ReadingsPanel(QWidget):
         self.conditions.setObjectName("small")
         self.conditions.clicked.connect(lambda _=False: self._ask_conditions())
         self.table = QTableWidget()
-        # Which unit of a kind it is stands at the end.
         self.table.setWordWrap(False)
-        self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.table.setAccessibleName("Readings in the order of work")
         self.table.verticalHeader().hide()
         self.table.verticalHeader().setDefaultSectionSize(23)
@@ -127,6 +125,10 @@ class ReadingsPanel(QWidget):
         self._filling = True
         if not same:
             self._build()
+            # Which unit of a kind it is stands at the end, in brackets.
+            mixed = any(item.expected.part.endswith(")") for item in judged)
+            modes = Qt.TextElideMode
+            self.table.setTextElideMode(modes.ElideMiddle if mixed else modes.ElideRight)
         header = self.table.horizontalHeader()
         # Columns that follow their contents would be measured anew at every cell.
         header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)

@@ -405,7 +405,7 @@ def _beside(start: _Place, end: _Place, *, linked: bool) -> tuple[tuple[float, f
     return ((start.x + HALF, start.y + LOW), (x, start.y + LOW), (x, lane), (end.x - HALF, lane))
 
 
-_WORD = re.compile(r"[\d.,]+ (?:kW|kWh|A|V)\b\S*|\S+")
+_WORD = re.compile(r"\S*\d (?:kW|kWh|A|V)\b\S*|\S+")
 
 
 def _wrapped(text: str) -> list[str]:
