@@ -126,6 +126,9 @@ def test_a_device_that_says_each_value_six_times_is_judged_too(plans):
     clock = played.site._clock
     played.site._clock = lambda: clock() // 6.0 * 6.0
     assert set(played.run(120).seen) == {"dead"}
+    # Whenever it is looked at, its arrays are judged by the light.
+    for _ in range(6):
+        assert not [row for row in played.run(1).view.rows if "too little light" in row.expected]
 
 
 def test_a_reversed_transformer_and_a_dead_string_are_both_found(plans):

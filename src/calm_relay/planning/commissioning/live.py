@@ -260,13 +260,15 @@ class LiveSite:
         """Shares of a clear sky's beam and of its diffuse light, by what the inputs give, and how they were found.
 
         A dead string gives less than its light, never more: a sky too dim for an input counts in full against it, one
-        too bright only up to a bound.
+        too bright only up to a bound. What units say again counts where none says anything new.
         """
-        rows = []
+        new: list[tuple[float, float, float]] = []
+        again: list[tuple[float, float, float]] = []
         for number, key in enumerate(self.keys):
             inverter = self._inverter(key)
-            if inverter is None or inverter.state == "throttled" or not self._is_fresh(key, DOUBTED_AFTER):
+            if inverter is None or inverter.state == "throttled" or not self._is_fresh(key):
                 continue
+            rows = new if self._is_fresh(key, DOUBTED_AFTER) else again
             for place, item in self._inputs(number, inverter):
                 mine = [string for string in self.strings if string.unit == number and string.input == place]
                 if mine and item.amps is not None:
@@ -275,8 +277,9 @@ class LiveSite:
                     beam = sum(part.beam for part in parts) / len(parts)
                     diffuse = sum(part.diffuse for part in parts) / len(parts)
                     rows.append((beam * per_w, diffuse * per_w, item.amps))
-        self._faces_read = len({row[:2] for row in rows})
-        return sky_of(rows)
+        read = new or again
+        self._faces_read = len({row[:2] for row in read})
+        return sky_of(read)
 
     @staticmethod
     def _inputs(number: int, inverter: InverterReading) -> list[tuple[int, DcInput]]:
