@@ -164,6 +164,16 @@ def test_what_is_out_of_balance_today_and_no_more_then_is_asked_about(homes):
     assert more.severity is Severity.STOP and more.measured > left.measured
 
 
+def test_a_new_unit_of_one_phase_keeps_to_the_rule_though_as_much_is_out_of_balance_today(homes):
+    """Today 9 kW on phase 2; then a new 8 kW unit on phase 1 beside 6 kW on phase 2."""
+    job = parted(homes.with_existing_inverter(1, inverter="tarnlight-6"), inverter=2, battery=2)
+    made = plan(job.with_(supply=job.supply.with_(single_on=1)))
+    (new,) = of(made.option("old-packs"), "unbalance")
+    (left,) = of(made.option("ac-addon"), "unbalance")
+    assert new.measured < left.measured == pytest.approx(9.0)
+    assert new.severity is Severity.STOP and left.severity is Severity.CHECK
+
+
 def test_a_home_that_draws_more_than_its_fuse_by_itself_stops_no_option_that_draws_no_more():
     job = demo_job("pottery")
     alone_kw = float(plan(job).demand.kw.max())
