@@ -159,6 +159,25 @@ def test_what_lies_on_a_face_today_is_surveyed(window, opened, qtbot, settled):
     assert window.commands.undo.text() == "Undo: House, north-west: age"
 
 
+def test_a_face_to_come_hangs_where_there_is_room_or_where_one_says(window, opened, qtbot, settled):
+    bench = opened("Roof", "two-homes")
+    bench.tabs.choose("today")
+    carport = 2
+    bench.choose(carport)
+    unit = bench.today.unit
+    assert unit.currentText() == "where there is room"
+    choose(unit, "House inverter")
+    settled(window)
+    assert window.session.job.faces[carport].wired_to == "House inverter"
+    kept = window.session.plan.option("hybrid-beside").design.converters[0]
+    assert "Carport, south" in [face.plan.name for face in kept.faces]
+    choose(unit, None)
+    settled(window)
+    assert window.session.job.faces[carport].wired_to is None
+    bench.choose(0)
+    assert unit.currentText() == "House inverter, the first"
+
+
 def test_better_modules_and_shade_are_shown_when_asked(window, opened, qtbot):
     bench = opened("Roof", "dairy")
     bench.tabs.choose("shade")

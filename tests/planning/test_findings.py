@@ -5,6 +5,7 @@ import pytest
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import GridCharge, RatioRule
+from calm_relay.job.survey import PlannedString, StringPlan
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from tests.plans import plan
@@ -53,8 +54,10 @@ def test_array_ratio_over_the_maker_s_limit_stops_even_when_a_rebate_binds_first
         faces=(there, more.with_(fate="new")),
         rules=(RatioRule(name="Loan", ratio_max=1.1, authority="a", clause="1", dated="2026-01"),),
     )
-    made = plan(job)
-    # The time clock's bank leaves the old inverter as it is, and the new face comes on it.
+    # The planner itself finds it another inverter.
+    assert all(unit.array_kw <= 5.0 * 1.33 for unit in plan(job).option("clock-bank").design.pv_converters)
+    strings = tuple(PlannedString(face=face.name, modules=14, input=1 + (face is not there)) for face in job.faces)
+    made = plan(job.with_string_plan("tarnlight-5", StringPlan(inverter="tarnlight-5", strings=strings)))
     over = result(made, "clock-bank", "array ratio")
     assert over.severity is Severity.STOP
     assert "Loan binds first, at 1.10." in over.sentence and "today" not in over.sentence

@@ -239,7 +239,8 @@ class RoofFace(Model):
     )
     covering: Covering = Field(default="not stated", description="What the modules are fixed to.")
     wired_to: Name | None = Field(
-        default=None, description="Existing inverter that its strings are on; None: the first."
+        default=None,
+        description="Existing inverter of its strings; None: the first, or where there is room for what comes.",
     )
     fate: Fate | Literal["new"] = Field(
         default="reuse", description="keep: as wired; reuse: may be re-strung; remove: goes; new: comes."
@@ -622,8 +623,12 @@ class Job(Model):
         return self.with_(existing_inverters=tuple(inverters), **more)
 
     def wired_to(self, part: "RoofFace | ExistingBattery") -> str | None:
-        """Name of the existing inverter that a face or a battery is on; None where it is on none."""
-        if part.wired_to is not None or not self.existing_inverters:
+        """Name of the existing inverter that a face or a battery is on; None where it is on none.
+
+        One that says none is on the first, unless it is a face to come: that one is on none yet.
+        """
+        to_come = isinstance(part, RoofFace) and not part.is_there
+        if part.wired_to is not None or to_come or not self.existing_inverters:
             return part.wired_to
         return self.existing_inverters[0].name
 

@@ -88,13 +88,7 @@ class FacePanel(QWidget):
         entries += [(item.key, item.name) for item in (*equipment.optimisers, *equipment.microinverters)]
         self.electronics.offer(entries, new=True)
         self.electronics.show_value(face.electronics or NONE)
-        units = job.existing_inverters
-        self.unit.offer(
-            [(None, f"{units[0].name}, the first" if units else "no inverter yet")]
-            + [(unit.name, unit.name) for unit in units[1:]]
-        )
-        self.unit.show_value(None if units and face.wired_to == units[0].name else face.wired_to)
-        self.unit.setEnabled(len(units) > 1)
+        self._show_units()
         self.strings.show_value(float(face.strings))
         self.strings.setEnabled(face.is_there)
         self.age.show_value(face.age_years)
@@ -106,6 +100,19 @@ class FacePanel(QWidget):
             f"Wired today: {wired}." if face.is_there else "Not there yet: the planner strings it."
         )
         self.problem.hide()
+
+    def _show_units(self):
+        """What is there hangs on one of today's inverters; what is to come, where there is room or where one says."""
+        face, units = self._job.faces[self._number], self._job.existing_inverters
+        first = units[0].name if units else None
+        if face.is_there:
+            entries = [(None, f"{first}, the first" if units else "no inverter yet")]
+            entries += [(unit.name, unit.name) for unit in units[1:]]
+        else:
+            entries = [(None, "where there is room"), *((unit.name, unit.name) for unit in units)]
+        self.unit.offer(entries)
+        self.unit.show_value(None if face.is_there and face.wired_to == first else face.wired_to)
+        self.unit.setEnabled(len(entries) > 1)
 
     def _ask_new(self):
         """What lies under modules is of two kinds: the one that lies there, or that others have, is made anew."""

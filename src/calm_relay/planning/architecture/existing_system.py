@@ -79,10 +79,10 @@ def _existing_unit(
     by_hand = job.string_plan(inverter.key, alike) is not None
     strings = None
     if inverter.pv is not None:
-        if as_wired and not by_hand and not survey.optimisers:
+        there = frozenset(face.plan.name for face in faces if face.plan.is_there)
+        if as_wired and len(there) == len(faces) and not by_hand and not survey.optimisers:
             strings = surveyed_strings(faces, inverter)
         else:
-            there = frozenset(face.plan.name for face in faces if face.plan.is_there)
             strings = survey.lay(inverter, faces, there, alike)
     return Converter(
         inverter,

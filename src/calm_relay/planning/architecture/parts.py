@@ -11,7 +11,7 @@ from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
 from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.site.array import Face
-from calm_relay.planning.strings.stringing import Stringing, hard_refusals
+from calm_relay.planning.strings.stringing import PLANNED, Stringing, hard_refusals
 
 # Array over AC rating up to which a size is taken when the planner chooses: common practice, no source.
 USUAL_RATIO = 1.35
@@ -241,7 +241,17 @@ def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design 
     converter, reasons = battery_inverter_of(context)
     if converter is None:
         return unbuildable(architecture, title, "AC", *reasons)
-    faces = context.survey.faces_then
+    side, reasons = arrays_on_ac(context)
+    if reasons:
+        return unbuildable(architecture, title, "AC", *reasons)
+    if not context.survey.faces_then and not context.now:
+        title = "Battery alone"
+    converters = (*side, converter)
+    return Design(architecture, title, "AC", converters, context.leaving(converters), strings_moved(side))
+
+
+def arrays_on_ac(context: DesignContext) -> tuple[tuple[Converter, ...], tuple[str, ...]]:
+    """What stays, and string inverters for the faces that find no room on it; or why there are none for them."""
     staying, left = _with_room(context)
     new: tuple[Converter, ...] = ()
     if left:
@@ -253,14 +263,27 @@ def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design 
                 modules = sum(face.plan.count for face in left)
                 names = " and ".join(face.plan.name for face in left)
                 reasons = (f"{modules} modules of {names} find no place on {name}", *reasons)
-            return unbuildable(architecture, title, "AC", *reasons)
+            return (), reasons
     units = tuple(item for item in staying if item.surveyed is not None)
-    converters = (*units, *new, *(item for item in staying if item not in units), converter)
-    if not faces and not context.now:
-        title = "Battery alone"
-    removed = context.leaving(converters)
-    moved = sum(item.stringing.strings for item in new if any(face.plan.is_there for face in item.faces))
-    return Design(architecture, title, "AC", converters, removed, moved)
+    rest = tuple(item for item in staying if item not in units)
+    return (*filter(serves, units), *new, *rest), ()
+
+
+def serves(unit: Converter) -> bool:
+    """Whether a unit of today has something on it, or the survey keeps it where it is all the same."""
+    kept = unit.surveyed is not None and unit.surveyed.stays
+    return kept or unit.has_battery or unit.has_array
+
+
+def strings_moved(converters: tuple[Converter, ...]) -> int:
+    """Strings on new inverters with modules that are there already."""
+    moved = 0
+    for unit in converters:
+        if unit.is_new and unit.has_strings and unit.micro is None:
+            runs = [run for run in unit.stringing.runs if run.face.plan.is_there]
+            moved += len({run.chain for run in runs if run.chain})
+            moved += sum(run.parallel for run in runs if not run.chain)
+    return moved
 
 
 def _with_room(context: DesignContext) -> tuple[tuple[Converter, ...], tuple[Face, ...]]:
@@ -281,11 +304,21 @@ def _with_room(context: DesignContext) -> tuple[tuple[Converter, ...], tuple[Fac
             tried = {**wiring, face.plan.name: name}
             standing = staying_converters(survey, (*there, face), as_wired=False, wiring=tried)
             unit = next(item for item in standing if item.surveyed is not None and item.surveyed.name == name)
-            if unit.has_strings and not unit.stringing.left_out:
+            if unit.has_strings and _has_room(unit, face):
                 wiring, there = tried, (*there, face)
                 left.remove(face)
                 break
     return staying_converters(survey, there, as_wired=not changed, wiring=wiring), tuple(left)
+
+
+def _has_room(unit: Converter, face: Face) -> bool:
+    """Whether a face finds room on a unit that is there; what is laid by hand is judged where it hangs."""
+    if unit.stringing.origin == PLANNED and face in unit.faces:
+        return True
+    if unit.stringing.left_out:
+        return False
+    allowed = unit.inverter.pv_side.ratio_max_with_battery if unit.has_battery else unit.inverter.pv_side.ratio_max
+    return unit.array_kw <= allowed * unit.inverter.ac_kw + 1e-9
 
 
 def unbuildable(architecture: Architecture, title: str, coupling: str, *reasons: str) -> Refusal:

@@ -163,6 +163,7 @@ def check_input_fit(subject: Drawn) -> list[Finding]:
             summary = "; ".join(
                 f"{item.modules} of {item.face.plan.name} ({item.reason})" for item in strings.left_out
             )
+            inputs = len(converter.inverter.pv_side.trackers)
             # What a person left out on purpose is theirs to answer for.
             whole = not strings.runs or strings.origin != PLANNED
             findings.append(
@@ -172,7 +173,7 @@ def check_input_fit(subject: Drawn) -> list[Finding]:
                     "Strings",
                     "faces",
                     f"On no string of {converter.name}: {summary}. "
-                    f"It has {len(converter.inverter.pv_side.trackers)} trackers.",
+                    f"It has {inputs} {'input' if inputs == 1 else 'inputs'}.",
                     reading=(
                         float(strings.homeless),
                         float(sum(face.plan.count for face in subject.context.survey.faces_then)),

@@ -47,7 +47,7 @@ def balcony(context: DesignContext) -> Design | Refusal:
     inverter = inverter.with_(ac_kw=min(inverter.ac_kw, cap_kw))
     if not context.survey.faces_then:
         return refused("No face is stated on which a few modules could hang")
-    face = context.survey.faces_then[0]
+    face = _sunniest(context)
     for count in reversed(PLUG_IN_MODULES):
         few = _few_modules(face, count)
         strings = context.survey.lay(inverter, (few,))
@@ -57,8 +57,17 @@ def balcony(context: DesignContext) -> Design | Refusal:
         return refused(f"No two to four {face.module.name} fit {inverter.name}")
     converter, bank = min(pairs, key=lambda pair: (pair[0].price <= 0.0, pair[0].price + pair[1].price))
     capped = converter.with_(ac_kw=min(converter.ac_kw, cap_kw))
-    kept = staying_converters(context.survey, context.survey.faces_then, as_wired=True) if context.now else ()
-    return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, strings), Converter(capped, held=bank)))
+    there = tuple(face for face in context.survey.faces_then if face.plan.is_there)
+    kept = staying_converters(context.survey, there, as_wired=True) if context.now else ()
+    converters = (*kept, Converter(inverter, strings), Converter(capped, held=bank))
+    return Design(ARCHITECTURE, title, "AC", converters, context.leaving(converters))
+
+
+def _sunniest(context: DesignContext) -> Face:
+    """The face whose plane and modules those on a plug share: one to come, where there is any, that yields most."""
+    faces = context.survey.faces_then
+    to_come = tuple(face for face in faces if not face.plan.is_there)
+    return max(to_come or faces, key=lambda face: float(face.made.dc_kw.mean()) / face.rated_kw)
 
 
 def _few_modules(face: Face, count: int) -> Face:

@@ -14,10 +14,7 @@ from calm_relay.planning.architecture.design import (
     Refusal,
     Spoken,
 )
-from calm_relay.planning.architecture.existing_system import staying_converters
-from calm_relay.planning.architecture.parts import (
-    unbuildable,
-)
+from calm_relay.planning.architecture.parts import arrays_on_ac, strings_moved, unbuildable
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import (
     battery_refusals,
@@ -56,11 +53,16 @@ def clock_bank(context: DesignContext) -> Design | Refusal:
     )
     if inverter is None:
         return unbuildable(ARCHITECTURE, title, "AC", *reasons)
-    kept = staying_converters(context.survey, context.survey.faces_then, as_wired=True)
-    if not any(converter.has_array for converter in kept):
+    if not any(converter.has_array for converter in context.now):
         reason = "A time clock charges in the sun hours of an array that is there; this roof is bare"
         return unbuildable(ARCHITECTURE, title, "AC", reason)
-    return Design(ARCHITECTURE, title, "AC", (*kept, Converter(inverter, held=bank)), by_clock=True)
+    side, reasons = arrays_on_ac(context)
+    if reasons:
+        return unbuildable(ARCHITECTURE, title, "AC", *reasons)
+    converters = (*side, Converter(inverter, held=bank))
+    return Design(
+        ARCHITECTURE, title, "AC", converters, context.leaving(converters), strings_moved(side), by_clock=True
+    )
 
 
 def blind(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoken:

@@ -9,6 +9,7 @@ from calm_relay.planning.architecture.parts import (
     plain_faces,
     side_by_side,
     stated_hybrid,
+    strings_moved,
     unbuildable,
 )
 from calm_relay.planning.architecture.pick import Search, pick
@@ -58,9 +59,8 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
         for converter in context.now
         if converter.micro and converter.faces[0] in context.survey.faces_then
     )
-    moved = strings.strings if any(face.plan.is_there for face in faces) else 0
     converters = (Converter(inverter, strings, context.bank), *micros)
-    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), moved)
+    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), strings_moved(converters))
 
 
 ARCHITECTURE = Architecture(

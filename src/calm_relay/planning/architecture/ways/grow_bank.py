@@ -4,9 +4,7 @@ from dataclasses import replace
 
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.parts import (
-    unbuildable,
-)
+from calm_relay.planning.architecture.parts import arrays_on_ac, strings_moved, unbuildable
 from calm_relay.planning.architecture.refusals import (
     battery_refusals,
     mixing_refusals,
@@ -20,10 +18,15 @@ def grow_bank(context: DesignContext) -> Design | Refusal:
     there = [converter for converter in context.now if converter.has_battery]
     if not there:
         return unbuildable(ARCHITECTURE, title, "none", "There is no battery to add packs to")
-    staying = [item for item in there if item.battery_surveyed is None or not item.battery_surveyed.goes]
+    side, without = arrays_on_ac(context)
+    staying = [item for item in side if not item.is_new and item.has_battery]
+    coupling = "DC" if there[0].has_strings else "AC"
+    if without:
+        return unbuildable(ARCHITECTURE, title, coupling, *without)
     if not staying:
-        coupling = "DC" if there[0].has_strings else "AC"
-        return unbuildable(ARCHITECTURE, title, coupling, "The survey lets the old battery go")
+        return unbuildable(
+            ARCHITECTURE, title, coupling, "The survey lets the old battery go, or what it hangs on"
+        )
     added = Bank(context.bank.pack, context.bank.count, stacks=context.bank.stacks)
     tried = [(item, grown_bank(item.bank, added), _reasons(item, added, job)) for item in staying]
     # Of several batteries the first that takes the packs; the nearest miss tells most.
@@ -32,8 +35,10 @@ def grow_bank(context: DesignContext) -> Design | Refusal:
     if reasons:
         return unbuildable(ARCHITECTURE, title, coupling, *reasons)
     grown = replace(old, held=whole, added=added)
-    converters = tuple(grown if converter is old else converter for converter in context.now)
-    return Design(ARCHITECTURE, title, coupling, converters)
+    converters = tuple(grown if converter is old else converter for converter in side)
+    return Design(
+        ARCHITECTURE, title, coupling, converters, context.leaving(converters), strings_moved(converters)
+    )
 
 
 def grown_bank(old: Bank, added: Bank) -> Bank:
@@ -52,7 +57,7 @@ def _reasons(old: Converter, added: Bank, job: Job) -> list[str]:
 ARCHITECTURE = Architecture(
     key="grow-bank",
     place=7,
-    school="Grow what is there: no new unit",
+    school="Grow what is there: no new battery inverter",
     build=grow_bank,
-    stays="No new unit: the packs join the port that is there.",
+    stays="The packs join the port that is there.",
 )

@@ -2,7 +2,15 @@
 
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import staying_converters
-from calm_relay.planning.architecture.parts import USUAL_RATIO, fixed, hybrid_of, plain_faces, unbuildable
+from calm_relay.planning.architecture.parts import (
+    USUAL_RATIO,
+    fixed,
+    hybrid_of,
+    plain_faces,
+    serves,
+    strings_moved,
+    unbuildable,
+)
 
 
 def hybrid_beside(context: DesignContext) -> Design | Refusal:
@@ -14,17 +22,21 @@ def hybrid_beside(context: DesignContext) -> Design | Refusal:
     if not names:
         return unbuildable(ARCHITECTURE, title, "AC", f"The survey lets {context.kept.inverter.name} go")
     faces = plain_faces(context)
-    new = tuple(face for face in faces if face.plan.fate == "new" or context.job.wired_to(face.plan) not in names)
+    new = tuple(face for face in faces if context.job.wired_to(face.plan) not in names)
     old = tuple(face for face in context.survey.faces_then if face not in new)
     wanted_kw = max(context.demand.evening_peak_kw, sum(face.rated_kw for face in new) / USUAL_RATIO)
     inverter, reasons = hybrid_of(context, new, wanted_kw)
     if inverter is None:
         return unbuildable(ARCHITECTURE, title, "AC", *reasons)
-    kept = staying_converters(context.survey, old, as_wired=True)
+    kept = tuple(filter(serves, staying_converters(context.survey, old, as_wired=True)))
+    if not any(unit.surveyed is not None for unit in kept):
+        return unbuildable(ARCHITECTURE, title, "AC", "No module stays on an inverter that is there")
     strings = context.survey.lay(inverter, new, fixed(new)) if new else None
     converters = (*kept, Converter(inverter, strings, context.bank))
-    moved = strings.strings if strings and any(face.plan.is_there for face in new) else 0
-    return Design(ARCHITECTURE, title, "DC" if new else "AC", converters, context.leaving(converters), moved)
+    coupling = "DC" if new else "AC"
+    return Design(
+        ARCHITECTURE, title, coupling, converters, context.leaving(converters), strings_moved(converters)
+    )
 
 
 ARCHITECTURE = Architecture(

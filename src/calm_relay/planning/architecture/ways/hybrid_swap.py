@@ -1,7 +1,14 @@
 """One hybrid inverter for roof and battery."""
 
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.parts import USUAL_RATIO, fixed, hybrid_of, staying_beside, unbuildable
+from calm_relay.planning.architecture.parts import (
+    USUAL_RATIO,
+    fixed,
+    hybrid_of,
+    staying_beside,
+    strings_moved,
+    unbuildable,
+)
 
 
 def hybrid_swap(context: DesignContext) -> Design | Refusal:
@@ -37,10 +44,8 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
     if inverter is None:
         return refused(*reasons)
     strings = context.survey.lay(inverter, faces, fixed(faces))
-    there = any(face.plan.is_there for face in faces)
     converters = (Converter(inverter, strings, bank), *beside)
-    removed = context.leaving(converters)
-    return Design(ARCHITECTURE, title, "DC", converters, removed, strings.strings if there else 0)
+    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), strings_moved(converters))
 
 
 def _stays(converter: Converter) -> bool:

@@ -2,35 +2,45 @@
 
 from calm_relay.job.equipment import Microinverter, by_price
 from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces
-from calm_relay.planning.architecture.parts import USUAL_RATIO, battery_inverter_of, unbuildable
+from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces, staying_converters
+from calm_relay.planning.architecture.parts import USUAL_RATIO, battery_inverter_of, serves, unbuildable
 from calm_relay.planning.architecture.refusals import micro_refusals
 from calm_relay.planning.site.array import Face
 
 
 def micro_ac(context: DesignContext) -> Design | Refusal:
-    """A microinverter under each module and the battery on a unit of its own; for a roof that is still bare."""
+    """A microinverter under each module and the battery on a unit of its own; for a roof without strings."""
     title = "Microinverters + AC battery"
-    if context.kept is not None:
-        strings = context.kept.stringing.strings
+    faces = context.survey.faces_then
+    if strings := _strings_staying(context):
         lie = "1 string lies" if strings == 1 else f"{strings} strings lie"
         reason = f"{lie} on the roof: every module would have to come up to put one under it"
         return unbuildable(ARCHITECTURE, title, "AC", reason)
-    if context.now:
+    if not faces:
+        return unbuildable(ARCHITECTURE, title, "AC", "No array is stated to put units under")
+    if all(face.plan.is_there for face in faces):
         reason = "Microinverters are there already: the AC-coupled add-on keeps them"
         return unbuildable(ARCHITECTURE, title, "AC", reason)
-    if not context.survey.faces_then:
-        return unbuildable(ARCHITECTURE, title, "AC", "No array is stated to put units under")
     converter, reasons = battery_inverter_of(context)
     if converter is None:
         return unbuildable(ARCHITECTURE, title, "AC", *reasons)
-    converters = []
-    for face in context.survey.faces_then:
+    there = tuple(face for face in faces if face.plan.is_there)
+    converters = [unit for unit in staying_converters(context.survey, there, as_wired=True) if serves(unit)]
+    for face in faces:
+        if face.plan.is_there:
+            continue
         micro, reasons = _pick_micro(context, face)
         if micro is None:
             return unbuildable(ARCHITECTURE, title, "AC", *reasons)
         converters.append(micro_converter(face, micro, is_new=True))
-    return Design(ARCHITECTURE, title, "AC", (*converters, converter))
+    built = (*converters, converter)
+    return Design(ARCHITECTURE, title, "AC", built, context.leaving(built))
+
+
+def _strings_staying(context: DesignContext) -> int:
+    """How many strings of today stay on the roof."""
+    units = [unit for unit in context.now if unit.micro is None and unit.has_strings]
+    return sum(run.parallel for unit in units for run in unit.stringing.runs if run.face.plan.will_be_there)
 
 
 def _pick_micro(context: DesignContext, face: Face) -> tuple[Microinverter | None, tuple[str, ...]]:
@@ -61,5 +71,5 @@ ARCHITECTURE = Architecture(
     build=micro_ac,
     per_module=True,
     search_words="microinverters",
-    tried_with=lambda inverter, context: inverter.pv is None and not context.now,
+    tried_with=lambda inverter, context: inverter.pv is None and not _strings_staying(context),
 )

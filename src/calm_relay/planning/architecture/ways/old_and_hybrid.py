@@ -1,7 +1,14 @@
 """The old AC-coupled battery kept beside a new hybrid."""
 
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.parts import displaced, fixed, hybrid_of, staying_beside, unbuildable
+from calm_relay.planning.architecture.parts import (
+    displaced,
+    fixed,
+    hybrid_of,
+    staying_beside,
+    strings_moved,
+    unbuildable,
+)
 
 
 def old_and_hybrid(context: DesignContext) -> Design | Refusal:
@@ -31,9 +38,8 @@ def old_and_hybrid(context: DesignContext) -> Design | Refusal:
     if inverter is None:
         return refused(*reasons)
     strings = context.survey.lay(inverter, faces, fixed(faces))
-    moved = strings.strings if any(face.plan.is_there for face in faces) else 0
     converters = (Converter(inverter, strings, context.bank), *beside)
-    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), moved)
+    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), strings_moved(converters))
 
 
 ARCHITECTURE = Architecture(

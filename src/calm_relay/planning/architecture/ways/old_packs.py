@@ -3,7 +3,14 @@
 from dataclasses import replace
 
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.parts import displaced, fixed, hybrid_of, staying_beside, unbuildable
+from calm_relay.planning.architecture.parts import (
+    displaced,
+    fixed,
+    hybrid_of,
+    staying_beside,
+    strings_moved,
+    unbuildable,
+)
 from calm_relay.planning.architecture.refusals import mixing_refusals
 from calm_relay.planning.architecture.ways.grow_bank import grown_bank
 from calm_relay.planning.equipment.bank import Bank
@@ -44,9 +51,9 @@ def old_packs(context: DesignContext) -> Design | Refusal:
             strings = context.survey.lay(inverter, faces, fixed(faces))
             carrier = Converter(inverter, strings, whole, added=new, battery_surveyed=old.battery_surveyed)
             converters = (carrier, *beside)
-            moved = strings.strings if any(face.plan.is_there for face in faces) else 0
             title = title if new is None else "Old and new packs on a new hybrid"
-            return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), moved)
+            leaving, moved = context.leaving(converters), strings_moved(converters)
+            return Design(ARCHITECTURE, title, "DC", converters, leaving, moved)
     return refused(*reasons)
 
 
