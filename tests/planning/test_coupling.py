@@ -96,7 +96,7 @@ def test_generations_that_may_not_be_mixed(demo):
     assert grown.design.battery_converter.bank.count == 5
     assert not any(line.kind == "unit" for line in grown.outcome.money.lines)
     assert grown.outcome.money.outlay > 0
-    assert coupling_facts(grown.design, grown.context.job.supply).roof_work.startswith("none")
+    assert coupling_facts(grown.design, grown.context.job).roof_work.startswith("none")
 
 
 def test_packs_added_to_an_old_battery_feel_the_cold_of_their_place(demo):
@@ -172,13 +172,13 @@ def test_the_small_bank_obeys_its_clock(demo, demo_plan):
 def test_every_option_says_its_school_its_units_and_what_fails(demo_plan, dairy):
     for made in (demo_plan, dairy):
         for option in made.live:
-            facts = coupling_facts(option.design, option.context.job.supply)
+            facts = coupling_facts(option.design, option.context.job)
             assert facts.school == option.design.architecture.school
             assert len(facts.units) == len(option.design.converters)
             assert all(converter.fails for converter in facts.units)
-    swap = coupling_facts(dairy.option("hybrid-swap").design, dairy.job.supply)
+    swap = coupling_facts(dairy.option("hybrid-swap").design, dairy.job)
     assert swap.units[0].fails == "18.0 kWp and the battery stop with it"
-    addon = coupling_facts(demo_plan.option("ac-addon").design, demo_plan.job.supply)
+    addon = coupling_facts(demo_plan.option("ac-addon").design, demo_plan.job)
     assert addon.units[0].fails == "6.0 kWp stop with it; battery elsewhere works on"
     assert addon.counted == "5 + 5 = 10 kW"
 

@@ -3,6 +3,8 @@
 import pytest
 
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.model import Purpose
+from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.verdict.option import Option
 from tests.plans import plan
@@ -123,3 +125,23 @@ def test_packs_join_an_old_battery_while_the_roof_changes(homes):
     names = [face.plan.name for unit in design.converters for face in unit.faces]
     assert sorted(names) == sorted(face.name for face in faces[1:])
     assert [unit.added is not None for unit in design.converters if unit.has_battery] == [True]
+
+
+def spoken(made, key):
+    """What is said for and against the works of an option."""
+    return " ".join(reason.sentence for reason in made.choice.reasons[key] if reason.purpose == "gentle_works")
+
+
+def test_what_the_works_are_is_told_as_it_is(renewed, homes):
+    assert "comes off and 2 new units are hung." in spoken(renewed, "ac-addon")
+    assert "comes off, and if the one unit fails" in spoken(renewed, "hybrid-swap")
+    roof = coupling_facts(renewed.option("hybrid-swap").design, renewed.job).roof_work
+    assert roof == "20 modules are taken down and 20 modules are laid"
+    gentle = homes.with_(purposes=(Purpose(kind="gentle_works", weight=5.0),))
+    made = plan(gentle)
+    assert spoken(made, "ac-addon").startswith("The inverter stays;")
+    assert "goes with its unit" in spoken(made, "hybrid-swap")
+    # The old packs are on the new hybrid, and what carried them alone goes.
+    assert "goes with its unit" not in spoken(made, "old-packs")
+    units = coupling_facts(made.option("clock-bank").design, gentle).units
+    assert len({unit.name for unit in units}) == len(units)

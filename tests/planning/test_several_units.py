@@ -252,7 +252,7 @@ def test_two_hybrids_side_by_side_share_roof_and_packs(two_roofs):
     assert "one stands for all" in alike.sentence and alike.severity.name == "OK"
     ladders = [ladder.head for ladder in ladders_of(two)]
     assert ladders == ["Unit 1, input 1", "Unit 2, input 1", "Unit 1, input 2", "Unit 2, input 2"]
-    assert "half of it stops" in coupling_facts(two.design, made.job.supply).units[0].fails
+    assert "half of it stops" in coupling_facts(two.design, made.job).units[0].fails
     alone = plan(two_roofs.with_(battery=battery.with_(hybrid="umberlow-h37", units=2))).option("hybrid-swap")
     assert "its maker allows one alone, not 2" in alone.refusal.reasons[0]
 

@@ -385,7 +385,7 @@ class ChoiceBench(Bench):
             school = self._view.option.refusal.architecture.school
             self.wall.setText(rich("<b>School:</b> {}.<br>It cannot be built here.", school))
             return
-        facts = coupling_facts(option.design, self._view.plan.job.supply)
+        facts = coupling_facts(option.design, self._view.plan.job)
         rows = joined(
             "",
             [

@@ -2,8 +2,9 @@
 
 from dataclasses import dataclass
 
-from calm_relay.job.model import Supply
+from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.design import Converter, Design
+from calm_relay.planning.common.joined import joined
 
 
 @dataclass(frozen=True)
@@ -25,10 +26,10 @@ class CouplingFacts:
     counted: str
 
 
-def coupling_facts(design: Design, supply: Supply) -> CouplingFacts:
+def coupling_facts(design: Design, job: Job) -> CouplingFacts:
     """Units, failures, roof work and operator's sum of a design that can be built."""
     units = tuple(
-        UnitFact(converter.inverter.name, converter.is_new, _fails(design, converter))
+        UnitFact(converter.name, converter.is_new, _fails(design, converter))
         for converter in design.converters
         if converter.micro is None
     )
@@ -39,7 +40,8 @@ def coupling_facts(design: Design, supply: Supply) -> CouplingFacts:
             f"{count} microinverters", any(converter.is_new for converter in micros), "one module stops with each"
         )
         units = (summary, *units)
-    return CouplingFacts(design.architecture.school, units, _roof_work(design), counted_text(design, supply))
+    roof = _roof_work(design, job)
+    return CouplingFacts(design.architecture.school, units, roof, counted_text(design, job.supply))
 
 
 def _fails(design: Design, converter: Converter) -> str:
@@ -66,7 +68,7 @@ def _fails(design: Design, converter: Converter) -> str:
     return f"{what} with it; {' and '.join(left)} elsewhere work{'s' if len(left) == 1 else ''} on"
 
 
-def _roof_work(design: Design) -> str:
+def _roof_work(design: Design, job: Job) -> str:
     new = sum(
         run.modules
         for converter in design.pv_converters
@@ -76,12 +78,17 @@ def _roof_work(design: Design) -> str:
     if not design.new_converters:
         return "none"
     parts = []
+    if gone := sum(face.count for face in job.faces if face.fate == "remove"):
+        parts.append(f"{_of(gone, 'module')} taken down")
     if new:
-        parts.append(f"{new} modules are laid")
+        parts.append(f"{_of(new, 'module')} laid")
     if design.strings_moved:
-        strings = "string is" if design.strings_moved == 1 else "strings are"
-        parts.append(f"{design.strings_moved} {strings} connected anew")
-    return " and ".join(parts) if parts else "none: all work is at ground level"
+        parts.append(f"{_of(design.strings_moved, 'string')} connected anew")
+    return joined(parts) if parts else "none: all work is at ground level"
+
+
+def _of(count: int, what: str) -> str:
+    return f"1 {what} is" if count == 1 else f"{count} {what}s are"
 
 
 def counted_text(design: Design, supply: Supply) -> str:

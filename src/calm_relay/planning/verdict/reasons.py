@@ -7,6 +7,7 @@ from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.bus_rating import arrays_left_off
 from calm_relay.planning.architecture.design import Design, Spoken
 from calm_relay.planning.common.amounts import money_text, years_text
+from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.operation.island import wakes_by_arrays_beside
 from calm_relay.planning.site.demand import DemandYear
@@ -200,46 +201,62 @@ def _works(option: Option) -> Spoken:
     counted = f"The network operator counts {after:g} kW"
     if not design.removed:
         more: Spoken = [(False, "gentle_works", f"{counted} instead of {before:g} kW.")]
-        return [(True, "gentle_works", _stays(design)), *(more if after > before + 1e-9 else [])]
-    kept = option.context.kept
-    goes = (
-        "The microinverters come off"
-        if kept is None
-        else f"A working inverter of {kept.age_years:g} years comes off"
-    )
-    units = design.leader.bank.units
-    ends = "two new units are hung"
-    if design.coupling == "DC":
-        ends = (
+        return [(True, "gentle_works", _stays(option)), *(more if after > before + 1e-9 else [])]
+    result: Spoken = [
+        (after <= before, "gentle_works", f"{counted}, today {before:g} kW."),
+        (False, "gentle_works", _taken_and_hung(design)),
+    ]
+    for unit in design.removed:
+        moved = any(item.battery_surveyed == unit.battery_surveyed for item in design.converters)
+        if unit.has_battery and not moved:
+            summary = f"The old battery, {unit.bank.usable_kwh:.1f} kWh usable, goes with its unit."
+            result.append((False, "gentle_works", summary))
+    return result
+
+
+def _taken_and_hung(design: Design) -> str:
+    """What comes off the wall and the roof, what is reconnected, and what that means."""
+    inverters = [unit for unit in design.removed if unit.micro is None and unit.has_strings]
+    parts = []
+    if any(unit.micro is not None for unit in design.removed):
+        parts.append("the microinverters come off")
+    if len(inverters) == 1:
+        parts.append(f"a working inverter of {inverters[0].age_years:g} years comes off")
+    elif inverters:
+        parts.append(f"{len(inverters)} working inverters come off")
+    if design.strings_moved:
+        strings = "1 string is" if design.strings_moved == 1 else f"{design.strings_moved} strings are"
+        parts.append(f"{strings} reconnected")
+    leader = design.leader
+    others = [unit for unit in design.converters if unit is not leader and (unit.has_array or unit.has_battery)]
+    hung = sum(unit.held.units if unit.held else 1 for unit in design.converters if unit.is_new and not unit.micro)
+    if leader.has_array and not others:
+        units = leader.bank.units
+        parts.append(
             "if the one unit fails, array and battery both stop"
             if units == 1
             else f"if one of {units} units fails, the others work on"
         )
-    result: Spoken = [
-        (after <= before, "gentle_works", f"{counted}, today {before:g} kW."),
-        (False, "gentle_works", f"{goes}, {design.strings_moved} strings are reconnected, and {ends}."),
-    ]
-    old = next(
-        (
-            converter
-            for converter in option.context.now
-            if converter.has_battery and converter not in design.converters
-        ),
-        None,
-    )
-    if old is not None:
-        summary = f"The old battery, {old.bank.usable_kwh:.1f} kWh usable, goes with its unit."
-        result.append((False, "gentle_works", summary))
-    return result
+    elif hung:
+        parts.append("a new unit is hung" if hung == 1 else f"{hung} new units are hung")
+    clauses = len(parts) > 2 or parts[-1].startswith("if")
+    said = f"{', '.join(parts[:-1])}, and {parts[-1]}" if clauses and len(parts) > 1 else joined(parts)
+    return f"{said[:1].upper()}{said[1:]}."
 
 
-def _stays(design: Design) -> str:
-    """What is left as it is by an option that takes nothing away."""
+def _stays(option: Option) -> str:
+    """What is left as it is by an option that takes no unit away."""
+    design = option.design
     if design.architecture.stays:
         return design.architecture.stays
     units = design.leader.bank.units
     apart = f"if one of {units + 1} units fails, the others work on" if units > 1 else None
-    return f"Roof and inverter stay; {apart or 'if one unit fails, the other works on'}."
+    faces = [run.face.plan for unit in design.pv_converters for run in unit.stringing.runs]
+    same = not any(face.fate == "new" for face in faces) and all(
+        face.will_be_there for face in option.context.job.faces
+    )
+    stay = "Roof and inverter stay" if same else "The inverter stays"
+    return f"{stay}; {apart or 'if one unit fails, the other works on'}."
 
 
 def _new_works(design: Design, supply: Supply) -> Spoken:

@@ -126,7 +126,7 @@ def _option(option: Option, plan: Plan, studies: Studies | None) -> OptionDocume
         clipped=_read(ClippedDocument, clipped_year(plan, option)),
         ratio_limits=_ratio_limits(option),
         findings=tuple(map(FindingDocument.model_validate, option.findings)),
-        wall=CouplingDocument.model_validate(coupling_facts(design, plan.job.supply)),
+        wall=CouplingDocument.model_validate(coupling_facts(design, plan.job)),
         bound=_read(BoundDocument, studies.foresight.get(option.key) if studies else None),
         fade=_read(FadeDocument, studies.ageing.get(option.key) if studies else None),
         survival=_survival(studies.survival.get(option.key) if studies else None),
