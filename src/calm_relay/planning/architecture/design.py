@@ -125,6 +125,12 @@ class Converter:
         return tuple(dict.fromkeys(run.face for run in runs))
 
     @property
+    def hung(self) -> tuple[Face, ...]:
+        """Roof faces on its trackers, and those that are to hang there and find no input."""
+        left = (item.face for item in self.laid.left_out) if self.laid else ()
+        return tuple(dict.fromkeys((*self.faces, *left)))
+
+    @property
     def array_kw(self) -> float:
         """Module power on its trackers [kW]."""
         return sum(run.kw for run in (self.laid.runs if self.laid else ()))

@@ -50,7 +50,7 @@ def _standing(
                 face for face in plain if wiring.get(face.plan.name, job.wired_to(face.plan)) == unit.name
             )
             converters.append(_existing_unit(survey, number, mine, carried.get(unit.name), as_wired))
-    converters += [micro_converter(face, micro, is_new=False) for face, micro in micros.items()]
+    converters += [micro_converter(face, micro) for face, micro in micros.items()]
     converters += [_battery_unit(survey, item) for item in batteries if item.inverter is not None]
     return tuple(converters)
 
@@ -80,7 +80,7 @@ def _existing_unit(
     strings = None
     if inverter.pv is not None:
         there = frozenset(face.plan.name for face in faces if face.plan.is_there)
-        if as_wired and len(there) == len(faces) and not by_hand and not survey.optimisers:
+        if as_wired and len(there) == len(faces) and not by_hand and survey.optimisers.keys().isdisjoint(there):
             strings = surveyed_strings(faces, inverter)
         else:
             strings = survey.lay(inverter, faces, there, alike)
@@ -147,8 +147,9 @@ def micro_faces(survey: Survey, faces: tuple[Face, ...]) -> dict[Face, Microinve
     return result
 
 
-def micro_converter(face: Face, micro: Microinverter, *, is_new: bool) -> Converter:
+def micro_converter(face: Face, micro: Microinverter) -> Converter:
     """A face whose every module has a microinverter."""
+    is_new = not face.plan.is_there
     inverter = micro.inverter(face.plan.count)
     run = StringRun(face, 1, face.plan.count, inverter.pv_side.trackers[0], 1)
     age = 0.0 if is_new else face.plan.age_years

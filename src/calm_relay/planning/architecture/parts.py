@@ -6,7 +6,7 @@ from typing import Any
 
 from calm_relay.job.equipment import Inverter
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.existing_system import micro_faces, staying_converters
+from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces, staying_converters
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
 from calm_relay.planning.equipment.bank import discharge_ac_kw
@@ -195,11 +195,12 @@ def _numbered(context: DesignContext, converters: tuple[Converter, ...]) -> tupl
 
 def staying_beside(context: DesignContext, faces: tuple[Face, ...]) -> Iterator[Converter]:
     """What stays beside a unit that takes the rest of the roof: what the survey keeps, microinverters, batteries."""
+    for face, micro in micro_faces(context.survey, faces).items():
+        yield micro_converter(face, micro)
     for converter in context.now:
-        if converter.micro:
-            if converter.faces[0] in faces:
-                yield converter
-        elif converter.surveyed is not None:
+        if converter.micro is not None:
+            continue
+        if converter.surveyed is not None:
             if converter.surveyed.stays:
                 yield _without_what_goes(context, converter)
         elif converter.battery_surveyed is not None and not converter.battery_surveyed.goes:
@@ -214,7 +215,7 @@ def _without_what_goes(context: DesignContext, converter: Converter) -> Converte
 
 def displaced(context: DesignContext, beside: tuple[Converter, ...]) -> tuple[Face, ...]:
     """Faces to come that hang on none of the units that stay, and have no microinverters."""
-    taken = {face.plan.name for converter in beside for face in converter.faces}
+    taken = {face.plan.name for converter in beside for face in converter.hung}
     return tuple(face for face in plain_faces(context) if face.plan.name not in taken)
 
 
@@ -272,7 +273,7 @@ def arrays_on_ac(context: DesignContext) -> tuple[tuple[Converter, ...], tuple[s
 def serves(unit: Converter) -> bool:
     """Whether a unit of today has something on it, or the survey keeps it where it is all the same."""
     kept = unit.surveyed is not None and unit.surveyed.stays
-    return kept or unit.has_battery or unit.has_array
+    return kept or unit.has_battery or bool(unit.hung)
 
 
 def strings_moved(converters: tuple[Converter, ...]) -> int:

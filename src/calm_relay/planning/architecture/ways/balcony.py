@@ -4,7 +4,7 @@ from dataclasses import replace
 
 from calm_relay.job.equipment import by_price
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.existing_system import staying_converters
+from calm_relay.planning.architecture.existing_system import micro_faces, staying_converters
 from calm_relay.planning.architecture.parts import (
     array_refusals,
     unbuildable,
@@ -58,6 +58,10 @@ def balcony(context: DesignContext) -> Design | Refusal:
     converter, bank = min(pairs, key=lambda pair: (pair[0].price <= 0.0, pair[0].price + pair[1].price))
     capped = converter.with_(ac_kw=min(converter.ac_kw, cap_kw))
     there = tuple(face for face in context.survey.faces_then if face.plan.is_there)
+    going = {unit.name for unit in job.existing_inverters if unit.goes}
+    for face in there:
+        if face not in micro_faces(context.survey, there) and job.wired_to(face.plan) in going:
+            return refused(f"{job.wired_to(face.plan)} goes, and {face.plan.name} would hang on nothing")
     kept = staying_converters(context.survey, there, as_wired=True) if context.now else ()
     converters = (*kept, Converter(inverter, strings), Converter(capped, held=bank))
     return Design(ARCHITECTURE, title, "AC", converters, context.leaving(converters))

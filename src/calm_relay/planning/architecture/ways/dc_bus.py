@@ -2,6 +2,7 @@
 
 from calm_relay.job.equipment import Inverter
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
+from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces
 from calm_relay.planning.architecture.parts import (
     array_refusals,
     fixed,
@@ -54,11 +55,10 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
         return refused(*reasons)
     inverter = side_by_side(context, inverter)
     strings = context.survey.lay(inverter, faces, fixed(faces))
-    micros = tuple(
-        converter
-        for converter in context.now
-        if converter.micro and converter.faces[0] in context.survey.faces_then
-    )
+    micros = [
+        micro_converter(face, micro)
+        for face, micro in micro_faces(context.survey, context.survey.faces_then).items()
+    ]
     converters = (Converter(inverter, strings, context.bank), *micros)
     return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), strings_moved(converters))
 

@@ -29,7 +29,7 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
         for converter in staying_beside(context, context.survey.faces_then)
         if (converter.faces[0].plan.fate == "keep" if converter.micro else _stays(converter))
     )
-    taken = {face.plan.name for converter in beside for face in converter.faces}
+    taken = {face.plan.name for converter in beside for face in converter.hung}
     faces = tuple(face for face in context.survey.faces_then if face.plan.name not in taken)
     if not faces:
         keeps = any(unit.stays for unit in job.existing_inverters)

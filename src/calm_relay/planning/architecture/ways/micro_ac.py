@@ -3,7 +3,13 @@
 from calm_relay.job.equipment import Microinverter, by_price
 from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces, staying_converters
-from calm_relay.planning.architecture.parts import USUAL_RATIO, battery_inverter_of, serves, unbuildable
+from calm_relay.planning.architecture.parts import (
+    USUAL_RATIO,
+    battery_inverter_of,
+    plain_faces,
+    serves,
+    unbuildable,
+)
 from calm_relay.planning.architecture.refusals import micro_refusals
 from calm_relay.planning.site.array import Face
 
@@ -32,15 +38,14 @@ def micro_ac(context: DesignContext) -> Design | Refusal:
         micro, reasons = _pick_micro(context, face)
         if micro is None:
             return unbuildable(ARCHITECTURE, title, "AC", *reasons)
-        converters.append(micro_converter(face, micro, is_new=True))
+        converters.append(micro_converter(face, micro))
     built = (*converters, converter)
     return Design(ARCHITECTURE, title, "AC", built, context.leaving(built))
 
 
 def _strings_staying(context: DesignContext) -> int:
     """How many strings of today stay on the roof."""
-    units = [unit for unit in context.now if unit.micro is None and unit.has_strings]
-    return sum(run.parallel for unit in units for run in unit.stringing.runs if run.face.plan.will_be_there)
+    return sum(face.plan.strings for face in plain_faces(context) if face.plan.is_there)
 
 
 def _pick_micro(context: DesignContext, face: Face) -> tuple[Microinverter | None, tuple[str, ...]]:
