@@ -2,6 +2,7 @@
 
 import contextlib
 import random
+from collections import Counter
 
 import pytest
 from pydantic import ValidationError
@@ -54,9 +55,13 @@ def any_job(draw):
         string_inverter=draw.choice([None, *WITH_PV]),
         microinverter=draw.choice([None, *(item.key for item in KIT.microinverters)]),
     )
+    second = inverter.with_(name="Second", fate=draw.choice(["keep", "move", "reuse", "remove"]))
+    units = draw.choice([(), (inverter,), (inverter, second)])
+    faces = [any_face(draw, number) for number in range(draw.randint(1, 4))]
+    names = [None, *(unit.name for unit in units)]
     return job.with_(
-        faces=tuple(any_face(draw, number) for number in range(draw.randint(1, 4))),
-        existing_inverters=draw.choice([(), (inverter,), (inverter, inverter.with_(name="Second"))]),
+        faces=tuple(face.with_(wired_to=draw.choice(names)) for face in faces),
+        existing_inverters=units,
         existing_batteries=draw.choice([(), (), (existing,)]),
         battery=battery,
         region=draw.choice(list(rule_packs())),
@@ -71,6 +76,30 @@ def jobs():
         with contextlib.suppress(ValidationError):
             yield any_job(draw)
             made += 1
+
+
+def each_face_has_its_place(job, option):
+    """No module to come or to stay is forgotten or hung twice, and what goes is gone."""
+    units = option.design.converters
+    placed = Counter()
+    for unit in units:
+        if unit.has_strings:
+            placed.update({run.face.plan.name: 0 for run in unit.stringing.runs})
+            for item in (*unit.stringing.runs, *unit.stringing.left_out):
+                placed[item.face.plan.name] += item.modules
+    # Modules on a plug come instead of what is to come.
+    on_a_plug = option.key == "balcony"
+    placed.pop("Plug-in modules", None)
+    wanted = {
+        face.name: face.count for face in job.faces if face.will_be_there and not (on_a_plug and not face.is_there)
+    }
+    assert placed == wanted, option.key
+    for thing in (*job.existing_inverters, *job.existing_batteries):
+        there = [unit for unit in units if not unit.is_new and thing in (unit.surveyed, unit.battery_surveyed)]
+        assert not (thing.stays and not there), (option.key, thing.name)
+        assert not (thing.goes and there), (option.key, thing.name)
+    lines = sum(line.amount for line in option.outcome.money.lines)
+    assert lines == pytest.approx(option.outcome.money.outlay)
 
 
 @pytest.mark.parametrize("job", list(jobs()), ids=map(str, range(CASES)))
@@ -90,6 +119,8 @@ def test_any_survey_is_planned_or_refused_in_words(job):
         if isinstance(option, RefusedOption):
             assert all(reason and not reason.endswith(".") for reason in option.refusal.reasons)
             continue
+        if option.role != "today":
+            each_face_has_its_place(job, option)
         assert summary.largest_residual_kwh < 1e-9
         assert abs(option.outcome.year.year_residual_kwh()) < 1e-6
         assert moment_of(made, option, 17_000).legs["home"] >= 0

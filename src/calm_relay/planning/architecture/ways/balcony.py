@@ -60,8 +60,10 @@ def balcony(context: DesignContext) -> Design | Refusal:
     there = tuple(face for face in context.survey.faces_then if face.plan.is_there)
     going = {unit.name for unit in job.existing_inverters if unit.goes}
     for face in there:
-        if face not in micro_faces(context.survey, there) and job.wired_to(face.plan) in going:
-            return refused(f"{job.wired_to(face.plan)} goes, and {face.plan.name} would hang on nothing")
+        unit = job.wired_to(face.plan)
+        if face not in micro_faces(context.survey, there) and (unit is None or unit in going):
+            why = f"{unit} goes" if unit else "No inverter is there"
+            return refused(f"{why}, and {face.plan.name} would hang on nothing")
     kept = staying_converters(context.survey, there, as_wired=True) if context.now else ()
     converters = (*kept, Converter(inverter, strings), Converter(capped, held=bank))
     return Design(ARCHITECTURE, title, "AC", converters, context.leaving(converters))
