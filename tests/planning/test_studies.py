@@ -11,9 +11,11 @@ from calm_relay.planning.common.progress import Cancelled
 from calm_relay.planning.studies import search as searched
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.studies.battery_map import battery_map
+from calm_relay.planning.studies.footprint import footprint_swaps
 from calm_relay.planning.studies.search import (
     BENEFITS,
     PlantFilter,
+    batteries_of,
     control_profiles_of,
     efficient_edge,
     plant_rows,
@@ -214,6 +216,20 @@ def test_habits_follow_the_tariff_and_roofs_the_catalogue(demo, dairy):
     assert "new Quillmere 440 glass-glass" in names
     changed = roofs_of(dairy)[-1].job
     assert {face.fate for face in changed.faces} == {"new", "remove"}
+
+
+def test_what_has_no_price_is_not_searched_as_if_it_were_given_away(dairy):
+    names = [roof.name for roof in roofs_of(dairy)]
+    unpriced = [item.name for item in dairy.equipment.on_offer.modules if item.price <= 0.0]
+    assert unpriced and not any(f"new {name}" in names for name in unpriced)
+    swaps = footprint_swaps(dairy, dairy.options[0])
+    assert {swap.module.name for swap in swaps if swap.price is None} <= set(unpriced)
+    assert any(swap.price for swap in swaps)
+    own = catalogue().packs[0].with_(key="own-pack", name="Own pack", price=0.0, stack_price=0.0)
+    job = dairy.job.with_(own_equipment=dairy.job.own_equipment.with_(packs=(own,)))
+    assert "own-pack" not in {bank["pack"] for bank in batteries_of(plan(job))}
+    named = job.with_(battery=job.battery.with_(pack="own-pack"))
+    assert "own-pack" in {bank["pack"] for bank in batteries_of(plan(named))}
 
 
 def test_the_search_as_a_table(result):

@@ -168,7 +168,7 @@ class RoofBench(Bench):
                 f"{swap.count} × {swap.module.name}",
                 f"{swap.kwp:.2f} kWp ({swap.more_kwp:+.2f})",
                 f"{swap.kwh:,.0f} kWh ({swap.more_kwh:+,.0f})",
-                f"{currency} {swap.price:,.0f}",
+                "not stated" if swap.price is None else f"{currency} {swap.price:,.0f}",
             )
             for swap in result
         ]

@@ -12,7 +12,10 @@ from calm_relay.planning.verdict.option import Option
 
 @dataclass(frozen=True)
 class Swap:
-    """One module on one face: how many fit, their power [kWp] and year [kWh], and what it adds to today."""
+    """One module on one face: how many fit, their power [kWp] and year [kWh], and what it adds to today.
+
+    Its price is that of the modules and of laying them; None where the modules have none.
+    """
 
     face: str
     module: Module
@@ -21,7 +24,7 @@ class Swap:
     kwh: float
     more_kwp: float
     more_kwh: float
-    price: float
+    price: float | None
 
 
 def footprint_swaps(plan: Plan, option: Option, progress: Progress = unheard) -> tuple[Swap, ...]:
@@ -54,7 +57,7 @@ def footprint_swaps(plan: Plan, option: Option, progress: Progress = unheard) ->
                     made.yearly_kwh,
                     made.rated_kw - face.rated_kw,
                     made.yearly_kwh - face.yearly_kwh,
-                    count * (module.price + plan.job.costs.module_labour),
+                    count * (module.price + plan.job.costs.module_labour) if module.price > 0.0 else None,
                 )
             )
     return tuple(sorted(result, key=lambda swap: -swap.more_kwh))

@@ -1,18 +1,18 @@
 """Every plant that can be built from the catalogue on a job's roof: simulated, weighed, and ready to be opened."""
 
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from re import search as search_in
 from re import sub
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
 from calm_relay.job.control import Control, GridCharge, Window
-from calm_relay.job.equipment import Module
+from calm_relay.job.equipment import Module, Priced
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.inputs import Inputs, bus_inputs
 from calm_relay.physics.plant.island import IslandSums
@@ -64,6 +64,9 @@ KINDS_OF_REASON = (
 )
 # Designs that wait for each worker: it never has to, and a search that is called off ends soon.
 AHEAD = 3
+
+
+Item = TypeVar("Item", bound=Priced)
 
 
 @dataclass(frozen=True)
@@ -217,11 +220,17 @@ def roofs_of(plan: Plan) -> tuple[Roof, ...]:
     """The roof as the survey plans it, and with every other module of the catalogue that its faces can take."""
     job = plan.job
     roofs = [Roof("modules as planned", job)]
-    for module in plan.options[0].context.equipment.on_offer.modules:
+    for module in _known_price(plan.options[0].context.equipment.on_offer.modules):
         changed = _roof_of(plan, module)
         if changed is not None:
             roofs.append(Roof(f"new {module.name}", changed))
     return tuple(roofs)
+
+
+def _known_price(items: Sequence[Item], *wanted: str | None) -> list[Item]:
+    """What has a price, and what the job asks for: else what nobody has priced would be the cheapest of all."""
+    priced = [item for item in items if item.price > 0.0 or item.key in wanted]
+    return priced if any(item.price > 0.0 for item in items) else list(items)
 
 
 def _roof_of(plan: Plan, module: Module) -> Job | None:
@@ -246,7 +255,7 @@ def _roof_of(plan: Plan, module: Module) -> Job | None:
 def batteries_of(plan: Plan) -> Iterator[dict[str, Any]]:
     """Fields of `Job.battery` of every bank that the catalogue's packs make."""
     packs = plan.options[0].context.equipment.on_offer.packs
-    for pack in packs:
+    for pack in _known_price(packs, plan.job.battery.pack):
         if pack.expansion_of is not None:
             continue
         extra = next((item for item in packs if item.expansion_of == pack.key), None)
@@ -517,9 +526,10 @@ def _designs(
     equipment = context.equipment
     catalogue = equipment.on_offer
     family = equipment.pack(str(battery["pack"]), "battery.pack").family
+    wanted = job.battery
     inverters = [
         item
-        for item in catalogue.inverters
+        for item in _known_price(catalogue.inverters, wanted.battery_inverter, wanted.hybrid)
         if item.battery and family in item.battery.families and not item.plug_in
     ]
     for inverter in inverters:
