@@ -8,6 +8,7 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import ON_HYBRID, Car
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.operation.simulate import loads_of
+from calm_relay.planning.site.controlled_loads import GIVES_BACK
 from tests.plans import plan
 
 NIGHT = Car(
@@ -101,6 +102,11 @@ def test_where_the_charger_does_not_state_it_nothing_is_counted(pottery, unit):
         made = plan(with_car(pottery, on_dc, unit, dc_charger_kw=6.0, car_to_house=states)).option(HYBRID)
         assert (made.outcome.year.loads.kwh("given") > 0.0) == gives
         assert made.outcome.year.largest_residual_kwh < 1e-9
+    # What it could add in an outage, where its charger is the hybrid's: 20 of 50 kWh over the mean load.
+    (note,) = found(made, "car gives back")
+    more = 20.0 * GIVES_BACK / made.context.demand.worst_season_mean_kw
+    assert f"a full car carries the mean winter load for {more:.0f} h more." in note.sentence
+    assert "h more" not in found(silent.as_is, "car gives back")[0].sentence
 
 
 def test_off_grid_no_car_gives_back_and_the_finding_says_so():

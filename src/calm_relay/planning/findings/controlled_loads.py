@@ -8,6 +8,7 @@ from calm_relay.job.control import Window
 from calm_relay.job.demand import LOAD_FIELDS, ON_HYBRID, Car, HotWater
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
+from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -283,7 +284,19 @@ def _giving(subject: Subject, place: int) -> Finding:
     kept = car.keeps * (car.battery_kwh or 0.0)
     said = (
         f"{car.name} gives {given:,.0f} kWh a year out of its battery to the house, and keeps {kept:.0f} kWh. In an "
-        "outage none of it is counted, for the car may be away. Ask its maker what that means for the warranty, and "
-        "the operator whether it must be notified."
+        f"outage none of it is counted, for the car may be away.{_in_an_outage(subject, load)} Ask its maker what that "
+        "means for the warranty, and the operator whether it must be notified."
     )
     return passes("car gives back", "Home", path, said, rule=rule)
+
+
+def _in_an_outage(subject: Subject, load: ControlledLoad) -> str:
+    """How long a full car could carry the house, where it hangs on the unit that forms the grid."""
+    number, demand = load.converter - 1, subject.context.demand
+    if number < 0 or not forms_grid(subject.design.converters[number]):
+        return ""
+    hours = (load.cap_kwh - load.keep_kwh) * load.give_efficiency / demand.worst_season_mean_kw
+    return (
+        f" Where {subject.design.converters[number].name} takes power from it then, which its maker has to say, a full "
+        f"car carries the mean {demand.worst_season} load for {hours:.0f} h more."
+    )
