@@ -89,7 +89,7 @@ def each_face_has_its_place(job, option):
                 placed[item.face.plan.name] += item.modules
     # Modules on a plug come instead of what is to come.
     on_a_plug = option.key == "balcony"
-    placed.pop("Plug-in modules", None)
+    placed.pop("Plug-in stand", None)
     wanted = {
         face.name: face.count for face in job.faces if face.will_be_there and not (on_a_plug and not face.is_there)
     }

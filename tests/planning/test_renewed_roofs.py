@@ -145,3 +145,15 @@ def test_what_the_works_are_is_told_as_it_is(renewed, homes):
     assert "goes with its unit" not in spoken(made, "old-packs")
     units = coupling_facts(made.option("clock-bank").design, gentle).units
     assert len({unit.name for unit in units}) == len(units)
+
+
+def test_the_work_order_lays_and_takes_down_what_the_option_does(homes, renewed):
+    texts = {option.key: [step.text for step in steps_of(option)] for option in plan(homes).live}
+    assert "Lay 16 modules on Carport, south." in texts["hybrid-beside"]
+    assert not any("Carport" in text for text in (*texts["as-is"], *texts["balcony"]))
+    assert "Lay 4 modules on Plug-in stand." in texts["balcony"]
+    costs = renewed.job.costs.with_(module_removal=20.0)
+    made = plan(renewed.job.with_(costs=costs))
+    assert made.as_is.outcome.money.outlay == 0.0 and not any("Take" in step.text for step in steps_of(made.as_is))
+    removal = [line.amount for line in made.option("ac-addon").outcome.money.lines if line.label.endswith("off")]
+    assert removal == [400.0]

@@ -17,6 +17,7 @@ from calm_relay.planning.architecture.connections import (
     units_moved,
 )
 from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.strings.stringing import fusing_of
 
 
@@ -45,10 +46,6 @@ KINDS = {
 }
 
 
-def _counted(number: int, word: str) -> str:
-    return f"{number} {word}{'s' * (number != 1)}"
-
-
 def _module_lines(design: Design, costs: Costs) -> list[CostLine]:
     """New modules with what lies under them, and laying them."""
     counts: dict[Module | Optimiser, int] = {}
@@ -62,7 +59,7 @@ def _module_lines(design: Design, costs: Costs) -> list[CostLine]:
     lines = [CostLine("modules", f"{n} × {item.name}", n * item.price) for item, n in (counts | extras).items()]
     if counts:
         laid = sum(counts.values())
-        lines.append(CostLine("modules", f"Laying {_counted(laid, 'module')}", laid * costs.module_labour))
+        lines.append(CostLine("modules", f"Laying {counted(laid, 'module')}", laid * costs.module_labour))
     return lines
 
 
@@ -93,17 +90,17 @@ def _backup_lines(design: Design, job: Job) -> list[CostLine]:
             lines.append(CostLine("backup", "Changeover of the whole house", costs.whole_changeover))
             if units:
                 side = "ahead of" if backs_up_whole_house(design, job) else "behind"
-                label = f"Moving {_counted(units, 'circuit')} {side} it"
+                label = f"Moving {counted(units, 'circuit')} {side} it"
                 lines.append(CostLine("backup", label, units * costs.backup_circuit))
         elif on_backup:
             lines.append(CostLine("backup", "Backed-up sub-board", costs.backup_board))
             count = len(on_backup) + units
             lines.append(
-                CostLine("backup", f"Moving {_counted(count, 'circuit')} to it", count * costs.backup_circuit)
+                CostLine("backup", f"Moving {counted(count, 'circuit')} to it", count * costs.backup_circuit)
             )
     relays = sum(circuit.role == "shed" for circuit in on_backup)
     if relays and (job.weight("ride_through_outage") > 0 or not job.supply.on_grid):
-        lines.append(CostLine("backup", _counted(relays, "shedding relay"), relays * costs.shed_relay))
+        lines.append(CostLine("backup", counted(relays, "shedding relay"), relays * costs.shed_relay))
     return lines
 
 
@@ -127,13 +124,13 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
         lines.append(
             CostLine(
                 "strings",
-                f"Reconnecting {_counted(design.strings_moved, 'string')}",
+                f"Reconnecting {counted(design.strings_moved, 'string')}",
                 design.strings_moved * costs.restring_per_string,
             )
         )
     fuses = _fuses(design, job)
     if fuses:
-        lines.append(CostLine("fuses", _counted(fuses, "string fuse"), fuses * costs.fuse))
+        lines.append(CostLine("fuses", counted(fuses, "string fuse"), fuses * costs.fuse))
     lines += _existing_lines(design, job)
     lines += _service_lines(design, job)
     lines += _site_lines(design, job)
@@ -277,9 +274,9 @@ def _site_lines(design: Design, job: Job) -> list[CostLine]:
     laid = any(
         run.face.plan.fate == "new" for converter in design.pv_converters for run in converter.stringing.runs
     )
-    gone = sum(face.count for face in job.faces if face.fate == "remove")
+    gone = sum(face.count for face in design.taken_down(job))
     if gone and costs.module_removal:
-        lines.append(CostLine("removal", f"Taking {_counted(gone, 'module')} off", gone * costs.module_removal))
+        lines.append(CostLine("removal", f"Taking {counted(gone, 'module')} off", gone * costs.module_removal))
     if costs.scaffold and (laid or gone):
         lines.append(CostLine("site", "Scaffold", costs.scaffold))
     if costs.cable_per_metre and costs.cable_metres:

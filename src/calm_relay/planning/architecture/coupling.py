@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.design import Converter, Design
-from calm_relay.planning.common.joined import joined
+from calm_relay.planning.common.joined import counted, joined
 
 
 @dataclass(frozen=True)
@@ -78,17 +78,17 @@ def _roof_work(design: Design, job: Job) -> str:
     if not design.new_converters:
         return "none"
     parts = []
-    if gone := sum(face.count for face in job.faces if face.fate == "remove"):
-        parts.append(f"{_of(gone, 'module')} taken down")
+    if gone := sum(face.count for face in design.taken_down(job)):
+        parts.append(_done(gone, "module", "taken down"))
     if new:
-        parts.append(f"{_of(new, 'module')} laid")
+        parts.append(_done(new, "module", "laid"))
     if design.strings_moved:
-        parts.append(f"{_of(design.strings_moved, 'string')} connected anew")
+        parts.append(_done(design.strings_moved, "string", "connected anew"))
     return joined(parts) if parts else "none: all work is at ground level"
 
 
-def _of(count: int, what: str) -> str:
-    return f"1 {what} is" if count == 1 else f"{count} {what}s are"
+def _done(number: int, thing: str, what: str) -> str:
+    return f"{counted(number, thing)} {'is' if number == 1 else 'are'} {what}"
 
 
 def counted_text(design: Design, supply: Supply) -> str:

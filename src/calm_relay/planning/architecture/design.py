@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import Any, Protocol
 
 from calm_relay.job.equipment import Backup, Inverter, Microinverter, Optimiser
-from calm_relay.job.model import Job, PurposeKind, Supply
+from calm_relay.job.model import Job, PurposeKind, RoofFace, Supply
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.job.wires import WireTables
 from calm_relay.physics.plant.parts import ConverterPart
@@ -252,6 +252,12 @@ class Design:
             converter.micro for converter in self.new_converters
         )
         return new + len(self.removed) + self.strings_moved
+
+    def taken_down(self, job: Job) -> tuple[RoofFace, ...]:
+        """Faces whose modules come off the roof; none where all stays as it is today."""
+        if self.architecture.role == "today":
+            return ()
+        return tuple(face for face in job.faces if not face.will_be_there)
 
     def phases(self, supply: Supply) -> tuple[int, ...]:
         """Phase that each unit hangs on: 1, 2 or 3 for a single-phase one on three phases, else 0.

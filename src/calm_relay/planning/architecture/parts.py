@@ -9,6 +9,7 @@ from calm_relay.planning.architecture.design import Architecture, Converter, Des
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces, staying_converters
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.site.array import Face
 from calm_relay.planning.strings.stringing import PLANNED, Stringing, hard_refusals
@@ -263,7 +264,8 @@ def arrays_on_ac(context: DesignContext) -> tuple[tuple[Converter, ...], tuple[s
                 name = kept[0].inverter.name if len(kept) == 1 else "the inverters that stay"
                 modules = sum(face.plan.count for face in left)
                 names = " and ".join(face.plan.name for face in left)
-                reasons = (f"{modules} modules of {names} find no place on {name}", *reasons)
+                finds = "finds" if modules == 1 else "find"
+                reasons = (f"{counted(modules, 'module')} of {names} {finds} no place on {name}", *reasons)
             return (), reasons
     units = tuple(item for item in staying if item.surveyed is not None)
     rest = tuple(item for item in staying if item not in units)

@@ -196,7 +196,8 @@ def _generator(plan: Plan, option: Option) -> Iterator[FunctionalTest]:
             "With the generator running, close the main switch.",
             "grid and generator are never on the same bars", "at once",
         )  # fmt: skip
-    if any(item.interlocked for item in joining) or option.design.leader.inverter.outage_output.keeps_arrays_apart:
+    backup = option.design.leader.inverter.backup
+    if any(item.interlocked for item in joining) or (backup is not None and backup.keeps_arrays_apart):
         yield FunctionalTest(
             "generator and arrays", "AC-coupled arrays stay off the generator", "With the generator running, in sun.",
             "the contactor holds the AC-coupled arrays off its bars", "at once",

@@ -2,6 +2,7 @@
 
 from calm_relay.job.model import RoofFace
 from calm_relay.physics.packing import Packing
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns
 from calm_relay.planning.site.roof_room import filled, most_on, room_of
 
@@ -48,7 +49,7 @@ def check_roof_room(subject: Subject) -> list[Finding]:
 
 
 def _as_many(number: int, plan: RoofFace, room: Packing) -> tuple[Mend, ...]:
-    label = f"Lay {most_on(room)} modules on {plan.name}"
+    label = f"Lay {counted(most_on(room), 'module')} on {plan.name}"
     return (Mend(label, lambda job: filled(job, number, room)),)
 
 

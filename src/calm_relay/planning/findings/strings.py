@@ -6,7 +6,7 @@ from calm_relay.job.equipment import ISC_FACTOR, Inverter, by_price
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.architecture.string_plan import plan_of
-from calm_relay.planning.common.joined import joined
+from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.findings.base import (
     Drawn,
     Finding,
@@ -148,7 +148,7 @@ def _shorter(subject: Drawn, converter: Converter, run: StringRun, limit: Voltag
         return ()
     at = subject.job.faces.index(run.face.plan)
     count = longest * run.face.plan.strings
-    label = f"Use {longest} modules per string on {run.face.plan.name}"
+    label = f"Use {counted(longest, 'module')} per string on {run.face.plan.name}"
     return (Mend(label, lambda job: job.with_face(at, count=count)),)
 
 

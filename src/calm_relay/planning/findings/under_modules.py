@@ -8,6 +8,7 @@ from calm_relay.planning.architecture.connections import branches_of, is_spread,
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import micro_refusals
 from calm_relay.planning.common.amounts import rated_text
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, stops, stops_if
 from calm_relay.planning.findings.strings import lay_anew
 from calm_relay.planning.strings.limits import rear_gain
@@ -157,8 +158,8 @@ def check_microinverters(subject: Subject) -> list[Finding]:
         amps = ceil(run.parallel / branches) * micro.ac_a if branches else run.parallel * micro.ac_a
         held = f"{share:.0%} of {rated_text(micro.branch_breaker_a, 'breaker')}" if share < 1 else "a breaker"
         sentence = (
-            f"{run.face.plan.name}: {run.parallel} units of {micro.ac_a:g} A; {held} carries {most} of them, so "
-            f"{branches} branch circuit{'s' * (branches != 1)}{', as many on each phase' if spread else ''}."
+            f"{run.face.plan.name}: {counted(run.parallel, 'unit')} of {micro.ac_a:g} A; {held} carries {most} of "
+            f"them, so {branches} branch circuit{'s' * (branches != 1)}{', as many on each phase' if spread else ''}."
         )
         findings.append(
             stops_if(

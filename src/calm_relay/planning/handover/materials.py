@@ -106,10 +106,9 @@ def _modules(option: Option) -> list[Part]:
     parts += [
         Part("Inverters", name, n, "pieces", fate, _priced(price)) for (name, price, fate), n in micros.items()
     ]
-    for face in option.context.job.faces:
-        if face.fate == "remove":
-            name = option.context.equipment.module(face.module, "faces").name
-            parts.append(Part("Modules", name, face.count, "pieces", "taken away", note=face.name))
+    for face in option.design.taken_down(option.context.job):
+        name = option.context.equipment.module(face.module, "faces").name
+        parts.append(Part("Modules", name, face.count, "pieces", "taken away", note=face.name))
     return parts
 
 

@@ -11,7 +11,7 @@ from calm_relay.planning.architecture.connections import (
     units_of,
 )
 from calm_relay.planning.architecture.topology import BACKED_UP, METER
-from calm_relay.planning.common.joined import joined
+from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.fuel import stand_in
 from calm_relay.planning.verdict.option import Option
@@ -100,13 +100,12 @@ def _dead(option: Option, plan: WiringPlan | None) -> Iterator[Step]:
 def _away(option: Option) -> Iterator[Step]:
     for gone in option.design.removed:
         yield Step("Take away", f"Take {gone.name} off the wall; make its cables safe and name them.")
-    for face in option.context.job.faces:
-        if face.fate == "remove":
-            yield Step(
-                "Take away",
-                f"Take {face.count} modules off {face.name}; make good the roof.",
-                photo=f"{face.name}, bare",
-            )
+    for face in option.design.taken_down(option.context.job):
+        yield Step(
+            "Take away",
+            f"Take {counted(face.count, 'module')} off {face.name}; make good the roof.",
+            photo=f"{face.name}, bare",
+        )
 
 
 def _roof(option: Option) -> Iterator[Step]:
@@ -120,14 +119,18 @@ def _roof(option: Option) -> Iterator[Step]:
                 measure="continuity of earth; every connector home",
                 photo=f"{names}: the map of serial numbers",
             )
-    for face in option.context.job.faces:
-        if face.fate == "new":
-            yield Step(
-                "Roof",
-                f"Lay {face.count} modules on {face.name}.",
-                measure="torque of clamps, by their maker",
-                photo=f"{face.name}, done; one clamp near",
-            )
+    laid: dict[str, int] = {}
+    for converter in option.design.pv_converters:
+        for run in converter.stringing.runs:
+            if run.face.plan.fate == "new":
+                laid[run.face.plan.name] = laid.get(run.face.plan.name, 0) + run.modules
+    for name, count in laid.items():
+        yield Step(
+            "Roof",
+            f"Lay {counted(count, 'module')} on {name}.",
+            measure="torque of clamps, by their maker",
+            photo=f"{name}, done; one clamp near",
+        )
     for converter in option.design.pv_converters:
         if converter.micro is not None or converter.laid is None:
             continue

@@ -288,7 +288,7 @@ def _why(
     if not trackers:
         return "no input is free"
     if not lengths:
-        return f"all {len(trackers)} inputs are taken"
+        return "every input is taken"
     if want.fixed:
         return f"they stay wired {want.plan.in_series} in series, which no free input takes"
     allowed = [item for item in lengths if len(item)]

@@ -249,7 +249,7 @@ def surveyed_strings(faces: tuple[Face, ...], inverter: Inverter) -> Stringing:
             number += 1
             runs.append(StringRun(face, face.plan.in_series, parallel, trackers[number - 1], number))
         if left := face.plan.strings - sum(each):
-            reason = f"all {len(trackers)} inputs are taken" if inverter.pv else "there is no input"
+            reason = "every input is taken" if inverter.pv else "there is no input"
             left_out.append(LeftOut(face, left * face.plan.in_series, reason))
     return Stringing(tuple(runs), tuple(left_out), SURVEYED)
 

@@ -53,7 +53,7 @@ MISSED = "What the customer must have"
 # What reasons are counted under, by what they say; others by their own words without their figures.
 KINDS_OF_REASON = (
     (r" is for \w+ phase, the supply is ", "The unit is for another service"),
-    (r" find no (input|place)", "Modules find no input"),
+    (r" finds? no (input|place)", "Modules find no input"),
     (r" stand at .* takes ", "The battery's voltage does not fit the unit"),
     (r" times .* its maker allows ", "More array than the maker allows"),
     (r" falls to .* when hot", "Modules fall below the microinverter's window when hot"),

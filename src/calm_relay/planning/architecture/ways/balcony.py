@@ -80,7 +80,7 @@ def _few_modules(face: Face, count: int) -> Face:
     """So many new modules in the plane of a face."""
     share = count / face.plan.count
     plan = face.plan.with_(
-        name="Plug-in modules", count=count, strings=1, fate="new", electronics=None, rectangle=None, age_years=0
+        name="Plug-in stand", count=count, strings=1, fate="new", electronics=None, rectangle=None, age_years=0
     )
     made = replace(face.made, dc_kw=face.made.dc_kw * share)
     return Face(plan, face.module, made, face.step_h)
