@@ -68,6 +68,15 @@ def test_a_face_to_come_is_on_no_inverter_until_one_is_named(homes):
     assert carport.name in [face.plan.name for face in house.faces]
 
 
+def test_an_inverter_that_no_work_touches_keeps_its_strings_as_they_run(homes):
+    """It ran with two modules in a row, which nobody would lay; a face elsewhere changes nothing about it."""
+    garage = next(face for face in homes.faces if face.wired_to == "Garage inverter")
+    short = homes.with_face(homes.faces.index(garage), count=2)
+    design = plan(short).option("ac-addon").design
+    unit = next(unit for unit in design.converters if unit.surveyed and unit.surveyed.name == "Garage inverter")
+    assert [run.in_series for run in unit.stringing.runs] == [2] and not unit.stringing.left_out
+
+
 def test_plug_in_modules_are_instead_of_what_is_to_come_and_of_its_kind(homes):
     made = plan(homes)
     design = made.option("balcony").design

@@ -21,22 +21,22 @@ def existing_converters(survey: Survey) -> tuple[Converter, ...]:
         When an inverter takes no modules and carries no battery, or a battery has no unit that takes it.
     """
     there = tuple(face for face in survey.faces if face.plan.is_there)
-    return _standing(survey, there, as_wired=True, all_of_today=True, wiring={})
+    return _standing(survey, there, all_of_today=True, wiring={})
 
 
 def staying_converters(
-    survey: Survey, faces: tuple[Face, ...], *, as_wired: bool, wiring: Mapping[str, str] | None = None
+    survey: Survey, faces: tuple[Face, ...], *, wiring: Mapping[str, str] | None = None
 ) -> tuple[Converter, ...]:
     """Inverters, microinverters and batteries that the survey does not let go, with some of the faces.
 
-    `as_wired` says that the strings are those of the survey; else new faces are laid beside them. `wiring` names the
-    existing inverter of faces that hang on another one than the survey says.
+    Strings are those of the survey; new faces are laid beside them. `wiring` names the existing inverter of faces that
+    hang on another one than the survey says.
     """
-    return _standing(survey, faces, as_wired=as_wired, all_of_today=False, wiring=wiring or {})
+    return _standing(survey, faces, all_of_today=False, wiring=wiring or {})
 
 
 def _standing(
-    survey: Survey, faces: tuple[Face, ...], *, as_wired: bool, all_of_today: bool, wiring: Mapping[str, str]
+    survey: Survey, faces: tuple[Face, ...], *, all_of_today: bool, wiring: Mapping[str, str]
 ) -> tuple[Converter, ...]:
     job = survey.job
     micros = micro_faces(survey, faces)
@@ -49,14 +49,14 @@ def _standing(
             mine = tuple(
                 face for face in plain if wiring.get(face.plan.name, job.wired_to(face.plan)) == unit.name
             )
-            converters.append(_existing_unit(survey, number, mine, carried.get(unit.name), as_wired))
+            converters.append(_existing_unit(survey, number, mine, carried.get(unit.name)))
     converters += [micro_converter(face, micro) for face, micro in micros.items()]
     converters += [_battery_unit(survey, item) for item in batteries if item.inverter is not None]
     return tuple(converters)
 
 
 def _existing_unit(
-    survey: Survey, number: int, faces: tuple[Face, ...], battery: ExistingBattery | None, as_wired: bool
+    survey: Survey, number: int, faces: tuple[Face, ...], battery: ExistingBattery | None
 ) -> Converter:
     """An existing inverter with its strings and the battery on it."""
     job, equipment = survey.job, survey.equipment
@@ -80,7 +80,7 @@ def _existing_unit(
     strings = None
     if inverter.pv is not None:
         there = frozenset(face.plan.name for face in faces if face.plan.is_there)
-        if as_wired and len(there) == len(faces) and not by_hand and survey.optimisers.keys().isdisjoint(there):
+        if len(there) == len(faces) and not by_hand and survey.optimisers.keys().isdisjoint(there):
             strings = surveyed_strings(faces, inverter)
         else:
             strings = survey.lay(inverter, faces, there, alike)

@@ -210,7 +210,7 @@ def staying_beside(context: DesignContext, faces: tuple[Face, ...]) -> Iterator[
 
 def _without_what_goes(context: DesignContext, converter: Converter) -> Converter:
     """A unit that stays, without the modules and the battery that the survey lets go."""
-    kept = staying_converters(context.survey, context.survey.faces_then, as_wired=True)
+    kept = staying_converters(context.survey, context.survey.faces_then)
     return next(item for item in kept if item.is_the_same(converter))
 
 
@@ -292,7 +292,6 @@ def strings_moved(converters: tuple[Converter, ...]) -> int:
 def _with_room(context: DesignContext) -> tuple[tuple[Converter, ...], tuple[Face, ...]]:
     """What stays, with the new faces that find room on it, and the faces that need another inverter."""
     survey = context.survey
-    changed = any(face.plan.fate in {"new", "remove"} for face in context.faces)
     units = {item.name: item for item in context.job.existing_inverters if not item.goes}
     wiring: dict[str, str] = {}
     left: list[Face] = []
@@ -305,13 +304,13 @@ def _with_room(context: DesignContext) -> tuple[tuple[Converter, ...], tuple[Fac
         wanted = [face.plan.wired_to] if face.plan.wired_to in units and not face.plan.is_there else list(units)
         for name in wanted:
             tried = {**wiring, face.plan.name: name}
-            standing = staying_converters(survey, (*there, face), as_wired=False, wiring=tried)
+            standing = staying_converters(survey, (*there, face), wiring=tried)
             unit = next(item for item in standing if item.surveyed is not None and item.surveyed.name == name)
             if unit.has_strings and _has_room(unit, face):
                 wiring, there = tried, (*there, face)
                 left.remove(face)
                 break
-    return staying_converters(survey, there, as_wired=not changed, wiring=wiring), tuple(left)
+    return staying_converters(survey, there, wiring=wiring), tuple(left)
 
 
 def _has_room(unit: Converter, face: Face) -> bool:

@@ -64,7 +64,7 @@ def balcony(context: DesignContext) -> Design | Refusal:
         if face not in micro_faces(context.survey, there) and (unit is None or unit in going):
             why = f"{unit} goes" if unit else "No inverter is there"
             return refused(f"{why}, and {face.plan.name} would hang on nothing")
-    kept = staying_converters(context.survey, there, as_wired=True) if context.now else ()
+    kept = staying_converters(context.survey, there) if context.now else ()
     converters = (*kept, Converter(inverter, strings), Converter(capped, held=bank))
     return Design(ARCHITECTURE, title, "AC", converters, context.leaving(converters))
 

@@ -28,7 +28,7 @@ def hybrid_beside(context: DesignContext) -> Design | Refusal:
     inverter, reasons = hybrid_of(context, new, wanted_kw)
     if inverter is None:
         return unbuildable(ARCHITECTURE, title, "AC", *reasons)
-    kept = tuple(filter(serves, staying_converters(context.survey, old, as_wired=True)))
+    kept = tuple(filter(serves, staying_converters(context.survey, old)))
     if not any(unit.surveyed is not None for unit in kept):
         return unbuildable(ARCHITECTURE, title, "AC", "No module stays on an inverter that is there")
     strings = context.survey.lay(inverter, new, fixed(new)) if new else None

@@ -31,7 +31,7 @@ def micro_ac(context: DesignContext) -> Design | Refusal:
     if converter is None:
         return unbuildable(ARCHITECTURE, title, "AC", *reasons)
     there = tuple(face for face in faces if face.plan.is_there)
-    converters = [unit for unit in staying_converters(context.survey, there, as_wired=True) if serves(unit)]
+    converters = [unit for unit in staying_converters(context.survey, there) if serves(unit)]
     for face in faces:
         if face.plan.is_there:
             continue
