@@ -194,6 +194,22 @@ def test_optimised_strings_cross_faces_within_their_limits():
     assert "does not speak to" in deaf.left_out[0].reason
 
 
+@pytest.mark.parametrize("turn", [1, -1])
+def test_two_kinds_of_optimisers_share_no_string_whichever_face_is_first(turn):
+    kinds = catalogue().optimisers
+    by_face = {"a": item(kinds, "corrie-500"), "b": item(kinds, "hollin-600"), "c": item(kinds, "corrie-500")}
+    faces = [face("a", 9), face("b", 12, azimuth=90), face("c", 6, azimuth=200)][::turn]
+    strings = laid(faces, an_inverter((600, 1), (600, 1)), optimisers=by_face)
+    chains = {}
+    for run in strings.runs:
+        assert run.optimiser is by_face[run.face.plan.name]
+        chains.setdefault(run.chain, set()).add(run.optimiser.key)
+    assert not strings.left_out and len(chains) == 2 and all(len(kinds) == 1 for kinds in chains.values())
+    # What the inverter does not speak to leaves the others theirs.
+    deaf = laid(faces, item(catalogue().inverters, "umberlow-h5"), optimisers=by_face)
+    assert [out.face.plan.name for out in deaf.left_out] == ["b"]
+
+
 def result(made, key, check):
     return [finding for finding in made.option(key).findings if finding.check == check]
 

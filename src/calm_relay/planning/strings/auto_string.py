@@ -93,9 +93,11 @@ def lay_strings(
     best = max((face.kwh_a_module for face in faces), default=1.0) or 1.0
     plain = [face for face in faces if face.plan.name not in optimisers]
     optimised = [face for face in faces if face.plan.name in optimisers]
-    runs, left_out = [], []
-    if optimised:
-        result, out, used = _optimised(optimised, inverter, trackers, temperatures, optimisers)
+    runs: list[StringRun] = []
+    left_out: list[LeftOut] = []
+    for group in _of_one_kind(optimised, optimisers):
+        chains = max((run.chain for run in runs), default=0)
+        result, out, used = _optimised(group, inverter, trackers, optimisers[group[0].plan.name], chains)
         runs += result
         left_out += out
         trackers = [item for item in trackers if item[0] not in used]
@@ -300,15 +302,22 @@ def _why(
     return "more of them would pass a current limit"
 
 
+def _of_one_kind(faces: list[Face], optimisers: dict[str, Optimiser]) -> list[list[Face]]:
+    """Faces by the optimisers under their modules, which share no string with others; the most modules first."""
+    kinds: dict[str, list[Face]] = {}
+    for face in faces:
+        kinds.setdefault(optimisers[face.plan.name].key, []).append(face)
+    return [kinds[key] for key in sorted(kinds, key=lambda key: (-sum(f.plan.count for f in kinds[key]), key))]
+
+
 def _optimised(
     faces: list[Face],
     inverter: Inverter,
     trackers: list[tuple[int, Tracker]],
-    temperatures: DesignTemperatures,
-    optimisers: dict[str, Optimiser],
+    optimiser: Optimiser,
+    chains: int,
 ) -> tuple[list[StringRun], list[LeftOut], set[int]]:
-    """Strings of modules with optimisers: lengths within the optimiser's limits, across faces where need be."""
-    optimiser = optimisers[faces[0].plan.name]
+    """Strings of modules with one kind of optimiser, across faces where need be, numbered on from `chains`."""
     if not (optimiser.any_inverter or optimiser.key in inverter.pv_side.optimisers):
         reason = f"{inverter.name} does not speak to {optimiser.name}"
         return [], [LeftOut(face, face.plan.count, reason) for face in faces], set()
@@ -337,6 +346,6 @@ def _optimised(
         here, at = queue[at : at + size], at + size
         _, number, tracker = ranked[chain - 1]
         for face in dict.fromkeys(here):
-            runs.append(StringRun(face, here.count(face), 1, tracker, number, optimisers[face.plan.name], chain))
+            runs.append(StringRun(face, here.count(face), 1, tracker, number, optimiser, chains + chain))
     out = [LeftOut(face, queue[at:].count(face), reason) for face in dict.fromkeys(queue[at:])]
     return runs, out, {run.tracker_number for run in runs}
