@@ -9,6 +9,7 @@ from calm_relay.job.commissioning import (
     FaceLight,
     TestRecord,
 )
+from calm_relay.job.survey import ExistingBattery
 from calm_relay.planning.commissioning.conditions import clear_plane, light_on, moment_utc
 from calm_relay.planning.commissioning.expected import STAGES, expected_of
 from calm_relay.planning.commissioning.functional_tests import functional_tests_of
@@ -348,3 +349,10 @@ def test_what_goes_off_with_the_grid_is_looked_for_too(plans, key):
     whole = plans["pottery"]
     (over,) = (item for item in functional_tests_of(whole, whole.option("ac-addon")) if item.key == "transfer")
     assert "the rest" not in over.see
+
+
+def test_a_plant_of_today_beside_a_generator_has_its_tests_where_nothing_forms_a_grid():
+    deaf = ExistingBattery(pack="wrenbox-19", count=1, inverter="wrenbox-battery")
+    made = plan(demo_job("hut").with_(existing_batteries=(deaf,)))
+    assert made.as_is.design.leader.inverter.backup is None
+    assert [item.key for item in functional_tests_of(made, made.as_is)] == ["generator start"]
