@@ -117,7 +117,7 @@ def begin(person, settled, name, town, yearly, modules):
     assert (window.bench_name, questions.step.answers) == ("Site", "place")
     person.type(questions.name, name)
     person.type(window.bench.place.line, town)
-    person.qtbot.waitUntil(lambda: window.bench.place.result.isVisible(), timeout=10_000)
+    person.qtbot.waitUntil(lambda: window.bench.place.result.isVisible(), timeout=20_000)
     person.qtbot.keyClick(window.bench.place.line, Qt.Key.Key_Return)
     person.count += 1
     settled(window)

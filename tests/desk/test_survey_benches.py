@@ -387,6 +387,17 @@ def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):
     assert not bench.place.result.isVisible()
 
 
+def test_a_town_typed_while_the_plan_is_made_is_found_when_it_has_come(window, opened, qtbot, settled):
+    place = opened("Site").place
+    window.session.edit(window.session.job.with_(name="Another name"), "name")
+    assert window.session.busy
+    place.line.setText("tralee")
+    place._seek()
+    assert not place.result.isVisible()
+    settled(window)
+    qtbot.waitUntil(place.result.isVisible, timeout=20_000)
+
+
 def test_months_are_typed_and_a_weather_file_is_taken(window, opened, qtbot, settled, pvlib_data, monkeypatch):
     bench = opened("Site")
     assert "an assumed kind of climate" in bench.sure.text()

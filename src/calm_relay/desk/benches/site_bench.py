@@ -169,6 +169,8 @@ class SiteBench(Bench):
         from calm_relay.planning.views.figures import figures_of
         from calm_relay.planning.views.seasons import how_sure
 
+        # While a plan is made nothing is looked up.
+        self.place.seek_again()
         if not self.is_new(view):
             return
         self._view = view

@@ -40,7 +40,8 @@ class PlaceField(QWidget):
         column.addWidget(self.line)
         column.addWidget(self.result)
         self._pause = QTimer(self, singleShot=True, interval=SETTLE_MS)
-        self._pause.timeout.connect(lambda: self.sought.emit(self.line.text()))
+        self._pause.timeout.connect(self._seek)
+        self._waits = False
         self.line.textEdited.connect(self._on_typed)
         self.line.returnPressed.connect(self._on_return)
         self.result.itemActivated.connect(self._on_item)
@@ -50,7 +51,17 @@ class PlaceField(QWidget):
         """Says where the job stands while nothing is typed."""
         self.line.setPlaceholderText(f"{name}; type another town" if name else "a town, such as Nelson or Tralee")
 
+    def seek_again(self) -> None:
+        """Asks once more for what is typed, where nobody could answer."""
+        if self._waits and not self._pause.isActive():
+            self._seek()
+
+    def _seek(self):
+        self._waits = True
+        self.sought.emit(self.line.text())
+
     def _on_typed(self, text):
+        self._waits = False
         if len(text.strip()) >= 2:
             self._pause.start()
         else:
@@ -61,6 +72,7 @@ class PlaceField(QWidget):
         """Lists places found for a text, unless another was typed meanwhile."""
         if text != self.line.text():
             return
+        self._waits = False
         self.result.clear()
         for place in places:
             item = QListWidgetItem(f"{place.label}   {place.latitude:.2f}°, {place.longitude:.2f}°")
@@ -91,6 +103,7 @@ class PlaceField(QWidget):
     def _on_item(self, item):
         place = item.data(Qt.ItemDataRole.UserRole)
         if place is not None:
+            self._waits = False
             self.result.hide()
             self.line.clear()
             self.taken.emit(place)
