@@ -165,17 +165,13 @@ def coordinated(one: Converter, other: Converter) -> bool:
 
 @dataclass(frozen=True)
 class Design:
-    """One way to build the job.
-
-    `strings_moved` counts strings that are connected anew. The battery of a design `by_clock` sees no meter.
-    """
+    """One way to build the job; the battery of a design `by_clock` sees no meter."""
 
     architecture: "Architecture"
     title: str
     coupling: str
     converters: tuple[Converter, ...] = ()
     removed: tuple[Converter, ...] = ()
-    strings_moved: int = 0
     by_clock: bool = False
 
     @cached_property
@@ -244,6 +240,17 @@ class Design:
     def new_converters(self) -> tuple[Converter, ...]:
         """What has to be bought and hung, or bought to join what hangs there."""
         return tuple(converter for converter in self.converters if converter.is_new or converter.added)
+
+    @cached_property
+    def strings_moved(self) -> int:
+        """Strings with modules that are there already, connected anew to a new inverter."""
+        moved = 0
+        for unit in self.converters:
+            if unit.is_new and unit.has_strings and unit.micro is None:
+                runs = [run for run in unit.stringing.runs if run.face.plan.is_there]
+                moved += len({run.chain for run in runs if run.chain})
+                moved += sum(run.parallel for run in runs if not run.chain)
+        return moved
 
     @cached_property
     def works(self) -> int:

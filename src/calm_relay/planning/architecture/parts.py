@@ -249,7 +249,7 @@ def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design 
     if not context.survey.faces_then and not context.now:
         title = "Battery alone"
     converters = (*side, converter)
-    return Design(architecture, title, "AC", converters, context.leaving(converters), strings_moved(side))
+    return Design(architecture, title, "AC", converters, context.leaving(converters))
 
 
 def arrays_on_ac(context: DesignContext) -> tuple[tuple[Converter, ...], tuple[str, ...]]:
@@ -276,17 +276,6 @@ def serves(unit: Converter) -> bool:
     """Whether a unit of today has something on it, or the survey keeps it where it is all the same."""
     kept = unit.surveyed is not None and unit.surveyed.stays
     return kept or unit.has_battery or bool(unit.hung)
-
-
-def strings_moved(converters: tuple[Converter, ...]) -> int:
-    """Strings on new inverters with modules that are there already."""
-    moved = 0
-    for unit in converters:
-        if unit.is_new and unit.has_strings and unit.micro is None:
-            runs = [run for run in unit.stringing.runs if run.face.plan.is_there]
-            moved += len({run.chain for run in runs if run.chain})
-            moved += sum(run.parallel for run in runs if not run.chain)
-    return moved
 
 
 def _with_room(context: DesignContext) -> tuple[tuple[Converter, ...], tuple[Face, ...]]:

@@ -3,10 +3,7 @@
 from dataclasses import replace
 
 from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.parts import (
-    coupled_on_ac,
-    unbuildable,
-)
+from calm_relay.planning.architecture.parts import coupled_on_ac, unbuildable
 
 
 def ac_bus(context: DesignContext) -> Design | Refusal:

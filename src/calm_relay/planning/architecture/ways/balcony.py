@@ -4,15 +4,9 @@ from dataclasses import replace
 
 from calm_relay.job.equipment import by_price
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.existing_system import micro_faces, staying_converters
-from calm_relay.planning.architecture.parts import (
-    array_refusals,
-    unbuildable,
-)
-from calm_relay.planning.architecture.refusals import (
-    battery_refusals,
-    phase_refusals,
-)
+from calm_relay.planning.architecture.existing_system import staying_converters
+from calm_relay.planning.architecture.parts import array_refusals, plain_faces, unbuildable
+from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.site.array import Face
 
@@ -59,9 +53,9 @@ def balcony(context: DesignContext) -> Design | Refusal:
     capped = converter.with_(ac_kw=min(converter.ac_kw, cap_kw))
     there = tuple(face for face in context.survey.faces_then if face.plan.is_there)
     going = {unit.name for unit in job.existing_inverters if unit.goes}
-    for face in there:
+    for face in plain_faces(context):
         unit = job.wired_to(face.plan)
-        if face not in micro_faces(context.survey, there) and (unit is None or unit in going):
+        if face.plan.is_there and (unit is None or unit in going):
             why = f"{unit} goes" if unit else "No inverter is there"
             return refused(f"{why}, and {face.plan.name} would hang on nothing")
     kept = staying_converters(context.survey, there) if context.now else ()

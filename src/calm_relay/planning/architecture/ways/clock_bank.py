@@ -14,11 +14,9 @@ from calm_relay.planning.architecture.design import (
     Refusal,
     Spoken,
 )
-from calm_relay.planning.architecture.parts import arrays_on_ac, strings_moved, unbuildable
+from calm_relay.planning.architecture.parts import arrays_on_ac, unbuildable
 from calm_relay.planning.architecture.pick import Search, pick
-from calm_relay.planning.architecture.refusals import (
-    battery_refusals,
-)
+from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.equipment.bank import Bank
 
 # State of charge from which a bank counts as full.
@@ -60,9 +58,7 @@ def clock_bank(context: DesignContext) -> Design | Refusal:
     if reasons:
         return unbuildable(ARCHITECTURE, title, "AC", *reasons)
     converters = (*side, Converter(inverter, held=bank))
-    return Design(
-        ARCHITECTURE, title, "AC", converters, context.leaving(converters), strings_moved(side), by_clock=True
-    )
+    return Design(ARCHITECTURE, title, "AC", converters, context.leaving(converters), by_clock=True)
 
 
 def blind(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoken:

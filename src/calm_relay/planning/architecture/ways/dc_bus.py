@@ -10,7 +10,6 @@ from calm_relay.planning.architecture.parts import (
     plain_faces,
     side_by_side,
     stated_hybrid,
-    strings_moved,
     unbuildable,
 )
 from calm_relay.planning.architecture.pick import Search, pick
@@ -60,7 +59,7 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
         for face, micro in micro_faces(context.survey, context.survey.faces_then).items()
     ]
     converters = (Converter(inverter, strings, context.bank), *micros)
-    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), strings_moved(converters))
+    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
 
 
 ARCHITECTURE = Architecture(

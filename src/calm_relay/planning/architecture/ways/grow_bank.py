@@ -4,11 +4,8 @@ from dataclasses import replace
 
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
-from calm_relay.planning.architecture.parts import arrays_on_ac, strings_moved, unbuildable
-from calm_relay.planning.architecture.refusals import (
-    battery_refusals,
-    mixing_refusals,
-)
+from calm_relay.planning.architecture.parts import arrays_on_ac, unbuildable
+from calm_relay.planning.architecture.refusals import battery_refusals, mixing_refusals
 from calm_relay.planning.equipment.bank import Bank
 
 
@@ -36,9 +33,7 @@ def grow_bank(context: DesignContext) -> Design | Refusal:
         return unbuildable(ARCHITECTURE, title, coupling, *reasons)
     grown = replace(old, held=whole, added=added)
     converters = tuple(grown if converter is old else converter for converter in side)
-    return Design(
-        ARCHITECTURE, title, coupling, converters, context.leaving(converters), strings_moved(converters)
-    )
+    return Design(ARCHITECTURE, title, coupling, converters, context.leaving(converters))
 
 
 def grown_bank(old: Bank, added: Bank) -> Bank:

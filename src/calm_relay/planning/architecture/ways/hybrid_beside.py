@@ -8,7 +8,6 @@ from calm_relay.planning.architecture.parts import (
     hybrid_of,
     plain_faces,
     serves,
-    strings_moved,
     unbuildable,
 )
 
@@ -34,9 +33,7 @@ def hybrid_beside(context: DesignContext) -> Design | Refusal:
     strings = context.survey.lay(inverter, new, fixed(new)) if new else None
     converters = (*kept, Converter(inverter, strings, context.bank))
     coupling = "DC" if new else "AC"
-    return Design(
-        ARCHITECTURE, title, coupling, converters, context.leaving(converters), strings_moved(converters)
-    )
+    return Design(ARCHITECTURE, title, coupling, converters, context.leaving(converters))
 
 
 ARCHITECTURE = Architecture(

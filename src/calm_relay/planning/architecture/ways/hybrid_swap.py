@@ -6,7 +6,6 @@ from calm_relay.planning.architecture.parts import (
     fixed,
     hybrid_of,
     staying_beside,
-    strings_moved,
     unbuildable,
 )
 
@@ -45,7 +44,7 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
         return refused(*reasons)
     strings = context.survey.lay(inverter, faces, fixed(faces))
     converters = (Converter(inverter, strings, bank), *beside)
-    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), strings_moved(converters))
+    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
 
 
 def _stays(converter: Converter) -> bool:

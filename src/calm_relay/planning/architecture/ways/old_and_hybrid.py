@@ -6,7 +6,6 @@ from calm_relay.planning.architecture.parts import (
     fixed,
     hybrid_of,
     staying_beside,
-    strings_moved,
     unbuildable,
 )
 
@@ -39,7 +38,7 @@ def old_and_hybrid(context: DesignContext) -> Design | Refusal:
         return refused(*reasons)
     strings = context.survey.lay(inverter, faces, fixed(faces))
     converters = (Converter(inverter, strings, context.bank), *beside)
-    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters), strings_moved(converters))
+    return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
 
 
 ARCHITECTURE = Architecture(

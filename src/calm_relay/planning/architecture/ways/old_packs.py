@@ -8,7 +8,6 @@ from calm_relay.planning.architecture.parts import (
     fixed,
     hybrid_of,
     staying_beside,
-    strings_moved,
     unbuildable,
 )
 from calm_relay.planning.architecture.refusals import mixing_refusals
@@ -52,8 +51,7 @@ def old_packs(context: DesignContext) -> Design | Refusal:
             carrier = Converter(inverter, strings, whole, added=new, battery_surveyed=old.battery_surveyed)
             converters = (carrier, *beside)
             title = title if new is None else "Old and new packs on a new hybrid"
-            leaving, moved = context.leaving(converters), strings_moved(converters)
-            return Design(ARCHITECTURE, title, "DC", converters, leaving, moved)
+            return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
     return refused(*reasons)
 
 

@@ -13,11 +13,7 @@ from calm_relay.planning.architecture.design import (
     Refusal,
     Spoken,
 )
-from calm_relay.planning.architecture.parts import (
-    coupled_on_ac,
-    unbuildable,
-    with_bank,
-)
+from calm_relay.planning.architecture.parts import coupled_on_ac, unbuildable, with_bank
 from calm_relay.planning.architecture.refusals import units_refusals
 from calm_relay.planning.common.amounts import money_text, years_text
 
