@@ -85,7 +85,8 @@ def _parser():
     site.add_argument("--speed", type=float, default=60.0, metavar="N", help="how many times as fast as life")
     site.add_argument("--port", type=int, default=5020, help="port on 127.0.0.1 (5020 when left out)")
     site.add_argument("--line", default="", metavar="DEV", help="serve RTU on a serial line instead")
-    faults = "missing-module:N, dead-string:N, reversed-ct:PHASE, weak-pack, wrong-battery-order, frozen:UNIT"
+    faults = "missing-module:N, dead-string:N, dead-branch:N, reversed-ct:PHASE, weak-pack, "
+    faults += "wrong-battery-order, frozen:UNIT"
     site.add_argument(
         "--fault", action="append", default=[], metavar="KIND", help=f"what is wrong: {faults}, noise, dropped"
     )

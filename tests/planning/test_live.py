@@ -1,19 +1,23 @@
 """The played site and what is made of it live: a plant without faults raises no alarm, each fault its own."""
 
+import re
+from dataclasses import replace
 from datetime import UTC, datetime
 
 import numpy as np
 import pytest
 
 from calm_relay.exchange.logbook import append_entry, read_logbook
-from calm_relay.exchange.shipped import DEMOS, demo_job
+from calm_relay.exchange.shipped import DEMOS, catalogue, demo_job
 from calm_relay.fieldbus.address import address_of
 from calm_relay.fieldbus.poller import Answer
 from calm_relay.job.commissioning import FieldDevice
+from calm_relay.planning.commissioning.expected import expected_of
 from calm_relay.planning.commissioning.live import METER, LiveSite
 from calm_relay.planning.commissioning.means import Means
 from calm_relay.planning.commissioning.planned_now import planned_now
 from calm_relay.planning.commissioning.played import FAULTS, PlayedSite, fault_of, step_at
+from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.operation.simulate import inputs_of
 from tests.plans import plan
 
@@ -290,3 +294,97 @@ def test_a_stated_part_is_believed(plans):
 
 def test_every_fault_can_be_ordered():
     assert {fault_of(kind).kind for kind in FAULTS} == set(FAULTS)
+
+
+@pytest.fixture(scope="module")
+def optimised():
+    """A job whose first face has optimisers, one of whose strings shares a unit with plain ones."""
+    job = demo_job("two-homes")
+    first, *others = job.faces
+    key = next(item.key for item in catalogue().optimisers if item.any_inverter)
+    return plan(job.with_(faces=(first.with_(electronics=key), *others)))
+
+
+def test_modules_with_inverters_are_held_against_the_light(plans):
+    played = Played(plans["cottage"], option="micro-ac", clock="12:00").run(30)
+    rows = [row for row in played.view.rows if "microinverter" in row.part and row.what == "AC power"]
+    assert len(rows) == 4 and {row.severity for row in rows} == {Severity.OK}
+    for row in rows:
+        shown, wanted = float(row.measured.split()[0]), float(row.expected.split()[0])
+        assert shown > 1.0 and wanted == pytest.approx(shown, rel=0.05)
+    bars = played.view.moment.bars
+    assert bars["Roof"].used == pytest.approx(bars["Roof"].limit, rel=0.1) and bars["Roof"].used > 8.0
+    exported = -played.site.meter(played.site.step).meter.kw
+    said = re.fullmatch(r"([\d.]+) kW exported, ([\d.]+) expected", bars["Grid"].caption)
+    assert [float(kw) for kw in said.groups()] == pytest.approx([exported, exported], rel=0.05)
+    # What the logbook counts as the array's energy is the plan's.
+    made = played.live.option.outcome.year.of("pv_dc")[step_at(plans["cottage"], "06-21", "12:00")]
+    assert sum(unit.pv_kw for unit in played.view.state.units) == pytest.approx(float(made), rel=0.05)
+
+
+def test_a_branch_of_modules_with_inverters_that_is_off_names_itself(plans):
+    played = Played(plans["cottage"], ["dead-branch:2"], option="micro-ac", clock="12:00").run(30)
+    assert set(played.seen) == {"dead"}
+    (told,) = played.view.deviations
+    assert "Main, east" in told.sentence and "breaker" in told.sentence
+    assert played.view.moment.bars["Roof"].severity is Severity.CHECK
+
+
+def test_inputs_of_optimisers_are_played_and_judged(optimised):
+    for option in optimised.live:
+        units = option.design.converters
+        if not any(run.optimiser for unit in units if unit.has_strings for run in unit.stringing.runs):
+            continue
+        played = Played(optimised, option=option.key, clock="12:00").run(120, step=2.0)
+        assert played.seen == {}, option.key
+        made = option.outcome.year.of("pv_dc")[step_at(optimised, "06-21", "12:00")]
+        told = sum(item.kw for say in played.site.devices.values() if (i := say().inverter) for item in i.inputs)
+        assert told > 0.4 * float(made), option.key
+        assert any("in this light" in row.expected for row in played.view.rows), option.key
+
+
+def test_a_unit_that_says_nothing_of_its_inputs_is_accused_of_nothing(plans):
+    played = Played(plans["two-homes"], clock="12:00")
+    whole = played.site.unit
+
+    def unit(number, step):
+        reading = whole(number, step)
+        return replace(reading, inverter=replace(reading.inverter, inputs=()))
+
+    played.site.unit = unit
+    assert played.run(300, step=2.0).seen == {}
+    made = sum(float(played.site._at(series.used, played.site.step)) for series in played.site._units)
+    assert sum(item.pv_kw for item in played.view.state.units) == pytest.approx(made, rel=0.05)
+
+
+def test_in_a_month_of_snow_it_is_asked_about(plans):
+    """No light is the plan's own there: a string that gives nothing may lie under snow."""
+    hut = plans["hut"]
+    snowy = demo_job("hut")
+    assert snowy.site.snow is not None
+    for day, severity in (("01-10", Severity.CHECK), ("07-10", Severity.STOP)):
+        played = Played(hut, ["dead-string:1"], day=day, clock="11:00").run(200, step=2.0)
+        dead = [item for item in played.view.deviations if item.key.startswith("dead")]
+        assert [item.severity for item in dead] == [severity], day
+        assert ("Is snow on the modules?" in dead[0].sentence) is (severity is Severity.CHECK)
+
+
+def test_what_charges_from_an_array_of_optimisers_is_expected(optimised):
+    option = next(
+        option
+        for option in optimised.live
+        if any(
+            unit.has_battery and unit.has_array and all(run.optimiser for run in unit.stringing.runs)
+            for unit in option.design.converters
+        )
+    )
+    readings = expected_of(optimised, option, optimised.job.commissioning)
+    assert any(item.key.endswith("charge dc kw") and item.value > 0.5 for item in readings)
+
+
+def test_a_unit_frozen_before_sunrise_turns_no_meter_round(plans):
+    """It says nothing but zero while the sun rises: at night it might, by day it is frozen."""
+    made = plans["pottery"]
+    played = Played(made, ["frozen:1"], option="as-is", day="09-20", clock="04:30").run(90)
+    assert played.seen == {}
+    assert set(played.run(400).seen) == {"frozen"}

@@ -130,13 +130,16 @@ def expected_of(plan: Plan, option: Option, record: Commissioning) -> tuple[Expe
     found += _service(plan, option)
     for string in strings:
         found += _running_string(string, lights[string.face.name])
-    for number, (key, converter) in enumerate(zip(keys, option.design.converters, strict=True)):
-        mine = [item for item in strings if item.unit == number]
-        found += _running(plan, key, converter, [*mine, *modules_of(option.design, number)], lights)
+    arrays = {
+        key: [*(item for item in strings if item.unit == number), *modules_of(option.design, number)]
+        for number, key in enumerate(keys)
+    }
+    for key, converter in zip(keys, option.design.converters, strict=True):
+        found += _running(plan, key, converter, arrays[key], lights)
     found += _balance(plan, option, keys, record)
     for key, converter in zip(keys, option.design.converters, strict=True):
         if converter.has_battery:
-            found += _charging(plan, option, key, converter, [s for s in strings if keys[s.unit] == key], lights)
+            found += _charging(plan, option, key, converter, arrays[key], lights)
     if any(member.inverter.backup is not None for member in option.design.together):
         found += _island(plan, option, keys, record)
     order = {stage: place for place, stage in enumerate(STAGES)}

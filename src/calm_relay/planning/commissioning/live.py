@@ -10,14 +10,15 @@ import numpy as np
 
 from calm_relay.fieldbus.poller import Answer
 from calm_relay.fieldbus.readings import BatteryReading, DcInput, DeviceReading, InverterReading
-from calm_relay.job.commissioning import Conditions, FaceLight, FieldDevice
+from calm_relay.job.commissioning import FieldDevice
 from calm_relay.physics.plant.inputs import Inputs
 from calm_relay.planning.architecture.connections import unit_keys
-from calm_relay.planning.commissioning.conditions import ClearSky, Light, clear_sky_on, light_on
+from calm_relay.planning.commissioning.conditions import ClearSky, Light
+from calm_relay.planning.commissioning.live_array import LiveArray, SkyRow, inputs_by_number
 from calm_relay.planning.commissioning.live_judgement import Sample, energy_of_swing, meter_turned, sky_of
-from calm_relay.planning.commissioning.live_moment import LiveState, UnitFlows, live_moment
+from calm_relay.planning.commissioning.live_moment import LOW, LiveState, UnitFlows, live_moment
 from calm_relay.planning.commissioning.planned_now import planned_now, usual_kw, year_step
-from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
+from calm_relay.planning.commissioning.strings_now import String
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
@@ -29,7 +30,6 @@ METER = "meter"
 # Readings kept of each device.
 HISTORY = 600
 LIGHT_EVERY_MIN = 5
-FULL_LIGHT = Light(1000.0, 45.0, 0.0, 0.0, 1000.0, "full sun")
 # Looks in a row after which a string is called dead.
 SURE = 4
 LEAST_KW = 0.1
@@ -40,6 +40,8 @@ DOUBTED_AFTER = 3
 # A battery that moved as if it held less than this share of the plan is called weak.
 WEAK = 0.7
 VOLTS_OFF = 0.055
+# A dark sky's share of a clear one's light: common practice, no source.
+DIM = 0.1
 
 
 @dataclass(frozen=True)
@@ -80,13 +82,30 @@ class LiveView:
 
 @dataclass
 class _Part:
-    """A device and what it said."""
+    """A device and what it said.
+
+    `lit` is whether its array gives power in this light, `by_day` whether it would under a clear sky, and `stands`
+    whether its clock stands still.
+    """
 
     name: str
     reading: DeviceReading | None = None
     problem: str = ""
-    still: int = 0
+    same: int = 0
+    lit: bool = False
+    by_day: bool = False
+    stands: bool = False
     battery: deque[tuple[float, float, float]] = field(default_factory=lambda: deque(maxlen=4 * HISTORY))
+
+    @property
+    def still(self) -> int:
+        """How often it said the very same again; at rest and in the dark a device may well do so for hours."""
+        return self.same if self.lit or _moves(self.reading) else 0
+
+    @property
+    def is_doubted(self) -> bool:
+        """Whether nothing is concluded of the meter from what it says."""
+        return max(self.still, self.same if self.by_day or self.stands else 0) >= DOUBTED_AFTER
 
 
 class LiveSite:
@@ -109,8 +128,7 @@ class LiveSite:
     ) -> None:
         self.plan, self.option = plan, option
         self.keys = unit_keys(option.design)
-        self.strings = strings_of(option.design)
-        self._faces = tuple(faces_in(plan, option.design).values())
+        self._array = LiveArray(plan, option)
         self._stated = {address: device.part for address, device in zip(addresses, devices, strict=True)}
         self._roles: dict[object, str] = {address: part for address, part in self._stated.items() if part}
         self._parts: dict[str, _Part] = {}
@@ -134,11 +152,12 @@ class LiveSite:
         role = self._roles.get(address) or self._role_of(answer.reading)
         self._roles[address] = role
         part = self._parts.setdefault(role, _Part(role))
-        part.still = part.still + 1 if part.reading is not None and _same(part.reading, answer.reading) else 0
+        clock = answer.reading.clock
+        part.stands = clock is not None and part.reading is not None and part.reading.clock == clock
+        part.same = part.same + 1 if _same(part.reading, answer.reading) else 0
         part.reading, part.problem = answer.reading, ""
-        if answer.reading.clock is not None:
-            self._clock = answer.reading.clock
-        seconds = (answer.reading.clock or answer.at).timestamp()
+        self._clock = clock or self._clock
+        seconds = (clock or answer.at).timestamp()
         battery = answer.reading.battery
         if battery is not None and battery.soc is not None and battery.kw is not None:
             part.battery.append((seconds, battery.soc, battery.kw))
@@ -149,23 +168,26 @@ class LiveSite:
         part = self._parts[METER].reading
         assert part is not None and part.meter is not None, "it spoke"
         meter = part.meter
-        given = self._by_phase(lambda inverter: inverter.kw)
-        if given is None or meter.kw is None or any(unit.still >= DOUBTED_AFTER for unit in self._units):
+        given = self._by_phase(self._given_kw)
+        if given is None or meter.kw is None or any(unit.is_doubted for unit in self._units):
             return
-        pv = self._by_phase(lambda inverter: sum(item.kw or 0.0 for item in inverter.inputs))
+        pv = self._by_phase(self._array_kw)
         grid = meter.phase_kw if len(meter.phase_kw) == len(given) else (meter.kw,)
         if len(grid) != len(given):
             given, pv = (sum(given),), (sum(pv or ()),)
         self._samples.append(Sample(grid, given, pv or given))
 
-    def _by_phase(self, of: Callable[[InverterReading], float | None]) -> tuple[float, ...] | None:
+    def _given_kw(self, key: str) -> float | None:
+        inverter = self._inverter(key)
+        return inverter.kw if inverter is not None else None
+
+    def _by_phase(self, of: Callable[[str], float | None]) -> tuple[float, ...] | None:
         """What all units give or make on each phase of the service [kW]; None while one of them has not said it."""
         supply = self.plan.job.supply
         count = {"single": 1, "split": 2, "three": 3}[supply.phases]
         total = [0.0] * count
         for key, phase in zip(self.keys, self.option.design.phases(supply), strict=True):
-            inverter = self._inverter(key)
-            kw = of(inverter) if inverter is not None else None
+            kw = of(key) if self._inverter(key) is not None else None
             if kw is None:
                 return None
             if phase:
@@ -230,11 +252,13 @@ class LiveSite:
                 self._unit(number, key, lights, rows, wrong)
         self._meter(rows, wrong)
         for part in self._parts.values():
-            if part.still >= STILL_AFTER:
+            # A home that takes less than nothing: the meter shows power that a unit at rest does not.
+            hidden = part.is_doubted and self._home is not None and self._home < -SURE * LEAST_KW
+            if (part.same if hidden else part.still) >= STILL_AFTER:
                 wrong.append(
                     Deviation(
                         f"frozen {part.name}",
-                        f"{part.name} has said the very same {part.still} times: its values are frozen. Restart its "
+                        f"{part.name} has said the very same {part.same} times: its values are frozen. Restart its "
                         "data logger, or look at it itself.",
                         Severity.CHECK,
                     )
@@ -246,48 +270,32 @@ class LiveSite:
         """Light on each face: the sky under which the strings that give most are explained."""
         utc = now.astimezone(UTC).replace(tzinfo=None)
         utc -= timedelta(minutes=utc.minute % LIGHT_EVERY_MIN, seconds=utc.second, microseconds=utc.microsecond)
-        skies = {face.plan.name: clear_sky_on(self.plan, face.plan, utc) for face in self._faces}
-        beam, diffuse, words = self._sky(skies)
-        found = {}
-        for face in self._faces:
-            sky = skies[face.plan.name]
-            irradiance = min(beam * sky.beam + diffuse * sky.diffuse, 1600.0)
-            shown = Conditions(light=(FaceLight(face=face.plan.name, irradiance=irradiance),))
-            found[face.plan.name] = light_on(self.plan, face.plan, shown, utc)
-        return found, words
+        skies = self._array.skies(utc)
+        beam, diffuse, words = self._sky(skies, utc)
+        lights = self._array.lights(beam, diffuse, skies, utc)
+        clear = self._array.lights(1.0, 1.0, skies, utc)
+        for key, made, most in zip(self.keys, self._array.makes(lights), self._array.makes(clear), strict=True):
+            if key in self._parts:
+                self._parts[key].lit, self._parts[key].by_day = max(made, DIM * most) > LEAST_KW, most > LEAST_KW
+        return lights, words
 
-    def _sky(self, skies: dict[str, ClearSky]) -> tuple[float, float, str]:
+    def _sky(self, skies: dict[str, ClearSky], utc: datetime) -> tuple[float, float, str]:
         """Shares of a clear sky's beam and of its diffuse light, by what the inputs give, and how they were found.
 
         A dead string gives less than its light, never more: a sky too dim for an input counts in full against it, one
         too bright only up to a bound. What units say again counts where none says anything new.
         """
-        new: list[tuple[float, float, float]] = []
-        again: list[tuple[float, float, float]] = []
+        new: list[SkyRow] = []
+        again: list[SkyRow] = []
         for number, key in enumerate(self.keys):
             inverter = self._inverter(key)
             if inverter is None or inverter.state == "throttled" or not self._is_fresh(key):
                 continue
             rows = new if self._is_fresh(key, DOUBTED_AFTER) else again
-            for place, item in self._inputs(number, inverter):
-                mine = [string for string in self.strings if string.unit == number and string.input == place]
-                if mine and item.amps is not None:
-                    per_w = sum(string.points(FULL_LIGHT).imp for string in mine) / FULL_LIGHT.irradiance
-                    parts = [skies[string.face.name] for string in mine]
-                    beam = sum(part.beam for part in parts) / len(parts)
-                    diffuse = sum(part.diffuse for part in parts) / len(parts)
-                    rows.append((beam * per_w, diffuse * per_w, item.amps))
+            rows += self._array.sky_rows(number, inverter, skies, utc)
         read = new or again
         self._faces_read = len({row[:2] for row in read})
         return sky_of(read)
-
-    @staticmethod
-    def _inputs(number: int, inverter: InverterReading) -> list[tuple[int, DcInput]]:
-        found = []
-        for at, item in enumerate(inverter.inputs, 1):
-            digits = "".join(sign for sign in item.name if sign.isdecimal())
-            found.append((int(digits) if digits and int(digits) < 100 else at, item))
-        return found
 
     def _unit(
         self, number: int, key: str, lights: dict[str, Light], rows: list[LiveRow], wrong: list[Deviation]
@@ -296,20 +304,27 @@ class LiveSite:
         assert inverter is not None, "it answered"
         name = converter.name
         held, doubted = inverter.state == "throttled", not self._is_fresh(key, DOUBTED_AFTER)
-        for place, item in self._inputs(number, inverter):
-            mine = [string for string in self.strings if string.unit == number and string.input == place]
+        for place, item in inputs_by_number(inverter):
+            mine = self._array.on_input(number, place)
             if mine:
                 self._input(name, place, mine, item, held, doubted, lights, rows, wrong)
+            elif expected_kw := self._array.behind(number, place, lights):
+                where, faces = f"{name}, input {place}", self._array.faces_of(number, place)
+                said, severity = self._by_power(where, item.kw or 0.0, expected_kw, faces, (held, doubted), wrong)
+                rows.append(LiveRow(where, "Array", _kw(item.kw), said, severity))
         battery = self._battery(key)
-        pv = sum(item.kw or 0.0 for item in inverter.inputs)
         if inverter.kw is not None:
             rated = converter.inverter.ac_kw
-            inside = pv + (battery.kw or 0.0 if battery else 0.0)
-            words = f"{inside:+.2f} kW from its DC side" if converter.has_array or battery else ""
-            off = abs(inside - inverter.kw) > max(0.12 * abs(inside), 0.25) and bool(words)
-            rows.append(
-                LiveRow(name, "AC power", f"{inverter.kw:+.2f} kW", words, Severity.CHECK if off else Severity.OK)
-            )
+            inside = self._array_kw(key) + (battery.kw or 0.0 if battery else 0.0)
+            # What its array makes may not be read at all.
+            read = bool(inverter.inputs) if converter.has_array else battery is not None
+            words = f"{inside:+.2f} kW from its DC side" if read else ""
+            off = read and abs(inside - inverter.kw) > max(0.12 * abs(inside), 0.25)
+            severity = Severity.CHECK if off else Severity.OK
+            if converter.micro is not None:
+                expected, faces = self._array.offers(number, lights), self._array.faces_of(number, 0)
+                words, severity = self._by_power(name, inverter.kw, expected, faces, (held, doubted), wrong)
+            rows.append(LiveRow(name, "AC power", f"{inverter.kw:+.2f} kW", words, severity))
             if off and battery is not None and not held and abs(inside - inverter.kw) > 0.2 * rated:
                 self._mixed += 1
                 wrong.append(
@@ -336,6 +351,52 @@ class LiveSite:
                 )
         if battery is not None:
             self._battery_rows(key, name, battery, rows, wrong)
+
+    def _by_power(
+        self,
+        where: str,
+        kw: float,
+        expected: float,
+        faces: Sequence[str],
+        sure: tuple[bool, bool],
+        wrong: list[Deviation],
+    ) -> tuple[str, Severity]:
+        """What modules with electronics of their own should give together, and how what they give stands to it.
+
+        `sure` is whether the unit is held back, and whether what it says is doubted.
+        """
+        held, doubted = sure
+        if expected < LEAST_KW:
+            return "too little light to judge", Severity.OK
+        if not doubted:
+            none_now = not held and kw < 0.1 * expected
+            self._suspected[where] = self._suspected.get(where, 0) + 1 if none_now else 0
+        said = f"{expected:.2f} kW in this light" + (", held back now" if held else "")
+        if self._suspected.get(where, 0) >= SURE:
+            wrong.append(
+                self._dead(
+                    where,
+                    f"{where}: {kw:.1f} kW where {expected:.1f} kW are expected in this light.",
+                    "Look at the isolator or breaker, the connectors, and what the electronics under the modules "
+                    "show.",
+                    faces,
+                )
+            )
+            return said, wrong[-1].severity
+        return said, Severity.CHECK if not held and kw < LOW * expected else Severity.OK
+
+    def _dead(self, where: str, said: str, look: str, faces: Sequence[str]) -> Deviation:
+        """What gives nothing; in a month of snow that may be why."""
+        if self._array.may_lie_under_snow(faces, self._clock or datetime.now(UTC)):
+            return Deviation(f"dead {where}", f"{said} Is snow on the modules? {look}", Severity.CHECK)
+        return Deviation(f"dead {where}", f"{said} {look}")
+
+    def _array_kw(self, key: str) -> float:
+        """What a unit's array gives [kW]."""
+        inverter, battery = self._inverter(key), self._battery(key)
+        if inverter is None:
+            return 0.0
+        return self._array.gives(self.keys.index(key), inverter, battery.kw or 0.0 if battery else 0.0)
 
     def _input(
         self,
@@ -367,17 +428,18 @@ class LiveSite:
             self._suspected[where] = self._suspected.get(where, 0) + 1 if low_now else 0
         if self._suspected.get(where, 0) >= SURE:
             dead = min(len(mine), max(1, round((1.0 - share) * len(mine))))
-            severity = Severity.STOP
             number = ", ".join(str(string.number) for string in mine)
             which = f"string {number}" if len(mine) == 1 else f"{_number(dead)} of its strings {number}"
             wrong.append(
-                Deviation(
-                    f"dead {where}",
+                self._dead(
+                    where,
                     f"{where} gives {amps:.1f} A where {whole_a:.1f} A are expected in this light: {which} "
-                    f"give{'s' if dead == 1 else ''} nothing. Look at the fuse, the connectors and the isolator, and "
-                    "measure open volts.",
+                    f"give{'s' if dead == 1 else ''} nothing.",
+                    "Look at the fuse, the connectors and the isolator, and measure open volts.",
+                    [string.face.name for string in mine],
                 )
             )
+            severity = wrong[-1].severity
         low = points[0].vmp
         if severity is Severity.OK and not low_now and 0.3 * low < volts < low * (1.0 - VOLTS_OFF):
             each = low / mine[0].in_series
@@ -453,8 +515,8 @@ class LiveSite:
         meter = self._parts.get(METER)
         if meter is None or meter.reading is None or meter.reading.meter is None:
             return None
-        given = self._by_phase(lambda inverter: inverter.kw)
-        pv = self._by_phase(lambda inverter: sum(item.kw or 0.0 for item in inverter.inputs))
+        given = self._by_phase(self._given_kw)
+        pv = self._by_phase(self._array_kw)
         shown = meter.reading.meter.phase_kw or ((meter.reading.meter.kw or 0.0),)
         if given is None or pv is None or len(shown) != len(given):
             return None
@@ -475,7 +537,7 @@ class LiveSite:
             rows.append(LiveRow("Meter", "Grid", f"{abs(meter):.2f} kW {word}", ""))
             return
         # A unit that is silent or frozen makes the sum wrong, and the meter no liar.
-        unsure = any(part.problem or part.still >= DOUBTED_AFTER for part in self._parts.values())
+        unsure = any(part.problem or part.is_doubted for part in self._parts.values())
         reversed_words = "" if unsure else meter_turned(self._samples, home, meter, most)
         severity = Severity.STOP if reversed_words else Severity.OK
         rows.append(LiveRow("Meter", "Grid", f"{abs(meter):.2f} kW {word}", "", severity))
@@ -498,17 +560,15 @@ class LiveSite:
             return None
         units = tuple(
             UnitFlows(
-                sum(item.kw or 0.0 for item in inverter.inputs) if inverter else 0.0,
+                self._array_kw(key),
                 (inverter.kw or 0.0) if inverter else 0.0,
                 (battery.kw or 0.0) if battery else 0.0,
                 battery.soc if battery else None,
             )
-            for inverter, battery in ((self._inverter(key), self._battery(key)) for key in self.keys)
+            for key, inverter, battery in ((key, self._inverter(key), self._battery(key)) for key in self.keys)
         )
         light = max((light.irradiance for light in lights.values()), default=0.0)
-        made = [0.0] * len(self.option.design.converters)
-        for string in self.strings:
-            made[string.unit] += string.kw(lights[string.face.name])
+        made = self._array.makes(lights)
         planned, step, home = None, year_step(self.plan, now), self._home
         if home is not None:
             charge = [unit.soc for unit in units]
@@ -537,8 +597,13 @@ def _number(count: int) -> str:
     return {1: "one", 2: "two", 3: "three"}.get(count, str(count))
 
 
-def _same(one: DeviceReading, other: DeviceReading) -> bool:
-    """Whether nothing changed though the sun's power flows: at rest a device may well say the same for hours."""
-    moves = other.inverter is not None and any((item.amps or 0.0) > 0.2 for item in other.inverter.inputs)
-    moves |= other.inverter is not None and abs(other.inverter.kw or 0.0) > LEAST_KW
-    return moves and (one.inverter, one.battery) == (other.inverter, other.battery)
+def _same(one: DeviceReading | None, other: DeviceReading) -> bool:
+    return one is not None and (one.inverter, one.battery) == (other.inverter, other.battery)
+
+
+def _moves(reading: DeviceReading | None) -> bool:
+    """Whether power flows by what a device says."""
+    if reading is None or reading.inverter is None:
+        return False
+    inverter = reading.inverter
+    return any((item.amps or 0.0) > 0.2 for item in inverter.inputs) or abs(inverter.kw or 0.0) > LEAST_KW

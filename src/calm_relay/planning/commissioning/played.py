@@ -15,7 +15,7 @@ from calm_relay.physics.plant.year import PlantYear
 from calm_relay.planning.architecture.connections import unit_keys
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.commissioning.conditions import Light
-from calm_relay.planning.commissioning.strings_now import String, faces_in, strings_of
+from calm_relay.planning.commissioning.strings_now import String, faces_in, module_groups, strings_of
 from calm_relay.planning.operation.phases import home_by_phase
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
@@ -27,6 +27,7 @@ FAULTS: Final = {
     "reversed-ct": "the meter's current transformer points the wrong way; a number names the phase",
     "missing-module": "the string of that number has one module less than planned",
     "dead-string": "the string of that number gives nothing",
+    "dead-branch": "the microinverters of that number give nothing: their breaker is off",
     "weak-pack": "the battery holds half of what its nameplate says",
     "wrong-battery-order": "two batteries are exchanged in the settings",
     "frozen": "the unit of that number says the same again and again",
@@ -114,6 +115,7 @@ class PlayedSite:
         self.plan, self.option, self.first, self.speed = plan, option, first_step, speed
         self.faults, self._clock = tuple(faults), clock
         self.strings = strings_of(option.design)
+        self._groups = module_groups(option.design)
         self.keys = unit_keys(option.design)
         self._faces = faces_in(plan, option.design)
         self._kept: dict[int, DeviceReading] = {}
@@ -123,6 +125,7 @@ class PlayedSite:
         have = {
             "missing-module": len(self.strings),
             "dead-string": len(self.strings),
+            "dead-branch": len(self._micro),
             "weak-pack": sum(unit.has_battery for unit in self.option.design.converters),
             "wrong-battery-order": int(len(self._with_battery) > 1),
             "reversed-ct": self._phases if self.plan.job.supply.on_grid else 0,
@@ -141,6 +144,10 @@ class PlayedSite:
     @property
     def _with_battery(self) -> list[int]:
         return [n for n, unit in enumerate(self.option.design.converters) if unit.has_battery]
+
+    @property
+    def _micro(self) -> list[int]:
+        return [n for n, unit in enumerate(self.option.design.converters) if unit.micro is not None]
 
     @property
     def _phases(self) -> int:
@@ -218,8 +225,11 @@ class PlayedSite:
 
     def _left(self, number: int) -> float:
         """Share of a unit's array that gives: faults take strings and modules from it."""
+        if number in self._micro:
+            return float(not self.has("dead-branch", self._micro.index(number) + 1))
         mine = [(at, string) for at, string in enumerate(self.strings, 1) if string.unit == number]
         whole = sum(string.in_series * string.module.power_w for _, string in mine)
+        whole += sum(group.count * group.one.module.power_w for group in self._groups if group.unit == number)
         if not whole:
             return 1.0
         lost = 0.0
@@ -282,7 +292,11 @@ class PlayedSite:
             item: sum(p.vmp * p.imp for at, _, p in rows if not self.has("dead-string", at)) / 1000.0
             for item, rows in made.items()
         }
-        total = sum(best.values())
+        behind: dict[int, float] = {}
+        for group in self._groups:
+            if group.unit == number and group.input:
+                behind[group.input] = behind.get(group.input, 0.0) + group.kw(self._light(group.one, step))
+        total = sum(best.values()) + sum(behind.values())
         found = []
         for item, rows in made.items():
             alive = [points for at, _, points in rows if not self.has("dead-string", at)]
@@ -294,7 +308,17 @@ class PlayedSite:
             volts = _held_volts(alive[0], kw / best[item]) if held else alive[0].vmp
             volts = self._noisy(volts)
             found.append(DcInput(f"input {item}", volts, kw * 1000.0 / volts, kw))
-        return tuple(found)
+        for item, kw in behind.items():
+            given = used * kw / total if total > 1e-6 else 0.0
+            volts = self._noisy(self._chain_volts(number, item))
+            found.append(DcInput(f"input {item}", volts, given * 1000.0 / volts, given))
+        return tuple(sorted(found, key=lambda read: int(read.name.split()[1])))
+
+    def _chain_volts(self, number: int, item: int) -> float:
+        """Volts of strings of optimisers: the inverter holds them within its window [V]."""
+        inputs = self.option.design.converters[number].stringing.inputs
+        tracker = next(part.tracker for part in inputs if part.number == item)
+        return (tracker.full_power_low_v + tracker.mppt_high_v) / 2.0
 
     def _light(self, string: String, step: float) -> Light:
         """Light on a string's face at a place of the year."""

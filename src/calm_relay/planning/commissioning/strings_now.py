@@ -1,6 +1,6 @@
 """Each string by itself: where it is, and what it should give in a light."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from calm_relay.job.equipment import Module
 from calm_relay.job.model import RoofFace
@@ -58,21 +58,61 @@ def faces_in(plan: Plan, design: Design) -> dict[str, Face]:
     return {face.plan.name: face for face in (*plan.faces, *(run.face for run in runs))}
 
 
+@dataclass(frozen=True)
+class ModuleGroup:
+    """Modules of a face on a unit with electronics of their own: `one` of them, and what these leave of its power.
+
+    `input` counts from 1; 0 where each module has an inverter of its own.
+    """
+
+    unit: int
+    input: int
+    one: String
+    count: int
+    efficiency: float
+
+    @property
+    def rated_w(self) -> float:
+        """Rated power of all [W]."""
+        return self.count * self.one.module.power_w
+
+    def kw(self, light: Light) -> float:
+        """Best power of all in a light [kW]."""
+        return self.count * self.one.kw(light) * self.efficiency
+
+    def amps(self, kw: float, light: Light) -> float:
+        """What a module gives at the volts of a light where all together give so much [A]."""
+        return kw * 1000.0 / (self.count * self.efficiency * self.one.points(light).vmp)
+
+
+def module_groups(design: Design) -> tuple[ModuleGroup, ...]:
+    """Modules with electronics of their own, unit by unit."""
+    found = []
+    for unit, (key, converter) in enumerate(zip(unit_keys(design), design.converters, strict=True)):
+        number = 1
+        for run in converter.laid.runs if converter.laid is not None else ():
+            if run.optimiser is None and converter.micro is None:
+                continue
+            name, face = f"Module {number} of {converter.name}", run.face.plan
+            one = String(f"module {key}/{number}", name, unit, 0, number, face, run.module, 1, 1, face.age_years)
+            efficiency = run.optimiser.efficiency if run.optimiser else 1.0
+            at = run.tracker_number if converter.micro is None else 0
+            found.append(ModuleGroup(unit, at, one, run.modules, efficiency))
+            number += run.modules
+    return tuple(found)
+
+
 def modules_of(design: Design, unit: int) -> tuple[String, ...]:
     """Modules of a unit that have electronics of their own, each as a string by itself."""
     key, converter = unit_keys(design)[unit], design.converters[unit]
-    found: list[String] = []
-    for run in converter.laid.runs if converter.laid is not None else ():
-        if run.optimiser is None and converter.micro is None:
-            continue
-        for _ in range(run.modules):
-            number = len(found) + 1
-            name = f"Module {number} of {converter.name}"
-            age = run.face.plan.age_years
-            found.append(
-                String(f"module {key}/{number}", name, unit, 0, number, run.face.plan, run.module, 1, 1, age)
-            )
-    return tuple(found)
+    groups = [group for group in module_groups(design) if group.unit == unit]
+    return tuple(
+        replace(
+            group.one, key=f"module {key}/{number}", name=f"Module {number} of {converter.name}", number=number
+        )
+        for group in groups
+        for number in range(group.one.number, group.one.number + group.count)
+    )
 
 
 def strings_of(design: Design) -> tuple[String, ...]:

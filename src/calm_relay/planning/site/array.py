@@ -113,6 +113,13 @@ def _snow(
     return np.asarray(shares[calendar.month - 1])
 
 
+def snow_on(job: Job, year: SiteYear, face: Face) -> np.ndarray:
+    """What snow takes from a face in each month on the mean, 0 to 1, shape (12,)."""
+    plane = shaded_plane(year, face.plan.tilt, face.plan.azimuth, job.losses.albedo, job.site.horizon)
+    taken = np.broadcast_to(_snow(year, face.plan, face.module, plane, job.site.snow), (year.calendar.steps,))
+    return np.bincount(year.calendar.month, taken, 13)[1:] / np.bincount(year.calendar.month, minlength=13)[1:]
+
+
 def _slant_m(face: RoofFace, module: Module) -> float:
     """Length of a face's modules up the slope [m]; where nobody measured it, of one row."""
     if face.rectangle is None:
