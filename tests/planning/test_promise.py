@@ -49,6 +49,20 @@ def test_an_ordinary_year_is_as_promised(built):
         assert flows["import_kwh"].fact is not None and flows["throughput_kwh"].fact is None
 
 
+@pytest.mark.parametrize("key", ["ac-addon", "hybrid-swap"])
+def test_a_year_that_went_by_the_plan_is_expected_as_planned(demo_plan, key):
+    """Whatever share of a month is lost on the way: what a battery loses is another share in summer."""
+    again = YearAgain(demo_plan, demo_plan.option(key), np.zeros(0))
+    facts = [
+        MonthFacts(
+            year=2025, month=m, **{flow: max(float(kwh[m - 1]), 0.0) for flow, kwh in again.planned.items()}
+        )
+        for m in range(1, 13)
+    ]
+    for flow, kwh in again.year(facts, 0.0).items():
+        assert kwh == pytest.approx(again.planned[flow], abs=1e-3), flow
+
+
 def test_a_dim_year_is_excused_by_its_light(built):
     """A fifth less light: the array made a fifth less, and does what it should."""
     promise = promise_of(*built, [BEGUN, *lived(built, light=0.8)])

@@ -170,13 +170,8 @@ class YearAgain:
         self.ageing = max((face.module.ageing_per_year for face in plan.faces), default=0.0)
         ordinary = counted(option)
         self.planned = self._flows(ordinary)
-        balance = (
-            self._by_month(ordinary["pv"])
-            + self._by_month(ordinary["import"])
-            - self._by_month(ordinary["export"])
-        )
-        self.home = self._by_month(ordinary["home"])
-        self.lost = np.clip(1.0 - self.home.sum() / max(balance.sum(), 1e-9), 0.0, 0.5)
+        # What the home takes, with what is lost on the way to it.
+        self.taken = self._by_month(ordinary["pv"] + ordinary["import"] - ordinary["export"])
 
     def _by_month(self, series: np.ndarray) -> np.ndarray:
         month = self.calendar.month
@@ -217,10 +212,10 @@ class YearAgain:
         for fact in facts:
             if None in (fact.production_kwh, fact.import_kwh, fact.export_kwh):
                 continue
-            made = (fact.production_kwh or 0.0) + (fact.import_kwh or 0.0) - (fact.export_kwh or 0.0)
-            planned = self.home[fact.month - 1]
-            if made > 0.0 and planned > 1.0:
-                home[fact.month - 1] = np.clip(made * (1.0 - self.lost) / planned, 0.2, 5.0)
+            taken = (fact.production_kwh or 0.0) + (fact.import_kwh or 0.0) - (fact.export_kwh or 0.0)
+            planned = self.taken[fact.month - 1]
+            if taken > 0.0 and planned > 1.0:
+                home[fact.month - 1] = np.clip(taken / planned, 0.2, 5.0)
                 known = True
         return home, known
 
@@ -252,7 +247,6 @@ def counted(option: Option) -> dict[str, np.ndarray]:
     year = option.outcome.year
     return {
         "pv": year.of("pv_dc") - year.of("clipped") - year.of("curtailed"),
-        "home": year.at_bus("home"),
         "import": year.at_bus("import"),
         "export": year.at_bus("export"),
         "discharge": year.of("discharge"),
