@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.tariff import Incentive
 from calm_relay.planning.studies.growth import LATER_YEARS, growth_of
 from calm_relay.planning.verdict.option import RefusedOption
@@ -147,3 +147,34 @@ def test_what_is_paid_for_an_array_is_paid_for_modules_that_are_added(demo):
         / 20
     )
     assert made.worth_now - plain.worth_now == pytest.approx(0.05 * kwh / (1.0 + demo.costs.discount_rate))
+
+
+def test_more_modules_bring_what_is_under_them():
+    """A roof of microinverters has room for modules with theirs, and optimisers are paid for."""
+    job = demo_job("cottage")
+    first, *others = job.faces
+    made = plan(job.with_(faces=(first.with_(count=6), *others)))
+    option = made.option("micro-ac")
+    more = growth_of(made, option).choices[-1]
+    whole = plan(job.with_(faces=(first.with_(count=10), *others))).option("micro-ac")
+    unit = next(unit for unit in option.design.converters if unit.micro is not None)
+    module = unit.stringing.runs[0].module
+    assert more.what == f"4 × {module.name} with {unit.micro.name} more"
+    each = module.price + unit.micro.price + job.costs.module_labour
+    assert more.cost_now == pytest.approx(4 * each * (1.0 + job.costs.margin))
+    assert more.saving == pytest.approx(option.outcome.money.bill - whole.outcome.money.bill, rel=0.02)
+
+
+def test_more_modules_on_optimisers_pay_for_theirs():
+    job = demo_job("two-homes")
+    under = next(item for item in catalogue().optimisers if item.any_inverter)
+    optimised = plan(job.with_(faces=tuple(face.with_(electronics=under.key) for face in job.faces)))
+    plain = plan(job)
+    now, before = (
+        next(c for c in growth_of(made, made.option("ac-addon")).choices if "Brackwen" in c.what)
+        for made in (optimised, plain)
+    )
+    count = int(now.what.split()[0])
+    assert f"with {under.name}" in now.what and "with" not in before.what
+    costs = job.costs
+    assert now.cost_now == pytest.approx(count * (under.price + costs.module_labour) * (1.0 + costs.margin))

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from math import floor
+from math import floor, inf
 from typing import NamedTuple
 
 import numpy as np
@@ -10,6 +10,7 @@ import numpy as np
 from calm_relay.job.model import Job
 from calm_relay.physics.money import present_value
 from calm_relay.physics.plant.inputs import bus_inputs
+from calm_relay.physics.plant.parts import ConverterPart
 from calm_relay.planning.architecture.cost import NO_MORE, MoreModules, incentives_of
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
@@ -301,32 +302,45 @@ def _bill(plan: Groundwork, design: Design) -> float:
     return bill_of(year, plan.job, plan.site)
 
 
+def _more_of(part: ConverterPart, factor: float) -> ConverterPart:
+    """So many times as many microinverters as one."""
+    limits = ("ac_limit_kw", "pv_limit_kw", "loss_rated_kw", "standby_kw")
+    return replace(part, **{name: value * factor for name in limits if (value := getattr(part, name)) is not None})
+
+
 def _more_modules(plan: Plan, option: Option) -> Iterator[NowOrLater]:
     """Modules that roof and unit still bear, on the unit with most room; as they are laid, all faces a little more."""
     best: tuple[int, Converter, int] | None = None
     for number, converter in enumerate(option.design.converters):
-        if not converter.has_array or converter.micro is not None:
+        if not converter.has_array:
             continue
         limits = ratio_limits(converter, plan.job, option.context.survey)
         module = converter.stringing.runs[0].module
         room_kw = limits[0].ratio_max * converter.inverter.ac_kw - converter.array_kw if limits else 0.0
+        if converter.micro is not None:
+            # Each brings its own inverter.
+            room_kw = inf
         roof = sum(
             max(room.count - face.plan.count, 0) for face in converter.faces if (room := room_of(face)) is not None
         )
-        count = min(floor(room_kw * 1000.0 / module.power_w + 1e-9), roof, MOST_MODULES)
+        count = floor(min(room_kw * 1000.0 / module.power_w + 1e-9, roof, MOST_MODULES))
         if count > 0 and (best is None or count > best[2]):
             best = number, converter, count
     if best is None:
         return
     number, converter, count = best
-    module = converter.stringing.runs[0].module
+    run = converter.stringing.runs[0]
+    module, under = run.module, converter.micro or run.optimiser
     factor = 1.0 + count * module.power_w / 1000.0 / converter.array_kw
     inputs = inputs_of(option.design, plan.job, plan.site, plan.demand)
     factors = np.ones((len(option.design.converters), 1))
     factors[number] = factor
-    year = bus_inputs(replace(inputs, pv_kw=inputs.pv_kw * factors))
+    plant = inputs.plant
+    if converter.micro is not None:
+        plant = tuple(_more_of(part, factor) if at == number else part for at, part in enumerate(plant))
+    year = bus_inputs(replace(inputs, plant=plant, pv_kw=inputs.pv_kw * factors))
     saving = option.outcome.money.bill - bill_of(year, plan.job, plan.site)
-    laid = count * (module.price + plan.job.costs.module_labour)
+    laid = count * (module.price + (under.price if under else 0.0) + plan.job.costs.module_labour)
     more = MoreModules(
         count * module.power_w / 1000.0,
         (factor - 1.0) * sum(run.face.kwh_a_module * run.modules for run in converter.stringing.runs),
@@ -335,11 +349,11 @@ def _more_modules(plan: Plan, option: Option) -> Iterator[NowOrLater]:
     )
     yield _now_or_later(
         plan.job,
-        f"{count} × {module.name} more",
+        f"{count} × {module.name}{f' with {under.name}' if under else ''} more",
         laid,
         0.0,
         saving,
         "later modules are of another size and current: a string of their own, and the scaffold again",
-        priced=module.price > 0.0,
+        priced=module.price > 0.0 and (under is None or under.price > 0.0),
         paid=_paid_more(plan.job, option.design, option.design, more),
     )
