@@ -408,6 +408,7 @@ def test_a_roof_of_microinverters_is_built_tested_and_labelled_as_one():
     tested = [place for place, text in enumerate(said) if text.startswith("Each branch of microinverters")]
     assert fixed and tested and max(fixed) < laid < tested[0]
     assert not any(text.startswith("Each string:") for text in said)
+    assert any(text.startswith("Close the main switch, then AC breakers, then batteries") for text in said)
     labels = labels_of(option)
     assert "Solar array on the roof: an inverter lies under each module" in labels
     assert not any("DC cables stay live" in label for label in labels)

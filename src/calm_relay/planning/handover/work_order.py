@@ -261,10 +261,13 @@ def _tests(option: Option) -> Iterator[Step]:
 def _start(option: Option) -> Iterator[Step]:
     lead = option.design.battery_converter
     if option.design.new_converters:
-        order = "the main switch, then AC breakers, then DC isolators, then batteries"
+        strings = any(unit.has_array and unit.micro is None for unit in option.design.converters)
+        isolators = ", then DC isolators" if strings else ""
+        batteries = ", then batteries" if lead is not None else ""
+        order = f"the main switch, then AC breakers{isolators}{batteries}"
         if not option.context.job.supply.on_grid and lead is not None:
             # Without a grid nothing is live before the battery is.
-            order = "batteries, start the unit that forms the grid, then close AC breakers, then DC isolators"
+            order = f"batteries, start the unit that forms the grid, then close AC breakers{isolators}"
         yield Step("Start", f"Close {order}, as the makers say.", measure="volts at each step")
         yield Step(
             "Start",
