@@ -26,6 +26,7 @@ from calm_relay.planning.site.new_job import new_job
 from calm_relay.planning.strings.auto_string import lay_strings
 from calm_relay.planning.strings.limits import SiteLimit, lengths_allowed
 from calm_relay.planning.strings.stringing import fusing_of, hard_refusals, surveyed_strings
+from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.string_ladder import iv_curves, ladders_of
 from tests.examples import examples
 from tests.plans import plan
@@ -419,3 +420,34 @@ def test_a_length_that_does_not_add_up_is_cut(demo):
     work = restringing_of(option.context, option.design)
     # 4 + 4 + 2 of the third string: two joints made, one opened.
     assert any("2 joints made, 1 opened" in step for step in work.steps)
+
+
+def test_faces_of_one_plane_that_find_no_input_share_strings_once_stated_as_one():
+    whole = demo_job("cottage")
+    first, *others = whole.faces
+    left, right = (first.with_(name=name, count=5) for name in ("Left", "Right"))
+    apart = whole.with_(faces=(left, right, *others))
+    option = plan(apart).option("hybrid-swap")
+    finding = next(f for f in option.findings if f.check == "tracker inputs" and f.severity is Severity.STOP)
+    assert "Left and Right are one plane of like modules" in finding.sentence
+    mend = next(mend for mend in finding.mends if mend.label == "State Left and Right as one face")
+    mended = mend.apply(apart)
+    assert [(face.name, face.count) for face in mended.faces[:2]] == [
+        ("Left", 10),
+        (others[0].name, others[0].count),
+    ]
+    laid = plan(mended).option("hybrid-swap").design.battery_converter.stringing
+    assert not laid.left_out and any(run.face.plan.name == "Left" and run.modules == 10 for run in laid.runs)
+    # In another plane they stay apart.
+    turned = apart.with_face(1, azimuth=(right.azimuth + 5.0) % 360.0)
+    other = next(f for f in plan(turned).option("hybrid-swap").findings if f.check == "tracker inputs")
+    assert "one plane" not in other.sentence and not any("as one face" in mend.label for mend in other.mends)
+
+
+def test_a_roof_too_small_in_parts_is_told_that_it_is_one_plane():
+    whole = demo_job("cottage")
+    first = whole.faces[0]
+    faces = tuple(first.with_(name=name, count=2) for name in ("Left", "Right"))
+    refused = [o for o in plan(whole.with_(faces=faces)).options if isinstance(o, RefusedOption)]
+    reasons = [reason for option in refused for reason in option.refusal.reasons]
+    assert any("Left and Right are one plane" in reason for reason in reasons)

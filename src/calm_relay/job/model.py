@@ -1,5 +1,6 @@
 """The job: one immutable statement of a site, its purposes and the choices made so far."""
 
+from collections.abc import Sequence
 from functools import lru_cache
 from typing import Annotated, Any, Final, Literal, Self, get_args
 from zoneinfo import ZoneInfo, available_timezones
@@ -257,6 +258,11 @@ class RoofFace(Model):
     def will_be_there(self) -> bool:
         """Whether the modules are on the roof after the works."""
         return self.fate != "remove"
+
+    def is_one_plane_with(self, other: "RoofFace") -> bool:
+        """Whether both are to come and alike but for their number, so that a string may run over both."""
+        alike = ("module", "tilt", "azimuth", "mounting", "wired_to", "electronics", "fate")
+        return self.fate == "new" and all(getattr(self, name) == getattr(other, name) for name in alike)
 
     @model_validator(mode="after")
     def _strings_are_equal(self) -> Self:
@@ -636,6 +642,16 @@ class Job(Model):
         """With fields of one face changed."""
         face = self.faces[number].with_(**changes)
         return self.with_(faces=(*self.faces[:number], face, *self.faces[number + 1 :]))
+
+    def with_faces_as_one(self, names: Sequence[str]) -> Self:
+        """With faces of one plane stated as the first; what was measured of each, and strings laid by hand, go."""
+        parts = [face for face in self.faces if face.name in names]
+        whole = parts[0].with_(count=sum(face.count for face in parts), strings=1, rectangle=None)
+        faces = tuple(whole if face is parts[0] else face for face in self.faces if face not in parts[1:])
+        plans = tuple(
+            plan for plan in self.string_plans if not any(string.face in names for string in plan.strings)
+        )
+        return self.with_(faces=faces, string_plans=plans)
 
     def weight(self, kind: PurposeKind) -> float:
         """Weight of a purpose, 0 when the job does not name it."""

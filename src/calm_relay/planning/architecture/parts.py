@@ -9,7 +9,7 @@ from calm_relay.planning.architecture.design import Architecture, Converter, Des
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces, staying_converters
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
-from calm_relay.planning.common.joined import counted
+from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.site.array import Face
 from calm_relay.planning.strings.stringing import PLANNED, Stringing, hard_refusals
@@ -114,6 +114,9 @@ def array_refusals(
     )
     if not strings.runs:
         reasons += [f"{item.face.plan.name}: {item.reason}" for item in strings.left_out]
+        plane = [face.plan.name for face in faces if faces[0].plan.is_one_plane_with(face.plan)]
+        if len(plane) > 1:
+            reasons.append(f"{joined(plane)} are one plane: stated as one face, they share strings")
     array_kw = sum(run.kw for run in strings.runs)
     allowed = inverter.pv.ratio_max_with_battery if with_battery else inverter.pv.ratio_max
     ratio = array_kw / inverter.ac_kw

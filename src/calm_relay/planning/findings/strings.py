@@ -152,6 +152,20 @@ def _shorter(subject: Drawn, converter: Converter, run: StringRun, limit: Voltag
     return (Mend(label, lambda job: job.with_face(at, count=count)),)
 
 
+def _stated_apart(subject: Drawn, converter: Converter) -> tuple[str, tuple[Mend, ...]]:
+    """Faces of one plane, one of which is left out: stated as one, a string may run over all."""
+    then = [face.plan for face in subject.context.survey.faces_then]
+    planes = (
+        [face.name for face in then if item.face.plan.is_one_plane_with(face)]
+        for item in converter.stringing.left_out
+    )
+    names = next((names for names in planes if len(names) > 1), None)
+    if names is None:
+        return "", ()
+    said = f" {joined(names)} are one plane of like modules: stated as one face, they share strings."
+    return said, (Mend(f"State {joined(names)} as one face", lambda job: job.with_faces_as_one(names)),)
+
+
 @as_drawn
 @check
 def check_input_fit(subject: Drawn) -> list[Finding]:
@@ -164,6 +178,7 @@ def check_input_fit(subject: Drawn) -> list[Finding]:
                 f"{item.modules} of {item.face.plan.name} ({item.reason})" for item in strings.left_out
             )
             inputs = len(converter.inverter.pv_side.trackers)
+            beside, as_one = _stated_apart(subject, converter)
             # What a person left out on purpose is theirs to answer for.
             whole = not strings.runs or strings.origin != PLANNED
             findings.append(
@@ -173,14 +188,14 @@ def check_input_fit(subject: Drawn) -> list[Finding]:
                     "Strings",
                     "faces",
                     f"On no string of {converter.name}: {summary}. "
-                    f"It has {inputs} {'input' if inputs == 1 else 'inputs'}.",
+                    f"It has {inputs} {'input' if inputs == 1 else 'inputs'}.{beside}",
                     reading=(
                         float(strings.homeless),
                         float(sum(face.plan.count for face in subject.context.survey.faces_then)),
                         "modules",
                     ),
                     rule=sheet,
-                    mends=lay_anew(subject, converter),
+                    mends=(*as_one, *lay_anew(subject, converter)),
                 )
             )
         if strings.faults:
