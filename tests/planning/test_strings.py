@@ -25,7 +25,7 @@ from calm_relay.planning.site.array import DesignTemperatures, Face
 from calm_relay.planning.site.new_job import new_job
 from calm_relay.planning.strings.auto_string import lay_strings
 from calm_relay.planning.strings.limits import SiteLimit, lengths_allowed
-from calm_relay.planning.strings.stringing import fusing_of, hard_refusals, surveyed_strings
+from calm_relay.planning.strings.stringing import fusing_of, hard_refusals, planned_strings, surveyed_strings
 from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.string_ladder import iv_curves, ladders_of
 from tests.examples import examples
@@ -451,3 +451,60 @@ def test_a_roof_too_small_in_parts_is_told_that_it_is_one_plane():
     refused = [o for o in plan(whole.with_(faces=faces)).options if isinstance(o, RefusedOption)]
     reasons = [reason for option in refused for reason in option.refusal.reasons]
     assert any("Left and Right are one plane" in reason for reason in reasons)
+
+
+def optimised_over_two_faces():
+    """A roof of two faces with optimisers whose modules fill no string on either alone."""
+    job = demo_job("two-homes")
+    under = next(item for item in catalogue().optimisers if item.any_inverter)
+    first, *others = job.faces
+    one = first.with_(electronics=under.key, fate="new", count=18, strings=1, rectangle=None, wired_to=None)
+    small = one.with_(name="Porch", count=3, azimuth=90.0)
+    return job.with_(faces=(one, small, *others))
+
+
+def chained(made):
+    for option in made.live:
+        for unit in option.design.converters:
+            if (
+                unit.has_array
+                and not unit.micro
+                and any(item.strings < len(item.runs) for item in unit.stringing.inputs)
+            ):
+                return option, unit
+    raise AssertionError("no string lies on two faces")
+
+
+def test_a_string_over_two_faces_stays_one_when_it_is_laid_by_hand():
+    made = plan(optimised_over_two_faces())
+    option, unit = chained(made)
+    laid = plan_of(unit.stringing, unit.inverter.key, unit.alike)
+    again = planned_strings(unit.faces, unit.inverter, laid, option.context.survey.optimisers)
+    assert again.faults == ()
+    assert [(i.number, i.strings, i.short_circuit_a) for i in again.inputs] == [
+        (i.number, i.strings, i.short_circuit_a) for i in unit.stringing.inputs
+    ]
+    # Both parts move to another input as one.
+    parts = [at for at, part in enumerate(laid.strings) if part.chain is not None]
+    moved = with_string_moved(laid, parts[0], 9)
+    assert {moved.strings[at].input for at in parts if laid.strings[at].chain == laid.strings[parts[0]].chain} == {
+        9
+    }
+    # Taken apart they are two, which one input does not take.
+    apart = laid.with_(strings=tuple(part.with_(chain=None) for part in laid.strings))
+    faults = planned_strings(unit.faces, unit.inverter, apart, option.context.survey.optimisers).faults
+    assert unit.inverter.pv.trackers[0].strings > 1 or any("strings, " in fault for fault in faults)
+
+
+def test_two_kinds_of_optimisers_in_one_string_are_a_fault():
+    made = plan(optimised_over_two_faces())
+    option, unit = chained(made)
+    other = next(
+        item
+        for item in catalogue().optimisers
+        if item.name != "" and item not in option.context.survey.optimisers.values()
+    )
+    kinds = option.context.survey.optimisers | {"Porch": other}
+    laid = plan_of(unit.stringing, unit.inverter.key, unit.alike)
+    faults = planned_strings(unit.faces, unit.inverter, laid, kinds).faults
+    assert any(other.name in fault and "in one string" in fault for fault in faults)

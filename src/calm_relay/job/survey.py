@@ -77,6 +77,12 @@ class PlannedString(Model):
     face: Name = Field(description="Name of the face.")
     modules: int = Field(ge=1, le=500)
     input: int = Field(ge=1, le=96)
+    chain: int | None = Field(
+        default=None,
+        ge=1,
+        le=100,
+        description="Of optimisers: parts of one number on an input are one string over faces; None: by itself.",
+    )
 
 
 class StringPlan(Model):

@@ -1,5 +1,7 @@
 """Strings changed by hand: modules moved between strings, strings moved between inputs."""
 
+from collections import Counter
+
 from calm_relay.job.model import Job
 from calm_relay.job.survey import PlannedString, StringPlan
 from calm_relay.planning.architecture.design import Design
@@ -8,8 +10,14 @@ from calm_relay.planning.strings.stringing import Stringing
 
 def plan_of(stringing: Stringing, inverter_key: str, alike: int = 1) -> StringPlan:
     """Strings as a plan that the job can hold and a person can change."""
+    parts = Counter(run.chain for run in stringing.runs if run.chain)
     strings = [
-        PlannedString(face=run.face.plan.name, modules=run.in_series, input=run.tracker_number)
+        PlannedString(
+            face=run.face.plan.name,
+            modules=run.in_series,
+            input=run.tracker_number,
+            chain=run.chain if parts[run.chain] > 1 else None,
+        )
         for run in stringing.runs
         for _ in range(run.parallel)
     ]
@@ -67,9 +75,13 @@ def with_module_on_input(plan: StringPlan, source: int, number: int) -> StringPl
 
 
 def with_string_moved(plan: StringPlan, source: int, number: int) -> StringPlan:
-    """With a whole string put on another input."""
-    strings = list(plan.strings)
-    strings[source] = strings[source].with_(input=number)
+    """With a whole string, on whatever faces it lies, put on another input."""
+    moved = plan.strings[source]
+
+    def is_of_it(at: int, part: PlannedString) -> bool:
+        return at == source or (part.chain is not None and (part.chain, part.input) == (moved.chain, moved.input))
+
+    strings = (part.with_(input=number) if is_of_it(at, part) else part for at, part in enumerate(plan.strings))
     return plan.with_(strings=tuple(strings))
 
 

@@ -11,6 +11,7 @@ from calm_relay.physics.strings import (
     reverse_current_a,
     string_fuse_a,
 )
+from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.site.array import DesignTemperatures, Face
 from calm_relay.planning.strings.limits import (
@@ -301,9 +302,9 @@ def planned_strings(
     counted: dict[tuple[str, int, int], int] = {}
     faults: list[str] = []
     used = dict.fromkeys(by_name, 0)
-    chains = 0
+    chains: dict[tuple[int, int], int] = {}
     runs = []
-    for string in plan.strings:
+    for at, string in enumerate(plan.strings):
         face = by_name.get(string.face)
         if face is None:
             faults.append(f"no face is called {string.face!r}")
@@ -313,14 +314,20 @@ def planned_strings(
             faults.append(f"input {string.input} does not exist: {inverter.name} has {len(trackers)}")
             continue
         if string.face in optimisers:
-            chains += 1
+            # Numbers of the plan's own for strings on one face, which no typed number reaches.
+            own = string.chain if string.chain is not None else -1 - at
+            chain = chains.setdefault((string.input, own), len(chains) + 1)
             tracker = trackers[string.input - 1]
-            runs.append(StringRun(face, string.modules, 1, tracker, string.input, optimisers[string.face], chains))
+            runs.append(StringRun(face, string.modules, 1, tracker, string.input, optimisers[string.face], chain))
             continue
         key = string.face, string.modules, string.input
         counted[key] = counted.get(key, 0) + 1
     for (name, modules, number), parallel in counted.items():
         runs.append(StringRun(by_name[name], modules, parallel, trackers[number - 1], number))
+    for chain in set(chains.values()):
+        kinds = {run.optimiser.name for run in runs if run.optimiser and run.chain == chain}
+        if len(kinds) > 1:
+            faults.append(f"{joined(sorted(kinds))} are in one string")
     left_out = []
     for name, face in by_name.items():
         if used[name] > face.plan.count:
@@ -328,7 +335,7 @@ def planned_strings(
         elif used[name] < face.plan.count:
             left_out.append(LeftOut(face, face.plan.count - used[name], "laid so by hand"))
     for number, tracker in enumerate(trackers, 1):
-        strings = sum(run.parallel for run in runs if run.tracker_number == number)
+        strings = Input(number, tracker, tuple(run for run in runs if run.tracker_number == number)).strings
         if strings > tracker.strings:
             faults.append(f"input {number} takes {tracker.strings} strings, {strings} are laid on it")
     return Stringing(tuple(runs), tuple(left_out), PLANNED, tuple(faults))
