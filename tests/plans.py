@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from calm_relay.exchange.shipped import library
+from calm_relay.exchange.shipped import catalogue, demo_job, library
 from calm_relay.job.model import Job
 from calm_relay.planning import plan as module
 from calm_relay.planning.common.progress import Progress, unheard
@@ -24,3 +24,12 @@ def without_findings(option: Option) -> Option:
     """An option of which the planner has nothing to say, whatever its figures are: for what else is told of it."""
     vars(option)["findings"] = ()
     return option
+
+
+def optimised_over_two_faces() -> Job:
+    """A roof of two faces with optimisers, the smaller of which fills no string by itself."""
+    job = demo_job("two-homes")
+    under = next(item for item in catalogue().optimisers if item.any_inverter)
+    first, *others = job.faces
+    one = first.with_(electronics=under.key, fate="new", count=18, strings=1, rectangle=None, wired_to=None)
+    return job.with_(faces=(one, one.with_(name="Porch", count=3, azimuth=90.0), *others))

@@ -28,7 +28,7 @@ from calm_relay.job.model import WeatherFile
 from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.scales import scales_of
-from tests.plans import of_few_futures, plan
+from tests.plans import of_few_futures, optimised_over_two_faces, plan
 
 from . import driving
 from .driving import LEFT, choose, filled_form, painted, type_into
@@ -186,6 +186,24 @@ def test_better_modules_and_shade_are_shown_when_asked(window, opened, qtbot):
     qtbot.waitUntil(lambda: bench.swaps.rowCount() > 0, timeout=10_000)
     assert "40 × Quillmere 440" in bench.swaps.item(0, 1).text()
     assert "kWp" in bench.swaps.item(0, 2).text()
+
+
+def test_a_string_over_two_faces_is_dragged_as_one(window, opened, settled, qtbot):
+    window.session.replace(optimised_over_two_faces())
+    window.forget_view()
+    settled(window)
+    keys = [option.key for option in window.session.plan.options]
+    bench = opened("Strings", None, keys.index("ac-addon"))
+    view = bench.ladders
+    assert view._joined_to(0) == "" and "in series with the one above" in view._joined_to(1)
+    qtbot.mousePress(view, LEFT, pos=view.chip(0).topLeft().toPoint() + QPoint(30, 4))
+    there = view._columns()[1].center().toPoint()
+    qtbot.mouseMove(view, there)
+    qtbot.mouseRelease(view, LEFT, pos=there)
+    settled(window)
+    first, second, *_ = window.session.job.string_plans[0].strings
+    assert (first.input, second.input) == (2, 2) and first.face != second.face
+    assert first.chain == second.chain is not None
 
 
 def test_modules_and_strings_are_dragged(window, opened, qtbot, settled):

@@ -29,7 +29,7 @@ from calm_relay.planning.strings.stringing import fusing_of, hard_refusals, plan
 from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.string_ladder import iv_curves, ladders_of
 from tests.examples import examples
-from tests.plans import plan
+from tests.plans import optimised_over_two_faces, plan
 
 TEMPERATURES = DesignTemperatures(-5.0, 65.0, "a test", "a test")
 NO_RULE = SiteLimit(1e6, "no rule")
@@ -451,16 +451,6 @@ def test_a_roof_too_small_in_parts_is_told_that_it_is_one_plane():
     refused = [o for o in plan(whole.with_(faces=faces)).options if isinstance(o, RefusedOption)]
     reasons = [reason for option in refused for reason in option.refusal.reasons]
     assert any("Left and Right are one plane" in reason for reason in reasons)
-
-
-def optimised_over_two_faces():
-    """A roof of two faces with optimisers whose modules fill no string on either alone."""
-    job = demo_job("two-homes")
-    under = next(item for item in catalogue().optimisers if item.any_inverter)
-    first, *others = job.faces
-    one = first.with_(electronics=under.key, fate="new", count=18, strings=1, rectangle=None, wired_to=None)
-    small = one.with_(name="Porch", count=3, azimuth=90.0)
-    return job.with_(faces=(one, small, *others))
 
 
 def chained(made):

@@ -234,7 +234,7 @@ class LadderView(QWidget):
         painter.setFont(font(7.6))
         painter.setPen(QColor(look.ink))
         label = QRectF(chip.rect.x() + 4, chip.rect.y() + 1, chip.rect.width() - 8, 12)
-        text = f"{chip.modules} × face {number + 1}"
+        text = f"{chip.modules} × face {number + 1}{self._joined_to(chip.at)}"
         painter.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
         shade = QColor(shade_of(number))
         if held:
@@ -243,6 +243,18 @@ class LadderView(QWidget):
         painter.setBrush(shade)
         for cell in chip.cells:
             painter.drawRect(cell)
+
+    def _joined_to(self, at):
+        """What a part of a string over several faces is in series with."""
+        part = self._plan.strings[at]
+        of_it = [
+            number
+            for number, other in enumerate(self._plan.strings)
+            if part.chain is not None and (other.chain, other.input) == (part.chain, part.input)
+        ]
+        if len(of_it) < 2:
+            return ""
+        return "" if at == of_it[0] else ", in series with the one above"
 
     def _mine(self):
         """Places in the plan of the strings in the column in hand."""
