@@ -2,6 +2,8 @@
 
 import gc
 import json
+import subprocess
+import sys
 import threading
 
 import pytest
@@ -407,3 +409,25 @@ def test_undo_goes_back_five_hundred_steps_and_older_ones_are_forgotten(demo):
     assert history.redo() and history.job.notes == "50"
     # An edit here drops what was undone.
     assert history.add(demo.with_(notes="other"), "other") and not history.redo()
+
+
+def test_closing_while_benches_are_imported_says_nothing():
+    """Once the program ends nothing may register for its end: the import of the book's bench is given up."""
+    code = """
+import threading, time
+from calm_relay.desk.app import ahead
+ahead.NAMES = ("book",)
+main, calls = threading.main_thread(), []
+
+def late():
+    while main.is_alive():
+        time.sleep(0.001)
+    # It was alive when the module's turn came.
+    ahead.threading.main_thread = lambda: main if calls else calls.append(1) or threading.current_thread()
+    ahead._import_all()
+    print("given up", flush=True)
+
+threading.Thread(target=late).start()
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120, check=False)
+    assert (done.stdout.strip(), done.stderr) == ("given up", "")

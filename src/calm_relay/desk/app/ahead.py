@@ -31,7 +31,13 @@ def _import_all() -> None:
     for name in NAMES:
         if not threading.main_thread().is_alive():
             return
-        import_module(f"calm_relay.desk.benches.{name}_bench")
+        try:
+            import_module(f"calm_relay.desk.benches.{name}_bench")
+        except RuntimeError:
+            # While the program closes nothing more may register for its end, as a pool of processes does.
+            if threading.main_thread().is_alive():
+                raise
+            return
         # An edit that comes meanwhile goes first.
         time.sleep(GIVES_WAY_S)
 
