@@ -14,6 +14,7 @@ from calm_relay.job.survey import PlannedString, StringPlan
 from calm_relay.physics.array_yield import FaceYield
 from calm_relay.planning.architecture.restring import restringing_of
 from calm_relay.planning.architecture.string_plan import (
+    job_with_plan,
     plan_of,
     with_length,
     with_module_moved,
@@ -498,3 +499,27 @@ def test_two_kinds_of_optimisers_in_one_string_are_a_fault():
     laid = plan_of(unit.stringing, unit.inverter.key, unit.alike)
     faults = planned_strings(unit.faces, unit.inverter, laid, kinds).faults
     assert any(other.name in fault and "in one string" in fault for fault in faults)
+
+
+@pytest.mark.parametrize("demo, key", [("two-homes", "hybrid-beside"), ("hut", "dc-bus"), ("hut", "ac-bus")])
+def test_strings_changed_by_hand_stay_on_the_unit_they_were_changed_on(demo, key):
+    """Also where they fit worse than on another: the planner would have taken that one, and the strings with it."""
+    job = demo_job(demo)
+    option = plan(job).option(key)
+    unit = next(unit for unit in option.design.pv_converters if unit.is_new and not unit.micro)
+    laid = plan_of(unit.stringing, unit.inverter.key, unit.alike)
+    shorter = with_length(laid, 0, laid.strings[0].modules - 3)
+    changed = job_with_plan(job, option.design, shorter)
+    again = plan(changed).option(key).design.pv_converters
+    (same,) = [item for item in again if (item.inverter.key, item.alike) == (unit.inverter.key, unit.alike)]
+    assert same.stringing.origin == "planned"
+    assert plan_of(same.stringing, unit.inverter.key, unit.alike).strings == shorter.strings
+
+
+def test_modules_of_a_plug_in_stand_are_not_laid_by_hand():
+    job = demo_job("two-homes").with_(faces=tuple(f for f in demo_job("two-homes").faces if f.is_there))
+    option = plan(job).option("balcony")
+    unit = next(unit for unit in option.design.pv_converters if unit.inverter.plug_in)
+    laid = plan_of(unit.stringing, unit.inverter.key, unit.alike)
+    with pytest.raises(ValueError, match="Plug-in stand are the planner's"):
+        job_with_plan(job, option.design, with_length(laid, 0, 1))

@@ -240,12 +240,12 @@ class StringsBench(Bench):
 
     def _try(self, make, label):
         try:
-            plan = make()
+            job = job_with_plan(self._job, self._view.option.design, make())
         except ValueError as error:
             self.problem.setText(f"{str(error)[:1].upper()}{str(error)[1:]}.")
             self.problem.show()
         else:
-            self.edited.emit(job_with_plan(self._job, self._view.option.design, plan), label)
+            self.edited.emit(job, label)
 
     def _on_lay(self):
         job = self._job.with_string_plan(self._converter.inverter.key, None, self._converter.alike)

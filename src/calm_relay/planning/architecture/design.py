@@ -136,6 +136,11 @@ class Converter:
         return sum(run.kw for run in (self.laid.runs if self.laid else ()))
 
     @property
+    def stated_as(self) -> str:
+        """Field of the job's battery that states such a unit with strings where it is new."""
+        return "hybrid" if self.inverter.battery is not None else "string_inverter"
+
+    @property
     def has_array(self) -> bool:
         """Whether modules hang on it."""
         return self.laid is not None and bool(self.laid.runs)

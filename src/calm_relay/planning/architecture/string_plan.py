@@ -28,15 +28,22 @@ def job_with_plan(job: Job, design: Design, plan: StringPlan) -> Job:
     """A job with strings laid by hand on an option's inverter, which the job then states.
 
     Otherwise strings that do not fit yet would have the planner take another inverter.
+
+    Raises
+    ------
+    ValueError
+        When modules are the planner's own: those of a plug-in stand are on no face of the job.
     """
+    known = {face.name for face in job.faces}
+    own = next((string.face for string in plan.strings if string.face not in known), None)
+    if own is not None:
+        raise ValueError(f"the modules of {own} are the planner's: they are on no face of the roof")
     job = job.with_string_plan(plan.inverter, plan, plan.unit)
-    converter = next(
-        (converter for converter in design.pv_converters if converter.inverter.key == plan.inverter), None
-    )
+    meant = (plan.inverter, plan.unit)
+    converter = next((unit for unit in design.pv_converters if (unit.inverter.key, unit.alike) == meant), None)
     if converter is None or not converter.is_new:
         return job
-    field = "hybrid" if design.architecture.one_inverter else "string_inverter"
-    return job.with_(battery=job.battery.with_(**{field: plan.inverter}))
+    return job.with_(battery=job.battery.with_(**{converter.stated_as: plan.inverter}))
 
 
 def with_module_moved(plan: StringPlan, source: int, target: int) -> StringPlan:

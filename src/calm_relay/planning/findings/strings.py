@@ -70,7 +70,7 @@ def _other_inverter(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
     if not fitting:
         return ()
     taken = min(fitting, key=by_price)
-    field = "hybrid" if subject.design.architecture.one_inverter else "string_inverter"
+    field = converter.stated_as
     label = f"Take the {taken.name}"
     return (Mend(label, lambda job: job.with_(battery=job.battery.with_(**{field: taken.key}))),)
 
