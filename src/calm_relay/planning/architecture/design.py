@@ -138,7 +138,7 @@ class Converter:
     @property
     def stated_as(self) -> str:
         """Field of the job's battery that states such a unit with strings where it is new."""
-        return "hybrid" if self.inverter.battery is not None else "string_inverter"
+        return "hybrid" if self.has_battery else "string_inverter"
 
     @property
     def has_array(self) -> bool:
