@@ -10,6 +10,7 @@ from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.model import Job
 from calm_relay.job.survey import ExistingBattery, ExistingInverter, PlannedString, StringPlan
 from calm_relay.planning.architecture.coupling import coupling_facts
+from calm_relay.planning.architecture.string_plan import job_with_plan, plan_of, with_length
 from calm_relay.planning.findings.side_by_side import array_by_unit_kw
 from calm_relay.planning.operation.island import forming_kw
 from calm_relay.planning.studies.inverter_sweep import clipped_day, load_hours, sweep_inverter
@@ -51,8 +52,6 @@ def test_two_alike_are_two_with_strings_of_their_own(two_roofs):
     twins = two_roofs.with_existing_inverter(1, inverter="tarnlight-5")
     first, second = plan(twins).option("as-is").design.converters
     assert (first.alike, second.alike) == (1, 2)
-    from calm_relay.planning.architecture.string_plan import plan_of, with_length
-
     by_hand = with_length(plan_of(second.stringing, "tarnlight-5", 2), 0, 9)
     changed = plan(twins.with_string_plan("tarnlight-5", by_hand, 2)).option("as-is").design.converters
     assert changed[0].stringing.runs == first.stringing.runs
@@ -307,3 +306,74 @@ def test_a_sweep_of_sizes_moves_every_inverter_of_the_roof_in_proportion(two_roo
     assert hours.hours.sum() == pytest.approx(giving.sum() * 0.25)
     day = clipped_day(made, option)
     assert day.limit_kw == 8.0 and day.given.max() <= 8.0 + 1e-9
+
+
+@pytest.fixture(scope="module")
+def three_new():
+    """A bare house whose three faces take three new string inverters, two of them alike."""
+    job = demo_job("two-homes")
+    faces = tuple(
+        face.with_(fate="new", wired_to=None, strings=1, rectangle=None, count=count, module="quillmere-440")
+        for face, count in zip(job.faces, (30, 20, 17), strict=True)
+    )
+    return job.with_(existing_inverters=(), existing_batteries=(), faces=faces)
+
+
+def strings_of(option):
+    return [
+        (unit.inverter.key, unit.alike, plan_of(unit.stringing, unit.inverter.key, unit.alike).strings)
+        for unit in option.design.pv_converters
+    ]
+
+
+@pytest.mark.parametrize("number", [0, 1, 2])
+def test_strings_of_one_of_several_new_inverters_changed_by_hand_leave_the_others(three_new, number):
+    option = plan(three_new).option("ac-addon")
+    before = strings_of(option)
+    assert [(key, alike) for key, alike, _ in before] == [
+        ("tarnlight-10t", 1),
+        ("tarnlight-10t", 2),
+        ("tarnlight-6", 1),
+    ]
+    unit = option.design.pv_converters[number]
+    laid = plan_of(unit.stringing, unit.inverter.key, unit.alike)
+    shorter = with_length(laid, 0, laid.strings[0].modules - 1)
+    changed = plan(job_with_plan(three_new, option.design, shorter)).option("ac-addon")
+    after = strings_of(changed)
+    assert after[number] == (*before[number][:2], shorter.strings)
+    assert [item for at, item in enumerate(after) if at != number] == [
+        item for at, item in enumerate(before) if at != number
+    ]
+    left = [
+        (item.face.plan.name, item.modules) for u in changed.design.pv_converters for item in u.stringing.left_out
+    ]
+    assert left == [(laid.strings[0].face, 1)]
+
+
+def test_modules_that_two_units_ask_for_are_a_fault(three_new):
+    option = plan(three_new).option("ac-addon")
+    first, second, _ = option.design.pv_converters
+    laid = plan_of(second.stringing, second.inverter.key, second.alike)
+    taken = PlannedString(face=first.faces[0].plan.name, modules=12, input=2)
+    job = job_with_plan(three_new, option.design, laid.with_(strings=(*laid.strings, taken)))
+    changed = plan(job).option("ac-addon").design.pv_converters
+    assert [unit.alike for unit in changed[:2]] == [1, 2]
+    assert any("strings of all units ask for 42" in fault for fault in changed[1].stringing.faults)
+
+
+def test_one_inverter_that_a_person_lays_all_modules_on_is_one(three_new):
+    """The planner would take two where its own rules leave modules out; strings by hand that hold all are one's."""
+    first, second, third = three_new.faces
+    job = three_new.with_(
+        faces=(first.with_(count=15), second.with_(count=14), third.with_(count=14)),
+        battery=three_new.battery.with_(string_inverter="tarnlight-10t"),
+    )
+    strings = (
+        PlannedString(face=first.name, modules=15, input=1),
+        PlannedString(face=second.name, modules=14, input=2),
+        PlannedString(face=third.name, modules=14, input=2),
+    )
+    by_hand = job.with_string_plan("tarnlight-10t", StringPlan(inverter="tarnlight-10t", strings=strings))
+    assert len(plan(job).option("ac-addon").design.pv_converters) > 1
+    (only,) = plan(by_hand).option("ac-addon").design.pv_converters
+    assert only.stringing.origin == "planned" and not only.stringing.left_out

@@ -1,7 +1,7 @@
 """What a design is: units on the wall with strings and battery, and the context that every design of a job shares."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Protocol
 
@@ -367,6 +367,12 @@ class DesignContext:
     def job(self) -> Job:
         """The job itself."""
         return self.survey.job
+
+    def without_string_plans(self) -> "DesignContext":
+        """The same as if no strings were laid by hand."""
+        if not self.job.string_plans:
+            return self
+        return replace(self, survey=replace(self.survey, job=self.job.with_(string_plans=())))
 
     @property
     def equipment(self) -> Equipment:

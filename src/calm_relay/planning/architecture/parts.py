@@ -1,5 +1,6 @@
 """What several architectures are put together from: the AC-coupled unit, the inverter that takes the roof."""
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
@@ -153,18 +154,23 @@ def string_inverter(
 def string_inverters(
     context: DesignContext, faces: tuple[Face, ...]
 ) -> tuple[tuple[Converter, ...], tuple[str, ...]]:
-    """New string inverters for some faces: one where it takes them all, else as few as do; or why there are none."""
-    inverter, first = string_inverter(context, faces)
+    """New string inverters for some faces: one where it takes them all, else as few as do; or why there are none.
+
+    Which they are does not depend on strings laid by hand, but for one that so takes all: those are laid on theirs.
+    """
+    free = context.without_string_plans()
+    inverter, first = string_inverter(free, faces)
     if inverter is not None:
-        strings = context.survey.lay(inverter, faces, fixed(faces))
-        if not strings.homeless or len(faces) < 2 or context.job.string_plan(inverter.key) is not None:
-            return (Converter(inverter, strings),), ()
+        one = Converter(inverter, free.survey.lay(inverter, faces, fixed(faces)))
+        by_hand = _laid_by_hand(context, (one,))
+        if len(faces) < 2 or not one.stringing.homeless or not by_hand[0].stringing.homeless:
+            return by_hand, ()
     for count in range(2, min(len(faces), MOST_INVERTERS) + 1):
-        apart = [_on_one_of_its_own(context, group) for group in _shared_out(faces, count)]
+        apart = [_on_one_of_its_own(free, group) for group in _shared_out(faces, count)]
         whole = tuple(converter for converter in apart if converter is not None)
         if len(whole) == count:
-            return _numbered(context, whole), ()
-    return ((Converter(inverter, strings),), ()) if inverter is not None else ((), first)
+            return _laid_by_hand(context, whole), ()
+    return (by_hand, ()) if inverter is not None else ((), first)
 
 
 def _on_one_of_its_own(context: DesignContext, faces: tuple[Face, ...]) -> Converter | None:
@@ -184,17 +190,51 @@ def _shared_out(faces: tuple[Face, ...], count: int) -> list[tuple[Face, ...]]:
     return [tuple(face for face in faces if face in group) for group in groups]
 
 
-def _numbered(context: DesignContext, converters: tuple[Converter, ...]) -> tuple[Converter, ...]:
+def _laid_by_hand(context: DesignContext, converters: tuple[Converter, ...]) -> tuple[Converter, ...]:
     """New inverters with their strings, those of one kind counted; strings laid by hand are laid on theirs."""
     counted: list[Converter] = []
     for converter in converters:
         alike = 1 + sum(item.inverter.key == converter.inverter.key for item in counted)
-        if context.job.string_plan(converter.inverter.key, alike) is not None:
-            faces = tuple(face for item in converters for face in item.faces)
+        plan = context.job.string_plan(converter.inverter.key, alike)
+        if plan is not None:
+            named = {string.face for string in plan.strings}
+            faces = tuple(
+                face
+                for item in converters
+                for face in item.faces
+                if face in converter.faces or face.plan.name in named
+            )
             strings = context.survey.lay(converter.inverter, faces, frozenset(), alike)
             converter = replace(converter, laid=strings)
         counted.append(replace(converter, alike=alike))
-    return tuple(counted)
+    return (
+        _each_module_once(counted) if any(unit.stringing.origin == PLANNED for unit in counted) else tuple(counted)
+    )
+
+
+def _each_module_once(units: list[Converter]) -> tuple[Converter, ...]:
+    """Units some of whose strings are laid by hand: modules that hang on another are not left out, nor hung twice."""
+    held = Counter[str]()
+    for run in (run for unit in units for run in unit.stringing.runs):
+        held[run.face.plan.name] += run.modules
+    told: set[str] = set()
+    result = []
+    for unit in units:
+        strings, left, faults = unit.stringing, [], list(unit.stringing.faults)
+        for item in strings.left_out:
+            name = item.face.plan.name
+            missing = item.face.plan.count - held[name]
+            if missing > 0 and name not in told:
+                left.append(replace(item, modules=missing))
+            told.add(name)
+        if strings.origin == PLANNED:
+            for face in unit.faces:
+                name, most = face.plan.name, face.plan.count
+                own = sum(run.modules for run in strings.runs if run.face is face)
+                if own <= most < held[name]:
+                    faults.append(f"{name} holds {most} modules, the strings of all units ask for {held[name]}")
+        result.append(replace(unit, laid=replace(strings, left_out=tuple(left), faults=tuple(faults))))
+    return tuple(result)
 
 
 def staying_beside(context: DesignContext, faces: tuple[Face, ...]) -> Iterator[Converter]:

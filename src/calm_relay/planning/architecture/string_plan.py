@@ -43,6 +43,9 @@ def job_with_plan(job: Job, design: Design, plan: StringPlan) -> Job:
     converter = next((unit for unit in design.pv_converters if (unit.inverter.key, unit.alike) == meant), None)
     if converter is None or not converter.is_new:
         return job
+    # Several new ones are what the planner takes with no strings laid by hand: no one of them is all of them.
+    if sum(unit.is_new and unit.micro is None and not unit.has_battery for unit in design.pv_converters) > 1:
+        return job
     return job.with_(battery=job.battery.with_(**{converter.stated_as: plan.inverter}))
 
 
