@@ -129,3 +129,18 @@ def test_any_survey_is_planned_or_refused_in_words(job):
             assert finding.sentence.endswith(".")
             for mend in finding.mends:
                 assert mend.apply(job) != job
+
+
+def as_told(option, finding):
+    return sum((item.check, item.sentence) == (finding.check, finding.sentence) for item in option.findings)
+
+
+@pytest.mark.parametrize("job", list(jobs())[::14], ids=map(str, range(0, CASES, 14)))
+def test_what_a_mend_is_offered_for_is_not_told_again(job):
+    made = plan(job)
+    for option in made.live:
+        for finding in option.findings:
+            for mend in finding.mends[:1]:
+                mended = plan(mend.apply(job)).option(option.key)
+                assert not isinstance(mended, RefusedOption), (option.key, mend.label)
+                assert as_told(mended, finding) < as_told(option, finding), (option.key, mend.label)

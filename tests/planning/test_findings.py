@@ -5,10 +5,10 @@ import pytest
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import GridCharge, RatioRule
-from calm_relay.job.survey import PlannedString, StringPlan
+from calm_relay.job.survey import ExistingInverter, PlannedString, StringPlan
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
-from tests.plans import plan
+from tests.plans import optimised_over_two_faces, plan
 
 
 def result(made, key, check):
@@ -238,3 +238,73 @@ def test_weather_that_is_assumed_or_far_off_is_said(demo_plan, greensboro):
     note = result(plan(far), "as-is", "weather")
     assert note.measured == pytest.approx(222, abs=3)
     assert note.unit == "km"
+
+
+def test_off_grid_no_mend_charges_from_a_grid():
+    job = demo_job("hut")
+    pack = next(item for item in catalogue().packs if "lead" in item.chemistry)
+    made = plan(
+        job.with_(battery=job.battery.with_(pack=pack.key, count=max(pack.count_min, 1), charge_windows=()))
+    )
+    told = [f for option in made.live for f in option.findings if f.check == "lead-acid duty"]
+    assert told and not any("from the grid" in mend.label for finding in told for mend in finding.mends)
+
+
+def test_a_stronger_unit_is_of_the_kind_that_the_option_is_made_of():
+    """On a DC bus another unit with charge controllers, or none; a unit that is there is not exchanged by a mend."""
+    kit = {item.key: item for item in catalogue().inverters}
+    for demo in ("hut", "dairy", "two-homes"):
+        made = plan(demo_job(demo))
+        for option in made.live:
+            lead = option.design.battery_converter
+            for mend in (
+                mend for finding in option.findings for mend in finding.mends if mend.label.startswith("Take the ")
+            ):
+                battery = mend.apply(made.job).battery
+                if battery.hybrid != made.job.battery.hybrid and lead is not None and battery.hybrid is not None:
+                    assert lead.is_new or not lead.has_array, (option.key, mend.label)
+                    if lead.inverter.charge_controllers:
+                        assert kit[battery.hybrid].charge_controllers, (option.key, mend.label)
+
+
+def test_an_array_too_large_is_taken_off_the_unit_it_hangs_on():
+    """Not off another unit's face, where a module less gives less away."""
+    job = demo_job("pottery")
+    units = tuple(
+        ExistingInverter(name=name, inverter=key, fate="keep")
+        for name, key in (("Garage", "tarnlight-5"), ("Barn", "tarnlight-3"))
+    )
+    small, large = (
+        face.with_(module="quillmere-440", count=count, strings=1, wired_to=name, fate="reuse", azimuth=azimuth)
+        for face, count, name, azimuth in zip(job.faces, (8, 12), ("Garage", "Barn"), (170.0, 0.0), strict=True)
+    )
+    crowded = job.with_(existing_inverters=units, faces=(small, large))
+    option = plan(crowded).option("ac-addon")
+    finding = next(f for f in option.findings if f.check == "array ratio" and f.severity is not Severity.OK)
+    (mend,) = finding.mends
+    assert large.name in mend.label
+    mended = plan(mend.apply(crowded)).option("ac-addon")
+    assert not any(f.check == "array ratio" and f.severity is not Severity.OK for f in mended.findings)
+
+
+def test_optimisers_that_a_module_is_too_strong_for_are_exchanged():
+    job = optimised_over_two_faces()
+    weak = next(item for item in catalogue().optimisers if item.any_inverter)
+    kit = own_kit(weak)
+    made = plan(
+        job.with_(
+            own_equipment=kit,
+            faces=tuple(face.with_(electronics="weak") if face.electronics else face for face in job.faces),
+        )
+    )
+    option = made.option("ac-addon")
+    finding = next(f for f in option.findings if f.check == "optimiser strings" and "survives" in f.sentence)
+    (mend,) = finding.mends
+    assert mend.label.startswith("Take the ") and " under " in mend.label
+    mended = plan(mend.apply(made.job)).option("ac-addon")
+    assert not any("survives" in item.sentence for item in mended.findings)
+
+
+def own_kit(optimiser):
+    """The optimiser as one of one's own that bears little current."""
+    return Catalogue(optimisers=(optimiser.with_(key="weak", name="Weak 500", short_circuit_a=6.0, price=1.0),))

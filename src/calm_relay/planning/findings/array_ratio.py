@@ -56,17 +56,21 @@ def _fewer_modules(subject: Subject, converter: Converter, allowed_kw: float) ->
     if converter.micro:
         return ()
     faces = subject.job.faces
+    here = {face.plan.name for face in converter.faces}
+    # What lies on no string would take the place of what goes.
+    idle = {item.face.plan.name: item.modules for item in converter.stringing.left_out}
     best = None
     for i, face in enumerate(faces):
-        if not face.will_be_there:
+        if face.name not in here:
             continue
         module_kw = subject.context.faces[i].module.power_w / 1000.0
         rows = 1
         while rows < face.in_series:
             if converter.array_kw - rows * face.strings * module_kw <= allowed_kw + TOLERANCE:
                 lost_kwh = rows * face.strings / face.count * subject.context.faces[i].yearly_kwh
-                if best is None or lost_kwh < best[0]:
-                    best = (lost_kwh, i, rows * face.strings)
+                fewer = rows * face.strings + -(-idle.get(face.name, 0) // face.strings) * face.strings
+                if fewer < face.count and (best is None or lost_kwh < best[0]):
+                    best = (lost_kwh, i, fewer)
                 break
             rows += 1
     if best is None:

@@ -86,7 +86,7 @@ def is_the_job_s(subject: Drawn, converter: Converter) -> bool:
 
 def stronger_inverter(subject: Drawn, converter: Converter, enough: Callable[..., Any]) -> Mend | None:
     """A mend that takes the cheapest converter of the same kind that is enough; None when there is none."""
-    if not is_the_job_s(subject, converter):
+    if not converter.is_new or not is_the_job_s(subject, converter):
         return None
     field = "battery_inverter" if converter.inverter.pv is None else "hybrid"
     survey = subject.context.survey
@@ -94,12 +94,14 @@ def stronger_inverter(subject: Drawn, converter: Converter, enough: Callable[...
     for item in subject.context.equipment.on_offer.inverters:
         if item.battery is None or (item.pv is None) != (converter.inverter.pv is None):
             continue
+        if item.charge_controllers != converter.inverter.charge_controllers:
+            continue
         if item.key in (converter.inverter.key, getattr(subject.job.battery, field)):
             continue
         if battery_refusals(converter.bank, item, subject.job) or not enough(item):
             continue
-        if subject.design.architecture.one_inverter:
-            strings = survey.lay(item, survey.faces_then)
+        if converter.hung:
+            strings = survey.lay(item, converter.hung)
             if hard_refusals(strings, survey.temperatures, survey.site_limit):
                 continue
         fitting.append(item)

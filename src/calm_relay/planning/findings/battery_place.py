@@ -1,6 +1,7 @@
 """Where the battery stands, what cold and heat leave of it, and whether it is used at all."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,7 @@ from calm_relay.job.survey import BatteryPlace
 from calm_relay.physics.fade import cycles_at
 from calm_relay.physics.plant.readings import given_by
 from calm_relay.planning.architecture.design import Converter
-from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M
+from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M, battery_refusals
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -215,8 +216,8 @@ def check_lead_years(subject: Subject) -> list[Finding]:
 
 
 def _topped_up(job: Job) -> tuple[Mend, ...]:
-    """A window that fills the bank each night, where no window stands in its way."""
-    if job.battery.charge_windows:
+    """A window that fills the bank each night, where there is a grid and no window stands in its way."""
+    if job.battery.charge_windows or not job.supply.on_grid:
         return ()
 
     def apply(job: Job) -> Job:
@@ -242,9 +243,13 @@ def check_under_used(subject: Subject) -> list[Finding]:
         held = subject.job.weight("ride_through_outage") > 0
         sentence += f": under-used below {wanted:g}" + (", unless it stands there for outages" if held else "")
     mends: tuple[Mend, ...] = ()
-    bank = converter.bank
-    if not used and bank.count > bank.pack.count_min and is_the_job_s(subject, converter):
-        fewer = bank.count - 1
+    bank, fewer = converter.bank, converter.bank.count - 1
+    # Fewer packs turn more often, the last of them as often as all the energy allows.
+    helps = not used and cycles * bank.count >= wanted * bank.pack.count_min
+    fits = fewer >= bank.pack.count_min and not battery_refusals(
+        replace(bank, count=fewer), converter.inverter, subject.job
+    )
+    if helps and fits and is_the_job_s(subject, converter):
         mends = (
             Mend(f"Use {fewer} × {bank.pack.name}", lambda job: job.with_(battery=job.battery.with_(count=fewer))),
         )

@@ -28,6 +28,7 @@ from calm_relay.planning.operation.island import forming_kw, forms_grid
 USUAL_DAYS = 2.0
 # Charge at which a battery nearly full is asked to take what a dropped load leaves over.
 NEARLY_FULL = 0.98
+EMPTY = 0.05
 # How a unit turns the arrays on its bus down, and how long that takes them: common practice, no source.
 BACKS_OFF = {
     "relay": "a relay cuts them off, within some tenths of a second",
@@ -56,6 +57,7 @@ def check_unmet(subject: Subject) -> list[Finding]:
         and converter.is_new
         and converter.battery_is_new
         and battery.count < converter.bank.pack.count_max
+        and _runs_low(subject, subject.design.converters.index(converter))
     ):
         more = battery.count + 1
         mend = Mend(
@@ -75,6 +77,14 @@ def check_unmet(subject: Subject) -> list[Finding]:
             mends=mends,
         )
     ]
+
+
+def _runs_low(subject: Subject, number: int) -> bool:
+    """Whether a battery is ever so low that a circuit is shed for it; else its energy is not what is missing."""
+    year, board = subject.outcome.year, subject.job.backup_board
+    shed = [c.shed_below for c in board.circuits if c.role == "shed" and c.shed_below < 1.0] if board else []
+    lowest = float(year.of("stored", number).min()) / year.plant[number].bank.usable_kwh
+    return lowest <= max([EMPTY, *shed])
 
 
 def _without(hours: float) -> str:

@@ -59,6 +59,8 @@ def lay_anew(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
     if not free.runs or free.homeless > converter.stringing.homeless:
         return ()
     plan = plan_of(free, key, alike)
+    if converter.stringing.runs and plan == plan_of(converter.stringing, key, alike):
+        return ()
     return (Mend(f"Re-string for {inverter.name}", lambda job: job.with_string_plan(key, plan, alike)),)
 
 
@@ -66,11 +68,15 @@ def _other_inverter(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
     """The cheapest inverter of the same kind on which the faces raise no finding; only for one that is new."""
     if not converter.is_new:
         return ()
-    fitting = [item for item in subject.context.equipment.on_offer.inverters if _suits(subject, converter, item)]
+    field, battery = converter.stated_as, subject.job.battery
+    fitting = [
+        item
+        for item in subject.context.equipment.on_offer.inverters
+        if item.key != getattr(battery, field) and _suits(subject, converter, item)
+    ]
     if not fitting:
         return ()
     taken = min(fitting, key=by_price)
-    field = converter.stated_as
     label = f"Take the {taken.name}"
     return (Mend(label, lambda job: job.with_(battery=job.battery.with_(**{field: taken.key}))),)
 
@@ -79,10 +85,17 @@ def _suits(subject: Drawn, converter: Converter, item: Inverter) -> bool:
     survey, job = subject.context.survey, subject.job
     if item.pv is None or item == converter.inverter or (item.battery is None) != (not converter.has_battery):
         return False
+    if item.charge_controllers != converter.inverter.charge_controllers:
+        return False
     if battery_refusals(converter.bank, item, job) if converter.has_battery else phase_refusals(item, job):
         return False
-    kept = frozenset(face.plan.name for face in survey.faces_then if face.plan.fate == "keep")
-    strings = survey.lay(item, survey.faces_then, kept)
+    faces = converter.hung
+    if not converter.has_battery:
+        # What is stated of one new string inverter holds for all.
+        alike = [unit for unit in subject.design.pv_converters if unit.is_new and unit.micro is None]
+        faces = tuple(face for unit in alike if not unit.has_battery for face in unit.hung)
+    kept = frozenset(face.plan.name for face in faces if face.plan.fate == "keep")
+    strings = survey.lay(item, faces, kept)
     if hard_refusals(strings, survey.temperatures, survey.site_limit):
         return False
     allowed = item.pv.ratio_max_with_battery if converter.has_battery else item.pv.ratio_max

@@ -3,12 +3,13 @@
 from collections.abc import Iterator
 from math import ceil
 
-from calm_relay.job.equipment import ISC_FACTOR, by_price
+from calm_relay.job.equipment import ISC_FACTOR, Module, Optimiser, by_price
+from calm_relay.job.model import Job
 from calm_relay.planning.architecture.connections import branches_of, is_spread, units_on_branch
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import micro_refusals
 from calm_relay.planning.common.amounts import rated_text
-from calm_relay.planning.common.joined import counted
+from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, stops, stops_if
 from calm_relay.planning.findings.strings import lay_anew
 from calm_relay.planning.strings.limits import rear_gain
@@ -39,8 +40,10 @@ def _optimisers(
     limit: float | None = None,
     unit: str = "",
     rule: str = "",
+    mends: tuple[Mend, ...] | None = None,
 ) -> Finding:
-    mends = () if severity is Severity.OK else lay_anew(subject, converter)
+    if mends is None:
+        mends = () if severity is Severity.OK else lay_anew(subject, converter)
     return judged(
         severity,
         "optimiser strings",
@@ -93,7 +96,8 @@ def _under_each(subject: Subject, converter: Converter) -> Iterator[Finding]:
             )
             sheet = f"{optimiser.name}, datasheet"
             figures = module.power_w, optimiser.power_w, "W"
-            yield _optimisers(subject, converter, Severity.CHECK, sentence, *figures, sheet)
+            mends = _fitting_optimiser(subject, converter, optimiser, module)
+            yield _optimisers(subject, converter, Severity.CHECK, sentence, *figures, sheet, mends)
     for optimiser, module, gain in dict.fromkeys(
         (run.optimiser, run.module, rear_gain(run.module, run.face.plan.mounting))
         for run in converter.stringing.runs
@@ -107,9 +111,35 @@ def _under_each(subject: Subject, converter: Converter) -> Iterator[Finding]:
                 f"{optimiser.short_circuit_a:g} A."
             )
             sheet = f"{optimiser.name}, datasheet; IEC 62548-1, NEC 690.8(A)(1)"
-            yield _optimisers(
-                subject, converter, Severity.STOP, sentence, amps, optimiser.short_circuit_a, "A", sheet
-            )
+            figures = amps, optimiser.short_circuit_a, "A"
+            mends = _fitting_optimiser(subject, converter, optimiser, module)
+            yield _optimisers(subject, converter, Severity.STOP, sentence, *figures, sheet, mends)
+
+
+def _fitting_optimiser(
+    subject: Subject, converter: Converter, under: Optimiser, module: Module
+) -> tuple[Mend, ...]:
+    """The cheapest optimiser of the catalogue that bears a module and that the inverter speaks to."""
+    runs = [run for run in converter.stringing.runs if (run.optimiser, run.module) == (under, module)]
+    shorted_a = ISC_FACTOR * module.short_circuit_a * max(rear_gain(module, r.face.plan.mounting) for r in runs)
+    fitting = [
+        item
+        for item in subject.context.equipment.on_offer.optimisers
+        if (item.any_inverter or item.key in converter.inverter.pv_side.optimisers)
+        and item.power_w >= module.power_w
+        and item.short_circuit_a >= shorted_a
+        and item.max_v >= module.open_circuit_v
+    ]
+    if not fitting:
+        return ()
+    taken = min(fitting, key=by_price)
+    names = tuple(dict.fromkeys(run.face.plan.name for run in runs))
+
+    def apply(job: Job) -> Job:
+        faces = (face.with_(electronics=taken.key) if face.name in names else face for face in job.faces)
+        return job.with_(faces=tuple(faces))
+
+    return (Mend(f"Take the {taken.name} under {joined(names)}", apply),)
 
 
 def _fitting_micro(subject: Subject, run: StringRun) -> tuple[Mend, ...]:
