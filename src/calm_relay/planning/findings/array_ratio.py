@@ -1,9 +1,12 @@
 """Array power over inverter power, against every limit in force, naming the one that binds."""
 
-from calm_relay.job.model import Job
+from dataclasses import replace
+
+from calm_relay.job.model import Job, RoofFace
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.ratio_limits import TOLERANCE, ratio_limits
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, runs_today
+from calm_relay.planning.strings.stringing import SURVEYED, hard_refusals, surveyed_strings
 
 
 @check
@@ -64,15 +67,18 @@ def _fewer_modules(subject: Subject, converter: Converter, allowed_kw: float) ->
         if face.name not in here:
             continue
         module_kw = subject.context.faces[i].module.power_w / 1000.0
-        rows = 1
-        while rows < face.in_series:
-            if converter.array_kw - rows * face.strings * module_kw <= allowed_kw + TOLERANCE:
+        off = -(-idle.get(face.name, 0) // face.strings) * face.strings
+        for rows in range(1, face.in_series):
+            fewer = off + rows * face.strings
+            if fewer >= face.count:
+                break
+            if converter.array_kw - rows * face.strings * module_kw > allowed_kw + TOLERANCE:
+                continue
+            if _can_be_strung(subject, converter, face, face.count - fewer):
                 lost_kwh = rows * face.strings / face.count * subject.context.faces[i].yearly_kwh
-                fewer = rows * face.strings + -(-idle.get(face.name, 0) // face.strings) * face.strings
-                if fewer < face.count and (best is None or lost_kwh < best[0]):
+                if best is None or lost_kwh < best[0]:
                     best = (lost_kwh, i, fewer)
                 break
-            rows += 1
     if best is None:
         return ()
     _, at, fewer = best
@@ -82,3 +88,19 @@ def _fewer_modules(subject: Subject, converter: Converter, allowed_kw: float) ->
         return job.with_(faces=(*job.faces[:at], changed, *job.faces[at + 1 :]))
 
     return (Mend(f"Take {fewer} module{'s' * (fewer > 1)} off {faces[at].name}", apply),)
+
+
+def _can_be_strung(subject: Subject, converter: Converter, face: RoofFace, count: int) -> bool:
+    """Whether so many modules of a face, and the other faces, all find an input of their unit, and fit no worse."""
+    survey = subject.context.survey
+    faces = tuple(
+        replace(item, plan=face.with_(count=count)) if item.plan.name == face.name else item
+        for item in converter.hung
+    )
+    if converter.stringing.origin == SURVEYED:
+        strings = surveyed_strings(faces, converter.inverter)
+    else:
+        strings = survey.lay(converter.inverter, faces, frozenset(), converter.alike)
+    held = (survey.temperatures, survey.site_limit)
+    before = hard_refusals(replace(converter.stringing, left_out=()), *held)
+    return len(hard_refusals(strings, *held)) <= len(before)
