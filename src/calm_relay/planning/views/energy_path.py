@@ -232,18 +232,20 @@ def _hang_whole(
     headline = f"{sum(unit.inverter.ac_kw for unit in units):g} kW"
     array_kw = sum(unit.array_kw for unit in units)
     held_kwh = sum(unit.bank.usable_kwh for unit in units if unit.has_battery)
-    bar = power if leads else None
+    bar, detail, energy = power if leads else None, "", f"{held_kwh:.1f} kWh"
     if array_kw and not (leads and held_kwh):
         headline += f", {array_kw:.2f} kWp"
-    if held_kwh:
-        headline += f", {held_kwh:.1f} kWh"
+        # At the line's end three figures are too wide for one row.
+        detail = energy if held_kwh else ""
+    elif held_kwh:
+        headline += f", {energy}"
     if len(units) > 1:
         name = f"{len(units)} more units"
     elif not held_kwh:
         name = "Kept inverter"
     else:
         name = "Battery" if leads else "Second battery"
-    stations.append(_station(name, option, headline, "", bar, column, 1, "right"))
+    stations.append(_station(name, option, headline, detail, bar, column, 1, "right"))
 
 
 def _station(
