@@ -149,6 +149,7 @@ def controls(window, qtbot, settled, tmp_path):
     add(model.RoofFace, {
         "strings": roof.today.strings, "age_years": roof.today.age, "mounting": roof.today.mounting,
         "covering": roof.today.covering, "electronics": roof.today.electronics, "wired_to": roof.today.unit,
+        "phase": roof.today.phase,
     })  # fmt: skip
     add(survey.Rectangle, {**roof.layout_.fields, "layout": roof.layout_.layout_choice})
     losses = [(name, name, "percent") for name in model.ArrayLosses.model_fields]

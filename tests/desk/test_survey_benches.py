@@ -487,6 +487,25 @@ def test_a_unit_there_today_says_the_phase_it_hangs_on_where_it_could_be_another
     assert wall.batteries.phase.isHidden()
 
 
+def test_microinverters_there_today_say_the_phase_they_hang_on(window, opened, settled):
+    bench = opened("Roof", "two-homes", 1)
+    bench.tabs.choose("today")
+    bench.choose(0)
+    panel = bench.today
+    assert panel.phase.isHidden()
+    choose(panel.electronics, "pennant-300")
+    settled(window)
+    assert not panel.phase.isHidden()
+    assert "inverter of its own" in panel.summary.text()
+    assert not panel.strings.isEnabled() and not panel.unit.isEnabled()
+    choose(panel.phase, 0)
+    settled(window)
+    assert window.session.job.faces[0].phase == 0
+    choose(panel.phase, None)
+    settled(window)
+    assert window.session.job.faces[0].phase is None
+
+
 def test_rules_are_chosen_by_region_and_changed(window, opened, qtbot, settled):
     bench = opened("Grid")
     assert {"nz-volts", "nz-notify", "nz-export", "nz-branch", "nz-ac-drop"} <= set(bench.rules.limits)

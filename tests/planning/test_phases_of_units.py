@@ -194,3 +194,20 @@ def test_off_grid_an_array_on_another_phase_than_the_one_formed_is_refused(homes
     design = plan(job).as_is.design
     off_grid = job.with_(supply=job.supply.with_(on_grid=False))
     assert "forms one phase, and Tarnlight 10" in island_refusals(design, off_grid)[0]
+
+
+@pytest.mark.parametrize("count, stated, on", [(8, None, 1), (8, 3, 3), (8, 0, 0), (30, None, 0), (30, 2, 2)])
+def test_microinverters_that_are_there_hang_where_they_were_found(house, count, stated, on):
+    """Where nobody says, more of them than one breaker carries hang on all three phases."""
+    single = next(item for item in library().catalogue.microinverters if item.phases == "single")
+    job = house.job
+    there = job.faces[0].with_(
+        electronics=single.key, fate="keep", count=count, strings=1, rectangle=None, phase=stated
+    )
+    made = plan(job.with_(faces=(there, *job.faces[1:]), supply=job.supply.with_(single_on=1)))
+    for option in made.live:
+        design, supply = option.design, made.job.supply
+        at = next(n for n, unit in enumerate(design.converters) if unit.micro is not None and not unit.is_new)
+        assert design.phases(supply)[at] == on, option.key
+        part = inputs_of(design, made.job, made.site, made.demand).plant[at]
+        assert part.phase == on

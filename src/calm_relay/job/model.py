@@ -247,6 +247,11 @@ class RoofFace(Model):
         default="reuse", description="keep: as wired; reuse: may be re-strung; remove: goes; new: comes."
     )
     electronics: Identifier | None = Field(default=None, description="What lies under each module.")
+    phase: Literal[0, 1, 2, 3] | None = Field(
+        default=None,
+        description="Phase of three that its single-phase microinverters hang on today; 0: on all three in turn; "
+        "None: on all where one breaker carries too few of them, else on that of new ones.",
+    )
     rectangle: Rectangle | None = None
 
     @property

@@ -16,6 +16,7 @@ from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Covering, Mounting, RoofFace
 
 NONE = ""
+PHASES = ((None, "as usual"), (1, "1"), (2, "2"), (3, "3"), (0, "all three in turn"))
 MOUNTINGS = get_args(Mounting)
 
 
@@ -33,6 +34,7 @@ class FacePanel(QWidget):
         self.strings = QuantityField("Strings of equal length", "", range_of(RoofFace, "strings"), 0)
         self.age = QuantityField("Age of the modules", "years", range_of(RoofFace, "age_years"), 0)
         self.electronics = ChoiceField("What is under each module", width=24)
+        self.phase = ChoiceField("Phase of the microinverters", PHASES, width=18)
         self.unit = ChoiceField("Existing inverter its strings are on", width=18)
         self.mounting = ChoiceField("How the modules are mounted", [(name, name) for name in MOUNTINGS], width=18)
         coverings = [(name, name) for name in get_args(Covering)]
@@ -44,6 +46,7 @@ class FacePanel(QWidget):
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
+        self._labels = {}
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(5)
@@ -55,10 +58,12 @@ class FacePanel(QWidget):
                 ("Mounting", self.mounting),
                 ("Fixed to", self.covering),
                 ("Under each module", self.electronics),
+                ("On phase", self.phase),
             )
         ):
             label = Label(text)
             label.setBuddy(field)
+            self._labels[field] = label
             grid.addWidget(label, row, 0)
             grid.addWidget(field, row, 1)
         grid.setColumnStretch(2, 1)
@@ -76,6 +81,7 @@ class FacePanel(QWidget):
         self.covering.taken.connect(lambda value: self._change("covering", value))
         self.electronics.taken.connect(lambda value: self._change("electronics", value or None))
         self.electronics.new_wanted.connect(self._ask_new)
+        self.phase.taken.connect(lambda value: self._change("phase", value))
         for field in (self.strings, self.age):
             field.refused.connect(self._show_text)
 
@@ -89,17 +95,27 @@ class FacePanel(QWidget):
         self.electronics.offer(entries, new=True)
         self.electronics.show_value(face.electronics or NONE)
         self._show_units()
+        self.phase.show_value(face.phase)
+        for part in (self.phase, self._labels[self.phase]):
+            part.setVisible(self._could_be_on_another_phase(face))
         self.strings.show_value(float(face.strings))
-        self.strings.setEnabled(face.is_there)
+        apart = face.electronics in {item.key for item in equipment.microinverters}
+        self.strings.setEnabled(face.is_there and not apart)
+        if apart:
+            self.unit.setEnabled(False)
         self.age.show_value(face.age_years)
         self.mounting.show_value(face.mounting)
         self.covering.show_value(face.covering)
         self.title.setText(face.name)
-        wired = f"{face.strings} × {face.in_series} modules in series"
-        self.summary.setText(
-            f"Wired today: {wired}." if face.is_there else "Not there yet: the planner strings it."
-        )
+        wired = f"Wired today: {face.strings} × {face.in_series} modules in series."
+        if apart:
+            wired = "Each module has an inverter of its own."
+        self.summary.setText(wired if face.is_there else "Not there yet: the planner strings it.")
         self.problem.hide()
+
+    def _could_be_on_another_phase(self, face):
+        single = {item.key for item in self._equipment.microinverters if item.phases == "single"}
+        return face.is_there and face.electronics in single and self._job.supply.phases == "three"
 
     def _show_units(self):
         """What is there hangs on one of today's inverters; what is to come, where there is room or where one says."""
@@ -137,6 +153,7 @@ class FacePanel(QWidget):
                 "covering": "what it is fixed to",
                 "wired_to": "existing inverter",
                 "electronics": "under each module",
+                "phase": "phase of its microinverters",
             }[name]
             self.edited.emit(job, f"{face.name}: {word}")
 

@@ -135,6 +135,12 @@ class Converter:
         """Module power on its trackers [kW]."""
         return sum(run.kw for run in (self.laid.runs if self.laid else ()))
 
+    def usual_phase(self, supply: Supply) -> int:
+        """Phase of three that a single-phase unit hangs on as it was found, or as the job hangs such; 0: on all."""
+        if self.found_on is not None:
+            return self.found_on
+        return 0 if self.fills_breakers and not self.is_new else supply.single_on
+
     @property
     def stated_as(self) -> str:
         """Field of the job's battery that states such a unit with strings where it is new."""
@@ -280,10 +286,7 @@ class Design:
         """
         if supply.phases != "three":
             return (0,) * len(self.converters)
-        on = [
-            (unit.found_on or supply.single_on) if unit.inverter.phases == "single" else 0
-            for unit in self.converters
-        ]
+        on = [unit.usual_phase(supply) if unit.inverter.phases == "single" else 0 for unit in self.converters]
         lead = self.battery_converter
         if lead is not None and lead.inverter.phases == "single":
             served = next((unit.found_on for unit in self.together if unit.found_on), supply.single_on)

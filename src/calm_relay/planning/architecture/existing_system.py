@@ -153,4 +153,5 @@ def micro_converter(face: Face, micro: Microinverter) -> Converter:
     inverter = micro.inverter(face.plan.count)
     run = StringRun(face, 1, face.plan.count, inverter.pv_side.trackers[0], 1)
     age = 0.0 if is_new else face.plan.age_years
-    return Converter(inverter, Stringing((run,), (), LAID), is_new=is_new, age_years=age, micro=micro)
+    on = None if is_new or inverter.phases != "single" else face.plan.phase
+    return Converter(inverter, Stringing((run,), (), LAID), is_new=is_new, age_years=age, micro=micro, found_on=on)
