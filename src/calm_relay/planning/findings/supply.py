@@ -28,8 +28,8 @@ from calm_relay.planning.operation.phases import home_alone_kw, import_by_phase,
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
 FUSE = "supply.main_fuse_a"
-# Below it nothing is fed that a fuse would notice [kW].
-LITTLE_KW = 0.05
+# Below it nothing is fed that a fuse would notice [A].
+LITTLE_A = 0.5
 
 
 @grid_check
@@ -84,9 +84,9 @@ def _fed(subject: Subject, fed_kw: np.ndarray, limit_kw: float) -> list[Finding]
     supply = subject.job.supply
     worst = int(fed_kw.argmax())
     worst_kw = float(fed_kw[worst])
-    if worst_kw < LITTLE_KW:
-        return []
     volts = leg_volts(supply.phases, supply.volts)
+    if worst_kw * 1000.0 < LITTLE_A * volts:
+        return []
     name = "" if supply.phases == "single" else f" on {LEG[supply.phases]} {worst + 1}"
     sentence = (
         f"Highest export{name}, mean of a quarter hour, {worst_kw:.1f} kW ({worst_kw * 1000 / volts:.0f} A); the main "
