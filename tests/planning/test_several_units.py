@@ -377,3 +377,22 @@ def test_one_inverter_that_a_person_lays_all_modules_on_is_one(three_new):
     assert len(plan(job).option("ac-addon").design.pv_converters) > 1
     (only,) = plan(by_hand).option("ac-addon").design.pv_converters
     assert only.stringing.origin == "planned" and not only.stringing.left_out
+
+
+def test_a_new_hybrid_beside_one_of_its_kind_has_strings_of_its_own():
+    job = demo_job("pottery")
+    there, to_come = job.faces
+    old = ExistingInverter(name="Old", inverter="umberlow-h5", fate="keep")
+    twin = job.with_(
+        existing_inverters=(old,),
+        faces=(there.with_(wired_to="Old"), to_come.with_(fate="new", wired_to=None, strings=1)),
+        battery=job.battery.with_(hybrid="umberlow-h5"),
+    )
+    option = plan(twin).option("hybrid-beside")
+    kept, new = option.design.pv_converters
+    assert kept.inverter == new.inverter and (kept.alike, new.alike) == (1, 2)
+    laid = plan_of(new.stringing, new.inverter.key, new.alike)
+    shorter = with_length(laid, 0, laid.strings[0].modules - 1)
+    changed = plan(job_with_plan(twin, option.design, shorter)).option("hybrid-beside").design.pv_converters
+    assert changed[0].stringing.runs == kept.stringing.runs
+    assert plan_of(changed[1].stringing, new.inverter.key, 2) == shorter

@@ -344,13 +344,23 @@ class Survey:
         """Faces on the roof after the works."""
         return tuple(face for face in self.faces if face.plan.will_be_there)
 
+    def first_new(self, inverter: Inverter) -> int:
+        """Number of the first new unit of a kind: those of the survey come before it."""
+        return 1 + sum(item.inverter == inverter.key for item in self.job.existing_inverters)
+
     def lay(
-        self, inverter: Inverter, faces: tuple[Face, ...], fixed: frozenset[Any] = frozenset(), alike: int = 1
+        self,
+        inverter: Inverter,
+        faces: tuple[Face, ...],
+        fixed: frozenset[Any] = frozenset(),
+        alike: int | None = None,
     ) -> Stringing:
         """Strings on an inverter: laid by hand where the job has them so, else by the planner.
 
-        `fixed` names the faces whose strings stay as they are wired; `alike` counts units of one kind.
+        `fixed` names the faces whose strings stay as they are wired; `alike` counts units of one kind, None: the first
+        new one.
         """
+        alike = self.first_new(inverter) if alike is None else alike
         plan = self.job.string_plan(inverter.key, alike)
         if plan is not None:
             return planned_strings(faces, inverter, plan, self.optimisers)

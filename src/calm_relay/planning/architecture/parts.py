@@ -126,9 +126,7 @@ def array_refusals(
     return reasons
 
 
-def string_inverter(
-    context: DesignContext, faces: tuple[Face, ...], alike: int = 1
-) -> tuple[Inverter | None, tuple[str, ...]]:
+def string_inverter(context: DesignContext, faces: tuple[Face, ...]) -> tuple[Inverter | None, tuple[str, ...]]:
     """A string inverter for some faces, or the reasons why there is none."""
     array_kw = sum(face.rated_kw for face in faces)
 
@@ -146,7 +144,7 @@ def string_inverter(
             lambda inverter: refusals(inverter) + array_refusals(context, inverter, faces, False),
             lambda inverter: inverter.ac_kw,
             array_kw / USUAL_RATIO,
-            lambda inverter: context.survey.lay(inverter, faces, fixed(faces), alike).homeless,
+            lambda inverter: context.survey.lay(inverter, faces, fixed(faces)).homeless,
         ),
     )
 
@@ -194,7 +192,8 @@ def _laid_by_hand(context: DesignContext, converters: tuple[Converter, ...]) -> 
     """New inverters with their strings, those of one kind counted; strings laid by hand are laid on theirs."""
     counted: list[Converter] = []
     for converter in converters:
-        alike = 1 + sum(item.inverter.key == converter.inverter.key for item in counted)
+        before = sum(item.inverter.key == converter.inverter.key for item in counted)
+        alike = context.survey.first_new(converter.inverter) + before
         plan = context.job.string_plan(converter.inverter.key, alike)
         if plan is not None:
             named = {string.face for string in plan.strings}

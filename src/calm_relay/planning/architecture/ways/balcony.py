@@ -59,7 +59,11 @@ def balcony(context: DesignContext) -> Design | Refusal:
             why = f"{unit} goes" if unit else "No inverter is there"
             return refused(f"{why}, and {face.plan.name} would hang on nothing")
     kept = staying_converters(context.survey, there) if context.now else ()
-    converters = (*kept, Converter(inverter, strings), Converter(capped, held=bank))
+    converters = (
+        *kept,
+        Converter(inverter, strings, alike=context.survey.first_new(inverter)),
+        Converter(capped, held=bank),
+    )
     return Design(ARCHITECTURE, title, "AC", converters, context.leaving(converters))
 
 

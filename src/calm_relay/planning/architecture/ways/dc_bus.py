@@ -58,7 +58,7 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
         micro_converter(face, micro)
         for face, micro in micro_faces(context.survey, context.survey.faces_then).items()
     ]
-    converters = (Converter(inverter, strings, context.bank), *micros)
+    converters = (Converter(inverter, strings, context.bank, alike=context.survey.first_new(inverter)), *micros)
     return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
 
 

@@ -31,7 +31,7 @@ def hybrid_beside(context: DesignContext) -> Design | Refusal:
     if not any(unit.surveyed is not None for unit in kept):
         return unbuildable(ARCHITECTURE, title, "AC", "No module stays on an inverter that is there")
     strings = context.survey.lay(inverter, new, fixed(new)) if new else None
-    converters = (*kept, Converter(inverter, strings, context.bank))
+    converters = (*kept, Converter(inverter, strings, context.bank, alike=context.survey.first_new(inverter)))
     coupling = "DC" if new else "AC"
     return Design(ARCHITECTURE, title, coupling, converters, context.leaving(converters))
 

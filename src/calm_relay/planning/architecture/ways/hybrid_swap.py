@@ -43,7 +43,7 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
     if inverter is None:
         return refused(*reasons)
     strings = context.survey.lay(inverter, faces, fixed(faces))
-    converters = (Converter(inverter, strings, bank), *beside)
+    converters = (Converter(inverter, strings, bank, alike=context.survey.first_new(inverter)), *beside)
     return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
 
 

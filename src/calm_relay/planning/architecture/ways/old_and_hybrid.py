@@ -37,7 +37,7 @@ def old_and_hybrid(context: DesignContext) -> Design | Refusal:
     if inverter is None:
         return refused(*reasons)
     strings = context.survey.lay(inverter, faces, fixed(faces))
-    converters = (Converter(inverter, strings, context.bank), *beside)
+    converters = (Converter(inverter, strings, context.bank, alike=context.survey.first_new(inverter)), *beside)
     return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
 
 

@@ -48,7 +48,14 @@ def old_packs(context: DesignContext) -> Design | Refusal:
         inverter, reasons = hybrid_of(replace(context, bank=whole), faces, wanted_kw)
         if inverter is not None:
             strings = context.survey.lay(inverter, faces, fixed(faces))
-            carrier = Converter(inverter, strings, whole, added=new, battery_surveyed=old.battery_surveyed)
+            carrier = Converter(
+                inverter,
+                strings,
+                whole,
+                added=new,
+                battery_surveyed=old.battery_surveyed,
+                alike=context.survey.first_new(inverter),
+            )
             converters = (carrier, *beside)
             title = title if new is None else "Old and new packs on a new hybrid"
             return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
