@@ -396,3 +396,22 @@ def test_a_new_hybrid_beside_one_of_its_kind_has_strings_of_its_own():
     changed = plan(job_with_plan(twin, option.design, shorter)).option("hybrid-beside").design.pv_converters
     assert changed[0].stringing.runs == kept.stringing.runs
     assert plan_of(changed[1].stringing, new.inverter.key, 2) == shorter
+
+
+def test_a_face_that_finds_no_input_is_still_told_where_strings_are_laid_by_hand():
+    """Two modules are no string: the first one moved elsewhere on the unit took them out of the plan."""
+    job = demo_job("two-homes")
+    first, second, _ = job.faces
+    faces = tuple(
+        face.with_(fate="new", wired_to=None, strings=1, rectangle=None, count=count, module="quillmere-440")
+        for face, count in ((first, 20), (second, 2))
+    )
+    small = job.with_(existing_inverters=(), existing_batteries=(), faces=faces)
+    option = plan(small).option("ac-addon")
+    (unit,) = option.design.pv_converters
+    assert [item.face.plan.name for item in unit.stringing.left_out] == [second.name]
+    laid = plan_of(unit.stringing, unit.inverter.key, unit.alike)
+    shorter = with_length(laid, 0, laid.strings[0].modules - 1)
+    changed = plan(job_with_plan(small, option.design, shorter)).option("ac-addon").design.pv_converters
+    left = {item.face.plan.name: item.modules for item in changed[0].stringing.left_out}
+    assert left == {first.name: 1, second.name: 2}

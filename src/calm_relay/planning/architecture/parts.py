@@ -200,8 +200,8 @@ def _laid_by_hand(context: DesignContext, converters: tuple[Converter, ...]) -> 
             faces = tuple(
                 face
                 for item in converters
-                for face in item.faces
-                if face in converter.faces or face.plan.name in named
+                for face in item.hung
+                if face in converter.hung or face.plan.name in named
             )
             strings = context.survey.lay(converter.inverter, faces, frozenset(), alike)
             converter = replace(converter, laid=strings)
