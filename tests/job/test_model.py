@@ -3,10 +3,13 @@
 import pytest
 from pydantic import ValidationError
 
-from calm_relay.exchange.shipped import catalogue
+from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.base import minutes_of
+from calm_relay.job.commissioning import Conditions, FaceLight, FieldDevice, SerialNumber, TypedReading
 from calm_relay.job.equipment import Catalogue, Tracker
 from calm_relay.job.model import GridCharge, Job, Purpose, WeatherFile
+from calm_relay.job.survey import PlannedString, StringPlan
+from calm_relay.job.wiring import Route
 
 
 def refused(model, **changes):
@@ -119,3 +122,65 @@ def test_a_key_stands_once_in_a_catalogue():
     pack = catalogue().packs[0]
     with pytest.raises(ValidationError, match="stands twice"):
         Catalogue(packs=(pack, pack))
+
+
+def test_what_refers_to_a_face_follows_its_name():
+    job = demo_job("dairy")
+    name = job.faces[0].name
+    plan = StringPlan(
+        inverter="tarnlight-10t",
+        strings=(
+            PlannedString(face=name, modules=18, input=1),
+            PlannedString(face=job.faces[1].name, modules=18, input=2),
+        ),
+    )
+    light = Conditions(light=(FaceLight(face=name, irradiance=800.0),))
+    stated = job.with_(
+        string_plans=(plan,),
+        wiring=job.wiring.with_place(f"face {name}", 3.0, 4.0),
+        commissioning=job.commissioning.with_(conditions=light),
+    )
+    called = stated.with_face(0, name="Milking parlour")
+    assert [part.face for part in called.string_plans[0].strings] == ["Milking parlour", job.faces[1].name]
+    assert called.commissioning.conditions.of_face("Milking parlour").irradiance == 800.0
+    assert "face Milking parlour" in [place.key for place in called.wiring.places]
+    assert called.with_face(0, name=name) == stated
+
+
+def test_what_was_read_of_a_unit_follows_its_name():
+    """A name that is part of a longer word is none."""
+    job = demo_job("two-homes")
+    key = job.existing_inverters[0].name
+    record = job.commissioning.with_(
+        readings=(
+            TypedReading(key=f"string {key}/1/1 voc", value=400.0),
+            TypedReading(key=f"string {key}s/1/1 voc", value=1.0),
+        ),
+        serials=(SerialNumber(part=key, serial="A1"),),
+        devices=(FieldDevice(address="127.0.0.1", part=key),),
+    )
+    route = Route(key=f"{key} > main board", length_m=12.0, measured=True)
+    stated = job.with_(commissioning=record, wiring=job.wiring.with_route(route))
+    called = stated.with_existing_inverter(0, name="Cellar (old)")
+    assert [item.key for item in called.commissioning.readings] == [
+        "string Cellar (old)/1/1 voc",
+        f"string {key}s/1/1 voc",
+    ]
+    assert called.commissioning.serials[0].part == called.commissioning.devices[0].part == "Cellar (old)"
+    assert called.wiring.route("Cellar (old) > main board").length_m == 12.0
+    assert called.with_existing_inverter(0, name=key) == stated
+
+
+def test_a_load_that_is_called_otherwise_stays_on_its_circuit_and_in_its_order():
+    job = demo_job("two-homes")
+    (car,) = job.demand.cars
+    called = job.with_load("cars", 0, car.with_(name="Van"))
+    assert called.demand.cars[0].name == "Van"
+    assert called.control.surplus_order == tuple("Van" if n == car.name else n for n in job.control.surplus_order)
+    held = [c.loads for c in job.backup_board.circuits if car.name in c.loads]
+    assert held and [c.loads for c in called.backup_board.circuits if "Van" in c.loads] == [
+        tuple("Van" if n == car.name else n for n in loads) for loads in held
+    ]
+    gone = called.with_load("cars", 0, None)
+    assert gone.demand.cars == () and "Van" not in gone.control.surplus_order
+    assert not any("Van" in circuit.loads for circuit in gone.backup_board.circuits)

@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo, available_timezones
 
 from pydantic import Field, field_validator, model_validator
 
+from calm_relay.job import renamed
 from calm_relay.job.backup_board import LEGS, BackupBoard
 from calm_relay.job.base import Fraction, Identifier, Line, Model, Name, NotNegative, Positive, Prose, WeatherPath
 from calm_relay.job.commissioning import CalendarDay, Commissioning
@@ -593,6 +594,29 @@ class Job(Model):
         items = getattr(self, field)
         return self.with_(**{field: tuple(item.with_(**changes) if item.name == name else item for item in items)})
 
+    def with_load(self, field: str, number: int, load: Any) -> Self:
+        """With a load beside the house in another form, or taken away where it is None.
+
+        The circuit that holds it, and its place among those that take surplus, follow its name.
+        """
+        loads = list(getattr(self.demand, field))
+        before, after = loads[number].name, load.name if load is not None else None
+        loads[number : number + 1] = [load] if load is not None else []
+        more: dict[str, Any] = {}
+
+        def follows(names: Sequence[str]) -> tuple[str, ...]:
+            called = (after if name == before else name for name in names)
+            return tuple(name for name in called if name is not None)
+
+        if after != before:
+            more["control"] = self.control.with_(surplus_order=follows(self.control.surplus_order))
+            if self.backup_board is not None:
+                circuits = tuple(
+                    circuit.with_(loads=follows(circuit.loads)) for circuit in self.backup_board.circuits
+                )
+                more["backup_board"] = self.backup_board.with_(circuits=circuits)
+        return self.with_(demand=self.demand.with_(**{field: tuple(loads)}), **more)
+
     def string_plan(self, inverter: str, unit: int = 1) -> StringPlan | None:
         """The strings laid by hand for an inverter, of several alike one; None when the planner lays them."""
         return next((plan for plan in self.string_plans if (plan.inverter, plan.unit) == (inverter, unit)), None)
@@ -607,9 +631,11 @@ class Job(Model):
         batteries = list(self.existing_batteries)
         before = batteries[number].name
         batteries[number] = batteries[number].with_(**changes)
+        after = batteries[number].name
         return self.with_(
             existing_batteries=tuple(batteries),
-            existing_transformers=self._read_by(before, batteries[number].name),
+            existing_transformers=self._read_by(before, after),
+            **(self._keyed_by(before, after) if after != before else {}),
         )
 
     def _read_by(self, before: str, after: str | None) -> tuple[ExistingTransformers, ...]:
@@ -631,7 +657,15 @@ class Job(Model):
                     item.with_(wired_to=after) if item.wired_to == before else item for item in getattr(self, name)
                 )
             more["existing_transformers"] = self._read_by(before, after)
+            more |= self._keyed_by(before, after)
         return self.with_(existing_inverters=tuple(inverters), **more)
+
+    def _keyed_by(self, before: str, after: str) -> dict[str, Any]:
+        """What is stated of the wiring and at commissioning of a thing that is called otherwise."""
+        return {
+            "wiring": renamed.wiring_of(self.wiring, before, after),
+            "commissioning": renamed.commissioning_of(self.commissioning, before, after),
+        }
 
     def wired_to(self, part: "RoofFace | ExistingBattery") -> str | None:
         """Name of the existing inverter that a face or a battery is on; None where it is on none.
@@ -644,9 +678,25 @@ class Job(Model):
         return self.existing_inverters[0].name
 
     def with_face(self, number: int, **changes: Any) -> Self:
-        """With fields of one face changed."""
-        face = self.faces[number].with_(**changes)
-        return self.with_(faces=(*self.faces[:number], face, *self.faces[number + 1 :]))
+        """With fields of one face changed; strings laid by hand, light and places follow its name."""
+        before, face = self.faces[number].name, self.faces[number].with_(**changes)
+        more = self._on_face_called(before, face.name) if face.name != before else {}
+        return self.with_(faces=(*self.faces[:number], face, *self.faces[number + 1 :]), **more)
+
+    def _on_face_called(self, before: str, after: str) -> dict[str, Any]:
+        plans = tuple(
+            plan.with_(
+                strings=tuple(part.with_(face=after) if part.face == before else part for part in plan.strings)
+            )
+            for plan in self.string_plans
+        )
+        conditions = self.commissioning.conditions
+        light = tuple(item.with_(face=after) if item.face == before else item for item in conditions.light)
+        return {
+            "string_plans": plans,
+            "wiring": renamed.wiring_of(self.wiring, before, after),
+            "commissioning": self.commissioning.with_(conditions=conditions.with_(light=light)),
+        }
 
     def with_faces_as_one(self, names: Sequence[str]) -> Self:
         """With faces of one plane stated as the first; what was measured of each, and strings laid by hand, go."""

@@ -253,8 +253,8 @@ class LoadRows(QWidget):
         """Takes the load in hand away."""
         if self._rows:
             key, i = self._rows[max(self.table.currentRow(), 0)]
-            loads = getattr(self._job.demand, key)
-            self._edit(key, loads[:i] + loads[i + 1 :], f"{loads[i].name} removed")
+            name = getattr(self._job.demand, key)[i].name
+            self.edited.emit(self._job.with_load(key, i, None), f"{name} removed")
 
     def _open(self, dialog):
         # Kept so that tests and screen readers find it.
@@ -262,15 +262,12 @@ class LoadRows(QWidget):
         dialog.open()
 
     def _put(self, key, i, load):
-        loads = list(getattr(self._job.demand, key))
+        demand = self._job.demand
         if i is None:
-            loads.append(load)
+            job = self._job.with_(demand=demand.with_(**{key: (*getattr(demand, key), load)}))
         else:
-            loads[i] = load
-        self._edit(key, tuple(loads), f"{load.name} {'added' if i is None else 'changed'}")
-
-    def _edit(self, key, loads, label):
-        self.edited.emit(self._job.with_(demand=self._job.demand.with_(**{key: loads})), label)
+            job = self._job.with_load(key, i, load)
+        self.edited.emit(job, f"{load.name} {'added' if i is None else 'changed'}")
 
 
 def _summary(key, load):
