@@ -9,6 +9,8 @@ import socket
 import struct
 import threading
 import time
+from dataclasses import replace
+from datetime import UTC, datetime
 from itertools import pairwise
 
 import pytest
@@ -110,6 +112,15 @@ def test_a_device_is_found_and_read():
     assert unit.battery.kw == pytest.approx(-1.02)
     assert unit.inverter.inputs[0].volts == pytest.approx(410.0)
     assert meter.meter.phase_kw == pytest.approx((-0.5, -0.5, -0.5))
+
+
+def test_a_unit_without_inputs_says_its_clock():
+    """Microinverters and battery units: else the light would be reckoned at another hour than theirs."""
+    clock = datetime(2026, 6, 21, 15, 4, tzinfo=UTC)
+    bare = replace(UNIT, inverter=replace(UNIT.inverter, inputs=()), clock=clock)
+    with served({1: lambda: bare}) as address:
+        read = read_once(address)
+    assert read.clock == clock and read.inverter.inputs == ()
 
 
 @pytest.mark.parametrize("base", [0, 40000, 50000])

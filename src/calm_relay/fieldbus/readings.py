@@ -166,7 +166,7 @@ def _inputs(models: dict[int, Reading]) -> tuple[DcInput, ...]:
         blocks = tuple(port for port in ports if port.values.get("PrtTyp") == PV_PORT)
     else:
         blocks = ()
-    return tuple(
+    read = (
         DcInput(
             block.text("IDStr") or f"input {at}",
             block.number("DCV"),
@@ -175,6 +175,8 @@ def _inputs(models: dict[int, Reading]) -> tuple[DcInput, ...]:
         )
         for at, block in enumerate(blocks, 1)
     )
+    # A block may hold the clock alone.
+    return tuple(item for item in read if any(value is not None for value in (item.volts, item.amps, item.kw)))
 
 
 def _clock(models: dict[int, Reading]) -> datetime | None:
@@ -277,16 +279,18 @@ def _inverter_models(inverter: InverterReading, clock: datetime | None) -> list[
     values |= {f"PhVph{letter}": value for letter, value in zip("ABC", volts, strict=False)}
     values |= {f"Aph{letter}": value for letter, value in zip("ABC", amps, strict=False)}
     parts = [write_model(100 + min(phases, 3), values)]
-    if inverter.inputs:
+    # The clock stands in the inputs' model: where there is no input, in a block that says nothing else.
+    inputs = inverter.inputs or ((DcInput("", None, None, None),) if clock is not None else ())
+    if inputs:
         seconds = None if clock is None else int((clock - SINCE).total_seconds())
         blocks = [
             {
                 "ID": at, "IDStr": item.name, "DCV": item.volts, "DCA": item.amps, "DCW": _watts(item.kw),
                 "DCSt": state, "Tms": seconds,
             }
-            for at, item in enumerate(inverter.inputs, 1)
+            for at, item in enumerate(inputs, 1)
         ]  # fmt: skip
-        scales = {"DCW_SF": _power_scale(*(item.kw for item in inverter.inputs)), "DCA_SF": -2}
+        scales = {"DCW_SF": _power_scale(*(item.kw for item in inputs)), "DCA_SF": -2}
         parts.append(write_model(160, scales, {"module": blocks}))
     newer: dict[str, object] = {
         "ACType": {1: 0, 2: 1}.get(phases, 2), "St": 1, "InvSt": {"throttled": 4, "fault": 6}.get(inverter.state, 3),
