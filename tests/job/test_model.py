@@ -184,3 +184,19 @@ def test_a_load_that_is_called_otherwise_stays_on_its_circuit_and_in_its_order()
     gone = called.with_load("cars", 0, None)
     assert gone.demand.cars == () and "Van" not in gone.control.surplus_order
     assert not any("Van" in circuit.loads for circuit in gone.backup_board.circuits)
+
+
+def test_a_name_within_another_name_stays():
+    """Two units are called so until somebody names them: the second keeps what was stated of it."""
+    job = demo_job("two-homes")
+    job = job.with_existing_inverter(0, name="Inverter").with_existing_inverter(1, name="Inverter 2")
+    record = job.commissioning.with_(
+        readings=(
+            TypedReading(key="Inverter ac kw", value=1.0),
+            TypedReading(key="Inverter 2 ac kw", value=2.0),
+            TypedReading(key="battery of Inverter 2 soc", value=50.0),
+        )
+    )
+    called = job.with_(commissioning=record).with_existing_inverter(0, name="Cellar")
+    keys = [item.key for item in called.commissioning.readings]
+    assert keys == ["Cellar ac kw", "Inverter 2 ac kw", "battery of Inverter 2 soc"]

@@ -394,7 +394,7 @@ def test_a_new_hybrid_beside_one_of_its_kind_has_strings_of_its_own():
     laid = plan_of(new.stringing, new.inverter.key, new.alike)
     shorter = with_length(laid, 0, laid.strings[0].modules - 1)
     changed = plan(job_with_plan(twin, option.design, shorter)).option("hybrid-beside").design.pv_converters
-    assert changed[0].stringing.runs == kept.stringing.runs
+    assert plan_of(changed[0].stringing, kept.inverter.key) == plan_of(kept.stringing, kept.inverter.key)
     assert plan_of(changed[1].stringing, new.inverter.key, 2) == shorter
 
 

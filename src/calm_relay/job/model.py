@@ -16,6 +16,7 @@ from calm_relay.job.demand import LOAD_FIELDS, Demand, MeteredDemand, ScheduledL
 from calm_relay.job.equipment import Catalogue, Phases
 from calm_relay.job.existing_supply import ON_CHANGEOVER, ExistingChangeover, ExistingTransformers, Generator
 from calm_relay.job.finance import Finance
+from calm_relay.job.renamed import NewName
 from calm_relay.job.survey import (
     Attachment,
     BatteryPlace,
@@ -662,9 +663,14 @@ class Job(Model):
 
     def _keyed_by(self, before: str, after: str) -> dict[str, Any]:
         """What is stated of the wiring and at commissioning of a thing that is called otherwise."""
+        units = (
+            *(unit.name for unit in self.existing_inverters),
+            *(item.name for item in self.existing_batteries),
+        )
+        name = NewName(before, after, (*units, *(face.name for face in self.faces)))
         return {
-            "wiring": renamed.wiring_of(self.wiring, before, after),
-            "commissioning": renamed.commissioning_of(self.commissioning, before, after),
+            "wiring": renamed.wiring_of(self.wiring, name),
+            "commissioning": renamed.commissioning_of(self.commissioning, name),
         }
 
     def wired_to(self, part: "RoofFace | ExistingBattery") -> str | None:
@@ -690,13 +696,11 @@ class Job(Model):
             )
             for plan in self.string_plans
         )
+        keyed = self._keyed_by(before, after)
         conditions = self.commissioning.conditions
         light = tuple(item.with_(face=after) if item.face == before else item for item in conditions.light)
-        return {
-            "string_plans": plans,
-            "wiring": renamed.wiring_of(self.wiring, before, after),
-            "commissioning": self.commissioning.with_(conditions=conditions.with_(light=light)),
-        }
+        record = keyed["commissioning"].with_(conditions=conditions.with_(light=light))
+        return {**keyed, "string_plans": plans, "commissioning": record}
 
     def with_faces_as_one(self, names: Sequence[str]) -> Self:
         """With faces of one plane stated as the first; what was measured of each, and strings laid by hand, go."""
