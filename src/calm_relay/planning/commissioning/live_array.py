@@ -35,9 +35,9 @@ class LiveArray:
     Parameters
     ----------
     plan : Plan
-        Of the job.
+        Whose site, year and snow they stand in.
     option : Option
-        What was built.
+        Whose modules they are.
     """
 
     def __init__(self, plan: Plan, option: Option) -> None:
