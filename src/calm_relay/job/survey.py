@@ -92,6 +92,15 @@ class StringPlan(Model):
     unit: int = Field(default=1, ge=1, le=8, description="Which of several alike, counted from 1.")
     strings: tuple[PlannedString, ...] = Field(min_length=1, max_length=100)
 
+    def parts_of(self, at: int) -> tuple[int, ...]:
+        """Places of all parts of the string that the one at a place is part of, in their order."""
+        one = self.strings[at]
+        return tuple(
+            number
+            for number, other in enumerate(self.strings)
+            if number == at or (one.chain is not None and (other.chain, other.input) == (one.chain, one.input))
+        )
+
 
 class Surveyed(Model):
     """What becomes of a thing that is there today."""

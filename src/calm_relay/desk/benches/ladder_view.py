@@ -246,15 +246,7 @@ class LadderView(QWidget):
 
     def _joined_to(self, at):
         """What a part of a string over several faces is in series with."""
-        part = self._plan.strings[at]
-        of_it = [
-            number
-            for number, other in enumerate(self._plan.strings)
-            if part.chain is not None and (other.chain, other.input) == (part.chain, part.input)
-        ]
-        if len(of_it) < 2:
-            return ""
-        return "" if at == of_it[0] else ", in series with the one above"
+        return "" if at == self._plan.parts_of(at)[0] else ", in series with the one above"
 
     def _mine(self):
         """Places in the plan of the strings in the column in hand."""

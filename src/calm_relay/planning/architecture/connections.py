@@ -444,9 +444,7 @@ class _Maker:
                 strings=tuple(lengths),
             )
         )
-        # Optimisers hold the string at a voltage of the inverter's own: its window's middle.
-        run = item.runs[0]
-        volts = (item.tracker.full_power_low_v + item.tracker.mppt_high_v) / 2.0 if chains else run.working_v(25.0)
+        volts = item.held_v if chains else item.runs[0].working_v(25.0)
         each = max(run.module.max_power_a for run in item.runs)
         if chains:
             each = max(

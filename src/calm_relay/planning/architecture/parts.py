@@ -11,7 +11,7 @@ from calm_relay.planning.architecture.existing_system import micro_converter, mi
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
 from calm_relay.planning.common.joined import counted, joined
-from calm_relay.planning.equipment.bank import discharge_ac_kw
+from calm_relay.planning.equipment.bank import Bank, discharge_ac_kw
 from calm_relay.planning.site.array import Face
 from calm_relay.planning.strings.stringing import PLANNED, Stringing, hard_refusals
 
@@ -272,6 +272,12 @@ def plain_faces(context: DesignContext) -> tuple[Face, ...]:
 def fixed(faces: tuple[Face, ...]) -> frozenset[str]:
     """Names of the faces whose strings stay as they are wired."""
     return frozenset(face.plan.name for face in faces if face.plan.fate == "keep")
+
+
+def new_hybrid(context: DesignContext, inverter: Inverter, faces: tuple[Face, ...], bank: Bank) -> Converter:
+    """A new unit with a battery and the strings of some faces, none where there are none."""
+    strings = context.survey.lay(inverter, faces, fixed(faces)) if faces else None
+    return Converter(inverter, strings, bank, alike=context.survey.first_new(inverter))
 
 
 def with_bank(context: DesignContext, **changes: Any) -> DesignContext:

@@ -43,8 +43,9 @@ def job_with_plan(job: Job, design: Design, plan: StringPlan) -> Job:
     converter = next((unit for unit in design.pv_converters if (unit.inverter.key, unit.alike) == meant), None)
     if converter is None or not converter.is_new:
         return job
-    # Several new ones are what the planner takes with no strings laid by hand: no one of them is all of them.
-    if sum(unit.is_new and unit.micro is None and not unit.has_battery for unit in design.pv_converters) > 1:
+    # Several new string inverters are what the planner takes with no strings laid by hand: none of them is all.
+    several = sum(unit.is_new and unit.micro is None and not unit.has_battery for unit in design.pv_converters) > 1
+    if several and not converter.has_battery:
         return job
     return job.with_(battery=job.battery.with_(**{converter.stated_as: plan.inverter}))
 
@@ -86,12 +87,8 @@ def with_module_on_input(plan: StringPlan, source: int, number: int) -> StringPl
 
 def with_string_moved(plan: StringPlan, source: int, number: int) -> StringPlan:
     """With a whole string, on whatever faces it lies, put on another input."""
-    moved = plan.strings[source]
-
-    def is_of_it(at: int, part: PlannedString) -> bool:
-        return at == source or (part.chain is not None and (part.chain, part.input) == (moved.chain, moved.input))
-
-    strings = (part.with_(input=number) if is_of_it(at, part) else part for at, part in enumerate(plan.strings))
+    moved = plan.parts_of(source)
+    strings = (part.with_(input=number) if at in moved else part for at, part in enumerate(plan.strings))
     return plan.with_(strings=tuple(strings))
 
 

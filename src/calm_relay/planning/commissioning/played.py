@@ -308,17 +308,13 @@ class PlayedSite:
             volts = _held_volts(alive[0], kw / best[item]) if held else alive[0].vmp
             volts = self._noisy(volts)
             found.append(DcInput(f"input {item}", volts, kw * 1000.0 / volts, kw))
+        laid = self.option.design.converters[number].laid
+        held_v = {part.number: part.held_v for part in laid.inputs} if laid is not None else {}
         for item, kw in behind.items():
             given = used * kw / total if total > 1e-6 else 0.0
-            volts = self._noisy(self._chain_volts(number, item))
+            volts = self._noisy(held_v[item])
             found.append(DcInput(f"input {item}", volts, given * 1000.0 / volts, given))
         return tuple(sorted(found, key=lambda read: int(read.name.split()[1])))
-
-    def _chain_volts(self, number: int, item: int) -> float:
-        """Volts of strings of optimisers: the inverter holds them within its window [V]."""
-        inputs = self.option.design.converters[number].stringing.inputs
-        tracker = next(part.tracker for part in inputs if part.number == item)
-        return (tracker.full_power_low_v + tracker.mppt_high_v) / 2.0
 
     def _light(self, string: String, step: float) -> Light:
         """Light on a string's face at a place of the year."""

@@ -149,6 +149,11 @@ class Input:
         return self.tracker.usable_a * volts / 1000.0
 
     @property
+    def held_v(self) -> float:
+        """Volts at which the inverter holds strings of optimisers: the middle of its window, assumed [V]."""
+        return (self.tracker.full_power_low_v + self.tracker.mppt_high_v) / 2.0
+
+    @property
     def is_mixed(self) -> bool:
         """Whether strings of unlike faces hang in parallel without optimisers."""
         faces = {(run.face.plan.tilt, run.face.plan.azimuth) for run in self.runs if not run.optimiser}

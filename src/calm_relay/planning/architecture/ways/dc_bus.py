@@ -1,12 +1,13 @@
 """Charge controllers and the battery on one DC bus."""
 
 from calm_relay.job.equipment import Inverter
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
+from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces
 from calm_relay.planning.architecture.parts import (
     array_refusals,
     fixed,
     hybrid_refusals,
+    new_hybrid,
     plain_faces,
     side_by_side,
     stated_hybrid,
@@ -53,12 +54,11 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
     if inverter is None:
         return refused(*reasons)
     inverter = side_by_side(context, inverter)
-    strings = context.survey.lay(inverter, faces, fixed(faces))
     micros = [
         micro_converter(face, micro)
         for face, micro in micro_faces(context.survey, context.survey.faces_then).items()
     ]
-    converters = (Converter(inverter, strings, context.bank, alike=context.survey.first_new(inverter)), *micros)
+    converters = (new_hybrid(context, inverter, faces, context.bank), *micros)
     return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
 
 

@@ -1,11 +1,11 @@
 """A hybrid with the battery beside the inverter that is kept."""
 
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
+from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import staying_converters
 from calm_relay.planning.architecture.parts import (
     USUAL_RATIO,
-    fixed,
     hybrid_of,
+    new_hybrid,
     plain_faces,
     serves,
     unbuildable,
@@ -30,8 +30,7 @@ def hybrid_beside(context: DesignContext) -> Design | Refusal:
     kept = tuple(filter(serves, staying_converters(context.survey, old)))
     if not any(unit.surveyed is not None for unit in kept):
         return unbuildable(ARCHITECTURE, title, "AC", "No module stays on an inverter that is there")
-    strings = context.survey.lay(inverter, new, fixed(new)) if new else None
-    converters = (*kept, Converter(inverter, strings, context.bank, alike=context.survey.first_new(inverter)))
+    converters = (*kept, new_hybrid(context, inverter, new, context.bank))
     coupling = "DC" if new else "AC"
     return Design(ARCHITECTURE, title, coupling, converters, context.leaving(converters))
 

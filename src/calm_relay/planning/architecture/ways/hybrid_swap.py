@@ -3,8 +3,8 @@
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import (
     USUAL_RATIO,
-    fixed,
     hybrid_of,
+    new_hybrid,
     staying_beside,
     unbuildable,
 )
@@ -42,8 +42,7 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
     inverter, reasons = hybrid_of(context, faces, wanted_kw)
     if inverter is None:
         return refused(*reasons)
-    strings = context.survey.lay(inverter, faces, fixed(faces))
-    converters = (Converter(inverter, strings, bank, alike=context.survey.first_new(inverter)), *beside)
+    converters = (new_hybrid(context, inverter, faces, bank), *beside)
     return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
 
 

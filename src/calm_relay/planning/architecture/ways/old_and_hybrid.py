@@ -1,10 +1,10 @@
 """The old AC-coupled battery kept beside a new hybrid."""
 
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
+from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import (
     displaced,
-    fixed,
     hybrid_of,
+    new_hybrid,
     staying_beside,
     unbuildable,
 )
@@ -36,8 +36,7 @@ def old_and_hybrid(context: DesignContext) -> Design | Refusal:
     inverter, reasons = hybrid_of(context, faces, context.kept.inverter.ac_kw if context.kept else 0.0)
     if inverter is None:
         return refused(*reasons)
-    strings = context.survey.lay(inverter, faces, fixed(faces))
-    converters = (Converter(inverter, strings, context.bank, alike=context.survey.first_new(inverter)), *beside)
+    converters = (new_hybrid(context, inverter, faces, context.bank), *beside)
     return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
 
 

@@ -2,11 +2,11 @@
 
 from dataclasses import replace
 
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
+from calm_relay.planning.architecture.design import Architecture, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import (
     displaced,
-    fixed,
     hybrid_of,
+    new_hybrid,
     staying_beside,
     unbuildable,
 )
@@ -47,14 +47,8 @@ def old_packs(context: DesignContext) -> Design | Refusal:
     for whole, new in (*tried, (old.bank, None)):
         inverter, reasons = hybrid_of(replace(context, bank=whole), faces, wanted_kw)
         if inverter is not None:
-            strings = context.survey.lay(inverter, faces, fixed(faces))
-            carrier = Converter(
-                inverter,
-                strings,
-                whole,
-                added=new,
-                battery_surveyed=old.battery_surveyed,
-                alike=context.survey.first_new(inverter),
+            carrier = replace(
+                new_hybrid(context, inverter, faces, whole), added=new, battery_surveyed=old.battery_surveyed
             )
             converters = (carrier, *beside)
             title = title if new is None else "Old and new packs on a new hybrid"
