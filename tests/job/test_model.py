@@ -200,3 +200,27 @@ def test_a_name_within_another_name_stays():
     called = job.with_(commissioning=record).with_existing_inverter(0, name="Cellar")
     keys = [item.key for item in called.commissioning.readings]
     assert keys == ["Cellar ac kw", "Inverter 2 ac kw", "battery of Inverter 2 soc"]
+
+
+def test_strings_laid_by_hand_stay_with_their_units_whatever_else_is_surveyed():
+    """New units of a kind are counted after those that are there."""
+    job = demo_job("two-homes")
+    one, two = (unit.with_(inverter="tarnlight-3") for unit in job.existing_inverters)
+
+    def plans(job):
+        return {plan.unit: plan.strings[0].modules for plan in job.string_plans}
+
+    by_hand = job.with_(existing_inverters=(one, two))
+    for unit in (1, 2, 3):
+        strings = (PlannedString(face="Garage, west", modules=4 + unit, input=1),)
+        by_hand = by_hand.with_string_plan(
+            "tarnlight-3", StringPlan(inverter="tarnlight-3", unit=unit, strings=strings), unit
+        )
+    assert plans(by_hand) == {1: 5, 2: 6, 3: 7}
+    more = by_hand.with_existing_inverters((one, two, two.with_(name="Third")))
+    assert plans(more) == {1: 5, 2: 6, 4: 7}
+    assert plans(more.with_existing_inverters((one, two))) == {1: 5, 2: 6, 3: 7}
+    moved = tuple(face.with_(wired_to=None) for face in by_hand.faces)
+    assert plans(by_hand.with_existing_inverters((two,), faces=moved, existing_batteries=())) == {1: 6, 2: 7}
+    assert plans(by_hand.with_existing_inverter(0, inverter="tarnlight-5")) == {1: 6, 2: 7}
+    assert plans(by_hand.with_existing_inverter(0, name="Cellar")) == {1: 5, 2: 6, 3: 7}

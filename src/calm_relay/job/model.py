@@ -1,5 +1,6 @@
 """The job: one immutable statement of a site, its purposes and the choices made so far."""
 
+from collections import Counter
 from collections.abc import Sequence
 from functools import lru_cache
 from typing import Annotated, Any, Final, Literal, Self, get_args
@@ -349,6 +350,16 @@ class ArrayLosses(Model):
     albedo: Fraction = Field(default=0.2, title="Light from the ground")
 
 
+def _place(names: Sequence[str], name: str) -> int | None:
+    return names.index(name) if name in names else None
+
+
+def _of_their_kind(units: Sequence[ExistingInverter]) -> list[tuple[str, int]]:
+    """Each unit's kind, and its number among those of it."""
+    kinds = [unit.inverter for unit in units]
+    return [(kind, kinds[: at + 1].count(kind)) for at, kind in enumerate(kinds)]
+
+
 class Job(Model):
     """Everything the planner reads."""
 
@@ -659,7 +670,28 @@ class Job(Model):
                 )
             more["existing_transformers"] = self._read_by(before, after)
             more |= self._keyed_by(before, after)
-        return self.with_(existing_inverters=tuple(inverters), **more)
+        return self.with_existing_inverters(inverters, **more)
+
+    def with_existing_inverters(self, units: Sequence[ExistingInverter], **more: Any) -> Self:
+        """With other inverters there today; strings laid by hand stay with their units, new ones being counted after.
+
+        So many as before are the same in their order, else those of the same name are.
+        """
+        old = self.existing_inverters
+        names = [unit.name for unit in units]
+        places = range(len(old)) if len(old) == len(units) else [_place(names, unit.name) for unit in old]
+        before, after = _of_their_kind(old), _of_their_kind(units)
+        moved = {before[at]: after[to] for at, to in enumerate(places) if to is not None}
+        more_of = Counter(unit.inverter for unit in units)
+        more_of.subtract(unit.inverter for unit in old)
+        plans = []
+        for plan in self.string_plans:
+            kind, number = plan.inverter, plan.unit
+            if (kind, number) not in before:
+                plans.append(plan.with_(unit=number + more_of[kind]) if more_of[kind] else plan)
+            elif (to := moved.get((kind, number), ("", 0)))[0] == kind:
+                plans.append(plan.with_(unit=to[1]))
+        return self.with_(existing_inverters=tuple(units), string_plans=tuple(plans), **more)
 
     def _keyed_by(self, before: str, after: str) -> dict[str, Any]:
         """What is stated of the wiring and at commissioning of a thing that is called otherwise."""

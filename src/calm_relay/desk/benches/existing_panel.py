@@ -161,14 +161,17 @@ class _Things(QWidget):
             self._try(lambda: self._without(gone, tuple(things)), f"No {self.words.lower()} there today")
         elif self.thing is None:
             self._try(
-                lambda: self._job.with_(**{self.field: (*things, self._new(key, self._free_name()))}),
+                lambda: self._with((*things, self._new(key, self._free_name()))),
                 f"{self.words} there today",
             )
         else:
             self._change(self.kind_field, key)
 
+    def _with(self, things):
+        return self._job.with_(**{self.field: things})
+
     def _without(self, gone, rest):
-        return self._job.with_(**{self.field: rest})
+        return self._with(rest)
 
     def _change(self, name, value):
         if self.thing is None or getattr(self.thing, name) == value:
@@ -251,7 +254,10 @@ class InverterThings(_Things):
             )
             for name in ("faces", "existing_batteries")
         }
-        return self._job.with_(existing_inverters=rest, **moved)
+        return self._job.with_existing_inverters(rest, **moved)
+
+    def _with(self, things):
+        return self._job.with_existing_inverters(things)
 
 
 class BatteryThings(_Things):
