@@ -311,6 +311,8 @@ class Window(QMainWindow):
     def forget_view(self) -> None:
         """Another job comes: its own best option is to be shown."""
         self._shown = self._step = None
+        for bench in self.benches.values():
+            bench.expect_other()
 
     def take_over(self, old: "Window") -> None:
         """Shows what another window of the same session shows."""

@@ -80,6 +80,15 @@ STUDIES = {
     "foresight": _foresight,
     "meter": _meter,
 }
+# Charts of the tabs that wait for a study.
+CHARTS = {
+    "energy": ("chart",),
+    "map": ("map", "power"),
+    "use": ("months", "depth"),
+    "years": ("years",),
+    "foresight": ("foresight_chart", "foresight_day"),
+    "meter": ("fault", "ordered"),
+}
 
 
 class BatteryBench(Bench):
@@ -109,6 +118,8 @@ class BatteryBench(Bench):
         self.limited.setFont(font(8.4))
         self.limited.setAccessibleName("What limits here")
         self._result = {}
+        # Tabs that show the option in view as it is, or was before the edit in hand.
+        self._drawn: set[str] = set()
         self._view = None
         pages = (
             self.chart,
@@ -145,6 +156,7 @@ class BatteryBench(Bench):
         if not self.is_new(view):
             return
         self._view, self._result = view, {}
+        self._drawn &= set() if self.is_other else {self.tabs.key}
         self._show_limit()
         self._look()
 
@@ -174,6 +186,8 @@ class BatteryBench(Bench):
             self._draw()
         else:
             self.summary.setText("…")
+            if self.tabs.key not in self._drawn:
+                self.wait_for(*self._charts())
             self.study_wanted.emit(self._key(), function)
 
     def _key(self):
@@ -184,7 +198,12 @@ class BatteryBench(Bench):
         tab = self.tabs.key
         if tab in STUDIES and self._key() not in self._result:
             return
+        self._drawn.add(tab)
         getattr(self, f"_draw_{tab}")(self._result.get(self._key()))
+
+    def _charts(self):
+        """Those of the open tab."""
+        return [getattr(self, name) for name in CHARTS[self.tabs.key]]
 
     def _show_limit(self):
         from calm_relay.planning.views.power_range import power_range

@@ -33,12 +33,26 @@ class Bench(QWidget):
     own_moment = None
     # Equipment, climates and rules that jobs may draw on; set before the first job is shown.
     library: Library
+    # Whether the view asked about last is of another option, or of a job that was not in view: what is drawn of the
+    # one before is not to be read beside it.
+    is_other = True
     _seen = None
 
     def is_new(self, view) -> bool:
         """Whether plan or option differ from those of the view asked about before; a moment does not count."""
         before, self._seen = self._seen, view
-        return before is None or view.plan is not before.plan or view.shown != before.shown
+        self.is_other = before is None or view.shown != before.shown
+        return self.is_other or view.plan is not before.plan
+
+    def wait_for(self, *charts) -> None:
+        """What these charts show is not known yet."""
+        for chart in charts:
+            chart.show()
+            chart.waits()
+
+    def expect_other(self) -> None:
+        """Another job comes: nothing that is drawn is of it."""
+        self._seen = None
 
     def forget(self) -> None:
         """What was asked for will not come: the next view is new."""

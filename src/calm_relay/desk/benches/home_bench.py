@@ -159,6 +159,9 @@ class HomeBench(Bench):
         from calm_relay.planning.views.figures import home_kwh
 
         self._view = view
+        if self.is_other:
+            self.wait_for(self.carpet, self.stacked, self.seasons)
+            self.picture.show_stack(None)
         plan = view.plan
         demand = plan.demand
         self.study_wanted.emit("home", _studied)

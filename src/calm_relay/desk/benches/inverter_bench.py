@@ -184,6 +184,9 @@ class InverterBench(Bench):
         self._draw_limits()
         self.clipped.waits()
         self.clipping_summary.clear()
+        if self.is_other:
+            self.wait_for(self.sweep, self.cost)
+            self.summary.clear()
         self.study_wanted.emit("inverter", _studied)
 
     def show_study(self, key: str, result) -> None:

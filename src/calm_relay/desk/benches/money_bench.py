@@ -129,13 +129,16 @@ class MoneyBench(Bench):
             return
         self._view = view
         option = view.built
-        for part in (self.tabs, self.write, self.years, self.running, self.summary, self.table):
+        for part in (self.tabs, self.years, self.running, self.summary, self.table):
             part.setEnabled(option is not None)
+        # What is written is what is shown.
+        self.write.setEnabled(False)
         self._show_whole(None)
-        if option is None:
-            self.verdict.setText(NONE)
+        if option is None or self.is_other:
             self.flows, self.whole, self._asked = (), None, None
             self._draw_nothing()
+        if option is None:
+            self.verdict.setText(NONE)
             return
         from calm_relay.planning.studies.whole_change import money_years_of
 
@@ -173,6 +176,8 @@ class MoneyBench(Bench):
             chart.begins(None)
         for table in (self.summary, self.table):
             table.setRowCount(0)
+        self.note.clear()
+        self.problem.hide()
 
     def show_study(self, key, result):
         """Draws the years, or how sure they are."""
@@ -187,6 +192,7 @@ class MoneyBench(Bench):
         from calm_relay.planning.views.money_rows import beware_of, summary_of, year_rows
 
         flow, currency = self.flows[0], self._view.plan.job.tariff.currency
+        self.write.setEnabled(True)
         self.years.setVisible(True)
         self.running.setVisible(True)
         self.years.show_flow(flow, currency)
@@ -198,7 +204,8 @@ class MoneyBench(Bench):
         )
         heads, rows = year_rows(flow)
         self.table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
-        paid = "" if flow.payback is None else f", paid back after about {about_years(flow.payback)}"
+        free = flow.option.outcome.money.outlay <= 0.0
+        paid = "" if flow.payback is None or free else f", paid back after about {about_years(flow.payback)}"
         even = breaks_even(flow.npv, flow.option.outcome.money.outlay)
         worth = "about breaks even" if even else f"worth {amount_text(to_three_figures(flow.npv), currency)} today"
         said = f"{flow.option.title}: {worth} over {flow.years} years{paid}"

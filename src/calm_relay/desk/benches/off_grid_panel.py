@@ -62,6 +62,9 @@ class OffGridPanel(QWidget):
         self._view, self._year, self._sizing, self._place, self._asked = view, None, None, None, False
         self.map.show_sizing(None, "unmet")
         self._show_place()
+        self.months.show()
+        self.months.waits()
+        self.summary.clear()
         if self.tabs.key != "year":
             self.study_wanted.emit("off-grid", _off_grid)
         self._look()

@@ -178,6 +178,11 @@ class OutageBench(Bench):
         self.worst.setEnabled(False)
         self.covered.setEnabled(bool(view.plan.faces))
         self._forget_moment()
+        if self.is_other:
+            self._forget_night("Rehearsing the night …")
+            self._forget_map("Mapping the year …")
+            self.wait_for(self.night, self.battery, self.carpet, self.riding_through)
+            self.table.setRowCount(0)
         if moved:
             self._go(view.step)
         elif first:
@@ -240,15 +245,21 @@ class OutageBench(Bench):
         """What was called off leaves nothing of another night or option behind."""
         super().forget()
         if "outage-night" in self._waiting:
-            self._run, self._schools = None, ()
-            self._show_boards()
-            self._draw_night()
-            self.verdict.setText("Called off: rehearse the night again.")
+            self._forget_night("Called off: rehearse the night again.")
         if "outage-map" in self._waiting:
-            self.carpet.show_map(None)
-            self._show_map()
-            self.summary.setText("Called off: choose the tab again to map the year.")
+            self._forget_map("Called off: choose the tab again to map the year.")
         self._waiting.clear()
+
+    def _forget_night(self, said):
+        self._run, self._schools = None, ()
+        self._show_boards()
+        self._draw_night()
+        self.verdict.setText(said)
+
+    def _forget_map(self, said):
+        self.carpet.show_map(None)
+        self._show_map()
+        self.summary.setText(said)
 
     def show_study(self, key: str, result) -> None:
         """Draws the night, the map, or every option's map."""
@@ -293,7 +304,7 @@ class OutageBench(Bench):
         from calm_relay.planning.views.moment import moment_of_night
 
         run = self._shown_run
-        if run is None:
+        if run is None or "outage-night" in self._waiting:
             return
         at = min(max(int(hour / run.step_h + 0.5), 0), run.steps - 1)
         for chart in (self.night, self.battery):

@@ -115,6 +115,7 @@ class PinnedBench(Bench):
 
     def show_view(self, view) -> None:
         """Asks for the pins of a new plan."""
+        first = self._seen is None
         if not self.is_new(view):
             return
         self._view = view
@@ -128,6 +129,9 @@ class PinnedBench(Bench):
             )
             return
         self._stale = True
+        if first:
+            self.scales.hide()
+            self.summary.setText("Planning each pin …")
         session = getattr(self.window(), "session", None)
         self.study_wanted.emit("pinned", partial(_studied, session.folder if session else Path.cwd()))
 

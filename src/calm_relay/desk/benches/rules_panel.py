@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
-from calm_relay.desk.widgets.label import Label, tip
+from calm_relay.desk.widgets.label import Label, spoken, tip
 from calm_relay.desk.widgets.let_go import let_all_go
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
@@ -131,6 +131,7 @@ class RulesPanel(QWidget):
             self._add_own(line, own)
             line += 2
         self._rows.setRowStretch(line, 1)
+        spoken(self)
 
     def _add_rule(self, line, rule, item):
         self._add_words(

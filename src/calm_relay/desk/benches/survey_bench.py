@@ -23,6 +23,7 @@ from calm_relay.desk.widgets.theme import colours, font
 
 HEADS = ("What", "As it stands", "It is", "Between", "Moves the saving by", "Backup", "Best fit")
 SAVING = 4
+WAIT = "Turning everything that is assumed …"
 RANGE = Qt.ItemDataRole.UserRole
 # Room for the amount beside a bar, and the most that words take of the width.
 AMOUNT, WIDEST = 62, 168
@@ -78,7 +79,7 @@ class SurveyBench(Bench):
         super().__init__(parent)
         self._view = self.result = None
         self._stale = False
-        self.summary = Label("Turning everything that is assumed …")
+        self.summary = Label(WAIT)
         self.summary.setWordWrap(True)
         self.summary.setFont(font(10, strong=True))
         self.table = QTableWidget(0, len(HEADS))
@@ -114,9 +115,15 @@ class SurveyBench(Bench):
 
     def show_view(self, view) -> None:
         """Asks for the swings of a new plan."""
-        if self._view is not None and view.plan is self._view.plan:
+        before = self._seen
+        self.is_new(view)
+        if before is not None and view.plan is before.plan:
             return
         self._view, self._stale = view, True
+        if before is None:
+            self.table.setRowCount(0)
+        self.summary.setText(WAIT)
+        self.print.setEnabled(False)
         session = getattr(self.window(), "session", None)
         folder = session.folder if session else Path.cwd()
         self.study_wanted.emit("survey", partial(_studied, folder))
@@ -125,6 +132,8 @@ class SurveyBench(Bench):
         """The next view asks anew."""
         super().forget()
         self._view = None
+        if self._stale:
+            self.summary.setText("Called off: leave the bench and come back to try once more.")
 
     def show_study(self, key: str, result) -> None:
         """Lists swings, then what is missing, then what is measured."""
@@ -205,12 +214,14 @@ def _summary(result, missing, currency):
     if not result.swings:
         return f"Nothing is assumed any more; {missing} things are not known."
     first = result.swings[0]
+    more = f" {missing} things are not known." if missing else ""
+    if first.saving < 0.5 and not first.changes_choice:
+        return f"Nothing that is assumed moves the saving or which option fits best.{more}"
     worth = f"{currency} {first.saving:,.0f} of the yearly saving hang on it"
     if first.changes_choice:
         worth = "Which option fits best hangs on it" + (
             f", and {worth.partition(' hang')[0]}" if first.saving >= 1 else ""
         )
-    more = f" {missing} things are not known." if missing else ""
     return f"Measure next: {first.entry.label[:1].lower()}{first.entry.label[1:]}. {worth}.{more}"
 
 

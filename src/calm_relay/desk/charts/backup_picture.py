@@ -36,8 +36,13 @@ class BackupPicture(QWidget):
         return 4 if self._stack is None else len(self._stack.rows) + len(self._stack.legs)
 
     def show_stack(self, stack) -> None:
-        """Draws a stack."""
+        """Draws a stack; None while it is not known."""
         self._stack = stack
+        if stack is None:
+            self.setAccessibleDescription("")
+            self.setToolTip("")
+            self.update()
+            return
         summary = [f"{row.name}: {row.fate}, {row.kw:.1f} kW" for row in stack.rows]
         for leg, kw in stack.legs.items():
             limit = "" if stack.limit_kw is None else f" of {stack.limit_kw:.1f}"

@@ -29,6 +29,11 @@ class CursorChart(Chart):
         self._cursor = None
         super().start()
 
+    def waits(self, *words: str) -> None:
+        """Nothing is drawn, and no mark."""
+        self._cursor = None
+        super().waits(*words)
+
     def add_cursor(self) -> None:
         """Puts the mark on top of what is drawn."""
         shade = colours().alternating

@@ -312,6 +312,8 @@ def _years(pages, kit, offer: Offer) -> None:
         return
     back = flow.payback
     paid = "not paid back within these years" if back is None else f"paid back after about {about_years(back)}"
+    if kit.option.outcome.money.outlay <= 0.0:
+        paid = "nothing that must first be paid back"
     worth = _about(flow.npv, currency)
     pages.text(
         f"<p style='margin:0'>By these figures it is <b>{paid}</b>. Reckoned over {costs.horizon_years} years, with "
