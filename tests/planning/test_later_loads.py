@@ -6,6 +6,7 @@ import pytest
 
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import Car
+from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.studies.later_loads import USUAL, later_loads_of
 from tests.plans import plan
 
@@ -51,3 +52,19 @@ def test_off_grid_it_goes_partly_unserved():
 def test_nothing_of_an_option_that_cannot_be_built(demo_plan):
     refused = next(option for option in demo_plan.options if option not in demo_plan.live)
     assert later_loads_of(demo_plan, refused, HERE) == ()
+
+
+def test_what_was_told_before_is_not_told_as_new_with_other_figures():
+    job = demo_job("two-homes")
+    night = Car(
+        name="Night car", kwh_per_day=7.0, charger_kw=7.4, start="19:00", end="07:00", control="on surplus"
+    )
+    job = job.with_(
+        demand=job.demand.with_(cars=(night,)), control=job.control.with_(surplus_order=("Night car", "Cylinder"))
+    )
+    made = plan(job)
+    option = made.option("clock-bank")
+    told = [finding for finding in option.findings if finding.check == "controlled loads"]
+    assert {finding.severity for finding in told} == {Severity.CHECK, Severity.OK}
+    (pump,) = later_loads_of(made, option, HERE)
+    assert not any(sentence.startswith("Night car") for sentence in pump.passed)

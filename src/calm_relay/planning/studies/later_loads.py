@@ -72,7 +72,9 @@ def later_loads_of(
 
 def _each(made: Plan, option: Option, folder: Path, progress: Progress) -> Iterator[LaterLoad]:
     before = {finding.sentence for finding in option.findings if finding.severity is not Severity.OK}
-    worse = {finding.check: finding.severity for finding in option.findings}
+    worst: dict[str, Severity] = {}
+    for finding in option.findings:
+        worst[finding.check] = min(worst.get(finding.check, Severity.OK), finding.severity)
     for number, (what, load) in enumerate(USUAL):
         progress(number / len(USUAL), f"Trying {what.lower()}")
         job = _with_load(made.job, load)
@@ -90,7 +92,7 @@ def _each(made: Plan, option: Option, folder: Path, progress: Progress) -> Itera
             for finding in then.findings
             if finding.severity is not Severity.OK
             and finding.sentence not in before
-            and finding.severity < worse.get(finding.check, Severity.OK)
+            and finding.severity < worst.get(finding.check, Severity.OK)
         )
         yield LaterLoad(
             what,
