@@ -82,6 +82,16 @@ def test_a_generator_fills_the_battery_and_its_hours_are_counted():
     assert worst_residual(run) < 1e-9
 
 
+@pytest.mark.parametrize(("start", "dark_steps"), [(0.2, 0), (0.05, 1)])
+def test_a_generator_starts_where_the_charge_passes_its_start_within_a_step(start, dark_steps):
+    small = replace(STORE, battery=BatteryPart(1.0, 5.0, 9.0, from_ac_kw=5.0))
+    asked = island(np.full(2, 3.0), generators=generators_of(GeneratorLimits(4.0, start, 0.8)), cut_off=0.1)
+    run = run_island([small], np.zeros((1, 2)), 0.25, asked, stored_kwh=0.25)
+    assert run.unmet_kwh == pytest.approx(dark_steps * 0.75)
+    assert run.at_bus("import")[0] == pytest.approx(0.0 if dark_steps else 4.0)
+    assert worst_residual(run) < 1e-9
+
+
 def test_two_generators_share_what_is_asked_by_their_power_and_each_has_its_own_charge_to_start_at():
     both = generators_of(GeneratorLimits(4.0, 0.3, 0.8), GeneratorLimits(2.0, 0.1, 0.4))
     run = run_island(

@@ -135,3 +135,17 @@ def test_what_stays_is_known_again_when_its_faces_are_made_anew():
     before = outlays()
     STORE.clear()
     assert outlays() == before
+
+
+@pytest.mark.parametrize("name", ["dairy", "two-homes"])
+def test_a_longer_outage_leaves_what_comes_before_its_end_as_it_was(name):
+    made, draw = plan(demo_job(name)), random.Random(5)
+    option = made.option(made.choice.key)
+    for _ in range(4):
+        first = draw.randrange(made.site.calendar.steps)
+        short, long = (rehearse(made, option, first, hours) for hours in (12.0, 30.0))
+        for short_of, long_of in ((short.load_kw, long.load_kw), (short.start_kw, long.start_kw)):
+            assert np.array_equal(short_of, long_of[..., : short.steps])
+        assert np.array_equal(short.state, long.state[: short.steps])
+        early = long.served_h is not None and long.served_h < 12.0
+        assert short.served_h == (long.served_h if early else None)

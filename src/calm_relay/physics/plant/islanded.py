@@ -252,6 +252,14 @@ def run(
             elif soc < RELEASE_BELOW:
                 holding = False
             served = serve(c, w, former, limits, harvest, smooth, switched, want, generator_kw, holding, floor)
+            if served.cause == EMPTY and generator_kw <= 0.0:
+                # Within the step its charge passes where a generator starts, before the battery is empty.
+                generator_kw = _run_generators(
+                    running, able_kw, start_at, stop_at, generators, limits.cut_off, False
+                )
+                if generator_kw > 0.0:
+                    smooth, switched = 0.0, 0.0
+                    served = serve(c, w, former, limits, harvest, 0.0, 0.0, want, generator_kw, holding, floor)
             cause_now = served.cause
             serving = cause_now == NOTHING
             if serving and obeying and generator_kw <= 0.0:

@@ -45,6 +45,8 @@ def machine_starts(
 ) -> Starts:
     """Starts of the machines that are fed in some steps of the year, the same for the same seed.
 
+    Each machine has its own from the seed: a longer night leaves the starts before its end as they are.
+
     Parameters
     ----------
     job : Job
@@ -60,12 +62,13 @@ def machine_starts(
     seed : int
         The same seed gives the same starts.
     """
-    rng = np.random.default_rng(seed)
     load = np.repeat(fed.kw[:, steps], per_step, axis=1)
-    load += np.repeat(fed.house_kw[:, steps], per_step, axis=1) * _small_peaks(steps.size, per_step, rng)
+    load += np.repeat(fed.house_kw[:, steps], per_step, axis=1) * _small_peaks(
+        steps.size, per_step, np.random.default_rng(seed)
+    )
     start, again, who = np.zeros(load.shape), np.zeros(load.shape), {}
     parts = {part.name: part.kw for part in demand.parts}
-    for machine in demand.machines:
+    for number, machine in enumerate(demand.machines):
         circuit = (
             next((c for c in job.board.circuits if machine.name in c.loads), None) if job.backup_board else None
         )
@@ -77,7 +80,7 @@ def machine_starts(
         runs = mean > 0
         if not runs.any():
             continue
-        switched = _cycled(machine, runs, rng)
+        switched = _cycled(machine, runs, np.random.default_rng((seed, number)))
         load[row] += np.where(runs, switched * machine.kw - mean, 0.0)
         np.maximum(load[row], 0.0, out=load[row])
         extra = extra_kw(machine, circuit, job)
