@@ -9,6 +9,7 @@ from PySide6.QtCore import QDateTime, Qt
 from calm_relay.desk.benches.outage_summary import _comes_back
 from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
 from calm_relay.exchange.shipped import demo_job, library
+from calm_relay.job.commissioning import TestRecord
 from calm_relay.physics.plant.island_figures import FLAT, LOCKED, SERVING, TRIPPED
 
 from .driving import LEFT, choose, type_into
@@ -137,7 +138,9 @@ def test_where_no_board_lives_the_cards_say_why(window, bench, qtbot, settled):
     window.forget_view()
     settled(window)
     window.show_option(2)
-    qtbot.waitUntil(lambda: "the load passed" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: "Vacuum pump, evening started" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000
+    )
     critical, whole = (card.text.text().replace("\u00a0", " ") for card in bench.schools)
     assert critical.startswith("No circuit rides through it.")
     assert "the battery was empty" in critical
@@ -240,6 +243,20 @@ def test_a_board_taken_unchanged_loses_nothing(dressed, qtbot, name):
     assert dialog.result_job == job
     shows_dwelling = dialog.rows[0].nameplate in dialog.rows[0].parts
     assert shows_dwelling == (job.supply.phases == "split")
+
+
+def test_what_was_tested_of_a_circuit_follows_its_name(dressed, qtbot):
+    job = demo_job("hut")
+    name = job.backup_board.circuits[-1].name
+    tested = job.commissioning.with_(tests=(TestRecord(key=f"shed {name}", result="passed"),))
+    dialog = BackedUpLoadsDialog(job.with_(commissioning=tested), library())
+    qtbot.addWidget(dialog)
+    dialog.show()
+    type_into(qtbot, dialog.rows[-1].name, "Sauna")
+    dialog.rows[0].gone.click()
+    dialog.take()
+    (test,) = dialog.result_job.commissioning.tests
+    assert (test.key, test.result) == ("shed Sauna", "passed")
 
 
 def test_what_the_dwelling_counts_is_edited(dressed, qtbot):

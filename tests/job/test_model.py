@@ -5,7 +5,7 @@ from pydantic import ValidationError
 
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.base import minutes_of
-from calm_relay.job.commissioning import Conditions, FaceLight, FieldDevice, SerialNumber, TypedReading
+from calm_relay.job.commissioning import Conditions, FaceLight, FieldDevice, SerialNumber, TestRecord, TypedReading
 from calm_relay.job.equipment import Catalogue, Tracker
 from calm_relay.job.model import GridCharge, Job, Purpose, WeatherFile
 from calm_relay.job.survey import PlannedString, StringPlan
@@ -200,6 +200,38 @@ def test_a_name_within_another_name_stays():
     called = job.with_(commissioning=record).with_existing_inverter(0, name="Cellar")
     keys = [item.key for item in called.commissioning.readings]
     assert keys == ["Cellar ac kw", "Inverter 2 ac kw", "battery of Inverter 2 soc"]
+
+
+def test_what_is_stated_of_a_generator_follows_its_name():
+    job = demo_job("hut")
+    name = job.generators[1].name
+    route = Route(key=f"main board > generator {name}", length_m=31.0, measured=True)
+    stated = job.with_(
+        wiring=job.wiring.with_route(route),
+        commissioning=job.commissioning.with_keyed_as(f"Mossgate 5: {name} starts at", "25 %"),
+    )
+    called = stated.with_supply_part("generators", 1, job.generators[1].with_(name="Wood shed"))
+    assert called.generators[1].name == "Wood shed"
+    assert called.wiring.route("main board > generator Wood shed").length_m == 31.0
+    assert called.commissioning.keyed_as("Mossgate 5: Wood shed starts at") == "25 %"
+    assert called.with_supply_part("generators", 1, job.generators[1]) == stated
+
+
+def test_tests_and_settings_follow_circuits_that_are_called_otherwise():
+    """Two circuits change their names for each other's; what is only written alike stays."""
+    job = demo_job("hut")
+    board = job.backup_board
+    one, two = (circuit.name for circuit in board.circuits[:2])
+    record = job.commissioning.with_(
+        tests=(TestRecord(key=f"shed {one}", result="passed"), TestRecord(key=f"shed {two}", result="failed")),
+        readings=(TypedReading(key=f"{one} ac kw", value=1.0),),
+    ).with_keyed_as(f"Mossgate 5: Relay that sheds “{one}”", "40 %")
+    called = {one: two, two: one}
+    after = board.with_(circuits=tuple(c.with_(name=called.get(c.name, c.name)) for c in board.circuits))
+    swapped = job.with_(commissioning=record).with_backup_board(after, called).commissioning
+    assert {test.key: test.result for test in swapped.tests} == {f"shed {two}": "passed", f"shed {one}": "failed"}
+    assert swapped.keyed_as(f"Mossgate 5: Relay that sheds “{two}”") == "40 %"
+    assert swapped.readings == record.readings
 
 
 def test_strings_laid_by_hand_stay_with_their_units_whatever_else_is_surveyed():

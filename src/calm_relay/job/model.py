@@ -1,7 +1,7 @@
 """The job: one immutable statement of a site, its purposes and the choices made so far."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from typing import Annotated, Any, Final, Literal, Self, get_args
 from zoneinfo import ZoneInfo, available_timezones
@@ -17,7 +17,7 @@ from calm_relay.job.demand import LOAD_FIELDS, Demand, MeteredDemand, ScheduledL
 from calm_relay.job.equipment import Catalogue, Phases
 from calm_relay.job.existing_supply import ON_CHANGEOVER, ExistingChangeover, ExistingTransformers, Generator
 from calm_relay.job.finance import Finance
-from calm_relay.job.renamed import NewName
+from calm_relay.job.renamed import NewNames
 from calm_relay.job.survey import (
     Attachment,
     BatteryPlace,
@@ -695,15 +695,34 @@ class Job(Model):
 
     def _keyed_by(self, before: str, after: str) -> dict[str, Any]:
         """What is stated of the wiring and at commissioning of a thing that is called otherwise."""
-        units = (
-            *(unit.name for unit in self.existing_inverters),
-            *(item.name for item in self.existing_batteries),
-        )
-        name = NewName(before, after, (*units, *(face.name for face in self.faces)))
+        named = (
+            self.existing_inverters, self.existing_batteries, self.faces, self.generators, self.existing_changeovers,
+            self.existing_transformers,
+        )  # fmt: skip
+        return self._keyed(NewNames({before: after}, tuple(item.name for items in named for item in items)))
+
+    def _keyed(self, names: NewNames) -> dict[str, Any]:
         return {
-            "wiring": renamed.wiring_of(self.wiring, name),
-            "commissioning": renamed.commissioning_of(self.commissioning, name),
+            "wiring": renamed.wiring_of(self.wiring, names),
+            "commissioning": renamed.commissioning_of(self.commissioning, names),
         }
+
+    def with_supply_part(
+        self, field: str, number: int, part: "Generator | ExistingChangeover | ExistingTransformers"
+    ) -> Self:
+        """With a generator, changeover or current transformer there today in another form; what is keyed follows it."""
+        parts = list(getattr(self, field))
+        before, parts[number] = parts[number].name, part
+        more = self._keyed_by(before, part.name) if part.name != before else {}
+        return self.with_(**{field: tuple(parts)}, **more)
+
+    def with_backup_board(self, board: BackupBoard | None, called: Mapping[str, str]) -> Self:
+        """With another board; `called` are new names by those before, which tests and settings of circuits follow."""
+        after = {before: name for before, name in called.items() if before != name}
+        if not after or self.backup_board is None:
+            return self.with_(backup_board=board)
+        names = renamed.of_circuits(after, (circuit.name for circuit in self.backup_board.circuits))
+        return self.with_(backup_board=board, **self._keyed(names))
 
     def wired_to(self, part: "RoofFace | ExistingBattery") -> str | None:
         """Name of the existing inverter that a face or a battery is on; None where it is on none.

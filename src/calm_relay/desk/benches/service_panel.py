@@ -193,30 +193,28 @@ class ServiceThings(QWidget):
         )
         if not dialog.exec():
             return
-        things = list(self.things)
+        made = dialog.result_model
         if item is None:
-            things.append(dialog.result_model)
+            self._try(lambda job: job.with_(**{self.field: (*self.things, made)}))
         else:
-            things[self._number] = dialog.result_model
-        self._try(tuple(things))
+            self._try(lambda job: job.with_supply_part(self.field, self._number, made))
 
     def _take_out(self):
         things = list(self.things)
         del things[self._number]
-        self._try(tuple(things))
+        self._try(lambda job: job.with_(**{self.field: tuple(things)}))
 
-    def _try(self, things):
-        if things == self.things:
-            return
+    def _try(self, change):
         try:
-            job = self._job.with_(**{self.field: things})
+            job = change(self._job)
         except ValidationError as error:
             where, problem = first_field_error(error)
             self._show_thing()
             self.problem.setText(f"{where} {problem}.".strip())
             self.problem.show()
         else:
-            self.edited.emit(job, f"{self._words} there today")
+            if job != self._job:
+                self.edited.emit(job, f"{self._words} there today")
 
 
 class ServicePanel(QWidget):

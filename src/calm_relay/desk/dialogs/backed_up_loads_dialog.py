@@ -60,7 +60,7 @@ class BackedUpLoadsDialog(AnswerDialog):
         self._show_dwelling(job.backup_board)
         self._lay_out()
         for circuit in job.backup_board.circuits if job.backup_board else ():
-            self._append(circuit.model_dump())
+            self._append(circuit.model_dump(), circuit.name)
         self.resize(1240 if self._service else 1080, 560)
 
     def _show_dwelling(self, backup_board):
@@ -116,8 +116,9 @@ class BackedUpLoadsDialog(AnswerDialog):
         leg = None if self._job.supply.phases == "single" else "1"
         return {**FIRST, "name": f"Circuit {len(self.rows) + 1}", "leg": leg}
 
-    def _append(self, circuit):
+    def _append(self, circuit, before=None):
         row = CircuitRow(len(self.rows) + 1, circuit, self._known, self.show_text, self._service)
+        row.before = before
         self._line += 1
         line = self._line
         for column, part in enumerate(row.parts):
@@ -135,9 +136,9 @@ class BackedUpLoadsDialog(AnswerDialog):
     def take(self) -> None:
         """Closes with the changed job when it is valid; says what is wrong when not."""
         try:
-            self.result_job = self._job.with_(backup_board=self._backup_board()).with_generator(
-                self.generator.value
-            )
+            called = {row.before: row.value["name"] for row in self.rows if row.before is not None}
+            changed = self._job.with_backup_board(self._backup_board(), called)
+            self.result_job = changed.with_generator(self.generator.value)
         except ValidationError as error:
             where, problem = first_field_error(error)
             self.show_text(f"{where}: {problem}." if where else f"{problem}.")

@@ -37,8 +37,11 @@ FIRST = {
 class CircuitRow:
     """The fields of one circuit; what a row does not show it keeps.
 
-    `service` shows what the circuit counts as in the dwelling's load.
+    `service` shows what the circuit counts as in the dwelling's load; `before` is what the job calls it, None where it
+    is new.
     """
+
+    before: str | None = None
 
     def __init__(self, number, circuit, known, show_text, service: bool):
         name = f"Circuit {number}"
