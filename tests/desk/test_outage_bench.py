@@ -8,7 +8,8 @@ from PySide6.QtCore import QDateTime, Qt
 
 from calm_relay.desk.benches.outage_summary import _comes_back
 from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
-from calm_relay.exchange.shipped import demo_job, library
+from calm_relay.desk.dialogs.circuit_row import names_in
+from calm_relay.exchange.shipped import DEMOS, demo_job, library
 from calm_relay.job.commissioning import TestRecord
 from calm_relay.physics.plant.island_figures import FLAT, LOCKED, SERVING, TRIPPED
 
@@ -234,7 +235,7 @@ def test_split_phase_wants_a_leg_for_every_circuit():
         job.with_(backup_board=job.backup_board.with_(circuits=(job.backup_board.circuits[0].with_(leg=None),)))
 
 
-@pytest.mark.parametrize("name", ["cottage", "hut", "pottery"])
+@pytest.mark.parametrize("name", DEMOS)
 def test_a_board_taken_unchanged_loses_nothing(dressed, qtbot, name):
     job = demo_job(name)
     dialog = BackedUpLoadsDialog(job, library())
@@ -243,6 +244,19 @@ def test_a_board_taken_unchanged_loses_nothing(dressed, qtbot, name):
     assert dialog.result_job == job
     shows_dwelling = dialog.rows[0].nameplate in dialog.rows[0].parts
     assert shows_dwelling == (job.supply.phases == "split")
+
+
+@pytest.mark.parametrize(
+    ("text", "names"),
+    [
+        ("Vacuum pump, Vacuum pump, evening", ("Vacuum pump", "Vacuum pump, evening")),
+        ("Vacuum pump,evening , Car", ("Vacuum pump, evening", "Car")),
+        ("Kettle, evening,", ("Kettle", "evening")),
+        ("", ()),
+    ],
+)
+def test_loads_with_commas_in_their_names_are_read_as_they_are(text, names):
+    assert names_in(text, ["Car", "Vacuum pump", "Vacuum pump, evening"]) == names
 
 
 def test_what_was_tested_of_a_circuit_follows_its_name(dressed, qtbot):

@@ -1,5 +1,7 @@
 """One circuit of the board as fields in a row."""
 
+from collections.abc import Iterable
+
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QPushButton
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
@@ -34,6 +36,19 @@ FIRST = {
 }
 
 
+def names_in(text: str, known: Iterable[str]) -> tuple[str, ...]:
+    """Names parted by commas; one that is known may hold commas of its own."""
+    parts = [part.strip() for part in text.split(",") if part.strip()]
+    by_parts = {tuple(part.strip() for part in name.split(",") if part.strip()): name for name in known}
+    names, at = [], 0
+    while at < len(parts):
+        ends = range(len(parts), at, -1)
+        end = next((end for end in ends if tuple(parts[at:end]) in by_parts), at + 1)
+        names.append(by_parts.get(tuple(parts[at:end]), parts[at]))
+        at = end
+    return tuple(names)
+
+
 class CircuitRow:
     """The fields of one circuit; what a row does not show it keeps.
 
@@ -45,7 +60,7 @@ class CircuitRow:
 
     def __init__(self, number, circuit, known, show_text, service: bool):
         name = f"Circuit {number}"
-        self._circuit, self._service = circuit, service
+        self._circuit, self._service, self._known = circuit, service, known
         self.name = QLineEdit(circuit["name"])
         self.name.setAccessibleName(f"{name}: name")
         self.breaker = QuantityField(f"{name}: breaker", "A", range_of(Circuit, "breaker_a"), 0)
@@ -110,7 +125,7 @@ class CircuitRow:
             "breaker_a": self.breaker.value,
             "leg": self.leg.currentData(),
             "house_share": (self.share.value or 0.0) / 100.0,
-            "loads": tuple(part.strip() for part in self.loads.text().split(",") if part.strip()),
+            "loads": names_in(self.loads.text(), self._known),
             "role": self.role.currentData(),
             "shed_below": (self.below.value or 0.0) / 100.0,
             "priority": self.priority.value(),
