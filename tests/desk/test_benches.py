@@ -202,6 +202,17 @@ def test_the_battery_inverter_is_chosen_from_the_list(window, opened, qtbot, set
     assert window.session.plan.option("ac-addon").design.battery_converter.inverter.key == "mossgate-3"
 
 
+def test_what_a_file_states_of_another_kind_is_named_and_not_left_blank(window, opened, settled):
+    inverter, battery = opened("Inverter"), opened("Battery")
+    pack = next(item for item in window.session.plan.equipment.catalogue.packs if item.expansion_of)
+    stated = {"string_inverter": "umberlow-h8", "pack": pack.key}
+    job = window.session.job
+    window.session.edit(job.with_(battery=job.battery.with_(**stated)), "as a file has it")
+    assert inverter.units["string_inverter"].currentText() == "Umberlow 8 hybrid, of another kind"
+    assert battery.panel.pack.currentText().startswith(pack.name)
+    assert inverter.hybrid.currentData() == job.battery.hybrid
+
+
 def test_figures_stand_with_their_source_and_their_inputs(window, opened, qtbot, settled):
     bench = opened("Grid")
     tips = {label.toolTip() for label in bench.findChildren(QWidget) if label.toolTip().startswith("From:")}

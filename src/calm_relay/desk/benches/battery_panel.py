@@ -132,7 +132,7 @@ class BatteryPanel(QWidget):
         entries = [
             (pack.key, f"{pack.name} · {pack.chemistry} · {pack.nominal_kwh:g} kWh")
             for pack in equipment.packs
-            if pack.expansion_of is None
+            if pack.expansion_of is None or pack.key == battery.pack
         ]
         self.pack.offer(entries, new=True)
         self.pack.show_value(battery.pack)

@@ -170,8 +170,15 @@ class InverterBench(Bench):
             (item.key, f"{item.name}, {item.ac_w:g} W") for item in equipment.microinverters
         ]
         for field, offered in entries.items():
-            self.units[field].offer([(None, PLANNER), *offered], new=True)
-            self.units[field].show_value(getattr(job.battery, field))
+            stated = getattr(job.battery, field)
+            # A job's file may state a unit of another kind: it is named, not left blank.
+            other = [
+                (item.key, f"{item.name}, of another kind")
+                for item in equipment.inverters
+                if item.key == stated and all(stated != key for key, _ in offered)
+            ]
+            self.units[field].offer([(None, PLANNER), *offered, *other], new=True)
+            self.units[field].show_value(stated)
 
     def show_view(self, view) -> None:
         """Draws the day and the hours, and asks for the sweep, when plan or option is new."""
