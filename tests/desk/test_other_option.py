@@ -13,6 +13,12 @@ CHARTS = {
     "Battery": ("chart",),
     "Home": ("carpet", "stacked", "seasons"),
     "Outage": ("night", "battery", "carpet", "riding_through"),
+    "Money": ("years", "running"),
+}
+# Parts that lie over each other, of which one is seen.
+STACKED = {
+    "Inverter": (("sweep", "cost"), ("day", "clipped")),
+    "Home": (("stacked", "seasons", "picture", "controlled"),),
 }
 WORDS = {
     "Inverter": {"summary": "", "clipping_summary": ""},
@@ -67,6 +73,7 @@ def assert_awaits(bench, name):
     for part in CHARTS.get(name, ()):
         assert isinstance(getattr(bench, part), Chart)
         assert waits(getattr(bench, part)), part
+        assert getattr(bench, part)._title == getattr(bench, part).accessibleName(), part
     for part, words in WORDS.get(name, {}).items():
         assert getattr(bench, part).text() == words, part
 
@@ -78,6 +85,8 @@ def test_another_option_leaves_nothing_of_the_one_before(window, held, qtbot, na
     window.show_option(other(window))
     assert asked
     assert_awaits(bench, name)
+    for parts in STACKED.get(name, ()):
+        assert sum(getattr(bench, part).isVisible() for part in parts) == 1, parts
 
 
 @pytest.mark.parametrize(

@@ -47,7 +47,6 @@ class Bench(QWidget):
     def wait_for(self, *charts) -> None:
         """What these charts show is not known yet."""
         for chart in charts:
-            chart.show()
             chart.waits()
 
     def expect_other(self) -> None:

@@ -140,6 +140,10 @@ class MoneyBench(Bench):
         if option is None:
             self.verdict.setText(NONE)
             return
+        if self.is_other:
+            self.wait_for(self.years, self.running)
+            self.years.show()
+            self.running.show()
         from calm_relay.planning.studies.whole_change import money_years_of
 
         self._asked = option

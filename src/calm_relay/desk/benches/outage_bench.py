@@ -181,7 +181,11 @@ class OutageBench(Bench):
         if self.is_other:
             self._forget_night("Rehearsing the night …")
             self._forget_map("Mapping the year …")
-            self.wait_for(self.night, self.battery, self.carpet, self.riding_through)
+            charts = self.night, self.battery, self.carpet, self.riding_through
+            self.wait_for(*charts)
+            for chart in charts:
+                # One that had nothing to show was hidden.
+                chart.show()
             self.table.setRowCount(0)
         if moved:
             self._go(view.step)

@@ -83,13 +83,16 @@ class Chart(pg.PlotWidget):
         self.hideButtons()
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setAccessibleName(title)
-        self._labels, self._title = (title, x_label, y_label), title
+        self._begun = self._labels = title, x_label, y_label
+        self._title = title
         self.waits()
 
     def waits(self, words: str = "Being worked out…") -> None:
         """Words in place of axes that measure nothing, until something is drawn."""
         self.clear()
         self.waits_no_more()
+        # A title with figures is of what was drawn.
+        self._labels = self._begun
         self._waiting = Label(words, self)
         self._waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._waiting.setWordWrap(True)
