@@ -69,6 +69,7 @@ class CircuitRow:
             f"{name}: share of the house's own demand", "%", range_of(Circuit, "house_share").times(100), 0
         )
         self.loads = QLineEdit(", ".join(circuit.get("loads", ())))
+        self.loads.setCursorPosition(0)
         self.loads.setAccessibleName(f"{name}: loads, parted by commas")
         self.loads.setToolTip(tip(f"Loads of the demand: {', '.join(known) or 'none'}"))
         self.role = ChoiceField(f"{name}: when the grid is down", ROLES, width=9)
