@@ -188,9 +188,6 @@ class BatteryBench(Bench):
             self.summary.setText("…")
             if self.tabs.key not in self._drawn:
                 self.wait_for(*self._charts())
-                for chart in self._charts():
-                    # One that had nothing to show was hidden.
-                    chart.show()
             self.study_wanted.emit(self._key(), function)
 
     def _key(self):

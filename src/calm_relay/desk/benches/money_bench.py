@@ -142,8 +142,6 @@ class MoneyBench(Bench):
             return
         if self.is_other:
             self.wait_for(self.years, self.running)
-            self.years.show()
-            self.running.show()
         from calm_relay.planning.studies.whole_change import money_years_of
 
         self._asked = option

@@ -62,7 +62,6 @@ class OffGridPanel(QWidget):
         self._view, self._year, self._sizing, self._place, self._asked = view, None, None, None, False
         self.map.show_sizing(None, "unmet")
         self._show_place()
-        self.months.show()
         self.months.waits()
         self.summary.clear()
         if self.tabs.key != "year":

@@ -181,11 +181,7 @@ class OutageBench(Bench):
         if self.is_other:
             self._forget_night("Rehearsing the night …")
             self._forget_map("Mapping the year …")
-            charts = self.night, self.battery, self.carpet, self.riding_through
-            self.wait_for(*charts)
-            for chart in charts:
-                # One that had nothing to show was hidden.
-                chart.show()
+            self.wait_for(self.night, self.battery, self.carpet, self.riding_through)
             self.table.setRowCount(0)
         if moved:
             self._go(view.step)

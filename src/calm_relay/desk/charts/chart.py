@@ -75,6 +75,8 @@ class Chart(pg.PlotWidget):
     dropped = Signal(float)
     _waiting: Label | None = None
     _title = ""
+    # Whether it is hidden because there was nothing to draw.
+    _empty = False
 
     def __init__(self, title: str, x_label: str, y_label: str, parent=None):
         axes = {name: Axis(name) for name in ("left", "bottom")}
@@ -91,6 +93,9 @@ class Chart(pg.PlotWidget):
         """Words in place of axes that measure nothing, until something is drawn."""
         self.clear()
         self.waits_no_more()
+        if self._empty:
+            self._empty = False
+            self.show()
         # A title with figures is of what was drawn.
         self._labels = self._begun
         self._waiting = Label(words, self)
@@ -176,8 +181,9 @@ class Chart(pg.PlotWidget):
         """Clears the chart and hides it where there is nothing to draw; says whether there is."""
         self.start()
         # An empty pair of axes says less than nothing.
-        self.setVisible(result is not None)
-        return result is not None
+        self._empty = result is None
+        self.setVisible(not self._empty)
+        return not self._empty
 
     def sizeHint(self) -> QSize:
         """Small: benches decide how much room a chart gets."""
