@@ -5,9 +5,10 @@ from PySide6.QtCore import Qt
 
 from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.own_equipment import library
+from calm_relay.job.demand import HeatPump
 from calm_relay.job.own_item import OwnEquipment, OwnItem
 
-from .driving import type_into
+from .driving import LEFT, type_into
 
 RETURN = Qt.Key.Key_Return
 
@@ -176,3 +177,39 @@ def test_the_questions_lay_what_is_in_the_library_now(begun, own_folder, settled
     questions.lay.click()
     settled(window)
     assert window.session.job.faces[0].module == "own-cheap"
+
+
+def test_modules_typed_are_laid_by_key_and_a_number_out_of_range_lays_none(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    questions.go_to(5)
+    window.activateWindow()
+    questions.modules.setFocus()
+    qtbot.waitUntil(questions.modules.hasFocus)
+    questions.modules.selectAll()
+    qtbot.keyClicks(questions.modules, "9000")
+    qtbot.mouseClick(questions.lay, LEFT)
+    assert "wanted 1 to" in questions.how.text() and window.session.job.faces == ()
+    questions.modules.setFocus()
+    questions.modules.selectAll()
+    qtbot.keyClicks(questions.modules, "22")
+    qtbot.keyClick(window, Qt.Key.Key_L, Qt.KeyboardModifier.AltModifier)
+    qtbot.waitUntil(lambda: window.session.job.faces != ())
+    assert window.session.job.faces[0].count == 22
+
+
+def test_a_load_beside_the_house_does_not_say_what_the_house_uses(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    questions.go_to(3)
+    demand = window.session.job.demand
+    pump = HeatPump(name="Heat pump", heat_kwh_per_day=40.0)
+    window.session.edit(window.session.job.with_(demand=demand.with_(heat_pumps=(pump,))), "Heat pump")
+    window.session.edit(
+        window.session.job.with_(demand=window.session.job.demand.with_(shape="farm")), "Kind of house"
+    )
+    assert "demand" in window.session.job.wanted and questions.step.bench == "Home"
+    # A house that uses just what stands in says so by a button.
+    assert questions.as_assumed.isVisible() and "3,500 k&Wh" in questions.as_assumed.text()
+    qtbot.mouseClick(questions.as_assumed, LEFT)
+    qtbot.waitUntil(lambda: questions.step.bench != "Home")
+    assert "demand" not in window.session.job.wanted
+    assert window.session.job.demand.yearly_kwh == 3500.0

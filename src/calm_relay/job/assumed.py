@@ -29,9 +29,9 @@ def less_what_was_said(before: Job, after: Job) -> Job:
     return after if left == after.assumed else after.with_(assumed=left)
 
 
-def _said_of_demand(demand: Demand) -> Demand:
-    """A demand less its share in midwinter, which follows from the place and says nothing of the home."""
-    return demand.with_(winter_factor=1.0) if isinstance(demand, ShapedDemand) else demand
+def _said_of_demand(demand: Demand) -> object:
+    """What of a demand says how much the house uses; loads beside it, its shape and its midwinter do not."""
+    return (demand.yearly_kwh, demand.bills) if isinstance(demand, ShapedDemand) else demand
 
 
 def _answered(key: Wanted, before: Job, after: Job) -> bool:

@@ -9,7 +9,9 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPush
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
+from calm_relay.desk.widgets.typed import PressGuard
 from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.demand import ShapedDemand
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job, RoofFace, Wanted
 from calm_relay.planning.common.wanted import wanted_words
@@ -31,7 +33,8 @@ STEPS = (
     Step("Site", "Where does it stand?", "Find the town below; what is usual there is assumed until you say "
          "otherwise. Until then a place on the equator stands in.", "place"),
     Step("Choice", "Why a battery?", "Weigh at the right what it is for."),
-    Step("Inverter", "What hangs there today?", "Name the inverter under There today; with none it is a new system."),
+    Step("Inverter", "What hangs there today?", "Name the inverter under Inverters today; with none it is a new "
+         "system."),
     Step("Home", "How much is used?", "Type the year’s kWh, read bills or a meter’s file. Until then 3,500 kWh "
          "stand in.", "demand"),
     Step("Grid", "What service and tariff?", "What is usual at the place is assumed; change what is otherwise."),
@@ -77,8 +80,14 @@ class Questions(QFrame):
         self.modules = RangedSpin("Modules to lie on a first face", " modules", span)
         self.modules.show_value(12)
         self.lay, self.none = QPushButton("&Lay them"), QPushButton("There is n&o array")
-        self.lay.clicked.connect(lambda _=False: self._lay(self.modules.value()))
+        guard = PressGuard(self.lay, lambda: self._lay(self.modules.value()))
+        self.modules.refused.connect(self.how.setText)
+        self.modules.refused.connect(guard.refuse)
+        self.modules.lineEdit().returnPressed.connect(self.lay.click)
         self.none.clicked.connect(lambda _=False: self._lay(0))
+        self.as_assumed = QPushButton()
+        self.as_assumed.setToolTip("What stands in is what the home uses")
+        self.as_assumed.clicked.connect(lambda _=False: self._take_assumed_demand())
         self.confirm = QPushButton("It is &so")
         self.confirm.clicked.connect(lambda _=False: self._confirm())
         self.back, self.next = QPushButton("‹ &Back"), QPushButton("&Next ›")
@@ -89,6 +98,7 @@ class Questions(QFrame):
         self.leave.clicked.connect(lambda _=False: self.ended.emit())
         self._own = {
             "Site": (self.name,),
+            "Home": (self.as_assumed,),
             "Grid": (self.confirm,),
             "Roof": (self.modules, self.lay, self.none),
         }
@@ -104,12 +114,12 @@ class Questions(QFrame):
         grid.addWidget(self.how, 1, 0)
         row = QHBoxLayout()
         row.setSpacing(6)
-        for field in (self.name, self.modules, self.lay, self.none, self.confirm):
+        for field in (self.name, self.modules, self.lay, self.none, self.as_assumed, self.confirm):
             row.addWidget(field)
         row.addSpacing(8)
         for button in (self.back, self.next, self.leave):
             row.addWidget(button)
-        for button in (self.lay, self.none, self.confirm, self.back, self.next, self.leave):
+        for button in (self.lay, self.none, self.as_assumed, self.confirm, self.back, self.next, self.leave):
             button.setObjectName("small")
         grid.addLayout(row, 0, 1, 2, 1, Qt.AlignmentFlag.AlignVCenter)
         grid.setColumnStretch(0, 1)
@@ -172,6 +182,9 @@ class Questions(QFrame):
                 field.setVisible(bench == step.bench)
         for field in (self.modules, self.lay, self.none):
             field.setVisible(step.bench == "Roof" and not done)
+        if isinstance(job.demand, ShapedDemand):
+            self.as_assumed.setText(f"It is so: {job.demand.yearly_kwh:,.0f} k&Wh")
+        self.as_assumed.setVisible(step.bench == "Home" and not done)
         self.confirm.setEnabled(any(path.startswith(("supply.", "tariff.")) for path in job.assumed))
         self.back.setEnabled(self._at > 0)
         self.next.setText("&Next ›" if self._at + 1 < len(STEPS) else "To the &choice ›")
@@ -196,6 +209,10 @@ class Questions(QFrame):
 
         label = f"{count} modules" if count else "No array"
         self.edited.emit(with_array(self._job, count, self.library), label)
+
+    def _take_assumed_demand(self):
+        left = tuple(key for key in self._job.wanted if key != "demand")
+        self.edited.emit(self._job.with_(wanted=left), "What the home uses")
 
     def _confirm(self):
         left = tuple(path for path in self._job.assumed if not path.startswith(("supply.", "tariff.")))
