@@ -1,10 +1,12 @@
 """What is being typed counts: saving, leaving, printing and another bench take it first, or say why not."""
 
 import pytest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialogButtonBox, QFileDialog, QLineEdit
 
+from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.job_file import read_job
-from tests.desk.driving import press
+from tests.desk.driving import LEFT, press
 
 
 @pytest.fixture
@@ -113,3 +115,89 @@ def test_a_row_whose_face_is_gone_tells_of_no_edit(window, qtbot):
     works.accepted.emit(3.0)
     assert told == []
     assert len(window.session.job.faces) == last
+
+
+def test_another_option_takes_what_is_being_typed(window, qtbot, saved):
+    field = typing(window, qtbot, "Grid", fuse, "80")
+    press(qtbot, window, "Ctrl+2")
+    assert window.session.job.supply.main_fuse_a == 80.0 and field.text() == "80 A"
+
+
+def test_a_plan_that_comes_leaves_what_is_being_typed(window, qtbot, settled):
+    def first(bench):
+        settled(window)
+        bench.tabs.choose("ct")
+        field = next(iter(bench.ct.fields.values()))
+        qtbot.waitUntil(field.isVisible)
+        return field
+
+    field = typing(window, qtbot, "Commissioning", first, "1.2")
+    qtbot.keyClick(field, Qt.Key.Key_Tab)
+    after = window.focusWidget()
+    assert after is not field and after in window.bench.ct.fields.values()
+    qtbot.keyClicks(after, "3.")
+    settled(window)
+    assert after.text() == "3." and after.hasFocus()
+    qtbot.keyClicks(after, "4")
+    qtbot.keyClick(after, Qt.Key.Key_Tab)
+    assert after.text() == "3.4 kW"
+    (moment,) = window.session.job.commissioning.ct_moments
+    assert (moment.load, moment.pv) == ((1.2,), (3.4,))
+
+
+def test_the_focus_goes_on_from_a_rules_limit_and_its_reason(window, qtbot, settled):
+    field = typing(window, qtbot, "Grid", lambda bench: bench.rules.limits["nz-volts"], "400")
+    qtbot.keyClick(field, Qt.Key.Key_Tab)
+    settled(window)
+    after = window.focusWidget()
+    assert after is not field and isinstance(after, QLineEdit) and after.isVisible()
+    why = window.bench.rules.why["nz-volts"]
+    assert why.isVisible() and why is not after
+    why.setFocus()
+    qtbot.keyClicks(why, "by the operator")
+    qtbot.keyClick(why, Qt.Key.Key_Tab)
+    settled(window)
+    assert window.session.job.rule_changes[0].why == "by the operator"
+    assert window.focusWidget() is after
+
+
+@pytest.fixture
+def losses(window, qtbot):
+    """The dialog of an array's losses, into whose soiling one types."""
+
+    def typed(text):
+        dialog = FormDialog("Losses", window.session.job.losses, [("soiling", "Soiling", "percent")], window)
+        dialog.show()
+        field = dialog.fields["soiling"]
+        dialog.activateWindow()
+        field.setFocus()
+        qtbot.waitUntil(field.hasFocus)
+        field.selectAll()
+        qtbot.keyClicks(field, text)
+        return dialog, dialog.findChild(QDialogButtonBox).button(QDialogButtonBox.StandardButton.Ok)
+
+    return typed
+
+
+def test_ok_pressed_by_key_takes_what_is_being_typed(losses):
+    dialog, ok = losses("7")
+    ok.click()
+    assert dialog.result_model.soiling == pytest.approx(0.07)
+
+
+@pytest.mark.parametrize("by", ["mouse", "key"])
+def test_ok_does_not_close_over_a_number_that_it_refuses(losses, qtbot, by):
+    dialog, ok = losses("250")
+
+    def again():
+        if by == "mouse":
+            qtbot.mouseClick(ok, LEFT)
+        else:
+            ok.click()
+
+    again()
+    assert dialog.isVisible() and dialog.result_model is None
+    assert "wanted 0% to 90%" in dialog.problem.text()
+    qtbot.wait(10)
+    again()
+    assert not dialog.isVisible()

@@ -6,10 +6,8 @@ from pathlib import Path
 from pydantic import ValidationError
 from PySide6.QtCore import QEvent, QSize, Qt, Signal
 from PySide6.QtWidgets import (
-    QAbstractSpinBox,
     QFrame,
     QHBoxLayout,
-    QLineEdit,
     QMainWindow,
     QScrollArea,
     QVBoxLayout,
@@ -34,6 +32,7 @@ from calm_relay.desk.widgets.notice import Notice
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.progress_row import ProgressRow
 from calm_relay.desk.widgets.theme import colours, style_sheet
+from calm_relay.desk.widgets.typed import take_typed
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.exchange.kept_verdict import KeptOption, KeptVerdict, keep_verdict, kept_verdict
 from calm_relay.planning.common.cautions import CAUTIONS
@@ -260,7 +259,8 @@ class Window(QMainWindow):
         self.moment.set_open(self._shows_day and not begun, strip=self._name != "Choice" and not begun)
 
     def show_option(self, number: int) -> None:
-        """Puts an option in view."""
+        """Puts an option in view; what is being typed is taken first."""
+        self.commit()
         self._shown = number
         self._draw()
 
@@ -278,10 +278,7 @@ class Window(QMainWindow):
         refused = getattr(field, "refused", None)
         if refused is not None:
             refused.connect(refusals.append)
-        if isinstance(field, QAbstractSpinBox):
-            field.interpretText()
-        elif isinstance(field, QLineEdit):
-            field.editingFinished.emit()
+        take_typed(field)
         self.bench.commit()
         if refused is not None:
             refused.disconnect(refusals.append)

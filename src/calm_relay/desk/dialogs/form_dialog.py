@@ -17,6 +17,7 @@ from calm_relay.desk.dialogs.window_rows import WindowRows
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.desk.widgets.typed import PressGuard, take_typed
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
 
@@ -40,11 +41,13 @@ class AnswerDialog(QDialog):
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
+        self._guard: PressGuard | None = None
+        self._listens = False
 
     def answer_buttons(self, accept) -> QDialogButtonBox:
-        """OK, which calls `accept`, and Cancel."""
+        """OK, which calls `accept` unless what is being typed is refused, and Cancel."""
         made = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        made.accepted.connect(accept)
+        self._guard = PressGuard(made.button(QDialogButtonBox.StandardButton.Ok), accept)
         made.rejected.connect(self.reject)
         return made
 
@@ -63,6 +66,18 @@ class AnswerDialog(QDialog):
         """Says what is wrong."""
         self.problem.setText(problem)
         self.problem.show()
+        if self._guard is not None:
+            self._guard.refuse()
+
+    def showEvent(self, event):
+        """Its buttons take what is being typed first, also when they are pressed by their letter."""
+        for button in [] if self._listens else self.findChildren(QAbstractButton):
+            button.pressed.connect(self._take_typed)
+        self._listens = True
+        super().showEvent(event)
+
+    def _take_typed(self):
+        take_typed(self.focusWidget())
 
     def keyPressEvent(self, event):
         """Return presses the button that has the focus, and none else."""

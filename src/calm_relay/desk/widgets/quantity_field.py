@@ -49,7 +49,11 @@ class QuantityField(QLineEdit):
         return "" if value is None else quantity_text(value, self._unit, self._decimals, self._mark())
 
     def show_value(self, value: float | None) -> None:
-        """Shows a number without a signal."""
+        """Shows a number without a signal; what is being typed over the same number stays."""
+        if value != self._value or not (self.hasFocus() and self.isModified()):
+            self._show(value)
+
+    def _show(self, value):
         self._value = value
         self.setText(self.text_of(value))
 
@@ -69,9 +73,9 @@ class QuantityField(QLineEdit):
                 self._refuse(f"is {self.text_of(value)}; wanted {self._wanted()}")
                 return
         if value == self._value:
-            self.show_value(value)
+            self._show(value)
             return
-        self.show_value(value)
+        self._show(value)
         self.accepted.emit(value)
 
     def _wanted(self) -> str:
@@ -87,5 +91,5 @@ class QuantityField(QLineEdit):
         return f"{low} to {'below ' * span.high_open}{high}"
 
     def _refuse(self, problem):
-        self.show_value(self._value)
+        self._show(self._value)
         self.refused.emit(f"{self._name}: {problem}.")

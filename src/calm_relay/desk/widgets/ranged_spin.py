@@ -40,7 +40,11 @@ class RangedSpin(QSpinBox):
         self.setToolTip(tip(f"{self._name}: {low} to {high}{self._unit}"))
 
     def show_value(self, value: int) -> None:
-        """Shows a number without a signal."""
+        """Shows a number without a signal; what is being typed over the same number stays."""
+        if value != self._good or not (self.hasFocus() and self.lineEdit().isModified()):
+            self._show(value)
+
+    def _show(self, value):
         blocker = QSignalBlocker(self)
         self._good = value
         self.setValue(value)
@@ -71,5 +75,5 @@ class RangedSpin(QSpinBox):
             self._good = value
             self.accepted.emit(value)
         else:
-            self.show_value(self._good)
+            self._show(self._good)
             self.refused.emit(f"{self._name} is {value}; wanted {self.low} to {self.high}{self._unit}.")
