@@ -22,6 +22,7 @@ from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.planning.common.vocabulary import vocabulary_of
 
 PLANNER = "planner's choice"
+NO_ARRAY = "No array hangs on this option's units."
 # Fields of the planned battery that state a unit, their labels and names, and the kind of equipment they choose from.
 UNITS = (
     ("hybrid", "&Hybrid", "Hybrid", "inverters"),
@@ -202,11 +203,13 @@ class InverterBench(Bench):
             return
         result, clipped = result
         self._show_clipped(clipped)
+        if result is None:
+            self.sweep.waits(self._without_sweep())
+            self.cost.waits(self._without_sweep())
+            self.summary.clear()
+            return
         self.sweep.start()
         self.cost.start()
-        if result is None:
-            self.summary.setText(self._without_sweep())
-            return
         self._draw_cost(result)
         look = colours()
         extra = result.import_kwh - result.import_kwh.min()
@@ -264,9 +267,14 @@ class InverterBench(Bench):
         anchor = (1.05, 0.5) if in_its_way else (0, 0.5)
         self.sweep.words(x, min(top, result.clipped_kwh[steep]), "clipped", colours().stop, anchor=anchor)
 
+    def _why_nothing(self):
+        return "This option cannot be built." if self._view.built is None else NO_ARRAY
+
     def _without_sweep(self):
         built = self._view.built
-        converter = built.design.pv_converter if built else None
+        if built is None:
+            return self._why_nothing()
+        converter = built.design.pv_converter
         if converter is not None and converter.micro:
             return "Microinverters have no common AC limit: each module meets its own."
         return "No other size is tried: no array hangs on this option's units."
@@ -295,10 +303,11 @@ class InverterBench(Bench):
         self.cost.head(title)
 
     def _show_clipped(self, clipped):
-        self.clipped.show_clipped(clipped, self._view.plan)
         if clipped is None:
+            self.clipped.waits(self._why_nothing())
             self.clipping_summary.clear()
             return
+        self.clipped.show_clipped(clipped, self._view.plan)
         self.clipping_summary.setToolTip(
             tip(f"From: simulated year with and without the battery, {self._view.plan.site.source}")
         )
@@ -321,7 +330,7 @@ class InverterBench(Bench):
         option = self._view.built
         converter = option.design.pv_converter if option else None
         if converter is None or not converter.has_array:
-            self.limits.show_limits(None, ())
+            self.limits.show_limits(None, (), self._why_nothing())
             self.trackers.clear()
             return
         limits = ratio_limits(converter, option.context.job, option.context.survey)
@@ -341,9 +350,10 @@ class InverterBench(Bench):
         from calm_relay.planning.studies.inverter_sweep import clipped_day
 
         result, look = clipped_day(self._view.plan, self._view.option), colours()
-        self.day.start()
         if result is None:
+            self.day.waits(self._why_nothing())
             return
+        self.day.start()
         lost = float(result.clipped.sum() * (result.hours[1] - result.hours[0]))
         date = result.date.astype(object)
         title = (
@@ -365,9 +375,10 @@ class InverterBench(Bench):
         from calm_relay.planning.studies.inverter_sweep import load_hours
 
         result, look = load_hours(self._view.option), colours()
-        self.hours.start()
         if result is None:
+            self.hours.waits(self._why_nothing())
             return
+        self.hours.start()
         edges = result.edges * 100
         self.hours.steps(edges, result.hours, look.muted)
         top = float(result.hours.max()) * 1.25

@@ -90,7 +90,7 @@ class Chart(pg.PlotWidget):
         self.waits()
 
     def waits(self, words: str = "Being worked out…") -> None:
-        """Words in place of axes that measure nothing, until something is drawn."""
+        """Words, why nothing is drawn, in place of axes that measure nothing; until something is."""
         self.clear()
         self.waits_no_more()
         if self._empty:

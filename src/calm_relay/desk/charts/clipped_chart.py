@@ -19,11 +19,9 @@ class ClippedChart(Chart):
         super().__init__("Clipped energy by month and hour", "", "hour, standard")
 
     def show_clipped(self, result, plan) -> None:
-        """Draws `planning.studies.clipping`; None clears the chart."""
+        """Draws `planning.studies.clipping`."""
         look = colours()
         self.start()
-        if result is None:
-            return
         image = pg.ImageItem(result.bare, levels=(0.0, max(float(result.bare.max()), 1e-9)))
         image.setLookupTable(shades_between(look.paper, look.stop))
         image.setRect(QRectF(-0.5, 0, 12, 24))

@@ -16,7 +16,7 @@ class LimitBars(QWidget):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self._ratio, self._limits = None, ()
+        self._ratio, self._limits, self._why = None, (), ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.setAccessibleName("Limits on array power over inverter power")
 
@@ -24,11 +24,11 @@ class LimitBars(QWidget):
         """As high as its rows."""
         return QSize(300, round(ROW * (max(len(self._limits), 2) + 1) + 8))
 
-    def show_limits(self, ratio, limits) -> None:
-        """Draws a ratio and `planning.architecture.ratio_limits`; None for an option without an array."""
-        self._ratio, self._limits = ratio, tuple(limits)
+    def show_limits(self, ratio, limits, why: str = "") -> None:
+        """Draws a ratio and `planning.architecture.ratio_limits`; None, and why, where there is none."""
+        self._ratio, self._limits, self._why = ratio, tuple(limits), why
         summary = "; ".join(f"{limit.owner} {limit.ratio_max:.2f}" for limit in self._limits)
-        self.setAccessibleDescription(f"today {ratio:.2f}; {summary}" if ratio is not None else "no array")
+        self.setAccessibleDescription(f"today {ratio:.2f}; {summary}" if ratio is not None else why)
         self.setToolTip(tip("\n".join(f"{limit.owner}: {limit.authority}" for limit in self._limits)))
         self.updateGeometry()
         self.update()
@@ -40,7 +40,7 @@ class LimitBars(QWidget):
         painter.setFont(font(8.6))
         if self._ratio is None:
             painter.setPen(QColor(look.quiet))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignTop, "No array hangs on this option's units.")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignTop, self._why)
             return
         top = max([self._ratio, *(limit.ratio_max for limit in self._limits)]) * 1.12
         left, right = 170.0, self.width() - 96.0
