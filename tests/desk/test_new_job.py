@@ -2,6 +2,7 @@
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
 
 from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.own_equipment import library
@@ -213,3 +214,28 @@ def test_a_load_beside_the_house_does_not_say_what_the_house_uses(begun, qtbot, 
     qtbot.waitUntil(lambda: questions.step.bench != "Home")
     assert "demand" not in window.session.job.wanted
     assert window.session.job.demand.yearly_kwh == 3500.0
+
+
+def test_what_stands_in_before_the_place_is_known_passes_for_no_measurement(begun, qtbot, settled):
+    window = begun
+    (told,) = [note.finding for note in window.margin.notes if note.finding.check == "assumed"]
+    assert "Stands in until a place is known" in told.sentence and not told.mends
+    window.open_bench("Survey")
+    qtbot.waitUntil(lambda: window.bench.settled, timeout=60_000)
+    assert window.bench.summary.text().startswith("No option is weighed yet. Still wanted: where it stands")
+    table = window.bench.table
+    status = {table.item(row, 0).text(): table.item(row, 2).text() for row in range(table.rowCount())}
+    assert {status[name] for name in ("Main fuse", "Price of a kWh", "Phases, voltage, frequency")} == {"assumed"}
+
+
+def test_charts_without_an_array_say_so_in_place_of_empty_axes(begun, qtbot, settled):
+    window = begun
+    window.open_bench("Inverter")
+    qtbot.waitUntil(lambda: "no array" in shown_in(window.bench.sweep), timeout=60_000)
+    for chart in (window.bench.day, window.bench.hours, window.bench.clipped):
+        assert shown_in(chart) == "No array hangs on this option's units."
+
+
+def shown_in(chart):
+    """The words in place of a chart's axes."""
+    return next((label.text() for label in chart.findChildren(QLabel) if not label.isHidden()), "")

@@ -312,3 +312,16 @@ def test_finding_the_place_says_nothing_of_what_the_home_uses():
     assert "demand" in found.wanted and "place" not in found.wanted
     said = less_what_was_said(found, found.with_(demand=found.demand.with_(yearly_kwh=4200.0)))
     assert "demand" not in said.wanted
+
+
+def test_what_another_place_brings_is_assumed_again():
+    begun = begun_job("Begun", library())
+    first = less_what_was_said(
+        begun, placed(begun, "Ptuj, Slovenia", "Slovenia", 46.42, 15.87, "Europe/Ljubljana", library())
+    )
+    second = less_what_was_said(
+        first, placed(first, "Tralee, Ireland", "Ireland", 52.27, -9.7, "Europe/Dublin", library())
+    )
+    assert first.tariff.price != second.tariff.price
+    for job in (begun, first, second):
+        assert set(ASSUMED) <= set(job.assumed)

@@ -22,8 +22,8 @@ def less_what_was_said(before: Job, after: Job) -> Job:
     if before.wanted and after.wanted:
         still = tuple(key for key in after.wanted if not _answered(key, before, after))
         after = after if still == after.wanted else after.with_(wanted=still)
-    if not after.assumed or after.assumed != before.assumed:
-        # An edit that sets marks itself knows what it assumes.
+    if not after.assumed or after.assumed != before.assumed or _answered("place", before, after):
+        # An edit that sets marks itself knows what it assumes, and so does another place.
         return after
     left = tuple(path for path in after.assumed if value_at(before, path) == value_at(after, path))
     return after if left == after.assumed else after.with_(assumed=left)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.theme import colours, font
+from calm_relay.planning.common.wanted import wanted_words
 
 HEADS = ("What", "As it stands", "It is", "Between", "Moves the saving by", "Backup", "Best fit")
 SAVING = 4
@@ -163,7 +164,9 @@ class SurveyBench(Bench):
         for column in range(len(HEADS)):
             self.table.horizontalHeaderItem(column).setTextAlignment(Qt.AlignmentFlag.AlignLeft)
         missing = sum(entry.status == "missing" for entry in rest)
-        self.summary.setText(_summary(result, missing, currency))
+        asked = wanted_words(self._view.plan.job) if self._view else ""
+        begun = f"No option is weighed yet. Still wanted: {asked}."
+        self.summary.setText(begun if asked else _summary(result, missing, currency))
 
     @staticmethod
     def _texts(swing, currency):

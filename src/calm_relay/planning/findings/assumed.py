@@ -36,14 +36,16 @@ def check_assumed(subject: Subject) -> list[Finding]:
     if not assumed:
         return []
     names = ", ".join(WORDS.get(path, path) for path in assumed)
+    nowhere = "place" in subject.job.wanted
+    how = "Stands in until a place is known" if nowhere else "Assumed by what is usual at the place"
     return [
         warns(
             "assumed",
             "Site",
             "assumed",
-            f"Assumed by what is usual at the place, and not yet confirmed: {names}.",
+            f"{how}, and not yet confirmed: {names}.",
             reading=(float(len(assumed)), 0.0, "figures"),
             rule="usual services and tariffs, 2026-11, from memory",
-            mends=(Mend("Confirm them all", lambda job: job.with_(assumed=())),),
+            mends=() if nowhere else (Mend("Confirm them all", lambda job: job.with_(assumed=())),),
         )
     ]

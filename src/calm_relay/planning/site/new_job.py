@@ -93,7 +93,7 @@ def begun_job(name: str, library: Library) -> Job:
         wiring=Wiring(own_figures=library.own_figures),
         battery=PlannedBattery(pack=bank.pack.key, count=bank.count),
         region="generic",
-        assumed=FIRST_ASSUMED,
+        assumed=ASSUMED,
         wanted=("place", "demand", "array"),
     )
 
