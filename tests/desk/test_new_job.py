@@ -8,6 +8,7 @@ from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.own_equipment import library
 from calm_relay.job.demand import HeatPump
 from calm_relay.job.own_item import OwnEquipment, OwnItem
+from calm_relay.job.survey import ExistingInverter
 
 from .driving import LEFT, type_into
 
@@ -214,6 +215,27 @@ def test_a_load_beside_the_house_does_not_say_what_the_house_uses(begun, qtbot, 
     qtbot.waitUntil(lambda: questions.step.bench != "Home")
     assert "demand" not in window.session.job.wanted
     assert window.session.job.demand.yearly_kwh == 3500.0
+
+
+def test_modules_that_lie_there_today_hang_on_the_inverter_there_today(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    find(qtbot, window, "ljubljana")
+    settled(window)
+    questions.go_to(5)
+    assert not questions.there.isVisible() and questions.lay.isVisible()
+    key = next(item.key for item in library().catalogue.inverters if item.name.startswith("Tarnlight 10"))
+    job = window.session.job
+    window.session.edit(job.with_(existing_inverters=(ExistingInverter(inverter=key),)), "Inverter")
+    assert questions.there.isVisible()
+    # Too long for one string, and a prime number of modules makes no equal ones.
+    questions.modules.setValue(31)
+    qtbot.mouseClick(questions.there, LEFT)
+    assert "in no equal strings" in questions.how.text() and "array" in window.session.job.wanted
+    questions.modules.setValue(22)
+    qtbot.mouseClick(questions.there, LEFT)
+    (face,) = window.session.job.faces
+    assert (face.count, face.fate, face.wired_to) == (22, "reuse", "Inverter")
+    assert "array" not in window.session.job.wanted
 
 
 def test_what_stands_in_before_the_place_is_known_passes_for_no_measurement(begun, qtbot, settled):

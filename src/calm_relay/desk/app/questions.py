@@ -85,6 +85,10 @@ class Questions(QFrame):
         self.modules.refused.connect(guard.refuse)
         self.modules.lineEdit().returnPressed.connect(self.lay.click)
         self.none.clicked.connect(lambda _=False: self._lay(0))
+        self.there = QPushButton("They lie there &today")
+        self.there.setToolTip("They hang on the inverter there today; else they come with the battery")
+        there = PressGuard(self.there, lambda: self._lay_there(self.modules.value()))
+        self.modules.refused.connect(there.refuse)
         self.as_assumed = QPushButton()
         self.as_assumed.setToolTip("What stands in is what the home uses")
         self.as_assumed.clicked.connect(lambda _=False: self._take_assumed_demand())
@@ -100,7 +104,7 @@ class Questions(QFrame):
             "Site": (self.name,),
             "Home": (self.as_assumed,),
             "Grid": (self.confirm,),
-            "Roof": (self.modules, self.lay, self.none),
+            "Roof": (self.modules, self.lay, self.there, self.none),
         }
         self._lay_out()
         self.hide()
@@ -114,12 +118,21 @@ class Questions(QFrame):
         grid.addWidget(self.how, 1, 0)
         row = QHBoxLayout()
         row.setSpacing(6)
-        for field in (self.name, self.modules, self.lay, self.none, self.as_assumed, self.confirm):
+        for field in (self.name, self.modules, self.lay, self.there, self.none, self.as_assumed, self.confirm):
             row.addWidget(field)
         row.addSpacing(8)
         for button in (self.back, self.next, self.leave):
             row.addWidget(button)
-        for button in (self.lay, self.none, self.as_assumed, self.confirm, self.back, self.next, self.leave):
+        for button in (
+            self.lay,
+            self.there,
+            self.none,
+            self.as_assumed,
+            self.confirm,
+            self.back,
+            self.next,
+            self.leave,
+        ):
             button.setObjectName("small")
         grid.addLayout(row, 0, 1, 2, 1, Qt.AlignmentFlag.AlignVCenter)
         grid.setColumnStretch(0, 1)
@@ -182,6 +195,7 @@ class Questions(QFrame):
                 field.setVisible(bench == step.bench)
         for field in (self.modules, self.lay, self.none):
             field.setVisible(step.bench == "Roof" and not done)
+        self.there.setVisible(step.bench == "Roof" and not done and self._inverter_there() is not None)
         if isinstance(job.demand, ShapedDemand):
             self.as_assumed.setText(f"It is so: {job.demand.yearly_kwh:,.0f} k&Wh")
         self.as_assumed.setVisible(step.bench == "Home" and not done)
@@ -209,6 +223,27 @@ class Questions(QFrame):
 
         label = f"{count} modules" if count else "No array"
         self.edited.emit(with_array(self._job, count, self.library), label)
+
+    def _inverter_there(self):
+        """The inverter that is there and takes modules, with what the survey says of it; None where there is none."""
+        known = {item.key: item for item in self.library.equipment_for(self._job).inverters}
+        there = [(unit, known.get(unit.inverter)) for unit in self._job.existing_inverters]
+        return next(((unit, item) for unit, item in there if item is not None and item.pv is not None), None)
+
+    def _lay_there(self, count):
+        from calm_relay.planning.architecture.standing_array import hung_there
+        from calm_relay.planning.site.new_job import with_array
+
+        unit, inverter = self._inverter_there()
+        laid = with_array(self._job, count, self.library)
+        modules = {item.key: item for item in self.library.equipment_for(laid).modules}
+        job = hung_there(laid, unit, inverter, modules)
+        if job is None:
+            self.how.setText(
+                f"{count} modules hang on {inverter.name} in no equal strings: lay them, then say how."
+            )
+        else:
+            self.edited.emit(job, f"{count} modules there today")
 
     def _take_assumed_demand(self):
         left = tuple(key for key in self._job.wanted if key != "demand")
