@@ -2,7 +2,7 @@
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialogButtonBox, QFileDialog, QLineEdit
+from PySide6.QtWidgets import QDialogButtonBox, QFileDialog, QLineEdit, QMessageBox
 
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.job_file import read_job
@@ -201,3 +201,25 @@ def test_ok_does_not_close_over_a_number_that_it_refuses(losses, qtbot, by):
     qtbot.wait(10)
     again()
     assert not dialog.isVisible()
+
+
+def test_escape_asks_before_what_was_changed_goes(losses, qtbot, asked, monkeypatch):
+    dialog, _ = losses("7")
+    answers = [QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Discard]
+    monkeypatch.setattr(
+        QMessageBox, "question", lambda parent, title, text, *_: (asked.append(text), answers.pop(0))[1]
+    )
+    qtbot.keyClick(dialog, Qt.Key.Key_Escape)
+    assert dialog.isVisible() and "Leave without it?" in asked[-1]
+    dialog.close()
+    assert not dialog.isVisible() and len(asked) == 2 and dialog.result_model is None
+
+
+def test_escape_leaves_at_once_where_nothing_was_changed_and_cancel_always(losses, qtbot, asked):
+    dialog, _ = losses("2%")
+    qtbot.keyClick(dialog, Qt.Key.Key_Escape)
+    assert not dialog.isVisible()
+    dialog, _ = losses("7")
+    cancel = dialog.findChild(QDialogButtonBox).button(QDialogButtonBox.StandardButton.Cancel)
+    qtbot.mouseClick(cancel, LEFT)
+    assert not dialog.isVisible() and not asked

@@ -5,10 +5,14 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QAbstractButton,
     QCheckBox,
+    QComboBox,
     QDialog,
     QDialogButtonBox,
     QGridLayout,
     QLineEdit,
+    QMessageBox,
+    QPlainTextEdit,
+    QTableWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -29,8 +33,11 @@ MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", 
 class AnswerDialog(QDialog):
     """A dialog with OK and Cancel in which Return takes a field's number and does not close.
 
-    `problem` says what is wrong; the dialog stays open until it is right.
+    `problem` says what is wrong; the dialog stays open until it is right. By Escape it asks before what was changed in
+    it goes, where it `holds_work`; Cancel goes at once.
     """
+
+    holds_work = True
 
     def __init__(self, title: str, parent=None):
         super().__init__(parent)
@@ -42,7 +49,7 @@ class AnswerDialog(QDialog):
         self.problem.setWordWrap(True)
         self.problem.hide()
         self._guard: PressGuard | None = None
-        self._listens = False
+        self._begun: list[object] | None = None
 
     def answer_buttons(self, accept) -> QDialogButtonBox:
         """OK, which calls `accept` unless what is being typed is refused, and Cancel."""
@@ -71,22 +78,65 @@ class AnswerDialog(QDialog):
 
     def showEvent(self, event):
         """Its buttons take what is being typed first, also when they are pressed by their letter."""
-        for button in [] if self._listens else self.findChildren(QAbstractButton):
-            button.pressed.connect(self._take_typed)
-        self._listens = True
+        if self._begun is None:
+            self._begun = _put_in(self)
+            for button in self.findChildren(QAbstractButton):
+                button.pressed.connect(self._take_typed)
         super().showEvent(event)
 
     def _take_typed(self):
         take_typed(self.focusWidget())
 
+    def closeEvent(self, event):
+        """The window's own button asks as Escape does."""
+        if self._may_leave():
+            super().closeEvent(event)
+        else:
+            event.ignore()
+
+    def _may_leave(self):
+        if not (self.holds_work and self.isVisible() and self._begun != _put_in(self)):
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self,
+            self.windowTitle(),
+            "Something was changed here. Leave without it?",
+            buttons.Discard | buttons.Cancel,
+            buttons.Cancel,
+        )
+        return answer == buttons.Discard
+
     def keyPressEvent(self, event):
-        """Return presses the button that has the focus, and none else."""
+        """Return presses the button that has the focus, and none else; Escape asks about what was changed."""
+        if event.key() == Qt.Key.Key_Escape and not self._may_leave():
+            return
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             focus = self.focusWidget()
             if isinstance(focus, QAbstractButton):
                 focus.click()
             return
         super().keyPressEvent(event)
+
+
+def _put_in(dialog: QWidget) -> list[object]:
+    """Everything that stands in a dialog's fields, in their order."""
+    found: list[object] = []
+    for part in dialog.findChildren(QWidget):
+        if isinstance(part, QLineEdit):
+            found.append(part.text())
+        elif isinstance(part, QPlainTextEdit):
+            found.append(part.toPlainText())
+        elif isinstance(part, QComboBox):
+            found.append(part.currentText())
+        elif isinstance(part, QCheckBox):
+            found.append(part.isChecked())
+        elif isinstance(part, QTableWidget):
+            cells = [
+                part.item(row, column) for row in range(part.rowCount()) for column in range(part.columnCount())
+            ]
+            found += [cell.text() if cell is not None else "" for cell in cells]
+    return found
 
 
 class TicksField(QWidget):

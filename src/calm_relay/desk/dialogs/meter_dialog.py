@@ -51,6 +51,9 @@ SHOWN = 7
 class MeterDialog(AnswerDialog):
     """Shows how a file is read; `demand` holds the corrected demand after it was accepted."""
 
+    # What it shows is read from a file, and is read again as quickly.
+    holds_work = False
+
     def __init__(self, demand, folder, time_zone: str, parent=None):
         super().__init__("A meter's file", parent)
         self.resize(760, 620)

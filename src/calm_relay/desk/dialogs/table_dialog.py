@@ -62,6 +62,9 @@ class TableDialog(AnswerDialog):
     How the columns of a file with the same heads were mapped is remembered.
     """
 
+    # What it shows is read from a file, and is read again as quickly.
+    holds_work = False
+
     def __init__(self, kind: str, taken=(), parent=None):
         super().__init__("Items from a spreadsheet", parent)
         self.kind = kind
@@ -244,6 +247,9 @@ class TableDialog(AnswerDialog):
 
 class PricesDialog(AnswerDialog):
     """A supplier's price list: old beside new, taken row by row; `taken` are the items with their new prices."""
+
+    # What it shows is read from a file, and is read again as quickly.
+    holds_work = False
 
     ready = Signal()
     HEADS = ("Take", "Item", "Today", "New", "Change", "Matched by")

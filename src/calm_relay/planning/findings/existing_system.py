@@ -31,8 +31,8 @@ def check_bare_inverters(subject: Subject) -> list[Finding]:
 
     mend = Mend("The modules hang on it today", hung)
     sentence = (
-        f"{inverter.name} is there and no module hangs on it: today's bill is counted without sun, and all the yield is "
-        "the gain of what comes. Say of modules that hang on it that they are there."
+        f"{inverter.name} is there and no module hangs on it: today's bill is counted without sun, and all the yield "
+        "is the gain of what comes. Say of modules that hang on it that they are there."
     )
     return [
         warns(
