@@ -33,8 +33,8 @@ STEPS = (
     Step("Site", "Where does it stand?", "Find the town below; what is usual there is assumed until you say "
          "otherwise. Until then a place on the equator stands in.", "place"),
     Step("Choice", "Why a battery?", "Weigh at the right what it is for."),
-    Step("Inverter", "What hangs there today?", "Name the inverter under Inverters today; with none it is a new "
-         "system."),
+    Step("Inverter", "What hangs there today?", "Name the inverter under Inverters today, microinverters on "
+         "Roof under There today; with none it is a new system."),
     Step("Home", "How much is used?", "Type the year’s kWh, read bills or a meter’s file. Until then 3,500 kWh "
          "stand in.", "demand"),
     Step("Grid", "What service and tariff?", "What is usual at the place is assumed; change what is otherwise."),
