@@ -309,3 +309,27 @@ def test_breakers_let_through_what_their_class_allows(tables, amps, at_3, at_6, 
     assert passed == [at_3, at_6, at_10, at_6]
     # k of 115 for copper in PVC (IEC 60364-4-43): 84,000 A2s ask for 2.52 mm2, 42,000 for 1.78.
     assert least_area_mm2(at_10, 115.0) == pytest.approx(sqrt(at_10) / 115.0)
+
+
+# NEC 2023, 215.3 and 215.2(A)(1), from memory: a feeder's breaker is at least 1.25 times what it carries for hours, its
+# conductors carry the breaker; so a changeover of 200 A that passes 80 % of it for hours wants 200 A, and 3/0 AWG
+# copper at 75 degC (table 310.16). One rated below the service's main breaker is protected at its own rating.
+@pytest.mark.parametrize(("key", "amps", "size"), [("skerrin-h96s", 200.0, "3/0"), ("skerrin-h96q", 125.0, "1")])
+def test_the_feeder_of_a_changeover_stands_for_its_rating_and_not_for_its_hours(key, amps, size):
+    from calm_relay.exchange.shipped import catalogue, demo_job
+    from calm_relay.planning.wiring.wiring import wiring_of
+    from tests.plans import plan
+
+    unit = next(item for item in catalogue().inverters if item.key == key)
+    job = demo_job("cottage")
+    job = job.with_(
+        supply=job.supply.with_(main_fuse_a=200.0),
+        battery=job.battery.with_(hybrid=key),
+        wiring=job.wiring.with_(routes=()),
+        backup_board=None,
+    )
+    option = plan(job).option("hybrid-swap")
+    feeder = wiring_of(option.design, option.context).cable("meter > changeover")
+    hours_a = unit.backup.pass_through_a * unit.backup.pass_through_continuous_fraction
+    assert (feeder.device.amps, feeder.size.name) == (amps, size)
+    assert feeder.device.amps >= 1.25 * hours_a - 1e-9 and feeder.capacity_a >= feeder.device.amps

@@ -461,10 +461,9 @@ def _made_work_order(kit: Kit, logo) -> tuple[bytes, int]:
             measure = f"{escape(step.measure)}:<br>{LINE[:22]}" if step.measure else ""
             pages.table([(f"☐ {number}", f"{escape(step.text)}{isolate}{photo}", measure)], (7, 61, 32), 2.0)
         pages.head("Labels")
-        items = "".join(f"<li>☐ {escape(label)}</li>" for label in labels_of(kit.option))
-        pages.text(
-            f"<ul style='margin:0'>{items}</ul><p class='quiet'>Wording and place as the local code says.</p>"
-        )
+        for label in labels_of(kit.option):
+            pages.text(f"☐ {escape(label)}", 2)
+        pages.text("<p class='quiet'>Wording and place as the local code says.</p>")
 
     return _pdf_of(kit, "Work order", 8.6, fill)
 

@@ -322,9 +322,12 @@ class _Maker:
         }
 
     def _feeder_amps(self, lead: Converter) -> dict[str, object]:
-        """What passes the changeover: the main fuse at most, or its own rating where that is less."""
+        """What passes the changeover: the main fuse at most, or its own rating where that is less.
+
+        What it passes for hours is a limit on what hangs behind it; cable and breaker stand for its rating.
+        """
         supply = self.job.supply
-        amps = min(supply.main_fuse_a, lead.backup.pass_through_a * lead.backup.pass_through_continuous_fraction)
+        amps = min(supply.main_fuse_a, lead.backup.pass_through_a)
         phases = "single" if lead.inverter.phases == "single" else supply.phases
         return {**self._whole_service(), "circuit": phases, "amps": amps, "drop_a": amps}
 
