@@ -2,6 +2,7 @@
 
 from math import cos, hypot, radians
 
+import numpy as np
 import pytest
 
 from calm_relay.exchange.shapes import Stroke, Words
@@ -82,3 +83,19 @@ def test_cables_run_from_part_to_part_and_the_bar_is_five_metres(option):
     bars = [s for s in drawing.shapes if isinstance(s, Stroke) and s.layer == "FRAME" and len(s.points) == 4]
     assert bars[0].points[2][0] - bars[0].points[1][0] == pytest.approx(5.0 * PER_M)
     assert any(isinstance(shape, Words) and shape.text == "N" for shape in drawing.shapes)
+
+
+@pytest.mark.parametrize("azimuth", [0, 90, 165, 210, 330])
+def test_a_faces_words_stand_clear_of_its_eaves(demo, azimuth):
+    made = plan(demo.with_face(0, azimuth=float(azimuth))).live[1]
+    drawing = drawn(made)
+    key = f"face {demo.faces[0].name}"
+    parts = [shape for shape in drawing.shapes if shape.part == key]
+    eaves = next(shape for shape in parts if isinstance(shape, Stroke) and shape.width == 0.9)
+    for words in (shape for shape in parts if isinstance(shape, Words)):
+        wide, (x, y) = words.width, words.at
+        left = {"start": x, "middle": x - wide / 2.0, "end": x - wide}[words.anchor]
+        for share in np.linspace(0.0, 1.0, 101):
+            (x0, y0), (x1, y1) = eaves.points
+            at = x0 + (x1 - x0) * share, y0 + (y1 - y0) * share
+            assert not (left < at[0] < left + wide and y - 0.75 * words.size < at[1] < y)

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from math import cos, radians, sin
+from math import copysign, cos, radians, sin
 
 from calm_relay.exchange.shapes import Anchor, Circle, Drawing, Layer, Shape, Stroke, Words
 from calm_relay.job.wiring import Wiring
@@ -219,6 +219,11 @@ class _Site:
         anchor: Anchor = "start" if dx > 0.5 else "end" if dx < -0.5 else "middle"
         x, y = ex + 2.5 * dx, ey + 4.0 * dy + (1.5 if abs(dy) < 0.5 else 0.0) - (5.2 if dy < -0.5 else 0.0)
         count = f"{len(face.modules)} modules" + ("" if face.measured else ", size not measured")
+        if anchor == "middle":
+            # Eaves that lean come nearer to one end of the words than to their middle.
+            widest = max(Words(face.name, (x, y), TEXT, bold=True).width, Words(count, (x, y), SMALL).width)
+            half = min(widest, abs(x1 - x0)) / 2.0
+            y += copysign(half * abs(y1 - y0) / max(abs(x1 - x0), 1e-9), dy)
         for number, text in enumerate((face.name, count)):
             size = TEXT if not number else SMALL
             yield Words(text, (x, y + number * 4.8), size, anchor, not number, part=key)
