@@ -1,5 +1,7 @@
 """The single-line diagram: everything of the topology is on it, nothing overlaps, words stay where they were put."""
 
+from itertools import pairwise
+
 import pytest
 
 from calm_relay.exchange.shapes import Stroke, Words
@@ -119,6 +121,26 @@ def test_no_signal_runs_through_words(drawn):
                         shape.part,
                         word.text,
                     )
+
+
+def test_no_rating_stands_on_a_line_that_leads_past_it(drawn):
+    for option, _, drawing in drawings(drawn):
+        lines = [
+            (x0, min(y0, y1), max(y0, y1))
+            for shape in drawing.shapes
+            if isinstance(shape, Stroke) and shape.layer in ("AC", "DC")
+            for (x0, y0), (x1, y1) in pairwise(shape.points)
+            if x0 == x1 and abs(y1 - y0) > 2.0
+        ]
+        for words in (
+            item for item in drawing.shapes if isinstance(item, Words) and item.label.startswith("device ")
+        ):
+            left, top, right, bottom = words.box
+            for x, upper, lower in lines:
+                assert not (left - 0.5 < x < right + 0.5 and upper < bottom and lower > top), (
+                    option.key,
+                    words.text,
+                )
 
 
 def test_words_that_were_moved_stay_and_everything_else_follows_the_plan(demo):

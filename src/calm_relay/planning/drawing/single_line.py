@@ -21,6 +21,8 @@ LEADING = 3.9
 # Room of a cable: what leads to its device, the device, and what is left before the part it ends at.
 BEFORE, DEVICE, AFTER = 3.0, 8.5, 3.0
 NARROWEST = 15.0
+# Between a rating and a line beside it.
+CLEAR = 1.0
 # Room of a current transformer on a cable.
 RING = 8.6
 # A signal beside a cable: right of a part and below its middle, and above or below the cable's words.
@@ -164,12 +166,20 @@ class _Sheet:
         """Room of the current transformers on a cable [mm]."""
         return RING * sum(item.edge == edge.key for item in self.topology.transformers)
 
+    def _rating_half(self, edge: Edge) -> float:
+        """Half as wide as the rating below a device is [mm]; 0 where there is none."""
+        device = self.plan.cable(edge.key).device
+        return 0.0 if device is None else Words(f"{device.amps:g} A", (0.0, 0.0), SMALL).width / 2.0
+
+    def _rating_shift(self, edge: Edge) -> float:
+        """How far right of its device a rating stands, clear of what leads down to other parts [mm]."""
+        before = DEVICE / 2.0 + (BEFORE if self._is_bar(edge.start) else 0.0)
+        return max(self._rating_half(edge) + CLEAR - before, 0.0)
+
     def _rating_reach(self, edge: Edge) -> float:
         """How far the rating below a device reaches past the device [mm]."""
-        device = self.plan.cable(edge.key).device
-        if device is None:
-            return 0.0
-        return max(Words(f"{device.amps:g} A", (0.0, 0.0), SMALL).width / 2.0 - DEVICE / 2.0 + 2.0, 0.0)
+        half = self._rating_half(edge)
+        return max(half + self._rating_shift(edge) - DEVICE / 2.0 + 2.0, 0.0) if half else 0.0
 
     def _words_of(self, edge: Edge) -> tuple[str, ...]:
         """Size above a cable and length below it; of one that is there and was not seen, that."""
@@ -233,9 +243,10 @@ class _Sheet:
 
     def _cable_words(self, edge: Edge, cable: Cable, device_x: float, arrives: float, y: float) -> Iterator[Shape]:
         if cable.device is not None:
+            middle = device_x + self._rating_shift(edge)
             yield from self._label(
                 f"device {edge.key}",
-                (Words(f"{cable.device.amps:g} A", (device_x, y + SMALL + 1.0), SMALL, "middle", part=edge.key),),
+                (Words(f"{cable.device.amps:g} A", (middle, y + SMALL + 1.0), SMALL, "middle", part=edge.key),),
             )
         texts = self._words_of(edge)
         x = device_x + DEVICE / 2.0 - 0.5 + self._rings(edge)
