@@ -167,6 +167,7 @@ RULES = {
     "existing dwelling share": "service",
     "service share": "continuous import",
     "plug-in kW": "",
+    "array shutdown volts": "rapid shutdown",
     **dict.fromkeys(WIRED, "cables"),
 }
 

@@ -2,11 +2,13 @@
 
 import pytest
 
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.existing_supply import Generator
+from calm_relay.job.survey import RuleChange
 from calm_relay.job.wiring import Route
 from calm_relay.planning.findings import Severity
-from calm_relay.planning.handover.materials import materials_of
+from calm_relay.planning.handover.materials import labels_of, materials_of
+from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.wiring.surge import critical_m, dc_length_m
 from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import plan
@@ -95,3 +97,54 @@ def test_the_backup_board_has_a_main_switch_and_a_generator_its_transfer(pottery
     helped = plan(pottery.with_(generators=(Generator(kw=3.0),)))
     told = [option for option in helped.live if found(option, "generator transfer")]
     assert told and all(option.design.leader.backup.generator_input for option in told)
+
+
+@pytest.fixture
+def american():
+    """The split-phase demo."""
+    return demo_job("cottage")
+
+
+def shutdown(job, key="hybrid-swap"):
+    option = plan(job).option(key)
+    return found(option, "rapid shutdown"), option
+
+
+def test_strings_on_a_building_are_brought_down_where_the_region_asks_for_it(american):
+    """NEC 2023, 690.12(B)(2), from memory: 80 V within the array 30 s after a rapid shutdown is set off."""
+    (note,), option = shutdown(american)
+    runs = [run for unit in option.design.converters if unit.has_array for run in unit.stringing.runs]
+    plain, cold_c = sum(run.modules for run in runs), option.context.temperatures.cold_c
+    assert note.severity is Severity.CHECK and (note.limit, f"each of {plain} modules" in note.sentence) == (
+        80.0,
+        True,
+    )
+    assert note.measured == pytest.approx(max(run.open_v(cold_c) for run in runs))
+    assert parts(option)["Shutdown device under a module"] == plain
+    assert parts(option)["Switch that sets off the rapid shutdown"] == 1.0
+    assert any(label.startswith("Rapid shutdown") for label in labels_of(option))
+    assert any("Rapid shutdown" in step.text for step in steps_of(option))
+
+
+def test_an_array_on_the_ground_another_region_and_a_higher_limit_ask_for_none(american):
+    ground = american.with_(faces=tuple(face.with_(covering="ground") for face in american.faces))
+    high = american.with_(rule_changes=(RuleChange(rule="us-shutdown", limit=1000.0, why="a carport"),))
+    left = american.with_(rule_changes=(RuleChange(rule="us-shutdown", limit=None, why="a carport"),))
+    for job in (ground, high, left, american.with_(region="generic", rule_changes=())):
+        notes, option = shutdown(job)
+        assert not notes and "Shutdown device under a module" not in parts(option)
+
+
+def test_strings_that_stay_as_they_hang_are_not_held_to_it(demo):
+    job = demo.with_(region="united-states", rule_changes=())
+    kept, _ = shutdown(job, "ac-addon")
+    (laid,), _ = shutdown(job, "hybrid-swap")
+    assert not kept and laid.measured > 80.0
+
+
+def test_optimisers_do_it_where_their_maker_lists_them(american):
+    optimiser = next(item for item in library().catalogue.optimisers if item.any_inverter)
+    job = american.with_(faces=tuple(face.with_(electronics=optimiser.key) for face in american.faces))
+    (note,), option = shutdown(job)
+    assert note.severity is Severity.OK and "ask for the listing" in note.sentence
+    assert "Shutdown device under a module" not in parts(option)

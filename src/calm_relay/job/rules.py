@@ -28,6 +28,7 @@ RuleKind = Literal[
     "AC drop",
     "voltage rise",
     "continuous factor",
+    "array shutdown volts",
 ]
 UNITS: dict[str, str] = {
     "array ratio": "kWp/kW",
@@ -50,6 +51,7 @@ UNITS: dict[str, str] = {
     "AC drop": "of the voltage",
     "voltage rise": "of the voltage",
     "continuous factor": "times the current",
+    "array shutdown volts": "V",
 }
 
 

@@ -3,8 +3,10 @@
 from collections.abc import Iterator
 
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.architecture.rapid_shutdown import rapid_shutdown
 from calm_relay.planning.architecture.topology import BACKED_UP
-from calm_relay.planning.findings.base import Finding, Subject, check, grid_check, passes, warns_if
+from calm_relay.planning.common.joined import counted, joined
+from calm_relay.planning.findings.base import Finding, Subject, check, grid_check, passes, warns, warns_if
 from calm_relay.planning.wiring.names import name_of
 from calm_relay.planning.wiring.surge import AT_BOTH_ENDS_M, SURGE_M, critical_m, dc_length_m
 
@@ -40,6 +42,38 @@ def check_residual_current(subject: Subject) -> list[Finding]:
             rule="inverter datasheet; IEC 60364-7-712, 712.530, from memory",
         )
     return list(found.values())
+
+
+@check
+def check_rapid_shutdown(subject: Subject) -> list[Finding]:
+    """What brings new strings on a building down to few volts, where the region asks for it."""
+    asked = rapid_shutdown(subject.design, subject.context)
+    if asked is None:
+        return []
+    held = f"{asked.rule.limit:g} V within the array {asked.rule.rule.applies_to.partition(', ')[2]}"
+    if not asked.bare:
+        return [
+            passes(
+                "rapid shutdown",
+                "Strings",
+                "faces",
+                f"Rapid shutdown to {held}: the optimisers under {counted(asked.optimised, 'module')} do it where "
+                "their maker lists them for it; ask for the listing, and where its switch stands.",
+                rule=asked.rule.authority,
+            )
+        ]
+    return [
+        warns(
+            "rapid shutdown",
+            "Strings",
+            "faces",
+            f"{joined(asked.faces)}: strings of up to {asked.volts:.0f} V on a building, where no more than {held} are "
+            f"left: a shutdown device under each of {counted(asked.bare, 'module')} and a switch that sets it off, or "
+            "electronics under the modules. Neither device nor switch is in the outlay yet.",
+            reading=(asked.volts, asked.rule.limit, "V"),
+            rule=asked.rule.authority,
+        )
+    ]
 
 
 @check

@@ -12,6 +12,7 @@ from calm_relay.planning.architecture.connections import (
     units_moved,
     units_of,
 )
+from calm_relay.planning.architecture.rapid_shutdown import SHUTDOWN, rapid_shutdown
 from calm_relay.planning.architecture.topology import BACKED_UP, CHANGEOVER, Edge
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
@@ -316,6 +317,10 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
     def add(article: str, quantity: float, note: str = "") -> None:
         counts[article, note] = counts.get((article, note), 0.0) + quantity
 
+    asked = rapid_shutdown(option.design, option.context)
+    if asked is not None and asked.bare:
+        add("Shutdown device under a module", float(asked.bare), f"to {asked.rule.limit:g} V within the array")
+        add("Switch that sets off the rapid shutdown", 1.0, "none where the inverter or the isolator does it")
     fuse_price = option.context.job.costs.fuse
     for cable in plan.cables:
         edge = cable.edge
@@ -439,6 +444,8 @@ def labels_of(option: Option) -> list[str]:
             "Solar array on the roof: its DC cables stay live in daylight",
             "DC isolator: do not open or unplug under load",
         ]
+    if arrays and option.context.rules.of(SHUTDOWN) is not None:
+        labels.append("Rapid shutdown: what it leaves live, and where it is set off")
     if any(converter.has_battery for converter in design.converters):
         labels += ["Battery: type, energy, voltage, date, whom to call", "Battery isolator"]
     if supply.on_grid:

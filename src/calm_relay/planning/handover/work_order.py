@@ -10,6 +10,7 @@ from calm_relay.planning.architecture.connections import (
     units_moved,
     units_of,
 )
+from calm_relay.planning.architecture.rapid_shutdown import rapid_shutdown
 from calm_relay.planning.architecture.topology import BACKED_UP, METER
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.common.region_words import said_in_region
@@ -249,6 +250,12 @@ def _tests(option: Option) -> Iterator[Step]:
             "Test",
             "Each string: open-circuit volts, short-circuit current, insulation to earth (IEC 62446-1).",
             measure="volts, amps, megohms",
+        )
+    if rapid_shutdown(option.design, option.context) is not None:
+        yield Step(
+            "Test",
+            "Rapid shutdown: set it off in sunlight and wait 30 s; then set it back.",
+            measure="volts at the ends of each string",
         )
     if job.supply.on_grid and option.design.battery_converter is not None:
         yield Step(
