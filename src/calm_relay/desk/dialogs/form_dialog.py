@@ -54,7 +54,8 @@ class AnswerDialog(QDialog):
     def answer_buttons(self, accept) -> QDialogButtonBox:
         """OK, which calls `accept` unless what is being typed is refused, and Cancel."""
         made = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        self._guard = PressGuard(made.button(QDialogButtonBox.StandardButton.Ok), accept)
+        self._guard = PressGuard(made.button(QDialogButtonBox.StandardButton.Ok))
+        self._guard.acts.connect(accept)
         made.rejected.connect(self.reject)
         return made
 

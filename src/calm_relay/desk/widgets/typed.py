@@ -1,8 +1,6 @@
 """What is still being typed when a button is pressed is taken first; what is refused then holds the button back."""
 
-from collections.abc import Callable
-
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QApplication, QLineEdit, QWidget
 
 
@@ -15,14 +13,20 @@ def take_typed(field: QWidget | None) -> None:
 
 
 class PressGuard(QObject):
-    """Has a button act, by mouse or key, unless what was typed last is refused by the same press.
+    """Lets a button act, by mouse or key, unless what was typed last is refused by the same press.
 
     Whoever hears of a refusal calls `refuse`.
+
+    Signals
+    -------
+    acts
+        The button was pressed, and nothing holds it back.
     """
 
-    def __init__(self, button: QAbstractButton, act: Callable[[], object]):
+    acts = Signal()
+
+    def __init__(self, button: QAbstractButton):
         super().__init__(button)
-        self._act = act
         self._refused = self._held = False
         button.pressed.connect(self._on_pressed)
         button.clicked.connect(self._on_clicked)
@@ -43,6 +47,6 @@ class PressGuard(QObject):
     def _on_clicked(self):
         held, self._held = self._held, False
         if not held:
-            self._act()
+            self.acts.emit()
         # What the act itself refused was not typed by this press.
         self._forget()
