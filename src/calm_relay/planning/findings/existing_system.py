@@ -16,8 +16,9 @@ def check_bare_inverters(subject: Subject) -> list[Finding]:
     job, equipment = subject.job, subject.context.equipment
     carrying = {job.wired_to(item) for item in job.existing_batteries if item.inverter is None}
     bare = []
-    for number, unit in enumerate(bare_inverters(job)):
-        inverter = equipment.inverter(unit.inverter, f"existing_inverters.{number}.inverter")
+    for unit in bare_inverters(job):
+        field = f"existing_inverters.{job.existing_inverters.index(unit)}.inverter"
+        inverter = equipment.inverter(unit.inverter, field)
         if inverter.pv is not None and unit.name not in carrying:
             bare.append((unit, inverter))
     if "array" in job.wanted or not bare:

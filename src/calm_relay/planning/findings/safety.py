@@ -50,7 +50,7 @@ def check_rapid_shutdown(subject: Subject) -> list[Finding]:
     asked = rapid_shutdown(subject.design, subject.context)
     if asked is None:
         return []
-    held = f"{asked.rule.limit:g} V within the array {asked.rule.rule.applies_to.partition(', ')[2]}"
+    held = f"{asked.rule.limit:g} V within the array"
     if not asked.bare:
         return [
             passes(
@@ -67,9 +67,9 @@ def check_rapid_shutdown(subject: Subject) -> list[Finding]:
             "rapid shutdown",
             "Strings",
             "faces",
-            f"{joined(asked.faces)}: strings of up to {asked.volts:.0f} V on a building, where no more than {held} are "
-            f"left: a shutdown device under each of {counted(asked.bare, 'module')} and a switch that sets it off, or "
-            "electronics under the modules. Neither device nor switch is in the outlay yet.",
+            f"{joined(asked.faces)}: strings of up to {asked.volts:.0f} V on a building, where a rapid shutdown "
+            f"leaves no more than {held}: a shutdown device under each of {counted(asked.bare, 'module')} and a switch "
+            "that sets it off, or electronics under the modules. Neither device nor switch is in the outlay yet.",
             reading=(asked.volts, asked.rule.limit, "V"),
             rule=asked.rule.authority,
         )
