@@ -23,15 +23,12 @@ class RapidShutdown:
         Modules of strings above the limit, without electronics under them.
     optimised : int
         Modules with an optimiser under each.
-    faces : tuple of str
-        On which faces the bare ones lie.
     """
 
     rule: InForce
     volts: float
     bare: int
     optimised: int
-    faces: tuple[str, ...]
 
 
 def rapid_shutdown(design: Design, context: DesignContext) -> RapidShutdown | None:
@@ -60,5 +57,4 @@ def rapid_shutdown(design: Design, context: DesignContext) -> RapidShutdown | No
         max((run.open_v(cold_c) for run in above), default=0.0),
         sum(run.modules for run in above),
         optimised,
-        tuple(dict.fromkeys(run.face.plan.name for run in above)),
     )

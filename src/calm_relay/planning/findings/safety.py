@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.rapid_shutdown import rapid_shutdown
 from calm_relay.planning.architecture.topology import BACKED_UP
-from calm_relay.planning.common.joined import counted, joined
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.findings.base import Finding, Subject, check, grid_check, passes, warns, warns_if
 from calm_relay.planning.wiring.names import name_of
 from calm_relay.planning.wiring.surge import AT_BOTH_ENDS_M, SURGE_M, critical_m, dc_length_m
@@ -67,8 +67,8 @@ def check_rapid_shutdown(subject: Subject) -> list[Finding]:
             "rapid shutdown",
             "Strings",
             "faces",
-            f"{joined(asked.faces)}: strings of up to {asked.volts:.0f} V on a building, where a rapid shutdown "
-            f"leaves no more than {held}: a shutdown device under each of {counted(asked.bare, 'module')} and a switch "
+            f"The strings on the building stand at up to {asked.volts:.0f} V, and a rapid shutdown leaves "
+            f"no more than {held}: a shutdown device under each of {counted(asked.bare, 'module')} and a switch "
             "that sets it off, or electronics under the modules. Neither device nor switch is in the outlay yet.",
             reading=(asked.volts, asked.rule.limit, "V"),
             rule=asked.rule.authority,
