@@ -122,6 +122,9 @@ def test_strings_on_a_building_are_brought_down_where_the_region_asks_for_it(ame
     assert note.measured == pytest.approx(max(run.open_v(cold_c) for run in runs))
     assert parts(option)["Shutdown device under a module"] == plain
     assert parts(option)["Switch that sets off the rapid shutdown"] == 1.0
+    costs = option.context.job.costs
+    (line,) = [line for line in option.outcome.money.lines if line.kind == "shutdown"]
+    assert line.amount == plain * costs.shutdown_device > 0.0 and "in the outlay at $ 28 each" in note.sentence
     assert any(label.startswith("Rapid shutdown") for label in labels_of(option))
     assert any("Rapid shutdown" in step.text for step in steps_of(option))
 
@@ -133,6 +136,12 @@ def test_an_array_on_the_ground_another_region_and_a_higher_limit_ask_for_none(a
     for job in (ground, high, left, american.with_(region="generic", rule_changes=())):
         notes, option = shutdown(job)
         assert not notes and "Shutdown device under a module" not in parts(option)
+        assert not any(line.kind == "shutdown" for line in option.outcome.money.lines)
+    assert not any(label.startswith("Rapid shutdown") for label in labels_of(shutdown(ground)[1]))
+    unpriced = american.with_(costs=american.costs.with_(shutdown_device=0.0))
+    (note,), option = shutdown(unpriced)
+    assert "No device is in the outlay" in note.sentence
+    assert not any(line.kind == "shutdown" for line in option.outcome.money.lines)
 
 
 def test_strings_that_stay_as_they_hang_are_not_held_to_it(demo):

@@ -202,7 +202,8 @@ def test_an_option_that_gains_next_to_nothing_about_breaks_even():
 
 def test_a_loss_is_not_said_to_fit_above_all_for_money(demo_plan):
     """It loses less than the next: “above all for money” would be read as a gain."""
-    cottage = plan(demo_job("cottage"))
+    job = demo_job("cottage")
+    cottage = plan(job.with_(costs=job.costs.with_(shutdown_device=0.0)))
     best = cottage.option(cottage.choice.key)
     assert best.outcome.money.npv < 0 and cottage.choice.deciding == "Money over the years"
     assert ", less than the next, and fits best: " in cottage.choice.sentence

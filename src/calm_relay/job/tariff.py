@@ -196,7 +196,7 @@ class Incentive(Model):
 AMOUNTS = (
     "labour_per_hour", "once_per_job", "permit", "engineering", "gateway", "backup_board", "backup_circuit",
     "whole_changeover", "shed_relay", "restring_per_string", "remove_unit", "module_labour", "module_removal",
-    "scaffold", "fuse", "cable_per_metre", "rebate_per_kwh",
+    "scaffold", "fuse", "shutdown_device", "cable_per_metre", "rebate_per_kwh",
 )  # fmt: skip
 
 
@@ -225,6 +225,11 @@ class Costs(Model):
     module_removal: NotNegative = Field(default=0.0, title="Taking a module off")
     scaffold: NotNegative = Field(default=0.0, title="Scaffold", description="Once, where modules come or go.")
     fuse: NotNegative = Field(default=28.0, title="String fuse with holder")
+    shutdown_device: NotNegative = Field(
+        default=28.0,
+        title="Shutdown device, laid",
+        description="Under each module, where the rules want a rapid shutdown of strings.",
+    )
     cable_per_metre: NotNegative = Field(default=0.0, title="Cable, a metre laid")
     cable_metres: NotNegative = Field(
         default=0.0, le=2000, title="Cable of this job, m", description="From the units to board and battery."

@@ -39,6 +39,7 @@ KINDS = {
     "site": "Scaffold and cable",
     "strings": "Reconnecting strings",
     "fuses": "String fuses",
+    "shutdown": "Rapid shutdown",
     "removal": "Taking away",
     "backup": "Backed-up sub-board",
     "margin": "Margin",
@@ -131,6 +132,9 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     fuses = _fuses(design, job)
     if fuses:
         lines.append(CostLine("fuses", counted(fuses, "string fuse"), fuses * costs.fuse))
+    bare = design.shutdown.bare if design.shutdown else 0
+    if bare and costs.shutdown_device:
+        lines.append(CostLine("shutdown", counted(bare, "shutdown device"), bare * costs.shutdown_device))
     lines += _existing_lines(design, job)
     lines += _service_lines(design, job)
     lines += _site_lines(design, job)

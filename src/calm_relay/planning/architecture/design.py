@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from calm_relay.job.equipment import Backup, Inverter, Microinverter, Optimiser
 from calm_relay.job.model import Job, PurposeKind, RoofFace, Supply
@@ -18,6 +18,9 @@ from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.strings.auto_string import lay_strings
 from calm_relay.planning.strings.limits import NO_SITE_LIMIT, SiteLimit
 from calm_relay.planning.strings.stringing import Stringing, planned_strings
+
+if TYPE_CHECKING:
+    from calm_relay.planning.architecture.rapid_shutdown import RapidShutdown
 
 
 @dataclass(frozen=True)
@@ -176,7 +179,10 @@ def coordinated(one: Converter, other: Converter) -> bool:
 
 @dataclass(frozen=True)
 class Design:
-    """One way to build the job; the battery of a design `by_clock` sees no meter."""
+    """One way to build the job.
+
+    The battery of a design `by_clock` sees no meter; `shutdown` is what a region asks of its strings, None: nothing.
+    """
 
     architecture: "Architecture"
     title: str
@@ -184,6 +190,7 @@ class Design:
     converters: tuple[Converter, ...] = ()
     removed: tuple[Converter, ...] = ()
     by_clock: bool = False
+    shutdown: "RapidShutdown | None" = None
 
     @cached_property
     def battery_converter(self) -> Converter | None:

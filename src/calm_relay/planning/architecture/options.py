@@ -4,6 +4,7 @@ from dataclasses import replace
 
 from calm_relay.planning.architecture.connections import told_apart
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
+from calm_relay.planning.architecture.rapid_shutdown import rapid_shutdown
 from calm_relay.planning.architecture.refusals import connection_refusals, island_refusals
 from calm_relay.planning.architecture.ways import architectures
 
@@ -19,11 +20,12 @@ def designs(context: DesignContext) -> tuple[Design | Refusal, ...]:
 
 
 def within_connection(design: Design | Refusal, context: DesignContext) -> Design | Refusal:
-    """The design, refused where the connection may not have it, or where it cannot stand off grid."""
+    """The design with what a shutdown asks of its strings; refused where connection or island may not have it."""
     if isinstance(design, Refusal) or not design.new_converters:
         return design
     on_grid = context.job.supply.on_grid
     reasons = connection_refusals(design, context.job) if on_grid else island_refusals(design, context.job)
-    if not reasons:
-        return design
-    return Refusal(design.architecture, design.title, design.coupling, tuple(reasons))
+    if reasons:
+        return Refusal(design.architecture, design.title, design.coupling, tuple(reasons))
+    asked = rapid_shutdown(design, context)
+    return design if asked is None else replace(design, shutdown=asked)

@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 
 from calm_relay.planning.architecture.design import Converter
-from calm_relay.planning.architecture.rapid_shutdown import rapid_shutdown
 from calm_relay.planning.architecture.topology import BACKED_UP
+from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.common.joined import counted
 from calm_relay.planning.findings.base import Finding, Subject, check, grid_check, passes, warns, warns_if
 from calm_relay.planning.wiring.names import name_of
@@ -47,7 +47,7 @@ def check_residual_current(subject: Subject) -> list[Finding]:
 @check
 def check_rapid_shutdown(subject: Subject) -> list[Finding]:
     """What brings new strings on a building down to few volts, where the region asks for it."""
-    asked = rapid_shutdown(subject.design, subject.context)
+    asked, costs = subject.design.shutdown, subject.job.costs
     if asked is None:
         return []
     held = f"{asked.rule.limit:g} V within the array"
@@ -62,6 +62,10 @@ def check_rapid_shutdown(subject: Subject) -> list[Finding]:
                 rule=asked.rule.authority,
             )
         ]
+    each = amount_text(costs.shutdown_device, subject.job.tariff.currency)
+    paid = (
+        f"The devices are in the outlay at {each} each" if costs.shutdown_device else "No device is in the outlay"
+    )
     return [
         warns(
             "rapid shutdown",
@@ -69,7 +73,7 @@ def check_rapid_shutdown(subject: Subject) -> list[Finding]:
             "faces",
             f"The strings on the building stand at up to {asked.volts:.0f} V, and a rapid shutdown leaves "
             f"no more than {held}: a shutdown device under each of {counted(asked.bare, 'module')} and a switch "
-            "that sets it off, or electronics under the modules. Neither device nor switch is in the outlay yet.",
+            f"that sets it off, or electronics under the modules. {paid}; the switch is not.",
             reading=(asked.volts, asked.rule.limit, "V"),
             rule=asked.rule.authority,
         )

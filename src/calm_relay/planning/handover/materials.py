@@ -12,7 +12,7 @@ from calm_relay.planning.architecture.connections import (
     units_moved,
     units_of,
 )
-from calm_relay.planning.architecture.rapid_shutdown import SHUTDOWN, rapid_shutdown
+from calm_relay.planning.architecture.rapid_shutdown import SHUTDOWN
 from calm_relay.planning.architecture.topology import BACKED_UP, CHANGEOVER, Edge
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
@@ -47,6 +47,7 @@ Fate = Literal["to buy", "used again", "taken away"]
 WASTE = 0.1
 RAIL_OVER_M = 0.1
 HOOK_EACH_M = 1.2
+SHUTDOWN_DEVICE = "Shutdown device under a module"
 PRACTICE = "common practice, no source"
 DOUBLE_POLES = 2
 
@@ -317,11 +318,10 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
     def add(article: str, quantity: float, note: str = "") -> None:
         counts[article, note] = counts.get((article, note), 0.0) + quantity
 
-    asked = rapid_shutdown(option.design, option.context)
+    asked, costs = option.design.shutdown, option.context.job.costs
     if asked is not None and asked.bare:
-        add("Shutdown device under a module", float(asked.bare), f"to {asked.rule.limit:g} V within the array")
+        add(SHUTDOWN_DEVICE, float(asked.bare), f"to {asked.rule.limit:g} V within the array")
         add("Switch that sets off the rapid shutdown", 1.0, "none where the inverter or the isolator does it")
-    fuse_price = option.context.job.costs.fuse
     for cable in plan.cables:
         edge = cable.edge
         if edge.status == "there" or edge.start == "grid":
@@ -365,7 +365,9 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
         add("Isolator for the network operator that can be locked", 1.0, "where the operator asks for it")
 
     def price_of(article: str) -> float | None:
-        return _priced(fuse_price) if article.startswith("String fuse") else None
+        if article == SHUTDOWN_DEVICE:
+            return _priced(costs.shutdown_device)
+        return _priced(costs.fuse) if article.startswith("String fuse") else None
 
     return [
         Part("Protection", article, quantity, "pieces", "to buy", price_of(article), note)
@@ -444,7 +446,8 @@ def labels_of(option: Option) -> list[str]:
             "Solar array on the roof: its DC cables stay live in daylight",
             "DC isolator: do not open or unplug under load",
         ]
-    if arrays and option.context.rules.of(SHUTDOWN) is not None:
+    on_building = any(face.plan.covering != "ground" for converter in arrays for face in converter.faces)
+    if on_building and option.context.rules.of(SHUTDOWN) is not None:
         labels.append("Rapid shutdown: what it leaves live, and where it is set off")
     if any(converter.has_battery for converter in design.converters):
         labels += ["Battery: type, energy, voltage, date, whom to call", "Battery isolator"]

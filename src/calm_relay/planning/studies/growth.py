@@ -340,7 +340,9 @@ def _more_modules(plan: Plan, option: Option) -> Iterator[NowOrLater]:
         plant = tuple(_more_of(part, factor) if at == number else part for at, part in enumerate(plant))
     year = bus_inputs(replace(inputs, plant=plant, pv_kw=inputs.pv_kw * factors))
     saving = option.outcome.money.bill - bill_of(year, plan.job, plan.site)
-    laid = count * (module.price + (under.price if under else 0.0) + plan.job.costs.module_labour)
+    costs, asked = plan.job.costs, option.design.shutdown
+    device = costs.shutdown_device if under is None and asked is not None and asked.bare else 0.0
+    laid = count * (module.price + (under.price if under else device) + costs.module_labour)
     more = MoreModules(
         count * module.power_w / 1000.0,
         (factor - 1.0) * sum(run.face.kwh_a_module * run.modules for run in converter.stringing.runs),
