@@ -11,13 +11,16 @@ from calm_relay.job.assumed import less_what_was_said, value_at
 from calm_relay.job.carried import with_copies
 from calm_relay.job.demand import MeteredDemand
 from calm_relay.job.existing_supply import Generator
+from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.job.tariff import Costs
 from calm_relay.planning.book.change import Change, changed
+from calm_relay.planning.common.wanted import HOLD_WHILE_WANTED
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.site.first_battery import asks_for_another, with_first_battery
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.new_job import ASSUMED, begun_job, new_job, placed, with_array
 from calm_relay.planning.site.seasons import seasons_at
+from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.seasons import typical_days
 from calm_relay.planning.wiring.wiring import wiring_of
 from tests.plans import plan
@@ -139,6 +142,35 @@ def test_a_first_battery_holds_what_a_night_asks_and_no_more_than_it_must():
     typed = less_what_was_said(chosen, typed)
     more = with_first_battery(typed.with_(demand=typed.demand.with_(yearly_kwh=15_000.0)), library())
     assert (more.battery.pack, more.battery.count) == ("fern-96", 2)
+
+
+def test_beside_a_battery_that_stays_more_of_its_packs_are_assumed():
+    """What an installer is asked first: whether another pack can join those on the wall."""
+    job = begun("galway", 14, 7500.0)
+    hybrid = ExistingInverter(inverter="umberlow-h5", name="Old")
+    old = ExistingBattery(pack="fern-48", wired_to="Old", age_years=3, health=0.9)
+    found = job.with_(existing_inverters=(hybrid,), existing_batteries=(old,))
+    assert asks_for_another(job, found) and not asks_for_another(found, found.with_(name="Another"))
+    chosen = with_first_battery(found, library())
+    # 7,500 kWh a year: three quarters of half a mean day are 7.7 kWh; 3.9 kWh of it are on the wall.
+    assert (chosen.battery.pack, chosen.battery.count) == ("fern-48", 1)
+    made = plan(chosen)
+    assert any(
+        option.key == "grow-bank" and option.findings for option in made.options if hasattr(option, "design")
+    )
+    large = with_first_battery(found.with_(demand=found.demand.with_(yearly_kwh=16_000.0)), library())
+    assert (large.battery.pack, large.battery.count) == ("fern-48", 3)
+    # One that goes, that fresh packs would age beside, or that hangs on a plug leaves the choice free.
+    others = (
+        old.with_(fate="remove"),
+        ExistingBattery(pack="mire-96", inverter="mossgate-3"),
+        ExistingBattery(pack="wrenbox-19", inverter="wrenbox-battery"),
+    )
+    for other in others:
+        free = with_first_battery(found.with_(existing_batteries=(other,)), library())
+        assert free.battery.pack == job.battery.pack and free.battery.count == job.battery.count
+    said = found.with_(assumed=tuple(path for path in found.assumed if path != "battery.pack"))
+    assert with_first_battery(said, library()).battery.pack == job.battery.pack
 
 
 def test_example_prices_are_in_the_country_s_money():
@@ -325,3 +357,19 @@ def test_what_another_place_brings_is_assumed_again():
     assert first.tariff.price != second.tariff.price
     for job in (begun, first, second):
         assert set(ASSUMED) <= set(job.assumed)
+
+
+def test_the_line_of_a_begun_job_marks_what_the_margin_says_and_shows_the_battery_that_hangs_there():
+    hybrid = ExistingInverter(inverter="umberlow-h5")
+    job = begun("galway").with_(
+        existing_inverters=(hybrid,), existing_batteries=(ExistingBattery(pack="fern-48", wired_to=hybrid.name),)
+    )
+    for wanted in (("array",), ("demand", "array"), ("place", "demand", "array")):
+        made = plan(job.with_(wanted=wanted))
+        option = next(option for option in made.options if option.role == "today")
+        line = line_of(made, option)
+        heard = [finding for finding in option.findings if finding.check in HOLD_WHILE_WANTED]
+        assert sum(station.findings for station in line.stations) == len(heard) > 0
+        assert {station.name for station in line.stations if station.findings} == {f.station for f in heard}
+        assert line.station("Battery").headline == "4.3 kWh usable"
+        assert not any(station.headroom for station in line.stations)

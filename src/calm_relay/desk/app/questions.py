@@ -42,6 +42,9 @@ STEPS = (
          "faces follow below.", "array"),
     Step("Battery", "Where may the battery stand?", "Cold and heat limit it: say in what room."),
 )  # fmt: skip
+OFF_GRID_HOW = (
+    "There is none. A generator is stated on Inverter under Service today; Meter and connection brings a grid."
+)
 
 
 class Questions(QFrame):
@@ -96,6 +99,9 @@ class Questions(QFrame):
         self.as_assumed.clicked.connect(lambda _=False: self._take_assumed_demand())
         self.confirm = QPushButton("It is &so")
         self.confirm.clicked.connect(lambda _=False: self._confirm())
+        self.alone = QPushButton("There is no gri&d")
+        self.alone.setToolTip("Array, battery and generator alone serve the house")
+        self.alone.clicked.connect(lambda _=False: self._cut_off())
         self.back, self.next = QPushButton("‹ &Back"), QPushButton("&Next ›")
         self.back.clicked.connect(lambda _=False: self.go_to(self._at - 1))
         self.next.clicked.connect(lambda _=False: self.go_to(self._at + 1))
@@ -105,7 +111,7 @@ class Questions(QFrame):
         self._own = {
             "Site": (self.name,),
             "Home": (self.as_assumed,),
-            "Grid": (self.confirm,),
+            "Grid": (self.confirm, self.alone),
             "Roof": (self.modules, self.lay, self.there, self.none),
         }
         self._lay_out()
@@ -120,21 +126,13 @@ class Questions(QFrame):
         grid.addWidget(self.how, 1, 0)
         row = QHBoxLayout()
         row.setSpacing(6)
-        for field in (self.name, self.modules, self.lay, self.there, self.none, self.as_assumed, self.confirm):
+        answers = (self.lay, self.there, self.none, self.as_assumed, self.confirm, self.alone)
+        for field in (self.name, self.modules, *answers):
             row.addWidget(field)
         row.addSpacing(8)
         for button in (self.back, self.next, self.leave):
             row.addWidget(button)
-        for button in (
-            self.lay,
-            self.there,
-            self.none,
-            self.as_assumed,
-            self.confirm,
-            self.back,
-            self.next,
-            self.leave,
-        ):
+        for button in (*answers, self.back, self.next, self.leave):
             button.setObjectName("small")
         grid.addLayout(row, 0, 1, 2, 1, Qt.AlignmentFlag.AlignVCenter)
         grid.setColumnStretch(0, 1)
@@ -191,7 +189,8 @@ class Questions(QFrame):
         job, step = self._job, self.step
         done = step.answers is not None and step.answers not in job.wanted
         self.asks.setText(f"{self._at + 1} of {len(STEPS)}   {step.asks}{'  ✓' if done else ''}")
-        self.how.setText(f"{step.how if not done else 'Answered.'} {self._still(job)}".strip())
+        how = OFF_GRID_HOW if step.bench == "Grid" and not job.supply.on_grid else step.how
+        self.how.setText(f"{how if not done else 'Answered.'} {self._still(job)}".strip())
         for bench, fields in self._own.items():
             for field in fields:
                 field.setVisible(bench == step.bench)
@@ -201,6 +200,7 @@ class Questions(QFrame):
         if isinstance(job.demand, ShapedDemand):
             self.as_assumed.setText(f"It is so: {job.demand.yearly_kwh:,.0f} k&Wh")
         self.as_assumed.setVisible(step.bench == "Home" and not done)
+        self.alone.setVisible(step.bench == "Grid" and job.supply.on_grid)
         self.confirm.setEnabled(any(path.startswith(("supply.", "tariff.")) for path in job.assumed))
         self.back.setEnabled(self._at > 0)
         self.next.setText("&Next ›" if self._at + 1 < len(STEPS) else "To the &choice ›")
@@ -250,6 +250,11 @@ class Questions(QFrame):
     def _take_assumed_demand(self):
         left = tuple(key for key in self._job.wanted if key != "demand")
         self.edited.emit(self._job.with_(wanted=left), "What the home uses")
+
+    def _cut_off(self):
+        job = self._job
+        self.edited.emit(job.with_(supply=job.supply.with_(on_grid=False)), "No grid")
+        self.go_to(self._at + 1)
 
     def _confirm(self):
         left = tuple(path for path in self._job.assumed if not path.startswith(("supply.", "tariff.")))

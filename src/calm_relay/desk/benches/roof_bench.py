@@ -20,6 +20,7 @@ from calm_relay.job.field_words import words_of
 from calm_relay.job.model import ArrayLosses
 from calm_relay.job.survey import HorizonPoint
 
+NO_ARRAY = "No array: the battery stands alone. Add a face for one."
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 PARTS = (
     ("months", "Months"),
@@ -105,10 +106,10 @@ class RoofBench(Bench):
         self._parts = QStackedWidget()
         for part in (self.months, self.shade, self.layout_, self.today, self.swaps):
             self._parts.addWidget(part)
-        nothing = Label("No array: the battery stands alone, charged from the grid. Add a face for one.")
-        nothing.setObjectName("quiet")
-        nothing.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self._parts.addWidget(nothing)
+        self.nothing = Label("")
+        self.nothing.setObjectName("quiet")
+        self.nothing.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._parts.addWidget(self.nothing)
         side.addWidget(self._parts, 1)
         side.addWidget(self.summary)
         row.addLayout(side, 2)
@@ -120,6 +121,8 @@ class RoofBench(Bench):
         self.dial.show_horizon(job.site.horizon)
         self.flat.setEnabled(bool(job.site.horizon))
         self.remove.setEnabled(bool(job.faces))
+        asked = "array" in job.wanted
+        self.nothing.setText("Nobody has said yet what lies here." if asked else NO_ARRAY)
         # What is edited next starts from this job, before its plan is there.
         self.layout_.hold(job)
         if job.faces:

@@ -6,7 +6,7 @@ from calm_relay.job.equipment import Inverter, Microinverter
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.planning.architecture.design import Converter, Survey
 from calm_relay.planning.common.errors import PlanError
-from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.equipment.bank import Bank, health_of
 from calm_relay.planning.equipment.equipment import Equipment
 from calm_relay.planning.site.array import Face
 from calm_relay.planning.strings.stringing import LAID, Stringing, StringRun, surveyed_strings
@@ -126,13 +126,6 @@ def old_bank(battery: ExistingBattery, equipment: Equipment) -> Bank:
     """An existing battery's packs, with what they still hold."""
     pack = equipment.pack(battery.pack, "battery.pack")
     return Bank(pack, battery.count, health_of(battery, Bank(pack, battery.count).usable_kwh))
-
-
-def health_of(battery: ExistingBattery, usable_new_kwh: float) -> float:
-    """Usable energy now over usable when new: as measured, else as stated."""
-    if battery.measured_kwh is None:
-        return battery.health
-    return min(battery.measured_kwh / usable_new_kwh, 1.0)
 
 
 def micro_faces(survey: Survey, faces: tuple[Face, ...]) -> dict[Face, Microinverter]:

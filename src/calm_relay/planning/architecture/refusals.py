@@ -6,7 +6,7 @@ from calm_relay.job.model import Job
 from calm_relay.planning.architecture.bus_rating import arrays_beside, arrays_left_off, bus_rating
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.severity import Severity
-from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.equipment.bank import Bank, may_mix
 from calm_relay.planning.site.array import DesignTemperatures
 from calm_relay.planning.strings.limits import COLD, HOT, current_limits, voltage_limits
 
@@ -47,7 +47,7 @@ def units_refusals(inverter: Inverter, units: int) -> list[str]:
 
 def mixing_refusals(old: Pack, new: Pack) -> list[str]:
     """Reasons why a new pack may not stand beside an old one on one port."""
-    if old.key == new.key or new.key in old.mixes_with or old.key in new.mixes_with:
+    if may_mix(old, new):
         return []
     if old.family == new.family and old.generation != new.generation:
         summary = f"{new.name} is generation {new.generation or 'one'}, {old.name} is {old.generation or 'one'}"

@@ -13,6 +13,9 @@ STATIONS: dict[Wanted, tuple[str, ...]] = {
     "array": ("Roof", "Strings", "Inverter"),
 }
 
+# Findings that hold while answers are wanted; every other one speaks of figures that stand in.
+HOLD_WHILE_WANTED = frozenset({"not answered", "assumed"})
+
 
 def wanted_words(job: Job) -> str:
     """What is still wanted, in words and in the order of work."""

@@ -8,6 +8,7 @@ import numpy as np
 
 from calm_relay.job.equipment import Inverter, Pack
 from calm_relay.job.model import Job
+from calm_relay.job.survey import ExistingBattery
 from calm_relay.physics.plant.parts import KNOTS, BatteryPart
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.equipment import Equipment, loss_curve
@@ -215,3 +216,15 @@ def charge_dc_kw(
         limits["limit set for the window"] = loss.rectified_kw(window_kw, inverter.ac_kw) * dc_dc
     name = min(limits, key=limits.__getitem__)
     return limits[name], name
+
+
+def health_of(battery: ExistingBattery, usable_new_kwh: float) -> float:
+    """Usable energy now over usable when new: as measured, else as stated."""
+    if battery.measured_kwh is None:
+        return battery.health
+    return min(battery.measured_kwh / usable_new_kwh, 1.0)
+
+
+def may_mix(old: Pack, new: Pack) -> bool:
+    """Whether a new pack may stand beside an old one on one port, as their makers state it."""
+    return old.key == new.key or new.key in old.mixes_with or old.key in new.mixes_with

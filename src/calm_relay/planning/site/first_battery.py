@@ -6,7 +6,7 @@ from calm_relay.job.demand import ShapedDemand
 from calm_relay.job.equipment import Inverter, Pack
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
-from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.equipment.bank import Bank, health_of, may_mix
 
 # A first battery holds this share of a mean day, or nearly: common practice, no source.
 NIGHT_SHARE, NEARLY = 0.5, 0.75
@@ -15,8 +15,9 @@ DAYS_ALONE, DAYS_WITH_GENERATOR = 2.0, 1.0
 
 
 def asks_for_another(before: Job, after: Job) -> bool:
-    """Whether an edit says what a first battery goes by: the demand, or that the house is off grid, or a generator."""
+    """Whether an edit says what a first battery goes by: the demand, a grid or a generator, or an old battery."""
     said = "demand" in before.wanted and "demand" not in after.wanted
+    said = said or before.existing_batteries != after.existing_batteries
     alone = [
         (job.supply.on_grid, not job.supply.on_grid and bool(job.running_generators)) for job in (before, after)
     ]
@@ -26,16 +27,38 @@ def asks_for_another(before: Job, after: Job) -> bool:
 def with_first_battery(job: Job, library: Library) -> Job:
     """A job whose battery is assumed still, with one that goes with what the home uses.
 
-    Where somebody said which pack it is, its number alone is chosen.
+    Packs that may stand beside a battery that stays come first: more of them is what is asked for there. Where
+    somebody said which pack it is, its number alone is chosen.
     """
     if "battery.count" not in job.assumed or not isinstance(job.demand, ShapedDemand):
         return job
     wanted = held_at_first_kwh(job.demand.yearly_kwh, job)
     if "battery.pack" in job.assumed:
-        bank = first_bank(library, job.supply.phases, wanted)
+        bank = _beside_old(job, library, wanted) or first_bank(library, job.supply.phases, wanted)
         return job.with_(battery=job.battery.with_(pack=bank.pack.key, count=bank.count))
     said = next((item for item in library.on_shelf.packs if item.key == job.battery.pack), None)
     return job if said is None else job.with_(battery=job.battery.with_(count=_least(said, wanted)))
+
+
+def _beside_old(job: Job, library: Library, held_kwh: float) -> Bank | None:
+    """The packs that a battery which stays lacks of what is to be held, at least one; None where none may join it."""
+    packs = {pack.key: pack for pack in library.equipment_for(job).packs}
+    stays = [item for item in job.existing_batteries if not item.goes and item.pack in packs]
+    banks = [(item, Bank(packs[item.pack], item.count)) for item in stays]
+    lacks = held_kwh - sum(bank.usable_kwh * health_of(item, bank.usable_kwh) for item, bank in banks)
+    shelf = library.on_shelf
+    units = [item for item in shelf.inverters if item.battery is not None and not item.plug_in]
+    for _, old in banks:
+        # The same kind before one that its maker lets stand beside it; fresh lead beside old wears with it, and packs
+        # of a plug-in battery leave nothing to be compared.
+        whole = [pack for pack in shelf.packs if pack.expansion_of is None and not pack.is_lead]
+        for pack in sorted(whole, key=lambda pack: pack.key != old.pack.key):
+            room = pack.count_max - old.count
+            bank = Bank(pack, min(_least(pack, lacks), room))
+            fits = room >= pack.count_min and may_mix(old.pack, pack)
+            if fits and any(_carries(unit, bank) for unit in units):
+                return bank
+    return None
 
 
 def held_at_first_kwh(yearly_kwh: float, job: Job | None = None) -> float:

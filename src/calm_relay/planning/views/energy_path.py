@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.region_words import said_in_region
-from calm_relay.planning.common.wanted import unanswered_stations
+from calm_relay.planning.common.wanted import HOLD_WHILE_WANTED, unanswered_stations
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings import Finding, Severity
 from calm_relay.planning.plan import Plan
@@ -148,13 +148,8 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
     if built is not None and built.topology.units and not group:
         # Without an array the line begins where the first unit joins.
         legs.append(Leg("AC", (AC_JOIN, 0), (COLUMN["Home"], 0), f"{beside[0][0]}:ac"))
-    unanswered = unanswered_stations(plan.job)
-    stations = [
-        replace(station, headline="not said yet", detail="", headroom=None)
-        if station.name in unanswered
-        else station
-        for station in stations
-    ]
+    if plan.job.wanted:
+        stations = [_begun(station, plan, option) for station in stations]
     sourced = tuple(replace(station, source=_source(station, plan, option)) for station in stations)
     return Line(sourced, tuple(legs))
 
@@ -248,6 +243,24 @@ def _hang_whole(
     stations.append(_station(name, option, headline, detail, bar, column, 1, "right"))
 
 
+def _begun(station: Station, plan: Plan, option: Option | RefusedOption) -> Station:
+    """A station while answers are wanted: marked by what holds already, without figures that stand in."""
+    mine = [f for f in option.findings if f.station == station.name and f.check in HOLD_WHILE_WANTED]
+    severity, raised = _marks(mine)
+    held = replace(station, severity=severity, findings=raised, headroom=None)
+    # A battery that hangs there today is the survey's; a new one's size follows the demand.
+    surveyed = station.name == "Battery" and option.role == "today"
+    if surveyed or station.name not in unanswered_stations(plan.job):
+        return held
+    return replace(held, headline="not said yet", detail="")
+
+
+def _marks(mine: Sequence[Finding]) -> tuple[Severity | None, int]:
+    """The worst of a station's findings, and how many of them are raised."""
+    severity = min((finding.severity for finding in mine), default=None)
+    return severity, sum(finding.severity is not Severity.OK for finding in mine)
+
+
 def _station(
     name: str,
     option: Option | RefusedOption,
@@ -258,9 +271,7 @@ def _station(
     row: int = 0,
     words: str = "below",
 ) -> Station:
-    mine = [finding for finding in option.findings if finding.station == name]
-    raised = [finding for finding in mine if finding.severity is not Severity.OK]
-    severity = min((finding.severity for finding in mine), default=None)
+    severity, raised = _marks([finding for finding in option.findings if finding.station == name])
     return Station(
         name,
         COLUMN[name] if column is None else column,
@@ -269,7 +280,7 @@ def _station(
         detail,
         headroom,
         severity,
-        len(raised),
+        raised,
         words,
     )
 
