@@ -16,6 +16,7 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import HeatPump
 from calm_relay.planning.common.amounts import amount_text, to_three_figures
 from calm_relay.planning.handover.materials import materials_of
+from calm_relay.planning.handover.offer import scope_of
 from calm_relay.planning.handover.settings_sheet import settings_of
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.scales import scales_of
@@ -155,6 +156,9 @@ def test_the_offer_holds_every_figure_of_the_plan_in_four_to_six_pages(papers):
     for line in money.lines:
         assert amount_text(line.amount, currency) in text
     assert option.title in text
+    scope = scope_of(option)
+    assert (f"What you have stays in use: {scope.kept}." in text) == bool(scope.kept)
+    assert scope.brought and f": {scope.brought}, for" in text
     if made.job.supply.on_grid:
         assert f"{made.as_is.outcome.money.bill:,.0f}" in text
     for words in ("Please note", "Agreed", "What this rests on", "winter", "summer"):

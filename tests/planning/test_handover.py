@@ -15,7 +15,7 @@ from calm_relay.planning.commissioning.protocol import setting_key
 from calm_relay.planning.common.amounts import about_years
 from calm_relay.planning.handover.application import application_of, application_rows
 from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of, mounting_of
-from calm_relay.planning.handover.offer import offer_of
+from calm_relay.planning.handover.offer import offer_of, scope_of
 from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
 from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.operation.backed_up_loads import behind_relay
@@ -230,6 +230,23 @@ def test_steps_stand_in_a_safe_order(made):
         assert "prove dead" in texts
 
 
+@pytest.mark.parametrize(
+    ("demo_name", "key", "up"),
+    [
+        ("pottery", "ac-addon", False),
+        ("pottery", "hybrid-swap", True),
+        ("cottage", "hybrid-swap", True),
+        ("cottage", "micro-ac", True),
+        ("two-homes", "old-packs", True),
+    ],
+)
+def test_a_scaffold_stands_where_somebody_has_to_go_up(demo_name, key, up):
+    """A battery beside an array that stays as it hangs asks for none."""
+    steps = steps_of(plan(demo_job(demo_name)).option(key))
+    assert any(step.text.startswith("Scaffold") for step in steps) == up
+    assert up or not any(step.stage == "Roof" for step in steps)
+
+
 def test_dc_is_never_unplugged_under_load_before_anything_is_taken_away(demo):
     steps = steps_of(option_of(demo, "hybrid-swap"))
     safe = next(n for n, step in enumerate(steps) if "never a DC plug under load" in step.text)
@@ -273,6 +290,31 @@ def test_the_offer_says_what_the_plan_says(made):
         < light[offer.summer.day.first : offer.summer.day.last].sum()
     )
     assert offer.asked
+
+
+@pytest.mark.parametrize(
+    ("demo_name", "key", "brought", "kept"),
+    [
+        ("pottery", "ac-addon", "a battery that holds 13.0 kWh", "6.0 kWp of modules"),
+        (
+            "two-homes",
+            "old-and-hybrid",
+            "7.0 kWp of modules and 9.7 kWh more of battery",
+            "10.5 kWp of modules and a battery that holds 6.5 kWh",
+        ),
+        # Faces that no input is left for stay as they are, out of use.
+        ("dairy", "old-packs", "", "6.5 kWp of modules and a battery that holds 5.8 kWh"),
+        ("cottage", "hybrid-swap", "14.5 kWp of modules and a battery that holds 14.6 kWh", ""),
+    ],
+)
+def test_an_offer_sells_what_is_new_and_says_what_stays(demo_name, key, brought, kept):
+    """Whoever signs must not read that they buy the array on their own roof."""
+    option = plan(demo_job(demo_name)).option(key)
+    scope = scope_of(option)
+    assert (scope.brought, scope.kept) == (brought, kept)
+    bought = [part for part in materials_of(option) if part.fate == "to buy"]
+    assert any(part.group == "Modules" for part in bought) == bool(scope.new_kwp)
+    assert any(part.group == "Batteries" and part.price for part in bought) == bool(scope.new_kwh)
 
 
 def test_labels_follow_what_is_built(demo):

@@ -8,8 +8,8 @@ from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.benches.growth_panel import GrowthPanel
 from calm_relay.desk.charts.offer_pictures import (
     BILLS_HIGH,
-    DAY_HIGH,
     WIDE,
+    YEARS_HIGH,
     paint_bills,
     paint_day,
     paint_years,
@@ -59,7 +59,7 @@ class OfferPictures(QWidget):
 
     def sizeHint(self) -> QSize:
         """As high as its pictures at this width."""
-        return QSize(560, round((DAY_HIGH + BILLS_HIGH + 2 * HEAD + 3 * GAP) * self._scale))
+        return QSize(560, round((BILLS_HIGH + YEARS_HIGH + 2 * HEAD + 3 * GAP) * self._scale))
 
     def show_offer(self, offer, currency: str) -> None:
         """Draws `planning.handover.offer.Offer`."""
@@ -91,8 +91,8 @@ class OfferPictures(QWidget):
         painter.save()
         painter.translate(GAP, GAP)
         for item in (self._offer.winter, self._offer.summer):
-            paint_day(painter, item.series, item.title)
-            painter.translate(0.0, DAY_HIGH + HEAD + GAP)
+            paint_day(painter, item.series, item.title, BILLS_HIGH)
+            painter.translate(0.0, BILLS_HIGH + HEAD + GAP)
         painter.restore()
 
     def _money(self, painter):
@@ -230,7 +230,10 @@ class HandoverBench(Bench):
         beside = (
             f" Beside it stands {offer.beside.title}." if offer is not None and offer.beside is not None else ""
         )
-        self.note.setText(f"The offer says it in plain words, four to six pages.{beside} {self._weather(plan)}")
+        drawn = "" if offer is not None else "Its pictures are being drawn … "
+        self.note.setText(
+            f"{drawn}The offer says it in plain words, four to six pages.{beside} {self._weather(plan)}"
+        )
 
     @staticmethod
     def _weather(plan):

@@ -7,8 +7,10 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from calm_relay.desk.widgets.theme import LIGHT, font
 from calm_relay.planning.common.amounts import amount_text
 
-WIDE = 640.0
 MONTHS = "JFMAMJJASOND"
+WIDE = 640.0
+# What each picture is high, in the same units as it is wide.
+DAY_HIGH, BILLS_HIGH, YEARS_HIGH = 300.0, 196.0, 190.0
 
 
 def _axis(painter: QPainter, box: QRectF, top: float, unit: str, ticks: list[tuple[float, str]]) -> None:
@@ -58,7 +60,8 @@ def _area(painter: QPainter, box: QRectF, top: float, low: np.ndarray, high: np.
     painter.drawPolygon(QPolygonF(points + back[::-1]))
 
 
-def _keys(painter: QPainter, y: float, entries: list[tuple[str, str]]) -> None:
+def _keys(painter: QPainter, y: float, entries: list[tuple[str, str]]) -> float:
+    """Names of colours in a row; says where it ends."""
     x = 86.0
     painter.setFont(font(9.0))
     for words, shade in entries:
@@ -66,14 +69,15 @@ def _keys(painter: QPainter, y: float, entries: list[tuple[str, str]]) -> None:
         painter.setPen(QColor(LIGHT.ink))
         painter.drawText(QPointF(x + 13, y), words)
         x += 24 + painter.fontMetrics().horizontalAdvance(words)
+    return x
 
 
-def paint_day(painter: QPainter, day, title: str) -> None:
-    """Who serves the home through a day, a `planning.handover.offer.ServedDay`: `DAY_HIGH` units high."""
+def paint_day(painter: QPainter, day, title: str, high: float = DAY_HIGH) -> None:
+    """Who serves the home through a day, a `planning.handover.offer.ServedDay`: so many units `high`."""
     painter.setFont(font(10.0, strong=True))
     painter.setPen(QColor(LIGHT.ink))
     painter.drawText(QPointF(0, 12), title)
-    box = QRectF(86, 22, WIDE - 92, 132)
+    box = QRectF(86, 22, WIDE - 92, high - 60)
     home, sun, battery, grid = day.home, day.array, day.battery, day.other
     top = max(float(home.max()), float((sun + battery + grid).max()), 0.5) * 1.08
     _axis(painter, box, top, "kW", [(hour / 24.0, f"{hour}:00") for hour in (0, 6, 12, 18, 24)])
@@ -97,11 +101,9 @@ def paint_day(painter: QPainter, day, title: str) -> None:
         ("from the battery", LIGHT.direct),
         (day.other_words, LIGHT.muted),
     ]
-    _keys(painter, 183, [entry for entry in entries if entry[0]])
-    painter.drawText(QPointF(452, 183), "line: what the home draws")
-
-
-DAY_HIGH = 192.0
+    under = high - 9
+    end = _keys(painter, under, [entry for entry in entries if entry[0]])
+    painter.drawText(QPointF(end, under), "line: what the home draws")
 
 
 def _money_lines(painter: QPainter, box: QRectF, low: float, top: float, currency: str) -> None:
@@ -146,9 +148,6 @@ def paint_bills(
     _keys(painter, 188, [(before_words, LIGHT.muted), ("with this offer", LIGHT.alternating)])
 
 
-BILLS_HIGH = 196.0
-
-
 def paint_years(painter: QPainter, running: np.ndarray, currency: str) -> None:
     """The running sum of the years: what was paid against what is saved: `YEARS_HIGH` units high."""
     box = QRectF(86, 8, WIDE - 92, 150)
@@ -173,6 +172,3 @@ def paint_years(painter: QPainter, running: np.ndarray, currency: str) -> None:
                 str(year),
             )
     painter.drawText(QPointF(box.right() - 60, box.bottom() + 26), "years")
-
-
-YEARS_HIGH = 190.0

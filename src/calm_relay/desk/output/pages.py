@@ -80,10 +80,10 @@ class Pages:
             self.text(f"<table width='100%' cellpadding='1'><tr>{cells}</tr></table>", 0.0)
         self.y += space
 
-    def picture(self, paint, width, height, space=8.0) -> None:
-        """A picture of its own width, scaled to the page's."""
+    def picture(self, paint, width, height, space=8.0, below=0.0) -> None:
+        """A picture of its own width, scaled to the page's, with room `below` it for words that belong to it."""
         scale = self.width / width
-        self.room(height * scale)
+        self.room(height * scale + below)
         self.painter.save()
         self.painter.translate(0, self.y)
         self.painter.scale(scale, scale)

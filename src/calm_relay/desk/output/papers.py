@@ -39,6 +39,7 @@ from calm_relay.planning.handover.materials import GROUPS, labels_of, material_r
 from calm_relay.planning.handover.offer import Offer, offer_of
 from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
 from calm_relay.planning.handover.work_order import step_rows, steps_of
+from calm_relay.planning.studies.futures import Future, future_of
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.figures import home_kwh
 from calm_relay.planning.views.wiring_list import wiring_rows
@@ -48,6 +49,8 @@ LINE = "_" * 34
 # What a customer calls the flows of a day.
 SERVED = {"used at home": "straight from the array", "imported": "from the grid", "exported": "sent to the grid"}
 LINE_WIDE = 1040.0
+# Heights on paper: a head, and the words that belong to a picture [px].
+HEAD, TWO_LINES, SIX_LINES = 26.0, 40.0, 112.0
 
 
 @dataclass(frozen=True)
@@ -157,7 +160,7 @@ def _opening(pages: Pages, kit: Kit, logo, title: str, under: str) -> None:
     pages.text(
         f"<h2 style='font-weight:600; margin:0; color:{firm.colour}'>{escape(title)}</h2>"
         f"<p style='margin:2px 0'>{escape(job.customer or 'No customer named')} · {escape(job.site.place)} · "
-        f"{kit.today:%-d %B %Y}</p><p class='quiet' style='margin:0'>{escape(under)}</p>"
+        f"{kit.today:%-d\u00a0%B\u00a0%Y}</p><p class='quiet' style='margin:0'>{escape(under)}</p>"
     )
     stops = kit.option.stop_words
     if stops:
@@ -174,18 +177,19 @@ def _money(amount: float, currency: str) -> str:
 
 def _made_offer(kit: Kit, logo) -> tuple[bytes, int]:
     offer = offer_of(kit.plan, kit.option)
+    future = future_of(kit.plan, offer.flow)
 
     def fill(pages: Pages) -> None:
         _opening(pages, kit, logo, f"Offer: {kit.option.title}", f"for {kit.plan.job.name}")
         _asked(pages, kit, offer)
         _shape(pages, kit, offer)
         _outage(pages, kit, offer)
+        _price(pages, kit, offer)
         pages.next()
         _days(pages, offer)
-        _bill(pages, kit, offer)
         pages.next()
-        _price(pages, kit, offer)
-        _years(pages, kit, offer)
+        _bill(pages, kit, offer)
+        _years(pages, kit, offer, future)
         _beside(pages, kit, offer)
         pages.next()
         _assumed(pages, kit)
@@ -201,10 +205,9 @@ def _asked(pages, kit, offer: Offer) -> None:
     own = f"{figures.self_sufficiency:.0%} of what the home uses then comes from its own array and battery"
     if not kit.plan.job.supply.on_grid:
         own = f"{1.0 - kit.option.outcome.unserved:.1%} of what the home asks is then served"
-    battery = kit.option.design.battery_converter
-    holds = f"a battery that holds {battery.bank.usable_kwh:.1f} kWh, " if battery is not None else ""
-    array = sum(unit.array_kw for unit in kit.option.design.converters)
-    sun = f"{array:.1f} kWp of modules, " if array else ""
+    brought, kept = offer.scope.brought, offer.scope.kept
+    what = f": {brought}," if brought else ""
+    stays = f"What you have stays in use: {kept}. " if kept else ""
     verb = "It saves about" if money.saving >= 0.0 else "What is paid for power rises by about"
     saved = f"{verb} <b>{_about(abs(money.saving), currency)} a year</b>; " if offer.saves else ""
     if saved and money.in_outages >= 0.5:
@@ -214,8 +217,8 @@ def _asked(pages, kit, offer: Offer) -> None:
     pages.head("What you asked for, and what we offer")
     pages.text(
         f"<p style='margin:0'>You want {escape(asked)}.</p>"
-        f"<p style='margin:4px 0'>We offer <b>{escape(kit.option.title)}</b>: {sun}{holds}"
-        f"for <b>{_money(money.outlay, currency)}</b>. {saved}{escape(own)}.</p>"
+        f"<p style='margin:4px 0'>We offer <b>{escape(kit.option.title)}</b>{what} "
+        f"for <b>{_money(money.outlay, currency)}</b>. {stays}{saved}{escape(own)}.</p>"
     )
 
 
@@ -227,11 +230,18 @@ def _shape(pages, kit, offer: Offer) -> None:
     pages.picture(picture.paint, LINE_WIDE, HEIGHT + 8 if low else 118, 4.0)
 
 
+def _kept(pages, high: float, below: float) -> float:
+    """The height of a head, a picture and the words below it, which stay together."""
+    return HEAD + high * pages.width / WIDE + below
+
+
 def _days(pages, offer: Offer) -> None:
-    pages.head(offer.days_words, 200)
+    pages.head(offer.days_words, _kept(pages, DAY_HIGH, TWO_LINES))
     for item in (offer.winter, offer.summer):
         day = item.series
-        pages.picture(lambda painter, day=day, item=item: paint_day(painter, day, item.title), WIDE, DAY_HIGH, 2.0)
+        pages.picture(
+            lambda painter, day=day, item=item: paint_day(painter, day, item.title), WIDE, DAY_HIGH, 2.0, TWO_LINES
+        )
         told = [f"{SERVED.get(name, name)} {kwh:.1f} kWh" for name, kwh in item.served.items() if kwh >= 0.05]
         pages.text(f"<p class='quiet' style='margin:0'>{escape('; '.join(told))}.</p>", 6.0)
 
@@ -242,9 +252,13 @@ def _bill(pages, kit, offer: Offer) -> None:
     currency = kit.plan.job.tariff.currency
     before, after = offer.bills
     word = "The bill, month by month" if kit.plan.job.supply.on_grid else "Fuel, month by month"
-    pages.head(word, 190)
+    pages.head(word, _kept(pages, BILLS_HIGH, TWO_LINES))
     pages.picture(
-        lambda painter: paint_bills(painter, before, after, currency, offer.before_words), WIDE, BILLS_HIGH, 2.0
+        lambda painter: paint_bills(painter, before, after, currency, offer.before_words),
+        WIDE,
+        BILLS_HIGH,
+        2.0,
+        TWO_LINES,
     )
     without, with_it = _money(float(before.sum()), currency), _money(float(after.sum()), currency)
     said = f"Today {without} a year, with this offer {with_it}."
@@ -294,14 +308,14 @@ def _price(pages, kit, offer: Offer) -> None:
     pages.table([(words, f"<p align='right' style='margin:0'>{amount}</p>") for words, amount in rows], (78, 22))
 
 
-def _years(pages, kit, offer: Offer) -> None:
+def _years(pages, kit, offer: Offer, future: Future) -> None:
     job = kit.plan.job
     currency, costs = job.tariff.currency, job.costs
-    pages.head("Money over the years", 180)
+    pages.head("Money over the years", _kept(pages, YEARS_HIGH, SIX_LINES))
     flow = offer.flow
-    pages.picture(lambda painter: paint_years(painter, flow.running, currency), WIDE, YEARS_HIGH, 2.0)
+    pages.picture(lambda painter: paint_years(painter, flow.running, currency), WIDE, YEARS_HIGH, 2.0, SIX_LINES)
     if not offer.saves:
-        low, _, high = offer.future.band(offer.future.npv)
+        low, _, high = future.band(future.npv)
         least, most = _about(-high, currency), _about(-low, currency)
         pages.text(
             f"<p style='margin:0'>Nothing is paid for power today on which it could save. Reckoned over "
@@ -319,7 +333,7 @@ def _years(pages, kit, offer: Offer) -> None:
         f"<p style='margin:0'>By these figures it is <b>{paid}</b>. Reckoned over {costs.horizon_years} years, with "
         f"prices that rise {costs.price_rise:.1%} a year, money at {costs.discount_rate:.1%}, and each year with "
         f"battery and modules as old as they are then, it is worth {worth} today. It is an estimate, not a promise: "
-        f"climate, use and prices will be others.{_how_sure(offer, currency)}</p>"
+        f"climate, use and prices will be others.{_how_sure(future, currency)}</p>"
     )
     if offer.whole is not None:
         burnt = " and ".join(
@@ -334,9 +348,8 @@ def _years(pages, kit, offer: Offer) -> None:
         )
 
 
-def _how_sure(offer: Offer, currency: str) -> str:
+def _how_sure(future: Future, currency: str) -> str:
     """What it is worth and saves in eight of ten futures, and in how many it pays."""
-    future = offer.future
     low, _, high = future.band(future.npv)
     least, _, most = future.band(future.saving)
     return (

@@ -6,6 +6,7 @@ from re import sub
 
 import numpy as np
 
+from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.backed_up_loads import behind_relay
 from calm_relay.planning.operation.fuel import fuel_cost_by_step
@@ -13,7 +14,6 @@ from calm_relay.planning.operation.simulate import bill_months
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.seasons import TROPIC
 from calm_relay.planning.studies.cash_flow import CashFlow, cash_flow_of
-from calm_relay.planning.studies.futures import Future, future_of
 from calm_relay.planning.studies.whole_change import WholeChange, whole_change_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.backup_stack import StackRow, stack_of
@@ -28,6 +28,8 @@ ASKED = {
 }
 # Between the tropics rain says which months are dim, and there is no winter.
 DAYS, DAYS_IN_THE_TROPICS = ("midwinter", "high summer"), ("the dimmest month", "the brightest month")
+# What sums of the same packs may differ by.
+ROUNDING_KWH = 1e-6
 ASKED_OFF_GRID = ASKED | {
     "lower_bills": "to pay little over the years",
     "ride_through_outage": "to have power all year",
@@ -68,19 +70,58 @@ class OfferDay:
         )
 
 
+@dataclass(frozen=True)
+class Scope:
+    """What an offer brings and what of it is there already: modules [kWp], batteries between full and empty [kWh]."""
+
+    new_kwp: float
+    kept_kwp: float
+    new_kwh: float
+    kept_kwh: float
+
+    @property
+    def brought(self) -> str:
+        """What is new, in words; empty where neither modules nor packs are."""
+        parts = [f"{self.new_kwp:.1f} kWp of modules"] if self.new_kwp else []
+        if self.new_kwh:
+            more = f"{self.new_kwh:.1f} kWh more of battery"
+            parts.append(more if self.kept_kwh else f"a battery that holds {self.new_kwh:.1f} kWh")
+        return joined(parts)
+
+    @property
+    def kept(self) -> str:
+        """What the house has and keeps, in words; empty where that is neither modules nor packs."""
+        parts = [f"{self.kept_kwp:.1f} kWp of modules"] if self.kept_kwp else []
+        parts += [f"a battery that holds {self.kept_kwh:.1f} kWh"] if self.kept_kwh else []
+        return joined(parts)
+
+
+def scope_of(option: Option) -> Scope:
+    """What an option brings to the house, and what it keeps there."""
+    units = option.design.converters
+    runs = [run for unit in units if unit.laid for run in unit.laid.runs]
+    new_kwp = sum((run.kw for run in runs if run.face.plan.fate == "new"), 0.0)
+    kept_kwp = sum((run.kw for run in runs if run.face.plan.fate != "new"), 0.0)
+    bought = [unit.bought_packs for unit in units]
+    new_kwh = sum((bank.usable_kwh for bank in bought if bank is not None), 0.0)
+    kept_kwh = sum((unit.bank.usable_kwh for unit in units if unit.has_battery), 0.0) - new_kwh
+    return Scope(new_kwp, kept_kwp, new_kwh, kept_kwh if kept_kwh > ROUNDING_KWH else 0.0)
+
+
 @dataclass(frozen=True, eq=False)
 class Offer:
     """Everything the offer shows.
 
     `beside` is the option that fits next best, `against` what speaks against it and not against what is offered.
     `bills` are twelve months without and with the option, `to_come` names what both count and is not there yet,
-    `flow` the money of the years, in the job's currency, `future` how sure it is, `whole` what changes with a
-    heat pump or a car in place of fuel, `saves` whether a bill or fuel is paid today on which it can save;
-    `hours` is how long what stays on runs from what usually lies in the battery in a night of the worst season,
-    `lasting` the share of outages of the hours wanted that it rides through.
+    `flow` the money of the years, in the job's currency, `whole` what changes with a heat pump or a car in place of
+    fuel, `saves` whether a bill or fuel is paid today on which it can save; `hours` is how long
+    what stays on runs from what usually lies in the battery in a night of the worst season, `lasting` the share of
+    outages of the hours wanted that it rides through.
     """
 
     option: Option
+    scope: Scope
     beside: Option | None
     against: tuple[str, ...]
     asked: tuple[str, ...]
@@ -89,7 +130,6 @@ class Offer:
     bills: tuple[np.ndarray, np.ndarray]
     to_come: tuple[str, ...]
     flow: CashFlow
-    future: Future
     whole: WholeChange | None
     saves: bool
     stays_on: tuple[StackRow, ...]
@@ -142,6 +182,7 @@ def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
     assert flow is not None, "it can be built"
     return Offer(
         option,
+        scope_of(option),
         others[0] if others else None,
         _against(plan, option, others[0]) if others else (),
         tuple(asked),
@@ -150,7 +191,6 @@ def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
         (_bills(plan, plan.as_is), _bills(plan, option)),
         job.demand.to_come,
         flow,
-        future_of(plan, flow, progress),
         whole_change_of(plan, flow),
         saves,
         tuple(row for row in stack.rows if row.on),

@@ -10,7 +10,6 @@ from calm_relay.planning.architecture.connections import (
     units_moved,
     units_of,
 )
-from calm_relay.planning.architecture.rapid_shutdown import rapid_shutdown
 from calm_relay.planning.architecture.topology import BACKED_UP, METER
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.common.region_words import said_in_region
@@ -59,8 +58,20 @@ def _before(option: Option) -> Iterator[Step]:
         f"Walk the routes and write down each length. Site: {job.site.place}.",
         photo="board, meter, roof, place of the battery",
     )
-    if any(face.fate in ("new", "remove", "reuse") for face in job.faces):
+    if _works_on_roof(option):
         yield Step("Before", "Scaffold or edge protection up; weather fit for roof work.")
+
+
+def _works_on_roof(option: Option) -> bool:
+    """Whether anybody has to go up: modules come or go, something goes under them, or strings are made anew."""
+    design = option.design
+    laid = any(
+        run.face.plan.fate == "new" or (converter.micro is not None and converter.is_new)
+        for converter in design.pv_converters
+        for run in converter.stringing.runs
+    )
+    devices = design.shutdown is not None and design.shutdown.bare > 0
+    return laid or devices or design.strings_moved > 0 or bool(design.taken_down(option.context.job))
 
 
 def _dead(option: Option, plan: WiringPlan | None) -> Iterator[Step]:
@@ -251,7 +262,7 @@ def _tests(option: Option) -> Iterator[Step]:
             "Each string: open-circuit volts, short-circuit current, insulation to earth (IEC 62446-1).",
             measure="volts, amps, megohms",
         )
-    if rapid_shutdown(option.design, option.context) is not None:
+    if option.design.shutdown is not None:
         yield Step(
             "Test",
             "Rapid shutdown: set it off in sunlight and wait 30 s; then set it back.",
