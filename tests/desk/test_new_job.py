@@ -57,6 +57,7 @@ def test_each_station_asks_until_there_is_a_verdict(begun, qtbot, settled):
     assert "4,200 kWh a year, 11.5 kWh a day" in {text.replace("\u00a0", " ") for text in known}
     assert any("night" in text for text in known) and not any("yield" in text for text in known)
     questions.go_to(5)
+    assert window.bench.nothing.text() == "Nobody has said yet what lies here."
     questions.lay.click()
     settled(window)
     assert window.session.job.wanted == () and window.session.plan.choice.key is not None
@@ -261,3 +262,57 @@ def test_charts_without_an_array_say_so_in_place_of_empty_axes(begun, qtbot, set
 def shown_in(chart):
     """The words in place of a chart's axes."""
     return next((label.text() for label in chart.findChildren(QLabel) if not label.isHidden()), "")
+
+
+def test_the_option_in_view_is_followed_where_a_roof_that_is_there_puts_options_in_another_order(
+    begun, qtbot, settled
+):
+    window, questions = begun, begun.questions
+    find(qtbot, window, "tralee")
+    settled(window)
+    questions.go_to(5)
+    questions.lay.click()
+    settled(window)
+    job = window.session.job.with_(wanted=(), demand=window.session.job.demand.with_(yearly_kwh=4200.0))
+    window.session.edit(job, "What is used")
+    settled(window)
+    keys = [option.key for option in window.session.plan.options]
+    window.show_option(keys.index("hybrid-swap"))
+    there = tuple(face.with_(fate="keep", electronics="pennant-300") for face in job.faces)
+    window.session.edit(job.with_(faces=there), "There today")
+    settled(window)
+    after = [option.key for option in window.session.plan.options]
+    assert after.index("hybrid-swap") != keys.index("hybrid-swap"), "an order to be followed"
+    assert window.view.option.key == "hybrid-swap"
+    window.show_option(after.index("micro-ac"))
+    window.session.undo()
+    settled(window)
+    assert window.view.option.key == "micro-ac" and window.view.shown == keys.index("micro-ac")
+
+
+def test_a_house_without_a_grid_says_so_on_its_path_and_is_planned_as_one(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    find(qtbot, window, "kampala")
+    settled(window)
+    questions.go_to(3)
+    type_into(qtbot, window.bench.inputs.editors["A year, kWh"], "1800")
+    qtbot.waitUntil(lambda: questions.step.bench == "Grid")
+    settled(window)
+    assert questions.alone.isVisible() and window.session.job.supply.on_grid
+    packs = window.session.plan.bank.usable_kwh
+    qtbot.mouseClick(questions.alone, LEFT)
+    settled(window)
+    assert not window.session.job.supply.on_grid and questions.step.bench == "Roof"
+    assert window.session.plan.bank.usable_kwh > 2.0 * packs, "two days are to be held, not a night"
+    questions.go_to(4)
+    assert not questions.alone.isVisible() and questions.how.text().startswith("There is none. A generator")
+    window.session.undo()
+    settled(window)
+    assert window.session.job.supply.on_grid and questions.alone.isVisible()
+    window.session.redo()
+    questions.go_to(5)
+    questions.modules.setValue(8)
+    qtbot.mouseClick(questions.lay, LEFT)
+    settled(window)
+    assert window.session.job.wanted == ()
+    assert window.session.plan.choice.key is not None and window.view.option.outcome.unserved < 0.5

@@ -199,3 +199,18 @@ def test_a_title_too_long_for_its_chart_takes_two_lines_and_never_the_axes_room(
 )
 def test_figures_at_an_axis_are_written_as_elsewhere(dressed, values, spacing, words):
     assert Axis("left").tickStrings(values, 1.0, spacing) == words
+
+
+@pytest.mark.parametrize("most", [2e-4, 0.4, 4e5])
+def test_an_axis_keeps_the_unit_that_it_names(dressed, qtbot, most):
+    chart = Chart("A day", "hour", "kW")
+    qtbot.addWidget(chart)
+    assert not chart.getAxis("right").isVisible()
+    chart.getPlotItem().showAxis("right")
+    chart.plot([0.0, 1.0], [0.0, most])
+    chart.show()
+    qtbot.waitExposed(chart)
+    for name in ("left", "right", "bottom"):
+        axis = chart.getAxis(name)
+        axis.setRange(0.0, most)
+        assert axis.autoSIPrefixScale == 1.0 and "x0.001" not in axis.labelString()

@@ -1,5 +1,6 @@
 """The site plan: faces from above to scale and the way they look, parts where they were put."""
 
+from itertools import pairwise
 from math import cos, hypot, radians
 
 import numpy as np
@@ -83,6 +84,20 @@ def test_cables_run_from_part_to_part_and_the_bar_is_five_metres(option):
     bars = [s for s in drawing.shapes if isinstance(s, Stroke) and s.layer == "FRAME" and len(s.points) == 4]
     assert bars[0].points[2][0] - bars[0].points[1][0] == pytest.approx(5.0 * PER_M)
     assert any(isinstance(shape, Words) and shape.text == "N" for shape in drawing.shapes)
+
+
+def test_no_cable_runs_through_a_faces_words(option):
+    drawing = drawn(option)
+    cables = [shape for shape in drawing.shapes if isinstance(shape, Stroke) and shape.width == 0.35]
+    words = [shape for shape in drawing.shapes if isinstance(shape, Words) and shape.part.startswith("face ")]
+    assert cables and words
+    assert not any(shape.text.startswith("V") for shape in drawing.shapes if isinstance(shape, Words))
+    for item in words:
+        left, top, right, bottom = item.box
+        for cable in cables:
+            for one, other in pairwise(cable.points):
+                beside = max(one[0], other[0]) <= left or min(one[0], other[0]) >= right
+                assert beside or max(one[1], other[1]) <= top or min(one[1], other[1]) >= bottom, item.text
 
 
 @pytest.mark.parametrize("azimuth", [0, 90, 165, 210, 330])

@@ -37,9 +37,7 @@ from calm_relay.exchange.errors import first_field_error
 from calm_relay.exchange.kept_verdict import KeptOption, KeptVerdict, keep_verdict, kept_verdict
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.common.progress import Superseded
-
-# What the margin says of a job that is only begun.
-BEGUN = {"not answered", "assumed"}
+from calm_relay.planning.common.wanted import HOLD_WHILE_WANTED
 
 
 class _Inside(QWidget):
@@ -61,11 +59,10 @@ class Window(QMainWindow):
         super().__init__()
         self.setStyleSheet(style_sheet(colours()))
         self.session = session
-        self._shown = None
+        self._shown = self._followed = None
         self._step = None
         self._name = "Choice"
         self._asked = {}
-        self._wanted = None
         self.line = LineView()
         self.switch = OptionSwitch()
         self.margin = Margin(CAUTIONS)
@@ -262,6 +259,7 @@ class Window(QMainWindow):
         """Puts an option in view; what is being typed is taken first."""
         self.commit()
         self._shown = number
+        self._followed = self.view.option.key if self.view is not None else None
         self._draw()
 
     def show_step(self, step: int | None) -> None:
@@ -307,13 +305,13 @@ class Window(QMainWindow):
 
     def forget_view(self) -> None:
         """Another job comes: its own best option is to be shown."""
-        self._shown = self._step = None
+        self._shown = self._step = self._followed = None
         for bench in self.benches.values():
             bench.expect_other()
 
     def take_over(self, old: "Window") -> None:
         """Shows what another window of the same session shows."""
-        self._shown, self._step = old._shown, old._step
+        self._shown, self._step, self._followed = old._shown, old._step, old._followed
         self._on_job(self.session.job)
         self.open_bench(old.bench_name)
         if self.session.plan is not None:
@@ -370,7 +368,7 @@ class Window(QMainWindow):
             self.session.edit(job, mend.label)
 
     def _want_option(self, key):
-        self._wanted = key
+        self._followed = key
 
     def _study(self, key, function):
         if self.view is not None and not self.session.busy:
@@ -428,15 +426,14 @@ class Window(QMainWindow):
         self.progress.end()
         speak(plan.rules.words)
         if self.session.first_verdict:
-            self._shown = None
-        if self._shown is None:
-            keys = [option.key for option in plan.options]
+            self._shown = self._followed = None
+        keys = [option.key for option in plan.options]
+        # Options stand in another order on a bare roof: the one in view is found again by its key.
+        if self._followed in keys:
+            self._shown = keys.index(self._followed)
+        elif self._shown is None:
             self._shown = keys.index(plan.choice.key) if plan.choice.key else 0
-        if self._wanted is not None:
-            keys = [option.key for option in plan.options]
-            if self._wanted in keys:
-                self._shown = keys.index(self._wanted)
-            self._wanted = None
+        self._followed = keys[min(self._shown, len(keys) - 1)]
         self.commands.show_options([option.title for option in plan.options])
         for bench in self.benches.values():
             if bench is not self.bench:
@@ -451,7 +448,7 @@ class Window(QMainWindow):
         if view.plan.job.wanted:
             # Options of a job that is only begun say nothing of it.
             self.switch.show_kept([], 0)
-            findings = [finding for finding in findings if finding.check in BEGUN]
+            findings = [finding for finding in findings if finding.check in HOLD_WHILE_WANTED]
         else:
             self.switch.show_options(view.plan.options, view.plan.choice.key, view.shown)
         self.margin.show_findings(findings, view.plan.job)

@@ -81,6 +81,9 @@ class Chart(pg.PlotWidget):
     def __init__(self, title: str, x_label: str, y_label: str, parent=None):
         axes = {name: Axis(name) for name in ("left", "bottom")}
         super().__init__(parent, enableMenu=False, axisItems=axes)
+        for name in (*axes, "right"):
+            # Figures of small houses stay in the unit that the axis names.
+            self.getPlotItem().getAxis(name).enableAutoSIPrefix(False)
         self.setMouseEnabled(False, False)
         self.hideButtons()
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)

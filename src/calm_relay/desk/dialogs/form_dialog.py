@@ -177,6 +177,10 @@ class CopField(QLineEdit):
         super().__init__(parent)
         self.setAccessibleName(name)
         self.setToolTip("Outdoor °C: heat over electricity, parted by commas, such as -7: 2.3, 2: 2.9, 7: 3.5")
+        # The five points of a usual datasheet are seen at once.
+        self.setMinimumWidth(
+            self.fontMetrics().horizontalAdvance("-15: 1.9, -7: 2.3, 2: 2.9, 7: 3.5, 15: 4.3") + 18
+        )
 
     def show_value(self, points) -> None:
         """Writes the points."""

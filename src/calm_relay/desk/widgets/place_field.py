@@ -42,6 +42,9 @@ class PlaceField(QWidget):
         self._pause = QTimer(self, singleShot=True, interval=SETTLE_MS)
         self._pause.timeout.connect(self._seek)
         self._waits = False
+        # Whether Return was pressed before what is typed had been looked for.
+        self._hurried = False
+        self._offered = ""
         self.line.textEdited.connect(self._on_typed)
         self.line.returnPressed.connect(self._on_return)
         self.result.itemActivated.connect(self._on_item)
@@ -61,7 +64,7 @@ class PlaceField(QWidget):
         self.sought.emit(self.line.text())
 
     def _on_typed(self, text):
-        self._waits = False
+        self._waits = self._hurried = False
         if len(text.strip()) >= 2:
             self._pause.start()
         else:
@@ -72,7 +75,12 @@ class PlaceField(QWidget):
         """Lists places found for a text, unless another was typed meanwhile."""
         if text != self.line.text():
             return
-        self._waits = False
+        self._waits, hurried, self._hurried = False, self._hurried, False
+        self._offered = text
+        named = [place for place in places if place.name.casefold() == text.strip().casefold()]
+        if hurried and len(named) == 1:
+            self._take(named[0])
+            return
         self.result.clear()
         for place in places:
             item = QListWidgetItem(f"{place.label}   {place.latitude:.2f}°, {place.longitude:.2f}°")
@@ -97,13 +105,23 @@ class PlaceField(QWidget):
             super().keyPressEvent(event)
 
     def _on_return(self):
-        if self.result.isVisible() and self.result.currentItem():
-            self._on_item(self.result.currentItem())
+        text = self.line.text()
+        if self.result.isVisible() and self._offered == text:
+            if self.result.currentItem():
+                self._on_item(self.result.currentItem())
+        elif len(text.strip()) >= 2:
+            # What is listed still is of fewer letters.
+            self._pause.stop()
+            self._hurried = True
+            self._seek()
 
     def _on_item(self, item):
         place = item.data(Qt.ItemDataRole.UserRole)
         if place is not None:
-            self._waits = False
-            self.result.hide()
-            self.line.clear()
-            self.taken.emit(place)
+            self._take(place)
+
+    def _take(self, place):
+        self._waits = False
+        self.result.hide()
+        self.line.clear()
+        self.taken.emit(place)

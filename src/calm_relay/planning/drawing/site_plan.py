@@ -1,8 +1,10 @@
 """The site plan: roof faces from above to scale, where the equipment stands, and how its cables run."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 from math import copysign, cos, radians, sin
+from re import sub
 
 from calm_relay.exchange.shapes import Anchor, Circle, Drawing, Layer, Shape, Stroke, Words
 from calm_relay.job.wiring import Wiring
@@ -19,6 +21,10 @@ TEXT, SMALL = 4.2, 3.6
 APART = 4.0
 HALF_M = 0.45
 ACROSS = 16
+# What is kept free between words and a cable [mm].
+CLEAR = 1.0
+# How far words are moved for it, and how far from their face they may come to lie [mm].
+NEAR, BESIDE = 40.0, 8.0
 MARKS = {"meter": "M", "board": "B", "changeover": "C", "unit": "~", "battery": "+ −", "generator": "G"}
 
 
@@ -104,6 +110,34 @@ def _meet(one: tuple[float, float, float, float], other: tuple[float, float, flo
     return min(one[2], other[2]) > max(one[0], other[0]) and min(one[3], other[3]) > max(one[1], other[1])
 
 
+def _wider(box: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
+    """A box with room around it [mm]."""
+    return box[0] - CLEAR, box[1] - CLEAR, box[2] + CLEAR, box[3] + CLEAR
+
+
+def _moves(
+    words: list[Words],
+    boxes: list[tuple[float, float, float, float]],
+    own: tuple[float, float, float, float],
+) -> list[tuple[float, float]]:
+    """By how much words may be moved to lie beside what is near them, at their face [mm]; the shortest way first."""
+    left, right = min(item.box[0] for item in words), max(item.box[2] for item in words)
+    top, bottom = min(item.box[1] for item in words), max(item.box[3] for item in words)
+    field = left - NEAR, own[1] - NEAR, right + NEAR, bottom + NEAR
+    near = [box for box in boxes if _meet(field, _wider(box))]
+    room = 1.1 * CLEAR
+    aside = {0.0, *(box[0] - room - right for box in near), *(box[2] + room - left for box in near)}
+    # Below, or over the edge that lies across from the eaves.
+    down = {0.0, *(box[3] + room - top for box in near if box[3] + room > top), own[1] - 2.0 * room - bottom}
+
+    def apart(dx: float, dy: float) -> float:
+        """How far the words then lie from their face."""
+        return max(left + dx - own[2], own[0] - right - dx, top + dy - own[3], own[1] - bottom - dy)
+
+    moves = ((dx, dy) for dx in aside for dy in down)
+    return sorted((move for move in moves if apart(*move) <= BESIDE), key=lambda move: abs(move[0]) + abs(move[1]))
+
+
 def default_places(faces: tuple[Face, ...], nodes: tuple[Node, ...]) -> dict[str, tuple[float, float]]:
     """Where faces and parts stand while nobody placed them: each face where it looks, parts in a row below."""
     places: dict[str, tuple[float, float]] = {}
@@ -179,6 +213,7 @@ class _Site:
         self.width = (max(x for x, _ in points) + 2.0 - self.left) * PER_M
         self.height = (self.top - min(y for _, y in points) + 3.4) * PER_M
         self.parts: dict[str, tuple[float, float, float, float]] = {}
+        self.written: list[tuple[float, float, float, float]] = []
 
     def at(self, point: tuple[float, float]) -> tuple[float, float]:
         """A point of the site on the sheet [mm]."""
@@ -186,9 +221,14 @@ class _Site:
 
     def drawn(self, title: str) -> Drawing:
         shapes: list[Shape] = []
+        cables = list(self._cables())
         for face in self.faces:
             shapes += self._face(face)
-        shapes += self._cables()
+        for face in self.faces:
+            words = self._words(face, cables)
+            self.written += [item.box for item in words]
+            shapes += words
+        shapes += cables
         for node in self.plan.topology.nodes:
             if node.key in self.places:
                 shapes += self._node(node)
@@ -210,6 +250,10 @@ class _Site:
             )
         xs, ys = [x for x, _ in corners], [y for _, y in corners]
         self.parts[key] = (min(xs), min(ys), max(xs), max(ys))
+
+    def _words(self, face: FacePlan, cables: list[Stroke]) -> list[Words]:
+        """A face's name and what lies on it, outside its eaves, where no cable runs through them if there is room."""
+        key, corners = f"face {face.name}", tuple(self.at(point) for point in face.corners)
         (x0, y0), (x1, y1) = corners[:2]
         mx, my = self.at(face.middle)
         # Outside the eaves, where no module lies.
@@ -224,9 +268,18 @@ class _Site:
             widest = max(Words(face.name, (x, y), TEXT, bold=True).width, Words(count, (x, y), SMALL).width)
             half = min(widest, abs(x1 - x0)) / 2.0
             y += copysign(half * abs(y1 - y0) / max(abs(x1 - x0), 1e-9), dy)
-        for number, text in enumerate((face.name, count)):
-            size = TEXT if not number else SMALL
-            yield Words(text, (x, y + number * 4.8), size, anchor, not number, part=key)
+        words = [
+            Words(text, (x, y + number * 4.8), size, anchor, not number, part=key)
+            for number, (text, size) in enumerate(((face.name, TEXT), (count, SMALL)))
+        ]
+        lean = (y1 - y0) / (x1 - x0) if anchor == "middle" and abs(x1 - x0) > 1e-9 else 0.0
+        others = [box for other, box in self.parts.items() if other != key] + self.written
+        boxes = [_box(stretch) for cable in cables for stretch in pairwise(cable.points)]
+        for dx, dy in _moves(words, boxes + others, self.parts[key]):
+            moved = [replace(item, at=(item.at[0] + dx, item.at[1] + dy + lean * dx)) for item in words]
+            if not any(_meet(item.box, _wider(box)) for item in moved for box in (*boxes, *others)):
+                return moved
+        return words
 
     def _node(self, node: Node) -> Iterator[Shape]:
         x, y = self.at(self.places[node.key])
@@ -238,7 +291,7 @@ class _Site:
         for number, line in enumerate(_lines(node.title)):
             yield Words(line, (x, y + half + 4.6 + 4.4 * number), SMALL, "middle", part=node.key)
 
-    def _cables(self) -> Iterator[Shape]:
+    def _cables(self) -> Iterator[Stroke]:
         """Cables from part to part, and from each face to the unit that its strings are on."""
         for edge in self.plan.topology.power_edges:
             ends: list[tuple[str, str]] = []
@@ -257,7 +310,7 @@ class _Site:
                 if start in self.places and end in self.places:
                     yield from self._run(edge.key, start, end, "DC" if edge.circuit == "dc" else "AC", edge.status)
 
-    def _run(self, key: str, start: str, end: str, layer: Layer, status: str) -> Iterator[Shape]:
+    def _run(self, key: str, start: str, end: str, layer: Layer, status: str) -> Iterator[Stroke]:
         half = HALF_M * PER_M
         (x0, y0), (x1, y1) = self.at(self.places[start]), self.at(self.places[end])
         # Cables follow walls: up from each part, then across; to a face straight to its middle.
@@ -284,11 +337,11 @@ class _Site:
 
 
 def _lines(text: str) -> list[str]:
-    """A name in at most three lines."""
+    """A name in at most three lines, of which none ends between a number and its volts."""
     lines: list[str] = []
-    for word in text.split():
+    for word in sub(r"(\d) V\b", "\\1\u00a0V", text).split(" "):
         if lines and len(lines[-1]) + 1 + len(word) <= ACROSS:
             lines[-1] += f" {word}"
         else:
             lines.append(word)
-    return lines[:3]
+    return [line.replace("\u00a0", " ") for line in lines[:3]]
