@@ -5,6 +5,7 @@ import tempfile
 import time
 from itertools import count
 from pathlib import Path
+from unittest.mock import patch
 
 from benchmarks.measure import Result, timed
 
@@ -15,15 +16,9 @@ _EAST = count()
 def results() -> list[Result]:
     """Everything that `docs` promise of own jobs; the user's own library is not touched."""
     with tempfile.TemporaryDirectory() as folder:
-        before = os.environ.get("CALM_RELAY_DATA")
-        os.environ["CALM_RELAY_DATA"] = folder
-        try:
-            return [*_new_job(Path(folder)), *_library(), *_datasheet(Path(folder))]
-        finally:
-            if before is None:
-                del os.environ["CALM_RELAY_DATA"]
-            else:
-                os.environ["CALM_RELAY_DATA"] = before
+        own = {"CALM_RELAY_DATA": folder, "CALM_RELAY_STATE": folder}
+        with patch.dict(os.environ, own):
+            return [*_new_job(Path(folder)), *_library(), *_datasheet(Path(folder)), *_kept(Path(folder))]
 
 
 def _new_job(folder: Path) -> list[Result]:
@@ -58,6 +53,26 @@ def _new_job(folder: Path) -> list[Result]:
     window.close()
     made = plan(begun(), library())
     return [first, timed("survey, both ends of everything assumed", lambda: swings_of(made, folder), 3000.0, 5)]
+
+
+def _kept(folder: Path) -> list[Result]:
+    """How long an edit can be lost by a kill."""
+    from calm_relay.exchange.kept_work import Journal, journals_folder
+    from calm_relay.exchange.shipped import demo_job
+
+    journal, job, number = Journal(), demo_job(), count()
+    journal.begin(job, None, folder, None)
+
+    def to_disk():
+        name = f"Edit {next(number)}"
+        journal.record(job.with_(name=name))
+        while not any(name.encode() in file.read_bytes() for file in journals_folder().glob("*")):
+            time.sleep(0.001)
+
+    try:
+        return [timed("an edit, until a kill cannot lose it", to_disk, 250.0, 20)]
+    finally:
+        journal.close()
 
 
 def _library() -> list[Result]:

@@ -46,11 +46,11 @@ def test_every_bench_shows_it(window, bare, qtbot, settled):
         for number in (0, 1, 2):
             window.show_option(number)
             window.open_bench(name)
-            qtbot.waitUntil(lambda: not window.session.busy, timeout=30_000)
+            qtbot.waitUntil(lambda: not window.session.busy)
             assert painted(window) > 0.05, (name, number)
             for key in getattr(getattr(window.bench, "tabs", None), "buttons", {}):
                 window.bench.tabs.choose(key)
-                qtbot.waitUntil(lambda: not window.session.busy, timeout=60_000)
+                qtbot.waitUntil(lambda: not window.session.busy)
 
 
 def test_its_paper_is_printed(window, bare, tmp_path):

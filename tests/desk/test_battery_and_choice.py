@@ -38,7 +38,7 @@ def tab(bench, qtbot, key):
 )
 def test_every_tab_asks_for_its_own_study_and_says_what_it_shows(battery, qtbot, key, result, words):
     tab(battery, qtbot, key)
-    qtbot.waitUntil(lambda: result in battery._result, timeout=60_000)
+    qtbot.waitUntil(lambda: result in battery._result)
     assert words in battery.summary.text()
     assert "NaN" not in battery.summary.text() and "nan" not in battery.summary.text()
     assert painted(battery) > 0.05
@@ -58,7 +58,7 @@ def test_an_option_without_a_battery_says_so_on_every_tab(window, battery, qtbot
     window.show_option(0)
     for key in battery.tabs.buttons:
         tab(battery, qtbot, key)
-        qtbot.waitUntil(lambda: battery.summary.text() != "…", timeout=30_000)
+        qtbot.waitUntil(lambda: battery.summary.text() != "…")
         assert "battery" in battery.summary.text().lower()
 
 
@@ -70,7 +70,7 @@ def test_two_controllers_are_seen_and_an_order_is_set(window, settled, qtbot, mo
     window.open_bench("Battery")
     bench = window.bench
     tab(bench, qtbot, "meter")
-    qtbot.waitUntil(lambda: "battery-meter" in bench._result, timeout=30_000)
+    qtbot.waitUntil(lambda: "battery-meter" in bench._result)
     assert "nobody has said who goes first" in bench.summary.text()
 
     def answer(dialog):
@@ -150,7 +150,7 @@ def test_the_choice_shows_paths_units_purposes_and_energies(window, settled, qtb
     qtbot.mouseClick(bench.which["wall"], LEFT)
     assert "if it fails: 6.0 kWp and the battery stop with it" in bench.wall.text().replace("\u00a0", " ")
     qtbot.mouseClick(bench.which["energies"], LEFT)
-    qtbot.waitUntil(lambda: "Operator counts" in bench.scales.accessibleDescription(), timeout=30_000)
+    qtbot.waitUntil(lambda: "Operator counts" in bench.scales.accessibleDescription())
     window.show_option(3)
     qtbot.mouseClick(bench.which["wall"], LEFT)
     assert "cannot be built" in bench.wall.text()
@@ -161,7 +161,7 @@ def test_tipping_points_come_and_are_shown_where_the_mouse_points(window, settle
     bench = window.bench
     qtbot.mouseClick(bench.which["tips"], LEFT)
     assert "Turning each figure" in bench.tips._word
-    qtbot.waitUntil(lambda: "fits best" in bench.tips.accessibleDescription(), timeout=60_000)
+    qtbot.waitUntil(lambda: "fits best" in bench.tips.accessibleDescription())
     assert "As it is" in bench.tips.accessibleDescription()
     qtbot.mouseMove(bench.tips, QPoint(200, 40))
     assert painted(bench.tips) > 0.05
@@ -180,7 +180,7 @@ def test_the_verdict_says_how_sure_it_is_once_asked(window, settled, qtbot):
     assert "In 1,000 weightings" in before and "futures" not in before
     qtbot.mouseClick(bench.futures, LEFT)
     assert not bench.futures.isEnabled()
-    qtbot.waitUntil(lambda: "By money alone" in bench.footnote.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "By money alone" in bench.footnote.text())
     assert "100 futures" in bench.footnote.text()
     assert not bench.futures.isVisible()
     # A changed job is another question.
@@ -200,7 +200,7 @@ def test_a_search_is_filtered_and_a_plant_opened_as_an_option(window, settled, q
     assert "Nothing tried yet" in bench.state.text()
     qtbot.mouseClick(bench.start, LEFT)
     assert not bench.start.isEnabled()
-    qtbot.waitUntil(lambda: bench.model.rowCount() > 0, timeout=60_000)
+    qtbot.waitUntil(lambda: bench.model.rowCount() > 0)
     assert bench.start.isEnabled()
     assert "can be built" in bench.state.text()
     whole = len(bench.cloud._plants)
@@ -232,10 +232,10 @@ def test_a_search_can_be_called_off(window, settled, qtbot):
     window.open_bench("Search")
     bench = window.bench
     qtbot.mouseClick(bench.start, LEFT)
-    qtbot.waitUntil(lambda: window.progress.isVisible(), timeout=20_000)
+    qtbot.waitUntil(lambda: window.progress.isVisible())
     qtbot.wait(300)
     window.session.cancel()
-    qtbot.waitUntil(lambda: bench.start.isEnabled(), timeout=20_000)
+    qtbot.waitUntil(lambda: bench.start.isEnabled())
     assert "Nothing tried yet" in bench.state.text()
     assert "Called off" in window.notice.text.text()
 
@@ -245,17 +245,17 @@ def test_a_study_called_off_is_not_asked_for_until_somebody_does(window, battery
     window.session.study_cancelled.connect(lambda: summary.append(1))
     qtbot.mouseClick(battery.tabs.buttons["map"], LEFT)
     window.session.cancel()
-    qtbot.waitUntil(lambda: "Called off" in battery.summary.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "Called off" in battery.summary.text())
     qtbot.wait(400)
     assert len(summary) == 1
     tab(battery, qtbot, "map")
-    qtbot.waitUntil(lambda: "battery-map" in battery._result, timeout=60_000)
+    qtbot.waitUntil(lambda: "battery-map" in battery._result)
 
 
 def test_another_option_drops_a_study_without_a_word(window, battery, qtbot, settled):
     tab(battery, qtbot, "foresight")
     window.show_option(2)
-    qtbot.waitUntil(lambda: "battery-foresight" in battery._result, timeout=60_000)
+    qtbot.waitUntil(lambda: "battery-foresight" in battery._result)
     assert "Called off" not in window.notice.text.text()
     QApplication.processEvents()
     assert window.view.option.key == "hybrid-swap"
@@ -285,7 +285,7 @@ def test_meter_and_connection_are_asked_on_the_grid(window, settled, qtbot, monk
 
 def test_no_field_is_squeezed_where_the_window_is_low(window, battery, qtbot):
     window.resize(1280, 720)
-    qtbot.waitUntil(lambda: window.height() == 720, timeout=5_000)
+    qtbot.waitUntil(lambda: window.height() == 720)
     fields = [*battery.panel.findChildren(QAbstractSpinBox), *battery.panel.findChildren(QComboBox)]
     assert len(fields) >= 6
     for field in fields:

@@ -53,7 +53,7 @@ def bench(window, settled, qtbot, monkeypatch):
 
 
 def done(qtbot, bench):
-    qtbot.waitUntil(lambda: bench.settled and bench.book is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: bench.settled and bench.book is not None)
     return bench.book
 
 
@@ -148,14 +148,14 @@ def test_no_scheduler_at_the_address_is_told_and_the_window_goes_on(bench, jobs,
     monkeypatch.setattr(replan, "PATIENCE_S", 1)
     bench.folder = jobs
     bench.start(None, "tcp://127.0.0.1:9")
-    qtbot.waitUntil(lambda: bench.settled, timeout=30_000)
+    qtbot.waitUntil(lambda: bench.settled)
     assert "no scheduler answers" in bench.problem.text() and bench.plan_all.isEnabled()
     assert "not planned yet" in bench.said.text()
 
 
 def test_a_folder_that_went_is_told(bench, qtbot, tmp_path):
     bench.take_folder(tmp_path / "gone")
-    qtbot.waitUntil(lambda: bench.settled, timeout=30_000)
+    qtbot.waitUntil(lambda: bench.settled)
     assert "is no folder" in bench.problem.text()
 
 
@@ -165,9 +165,9 @@ def test_a_run_is_called_off(bench, tmp_path, qtbot):
         job = demo_job("pottery").with_(name=f"Job {number}")
         (tmp_path / f"{number}.relay.json").write_text(job_text(job))
     bench.take_folder(tmp_path)
-    qtbot.waitUntil(lambda: bench.table.rows.rowCount() > 0, timeout=60_000)
+    qtbot.waitUntil(lambda: bench.table.rows.rowCount() > 0)
     bench.progress.cancel.click()
-    qtbot.waitUntil(lambda: bench.settled, timeout=60_000)
+    qtbot.waitUntil(lambda: bench.settled)
     assert bench.book is None and not bench.problem.isVisibleTo(bench)
     bench.plan_all.click()
     assert len(done(qtbot, bench).rows) == MANY

@@ -56,7 +56,7 @@ def test_loads_are_added_ordered_and_compared(window, qtbot, settled, tmp_path):
     assert model.moveRow(model.index(0, 0).parent(), 0, model.index(0, 0).parent(), 3)
     settled(window)
     assert window.session.job.control.surplus_order == ("battery", "Pool pump", "Hot water")
-    qtbot.waitUntil(lambda: bench.controlled.is_drawn, timeout=30_000)
+    qtbot.waitUntil(lambda: bench.controlled.is_drawn)
     picture = bench.controlled.picture
     assert "battery first: import" in picture.accessibleDescription()
     assert "each worth NZ$" in picture.accessibleDescription() and painted(picture) > 0.05

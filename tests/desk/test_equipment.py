@@ -25,7 +25,7 @@ def bench(window):
 
 def sheet_read(qtbot, dialog, path):
     dialog.read_file(path)
-    qtbot.waitUntil(lambda: dialog.open_sheet.isEnabled() and not dialog.problem.isVisible(), timeout=10_000)
+    qtbot.waitUntil(lambda: dialog.open_sheet.isEnabled() and not dialog.problem.isVisible())
 
 
 def opened(window):

@@ -23,7 +23,7 @@ def bench(window):
 
 def opened(qtbot, window, kind):
     dialog = window.findChildren(kind)[-1]
-    qtbot.waitUntil(lambda: dialog.table is not None or dialog.problem.isVisible(), timeout=10_000)
+    qtbot.waitUntil(lambda: dialog.table is not None or dialog.problem.isVisible())
     return dialog
 
 

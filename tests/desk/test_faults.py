@@ -55,7 +55,7 @@ def test_a_study_that_breaks_is_told_and_asked_for_again(window, settled, qtbot,
     assert not window.progress.isVisible()
     window.bench.choose_scales("measures")
     window.bench.choose_scales("tips")
-    qtbot.waitUntil(lambda: window.bench.settled, timeout=60_000)
+    qtbot.waitUntil(lambda: window.bench.settled)
 
 
 def test_a_study_without_a_result_says_why(window, qtbot):
@@ -137,7 +137,7 @@ def test_what_a_window_before_asked_for_is_not_taken_for_ones_own(window, settle
     window.open_bench("Home")
     desk.take_look("dark")
     try:
-        qtbot.waitUntil(lambda: not desk.session.busy, timeout=20_000)
+        qtbot.waitUntil(lambda: not desk.session.busy)
         desk.window._on_studied("home", (object(), None))
         assert desk.window.bench_name == "Home" and not desk.window.notice.isVisible()
     finally:

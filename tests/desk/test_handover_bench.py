@@ -122,7 +122,7 @@ def test_all_papers_are_written_into_a_folder(bench, window, qtbot, monkeypatch,
     folder.mkdir()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(folder))
     qtbot.mouseClick(bench.write, LEFT)
-    qtbot.waitUntil(lambda: "Written" in window.notice.text.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "Written" in window.notice.text.text())
     names = {path.name for path in folder.iterdir()}
     assert {
         "offer.pdf",
@@ -179,10 +179,10 @@ def test_a_damaged_firm_file_is_told(bench, qtbot, monkeypatch, own_folder):
 
 def test_room_to_grow_is_sought_when_it_is_looked_at(bench, qtbot):
     bench.tabs.choose("growth")
-    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    qtbot.waitUntil(lambda: bench.settled)
     assert "Packs on" in bench.growth.bars.accessibleDescription()
     assert "better" in bench.growth.verdict.text() or "neither" in bench.growth.verdict.text()
     assert bench.growth.table.rowCount() >= 1
     # Rows that have just come take their room in the next turn of the window.
-    qtbot.waitUntil(lambda: bench.growth.bars.height() > 20, timeout=10_000)
+    qtbot.waitUntil(lambda: bench.growth.bars.height() > 20)
     assert painted(bench.growth.bars) > 0.05

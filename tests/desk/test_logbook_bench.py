@@ -17,7 +17,7 @@ from . import driving
 def bench(window, settled, qtbot):
     driving.press(qtbot, window, BENCHES["Logbook"].key)
     settled(window)
-    qtbot.waitUntil(lambda: window.bench.settled and window.bench.book is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.bench.settled and window.bench.book is not None)
     return window.bench
 
 
@@ -28,7 +28,7 @@ def saved(bench, window, tmp_path, monkeypatch, settled, qtbot):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
     assert window.files.save_as()
     settled(window)
-    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    qtbot.waitUntil(lambda: bench.settled)
     return bench, path
 
 
@@ -71,7 +71,7 @@ def test_every_kind_of_entry_can_be_added(saved, window, kind, monkeypatch, qtbo
 
     monkeypatch.setattr(FormDialog, "exec", answer)
     bench.actions_by_kind[kind].trigger()
-    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    qtbot.waitUntil(lambda: bench.settled)
     book = read_logbook(logbook_path(path))
     assert not book.problems
     assert book.entries[-1].kind == kind
@@ -83,7 +83,7 @@ def test_every_kind_of_entry_can_be_added(saved, window, kind, monkeypatch, qtbo
 def test_a_test_that_is_better_lifts_the_accusation(saved, qtbot):
     bench, _ = saved
     bench.add_entries([CapacityTest(on="2026-07-15", kwh=24.0)])
-    qtbot.waitUntil(lambda: bench.settled and "ages as planned" in bench.verdict.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: bench.settled and "ages as planned" in bench.verdict.text())
     assert "ages as planned" in bench.battery.text()
 
 
@@ -92,7 +92,7 @@ def test_a_broken_line_is_told_and_nothing_is_lost(saved, qtbot):
     book = logbook_path(path)
     book.write_bytes(book.read_bytes()[:-40])
     bench.load()
-    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    qtbot.waitUntil(lambda: bench.settled)
     assert "cannot be used" in bench.summary.text() and "cut short" in bench.summary.text()
     assert bench.table.rowCount() == 44
 
@@ -116,7 +116,7 @@ def test_months_come_from_a_meters_file(saved, tmp_path, monkeypatch, qtbot):
 
     monkeypatch.setattr(FactsDialog, "exec", answer)
     bench.read.click()
-    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    qtbot.waitUntil(lambda: bench.settled)
     new = read_logbook(logbook_path(path)).entries[-1]
     assert new == MonthFacts(year=2026, month=7, production_kwh=1116.0)
 
@@ -133,7 +133,7 @@ def test_the_light_of_a_year_comes_from_a_weather_file(saved, monkeypatch, qtbot
 
     monkeypatch.setattr(FactsDialog, "exec", answer)
     bench.read.click()
-    qtbot.waitUntil(lambda: bench.settled, timeout=20_000)
+    qtbot.waitUntil(lambda: bench.settled)
     *lit, weather = read_logbook(logbook_path(path)).entries[-13:]
     assert [entry.year for entry in lit] == [2024] * 12
     assert (weather.kind, weather.year) == ("weather", 2024)
@@ -143,5 +143,5 @@ def test_the_light_of_a_year_comes_from_a_weather_file(saved, monkeypatch, qtbot
 
 def test_growth_starts_from_the_job_as_built(bench, window, qtbot):
     bench.tabs.choose("growth")
-    qtbot.waitUntil(lambda: bench.settled and bench._grown is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: bench.settled and bench._grown is not None)
     assert driving.painted(bench.growth.bars) > 0.02

@@ -17,7 +17,7 @@ def bench(window, settled, qtbot):
     window.show_option(1)
     driving.press(qtbot, window, BENCHES["Money"].key)
     settled(window)
-    qtbot.waitUntil(lambda: window.bench.settled and bool(window.bench.flows), timeout=30_000)
+    qtbot.waitUntil(lambda: window.bench.settled and bool(window.bench.flows))
     window.resize(1280, 800)
     window.grab()
     return window.bench
@@ -44,7 +44,7 @@ def test_a_loan_is_an_edit_and_moves_the_years(bench, window, settled, qtbot, mo
     monkeypatch.setattr(FormDialog, "exec", answer)
     bench.finance.click()
     settled(window)
-    qtbot.waitUntil(lambda: bench.settled and (bench.flows[0].net != before).any(), timeout=30_000)
+    qtbot.waitUntil(lambda: bench.settled and (bench.flows[0].net != before).any())
     assert window.session.job.finance.way == "loan"
     assert bench.flows[0].net[0] > before[0]
     window.session.undo()
@@ -71,14 +71,14 @@ def test_futures_are_tried_when_asked_and_told_in_a_sentence(bench, window, sett
     job = window.session.job
     window.session.edit(job.with_(uncertainty=job.uncertainty.with_(draws=100)), "Fewer futures")
     settled(window)
-    qtbot.waitUntil(lambda: bench.settled and bool(bench.flows), timeout=30_000)
+    qtbot.waitUntil(lambda: bench.settled and bool(bench.flows))
     bench.tabs.choose("sure")
     assert not bench.sure.chart.isVisible()
     bench.sure.start.click()
-    qtbot.waitUntil(lambda: bench.settled and bench.sure.chart.isVisible(), timeout=60_000)
+    qtbot.waitUntil(lambda: bench.settled and bench.sure.chart.isVisible())
     assert "of 100 futures" in bench.sure.sentence.text()
     assert driving.painted(bench.sure.chart) > 0.01
-    qtbot.waitUntil(lambda: driving.painted(bench.sure.matters) > 0.01, timeout=5_000)
+    qtbot.waitUntil(lambda: driving.painted(bench.sure.matters) > 0.01)
     assert bench.sure.table.rowCount() >= 2
 
 
@@ -104,9 +104,7 @@ def test_another_tariff_later_is_an_edit(bench, window, settled, qtbot, monkeypa
     settled(window)
     assert window.session.job.finance.switch.after == 3
     assert window.session.job.finance.switch.tariff == dear
-    qtbot.waitUntil(
-        lambda: bench.settled and "From year 4 on the tariff is Dear" in bench.note.text(), timeout=30_000
-    )
+    qtbot.waitUntil(lambda: bench.settled and "From year 4 on the tariff is Dear" in bench.note.text())
     again = SwitchDialog(window.session.job.finance.switch, (), job.tariff.currency)
     qtbot.addWidget(again)
     assert again.tariff.currentText() == "Dear"
@@ -138,7 +136,7 @@ def test_what_is_burnt_today_is_said_on_home_and_counted_here(window, settled, q
     window.open_bench("Money")
     settled(window)
     bench = window.bench
-    qtbot.waitUntil(lambda: bench.settled and bool(bench.flows), timeout=30_000)
+    qtbot.waitUntil(lambda: bench.settled and bool(bench.flows))
     assert bench.whole is not None and "in place of petrol" in bench.verdict.text()
     bench.tabs.choose("whole")
     window.grab()

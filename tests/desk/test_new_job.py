@@ -25,7 +25,7 @@ def begun(window, qtbot, settled):
 
 def find(qtbot, window, town):
     qtbot.keyClicks(window.bench.place.line, town)
-    qtbot.waitUntil(lambda: window.bench.place.result.isVisible(), timeout=10_000)
+    qtbot.waitUntil(lambda: window.bench.place.result.isVisible())
     qtbot.keyClick(window.bench.place.line, RETURN)
 
 
@@ -244,7 +244,7 @@ def test_what_stands_in_before_the_place_is_known_passes_for_no_measurement(begu
     (told,) = [note.finding for note in window.margin.notes if note.finding.check == "assumed"]
     assert "Stands in until a place is known" in told.sentence and not told.mends
     window.open_bench("Survey")
-    qtbot.waitUntil(lambda: window.bench.settled, timeout=60_000)
+    qtbot.waitUntil(lambda: window.bench.settled)
     assert window.bench.summary.text().startswith("No option is weighed yet. Still wanted: where it stands")
     table = window.bench.table
     status = {table.item(row, 0).text(): table.item(row, 2).text() for row in range(table.rowCount())}
@@ -254,7 +254,7 @@ def test_what_stands_in_before_the_place_is_known_passes_for_no_measurement(begu
 def test_charts_without_an_array_say_so_in_place_of_empty_axes(begun, qtbot, settled):
     window = begun
     window.open_bench("Inverter")
-    qtbot.waitUntil(lambda: "no array" in shown_in(window.bench.sweep), timeout=60_000)
+    qtbot.waitUntil(lambda: "no array" in shown_in(window.bench.sweep))
     for chart in (window.bench.day, window.bench.hours, window.bench.clipped):
         assert shown_in(chart) == "No array hangs on this option's units."
 

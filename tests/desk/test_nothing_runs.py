@@ -77,7 +77,7 @@ def test_the_whole_window_works_with_sockets_forbidden(tmp_path):
         env=environment,
         capture_output=True,
         text=True,
-        timeout=120,
+        timeout=600,
         check=False,
     )
     assert done.stdout.strip().endswith("quiet"), done.stderr[-800:]

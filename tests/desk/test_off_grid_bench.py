@@ -19,7 +19,7 @@ def hut(window, settled, qtbot):
     settled(window)
     window.show_option([option.key for option in window.session.plan.options].index("hybrid-swap"))
     window.open_bench("Grid")
-    qtbot.waitUntil(lambda: window.bench.off_grid.summary.text() != "", timeout=20_000)
+    qtbot.waitUntil(lambda: window.bench.off_grid.summary.text() != "")
     return window.bench
 
 
@@ -44,7 +44,7 @@ def test_the_year_alone_is_shown_and_its_inputs_stand_beside_it(hut, window, qtb
 def test_a_size_is_found_on_the_map_and_used(hut, window, qtbot, settled):
     panel = hut.off_grid
     qtbot.mouseClick(panel.tabs.buttons["size"], LEFT)
-    qtbot.waitUntil(lambda: panel._sizing is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: panel._sizing is not None)
     result = panel._sizing
     assert panel.map.place == result.best
     assert "The cheapest of those within the target." in plain(panel.chosen)
@@ -78,13 +78,13 @@ def test_sizes_called_off_stay_off_and_can_be_tried_again(hut, window, qtbot):
     window.session.study_cancelled.connect(lambda: summary.append(1))
     qtbot.mouseClick(panel.tabs.buttons["size"], LEFT)
     window.session.cancel()
-    qtbot.waitUntil(lambda: len(summary) == 1, timeout=10_000)
+    qtbot.waitUntil(lambda: len(summary) == 1)
     qtbot.wait(400)
     assert len(summary) == 1
     assert "Called off" in panel.chosen.text()
     assert "Called off" in window.notice.text.text()
     qtbot.mouseClick(panel.tabs.buttons["size"], LEFT)
-    qtbot.waitUntil(lambda: panel._sizing is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: panel._sizing is not None)
     assert "kWh usable" in plain(panel.chosen)
 
 
@@ -121,7 +121,7 @@ def test_a_grid_is_taken_away_and_laid_again(window, settled, qtbot, monkeypatch
 def test_the_night_of_a_hut_is_not_an_outage(hut, window, qtbot):
     window.open_bench("Outage")
     bench = window.bench
-    qtbot.waitUntil(lambda: bench.verdict.text() != "" and bench._mapped is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: bench.verdict.text() != "" and bench._mapped is not None)
     assert (bench.when.text(), bench.pull.text()) == ("From", "Rehearse")
     assert "Carried over" not in bench.more.text()
     assert "The generator" in bench.more.text()
@@ -136,7 +136,7 @@ def test_the_search_of_a_hut_asks_for_its_target(hut, window, qtbot, monkeypatch
     assert bench.unmet.value == 0.5
     type_into(qtbot, bench.unmet, "")
     qtbot.mouseClick(bench.start, LEFT)
-    qtbot.waitUntil(lambda: bench.model.rowCount() > 0, timeout=60_000)
+    qtbot.waitUntil(lambda: bench.model.rowCount() > 0)
     whole = len(bench._plants)
     assert {plant.key for plant in bench._plants} <= {way.key for way in architectures() if way.search_words}
     type_into(qtbot, bench.unmet, "1")
@@ -151,7 +151,7 @@ def test_home_shows_who_is_on_the_board(window, qtbot, settled):
     window.open_bench("Home")
     bench = window.bench
     qtbot.mouseClick(bench.tabs.buttons["backup-board"], LEFT)
-    qtbot.waitUntil(lambda: bench.picture._stack is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: bench.picture._stack is not None)
     summary = bench.picture.accessibleDescription()
     assert "Kiln: stays on, 6.0 kW" in summary
     assert "Together: 10.9 of 4.7 kW" in summary

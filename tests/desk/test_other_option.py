@@ -55,7 +55,7 @@ def held(window, monkeypatch):
 def seen(window, name, qtbot):
     """A bench that shows all that it asked for."""
     window.open_bench(name)
-    qtbot.waitUntil(lambda: window.bench.settled, timeout=60_000)
+    qtbot.waitUntil(lambda: window.bench.settled)
     qtbot.waitUntil(lambda: not any(waits(getattr(window.bench, part)) for part in CHARTS.get(name, ())[:1]))
     return window.bench
 

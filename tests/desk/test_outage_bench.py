@@ -21,7 +21,7 @@ def bench(window, settled, qtbot):
     window.show_option(1)
     window.open_bench("Outage")
     made = window.bench
-    qtbot.waitUntil(lambda: made._mapped is not None and made.verdict.text() != "", timeout=30_000)
+    qtbot.waitUntil(lambda: made._mapped is not None and made.verdict.text() != "")
     return made
 
 
@@ -48,12 +48,11 @@ def test_the_firing_is_found_and_the_proposal_used(window, bench, qtbot, settled
     bench._go(step)
     qtbot.waitUntil(
         lambda: ": the load passed 4.7 kW" in bench.verdict.text().replace("\u00a0", " "),
-        timeout=20_000,
     )
     card = bench.schools[0]
     assert card.use.isEnabled()
     choose(bench.backup_boards, "critical-loads board")
-    qtbot.waitUntil(lambda: "rides through" in bench.verdict.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "rides through" in bench.verdict.text())
     qtbot.mouseClick(card.use, LEFT)
     settled(window)
     kiln = next(c for c in window.session.job.backup_board.circuits if c.name == "Kiln")
@@ -62,7 +61,7 @@ def test_the_firing_is_found_and_the_proposal_used(window, bench, qtbot, settled
 
 
 def test_pointing_at_the_night_moves_the_line(window, bench, qtbot):
-    qtbot.waitUntil(lambda: bench._shown_run is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: bench._shown_run is not None)
     bench.night.setFocus()
     qtbot.keyClick(bench.night, Qt.Key.Key_PageDown)
     late = bench.own_moment.clock
@@ -81,38 +80,32 @@ def test_one_key_tries_the_night_again(window, bench, qtbot, settled):
     calendar = plan.site.calendar
     here = (calendar.month == 7) & (calendar.wall_weekday == 1) & (calendar.wall_minute == 13 * 60)
     bench._go(int(np.flatnonzero(here)[0]))
-    qtbot.waitUntil(
-        lambda: "Without supply after 93" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000
-    )
+    qtbot.waitUntil(lambda: "Without supply after 93" in bench.verdict.text().replace("\u00a0", " "))
     assert "later." in bench.more.text() or "stays off" in bench.more.text()
     labels = [button.text() for button in bench.outage_mends.buttons]
     assert "1  Without “Kiln”" in labels
     assert all(button.isVisible() for button in bench.outage_mends.buttons)
     date = bench.at.dateTime()
     window.activateWindow()
-    qtbot.waitUntil(window.isActiveWindow, timeout=5_000)
+    qtbot.waitUntil(window.isActiveWindow)
     bench.at.setFocus()
     qtbot.keyClick(bench.at, Qt.Key.Key_1, Qt.KeyboardModifier.AltModifier)
-    qtbot.waitUntil(lambda: window.commands.undo.text() == "Undo: Without “Kiln”", timeout=10_000)
+    qtbot.waitUntil(lambda: window.commands.undo.text() == "Undo: Without “Kiln”")
     settled(window)
     assert bench.at.dateTime() == date
     window.session.undo()
     settled(window)
-    qtbot.waitUntil(
-        lambda: "Without supply after 93" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000
-    )
+    qtbot.waitUntil(lambda: "Without supply after 93" in bench.verdict.text().replace("\u00a0", " "))
     bench.night.setFocus()
     qtbot.keyClick(bench.night, Qt.Key.Key_1)
-    qtbot.waitUntil(lambda: window.commands.undo.text() == "Undo: Without “Kiln”", timeout=10_000)
+    qtbot.waitUntil(lambda: window.commands.undo.text() == "Undo: Without “Kiln”")
     settled(window)
-    qtbot.waitUntil(
-        lambda: "Without supply after 3.9" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000
-    )
+    qtbot.waitUntil(lambda: "Without supply after 3.9" in bench.verdict.text().replace("\u00a0", " "))
 
 
 def test_every_option_is_mapped_beside_the_envelope(window, bench, qtbot):
     qtbot.mouseClick(bench.tabs.buttons["every"], LEFT)
-    qtbot.waitUntil(lambda: bench._every is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: bench._every is not None)
     heads = [bench.table.horizontalHeaderItem(column).text() for column in range(bench.table.columnCount())]
     assert heads[-1] == "Envelope"
     shown = {bench.table.item(row, 0).text() for row in range(bench.table.rowCount())}
@@ -120,7 +113,7 @@ def test_every_option_is_mapped_beside_the_envelope(window, bench, qtbot):
     # Another option that comes into view while the maps are drawn has them drawn again.
     window.show_option(2)
     window.show_option(1)
-    qtbot.waitUntil(lambda: bench._every is not None and bench._mapped is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: bench._every is not None and bench._mapped is not None)
     row = next(row for row in range(bench.table.rowCount()) if bench.table.item(row, 0).text() == "B")
     assert bench.table.item(row, 2).text() == f"{bench._mapped.hours.mean():.0f} h"
 
@@ -139,9 +132,7 @@ def test_where_no_board_lives_the_cards_say_why(window, bench, qtbot, settled):
     window.forget_view()
     settled(window)
     window.show_option(2)
-    qtbot.waitUntil(
-        lambda: "Vacuum pump, evening started" in bench.verdict.text().replace("\u00a0", " "), timeout=20_000
-    )
+    qtbot.waitUntil(lambda: "Vacuum pump, evening started" in bench.verdict.text().replace("\u00a0", " "))
     critical, whole = (card.text.text().replace("\u00a0", " ") for card in bench.schools)
     assert critical.startswith("No circuit rides through it.")
     assert "the battery was empty" in critical
@@ -158,22 +149,20 @@ def test_a_date_typed_over_is_rehearsed(bench, qtbot):
     spot = field.rect().center()
     spot.setX(6)
     qtbot.mouseClick(field, LEFT, pos=spot)
-    qtbot.waitUntil(lambda: field.selectedText() == "15", timeout=5_000)
+    qtbot.waitUntil(lambda: field.selectedText() == "15")
     qtbot.keyClicks(bench.at, "21")
     assert bench.at.step == before + 6 * 96
-    qtbot.waitUntil(lambda: bench._run is not None and bench._run.first == first + 6 * 96, timeout=20_000)
+    qtbot.waitUntil(lambda: bench._run is not None and bench._run.first == first + 6 * 96)
 
 
 def test_a_night_called_off_shows_no_other_night(window, bench, qtbot):
     shown = bench.verdict.text()
     bench._go(bench.at.step - 96 * 100)
     window.session.cancel()
-    qtbot.waitUntil(lambda: "Called off" in bench.verdict.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "Called off" in bench.verdict.text())
     assert bench.night.isHidden() and not any(card.isVisible() for card in bench.schools)
     qtbot.mouseClick(bench.pull, LEFT)
-    qtbot.waitUntil(
-        lambda: "rides through" in bench.verdict.text() or "Without supply" in bench.verdict.text(), timeout=20_000
-    )
+    qtbot.waitUntil(lambda: "rides through" in bench.verdict.text() or "Without supply" in bench.verdict.text())
     assert bench.verdict.text() != shown
     assert not bench.night.isHidden()
 
@@ -183,12 +172,12 @@ def test_another_place_begins_with_its_own_longest_night(window, bench, qtbot, s
     window.session.replace(demo_job("cottage"))
     window.forget_view()
     settled(window)
-    qtbot.waitUntil(lambda: bench.at.date().month() == 12, timeout=10_000)
+    qtbot.waitUntil(lambda: bench.at.date().month() == 12)
 
 
 def test_an_option_without_backup_is_outage_at_once(window, bench, qtbot):
     window.show_option(0)
-    qtbot.waitUntil(lambda: "without supply at once" in bench.verdict.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "without supply at once" in bench.verdict.text())
     assert bench.night.isHidden()
     assert not bench.worst.isEnabled()
 
@@ -199,7 +188,7 @@ def test_the_board_is_edited_and_what_is_wrong_is_shown(window, settled, qtbot, 
     dialog.show()
     assert [row.name.text() for row in dialog.rows][-1] == "Kiln"
     qtbot.mouseClick(dialog.add, LEFT)
-    qtbot.waitUntil(lambda: dialog.rows[-1].share.isVisible(), timeout=5_000)
+    qtbot.waitUntil(lambda: dialog.rows[-1].share.isVisible())
     type_into(qtbot, dialog.rows[-1].share, "40")
     dialog.take()
     assert "add up to" in dialog.problem.text()
@@ -308,10 +297,10 @@ def test_without_light_the_array_gives_nothing_in_the_night_and_in_its_proposals
     given = bench._run.run.kwh("pv_dc")
     assert given > 0.0 and "snow" not in bench.more.text()
     bench.covered.click()
-    qtbot.waitUntil(lambda: bench._run.covered, timeout=30_000)
+    qtbot.waitUntil(lambda: bench._run.covered)
     assert bench._run.run.kwh("pv_dc") == 0.0
     assert "Nothing comes from the array." in bench.more.text().replace("\u00a0", " ")
     assert bench._schools and all(item.rehearsal.covered for item in bench._schools if item.rehearsal)
     bench.covered.click()
-    qtbot.waitUntil(lambda: not bench._run.covered, timeout=30_000)
+    qtbot.waitUntil(lambda: not bench._run.covered)
     assert bench._run.run.kwh("pv_dc") == pytest.approx(given)

@@ -122,7 +122,7 @@ def begin(person, settled, name, town, yearly, modules):
     def found():
         return "place" not in window.session.job.wanted
 
-    person.qtbot.waitUntil(lambda: found() or window.bench.place.result.isVisible(), timeout=20_000)
+    person.qtbot.waitUntil(lambda: found() or window.bench.place.result.isVisible())
     if not found():
         person.qtbot.keyClick(window.bench.place.line, Qt.Key.Key_Return)
         person.count += 1
@@ -153,7 +153,7 @@ def read_sheet(person, dialog, path, monkeypatch, typed=()):
     """An item from its datasheet: opened, confirmed, what it lacks typed, kept."""
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
     person.push(dialog.open_sheet)
-    person.qtbot.waitUntil(lambda: dialog._reading is not None and dialog.open_sheet.isEnabled(), timeout=10_000)
+    person.qtbot.waitUntil(lambda: dialog._reading is not None and dialog.open_sheet.isEnabled())
     person.push(dialog.confirm_all)
     for name, text in typed:
         person.type(dialog.form.fields[name], text)
@@ -174,8 +174,8 @@ def print_plan(person, path, monkeypatch, *words):
     """The summary on paper, with words that stand in it."""
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
     person.command("Ctrl+P")
-    person.qtbot.waitUntil(path.exists, timeout=60_000)
-    person.qtbot.waitUntil(lambda: person.window.files._process is None, timeout=60_000)
+    person.qtbot.waitUntil(path.exists)
+    person.qtbot.waitUntil(lambda: person.window.files._process is None)
     text = " ".join(" ".join(page.extract_text() for page in PdfReader(path).pages).split())
     for word in words:
         assert word in text

@@ -14,7 +14,7 @@ def bench(window, qtbot):
 
 def ready(qtbot, bench, settled, window):
     settled(window)
-    qtbot.waitUntil(lambda: bench.settled, timeout=30_000)
+    qtbot.waitUntil(lambda: bench.settled)
 
 
 def test_two_pins_with_different_batteries_are_compared(window, bench, qtbot, settled):

@@ -60,7 +60,7 @@ def display(tmp_path):
 def test_the_window_works_on_a_real_display(display):
     environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
     done = subprocess.run(
-        [sys.executable, "-c", PROGRAM], env=environment, capture_output=True, text=True, timeout=120
+        [sys.executable, "-c", PROGRAM], env=environment, capture_output=True, text=True, timeout=600
     )
     assert done.returncode == 0, done.stderr
     assert done.stdout.startswith("seen 1280 800")

@@ -172,19 +172,17 @@ def test_a_title_too_long_for_its_chart_takes_two_lines_and_never_the_axes_room(
     chart.resize(900, 220)
     chart.show()
     chart.plot([0, 24], [0, 1])
-    qtbot.waitUntil(lambda: label.text == title, timeout=5_000)
+    qtbot.waitUntil(lambda: label.text == title)
     one = height()
     for width, cut in ((420, False), (240, True)):
         chart.resize(width, 220)
-        qtbot.waitUntil(lambda: height() > one * 1.2, timeout=5_000)
-        qtbot.waitUntil(
-            lambda: chart.getPlotItem().sceneBoundingRect().right() <= chart.width() + 1, timeout=5_000
-        )
+        qtbot.waitUntil(lambda: height() > one * 1.2)
+        qtbot.waitUntil(lambda: chart.getPlotItem().sceneBoundingRect().right() <= chart.width() + 1)
         assert label.text.endswith("…") == cut
         assert one < height() <= 2.0 * one
         assert label.item.sceneBoundingRect().right() <= chart.width() + 1
     chart.resize(900, 220)
-    qtbot.waitUntil(lambda: label.text == title and height() == one, timeout=5_000)
+    qtbot.waitUntil(lambda: label.text == title and height() == one)
 
 
 @pytest.mark.parametrize(

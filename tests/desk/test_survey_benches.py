@@ -48,7 +48,7 @@ def opened(window, qtbot, settled):
         if option is not None:
             window.show_option(option)
         driving.press(qtbot, window, BENCHES[name].key)
-        qtbot.waitUntil(lambda: not window.session.busy, timeout=20_000)
+        qtbot.waitUntil(lambda: not window.session.busy)
         window.grab()
         return window.bench
 
@@ -183,7 +183,7 @@ def test_better_modules_and_shade_are_shown_when_asked(window, opened, qtbot):
     bench.tabs.choose("shade")
     assert "of the year" in bench.shade.getPlotItem().titleLabel.text
     bench.tabs.choose("swaps")
-    qtbot.waitUntil(lambda: bench.swaps.rowCount() > 0, timeout=10_000)
+    qtbot.waitUntil(lambda: bench.swaps.rowCount() > 0)
     assert "40 × Quillmere 440" in bench.swaps.item(0, 1).text()
     assert "kWp" in bench.swaps.item(0, 2).text()
 
@@ -319,17 +319,17 @@ def test_a_meter_s_file_is_previewed_corrected_and_read(window, opened, qtbot, s
     bench = opened("Home")
     qtbot.mouseClick(bench.meter, LEFT)
     dialog = bench.dialog
-    qtbot.waitUntil(lambda: dialog.data is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: dialog.data is not None)
     named(dialog)
     assert "interval CSV, 14,400 intervals of 30 min" in dialog.summary.text()
     assert dialog.fields["decimal_mark"].itemText(0) == "as found: comma"
     assert dialog.rows.item(0, 1).text() == "0.250 kWh"
     choose(dialog.fields["unit"], "wh")
-    qtbot.waitUntil(lambda: dialog.data.understood.unit == "wh", timeout=10_000)
+    qtbot.waitUntil(lambda: dialog.data.understood.unit == "wh")
     assert dialog.data.import_kwh[0] == pytest.approx(0.00025)
     choose(dialog.fields["unit"], None)
     choose(dialog.counts, "net")
-    qtbot.waitUntil(lambda: dialog.data.understood.unit == "kwh" and dialog.rows.isVisible(), timeout=10_000)
+    qtbot.waitUntil(lambda: dialog.data.understood.unit == "kwh" and dialog.rows.isVisible())
     assert "out 720 kWh" in dialog.summary.text()
     press(qtbot, dialog)
     settled(window)
@@ -347,7 +347,7 @@ def test_a_file_that_is_no_meter_s_says_why_and_cannot_be_taken(window, opened, 
     bench = opened("Home")
     bench.open_meter(tmp_path / "bad.csv")
     dialog = bench.dialog
-    qtbot.waitUntil(lambda: dialog.problem.isVisible(), timeout=10_000)
+    qtbot.waitUntil(lambda: dialog.problem.isVisible())
     assert "bad.csv, line 2: the value is -1" in dialog.problem.text()
     (converter,) = dialog.findChildren(QDialogButtonBox)
     assert not converter.button(OK).isEnabled()
@@ -375,7 +375,7 @@ def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):
     bench = opened("Site")
     bench.place.line.setFocus()
     qtbot.keyClicks(bench.place.line, "tralee")
-    qtbot.waitUntil(lambda: bench.place.result.isVisible(), timeout=10_000)
+    qtbot.waitUntil(lambda: bench.place.result.isVisible())
     assert "Tralee, Ireland" in bench.place.result.item(0).text()
     qtbot.keyClick(bench.place.line, Qt.Key.Key_Return)
     dialog = bench.dialog
@@ -399,7 +399,7 @@ def test_a_place_is_found_by_name_and_taken(window, opened, qtbot, settled):
     settled(window)
     assert window.session.job.site.time_zone == "Europe/London"
     qtbot.keyClicks(bench.place.line, "xqzzyk")
-    qtbot.waitUntil(lambda: bench.place.result.isVisible(), timeout=10_000)
+    qtbot.waitUntil(lambda: bench.place.result.isVisible())
     assert "No such place" in bench.place.result.item(0).text()
     qtbot.keyClick(bench.place.line, Qt.Key.Key_Escape)
     assert not bench.place.result.isVisible()
@@ -411,17 +411,17 @@ def test_return_before_the_list_takes_the_one_town_of_that_name_and_never_an_old
     place.taken.connect(lambda found: taken.append(found.label))
     place.line.setFocus()
     qtbot.keyClicks(place.line, "gal")
-    qtbot.waitUntil(place.result.isVisible, timeout=20_000)
+    qtbot.waitUntil(place.result.isVisible)
     first = place.result.item(0).text()
     assert not first.startswith("Galway")
     qtbot.keyClicks(place.line, "way")
     qtbot.keyClick(place.line, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: bool(taken), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(taken))
     assert taken == ["Galway, Ireland"] and not place.result.isVisible() and not place.line.text()
     # Of several towns of one name a person chooses.
     qtbot.keyClicks(place.line, "Nelson")
     qtbot.keyClick(place.line, Qt.Key.Key_Return)
-    qtbot.waitUntil(place.result.isVisible, timeout=20_000)
+    qtbot.waitUntil(place.result.isVisible)
     assert place.result.count() > 1 and len(taken) == 1
     qtbot.keyClick(place.line, Qt.Key.Key_Return)
     assert len(taken) == 2 and taken[1].startswith("Nelson, ")
@@ -435,7 +435,7 @@ def test_a_town_typed_while_the_plan_is_made_is_found_when_it_has_come(window, o
     place._seek()
     assert not place.result.isVisible()
     settled(window)
-    qtbot.waitUntil(place.result.isVisible, timeout=20_000)
+    qtbot.waitUntil(place.result.isVisible)
 
 
 def test_months_are_typed_and_a_weather_file_is_taken(window, opened, qtbot, settled, pvlib_data, monkeypatch):
@@ -465,7 +465,7 @@ def test_months_are_typed_and_a_weather_file_is_taken(window, opened, qtbot, set
 
 def test_the_converter_s_parts_and_what_is_there_today(window, opened, qtbot, settled):
     bench = opened("Inverter", "dairy", 2)
-    qtbot.waitUntil(lambda: "the battery catches" in bench.clipping_summary.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "the battery catches" in bench.clipping_summary.text())
     for tabs in (bench.foresight_tabs, bench.right_tabs, bench.side_tabs):
         for key in tabs.buttons:
             tabs.choose(key)
@@ -629,7 +629,7 @@ def test_every_demo_opens_from_the_menu_on_every_bench(window, qtbot, settled, m
         for number in range(at, at + 3):
             window.show_option(number * 5 % len(options))
             window.open_bench(name)
-            qtbot.waitUntil(lambda: not window.session.busy, timeout=20_000)
+            qtbot.waitUntil(lambda: not window.session.busy)
             assert painted(window) > 0.05
 
 

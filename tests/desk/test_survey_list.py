@@ -12,7 +12,7 @@ from tests.desk.driving import LEFT, painted, press
 def bench(window, qtbot):
     press(qtbot, window, "Ctrl+Shift+Y")
     bench = window.bench
-    qtbot.waitUntil(lambda: bench.settled, timeout=60_000)
+    qtbot.waitUntil(lambda: bench.settled)
     return bench
 
 
@@ -34,8 +34,8 @@ def test_a_row_opens_where_it_is_edited(window, bench):
 def test_an_edit_turns_everything_anew(window, bench, qtbot, settled):
     job = window.session.job
     window.session.edit(job.with_(losses=job.losses.with_(soiling=0.05)), "soiling")
-    qtbot.waitUntil(lambda: not bench.settled or bench.result is None, timeout=20_000)
-    qtbot.waitUntil(lambda: bench.settled, timeout=60_000)
+    qtbot.waitUntil(lambda: not bench.settled or bench.result is None)
+    qtbot.waitUntil(lambda: bench.settled)
     rows = {
         bench.table.item(row, 0).text(): bench.table.item(row, 2).text() for row in range(bench.table.rowCount())
     }
