@@ -211,3 +211,39 @@ def test_microinverters_that_are_there_hang_where_they_were_found(house, count, 
         assert design.phases(supply)[at] == on, option.key
         part = inputs_of(design, made.job, made.site, made.demand).plant[at]
         assert part.phase == on
+
+
+@pytest.fixture(scope="module")
+def berlin():
+    """A new house under a bound of 4.6 kW, whose modules an inverter of one phase would take for less."""
+    return plan(new_job("New", "Berlin", "Germany", 52.52, 13.4, "Europe/Berlin", 4200.0, library(), 12))
+
+
+def test_the_planner_takes_no_inverter_that_sets_phases_too_far_apart_where_another_will_do(berlin):
+    for key in ("ac-addon", "hybrid-swap", "two-units"):
+        option = berlin.option(key)
+        (balance,) = (item for item in option.findings if item.check == "unbalance")
+        assert balance.severity is Severity.OK and not option.stopped, key
+        assert all(unit.inverter.phases == "three" for unit in option.design.new_converters)
+    # Without the bound the cheapest is of one phase.
+    free = berlin.job.with_(region="generic")
+    (unit,) = plan(free).option("hybrid-swap").design.new_converters
+    assert unit.inverter.phases == "single" and unit.inverter.ac_kw > 4.6
+
+
+def test_no_mend_takes_an_inverter_that_sets_phases_too_far_apart(berlin):
+    job = berlin.job.with_(battery=berlin.job.battery.with_(hybrid="skerrin-h10t"))
+    made = plan(job)
+    (window,) = (item for item in made.option("hybrid-swap").findings if item.check == "full-power window")
+    # A unit of one phase with as wide a window costs less.
+    assert [mend.apply(job).battery.hybrid for mend in window.mends] == ["skerrin-h6t"]
+
+
+def test_an_inverter_that_is_asked_for_is_stopped_and_no_search_tries_it(berlin):
+    job = berlin.job.with_(battery=berlin.job.battery.with_(hybrid="skerrin-h6"))
+    (balance,) = (item for item in plan(job).option("hybrid-swap").findings if item.check == "unbalance")
+    assert balance.severity is Severity.STOP and balance.measured == pytest.approx(6.0)
+    found = search(plan(job), most=300)
+    assert dict(found.refused)["More on one phase than the rules allow"] > 0
+    for plant in found.plants:
+        assert np.ptp(kw_on_phases(plant.design, job.supply)) <= 4.6 + 1e-9

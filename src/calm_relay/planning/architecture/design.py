@@ -1,9 +1,11 @@
 """What a design is: units on the wall with strings and battery, and the context that every design of a job shares."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Protocol
+
+import numpy as np
 
 from calm_relay.job.equipment import Backup, Inverter, Microinverter, Optimiser
 from calm_relay.job.model import Job, PurposeKind, RoofFace, Supply
@@ -143,6 +145,10 @@ class Converter:
         if self.found_on is not None:
             return self.found_on
         return 0 if self.fills_breakers and not self.is_new else supply.single_on
+
+    def is_counted(self, supply: Supply) -> bool:
+        """Whether the network operator counts it: all that can feed the bus, or what has PV terminals."""
+        return supply.operator_counts == "every inverter" or self.inverter.pv is not None
 
     @property
     def stated_as(self) -> str:
@@ -313,14 +319,29 @@ class Design:
         return tuple(on)
 
     def counted(self, supply: Supply) -> tuple[Converter, ...]:
-        """Units that the network operator counts: all that can feed the bus, or those with PV terminals."""
-        if supply.operator_counts == "every inverter":
-            return self.converters
-        return tuple(converter for converter in self.converters if converter.inverter.pv)
+        """Units that the network operator counts."""
+        return tuple(converter for converter in self.converters if converter.is_counted(supply))
 
     def counted_kw(self, supply: Supply) -> float:
         """What the network operator adds up: the AC ratings of those it counts [kW]."""
         return sum(converter.inverter.ac_kw for converter in self.counted(supply))
+
+    def counted_on_phases(self, supply: Supply) -> np.ndarray:
+        """What the network operator adds up on each phase [kW], shape (3,), or (1,) where there is one."""
+        return kw_on_phases(zip(self.converters, self.phases(supply), strict=True), supply)
+
+
+def kw_on_phases(units: Iterable[tuple[Converter, int]], supply: Supply) -> np.ndarray:
+    """AC ratings that the network operator counts on each phase [kW], of units each with its phase, 0 for all."""
+    result = np.zeros(3 if supply.phases == "three" else 1)
+    for converter, phase in units:
+        if not converter.is_counted(supply):
+            continue
+        if phase:
+            result[phase - 1] += converter.inverter.ac_kw
+        else:
+            result += converter.inverter.ac_kw / result.size
+    return result
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from calm_relay.planning.architecture.design import Architecture, Converter, Des
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces, staying_converters
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
+from calm_relay.planning.architecture.unbalance import uneven_kw
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.equipment.bank import Bank, discharge_ac_kw
 from calm_relay.planning.site.array import Face
@@ -38,6 +39,7 @@ def battery_inverter_of(context: DesignContext) -> tuple[Converter | None, tuple
             refusals,
             lambda inverter: discharge_ac_kw(bank, side_by_side(context, inverter))[0],
             _wanted_kw(context),
+            lambda inverter: uneven_kw(context, side_by_side(context, inverter), context.now),
         ),
     )
     return (None, reasons) if inverter is None else (Converter(side_by_side(context, inverter), held=bank), ())
@@ -60,6 +62,7 @@ def hybrid_of(
     context: DesignContext, faces: tuple[Face, ...], wanted_kw: float
 ) -> tuple[Inverter | None, tuple[str, ...]]:
     """The hybrid, or hybrids side by side, for the new battery and some faces, possibly none; or why there is none."""
+    stays = tuple(staying_beside(context, faces))
 
     def refusals(inverter: Inverter) -> list[str]:
         return hybrid_refusals(context, inverter)
@@ -76,6 +79,7 @@ def hybrid_of(
             ),
             lambda inverter: side_by_side(context, inverter).ac_kw,
             wanted_kw,
+            lambda inverter: uneven_kw(context, side_by_side(context, inverter), stays),
             lambda inverter: (
                 context.survey.lay(side_by_side(context, inverter), faces, fixed(faces)).homeless if faces else 0
             ),
@@ -129,6 +133,7 @@ def array_refusals(
 def string_inverter(context: DesignContext, faces: tuple[Face, ...]) -> tuple[Inverter | None, tuple[str, ...]]:
     """A string inverter for some faces, or the reasons why there is none."""
     array_kw = sum(face.rated_kw for face in faces)
+    stays = tuple(staying_beside(context, faces))
 
     def refusals(inverter: Inverter) -> list[str]:
         reasons = phase_refusals(inverter, context.job)
@@ -144,6 +149,7 @@ def string_inverter(context: DesignContext, faces: tuple[Face, ...]) -> tuple[In
             lambda inverter: refusals(inverter) + array_refusals(context, inverter, faces, False),
             lambda inverter: inverter.ac_kw,
             array_kw / USUAL_RATIO,
+            lambda inverter: uneven_kw(context, inverter, stays),
             lambda inverter: context.survey.lay(inverter, faces, fixed(faces)).homeless,
         ),
     )

@@ -9,7 +9,10 @@ from calm_relay.planning.architecture.design import DesignContext
 
 @dataclass(frozen=True)
 class Search:
-    """What is looked for in the catalogue: the converter stated, which suit, what speaks against each."""
+    """What is looked for in the catalogue: the converter stated, which suit, what speaks against each.
+
+    `left_out` is how many modules find no input on one, `uneven_kw` how far phases would differ beyond the rules.
+    """
 
     stated: str | None
     field: str
@@ -18,6 +21,7 @@ class Search:
     all_refusals: Callable[[Inverter], list[str]]
     power_kw: Callable[[Inverter], float]
     wanted_kw: float
+    uneven_kw: Callable[[Inverter], float]
     left_out: Callable[[Inverter], int] = lambda inverter: 0
 
 
@@ -25,7 +29,7 @@ def pick(context: DesignContext, search: Search) -> tuple[Inverter | None, tuple
     """The converter the job states, else the cheapest with the power wanted, else the strongest.
 
     A stated converter is refused only for what cannot be connected at all; the rest becomes findings. One that
-    leaves modules without an input is taken only where all others do so too.
+    loads a phase beyond the rules, or leaves modules without an input, is taken only where all others do so too.
     """
     if search.stated is not None:
         inverter = context.equipment.inverter(search.stated, search.field)
@@ -46,6 +50,7 @@ def pick(context: DesignContext, search: Search) -> tuple[Inverter | None, tuple
             candidates, key=lambda item: (bool(search.refusals(item)), len(verdicts[item.key])), default=None
         )
         return None, tuple(verdicts[nearest.key]) if nearest else ("the catalogue holds no such inverter",)
+    fitting = [item for item in fitting if not search.uneven_kw(item)] or fitting
     left = {item.key: search.left_out(item) for item in fitting}
     fitting = [item for item in fitting if left[item.key] == min(left.values())]
     enough = [item for item in fitting if search.power_kw(item) >= search.wanted_kw - 1e-9]

@@ -11,6 +11,7 @@ from calm_relay.job.equipment import by_price
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals
+from calm_relay.planning.architecture.unbalance import sets_apart
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.findings.base import Drawn, Finding, Mend, Severity, Subject, grid_check, judged
 from calm_relay.planning.strings.stringing import hard_refusals
@@ -99,6 +100,8 @@ def stronger_inverter(subject: Drawn, converter: Converter, enough: Callable[...
         if item.key in (converter.inverter.key, getattr(subject.job.battery, field)):
             continue
         if battery_refusals(converter.bank, item, subject.job) or not enough(item):
+            continue
+        if sets_apart(subject.context, subject.design, converter, item):
             continue
         if converter.hung:
             strings = survey.lay(item, converter.hung)

@@ -6,6 +6,7 @@ from calm_relay.job.equipment import ISC_FACTOR, Inverter, by_price
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.architecture.string_plan import plan_of
+from calm_relay.planning.architecture.unbalance import sets_apart
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.findings.base import (
     Drawn,
@@ -88,6 +89,8 @@ def _suits(subject: Drawn, converter: Converter, item: Inverter) -> bool:
     if item.charge_controllers != converter.inverter.charge_controllers:
         return False
     if battery_refusals(converter.bank, item, job) if converter.has_battery else phase_refusals(item, job):
+        return False
+    if sets_apart(subject.context, subject.design, converter, item):
         return False
     faces = converter.hung
     if not converter.has_battery:

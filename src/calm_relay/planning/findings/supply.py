@@ -1,12 +1,11 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
-from dataclasses import replace
 from functools import partial
 
 import numpy as np
 
-from calm_relay.job.model import Job, Supply
-from calm_relay.planning.architecture.design import Design
+from calm_relay.job.model import Job
+from calm_relay.planning.architecture.unbalance import unbalance_of
 from calm_relay.planning.common.vocabulary import LEG
 from calm_relay.planning.findings.base import (
     Drawn,
@@ -228,19 +227,6 @@ def check_hybrid_counted(subject: Subject) -> list[Finding]:
     ]
 
 
-def _on_phases(design: Design, supply: Supply) -> np.ndarray:
-    """AC rating of the inverters that the operator counts on each phase [kW], one figure where there is one phase."""
-    result, counted = np.zeros(3 if supply.phases == "three" else 1), design.counted(supply)
-    for converter, phase in zip(design.converters, design.phases(supply), strict=True):
-        if not any(converter is unit for unit in counted):
-            continue
-        if phase:
-            result[phase - 1] += converter.inverter.ac_kw
-        else:
-            result += converter.inverter.ac_kw / result.size
-    return result
-
-
 # Which procedure the operator's limit opens, and which comes after it.
 PROCEDURES = {
     "notify kW per phase": "notifying is enough",
@@ -255,7 +241,7 @@ def check_procedure(subject: Subject) -> list[Finding]:
     """Up to so much the operator is told, up to more there is a fast track, beyond it is asked before."""
     if not subject.design.new_converters:
         return []
-    on_phases = _on_phases(subject.design, subject.job.supply)
+    on_phases = subject.design.counted_on_phases(subject.job.supply)
     fullest, total = float(on_phases.max()), float(on_phases.sum())
     held = [
         (rule, fullest if rule.rule.kind.endswith("per phase") else total)
@@ -291,7 +277,7 @@ def check_export(subject: Subject) -> list[Finding]:
     """What may leave the site without a study, on a phase and in all."""
     tariff = subject.job.tariff
     findings = []
-    on_phases = _on_phases(subject.design, subject.job.supply)
+    on_phases = subject.design.counted_on_phases(subject.job.supply)
     for held in subject.rules:
         kind = held.rule.kind
         if kind not in ("export kW per phase", "export kW") or not subject.design.new_converters:
@@ -328,21 +314,15 @@ def check_export(subject: Subject) -> list[Finding]:
 @grid_check
 def check_unbalance(subject: Drawn) -> list[Finding]:
     """Single-phase units may load one phase of three only so much more than another."""
-    rule, supply = subject.rules.of("unbalance kW"), subject.job.supply
-    if rule is None or supply.phases != "three" or not subject.design.new_converters:
+    rule, unbalance = subject.rules.of("unbalance kW"), unbalance_of(subject.design, subject.context)
+    if rule is None or unbalance is None:
         return []
-    apart = float(np.ptp(_on_phases(subject.design, supply)))
-    today = replace(subject.design, converters=subject.context.now)
-    over = apart > rule.limit + 1e-9
-    severity = Severity.STOP if over else Severity.OK
+    severity = Severity.STOP if unbalance.over else Severity.OK
     sentence = (
-        f"Between the fullest and the emptiest phase inverters differ by {apart:.2f} kW; {rule.rule.name.lower()} "
-        f"may be {rule.limit:g} kW{_hung(subject)}."
+        f"Between the fullest and the emptiest phase inverters differ by {unbalance.kw:.2f} kW; "
+        f"{rule.rule.name.lower()} may be {rule.limit:g} kW{_hung(subject)}."
     )
-    on = zip(subject.design.converters, subject.design.phases(supply), strict=True)
-    # What is new keeps to the rule, however much hung there before it.
-    adds = any(phase and unit.is_new for unit, phase in on)
-    if over and not adds and apart <= float(np.ptp(_on_phases(today, supply))) + 1e-9:
+    if unbalance.over and unbalance.as_today:
         severity = Severity.CHECK
         sentence += " They do so today: ask whether it may stay as it is."
     return [
@@ -352,7 +332,7 @@ def check_unbalance(subject: Drawn) -> list[Finding]:
             "Grid",
             "supply.single_on",
             sentence,
-            reading=(apart, rule.limit, "kW"),
+            reading=(unbalance.kw, rule.limit, "kW"),
             rule=rule.authority,
         )
     ]

@@ -22,6 +22,7 @@ from calm_relay.planning.architecture.design import Design, DesignContext, Refus
 from calm_relay.planning.architecture.options import within_connection
 from calm_relay.planning.architecture.parts import array_refusals
 from calm_relay.planning.architecture.refusals import bus_refusals, generator_refusals, place_refusals
+from calm_relay.planning.architecture.unbalance import unbalance_of
 from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import bank_of
@@ -562,6 +563,9 @@ def _hard(design: Design, context: DesignContext) -> list[str]:
         if reasons:
             return reasons
     job = context.job
+    unbalance = unbalance_of(design, context)
+    if unbalance is not None and unbalance.over and not unbalance.as_today:
+        return ["more on one phase than the rules allow"]
     unit = design.battery_converter
     if job.supply.on_grid and job.backup_board is not None and forms_grid(unit):
         volts = leg_volts(unit.inverter.phases, unit.inverter.volts)
