@@ -45,6 +45,7 @@ def test_each_station_asks_until_there_is_a_verdict(begun, qtbot, settled):
     settled(window)
     assert window.bench.verdict.text().startswith("No verdict yet. Still wanted: what the home uses")
     assert not window.moment.isVisible() and not window.switch.buttons
+    assert not window.switch.compare_button.isVisible()
     job = window.session.job
     assert (job.site.place, job.supply.phases, job.supply.main_fuse_a) == ("Tralee, Ireland", "single", 63.0)
     questions.go_to(3)
@@ -61,6 +62,7 @@ def test_each_station_asks_until_there_is_a_verdict(begun, qtbot, settled):
     questions.lay.click()
     settled(window)
     assert window.session.job.wanted == () and window.session.plan.choice.key is not None
+    assert window.switch.compare_button.isVisible()
     # The first verdict puts what fits best in view.
     assert window.view.option.key == window.session.plan.choice.key
     questions.go_to(7)
@@ -228,6 +230,10 @@ def test_modules_that_lie_there_today_hang_on_the_inverter_there_today(begun, qt
     job = window.session.job
     window.session.edit(job.with_(existing_inverters=(ExistingInverter(inverter=key),)), "Inverter")
     assert questions.there.isVisible()
+    settled(window)
+    # It stands where the array will come, not beside an inverter that is still to be named.
+    assert window.line.line.station("Inverter").headline == "10 kW"
+    assert "Kept inverter" not in {station.name for station in window.line.line.stations}
     # Too long for one string, and a prime number of modules makes no equal ones.
     questions.modules.setValue(31)
     qtbot.mouseClick(questions.there, LEFT)
@@ -254,6 +260,14 @@ def test_what_stands_in_before_the_place_is_known_passes_for_no_measurement(begu
 def test_charts_without_an_array_say_so_in_place_of_empty_axes(begun, qtbot, settled):
     window = begun
     window.open_bench("Inverter")
+    settled(window)
+    # Before anybody has stated an array the room is for what is there.
+    assert not any(chart.isVisible() for chart in (window.bench.day, window.bench.hours, window.bench.sweep))
+    assert window.bench.wall.inverters.kind.isVisible() and not window.bench.hybrid.isVisible()
+    window.questions.none.click()
+    settled(window)
+    window.open_bench("Inverter")
+    assert window.bench.hybrid.isVisible() and window.bench.day.isVisible()
     qtbot.waitUntil(lambda: "no array" in shown_in(window.bench.sweep))
     for chart in (window.bench.day, window.bench.hours, window.bench.clipped):
         assert shown_in(chart) == "No array hangs on this option's units."

@@ -18,7 +18,7 @@ SPOTS = (
     ("best", "The &best day", "Ctrl+B"),
     ("worst", "The worst &evening", "Ctrl+E"),
     ("clipped", "The first &clipped hour", "Ctrl+K"),
-    ("empty", "The emptiest s&tore", "Ctrl+L"),
+    ("empty", "The emptiest batter&y", "Ctrl+L"),
 )
 WIDGET_KEYS = (
     ("Left, Right, Return", "on the line: to another station, open its bench"),

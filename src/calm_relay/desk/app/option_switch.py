@@ -58,6 +58,11 @@ class OptionSwitch(QWidget):
             button.setEnabled(False)
         self.refused.setVisible(False)
 
+    def show_none(self) -> None:
+        """A job that is only begun has no options to compare."""
+        self.show_kept([], 0)
+        self.compare_button.setVisible(False)
+
     def _show_named(self, options, shown):
         while len(self.buttons) < len(options):
             self._add_button()
@@ -70,6 +75,7 @@ class OptionSwitch(QWidget):
         listed = [number == shown or note != CANNOT_BE_BUILT for number, (_, note) in enumerate(options)]
         height = max(LOW, min(TALL, ROOM // max(sum(listed), 1)))
         self._column.setSpacing(5 if height >= TWO_LINES else 2)
+        self.compare_button.setVisible(True)
         for number, (button, (title, note)) in enumerate(zip(self.buttons, options, strict=True)):
             button.setEnabled(True)
             text = f"{LETTERS[number]}   {title}"

@@ -447,7 +447,7 @@ class Window(QMainWindow):
         findings = view.option.findings
         if view.plan.job.wanted:
             # Options of a job that is only begun say nothing of it.
-            self.switch.show_kept([], 0)
+            self.switch.show_none()
             findings = [finding for finding in findings if finding.check in HOLD_WHILE_WANTED]
         else:
             self.switch.show_options(view.plan.options, view.plan.choice.key, view.shown)
@@ -471,7 +471,7 @@ class Window(QMainWindow):
         moment = self.bench.own_moment
         if moment is None and view.step is not None and view.built is not None:
             moment = moment_of(view.plan, view.option, view.step)
-        self.line.show_line(line_of(view.plan, view.option), moment)
+        self.line.show_line(line_of(view.plan, view.option), moment, begun=bool(view.plan.job.wanted))
 
     def _on_failed(self, field, problem):
         self.progress.end()

@@ -42,6 +42,8 @@ SIDE = (
     ("service", "Service today"),
 )
 
+# Of them, those that state what is there today.
+THERE = ("today", "batteries", "service")
 SIDE_ROOM, LEAST_CHART = 96, 128
 
 
@@ -100,17 +102,23 @@ class InverterBench(Bench):
 
     def _lay_out(self):
         # Each column parts its own height: beside many sentences no chart is squeezed.
-        left, side = QVBoxLayout(), QVBoxLayout()
+        self._foresight, self._sizes = QWidget(), QWidget()
+        left, sizes, side = QVBoxLayout(self._foresight), QVBoxLayout(self._sizes), QVBoxLayout()
+        for column in (left, sizes):
+            column.setContentsMargins(0, 0, 0, 0)
         left.setSpacing(4)
         left.addLayout(tabbed(self.foresight_tabs, self.day, self.clipped), 1)
         left.addWidget(self.clipping_summary)
         left.addWidget(self.hours, 1)
         side.setSpacing(5)
-        side.addLayout(tabbed(self.right_tabs, self.sweep, self.cost), 1)
+        sizes.addLayout(tabbed(self.right_tabs, self.sweep, self.cost))
+        side.addWidget(self._sizes, 1)
         for label in (self.clipping_summary, self.trackers):
             label.setWordWrap(True)
             label.setFont(font(8.6))
-        choose = QGridLayout()
+        self._come = QWidget()
+        choose = QGridLayout(self._come)
+        choose.setContentsMargins(0, 0, 0, 0)
         choose.setHorizontalSpacing(6)
         choose.setVerticalSpacing(4)
         for number, (field, text, _, _) in enumerate(UNITS):
@@ -120,7 +128,7 @@ class InverterBench(Bench):
             choose.addWidget(label, row, 2 * column)
             choose.addWidget(self.units[field], row, 2 * column + 1)
             choose.setColumnStretch(2 * column + 1, 1)
-        side.addLayout(choose)
+        side.addWidget(self._come)
         side.addWidget(self.summary)
         evening, ratio = _padded(self.bars), _padded(self.limits, self.trackers)
         today = [
@@ -140,12 +148,12 @@ class InverterBench(Bench):
         columns = QHBoxLayout(self)
         columns.setContentsMargins(10, 6, 12, 2)
         columns.setSpacing(12)
-        columns.addLayout(left, 1)
+        columns.addWidget(self._foresight, 1)
         columns.addLayout(side, 1)
 
     def _on_side(self, key):
         """What is there today needs the room of the sentence."""
-        self.summary.setVisible(key not in ("today", "batteries", "service"))
+        self.summary.setVisible(key not in THERE)
 
     def focus_question(self) -> None:
         """Gives the focus to what is there today."""
@@ -155,6 +163,12 @@ class InverterBench(Bench):
     def show_job(self, job) -> None:
         """Shows which units the job states."""
         self._job = job
+        # Of an array that nobody has stated yet there is nothing to draw: the room is for what is there.
+        begun = "array" in job.wanted
+        for part in (self._foresight, self._sizes, self._come):
+            part.setVisible(not begun)
+        if begun and self.side_tabs.key not in THERE:
+            self.side_tabs.choose("today")
         self.wall.show_job(job, self.library.equipment_for(job))
         self.service.show_job(job)
         equipment = self.library.equipment_for(job)

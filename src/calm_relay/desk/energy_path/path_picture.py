@@ -10,6 +10,8 @@ SIDE = 84.0
 LAST_COLUMN = 5.8
 ROW_Y = (44.0, 142.0)
 HEIGHT = 190.0
+# Without a branch below.
+HEIGHT_BEGUN = 112.0
 NODE = 8.0
 BAR = 104.0
 INVERTERS = {"Inverter", "Battery inverter", "Kept inverter"}

@@ -3,7 +3,7 @@
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
+from calm_relay.desk.energy_path.path_picture import HEIGHT, HEIGHT_BEGUN, LinePicture
 from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours
@@ -21,6 +21,7 @@ class LineView(QWidget):
         self._open = None
         self._moment = None
         self._cursor = 0
+        self._high = round(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -28,20 +29,25 @@ class LineView(QWidget):
 
     def sizeHint(self) -> QSize:
         """Natural size."""
-        return QSize(1040, round(HEIGHT))
+        return QSize(1040, self._high)
 
     def minimumSizeHint(self) -> QSize:
         """Least size at which captions do not touch."""
-        return QSize(900, round(HEIGHT))
+        return QSize(900, self._high)
 
     @property
     def line(self):
         """The line shown, None before the first plan."""
         return self._line
 
-    def show_line(self, line, moment=None) -> None:
-        """Draws a line, with what flows on it while a moment is shown."""
+    def show_line(self, line, moment=None, *, begun=False) -> None:
+        """Draws a line, with what flows on it while a moment is shown; a job only begun may have no branch yet."""
         self._line, self._moment = line, moment
+        flat = begun and not any(station.row for station in line.stations)
+        high = round(HEIGHT_BEGUN if flat else HEIGHT)
+        if high != self._high:
+            self._high = high
+            self.updateGeometry()
         summary = "; ".join(
             f"{station.name}: {station.headline}" + (f", {station.headroom.caption}" if station.headroom else "")
             for station in line.stations

@@ -150,6 +150,8 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
         legs.append(Leg("AC", (AC_JOIN, 0), (COLUMN["Home"], 0), f"{beside[0][0]}:ac"))
     if plan.job.wanted:
         stations = [_begun(station, plan, option) for station in stations]
+        if not group:
+            stations, legs = _in_line(stations, legs)
     sourced = tuple(replace(station, source=_source(station, plan, option)) for station in stations)
     return Line(sourced, tuple(legs))
 
@@ -253,6 +255,25 @@ def _begun(station: Station, plan: Plan, option: Option | RefusedOption) -> Stat
     if surveyed or station.name not in unanswered_stations(plan.job):
         return held
     return replace(held, headline="not said yet", detail="")
+
+
+def _in_line(stations: list[Station], legs: list[Leg]) -> tuple[list[Station], list[Leg]]:
+    """The one inverter that the survey named stands where arrays will come, not beside one still to be named."""
+    named = next((station for station in stations if station.name == "Kept inverter"), None)
+    if named is None:
+        return stations, legs
+    power = named.headline.partition(",")[0]
+    placed = [
+        replace(station, headline=power) if station.name == "Inverter" else station
+        for station in stations
+        if station is not named
+    ]
+    joined = [
+        replace(leg, start=(COLUMN["Inverter"], 0)) if leg.start == (AC_JOIN, 0) else leg
+        for leg in legs
+        if leg.start != (AC_JOIN, 1)
+    ]
+    return placed, joined
 
 
 def _marks(mine: Sequence[Finding]) -> tuple[Severity | None, int]:
