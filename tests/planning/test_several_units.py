@@ -333,7 +333,7 @@ def test_strings_of_one_of_several_new_inverters_changed_by_hand_leave_the_other
     assert [(key, alike) for key, alike, _ in before] == [
         ("tarnlight-10t", 1),
         ("tarnlight-10t", 2),
-        ("tarnlight-6", 1),
+        ("tarnlight-6t", 1),
     ]
     unit = option.design.pv_converters[number]
     laid = plan_of(unit.stringing, unit.inverter.key, unit.alike)
