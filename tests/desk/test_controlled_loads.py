@@ -9,6 +9,8 @@ from tests.desk.driving import LEFT, choose, painted, type_into
 
 def names(bench):
     order = bench.controlled.order
+    # A row that the list holds and does not show is no row.
+    assert all(order.visualItemRect(order.item(row)).height() > 0 for row in range(order.count()))
     return [order.item(row).text() for row in range(order.count())]
 
 

@@ -1,6 +1,6 @@
 """Controlled loads: who takes the array's surplus, as a list to drag, and what each order comes to."""
 
-from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -69,12 +69,11 @@ class ControlledPanel(QWidget):
         self._job = job
         names = [load.name for load in job.demand.controlled]
         at = self.order.currentRow()
-        with QSignalBlocker(self.order.model()):
-            self.order.clear()
-            for name in job.control.order_of(names):
-                item = QListWidgetItem("Battery" if name == BATTERY else name)
-                item.setData(Qt.ItemDataRole.UserRole, name)
-                self.order.addItem(item)
+        self.order.clear()
+        for name in job.control.order_of(names):
+            item = QListWidgetItem("Battery" if name == BATTERY else name)
+            item.setData(Qt.ItemDataRole.UserRole, name)
+            self.order.addItem(item)
         self.order.setCurrentRow(min(max(at, 0), self.order.count() - 1))
         for widget in (self._side, self._scroll):
             widget.setVisible(bool(names))
@@ -94,8 +93,7 @@ class ControlledPanel(QWidget):
         at = self.order.currentRow()
         to = at + steps
         if at >= 0 and 0 <= to < self.order.count():
-            with QSignalBlocker(self.order.model()):
-                self.order.insertItem(to, self.order.takeItem(at))
+            self.order.insertItem(to, self.order.takeItem(at))
             self.order.setCurrentRow(to)
             self._on_moved()
 
