@@ -68,6 +68,31 @@ def test_a_net_meter_without_export_says_what_is_wanted(demo, tmp_path):
         plan(demo.with_(demand=MeteredDemand(path="in.csv", counts="net")), tmp_path)
 
 
+def test_a_meter_beside_an_array_that_is_read_as_the_house_s_own_is_found(demo, demo_plan, as_is, tmp_path):
+    write(tmp_path / "net.csv", as_is)
+    write(tmp_path / "in.csv", {"kwh": as_is["import kWh"]})
+    reading = {"clock": "standard"}
+    both = demo.with_(demand=MeteredDemand(path="net.csv", reading=reading))
+    found = result(plan(both, tmp_path), "gross meter")
+    assert (
+        found.severity is Severity.CHECK and found.measured > 500 and "Its file holds export too" in found.sentence
+    )
+    (mend,) = found.mends
+    made = plan(mend.apply(both), tmp_path)
+    assert result(made, "gross meter") is None
+    assert made.demand.yearly_kwh == pytest.approx(demo_plan.demand.yearly_kwh, rel=0.02)
+    # Of import alone the house cannot be rebuilt.
+    alone = plan(demo.with_(demand=MeteredDemand(path="in.csv", reading=reading)), tmp_path)
+    found = result(alone, "gross meter")
+    assert not found.mends and found.sentence.endswith("Read a file that holds export too.")
+    # The house's own meter rests by night as by day.
+    write(tmp_path / "own.csv", {"kwh": demo_plan.demand.kw.reshape(-1, 2).sum(axis=1) * 0.25})
+    assert (
+        result(plan(demo.with_(demand=MeteredDemand(path="own.csv", reading=reading)), tmp_path), "gross meter")
+        is None
+    )
+
+
 @pytest.mark.parametrize(("days", "severity"), [(365, None), (200, Severity.CHECK)])
 def test_less_than_a_year_is_extended_openly(demo, tmp_path, days, severity):
     write(tmp_path / "short.csv", {"kwh": np.full(48 * days, 0.25)}, days)

@@ -8,6 +8,8 @@ from calm_relay.job.model import Job
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns, warns_if
 
 SMALL_SHARE = 0.02
+# Holidays and cuts of supply leave a few hours without a reading.
+SILENT_HOURS = 100.0
 
 
 @check
@@ -75,6 +77,38 @@ def check_net_meter(subject: Subject) -> list[Finding]:
             rule=demand.source,
         )
     ]
+
+
+@check
+def check_gross_meter(subject: Subject) -> list[Finding]:
+    """What is read as all that a house draws may be what its meter took from the grid beside an array."""
+    metered = subject.context.demand.metered
+    if metered is None or metered.silent_h < SILENT_HOURS:
+        return []
+    mends: tuple[Mend, ...] = ()
+    more = "Read a file that holds export too."
+    if metered.has_export:
+        mends, more = (Mend("It counts import and export", _counts_both),), "Its file holds export too."
+    sentence = (
+        f"The meter's file is read as all that the house draws, yet it shows next to nothing in "
+        f"{metered.silent_h:,.0f} hours of high sun and never rests so by night: a meter beside an array sees what is "
+        f"imported, and the house draws more. {more}"
+    )
+    return [
+        warns(
+            "gross meter",
+            "Home",
+            "demand.counts",
+            sentence,
+            reading=(metered.silent_h, SILENT_HOURS, "h"),
+            rule=subject.context.demand.source,
+            mends=mends,
+        )
+    ]
+
+
+def _counts_both(job: Job) -> Job:
+    return job.with_(demand=job.demand.with_(counts="net"))
 
 
 @check

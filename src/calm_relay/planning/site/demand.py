@@ -123,7 +123,7 @@ def _demand_year(
     calendar = year.calendar
     metered, bare_days = None, None
     if isinstance(demand, MeteredDemand):
-        metered = metered_year(demand, dict(paths), calendar, latitude, modelled.array)
+        metered = metered_year(demand, dict(paths), calendar, latitude, modelled.array, year.sun.zenith)
         kw, source = metered.kw, metered.source
     else:
         kw, source, bare_days = _shaped(demand, calendar, latitude)

@@ -17,13 +17,19 @@ from calm_relay.physics.meter_year import days_of_intervals, lay_on_year
 EDITION = 1
 MONTH_NAMES = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 
+# Zenith under which an array carries a house at rest, what share of nights' readings lie below what is its rest, and
+# the share of that at which a meter is silent.
+HIGH_SUN, QUIET_SHARE, SILENT = 65.0, 0.05, 0.25
+
 
 @dataclass(frozen=True, eq=False)
 class Metered:
     """Gross demand [kW] a step, where it comes from, and what has to be said about it.
 
     `measured_days` of 365 were measured in their season. `model_error_kwh` is what the meter sent out beyond what
-    the modelled roof made at that time, None where production was measured or the meter counts gross.
+    the modelled roof made at that time, None where production was measured or the meter counts gross. Of a meter that
+    counts gross, `silent_h` are hours under a high sun in which it reads next to nothing, though the house never rests
+    so by night, and `has_export` whether its file holds export too.
     """
 
     kw: np.ndarray
@@ -32,6 +38,8 @@ class Metered:
     bare_months: tuple[str, ...]
     model_error_kwh: float | None
     export_kwh: float
+    silent_h: float = 0.0
+    has_export: bool = False
 
 
 def metered_year(
@@ -40,6 +48,7 @@ def metered_year(
     calendar: YearCalendar,
     latitude: float,
     made_kw: np.ndarray | None,
+    zenith: np.ndarray,
 ) -> Metered:
     """The year of a metered house.
 
@@ -55,6 +64,8 @@ def metered_year(
         Degrees north.
     made_kw : ndarray or None
         AC power of the roof as modelled, on the calendar's steps; used when production is not measured.
+    zenith : ndarray
+        The sun's, on the calendar's steps [degrees].
 
     Raises
     ------
@@ -88,7 +99,10 @@ def metered_year(
     source = f"meter file {Path(paths['path'][0]).name}"
     months = tuple(MONTH_NAMES[m - 1] for m in laid.months)
     if not net:
-        return Metered(series["import"], source, laid.measured_days, months, None, 0.0)
+        silent_h = _silent_h(series["import"], zenith, calendar.step_h)
+        return Metered(
+            series["import"], source, laid.measured_days, months, None, 0.0, silent_h, exported is not None
+        )
     sent = series["export"]
     step_h = calendar.step_h
     if "production" in series:
@@ -101,6 +115,15 @@ def metered_year(
         source += ", rebuilt with the modelled yield of the roof"
     gross = np.maximum(series["import"] - sent + made, 0.0)
     return Metered(gross, source, laid.measured_days, months, model_error, float(sent.sum() * step_h))
+
+
+def _silent_h(kw: np.ndarray, zenith: np.ndarray, step_h: float) -> float:
+    """Hours under a high sun with far less than the house draws in its quietest nights."""
+    night = kw[zenith >= 90.0]
+    if not night.size:
+        return 0.0
+    rest_kw = float(np.quantile(night, QUIET_SHARE))
+    return float((kw[zenith < HIGH_SUN] < SILENT * rest_kw).sum() * step_h)
 
 
 def _at_least(modelled: np.ndarray, sent: np.ndarray, month: np.ndarray) -> np.ndarray:
