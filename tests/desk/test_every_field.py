@@ -198,7 +198,8 @@ def controls(window, qtbot, settled, tmp_path):
     })  # fmt: skip
     for title, first, rows in KINDS.values():
         assert title
-        add(type(first), rows_of(first, rows))
+        load = first(window.session.job.supply)
+        add(type(load), rows_of(load, rows))
     fuel = demand.FuelToday()
     add(demand.FuelToday, rows_of(fuel, fuel_rows((fuel.fuel,))))
     cop = found[demand.HeatPump]["cop"]

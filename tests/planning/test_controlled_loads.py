@@ -259,3 +259,23 @@ def test_what_hangs_on_a_port_lives_on_the_battery():
 def test_a_port_is_off_below_where_it_is_on():
     with pytest.raises(ValueError, match="port_off"):
         HotWater(port_on=0.5, port_off=0.6)
+
+
+def test_a_car_charged_at_once_draws_on_the_battery_only_where_it_is_said_to():
+    night = Car(kwh_per_day=8.0, charger_kw=7.4, start="23:00", end="06:00", within_fuse=False, planned=False)
+    job = demo_job("pottery")
+    job = job.with_(battery=job.battery.with_(charge_windows=()))
+    without = plan(job)
+    spared, served = (plan(with_loads(job, cars=(night.with_(from_battery=serves),))) for serves in (False, True))
+    key, year_kwh = "ac-addon", 365 * 8.0
+
+    def imported(made):
+        return made.option(key).outcome.figures.import_kwh
+
+    # By night there is no sun: what the battery does not give is bought.
+    assert imported(spared) - imported(without) == pytest.approx(year_kwh, rel=0.01)
+    assert imported(served) - imported(without) < year_kwh - 200.0
+    # What the battery need not serve asks nothing of it in the evening or in an outage.
+    assert spared.demand.yearly_kwh == pytest.approx(without.demand.yearly_kwh)
+    assert served.demand.yearly_kwh == pytest.approx(without.demand.yearly_kwh + year_kwh, rel=0.01)
+    assert spared.option(key).outcome.backup.lasting == pytest.approx(without.option(key).outcome.backup.lasting)

@@ -7,7 +7,7 @@ import pytest
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import Car
 from calm_relay.planning.common.severity import Severity
-from calm_relay.planning.studies.later_loads import USUAL, later_loads_of
+from calm_relay.planning.studies.later_loads import later_loads_of, usual_loads
 from tests.plans import plan
 
 HERE = Path.cwd()
@@ -16,8 +16,9 @@ HERE = Path.cwd()
 def test_each_load_is_the_job_with_it(demo_plan):
     option = demo_plan.option(demo_plan.choice.key)
     found = later_loads_of(demo_plan, option, HERE)
-    assert [load.what for load in found] == [what for what, _ in USUAL]
-    for (_, load), later in zip(USUAL, found, strict=True):
+    usual = usual_loads(demo_plan.job.supply)
+    assert [load.what for load in found] == [what for what, _ in usual]
+    for (_, load), later in zip(usual, found, strict=True):
         field = "cars" if isinstance(load, Car) else "heat_pumps"
         job = demo_plan.job.with_(demand=demo_plan.job.demand.with_(**{field: (load,)}))
         then = plan(job).option(option.key)
@@ -68,3 +69,12 @@ def test_what_was_told_before_is_not_told_as_new_with_other_figures():
     assert {finding.severity for finding in told} == {Severity.CHECK, Severity.OK}
     (pump,) = later_loads_of(made, option, HERE)
     assert not any(sentence.startswith("Night car") for sentence in pump.passed)
+
+
+@pytest.mark.parametrize(("demo_name", "charger_kw", "least_kw"), [
+    ("pottery", 7.4, 1.4), ("cottage", 7.7, 1.4), ("dairy", 11.0, 4.1),
+])  # fmt: skip
+def test_its_charger_is_the_usual_one_of_the_service(demo_name, charger_kw, least_kw):
+    """32 A on one phase, 16 A on each of three (common practice, no source); 6 A at least by IEC 61851-1."""
+    (car,) = (load for _, load in usual_loads(demo_job(demo_name).supply) if isinstance(load, Car))
+    assert (car.charger_kw, car.least_kw) == (charger_kw, least_kw)

@@ -110,7 +110,7 @@ def test_one_phase_that_stays_on_feeds_what_hangs_on_it():
 
 
 def test_the_played_meter_shows_it():
-    job = three_phase(cars=(CAR,))
+    job = three_phase(cars=(CAR.with_(from_battery=True, within_fuse=False),))
     made = plan(job.with_(faces=(), existing_inverters=(), existing_batteries=()))
     site = PlayedSite(made, made.as_is, 0, 1.0, (), lambda: 0.0)
     at = float(np.argmax({part.name: part.kw for part in made.demand.parts}["Van"])) + 0.5

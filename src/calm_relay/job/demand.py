@@ -193,8 +193,9 @@ class Car(OneLoad):
 
     @property
     def is_controlled(self) -> bool:
-        """Whether a control moves what it draws, or it hangs on a hybrid."""
-        return self.control != "at once" or self.charger == ON_HYBRID or self.may_give_back
+        """Whether anything bounds or moves what it draws; else it is one of the house's loads, backup included."""
+        bounded = self.within_fuse or not self.from_battery
+        return bounded or self.control != "at once" or self.charger == ON_HYBRID or self.may_give_back
 
     @property
     def may_give_back(self) -> bool:

@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWid
 
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figure_table import FigureTable
-from calm_relay.job.demand import DRIVEN_ON, Car, FlexibleLoad, Fuel, FuelToday, HeatPump, HotWater, ScheduledLoad
+from calm_relay.job.demand import DRIVEN_ON, FlexibleLoad, Fuel, FuelToday, HeatPump, HotWater, ScheduledLoad
+from calm_relay.planning.site.usual_car import usual_car
 
 LETTERS = [(None, "none"), *((letter, letter) for letter in "ABCDEFGHJKLMNPRSTUV")]
 EVERY_DAY = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
@@ -15,11 +16,11 @@ CHARGING = [(way, way) for way in ("at once", "on surplus", "in cheap hours")]
 PHASES = [("all", "all, evenly"), ("1", "1"), ("2", "2"), ("3", "3")]
 CHARGERS = [(place, place) for place in ("on AC", "on DC of the hybrid")]
 PATTERNS = [(way, way) for way in ("morning and evening", "evening", "all day")]
-# Each kind: field of the demand, a first one, and the rows of its dialog.
+# Each kind: field of the demand, its word, a first one for a service, and the rows of its dialog.
 KINDS = {
     "loads": (
         "Machine",
-        ScheduledLoad(name="Machine", kw=2.0, days=EVERY_DAY, start="08:00", hours=2.0),
+        lambda supply: ScheduledLoad(name="Machine", kw=2.0, days=EVERY_DAY, start="08:00", hours=2.0),
         (
             ("name", "Name", "text"),
             ("kw", "Running power", ("kW", 2)),
@@ -37,7 +38,7 @@ KINDS = {
     ),
     "heat_pumps": (
         "Heat pump",
-        HeatPump(heat_kwh_per_day=48.0),
+        lambda supply: HeatPump(heat_kwh_per_day=48.0),
         (
             ("name", "Name", "text"),
             ("heat_kwh_per_day", "Heat on a mean day of the coldest month", ("kWh", 1)),
@@ -56,7 +57,7 @@ KINDS = {
     ),
     "cars": (
         "Car",
-        Car(kwh_per_day=8.0, charger_kw=7.4),
+        usual_car,
         (
             ("name", "Name", "text"),
             ("kwh_per_day", "Energy a day", ("kWh", 1)),
@@ -80,7 +81,7 @@ KINDS = {
     ),
     "hot_water": (
         "Hot water",
-        HotWater(),
+        lambda supply: HotWater(),
         (
             ("name", "Name", "text"),
             ("litres", "Tank", ("l", 0)),
@@ -104,7 +105,7 @@ KINDS = {
     ),
     "flexible": (
         "Pool pump or the like",
-        FlexibleLoad(),
+        lambda supply: FlexibleLoad(),
         (
             ("name", "Name", "text"),
             ("kw", "Running power", ("kW", 2)),
@@ -234,9 +235,10 @@ class LoadRows(QWidget):
         """Asks for a new load of a kind."""
         word, first, rows = KINDS[key]
         names = {load.name for kind in KINDS for load in getattr(self._job.demand, kind)}
-        usual = first.name
+        fresh = first(self._job.supply)
+        usual = fresh.name
         name = next(n for n in (usual, *(f"{usual} {i}" for i in range(2, 99))) if n not in names)
-        dialog = FormDialog(f"Add: {word.lower()}", first.with_(name=name), rows, self)
+        dialog = FormDialog(f"Add: {word.lower()}", fresh.with_(name=name), rows, self)
         dialog.accepted.connect(lambda: self._put(key, None, dialog.result_model))
         self._open(dialog)
 
@@ -289,7 +291,4 @@ def _summary(key, load):
     if key == "flexible":
         when = "on surplus, " if load.on_surplus else ""
         return f"{load.name}{later}", f"{load.kwh_per_day:g} kWh a day", f"{when}{load.start} to {load.end}"
-    if load.is_controlled:
-        when = f"{load.control}, {load.start} to {load.end}"
-        return f"{load.name}{later}", f"{load.kwh_per_day:g} kWh a day", when
-    return f"{load.name}{later}", f"{load.kwh_per_day:g} kWh a day", f"{load.start} to {load.end}"
+    return f"{load.name}{later}", f"{load.kwh_per_day:g} kWh a day", f"{load.control}, {load.start} to {load.end}"

@@ -5,18 +5,21 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from calm_relay.job.demand import Car, HeatPump
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, Supply
 from calm_relay.physics.plant.island import IslandYear
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.plan import Plan, plan
+from calm_relay.planning.site.usual_car import usual_car
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
-# What usually comes: common practice, no source. A house of 8 kW heat load, and 15,000 km a year.
-USUAL: tuple[tuple[str, HeatPump | Car], ...] = (
-    ("A heat pump", HeatPump(name="Heat pump, later", heat_kwh_per_day=90.0, water_kwh_per_day=6.0)),
-    ("An electric car", Car(name="Car, later", kwh_per_day=8.0, charger_kw=7.4, control="on surplus")),
-)
+
+def usual_loads(supply: Supply) -> tuple[tuple[str, HeatPump | Car], ...]:
+    """What usually comes: common practice, no source. A house of 8 kW heat load, and 15,000 km a year."""
+    return (
+        ("A heat pump", HeatPump(name="Heat pump, later", heat_kwh_per_day=90.0, water_kwh_per_day=6.0)),
+        ("An electric car", usual_car(supply, name="Car, later", control="on surplus")),
+    )
 
 
 @dataclass(frozen=True)
@@ -75,8 +78,9 @@ def _each(made: Plan, option: Option, folder: Path, progress: Progress) -> Itera
     worst: dict[str, Severity] = {}
     for finding in option.findings:
         worst[finding.check] = min(worst.get(finding.check, Severity.OK), finding.severity)
-    for number, (what, load) in enumerate(USUAL):
-        progress(number / len(USUAL), f"Trying {what.lower()}")
+    usual = usual_loads(made.job.supply)
+    for number, (what, load) in enumerate(usual):
+        progress(number / len(usual), f"Trying {what.lower()}")
         job = _with_load(made.job, load)
         if job is None:
             continue
