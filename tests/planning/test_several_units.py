@@ -6,13 +6,15 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.job_file import parse_job
-from calm_relay.exchange.shipped import catalogue, demo_job
+from calm_relay.exchange.shipped import catalogue, demo_job, library
 from calm_relay.job.model import Job
 from calm_relay.job.survey import ExistingBattery, ExistingInverter, PlannedString, StringPlan
 from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.architecture.string_plan import job_with_plan, plan_of, with_length
 from calm_relay.planning.findings.side_by_side import array_by_unit_kw
+from calm_relay.planning.handover.materials import materials_of
 from calm_relay.planning.operation.island import forming_kw
+from calm_relay.planning.site.new_job import new_job
 from calm_relay.planning.studies.inverter_sweep import clipped_day, load_hours, sweep_inverter
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.moment import moment_of
@@ -415,3 +417,30 @@ def test_a_face_that_finds_no_input_is_still_told_where_strings_are_laid_by_hand
     changed = plan(job_with_plan(small, option.design, shorter)).option("ac-addon").design.pv_converters
     left = {item.face.plan.name: item.modules for item in changed[0].stringing.left_out}
     assert left == {first.name: 1, second.name: 2}
+
+
+@pytest.fixture(scope="module")
+def one_face():
+    """A new house whose one face is too much for any string inverter of its service."""
+    job = new_job("New", "Leeds", "United Kingdom", 53.8, -1.5, "Europe/London", 9000.0, library(), 28)
+    return plan(job)
+
+
+def test_a_face_too_large_for_one_inverter_is_parted_between_two(one_face):
+    option = one_face.option("ac-addon")
+    units = option.design.pv_converters
+    assert [(unit.inverter.key, unit.alike) for unit in units] == [("tarnlight-6", 1), ("tarnlight-6", 2)]
+    (face,) = one_face.faces
+    # Both hang on the face itself, whose year and modules are counted once.
+    assert all(unit.faces == (face,) for unit in units)
+    assert [sum(run.modules for run in unit.stringing.runs) for unit in units] == [14, 14]
+    assert not option.stopped and not any(unit.stringing.homeless for unit in units)
+    assert option.outcome.figures.pv_dc_kwh == pytest.approx(face.yearly_kwh, rel=0.03)
+    (modules,) = (part for part in materials_of(option) if part.group == "Modules")
+    assert modules.quantity == 28
+
+
+def test_a_face_that_one_inverter_takes_is_not_parted(one_face):
+    job = one_face.job.with_(faces=(one_face.job.faces[0].with_(count=20),))
+    (unit,) = plan(job).option("ac-addon").design.pv_converters
+    assert sum(run.modules for run in unit.stringing.runs) == 20

@@ -20,6 +20,8 @@ from calm_relay.planning.strings.stringing import PLANNED, Stringing, hard_refus
 USUAL_RATIO = 1.35
 # More string inverters than this on one roof are planned as two jobs.
 MOST_INVERTERS = 6
+# In more parts than this no face is parted between inverters.
+MOST_PARTS = 3
 
 
 def battery_inverter_of(context: DesignContext) -> tuple[Converter | None, tuple[str, ...]]:
@@ -118,7 +120,7 @@ def array_refusals(
         context.survey.site_limit,
     )
     if not strings.runs:
-        reasons += [f"{item.face.plan.name}: {item.reason}" for item in strings.left_out]
+        reasons += [f"{item.face.plan.name} on {inverter.name}: {item.reason}" for item in strings.left_out]
         plane = [face.plan.name for face in faces if faces[0].plan.is_one_plane_with(face.plan)]
         if len(plane) > 1:
             reasons.append(f"{joined(plane)} are one plane: stated as one face, they share strings")
@@ -160,7 +162,8 @@ def string_inverters(
 ) -> tuple[tuple[Converter, ...], tuple[str, ...]]:
     """New string inverters for some faces: one where it takes them all, else as few as do; or why there are none.
 
-    Which they are does not depend on strings laid by hand, but for one that so takes all: those are laid on theirs.
+    Where no inverter takes the roof, a face too large for one is parted between several. Which they are does not depend
+    on strings laid by hand, but for one that so takes all: those are laid on theirs.
     """
     free = context.without_string_plans()
     inverter, first = string_inverter(free, faces)
@@ -169,29 +172,53 @@ def string_inverters(
         by_hand = _laid_by_hand(context, (one,))
         if len(faces) < 2 or not one.stringing.homeless or not by_hand[0].stringing.homeless:
             return by_hand, ()
-    for count in range(2, min(len(faces), MOST_INVERTERS) + 1):
-        apart = [_on_one_of_its_own(free, group) for group in _shared_out(faces, count)]
+    most = min(len(faces), MOST_INVERTERS)
+    for count in range(2, (most if inverter is not None else max(most, MOST_PARTS)) + 1):
+        apart = [_on_one_of_its_own(free, group, faces) for group in _shared_out(faces, count)]
         whole = tuple(converter for converter in apart if converter is not None)
         if len(whole) == count:
             return _laid_by_hand(context, whole), ()
     return (by_hand, ()) if inverter is not None else ((), first)
 
 
-def _on_one_of_its_own(context: DesignContext, faces: tuple[Face, ...]) -> Converter | None:
-    """A new inverter with all modules of some faces; None where none takes them."""
+def _on_one_of_its_own(
+    context: DesignContext, faces: tuple[Face, ...], whole: tuple[Face, ...]
+) -> Converter | None:
+    """A new inverter with all modules of some faces, or parts of the `whole` ones; None where none takes them."""
     inverter, _ = string_inverter(context, faces)
     if inverter is None:
         return None
     strings = context.survey.lay(inverter, faces, fixed(faces))
-    return None if strings.homeless else Converter(inverter, strings)
+    if strings.homeless:
+        return None
+    named = {face.plan.name: face for face in whole}
+    runs = tuple(replace(run, face=named[run.face.plan.name]) for run in strings.runs)
+    return Converter(inverter, replace(strings, runs=runs))
 
 
 def _shared_out(faces: tuple[Face, ...], count: int) -> list[tuple[Face, ...]]:
-    """Faces in so many groups of about the same power: the largest first, each to the group that has least."""
+    """Faces in so many groups of about the same power: the largest first, each to the group that has least.
+
+    Where there are fewer faces than groups, the one with most modules is parted until there are as many.
+    """
+    parts = list(faces)
+    while len(parts) < count:
+        largest = max(parts, key=lambda face: face.plan.count)
+        alike = sum(face.plan.name == largest.plan.name for face in parts)
+        parts = [face for face in parts if face.plan.name != largest.plan.name]
+        (entire,) = (face for face in faces if face.plan.name == largest.plan.name)
+        parts += _parts(entire, alike + 1)
     groups: list[list[Face]] = [[] for _ in range(count)]
-    for face in sorted(faces, key=lambda face: -face.rated_kw):
+    for face in sorted(parts, key=lambda face: -face.rated_kw):
         min(groups, key=lambda group: sum(item.rated_kw for item in group)).append(face)
-    return [tuple(face for face in faces if face in group) for group in groups]
+    return [tuple(face for face in parts if any(face is item for item in group)) for group in groups]
+
+
+def _parts(face: Face, count: int) -> list[Face]:
+    """A face in parts of about as many modules, its year on none of them."""
+    each, more = divmod(face.plan.count, count)
+    sizes = [each + (number < more) for number in range(count)]
+    return [replace(face, plan=face.plan.model_copy(update={"count": size})) for size in sizes if size]
 
 
 def _laid_by_hand(context: DesignContext, converters: tuple[Converter, ...]) -> tuple[Converter, ...]:

@@ -45,9 +45,11 @@ def pick(context: DesignContext, search: Search) -> tuple[Inverter | None, tuple
         with_port = [item for item in candidates if item.battery]
         if with_port and not any(pack.family in item.port.families for item in with_port):
             return None, (f"None of the {len(candidates)} inverters of this kind speaks to {pack.name}",)
-        # The nearest miss tells most: the candidate with the fewest reasons against it.
+        # The nearest miss tells most: the candidate with the fewest reasons against it, of equal ones the strongest.
         nearest = min(
-            candidates, key=lambda item: (bool(search.refusals(item)), len(verdicts[item.key])), default=None
+            candidates,
+            key=lambda item: (bool(search.refusals(item)), len(verdicts[item.key]), -search.power_kw(item)),
+            default=None,
         )
         return None, tuple(verdicts[nearest.key]) if nearest else ("the catalogue holds no such inverter",)
     fitting = [item for item in fitting if not search.uneven_kw(item)] or fitting
