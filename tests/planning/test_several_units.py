@@ -440,6 +440,23 @@ def test_a_face_too_large_for_one_inverter_is_parted_between_two(one_face):
     assert modules.quantity == 28
 
 
+def test_strings_of_a_parted_face_are_laid_by_hand_on_one_of_its_inverters(one_face):
+    option = one_face.option("ac-addon")
+    first = option.design.pv_converters[0]
+    laid = plan_of(first.stringing, first.inverter.key, first.alike)
+    shorter = with_length(laid, 0, laid.strings[0].modules - 1)
+    changed = plan(job_with_plan(one_face.job, option.design, shorter)).option("ac-addon").design.pv_converters
+    assert [sum(run.modules for run in unit.stringing.runs) for unit in changed] == [13, 14]
+    assert [item.modules for unit in changed for item in unit.stringing.left_out] == [1]
+
+
+def test_a_face_with_boxes_under_its_modules_is_not_parted(one_face):
+    job = one_face.job.with_(faces=(one_face.job.faces[0].with_(electronics="hollin-600"),))
+    for option in plan(job).live:
+        hung = [unit.faces for unit in option.design.pv_converters if unit.micro is None]
+        assert len(hung) == len(set(hung))
+
+
 def test_a_face_that_one_inverter_takes_is_not_parted(one_face):
     job = one_face.job.with_(faces=(one_face.job.faces[0].with_(count=20),))
     (unit,) = plan(job).option("ac-addon").design.pv_converters

@@ -132,10 +132,11 @@ def array_refusals(
     return reasons
 
 
-def string_inverter(context: DesignContext, faces: tuple[Face, ...]) -> tuple[Inverter | None, tuple[str, ...]]:
-    """A string inverter for some faces, or the reasons why there is none."""
+def string_inverter(
+    context: DesignContext, faces: tuple[Face, ...], stays: tuple[Converter, ...]
+) -> tuple[Inverter | None, tuple[str, ...]]:
+    """A string inverter for some faces beside what stays, or the reasons why there is none."""
     array_kw = sum(face.rated_kw for face in faces)
-    stays = tuple(staying_beside(context, faces))
 
     def refusals(inverter: Inverter) -> list[str]:
         reasons = phase_refusals(inverter, context.job)
@@ -166,7 +167,8 @@ def string_inverters(
     on strings laid by hand, but for one that so takes all: those are laid on theirs.
     """
     free = context.without_string_plans()
-    inverter, first = string_inverter(free, faces)
+    stays = tuple(staying_beside(free, faces))
+    inverter, first = string_inverter(free, faces, stays)
     if inverter is not None:
         one = Converter(inverter, free.survey.lay(inverter, faces, fixed(faces)))
         by_hand = _laid_by_hand(context, (one,))
@@ -174,7 +176,7 @@ def string_inverters(
             return by_hand, ()
     most = min(len(faces), MOST_INVERTERS)
     for count in range(2, (most if inverter is not None else max(most, MOST_PARTS)) + 1):
-        apart = [_on_one_of_its_own(free, group, faces) for group in _shared_out(faces, count)]
+        apart = [_on_one_of_its_own(free, group, faces, stays) for group in _shared_out(faces, count)]
         whole = tuple(converter for converter in apart if converter is not None)
         if len(whole) == count:
             return _laid_by_hand(context, whole), ()
@@ -182,10 +184,10 @@ def string_inverters(
 
 
 def _on_one_of_its_own(
-    context: DesignContext, faces: tuple[Face, ...], whole: tuple[Face, ...]
+    context: DesignContext, faces: tuple[Face, ...], whole: tuple[Face, ...], stays: tuple[Converter, ...]
 ) -> Converter | None:
     """A new inverter with all modules of some faces, or parts of the `whole` ones; None where none takes them."""
-    inverter, _ = string_inverter(context, faces)
+    inverter, _ = string_inverter(context, faces, stays)
     if inverter is None:
         return None
     strings = context.survey.lay(inverter, faces, fixed(faces))
@@ -199,14 +201,20 @@ def _on_one_of_its_own(
 def _shared_out(faces: tuple[Face, ...], count: int) -> list[tuple[Face, ...]]:
     """Faces in so many groups of about the same power: the largest first, each to the group that has least.
 
-    Where there are fewer faces than groups, the one with most modules is parted until there are as many.
+    Where there are fewer faces than groups, the one with most modules is parted until there are as many, as far as its
+    strings are free and no box is under its modules; empty where that cannot be.
     """
     parts = list(faces)
     while len(parts) < count:
-        largest = max(parts, key=lambda face: face.plan.count)
+        free = [face for face in parts if face.plan.fate != "keep" and face.plan.electronics is None]
+        if not free:
+            return []
+        largest = max(free, key=lambda face: face.plan.count)
         alike = sum(face.plan.name == largest.plan.name for face in parts)
         parts = [face for face in parts if face.plan.name != largest.plan.name]
         (entire,) = (face for face in faces if face.plan.name == largest.plan.name)
+        if entire.plan.count <= alike:
+            return []
         parts += _parts(entire, alike + 1)
     groups: list[list[Face]] = [[] for _ in range(count)]
     for face in sorted(parts, key=lambda face: -face.rated_kw):
@@ -218,7 +226,7 @@ def _parts(face: Face, count: int) -> list[Face]:
     """A face in parts of about as many modules, its year on none of them."""
     each, more = divmod(face.plan.count, count)
     sizes = [each + (number < more) for number in range(count)]
-    return [replace(face, plan=face.plan.model_copy(update={"count": size})) for size in sizes if size]
+    return [replace(face, plan=face.plan.model_copy(update={"count": size})) for size in sizes]
 
 
 def _laid_by_hand(context: DesignContext, converters: tuple[Converter, ...]) -> tuple[Converter, ...]:
@@ -230,12 +238,8 @@ def _laid_by_hand(context: DesignContext, converters: tuple[Converter, ...]) -> 
         plan = context.job.string_plan(converter.inverter.key, alike)
         if plan is not None:
             named = {string.face for string in plan.strings}
-            faces = tuple(
-                face
-                for item in converters
-                for face in item.hung
-                if face in converter.hung or face.plan.name in named
-            )
+            hung = dict.fromkeys(face for item in converters for face in item.hung)
+            faces = tuple(face for face in hung if face in converter.hung or face.plan.name in named)
             strings = context.survey.lay(converter.inverter, faces, frozenset(), alike)
             converter = replace(converter, laid=strings)
         counted.append(replace(converter, alike=alike))
