@@ -3,7 +3,7 @@
 from html import unescape
 
 import pytest
-from PySide6.QtCore import QPoint, QTime
+from PySide6.QtCore import QPoint, Qt, QTime
 from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox
 
 from calm_relay.desk.dialogs.control_dialog import ControlDialog
@@ -214,6 +214,8 @@ def test_a_search_is_filtered_and_a_plant_opened_as_an_option(window, settled, q
     bench.chemistry.taken.emit(None)
     choose(bench.benefit, "score")
     bench.benefit.taken.emit("score")
+    heads = [bench.model.headerData(column, Qt.Orientation.Horizontal) for column in range(2)]
+    assert heads == ["Outlay, NZ$", "Fits the purposes, of 100"]
     bench.table.setFocus()
     bench.table.selectRow(bench.model.rowCount() - 1)
     plant = bench.chosen

@@ -56,12 +56,13 @@ class EdgeTable(QAbstractTableModel):
 
     def __init__(self, parent=None):
         super().__init__(parent)
-        self.plants, self._worth, self._words = (), None, ""
+        self.plants, self._worth, self._heads = (), None, HEADS
 
-    def show_plants(self, plants, worth, words) -> None:
-        """Takes other plants; `worth` is the benefit, `words` its unit."""
+    def show_plants(self, plants, worth, words, currency) -> None:
+        """Takes other plants; `worth` is the benefit, `words` its unit, `currency` that of the outlay."""
         self.beginResetModel()
-        self.plants, self._worth, self._words = plants, worth, words
+        self.plants, self._worth = plants, worth
+        self._heads = (f"{HEADS[0]}, {currency}", f"{words[:1].upper()}{words[1:]}", *HEADS[2:])
         self.endResetModel()
 
     def rowCount(self, parent=None):
@@ -75,7 +76,7 @@ class EdgeTable(QAbstractTableModel):
     def headerData(self, section, orientation, role=Qt.ItemDataRole.DisplayRole):
         """Names of the columns."""
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
-            return HEADS[section]
+            return self._heads[section]
         return None
 
     def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
@@ -278,7 +279,8 @@ class SearchBench(Bench):
         self._plants = [plant for plant in (self._result.plants if self._result else ()) if wanted.met_by(plant)]
         if self.chosen not in self._plants:
             self.chosen = None
-        self.model.show_plants(efficient_edge(self._plants, self._key), *self._benefit)
+        currency = self._view.plan.job.tariff.currency
+        self.model.show_plants(efficient_edge(self._plants, self._key), *self._benefit, currency)
         self._draw_cloud()
 
     @property
