@@ -461,3 +461,12 @@ def test_a_face_that_one_inverter_takes_is_not_parted(one_face):
     job = one_face.job.with_(faces=(one_face.job.faces[0].with_(count=20),))
     (unit,) = plan(job).option("ac-addon").design.pv_converters
     assert sum(run.modules for run in unit.stringing.runs) == 20
+
+
+def test_few_modules_without_an_input_are_left_off_a_new_face(one_face):
+    option = one_face.option("hybrid-swap")
+    (found,) = (item for item in option.findings if item.check == "tracker inputs")
+    assert option.stopped and "2 of Roof (every input is taken)" in found.sentence
+    (mend,) = (mend for mend in found.mends if mend.label == "Lay 26 modules on Roof")
+    again = plan(mend.apply(one_face.job)).option("hybrid-swap")
+    assert not again.stopped and again.design.pv_converters[0].array_kw == pytest.approx(26 * 0.415)

@@ -1,8 +1,10 @@
 """Voltage and current of every string against the input it is connected to."""
 
+from collections import Counter
 from typing import Any
 
 from calm_relay.job.equipment import ISC_FACTOR, Inverter, by_price
+from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
 from calm_relay.planning.architecture.string_plan import plan_of
@@ -37,6 +39,8 @@ from calm_relay.planning.strings.limits import (
 from calm_relay.planning.strings.shared_input import shared_loss
 from calm_relay.planning.strings.stringing import LAID, PLANNED, SURVEYED, Input, StringRun, hard_refusals
 
+# Share of a face that may be left out before another inverter is wanted.
+FEW = 0.25
 MISSES = {
     HOT: "{volts:.0f} V with cells at {hot:.0f} °C, below the tracker's lower edge of {limit:.0f} V.",
     START: "{volts:.0f} V open with cells at {hot:.0f} °C; the input starts at {limit:.0f} V.",
@@ -182,6 +186,25 @@ def _stated_apart(subject: Drawn, converter: Converter) -> tuple[str, tuple[Mend
     return said, (Mend(f"State {joined(names)} as one face", lambda job: job.with_faces_as_one(names)),)
 
 
+def _fewer(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
+    """New faces with as many modules as find an input, where few are left out."""
+    left = Counter[str]()
+    for item in converter.stringing.left_out:
+        left[item.face.plan.name] += item.modules
+    here = {number: face for number, face in enumerate(subject.job.faces) if left[face.name]}
+    if len(here) < len(left) or any(f.fate != "new" or left[f.name] > FEW * f.count for f in here.values()):
+        return ()
+    counts = {number: face.count - left[face.name] for number, face in here.items()}
+
+    def apply(job: Job) -> Job:
+        for number, count in counts.items():
+            job = job.with_face(number, count=count)
+        return job
+
+    said = joined([f"{counted(counts[number], 'module')} on {face.name}" for number, face in here.items()])
+    return (Mend(f"Lay {said}", apply),)
+
+
 @as_drawn
 @check
 def check_input_fit(subject: Drawn) -> list[Finding]:
@@ -211,7 +234,7 @@ def check_input_fit(subject: Drawn) -> list[Finding]:
                         "modules",
                     ),
                     rule=sheet,
-                    mends=(*as_one, *lay_anew(subject, converter)),
+                    mends=(*as_one, *lay_anew(subject, converter), *(_fewer(subject, converter) if whole else ())),
                 )
             )
         if strings.faults:
