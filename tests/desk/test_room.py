@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.charts.chart import Axis, Chart
+from calm_relay.desk.energy_path.margin import MendButton
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.tabs import Tabs, tabbed
@@ -212,3 +213,15 @@ def test_an_axis_keeps_the_unit_that_it_names(dressed, qtbot, most):
         axis = chart.getAxis(name)
         axis.setRange(0.0, most)
         assert axis.autoSIPrefixScale == 1.0 and "x0.001" not in axis.labelString()
+
+
+def test_a_long_mend_stands_on_two_lines_as_it_is_said(dressed):
+    button = MendButton()
+    button.resize(262, 60)
+    said = "Take the Skerrin 6 three-phase hybrid for “Fish & chips”"
+    button.show_label(said)
+    first, second = button.text().split("\n")
+    assert f"{first} {second}".replace("&&", "&") == said and button.toolTip() == ""
+    button.resize(120, 60)
+    button._cut()
+    assert "…" in button.text() and "chips" in button.toolTip()

@@ -45,7 +45,7 @@ def _ink(label, colour):
 
 
 class MendButton(QPushButton):
-    """A mend's label, cut short where the margin is too narrow for it, and whole in the tip."""
+    """A mend's label, on two lines where the margin is too narrow for one; what is longer yet is whole in the tip."""
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -66,9 +66,16 @@ class MendButton(QPushButton):
         self._cut()
 
     def _cut(self):
-        cut = self.fontMetrics().elidedText(self._label, Qt.TextElideMode.ElideRight, self.width() - PADDING)
-        self.setText(cut)
-        self.setToolTip(tip(self._label if cut != self._label else ""))
+        letters, room = self.fontMetrics(), self.width() - PADDING
+        first, rest = self._label, ""
+        while letters.horizontalAdvance(first) > room and " " in first:
+            first, _, word = first.rpartition(" ")
+            rest = f"{word} {rest}".strip()
+        lines = [letters.elidedText(line, Qt.TextElideMode.ElideRight, room) for line in (first, rest) if line]
+        # An ampersand of a name marks no letter for the keyboard.
+        self.setText("\n".join(lines).replace("&", "&&"))
+        self.setToolTip(tip(self._label if " ".join(lines) != self._label else ""))
+        self.updateGeometry()
 
 
 class Note(QFrame):
