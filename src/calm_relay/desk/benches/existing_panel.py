@@ -63,6 +63,7 @@ class _Things(QWidget):
             "works_cost",
             0,
         )
+        self.cost.setPlaceholderText("as usual")
 
         self.phase = ChoiceField(f"Phase of the {self.words.lower()}", PHASES, width=8)
         self.phase.setToolTip("Which of three phases a single-phase unit hangs on")
@@ -208,7 +209,7 @@ class InverterThings(_Things):
             (
                 (("Inverter", self.which), ("called", self.name)),
                 (("kind", self.kind), ("age", self.age)),
-                (("it", self.fate), ("works", self.cost)),
+                (("it", self.fate), ("moving", self.cost)),
                 (("circuit", self.circuit), ("phase", self.phase)),
             )
         )
@@ -282,7 +283,7 @@ class BatteryThings(_Things):
                 (("Battery", self.which), ("called", self.name)),
                 (("kind", self.kind), ("packs", self.count)),
                 (("on", self.carrier), ("age", self.age)),
-                (("it", self.fate), ("works", self.cost)),
+                (("it", self.fate), ("moving", self.cost)),
                 (("health", self.health), ("measured", self.measured)),
                 (("order", self.order), ("reserve", self.reserve)),
                 (("phase", self.phase),),
