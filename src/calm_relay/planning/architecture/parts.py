@@ -223,7 +223,7 @@ def _shared_out(faces: tuple[Face, ...], count: int) -> list[tuple[Face, ...]]:
 
 
 def _parts(face: Face, count: int) -> list[Face]:
-    """A face in parts of about as many modules, its year on none of them."""
+    """A face in parts of about as many modules, each with the year of the whole face: strings are laid by modules."""
     each, more = divmod(face.plan.count, count)
     sizes = [each + (number < more) for number in range(count)]
     return [replace(face, plan=face.plan.model_copy(update={"count": size})) for size in sizes]

@@ -6,6 +6,7 @@ import numpy as np
 
 from calm_relay.job.equipment import Inverter
 from calm_relay.planning.architecture.design import Converter, Design, DesignContext, kw_on_phases
+from calm_relay.planning.equipment.rules import InForce
 
 
 @dataclass(frozen=True)
@@ -25,10 +26,16 @@ class Unbalance:
         return self.kw > self.limit_kw + 1e-9
 
 
+def _rule(context: DesignContext) -> InForce | None:
+    """The rule on unbalance, where a grid of three phases asks for it."""
+    supply = context.job.supply
+    return context.survey.rules.of("unbalance kW") if supply.on_grid and supply.phases == "three" else None
+
+
 def unbalance_of(design: Design, context: DesignContext) -> Unbalance | None:
     """How far a design sets phases apart; None where no rule asks for it."""
-    rule, supply = context.survey.rules.of("unbalance kW"), context.job.supply
-    if rule is None or supply.phases != "three" or not design.new_converters:
+    rule, supply = _rule(context), context.job.supply
+    if rule is None or not design.new_converters:
         return None
     apart = float(np.ptp(design.counted_on_phases(supply)))
     today = float(np.ptp(replace(design, converters=context.now).counted_on_phases(supply)))
@@ -40,8 +47,8 @@ def unbalance_of(design: Design, context: DesignContext) -> Unbalance | None:
 
 def uneven_kw(context: DesignContext, inverter: Inverter, beside: tuple[Converter, ...]) -> float:
     """How far a new inverter beside others would set phases apart beyond what the rules allow [kW]."""
-    rule, supply = context.survey.rules.of("unbalance kW"), context.job.supply
-    if rule is None or supply.phases != "three":
+    rule, supply = _rule(context), context.job.supply
+    if rule is None:
         return 0.0
     units = [*beside, Converter(inverter)]
     on = [unit.usual_phase(supply) if unit.inverter.phases == "single" else 0 for unit in units]
