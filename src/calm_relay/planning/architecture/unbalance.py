@@ -25,6 +25,11 @@ class Unbalance:
         """Whether it is more than may be."""
         return self.kw > self.limit_kw + 1e-9
 
+    @property
+    def stops(self) -> bool:
+        """Whether it may not be built so: more than may be, and by what is new."""
+        return self.over and not self.as_today
+
 
 def _rule(context: DesignContext) -> InForce | None:
     """The rule on unbalance, where a grid of three phases asks for it."""

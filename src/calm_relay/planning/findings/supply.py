@@ -317,13 +317,12 @@ def check_unbalance(subject: Drawn) -> list[Finding]:
     rule, unbalance = subject.rules.of("unbalance kW"), unbalance_of(subject.design, subject.context)
     if rule is None or unbalance is None:
         return []
-    severity = Severity.STOP if unbalance.over else Severity.OK
+    severity = Severity.STOP if unbalance.stops else Severity.CHECK if unbalance.over else Severity.OK
     sentence = (
         f"Between the fullest and the emptiest phase inverters differ by {unbalance.kw:.2f} kW; "
         f"{rule.rule.name.lower()} may be {rule.limit:g} kW{_hung(subject)}."
     )
-    if unbalance.over and unbalance.as_today:
-        severity = Severity.CHECK
+    if severity is Severity.CHECK:
         sentence += " They do so today: ask whether it may stay as it is."
     return [
         judged(

@@ -564,7 +564,7 @@ def _hard(design: Design, context: DesignContext) -> list[str]:
             return reasons
     job = context.job
     unbalance = unbalance_of(design, context)
-    if unbalance is not None and unbalance.over and not unbalance.as_today:
+    if unbalance is not None and unbalance.stops:
         return ["more on one phase than the rules allow"]
     unit = design.battery_converter
     if job.supply.on_grid and job.backup_board is not None and forms_grid(unit):
