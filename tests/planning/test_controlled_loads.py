@@ -116,6 +116,16 @@ def test_a_car_that_cannot_be_full_is_found_and_mended():
     assert "2.3 kW × 14 h is 32 of 60 kWh" in one.sentence and one.severity.name == "CHECK"
     again = plan(one.mends[0].apply(made.job))
     assert found(again, "controlled loads")[0].severity.name == "OK"
+    # It is said once.
+    assert not found(made, "charging window")
+
+
+def test_a_car_charged_at_once_may_begin_earlier():
+    late = Car(kwh_per_day=30.0, charger_kw=3.6, start="01:00", end="05:00")
+    made = plan(with_loads(demo_job("pottery"), cars=(late,)))
+    (one,) = found(made, "controlled loads")
+    (mend,) = (mend for mend in one.mends if mend.label == "Charge Car from 20:30")
+    assert found(plan(mend.apply(made.job)), "controlled loads")[0].severity.name == "OK"
 
 
 def test_a_car_that_waits_by_night_for_surplus_is_told_to_come_by_day():

@@ -133,7 +133,7 @@ def test_bills_scale_the_shape(demo):
 
 
 def test_a_car_s_window_that_is_too_short_is_mended(demo):
-    car = Car(kwh_per_day=30, charger_kw=3.6, start="01:00", end="05:00")
+    car = Car(kwh_per_day=30, charger_kw=3.6, start="01:00", end="05:00", from_battery=True, within_fuse=False)
     job = demo.with_(demand=demo.demand.with_(cars=(car,)))
     finding = result(plan(job), "charging window")
     assert "4 h at 3.6 kW bring 14.4 kWh" in finding.sentence

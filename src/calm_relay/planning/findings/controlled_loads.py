@@ -20,6 +20,7 @@ from calm_relay.planning.findings.base import (
     warns,
     warns_if,
 )
+from calm_relay.planning.findings.demand import earlier
 from calm_relay.planning.operation.island import forming_kw, forms_grid
 from calm_relay.planning.operation.simulate import car_unit, loads_of
 
@@ -119,7 +120,8 @@ def _short(
         if into < load.kwh_per_day:
             sentence += f" {load.charger_kw:g} kW × {hours:g} h is {into:.0f} of {load.kwh_per_day:g} kWh."
             needed = round(load.kwh_per_day / hours * 1.1 + 0.05, 1)
-            return sentence, (Mend(f"A charger of {needed:g} kW", _with_load(*place, charger_kw=needed)),)
+            stronger = Mend(f"A charger of {needed:g} kW", _with_load(*place, charger_kw=needed))
+            return sentence, (stronger, *earlier(load, place[1]))
         return f"{sentence} The main fuse leaves too little for it.", ()
     return f"{name}: {short:,.0f} of {short + used:,.0f} kWh a year are asked for and not done in its time.", ()
 

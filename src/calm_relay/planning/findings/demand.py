@@ -4,6 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 from calm_relay.job.base import minutes_of
+from calm_relay.job.demand import Car
 from calm_relay.job.model import Job
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns, warns_if
 
@@ -116,16 +117,13 @@ def check_car_windows(subject: Subject) -> list[Finding]:
     """A charging window must be long enough for the energy at the charger's power."""
     findings = []
     for number, car in enumerate(subject.job.demand.cars):
+        # What a controlled car goes short of is found by its run.
+        if car.is_controlled:
+            continue
         minutes = (minutes_of(car.end) - minutes_of(car.start)) % 1440 or 1440
         room = car.charger_kw * minutes / 60
         if room >= car.kwh_per_day:
             continue
-        wanted = -(-car.kwh_per_day / car.charger_kw * 60 // 15) * 15
-        mends: tuple[Mend, ...] = ()
-        if wanted <= 1440:
-            start = int(minutes_of(car.end) - wanted) % 1440
-            clock = f"{start // 60:02d}:{start % 60:02d}"
-            mends = (Mend(f"Charge {car.name} from {clock}", _from(number, clock)),)
         findings.append(
             warns(
                 "charging window",
@@ -135,10 +133,20 @@ def check_car_windows(subject: Subject) -> list[Finding]:
                 f"bring {room:.1f} kWh.",
                 reading=(car.kwh_per_day, room, "kWh"),
                 rule="the job's survey",
-                mends=mends,
+                mends=earlier(car, number),
             )
         )
     return findings
+
+
+def earlier(car: Car, number: int) -> tuple[Mend, ...]:
+    """Charging a car from an hour at which its charger can still fill it; nothing where a day is too short."""
+    wanted = -(-car.kwh_per_day / car.charger_kw * 60 // 15) * 15
+    if wanted > 1440:
+        return ()
+    start = int(minutes_of(car.end) - wanted) % 1440
+    clock = f"{start // 60:02d}:{start % 60:02d}"
+    return (Mend(f"Charge {car.name} from {clock}", _from(number, clock)),)
 
 
 def _from(number: int, clock: str) -> Callable[..., Any]:
