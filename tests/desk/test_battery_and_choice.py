@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox
 from calm_relay.desk.dialogs.control_dialog import ControlDialog
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.control import GridCharge
 from calm_relay.job.uncertainty import Uncertainty
 from calm_relay.planning.common.progress import unheard
 
@@ -97,7 +98,9 @@ def test_windows_are_added_changed_and_refused_in_words(window, battery, qtbot, 
     dialog.take()
     assert "overlap" in dialog.problem.text()
     assert dialog.result_job is None
+    assert dialog.problem.isVisible()
     dialog.fill.rows[1][1].setTime(QTime(12, 0))
+    assert not dialog.problem.isVisible()
     dialog.fill.rows[1][2].setTime(QTime(14, 0))
     type_into(qtbot, dialog.fill.rows[1][3]["target"], "60")
     type_into(qtbot, dialog.shave, "4.5 kW")
@@ -114,6 +117,25 @@ def test_windows_are_added_changed_and_refused_in_words(window, battery, qtbot, 
     remove = dialog.fill.rows[0][0].findChildren(type(dialog.fill.add))[0]
     qtbot.mouseClick(remove, LEFT)
     assert len(dialog.fill.rows) == 1
+
+
+def test_charging_unticked_comes_back_with_all_its_windows(window, battery, qtbot, settled):
+    job, panel = window.session.job, battery.panel
+    night = job.battery.charge_windows[0].with_(target=0.65)
+    windows = (night, GridCharge(start="12:00", end="14:00"))
+    window.session.replace(job.with_(battery=job.battery.with_(charge_windows=windows)))
+    settled(window)
+    for wanted in ((), windows):
+        panel.charge.click()
+        settled(window)
+        assert window.session.job.battery.charge_windows == wanted
+    panel.charge.click()
+    window.session.replace(job.with_(customer="Another", battery=job.battery.with_(charge_windows=())))
+    settled(window)
+    panel.charge.click()
+    (begun,) = window.session.job.battery.charge_windows
+    cheap = job.tariff.cheapest
+    assert (begun.start, begun.end, begun.target) == (cheap.start, cheap.end, 1.0)
 
 
 def test_the_place_is_asked_and_becomes_a_finding(window, battery, qtbot, settled, monkeypatch):

@@ -223,3 +223,15 @@ def test_escape_leaves_at_once_where_nothing_was_changed_and_cancel_always(losse
     cancel = dialog.findChild(QDialogButtonBox).button(QDialogButtonBox.StandardButton.Cancel)
     qtbot.mouseClick(cancel, LEFT)
     assert not dialog.isVisible() and not asked
+
+
+def test_what_was_refused_is_told_until_the_same_field_is_typed_into(losses, qtbot):
+    dialog, ok = losses("250")
+    other = dialog.findChild(QLineEdit)
+    ok.click()
+    assert "250" in dialog.problem.text()
+    assert dialog.problem.isVisible()
+    height = dialog.height()
+    qtbot.keyClicks(other, "6")
+    assert not dialog.problem.isVisible()
+    assert dialog.height() == height

@@ -5,6 +5,7 @@ import pytest
 from pydantic import ValidationError
 
 from calm_relay.job.tariff import DemandCharge, RateWindow, Tariff, Tier
+from calm_relay.planning.operation.controls import usual_charge, usual_service
 from calm_relay.planning.operation.simulate import bill_months, bill_of
 from calm_relay.planning.site.prices import price_series
 from calm_relay.planning.studies.foresight import foresight_gap_of
@@ -71,3 +72,14 @@ def test_a_battery_lowers_the_power_that_is_charged(demo):
 def test_tariffs_that_make_no_sense_are_refused(fields, words):
     with pytest.raises(ValidationError, match=words):
         Tariff(price=0.3, **fields)
+
+
+def test_what_windows_a_control_begins_with():
+    flat = Tariff(price=0.3)
+    assert (usual_charge(flat).summary, usual_service(flat).summary) == ("01:00 to 05:00", "17:00 to 21:00")
+    peak = {"name": "Peak", "price": 0.5, "start": "16:30", "end": "19:30"}
+    early = peak | {"start": "06:00", "end": "09:00"}
+    night = {"name": "Night", "price": 0.1, "start": "23:30", "end": "05:30"}
+    banded = flat.with_(windows=(peak, early, night))
+    assert (usual_charge(banded).summary, usual_service(banded).summary) == ("23:30 to 05:30", "16:30 to 19:30")
+    assert usual_charge(flat.with_(windows=(peak,))).summary == "01:00 to 05:00"

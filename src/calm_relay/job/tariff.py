@@ -149,6 +149,18 @@ class Tariff(Model):
         return self
 
     @property
+    def cheapest(self) -> RateWindow | None:
+        """The first of its windows in which energy is cheapest, None where none is cheaper than outside of them."""
+        found = min(self.windows, key=lambda window: window.price, default=None)
+        return found if found is not None and found.price < self.price else None
+
+    @property
+    def dearest(self) -> RateWindow | None:
+        """Of its windows the dearest, of equal ones the latest in the day; None where none is dearer than outside."""
+        found = max(self.windows, key=lambda window: (window.price, window.start), default=None)
+        return found if found is not None and found.price > self.price else None
+
+    @property
     def by_kwh_alone(self) -> bool:
         """Whether each kWh has its price, whatever was drawn before and at what power."""
         return (

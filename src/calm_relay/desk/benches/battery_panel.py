@@ -16,9 +16,9 @@ from calm_relay.job.control import GridCharge
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job, PlannedBattery
+from calm_relay.planning.operation.controls import usual_charge
 
 CLOCK = "HH:mm"
-FIRST_WINDOW = GridCharge(start="01:00", end="05:00")
 
 
 class BatteryPanel(QWidget):
@@ -34,6 +34,8 @@ class BatteryPanel(QWidget):
         super().__init__(parent)
         self._brief = brief
         self._job: Job | None = None
+        # What was unticked stands ready to be ticked again.
+        self._put_out: tuple[GridCharge, ...] = ()
         self.pack = ChoiceField("Battery pack", width=18)
         self.count = RangedSpin("How many packs", " ×", range_of(PlannedBattery, "count"))
         self.reserve = RangedSpin(
@@ -125,6 +127,8 @@ class BatteryPanel(QWidget):
 
     def show_job(self, job: Job, equipment: Catalogue) -> None:
         """Shows a job's battery without emitting edits."""
+        if self._job is not None and (job.customer, job.site) != (self._job.customer, self._job.site):
+            self._put_out = ()
         self._equipment = equipment
         self._job = job
         battery = job.battery
@@ -149,7 +153,7 @@ class BatteryPanel(QWidget):
         self.expansions.setEnabled(extra is not None or battery.expansions > 0)
         self.expansions.show_value(battery.expansions)
         self.charge.setChecked(battery.first_window is not None)
-        window = battery.first_window or FIRST_WINDOW
+        window = battery.first_window or next(iter(self._put_out), usual_charge(job.tariff))
         self.start.setTime(QTime.fromString(window.start, CLOCK))
         self.end.setTime(QTime.fromString(window.end, CLOCK))
         self.target.show_value(round(window.target * 100))
@@ -235,8 +239,12 @@ class BatteryPanel(QWidget):
         self._change(f"Reserve {self._job.battery.reserve:.0%} to {percent}%", reserve=percent / 100)
 
     def _on_charge(self, on):
-        label = "Charge from the grid" if on else "No charging from the grid"
-        self._change_window(label, FIRST_WINDOW if on else None)
+        if on:
+            windows = self._put_out or (usual_charge(self._job.tariff),)
+            self._change("Charge from the grid", charge_windows=windows)
+        else:
+            self._put_out = self._job.battery.charge_windows
+            self._change("No charging from the grid", charge_windows=())
 
     def _on_window(self, _=None):
         try:

@@ -14,13 +14,12 @@ from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.control import Control, ExportWindow, GridCharge
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
+from calm_relay.planning.operation.controls import usual_charge, usual_service
 
 UP_TO = ("target", "up to", "%", range_of(GridCharge, "target").times(100), 0, 100.0)
 AT_MOST = ("limit_kw", "at most", "kW", range_of(GridCharge, "limit_kw"), 1, 1.0)
 DOWN_TO = ("down_to", "down to", "%", range_of(ExportWindow, "down_to").times(100), 0, 100.0)
 POWER = ("power_kw", "at", "kW", range_of(ExportWindow, "power_kw"), 1, 1.0)
-FIRST_FILL = {"start": "01:00", "end": "05:00", "target": 1.0, "limit_kw": None}
-FIRST_GIVE = {"start": "17:00", "end": "21:00"}
 FIRST_EXPORT = {"start": "17:00", "end": "20:00", "power_kw": 2.0, "down_to": 0.3}
 FIRST_CLOCK = {"start": "10:00", "end": "15:00", "power_kw": 0.6}
 CONTROL_SERIES = [
@@ -38,8 +37,9 @@ class ControlDialog(AnswerDialog):
         self._job = job
         self.result_job: Job | None = None
         control, battery = job.control, job.battery
-        self.fill = self._rows("Charged from the grid", (UP_TO, AT_MOST), FIRST_FILL, battery.charge_windows)
-        self.give = self._rows("Serves the home only", (), FIRST_GIVE, control.discharge_windows)
+        first_fill, first_give = (usual(job.tariff).model_dump() for usual in (usual_charge, usual_service))
+        self.fill = self._rows("Charged from the grid", (UP_TO, AT_MOST), first_fill, battery.charge_windows)
+        self.give = self._rows("Serves the home only", (), first_give, control.discharge_windows)
         self.export = self._rows(
             "Stored energy is exported", (POWER, DOWN_TO), FIRST_EXPORT, control.export_windows
         )

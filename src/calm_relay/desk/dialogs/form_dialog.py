@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QMessageBox,
     QPlainTextEdit,
     QTableWidget,
+    QTimeEdit,
     QVBoxLayout,
     QWidget,
 )
@@ -34,8 +35,8 @@ MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", 
 class AnswerDialog(QDialog):
     """A dialog with OK and Cancel in which Return takes a field's number and does not close.
 
-    `problem` says what is wrong; the dialog stays open until it is right. By Escape it asks before what was changed in
-    it goes, where it `holds_work`; Cancel goes at once.
+    `problem` says what is wrong until something is changed; the dialog stays open until it is right. By Escape it asks
+    before what was changed in it goes, where it `holds_work`; Cancel goes at once.
     """
 
     holds_work = True
@@ -49,6 +50,8 @@ class AnswerDialog(QDialog):
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)
         self.problem.hide()
+        self._refused_by: QLineEdit | None = None
+        self._heard: set[QWidget] = set()
         self._guard: PressGuard | None = None
         self._begun: list[object] | None = None
 
@@ -77,7 +80,13 @@ class AnswerDialog(QDialog):
     def show_text(self, problem: str) -> None:
         """Says what is wrong."""
         self.problem.setText(problem)
+        # The fields stay where they are when it goes.
+        place = self.problem.sizePolicy()
+        place.setRetainSizeWhenHidden(True)
+        self.problem.setSizePolicy(place)
         self.problem.show()
+        by = self.sender()
+        self._refused_by = by if isinstance(by, QLineEdit) else None
         if self._guard is not None:
             self._guard.refuse()
 
@@ -85,9 +94,29 @@ class AnswerDialog(QDialog):
         """Its buttons take what is being typed first, also when they are pressed by their letter."""
         if self._begun is None:
             self._begun = _put_in(self)
-            for button in self.findChildren(QAbstractButton):
-                button.pressed.connect(self._take_typed)
+            self._hear()
         super().showEvent(event)
+
+    def _hear(self):
+        """Hears its buttons and fields, those too that a button has put there since."""
+        for part in self.findChildren(QWidget):
+            if part in self._heard:
+                continue
+            self._heard.add(part)
+            if isinstance(part, QAbstractButton):
+                part.pressed.connect(self._take_typed)
+                part.clicked.connect(self._on_changed if isinstance(part, QCheckBox) else self._hear)
+            elif isinstance(part, QTimeEdit):
+                part.timeChanged.connect(self._on_changed)
+            elif isinstance(part, QLineEdit):
+                part.textEdited.connect(self._on_changed)
+            elif isinstance(part, QComboBox):
+                part.activated.connect(self._on_changed)
+
+    def _on_changed(self):
+        # A field that stands at its old number again is told about until it is typed into itself.
+        if self._refused_by in (None, self.sender()):
+            self.problem.hide()
 
     def _take_typed(self):
         take_typed(self.focusWidget())

@@ -9,6 +9,7 @@ from calm_relay.job.base import minutes_of
 from calm_relay.job.control import ClockWindow, GridCharge, Window
 from calm_relay.job.control import Control as Wanted
 from calm_relay.job.model import Job, Supply
+from calm_relay.job.tariff import Tariff
 from calm_relay.physics.calendar import YearCalendar
 from calm_relay.physics.kept import kept
 from calm_relay.physics.plant.control import Control
@@ -17,6 +18,18 @@ from calm_relay.physics.unchanging import frozen, is_frozen
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.home_phases import Phases, demand_by_phase
+
+
+def usual_charge(tariff: Tariff) -> GridCharge:
+    """A charge window to begin with: the cheapest hours of a tariff, the small hours where none are cheaper."""
+    cheap = tariff.cheapest
+    return GridCharge(start=cheap.start, end=cheap.end) if cheap else GridCharge(start="01:00", end="05:00")
+
+
+def usual_service(tariff: Tariff) -> Window:
+    """A window to begin with in which the battery serves the home: the dearest hours, the evening where none are."""
+    dear = tariff.dearest
+    return Window(start=dear.start, end=dear.end) if dear else Window(start="17:00", end="21:00")
 
 
 def open_in(calendar: YearCalendar, window: Window | ClockWindow | GridCharge) -> np.ndarray:

@@ -183,9 +183,9 @@ def control_profiles_of(job: Job) -> tuple[ControlProfile, ...]:
     alone = job.control.model_copy(update={"discharge_windows": (), "export_windows": (), "shave_above_kw": None})
     result.append(ControlProfile("self-use alone", (), alone))
     windows = job.tariff.windows
-    cheap = min(windows, key=lambda window: window.price, default=None)
+    cheap = job.tariff.cheapest
     dear = [window for window in windows if window.price == max(item.price for item in windows)]
-    if cheap is not None and cheap.price < job.tariff.price:
+    if cheap is not None:
         for target in (0.5, 0.8, 1.0):
             night = GridCharge(start=cheap.start, end=cheap.end, target=target)
             result.append(ControlProfile(f"charged in “{cheap.name}” to {target:.0%}", (night,), alone))
