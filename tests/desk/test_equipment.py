@@ -113,6 +113,19 @@ def test_what_is_missing_or_doubtful_is_said_at_once(window, qtbot):
     assert read_kind("modules") == ()
 
 
+def test_figures_that_contradict_each_other_are_told_by_what_the_form_calls_them(window, qtbot):
+    dialog = window.shelf.new("packs")
+    upside_down = {"empty_v": "57", "full_v": "44.8", "charge_a": "100", "discharge_a": "100"}
+    for path, text in ({"name": "Holm", "family": "holm", "nominal_kwh": "5.12"} | upside_down).items():
+        type_into(qtbot, dialog.form.fields[path], text)
+    choose(dialog.form.fields["chemistry"], "LFP")
+    told = "Voltage when empty must not exceed voltage when full."
+    assert dialog.hint.text() == told
+    dialog.take()
+    assert dialog.problem.text() == told
+    dialog.reject()
+
+
 def test_a_datasheet_fills_the_form_and_nothing_is_kept_unseen(window, qtbot, tmp_path):
     dialog = window.shelf.new("modules")
     sheet_read(qtbot, dialog, write_pdf(tmp_path / "larkmoor.pdf", MODULE))

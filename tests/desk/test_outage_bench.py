@@ -199,7 +199,7 @@ def test_the_board_is_edited_and_what_is_wrong_is_shown(window, settled, qtbot, 
     made.there.setChecked(True)
     type_into(qtbot, made.starts, "90")
     dialog.take()
-    assert "start_below" in dialog.problem.text()
+    assert dialog.problem.text().startswith("Generator, starts below: 90% is not below ")
     type_into(qtbot, made.starts, "20")
     type_into(qtbot, made.power, "4 kW")
     type_into(qtbot, made.tank, "60 l")

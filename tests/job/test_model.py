@@ -99,7 +99,7 @@ def test_efficiencies_and_voltages_stand_in_order():
     assert "must not exceed full_v" in refused(pack, empty_v=90.0)
     assert "below open_circuit_v" in refused(module, max_power_v=60.0)
     assert "below short_circuit_a" in refused(module, max_power_a=30.0)
-    with pytest.raises(ValidationError, match="mppt_low_v <="):
+    with pytest.raises(ValidationError, match="mppt_low_v, full_power_low_v"):
         Tracker(
             mppt_low_v=200,
             mppt_high_v=150,

@@ -124,7 +124,7 @@ def test_rows_that_do_not_fit_are_listed_with_their_number_and_reason(tmp_path):
     said = {refused.row: refused.reason for refused in imported.refused}
     assert said[3] == "is missing rated power"
     assert "'Pmax (W)' holds 'many'; wanted a number" in said[4]
-    assert "max_power_v must be below open_circuit_v" in said[5]
+    assert "Voltage at maximum power Vmp must be below open-circuit voltage Voc" in said[5]
     assert "in a; wanted W" in said[6]
     assert "formula" in said[7]
     assert "furlongs" in said[8]

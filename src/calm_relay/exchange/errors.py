@@ -1,5 +1,6 @@
 """The one error that tells a person what is wrong with a file, and what would be right."""
 
+import re
 from pathlib import Path
 
 from pydantic import ValidationError
@@ -41,7 +42,21 @@ def _short(value: object) -> str:
     return text if len(text) <= 80 else f"{text[:60]}…{text[-1]} ({len(text):,} characters)"
 
 
+EXAMPLES = (
+    ("12:30", "a time such as 12:30"),
+    ("2026-05-31", "a day such as 2026-05-31"),
+    ("NZ", "two capital letters such as NZ"),
+    ("#1f6b67", "a colour such as #1f6b67"),
+    ("fern-48", "small letters, digits and hyphens such as fern-48"),
+)
+# How pydantic begins to say what would be right.
+_SHOULD = re.compile(r"^\w+ should (be |have )?")
 TAGS = {"file", "preset", "monthly", "shape", "meter"}
+
+
+def _example_of(pattern: str) -> str:
+    """What a pattern wants, in words, with an example where one is known that fits it."""
+    return next((words for example, words in EXAMPLES if re.fullmatch(pattern, example)), f"what fits {pattern}")
 
 
 def first_field_error(error: ValidationError) -> tuple[str, str]:
@@ -53,8 +68,12 @@ def first_field_error(error: ValidationError) -> tuple[str, str]:
     value = first.get("input")
     shown = f"is {_short(value)}; " if isinstance(value, str | int | float | bool) else ""
     message = first["msg"].removeprefix("Value error, ").removeprefix("Assertion failed, ")
+    message = _SHOULD.sub("wanted ", message)
+    if first["type"] == "string_pattern_mismatch":
+        message = f"wanted {_example_of(first['ctx']['pattern'])}"
     message = {"missing": "is missing", "extra_forbidden": "is not a field this version knows"}.get(
         first["type"], shown + message[:1].lower() + message[1:]
     )
-    more = f" ({len(problems) - 1} more fields are wrong too)" if len(problems) > 1 else ""
+    others = len(problems) - 1
+    more = f" ({others} more field{'s are' if others > 1 else ' is'} wrong too)" if others else ""
     return where, message + more

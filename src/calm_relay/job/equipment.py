@@ -91,7 +91,7 @@ class Tracker(Model):
     @model_validator(mode="after")
     def _window_in_order(self) -> Self:
         if not self.mppt_low_v <= self.full_power_low_v <= self.mppt_high_v <= self.max_v:
-            raise ValueError("wanted mppt_low_v <= full_power_low_v <= mppt_high_v <= max_v")
+            raise ValueError("wanted mppt_low_v, full_power_low_v, mppt_high_v and max_v to rise in this order")
         return self
 
 
@@ -613,7 +613,7 @@ class Pack(Model):
             raise ValueError("count_min must not exceed count_max")
         volts = [v for v in (self.empty_v, self.knee_low_v, self.knee_high_v, self.full_v) if v is not None]
         if sorted(volts) != volts:
-            raise ValueError("wanted empty_v <= knee_low_v <= knee_high_v <= full_v")
+            raise ValueError("wanted empty_v, knee_low_v, knee_high_v and full_v to rise in this order")
         if self.charge_full_c < self.charge_min_c:
             raise ValueError("charge_full_c must not be below charge_min_c")
         return self

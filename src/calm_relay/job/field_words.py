@@ -35,6 +35,11 @@ class FieldWords:
     decimals: int
 
 
+def lower_first(title: str) -> str:
+    """A title within a sentence: its first letter small, its symbols as they are."""
+    return title if title[:2].isupper() else title[:1].lower() + title[1:]
+
+
 def words_of(model: type[Model], name: str) -> FieldWords:
     """Words and unit of a field.
 

@@ -33,10 +33,12 @@ from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.progress_row import ProgressRow
 from calm_relay.desk.widgets.theme import colours, style_sheet
 from calm_relay.desk.widgets.typed import take_typed
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.exchange.kept_verdict import KeptOption, KeptVerdict, keep_verdict, kept_verdict
+from calm_relay.job.field_words import lower_first
+from calm_relay.job.model import Job
 from calm_relay.planning.common.cautions import CAUTIONS
 from calm_relay.planning.common.progress import Superseded
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.common.wanted import HOLD_WHILE_WANTED
 
 
@@ -360,8 +362,8 @@ class Window(QMainWindow):
         try:
             job = mend.apply(self.session.job)
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            self.notice.ask(f"This cannot be done as the job stands now: {where} {problem}.", ())
+            why = lower_first(refused_words(error, Job))
+            self.notice.ask(f"This cannot be done as the job stands now: {why}.", ())
         except Exception:
             fault.tell(self.notice, f"“{mend.label}” was done", traceback.format_exc())
         else:

@@ -11,11 +11,11 @@ from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.control import GridCharge
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job, PlannedBattery
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.operation.controls import usual_charge
 
 CLOCK = "HH:mm"
@@ -204,9 +204,8 @@ class BatteryPanel(QWidget):
             self.edited.emit(job, label)
 
     def _refuse(self, error):
-        where, problem = first_field_error(error)
         self.show_job(self._job, self._equipment)
-        self._show_text(f"{where}: {problem}" if where else problem[:1].upper() + problem[1:])
+        self._show_text(f"{refused_words(error, Job)}.")
 
     def _show_text(self, problem):
         self.problem.setText(problem)

@@ -9,13 +9,14 @@ from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.exchange.shipped import wire_tables
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.field_range import range_of
 from calm_relay.job.field_words import choices_of
+from calm_relay.job.model import Job
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.job.wiring import ExistingCircuit
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.wiring.cable import size_words
 
 FATES = (
@@ -183,9 +184,8 @@ class _Things(QWidget):
         try:
             job = make()
         except ValidationError as error:
-            where, problem = first_field_error(error)
             self._show_thing()
-            self._show_text(f"{where} {problem}.".strip())
+            self._show_text(f"{refused_words(error, Job)}.")
         else:
             self.edited.emit(job, label)
 

@@ -12,7 +12,8 @@ from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.scrolled import Column
-from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.model import Job
+from calm_relay.planning.common.refused import refused_words
 
 
 class GridBench(Bench):
@@ -125,7 +126,7 @@ class GridBench(Bench):
             board = board and board.on_legs_of(dialog.result_model.phases)
             job = self._job.with_(supply=dialog.result_model, backup_board=board)
         except ValidationError as error:
-            self.problem.setText(": ".join(part for part in first_field_error(error) if part))
+            self.problem.setText(f"{refused_words(error, Job)}.")
             self.problem.show()
         else:
             self.edited.emit(job, "Meter and connection")

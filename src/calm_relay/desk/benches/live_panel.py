@@ -24,9 +24,9 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.scrolled import scrolled
 from calm_relay.desk.widgets.theme import colours, font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.commissioning import CtMoment, FieldDevice
 from calm_relay.job.field_range import FieldRange
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.common.severity import Severity
 
 HEADS = ("Where", "What", "Reads", "Expected")
@@ -210,8 +210,7 @@ class LivePanel(QWidget):
         try:
             changed = record.with_(devices=devices)
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            self._show_text(f"{where}: {problem}.")
+            self._show_text(f"{refused_words(error, type(record))}.")
             return
         self.problem.hide()
         self.edited.emit(self._job.with_(commissioning=changed), label)

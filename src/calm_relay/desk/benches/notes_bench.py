@@ -10,9 +10,9 @@ from calm_relay.desk.benches.attachment_list import AttachmentList
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.base import MOST_PROSE
-from calm_relay.job.model import JobState
+from calm_relay.job.model import Job, JobState
+from calm_relay.planning.common.refused import refused_words
 
 SETTLE_MS = 800
 
@@ -116,9 +116,8 @@ class NotesBench(Bench):
         try:
             job = self._job.with_(**changes)
         except ValidationError as error:
-            where, problem = first_field_error(error)
             self.show_job(self._job)
-            self.problem.setText(f"{where.replace('_', ' ')}: {problem}")
+            self.problem.setText(f"{refused_words(error, Job)}.")
         else:
             self.problem.clear()
             self.edited.emit(job, label)

@@ -12,7 +12,8 @@ from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.let_go import let_all_go
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import first_field_error
+from calm_relay.job.model import Job
+from calm_relay.planning.common.refused import refused_words
 
 MOST = 5
 
@@ -175,7 +176,7 @@ class PinnedBench(Bench):
             job = self._job.with_(pinned=tuple(pins))
         except ValidationError as error:
             self.names[number].setText(pin.name)
-            self.problem.setText(f"{': '.join(part for part in first_field_error(error) if part)}.")
+            self.problem.setText(f"{refused_words(error, Job)}.")
             self.problem.show()
         else:
             self.edited.emit(job, f"{pin.name} is called {name}")

@@ -19,6 +19,7 @@ from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.commissioning import Instrument
 from calm_relay.job.quantity import parse_quantity
+from calm_relay.planning.common.refused import refused_words
 
 KEY = Qt.ItemDataRole.UserRole
 # The column of what was keyed in otherwise.
@@ -189,8 +190,7 @@ class RecordPanel(QWidget):
         try:
             changed = record.with_(**changes)
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            self._refuse(f"{where}: {problem}.")
+            self._refuse(f"{refused_words(error, type(record))}.")
             return
         if changed != record:
             self._job = self._job.with_(commissioning=changed)

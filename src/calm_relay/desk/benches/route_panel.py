@@ -10,10 +10,10 @@ from calm_relay.desk.widgets.limit_rows import LimitRows
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
 from calm_relay.job.field_words import choices_of
 from calm_relay.job.wiring import Route
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.wiring.cable import size_words
 
 USUAL = "as usual"
@@ -150,7 +150,7 @@ class RoutePanel(QWidget):
         try:
             job = self._job.with_(wiring=self._job.wiring.with_route(route.with_(**changes)))
         except ValidationError as error:
-            self._show_text(": ".join(part for part in first_field_error(error) if part))
+            self._show_text(f"{refused_words(error, Route)}.")
             self.show_cable(self._job, self._sheet, self.key)
         else:
             words = Route.model_fields[name].title or name

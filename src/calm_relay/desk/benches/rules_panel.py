@@ -21,12 +21,13 @@ from calm_relay.desk.widgets.label import Label, spoken, tip
 from calm_relay.desk.widgets.let_go import let_all_go
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
 from calm_relay.job.library import Library
+from calm_relay.job.model import Job
 from calm_relay.job.rules import UNITS, Rule
 from calm_relay.job.survey import RuleChange
 from calm_relay.job.tariff import RatioRule
+from calm_relay.planning.common.refused import refused_words
 
 # Rows of a `FormDialog` on a rule of the job's own.
 OWN_ROWS = (
@@ -247,7 +248,7 @@ class RulesPanel(QWidget):
         try:
             job = self._job.with_(rule_changes=rest)
         except ValidationError as error:
-            self._show_text(" ".join(first_field_error(error)))
+            self._show_text(f"{refused_words(error, Job)}.")
         else:
             summary = "left out" if value is None else f"{value:g}"
             self.edited.emit(job, f"{rule.name}: {summary}")

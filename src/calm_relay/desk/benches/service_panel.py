@@ -8,9 +8,10 @@ from calm_relay.desk.benches.in_hand import number_in_hand
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.existing_supply import ExistingChangeover, ExistingTransformers, Generator
 from calm_relay.job.field_words import choices_of
+from calm_relay.job.model import Job
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.site.money_turned import usual_generator
 
 MORE, NONE = "one more", "none"
@@ -208,9 +209,8 @@ class ServiceThings(QWidget):
         try:
             job = change(self._job)
         except ValidationError as error:
-            where, problem = first_field_error(error)
             self._show_thing()
-            self.problem.setText(f"{where} {problem}.".strip())
+            self.problem.setText(f"{refused_words(error, Job)}.")
             self.problem.show()
         else:
             if job != self._job:

@@ -11,12 +11,12 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.backup_board import BackupBoard
 from calm_relay.job.demand import LOAD_FIELDS
 from calm_relay.job.field_range import range_of
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
+from calm_relay.planning.common.refused import refused_words
 
 
 class BackedUpLoadsDialog(AnswerDialog):
@@ -140,8 +140,7 @@ class BackedUpLoadsDialog(AnswerDialog):
             changed = self._job.with_backup_board(self._backup_board(), called)
             self.result_job = changed.with_generator(self.generator.value)
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            self.show_text(f"{where}: {problem}." if where else f"{problem}.")
+            self.show_text(f"{refused_words(error, Job)}.")
         else:
             self.accept()
 

@@ -15,9 +15,11 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.label import Label
 from calm_relay.exchange.bills_csv import read_bills
-from calm_relay.exchange.errors import InputError, first_field_error
+from calm_relay.exchange.errors import InputError
+from calm_relay.job.field_words import lower_first
 from calm_relay.job.quantity import parse_quantity
 from calm_relay.job.survey import Bill
+from calm_relay.planning.common.refused import refused_words
 
 ROWS = 14
 
@@ -86,8 +88,7 @@ class BillsDialog(AnswerDialog):
             try:
                 bills.append(Bill(first=texts[0], last=texts[1], kwh=parse_quantity(texts[2], "kWh")))
             except ValidationError as error:
-                where, problem = first_field_error(error)
-                self.show_text(f"Line {row + 1}: {where} {problem}.")
+                self.show_text(f"Line {row + 1}: {lower_first(refused_words(error, Bill))}.")
                 return
             except ValueError as error:
                 self.show_text(f"Line {row + 1}: {error}.")

@@ -7,9 +7,9 @@ from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.commissioning import Conditions, FaceLight
 from calm_relay.job.field_range import range_of
+from calm_relay.planning.common.refused import refused_words
 
 CLOUDS = (("clear", "clear"), ("thin cloud", "thin cloud"), ("overcast", "overcast"))
 
@@ -73,9 +73,6 @@ class ConditionsDialog(AnswerDialog):
                 }
             )
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            if where == "at":
-                problem = f"{self.time.text().strip()!r}; wanted a time such as 12:30"
-            self.show_text(f"{'Time' if where == 'at' else 'Date' if where == 'on' else where}: {problem}.")
+            self.show_text(f"{refused_words(error, Conditions, {'on': 'Date', 'at': 'Time'})}.")
         else:
             self.accept()

@@ -10,10 +10,10 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import RichLabel, rich
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.control import Control, ExportWindow, GridCharge
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.operation.controls import usual_charge, usual_service
 
 UP_TO = ("target", "up to", "%", range_of(GridCharge, "target").times(100), 0, 100.0)
@@ -140,8 +140,7 @@ class ControlDialog(AnswerDialog):
                 control=control, battery=battery, existing_batteries=existing, tariff=tariff
             )
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            self.show_text(f"{where}: {problem}." if where else f"{problem}.")
+            self.show_text(f"{refused_words(error, Job)}.")
         else:
             self.accept()
 

@@ -17,10 +17,10 @@ from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.row_stack import RowStack
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
 from calm_relay.job.field_words import plain_type, words_of
 from calm_relay.job.tariff import Costs, Incentive
+from calm_relay.planning.common.refused import refused_words
 
 GROUPS = (
     ("Work", ("labour_per_hour", "module_labour", "module_removal", "restring_per_string", "fuse", "shutdown_device",
@@ -222,11 +222,7 @@ class CostsDialog(AnswerDialog):
         try:
             return self._typed()
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            name = where.split(".")[0]
-            title = words_of(Costs, name).title if name in Costs.model_fields else where
-            number = where.split(".")[1:2]
-            self.show_text(f"{title}{f' {int(number[0]) + 1}' if number else ''}: {problem}.")
+            self.show_text(f"{refused_words(error, Costs)}.")
             return None
 
     def _on_keep(self):

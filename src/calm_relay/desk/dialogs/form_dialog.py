@@ -24,8 +24,8 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.typed import PressGuard, take_typed
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
+from calm_relay.planning.common.refused import refused_words
 
 FIRST_WINDOW = {"start": "03:00", "end": "05:30"}
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
@@ -309,6 +309,7 @@ class FormDialog(AnswerDialog):
         self.result_model = None
         self.fields = {}
         self._percent = set()
+        self._labels = {name: label.replace("&", "") for name, label, _ in rows}
         grid = QGridLayout()
         for number, (name, label, kind) in enumerate(rows):
             field = self._field(name, label, kind)
@@ -367,7 +368,6 @@ class FormDialog(AnswerDialog):
         try:
             self.result_model = self._model.with_(**self._values())
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            self.show_text(f"{where}: {problem}." if where else f"{problem}.")
+            self.show_text(f"{refused_words(error, type(self._model), self._labels)}.")
         else:
             self.accept()

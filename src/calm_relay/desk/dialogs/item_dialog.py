@@ -26,10 +26,12 @@ from calm_relay.desk.widgets.beside import Beside
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.exchange.datasheet import Sheet, read_sheet, sheet_of_text
-from calm_relay.exchange.errors import InputError, first_field_error
+from calm_relay.exchange.errors import InputError
+from calm_relay.job.field_words import lower_first
 from calm_relay.job.own_item import ITEMS, OwnItem, ValueSource
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.equipment.datasheet_reader import Reading, read_fields, value_in_field
-from calm_relay.planning.equipment.draft import SINGULAR, doubts, item_of, key_of, lower_first, parts_of, stated_of
+from calm_relay.planning.equipment.draft import SINGULAR, doubts, item_of, key_of, parts_of, stated_of
 from calm_relay.planning.views.item_picture import pictures_of
 
 STOCK = tuple((word, word) for word in ("in stock", "on order", "discontinued"))
@@ -261,8 +263,7 @@ class ItemDialog(AnswerDialog):
         try:
             pictures = pictures_of(self._made(UNTYPED_WORDS))
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            words = words or f"{where}: {problem}."
+            words = words or f"{self._refused(error)}."
         for number, chart in enumerate(self.charts):
             chart.setVisible(number < len(pictures))
             if number < len(pictures):
@@ -297,12 +298,17 @@ class ItemDialog(AnswerDialog):
                 sources=self._sources(),
             )
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            self.show_text(f"{where.removeprefix('item.')}: {problem}.")
+            self.show_text(f"{self._refused(error)}.")
         else:
             self.own = own
             self.kept.emit(own)
             self.accept()
+
+    def _refused(self, error):
+        titles = self.form.titles
+        # Of what is made alone, and of what is made with its stock and prices.
+        titles |= {f"item.{path}": title for path, title in titles.items()} | {"item": ""}
+        return refused_words(error, None, titles)
 
     def _sources(self):
         before = {source.path: source for source in self.own.sources} if self.own else {}

@@ -189,6 +189,11 @@ class ItemForm(QWidget):
         """Titles of what a datasheet usually states and is not stated."""
         return tuple(self.title(path) for path in missing(self.kind, self.stated, self.parts))
 
+    @property
+    def titles(self) -> dict[str, str]:
+        """What the row of each path is called."""
+        return {path: self.title(path) for path in self._rows}
+
     def title(self, path: str) -> str:
         """What the row of a path is called."""
         return self._rows[path].label.text()

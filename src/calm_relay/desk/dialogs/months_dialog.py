@@ -10,9 +10,9 @@ from PySide6.QtWidgets import (
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import MonthlyWeather
+from calm_relay.planning.common.refused import refused_words
 
 # Of the whole year: what is asked, its unit, the field it fills, its decimals.
 YEARLY = (
@@ -78,6 +78,6 @@ class MonthsDialog(AnswerDialog):
                 **{name: field.value for name, field in self.yearly.items()},
             )
         except ValidationError as error:
-            self.show_text(" ".join(first_field_error(error)))
+            self.show_text(f"{refused_words(error, MonthlyWeather)}.")
         else:
             self.accept()

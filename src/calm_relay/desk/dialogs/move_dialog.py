@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.model import Job
+from calm_relay.planning.common.refused import refused_words
 
 
 class MoveDialog(AnswerDialog):
@@ -58,7 +58,6 @@ class MoveDialog(AnswerDialog):
         try:
             self.job = move(self._old, self._place, taken)
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            self.show_text(f"{where}: {problem}." if where else f"{problem}.")
+            self.show_text(f"{refused_words(error, Job)}.")
         else:
             self.accept()

@@ -6,10 +6,10 @@ from PySide6.QtWidgets import QGridLayout, QPushButton
 from calm_relay.desk.dialogs.form_dialog import MONTHS, AnswerDialog
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
 from calm_relay.job.field_words import words_of
 from calm_relay.job.survey import Snow
+from calm_relay.planning.common.refused import refused_words
 
 NONE = Snow(fall_cm=(0.0,) * 12, days=(0.0,) * 12)
 # Of the whole year: the field, its unit, its decimals, and how many of the unit make one of the field.
@@ -73,7 +73,7 @@ class SnowDialog(AnswerDialog):
                 **{name: self.yearly[name].value / times for name, _, _, times in YEARLY},
             )
         except ValidationError as error:
-            self.show_text(" ".join(first_field_error(error)).strip())
+            self.show_text(f"{refused_words(error, Snow)}.")
         else:
             self.accept()
 

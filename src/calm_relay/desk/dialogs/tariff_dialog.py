@@ -22,11 +22,12 @@ from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.row_stack import RowStack
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import InputError, first_field_error
+from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.own_tariffs import keep_tariff, read_tariffs
 from calm_relay.job.base import PRICE_MOST
 from calm_relay.job.field_range import FieldRange, range_of
 from calm_relay.job.tariff import DemandCharge, RateWindow, Tariff, Tier, months_text, read_months
+from calm_relay.planning.common.refused import refused_words
 
 CLOCK = "HH:mm"
 DAYS = [("all", "every day"), ("weekdays", "weekdays"), ("weekends", "weekends")]
@@ -394,8 +395,7 @@ class TariffDialog(AnswerDialog):
         try:
             return self._typed()
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            self.show_text(f"{where}: {problem}." if where else f"{problem}.")
+            self.show_text(f"{refused_words(error, Tariff)}.")
         except ValueError as error:
             self.show_text(f"{error}.")
         return None

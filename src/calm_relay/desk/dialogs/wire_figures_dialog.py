@@ -17,10 +17,10 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import FieldRange, range_of
 from calm_relay.job.own_figures import AsGrouped, AtTemperature, OwnCapacity, OwnFigures, SizeAmps
 from calm_relay.job.wires import Capacity, WireTables
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.wiring.cable import size_words
 from calm_relay.planning.wiring.laid import reference_c
 
@@ -307,9 +307,7 @@ class WireFiguresDialog(AnswerDialog):
         try:
             return True, self._typed()
         except ValidationError as error:
-            where, problem = first_field_error(error)
-            words = "Standard and edition" if where == "source" else where
-            self.show_text(f"{words}: {problem}.")
+            self.show_text(f"{refused_words(error, OwnFigures, {'source': 'Standard and edition'})}.")
             return False, None
 
     def _firm_fits(self, firm):

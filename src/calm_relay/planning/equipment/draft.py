@@ -153,11 +153,6 @@ def missing(kind: str, stated: Stated, parts: frozenset[str]) -> tuple[str, ...]
     return tuple(path for path in wanted if stated.get(path) in (None, "", ()))
 
 
-def lower_first(title: str) -> str:
-    """A title within a sentence: its first letter small, its symbols as they are."""
-    return title if title[:2].isupper() else title[:1].lower() + title[1:]
-
-
 def key_of(name: str, taken: frozenset[str] | set[str] = frozenset()) -> str:
     """A key from a name, other than those taken."""
     plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()

@@ -7,11 +7,11 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.exchange.spreadsheet import SheetTable
 from calm_relay.job.base import Model
-from calm_relay.job.field_words import choices_of, plain_type, words_of
+from calm_relay.job.field_words import choices_of, lower_first, plain_type, words_of
 from calm_relay.job.own_item import ITEMS, OwnItem, ValueSource
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.equipment.datasheet_fields import CHOICES, FIELDS, UNITS
 from calm_relay.planning.equipment.datasheet_reader import number_of
 from calm_relay.planning.equipment.draft import (
@@ -19,7 +19,6 @@ from calm_relay.planning.equipment.draft import (
     field_at,
     item_of,
     key_of,
-    lower_first,
     missing,
     parts_of,
     paths_of,
@@ -150,9 +149,12 @@ def import_rows(
     for row, number in zip(table.rows, table.numbers, strict=True):
         try:
             own = _item(kind, table, row, columns, mark, keys, of_all or {})
+        except ValidationError as error:
+            titles = {"item": ""} | {f"item.{path}": title for path, title in fields_of(kind).items()}
+            refused.append(Refused(number, refused_words(error, None, titles | fields_of(kind))))
+            continue
         except ValueError as error:
-            where, reason = first_field_error(error) if isinstance(error, ValidationError) else ("", str(error))
-            refused.append(Refused(number, f"{where.removeprefix('item.')}: {reason}" if where else reason))
+            refused.append(Refused(number, str(error)))
             continue
         keys.add(own.key)
         items.append(own)
