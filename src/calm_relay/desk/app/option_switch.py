@@ -79,8 +79,6 @@ class OptionSwitch(QWidget):
         for number, (button, (title, note)) in enumerate(zip(self.buttons, options, strict=True)):
             button.setEnabled(True)
             text = f"{LETTERS[number]}   {title}"
-            second = f"\n      {note}" if height >= TWO_LINES else f" · {SHORT[note]}" if note else ""
-            button.setText(f"{text}{second}" if note else text)
             named = f"Option {LETTERS[number]}, {title}{', ' * bool(note)}{note}"
             button.setAccessibleName(named)
             button.setToolTip(tip(f"{title}{': ' * bool(note)}{note}{_key(number)}"))
@@ -91,6 +89,8 @@ class OptionSwitch(QWidget):
             button.setProperty("long", title_width > self.width() - AROUND_TITLE)
             button.style().polish(button)
             letters = button.fontMetrics()
+            second = _second_line(LETTERS[number], note, letters) if height >= TWO_LINES else _beside(note)
+            button.setText(f"{text}{second}")
             if (
                 height < TWO_LINES
                 and letters.horizontalAdvance(f"{text}{second}") > self.width() - AROUND_LOW_TITLE
@@ -140,6 +140,16 @@ def note_of(option, best: str | None) -> str:
     if option.stopped:
         return STOPPED
     return FITS_BEST if option.key == best else ""
+
+
+def _second_line(letter, note, letters):
+    """A note below its title, which stands behind the option's letter."""
+    before = letters.horizontalAdvance(f"{letter}   ")
+    return f"\n{' ' * round(before / letters.horizontalAdvance(' '))}{note}" if note else ""
+
+
+def _beside(note):
+    return f" · {SHORT[note]}" if note else ""
 
 
 def _key(number):

@@ -59,6 +59,7 @@ class Shelf(QObject):
             others=getattr(catalogue, kind),
             taken=self._keys(kind),
             families=families,
+            money=self._session.job.tariff.currency,
             parent=self._window,
         )
         dialog.kept.connect(lambda made: self.put(kind, made, then))

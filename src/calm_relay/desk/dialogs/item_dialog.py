@@ -50,7 +50,9 @@ class ItemDialog(AnswerDialog):
 
     kept = Signal(object)
 
-    def __init__(self, kind: str, own: OwnItem | None = None, *, others=(), taken=(), families=(), parent=None):
+    def __init__(
+        self, kind: str, own: OwnItem | None = None, *, others=(), taken=(), families=(), money="", parent=None
+    ):
         super().__init__(f"{'New' if own is None else 'Change'} {SINGULAR[kind]}", parent)
         self.kind, self.own = kind, own
         self._others, self._taken = tuple(others), frozenset(taken)
@@ -58,7 +60,7 @@ class ItemDialog(AnswerDialog):
         self._reading: Reading | None = None
         self._column = 0
         self._read = set()
-        self.form = ItemForm(kind, families)
+        self.form = ItemForm(kind, families, money)
         self.sheet_view = SheetView()
         self.charts = [ItemChart() for _ in range(MOST_CHARTS)]
         self.stock = ChoiceField("In stock, on order or discontinued", STOCK, width=10)

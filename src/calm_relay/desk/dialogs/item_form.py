@@ -18,6 +18,8 @@ from calm_relay.job.field_words import words_of
 from calm_relay.planning.equipment.draft import INPUTS, SELDOM, derived, field_at, missing, paths_of, usual_of
 
 PARTS = (("pv", "PV inputs"), ("battery", "Battery port"), ("backup", "Backup"))
+# Paths whose figures are in the money of the job that is open.
+PRICES = ("price", "stack_price")
 SELDOM_STATED = "more"
 HEADS = {
     "": "As the datasheet states it",
@@ -72,7 +74,7 @@ class ItemForm(QWidget):
     refused = Signal(str)
     focused = Signal(str)
 
-    def __init__(self, kind: str, families=(), parent=None):
+    def __init__(self, kind: str, families=(), money: str = "", parent=None):
         super().__init__(parent)
         self.kind = kind
         self.stated: dict = {}
@@ -81,7 +83,7 @@ class ItemForm(QWidget):
         self.unconfirmed: dict[str, str] = {}
         self.fields: dict[str, QWidget] = {}
         self._rows: dict[str, _Row] = {}
-        self._families = families
+        self._families, self._money = families, money
         self.switches: dict[str, QCheckBox] = {}
         self.focus = ""
         self._sections: dict[str, QWidget] = {}
@@ -128,6 +130,8 @@ class ItemForm(QWidget):
         grid.addWidget(head, 0, 0, 1, 4)
         for number, path in enumerate(paths, 1):
             title = INPUTS_WORDS.title if path == INPUTS else words_of(*field_at(self.kind, path)).title
+            if path in PRICES and self._money:
+                title = f"{title}, {self._money}"
             field = item_field(self.kind, path, self._families)
             field.setFixedWidth(160)
             field.installEventFilter(self)

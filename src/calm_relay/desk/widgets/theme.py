@@ -158,13 +158,13 @@ def style_sheet(colours: Colours) -> str:
     QPushButton#small:checked {{ background: {colours.field}; border-color: {colours.ink}; }}
     QPushButton#small:focus {{ border: 2px solid {colours.alternating}; padding: 1px 7px; }}
     QPushButton:disabled {{ color: {colours.muted}; border-color: {colours.rule}; }}
-    QPushButton#option {{ border-color: {colours.rule}; padding: 4px 10px; }}
+    QPushButton#option {{ border-color: {colours.rule}; padding: 0 10px; }}
     QPushButton#option:checked {{ border: 2px solid {colours.ink}; background: {colours.field};
-                                  padding: 3px 9px; }}
+                                  padding: 0 9px; }}
     QPushButton#option[long="true"] {{ font-size: 8.2pt; }}
     QPushButton#option[low="true"] {{ padding: 0 8px; font-size: 8.5pt; text-align: left; }}
     QPushButton#option[low="true"]:checked {{ padding: 0 7px; }}
-    QPushButton#option:focus {{ border: 2px solid {colours.alternating}; padding: 3px 9px; }}
+    QPushButton#option:focus {{ border: 2px solid {colours.alternating}; padding: 0 9px; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {colours.rule}; border-radius: 4px; min-height: 24px; }}
     QScrollBar:horizontal {{ background: transparent; height: 8px; margin: 0; }}
