@@ -233,8 +233,8 @@ class BookBench(Bench):
                 f"{where}: being planned." if run else f"{where}: not planned yet; “Plan all” does it."
             )
         changes = has and not self.book.change.is_none
-        for part in (self._call_head, self.calls):
-            part.setVisible(changes)
+        self._call_head.setVisible(changes)
+        self.calls.setVisible(changes and bool(self.book.calls))
         if changes:
             calls = self.book.calls
             whose = f"call {len(calls)}" if calls else "nobody's answer changes"

@@ -154,8 +154,10 @@ def check_fuel(subject: Subject) -> list[Finding]:
             whose = "A tank" if len(running) == 1 else f"The tank of {generator.name}"
             tanks += f" {whose} of {generator.tank_litres:g} l is filled {own / generator.tank_litres:.1f} times."
     name = "The generator runs" if len(running) == 1 else f"{len(running)} generators run, one or more of them,"
+    starts = year.generator_starts
+    goes = f"in {starts} goes" if starts > 1 else "without a stop"
     sentence = (
-        f"{name} {hours:,.0f} h a year in {year.generator_starts} goes and burn{'s' * (len(running) == 1)} "
+        f"{name} {hours:,.0f} h a year {goes} and burn{'s' * (len(running) == 1)} "
         f"{litres:,.0f} l, {money}.{tanks}"
     )
     burns = ", ".join(
