@@ -133,6 +133,8 @@ def begin(person, settled, name, town, yearly, modules):
         person.push(questions.next)
     assert window.bench_name == "Home"
     person.type(window.bench.inputs.editors["A year, kWh"], yearly)
+    person.qtbot.waitUntil(lambda: questions.how.text().startswith("Answered."))
+    person.push(questions.next)
     person.qtbot.waitUntil(lambda: questions.step.bench == "Grid")
     person.push(questions.next)
     if modules:

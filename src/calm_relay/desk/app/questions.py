@@ -21,12 +21,16 @@ UNNAMED = "New job"
 
 @dataclass(frozen=True)
 class Step:
-    """One question: the bench that asks it, its words, how it is answered there, and which answer it brings."""
+    """One question: the bench that asks it, its words, how it is answered there, and which answer it brings.
+
+    Where there is `more` to say on the bench, its answer does not go on by itself.
+    """
 
     bench: str
     asks: str
     how: str
     answers: Wanted | None = None
+    more: str = ""
 
 
 STEPS = (
@@ -36,7 +40,7 @@ STEPS = (
     Step("Inverter", "What hangs there today?", "Name the inverter under Inverters today, microinverters on "
          "Roof under There today; with none it is a new system."),
     Step("Home", "How much is used?", "Type the year’s kWh, read bills or a meter’s file. Until then 3,500 kWh "
-         "stand in.", "demand"),
+         "stand in.", "demand", "A heat pump, a car or hot water goes into the list below; then go on."),
     Step("Grid", "What service and tariff?", "What is usual at the place is assumed; change what is otherwise."),
     Step("Roof", "How many modules may lie there?", "A first face towards the equator; its size, tilt and further "
          "faces follow below.", "array"),
@@ -181,16 +185,22 @@ class Questions(QFrame):
         answered = before is not None and self.step.answers in before.wanted
         if answered and self.step.answers not in job.wanted:
             # The edit is still being told round.
-            QTimer.singleShot(0, lambda at=self._at: self.go_to(at + 1))
+            QTimer.singleShot(0, lambda at=self._at: self._go_on(at))
         else:
             self._show()
+
+    def _go_on(self, at):
+        if STEPS[at].more:
+            self._show()
+        else:
+            self.go_to(at + 1)
 
     def _show(self):
         job, step = self._job, self.step
         done = step.answers is not None and step.answers not in job.wanted
         self.asks.setText(f"{self._at + 1} of {len(STEPS)}   {step.asks}{'  ✓' if done else ''}")
         how = OFF_GRID_HOW if step.bench == "Grid" and not job.supply.on_grid else step.how
-        self.how.setText(f"{how if not done else 'Answered.'} {self._still(job)}".strip())
+        self.how.setText(f"{how if not done else f'Answered. {step.more}'} {self._still(job)}".strip())
         for bench, fields in self._own.items():
             for field in fields:
                 field.setVisible(bench == step.bench)
@@ -250,6 +260,7 @@ class Questions(QFrame):
     def _take_assumed_demand(self):
         left = tuple(key for key in self._job.wanted if key != "demand")
         self.edited.emit(self._job.with_(wanted=left), "What the home uses")
+        self.go_to(self._at + 1)
 
     def _cut_off(self):
         job = self._job

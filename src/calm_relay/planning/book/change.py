@@ -43,7 +43,9 @@ class Change(Model):
         said = []
         if self.tariff is not None:
             whose = f" for those on {self.on_tariff}" if self.on_tariff else ""
-            said.append(f"{f'tariff {self.tariff.name}' if self.tariff.name else 'a tariff without a name'}{whose}")
+            said.append(
+                f"{f'tariff {self.tariff.name}' if self.tariff.name else 'a tariff without a name'}{whose}"
+            )
         if self.costs is not None:
             said.append("price list")
         if self.region is not None:

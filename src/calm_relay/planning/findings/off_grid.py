@@ -157,8 +157,7 @@ def check_fuel(subject: Subject) -> list[Finding]:
     starts = year.generator_starts
     goes = f"in {starts} goes" if starts > 1 else "without a stop"
     sentence = (
-        f"{name} {hours:,.0f} h a year {goes} and burn{'s' * (len(running) == 1)} "
-        f"{litres:,.0f} l, {money}.{tanks}"
+        f"{name} {hours:,.0f} h a year {goes} and burn{'s' * (len(running) == 1)} {litres:,.0f} l, {money}.{tanks}"
     )
     burns = ", ".join(
         f"{generator.litres_per_kwh:g} l a kWh at full load, {generator.no_load_share:.0%} of it an hour at none"
