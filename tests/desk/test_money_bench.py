@@ -126,6 +126,8 @@ def test_what_is_burnt_today_is_said_on_home_and_counted_here(window, settled, q
     loads.fuel.click()
     fields = loads.dialog.fields
     assert [fields["fuel"].itemText(n) for n in range(fields["fuel"].count())] == ["nothing", "petrol", "diesel"]
+    currency = window.session.job.tariff.currency
+    assert fields["price"].accessibleName() == f"Price of a litre, {currency}"
     fields["fuel"].show_value("petrol")
     fields["price"].show_value(1.6)
     loads.dialog.take()

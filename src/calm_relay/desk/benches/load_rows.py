@@ -131,19 +131,19 @@ def fuel_rows(fuels):
     units = "a litre" if fuels[0] in DRIVEN_ON else "a kWh of gas, a litre of oil, a kg of pellets"
     return (
         ("fuel", "Burnt today", [(fuel, fuel) for fuel in fuels]),
-        ("price", f"Price of {units}", ("", 3)),
+        ("price", f"Price of {units}", ("money", 3)),
         ("a_year", "Used a year, in the unit of the price; empty: worked out", ("", 0)),
         ("rise", "Price rises a year; empty: as prices rise", "percent"),
-        ("ends_a_year", "Service, standing charge and the like that end with it, a year", ("", 0)),
-        ("costs_more", "Costs more than to go on as today, once, rebates taken off", ("", 0)),
+        ("ends_a_year", "Service, standing charge and the like that end with it, a year", ("money", 0)),
+        ("costs_more", "Costs more than to go on as today, once, rebates taken off", ("money", 0)),
     )
 
 
 class FuelDialog(FormDialog):
     """Asks what is burnt today; `fuel_today` after it was accepted, None where nothing is."""
 
-    def __init__(self, title, today, fuels, parent=None):
-        super().__init__(title, today or FuelToday(fuel=fuels[0]), fuel_rows((*fuels,)), parent)
+    def __init__(self, title, today, fuels, parent=None, *, money=""):
+        super().__init__(title, today or FuelToday(fuel=fuels[0]), fuel_rows((*fuels,)), parent, money=money)
         field = self.fields["fuel"]
         field.insertItem(0, NOTHING, NOTHING)
         field.setCurrentIndex(0 if today is None else field.findData(today.fuel))
@@ -227,7 +227,8 @@ class LoadRows(QWidget):
             return
         key, i, load = held
         fuels = [fuel for fuel in get_args(Fuel) if (fuel in DRIVEN_ON) == (key == "cars")]
-        dialog = FuelDialog(f"{load.name}: in place of", load.instead_of, fuels, self)
+        money = self._job.tariff.currency
+        dialog = FuelDialog(f"{load.name}: in place of", load.instead_of, fuels, self, money=money)
         dialog.accepted.connect(lambda: self._put(key, i, load.with_(instead_of=dialog.fuel_today)))
         self._open(dialog)
 

@@ -22,8 +22,8 @@ from calm_relay.planning.common.amounts import about_years, amount_text, breaks_
 PARTS = (("picture", "Picture"), ("table", "Year by year"), ("whole", "Whole change"), ("sure", "How sure"))
 FINANCE_ROWS = (
     ("way", "Paid by", [(way, way) for way in ("cash", "loan", "lease")]),
-    ("maintenance", "Maintenance a year", ("", 0)),
-    ("insurance", "Insurance a year", ("", 0)),
+    ("maintenance", "Maintenance a year", ("money", 0)),
+    ("insurance", "Insurance a year", ("money", 0)),
     ("upkeep_rise", "Both rise a year", "percent"),
     ("energy_rise", "Energy price rises a year; empty: as prices rise", "percent"),
     ("standing_rise", "Standing charge rises a year; empty: as prices rise", "percent"),
@@ -40,10 +40,10 @@ LOAN_ROWS = (
     ("share", "Share of the outlay", "percent"),
     ("rate", "Interest a year", "percent"),
     ("years", "Paid back over", ("years", 0)),
-    ("fee", "Fee, once", ("", 0)),
+    ("fee", "Fee, once", ("money", 0)),
 )
 LEASE_ROWS = (
-    ("per_month", "Rent a month", ("", 2)),
+    ("per_month", "Rent a month", ("money", 2)),
     ("years", "For", ("years", 0)),
     ("rise", "Rises a year", "percent"),
 )
@@ -253,7 +253,7 @@ class MoneyBench(Bench):
     def _ask(self, title, rows, part):
         finance = self._job.finance
         model = finance if part is None else getattr(finance, part)
-        dialog = FormDialog(title, model, rows, self.window())
+        dialog = FormDialog(title, model, rows, self.window(), money=self._job.tariff.currency)
         if not dialog.exec():
             return
         changed = dialog.result_model if part is None else finance.with_(**{part: dialog.result_model})

@@ -296,23 +296,34 @@ class _Windows(WindowRows):
         super().show_value([window.model_dump() for window in value])
 
 
+def _with_money(label, money):
+    """A label with its currency, before what it says of an empty field."""
+    head, mark, rest = label.partition(";")
+    return f"{head}, {money}{mark}{rest}"
+
+
 class FormDialog(AnswerDialog):
     """Edits one model by rows of (field, label, kind).
 
     A kind is "text", "days", "months", "tick", "cop", "shares", "windows", "percent", choices or a quantity. A quantity
-    is (unit, decimals) and has the range that the model states, choices a list of (value, words).
+    is (unit, decimals) and has the range that the model states, choices a list of (value, words). The currency `money`
+    stands in the labels of those whose unit is "money".
     """
 
-    def __init__(self, title: str, model, rows, parent=None):
+    def __init__(self, title: str, model, rows, parent=None, *, money: str = ""):
         super().__init__(title, parent)
         self._model = model
         self.result_model = None
         self.fields = {}
         self._percent = set()
-        self._labels = {name: label.replace("&", "") for name, label, _ in rows}
+        self._labels = {}
         grid = QGridLayout()
-        for number, (name, label, kind) in enumerate(rows):
+        for number, (name, stated, kind) in enumerate(rows):
+            label = (
+                _with_money(stated, money) if money and isinstance(kind, tuple) and kind[0] == "money" else stated
+            )
             field = self._field(name, label, kind)
+            self._labels[name] = label.replace("&", "")
             words = Label(label)
             words.setBuddy(field)
             grid.addWidget(words, number, 0)
@@ -350,6 +361,7 @@ class FormDialog(AnswerDialog):
             longest = max((len(words) for _, words in kind), default=0)
             return _Choice(label, kind, width=min(max(longest, 16), 40))
         unit, decimals = ("%", 2) if kind == "percent" else kind
+        unit = "" if unit == "money" else unit
         span = range_of(type(self._model), name)
         field = QuantityField(label, unit, span.times(100.0) if kind == "percent" else span, decimals)
         field.refused.connect(self.show_text)
