@@ -267,6 +267,27 @@ def test_strings_by_keys_fuses_and_curves(window, opened, qtbot, settled):
     assert "as wired today" in bench.summary.text()
 
 
+@pytest.mark.parametrize(
+    "phases, label, places",
+    [("single", None, ()), ("split", "Hangs on leg", ("1", "2")), ("three", "Hangs on phase", ("1", "2", "3"))],
+)
+def test_a_load_s_phase_is_asked_where_there_is_more_than_one(window, opened, settled, phases, label, places):
+    job = window.session.job
+    supply = job.supply.with_(phases=phases, volts=240 if phases == "split" else job.supply.volts)
+    window.session.replace(job.with_(supply=supply, backup_board=None))
+    settled(window)
+    bench = opened("Home")
+    for key in ("loads", "heat_pumps", "cars", "hot_water", "flexible"):
+        bench.loads.add_one(key)
+        field = bench.loads.dialog.fields.get("phase")
+        bench.loads.dialog.reject()
+        if label is None:
+            assert field is None
+        else:
+            assert field.accessibleName() == label
+            assert [field.itemData(n) for n in range(field.count())] == ["all", *places]
+
+
 def test_loads_are_added_changed_and_removed(window, opened, qtbot, settled):
     bench = opened("Home")
     bench.loads.add_one("heat_pumps")

@@ -126,6 +126,20 @@ BURNERS = ("heat_pumps", "cars")
 NOTHING = "nothing"
 
 
+# What a service has beside the whole of it.
+PARTS_OF_SERVICE = {"single": ("", ()), "split": ("leg", ("1", "2")), "three": ("phase", ("1", "2", "3"))}
+
+
+def rows_on(rows, load, supply):
+    """Rows of a load's dialog on a service: what hangs on one phase is asked where there is more than one."""
+    word, parts = PARTS_OF_SERVICE[supply.phases]
+    if load.phase not in ("all", *parts):
+        return rows
+    places = [(place, words) for place, words in PHASES if place in ("all", *parts)]
+    asked = [("phase", f"Hangs on {word}", places)] if parts else []
+    return tuple(made for row in rows for made in (asked if row[0] == "phase" else [row]))
+
+
 def fuel_rows(fuels):
     """Rows of the dialog on a `job.demand.FuelToday`, with what can be burnt there."""
     units = "a litre" if fuels[0] in DRIVEN_ON else "a kWh of gas, a litre of oil, a kg of pellets"
@@ -239,7 +253,9 @@ class LoadRows(QWidget):
         fresh = first(self._job.supply)
         usual = fresh.name
         name = next(n for n in (usual, *(f"{usual} {i}" for i in range(2, 99))) if n not in names)
-        dialog = FormDialog(f"Add: {word.lower()}", fresh.with_(name=name), rows, self)
+        dialog = FormDialog(
+            f"Add: {word.lower()}", fresh.with_(name=name), rows_on(rows, fresh, self._job.supply), self
+        )
         dialog.accepted.connect(lambda: self._put(key, None, dialog.result_model))
         self._open(dialog)
 
@@ -248,7 +264,7 @@ class LoadRows(QWidget):
         if self._rows:
             key, i = self._rows[max(self.table.currentRow(), 0)]
             load = getattr(self._job.demand, key)[i]
-            dialog = FormDialog(load.name, load, KINDS[key][2], self)
+            dialog = FormDialog(load.name, load, rows_on(KINDS[key][2], load, self._job.supply), self)
             dialog.accepted.connect(lambda: self._put(key, i, dialog.result_model))
             self._open(dialog)
 
