@@ -20,6 +20,7 @@ from calm_relay.planning.site.first_battery import asks_for_another, with_first_
 from calm_relay.planning.site.grid_code import curve_of
 from calm_relay.planning.site.new_job import ASSUMED, begun_job, new_job, placed, with_array
 from calm_relay.planning.site.seasons import seasons_at
+from calm_relay.planning.site.usual_purposes import weighed_without_grid
 from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.seasons import typical_days
 from calm_relay.planning.wiring.wiring import wiring_of
@@ -373,3 +374,37 @@ def test_the_line_of_a_begun_job_marks_what_the_margin_says_and_shows_the_batter
         assert {station.name for station in line.stations if station.findings} == {f.station for f in heard}
         assert line.station("Battery").headline == "4.3 kWh usable"
         assert not any(station.headroom for station in line.stations)
+
+
+def lights(job):
+    return job.weight("ride_through_outage")
+
+
+def test_what_a_battery_is_for_is_weighed_as_is_usual_where_it_stands():
+    """What a battery is bought for by how the grid fails: common practice, no source."""
+    firm, weak = begun("hamburg"), begun("kampala")
+    assert [purpose.weight for purpose in firm.purposes] == [5.0, 3.0, 1.0, 2.0]
+    assert lights(weak) > lights(firm) and "purposes" in weak.assumed
+    said = firm.with_(purposes=weak.purposes, assumed=tuple(path for path in firm.assumed if path != "purposes"))
+    place = find_places("tralee")[0]
+    where = place.label, place.country, place.latitude, place.longitude, place.time_zone
+    assert placed(said, *where, library()).purposes == weak.purposes
+
+
+def test_without_a_grid_what_is_not_served_weighs_most_while_nobody_says_otherwise():
+    firm = begun("hamburg")
+    alone = firm.with_(supply=firm.supply.with_(on_grid=False))
+    weighed = weighed_without_grid(firm, alone)
+    assert lights(weighed) == max(purpose.weight for purpose in weighed.purposes)
+    assert weighed_without_grid(weighed, firm.with_(purposes=weighed.purposes)).purposes == firm.purposes
+    said = tuple(path for path in firm.assumed if path != "purposes")
+    assert weighed_without_grid(firm.with_(assumed=said), alone.with_(assumed=said)).purposes == firm.purposes
+
+
+@pytest.mark.parametrize("town", ["leipzig", "galway", "bratislava", "ljubljana"])
+def test_a_house_on_a_firm_grid_is_not_told_to_buy_a_second_unit_that_loses_money(town):
+    """One hybrid with modules on its inputs is what such a house gets: common practice, no source."""
+    made = plan(begun(town, modules=10, yearly_kwh=3500.0))
+    assert made.choice.key == "hybrid-swap"
+    second = made.option("two-units")
+    assert second.outcome.money.npv < made.option("hybrid-swap").outcome.money.npv

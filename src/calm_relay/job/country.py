@@ -24,6 +24,9 @@ class Country(Model):
     price: NotNegative = Field(description="Of a kWh imported by a home.")
     feed_in: NotNegative = Field(description="Paid for a kWh exported.")
     standing_per_day: NotNegative
+    grid_fails: Literal["seldom", "often"] = Field(
+        default="seldom", description="Often: keeping the lights on weighs more there."
+    )
     money: Positive = Field(
         default=1.0,
         le=1e6,

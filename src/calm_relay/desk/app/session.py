@@ -150,7 +150,9 @@ class Session(QObject):
         before, after = self.job, less_what_was_said(self.job, job)
         if after.assumed:
             from calm_relay.planning.site.first_battery import asks_for_another, with_first_battery
+            from calm_relay.planning.site.usual_purposes import weighed_without_grid
 
+            after = weighed_without_grid(before, after)
             after = with_first_battery(after, self.library) if asks_for_another(before, after) else after
         if self.history.add(after, label):
             self._moved()

@@ -5,12 +5,13 @@ from typing import Literal
 from calm_relay.job.country import Country
 from calm_relay.job.demand import Demand, ShapedDemand
 from calm_relay.job.library import Climate, Library
-from calm_relay.job.model import ClimatePreset, Job, PlannedBattery, Purpose, RoofFace, Site, Supply
+from calm_relay.job.model import ClimatePreset, Job, PlannedBattery, RoofFace, Site, Supply
 from calm_relay.job.tariff import Costs, Tariff
 from calm_relay.job.wiring import Wiring
 from calm_relay.planning.site.climates import nearest_climates
 from calm_relay.planning.site.demand_seasons import usual_winter_factor
 from calm_relay.planning.site.first_battery import first_bank, held_at_first_kwh, with_first_battery
+from calm_relay.planning.site.usual_purposes import usual_purposes
 
 # Where a country is not known: what most of the world has.
 ELSEWHERE = Country(
@@ -31,7 +32,6 @@ PLACE_ASSUMED = (
 WINTER_FACTOR = "demand.winter_factor"
 FIRST_ASSUMED = ("purposes", "battery.pack", "battery.count", "battery_place", WINTER_FACTOR)
 ASSUMED = (*PLACE_ASSUMED, *FIRST_ASSUMED)
-PURPOSES = (("lower_bills", 5), ("self_sufficiency", 3), ("ride_through_outage", 3), ("low_outlay", 2))
 # What is drawn with until somebody says what the home uses.
 STANDING_IN_KWH = 3500.0
 
@@ -86,7 +86,7 @@ def begun_job(name: str, library: Library) -> Job:
         name=name,
         site=site.with_(weather=ClimatePreset(climate=climate.key)),
         supply=supply,
-        purposes=tuple(Purpose(kind=kind, weight=weight) for kind, weight in PURPOSES),
+        purposes=usual_purposes(ELSEWHERE),
         demand=ShapedDemand(yearly_kwh=STANDING_IN_KWH),
         tariff=_tariff(ELSEWHERE),
         costs=library.costs or Costs(),
@@ -136,6 +136,7 @@ def placed(
         demand=_through_the_year(job, climate, latitude),
         faces=tuple(_turned(face, job.site.latitude, latitude) for face in job.faces),
         battery=battery,
+        purposes=usual_purposes(usual) if "purposes" in job.assumed else job.purposes,
         region=usual.region if usual.region in library.rule_packs else "generic",
         assumed=(*marks, *(path for path in job.assumed if path not in marks)),
         wanted=tuple(key for key in job.wanted if key != "place"),
