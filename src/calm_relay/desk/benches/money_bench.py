@@ -11,9 +11,9 @@ from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.dialogs.switch_dialog import SwitchDialog
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.figure_table import FigureTable
-from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.label import Label, RichLabel, joined, rich
 from calm_relay.desk.widgets.tabs import Tabs, page, tabbed
-from calm_relay.desk.widgets.theme import font
+from calm_relay.desk.widgets.theme import colours, font
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.own_tariffs import read_tariffs
@@ -53,6 +53,8 @@ NO_FUEL = (
     "then all that changes is counted here together."
 )
 WHOLE_SHADES = {"fuel today": "light", "ends": "ok", "more power": "stop", "machines": "ink"}
+# The table of the whole change stands whole up to this height [px].
+MOST_HIGH = 200
 WAIT = "Counting the years…"
 
 
@@ -75,7 +77,9 @@ class MoneyBench(Bench):
         self.years, self.running = YearsChart(), RunningChart()
         self.summary = FigureTable("What it comes to")
         self.table = FigureTable("Money of each year by kind")
-        self.whole_years = YearsChart(name="Each year of the whole change")
+        self.whole_years = YearsChart(name="Each year of the whole change", keyed=False)
+        self.whole_key = RichLabel()
+        self.whole_key.setFont(font(9))
         self.whole_summary = FigureTable("What the whole change comes to")
         self.whole_table = FigureTable("The whole change, each year")
         self.whole_said = Label()
@@ -106,7 +110,7 @@ class MoneyBench(Bench):
         column.addWidget(self.problem)
         beside = page((self.years, 5), (self.summary, 4), across=True)
         both = page((self.whole_years, 5), (self.whole_summary, 4), across=True)
-        changed = page((self.whole_said, 0), (both, 4), (self.whole_table, 5))
+        changed = page((self.whole_said, 0), (self.whole_key, 0), (both, 4), (self.whole_table, 5))
         body = tabbed(self.tabs, page((beside, 5), (self.running, 5)), self.table, changed, self.sure)
         head = QHBoxLayout()
         body.removeWidget(self.tabs)
@@ -154,7 +158,7 @@ class MoneyBench(Bench):
         """Shows what changes beside the plan; how to say it where nothing does."""
         from calm_relay.planning.views.money_rows import whole_rows, whole_summary_of
 
-        for part in (self.whole_years, self.whole_summary, self.whole_table):
+        for part in (self.whole_key, self.whole_years, self.whole_summary, self.whole_table):
             part.setVisible(whole is not None)
         self.whole_said.setVisible(whole is None)
         self.whole_said.setText(NO_FUEL)
@@ -164,14 +168,29 @@ class MoneyBench(Bench):
         shades = (*(WHOLE_SHADES[key] for key in whole.rows), "direct")
         kinds = {words: (row, shade) for (words, row), shade in zip(whole.labelled.items(), shades, strict=True)}
         self.whole_years.show_kinds(kinds, whole.net, currency)
+        look = colours()
+        self.whole_key.setText(
+            joined(
+                " &nbsp; ",
+                (
+                    rich("<span style='color:{}'>■</span> {}", getattr(look, shade), words)
+                    for words, (row, shade) in kinds.items()
+                    if row[1:].any()
+                ),
+            )
+        )
         self.whole_summary.show_rows(
             ("What", "Comes to"),
             [list(row) for row in whole_summary_of(whole)],
             "Against going on as today",
             left=1,
+            shares={0: 1.0},
         )
         heads, rows = whole_rows(whole)
         self.whole_table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
+        whole_table = self.whole_table
+        rows_high = whole_table.verticalHeader().length() + whole_table.horizontalHeader().height() + 2
+        whole_table.setMinimumHeight(min(rows_high, MOST_HIGH))
 
     def _draw_nothing(self):
         for chart in (self.years, self.running):
@@ -206,6 +225,9 @@ class MoneyBench(Bench):
         )
         heads, rows = year_rows(flow)
         self.table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
+        whole_table = self.whole_table
+        rows_high = whole_table.verticalHeader().length() + whole_table.horizontalHeader().height() + 2
+        whole_table.setMinimumHeight(min(rows_high, MOST_HIGH))
         free = flow.option.outcome.money.outlay <= 0.0
         paid = "" if flow.payback is None or free else f", paid back after about {about_years(flow.payback)}"
         even = breaks_even(flow.npv, flow.option.outcome.money.outlay)

@@ -18,11 +18,11 @@ OTHERS = (Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 
 
 class YearsChart(Chart):
-    """Bars a year by kind of the option in view."""
+    """Bars a year by kind of the option in view; one that is not `keyed` leaves their names to a line beside it."""
 
-    def __init__(self, parent=None, name: str = "Each year by kind"):
+    def __init__(self, parent=None, name: str = "Each year by kind", *, keyed: bool = True):
         super().__init__(name, "years after the sale", "", parent)
-        self._name = name
+        self._name, self._keyed = name, keyed
 
     def show_flow(self, flow, currency: str) -> None:
         """Draws `planning.studies.cash_flow.CashFlow`; years after the sale alone, today's sum stands in words."""
@@ -63,8 +63,8 @@ class YearsChart(Chart):
         self.line(x, net[1:], look.ink, 1.6, symbol="o")
         top, low = max(float(up.max(initial=0.0)), 1.0), min(float(down.min(initial=0.0)), 0.0)
         span = top - low
-        room = 0.2 + 0.2 * -(-len(shown) // 3)
-        for number, (words, _, shade) in enumerate(shown):
+        room = 0.2 + 0.2 * -(-len(shown) // 3) if self._keyed else 0.0
+        for number, (words, _, shade) in enumerate(shown if self._keyed else ()):
             across = 0.6 + years * 0.33 * (number % 3)
             self.key(across, top + span * room, words, shade, number // 3)
         self.setXRange(0.5, years + 0.5, padding=0.01)
@@ -102,7 +102,7 @@ class RunningChart(Chart):
             style = Qt.PenStyle.SolidLine if first else OTHERS[number - 1]
             self.line(years, flow.running, shade, 2.6 if first else 1.6, style)
             self.key(
-                flows[0].years * (0.01 + 0.49 * (number % 2)),
+                flows[0].years * (0.01 + 0.28 * (number % 2)),
                 top + span * 0.4,
                 f"{letters[number]} {flow.option.title}",
                 shade,
