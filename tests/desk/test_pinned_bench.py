@@ -51,3 +51,17 @@ def test_a_name_twice_is_refused_and_the_old_one_stays(window, bench, qtbot, set
     type_into(qtbot, bench.names[1], first)
     assert "stands twice" in bench.problem.text()
     assert bench.names[1].text() == second
+
+
+def test_a_pin_says_all_its_units_and_shows_its_whole_name(window, qtbot, settled):
+    keys = [option.key for option in window.session.plan.options]
+    window.show_option(keys.index("two-units"))
+    press(qtbot, window, "Ctrl+Shift+B")
+    bench = window.bench
+    qtbot.mouseClick(bench.pin, LEFT)
+    ready(qtbot, bench, settled, window)
+    # Six packs on two units, and no letter that another option has.
+    assert bench.units[0].text() == "2 × (3 × Fern 4.8 (48 V)) on 2 × Mossgate 5 battery inverter"
+    name = bench.names[0]
+    assert name.fontMetrics().horizontalAdvance(name.text()) < name.width() - 12
+    assert "1 61 of 100" in bench.scales.accessibleDescription()

@@ -4,11 +4,11 @@ from functools import partial
 from pathlib import Path
 
 from pydantic import ValidationError
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.desk.benches.bench import Bench
 from calm_relay.desk.charts.scale_picture import ScalePicture
-from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.let_go import let_all_go
 from calm_relay.desk.widgets.theme import font
@@ -31,6 +31,7 @@ class PinnedBench(Bench):
         self.summary.setWordWrap(True)
         self.summary.setFont(font(10, strong=True))
         self.names: list[QLineEdit] = []
+        self.units: list[Label] = []
         self.takes: list[QPushButton] = []
         self.removes: list[QPushButton] = []
         self._rows = QGridLayout()
@@ -56,9 +57,9 @@ class PinnedBench(Bench):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(16, 10, 14, 8)
         whole.addWidget(self.summary)
+        whole.addWidget(self.pin, 0, Qt.AlignmentFlag.AlignLeft)
         whole.addWidget(scroll, 1)
         whole.addWidget(self.problem)
-        whole.addWidget(self.pin)
         self.pin.setObjectName("small")
 
     @property
@@ -76,13 +77,13 @@ class PinnedBench(Bench):
 
     def _make_rows(self, job):
         let_all_go(self._rows)
-        self.names, self.takes, self.removes = [], [], []
+        self.names, self.units, self.takes, self.removes = [], [], [], []
         for number, pin in enumerate(job.pinned):
-            letter = Label(LETTERS[number + 1])
+            letter = Label(str(number + 1))
             letter.setFont(font(9, strong=True))
             name = QLineEdit(pin.name)
             name.setAccessibleName(f"Name of pin {number + 1}")
-            name.setFixedWidth(190)
+            name.setFixedWidth(256)
             name.setCursorPosition(0)
             name.editingFinished.connect(
                 lambda number=number, name=name: self._rename(number, name.text().strip())
@@ -100,6 +101,7 @@ class PinnedBench(Bench):
             for column, widget in enumerate((letter, name, words, take, gone)):
                 self._rows.addWidget(widget, number, column)
             self.names.append(name)
+            self.units.append(words)
             self.takes.append(take)
             self.removes.append(gone)
 
@@ -140,15 +142,19 @@ class PinnedBench(Bench):
         """Draws the pins on common scales."""
         if key != "pinned":
             return
+        from calm_relay.planning.studies.pinned import new_units
         from calm_relay.planning.views.scales import scales_of
 
         self.result, self._stale = result, False
         keys = [option.key for option in result.plan.options]
         shown = keys.index(result.plan.choice.key) if result.plan.choice.key in keys else 0
         self.scales.show()
-        # A pin keeps its letter where another before it cannot be built.
+        # A pin keeps its number where another before it cannot be built.
         pins = [pin.name for pin in result.plan.job.pinned]
-        letters = "A" + "".join(LETTERS[pins.index(name) + 1] for name in result.names[1:])
+        # Letters are those of the options.
+        letters = ["A", *(str(pins.index(name) + 1) for name in result.names[1:])]
+        for name, option in zip(result.names[1:], result.plan.options[1:], strict=True):
+            self.units[pins.index(name)].setText(new_units(option))
         self.scales.show_scales(scales_of(result.plan), letters, shown, result.plan.assumed_note)
         refused = "".join(f" {name} cannot be built: {reasons}." for name, reasons in result.refused)
         self.summary.setText(f"{result.plan.choice.sentence}{refused}")

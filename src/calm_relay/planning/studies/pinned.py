@@ -24,6 +24,15 @@ class Pinned:
     refused: tuple[tuple[str, str], ...]
 
 
+def new_units(option: Option) -> str:
+    """What an option brings along, unit by unit: packs and what they hang on, inverters of the array."""
+    words = []
+    for unit in option.design.new_converters:
+        on = unit.micro.name if unit.micro is not None else unit.inverter.name
+        words.append(f"{unit.bank.summary} on {on}" if unit.has_battery else on)
+    return ", ".join(words)
+
+
 def pin_of(option: Option, name: str) -> Pin:
     """An option as a pin: its battery, and the units it has stated one by one.
 
