@@ -2,7 +2,6 @@
 
 from pydantic import ValidationError
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import (
     QAbstractButton,
     QCheckBox,
@@ -58,9 +57,6 @@ class AnswerDialog(QDialog):
     def answer_buttons(self, accept) -> QDialogButtonBox:
         """OK, which calls `accept` unless what is being typed is refused, and Cancel."""
         made = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        for button in made.buttons():
-            # Some desks put their own pictures there.
-            button.setIcon(QIcon())
         self._guard = PressGuard(made.button(QDialogButtonBox.StandardButton.Ok))
         self._guard.acts.connect(accept)
         made.rejected.connect(self.reject)

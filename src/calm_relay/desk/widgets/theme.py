@@ -148,6 +148,8 @@ def style_sheet(colours: Colours) -> str:
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
     QFrame#card {{ background: {colours.card}; border: 1px solid {colours.rule}; border-radius: 3px; }}
     QFrame#rule {{ background: {colours.rule}; border: none; }}
+    QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
+    QLabel#qt_msgboxex_icon_label {{ max-width: 0; max-height: 0; }}
     QLabel#quiet {{ color: {colours.quiet}; }}
     QLabel#refused {{ color: {colours.stop}; }}
     QPushButton {{ background: {colours.card}; border: 1px solid {colours.ink}; border-radius: 4px;
