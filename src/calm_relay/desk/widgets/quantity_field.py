@@ -92,4 +92,5 @@ class QuantityField(QLineEdit):
 
     def _refuse(self, problem):
         self._show(self._value)
-        self.refused.emit(f"{self._name}: {problem}.")
+        # What a name says of an empty field does not belong to what was typed.
+        self.refused.emit(f"{self._name.partition(';')[0]}: {problem}.")

@@ -68,7 +68,7 @@ def _model_in(model: type[Model] | None, name: str) -> type[Model] | None:
 def _title(path: str, model: type[Model] | None, labels: Mapping[str, str]) -> str:
     """What a field is called: by the screen, by its model, or by its name without its unit."""
     if path in labels:
-        return labels[path]
+        return labels[path].partition(";")[0]
     name = path.rpartition(".")[2]
     if model is not None and name in model.model_fields and model.model_fields[name].title:
         return words_of(model, name).title
