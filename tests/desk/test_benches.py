@@ -233,7 +233,7 @@ def test_notes_become_one_edit(window, opened, qtbot):
     qtbot.waitUntil(lambda: window.session.job.notes.startswith("Ladder needed."))
     assert window.commands.undo.text() == "Undo: Notes written"
     type_into(qtbot, bench.name, "")
-    assert "name" in bench.problem.text()
+    assert bench.problem.text() == "Name: is empty; wanted at least 1 character."
     assert bench.name.text() == window.session.job.name
 
 

@@ -97,7 +97,7 @@ def test_a_price_list_is_taken_row_by_row(window, bench, qtbot, settled, tmp_pat
     assert "3 are of your library, 2 with another price" in dialog.told.text()
     states = [dialog.rows.item(row, 0).checkState() for row in range(3)]
     assert states == [Qt.CheckState.Checked, Qt.CheckState.Unchecked, Qt.CheckState.Checked]
-    assert dialog.rows.item(0, 4).text() == "-8.1%"
+    assert dialog.rows.item(0, 4).text() == "−8.1%"
     dialog.rows.item(2, 0).setCheckState(Qt.CheckState.Unchecked)
     dialog.take()
     settled(window)

@@ -39,6 +39,8 @@ def problem_of(error: BaseException) -> str:
 def _short(value: object) -> str:
     """A value as it is shown in a sentence: a text of pages, or a number of pages, is cut."""
     text = repr(value) if not isinstance(value, int) or abs(value) < 10**40 else "a number of more than 40 digits"
+    if value == "":
+        return "empty"
     return text if len(text) <= 80 else f"{text[:60]}…{text[-1]} ({len(text):,} characters)"
 
 

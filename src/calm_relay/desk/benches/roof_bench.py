@@ -19,6 +19,7 @@ from calm_relay.desk.widgets.theme import font, shade_of
 from calm_relay.job.field_words import words_of
 from calm_relay.job.model import ArrayLosses
 from calm_relay.job.survey import HorizonPoint
+from calm_relay.planning.common.amounts import signed
 
 NO_ARRAY = "No array: the battery stands alone. Add a face for one."
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -169,7 +170,7 @@ class RoofBench(Bench):
             (
                 numbers.get(swap.face, swap.face),
                 f"{swap.count} × {swap.module.name}",
-                f"{swap.kwp:.2f} kWp ({swap.more_kwp:+.2f})",
+                f"{swap.kwp:.2f} kWp ({signed(swap.more_kwp, 2)})",
                 f"{swap.kwh:,.0f} kWh ({swap.more_kwh:+,.0f})",
                 "not stated" if swap.price is None else f"{currency} {swap.price:,.0f}",
             )

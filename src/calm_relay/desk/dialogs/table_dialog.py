@@ -26,6 +26,7 @@ from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.own_equipment import data_folder
 from calm_relay.exchange.spreadsheet import SheetTable, read_spreadsheet
 from calm_relay.job.field_words import words_of
+from calm_relay.planning.common.amounts import signed
 from calm_relay.planning.equipment.draft import INPUTS, USUAL, field_at
 from calm_relay.planning.equipment.table_import import (
     ABOUT,
@@ -339,7 +340,7 @@ class PricesDialog(AnswerDialog):
         self.rows.setRowCount(len(self.prices))
         for row, one in enumerate(self.prices):
             before = one.own.item.price
-            change = f"{(one.price / before - 1.0) * 100:+.1f}%" if before else "new"
+            change = f"{signed((one.price / before - 1.0) * 100, 1)}%" if before else "new"
             tick = QTableWidgetItem()
             differs = abs(one.price - before) > 1e-9
             tick.setFlags(

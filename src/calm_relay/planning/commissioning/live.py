@@ -19,6 +19,7 @@ from calm_relay.planning.commissioning.live_judgement import Sample, energy_of_s
 from calm_relay.planning.commissioning.live_moment import LOW, LiveState, UnitFlows, live_moment
 from calm_relay.planning.commissioning.planned_now import planned_now, usual_kw, year_step
 from calm_relay.planning.commissioning.strings_now import String
+from calm_relay.planning.common.amounts import signed
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
@@ -318,20 +319,21 @@ class LiveSite:
             inside = self._array_kw(key) + (battery.kw or 0.0 if battery else 0.0)
             # What its array makes may not be read at all.
             read = bool(inverter.inputs) if converter.has_array else battery is not None
-            words = f"{inside:+.2f} kW from its DC side" if read else ""
+            words = f"{signed(inside, 2)} kW from its DC side" if read else ""
             off = read and abs(inside - inverter.kw) > max(0.12 * abs(inside), 0.25)
             severity = Severity.CHECK if off else Severity.OK
             if converter.micro is not None:
                 expected, faces = self._array.offers(number, lights), self._array.faces_of(number, 0)
                 words, severity = self._by_power(name, inverter.kw, expected, faces, (held, doubted), wrong)
-            rows.append(LiveRow(name, "AC power", f"{inverter.kw:+.2f} kW", words, severity))
+            rows.append(LiveRow(name, "AC power", f"{signed(inverter.kw, 2)} kW", words, severity))
             if off and battery is not None and not held and abs(inside - inverter.kw) > 0.2 * rated:
                 self._mixed += 1
                 wrong.append(
                     Deviation(
                         f"balance {key}",
-                        f"{name} gives {inverter.kw:+.1f} kW while its array and battery say {inside:+.1f} kW: the "
-                        "battery shown is another unit's, or their order in the settings is wrong.",
+                        f"{name} gives {signed(inverter.kw, 1)} kW while its array and battery say "
+                        f"{signed(inside, 1)} kW: the battery shown is another unit's, "
+                        "or their order in the settings is wrong.",
                     )
                 )
             if inverter.state == "fault":

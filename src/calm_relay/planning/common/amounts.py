@@ -57,3 +57,8 @@ def years_text(years: float) -> str:
     if years == float("inf"):
         return "never"
     return "more than 60 years" if years > 60 else f"{years:.1f} years"
+
+
+def signed(value: float, decimals: int) -> str:
+    """A figure with its sign before it, a plus too."""
+    return f"{value:+.{decimals}f}".replace("-", "−")
