@@ -459,6 +459,18 @@ def test_a_town_typed_while_the_plan_is_made_is_found_when_it_has_come(window, o
     qtbot.waitUntil(place.result.isVisible)
 
 
+def test_a_made_year_keeps_its_number_from_one_climate_to_another_and_back(window, opened, qtbot, settled):
+    bench = opened("Site")
+    before = window.session.job.site.weather.climate
+    type_into(qtbot, bench.inputs.editors["Made year, no."], "7")
+    settled(window)
+    for source in ("dublin-ie", "monthly", before):
+        choose(bench.source, source)
+        settled(window)
+        assert window.session.job.site.weather.seed == 7
+    assert window.session.job.site.weather.climate == before
+
+
 def test_months_are_typed_and_a_weather_file_is_taken(window, opened, qtbot, settled, pvlib_data, monkeypatch):
     bench = opened("Site")
     assert "an assumed kind of climate" in bench.sure.text()

@@ -219,10 +219,9 @@ class SiteBench(Bench):
         elif source == TYPED:
             weather, label = self._typed_months(), "Twelve months typed in"
         else:
-            weather, label = (
-                ClimatePreset(climate=source),
-                f"Assumed climate: {self.library.climates[source].name}",
-            )
+            made = site.weather if isinstance(site.weather, ClimatePreset | MonthlyWeather) else None
+            weather = ClimatePreset(climate=source, seed=made.seed if made else 1)
+            label = f"Assumed climate: {self.library.climates[source].name}"
         self.edited.emit(self._job.with_(site=site.with_(weather=weather)), label)
 
     def _typed_months(self):
@@ -230,7 +229,9 @@ class SiteBench(Bench):
         from calm_relay.planning.views.seasons import site_months
 
         result = site_months(self._view.plan)
+        before = self._job.site.weather
         return MonthlyWeather(
+            seed=before.seed if isinstance(before, ClimatePreset | MonthlyWeather) else 1,
             ghi_kwh_per_day=tuple(round(float(value), 2) for value in result.ghi_kwh_per_day),
             temp_c=tuple(round(float(value), 1) for value in result.mean_c),
             daily_range_c=round(min(result.daily_range_c, 30.0), 1),
