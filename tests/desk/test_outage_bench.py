@@ -5,6 +5,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from PySide6.QtCore import QDateTime, Qt
+from PySide6.QtWidgets import QLabel
 
 from calm_relay.desk.benches.outage_summary import _comes_back
 from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
@@ -199,7 +200,7 @@ def test_the_board_is_edited_and_what_is_wrong_is_shown(window, settled, qtbot, 
     made.there.setChecked(True)
     type_into(qtbot, made.starts, "90")
     dialog.take()
-    assert dialog.problem.text().startswith("Generator, starts below: 90% is not below ")
+    assert dialog.problem.text() == "Start below: 90% is not below stop above, 80%."
     type_into(qtbot, made.starts, "20")
     type_into(qtbot, made.power, "4 kW")
     type_into(qtbot, made.tank, "60 l")
@@ -304,3 +305,22 @@ def test_without_light_the_array_gives_nothing_in_the_night_and_in_its_proposals
     bench.covered.click()
     qtbot.waitUntil(lambda: not bench._run.covered)
     assert bench._run.run.kwh("pv_dc") == pytest.approx(given)
+
+
+@pytest.mark.parametrize(
+    "name, word, places",
+    [
+        ("pottery", "Phase", ["–"]),
+        ("cottage", "Leg", ["1", "2", "across"]),
+        ("dairy", "Phase", ["1", "2", "3", "all"]),
+    ],
+)
+def test_circuits_hang_on_what_the_service_has(qtbot, name, word, places):
+    dialog = BackedUpLoadsDialog(demo_job(name), library())
+    qtbot.addWidget(dialog)
+    if not dialog.rows:
+        dialog.add.click()
+    heads = {label.text() for label in dialog.findChildren(QLabel)}
+    assert word in heads and not heads & ({"Phase", "Leg"} - {word})
+    leg = dialog.rows[0].leg
+    assert [leg.itemText(n) for n in range(leg.count())] == places

@@ -89,4 +89,4 @@ class BackupBoard(Model):
         )
 
 
-__all__ = ["BackupBoard", "Circuit"]
+__all__ = ["LEGS", "BackupBoard", "Circuit"]

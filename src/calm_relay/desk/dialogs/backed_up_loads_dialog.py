@@ -3,7 +3,7 @@
 from pydantic import ValidationError
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from calm_relay.desk.dialogs.circuit_row import FIRST, HEADS, SERVICE_HEADS, CircuitRow
+from calm_relay.desk.dialogs.circuit_row import FIRST, SERVICE_HEADS, CircuitRow, heads_on
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.dialogs.generator_row import GeneratorRow
 from calm_relay.desk.widgets.choice_field import ChoiceField
@@ -78,7 +78,9 @@ class BackedUpLoadsDialog(AnswerDialog):
             field.refused.connect(self.show_text)
 
     def _lay_out(self):
-        for column, text in enumerate((*HEADS, *(SERVICE_HEADS if self._service else ()))):
+        for column, text in enumerate(
+            (*heads_on(self._job.supply.phases), *(SERVICE_HEADS if self._service else ()))
+        ):
             label = Label(text)
             label.setFont(font(8.4))
             label.setObjectName("quiet")
@@ -117,7 +119,9 @@ class BackedUpLoadsDialog(AnswerDialog):
         return {**FIRST, "name": f"Circuit {len(self.rows) + 1}", "leg": leg}
 
     def _append(self, circuit, before=None):
-        row = CircuitRow(len(self.rows) + 1, circuit, self._known, self.show_text, self._service)
+        row = CircuitRow(
+            len(self.rows) + 1, circuit, self._known, self.show_text, self._service, self._job.supply.phases
+        )
         row.before = before
         self._line += 1
         line = self._line

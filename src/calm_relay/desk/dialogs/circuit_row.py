@@ -8,16 +8,17 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
-from calm_relay.job.backup_board import Circuit
+from calm_relay.job.backup_board import LEGS, Circuit
 from calm_relay.job.field_range import range_of
 
 ROLES = [(name, name) for name in ("backed up", "shed", "grid only")]
-LEGS = [(None, "–"), *((leg, leg) for leg in ("1", "2", "3", "across"))]
+# What hangs across has another name where the phases are three.
+ACROSS = {"split": "across", "three": "all"}
 COUNTS = [(name, name) for name in ("floor area", "appliance", "cooling", "heat pump", "heating")]
 HEADS = (
     "Circuit",
     "Breaker",
-    "Leg",
+    "Phase",
     "Of the house",
     "Loads",
     "In an outage",
@@ -34,6 +35,11 @@ FIRST = {
     "shed_below": 0.0,
     "priority": 5,
 }
+
+
+def heads_on(phases: str) -> tuple[str, ...]:
+    """Heads of the fields on a service."""
+    return tuple("Leg" if head == "Phase" and phases == "split" else head for head in HEADS)
 
 
 def names_in(text: str, known: Iterable[str]) -> tuple[str, ...]:
@@ -58,13 +64,19 @@ class CircuitRow:
 
     before: str | None = None
 
-    def __init__(self, number, circuit, known, show_text, service: bool):
+    def __init__(self, number, circuit, known, show_text, service: bool, phases: str):
         name = f"Circuit {number}"
         self._circuit, self._service, self._known = circuit, service, known
         self.name = QLineEdit(circuit["name"])
         self.name.setAccessibleName(f"{name}: name")
         self.breaker = QuantityField(f"{name}: breaker", "A", range_of(Circuit, "breaker_a"), 0)
-        self.leg = ChoiceField(f"{name}: leg or phase", LEGS, width=5)
+        places = LEGS.get(phases, ())
+        # What no circuit of this service hangs on is shown where a job has it, to be put right.
+        stated = circuit.get("leg")
+        offered = [*places, *(() if stated is None or stated in places else (stated,))]
+        entries = [(leg, ACROSS.get(phases, leg) if leg == "across" else leg) for leg in offered]
+        word = "leg" if phases == "split" else "phase"
+        self.leg = ChoiceField(f"{name}: {word}", entries if places else [(None, "–"), *entries], width=5)
         self.share = QuantityField(
             f"{name}: share of the house's own demand", "%", range_of(Circuit, "house_share").times(100), 0
         )
