@@ -45,7 +45,7 @@ def test_prices_are_typed_and_the_outlay_follows(window, dialog, qtbot, settled)
 def test_what_is_wrong_is_named_and_the_dialog_stays(dialog, qtbot):
     qtbot.mouseClick(dialog.incentives.add, LEFT)
     dialog.take()
-    assert dialog.problem.text().startswith("Incentives 1:")
+    assert dialog.problem.text() == "Incentives 1, name: is empty; wanted at least 1 character."
     type_into(qtbot, dialog.fields["margin"], "250 %")
     assert "wanted" in dialog.problem.text()
 

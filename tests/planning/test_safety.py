@@ -124,7 +124,9 @@ def test_strings_on_a_building_are_brought_down_where_the_region_asks_for_it(ame
     assert parts(option)["Switch that sets off the rapid shutdown"] == 1.0
     costs = option.context.job.costs
     (line,) = [line for line in option.outcome.money.lines if line.kind == "shutdown"]
-    assert line.amount == plain * costs.shutdown_device > 0.0 and "in the outlay at $ 28 each" in note.sentence
+    assert line.amount == plain * costs.shutdown_device + costs.shutdown_switch
+    assert line.label == f"{plain} shutdown devices and switch"
+    assert "The devices are in the outlay at $ 28 each, the switch at $ 60." in note.sentence
     assert any(label.startswith("Rapid shutdown") for label in labels_of(option))
     assert any("Rapid shutdown" in step.text for step in steps_of(option))
 
@@ -138,9 +140,12 @@ def test_an_array_on_the_ground_another_region_and_a_higher_limit_ask_for_none(a
         assert not notes and "Shutdown device under a module" not in parts(option)
         assert not any(line.kind == "shutdown" for line in option.outcome.money.lines)
     assert not any(label.startswith("Rapid shutdown") for label in labels_of(shutdown(ground)[1]))
-    unpriced = american.with_(costs=american.costs.with_(shutdown_device=0.0))
-    (note,), option = shutdown(unpriced)
-    assert "No device is in the outlay" in note.sentence
+    costs = american.costs.with_(shutdown_switch=0.0)
+    (note,), option = shutdown(american.with_(costs=costs))
+    assert "$ 28 each; a switch is not" in note.sentence
+    assert parts(option)["Switch that sets off the rapid shutdown"] == 1.0
+    (note,), option = shutdown(american.with_(costs=costs.with_(shutdown_device=0.0)))
+    assert "No device is in the outlay; a switch is not" in note.sentence
     assert not any(line.kind == "shutdown" for line in option.outcome.money.lines)
 
 

@@ -208,7 +208,7 @@ class Incentive(Model):
 AMOUNTS = (
     "labour_per_hour", "once_per_job", "permit", "engineering", "gateway", "backup_board", "backup_circuit",
     "whole_changeover", "shed_relay", "restring_per_string", "remove_unit", "module_labour", "module_removal",
-    "scaffold", "fuse", "shutdown_device", "cable_per_metre", "rebate_per_kwh",
+    "scaffold", "fuse", "shutdown_device", "shutdown_switch", "cable_per_metre", "rebate_per_kwh",
 )  # fmt: skip
 
 
@@ -241,6 +241,11 @@ class Costs(Model):
         default=28.0,
         title="Shutdown device, laid",
         description="Under each module, where the rules want a rapid shutdown of strings.",
+    )
+    shutdown_switch: NotNegative = Field(
+        default=60.0,
+        title="Shutdown switch",
+        description="Once beside such devices; 0 where inverter or isolator set them off.",
     )
     cable_per_metre: NotNegative = Field(default=0.0, title="Cable, a metre laid")
     cable_metres: NotNegative = Field(

@@ -133,8 +133,11 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
     if fuses:
         lines.append(CostLine("fuses", counted(fuses, "string fuse"), fuses * costs.fuse))
     bare = design.shutdown.bare if design.shutdown else 0
-    if bare and costs.shutdown_device:
-        lines.append(CostLine("shutdown", counted(bare, "shutdown device"), bare * costs.shutdown_device))
+    if bare and (costs.shutdown_device or costs.shutdown_switch):
+        priced = [counted(bare, "shutdown device")] if costs.shutdown_device else []
+        priced += ["switch"] if costs.shutdown_switch else []
+        amount = bare * costs.shutdown_device + costs.shutdown_switch
+        lines.append(CostLine("shutdown", " and ".join(priced), amount))
     lines += _existing_lines(design, job)
     lines += _service_lines(design, job)
     lines += _site_lines(design, job)

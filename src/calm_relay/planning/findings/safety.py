@@ -62,10 +62,12 @@ def check_rapid_shutdown(subject: Subject) -> list[Finding]:
                 rule=asked.rule.authority,
             )
         ]
-    each = amount_text(costs.shutdown_device, subject.job.tariff.currency)
-    paid = (
+    currency = subject.job.tariff.currency
+    each, switch = (amount_text(price, currency) for price in (costs.shutdown_device, costs.shutdown_switch))
+    devices = (
         f"The devices are in the outlay at {each} each" if costs.shutdown_device else "No device is in the outlay"
     )
+    paid = f"{devices}, the switch at {switch}" if costs.shutdown_switch else f"{devices}; a switch is not"
     return [
         warns(
             "rapid shutdown",
@@ -73,7 +75,7 @@ def check_rapid_shutdown(subject: Subject) -> list[Finding]:
             "faces",
             f"The strings on the building stand at up to {asked.volts:.0f} V, and a rapid shutdown leaves "
             f"no more than {held}: a shutdown device under each of {counted(asked.bare, 'module')} and a switch "
-            f"that sets it off, or electronics under the modules. {paid}; the switch is not.",
+            f"that sets it off, or electronics under the modules. {paid}.",
             reading=(asked.volts, asked.rule.limit, "V"),
             rule=asked.rule.authority,
         )

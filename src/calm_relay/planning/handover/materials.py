@@ -48,6 +48,7 @@ WASTE = 0.1
 RAIL_OVER_M = 0.1
 HOOK_EACH_M = 1.2
 SHUTDOWN_DEVICE = "Shutdown device under a module"
+SHUTDOWN_SWITCH = "Switch that sets off the rapid shutdown"
 PRACTICE = "common practice, no source"
 DOUBLE_POLES = 2
 
@@ -321,7 +322,7 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
     asked, costs = option.design.shutdown, option.context.job.costs
     if asked is not None and asked.bare:
         add(SHUTDOWN_DEVICE, float(asked.bare), f"to {asked.rule.limit:g} V within the array")
-        add("Switch that sets off the rapid shutdown", 1.0, "none where the inverter or the isolator does it")
+        add(SHUTDOWN_SWITCH, 1.0, "none where the inverter or the isolator does it")
     for cable in plan.cables:
         edge = cable.edge
         if edge.status == "there" or edge.start == "grid":
@@ -367,6 +368,8 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
     def price_of(article: str) -> float | None:
         if article == SHUTDOWN_DEVICE:
             return _priced(costs.shutdown_device)
+        if article == SHUTDOWN_SWITCH:
+            return _priced(costs.shutdown_switch)
         return _priced(costs.fuse) if article.startswith("String fuse") else None
 
     return [
