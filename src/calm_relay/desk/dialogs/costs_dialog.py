@@ -24,7 +24,8 @@ from calm_relay.planning.common.refused import refused_words
 
 GROUPS = (
     ("Work", ("labour_per_hour", "module_labour", "module_removal", "restring_per_string", "fuse", "shutdown_device",
-              "shutdown_switch", "remove_unit", "backup_board", "backup_circuit", "whole_changeover", "shed_relay", "shipped_prices")),
+              "shutdown_switch", "remove_unit", "backup_board", "backup_circuit", "whole_changeover", "shed_relay",
+              "shipped_prices")),
     ("Once for a job", ("once_per_job", "permit", "engineering", "gateway", "scaffold", "cable_per_metre",
                         "cable_metres", "margin", "rebate_per_kwh", "rebate_max")),
     ("How years are counted", ("horizon_years", "discount_rate", "price_rise", "replace_year", "underused_cycles")),
