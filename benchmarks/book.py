@@ -86,7 +86,7 @@ def results() -> list[Result]:
         from distributed import LocalCluster
 
         with (
-            LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as made,
+            LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=":0") as made,
             cluster(made.scheduler_address) as workers,
         ):
             start = time.perf_counter()

@@ -355,7 +355,7 @@ def dask_cluster(monkeypatch):
     """A scheduler and two workers of this machine, each a process of its own."""
     monkeypatch.setattr("calm_relay.planning.book.replan.PATIENCE_S", 30)
     distributed = pytest.importorskip("distributed")
-    with distributed.LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as made:
+    with distributed.LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=":0") as made:
         yield made
 
 
