@@ -53,7 +53,7 @@ NO_FUEL = (
     "then all that changes is counted here together."
 )
 WHOLE_SHADES = {"fuel today": "light", "ends": "ok", "more power": "stop", "machines": "ink"}
-# The table of the whole change stands whole up to this height [px].
+# Up to this height the table of the whole change stands whole [px].
 MOST_HIGH = 200
 WAIT = "Counting the years…"
 
@@ -188,9 +188,9 @@ class MoneyBench(Bench):
         )
         heads, rows = whole_rows(whole)
         self.whole_table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
-        whole_table = self.whole_table
-        rows_high = whole_table.verticalHeader().length() + whole_table.horizontalHeader().height() + 2
-        whole_table.setMinimumHeight(min(rows_high, MOST_HIGH))
+        table = self.whole_table
+        rows_high = table.verticalHeader().length() + table.horizontalHeader().height() + 2
+        table.setMinimumHeight(min(rows_high, MOST_HIGH))
 
     def _draw_nothing(self):
         for chart in (self.years, self.running):
@@ -225,9 +225,6 @@ class MoneyBench(Bench):
         )
         heads, rows = year_rows(flow)
         self.table.show_rows(heads, rows, f"{currency}; money in above nothing, money out below", left=1)
-        whole_table = self.whole_table
-        rows_high = whole_table.verticalHeader().length() + whole_table.horizontalHeader().height() + 2
-        whole_table.setMinimumHeight(min(rows_high, MOST_HIGH))
         free = flow.option.outcome.money.outlay <= 0.0
         paid = "" if flow.payback is None or free else f", paid back after about {about_years(flow.payback)}"
         even = breaks_even(flow.npv, flow.option.outcome.money.outlay)
