@@ -74,7 +74,7 @@ def test_current_transformers_name_their_reader_and_a_form_refuses_what_cannot_b
 
     monkeypatch.setattr(FormDialog, "exec", refused)
     choose(panel.generators.which, MORE)
-    assert "90% is not below stop_above, 80%" in said[0]
+    assert "Starts below: 90% is not below stops above, 80%" in said[0]
     assert window.session.job.generators == ()
 
 

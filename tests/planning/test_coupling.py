@@ -358,7 +358,7 @@ def test_priorities_in_a_circle_are_refused(demo):
         ({"depth_of_discharge": 1.2}, "less than or equal to 1"),
         ({"round_trip": 1.05}, "less than or equal to 1"),
         ({"discharge_c": 0.0}, "greater than 0"),
-        ({"knee_low_v": 60.0}, "empty_v <= knee_low_v"),
+        ({"knee_low_v": 60.0}, "empty_v, knee_low_v, knee_high_v and full_v to rise"),
         ({"charge_full_c": -30.0}, "charge_full_c"),
         (
             {"cycle_life": ({"depth": 0.5, "cycles": 900}, {"depth": 1.0, "cycles": 5000})},

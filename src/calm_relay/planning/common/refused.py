@@ -73,5 +73,6 @@ def _title(path: str, model: type[Model] | None, labels: Mapping[str, str]) -> s
     if model is not None and name in model.model_fields and model.model_fields[name].title:
         return words_of(model, name).title
     for ending, _, _ in ENDINGS:
-        name = name.removesuffix(ending)
+        # A unit that is a word belongs to the name.
+        name = name if ending in {"_hours", "_years"} else name.removesuffix(ending)
     return name.replace("_", " ").capitalize()
