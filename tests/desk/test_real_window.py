@@ -12,8 +12,10 @@ PROGRAM = """
 import sys
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QDialogButtonBox, QLabel, QMessageBox
 from calm_relay.desk.app.application import application, make_window
 from calm_relay.desk.app.shots import pause, settle
+from calm_relay.desk.dialogs.form_dialog import FormDialog
 
 running = application()
 assert running.platformName() == "xcb", running.platformName()
@@ -33,6 +35,18 @@ assert len(colours) > 20, len(colours)
 window.session.undo()
 settle(window)
 assert window.benches["Choice"].verdict.text() == before
+# A question and a form are put in words, without the pictures a desktop has for them.
+asked = QMessageBox.StandardButton
+question = QMessageBox(QMessageBox.Icon.Question, "Leave?", "Something was changed.", asked.Save | asked.Cancel, window)
+form = FormDialog("Losses", window.session.job.losses, [("soiling", "Soiling", "percent")], window)
+for dialog in (question, form):
+    dialog.show()
+    assert QTest.qWaitForWindowExposed(dialog, 20_000)
+    buttons = dialog.findChild(QDialogButtonBox).buttons()
+    assert [button.icon().isNull() for button in buttons] == [True, True], dialog.windowTitle()
+assert [label.text() for label in question.findChildren(QLabel) if label.width() > 0] == ["Something was changed."]
+question.close()
+form.close()
 window.close()
 print("seen", after.width(), after.height())
 """

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QComboBox,
     QFileDialog,
-    QLabel,
     QMessageBox,
     QPushButton,
     QSlider,
@@ -432,15 +431,3 @@ threading.Thread(target=late).start()
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=600, check=False)
     assert (done.stdout.strip(), done.stderr) == ("given up", "")
-
-
-def test_a_question_is_put_in_words_without_a_desktop_s_pictures(window, qtbot):
-    asked = QMessageBox.StandardButton
-    box = QMessageBox(
-        QMessageBox.Icon.Question, "Leave?", "Something was changed.", asked.Save | asked.Discard, window
-    )
-    box.show()
-    qtbot.waitUntil(box.isVisible)
-    assert [button.icon().isNull() for button in box.buttons()] == [True, True]
-    assert [label.text() for label in box.findChildren(QLabel) if label.width() > 0] == ["Something was changed."]
-    box.deleteLater()

@@ -2,6 +2,7 @@
 
 from pydantic import ValidationError
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import (
     QAbstractButton,
     QCheckBox,
@@ -57,6 +58,9 @@ class AnswerDialog(QDialog):
     def answer_buttons(self, accept) -> QDialogButtonBox:
         """OK, which calls `accept` unless what is being typed is refused, and Cancel."""
         made = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        for button in made.buttons():
+            # It is made before the look that leaves pictures out reaches it.
+            button.setIcon(QIcon())
         self._guard = PressGuard(made.button(QDialogButtonBox.StandardButton.Ok))
         self._guard.acts.connect(accept)
         made.rejected.connect(self.reject)
