@@ -10,10 +10,11 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.field_range import range_of
+from calm_relay.job.field_words import lower_first
 from calm_relay.job.model import Covering, Mounting, RoofFace
+from calm_relay.planning.common.refused import refused_words
 
 NONE = ""
 PHASES = ((None, "as usual"), (1, "1"), (2, "2"), (3, "3"), (0, "all three in turn"))
@@ -142,9 +143,8 @@ class FacePanel(QWidget):
         try:
             job = self._job.with_face(self._number, **{name: value})
         except ValidationError as error:
-            _, problem = first_field_error(error)
             self.show_face(self._job, self._equipment, self._number)
-            self._show_text(f"{face.name}: {problem}.")
+            self._show_text(f"{face.name}: {lower_first(refused_words(error, RoofFace))}.")
         else:
             word = {
                 "strings": "strings",

@@ -8,9 +8,9 @@ from calm_relay.desk.widgets.field_form import Field, FieldForm, field_of
 from calm_relay.desk.widgets.label import Label, tip
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.desk.widgets.theme import font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import FieldRange, range_of
 from calm_relay.job.model import Job, MustHaves, Purpose
+from calm_relay.planning.common.refused import refused_words
 
 LABELS = {
     "lower_bills": "Money over the years",
@@ -126,9 +126,8 @@ class PurposesPanel(QWidget):
         try:
             job = self._job.with_(purposes=tuple(purposes))
         except ValidationError as error:
-            _, problem = first_field_error(error)
             self.show_job(self._job)
-            self.problem.setText(problem[:1].upper() + problem[1:])
+            self.problem.setText(f"{refused_words(error, Job)}.")
             self.problem.show()
         else:
             self.edited.emit(job, f"{LABELS[kind]}: weight {before:g} to {value}")

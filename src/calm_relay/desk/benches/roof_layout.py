@@ -12,9 +12,11 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import colours, font
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.field_range import range_of
+from calm_relay.job.field_words import lower_first
+from calm_relay.job.model import RoofFace
 from calm_relay.job.survey import Rectangle
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.site.roof_room import filled, room_of
 
 SIZES = (
@@ -175,8 +177,7 @@ class RoofLayout(QWidget):
                 place = plan.rectangle.with_(**{name: value})
             job = self._job.with_face(self._number, rectangle=place)
         except ValidationError as error:
-            _, problem = first_field_error(error)
-            self._show_text(f"{plan.name}: {problem}.")
+            self._show_text(f"{plan.name}: {lower_first(refused_words(error, RoofFace))}.")
         else:
             self.edited.emit(job, f"{plan.name}: usable rectangle")
 

@@ -9,10 +9,11 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.let_go import let_all_go
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font, shade_of
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.field_range import range_of
+from calm_relay.job.field_words import lower_first
 from calm_relay.job.model import RoofFace
+from calm_relay.planning.common.refused import refused_words
 
 NUMBERS = (
     ("tilt", "Tilt", "°", 1),
@@ -146,9 +147,8 @@ class RoofTable(QWidget):
         try:
             job = make()
         except ValidationError as error:
-            _, problem = first_field_error(error)
             self.show_job(self._job, self._equipment)
-            self.refused.emit(f"{name}: {problem}.")
+            self.refused.emit(f"{name}: {lower_first(refused_words(error, RoofFace))}.")
         else:
             self.edited.emit(job, label)
 

@@ -29,9 +29,16 @@ from calm_relay.exchange.datasheet import Sheet, read_sheet, sheet_of_text
 from calm_relay.exchange.errors import InputError
 from calm_relay.job.field_words import lower_first
 from calm_relay.job.own_item import ITEMS, OwnItem, ValueSource
-from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.equipment.datasheet_reader import Reading, read_fields, value_in_field
-from calm_relay.planning.equipment.draft import SINGULAR, doubts, item_of, key_of, parts_of, stated_of
+from calm_relay.planning.equipment.draft import (
+    SINGULAR,
+    doubts,
+    item_of,
+    key_of,
+    parts_of,
+    refused_item,
+    stated_of,
+)
 from calm_relay.planning.views.item_picture import pictures_of
 
 STOCK = tuple((word, word) for word in ("in stock", "on order", "discontinued"))
@@ -307,10 +314,7 @@ class ItemDialog(AnswerDialog):
             self.accept()
 
     def _refused(self, error):
-        titles = self.form.titles
-        # Of what is made alone, and of what is made with its stock and prices.
-        titles |= {f"item.{path}": title for path, title in titles.items()} | {"item": ""}
-        return refused_words(error, None, titles)
+        return refused_item(error, self.form.titles)
 
     def _sources(self):
         before = {source.path: source for source in self.own.sources} if self.own else {}

@@ -9,11 +9,11 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
-from calm_relay.exchange.errors import first_field_error
 from calm_relay.job.base import Model
 from calm_relay.job.field_range import FieldRange, range_of
-from calm_relay.job.field_words import plain_type
+from calm_relay.job.field_words import lower_first, plain_type
 from calm_relay.job.model import Job
+from calm_relay.planning.common.refused import refused_words
 
 
 @dataclass(frozen=True)
@@ -103,9 +103,8 @@ class FieldForm(QWidget):
         try:
             job = field.put(self._job, value)
         except ValidationError as error:
-            _, problem = first_field_error(error)
             self.show_job(self._job)
-            self._show_text(f"{field.name} {problem}.")
+            self._show_text(f"{field.name}: {lower_first(refused_words(error, Job))}.")
         else:
             after = self.editors[field.name].text()
             self.edited.emit(job, f"{field.name} {before or 'none'} to {after or 'none'}")

@@ -13,6 +13,8 @@ from functools import lru_cache
 from statistics import median
 from typing import Any
 
+from pydantic import ValidationError
+
 from calm_relay.job.base import Model
 from calm_relay.job.equipment import (
     Backup,
@@ -25,6 +27,7 @@ from calm_relay.job.equipment import (
     PvInput,
     Tracker,
 )
+from calm_relay.planning.common.refused import refused_words
 
 Stated = Mapping[str, Any]
 INPUTS = "pv.inputs"
@@ -151,6 +154,11 @@ def missing(kind: str, stated: Stated, parts: frozenset[str]) -> tuple[str, ...]
     """Paths that must be stated and are not."""
     wanted = [path for path in USUAL[kind] if "." not in path or path.partition(".")[0] in parts]
     return tuple(path for path in wanted if stated.get(path) in (None, "", ()))
+
+
+def refused_item(error: ValidationError, titles: Mapping[str, str]) -> str:
+    """What was refused of an item, by the titles of its rows: of one made alone, or made with its stock and prices."""
+    return refused_words(error, None, {"item": "", **titles, **{f"item.{path}": titles[path] for path in titles}})
 
 
 def key_of(name: str, taken: frozenset[str] | set[str] = frozenset()) -> str:

@@ -11,7 +11,6 @@ from calm_relay.exchange.spreadsheet import SheetTable
 from calm_relay.job.base import Model
 from calm_relay.job.field_words import choices_of, lower_first, plain_type, words_of
 from calm_relay.job.own_item import ITEMS, OwnItem, ValueSource
-from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.equipment.datasheet_fields import CHOICES, FIELDS, UNITS
 from calm_relay.planning.equipment.datasheet_reader import number_of
 from calm_relay.planning.equipment.draft import (
@@ -22,6 +21,7 @@ from calm_relay.planning.equipment.draft import (
     missing,
     parts_of,
     paths_of,
+    refused_item,
 )
 
 # Fields beside those of the item itself.
@@ -150,8 +150,7 @@ def import_rows(
         try:
             own = _item(kind, table, row, columns, mark, keys, of_all or {})
         except ValidationError as error:
-            titles = {"item": ""} | {f"item.{path}": title for path, title in fields_of(kind).items()}
-            refused.append(Refused(number, refused_words(error, None, titles | fields_of(kind))))
+            refused.append(Refused(number, refused_item(error, fields_of(kind))))
             continue
         except ValueError as error:
             refused.append(Refused(number, str(error)))

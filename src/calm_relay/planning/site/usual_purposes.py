@@ -10,10 +10,10 @@ WHERE_IT_FAILS_OFTEN = 2.0
 OFF_GRID = 5.0
 
 
-def usual_purposes(usual: Country, on_grid: bool = True) -> tuple[Purpose, ...]:
-    """The purposes of a house in a country, weighed as is usual there."""
+def usual_purposes(usual: Country) -> tuple[Purpose, ...]:
+    """The purposes of a house on the grid of a country, weighed as is usual there."""
     lights = WEIGHTS["ride_through_outage"] if usual.grid_fails == "seldom" else WHERE_IT_FAILS_OFTEN
-    weights = WEIGHTS | {"ride_through_outage": lights if on_grid else OFF_GRID}
+    weights = WEIGHTS | {"ride_through_outage": lights}
     return tuple(Purpose.model_validate({"kind": kind, "weight": weight}) for kind, weight in weights.items())
 
 
