@@ -6,12 +6,13 @@ import re
 import pytest
 from pypdf import PdfReader
 from PySide6.QtCore import QAbstractListModel, QModelIndex, Qt
-from PySide6.QtGui import QTextDocument
+from PySide6.QtGui import QFont, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import QGraphicsTextItem, QGraphicsView, QLabel, QMessageBox, QWidget
 
 from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.output import report
-from calm_relay.desk.widgets.label import Label, Markup, RichLabel, SealedDocument, joined, rich, tip
+from calm_relay.desk.output.pages import Pages
+from calm_relay.desk.widgets.label import STRONG, Label, Markup, RichLabel, SealedDocument, joined, rich, tip
 from calm_relay.exchange.shipped import catalogue, demo_job
 from calm_relay.job.carried import with_copies
 from calm_relay.job.survey import Attachment
@@ -155,11 +156,32 @@ def test_a_document_loads_no_file(dressed, tmp_path):
 
 
 def test_what_is_filled_into_markup_is_escaped():
-    assert rich("<b>{}</b> {:.1f}", EVIL, 1.25) == f"<b>{html.escape(EVIL)}</b> 1.2"
-    assert joined("<br>", ["<i>", rich("<b>{}</b>", 1)]) == "&lt;i&gt;<br><b>1</b>"
+    assert rich("<b>{}</b> {:.1f}", EVIL, 1.25) == f"{STRONG}{html.escape(EVIL)}</span> 1.2"
+    assert joined("<br>", ["<i>", rich("<b>{}</b>", 1)]) == f"&lt;i&gt;<br>{STRONG}1</span>"
     assert rich("{}", Markup("<b>")) + "<i>" == "<b>&lt;i&gt;"
     assert tip("a & b\nc") == "a & b\nc" and tip("a < b\nc") == "<qt>a &lt; b<br>c</qt>"
     assert not obeyed(tip(EVIL)) and re.search("^<qt>&lt;img", tip(EVIL))
+
+
+def weights_in(document):
+    block, found = document.begin(), {}
+    while block.isValid():
+        pieces = block.begin()
+        while not pieces.atEnd():
+            piece = pieces.fragment()
+            found[piece.text().strip()] = piece.charFormat().fontWeight()
+            pieces += 1
+        block = block.next()
+    return found
+
+
+def test_no_word_is_heavier_than_the_heaviest_letters_that_are_shipped(tmp_path):
+    document = SealedDocument()
+    document.setHtml(rich("thin <b>{}</b>", "strong"))
+    assert weights_in(document)["strong"] == QFont.Weight.DemiBold
+    pages = Pages(QPdfWriter(str(tmp_path / "a.pdf")), 10, "foot")
+    assert weights_in(pages._document("thin <b>strong</b>"))["strong"] == QFont.Weight.DemiBold
+    pages.end()
 
 
 def test_a_label_is_plain_and_a_rich_one_escapes_what_is_no_markup(dressed):

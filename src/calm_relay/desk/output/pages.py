@@ -107,7 +107,7 @@ class Pages:
         document.setDocumentMargin(0)
         document.setDefaultFont(font(self._points))
         document.setDefaultStyleSheet(
-            f"body, td, th, li {{ color: {LIGHT.ink}; }} .quiet {{ color: {LIGHT.quiet}; }}"
+            f"body, td, th, li {{ color: {LIGHT.ink}; }} .quiet {{ color: {LIGHT.quiet}; }} b {{ font-weight: 600; }}"
         )
         document.setHtml(f"<body>{keep_units(self._words(html))}</body>")
         document.setPageSize(QSizeF(self.width, 1e6))
