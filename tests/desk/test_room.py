@@ -225,3 +225,25 @@ def test_a_long_mend_stands_on_two_lines_as_it_is_said(dressed):
     button.resize(120, 60)
     button._cut()
     assert "…" in button.text() and "chips" in button.toolTip()
+
+
+@pytest.mark.parametrize("height", [90, 110, 140, 400])
+def test_keys_stand_over_what_is_drawn_however_low_the_chart_is(qtbot, height):
+    chart = Chart("Any", "", "%")
+    qtbot.addWidget(chart)
+    chart.resize(600, 300)
+    chart.show()
+    chart.start()
+    chart.line([0, 1], [0, 126], "#000000")
+    chart.key(0.0, 0.0, "above", "#000000")
+    chart.keys_above(0.0, 126.0)
+    chart.resize(600, height)
+    qtbot.waitUntil(lambda: chart.height() == height)
+    view, (key, _) = chart.getViewBox(), chart._keys[0]
+    foot = view.mapFromView(QPointF(0.0, key.y())).y() + key.boundingRect().height()
+    highest = view.mapFromView(QPointF(0.0, 126.0)).y()
+    # Where even a third of the height is too much to give, the line goes behind.
+    assert foot <= highest + 1.0 or view.height() < 3.0 * key.boundingRect().height() / 2.0
+    assert view.viewRange()[1][1] > 126.0
+    chart.start()
+    assert chart._keys == [] and chart._under is None

@@ -77,6 +77,8 @@ class Chart(pg.PlotWidget):
     _title = ""
     # Whether it is hidden because there was nothing to draw.
     _empty = False
+    # Where the scale begins and what is drawn ends, while the keys stand over it; and the keys with their rows.
+    _under: tuple[float, float] | None = None
 
     def __init__(self, title: str, x_label: str, y_label: str, parent=None):
         axes = {name: Axis(name) for name in ("left", "bottom")}
@@ -90,11 +92,13 @@ class Chart(pg.PlotWidget):
         self.setAccessibleName(title)
         self._begun = self._labels = title, x_label, y_label
         self._title = title
+        self._keys: list[tuple[pg.TextItem, int]] = []
+        self.getViewBox().sigResized.connect(self._make_room)
         self.waits()
 
     def waits(self, words: str = "Being worked out…") -> None:
         """Words, why nothing is drawn, in place of axes that measure nothing; until something is."""
-        self.clear()
+        self._wipe()
         self.waits_no_more()
         if self._empty:
             self._empty = False
@@ -170,8 +174,13 @@ class Chart(pg.PlotWidget):
     def start(self) -> None:
         """Clears what is drawn and takes the colours anew."""
         self.waits_no_more()
-        self.clear()
+        self._wipe()
         self.dress()
+
+    def _wipe(self) -> None:
+        self.clear()
+        self._under = None
+        self._keys.clear()
 
     def waits_no_more(self) -> None:
         """Takes away the words that stand where nothing is drawn yet."""
@@ -239,6 +248,24 @@ class Chart(pg.PlotWidget):
         item.setFont(font(8))
         self.addItem(item)
         item.setPos(x, y)
+        self._keys.append((item, row))
+
+    def keys_above(self, low: float, top: float) -> None:
+        """A scale from `low` to above `top`, with the room over it that the keys take, however high the chart is."""
+        self._under = low, top
+        self._make_room()
+
+    def _make_room(self) -> None:
+        if self._under is None or not self._keys:
+            return
+        low, top = self._under
+        taken = max(item.boundingRect().height() * (1.0 + 0.75 * row) for item, row in self._keys)
+        # No less than a third of the height is left to what is drawn.
+        share = min(taken / max(self.getViewBox().height(), 1.0), 2.0 / 3.0)
+        end = low + (top - low) / (1.0 - share)
+        for item, _ in self._keys:
+            item.setPos(item.x(), end)
+        self.setYRange(low, end, padding=0)
 
     def right_axis(self, ticks) -> None:
         """A second scale at the right; ticks are (height in units of the left axis, words)."""

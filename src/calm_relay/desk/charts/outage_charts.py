@@ -151,11 +151,11 @@ class BatteryAndSun(CursorChart):
         places = (0.01, 0.30, 0.72, 0.86) if several and dashed else places
         places = (0.01, 0.30, 0.50, 0.72) if several and not dashed else places
         for (words, colour), place in zip(keys, places, strict=False):
-            self.key(end * place, 152.0, words, colour)
+            self.key(end * place, 100.0, words, colour)
         self.getAxis("left").setTicks([[(share, f"{share}") for share in (0, 50, 100)]])
         self.right_axis([(50.0, f"{top_kw / 2:g} kW"), (100.0, f"{top_kw:g} kW")])
         self.setXRange(0, end, padding=0)
-        self.setYRange(0, 154, padding=0)
+        self.keys_above(0.0, 126.0 if turned_down else 104.0)
         _clock_ticks(self, run, clock)
         self.add_cursor()
 
