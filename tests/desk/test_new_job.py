@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QLabel
 
 from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.own_equipment import library
+from calm_relay.job.commissioning import Commissioning
 from calm_relay.job.demand import HeatPump
 from calm_relay.job.own_item import OwnEquipment, OwnItem
 from calm_relay.job.survey import ExistingInverter
@@ -131,19 +132,33 @@ def test_bad_answers_are_said_and_nothing_is_lost(begun, qtbot, settled):
     assert "demand" in window.session.job.wanted and questions.step.bench == "Home"
 
 
+# What was done at one house is not true of the next.
+BUILT = {
+    "state": "built",
+    "follow_up": "2027-01-11",
+    "commissioning": Commissioning(conditions={"on": "2026-11-02"}, option="ac-coupled", by="Ada"),
+}
+
+
 def test_a_copy_stands_beside_the_file_it_came_from(window, qtbot, settled):
+    window.session.edit(window.session.job.with_(**BUILT), "built")
     before = window.session.job
     assert window.files.duplicate()
     settled(window)
     job = window.session.job
     assert job.name == f"{before.name}, copy" and job.customer == ""
     assert window.session.path is None
-    assert job.with_(name=before.name, customer=before.customer) == before
+    of_its_house = {name: getattr(before, name) for name in ("name", "customer", *BUILT)}
+    assert (job.state, job.follow_up, job.commissioning) == ("survey", None, Commissioning(by="Ada"))
+    assert job.with_(**of_its_house) == before
 
 
 def test_a_job_is_kept_as_a_template_and_others_begin_from_it(window, settled, tmp_path, monkeypatch, qtbot):
     monkeypatch.setenv("CALM_RELAY_DATA", str(tmp_path / "own"))
-    window.session.edit(window.session.job.with_(name="Standard: retrofit/5 kW", customer="Nobody"), "name")
+    kept = window.session.job.with_(
+        name="Standard: retrofit/5 kW", customer="Nobody", notes="the key lies", **BUILT
+    )
+    window.session.edit(kept, "name")
     assert window.files.keep_as_template()
     assert "Standard" in window.notice.text.text()
     window.session.save(tmp_path / "here.relay.json")
@@ -154,6 +169,8 @@ def test_a_job_is_kept_as_a_template_and_others_begin_from_it(window, settled, t
     settled(window)
     job = window.session.job
     assert (job.name, job.customer, window.session.path) == ("Standard: retrofit/5 kW", "", None)
+    assert (job.notes, job.pinned, job.state, job.follow_up) == ("", (), "survey", None)
+    assert job.commissioning == Commissioning(by="Ada")
     assert {face.module for face in job.faces} <= {item.key for item in job.own_equipment.modules}
 
 

@@ -427,6 +427,13 @@ class Job(Model):
         default=(), max_length=3, description="What nobody has answered yet; until then there is no verdict."
     )
 
+    @property
+    def of_another_house(self) -> Self:
+        """The job as another begins from it: without its customer, its state, and what was read where it was built."""
+        own = self.commissioning
+        kept = Commissioning(by=own.by, instruments=own.instruments)
+        return self.with_(customer="", state="survey", follow_up=None, commissioning=kept)
+
     @model_validator(mode="after")
     def _names_are_single(self) -> Self:
         for label, names in (

@@ -108,10 +108,10 @@ class JobFiles(QObject):
         return True
 
     def keep_as_template(self) -> bool:
-        """Keeps the present job among one's own templates, without its customer, under its name."""
+        """Keeps the present job among one's own templates, without what is of its house alone, under its name."""
         job = self._session.job_to_hand_on(templates_folder())
         try:
-            path = keep_template(job.with_(customer="", notes="", attachments=()))
+            path = keep_template(job.of_another_house.with_(notes="", attachments=(), pinned=()))
         except OSError as error:
             text = f"{templates_folder()}: {error.strerror or error}. Nothing of the job is lost."
             QMessageBox.warning(self._window, "The template was not kept", tip(text))
@@ -128,7 +128,7 @@ class JobFiles(QObject):
         except InputError as error:
             QMessageBox.warning(self._window, "This template cannot be used", tip(str(error)))
             return False
-        self._session.replace(moved_job(job, Path(path).parent, Path.cwd()))
+        self._session.replace(moved_job(job, Path(path).parent, Path.cwd()).of_another_house)
         return True
 
     def duplicate(self) -> bool:
@@ -137,7 +137,7 @@ class JobFiles(QObject):
             return False
         job = self._session.job
         moved = moved_job(job, self._session.folder, Path.cwd()) if self._session.path else job
-        self._session.replace(moved.with_(name=f"{job.name[:110]}, copy", customer=""))
+        self._session.replace(moved.of_another_house.with_(name=f"{job.name[:110]}, copy"))
         return True
 
     def save(self) -> bool:
