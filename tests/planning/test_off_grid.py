@@ -196,6 +196,9 @@ def test_the_ac_bus_is_held_against_what_forms_the_grid(hut):
     note = result(hut.option("ac-bus"), "bus rating")
     assert (note.measured, note.limit) == (6.0, 5.0)
     assert note.severity.name == "STOP"
+    side_by_side = next(mend for mend in note.mends if mend.label == "2 units side by side")
+    mended = plan(side_by_side.apply(hut.job)).option("ac-bus")
+    assert result(mended, "bus rating").severity.name == "OK"
     assert result(hut.option("hybrid-swap"), "bus rating") is None
     summary = {figure.label: figure.value for figure in figures_of(hut, hut.option("ac-bus"), "Grid")}
     assert summary["On its AC bus"] == "6 kW of array; takes 5, practice 5 kW"

@@ -22,6 +22,7 @@ from calm_relay.planning.findings.base import (
     warns,
     warns_if,
 )
+from calm_relay.planning.findings.battery import more_units
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY, BackedUpLoads
 from calm_relay.planning.operation.island import (
     LEGS,
@@ -306,12 +307,8 @@ def check_branch_breakers(subject: Subject) -> list[Finding]:
     )
     mends: tuple[Mend, ...] = ()
     if over:
-        mends = (left_out_mend(job, largest.name),)
-        if subject.context.bank.units == units and needed <= converter.inverter.units_max:
-            more = Mend(
-                f"{needed} units side by side", lambda job: job.with_(battery=job.battery.with_(units=needed))
-            )
-            mends = (more, *mends)
+        more = more_units(subject, converter, needed) if converter.bank.units == units else None
+        mends = (*([more] if more else []), left_out_mend(job, largest.name))
     return [
         stops_if(
             over,

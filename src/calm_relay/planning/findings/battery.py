@@ -85,6 +85,16 @@ def is_the_job_s(subject: Drawn, converter: Converter) -> bool:
     return not subject.design.by_clock and converter.bank.pack.key == subject.job.battery.pack
 
 
+def more_units(subject: Drawn, converter: Converter, needed: int) -> Mend | None:
+    """A mend that puts so many units side by side; None where the maker does not allow them, or they do."""
+    fits = converter.bank.units < needed <= converter.inverter.units_max
+    if not fits or not converter.is_new or not is_the_job_s(subject, converter):
+        return None
+    if subject.context.bank.units != converter.bank.units:
+        return None
+    return Mend(f"{needed} units side by side", lambda job: job.with_(battery=job.battery.with_(units=needed)))
+
+
 def stronger_inverter(subject: Drawn, converter: Converter, enough: Callable[..., Any]) -> Mend | None:
     """A mend that takes the cheapest converter of the same kind that is enough; None when there is none."""
     if not converter.is_new or not is_the_job_s(subject, converter):

@@ -1,5 +1,7 @@
 """An off-grid house: what goes unserved, what forms the grid, and what may hang on its bus."""
 
+from math import ceil
+
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.equipment.bank import charge_dc_kw
 from calm_relay.planning.equipment.equipment import loss_curve
@@ -18,7 +20,7 @@ from calm_relay.planning.findings.base import (
     warns,
     warns_if,
 )
-from calm_relay.planning.findings.battery import stronger_inverter
+from calm_relay.planning.findings.battery import more_units, stronger_inverter
 from calm_relay.planning.operation.backed_up_loads import most_by_day_kw
 from calm_relay.planning.operation.fuel import fuel_by_generator, fuel_cost
 from calm_relay.planning.operation.island import forming_kw, forms_grid
@@ -249,7 +251,9 @@ def check_bus_rating(subject: Drawn) -> list[Finding]:
                 >= rating.arrays_kw - 1e-9
             ),
         )
-        mends = (mend,) if mend else ()
+        needed = ceil(rating.arrays_kw / rating.limit_kw * converter.bank.units - 1e-9)
+        more = more_units(subject, converter, needed)
+        mends = tuple(item for item in (mend, more) if item)
     return [
         judged(
             severity,
