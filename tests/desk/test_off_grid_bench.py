@@ -134,6 +134,8 @@ def test_the_search_of_a_hut_asks_for_its_target(hut, window, qtbot, monkeypatch
     bench = window.bench
     assert bench.unmet.isVisible() and not bench.counted.isVisible()
     assert bench.unmet.value == 0.5
+    offered = [bench.benefit.itemData(row) for row in range(bench.benefit.count())]
+    assert bench.benefit.currentData() == "score" and "hours" not in offered
     type_into(qtbot, bench.unmet, "")
     qtbot.mouseClick(bench.start, LEFT)
     qtbot.waitUntil(lambda: bench.model.rowCount() > 0)

@@ -108,8 +108,8 @@ def test_the_battery_sweep_meets_the_plan_at_today_s_count(demo_plan):
     sweep = sweep_battery(demo_plan, option)
     assert sweep.counts.tolist() == list(range(1, 9))
     assert sweep.counts[sweep.chosen] == 3
-    assert sweep.saving[sweep.chosen] == pytest.approx(option.outcome.money.saving)
-    assert (np.diff(sweep.import_kwh) < 0).all()
+    assert sweep.worth[sweep.chosen] == pytest.approx(option.outcome.money.saving)
+    assert sweep.words == "NZ$ saved a year"
     assert sweep_battery(demo_plan, demo_plan.option("as-is")) is None
 
 

@@ -9,6 +9,8 @@ from calm_relay.exchange.job_file import read_job, write_job
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.existing_supply import Generator
 from calm_relay.planning.findings.off_grid import _without
+from calm_relay.planning.studies.battery_map import battery_map
+from calm_relay.planning.studies.battery_sweep import full_and_empty, sweep_battery
 from calm_relay.planning.studies.off_grid import off_grid_year_of, size_off_grid
 from calm_relay.planning.studies.outage import rehearse
 from calm_relay.planning.studies.search import filter_of, plant_rows, search
@@ -190,6 +192,26 @@ def test_the_unmet_target_is_held_and_a_pack_more_mends(hut, hybrid):
     assert after.outcome.year.generator_hours < hybrid.outcome.year.generator_hours
     allowed = replanned(hut.job, off_grid=hut.job.off_grid.with_(unmet_max=0.02))[1]
     assert result(allowed, "unmet").severity.name == "OK"
+
+
+def test_sizes_are_judged_by_what_they_serve_where_no_power_is_paid_for(hut):
+    assert sweep_battery(hut, hut.option("hybrid-swap")).words.endswith("saved a year")
+    made, option = replanned(hut.job, generators=())
+    sweep, field = sweep_battery(made, option), battery_map(made, option)
+    assert sweep.words == field.words == "kWh served a year"
+    assert sweep.worth[sweep.chosen] == pytest.approx(option.outcome.year.bus_kwh("home"))
+    assert (np.diff(sweep.worth) > 0).all() and sweep.worth[-1] < made.demand.yearly_kwh
+    # With the least power it trips, whatever it holds.
+    assert (np.diff(field.worth[:, 1:], axis=0) > -1.0).all()
+
+
+def test_a_battery_is_full_where_arrays_are_held_back(hut):
+    # Arrays on an island's bus are held back before it is charged to the brim.
+    option = hut.option("ac-bus")
+    number = option.design.converters.index(option.design.battery_converter)
+    held = option.outcome.year.of("curtailed").reshape(365, -1).sum(axis=1) > 0.5
+    full, _ = full_and_empty(option, number)
+    assert held.sum() > 100 and full[held].mean() > 0.8
 
 
 def test_the_ac_bus_is_held_against_what_forms_the_grid(hut):

@@ -70,7 +70,7 @@ def test_an_option_without_a_battery_has_no_years(demo_plan):
 
 def test_more_energy_never_saves_less_and_the_map_meets_the_option(demo_plan):
     result = battery_map(demo_plan, demo_plan.option("ac-addon"))
-    assert (np.diff(result.saving, axis=0) > -1.0).all()
+    assert (np.diff(result.worth, axis=0) > -1.0).all()
     assert result.by_power.shape == result.power_kw.shape
     near = np.interp(result.here_kw, result.power_kw, result.by_power)
     assert near == pytest.approx(demo_plan.option("ac-addon").outcome.money.saving, rel=0.12)

@@ -215,7 +215,7 @@ class BatteryBench(Bench):
             self.limited.setToolTip("From: least of the datasheets' limits, current times voltage at each charge")
 
     def _draw_energy(self, sweep):
-        self.chart.show_sweep(sweep, self._currency)
+        self.chart.show_sweep(sweep)
         if sweep is None:
             self._show_text("This option has no battery that can be built; another option in view may have one.")
             return
@@ -236,8 +236,8 @@ class BatteryBench(Bench):
     def _draw_map(self, result):
         result, flags = result
         peak_kw = self._view.plan.demand.evening_peak_kw
-        self.map.show_map(result, flags, self._currency, peak_kw)
-        self.power.show_map(result, self._currency)
+        self.map.show_map(result, flags, peak_kw)
+        self.power.show_map(result)
         if result is None:
             self._show_text("This option has no new battery.")
             return

@@ -30,6 +30,8 @@ BENEFITS = (
     ("self-sufficiency", "Self-sufficiency"),
     ("hours", "Hours on backup"),
 )
+# Off grid no bill falls: how well it serves comes first.
+OFF_GRID_BENEFITS = (BENEFITS[2], BENEFITS[3], BENEFITS[1], BENEFITS[0])
 CHEMISTRIES = (None, "LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM")
 HEADS = ("Outlay", "Benefit", "Battery", "Inverter", "Control")
 
@@ -108,7 +110,6 @@ class SearchBench(Bench):
         self.start = QPushButton("Try every plant")
         self.start.setToolTip("Every roof, converter, pack, height, number of units and control that can be built")
         self.benefit = ChoiceField("Benefit shown upwards", BENEFITS, width=16)
-        self.benefit.show_value("saving")
         self.state = Label("Nothing tried yet.")
         self.state.setObjectName("quiet")
         self.state.setWordWrap(True)
@@ -220,6 +221,9 @@ class SearchBench(Bench):
         if on_grid == self._grid:
             return
         self._grid = on_grid
+        offered = BENEFITS if on_grid else OFF_GRID_BENEFITS
+        self.benefit.offer(offered)
+        self.benefit.show_value(offered[0][0])
         for field, shown in ((self.backup_hours, on_grid), (self.counted, on_grid), (self.unmet, not on_grid)):
             field.setVisible(shown)
             self._labels[field].setVisible(shown)

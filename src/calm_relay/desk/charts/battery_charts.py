@@ -4,7 +4,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QRectF, Qt
 
-from calm_relay.desk.charts.chart import Chart, pen, shades_between
+from calm_relay.desk.charts.chart import Chart, brush, pen, shades_between
 from calm_relay.desk.widgets.label import rich
 from calm_relay.desk.widgets.theme import colours
 
@@ -16,25 +16,24 @@ LINE_OF_WORDS = 0.07
 
 
 class EnergyCurve(Chart):
-    """What each number of packs saves in a year, each rule of thumb a named flag, the option's mark movable."""
+    """What each number of packs brings in a year, each rule of thumb a named flag, the option's mark movable."""
 
     def __init__(self):
         super().__init__(
-            "What each size saves in a year; drag the mark to another number of packs",
+            "What each size brings in a year; drag the mark to another number of packs",
             "usable kWh",
-            "saved a year",
+            "brought a year",
         )
 
-    def show_sweep(self, sweep, currency: str) -> None:
+    def show_sweep(self, sweep) -> None:
         """Draws `planning.studies.battery_sweep`; None clears the chart."""
         if not self.begins(sweep):
             return
         look = colours()
-        self.getPlotItem().setLabel("left", rich("{} saved a year", currency), color=look.quiet)
-        self.line(sweep.usable_kwh, sweep.saving, look.ink, symbol="o")
-        top = max(float(sweep.saving.max()), 1.0)
+        self.getPlotItem().setLabel("left", rich("{}", sweep.words), color=look.quiet)
+        self.line(sweep.usable_kwh, sweep.worth, look.ink, symbol="o")
         right = float(max(sweep.usable_kwh.max(), *(flag.usable_kwh for flag in sweep.flags))) * 1.04
-        self.setYRange(min(0.0, float(sweep.saving.min())), top * 1.5, padding=0)
+        self.setYRange(*_scale(sweep.worth, 0.5), padding=0)
         self.setXRange(0, right, padding=0)
         self.flags(sweep.flags, right)
         if sweep.chosen is not None:
@@ -53,18 +52,18 @@ class EnergyCurve(Chart):
 
 
 class EnergyPowerMap(Chart):
-    """Saving over energy across and power up: the darker the more; lines of equal saving, flags and the option."""
+    """What a year brings over energy across and power up: the darker the more; lines of the same, flags, the option."""
 
     def __init__(self):
-        super().__init__("Saved a year, lines of the same", "usable kWh", "kW of the battery")
+        super().__init__("Brought a year, lines of the same", "usable kWh", "kW of the battery")
 
-    def show_map(self, result, flags, currency: str, peak_kw: float) -> None:
+    def show_map(self, result, flags, peak_kw: float) -> None:
         """Draws `planning.studies.battery_map`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()
-        low, high = float(result.saving.min()), float(result.saving.max())
-        fine = _finer(result.saving)
+        low, high = float(result.worth.min()), float(result.worth.max())
+        fine = _finer(result.worth)
         image = pg.ImageItem(fine, levels=(low, max(high, low + 1e-9)))
         image.setLookupTable(shades_between(look.paper, look.light, look.ok))
         steps = result.usable_kwh[1] - result.usable_kwh[0], result.power_kw[1] - result.power_kw[0]
@@ -72,14 +71,17 @@ class EnergyPowerMap(Chart):
         size = steps[0] * result.usable_kwh.size, steps[1] * result.power_kw.size
         image.setRect(QRectF(*corner, *size))
         self.addItem(image)
+        told = -np.inf
         for share in (0.25, 0.5, 0.75, 0.9):
             level = low + share * (high - low)
             curve = pg.IsocurveItem(fine, level, pen=pen(look.ink, 1.0))
             curve.setParentItem(image)
-            bottom = result.saving[:, 0]
+            bottom = result.worth[:, 0]
             if bottom.min() < level < bottom.max():
                 at = float(np.interp(level, np.maximum.accumulate(bottom), result.usable_kwh))
-                self.words(at, corner[1], f"{level:,.0f}", look.ink, anchor=(0.5, 1))
+                if at - told > 0.1 * size[0]:
+                    self.words(at, corner[1], f"{level:,.0f}", look.ink, anchor=(0.5, 1))
+                    told = at
         right, top = corner[0] + size[0], corner[1] + size[1]
         end = max(top, peak_kw * 1.05)
         free = _free_heights((peak_kw - corner[1]) / (end - corner[1]), len(flags))
@@ -103,12 +105,19 @@ class EnergyPowerMap(Chart):
             symbol="o",
             symbolSize=13,
             symbolPen=pen(look.alternating, 3),
-            symbolBrush=None,
+            symbolBrush=brush(look.paper, 220),
         )
-        self.words(result.here_kwh, result.here_kw, "this battery  ", look.alternating, anchor=(1, 0))
-        self.head(f"{currency} saved a year, lines of the same")
+        self.words(
+            result.here_kwh, result.here_kw, "this battery", look.alternating, anchor=(1.15, 0), backed=True
+        )
+        self.head(f"{result.words}, lines of the same")
         self.setXRange(corner[0], right, padding=0)
         self.setYRange(corner[1], end, padding=0)
+
+
+def _scale(worth, room: float) -> tuple[float, float]:
+    """A scale from nothing to the most, with room above as a share of it."""
+    return min(0.0, float(worth.min())), max(float(worth.max()), 1.0) * (1.0 + room)
 
 
 def _free_heights(taken: float, count: int) -> list[float]:
@@ -133,22 +142,21 @@ def _finer(field, times: int = 12):
 
 
 class PowerCurve(Chart):
-    """Saving over power at the option's own energy."""
+    """What a year brings over power at the option's own energy."""
 
     def __init__(self):
-        super().__init__("By power alone", "kW of the battery", "saved a year")
+        super().__init__("By power alone", "kW of the battery", "brought a year")
 
-    def show_map(self, result, currency: str) -> None:
+    def show_map(self, result) -> None:
         """Draws one cut of `planning.studies.battery_map`; None clears the chart."""
         if not self.begins(result):
             return
         look = colours()
-        saving = result.by_power
-        self.getPlotItem().setLabel("left", rich("{} saved a year", currency), color=look.quiet)
-        self.line(result.power_kw, saving, look.ink, symbol="o")
+        worth = result.by_power
+        self.getPlotItem().setLabel("left", rich("{}", result.words), color=look.quiet)
+        self.line(result.power_kw, worth, look.ink, symbol="o")
         self.marker(result.here_kw, f"{result.here_kw:.1f} kW here", look.alternating, position=0.1)
-        top = max(float(saving.max()), 1.0)
-        self.setYRange(min(0.0, float(saving.min())), top * 1.2, padding=0)
+        self.setYRange(*_scale(worth, 0.2), padding=0)
         self.setXRange(0, float(result.power_kw[-1]), padding=0)
 
 

@@ -120,7 +120,8 @@ class LinePicture:
             rect = QRectF(at.x() - 76, at.y() - 34, 152, 18)
             align = Qt.AlignmentFlag.AlignHCenter
         elif station.words == "left":
-            rect = QRectF(at.x() - 216, at.y() - 22, 200, 18)
+            wide = max(200.0, min(320.0, at.x() - 24))
+            rect = QRectF(at.x() - 16 - wide, at.y() - 22, wide, 18)
             align = Qt.AlignmentFlag.AlignRight
         else:
             rect = QRectF(at.x() + 16, at.y() - 22, 200, 18)
@@ -134,13 +135,13 @@ class LinePicture:
         top = at.y() + 13 if below else at.y() - 5
         painter.setPen(QColor(colours.ink))
         painter.setFont(font(9))
-        painter.drawText(QRectF(rect.left(), top, rect.width(), 15), align, station.headline)
+        _line(painter, QRectF(rect.left(), top, rect.width(), 15), align, station.headline)
         headroom = self._headroom(station)
         caption = headroom.caption if headroom else station.detail
         painter.setPen(QColor(colours.quiet))
         painter.setFont(font(7.8))
         wider = 8 if below else 0
-        painter.drawText(QRectF(rect.left() - wider, top + 16, rect.width() + 2 * wider, 13), align, caption)
+        _line(painter, QRectF(rect.left() - wider, top + 16, rect.width() + 2 * wider, 13), align, caption)
         if headroom:
             left = {
                 Qt.AlignmentFlag.AlignHCenter: at.x() - BAR / 2,
@@ -184,6 +185,12 @@ class LinePicture:
         else:
             x = rect.left() + width + 11
         paint_mark(painter, QPointF(x, rect.center().y()), station.severity, self._colours, station.findings)
+
+
+def _line(painter, rect: QRectF, align, text: str) -> None:
+    """A line of words, its end left out where there is no room for it."""
+    shown = QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, rect.width())
+    painter.drawText(rect, align, shown)
 
 
 def paint_mark(painter, at: QPointF, severity: Severity, colours: Colours, count: int | None = None):

@@ -21,6 +21,7 @@ from calm_relay.planning.operation.finance import (
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.battery_temperature import battery_air_c
+from calm_relay.planning.studies.battery_sweep import full_and_empty
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 
@@ -214,11 +215,8 @@ def _warranty(bank: Bank, left: np.ndarray, turned: np.ndarray) -> Warranty:
 
 def _full_and_empty(plan: Plan, option: Option, number: int) -> tuple[np.ndarray, np.ndarray]:
     """Share of each month's days on which the battery was full, and at its reserve, once."""
-    year = option.outcome.year
-    part = year.plant[number].bank
-    level = (year.of("stored", number) / part.usable_kwh).reshape(365, -1)
     month = plan.site.calendar.month.reshape(365, -1)[:, 0]
-    full, empty = level.max(axis=1) >= 0.98, level.min(axis=1) <= part.reserve + 0.02
+    full, empty = full_and_empty(option, number)
     return (
         np.array([full[month == m].mean() for m in range(1, 13)]),
         np.array([empty[month == m].mean() for m in range(1, 13)]),

@@ -5,12 +5,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from calm_relay.job.base import minutes_of
+from calm_relay.physics.plant.islanded import HOLD_ABOVE
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import Bank, charge_dc_kw
-from calm_relay.planning.operation.simulate import bill_of, simulate
+from calm_relay.planning.operation.simulate import simulate
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.studies.size_worth import worth_of, worth_words
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
 OUTAGE_H = 8.0
@@ -29,14 +31,17 @@ class Flag:
 
 @dataclass(frozen=True, eq=False)
 class BatterySweep:
-    """Yearly saving and import over the number of packs; `chosen` indexes the job's count, None when left out."""
+    """What a year brings over the number of packs; `chosen` indexes the job's count, None when left out.
+
+    `words` says what `worth` counts: money saved, or where no power is paid for the kWh served.
+    """
 
     counts: np.ndarray
     usable_kwh: np.ndarray
-    saving: np.ndarray
-    import_kwh: np.ndarray
+    worth: np.ndarray
     chosen: int | None
     flags: tuple[Flag, ...]
+    words: str
 
 
 @dataclass(frozen=True)
@@ -49,14 +54,13 @@ class Fullness:
 
 
 def sweep_battery(plan: Plan, option: Option | RefusedOption, progress: Progress = unheard) -> BatterySweep | None:
-    """Saving for every number of packs that can be built on the option's unit; None without a new battery."""
+    """What every number of packs brings that can be built on the option's unit; None without a new battery."""
     if isinstance(option, RefusedOption):
         return None
     converter = option.design.battery_converter
     if converter is None or not converter.is_new or not converter.battery_is_new:
         return None
     pack = converter.bank.pack
-    bill_now = option.outcome.money.bill + option.outcome.money.saving
     counts, rows = [], []
     for count in range(pack.count_min, pack.count_max + 1):
         progress((count - pack.count_min) / (pack.count_max - pack.count_min + 1), "Trying battery sizes")
@@ -65,12 +69,12 @@ def sweep_battery(plan: Plan, option: Option | RefusedOption, progress: Progress
             continue
         year = simulate(with_bank(option.design, bank), plan.job, plan.site, plan.demand)
         counts.append(count)
-        rows.append((bank.usable_kwh, bill_now - bill_of(year, plan.job, plan.site), year.bus_kwh("import")))
+        rows.append((bank.usable_kwh, worth_of(year, plan, option)))
     if not counts:
         return None
     chosen = counts.index(converter.bank.count) if converter.bank.count in counts else None
-    columns = np.array(rows).T
-    return BatterySweep(np.array(counts), *columns, chosen, flags_of(plan, option))  # type: ignore[call-arg]
+    usable_kwh, worth = np.array(rows).T
+    return BatterySweep(np.array(counts), usable_kwh, worth, chosen, flags_of(plan, option), worth_words(plan.job))
 
 
 def with_bank(design: Design, bank: Bank) -> Design:
@@ -159,10 +163,19 @@ def fullness_of(option: Option | RefusedOption) -> Fullness | None:
         return None
     year = option.outcome.year
     number = option.design.converters.index(converter)
+    full, empty = full_and_empty(option, number)
+    cycles = year.kwh("discharge", number) / year.plant[number].bank.usable_kwh
+    return Fullness(int(full.sum()), int(empty.sum()), cycles)
+
+
+def full_and_empty(option: Option, number: int) -> tuple[np.ndarray, np.ndarray]:
+    """Days on which the battery of a converter was full once, and at its reserve once, shape (365,) each.
+
+    One that forms the grid for arrays on its bus is full where it holds them back: it is never charged above that.
+    """
+    year = option.outcome.year
     part = year.plant[number].bank
     level = (year.of("stored", number) / part.usable_kwh).reshape(365, -1)
-    return Fullness(
-        int((level.max(axis=1) >= 1.0 - NEARLY).sum()),
-        int((level.min(axis=1) <= part.reserve + NEARLY).sum()),
-        year.kwh("discharge", number) / part.usable_kwh,
-    )
+    held_back = not option.context.job.supply.on_grid
+    full_from = HOLD_ABOVE if held_back else 1.0 - NEARLY
+    return level.max(axis=1) >= full_from, level.min(axis=1) <= part.reserve + NEARLY

@@ -364,7 +364,7 @@ def _inverter(option: Option | RefusedOption) -> tuple[str, str]:
 
 
 def _battery(bank: Bank) -> tuple[str, str]:
-    return f"{bank.usable_kwh:.1f} kWh usable", f"{bank.count * bank.stacks} × {bank.pack.name}"
+    return f"{bank.usable_kwh:.1f} kWh usable", bank.summary
 
 
 def _grid(plan: Plan, option: Option | RefusedOption) -> tuple[str, str]:
