@@ -1,9 +1,11 @@
 """The bench Money driven as its user drives it."""
 
+import numpy as np
 import pytest
 from openpyxl import load_workbook
 
 from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.desk.charts.money_chart import YearsChart
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.dialogs.switch_dialog import NEVER, SwitchDialog
 from calm_relay.exchange.own_tariffs import keep_tariff
@@ -156,3 +158,13 @@ def test_what_is_burnt_today_is_said_on_home_and_counted_here(window, settled, q
 def test_without_anything_burnt_the_tab_says_how(bench):
     bench.tabs.choose("whole")
     assert bench.whole is None and bench.whole_said.isVisible() and "In place of" in bench.whole_said.text()
+
+
+def test_years_in_which_nothing_is_paid_or_saved_have_no_empty_axes(qtbot):
+    chart = YearsChart()
+    qtbot.addWidget(chart)
+    net = np.array([-9000.0, 0.0, 0.0])
+    chart.show_kinds({"Outlay": (net, "ink")}, net, "€")
+    assert chart._waiting.text() == "After the sale nothing is paid or saved in any year."
+    chart.show_kinds({"Saved": (np.array([0.0, 400.0, 390.0]), "ok")}, net + [0.0, 400.0, 390.0], "€")
+    assert chart._waiting is None

@@ -61,6 +61,7 @@ def test_an_offer_where_nothing_is_paid_for_power_promises_no_saving(tmp_path, d
     list(write_papers(made, made.option("hybrid-swap"), tmp_path, FIRM, TODAY, ("offer",)))
     text = text_of(tmp_path / "offer.pdf")
     assert "to have power all year" in text and "Nothing is paid for power today" in text
+    assert "What is asked and who serves it, month by month" in text and "kWh go unserved" in text
     worth = to_three_figures(-made.option("hybrid-swap").outcome.money.npv)
     assert f"it costs {amount_text(worth, '€')} at today's worth" in text
     for words in (

@@ -380,6 +380,19 @@ def test_off_grid_nothing_is_set_or_asked_of_a_grid():
     assert closed.index("batteries") < closed.index("forms the grid") < closed.index("AC breakers")
 
 
+def test_an_offer_off_grid_says_who_serves_each_month():
+    made = plan(demo_job("hut"))
+    option = made.option("hybrid-swap")
+    offer = offer_of(made, option)
+    year = option.outcome.island_year
+    parts = offer.served.own, offer.served.generator, offer.served.unmet
+    assert sum(part.sum() for part in parts) == pytest.approx(year.outage.asked_kw.sum() * year.step_h)
+    assert all((part >= -1e-9).all() and part.shape == (12,) for part in parts)
+    assert "the generator" in offer.served.sentence and "go unserved, most of it in" in offer.served.sentence
+    grid = plan(demo_job("pottery"))
+    assert offer_of(grid, grid.option("ac-addon")).served is None
+
+
 def test_off_grid_an_array_beside_follows_what_forms_the_grid():
     option = option_of(demo_job("hut"), "ac-bus")
     array = next(unit for unit in option.design.converters if not unit.has_battery)

@@ -12,6 +12,7 @@ from calm_relay.desk.charts.offer_pictures import (
     YEARS_HIGH,
     paint_bills,
     paint_day,
+    paint_served,
     paint_years,
 )
 from calm_relay.desk.dialogs.form_dialog import FormDialog
@@ -65,10 +66,10 @@ class OfferPictures(QWidget):
         """Draws `planning.handover.offer.Offer`."""
         self._offer, self._currency = offer, currency
         before, after = offer.bills
-        self.setAccessibleDescription(
-            f"{offer.winter.title}; {offer.summer.title}; bill {before.sum():,.0f} {offer.before_words}, "
-            f"{after.sum():,.0f} with this offer"
-        )
+        told = f"bill {before.sum():,.0f} {offer.before_words}, {after.sum():,.0f} with this offer"
+        if offer.served is not None:
+            told = offer.served.sentence
+        self.setAccessibleDescription(f"{offer.winter.title}; {offer.summer.title}; {told}")
         self.setMinimumHeight(self.sizeHint().height())
         self.update()
 
@@ -98,9 +99,12 @@ class OfferPictures(QWidget):
     def _money(self, painter):
         painter.save()
         painter.translate(WIDE + 2 * GAP, GAP)
-        self._head(painter, "The bill, month by month")
-        before, after = self._offer.bills
-        paint_bills(painter, before, after, self._currency, self._offer.before_words)
+        if self._offer.served is None:
+            self._head(painter, "The bill, month by month")
+            paint_bills(painter, *self._offer.bills, self._currency, self._offer.before_words)
+        else:
+            self._head(painter, "What is asked and who serves it, month by month")
+            paint_served(painter, self._offer.served)
         painter.translate(0.0, BILLS_HIGH + GAP)
         self._head(painter, "Money over the years, running sum")
         paint_years(painter, self._offer.flow.running, self._currency)
@@ -223,10 +227,9 @@ class HandoverBench(Bench):
         if offer is not None:
             self.pictures.show_offer(offer, currency)
         verb, more = ("saves", "") if money.saving >= 0.0 else ("takes", " more for power")
-        self.title.setText(
-            f"{option.title}: {amount_text(money.outlay, currency)}, {verb} "
-            f"{amount_text(abs(money.saving), currency)} a year{more}"
-        )
+        saved = f", {verb} {amount_text(abs(money.saving), currency)} a year{more}"
+        said = saved if plan.job.pays_for_power else ""
+        self.title.setText(f"{option.title}: {amount_text(money.outlay, currency)}{said}")
         beside = (
             f" Beside it stands {offer.beside.title}." if offer is not None and offer.beside is not None else ""
         )

@@ -175,12 +175,12 @@ class MonthsChart(Chart):
                 x0=np.arange(12) + left, width=0.36, y0=0, height=np.asarray(shares) * 100, brush=colour, pen=None
             )
             self.addItem(bars)
-        self.key(-0.4, 122, "full once", look.ok)
-        self.key(4.2, 122, "at its reserve once", look.stop)
+        self.key(-0.4, 100.0, "full once", look.ok)
+        self.key(4.2, 100.0, "at its reserve once", look.stop)
         self.getAxis("bottom").setTicks([list(enumerate(MONTHS))])
         self.getAxis("left").setTicks([[(share, str(share)) for share in (0, 25, 50, 75, 100)]])
         self.setXRange(-0.6, 11.6, padding=0)
-        self.setYRange(0, 124, padding=0)
+        self.keys_above(0.0, 102.0)
 
 
 class DepthChart(Chart):

@@ -42,18 +42,17 @@ class BillChart(Chart):
                 self.steps(edges, down + below, shade, base=down, alpha=210)
                 down = down + below
         top, low = max(float(up.max()), 1.0), min(float(down.min()), 0.0)
-        span = top - low
         for number, kind in enumerate(kinds):
             self.key(
                 4.2 * (number % 3) + 0.1,
-                top + span * 0.38,
+                top,
                 kind,
                 getattr(look, SHADES[kind]),
                 number // 3,
             )
         self.getAxis("bottom").setTicks([[(n + 0.5, name[:1]) for n, name in enumerate(MONTHS)]])
         self.setXRange(0, 12, padding=0.01)
-        self.setYRange(low, top + span * 0.42, padding=0.02)
+        self.keys_above(low, top)
         self.setAccessibleDescription(
             "; ".join(f"{kind} {months.sum():,.0f} {currency} a year" for kind, months in kinds.items())
         )

@@ -16,6 +16,8 @@ from calm_relay.desk.widgets.theme import colours, font
 pg.setConfigOptions(antialias=True)
 # Room of a title, above which nothing is laid; height of its row; what is kept free beside it; the least to write on.
 TITLE_PX, TITLE_ROW_PX, MARGIN_PX, LEAST_TITLE_PX = 26, 30.0, 6.0, 80.0
+# Between keys and what is drawn.
+GAP_PX = 3.0
 
 MILLION = 1_000_000.0
 
@@ -256,10 +258,11 @@ class Chart(pg.PlotWidget):
         self._make_room()
 
     def _make_room(self) -> None:
-        if self._under is None or not self._keys:
+        if self._under is None:
             return
         low, top = self._under
-        taken = max(item.boundingRect().height() * (1.0 + 0.75 * row) for item, row in self._keys)
+        taken = max((item.boundingRect().height() * (1.0 + 0.75 * row) for item, row in self._keys), default=0.0)
+        taken += GAP_PX if taken else 0.0
         # No less than a third of the height is left to what is drawn.
         share = min(taken / max(self.getViewBox().height(), 1.0), 2.0 / 3.0)
         end = low + (top - low) / (1.0 - share)

@@ -65,7 +65,7 @@ class MeterChart(Chart):
         look = colours()
         run = result.ordered if ordered else result.fault
         minutes = np.arange(run.meter.size)[::10] / 60.0
-        top = max(float(np.abs(part).max()) for part in (run.first, run.second, run.meter)) * 1.35
+        top = max(float(np.abs(part).max()) for part in (run.first, run.second, run.meter))
         series = (
             (run.first, look.alternating, "new battery"),
             (run.second, look.direct, "old battery"),
@@ -82,7 +82,7 @@ class MeterChart(Chart):
         )
         self.head(title)
         self.setXRange(0, float(minutes[-1]), padding=0)
-        self.setYRange(-top * 0.85, top, padding=0)
+        self.keys_above(-1.05 * top, 1.05 * top)
 
 
 class ForesightChart(Chart):

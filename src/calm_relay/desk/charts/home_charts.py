@@ -75,7 +75,7 @@ class Stacked(Chart):
         # What obeys a control draws by the plant's year and not by the clock: it has a picture of its own.
         parts = [(name, kw) for name, kw in result.stacked.items() if kw.max() > 0.0]
         obey = [name for name in result.stacked if name not in dict(parts)]
-        top = max(float(sum(result.stacked.values()).max()), 0.1) * (1.15 + 0.11 * -(-len(parts) // 3))
+        top = max(float(sum(result.stacked.values()).max()), 0.1) * 1.05
         planned = {part.name for part in plan.demand.parts if part.planned}
         for number, (name, kw) in enumerate(parts):
             self.steps(edges, base + kw, shade_of(number), base=base, alpha=215)
@@ -87,7 +87,7 @@ class Stacked(Chart):
         self.head(f"{title}; beside it {joined(obey)}, controlled" if obey else title)
         self.getAxis("bottom").setTicks([[(hour, f"{hour:02d}") for hour in range(0, 25, 3)]])
         self.setXRange(0, 24, padding=0)
-        self.setYRange(0, top, padding=0)
+        self.keys_above(0.0, top)
         self.setToolTip(tip(f"From: {plan.demand.source}"))
 
 

@@ -46,6 +46,9 @@ class YearsChart(Chart):
             f"{currency} a year",
         )
         self.start()
+        if not any(np.any(row[1:]) for row, _ in kinds.values()):
+            self.waits("After the sale nothing is paid or saved in any year.")
+            return
         look, years = colours(), len(net) - 1
         x = np.arange(1, years + 1, dtype=float)
         up, down = np.zeros(years), np.zeros(years)
@@ -62,13 +65,11 @@ class YearsChart(Chart):
             up, down = up + above, down + below
         self.line(x, net[1:], look.ink, 1.6, symbol="o")
         top, low = max(float(up.max(initial=0.0)), 1.0), min(float(down.min(initial=0.0)), 0.0)
-        span = top - low
-        room = 0.2 + 0.2 * -(-len(shown) // 3) if self._keyed else 0.0
         for number, (words, _, shade) in enumerate(shown if self._keyed else ()):
             across = 0.6 + years * 0.33 * (number % 3)
-            self.key(across, top + span * room, words, shade, number // 3)
+            self.key(across, top, words, shade, number // 3)
         self.setXRange(0.5, years + 0.5, padding=0.01)
-        self.setYRange(low, top + span * room, padding=0.02)
+        self.keys_above(low, top)
 
 
 class RunningChart(Chart):
@@ -95,7 +96,6 @@ class RunningChart(Chart):
         years = np.arange(flows[0].years + 1, dtype=float)
         top = max(float(flow.running.max()) for flow in flows)
         low = min(float(flow.running.min()) for flow in flows)
-        span = max(top - low, 1.0)
         for number, flow in enumerate(flows):
             first = number == 0
             shade = look.ink if first else (look.direct, look.alternating, look.light)[number - 1]
@@ -103,11 +103,11 @@ class RunningChart(Chart):
             self.line(years, flow.running, shade, 2.6 if first else 1.6, style)
             self.key(
                 flows[0].years * (0.01 + 0.28 * (number % 2)),
-                top + span * 0.4,
+                top,
                 f"{letters[number]} {flow.option.title}",
                 shade,
                 number // 2,
             )
         self.level(0.0, "", look.rule)
         self.setXRange(0.0, flows[0].years, padding=0.01)
-        self.setYRange(low, top + span * 0.42, padding=0.02)
+        self.keys_above(low, max(top, low + 1.0))

@@ -46,10 +46,10 @@ class OffGridMonths(Chart):
         )
         for number, (words, colour) in enumerate(keys):
             row, column = divmod(number, 3)
-            self.key(-0.4 + 4.1 * column, top * 1.32, words, colour, row)
+            self.key(-0.4 + 4.1 * column, top, words, colour, row)
         self.getAxis("bottom").setTicks([list(enumerate(MONTHS))])
         self.setXRange(-0.6, 11.6, padding=0)
-        self.setYRange(0, top * 1.34, padding=0)
+        self.keys_above(0.0, top)
 
     def _bars(self, left, width, base, height, colour, outline=None):
         edge = None if outline is None else pen(outline, 1.0, Qt.PenStyle.DotLine)

@@ -148,6 +148,26 @@ def paint_bills(
     _keys(painter, 188, [(before_words, LIGHT.muted), ("with this offer", LIGHT.alternating)])
 
 
+def paint_served(painter: QPainter, served) -> None:
+    """What is asked in each month and who serves it, a `planning.handover.offer.ServedMonths`: `BILLS_HIGH` high."""
+    box = QRectF(86, 8, WIDE - 92, 150)
+    parts = [("array and battery", served.own, LIGHT.light), ("generator", served.generator, LIGHT.muted)]
+    parts.append(("not served", served.unmet, LIGHT.stop))
+    top = max(float(sum(series for _, series, _ in parts).max()), 1.0) * 1.05
+    painter.setFont(font(8.6))
+    _axis(painter, box, top, "kWh", [])
+    each = box.width() / 12.0
+    for month in range(12):
+        left, floor = box.left() + month * each, box.bottom()
+        for _, series, shade in parts:
+            height = box.height() * float(series[month]) / top
+            painter.fillRect(QRectF(left + each * 0.15, floor - height, each * 0.7, height), QColor(shade))
+            floor -= height
+        painter.setPen(QColor(LIGHT.quiet))
+        painter.drawText(QRectF(left, box.bottom() + 2, each, 13), Qt.AlignmentFlag.AlignHCenter, MONTHS[month])
+    _keys(painter, 188, [(words, shade) for words, series, shade in parts if series.sum() > 0.5])
+
+
 def paint_years(painter: QPainter, running: np.ndarray, currency: str) -> None:
     """The running sum of the years: what was paid against what is saved: `YEARS_HIGH` units high."""
     box = QRectF(86, 8, WIDE - 92, 150)

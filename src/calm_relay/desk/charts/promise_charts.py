@@ -53,14 +53,14 @@ class PromiseChart(Chart):
         ]
         self.getPlotItem().getAxis("bottom").setTicks([[*dict([*ticks, *years]).items()]])
         self.setXRange(x.min() - 0.7, x.max() + 0.7, padding=0)
-        self.setYRange(0.0, top * 1.22, padding=0)
         wide = x.max() - x.min() + 1.0
-        self.key(x.min() - 0.6, top * 1.21, "made", look.light)
+        self.key(x.min() - 0.6, top, "made", look.light)
         said = "to be expected in that light, and how far off is right"
-        self.key(x.min() + 0.09 * wide, top * 1.21, said, look.ink)
-        self.key(x.min() + 0.55 * wide, top * 1.21, "in an ordinary year", look.alternating)
+        self.key(x.min() + 0.09 * wide, top, said, look.ink)
+        self.key(x.min() + 0.55 * wide, top, "in an ordinary year", look.alternating)
         if short.any():
-            self.key(x.min() + 0.76 * wide, top * 1.21, "less than that explains", look.stop)
+            self.key(x.min() + 0.76 * wide, top, "less than that explains", look.stop)
+        self.keys_above(0.0, top)
         self.getPlotItem().getAxis("bottom").setHeight(36)
 
 
@@ -94,8 +94,7 @@ class FadeChart(Chart):
         )  # fmt: skip
         self.level(held.promised_kwh, f"warranty promises {held.promised_kwh:.1f} kWh", look.stop)
         low = min(float(kwh.min()), held.promised_kwh) * 0.9
-        span = held.new_kwh - low
-        self.key(0.3 * most, held.new_kwh + 0.34 * span, "planned ageing", look.ink)
-        self.key(0.68 * most, held.new_kwh + 0.34 * span, "tests", look.direct)
+        self.key(0.3 * most, held.new_kwh, "planned ageing", look.ink)
+        self.key(0.68 * most, held.new_kwh, "tests", look.direct)
         self.setXRange(0.0, most, padding=0.02)
-        self.setYRange(low, held.new_kwh + 0.36 * span, padding=0)
+        self.keys_above(low, max(held.new_kwh, float(kwh.max())))

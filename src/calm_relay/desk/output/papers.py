@@ -22,6 +22,7 @@ from calm_relay.desk.charts.offer_pictures import (
     YEARS_HIGH,
     paint_bills,
     paint_day,
+    paint_served,
     paint_years,
 )
 from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
@@ -188,6 +189,7 @@ def _made_offer(kit: Kit, logo) -> tuple[bytes, int]:
         pages.next()
         _days(pages, offer)
         pages.next()
+        _served(pages, offer)
         _bill(pages, kit, offer)
         _years(pages, kit, offer, future)
         _beside(pages, kit, offer)
@@ -244,6 +246,15 @@ def _days(pages, offer: Offer) -> None:
         )
         told = [f"{SERVED.get(name, name)} {kwh:.1f} kWh" for name, kwh in item.served.items() if kwh >= 0.05]
         pages.text(f"<p class='quiet' style='margin:0'>{escape('; '.join(told))}.</p>", 6.0)
+
+
+def _served(pages, offer: Offer) -> None:
+    served = offer.served
+    if served is None:
+        return
+    pages.head("What is asked and who serves it, month by month", _kept(pages, BILLS_HIGH, TWO_LINES))
+    pages.picture(lambda painter: paint_served(painter, served), WIDE, BILLS_HIGH, 2.0, TWO_LINES)
+    pages.text(f"<p style='margin:0'>{escape(served.sentence)}</p>")
 
 
 def _bill(pages, kit, offer: Offer) -> None:

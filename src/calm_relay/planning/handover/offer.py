@@ -1,5 +1,6 @@
 """What the offer says to the customer, in plain words and figures, drawn from the plan and from nothing else."""
 
+from calendar import month_name
 from dataclasses import dataclass
 from datetime import date
 from re import sub
@@ -109,11 +110,34 @@ def scope_of(option: Option) -> Scope:
 
 
 @dataclass(frozen=True, eq=False)
+class ServedMonths:
+    """What a house off grid asks, month by month, shape (12,) each [kWh]: by whom it is served, and what is not."""
+
+    own: np.ndarray
+    generator: np.ndarray
+    unmet: np.ndarray
+
+    @property
+    def sentence(self) -> str:
+        """The same of the year."""
+        asked = float((self.own + self.generator + self.unmet).sum())
+        said = f"Array and battery serve {self.own.sum() / asked:.1%} of what is asked in a year"
+        if self.generator.sum() > 0.5:
+            said += f", the generator {self.generator.sum() / asked:.1%}"
+        missing = float(self.unmet.sum())
+        if missing < 0.5:
+            return f"{said}; nothing goes unserved."
+        worst = month_name[int(self.unmet.argmax()) + 1]
+        return f"{said}; {missing:,.0f} kWh go unserved, most of it in {worst}."
+
+
+@dataclass(frozen=True, eq=False)
 class Offer:
     """Everything the offer shows.
 
     `beside` is the option that fits next best, `against` what speaks against it and not against what is offered.
-    `bills` are twelve months without and with the option, `to_come` names what both count and is not there yet,
+    `bills` are twelve months without and with the option, `served` what the house is served where there is no grid,
+    else None; `to_come` names what both count and is not there yet,
     `flow` the money of the years, in the job's currency, `whole` what changes with a heat pump or a car in place of
     fuel, `saves` whether a bill or fuel is paid today on which it can save; `hours` is how long
     what stays on runs from what usually lies in the battery in a night of the worst season, `lasting` the share of
@@ -128,6 +152,7 @@ class Offer:
     winter: OfferDay
     summer: OfferDay
     bills: tuple[np.ndarray, np.ndarray]
+    served: ServedMonths | None
     to_come: tuple[str, ...]
     flow: CashFlow
     whole: WholeChange | None
@@ -189,6 +214,7 @@ def offer_of(plan: Plan, option: Option, progress: Progress = unheard) -> Offer:
         _day(plan, option, worst=True),
         _day(plan, option, worst=False),
         (_bills(plan, plan.as_is), _bills(plan, option)),
+        None if job.supply.on_grid else _served(plan, option),
         job.demand.to_come,
         flow,
         whole_change_of(plan, flow),
@@ -231,6 +257,18 @@ def _bills(plan: Plan, option: Option) -> np.ndarray:
         return np.asarray(sum(kinds.values()), dtype=float)
     burnt = fuel_cost_by_step(option.outcome.year, plan.job)
     return np.bincount(plan.site.calendar.month - 1, weights=burnt, minlength=12)
+
+
+def _served(plan: Plan, option: Option) -> ServedMonths:
+    """What a house off grid is served in each month; what the generator puts into the battery counts as its own."""
+    year = option.outcome.island_year
+
+    def by_month(kw: np.ndarray) -> np.ndarray:
+        return np.bincount(plan.site.calendar.month - 1, weights=kw, minlength=12) * year.step_h
+
+    home, generator = by_month(year.at_bus("home")), by_month(year.at_bus("import"))
+    generator = np.minimum(generator, home)
+    return ServedMonths(home - generator, generator, by_month(year.unmet))
 
 
 def _day(plan: Plan, option: Option, *, worst: bool) -> OfferDay:
