@@ -166,5 +166,5 @@ def test_years_in_which_nothing_is_paid_or_saved_have_no_empty_axes(qtbot):
     net = np.array([-9000.0, 0.0, 0.0])
     chart.show_kinds({"Outlay": (net, "ink")}, net, "€")
     assert chart._waiting.text() == "After the sale nothing is paid or saved in any year."
-    chart.show_kinds({"Saved": (np.array([0.0, 400.0, 390.0]), "ok")}, net + [0.0, 400.0, 390.0], "€")
+    chart.show_kinds({"Saved": (np.array([0.0, 400.0, 390.0]), "ok")}, np.array([-9000.0, 400.0, 390.0]), "€")
     assert chart._waiting is None

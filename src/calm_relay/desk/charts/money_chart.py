@@ -94,7 +94,7 @@ class RunningChart(Chart):
         self.start()
         look = colours()
         years = np.arange(flows[0].years + 1, dtype=float)
-        top = max(float(flow.running.max()) for flow in flows)
+        top = max(0.0, *(float(flow.running.max()) for flow in flows))
         low = min(float(flow.running.min()) for flow in flows)
         for number, flow in enumerate(flows):
             first = number == 0
