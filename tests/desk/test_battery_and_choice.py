@@ -234,6 +234,14 @@ def test_a_search_is_filtered_and_a_plant_opened_as_an_option(window, settled, q
     assert bench.cloud._plants == []
     choose(bench.chemistry, None)
     bench.chemistry.taken.emit(None)
+    type_into(qtbot, bench.outlay, "")
+    before = bench.table.geometry()
+    bench.pick(bench.model.plants[-1])
+    last = bench.model.index(bench.model.rowCount() - 1, 0)
+    # What is picked is seen in the table, and nothing moves.
+    assert bench.table.currentIndex().row() == last.row()
+    assert bench.table.viewport().rect().contains(bench.table.visualRect(last).center())
+    assert bench.table.geometry() == before
     choose(bench.benefit, "score")
     bench.benefit.taken.emit("score")
     heads = [bench.model.headerData(column, Qt.Orientation.Horizontal) for column in range(2)]

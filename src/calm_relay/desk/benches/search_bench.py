@@ -33,6 +33,8 @@ BENEFITS = (
 # Off grid no bill falls: how well it serves comes first.
 OFF_GRID_BENEFITS = (BENEFITS[2], BENEFITS[3], BENEFITS[1], BENEFITS[0])
 CHEMISTRIES = (None, "LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM")
+# The heads and three rows.
+LEAST_TABLE_PX = 94
 HEADS = ("Outlay", "Benefit", "Battery", "Inverter", "Control")
 
 
@@ -157,6 +159,7 @@ class SearchBench(Bench):
         top.addWidget(Label("Upwards"))
         top.addWidget(self.benefit)
         top.addWidget(self.state, 1)
+        top.addWidget(self.open)
         column.addLayout(top)
         middle = QHBoxLayout()
         middle.setSpacing(16)
@@ -184,10 +187,10 @@ class SearchBench(Bench):
         side.addLayout(grid)
         side.addSpacing(6)
         side.addWidget(self.summary)
-        side.addWidget(self.open)
         side.addStretch(1)
         middle.addLayout(side, 3)
-        column.addLayout(middle, 3)
+        # As high as a plant's words ask for, so that nothing moves when one is picked.
+        column.addLayout(middle, 4)
         self.table.setModel(self.model)
         self.table.setAccessibleName("The efficient edge: none costs less and brings more")
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -200,8 +203,9 @@ class SearchBench(Bench):
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(True)
+        self.table.setMinimumHeight(LEAST_TABLE_PX)
         self.table.selectionModel().currentRowChanged.connect(self._on_row)
-        column.addWidget(self.table, 2)
+        column.addWidget(self.table, 1)
 
     def show_view(self, view) -> None:
         """Takes the plan; what was found before stays, and says that it is of another job."""
@@ -311,6 +315,7 @@ class SearchBench(Bench):
             row = self.model.plants.index(self.chosen)
             if self.table.currentIndex().row() != row:
                 self.table.selectRow(row)
+            self.table.scrollTo(self.model.index(row, 0), QAbstractItemView.ScrollHint.PositionAtCenter)
         self._show_state()
         self._show_plant()
 

@@ -173,7 +173,7 @@ def style_sheet(colours: Colours) -> str:
     QScrollBar::handle:horizontal {{ background: {colours.rule}; border-radius: 4px; min-width: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
     QTableView, QHeaderView, QHeaderView::section, QListView {{ background: {colours.card}; border: none; }}
-    QHeaderView::section {{ color: {colours.quiet}; padding: 2px 4px; font-size: 8.5pt; }}
+    QHeaderView::section {{ color: {colours.quiet}; padding: 2px 4px; font-size: 8.5pt; font-weight: 400; }}
     QTableView::item:selected, QListView::item:selected {{ background: {colours.field}; color: {colours.ink}; }}
     QToolTip {{ background: {colours.card}; color: {colours.ink}; border: 1px solid {colours.rule};
                 padding: 4px; }}
