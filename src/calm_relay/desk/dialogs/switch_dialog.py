@@ -37,7 +37,7 @@ class SwitchDialog(AnswerDialog):
         self.tariff = ChoiceField("Tariff then", entries, width=30)
         held = (key for key, tariff in self._tariffs.items() if switch is not None and tariff == switch.tariff)
         self.tariff.show_value(next(held, NEVER))
-        self.after = RangedSpin("After", "years", range_of(TariffSwitch, "after"))
+        self.after = RangedSpin("After", " years", range_of(TariffSwitch, "after"))
         self.after.show_value(switch.after if switch is not None else 2)
         grid = QGridLayout()
         for row, (words, field) in enumerate((("Tariff then", self.tariff), ("After", self.after))):
