@@ -76,3 +76,15 @@ def test_every_study_and_paper_says_something(alone):
             assert all(figure.value for figure in figures_of(alone, each, station))
     assert moment_of(alone, option, 17_000).legs["home"] >= 0.0
     assert day_of(alone, option, 17_000).hours.size >= 92
+
+
+def test_what_nothing_charges_is_told_and_mended(alone):
+    job = alone.job.with_(battery=alone.job.battery.with_(charge_windows=()))
+    option = plan(job).option("ac-addon")
+    (told,) = (item for item in option.findings if item.check == "under-used")
+    assert "Nothing charges the battery" in told.sentence and told.severity.name == "CHECK"
+    # The cheapest hours of the tariff.
+    assert [mend.label for mend in told.mends] == ["Charge it from the grid 23:00 to 07:00"]
+    mended = plan(told.mends[0].apply(job)).option("ac-addon")
+    assert not [item for item in mended.findings if "Nothing charges" in item.sentence]
+    assert mended.outcome.year.kwh("charge") > 1000.0

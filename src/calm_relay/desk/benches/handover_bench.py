@@ -101,7 +101,8 @@ class OfferPictures(QWidget):
         painter.translate(WIDE + 2 * GAP, GAP)
         if self._offer.served is None:
             self._head(painter, "The bill, month by month")
-            paint_bills(painter, *self._offer.bills, self._currency, self._offer.before_words)
+            before, after = self._offer.bills
+            paint_bills(painter, before, after, self._currency, self._offer.before_words)
         else:
             self._head(painter, "What is asked and who serves it, month by month")
             paint_served(painter, self._offer.served)

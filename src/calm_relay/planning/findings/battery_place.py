@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from calm_relay.job.control import GridCharge
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
 from calm_relay.job.survey import BatteryPlace
@@ -27,6 +28,7 @@ from calm_relay.planning.findings.base import (
     warns_if,
 )
 from calm_relay.planning.findings.battery import is_the_job_s
+from calm_relay.planning.operation.controls import usual_charge
 from calm_relay.planning.site.battery_temperature import battery_air_c, charge_derate, discharge_derate
 
 SHEET = "battery datasheet"
@@ -220,11 +222,14 @@ def _topped_up(job: Job) -> tuple[Mend, ...]:
     if job.battery.charge_windows or not job.supply.on_grid:
         return ()
 
+    return (_charged_in(GridCharge(start="02:00", end="06:00", target=1.0)),)
+
+
+def _charged_in(window: GridCharge) -> Mend:
     def apply(job: Job) -> Job:
-        window = {"start": "02:00", "end": "06:00", "target": 1.0}
         return job.with_(battery=job.battery.with_(charge_windows=(window,)))
 
-    return (Mend("Charge it from the grid 02:00 to 06:00", apply),)
+    return Mend(f"Charge it from the grid {window.start} to {window.end}", apply)
 
 
 @grid_check
@@ -249,7 +254,10 @@ def check_under_used(subject: Subject) -> list[Finding]:
     fits = fewer >= bank.pack.count_min and not battery_refusals(
         replace(bank, count=fewer), converter.inverter, subject.job
     )
-    if helps and fits and is_the_job_s(subject, converter):
+    if not subject.job.battery.charge_windows and not any(item.has_array for item in subject.design.converters):
+        sentence = "Nothing charges the battery: there is no array, and it is not charged from the grid"
+        mends = (_charged_in(usual_charge(subject.job.tariff)),)
+    elif helps and fits and is_the_job_s(subject, converter):
         mends = (
             Mend(f"Use {fewer} × {bank.pack.name}", lambda job: job.with_(battery=job.battery.with_(count=fewer))),
         )
