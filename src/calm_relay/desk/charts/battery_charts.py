@@ -3,16 +3,18 @@
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QFontMetricsF
 
 from calm_relay.desk.charts.chart import Chart, brush, pen, shades_between
 from calm_relay.desk.widgets.label import rich
-from calm_relay.desk.widgets.theme import colours
+from calm_relay.desk.widgets.theme import colours, font
 
 MONTHS = ("J", "F", "M", "A", "M", "J", "J", "A", "S", "O", "N", "D")
 
 
 # Share of a chart's height that a line of words takes.
 LINE_OF_WORDS = 0.07
+NAME_MARGIN_PX = 10.0
 
 
 class EnergyCurve(Chart):
@@ -35,19 +37,30 @@ class EnergyCurve(Chart):
         right = float(max(sweep.usable_kwh.max(), *(flag.usable_kwh for flag in sweep.flags))) * 1.04
         self.setYRange(*_scale(sweep.worth, 0.5), padding=0)
         self.setXRange(0, right, padding=0)
-        self.flags(sweep.flags, right)
-        if sweep.chosen is not None:
-            usable = float(sweep.usable_kwh[sweep.chosen])
+        usable = None if sweep.chosen is None else float(sweep.usable_kwh[sweep.chosen])
+        self.flags(sweep.flags, right, usable)
+        if usable is not None:
             self.marker(usable, f"{usable:.1f} kWh now", look.alternating, movable=True, position=0.06)
 
-    def flags(self, flags, right) -> None:
-        """Each school's rule of thumb as a named flag."""
-        for number, flag in enumerate(sorted(flags, key=lambda flag: flag.usable_kwh)):
-            late = flag.usable_kwh > right * 0.8
-            anchors = ((1, 0.5), (1, 0.5)) if late else ((0, 0.5), (0, 0.5))
-            position = 0.97 - number * max(0.055, 17.0 / max(self.height() - 70, 120))
+    def flags(self, flags, right, usable=None) -> None:
+        """Each school's rule of thumb as a named flag, its name clear of the mark of what is planned."""
+        letters, a_px = QFontMetricsF(font(8)), right / max(self.getViewBox().width(), 1.0)
+        rows: list[float] = []
+        for flag in sorted(flags, key=lambda flag: flag.usable_kwh):
+            wide = (letters.horizontalAdvance(flag.name) + NAME_MARGIN_PX) * a_px
+            crossed = usable is not None and 0.0 < usable - flag.usable_kwh < wide
+            late = flag.usable_kwh + wide > right or (crossed and flag.usable_kwh > wide)
+            begins = flag.usable_kwh - wide * late
+            # The highest row on which the name before ends in time.
+            row = next((number for number, ends in enumerate(rows) if ends < begins), len(rows))
+            rows[row : row + 1] = [begins + wide]
             self.marker(
-                flag.usable_kwh, flag.name, colours().quiet, dashed=True, position=position, anchors=anchors
+                flag.usable_kwh,
+                flag.name,
+                colours().quiet,
+                dashed=True,
+                position=0.97 - row * max(0.055, 17.0 / max(self.height() - 70, 120)),
+                anchors=((late, 0.5), (late, 0.5)),
             )
 
 
