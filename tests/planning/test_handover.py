@@ -15,7 +15,7 @@ from calm_relay.planning.commissioning.protocol import setting_key
 from calm_relay.planning.common.amounts import about_years
 from calm_relay.planning.handover.application import application_of, application_rows
 from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of, mounting_of
-from calm_relay.planning.handover.offer import offer_of, scope_of
+from calm_relay.planning.handover.offer import _without_price, offer_of, scope_of
 from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
 from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.operation.backed_up_loads import behind_relay
@@ -497,6 +497,23 @@ def test_what_speaks_against_what_is_offered_too_is_no_reason_against_the_one_be
     told = offer_of(replace(made, choice=strong), made.option("hybrid-beside"))
     assert set(weak) <= set(told.against)
     assert told.winter.title == "A middling day of midwinter, 25 December"
+
+
+@pytest.mark.parametrize(
+    ("reason", "said"),
+    [
+        (
+            "Costs € 9; pays back in 7 years, the pack's warranty ends after 5.",
+            "It pays back in 7 years, the pack's",
+        ),
+        ("Costs € 9; it never pays back.", "It never pays back."),
+        ("Costs € 9.", ""),
+        ("Once flat; it stays so.", "Once flat; it stays so."),
+    ],
+)
+def test_what_the_one_beside_it_costs_is_said_once(reason, said):
+    told = _without_price(reason)
+    assert told.startswith(said) and "Costs" not in told and bool(told) == bool(said)
 
 
 def test_a_single_phase_unit_takes_over_the_circuits_of_its_own_phase_alone():

@@ -233,7 +233,16 @@ def _against(plan: Plan, option: Option, other: Option) -> tuple[str, ...]:
         for key in (option.key, other.key)
     )
     kinds = {_kind(sentence) for sentence in ours}
-    return tuple(sentence for sentence in theirs if _kind(sentence) not in kinds)[:3]
+    said = (_without_price(sentence) for sentence in theirs if _kind(sentence) not in kinds)
+    return tuple(sentence for sentence in said if sentence)[:3]
+
+
+def _without_price(sentence: str) -> str:
+    """A reason that does not say again what the option costs; empty where that is all it says."""
+    head, _, rest = sentence.partition("; ")
+    if not head.startswith("Costs "):
+        return sentence
+    return f"It {rest.removeprefix('it ')}" if rest else ""
 
 
 def _kind(sentence: str) -> str:
