@@ -132,6 +132,29 @@ def test_bad_answers_are_said_and_nothing_is_lost(begun, qtbot, settled):
     assert "demand" in window.session.job.wanted and questions.step.bench == "Home"
 
 
+def test_what_stands_in_and_is_typed_all_the_same_is_an_answer(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    find(qtbot, window, "tralee")
+    settled(window)
+    questions.go_to(3)
+    editor = window.bench.inputs.editors["A year, kWh"]
+    assert editor.value == 4200.0
+    # Going through a field says nothing.
+    editor.setFocus()
+    qtbot.keyClick(editor, RETURN)
+    assert "demand" in window.session.job.wanted
+    type_into(qtbot, editor, "4200")
+    settled(window)
+    assert "demand" not in window.session.job.wanted
+    questions.go_to(4)
+    assert "tariff.price" in window.session.job.assumed
+    price = window.bench.inputs.editors["Price a kWh"]
+    type_into(qtbot, price, f"{price.value:g}")
+    settled(window)
+    assert "tariff.price" not in window.session.job.assumed
+    assert window.commands.undo.text() == "Undo: Price a kWh confirmed"
+
+
 # What was done at one house is not true of the next.
 BUILT = {
     "state": "built",

@@ -343,8 +343,12 @@ def test_finding_the_place_says_nothing_of_what_the_home_uses():
     found = less_what_was_said(job, there.with_(wanted=job.wanted))
     assert there.demand.winter_factor != job.demand.winter_factor
     assert "demand" in found.wanted and "place" not in found.wanted
+    # What a household usually uses there stands in; a place that is found later changes no answer.
+    assert found.demand.yearly_kwh == library().countries["United Arab Emirates"].home_kwh != job.demand.yearly_kwh
     said = less_what_was_said(found, found.with_(demand=found.demand.with_(yearly_kwh=4200.0)))
     assert "demand" not in said.wanted
+    moved = placed(said, "Oslo", "Norway", 59.9, 10.75, "Europe/Oslo", library())
+    assert moved.demand.yearly_kwh == 4200.0
 
 
 def test_what_another_place_brings_is_assumed_again():

@@ -14,6 +14,14 @@ def value_at(job: Job, path: str) -> Any:
     return value
 
 
+def confirmed(job: Job, path: str) -> Job:
+    """The job with the figure at a dotted path said to be so: no mark of it is left, nor what it answers wanted."""
+    answers = "demand" if path == "demand.yearly_kwh" else None
+    marks = tuple(mark for mark in job.assumed if mark != path)
+    wanted = tuple(key for key in job.wanted if key != answers)
+    return job if (marks, wanted) == (job.assumed, job.wanted) else job.with_(assumed=marks, wanted=wanted)
+
+
 def less_what_was_said(before: Job, after: Job) -> Job:
     """The changed job without the marks of what the change said; marks it set stay.
 
@@ -38,6 +46,9 @@ def _answered(key: Wanted, before: Job, after: Job) -> bool:
     if key == "place":
         old, new = before.site, after.site
         return (old.latitude, old.longitude) != (new.latitude, new.longitude) or old.place != new.place
+    if key == "demand" and _answered("place", before, after) and isinstance(after.demand, ShapedDemand):
+        # Another place brings what is usual there.
+        return not isinstance(before.demand, ShapedDemand) or before.demand.bills != after.demand.bills
     if key == "demand":
         return _said_of_demand(before.demand) != _said_of_demand(after.demand)
     return before.faces != after.faces

@@ -24,6 +24,7 @@ class Country(Model):
     price: NotNegative = Field(description="Of a kWh imported by a home.")
     feed_in: NotNegative = Field(description="Paid for a kWh exported.")
     standing_per_day: NotNegative
+    home_kwh: Positive = Field(default=3500.0, le=1e5, description="What a household usually uses in a year.")
     grid_fails: Literal["seldom", "often"] = Field(
         default="seldom", description="Often: keeping the lights on weighs more there."
     )

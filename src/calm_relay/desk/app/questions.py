@@ -39,8 +39,9 @@ STEPS = (
     Step("Choice", "Why a battery?", "Weigh at the right what it is for."),
     Step("Inverter", "What hangs there today?", "Name the inverter under Inverters today, microinverters on "
          "Roof under There today; with none it is a new system."),
-    Step("Home", "How much is used?", "Type the year’s kWh, read bills or a meter’s file. Until then 3,500 kWh "
-         "stand in.", "demand", "A heat pump, a car or hot water goes into the list below; then go on."),
+    Step("Home", "How much is used?", "Type the year’s kWh, read bills or a meter’s file. Until then what is "
+         "usual at the place stands in.", "demand",
+         "A heat pump, a car or hot water goes into the list below; then go on."),
     Step("Grid", "What service and tariff?", "What is usual at the place is assumed; change what is otherwise."),
     Step("Roof", "How many modules may lie there?", "A first face towards the equator; its size, tilt and further "
          "faces follow below.", "array"),

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.quantity_field import QuantityField
+from calm_relay.job.assumed import confirmed
 from calm_relay.job.base import Model
 from calm_relay.job.field_range import FieldRange, range_of
 from calm_relay.job.field_words import lower_first, plain_type
@@ -20,7 +21,7 @@ from calm_relay.planning.common.refused import refused_words
 class Field:
     """One number of the job: how it is named, its range, how it is read and written, and whether it is money.
 
-    `stands` says whether the job has such a number; `empty` is what an empty field means.
+    `stands` says whether the job has such a number; `empty` is what an empty field means, `path` where it stands.
     """
 
     name: str
@@ -32,6 +33,7 @@ class Field:
     money: bool = False
     stands: Callable[[Job], bool] = lambda _: True
     empty: str = "none"
+    path: str = ""
 
 
 def field_of(
@@ -48,7 +50,7 @@ def field_of(
         kept = round(value) if whole and value is not None else value
         return job.with_(**{part: getattr(job, part).with_(**{name: kept})})
 
-    return Field(label, unit, range_of(model, name), get, put, decimals, money)
+    return Field(label, unit, range_of(model, name), get, put, decimals, money, path=f"{part}.{name}")
 
 
 class FieldForm(QWidget):
@@ -70,6 +72,7 @@ class FieldForm(QWidget):
             editor = QuantityField(field.name, field.unit, field.span, field.decimals)
             editor.setFixedWidth(110)
             editor.accepted.connect(lambda value, field=field: self._on_value(field, value))
+            editor.said_again.connect(lambda field=field: self._on_said_again(field))
             editor.refused.connect(self._show_text)
             label = Label(field.name)
             label.setBuddy(editor)
@@ -108,6 +111,12 @@ class FieldForm(QWidget):
         else:
             after = self.editors[field.name].text()
             self.edited.emit(job, f"{field.name} {before or 'none'} to {after or 'none'}")
+
+    def _on_said_again(self, field):
+        self.problem.hide()
+        job = confirmed(self._job, field.path)
+        if job is not self._job:
+            self.edited.emit(job, f"{field.name} confirmed")
 
     def _show_text(self, problem):
         self.problem.setText(problem)

@@ -17,11 +17,14 @@ class QuantityField(QLineEdit):
     -------
     accepted : object
         A float other than the one before, or None for an emptied optional field.
+    said_again
+        The number that stood there was typed.
     refused : str
         What was typed, and what would be right; the field shows the old number again.
     """
 
     accepted = Signal(object)
+    said_again = Signal()
     refused = Signal(str)
 
     def __init__(self, name: str, unit: str, span: FieldRange, decimals: int = 2, parent: QWidget | None = None):
@@ -60,6 +63,7 @@ class QuantityField(QLineEdit):
     def _on_finished(self):
         text = self.text().strip()
         if text == self.text_of(self._value):
+            self._hear_again()
             return
         if not text and self._span.optional:
             value = None
@@ -73,10 +77,16 @@ class QuantityField(QLineEdit):
                 self._refuse(f"is {self.text_of(value)}; wanted {self._wanted()}")
                 return
         if value == self._value:
+            self._hear_again()
             self._show(value)
             return
         self._show(value)
         self.accepted.emit(value)
+
+    def _hear_again(self):
+        if self.isModified() and self._value is not None:
+            self.setModified(False)
+            self.said_again.emit()
 
     def _wanted(self) -> str:
         """The range in words."""

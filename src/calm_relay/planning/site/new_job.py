@@ -32,8 +32,6 @@ PLACE_ASSUMED = (
 WINTER_FACTOR = "demand.winter_factor"
 FIRST_ASSUMED = ("purposes", "battery.pack", "battery.count", "battery_place", WINTER_FACTOR)
 ASSUMED = (*PLACE_ASSUMED, *FIRST_ASSUMED)
-# What is drawn with until somebody says what the home uses.
-STANDING_IN_KWH = 3500.0
 
 
 def new_job(
@@ -81,13 +79,13 @@ def begun_job(name: str, library: Library) -> Job:
     site = Site(place="", latitude=0.0, longitude=0.0, time_zone="UTC", weather=ClimatePreset(climate="x"))
     climate = nearest_climates(site, library)[0].climate
     supply = _service(ELSEWHERE)
-    bank = first_bank(library, supply.phases, held_at_first_kwh(STANDING_IN_KWH))
+    bank = first_bank(library, supply.phases, held_at_first_kwh(ELSEWHERE.home_kwh))
     return Job(
         name=name,
         site=site.with_(weather=ClimatePreset(climate=climate.key)),
         supply=supply,
         purposes=usual_purposes(ELSEWHERE),
-        demand=ShapedDemand(yearly_kwh=STANDING_IN_KWH),
+        demand=ShapedDemand(yearly_kwh=ELSEWHERE.home_kwh),
         tariff=_tariff(ELSEWHERE),
         costs=library.costs or Costs(),
         wiring=Wiring(own_figures=library.own_figures),
@@ -119,7 +117,7 @@ def placed(
     climate = nearest_climates(bare, library)[0].climate
     battery = job.battery
     if "battery.pack" in job.assumed:
-        bank = first_bank(library, usual.phases, held_at_first_kwh(STANDING_IN_KWH))
+        bank = first_bank(library, usual.phases, held_at_first_kwh(usual.home_kwh))
         battery = PlannedBattery(pack=bank.pack.key, count=bank.count)
     marks = PLACE_ASSUMED if country in library.countries else (*PLACE_ASSUMED, "region", "tariff.currency")
     tables = tables_in(usual, library)
@@ -133,7 +131,7 @@ def placed(
         costs=costs,
         backup_board=job.backup_board and job.backup_board.on_legs_of(usual.phases),
         tariff=_tariff(usual),
-        demand=_through_the_year(job, climate, latitude),
+        demand=_standing_in(_through_the_year(job, climate, latitude), job, usual),
         faces=tuple(_turned(face, job.site.latitude, latitude) for face in job.faces),
         battery=battery,
         purposes=usual_purposes(usual) if "purposes" in job.assumed else job.purposes,
@@ -148,6 +146,13 @@ def _with_demand(job: Job, yearly_kwh: float, library: Library) -> Job:
     wanted = tuple(key for key in job.wanted if key != "demand")
     assert isinstance(job.demand, ShapedDemand), "nobody has read a meter yet"
     return with_first_battery(job.with_(demand=job.demand.with_(yearly_kwh=yearly_kwh), wanted=wanted), library)
+
+
+def _standing_in(demand: Demand, job: Job, usual: Country) -> Demand:
+    """The demand with what a household usually uses there, until somebody says what this one does."""
+    if "demand" not in job.wanted or not isinstance(demand, ShapedDemand):
+        return demand
+    return demand.with_(yearly_kwh=usual.home_kwh)
 
 
 def _through_the_year(job: Job, climate: Climate, latitude: float) -> Demand:
