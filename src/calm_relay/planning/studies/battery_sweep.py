@@ -6,6 +6,7 @@ import numpy as np
 
 from calm_relay.job.base import minutes_of
 from calm_relay.physics.plant.islanded import HOLD_ABOVE
+from calm_relay.planning.architecture.bus_rating import arrays_on_bus
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.common.progress import Progress, unheard
@@ -176,6 +177,7 @@ def full_and_empty(option: Option, number: int) -> tuple[np.ndarray, np.ndarray]
     year = option.outcome.year
     part = year.plant[number].bank
     level = (year.of("stored", number) / part.usable_kwh).reshape(365, -1)
-    held_back = not option.context.job.supply.on_grid
+    supply = option.context.job.supply
+    held_back = not supply.on_grid and bool(arrays_on_bus(option.design, supply))
     full_from = HOLD_ABOVE if held_back else 1.0 - NEARLY
     return level.max(axis=1) >= full_from, level.min(axis=1) <= part.reserve + NEARLY
