@@ -11,6 +11,7 @@ from calm_relay.job.existing_supply import Generator
 from calm_relay.planning.findings.off_grid import _without
 from calm_relay.planning.studies.battery_map import battery_map
 from calm_relay.planning.studies.battery_sweep import full_and_empty, sweep_battery
+from calm_relay.planning.studies.futures import futures_of
 from calm_relay.planning.studies.off_grid import off_grid_year_of, size_off_grid
 from calm_relay.planning.studies.outage import rehearse
 from calm_relay.planning.studies.search import filter_of, plant_rows, search
@@ -18,7 +19,7 @@ from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.figures import figures_of
 from calm_relay.planning.views.moment import moment_of
 from calm_relay.planning.views.scales import scales_of
-from tests.plans import plan
+from tests.plans import of_few_futures, plan
 
 
 @pytest.fixture(scope="module")
@@ -203,6 +204,16 @@ def test_sizes_are_judged_by_what_they_serve_where_no_power_is_paid_for(hut):
     assert (np.diff(sweep.worth) > 0).all() and sweep.worth[-1] < made.demand.yearly_kwh
     # With the least power it trips, whatever it holds.
     assert (np.diff(field.worth[:, 1:], axis=0) > -1.0).all()
+
+
+def test_where_no_power_is_paid_for_futures_tell_of_no_saving(hut):
+    made, option = replanned(of_few_futures(hut.job), generators=())
+    told = []
+    futures_of(made, option, lambda share, words: told.append(words))
+    assert "saves" not in " ".join(told) and told[-1].endswith("of the home on its own")
+    served, _ = replanned(hut.job.with_(demand=hut.job.demand.with_(yearly_kwh=200.0, loads=())))
+    reasons = {reason.sentence for spoken in served.choice.reasons.values() for reason in spoken}
+    assert "Nothing that is asked in a year goes unserved." in reasons
 
 
 def test_a_battery_is_full_where_arrays_are_held_back(hut):

@@ -124,6 +124,8 @@ def _lights(option: Option, job: Job, demand: DemandYear) -> Spoken:
     summary = f"{year.unmet_kwh:,.0f} kWh a year, {share:.1%} of what is asked, go unserved"
     within, most = share <= job.off_grid.unmet_max, job.off_grid.unmet_max
     against = f": within the {most:.1%} allowed" if within else f", more than the {most:.1%} allowed"
+    if year.unmet_kwh < 0.5:
+        summary, against = "Nothing that is asked in a year goes unserved", ""
     result: Spoken = [(within, "ride_through_outage", f"{summary}{against}.")]
     if year.trips:
         result.append(
