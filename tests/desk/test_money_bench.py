@@ -168,3 +168,10 @@ def test_years_in_which_nothing_is_paid_or_saved_have_no_empty_axes(qtbot):
     assert chart._waiting.text() == "After the sale nothing is paid or saved in any year."
     chart.show_kinds({"Saved": (np.array([0.0, 400.0, 390.0]), "ok")}, np.array([-9000.0, 400.0, 390.0]), "€")
     assert chart._waiting is None
+
+
+def test_what_costs_nothing_has_nothing_to_pay_back(bench, window, settled, qtbot):
+    window.show_option(0)
+    settled(window)
+    qtbot.waitUntil(lambda: bench.settled and bool(bench.flows) and bench.flows[0].option.key == "as-is")
+    assert bench.summary.item(2, 1).text() == bench.summary.item(3, 1).text() == "nothing to pay back"

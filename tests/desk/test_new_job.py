@@ -132,6 +132,14 @@ def test_bad_answers_are_said_and_nothing_is_lost(begun, qtbot, settled):
     assert "demand" in window.session.job.wanted and questions.step.bench == "Home"
 
 
+def test_no_years_of_money_are_counted_while_answers_are_wanted(begun, settled):
+    begun.open_bench("Money")
+    settled(begun)
+    bench = begun.bench
+    assert bench.verdict.text().startswith("No years are counted yet. Still wanted: where it stands; ")
+    assert bench.flows == () and not bench.tabs.isEnabled() and not bench.write.isEnabled()
+
+
 def test_what_stands_in_and_is_typed_all_the_same_is_an_answer(begun, qtbot, settled):
     window, questions = begun, begun.questions
     find(qtbot, window, "tralee")

@@ -18,6 +18,7 @@ from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.own_tariffs import read_tariffs
 from calm_relay.planning.common.amounts import about_years, amount_text, breaks_even, to_three_figures
+from calm_relay.planning.common.wanted import wanted_words
 
 PARTS = (("picture", "Picture"), ("table", "Year by year"), ("whole", "Whole change"), ("sure", "How sure"))
 FINANCE_ROWS = (
@@ -132,7 +133,8 @@ class MoneyBench(Bench):
         if not self.is_new(view):
             return
         self._view = view
-        option = view.built
+        wanted = wanted_words(view.plan.job)
+        option = None if wanted else view.built
         for part in (self.tabs, self.years, self.running, self.summary, self.table):
             part.setEnabled(option is not None)
         # What is written is what is shown.
@@ -142,7 +144,7 @@ class MoneyBench(Bench):
             self.flows, self.whole, self._asked = (), None, None
             self._draw_nothing()
         if option is None:
-            self.verdict.setText(NONE)
+            self.verdict.setText(f"No years are counted yet. Still wanted: {wanted}." if wanted else NONE)
             return
         if self.is_other:
             self.wait_for(self.years, self.running)

@@ -55,6 +55,8 @@ def summary_of(flow: CashFlow) -> list[tuple[str, str]]:
     rate = job.costs.discount_rate
 
     def years(value: float | None) -> str:
+        if flow.net[0] >= 0.0 and value is not None and value < 0.05:
+            return "nothing to pay back"
         return f"not within {flow.years} years" if value is None else f"{value:.1f} years"
 
     rate_text = "none" if flow.irr is None else f"{flow.irr:.1%} a year".replace("-", "\u2212")
