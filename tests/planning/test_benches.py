@@ -14,7 +14,7 @@ from calm_relay.planning.views.energy_path import line_of
 from calm_relay.planning.views.figures import SHOWS, figures_of
 from calm_relay.planning.views.moment import day_of, moment_of, spots_of, strip_of
 from calm_relay.planning.views.roof import face_months, sun_tracks
-from calm_relay.planning.views.scales import cost_scales_of, loss_scales_of
+from calm_relay.planning.views.scales import cost_scales_of, loss_scales_of, scales_of
 from calm_relay.planning.views.seasons import site_months, typical_days
 from calm_relay.planning.views.tables import tables_of
 from tests.plans import plan, without_findings
@@ -227,3 +227,12 @@ def test_a_battery_inverter_that_draws_says_that_it_charges(demo_plan):
     for step, words in ((int(ac.argmin()), "charging"), (int(ac.argmax()), "now")):
         caption = moment_of(demo_plan, option, step).bars["Battery inverter"].caption
         assert caption == f"{abs(ac[step]):.1f} of 5 kW {words}"
+
+
+def test_a_payback_beyond_all_telling_does_not_shrink_the_others(demo_plan):
+    payback = next(scale for scale in scales_of(demo_plan) if scale.key == "payback")
+    finite = [value for value in payback.values if value is not None and value != float("inf")]
+    assert max(finite) > 60.0 and payback.top == 60.0
+    assert "more than 60 years" in payback.texts
+    worth = next(scale for scale in scales_of(demo_plan) if scale.key == "bill")
+    assert worth.top == max(value for value in worth.values if value is not None)

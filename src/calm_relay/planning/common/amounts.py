@@ -52,11 +52,15 @@ def about_years(years: float) -> str:
     return f"{said:g} year{'s' * (said != 1)}" if said >= 1.0 else "half a year"
 
 
+# What is beyond is told no more exactly.
+LONGEST_YEARS = 60.0
+
+
 def years_text(years: float) -> str:
     """A payback time in words that fit a sentence."""
     if years == float("inf"):
         return "never"
-    return "more than 60 years" if years > 60 else f"{years:.1f} years"
+    return f"more than {LONGEST_YEARS:g} years" if years > LONGEST_YEARS else f"{years:.1f} years"
 
 
 def signed(value: float, decimals: int) -> str:

@@ -4,7 +4,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.cost import KINDS
-from calm_relay.planning.common.amounts import amount_text, breaks_even, to_two_figures, years_text
+from calm_relay.planning.common.amounts import (
+    LONGEST_YEARS,
+    amount_text,
+    breaks_even,
+    to_two_figures,
+    years_text,
+)
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.outcome import Money
 from calm_relay.planning.plan import Plan
@@ -18,7 +24,7 @@ class Scale:
     """One measure of every option; a value is None where the option has none.
 
     `texts` are the values as they are shown, units included; `yearly` says whether the figure rests on the
-    weather year; `lower_is_better` is None for a figure that is only told.
+    weather year; `lower_is_better` is None for a figure that is only told; beyond `most` values are told alike.
     """
 
     key: str
@@ -29,13 +35,14 @@ class Scale:
     values: tuple[float | None, ...]
     texts: tuple[str, ...]
     end: float | None
+    most: float = float("inf")
 
     @property
     def top(self) -> float:
-        """Right end of the scale: where the measure itself ends, else the largest finite value."""
+        """Right end of the scale: where the measure itself ends, else the largest finite value up to `most`."""
         if self.end is not None:
             return self.end
-        finite = [value for value in self.values if value is not None and value != float("inf")]
+        finite = [min(value, self.most) for value in self.values if value is not None and value != float("inf")]
         return max([*finite, 1e-9])
 
     @property
@@ -55,6 +62,7 @@ class _Measure:
     value: Callable[[Option, Plan], float | None]
     text: Callable[[float, str], str]
     end: float | None = None
+    most: float = float("inf")
 
 
 def _years(value: float, currency: str) -> str:
@@ -106,6 +114,7 @@ MEASURES = (
         True,
         lambda option, plan: option.outcome.money.payback_years if option.outcome.money.outlay > 0 else None,
         _years,
+        most=LONGEST_YEARS,
     ),
     _Measure(
         "worth",
@@ -400,6 +409,7 @@ def scales_of(plan: Plan) -> tuple[Scale, ...]:
                 values,
                 texts,
                 measure.end,
+                measure.most,
             )
         )
     return tuple(scales)
