@@ -31,7 +31,7 @@ BENEFITS = (
     ("hours", "Hours on backup"),
 )
 # Off grid no bill falls: how well it serves comes first.
-OFF_GRID_BENEFITS = (BENEFITS[2], BENEFITS[3], BENEFITS[1], BENEFITS[0])
+OFF_GRID_BENEFITS = tuple((key, dict(BENEFITS)[key]) for key in ("score", "self-sufficiency", "npv", "saving"))
 CHEMISTRIES = (None, "LFP", "NMC", "sodium-ion", "lead-acid gel", "lead-acid AGM")
 # The heads and three rows.
 LEAST_TABLE_PX = 94

@@ -79,7 +79,7 @@ class Chart(pg.PlotWidget):
     _title = ""
     # Whether it is hidden because there was nothing to draw.
     _empty = False
-    # Where the scale begins and what is drawn ends, while the keys stand over it; and the keys with their rows.
+    # Where the scale begins and what is drawn ends, while the keys stand over it.
     _under: tuple[float, float] | None = None
 
     def __init__(self, title: str, x_label: str, y_label: str, parent=None):

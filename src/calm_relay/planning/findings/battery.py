@@ -86,7 +86,7 @@ def is_the_job_s(subject: Drawn, converter: Converter) -> bool:
 
 
 def more_units(subject: Drawn, converter: Converter, needed: int) -> Mend | None:
-    """A mend that puts so many units side by side; None where the maker does not allow them, or they do."""
+    """A mend that puts so many units side by side; None where the maker does not allow them, or as many stand."""
     fits = converter.bank.units < needed <= converter.inverter.units_max
     if not fits or not converter.is_new or not is_the_job_s(subject, converter):
         return None

@@ -120,7 +120,7 @@ class ServedMonths:
     @property
     def sentence(self) -> str:
         """The same of the year."""
-        asked = float((self.own + self.generator + self.unmet).sum())
+        asked = max(float((self.own + self.generator + self.unmet).sum()), 1e-9)
         said = f"Array and battery serve {self.own.sum() / asked:.1%} of what is asked in a year"
         if self.generator.sum() > 0.5:
             said += f", the generator {self.generator.sum() / asked:.1%}"
@@ -269,7 +269,7 @@ def _bills(plan: Plan, option: Option) -> np.ndarray:
 
 
 def _served(plan: Plan, option: Option) -> ServedMonths:
-    """What a house off grid is served in each month; what the generator puts into the battery counts as its own."""
+    """What a house off grid is served in each month; what a generator gives through the battery is its own."""
     year = option.outcome.island_year
 
     def by_month(kw: np.ndarray) -> np.ndarray:
