@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox
 
 from calm_relay.desk.dialogs.control_dialog import ControlDialog
 from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.widgets.label import Label
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.control import GridCharge
 from calm_relay.job.uncertainty import Uncertainty
@@ -177,6 +178,18 @@ def test_the_choice_shows_paths_units_purposes_and_energies(window, settled, qtb
     qtbot.mouseClick(bench.which["wall"], LEFT)
     assert "cannot be built" in bench.wall.text()
     assert painted(window) > 0.05
+
+
+def test_reasons_of_an_option_that_is_left_are_seen_no_more_even_before_they_are_deleted(window, settled, qtbot):
+    window.open_bench("Choice")
+    settled(window)
+    keys = [option.key for option in window.session.plan.options]
+    window.show_option(keys.index("micro-ac"))
+    gone = [label for label in window.bench.findChildren(Label) if "cannot be built" in label.text()]
+    qtbot.waitUntil(lambda: all(label.isVisible() for label in gone))
+    window.show_option(keys.index("ac-addon"))
+    # A dialog's loop deletes nothing that was let go before it.
+    assert gone and not any(label.isVisible() for label in gone)
 
 
 def test_tipping_points_come_and_are_shown_where_the_mouse_points(window, settled, qtbot):

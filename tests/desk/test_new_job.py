@@ -296,6 +296,45 @@ def test_modules_that_lie_there_today_hang_on_the_inverter_there_today(begun, qt
     assert "array" not in window.session.job.wanted
 
 
+def test_modules_that_lie_there_today_on_microinverters_are_said_in_one_step(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    find(qtbot, window, "johannesburg")
+    settled(window)
+    questions.go_to(5)
+    questions.modules.setValue(14)
+    qtbot.mouseClick(questions.on_micros, LEFT)
+    # Those of another service are not offered.
+    assert [action.text() for action in questions.micros.actions()] == ["Pennant 300 microinverter"]
+    questions.micros.actions()[0].trigger()
+    questions.micros.close()
+    (face,) = window.session.job.faces
+    assert (face.count, face.fate, face.electronics) == (14, "reuse", "pennant-300")
+    assert "array" not in window.session.job.wanted
+    settled(window)
+    (unit,) = window.session.plan.option("as-is").design.converters
+    assert unit.micro.key == "pennant-300" and not unit.is_new
+    assert window.session.plan.option("ac-addon") is not None
+    # The roof says on what they are, where other faces name an inverter of the survey.
+    window.open_bench("Roof")
+    window.bench.tabs.choose("today")
+    assert window.bench.today.unit.currentText() == "an inverter under each"
+
+
+def test_what_the_battery_is_for_is_seen_where_the_window_is_low(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    window.resize(1280, 720)
+    find(qtbot, window, "johannesburg")
+    settled(window)
+    questions.go_to(5)
+    qtbot.mouseClick(questions.lay, LEFT)
+    settled(window)
+    questions.go_to(1)
+    slider = window.bench.purposes.sliders["lower_bills"]
+    qtbot.waitUntil(lambda: not slider.visibleRegion().isEmpty())
+    for kind, slider in window.bench.purposes.sliders.items():
+        assert slider.visibleRegion().boundingRect() == slider.rect(), kind
+
+
 def test_what_stands_in_before_the_place_is_known_passes_for_no_measurement(begun, qtbot, settled):
     window = begun
     (told,) = [note.finding for note in window.margin.notes if note.finding.check == "assumed"]

@@ -458,7 +458,7 @@ class Job(Model):
         if not self.existing_inverters and there:
             raise ValueError(
                 f"existing_inverters: none is stated, but {there[0]!r} is on the roof today; wanted the inverter it is "
-                'on, or the face with fate "new"'
+                "on, microinverters under its modules, or a face that is new"
             )
         names = [item.name for item in self.existing_inverters]
         carried: list[str] = []

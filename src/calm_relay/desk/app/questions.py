@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QMenu, QPushButton
 
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
@@ -37,8 +37,8 @@ STEPS = (
     Step("Site", "Where does it stand?", "Find the town below; what is usual there is assumed until you say "
          "otherwise. Until then a place on the equator stands in.", "place"),
     Step("Choice", "Why a battery?", "Weigh at the right what it is for."),
-    Step("Inverter", "What hangs there today?", "Name the inverter under Inverters today, microinverters on "
-         "Roof under There today; with none it is a new system."),
+    Step("Inverter", "What hangs there today?", "Name the inverter under Inverters today. Microinverters are said with "
+         "the modules; with none of them it is a new system."),
     Step("Home", "How much is used?", "Type the year’s kWh, read bills or a meter’s file. Until then what is "
          "usual at the place stands in.", "demand",
          "A heat pump, a car or hot water goes into the list below; then go on."),
@@ -99,6 +99,12 @@ class Questions(QFrame):
         there = PressGuard(self.there)
         there.acts.connect(lambda: self._lay_there(self.modules.value()))
         self.modules.refused.connect(there.refuse)
+        self.on_micros = QPushButton("On &microinverters today")
+        self.on_micros.setToolTip("They lie there today, each with an inverter of its own under it")
+        self.micros = QMenu(self.on_micros)
+        apart = PressGuard(self.on_micros)
+        apart.acts.connect(self._offer_micros)
+        self.modules.refused.connect(apart.refuse)
         self.as_assumed = QPushButton()
         self.as_assumed.setToolTip("What stands in is what the home uses")
         self.as_assumed.clicked.connect(lambda _=False: self._take_assumed_demand())
@@ -117,7 +123,7 @@ class Questions(QFrame):
             "Site": (self.name,),
             "Home": (self.as_assumed,),
             "Grid": (self.confirm, self.alone),
-            "Roof": (self.modules, self.lay, self.there, self.none),
+            "Roof": (self.modules, self.lay, self.there, self.on_micros, self.none),
         }
         self._lay_out()
         self.hide()
@@ -131,7 +137,15 @@ class Questions(QFrame):
         grid.addWidget(self.how, 1, 0)
         row = QHBoxLayout()
         row.setSpacing(6)
-        answers = (self.lay, self.there, self.none, self.as_assumed, self.confirm, self.alone)
+        answers = (
+            self.lay,
+            self.there,
+            self.on_micros,
+            self.none,
+            self.as_assumed,
+            self.confirm,
+            self.alone,
+        )
         for field in (self.name, self.modules, *answers):
             row.addWidget(field)
         row.addSpacing(8)
@@ -207,7 +221,9 @@ class Questions(QFrame):
                 field.setVisible(bench == step.bench)
         for field in (self.modules, self.lay, self.none):
             field.setVisible(step.bench == "Roof" and not done)
-        self.there.setVisible(step.bench == "Roof" and not done and self._inverter_there() is not None)
+        on_roof, strung = step.bench == "Roof" and not done, self._inverter_there() is not None
+        self.there.setVisible(on_roof and strung)
+        self.on_micros.setVisible(on_roof and not strung and job.supply.on_grid)
         if isinstance(job.demand, ShapedDemand):
             self.as_assumed.setText(f"It is so: {job.demand.yearly_kwh:,.0f} k&Wh")
         self.as_assumed.setVisible(step.bench == "Home" and not done)
@@ -257,6 +273,27 @@ class Questions(QFrame):
             )
         else:
             self.edited.emit(job, f"{count} modules there today")
+
+    def _offer_micros(self):
+        """Asks which, of those that the service takes; there is one kind under all modules of a first face."""
+        phases = self._job.supply.phases
+        self.micros.clear()
+        for item in self.library.equipment_for(self._job).microinverters:
+            if item.phases == phases or (item.phases, phases) == ("single", "three"):
+                action = self.micros.addAction(item.name.replace("&", "&&"))
+                action.triggered.connect(lambda _=False, item=item: self._lay_on_micros(item))
+        if self.micros.isEmpty():
+            self.how.setText(f"No microinverter is known for {phases} phase: name it in Equipment first.")
+        else:
+            self.micros.popup(self.on_micros.mapToGlobal(self.on_micros.rect().bottomLeft()))
+
+    def _lay_on_micros(self, micro):
+        from calm_relay.planning.architecture.standing_array import on_microinverters
+        from calm_relay.planning.site.new_job import with_array
+
+        count = self.modules.value()
+        job = on_microinverters(with_array(self._job, count, self.library), micro)
+        self.edited.emit(job, f"{count} modules on {micro.name} today")
 
     def _take_assumed_demand(self):
         left = tuple(key for key in self._job.wanted if key != "demand")

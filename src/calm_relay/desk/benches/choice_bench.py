@@ -1,6 +1,6 @@
 """The bench Choice: the verdict, the options on common scales, what is asked for, and the reasons."""
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -184,9 +184,9 @@ class ChoiceBench(Bench):
             panel.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
             inputs.addWidget(panel)
         inputs.addStretch(1)
-        fields = Column(held)
-        fields.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        middle.addWidget(fields, 3)
+        self._fields = Column(held)
+        self._fields.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        middle.addWidget(self._fields, 3)
         column.addLayout(middle, 5)
         rule = QFrame()
         rule.setObjectName("rule")
@@ -300,8 +300,10 @@ class ChoiceBench(Bench):
         self.battery.pack.setFocus()
 
     def focus_question(self) -> None:
-        """Gives the focus to what the battery is for."""
+        """Gives the focus to what the battery is for, and brings it into view."""
         next(iter(self.purposes.sliders.values())).setFocus()
+        # The questions above have just taken room; where things stand is known when they are laid out.
+        QTimer.singleShot(0, self.purposes, lambda: self._fields.ensureWidgetVisible(self.purposes, 0, 0))
 
     @property
     def settled(self) -> bool:

@@ -103,6 +103,8 @@ class FacePanel(QWidget):
         apart = face.electronics in {item.key for item in equipment.microinverters}
         self.strings.setEnabled(face.is_there and not apart)
         if apart:
+            self.unit.offer([(face.wired_to, "an inverter under each")])
+            self.unit.show_value(face.wired_to)
             self.unit.setEnabled(False)
         self.age.show_value(face.age_years)
         self.mounting.show_value(face.mounting)

@@ -4,11 +4,12 @@ from PySide6.QtWidgets import QLayout, QWidget
 
 
 def let_go(widget: QWidget | None) -> None:
-    """Deletes a widget; until it is gone nothing in it tells of an edit any more."""
+    """Deletes a widget; until it is gone nothing in it tells of an edit any more, and it is seen no more."""
     if widget is None:
         return
     for part in (widget, *widget.findChildren(QWidget)):
         part.blockSignals(True)
+    widget.hide()
     widget.deleteLater()
 
 

@@ -36,6 +36,7 @@ class Notice(QFrame):
         """Takes the message away."""
         for button in self.buttons:
             self._row.removeWidget(button)
+            button.hide()
             button.deleteLater()
         self.buttons = []
         self.hide()

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 
-from calm_relay.job.equipment import Inverter, Module
+from calm_relay.job.equipment import Inverter, Microinverter, Module
 from calm_relay.job.model import Job
 from calm_relay.job.survey import ExistingInverter
 from calm_relay.planning.strings.limits import NO_SITE_LIMIT, lengths_allowed
@@ -73,6 +73,24 @@ def hung_there(
     return job.with_(
         faces=tuple(
             face if face.is_there else face.with_(fate="reuse", wired_to=unit.name, strings=next(there))
+            for face in job.faces
+        )
+    )
+
+
+def on_microinverters(job: Job, micro: Microinverter) -> Job:
+    """The job with every face that comes lying there today, a microinverter under each of its modules.
+
+    Parameters
+    ----------
+    job : Job
+        With the faces as they were laid.
+    micro : Microinverter
+        The kind under all of them.
+    """
+    return job.with_(
+        faces=tuple(
+            face if face.is_there else face.with_(fate="reuse", electronics=micro.key, strings=1)
             for face in job.faces
         )
     )
