@@ -104,7 +104,12 @@ def test_faces_are_added_changed_and_removed(window, opened, qtbot, settled):
     bench = opened("Roof")
     qtbot.mouseClick(bench.table.add, LEFT)
     settled(window)
-    assert window.session.job.faces[2].fate == "new"
+    new = window.session.job.faces[2]
+    assert (new.fate, new.wired_to) == ("new", None)
+    # What was added is in hand.
+    assert bench.dial.cursor == 2
+    bench.tabs.choose("today")
+    assert bench.today.title.text() == window.session.job.faces[2].name
     choose(bench.fields[2, "module"], "quillmere-440")
     type_into(qtbot, bench.fields[2, "name"], "Shed")
     settled(window)

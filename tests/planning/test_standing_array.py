@@ -4,7 +4,12 @@ import pytest
 
 from calm_relay.exchange.shipped import library
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
-from calm_relay.planning.architecture.standing_array import bare_inverters, hung_there, strings_there
+from calm_relay.planning.architecture.standing_array import (
+    bare_inverters,
+    hung_there,
+    said_to_be_there,
+    strings_there,
+)
 from calm_relay.planning.site.new_job import begun_job, new_job
 from tests.plans import plan
 
@@ -71,3 +76,46 @@ def test_strings_are_equal_and_the_fewest_that_the_inputs_take():
     assert strings_there(module, 29, narrow, -10.0, 70.0) is None
     job = begun(29, existing_inverters=(ExistingInverter(inverter=narrow.key),))
     assert hung_there(job, job.existing_inverters[0], narrow, {module.key: module}) is None
+
+
+@pytest.fixture
+def barn():
+    """Twenty modules on one inverter, a second one that is bare, and a face that passes for new."""
+    house, barn = key_of("Tarnlight 5.0"), key_of("Tarnlight 3.0")
+    units = (
+        ExistingInverter(inverter=house, age_years=11.0),
+        ExistingInverter(name="Barn", inverter=barn, age_years=8.0),
+    )
+    job = begun(20, existing_inverters=units)
+    modules = {item.key: item for item in library().catalogue.modules}
+    inverter = next(item for item in library().catalogue.inverters if item.key == house)
+    hung = hung_there(job, units[0], inverter, modules)
+    east = hung.faces[0].with_(
+        name="East", count=8, strings=1, azimuth=90.0, age_years=0.0, fate="new", wired_to=None
+    )
+    return hung.with_(faces=(*hung.faces, east))
+
+
+def test_modules_that_were_there_are_as_old_as_their_inverter(barn):
+    assert [face.age_years for face in barn.faces] == [11.0, 0.0]
+
+
+def test_a_face_said_to_be_there_hangs_on_the_inverter_that_carries_none(barn):
+    inverters = library().catalogue.inverters
+    said = said_to_be_there(barn, 1, "keep", inverters)
+    assert (said.faces[1].fate, said.faces[1].wired_to, said.faces[1].age_years) == ("keep", "Barn", 8.0)
+    # What was said stands, and where every inverter has its modules it is the first one's, as ever.
+    older = barn.with_face(1, wired_to="Inverter", age_years=3.0)
+    assert said_to_be_there(older, 1, "reuse", inverters).faces[1].wired_to == "Inverter"
+    assert said_to_be_there(said, 1, "remove", inverters).faces[1].age_years == 8.0
+    on_battery = barn.with_existing_inverter(1, inverter=key_of("Mossgate 3"))
+    assert said_to_be_there(on_battery, 1, "keep", inverters).faces[1].wired_to is None
+
+
+def test_a_face_that_finds_no_input_of_one_inverter_is_hung_on_the_other(barn):
+    wrong = barn.with_face(1, fate="keep", wired_to=None)
+    (note,) = [n for n in plan(wrong).option("as-is").findings if n.check == "tracker inputs"]
+    mend = next(mend for mend in note.mends if mend.label == "Hang East on Barn")
+    after = plan(mend.apply(wrong)).option("as-is")
+    assert not [n for n in after.findings if n.check in {"tracker inputs", "inverter without modules"}]
+    assert [[face.plan.name for face in unit.faces] for unit in after.design.converters] == [["Roof"], ["East"]]

@@ -202,6 +202,8 @@ class Window(QMainWindow):
         self.line.mark_open(name)
         self._open_moment()
         self.questions.follow(name)
+        if self.questions.isVisible():
+            self.bench.show_question()
         if self.view is not None:
             self.bench.show_view(self.view)
             self._draw_line()

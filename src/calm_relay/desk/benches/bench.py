@@ -93,6 +93,9 @@ class Bench(QWidget):
         """Gives the focus to what answers the bench's question on a job that is begun."""
         self.focus_first()
 
+    def show_question(self) -> None:
+        """Brings what answers the bench's question into view, where it may stand out of it."""
+
     @property
     def settled(self) -> bool:
         """Whether what was asked for last is shown."""

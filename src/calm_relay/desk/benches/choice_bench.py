@@ -300,10 +300,13 @@ class ChoiceBench(Bench):
         self.battery.pack.setFocus()
 
     def focus_question(self) -> None:
-        """Gives the focus to what the battery is for, and brings it into view."""
+        """Gives the focus to what the battery is for."""
         next(iter(self.purposes.sliders.values())).setFocus()
+
+    def show_question(self) -> None:
+        """Brings what the battery is for into view."""
         # The questions above have just taken room; where things stand is known when they are laid out.
-        QTimer.singleShot(0, self.purposes, lambda: self._fields.ensureWidgetVisible(self.purposes, 0, 0))
+        QTimer.singleShot(0, self.purposes, lambda: self._fields.verticalScrollBar().setValue(self.purposes.y()))
 
     @property
     def settled(self) -> bool:

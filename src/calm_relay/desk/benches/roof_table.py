@@ -13,6 +13,7 @@ from calm_relay.job.equipment import Catalogue
 from calm_relay.job.field_range import range_of
 from calm_relay.job.field_words import lower_first
 from calm_relay.job.model import RoofFace
+from calm_relay.planning.architecture.standing_array import said_to_be_there
 from calm_relay.planning.common.refused import refused_words
 
 NUMBERS = (
@@ -138,7 +139,11 @@ class RoofTable(QWidget):
             # Another count of modules is strung anew.
             changes["strings"] = 1
         self._try(
-            lambda: self._job.with_face(number, **changes),
+            lambda: (
+                said_to_be_there(self._job, number, value, self._equipment.inverters)
+                if name == "fate"
+                else self._job.with_face(number, **changes)
+            ),
             f"{face.name}: {name} {_summary(name, getattr(face, name))} to {_summary(name, value)}",
             face.name,
         )
@@ -156,8 +161,10 @@ class RoofTable(QWidget):
         last = self._job.faces[-1] if self._job.faces else self._first_face()
         names = {face.name for face in self._job.faces}
         name = next(f"Face {n}" for n in range(len(names) + 1, len(names) + 20) if f"Face {n}" not in names)
-        face = last.with_(name=name, strings=1, age_years=0, fate="new", electronics=None)
+        face = last.with_(name=name, strings=1, age_years=0, fate="new", electronics=None, wired_to=None)
         self.edited.emit(self._job.with_(faces=(*self._job.faces, face)), f"{name} added")
+        if self._job.faces[-1].name == name:
+            self.chosen.emit(len(self._job.faces) - 1)
 
     def _first_face(self):
         """A face on a job without an array: the usual module, ten of them, towards the equator."""

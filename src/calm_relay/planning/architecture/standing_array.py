@@ -1,6 +1,6 @@
 """Modules that a survey calls new, but which hang on an inverter that is there today."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from calm_relay.job.equipment import Inverter, Microinverter, Module
 from calm_relay.job.model import Job
@@ -49,6 +49,8 @@ def hung_there(
 ) -> Job | None:
     """The job with every face that comes hanging on an inverter today; None where it has none, or they do not fit.
 
+    The modules are as old as the inverter, until somebody says otherwise.
+
     Parameters
     ----------
     job, unit, inverter
@@ -72,7 +74,9 @@ def hung_there(
     there = iter(strings)
     return job.with_(
         faces=tuple(
-            face if face.is_there else face.with_(fate="reuse", wired_to=unit.name, strings=next(there))
+            face
+            if face.is_there
+            else face.with_(fate="reuse", wired_to=unit.name, strings=next(there), age_years=unit.age_years)
             for face in job.faces
         )
     )
@@ -94,3 +98,31 @@ def on_microinverters(job: Job, micro: Microinverter) -> Job:
             for face in job.faces
         )
     )
+
+
+def said_to_be_there(job: Job, number: int, fate: str, inverters: Sequence[Inverter]) -> Job:
+    """The job with a face that is on the roof after all: on the inverter of today that carries none, where one does.
+
+    Parameters
+    ----------
+    job : Job
+        As it was.
+    number : int
+        Of the face among its faces.
+    fate : {"keep", "reuse", "remove", "new"}
+        What becomes of it.
+    inverters : sequence of Inverter
+        Those that the survey may name.
+
+    Raises
+    ------
+    ValidationError
+        The survey names nothing that the face could be on.
+    """
+    face = job.faces[number]
+    takes = {item.key for item in inverters if item.pv is not None}
+    bare = [unit for unit in bare_inverters(job) if unit.inverter in takes]
+    if face.is_there or fate == "new" or face.electronics is not None or face.wired_to is not None or not bare:
+        return job.with_face(number, fate=fate)
+    unit = bare[0]
+    return job.with_face(number, fate=fate, wired_to=unit.name, age_years=face.age_years or unit.age_years)

@@ -4,9 +4,10 @@ from collections import Counter
 from typing import Any
 
 from calm_relay.job.equipment import ISC_FACTOR, Inverter, by_price
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, RoofFace
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals
+from calm_relay.planning.architecture.standing_array import bare_inverters
 from calm_relay.planning.architecture.string_plan import plan_of
 from calm_relay.planning.architecture.unbalance import sets_apart
 from calm_relay.planning.common.joined import counted, joined
@@ -186,6 +187,27 @@ def _stated_apart(subject: Drawn, converter: Converter) -> tuple[str, tuple[Mend
     return said, (Mend(f"State {joined(names)} as one face", lambda job: job.with_faces_as_one(names)),)
 
 
+def _on_bare_inverter(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
+    """A face of the survey that finds no input of its inverter, on another of today's that carries none."""
+    job, equipment = subject.job, subject.context.equipment
+    there = [
+        item.face.plan
+        for item in converter.stringing.left_out
+        if not converter.is_new and item.face.plan.is_there and item.modules == item.face.plan.count
+    ]
+    places = {}
+    for unit in bare_inverters(job):
+        field = f"existing_inverters.{job.existing_inverters.index(unit)}.inverter"
+        side = equipment.inverter(unit.inverter, field).pv
+        places[unit.name] = sum(tracker.strings for tracker in side.trackers) if side else 0
+
+    def mend(face: RoofFace, name: str) -> Mend:
+        at = job.faces.index(face)
+        return Mend(f"Hang {face.name} on {name}", lambda job: job.with_face(at, wired_to=name))
+
+    return tuple(mend(face, name) for face in there for name, room in places.items() if room >= face.strings)
+
+
 def _fewer(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
     """New faces with as many modules as find an input, where few are left out."""
     left = Counter[str]()
@@ -234,7 +256,12 @@ def check_input_fit(subject: Drawn) -> list[Finding]:
                         "modules",
                     ),
                     rule=sheet,
-                    mends=(*as_one, *lay_anew(subject, converter), *(_fewer(subject, converter) if whole else ())),
+                    mends=(
+                        *_on_bare_inverter(subject, converter),
+                        *as_one,
+                        *lay_anew(subject, converter),
+                        *(_fewer(subject, converter) if whole else ()),
+                    ),
                 )
             )
         if strings.faults:
