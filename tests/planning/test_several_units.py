@@ -10,6 +10,7 @@ from calm_relay.exchange.shipped import catalogue, demo_job, library
 from calm_relay.job.model import Job
 from calm_relay.job.survey import ExistingBattery, ExistingInverter, PlannedString, StringPlan
 from calm_relay.planning.architecture.coupling import coupling_facts
+from calm_relay.planning.architecture.restring import restringing_of
 from calm_relay.planning.architecture.string_plan import job_with_plan, plan_of, with_length
 from calm_relay.planning.findings.side_by_side import array_by_unit_kw
 from calm_relay.planning.handover.materials import materials_of
@@ -63,6 +64,15 @@ def test_two_alike_are_two_with_strings_of_their_own(two_roofs):
     changed = plan(twins.with_string_plan("tarnlight-5", by_hand, 2)).option("as-is").design.converters
     assert laid(changed[0]) == laid(first) == [(two_roofs.faces[0].name, 10, 1, 1)]
     assert changed[1].stringing.runs[0].in_series == 9 != second.stringing.runs[0].in_series
+
+
+def test_every_inverter_whose_strings_move_is_to_be_isolated(two_roofs):
+    option = plan(two_roofs).option("hybrid-swap")
+    assert all(unit.is_new for unit in option.design.pv_converters)
+    *_, caution = restringing_of(option.context, option.design).steps
+    assert caution.startswith(
+        "Isolate Tarnlight 5.0 string inverter and Tarnlight 3.0 string inverter on both sides"
+    )
 
 
 def test_what_goes_gives_its_modules_to_what_stays_or_comes(two_roofs):

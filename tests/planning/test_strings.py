@@ -408,6 +408,11 @@ def test_strings_that_stay_on_an_inverter_that_stays_are_said_to():
     work = restringing_of(option.context, option.design)
     assert "Garage, west: 1 × 10 stays on Tarnlight 3.0 string inverter." in work.steps
     assert not any("without an inverter" in step for step in work.steps)
+    # Only what is opened is to be isolated.
+    assert (
+        sum("Isolate Tarnlight 10 three-phase string inverter on both sides" in step for step in work.steps) == 1
+    )
+    assert not any("Isolate" in step and "Tarnlight 3.0" in step for step in work.steps)
     # Two on the house and one on the garage, and one that is new.
     assert (work.strings_before, work.strings_after, work.connectors_gone) == (3, 4, 0)
 

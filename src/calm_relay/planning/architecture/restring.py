@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from calm_relay.planning.architecture.design import Design, DesignContext
+from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.site.array import Face
 from calm_relay.planning.strings.stringing import Stringing, fusing_of
 
@@ -32,7 +33,7 @@ def restringing_of(context: DesignContext, design: Design) -> Restringing | None
     new = [unit for unit in units if unit.is_new and unit.has_array]
     if not new:
         return None
-    steps, opened, made = [], 0, 0
+    steps, moved, opened, made = [], [], 0, 0
     for face in context.faces:
         was = _on_roof(face)
         on = [unit for unit in units if _lengths(unit.stringing, face)]
@@ -46,17 +47,19 @@ def restringing_of(context: DesignContext, design: Design) -> Restringing | None
             )
             where = "go under microinverters" if under else f"{stay} without an inverter"
             steps.append(f"{face.plan.name}: {_summary(was)} {where}.")
+            moved.append(face)
             continue
         kept_on = [unit.inverter.name for unit in on if not unit.is_new]
         if was == now and len(kept_on) == len(on):
-            steps.append(f"{face.plan.name}: {_summary(was)} {stay} on {' and '.join(kept_on)}.")
+            steps.append(f"{face.plan.name}: {_summary(was)} {stay} on {joined(kept_on)}.")
             continue
+        moved.append(face)
         if was == now:
             steps.append(f"{face.plan.name}: {_summary(was)} {stay} as wired.")
         else:
-            joined, cut = _joints(was, now)
-            made, opened = made + joined, opened + cut
-            parts = [f"{joined} joint{'s' * (joined != 1)} made"] if joined else []
+            closed, cut = _joints(was, now)
+            made, opened = made + closed, opened + cut
+            parts = [f"{counted(closed, 'joint')} made"] if closed else []
             parts += [f"{cut} opened"] if cut else []
             origin = f"from {_summary(was)} to {_summary(now)}" if was else f"{_summary(now)}, new"
             steps.append(f"{face.plan.name}: {origin}{': ' + ', '.join(parts) if parts else ''}.")
@@ -68,15 +71,17 @@ def restringing_of(context: DesignContext, design: Design) -> Restringing | None
     after = sum(unit.stringing.strings for unit in units)
     gone = max(count - after, 0)
     if gone:
-        steps.append(f"{count} strings become {after}: {gone} pairs of plugs and their branch joints go.")
+        pairs = counted(gone, "pair")
+        steps.append(f"{counted(count, 'string')} become {after}: {pairs} of plugs and their branch joints go.")
     fuses = sum(_fuses(context, unit.stringing) for unit in new)
     had = _fuses(context, context.kept.stringing)
     if fuses:
-        steps.append(f"Add {fuses} string fuses.")
+        steps.append(f"Add {counted(fuses, 'string fuse')}.")
     elif had:
         steps.append(f"The {had} string fuses of the old strings are not needed any more.")
-    kept = context.kept.inverter
-    steps.append(f"Isolate {kept.name} on both sides and prove each string dead before a plug is drawn.")
+    live = [unit.name for unit in context.now if any(_same(face, other) for face in moved for other in unit.faces)]
+    sides = joined(live) or context.kept.inverter.name
+    steps.append(f"Isolate {sides} on both sides and prove each string dead before a plug is drawn.")
     return Restringing(tuple(steps), count, after, gone, opened, made, fuses)
 
 

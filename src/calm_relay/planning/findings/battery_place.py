@@ -14,6 +14,7 @@ from calm_relay.physics.fade import cycles_at
 from calm_relay.physics.plant.readings import given_by
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M, battery_refusals
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -104,9 +105,10 @@ def check_air(subject: Subject) -> list[Finding]:
     hottest = float(air.max()) if place.hottest_c is None else place.hottest_c
     findings = []
     if cold:
+        never = f", on {counted(shut, 'day')} not at all" if shut else ""
         sentence = (
-            f"In the {place.where} the cells are below {pack.charge_full_c:g} °C on {cold} days and charge slower"
-            f"{f', on {shut} days not at all' if shut else ''}; coldest day {round(float(air.min())) + 0} °C."
+            f"In the {place.where} the cells are below {pack.charge_full_c:g} °C on {counted(cold, 'day')} and charge "
+            f"slower{never}; coldest day {round(float(air.min())) + 0} °C."
         )
         heated = place.where == "heated room"
         mends = () if heated else (Mend("Stand it in a heated room", _move(where="heated room")),)

@@ -9,6 +9,7 @@ from calm_relay.job.control import Control
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, grid_check, judged, passes, warns
 from calm_relay.planning.operation.controls import open_in, waits
 from calm_relay.planning.operation.meter_conflict import one_meter, two_metered
@@ -186,7 +187,7 @@ def check_shaving(subject: Subject) -> list[Finding]:
         severity = Severity.OK
     else:
         sentence = (
-            f"Import passes {threshold:g} kW on {over} days, {worst:.1f} kW at worst: "
+            f"Import passes {threshold:g} kW on {counted(over, 'day')}, {worst:.1f} kW at worst: "
             "the battery is empty or weak."
         )
         wanted = float(np.ceil(worst * 2) / 2)

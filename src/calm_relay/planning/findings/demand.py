@@ -6,6 +6,7 @@ from typing import Any
 from calm_relay.job.base import minutes_of
 from calm_relay.job.demand import Car
 from calm_relay.job.model import Job
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns, warns_if
 
 SMALL_SHARE = 0.02
@@ -23,8 +24,8 @@ def check_measured_days(subject: Subject) -> list[Finding]:
         months = f" {', '.join(bare)} had none of its own." if bare else ""
         days = demand.metered.measured_days
         sentence = (
-            f"The meter's file covers {days} days of the year; the other {365 - days} are taken from the same "
-            f"weekdays near them, at the mirrored season, or nearest to it.{months}"
+            f"The meter's file covers {counted(days, 'day')} of the year; the other {365 - days} are taken from the "
+            f"same weekdays near them, at the mirrored season, or nearest to it.{months}"
         )
         severity = Severity.CHECK if days < 350 else Severity.OK
         findings.append(

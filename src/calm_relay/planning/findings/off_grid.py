@@ -3,6 +3,7 @@
 from math import ceil
 
 from calm_relay.planning.architecture.bus_rating import bus_rating
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.equipment.bank import charge_dc_kw
 from calm_relay.planning.equipment.equipment import loss_curve
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
@@ -46,9 +47,10 @@ def check_unmet(subject: Subject) -> list[Finding]:
     share = subject.outcome.unserved
     over = share > target + 1e-9
     unserved_h = year.unserved_hours
+    tripped = f", tripped {counted(year.trips, 'time')}" if year.trips else ""
     sentence = (
         f"{year.unmet_kwh:,.0f} kWh a year are asked and not served, {share:.1%} of the demand; the job allows "
-        f"{target:.1%}. {_without(unserved_h)}{f', tripped {year.trips} times' if year.trips else ''}."
+        f"{target:.1%}. {_without(unserved_h)}{tripped}."
     )
     mends: tuple[Mend, ...] = ()
     battery = subject.job.battery

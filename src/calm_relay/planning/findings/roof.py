@@ -64,7 +64,7 @@ def check_polar_night(subject: Subject) -> list[Finding]:
             "polar night",
             "Site",
             "site.latitude",
-            f"The sun does not rise here on {down} days of the year: no array gives anything then.",
+            f"The sun does not rise here on {counted(down, 'day')} of the year: no array gives anything then.",
             reading=(float(down), 0.0, "days"),
             rule="solar position",
         )

@@ -9,6 +9,7 @@ from calm_relay.physics.plant import island_figures, island_pool
 from calm_relay.physics.plant.inputs import run_outage
 from calm_relay.physics.plant.island import Island, IslandYear
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.common.vocabulary import LEG
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads, behind_relay
 from calm_relay.planning.operation.fuel import fuel_by_generator
@@ -221,7 +222,7 @@ def _read(
         heaviest = np.where(fed_before, starts.start[:, at], 0.0)
         row = int(heaviest.argmax())
         start_kw[at], who = heaviest[row], starts.who.get((row, at), "")
-    sentence = f"It rides through the {hours:g} hours."
+    sentence = f"It rides through the {hours:g} hour{'s' * (hours != 1)}."
     limits = island.limits
     if at is not None:
         if cause in (island_figures.START, island_figures.START_LEG) and not who:
@@ -244,7 +245,7 @@ def _read(
             want=island.load_kw[:, at].sum(),
         )
         after = at * run.step_h
-        when = f"{after * 60:.0f} minutes" if after < 2 else f"{after:.1f} hours"
+        when = counted(round(after * 60), "minute") if after < 2 else f"{after:.1f} hours"
         if cause in BY_LIMIT and empty:
             why = f"{why}; {empty} of {len(island.forming)} batteries had no charge left to give it from"
         sentence = f"Without supply after {when}: {why}."

@@ -7,7 +7,7 @@ from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.bus_rating import arrays_left_off
 from calm_relay.planning.architecture.design import Design, Spoken
 from calm_relay.planning.common.amounts import money_text, years_text
-from calm_relay.planning.common.joined import joined
+from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.operation.island import wakes_by_arrays_beside
 from calm_relay.planning.site.demand import DemandYear
@@ -129,7 +129,11 @@ def _lights(option: Option, job: Job, demand: DemandYear) -> Spoken:
     result: Spoken = [(within, "ride_through_outage", f"{summary}{against}.")]
     if year.trips:
         result.append(
-            (False, "ride_through_outage", f"It trips {year.trips} times a year: too weak for the load.")
+            (
+                False,
+                "ride_through_outage",
+                f"It trips {counted(year.trips, 'time')} a year: too weak for the load.",
+            )
         )
     if converter is None:
         return result
