@@ -176,6 +176,30 @@ def test_a_job_that_cannot_be_planned_names_its_field(demo, tmp_path, capsys):
     assert "there is no such file" in capsys.readouterr().err
 
 
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("schemas", "file"), "file: is a file; wanted a folder"),
+        (("papers", "demo:pottery", "file"), "file: is a file; wanted a folder"),
+        (("report", "demo:pottery", "folder"), "folder: is a folder; wanted the name of a file"),
+        (
+            ("assess", "demo:pottery", "--json", "nowhere/plan.json"),
+            "nowhere/plan.json: there is no folder nowhere",
+        ),
+        (("assess", "."), ".: is a folder; wanted a file"),
+    ],
+)
+def test_what_cannot_be_written_or_read_is_named_with_what_would_be_right(
+    tmp_path, capsys, monkeypatch, words, said
+):
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "file").write_text("kept")
+    (tmp_path / "folder").mkdir()
+    assert main(list(words)) == 1
+    assert f"calm-relay: {said}" in capsys.readouterr().err
+    assert (tmp_path / "file").read_text() == "kept" and len(list(tmp_path.iterdir())) == 2
+
+
 def test_schemas_are_written(tmp_path):
     assert main(["schemas", str(tmp_path)]) == 0
     kinds = "inverters", "microinverters", "modules", "optimisers", "packs"

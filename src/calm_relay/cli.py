@@ -18,7 +18,12 @@ def main(argv: list[str] | None = None) -> int:
         return arguments.run(arguments)
     except BrokenPipeError:
         return 1
-    except (ValueError, OSError) as error:
+    except OSError as error:
+        from calm_relay.exchange.errors import problem_of
+
+        print(f"calm-relay: {problem_of(error)}", file=sys.stderr)
+        return 1
+    except ValueError as error:
         print(f"calm-relay: {error}", file=sys.stderr)
         return 1
 
@@ -178,9 +183,10 @@ def _papers(arguments):
     from datetime import date
 
     from calm_relay.desk.output.papers import write_papers
+    from calm_relay.exchange.files import make_folder
     from calm_relay.exchange.firm import read_firm
 
-    arguments.folder.mkdir(parents=True, exist_ok=True)
+    make_folder(arguments.folder)
     for path in write_papers(made, option, arguments.folder, read_firm(), date.today()):
         print(path)
     return 0
@@ -314,7 +320,7 @@ def _install(arguments):
 
 
 def _assess(arguments):
-    from calm_relay.exchange.files import write_atomically
+    from calm_relay.exchange.files import make_folder, write_atomically
     from calm_relay.exchange.plan_document import plan_text, series_text
     from calm_relay.planning.studies.collected import studies_of
     from calm_relay.planning.verdict.option import Option
@@ -328,7 +334,7 @@ def _assess(arguments):
     elif arguments.json:
         print(text, end="")
     if arguments.series:
-        arguments.series.mkdir(parents=True, exist_ok=True)
+        make_folder(arguments.series)
         for option in made.options:
             if isinstance(option, Option):
                 stamps, columns = series_of(option, made)
@@ -399,11 +405,12 @@ def _summary(made):
 
 
 def _schemas(arguments):
-    from calm_relay.exchange.files import write_atomically
+    from calm_relay.exchange.files import make_folder, write_atomically
     from calm_relay.exchange.plan_document import PlanDocument, schema_text
     from calm_relay.job.model import Job
     from calm_relay.job.own_item import FILES
 
+    make_folder(arguments.folder)
     for name, model, title in (
         ("job", Job, "Calm Relay job, *.relay.json"),
         ("plan", PlanDocument, "Calm Relay plan, as written by assess"),

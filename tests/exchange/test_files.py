@@ -11,6 +11,7 @@ import pytest
 from calm_relay.exchange.files import (
     file_mark,
     folder_locked,
+    make_folder,
     previous_version,
     sweep,
     write_atomically,
@@ -84,6 +85,27 @@ def test_a_locked_folder_makes_the_next_save_wait_and_holds_no_file(tmp_path):
         assert list(tmp_path.iterdir()) == []
     other.join()
     assert seen == ["first", "second"]
+
+
+def test_where_nothing_can_be_written_the_file_is_named_and_what_would_be_right(tmp_path):
+    (tmp_path / "plan").mkdir()
+    with pytest.raises(IsADirectoryError) as told:
+        write_atomically(tmp_path / "plan", b"new")
+    assert (told.value.filename, told.value.strerror) == (
+        str(tmp_path / "plan"),
+        "is a folder; wanted the name of a file",
+    )
+    missing = tmp_path / "nowhere" / "plan.csv"
+    with pytest.raises(FileNotFoundError) as told:
+        write_atomically(missing, b"new")
+    assert told.value.filename == str(missing) and "there is no folder" in told.value.strerror
+    (tmp_path / "file").write_text("kept")
+    with pytest.raises(NotADirectoryError) as told:
+        write_atomically(tmp_path / "file" / "plan.csv", b"new")
+    assert told.value.filename == str(tmp_path / "file" / "plan.csv")
+    with pytest.raises(NotADirectoryError, match="wanted a folder"):
+        make_folder(tmp_path / "file")
+    assert (tmp_path / "file").read_text() == "kept" and litter(tmp_path) == []
 
 
 def test_a_full_disk_leaves_the_old_content(tmp_path, monkeypatch):

@@ -21,7 +21,8 @@ class InputError(ValueError):
         self.path = Path(path)
         self.where = where
         self.problem = problem
-        place = f"{self.path.name}, {where}" if where else self.path.name
+        name = self.path.name or str(self.path)
+        place = f"{name}, {where}" if where else name
         super().__init__(f"{place}: {problem}")
 
 

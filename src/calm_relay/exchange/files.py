@@ -1,6 +1,7 @@
 """Files as the application writes them: whole or not at all, one writer at a time, nothing left by a kill."""
 
 import contextlib
+import errno
 import fcntl
 import hashlib
 import os
@@ -24,10 +25,19 @@ def write_atomically(path: Path, content: bytes, *, keep_previous: bool = False)
     Raises
     ------
     OSError
-        When the folder cannot be written; the file is then as it was.
+        When the folder is not there or cannot be written, or the path is a folder's; what stood there is as it was.
+        Its file is the one that was to be written, and not the part that stands in for it meanwhile.
     """
     path = Path(path)
-    handle, part = _held_part(path)
+    if path.is_dir():
+        raise IsADirectoryError(errno.EISDIR, "is a folder; wanted the name of a file", str(path))
+    try:
+        handle, part = _held_part(path)
+    except FileNotFoundError:
+        problem = f"there is no folder {path.parent}; wanted one that is there"
+        raise FileNotFoundError(errno.ENOENT, problem, str(path)) from None
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, str(path)) from None
     kept = part.with_suffix(KEPT)
     try:
         with os.fdopen(handle, "wb") as stream:
@@ -46,6 +56,20 @@ def write_atomically(path: Path, content: bytes, *, keep_previous: bool = False)
             with contextlib.suppress(OSError):
                 left.unlink(missing_ok=True)
         raise
+
+
+def make_folder(folder: Path) -> None:
+    """Makes a folder and those it stands in, unless it is there.
+
+    Raises
+    ------
+    OSError
+        It cannot be made, or a file of its name stands there.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except FileExistsError:
+        raise NotADirectoryError(errno.ENOTDIR, "is a file; wanted a folder", str(folder)) from None
 
 
 def _held_part(path: Path) -> tuple[int, Path]:

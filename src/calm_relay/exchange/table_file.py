@@ -5,7 +5,7 @@ import io
 import re
 from pathlib import Path
 
-from calm_relay.exchange.files import write_atomically
+from calm_relay.exchange.files import make_folder, write_atomically
 
 # What a spreadsheet takes for the beginning of a formula.
 _FORMULA = ("=", "+", "-", "@", "\t", "\n")
@@ -80,7 +80,7 @@ def write_tables(
     OSError
         When the folder cannot be written.
     """
-    folder.mkdir(parents=True, exist_ok=True)
+    make_folder(folder)
     written = []
     for name, rows in tables.items():
         written.append(folder / f"{name}.csv")

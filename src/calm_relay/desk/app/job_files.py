@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 from calm_relay.desk.app.questions import UNNAMED
 from calm_relay.desk.widgets.label import tip
 from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.files import make_folder
 from calm_relay.exchange.job_file import SUFFIX, files_outside, moved_job, read_job, write_job
 from calm_relay.exchange.kept_work import ChangedOnDisk, forget, left_behind
 from calm_relay.exchange.logbook import append_entry, copy_logbook, logbook_path
@@ -318,7 +319,7 @@ class JobFiles(QObject):
     def _can_write_in(self, folder):
         """Whether files can be made in a folder; says so at once where not, before anything is drawn."""
         try:
-            folder.mkdir(parents=True, exist_ok=True)
+            make_folder(folder)
             tempfile.TemporaryFile(dir=folder).close()
         except OSError as error:
             text = f"{folder}: {error.strerror or error}; wanted a folder in which files can be made. "

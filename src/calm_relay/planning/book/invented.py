@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from calm_relay.exchange.files import write_atomically
+from calm_relay.exchange.files import make_folder, write_atomically
 from calm_relay.exchange.job_file import SUFFIX, job_text
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import ShapedDemand
@@ -148,7 +148,7 @@ def write_invented(folder: Path, count: int, today: date, seed: int = 2, apart_d
     OSError
         When it cannot be written.
     """
-    folder.mkdir(parents=True, exist_ok=True)
+    make_folder(folder)
     for name, job in invented_jobs(count, today, seed, apart_deg):
         write_atomically(folder / name, job_text(job).encode())
     write_atomically(folder / TARIFF_NAME, (new_tariff().model_dump_json(indent=1) + "\n").encode())
