@@ -4,6 +4,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 
+from calm_relay.desk.widgets.label import Label
 from calm_relay.exchange.job_file import read_job
 from calm_relay.exchange.own_equipment import library
 from calm_relay.job.commissioning import Commissioning
@@ -78,6 +79,28 @@ def test_each_station_asks_until_there_is_a_verdict(begun, qtbot, settled):
     assert "tariff.price" not in window.session.job.assumed and "supply.phases" in window.session.job.assumed
     window.session.undo()
     assert "tariff.price" in window.session.job.assumed
+
+
+def test_modules_said_before_the_place_are_shown_without_a_yield(begun, qtbot, settled):
+    window, questions = begun, begun.questions
+    questions.go_to(5)
+    questions.lay.click()
+    settled(window)
+    roof = window.line.line.station("Roof")
+    assert (roof.headline, roof.detail) == ("4.98 kWp, 1 face", "")
+    window.open_bench("Choice")
+    settled(window)
+    known = [label.text().replace("\u00a0", " ") for label in window.bench.known.findChildren(Label)]
+    assert "12 modules, 4.98 kWp" in known and not any("kWh/kWp" in text for text in known)
+    # Fuse and price that stand in on the equator are nobody's to confirm.
+    questions.go_to(4)
+    assert not questions.confirm.isEnabled()
+    questions.go_to(0)
+    find(qtbot, window, "hamburg")
+    settled(window)
+    assert window.line.line.station("Roof").detail.endswith("MWh DC a year")
+    questions.go_to(4)
+    assert questions.confirm.isEnabled()
 
 
 def test_the_roof_is_known_before_the_home_is(begun, qtbot, settled):

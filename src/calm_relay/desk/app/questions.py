@@ -228,7 +228,9 @@ class Questions(QFrame):
             self.as_assumed.setText(f"It is so: {job.demand.yearly_kwh:,.0f} k&Wh")
         self.as_assumed.setVisible(step.bench == "Home" and not done)
         self.alone.setVisible(step.bench == "Grid" and job.supply.on_grid)
-        self.confirm.setEnabled(any(path.startswith(("supply.", "tariff.")) for path in job.assumed))
+        assumed = any(path.startswith(("supply.", "tariff.")) for path in job.assumed)
+        # What stands in before the place is known is usual nowhere.
+        self.confirm.setEnabled(assumed and "place" not in job.wanted)
         self.back.setEnabled(self._at > 0)
         self.next.setText("&Next ›" if self._at + 1 < len(STEPS) else "To the &choice ›")
         if not self.name.hasFocus():

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from calm_relay.planning.common.joined import counted
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.studies.battery_sweep import flags_of
@@ -34,6 +35,9 @@ def _known(plan: Plan) -> Iterator[Figure]:
                 f"{rated:.2f} kWp make {made:,.0f} kWh a year, {made / rated:,.0f} kWh/kWp",
                 note,
             )
+    elif "array" not in job.wanted and plan.faces:
+        rated, laid = sum(face.rated_kw for face in plan.faces), sum(face.plan.count for face in plan.faces)
+        yield Figure("Roof", f"{counted(laid, 'module')}, {rated:.2f} kWp", "as said")
     if "array" not in job.wanted and not plan.faces:
         yield Figure("Roof", "no array: the battery is charged from the grid", "as said")
     if "demand" not in job.wanted:

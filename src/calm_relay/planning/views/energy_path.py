@@ -9,6 +9,7 @@ from calm_relay.planning.common.wanted import HOLD_WHILE_WANTED, unanswered_stat
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings import Finding, Severity
 from calm_relay.planning.plan import Plan
+from calm_relay.planning.site.array import Face
 from calm_relay.planning.verdict.option import Option, RefusedOption
 from calm_relay.planning.views.figures import home_kwh
 
@@ -253,7 +254,11 @@ def _begun(station: Station, plan: Plan, option: Option | RefusedOption) -> Stat
     # A battery that hangs there today is the survey's; a new one's size follows the demand.
     surveyed = station.name == "Battery" and option.role == "today"
     if surveyed or station.name not in unanswered_stations(plan.job):
-        return held
+        if station.name != "Roof" or not plan.faces:
+            return held
+        # Nobody has said yet what will be there; what lies there and what comes are said alike.
+        headline, made = _faces(plan.faces)
+        return replace(held, headline=headline, detail="" if "place" in plan.job.wanted else made)
     return replace(held, headline="not said yet", detail="")
 
 
@@ -331,8 +336,10 @@ def _roof(plan: Plan, option: RefusedOption | Option) -> tuple[str, str]:
     """The faces that stand on this option's roof."""
     later = option.role != "today"
     faces = [face for face in plan.faces if (face.plan.will_be_there if later else face.plan.is_there)]
-    if not faces:
-        return "nothing on it yet", ""
+    return _faces(faces) if faces else ("nothing on it yet", "")
+
+
+def _faces(faces: Sequence[Face]) -> tuple[str, str]:
     rated, made = sum(face.rated_kw for face in faces), sum(face.yearly_kwh for face in faces)
     count = len(faces)
     return f"{rated:.2f} kWp, {count} face{'s' * (count > 1)}", f"{made / 1000:.1f} MWh DC a year"
