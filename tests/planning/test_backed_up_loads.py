@@ -131,6 +131,13 @@ def test_what_is_tried_again_changes_the_night(pottery, dairy):
     assert outage_mends_of(bare, bare.option("ac-addon"), run) == ()
 
 
+def test_what_ends_in_the_first_minute_ends_at_once(pottery):
+    made, option = pottery
+    first = int(np.argmax(made.demand.kw))
+    run = rehearse(made, option, first, 6.0, events=False)
+    assert run.served_h == 0.0 and run.ended_by.startswith("Without supply at once: the load passed")
+
+
 def test_an_empty_battery_is_answered_with_more_of_it(cottage):
     made, _ = cottage
     option = made.option("micro-ac")

@@ -245,10 +245,11 @@ def _read(
             want=island.load_kw[:, at].sum(),
         )
         after = at * run.step_h
-        when = counted(round(after * 60), "minute") if after < 2 else f"{after:.1f} hours"
+        minutes = round(after * 60)
+        when = f"after {counted(minutes, 'minute')}" if after < 2 else f"after {after:.1f} hours"
         if cause in BY_LIMIT and empty:
             why = f"{why}; {empty} of {len(island.forming)} batteries had no charge left to give it from"
-        sentence = f"Without supply after {when}: {why}."
+        sentence = f"Without supply {when if minutes else 'at once'}: {why}."
     return Rehearsal(
         first,
         fed.names,
