@@ -157,6 +157,10 @@ def test_the_offer_holds_every_figure_of_the_plan_in_four_to_six_pages(papers):
     for line in money.lines:
         assert amount_text(line.amount, currency) in text
     assert option.title in text
+    # How it hangs together is the customer's, the limits that each part comes near are not.
+    stations = line_of(made, option).stations
+    assert all(station.name in text for station in stations)
+    assert not any(station.headroom.caption in text for station in stations if station.headroom)
     scope = scope_of(option)
     assert (f"What you have stays in use: {scope.kept}." in text) == bool(scope.kept)
     assert scope.brought and f": {scope.brought}, for" in text

@@ -585,6 +585,18 @@ def test_units_of_one_kind_are_told_apart_wherever_they_are_to_be_found():
     assert part.quantity == 2.0
 
 
+def test_microinverters_there_are_stopped_by_their_breakers_for_they_have_no_menu():
+    job = demo_job("cottage")
+    there = job.with_(faces=tuple(face.with_(fate="keep", electronics="pennant-300") for face in job.faces))
+    steps = [step for step in steps_of(option_of(there, "ac-addon")) if step.stage == "Make safe"]
+    stopped = [step for step in steps if "microinverters" in step.text]
+    assert [step.text.partition(": ")[0] for step in stopped] == [
+        f"Open the breaker of each branch of microinverters on {face.name}" for face in there.faces
+    ]
+    assert all("never a DC plug under load" in step.text for step in stopped)
+    assert not any("by its menu" in step.text for step in steps)
+
+
 def test_two_inverters_there_of_one_kind_go_by_the_names_of_the_survey():
     job = demo_job("two-homes")
     job = job.with_existing_inverter(0, inverter="tarnlight-3").with_(

@@ -4,6 +4,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from calm_relay.desk.widgets.theme import Colours, font
+from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.planning.common.severity import Severity
 
 SIDE = 84.0
@@ -12,16 +13,19 @@ ROW_Y = (44.0, 142.0)
 HEIGHT = 190.0
 # Without a branch below.
 HEIGHT_BEGUN = 112.0
+# Of a plain one, with a branch below and without.
+HEIGHT_PLAIN, HEIGHT_PLAIN_FLAT = 176.0, 96.0
 NODE = 8.0
 BAR = 104.0
 INVERTERS = {"Inverter", "Battery inverter", "Kept inverter"}
 
 
 class LinePicture:
-    """Places a line on a rectangle and paints it."""
+    """Places a line on a rectangle and paints it; a `plain` one shows what hangs together, and no limits or marks."""
 
-    def __init__(self, line, rect: QRectF, colours: Colours, moment=None):
+    def __init__(self, line, rect: QRectF, colours: Colours, moment=None, *, plain: bool = False):
         self._line = line
+        self._plain = plain
         self._moment = moment
         self._rect = rect
         self._colours = colours
@@ -131,8 +135,16 @@ class LinePicture:
         painter.drawText(rect, align | Qt.AlignmentFlag.AlignVCenter, station.name)
         if opened:
             self._underline(painter, station, rect, align)
-        self._mark(painter, station, rect, align)
         top = at.y() + 13 if below else at.y() - 5
+        painter.setFont(font(9))
+        if self._plain:
+            across = (self._rect.width() - 2 * SIDE) / LAST_COLUMN - 6 if below else rect.width()
+            left = at.x() - across / 2 if below else rect.left()
+            words = QRectF(left, top, across, 32)
+            painter.drawText(words, align | Qt.TextFlag.TextWordWrap, _held_together(station.headline))
+            return
+        painter.setFont(font(9.5, strong=True))
+        self._mark(painter, station, rect, align)
         painter.setPen(QColor(colours.ink))
         painter.setFont(font(9))
         _line(painter, QRectF(rect.left(), top, rect.width(), 15), align, station.headline)
@@ -185,6 +197,13 @@ class LinePicture:
         else:
             x = rect.left() + width + 11
         paint_mark(painter, QPointF(x, rect.center().y()), station.severity, self._colours, station.findings)
+
+
+def _held_together(text: str) -> str:
+    """A headline that breaks between what it says, and not within it."""
+    for loose, held in ((" × ", "\u00a0×\u00a0"), (" a year", " a\u00a0year"), (" face", "\u00a0face")):
+        text = text.replace(loose, held)
+    return keep_units(text)
 
 
 def _line(painter, rect: QRectF, align, text: str) -> None:

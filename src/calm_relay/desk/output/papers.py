@@ -25,7 +25,7 @@ from calm_relay.desk.charts.offer_pictures import (
     paint_served,
     paint_years,
 )
-from calm_relay.desk.energy_path.path_picture import HEIGHT, LinePicture
+from calm_relay.desk.energy_path.path_picture import HEIGHT_PLAIN, HEIGHT_PLAIN_FLAT, LinePicture
 from calm_relay.desk.output.diagram_file import paper_for, write_diagram
 from calm_relay.desk.output.pages import Pages, paper_of, pdf_of
 from calm_relay.desk.widgets.theme import LIGHT
@@ -49,7 +49,7 @@ PAPERS = ("offer", "materials", "settings", "work order", "application", "diagra
 LINE = "_" * 34
 # What a customer calls the flows of a day.
 SERVED = {"used at home": "straight from the array", "imported": "from the grid", "exported": "sent to the grid"}
-LINE_WIDE = 1040.0
+LINE_WIDE = 800.0
 # Heights on paper: a head, and the words that belong to a picture [px].
 HEAD, TWO_LINES, SIX_LINES = 26.0, 40.0, 112.0
 
@@ -227,9 +227,10 @@ def _asked(pages, kit, offer: Offer) -> None:
 def _shape(pages, kit, offer: Offer) -> None:
     pages.head("How it is connected", 170)
     line = line_of(kit.plan, kit.option)
-    picture = LinePicture(line, QRectF(0, 0, LINE_WIDE, HEIGHT), LIGHT)
     low = any(station.row for station in line.stations)
-    pages.picture(picture.paint, LINE_WIDE, HEIGHT + 8 if low else 118, 4.0)
+    high = HEIGHT_PLAIN if low else HEIGHT_PLAIN_FLAT
+    picture = LinePicture(line, QRectF(0, 0, LINE_WIDE, high), LIGHT, plain=True)
+    pages.picture(picture.paint, LINE_WIDE, high, 4.0)
 
 
 def _kept(pages, high: float, below: float) -> float:

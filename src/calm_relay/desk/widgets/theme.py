@@ -154,6 +154,7 @@ def style_sheet(colours: Colours) -> str:
     QLabel#refused {{ color: {colours.stop}; }}
     QPushButton {{ background: {colours.card}; border: 1px solid {colours.ink}; border-radius: 4px;
                    padding: 4px 10px; text-align: left; }}
+    QDialogButtonBox QPushButton {{ text-align: center; }}
     QPushButton:hover {{ background: {colours.field}; }}
     QPushButton:focus {{ border: 2px solid {colours.alternating}; padding: 3px 9px; }}
     QPushButton#small {{ border-color: {colours.rule}; padding: 2px 8px; font-size: 8.5pt; }}

@@ -83,9 +83,15 @@ def _dead(option: Option, plan: WiringPlan | None) -> Iterator[Step]:
         points += ["DC isolator"] if unit.has_array and unit.micro is None else []
         points += ["battery isolator"] if unit.has_battery else []
         care = "; never a DC plug under load" if unit.has_array else ""
+        opened = f"Stop {unit.name} by its menu, then open its {', then its '.join(points)}"
+        if unit.micro is not None:
+            # They have no menu, and stop when their branch has no voltage.
+            points = ["breaker of each branch"]
+            on = joined([face.plan.name for face in unit.faces])
+            opened = f"Open the breaker of each branch of microinverters on {on}: without voltage they stop"
         yield Step(
             "Make safe",
-            f"Stop {unit.name} by its menu, then open its {', then its '.join(points)}{care}.",
+            f"{opened}{care}.",
             isolate=", ".join(points),
             measure="volts AC and DC: dead",
         )
