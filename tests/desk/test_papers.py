@@ -207,6 +207,15 @@ def test_materials_settings_and_application_hold_theirs(papers):
     assert tree["service"]["main_fuse_a"] == made.job.supply.main_fuse_a
 
 
+def test_without_a_grid_no_paper_speaks_of_its_operator(papers):
+    made, _, folder, _ = papers
+    told = {path.name: text_of(path) for path in folder.glob("*.pdf")}
+    assert ("Backfeed" in told["offer.pdf"]) == made.job.supply.on_grid
+    if not made.job.supply.on_grid:
+        assert not [name for name, text in told.items() if "network operator" in text]
+        assert "stop and isolate all of them" in told["offer.pdf"]
+
+
 def test_the_work_order_names_every_cable_to_lay(papers):
     _, option, folder, _ = papers
     text = text_of(folder / "work-order.pdf")

@@ -301,7 +301,23 @@ def test_help_names_shortcuts_and_cautions(window, monkeypatch):
         if action.text() in {"&Shortcuts", "&Cautions"}:
             action.trigger()
     assert "Ctrl+Z" in summary[0]
-    assert "does not authorise work" in summary[1]
+    assert "does not authorise work" in summary[1] and "network operator" in summary[1]
+
+
+def test_cautions_speak_of_an_operator_where_there_is_one(window, settled, monkeypatch):
+    caution = window.margin.caution
+    assert "network operator" in caution.text() and "Backfeed" in caution.accessibleDescription()
+    job = window.session.job
+    window.session.edit(job.with_(supply=job.supply.with_(on_grid=False)), "No grid")
+    settled(window)
+    assert caution.text() == "This plan does not authorise work. Local codes and licensed practice decide."
+    assert "stop and isolate all of them" in caution.accessibleDescription()
+    told = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda converter: told.append(converter.text()))
+    next(action for action in window.commands.all() if action.text() == "&Cautions").trigger()
+    assert "network operator" not in told[0]
+    window.open_bench("Grid")
+    assert "never law: local codes and licensed practice decide" in window.bench.rules._note.text()
 
 
 def test_a_refused_option_is_shown_with_its_reasons(window, settled, qtbot):

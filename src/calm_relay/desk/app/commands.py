@@ -11,7 +11,7 @@ from calm_relay.exchange.job_file import SUFFIX
 from calm_relay.exchange.shipped import DEMOS
 from calm_relay.exchange.templates import templates
 from calm_relay.exchange.user_state import SCALES, change_settings, read_settings
-from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.common.cautions import cautions_of
 
 Key = QKeySequence.StandardKey
 SPOTS = (
@@ -200,7 +200,8 @@ class Commands(QObject):
 
     def show_cautions(self) -> None:
         """Shows the cautions."""
-        self._show_text("Cautions", "<ul><li>" + "</li><li>".join(CAUTIONS) + "</li></ul>")
+        told = "</li><li>".join(cautions_of(self._window.session.job.supply))
+        self._show_text("Cautions", f"<ul><li>{told}</li></ul>")
 
     def _show_text(self, title, text):
         message = QMessageBox(QMessageBox.Icon.NoIcon, title, text, parent=self._window)

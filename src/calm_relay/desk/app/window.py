@@ -36,7 +36,7 @@ from calm_relay.desk.widgets.typed import take_typed
 from calm_relay.exchange.kept_verdict import KeptOption, KeptVerdict, keep_verdict, kept_verdict
 from calm_relay.job.field_words import lower_first
 from calm_relay.job.model import Job
-from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.common.cautions import cautions_of
 from calm_relay.planning.common.progress import Superseded
 from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.common.wanted import HOLD_WHILE_WANTED
@@ -67,7 +67,7 @@ class Window(QMainWindow):
         self._asked = {}
         self.line = LineView()
         self.switch = OptionSwitch()
-        self.margin = Margin(CAUTIONS)
+        self.margin = Margin()
         self.moment = MomentView()
         self.notice = Notice()
         self.progress = ProgressRow()
@@ -399,6 +399,7 @@ class Window(QMainWindow):
         if not job.wanted and not job.assumed:
             self.questions.hide()
         self.questions.show_job(job)
+        self.margin.show_cautions(cautions_of(job.supply))
         self._open_moment()
         name = self.session.path.name if self.session.path else "not saved yet"
         self.setWindowTitle(f"{job.name} ({name})[*] · Calm Relay")

@@ -78,10 +78,10 @@ class RulesPanel(QWidget):
         choose.addWidget(label)
         choose.addWidget(self.region, 1)
         column.addLayout(choose)
-        note = Label("Dated presets to start from, never law: the local code and the network operator decide.")
-        note.setObjectName("quiet")
-        note.setWordWrap(True)
-        column.addWidget(note)
+        self._note = Label()
+        self._note.setObjectName("quiet")
+        self._note.setWordWrap(True)
+        column.addWidget(self._note)
         inside = QWidget()
         inside.setLayout(self._rows)
         self._rows.setContentsMargins(0, 0, 4, 0)
@@ -102,10 +102,12 @@ class RulesPanel(QWidget):
 
     def show_job(self, job, library: Library) -> None:
         """Shows the rules that apply to a job."""
+        from calm_relay.planning.common.cautions import who_decides
         from calm_relay.planning.common.errors import PlanError
         from calm_relay.planning.equipment.rules import rules_of
 
         self._job, self._packs = job, library.rule_packs
+        self._note.setText(f"Dated presets to start from, never law: {who_decides(job.supply)} decide.")
         self.region.offer([(pack.key, pack.name) for pack in self._packs.values()])
         self.region.show_value(job.region)
         self.problem.hide()

@@ -148,7 +148,7 @@ class Margin(QWidget):
     station_pointed = Signal(str)
     mend_chosen = Signal(object)
 
-    def __init__(self, cautions, parent=None):
+    def __init__(self, parent=None):
         super().__init__(parent)
         self.setFixedWidth(WIDTH)
         column = QVBoxLayout(self)
@@ -162,14 +162,12 @@ class Margin(QWidget):
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setAccessibleName("Findings, worst first")
         column.addWidget(self._scroll, 1)
-        caution = Label(cautions[0])
-        caution.setObjectName("quiet")
-        caution.setWordWrap(True)
-        caution.setFont(font(8))
-        caution.setToolTip(tip("\n".join(cautions)))
-        caution.setAccessibleName("Caution")
-        caution.setAccessibleDescription(" ".join(cautions))
-        column.addWidget(caution)
+        self.caution = Label()
+        self.caution.setObjectName("quiet")
+        self.caution.setWordWrap(True)
+        self.caution.setFont(font(8))
+        self.caution.setAccessibleName("Caution")
+        column.addWidget(self.caution)
         inside = QWidget()
         self._cards = QVBoxLayout(inside)
         self._cards.setContentsMargins(0, 0, 6, 0)
@@ -192,6 +190,12 @@ class Margin(QWidget):
         self._more = QTimer(self, singleShot=True, interval=0)
         self._more.timeout.connect(self._show_more)
         self.notes: list[Note] = []
+
+    def show_cautions(self, cautions) -> None:
+        """Shows the first of the cautions, and all of them where the mouse rests on it."""
+        self.caution.setText(cautions[0])
+        self.caution.setToolTip(tip("\n".join(cautions)))
+        self.caution.setAccessibleDescription(" ".join(cautions))
 
     def show_findings(self, findings, job=None) -> None:
         """Shows findings in the order given; notes are used again, which is far quicker than new ones.

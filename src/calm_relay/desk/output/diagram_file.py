@@ -12,14 +12,12 @@ from calm_relay.desk.widgets.drawing_picture import paint_drawing
 from calm_relay.desk.widgets.painted import painting
 from calm_relay.desk.widgets.theme import plain_letters
 from calm_relay.exchange.files import write_atomically
+from calm_relay.planning.common.cautions import who_decides
 from calm_relay.planning.drawing.sheet import TitleBlock, on_paper
 from calm_relay.planning.drawing.single_line import single_line
 from calm_relay.planning.drawing.site_plan import site_plan
 
-CAUTION = (
-    "A plan, not a permission: local codes, the network operator and licensed practice decide. Sizes to be checked "
-    "against the standard itself."
-)
+CAUTION = "A plan, not a permission: {} decide. Sizes to be checked against the standard itself."
 MM_PER_INCH = 25.4
 DPI = 600
 
@@ -64,7 +62,7 @@ def diagram_of(option, today: date, paper: str, *, site: bool = False):
         wiring.drawn_by,
         wiring.checked_by,
         wiring.revision,
-        plan.rules.words(f"{stopped}{CAUTION} Sizes by {plan.tables.summary}."),
+        plan.rules.words(f"{stopped}{CAUTION.format(who_decides(job.supply))} Sizes by {plan.tables.summary}."),
     )
     title = f"{job.name}: {option.title}"
     if site:

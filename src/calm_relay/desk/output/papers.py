@@ -33,7 +33,7 @@ from calm_relay.exchange.files import write_atomically
 from calm_relay.exchange.firm import Firm, logo_bytes
 from calm_relay.exchange.table_file import write_tables
 from calm_relay.planning.common.amounts import about_years, amount_text, to_three_figures
-from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.common.cautions import cautions_of
 from calm_relay.planning.handover.application import CAUTION as APPLICATION_CAUTION
 from calm_relay.planning.handover.application import application_of, application_rows
 from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of
@@ -401,7 +401,8 @@ def _assumed(pages, kit) -> None:
         "weather and use was reckoned in quarter hours; yours will differ.</p>"
     )
     pages.head("Please note", 90)
-    pages.text("<ul style='margin:0'>" + "".join(f"<li>{caution}</li>" for caution in CAUTIONS) + "</ul>")
+    told = "".join(f"<li>{caution}</li>" for caution in cautions_of(plan.job.supply))
+    pages.text(f"<ul style='margin:0'>{told}</ul>")
 
 
 def _sign(pages, kit) -> None:
@@ -475,7 +476,7 @@ def _made_work_order(kit: Kit, logo) -> tuple[bytes, int]:
         _opening(
             pages, kit, logo, "Work order", "in a safe order; local codes and the makers' sheets go before it"
         )
-        pages.text(f"<p style='margin:0'><i>{CAUTIONS[1]}</i></p>")
+        pages.text(f"<p style='margin:0'><i>{cautions_of(kit.plan.job.supply)[1]}</i></p>")
         stage = None
         for number, step in enumerate(steps, 1):
             if step.stage != stage:

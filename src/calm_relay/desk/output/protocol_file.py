@@ -10,7 +10,7 @@ from calm_relay.desk.output.pages import paper_of, pdf_of
 from calm_relay.desk.widgets.theme import LIGHT
 from calm_relay.exchange.files import write_atomically
 from calm_relay.planning.commissioning.judge import by_stage
-from calm_relay.planning.commissioning.protocol import CAUTION, Protocol, document_of, setting_key
+from calm_relay.planning.commissioning.protocol import Protocol, document_of, setting_key
 
 MARK = {"pass": "✓", "doubtful": "?", "fail": "✗", "cannot be judged": "?", "written down": "·", "to read": ""}
 LINE = "_" * 34
@@ -165,7 +165,7 @@ class _Filled:
 
     def _signed(self, pages):
         pages.room(90)
-        pages.text(f"<span style='color:{LIGHT.quiet}'>{CAUTION}</span>", 16)
+        pages.text(f"<span style='color:{LIGHT.quiet}'>{self.protocol.caution}</span>", 16)
         pages.table(
             [[f"Installer<br><br>{LINE}", f"Customer<br><br>{LINE}"], ["Place, date", "Place, date"]], (50, 50)
         )

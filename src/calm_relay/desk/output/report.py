@@ -13,7 +13,7 @@ from calm_relay.desk.output.pages import paper_of, pdf_of
 from calm_relay.desk.view import LETTERS
 from calm_relay.desk.widgets.theme import LIGHT, SEVERITY_WORD
 from calm_relay.exchange.files import write_atomically
-from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.common.cautions import cautions_of
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.energy_path import line_of
@@ -57,7 +57,7 @@ def _rendered(plan, today, points):
         _left_aside(pages, plan)
         _findings(pages, plan)
         _assumptions(pages, plan)
-        _cautions(pages)
+        _cautions(pages, plan.job.supply)
 
     foot = f"{plan.job.name} · {today:%-d %B %Y} · Calm Relay {__version__}"
     return pdf_of(paper_of(plan), plan.job.name, foot, points, fill, words=plan.rules.words)
@@ -72,7 +72,7 @@ def _opening(pages, plan):
         f"<p class='quiet' style='margin:2px 0'>{whose}</p>"
         f"<p style='font-size:11pt; font-weight:600; margin:6px 0 2px 0'>{escape(plan.choice.sentence)}</p>"
         f"<p style='margin:0'>Weather: {escape(plan.site.source)}{note}. Home: {escape(plan.demand.source)}.</p>"
-        f"<p style='margin:4px 0 0 0'><i>{CAUTIONS[0]}</i></p>"
+        f"<p style='margin:4px 0 0 0'><i>{cautions_of(job.supply)[0]}</i></p>"
     )
 
 
@@ -196,6 +196,7 @@ def _assumptions(pages, plan):
     pages.table([names, *([escape(cell) for cell in row] for row in rows)], (9, 25, 36, 30))
 
 
-def _cautions(pages):
+def _cautions(pages, supply):
     pages.head("Cautions", 110)
-    pages.text("<ul style='margin:0'>" + "".join(f"<li>{caution}</li>" for caution in CAUTIONS) + "</ul>")
+    told = "".join(f"<li>{caution}</li>" for caution in cautions_of(supply))
+    pages.text(f"<ul style='margin:0'>{told}</ul>")

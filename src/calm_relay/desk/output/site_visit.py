@@ -12,7 +12,7 @@ from calm_relay.desk.output.pages import paper_of
 from calm_relay.desk.widgets.label import SealedDocument
 from calm_relay.desk.widgets.theme import font, plain_letters
 from calm_relay.exchange.files import write_atomically
-from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.common.cautions import cautions_of
 
 DPI = 96
 BLANK = "&nbsp;" * 34
@@ -80,7 +80,7 @@ def _html(job, result, today) -> str:
         f"<td {STRONG}>{words}</td>" for words in ("To measure", "The plan has", "It could move", "Measured")
     )
     known = ", ".join(escape(f"{entry.label}: {entry.now}") for entry in result.rest if entry.status == "measured")
-    cautions = "".join(f"<li>{escape(text)}</li>" for text in CAUTIONS)
+    cautions = "".join(f"<li>{escape(text)}</li>" for text in cautions_of(job.supply))
     return (
         f"<h2 {STRONG}>Site visit: {escape(job.name)}</h2><p>{escape(job.site.place)}<br>{escape(job.customer)}<br>"
         f"Printed {today:%-d %B %Y}. Visited: {LINE} by {LINE}</p>"

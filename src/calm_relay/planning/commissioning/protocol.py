@@ -19,8 +19,8 @@ from calm_relay.planning.verdict.option import Option
 
 FORMAT = "calm-relay-protocol"
 CAUTION = (
-    "Measured by the person named here. Work on mains and batteries is for licensed persons; local codes, the network "
-    "operator's rules and the makers' instructions go before this protocol."
+    "Measured by the person named here. Work on mains and batteries is for licensed persons; {rules} and the makers' "
+    "instructions go before this protocol."
 )
 
 
@@ -51,6 +51,12 @@ class Protocol:
     def job(self) -> Job:
         """The job."""
         return self.plan.job
+
+    @property
+    def caution(self) -> str:
+        """What goes before it."""
+        operators = ", the network operator's rules" if self.job.supply.on_grid else ""
+        return CAUTION.format(rules=f"local codes{operators}")
 
     @property
     def counts(self) -> dict[str, int]:
@@ -232,5 +238,5 @@ def document_of(protocol: Protocol) -> dict[str, Any]:
         "instruments": [item.model_dump() for item in record.instruments],
         "photos": [{"path": item.path, "caption": item.caption} for item in job.attachments],
         "open_points": list(protocol.open_points),
-        "caution": CAUTION,
+        "caution": protocol.caution,
     }

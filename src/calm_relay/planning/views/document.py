@@ -37,7 +37,7 @@ from calm_relay.physics.plant.flows import CONVERTER_FLOWS
 from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.architecture.restring import restringing_of
-from calm_relay.planning.common.cautions import CAUTIONS
+from calm_relay.planning.common.cautions import cautions_of
 from calm_relay.planning.operation.simulate import loads_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.roof_room import room_of
@@ -84,7 +84,7 @@ def document_of(plan: Plan, studies: Studies | None = None) -> PlanDocument:
         ),
         choice=ChoiceDocument.model_validate(plan.choice),
         tips=tuple(map(TipDocument.model_validate, studies.tips.tips)) if studies else (),
-        cautions=CAUTIONS,
+        cautions=cautions_of(plan.job.supply),
     )
 
 
