@@ -75,6 +75,25 @@ def test_every_inverter_whose_strings_move_is_to_be_isolated(two_roofs):
     )
 
 
+def test_old_packs_of_unknown_health_are_asked_about(two_roofs):
+    def asked(battery):
+        made = plan(two_roofs.with_(existing_batteries=(battery,)))
+        return [note for note in made.option("as-is").findings if note.check == "health of the old battery"]
+
+    assert not asked(OLD) and not asked(OLD.with_(health=1.0, age_years=0))
+    assert not asked(OLD.with_(health=1.0, measured_kwh=7.0))
+    (note,) = asked(OLD.with_(health=1.0))
+    assert "Old is 5 years old and planned as if new" in note.sentence and note.station == "Battery"
+    # By hand: the root of half of ten years' standing, and five years of the cycle of its mean day.
+    (mend,) = note.mends
+    after = mend.apply(two_roofs.with_(existing_batteries=(OLD.with_(health=1.0),)))
+    pack = next(item for item in catalogue().packs if item.key == OLD.pack)
+    assert 0.6 < after.existing_batteries[0].health < 1.0 - pack.calendar_fade * 0.5**0.5
+    older = asked(OLD.with_(health=1.0, age_years=12))[0].mends[0].label
+    assert int(older[-3:-1]) < int(mend.label[-3:-1])
+    assert not asked(after.existing_batteries[0])
+
+
 def test_what_goes_gives_its_modules_to_what_stays_or_comes(two_roofs):
     goes = plan(two_roofs.with_existing_inverter(1, fate="remove"))
     addon = goes.option("ac-addon")

@@ -2,12 +2,16 @@
 
 from calm_relay.job.equipment import by_price
 from calm_relay.job.model import Job
+from calm_relay.physics.fade import REFERENCE_C, calendar_fade, cycles_at
+from calm_relay.physics.plant.readings import given_by
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.architecture.standing_array import bare_inverters, hung_there
 from calm_relay.planning.findings.base import Finding, Mend, Subject, check, warns
 
 DATASHEETS = "datasheets"
+# Below it the survey takes no health.
+LEAST_HEALTH = 0.2
 
 
 @check
@@ -63,6 +67,46 @@ def check_existing_batteries(subject: Subject) -> list[Finding]:
             )
         )  # fmt: skip
     return found
+
+
+@check
+def check_health_of_old_packs(subject: Subject) -> list[Finding]:
+    """Packs that have stood for years and of which nobody said what they still hold are planned as if new."""
+    found, job = [], subject.job
+    for number, converter in enumerate(subject.design.converters):
+        old = converter.battery_surveyed
+        if old is None or old.measured_kwh is not None or old.health < 1.0 or old.age_years < 1.0:
+            continue
+        at, left = job.existing_batteries.index(old), _left_by_datasheet(subject, number, old.age_years)
+        sentence = (
+            f"{old.name} is {old.age_years:g} years old and planned as if new. By its datasheet, cycled as this year, "
+            f"it holds about {left:.0%} of that: measure it, from full to empty."
+        )
+
+        def worn(job: Job, at: int = at, left: float = left) -> Job:
+            return job.with_existing_battery(at, health=left)
+
+        found.append(
+            warns(
+                "health of the old battery", "Battery", f"existing_batteries.{at}.health", sentence,
+                rule=f"{converter.bank.pack.name}, datasheet", mends=(Mend(f"Plan it with {left:.0%}", worn),),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _left_by_datasheet(subject: Subject, number: int, years: float) -> float:
+    """Usable energy over usable when new after so many years at 25 °C, each cycled as the year that was run."""
+    bank = subject.design.converters[number].bank
+    pack, curve = bank.pack, bank.pack.cycle_life
+    # The cycle of a mean day.
+    depth = given_by(subject.outcome.year.stored[number]) / 365.0 / bank.nominal_kwh
+    worn = 0.0
+    if depth > 0.0:
+        lives = float(cycles_at(depth, [point.depth for point in curve], [point.cycles for point in curve]))
+        worn = (1.0 - pack.cycles_to) * 365.0 * years / lives
+    left = 1.0 - calendar_fade(years, REFERENCE_C, pack.calendar_fade) - worn
+    return round(min(max(left, LEAST_HEALTH), 0.99), 2)
 
 
 def _own_unit(subject: Subject, converter: Converter, number: int) -> tuple[Mend, ...]:
