@@ -11,6 +11,7 @@ from calm_relay.job.commissioning import Commissioning
 from calm_relay.job.demand import HeatPump
 from calm_relay.job.own_item import OwnEquipment, OwnItem
 from calm_relay.job.survey import ExistingInverter
+from calm_relay.job.wiring import Route
 
 from .driving import LEFT, type_into
 
@@ -212,6 +213,8 @@ def test_a_job_is_kept_as_a_template_and_others_begin_from_it(window, settled, t
     kept = window.session.job.with_(
         name="Standard: retrofit/5 kW", customer="Nobody", notes="the key lies", **BUILT
     )
+    run = Route(key="meter>main board", length_m=11.0, measured=True)
+    kept = kept.with_(wiring=kept.wiring.with_(routes=(run,), drawn_by="Ada", strokes_km2=2.0, revision="C"))
     window.session.edit(kept, "name")
     assert window.files.keep_as_template()
     assert "Standard" in window.notice.text.text()
@@ -225,6 +228,9 @@ def test_a_job_is_kept_as_a_template_and_others_begin_from_it(window, settled, t
     assert (job.name, job.customer, window.session.path) == ("Standard: retrofit/5 kW", "", None)
     assert (job.notes, job.pinned, job.state, job.follow_up) == ("", (), "survey", None)
     assert job.commissioning == Commissioning(by="Ada")
+    # How far the meter hangs from the board is that house's; who draws is the firm's.
+    assert (job.wiring.routes, job.wiring.strokes_km2, job.wiring.revision) == ((), None, "")
+    assert job.wiring.drawn_by == "Ada"
     assert {face.module for face in job.faces} <= {item.key for item in job.own_equipment.modules}
 
 

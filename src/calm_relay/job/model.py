@@ -434,6 +434,12 @@ class Job(Model):
         kept = Commissioning(by=own.by, instruments=own.instruments)
         return self.with_(customer="", state="survey", follow_up=None, commissioning=kept)
 
+    @property
+    def as_template(self) -> Self:
+        """The job as many houses begin from it: also without notes, photos, pins, and how cables run in this house."""
+        wiring = self.wiring.with_(routes=(), labels=(), places=(), strokes_km2=None, revision="")
+        return self.of_another_house.with_(notes="", attachments=(), pinned=(), wiring=wiring)
+
     @model_validator(mode="after")
     def _names_are_single(self) -> Self:
         for label, names in (

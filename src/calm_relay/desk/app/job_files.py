@@ -112,7 +112,7 @@ class JobFiles(QObject):
         """Keeps the present job among one's own templates, without what is of its house alone, under its name."""
         job = self._session.job_to_hand_on(templates_folder())
         try:
-            path = keep_template(job.of_another_house.with_(notes="", attachments=(), pinned=()))
+            path = keep_template(job.as_template)
         except OSError as error:
             text = f"{templates_folder()}: {error.strerror or error}. Nothing of the job is lost."
             QMessageBox.warning(self._window, "The template was not kept", tip(text))
