@@ -389,10 +389,15 @@ def test_what_a_battery_is_for_is_weighed_as_is_usual_where_it_stands():
     firm, weak = begun("hamburg"), begun("kampala")
     assert [purpose.weight for purpose in firm.purposes] == [5.0, 3.0, 1.0, 2.0]
     assert lights(weak) > lights(firm) and "purposes" in weak.assumed
+    # Where supply is shed in turns an outage is of hours; a storm's is longer.
+    assert (firm.outage_hours, weak.outage_hours) == (12.0, 4.0) and "outage_hours" in weak.assumed
     said = firm.with_(purposes=weak.purposes, assumed=tuple(path for path in firm.assumed if path != "purposes"))
     place = find_places("tralee")[0]
     where = place.label, place.country, place.latitude, place.longitude, place.time_zone
     assert placed(said, *where, library()).purposes == weak.purposes
+    stated = less_what_was_said(weak, weak.with_(outage_hours=6.0))
+    assert "outage_hours" not in stated.assumed
+    assert placed(stated, *where, library()).outage_hours == 6.0
 
 
 def test_without_a_grid_what_is_not_served_weighs_most_while_nobody_says_otherwise():

@@ -28,6 +28,11 @@ class Country(Model):
     grid_fails: Literal["seldom", "often"] = Field(
         default="seldom", description="Often: keeping the lights on weighs more there."
     )
+    outage_h: Positive = Field(
+        default=12.0,
+        le=168.0,
+        description="Hours of an outage worth riding through: of those shed in turns, or a storm's.",
+    )
     money: Positive = Field(
         default=1.0,
         le=1e6,

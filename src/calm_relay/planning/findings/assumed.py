@@ -15,6 +15,7 @@ WORDS = {
     "tariff.currency": "currency",
     "costs.shipped_prices": "what the example prices come to in this currency",
     "purposes": "what the battery is for",
+    "outage_hours": "the outage to ride through",
     "battery.pack": "battery",
     "battery.count": "packs",
     "battery_place": "where the battery stands",
@@ -25,7 +26,7 @@ WORDS = {
 
 
 # What nothing reads where there is no grid.
-OF_THE_GRID = {"supply.main_fuse_a", "tariff.price", "tariff.feed_in", "tariff.standing_per_day"}
+OF_THE_GRID = {"supply.main_fuse_a", "outage_hours", "tariff.price", "tariff.feed_in", "tariff.standing_per_day"}
 
 
 @check

@@ -30,7 +30,7 @@ PLACE_ASSUMED = (
     "tariff.standing_per_day",
 )
 WINTER_FACTOR = "demand.winter_factor"
-FIRST_ASSUMED = ("purposes", "battery.pack", "battery.count", "battery_place", WINTER_FACTOR)
+FIRST_ASSUMED = ("purposes", "outage_hours", "battery.pack", "battery.count", "battery_place", WINTER_FACTOR)
 ASSUMED = (*PLACE_ASSUMED, *FIRST_ASSUMED)
 
 
@@ -135,6 +135,7 @@ def placed(
         faces=tuple(_turned(face, job.site.latitude, latitude) for face in job.faces),
         battery=battery,
         purposes=usual_purposes(usual) if "purposes" in job.assumed else job.purposes,
+        outage_hours=usual.outage_h if "outage_hours" in job.assumed else job.outage_hours,
         region=usual.region if usual.region in library.rule_packs else "generic",
         assumed=(*marks, *(path for path in job.assumed if path not in marks)),
         wanted=tuple(key for key in job.wanted if key != "place"),
