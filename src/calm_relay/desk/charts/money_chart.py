@@ -69,7 +69,8 @@ class YearsChart(Chart):
             across = 0.6 + years * 0.33 * (number % 3)
             self.key(across, top, words, shade, number // 3)
         self.setXRange(0.5, years + 0.5, padding=0.01)
-        self.keys_above(low, top)
+        # Bars below nothing are seen to end.
+        self.keys_above(low - (0.05 * (top - low) if low < 0.0 else 0.0), top)
 
 
 class RunningChart(Chart):
