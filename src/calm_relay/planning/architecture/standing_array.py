@@ -76,7 +76,9 @@ def hung_there(
         faces=tuple(
             face
             if face.is_there
-            else face.with_(fate="reuse", wired_to=unit.name, strings=next(there), age_years=unit.age_years)
+            else face.with_(
+                fate="reuse", wired_to=unit.name, strings=next(there), age_years=face.age_years or unit.age_years
+            )
             for face in job.faces
         )
     )
