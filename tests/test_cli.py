@@ -277,6 +277,7 @@ def test_the_planned_plant_is_served_and_read_from_another_process(tmp_path):
         (["--port", "70000"], "--port"),
         (["--day", "02-30"], "wanted such as"),
         (["--option", "none"], "--option"),
+        (["--line", "/dev/none-such"], "/dev/none-such: cannot be opened as a serial line"),
     ],
 )
 def test_a_site_that_cannot_be_played_is_told(words, said, capsys):

@@ -57,7 +57,12 @@ class SiteServer:
         self._thread.start()
         self._ready.wait(20.0)
         if self._problem is not None:
-            raise FieldError(f"127.0.0.1:{self._port}", f"cannot be served on ({self._problem})")
+            if self._line:
+                raise FieldError(
+                    self._line, "cannot be opened as a serial line; wanted one that is there, as /dev/ttyS0"
+                )
+            problem = f"cannot be served on ({self._problem}); wanted a port that nobody else has, 0 for any"
+            raise FieldError(f"127.0.0.1:{self._port}", problem)
         return self._port
 
     def stop(self) -> None:
