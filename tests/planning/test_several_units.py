@@ -504,3 +504,14 @@ def test_few_modules_without_an_input_are_left_off_a_new_face(one_face):
     (mend,) = (mend for mend in found.mends if mend.label == "Lay 26 modules on Roof")
     again = plan(mend.apply(one_face.job)).option("hybrid-swap")
     assert not again.stopped and again.design.pv_converters[0].array_kw == pytest.approx(26 * 0.415)
+
+
+def test_more_modules_than_one_hybrid_takes_are_laid_on_two_side_by_side(one_face):
+    many = plan(one_face.job.with_face(0, count=40, strings=1))
+    option = many.option("hybrid-swap")
+    (found,) = (item for item in option.findings if item.check == "tracker inputs")
+    assert option.stopped and "14 of Roof" in found.sentence
+    (mend,) = (mend for mend in found.mends if mend.label == "2 units side by side")
+    again = plan(mend.apply(many.job)).option("hybrid-swap")
+    assert not again.stopped and again.design.leader.bank.units == 2
+    assert sum(run.modules for unit in again.design.pv_converters for run in unit.stringing.runs) == 40

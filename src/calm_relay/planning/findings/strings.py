@@ -1,6 +1,7 @@
 """Voltage and current of every string against the input it is connected to."""
 
 from collections import Counter
+from math import ceil
 from typing import Any
 
 from calm_relay.job.equipment import ISC_FACTOR, Inverter, by_price
@@ -24,6 +25,7 @@ from calm_relay.planning.findings.base import (
     stops,
     warns_if,
 )
+from calm_relay.planning.findings.battery import more_units
 from calm_relay.planning.site.array import DesignTemperatures
 from calm_relay.planning.strings.limits import (
     COLD,
@@ -208,6 +210,17 @@ def _on_bare_inverter(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
     return tuple(mend(face, name) for face in there for name, room in places.items() if room >= face.strings)
 
 
+def _side_by_side(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
+    """As many new hybrids as have inputs for all modules, each with what the ones planned have room for."""
+    strings = converter.stringing
+    laid = sum(run.modules for run in strings.runs)
+    if not converter.has_battery or strings.origin != LAID or not laid:
+        return ()
+    of_one = laid / converter.bank.units
+    mend = more_units(subject, converter, ceil((laid + strings.homeless) / of_one - 1e-9))
+    return () if mend is None else (mend,)
+
+
 def _fewer(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
     """New faces with as many modules as find an input, where few are left out."""
     left = Counter[str]()
@@ -260,6 +273,7 @@ def check_input_fit(subject: Drawn) -> list[Finding]:
                         *_on_bare_inverter(subject, converter),
                         *as_one,
                         *lay_anew(subject, converter),
+                        *_side_by_side(subject, converter),
                         *(_fewer(subject, converter) if whole else ()),
                     ),
                 )
