@@ -15,12 +15,16 @@ from calm_relay.planning.common.progress import Cancelled, Superseded
 
 # How long closing waits for the step in hand; the thread ends by itself after it.
 PATIENCE_S = 3.0
+# Studies that wait within one another at most.
+MOST_LET_BY = 3
 
 
 class Planner(QObject):
     """Turns jobs into plans in a thread of its own, and studies plans there.
 
-    Whatever goes wrong in the thread comes back as a signal: the thread itself ends with the planner alone.
+    A study that takes long lets those by that are asked for meanwhile, between two of its steps: who opens another
+    bench waits for its own study alone. Whatever goes wrong in the thread comes back as a signal: the thread itself
+    ends with the planner alone.
 
     Signals
     -------
@@ -62,6 +66,9 @@ class Planner(QObject):
         self._ticket = self._called_off = 0
         self._lock = threading.Lock()
         self._queue: queue.SimpleQueue = queue.SimpleQueue()
+        # What was taken off the queue and has to wait for the study in hand.
+        self._next: list = []
+        self._let_by = 0
         self._back.connect(self._on_back)
         # A daemon: whatever it is in the middle of, it never keeps the process, and never brings it down.
         self._thread = threading.Thread(target=self._work, name="planner", daemon=True)
@@ -107,7 +114,7 @@ class Planner(QObject):
         self._thread.join(PATIENCE_S)
 
     def _work(self):
-        while (request := self._queue.get()) is not None:
+        while (request := self._next.pop() if self._next else self._queue.get()) is not None:
             number, act = request
             # What it holds must not outlive it until the next request comes.
             del request
@@ -141,7 +148,11 @@ class Planner(QObject):
             from calm_relay.exchange.errors import InputError
             from calm_relay.planning.common.errors import PlanError
 
-            result = function(plan, option, lambda done, what: self._show_text(number, ticket, done, what))
+            def told(done, what):
+                self._show_text(number, ticket, done, what)
+                self._let_others_by(number)
+
+            result = function(plan, option, told)
         except Superseded:
             pass
         except Cancelled:
@@ -152,6 +163,25 @@ class Planner(QObject):
             self._answer(number, "study broke", (key, _report(error)))
         else:
             self._answer(number, "studied", (key, result))
+
+    def _let_others_by(self, number):
+        """Does the studies of the same plan that were asked for since, within the one in hand."""
+        if threading.current_thread() is not self._thread or self._let_by >= MOST_LET_BY:
+            return
+        self._let_by += 1
+        try:
+            while not self._next:
+                try:
+                    request = self._queue.get_nowait()
+                except queue.Empty:
+                    return
+                if request is None or request[0] != number:
+                    # The end, or another plan: the study in hand learns of it at its next step.
+                    self._next.append(request)
+                else:
+                    request[1]()
+        finally:
+            self._let_by -= 1
 
     def _answer(self, number, what, result=None):
         # The window may have closed meanwhile.

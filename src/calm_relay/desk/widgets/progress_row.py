@@ -40,7 +40,8 @@ class ProgressRow(QFrame):
             self._late.start()
 
     def show_text(self, done: float, what: str) -> None:
-        """How far it is."""
+        """How far it is; also of work that goes on after other work has ended."""
+        self.begin()
         self._what.setText(f"{what} …")
         self._bar.setValue(round(done * 100))
 
