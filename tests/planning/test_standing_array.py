@@ -101,15 +101,20 @@ def test_modules_that_were_there_are_as_old_as_their_inverter(barn):
 
 
 def test_a_face_said_to_be_there_hangs_on_the_inverter_that_carries_none(barn):
-    inverters = library().catalogue.inverters
-    said = said_to_be_there(barn, 1, "keep", inverters)
+    equipment = library().catalogue
+    said = said_to_be_there(barn, 1, "keep", equipment)
     assert (said.faces[1].fate, said.faces[1].wired_to, said.faces[1].age_years) == ("keep", "Barn", 8.0)
     # What was said stands, and where every inverter has its modules it is the first one's, as ever.
     older = barn.with_face(1, wired_to="Inverter", age_years=3.0)
-    assert said_to_be_there(older, 1, "reuse", inverters).faces[1].wired_to == "Inverter"
-    assert said_to_be_there(said, 1, "remove", inverters).faces[1].age_years == 8.0
+    assert said_to_be_there(older, 1, "reuse", equipment).faces[1].wired_to == "Inverter"
+    assert said_to_be_there(said, 1, "remove", equipment).faces[1].age_years == 8.0
+    # Optimisers hang on an inverter as bare modules do; a microinverter is its own.
+    optimised = barn.with_face(1, electronics="hollin-600")
+    assert said_to_be_there(optimised, 1, "keep", equipment).faces[1].wired_to == "Barn"
+    apart = barn.with_face(1, electronics="pennant-300")
+    assert said_to_be_there(apart, 1, "keep", equipment).faces[1].wired_to is None
     on_battery = barn.with_existing_inverter(1, inverter=key_of("Mossgate 3"))
-    assert said_to_be_there(on_battery, 1, "keep", inverters).faces[1].wired_to is None
+    assert said_to_be_there(on_battery, 1, "keep", equipment).faces[1].wired_to is None
 
 
 def test_a_face_that_finds_no_input_of_one_inverter_is_hung_on_the_other(barn):

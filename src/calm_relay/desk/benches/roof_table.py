@@ -140,7 +140,7 @@ class RoofTable(QWidget):
             changes["strings"] = 1
         self._try(
             lambda: (
-                said_to_be_there(self._job, number, value, self._equipment.inverters)
+                said_to_be_there(self._job, number, value, self._equipment)
                 if name == "fate"
                 else self._job.with_face(number, **changes)
             ),

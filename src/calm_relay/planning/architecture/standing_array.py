@@ -1,8 +1,8 @@
 """Modules that a survey calls new, but which hang on an inverter that is there today."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 
-from calm_relay.job.equipment import Inverter, Microinverter, Module
+from calm_relay.job.equipment import Catalogue, Inverter, Microinverter, Module
 from calm_relay.job.model import Job
 from calm_relay.job.survey import ExistingInverter
 from calm_relay.planning.strings.limits import NO_SITE_LIMIT, lengths_allowed
@@ -102,7 +102,7 @@ def on_microinverters(job: Job, micro: Microinverter) -> Job:
     )
 
 
-def said_to_be_there(job: Job, number: int, fate: str, inverters: Sequence[Inverter]) -> Job:
+def said_to_be_there(job: Job, number: int, fate: str, equipment: Catalogue) -> Job:
     """The job with a face that is on the roof after all: on the inverter of today that carries none, where one does.
 
     Parameters
@@ -113,8 +113,8 @@ def said_to_be_there(job: Job, number: int, fate: str, inverters: Sequence[Inver
         Of the face among its faces.
     fate : {"keep", "reuse", "remove", "new"}
         What becomes of it.
-    inverters : sequence of Inverter
-        Those that the survey may name.
+    equipment : Catalogue
+        What the survey may name.
 
     Raises
     ------
@@ -122,9 +122,10 @@ def said_to_be_there(job: Job, number: int, fate: str, inverters: Sequence[Inver
         The survey names nothing that the face could be on.
     """
     face = job.faces[number]
-    takes = {item.key for item in inverters if item.pv is not None}
+    takes = {item.key for item in equipment.inverters if item.pv is not None}
+    apart = face.electronics in {item.key for item in equipment.microinverters}
     bare = [unit for unit in bare_inverters(job) if unit.inverter in takes]
-    if face.is_there or fate == "new" or face.electronics is not None or face.wired_to is not None or not bare:
+    if face.is_there or fate == "new" or apart or face.wired_to is not None or not bare:
         return job.with_face(number, fate=fate)
     unit = bare[0]
     return job.with_face(number, fate=fate, wired_to=unit.name, age_years=face.age_years or unit.age_years)
