@@ -61,7 +61,7 @@ def test_without_an_array_it_is_told_and_nothing_is_offered():
 def test_nobody_is_asked_before_the_array_is_said(bare):
     wanted = bare.with_(wanted=("array",))
     assert not told(plan(wanted))
-    assert not bare_inverters(begun_job("Begun", library()))
+    assert not bare_inverters(begun_job("Begun", library()), library().catalogue)
 
 
 def test_strings_are_equal_and_the_fewest_that_the_inputs_take():
@@ -124,3 +124,10 @@ def test_a_face_that_finds_no_input_of_one_inverter_is_hung_on_the_other(barn):
     after = plan(mend.apply(wrong)).option("as-is")
     assert not [n for n in after.findings if n.check in {"tracker inputs", "inverter without modules"}]
     assert [[face.plan.name for face in unit.faces] for unit in after.design.converters] == [["Roof"], ["East"]]
+
+
+def test_modules_on_microinverters_leave_an_inverter_bare(barn):
+    catalogue = library().catalogue
+    assert [unit.name for unit in bare_inverters(barn, catalogue)] == ["Barn"]
+    apart = barn.with_face(0, electronics="pennant-300", strings=1, wired_to=None)
+    assert [unit.name for unit in bare_inverters(apart, catalogue)] == ["Inverter", "Barn"]

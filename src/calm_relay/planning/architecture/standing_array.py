@@ -11,9 +11,10 @@ from calm_relay.planning.strings.limits import NO_SITE_LIMIT, lengths_allowed
 USUAL_COLD_C, USUAL_HOT_C = -10.0, 70.0
 
 
-def bare_inverters(job: Job) -> tuple[ExistingInverter, ...]:
-    """Inverters that are there and on which the survey hangs no face."""
-    taken = {job.wired_to(face) for face in job.faces if face.is_there}
+def bare_inverters(job: Job, equipment: Catalogue) -> tuple[ExistingInverter, ...]:
+    """Inverters that are there and on which the survey hangs no face; modules on microinverters hang on none."""
+    apart = {item.key for item in equipment.microinverters}
+    taken = {job.wired_to(face) for face in job.faces if face.is_there and face.electronics not in apart}
     return tuple(unit for unit in job.existing_inverters if unit.name not in taken)
 
 
@@ -124,7 +125,7 @@ def said_to_be_there(job: Job, number: int, fate: str, equipment: Catalogue) -> 
     face = job.faces[number]
     takes = {item.key for item in equipment.inverters if item.pv is not None}
     apart = face.electronics in {item.key for item in equipment.microinverters}
-    bare = [unit for unit in bare_inverters(job) if unit.inverter in takes]
+    bare = [unit for unit in bare_inverters(job, equipment) if unit.inverter in takes]
     if face.is_there or fate == "new" or apart or face.wired_to is not None or not bare:
         return job.with_face(number, fate=fate)
     unit = bare[0]

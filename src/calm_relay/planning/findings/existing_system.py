@@ -20,7 +20,7 @@ def check_bare_inverters(subject: Subject) -> list[Finding]:
     job, equipment = subject.job, subject.context.equipment
     carrying = {job.wired_to(item) for item in job.existing_batteries if item.inverter is None}
     bare = []
-    for unit in bare_inverters(job):
+    for unit in bare_inverters(job, equipment.catalogue):
         field = f"existing_inverters.{job.existing_inverters.index(unit)}.inverter"
         inverter = equipment.inverter(unit.inverter, field)
         if inverter.pv is not None and unit.name not in carrying:

@@ -198,7 +198,7 @@ def _on_bare_inverter(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
         if not converter.is_new and item.face.plan.is_there and item.modules == item.face.plan.count
     ]
     places = {}
-    for unit in bare_inverters(job):
+    for unit in bare_inverters(job, equipment.catalogue):
         field = f"existing_inverters.{job.existing_inverters.index(unit)}.inverter"
         side = equipment.inverter(unit.inverter, field).pv
         places[unit.name] = sum(tracker.strings for tracker in side.trackers) if side else 0
