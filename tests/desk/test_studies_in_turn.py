@@ -11,7 +11,7 @@ from calm_relay.exchange.shipped import demo_job, library
 @pytest.fixture
 def planner(qapp, qtbot, tmp_path):
     made = Planner(library())
-    with qtbot.waitSignal(made.planned, timeout=20_000):
+    with qtbot.waitSignal(made.planned, timeout=120_000):
         made.request(demo_job("pottery"), tmp_path)
     yield made
     made.stop()
@@ -41,21 +41,32 @@ def long_study(go_on, begun=None):
 
 def test_a_quick_study_is_done_while_a_long_one_is_in_hand(planner, qtbot):
     told, go_on, begun = told_of(planner), threading.Event(), threading.Event()
-    planner.request_study("long", long_study(go_on, begun), None, None)
+    planner.request_study("long", long_study(go_on, begun), None, None, "Battery")
     assert begun.wait(10.0)
-    planner.request_study("quick", lambda plan, option, progress: "at once", None, None)
+    planner.request_study("quick", lambda plan, option, progress: "at once", None, None, "Outage")
     qtbot.waitUntil(lambda: told == [("quick", "at once")])
     go_on.set()
     qtbot.waitUntil(lambda: len(told) == 2)
     assert told[1][0] == "long" and told[1][1] > 0
 
 
+def test_what_one_bench_asks_for_comes_in_the_order_in_which_it_asked(planner, qtbot):
+    told, go_on, begun = told_of(planner), threading.Event(), threading.Event()
+    planner.request_study("night", long_study(go_on, begun), None, None, "Outage")
+    assert begun.wait(10.0)
+    planner.request_study("map", lambda plan, option, progress: "map", None, None, "Outage")
+    planner.request_study("sweep", lambda plan, option, progress: "sweep", None, None, "Battery")
+    qtbot.waitUntil(lambda: told == [("sweep", "sweep")])
+    go_on.set()
+    qtbot.waitUntil(lambda: [key for key, _ in told] == ["sweep", "night", "map"])
+
+
 def test_one_that_breaks_leaves_the_one_in_hand_alone(planner, qtbot):
     told, broke, go_on, begun = told_of(planner), [], threading.Event(), threading.Event()
     planner.broke.connect(lambda key, report: broke.append(key))
-    planner.request_study("long", long_study(go_on, begun), None, None)
+    planner.request_study("long", long_study(go_on, begun), None, None, "Battery")
     assert begun.wait(10.0)
-    planner.request_study("quick", lambda plan, option, progress: 1 / 0, None, None)
+    planner.request_study("quick", lambda plan, option, progress: 1 / 0, None, None, "Outage")
     qtbot.waitUntil(lambda: broke == ["quick"])
     go_on.set()
     qtbot.waitUntil(lambda: [key for key, _ in told] == ["long"])
@@ -64,8 +75,8 @@ def test_one_that_breaks_leaves_the_one_in_hand_alone(planner, qtbot):
 def test_another_plan_ends_all_of_them_and_is_made(planner, qtbot, tmp_path):
     told, never = told_of(planner), threading.Event()
     for number in range(MOST_LET_BY + 2):
-        planner.request_study(f"long {number}", long_study(never), None, None)
-    with qtbot.waitSignal(planner.planned, timeout=20_000) as planned:
+        planner.request_study(f"long {number}", long_study(never), None, None, f"bench {number}")
+    with qtbot.waitSignal(planner.planned, timeout=120_000) as planned:
         planner.request(demo_job("pottery").with_(name="Other"), tmp_path)
     assert planned.args[0].job.name == "Other" and told == []
 
@@ -73,8 +84,8 @@ def test_another_plan_ends_all_of_them_and_is_made(planner, qtbot, tmp_path):
 def test_calling_off_ends_what_waits_too(planner, qtbot):
     told, ended, never, begun = told_of(planner), [], threading.Event(), threading.Event()
     planner.study_cancelled.connect(lambda: ended.append(1))
-    planner.request_study("long", long_study(never), None, None)
-    planner.request_study("other", long_study(never, begun), None, None)
+    planner.request_study("long", long_study(never), None, None, "Battery")
+    planner.request_study("other", long_study(never, begun), None, None, "Outage")
     assert begun.wait(10.0)
     planner.cancel()
     qtbot.waitUntil(lambda: len(ended) == 2)
@@ -84,8 +95,8 @@ def test_calling_off_ends_what_waits_too(planner, qtbot):
 
 def test_the_thread_ends_while_studies_wait_within_one_another(planner):
     never, begun = threading.Event(), threading.Event()
-    planner.request_study("long", long_study(never), None, None)
-    planner.request_study("other", long_study(never, begun), None, None)
+    planner.request_study("long", long_study(never), None, None, "Battery")
+    planner.request_study("other", long_study(never, begun), None, None, "Outage")
     assert begun.wait(10.0)
     planner.stop()
     assert not planner._thread.is_alive()

@@ -4,7 +4,10 @@ import contextlib
 import queue
 import threading
 import traceback
+from collections import deque
+from collections.abc import Callable
 from pathlib import Path
+from typing import NamedTuple
 
 from PySide6.QtCore import QObject, Signal, Slot
 
@@ -19,12 +22,20 @@ PATIENCE_S = 3.0
 MOST_LET_BY = 3
 
 
+class _Request(NamedTuple):
+    """Of which plan it is, who asked, and what is to be done."""
+
+    number: int
+    asker: str
+    act: Callable[[], None]
+
+
 class Planner(QObject):
     """Turns jobs into plans in a thread of its own, and studies plans there.
 
-    A study that takes long lets those by that are asked for meanwhile, between two of its steps: who opens another
-    bench waits for its own study alone. Whatever goes wrong in the thread comes back as a signal: the thread itself
-    ends with the planner alone.
+    A study that takes long lets those by that somebody else asks for meanwhile, between two of its steps: who opens
+    another bench waits for its own studies alone. What one asks for comes in the order in which it was asked. Whatever
+    goes wrong in the thread comes back as a signal: the thread itself ends with the planner alone.
 
     Signals
     -------
@@ -66,9 +77,9 @@ class Planner(QObject):
         self._ticket = self._called_off = 0
         self._lock = threading.Lock()
         self._queue: queue.SimpleQueue = queue.SimpleQueue()
-        # What was taken off the queue and has to wait for the study in hand.
-        self._next: list = []
-        self._let_by = 0
+        # What was taken off the queue and waits for a study in hand, and who asked for those in hand.
+        self._next: deque[_Request | None] = deque()
+        self._in_hand: list[str] = []
         self._back.connect(self._on_back)
         # A daemon: whatever it is in the middle of, it never keeps the process, and never brings it down.
         self._thread = threading.Thread(target=self._work, name="planner", daemon=True)
@@ -85,14 +96,19 @@ class Planner(QObject):
             self._ticket += 1
             number, ticket = self._number, self._ticket
         library = self._library
-        self._queue.put((number, lambda: self._plan(number, ticket, job, library, folder)))
+        self._queue.put(_Request(number, "", lambda: self._plan(number, ticket, job, library, folder)))
 
-    def request_study(self, key: str, function, plan, option) -> None:
-        """Asks for `function(plan, option, progress)`; dropped when a newer job is asked for."""
+    def request_study(self, key: str, function, plan, option, asker: str = "") -> None:
+        """Asks for `function(plan, option, progress)`; dropped when a newer job is asked for.
+
+        `asker` tells who waits for it: its studies come one after the other, and wait for nobody else's.
+        """
         with self._lock:
             self._ticket += 1
             number, ticket = self._number, self._ticket
-        self._queue.put((number, lambda: self._study(number, ticket, key, function, plan, option)))
+        self._queue.put(
+            _Request(number, asker, lambda: self._study(number, ticket, asker, key, function, plan, option))
+        )
 
     def cancel(self) -> None:
         """Calls off, each at its next step, the work in hand and what waits behind it."""
@@ -114,8 +130,8 @@ class Planner(QObject):
         self._thread.join(PATIENCE_S)
 
     def _work(self):
-        while (request := self._next.pop() if self._next else self._queue.get()) is not None:
-            number, act = request
+        while (request := self._next.popleft() if self._next else self._queue.get()) is not None:
+            number, _, act = request
             # What it holds must not outlive it until the next request comes.
             del request
             if number == self._newest():
@@ -143,7 +159,8 @@ class Planner(QObject):
         else:
             self._answer(number, "planned", made)
 
-    def _study(self, number, ticket, key, function, plan, option):
+    def _study(self, number, ticket, asker, key, function, plan, option):
+        self._in_hand.append(asker)
         try:
             from calm_relay.exchange.errors import InputError
             from calm_relay.planning.common.errors import PlanError
@@ -163,25 +180,28 @@ class Planner(QObject):
             self._answer(number, "study broke", (key, _report(error)))
         else:
             self._answer(number, "studied", (key, result))
+        finally:
+            self._in_hand.pop()
 
     def _let_others_by(self, number):
-        """Does the studies of the same plan that were asked for since, within the one in hand."""
-        if threading.current_thread() is not self._thread or self._let_by >= MOST_LET_BY:
-            return
-        self._let_by += 1
-        try:
-            while not self._next:
-                try:
-                    request = self._queue.get_nowait()
-                except queue.Empty:
-                    return
-                if request is None or request[0] != number:
-                    # The end, or another plan: the study in hand learns of it at its next step.
-                    self._next.append(request)
-                else:
-                    request[1]()
-        finally:
-            self._let_by -= 1
+        """Does the studies of the same plan that others asked for since, within the one in hand."""
+        if threading.current_thread() is self._thread:
+            while len(self._in_hand) <= MOST_LET_BY and (request := self._of_another(number)) is not None:
+                request.act()
+
+    def _of_another(self, number):
+        """The first study that waits for none in hand; None where there is none, or the end or another plan came."""
+        with contextlib.suppress(queue.Empty):
+            while True:
+                self._next.append(self._queue.get_nowait())
+        for request in self._next:
+            if request is None or request.number != number:
+                # The study in hand learns of it at its next step.
+                return None
+            if request.asker not in self._in_hand:
+                self._next.remove(request)
+                return request
+        return None
 
     def _answer(self, number, what, result=None):
         # The window may have closed meanwhile.

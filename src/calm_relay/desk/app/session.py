@@ -137,9 +137,9 @@ class Session(QObject):
         self._planner.request(self.job, self.folder)
         self.job_changed.emit(self.job)
 
-    def study(self, key: str, function, option) -> None:
-        """Has an option of the present plan studied: `function(plan, option, progress)`."""
-        self._planner.request_study(key, function, self.plan, option)
+    def study(self, key: str, function, option, asker: str = "") -> None:
+        """Has an option of the present plan studied for somebody: `function(plan, option, progress)`."""
+        self._planner.request_study(key, function, self.plan, option, asker)
 
     def cancel(self) -> None:
         """Calls the work in hand off."""

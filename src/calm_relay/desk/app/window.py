@@ -389,7 +389,8 @@ class Window(QMainWindow):
 
                 return ticket, function(plan, option, show_text)
 
-            self.session.study(key, study, self.view.option)
+            asker = key if key == "moment" else self._name
+            self.session.study(key, study, self.view.option, asker)
 
     def _on_job(self, job):
         if self.session.busy:
