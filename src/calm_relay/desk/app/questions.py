@@ -278,14 +278,17 @@ class Questions(QFrame):
 
     def _offer_micros(self):
         """Asks which, of those that the service takes; there is one kind under all modules of a first face."""
-        phases = self._job.supply.phases
+        from calm_relay.planning.architecture.refusals import phase_refusals
+
         self.micros.clear()
         for item in self.library.equipment_for(self._job).microinverters:
-            if item.phases == phases or (item.phases, phases) == ("single", "three"):
+            if not phase_refusals(item, self._job):
                 action = self.micros.addAction(item.name.replace("&", "&&"))
                 action.triggered.connect(lambda _=False, item=item: self._lay_on_micros(item))
         if self.micros.isEmpty():
-            self.how.setText(f"No microinverter is known for {phases} phase: name it in Equipment first.")
+            self.how.setText(
+                f"No microinverter is known for {self._job.supply.phases} phase: name it in Equipment first."
+            )
         else:
             self.micros.popup(self.on_micros.mapToGlobal(self.on_micros.rect().bottomLeft()))
 

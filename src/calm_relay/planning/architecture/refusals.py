@@ -154,7 +154,7 @@ def bus_refusals(design: Design, job: Job) -> list[str]:
     return [f"More array on the bus of {converter.inverter.name} than it takes, {summary}"]
 
 
-def phase_refusals(inverter: Inverter, job: Job) -> list[str]:
+def phase_refusals(inverter: Inverter | Microinverter, job: Job) -> list[str]:
     """Reasons why a converter does not fit the supply."""
     if inverter.phases == job.supply.phases or (inverter.phases == "single" and job.supply.phases == "three"):
         return []
@@ -183,6 +183,4 @@ def micro_refusals(
             )
     if ratio > micro.ratio_max + 1e-9:
         reasons.append(f"{module.name} is {ratio:.2f} times {micro.name}; its maker allows {micro.ratio_max:.2f}")
-    if micro.phases != job.supply.phases and not (micro.phases == "single" and job.supply.phases == "three"):
-        reasons.append(f"{micro.name} is for {micro.phases} phase, the supply is {job.supply.phases}")
-    return reasons
+    return reasons + phase_refusals(micro, job)
