@@ -5,7 +5,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from PySide6.QtCore import QDateTime, Qt
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QScrollArea
 
 from calm_relay.desk.benches.outage_summary import _comes_back
 from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
@@ -39,6 +39,15 @@ def test_a_night_is_rehearsed_and_shown(bench, qtbot):
     assert not bench.carpet.isVisible()
     qtbot.mouseClick(bench.tabs.buttons["map"], LEFT)
     assert bench.carpet.isVisible()
+
+
+def test_the_longest_head_of_a_card_stays_in_its_column(window, bench, qtbot):
+    window.resize(1280, 720)
+    bench.schools[0].head.setText("Critical-loads switchboard, NZ$ 11,180")
+    scroll = next(area for area in bench.findChildren(QScrollArea) if area.isAncestorOf(bench.schools[0]))
+    qtbot.waitUntil(lambda: scroll.widget().width() <= scroll.viewport().width())
+    assert scroll.horizontalScrollBar().maximum() == 0
+    assert bench.schools[0].head.width() >= bench.schools[0].head.fontMetrics().horizontalAdvance("switchboard,")
 
 
 def test_the_firing_is_found_and_the_proposal_used(window, bench, qtbot, settled):

@@ -21,6 +21,7 @@ class SchoolCard(QWidget):
         self.proposal = None
         self.head, self.text = Label(HEADS[school]), RichLabel()
         self.head.setFont(font(9.2, strong=True))
+        self.head.setWordWrap(True)
         self.text.setFont(font(8.3))
         self.text.setWordWrap(True)
         self.text.setAccessibleName(f"Circuits of the {school}")
