@@ -241,7 +241,10 @@ class TariffDialog(AnswerDialog):
         power = QHBoxLayout()
         for part in (self.power, self.minutes, self.power_from, Label("–"), self.power_until, self.power_days):
             power.addWidget(part)
+        power.addStretch(1)
         credit = QHBoxLayout()
+        for row in (power, credit):
+            row.setSpacing(6)
         for part in (self.credit, Label("settled"), self.carried, Label("rest paid"), self.rest):
             credit.addWidget(part)
         credit.addStretch(1)
@@ -413,6 +416,8 @@ class TariffDialog(AnswerDialog):
         )
         for field in (self.carried, self.rest):
             field.setEnabled(tariff.credit != "paid")
+        for field in (self.minutes, self.power_from, self.power_until, self.power_days):
+            field.setEnabled(tariff.demand_charge is not None)
         hidden = (*hidden_windows(tariff.windows), *hidden_windows(tariff.feed_in_windows))
         said = "Drag an edge, or draw over a ribbon for a new window."
         if hidden:
@@ -442,5 +447,5 @@ def _tiers_of(text: str) -> tuple[Tier, ...]:
         try:
             tiers.append({"above_kwh": float(above.strip().removesuffix("kWh")), "surcharge": float(surcharge)})
         except ValueError:
-            raise ValueError(f"Tiers hold {part.strip()!r}; wanted such as 300: 0.10") from None
+            raise ValueError(f"Tiers hold “{part.strip()}”; wanted such as 300: 0.10") from None
     return tuple(tiers)

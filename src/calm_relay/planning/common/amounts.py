@@ -63,6 +63,19 @@ def years_text(years: float) -> str:
     return f"more than {LONGEST_YEARS:g} years" if years > LONGEST_YEARS else f"{years:.1f} years"
 
 
+# Decimals beyond which two figures are one.
+FINEST = 2
+
+
+def in_pair(value: float, limit: float, decimals: int = 1) -> tuple[str, str]:
+    """A figure and what it is held against, with as many decimals more as it takes to read the two apart."""
+    for digits in range(decimals, FINEST + 1):
+        pair = f"{value:.{digits}f}", f"{limit:.{digits}f}"
+        if pair[0] != pair[1]:
+            return pair
+    return f"{value:.{decimals}f}", f"{limit:.{decimals}f}"
+
+
 def signed(value: float, decimals: int) -> str:
     """A figure with its sign before it, a plus too."""
     return f"{value:+.{decimals}f}".replace("-", "−")

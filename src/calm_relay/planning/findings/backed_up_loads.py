@@ -9,6 +9,7 @@ from calm_relay.job.demand import LOAD_FIELDS, ScheduledLoad
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.readings import highest_sum
+from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.vocabulary import LEG, vocabulary_of
 from calm_relay.planning.findings.base import (
     Finding,
@@ -144,10 +145,11 @@ def check_backed_load(subject: Subject) -> list[Finding]:
     phases = {"single": 1, "split": 2, "three": 3}[converter.inverter.phases]
     amps = limit_kw * 1000.0 / phases / leg_volts(converter.inverter.phases, converter.inverter.volts)
     what = vocabulary_of(job.supply).staying_on
+    asked, limit = in_pair(asked_kw, limit_kw)
     sentence = (
-        f"{what} stacks up to {asked_kw:.1f} kW ({when:%-d %b, %H:%M}: {parts}"
+        f"{what} stacks up to {asked} kW ({when:%-d %b, %H:%M}: {parts}"
         f"{f' + others {rest:.1f}' if rest > 0.05 else ''}); {subject.design.grid_former.name} alone gives "
-        f"{limit_kw:.1f} kW, {amps:.0f} A{' on each leg' if phases == 2 else ' a phase' if phases == 3 else ''}."
+        f"{limit} kW, {amps:.0f} A{' on each leg' if phases == 2 else ' a phase' if phases == 3 else ''}."
     )
     mends: tuple[Mend, ...] = ()
     if for_minutes:
@@ -260,10 +262,10 @@ def check_starts_together(subject: Subject) -> list[Finding]:
     limit_kw = max(subject.design.grid_former.outage_output.surge_kw, forming_kw(subject.design))
     over = asked[at] > limit_kw
     names = [machine.name for machine, _ in motors if parts[machine.name][at] > 0]
-    digits = 1 if f"{asked[at]:.1f}" != f"{limit_kw:.1f}" else 2
+    together, limit = in_pair(asked[at], limit_kw)
     sentence = (
         f"When power comes back after a trip, {' and '.join(names) or 'no machine'} start at once on top of "
-        f"{running[at]:.1f} kW: {asked[at]:.{digits}f} kW, against {limit_kw:.{digits}f} kW for "
+        f"{running[at]:.1f} kW: {together} kW, against {limit} kW for "
         f"{converter.backup.surge_s:g} s."
     )
     soft = {c.name: {"soft_start": True} for _, c in motors if not c.soft_start}

@@ -12,6 +12,7 @@ from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.architecture.unbalance import sets_apart
+from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.findings.base import Drawn, Finding, Mend, Severity, Subject, grid_check, judged
 from calm_relay.planning.strings.stringing import hard_refusals
@@ -29,16 +30,17 @@ def check_evening_power(subject: Subject) -> list[Finding]:
     demand = subject.context.demand
     peak_kw, power_kw = demand.evening_peak_kw, limit.power_kw
     when = demand.evening_peak_at.astype(object)
-    opening = f"The worst evening half hour asks {peak_kw:.1f} kW ({when:%-d %b, %H:%M})"
+    power, peak = in_pair(power_kw, peak_kw)
+    opening = f"The worst evening half hour asks {peak} kW ({when:%-d %b, %H:%M})"
     gives = "gives" if limit.batteries == 1 else "give"
     if power_kw >= peak_kw:
-        sentence = f"{opening}; {limit.giver} {gives} {power_kw:.1f} kW."
+        sentence = f"{opening}; {limit.giver} {gives} {power} kW."
         mends: tuple[Mend, ...] = ()
         severity = Severity.OK
     else:
         rest = f"{limit.imported_kwh:,.0f} kWh" if limit.imported_kwh >= 1.0 else "less than a kWh"
         sentence = (
-            f"{opening}; {limit.giver} {gives} {power_kw:.1f} kW, limited by the {limit.limited_by}. "
+            f"{opening}; {limit.giver} {gives} {power} kW, limited by the {limit.limited_by}. "
             f"The grid gives the rest: {rest} a year while charge is left."
         )
         much = limit.imported_kwh >= SMALL_KWH

@@ -3,6 +3,7 @@
 from math import ceil
 
 from calm_relay.planning.architecture.bus_rating import bus_rating
+from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.joined import counted
 from calm_relay.planning.equipment.bank import charge_dc_kw
 from calm_relay.planning.equipment.equipment import loss_curve
@@ -117,9 +118,10 @@ def check_forming_power(subject: Subject) -> list[Finding]:
         return [judged(severity, "forming power", "Home", "battery", sentence, reading=reading, rule="datasheets")]
     power_kw = forming_kw(subject.design)
     over = peak_kw > power_kw
+    power, peak = in_pair(power_kw, peak_kw)
     sentence = (
-        f"{subject.design.grid_former.name} forms the grid with {power_kw:.1f} kW; the worst evening half hour asks "
-        f"{peak_kw:.1f} kW{': shed load, or it trips' if over else ''}."
+        f"{subject.design.grid_former.name} forms the grid with {power} kW; the worst evening half hour asks "
+        f"{peak} kW{': shed load, or it trips' if over else ''}."
     )
     mends: tuple[Mend, ...] = ()
     if over:

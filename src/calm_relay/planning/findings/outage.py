@@ -5,6 +5,7 @@ from functools import partial
 from calm_relay.job.existing_supply import ON_CHANGEOVER
 from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.bus_rating import arrays_left_off, phase_of
+from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.findings.backed_up_loads import shed_to_fit
@@ -47,11 +48,12 @@ def check_grid_down(subject: Subject) -> list[Finding]:
     backup = converter.inverter.backup
     volts = converter.inverter.volts * (3 if converter.inverter.phases == "three" else 1)
     passes_kw = backup.pass_through_a * volts / 1000.0
+    gives, peak = in_pair(on_backup.power_kw, peak_kw)
     sentence = (
         f"{backup.pass_through_a:g} A pass-through is {passes_kw:.1f} kW while the grid is up. "
-        f"In an outage this unit gives {on_backup.power_kw:.1f} kW ({on_backup.power_kw * 1000 / volts:.0f} A)"
+        f"In an outage this unit gives {gives} kW ({on_backup.power_kw * 1000 / volts:.0f} A)"
     )
-    sentence += f"; the worst evening half hour asks {peak_kw:.1f} kW"
+    sentence += f"; the worst evening half hour asks {peak} kW"
     on_kw = _on_kw(subject)
     if on_backup.power_kw >= peak_kw:
         sentence += "."

@@ -4,8 +4,9 @@ from functools import partial
 
 import numpy as np
 
-from calm_relay.job.model import Job
+from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.unbalance import unbalance_of
+from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.vocabulary import LEG
 from calm_relay.planning.findings.base import (
     Drawn,
@@ -42,10 +43,7 @@ def check_main_fuse(subject: Subject) -> list[Finding]:
     limit_kw = supply.main_fuse_a * volts / 1000.0
     name = "" if supply.phases == "single" else f" on {LEG[supply.phases]} {worst + 1}"
     briefly_kw = worst_kw * BRIEFLY
-    sentence = (
-        f"Highest import{name}, mean of a quarter hour, {worst_kw:.1f} kW ({worst_kw * 1000 / volts:.0f} A); the main "
-        f"fuse carries {limit_kw:.1f} kW ({supply.main_fuse_a:g} A)."
-    )
+    sentence = f"Highest import{name}, {_against_fuse(worst_kw, supply)}"
     severity, mends = Severity.OK, _lighter(subject, worst, peaks_kw)
     if worst_kw > limit_kw and FUSE in subject.job.assumed:
         severity = Severity.CHECK
@@ -87,10 +85,7 @@ def _fed(subject: Subject, fed_kw: np.ndarray, limit_kw: float) -> list[Finding]
     if worst_kw * 1000.0 < LITTLE_A * volts:
         return []
     name = "" if supply.phases == "single" else f" on {LEG[supply.phases]} {worst + 1}"
-    sentence = (
-        f"Highest export{name}, mean of a quarter hour, {worst_kw:.1f} kW ({worst_kw * 1000 / volts:.0f} A); the main "
-        f"fuse carries {limit_kw:.1f} kW ({supply.main_fuse_a:g} A)."
-    )
+    sentence = f"Highest export{name}, {_against_fuse(worst_kw, supply)}"
     over = worst_kw > limit_kw + 1e-9
     severity = Severity.STOP if over else Severity.OK
     if over and FUSE in subject.job.assumed:
@@ -108,6 +103,13 @@ def _fed(subject: Subject, fed_kw: np.ndarray, limit_kw: float) -> list[Finding]
             mends=_held_back(fed_kw, limit_kw) if over else (),
         )
     ]
+
+
+def _against_fuse(worst_kw: float, supply: Supply) -> str:
+    volts, fuse_a = leg_volts(supply.phases, supply.volts), supply.main_fuse_a
+    worst, limit = in_pair(worst_kw, fuse_a * volts / 1000.0)
+    worst_a, _ = in_pair(worst_kw * 1000.0 / volts, fuse_a, 0)
+    return f"mean of a quarter hour, {worst} kW ({worst_a} A); the main fuse carries {limit} kW ({fuse_a:g} A)."
 
 
 def _held_back(fed_kw: np.ndarray, limit_kw: float) -> tuple[Mend, ...]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.bus_rating import arrays_left_off
 from calm_relay.planning.architecture.design import Design, Spoken
-from calm_relay.planning.common.amounts import money_text, years_text
+from calm_relay.planning.common.amounts import in_pair, money_text, years_text
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.operation.island import wakes_by_arrays_beside
@@ -162,9 +162,9 @@ def _outage(option: Option, peak_kw: float, season: str) -> Spoken:
     )
     result: Spoken = [(True, "ride_through_outage", sentence)]
     if on_backup.power_kw < peak_kw:
+        gives, peak = in_pair(on_backup.power_kw, peak_kw)
         sentence = (
-            f"In an outage it gives {on_backup.power_kw:.1f} kW; the worst evening half hour asks {peak_kw:.1f} kW, "
-            "so loads must be shed."
+            f"In an outage it gives {gives} kW; the worst evening half hour asks {peak} kW, so loads must be shed."
         )
         result.append((False, "ride_through_outage", sentence))
     backup = option.design.leader.backup

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.wanted import HOLD_WHILE_WANTED, unanswered_stations
 from calm_relay.planning.equipment.bank import Bank
@@ -91,27 +92,26 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
             option,
             _strings(plan, option),
             "",
-            _headroom(at.get("cold voltage"), "{:.0f} of {:.0f} V when coldest"),
+            _headroom(at.get("cold voltage"), "V when coldest", 0),
         ),
         _station(
             "Inverter",
             option,
             *_inverter(option),
-            _headroom(at.get("array ratio"), "{:.2f} of {:.2f} array over inverter"),
+            _headroom(at.get("array ratio"), "array over inverter", 2),
         ),
         _station(
             "Home",
             option,
             f"{home_kwh(plan, option) / 1000:.1f} MWh a year",
             f"evening peak {plan.demand.evening_peak_kw:.1f} kW",
-            _carried(at.get("grid down"), "kW in an outage")
-            or _headroom(at.get("forming power"), "{:.1f} of {:.1f} kW formed"),
+            _carried(at.get("grid down"), "kW in an outage") or _headroom(at.get("forming power"), "kW formed"),
         ),
         _station(
             "Grid",
             option,
             *_grid(plan, option),
-            _headroom(at.get("main fuse"), "{:.1f} of {:.1f} kW main fuse"),
+            _headroom(at.get("main fuse"), "kW main fuse"),
         ),
     ]
     built = option if isinstance(option, Option) else None
@@ -311,17 +311,16 @@ def _station(
     )
 
 
-def _headroom(finding: Finding | None, caption: str) -> Headroom | None:
+def _headroom(finding: Finding | None, what: str, decimals: int = 1) -> Headroom | None:
     if finding is None or finding.measured is None or not finding.limit:
         return None
-    return Headroom(
-        finding.measured, finding.limit, caption.format(finding.measured, finding.limit), finding.severity
-    )
+    used, limit = in_pair(finding.measured, finding.limit, decimals)
+    return Headroom(finding.measured, finding.limit, f"{used} of {limit} {what}", finding.severity)
 
 
 def _carried(finding: Finding | None, what: str) -> Headroom | None:
     """What is given of what is asked; who gives more than that gives all of it."""
-    said = _headroom(finding, f"{{:.1f}} of {{:.1f}} {what}")
+    said = _headroom(finding, what)
     if said is None or said.used < said.limit:
         return said
     return replace(said, caption=f"all of {said.limit:.1f} {what}")
