@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from calm_relay.exchange.shipped import climates
-from calm_relay.physics.array_yield import LOSS_NAMES, cell_temperature, face_yield, incidence_modifier
+from calm_relay.physics.array_yield import LOSS_NAMES, cell_temperature, face_light, face_yield, incidence_modifier
 from calm_relay.physics.calendar import year_calendar
 from calm_relay.physics.demand_shape import scheduled_load, shaped_year
 from calm_relay.physics.made_year import made_year
@@ -78,8 +78,9 @@ def test_spreading_hours_keeps_their_energy(sun):
 )
 def test_what_the_plane_offers_is_yield_plus_named_losses(sun, weather, calendar, rated, soiling, shading, age):
     plane = plane_of_array(weather, sun, 25.0, 35.0)
+    light = face_light(plane, weather.temp_air, weather.wind_speed)
     face = face_yield(
-        plane, weather.temp_air, weather.wind_speed, calendar.step_h, rated_kw=rated, power_per_c=-0.004,
+        plane, light, calendar.step_h, rated_kw=rated, power_per_c=-0.004,
         age_years=age, soiling=soiling, shading=shading,
     )  # fmt: skip
     assert tuple(face.losses_kwh) == LOSS_NAMES

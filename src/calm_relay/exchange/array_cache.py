@@ -18,8 +18,8 @@ import platformdirs
 
 from calm_relay.exchange.files import write_atomically
 
-# Skies and planes are megabytes each, fits and layouts a few hundred bytes.
-KEEP_FILES, KEEP_SMALL_FILES = 60, 800
+# Skies, planes and the light in their modules are megabytes each, fits and layouts a few hundred bytes.
+KEEP_FILES, KEEP_SMALL_FILES = 100, 800
 MOST_BYTES = 200_000_000
 
 

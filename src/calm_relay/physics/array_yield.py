@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.physics.lean import lean_pandas
+from calm_relay.physics.lean import lean_pvlib
 from calm_relay.physics.sun import PlaneIrradiance
 
 LOSS_NAMES = ("horizon", "reflection", "soiling", "snow", "shading", "temperature", "ageing", "mismatch", "wiring")
@@ -38,7 +38,7 @@ def incidence_modifier(incidence: np.ndarray, b0: float = 0.05) -> np.ndarray:
     ----------
     ASHRAE Standard 93-77; Souka and Safwat 1966, through pvlib: 0 from 87.3 degrees on at b0 0.05.
     """
-    lean_pandas()
+    lean_pvlib()
     from pvlib import iam
 
     return iam.ashrae(np.asarray(incidence), b0)
@@ -68,7 +68,7 @@ def cell_temperature(
     ----------
     Faiman 2008, Progress in Photovoltaics 16(4); IEC 61853-2, through pvlib.
     """
-    lean_pandas()
+    lean_pvlib()
     from pvlib import temperature
 
     return temperature.faiman(poa_global, temp_air, np.asarray(wind_speed), u0, u1)
@@ -101,24 +101,61 @@ def mounted_cell_temperature(
     ----------
     King, Boyson and Kratochvil 2004, SAND2004-3535, through pvlib.
     """
-    lean_pandas()
+    lean_pvlib()
     from pvlib import temperature
 
     a, b, rise = MOUNTED[mounting]
     return np.asarray(temperature.sapm_cell(poa_global, temp_air, wind_speed, a, b, rise))
 
 
-def face_yield(
+@dataclass(frozen=True, eq=False)
+class FaceLight:
+    """What of the beam passes a face's glass [W/m2], and how warm its cells are [degC]; shapes (steps,)."""
+
+    direct: np.ndarray
+    cell_c: np.ndarray
+
+
+def face_light(
     plane: PlaneIrradiance,
     temp_air: np.ndarray,
     wind_speed: np.ndarray,
+    *,
+    mounting: str = "open rack",
+    u0: float = 25.0,
+    u1: float = 6.84,
+) -> FaceLight:
+    """What light does to a face whatever its modules give of it.
+
+    Parameters
+    ----------
+    plane : PlaneIrradiance
+        Light on the face.
+    temp_air, wind_speed : ndarray, shape (steps,)
+        [degC], [m/s].
+    mounting : str
+        "open rack", or a key of `MOUNTED`.
+    u0, u1 : float
+        Faiman heat loss factors, for an open rack.
+
+    Notes
+    -----
+    Reflection is counted on the beam only, as pvlib's chain does; that of diffuse light, some 4 % of it, is not.
+    """
+    lit, direct = np.flatnonzero(plane.beam), np.zeros(plane.beam.size)
+    direct[lit] = plane.beam[lit] * incidence_modifier(plane.incidence[lit])
+    if mounting in MOUNTED:
+        return FaceLight(direct, mounted_cell_temperature(plane.total, temp_air, wind_speed, mounting))
+    return FaceLight(direct, np.asarray(cell_temperature(plane.total, temp_air, wind_speed, u0, u1)))
+
+
+def face_yield(
+    plane: PlaneIrradiance,
+    light: FaceLight,
     step_h: float,
     *,
     rated_kw: float,
     power_per_c: float,
-    mounting: str = "open rack",
-    u0: float = 25.0,
-    u1: float = 6.84,
     age_years: float = 0.0,
     ageing_per_year: float = 0.005,
     open_total: np.ndarray | None = None,
@@ -134,18 +171,14 @@ def face_yield(
     ----------
     plane : PlaneIrradiance
         Light on the face.
-    temp_air, wind_speed : ndarray
-        [degC], [m/s].
+    light : FaceLight
+        What of it reaches the cells, and how warm they are.
     step_h : float
         Step length [h].
     rated_kw : float
         Rated power of all the face's modules [kW].
     power_per_c : float
         Relative power coefficient [1/degC].
-    mounting : str
-        "open rack", or a key of `MOUNTED`.
-    u0, u1 : float
-        Faiman heat loss factors, for an open rack.
     age_years, ageing_per_year : float
         Linear ageing.
     open_total : ndarray, optional
@@ -158,18 +191,8 @@ def face_yield(
     Returns
     -------
     FaceYield
-
-    Notes
-    -----
-    Reflection is counted on the beam only, as pvlib's chain does; that of diffuse light, some 4 % of it, is not.
     """
-    lit, direct = np.flatnonzero(plane.beam), np.zeros(plane.beam.size)
-    direct[lit] = plane.beam[lit] * incidence_modifier(plane.incidence[lit])
-    clean = direct + plane.sky + plane.ground
-    if mounting in MOUNTED:
-        cell_c = mounted_cell_temperature(plane.total, temp_air, wind_speed, mounting)
-    else:
-        cell_c = np.asarray(cell_temperature(plane.total, temp_air, wind_speed, u0, u1))
+    clean, cell_c = light.direct + plane.sky + plane.ground, light.cell_c
     factors = {
         "soiling": 1.0 - soiling,
         "snow": 1.0 - snow,
@@ -190,6 +213,4 @@ def face_yield(
         after_kwh = power.sum() * step_h
         losses[name] = left_kwh - after_kwh
         left_kwh = after_kwh
-    return FaceYield(
-        power, np.asarray(cell_c), float(ideal_kwh), {name: float(losses[name]) for name in LOSS_NAMES}
-    )
+    return FaceYield(power, cell_c, float(ideal_kwh), {name: float(losses[name]) for name in LOSS_NAMES})

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from calm_relay.physics.kept import kept_in_common
 from calm_relay.physics.sun import SunPath, WeatherYear, clear_sky_ghi, decompose
@@ -182,6 +181,8 @@ def _shifted(beyond: Callable[[float], float], most: float = 4.0) -> float:
 @lru_cache(maxsize=1)
 def _curve() -> tuple[np.ndarray, np.ndarray]:
     """Clearness over the variate on a fine grid."""
+    from scipy.interpolate import PchipInterpolator
+
     grid = np.linspace(-8.0, 8.0, 1601)
     return grid, PchipInterpolator(_VARIATE, _CLEARNESS)(np.clip(grid, _VARIATE[0], _VARIATE[-1]))
 

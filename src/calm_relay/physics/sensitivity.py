@@ -1,7 +1,6 @@
 """Latin hypercube draws, and which input a result varies with most."""
 
 import numpy as np
-from scipy.stats import qmc
 
 
 def latin_hypercube(draws: int, inputs: int, seed: int) -> np.ndarray:
@@ -23,6 +22,8 @@ def latin_hypercube(draws: int, inputs: int, seed: int) -> np.ndarray:
     ----------
     McKay, Beckman and Conover 1979, Technometrics 21(2), through scipy.
     """
+    from scipy.stats import qmc
+
     return np.asarray(qmc.LatinHypercube(inputs, seed=seed).random(draws))
 
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from calm_relay.physics.lean import lean_pandas
+from calm_relay.physics.lean import lean_pvlib
 
 
 def snow_shares(
@@ -47,7 +47,7 @@ def snow_shares(
     Townsend and Powers 2011, Photovoltaics and snow: an update from two winters of measurements in the Sierra, 37th
     IEEE PVSC, through pvlib.
     """
-    lean_pandas()
+    lean_pvlib()
     from pvlib import snow
 
     lit = plane_kwh_per_m2 > 0.0

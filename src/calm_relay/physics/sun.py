@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.physics.kept import COMMON
-from calm_relay.physics.lean import lean_pandas
+from calm_relay.physics.lean import lean_pvlib
 from calm_relay.physics.unchanging import digest_as_is
 
 # Below it the light from around the sun on a plane would grow without end as the sun goes down: as pvlib has it.
@@ -67,7 +67,7 @@ def sun_path(
     ----------
     Reda and Andreas 2004, NREL/TP-560-34302, through pvlib.
     """
-    lean_pandas()
+    lean_pvlib()
     from pvlib import atmosphere, spa
 
     middle = (utc + np.timedelta64(round(step_h * 1800), "s")).astype("datetime64[s]")
@@ -174,7 +174,7 @@ def decompose(ghi: np.ndarray, sun: SunPath, utc: np.ndarray) -> tuple[np.ndarra
     ----------
     Erbs, Klein and Duffie 1982, Solar Energy 28(4), through pvlib.
     """
-    lean_pandas()
+    lean_pvlib()
     from pvlib import irradiance
 
     lit = np.flatnonzero(ghi > 0.0)
@@ -220,7 +220,7 @@ def clear_sky_ghi(sun: SunPath) -> np.ndarray:
     ----------
     Haurwitz 1945, Journal of Meteorology 2(3), through pvlib.
     """
-    lean_pandas()
+    lean_pvlib()
     import pandas as pd
     from pvlib import clearsky
 
@@ -266,7 +266,7 @@ def plane_of_array(
     ----------
     Hay and Davies 1980, First Canadian Solar Radiation Data Workshop, through pvlib.
     """
-    lean_pandas()
+    lean_pvlib()
     from pvlib import irradiance
 
     # At night nothing falls on a plane, and no angle is asked for.

@@ -1,14 +1,15 @@
 """The job's roof as DC power, face by face, and the temperatures its strings meet."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from functools import cached_property
 
 import numpy as np
 
+from calm_relay.exchange.array_cache import cached_arrays
 from calm_relay.job.equipment import Module
 from calm_relay.job.model import ArrayLosses, Job, RoofFace
 from calm_relay.job.survey import HorizonPoint, Snow
-from calm_relay.physics.array_yield import FaceYield, face_yield
+from calm_relay.physics.array_yield import MOUNTED, FaceLight, FaceYield, face_light, face_yield
 from calm_relay.physics.kept import kept
 from calm_relay.physics.snow import snow_shares
 from calm_relay.physics.sun import PlaneIrradiance
@@ -66,16 +67,13 @@ def _face(
     snow: Snow | None,
 ) -> Face:
     plane = shaded_plane(year, face.tilt, face.azimuth, losses.albedo, horizon)
+    u0, u1 = module.heat_loss_constant, module.heat_loss_wind
     made = face_yield(
         plane,
-        year.weather.temp_air,
-        year.weather.wind_speed,
+        _light(year, face.tilt, face.azimuth, losses.albedo, horizon, face.mounting, u0, u1),
         year.calendar.step_h,
         rated_kw=face.count * module.power_w / 1000.0,
         power_per_c=module.power_per_c,
-        mounting=face.mounting,
-        u0=module.heat_loss_constant,
-        u1=module.heat_loss_wind,
         age_years=face.age_years,
         ageing_per_year=module.ageing_per_year,
         open_total=open_plane(year, face.tilt, face.azimuth, losses.albedo).total,
@@ -86,6 +84,33 @@ def _face(
         wiring=losses.wiring,
     )
     return Face(face, module, made, year.calendar.step_h)
+
+
+@kept
+def _light(
+    year: SiteYear,
+    tilt: float,
+    azimuth: float,
+    albedo: float,
+    horizon: tuple[HorizonPoint, ...],
+    mounting: str,
+    u0: float,
+    u1: float,
+) -> FaceLight:
+    """Light in a face's cells, cached: counts and losses of its modules leave it as it is."""
+    air = year.weather
+
+    def make() -> dict[str, np.ndarray]:
+        plane = shaded_plane(year, tilt, azimuth, albedo, horizon)
+        return vars(face_light(plane, air.temp_air, air.wind_speed, mounting=mounting, u0=u0, u1=u1))
+
+    hidden = "|".join(f"{point.azimuth}:{point.elevation}" for point in horizon)
+    # An open rack alone goes by the module's own heat loss.
+    warmed_by = mounting if mounting in MOUNTED else f"{mounting} {u0} {u1}"
+    key = f"{year.key}|light|{tilt}|{azimuth}|{albedo}|{hidden}|{warmed_by}"
+    names = dict.fromkeys((field.name for field in fields(FaceLight)), year.calendar.utc.size)
+    arrays = cached_arrays(key, make, names, of_one_job=True)
+    return FaceLight(**{name: arrays[name] for name in names})
 
 
 def _snow(
