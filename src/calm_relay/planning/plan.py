@@ -227,11 +227,10 @@ def _options(
                 refused = replace(design, reasons=tuple(map(ground.rules.words, design.reasons)))
                 yield RefusedOption(refused, _refusals(refused), context)
                 continue
-            year, ridden, left, old = next(lived)
-            kinds = bill_kinds(year, job, site)
+            year, ridden, left, kinds, old = next(lived)
             billed = billed or (kinds, old)
             lost = lost_of(kinds, old, *billed)
-            done = outcome_of(year, design, job, site, demand, now, lost, ridden, left)
+            done = outcome_of(year, design, job, site, demand, now, lost, ridden, left, kinds)
             now = now or done.money.kinds
             yield Option(design, replace(done, money=replace(done.money, last_kinds=old)), context, site)
 
@@ -251,14 +250,17 @@ def _side_by_side() -> Iterator[Callable[..., Iterable[Any]]]:
 
 def _lived(
     design: Design, job: Job, site: SiteYear, demand: DemandYear, ageing: float
-) -> tuple[PlantYear, float, np.ndarray, dict[str, float]]:
-    """A design's year, the share of outages it rides through, what is left of its battery, and its last year's bill."""
+) -> tuple[PlantYear, float, np.ndarray, dict[str, float], dict[str, float]]:
+    """A design's year, what share of outages it rides through, what is left of its battery, and two years' bills.
+
+    The bills are those of the first and of the last year, by what rises as one.
+    """
     inputs = inputs_of(design, job, site, demand)
     year = year_of(inputs)
     outages = lasting_starts(design, job, demand, site, inputs)
     left = battery_left(design, job, site, year)
     old = aged_kinds(inputs, left, job, site, ageing)
-    return year, 0.0 if outages is None else outages.share(year), left, old
+    return year, 0.0 if outages is None else outages.share(year), left, bill_kinds(year, job, site), old
 
 
 def _refusals(refusal: Refusal) -> tuple[Finding, ...]:

@@ -177,13 +177,14 @@ def outcome_of(
     lost: Mapping[str, float],
     ridden: float | None = None,
     left: np.ndarray | None = None,
+    kinds: Mapping[str, float] | None = None,
 ) -> Outcome:
     """What a simulated year comes to; `now` is the bill of "as it is" by kind, None for that design itself.
 
     See `brief_of`.
     """
     battery = design.converters.index(design.battery_converter) if design.battery_converter else None
-    brief = brief_of(year, design, job, site, demand, now, lost, ridden=ridden, left=left)
+    brief = brief_of(year, design, job, site, demand, now, lost, ridden=ridden, left=left, kinds=kinds)
     figures = figures_of(year)
     if job.control.export_windows and job.tariff.stored_export and job.supply.on_grid:
         figures = _attributed(figures, year)
@@ -205,18 +206,21 @@ def brief_of(
     ridden: float | None = None,
     lines: tuple[CostLine, ...] | None = None,
     left: np.ndarray | None = None,
+    kinds: Mapping[str, float] | None = None,
 ) -> Brief:
     """The figures by which a design is weighed, from what its bus and batteries did.
 
     `backup` is what it can do in an outage, where that is known and has not changed; `lasting` the outages that it is
     held against, where they have been made ready; `ridden` the share of them ridden through, where they have been run;
-    `lost` is `Money.lost`, `lines` are those of its cost, `left` is `battery_left`, where they are known.
+    `lost` is `Money.lost`, `lines` are those of its cost, `left` is `battery_left`, `kinds` its year's `bill_kinds`,
+    where they are known.
     """
     lines = cost_lines(design, job) if lines is None else lines
     left = battery_left(design, job, site, year) if left is None else left
     backup = _backup(design, year, job, demand, site, lasting, ridden) if backup is None else backup
     burnt = stand_in_cost(job, demand, backup.lasting)
-    money = _money(design, job, site, year, now, lost, lines, left, burnt)
+    kinds = bill_kinds(year, job, site) if kinds is None else kinds
+    money = _money(design, job, kinds, now, lost, lines, left, burnt)
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
     return Brief(self_sufficiency_of(year), money, backup, unmet)
 
@@ -270,8 +274,7 @@ def _attributed(figures: YearFigures, year: PlantYear) -> YearFigures:
 def _money(
     design: Design,
     job: Job,
-    site: SiteYear,
-    year: Any,
+    kinds: Mapping[str, float],
     now: Mapping[str, float] | None,
     lost: Mapping[str, float],
     lines: tuple[CostLine, ...],
@@ -280,9 +283,9 @@ def _money(
 ) -> Money:
     """Bill, outlay and worth; the first year's savings fade as battery and modules do, kind by kind.
 
-    `burnt` is what fuel costs a year in outages that are not ridden through.
+    `kinds` is the first year's bill, `burnt` what fuel costs a year in outages that are not ridden through.
     """
-    kinds = bill_kinds(year, job, site)
+    kinds = dict(kinds)
     if stand_in(job) is not None:
         # The simulated year has its grid in every hour: what it charges in those without one is not charged.
         kinds[OUTAGES] = burnt - job.finance.outage_hours / HOURS_A_YEAR * (kinds[ENERGY] + kinds[EXPORT])
