@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from calm_relay.desk.app.ahead import import_skies
 from calm_relay.desk.app.application import make_window
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.exchange import files
@@ -447,3 +448,19 @@ threading.Thread(target=late).start()
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=600, check=False)
     assert (done.stdout.strip(), done.stderr) == ("given up", "")
+
+
+def test_what_makes_skies_is_imported_where_a_sky_or_a_face_is_changed(window, monkeypatch):
+    begun = []
+    monkeypatch.setattr("calm_relay.desk.app.window.import_skies", lambda: begun.append(window._name))
+    for name in ("Battery", "Money", "Grid"):
+        window.open_bench(name)
+    assert begun == []
+    for name in ("Roof", "Roof", "Site"):
+        window.open_bench(name)
+    assert len(begun) == 2
+    window.ask_questions()
+    assert len(begun) == 3
+    thread = import_skies()
+    thread.join()
+    assert {"pvlib.irradiance", "pvlib.iam", "pvlib.spa"} <= set(sys.modules) and import_skies() is thread

@@ -2,7 +2,8 @@
 
 import threading
 import time
-from functools import lru_cache
+from collections.abc import Callable
+from functools import lru_cache, partial
 from importlib import import_module
 
 from PySide6.QtCore import QObject, QTimer
@@ -27,16 +28,46 @@ def import_ahead() -> threading.Thread:
     return thread
 
 
+# Where a sky or a face is changed.
+UNDER_THE_SKY = {"Site", "Roof"}
+
+
+@lru_cache(maxsize=1)
+def import_skies() -> threading.Thread:
+    """Begins to import what makes skies and the light on faces, once a process; an edit then waits for none of it.
+
+    A plan whose sky is known needs nothing of it: 80 MB are taken by those alone who change a sky or a face.
+    """
+    thread = threading.Thread(target=_import_skies, name="skies")
+    thread.start()
+    return thread
+
+
+def _import_skies() -> None:
+    from calm_relay.physics.lean import import_parts
+
+    _unless_it_closes(import_parts)
+
+
+def _unless_it_closes(work: Callable[[], object]) -> bool:
+    """Does a piece of work; whether it was done, which it is not while the program closes.
+
+    Then nothing more may register for its end, as a pool of processes does.
+    """
+    try:
+        work()
+    except RuntimeError:
+        if threading.main_thread().is_alive():
+            raise
+        return False
+    return True
+
+
 def _import_all() -> None:
     for name in NAMES:
         if not threading.main_thread().is_alive():
             return
-        try:
-            import_module(f"calm_relay.desk.benches.{name}_bench")
-        except RuntimeError:
-            # While the program closes nothing more may register for its end, as a pool of processes does.
-            if threading.main_thread().is_alive():
-                raise
+        if not _unless_it_closes(partial(import_module, f"calm_relay.desk.benches.{name}_bench")):
             return
         # An edit that comes meanwhile goes first.
         time.sleep(GIVES_WAY_S)

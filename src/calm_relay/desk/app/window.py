@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.desk.app import fault
+from calm_relay.desk.app.ahead import UNDER_THE_SKY, import_skies
 from calm_relay.desk.app.commands import Commands
 from calm_relay.desk.app.job_files import JobFiles
 from calm_relay.desk.app.option_switch import OptionSwitch, note_of
@@ -193,6 +194,8 @@ class Window(QMainWindow):
                 bench.job_wanted.connect(self._open_from_book)
             if name == "Choice":
                 bench.costs_kept.connect(self.shelf.keep_costs)
+            if name in UNDER_THE_SKY:
+                import_skies()
             bench.show_job(self.session.job)
             self.benches[name] = bench
             self._stack.addWidget(bench)
@@ -296,6 +299,7 @@ class Window(QMainWindow):
 
     def ask_questions(self) -> None:
         """Asks what a job needs, station by station."""
+        import_skies()
         self.questions.begin(self.session.job)
 
     def _ask(self, bench):
