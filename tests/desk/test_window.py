@@ -28,6 +28,7 @@ from calm_relay.exchange.kept_verdict import kept_verdict
 from calm_relay.exchange.shipped import library
 from calm_relay.exchange.user_state import state_folder
 
+from .conftest import close
 from .driving import painted
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -464,3 +465,36 @@ def test_what_makes_skies_is_imported_where_a_sky_or_a_face_is_changed(window, m
     thread = import_skies()
     thread.join()
     assert {"pvlib.irradiance", "pvlib.iam", "pvlib.spa"} <= set(sys.modules) and import_skies() is thread
+
+
+def test_the_first_plan_waits_until_the_window_stands(dressed, qtbot, asked, settled):
+    made = make_window()
+    desk, begun = made.desk, []
+    made.session.progressed.connect(
+        lambda done, what: begun.append(made.testAttribute(Qt.WidgetAttribute.WA_Mapped))
+    )
+    assert made.session.busy
+    made.show()
+    settled(made)
+    assert begun and all(begun)
+    close(desk)
+
+
+def test_a_window_that_nobody_shows_plans_all_the_same(dressed, qtbot, asked):
+    made = make_window()
+    desk = made.desk
+    qtbot.waitUntil(lambda: made.session.plan is not None)
+    close(desk)
+
+
+def test_no_compiler_is_imported_before_a_run_is_called():
+    code = """
+import sys
+from calm_relay.desk.app.application import make_window
+from calm_relay.physics.plant import grid_tied, readings
+print(sorted({"numba", "pandas", "pvlib", "scipy.interpolate", "scipy.optimize"} & set(sys.modules)))
+import numpy as np
+print(readings.split_sum(np.array([1.0, -2.0, 3.0])), readings.split_sum.__doc__[:3], "numba" in sys.modules)
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.splitlines() == ["[]", "(4.0, 2.0) Sum True"]

@@ -5,7 +5,7 @@ from typing import Any, Generic, TypeVar
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import compiled
+from calm_relay.physics.compiling import compiled
 
 # Voltages at which a curve is looked at to find its best.
 LOOKED_AT = 2001

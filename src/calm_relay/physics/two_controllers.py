@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import compiled
+from calm_relay.physics.compiling import compiled
 
 
 @dataclass(frozen=True)

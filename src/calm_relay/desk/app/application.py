@@ -82,7 +82,7 @@ def make_window(job_path: Path | None = None, demo: str = "pottery") -> Window:
     desk = Desk(session)
     session.setParent(desk)
     AtRest(session)
-    session.start()
+    session.start_behind(desk.window)
     if told:
         desk.window.notice.ask(" ".join(told), ())
     return desk.window

@@ -80,10 +80,20 @@ class Planner(QObject):
         # What was taken off the queue and waits for a study in hand, and who asked for those in hand.
         self._next: deque[_Request | None] = deque()
         self._in_hand: list[str] = []
+        self._may_begin = threading.Event()
+        self._may_begin.set()
         self._back.connect(self._on_back)
         # A daemon: whatever it is in the middle of, it never keeps the process, and never brings it down.
         self._thread = threading.Thread(target=self._work, name="planner", daemon=True)
         self._thread.start()
+
+    def hold(self) -> None:
+        """Has what is asked for wait until `release`."""
+        self._may_begin.clear()
+
+    def release(self) -> None:
+        """Begins with what was asked for."""
+        self._may_begin.set()
 
     def take_library(self, library: Library) -> None:
         """Plans every job asked for from now on with another library."""
@@ -126,11 +136,13 @@ class Planner(QObject):
             self._number += 1
             self._answered = self._number
         self.cancel()
+        self.release()
         self._queue.put(None)
         self._thread.join(PATIENCE_S)
 
     def _work(self):
         while (request := self._next.popleft() if self._next else self._queue.get()) is not None:
+            self._may_begin.wait()
             number, _, act = request
             # What it holds must not outlive it until the next request comes.
             del request

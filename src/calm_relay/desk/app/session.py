@@ -3,7 +3,9 @@
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QWidget
 
+from calm_relay.desk.app.first_paint import FirstPaint
 from calm_relay.desk.app.history import History
 from calm_relay.desk.app.planner import Planner
 from calm_relay.exchange.files import file_mark, sweep
@@ -136,6 +138,13 @@ class Session(QObject):
         """Announces the job and asks for its first plan."""
         self._planner.request(self.job, self.folder)
         self.job_changed.emit(self.job)
+
+    def start_behind(self, window: QWidget) -> None:
+        """The same for a window that is about to be shown: what it paints first waits for no plan."""
+        self._planner.hold()
+        self._painted = FirstPaint(window)
+        self._painted.done.connect(self._planner.release)
+        self.start()
 
     def study(self, key: str, function, option, asker: str = "") -> None:
         """Has an option of the present plan studied for somebody: `function(plan, option, progress)`."""

@@ -3,54 +3,16 @@
 Every run reads them from here; what differs between runs is who is served first.
 """
 
-from collections.abc import Callable
 from functools import lru_cache
-from typing import Any, TypeVar
+from typing import Any
 
 import numpy as np
-from numba import njit
-from numba.core.compiler import Compiler
 
+from calm_relay.physics.compiling import compiled, inlined
 from calm_relay.physics.plant.parts import KNOTS, BatteryPart, ConverterPart
 
 LOW, HIGH = KNOTS[1], KNOTS[2]
 PER_ENDS, PER_MIDDLE = 1.0 / LOW, 1.0 / (HIGH - LOW)
-
-Compiled = TypeVar("Compiled", bound=Callable[..., Any])
-
-
-class _Apart(Compiler):  # type: ignore[misc]
-    """Compiles on the promise that no array that is written overlaps another one that the same call is given."""
-
-    def define_pipelines(self) -> list[Any]:
-        self.state.flags.noalias = True
-        made: list[Any] = super().define_pipelines()
-        return made
-
-
-HOW = {"cache": True, "nogil": True, "error_model": "numpy", "pipeline_class": _Apart}
-
-
-# Counting who holds an array takes longer than most equations: what makes no array of its own counts none.
-UNCOUNTED = {"_nrt": False}
-
-
-def compiled(function: Compiled) -> Compiled:
-    """A run: called from Python, compiled when it is first used and kept on disk."""
-    made: Compiled = njit(**HOW)(function)
-    return made
-
-
-def uncounted(function: Compiled) -> Compiled:
-    """A run that makes no array: all that it works in is handed to it."""
-    made: Compiled = njit(**HOW, **UNCOUNTED)(function)
-    return made
-
-
-def inlined(function: Compiled) -> Compiled:
-    """A part of a run, compiled into what calls it; it makes no array."""
-    made: Compiled = njit(**HOW, **UNCOUNTED, forceinline=True)(function)
-    return made
 
 
 def records(fields: list[tuple[str, str]]) -> np.dtype[Any]:

@@ -7,7 +7,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import drained_by, inlined, records, uncounted
+from calm_relay.physics.compiling import inlined, uncounted
+from calm_relay.physics.plant.converter import drained_by, records
 
 CONVERTER_FLOWS = (
     "pv_dc",

@@ -20,16 +20,15 @@ from typing import NamedTuple
 
 import numpy as np
 
+from calm_relay.physics.compiling import inlined, uncounted
 from calm_relay.physics.plant.control import ControlSteps
 from calm_relay.physics.plant.converter import (
     charge_room,
     discharge_room,
-    inlined,
     inverter_ac,
     inverter_dc,
     rectifier_ac,
     rectifier_dc,
-    uncounted,
 )
 from calm_relay.physics.plant.flows import (
     EXPORT,

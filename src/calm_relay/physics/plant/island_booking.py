@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import drained_by, harvest_dc, inlined, inverter_dc
+from calm_relay.physics.compiling import inlined
+from calm_relay.physics.plant.converter import drained_by, harvest_dc, inverter_dc
 from calm_relay.physics.plant.flows import EXPORT, HOME, IMPORT, begin_step, book
 from calm_relay.physics.plant.island_figures import SERVING, IslandRecord, Served
 

@@ -5,7 +5,7 @@
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import inlined
+from calm_relay.physics.compiling import inlined
 from calm_relay.physics.plant.loads import LoadRecord, LoadSteps, begin_load, end_load, on_surplus, port_is_on
 
 

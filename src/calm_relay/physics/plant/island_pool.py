@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import inlined
+from calm_relay.physics.compiling import inlined
 
 
 class Pool(NamedTuple):

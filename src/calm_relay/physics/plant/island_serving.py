@@ -2,11 +2,11 @@
 
 import numpy as np
 
+from calm_relay.physics.compiling import inlined
 from calm_relay.physics.plant.converter import (
     charge_room,
     discharge_room,
     forming_dc,
-    inlined,
     inverter_ac,
     power_from,
     rectifier_ac,

@@ -14,7 +14,8 @@ beyond that they take what arrays give and house and battery leave, some of them
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import charge_room, compiled, harvest_dc, inlined, inverter_ac
+from calm_relay.physics.compiling import compiled, inlined
+from calm_relay.physics.plant.converter import charge_room, harvest_dc, inverter_ac
 from calm_relay.physics.plant.flows import (
     CONVERTER_FLOWS,
     EXPORT,

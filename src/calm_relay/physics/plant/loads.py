@@ -14,8 +14,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from calm_relay.physics.compiling import compiled, inlined
 from calm_relay.physics.kept import STORE
-from calm_relay.physics.plant.converter import compiled, inlined, records
+from calm_relay.physics.plant.converter import records
 from calm_relay.physics.unchanging import digest_of, is_frozen
 
 # Powers in kW, energies in kWh. `first` is 1 for a load that takes surplus before the batteries do, `from_battery` 1

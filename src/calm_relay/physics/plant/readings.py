@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from calm_relay.physics.plant.converter import compiled
+from calm_relay.physics.compiling import compiled
 
 
 @compiled
