@@ -16,7 +16,7 @@ HERE = Path.cwd()
 def test_each_load_is_the_job_with_it(demo_plan):
     option = demo_plan.option(demo_plan.choice.key)
     found = later_loads_of(demo_plan, option, HERE)
-    usual = usual_loads(demo_plan.job.supply)
+    usual = usual_loads(demo_plan.job)
     assert [load.what for load in found] == [what for what, _ in usual]
     for (_, load), later in zip(usual, found, strict=True):
         field = "cars" if isinstance(load, Car) else "heat_pumps"
@@ -29,6 +29,19 @@ def test_each_load_is_the_job_with_it(demo_plan):
         assert later.kwh > 0 and f"{later.kwh:,.0f} kWh" in later.sentence
 
 
+def test_a_car_that_comes_later_waits_for_no_sun_by_night(demo):
+    flat = demo.with_(tariff=demo.tariff.with_(windows=()))
+    assert demo.tariff.cheapest is not None
+    assert dict(usual_loads(demo))["An electric car"].control == "in cheap hours"
+    assert dict(usual_loads(flat))["An electric car"].control == "at once"
+    made = plan(flat)
+    option = made.option(made.choice.key)
+    car = next(load for load in later_loads_of(made, option, HERE) if load.what == "An electric car")
+    assert not any("next to nothing" in sentence for sentence in car.passed)
+    by_day = dict(usual_loads(demo_job("hut")))["An electric car"]
+    assert (by_day.control, by_day.start) == ("on surplus", "09:00")
+
+
 def test_what_is_there_already_does_not_come_again():
     made = plan(demo_job("two-homes"))
     assert made.job.demand.cars
@@ -37,7 +50,7 @@ def test_what_is_there_already_does_not_come_again():
 
 
 def test_a_small_service_is_passed_by_it(demo):
-    made = plan(demo.with_(supply=demo.supply.with_(main_fuse_a=58.0)))
+    made = plan(demo.with_(supply=demo.supply.with_(main_fuse_a=74.0)))
     found = later_loads_of(made, made.option("ac-addon"), HERE)
     assert any(load.passed and "then:" in load.sentence for load in found)
 
@@ -76,5 +89,5 @@ def test_what_was_told_before_is_not_told_as_new_with_other_figures():
 ])  # fmt: skip
 def test_its_charger_is_the_usual_one_of_the_service(demo_name, charger_kw, least_kw):
     """32 A on one phase, 16 A on each of three (common practice, no source); 6 A at least by IEC 61851-1."""
-    (car,) = (load for _, load in usual_loads(demo_job(demo_name).supply) if isinstance(load, Car))
+    (car,) = (load for _, load in usual_loads(demo_job(demo_name)) if isinstance(load, Car))
     assert (car.charger_kw, car.least_kw) == (charger_kw, least_kw)

@@ -67,7 +67,8 @@ def check_what_loads_get(subject: Subject) -> list[Finding]:
         short, used = run.kwh("short", number), run.kwh("used", number)
         reading = (short, SMALL_SHARE * (short + used), "kWh")
         if short <= reading[1]:
-            sentence = f"{item.name}: {taken:,.0f} kWh a year, {surplus:,.0f} of it from what the array leaves."
+            free = f"{surplus:,.0f}" if surplus >= 0.5 else "none"
+            sentence = f"{item.name}: {taken:,.0f} kWh a year, {free} of it from what the array leaves."
             rule, mends = "simulated year", _by_night(subject, load, taken, surplus, (field, place))
             if mends:
                 sentence += (

@@ -3,9 +3,10 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from calm_relay.job.demand import Car, HeatPump
-from calm_relay.job.model import Job, Supply
+from calm_relay.job.model import Job
 from calm_relay.physics.plant.island import IslandYear
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.severity import Severity
@@ -13,12 +14,21 @@ from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.site.usual_car import usual_car
 from calm_relay.planning.verdict.option import Option, RefusedOption
 
+# A share that rounds to nothing is none.
+LEAST_SHARE = 0.005
 
-def usual_loads(supply: Supply) -> tuple[tuple[str, HeatPump | Car], ...]:
-    """What usually comes: common practice, no source. A house of 8 kW heat load, and 15,000 km a year."""
+
+def usual_loads(job: Job) -> tuple[tuple[str, HeatPump | Car], ...]:
+    """What usually comes: common practice, no source. A house of 8 kW heat load, and 15,000 km a year.
+
+    A car is there by night, and charged when energy is cheap where the tariff has such hours; off grid it comes by day.
+    """
+    how: dict[str, Any] = {"control": "in cheap hours" if job.tariff.cheapest else "at once"}
+    if not job.supply.on_grid:
+        how = {"control": "on surplus", "start": "09:00", "end": "16:00"}
     return (
         ("A heat pump", HeatPump(name="Heat pump, later", heat_kwh_per_day=90.0, water_kwh_per_day=6.0)),
-        ("An electric car", usual_car(supply, name="Car, later", control="on surplus")),
+        ("An electric car", usual_car(job.supply, name="Car, later", **how)),
     )
 
 
@@ -46,7 +56,8 @@ class LaterLoad:
         if self.unmet is not None:
             said += f", {self.unmet:.1%} of all demand would go unserved"
         elif self.kwh > 0.0:
-            said += f", {max(1.0 - self.import_kwh / self.kwh, 0.0):.0%} of it from array and battery"
+            share = max(1.0 - self.import_kwh / self.kwh, 0.0)
+            said += f", {f'{share:.0%}' if share >= LEAST_SHARE else 'none'} of it from array and battery"
         if not self.passed:
             return f"{said}; board, service and backup bear it as they are."
         return f"{said}; then: {' '.join(self.passed)}"
@@ -78,7 +89,7 @@ def _each(made: Plan, option: Option, folder: Path, progress: Progress) -> Itera
     worst: dict[str, Severity] = {}
     for finding in option.findings:
         worst[finding.check] = min(worst.get(finding.check, Severity.OK), finding.severity)
-    usual = usual_loads(made.job.supply)
+    usual = usual_loads(made.job)
     for number, (what, load) in enumerate(usual):
         progress(number / len(usual), f"Trying {what.lower()}")
         job = _with_load(made.job, load)
