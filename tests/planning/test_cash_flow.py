@@ -8,6 +8,7 @@ import pytest
 from calm_relay.exchange.shipped import DEMOS, demo_job
 from calm_relay.job.finance import Finance, Lease, Loan
 from calm_relay.job.tariff import Incentive
+from calm_relay.planning.architecture.cost import storage_outlay
 from calm_relay.planning.studies.battery_ageing import battery_ageing_of
 from calm_relay.planning.studies.cash_flow import cash_flow_of, cash_flows_of
 from calm_relay.planning.views.money_rows import beware_of, summary_of, workbook_of, year_rows
@@ -309,3 +310,37 @@ def test_off_grid_no_tariff_comes(demo):
     hut = demo_job("hut")
     switch = {"after": 2, "tariff": demo.tariff.model_dump()}
     assert flow_of(hut, "hybrid-swap", switch=switch).net == pytest.approx(flow_of(hut, "hybrid-swap").net)
+
+
+def test_a_kwh_through_the_battery_pays_for_no_modules():
+    made = plan(demo_job("cottage"))
+    job, costs = made.job, made.job.costs
+    addon, micro = made.option("ac-addon"), made.option("micro-ac")
+    part = storage_outlay(addon.design, job)
+    # Whatever the modules hang on, the battery beside them is the same.
+    assert part == pytest.approx(storage_outlay(micro.design, job))
+    strings = [unit.inverter for unit in addon.design.new_converters if not unit.has_battery]
+    hung = sum(item.price + item.install_hours * costs.labour_per_hour for item in strings)
+    modules = sum(line.amount for line in addon.outcome.money.lines if line.kind == "modules")
+    others = sum(
+        line.amount for line in addon.outcome.money.lines if line.kind in {"strings", "fuses", "shutdown"}
+    )
+    given = sum(line.amount for line in addon.outcome.money.lines if line.label in _for_arrays(job))
+    arrays = (modules + others + hung + costs.scaffold) * (1.0 + costs.margin) + given
+    assert part == pytest.approx(addon.outcome.money.outlay - arrays)
+    flow = cash_flow_of(made, addon)
+    assert flow.backup_cost == pytest.approx(part / addon.outcome.backup.power_kw)
+    # Dearer modules leave what a kWh out of the battery costs as it is.
+    dear = plan(job.with_(costs=costs.with_(module_labour=costs.module_labour + 100.0)))
+    assert dear.option("ac-addon").outcome.money.outlay > addon.outcome.money.outlay
+    assert cash_flow_of(dear, dear.option("ac-addon")).storage_cost == pytest.approx(flow.storage_cost)
+
+
+def _for_arrays(job):
+    return {incentive.name for incentive in job.costs.incentives if incentive.pays_for == "array"}
+
+
+def test_where_no_modules_are_laid_all_is_the_batterys(demo_plan):
+    for key in ("ac-addon", "hybrid-swap", "two-units"):
+        option = demo_plan.option(key)
+        assert storage_outlay(option.design, demo_plan.job) == pytest.approx(option.outcome.money.outlay)

@@ -16,7 +16,7 @@ from calm_relay.planning.architecture.connections import (
     service_fates,
     units_moved,
 )
-from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.common.joined import counted
 from calm_relay.planning.strings.stringing import fusing_of
 
@@ -150,6 +150,36 @@ def cost_lines(design: Design, job: Job) -> tuple[CostLine, ...]:
         )
     lines += [line for line, by in _incentive_lines(design, job, lines) if by is None or by.paid == "at sale"]
     return tuple(lines)
+
+
+# What of the lines is the array's alone where modules are laid.
+OF_THE_ARRAY = ("modules", "strings", "fuses", "shutdown")
+
+
+def storage_outlay(design: Design, job: Job) -> float:
+    """What of the outlay is the battery's, with the unit that carries it [currency].
+
+    Modules and the work on them, and new units without a battery, would be paid without it too; so would their margin,
+    less what is given for an array. What stands once for the works is the battery's; where no modules are laid, so is
+    what strings are worked on for.
+    """
+    lines, costs = cost_lines(design, job), job.costs
+    laid = any(line.kind == "modules" for line in lines)
+    arrays = costs.scaffold + sum(line.amount for line in lines if line.kind in OF_THE_ARRAY) if laid else 0.0
+    arrays += sum(unit_cost(unit, costs) for unit in design.new_converters if unit.is_new and not unit.has_battery)
+    arrays *= 1.0 + costs.margin
+    priced = [line for line in lines if line.kind != "rebate"]
+    arrays += sum(
+        line.amount
+        for line, by in _incentive_lines(design, job, priced)
+        if by is not None and by.pays_for == "array" and by.paid == "at sale"
+    )
+    return sum(line.amount for line in lines) - arrays
+
+
+def unit_cost(unit: Converter, costs: Costs) -> float:
+    """Price of a unit with the hours it takes to hang it [currency]."""
+    return unit.inverter.price + unit.inverter.install_hours * costs.labour_per_hour
 
 
 class MoreModules(NamedTuple):

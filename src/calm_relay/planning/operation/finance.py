@@ -11,7 +11,7 @@ from calm_relay.job.tariff import Tariff
 from calm_relay.physics.money import yearly_payment
 from calm_relay.physics.plant.readings import priced
 from calm_relay.physics.plant.year import PlantBus
-from calm_relay.planning.architecture.cost import later_incentives
+from calm_relay.planning.architecture.cost import later_incentives, unit_cost
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.operation.fuel import fuel_cost
 from calm_relay.planning.operation.simulate import bill_months
@@ -225,7 +225,7 @@ def _replacements(design: Design, job: Job, years: int, worn: int | None) -> dic
         rows["battery"][worn] = -(battery_price(design) * fall + hours * costs.labour_per_hour)
     if finance.inverter_years is not None:
         new = [unit for unit in design.converters if unit.is_new and unit.micro is None]
-        price = sum(unit.inverter.price + unit.inverter.install_hours * costs.labour_per_hour for unit in new)
+        price = sum(unit_cost(unit, costs) for unit in new)
         for year in range(finance.inverter_years, years, finance.inverter_years):
             rows["inverter"][year] = -price
     return rows

@@ -11,6 +11,7 @@ from calm_relay.physics.money import (
     present_value,
 )
 from calm_relay.physics.plant.inputs import sum_inputs
+from calm_relay.planning.architecture.cost import storage_outlay, unit_cost
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.finance import (
     battery_price,
@@ -60,7 +61,7 @@ class CashFlow:
     storage_cost : float or None
         Of a kWh out of the new battery.
     backup_cost : float or None
-        Of a kW that stays on in an outage, of the outlay.
+        Of a kW that stays on in an outage, of what battery and unit cost.
     outage_worth : float or None
         What an hour without grid must be worth for it to pay; None where it pays without, or serves in no outage.
     later : tuple of Later
@@ -210,10 +211,10 @@ def _storage_cost(
         return None
     years = given.size
     nothing = np.zeros(years + 1)
-    replaced = (rows.get("battery", nothing) + rows.get("inverter", nothing))[1:]
+    replaced = (rows.get("battery", nothing) + _share_of_units(option) * rows.get("inverter", nothing))[1:]
     feed_in = plan.job.tariff.feed_in if plan.job.supply.on_grid else 0.0
     return levelised_storage(
-        max(option.outcome.money.outlay, 0.0),
+        max(storage_outlay(option.design, plan.job), 0.0),
         -replaced - rows.get("upkeep", nothing)[1:],
         charged * feed_in,
         given,
@@ -222,10 +223,18 @@ def _storage_cost(
     )
 
 
+def _share_of_units(option: Option) -> float:
+    """What of the units that are bought again is of those with a battery."""
+    costs = option.context.job.costs
+    new = [unit for unit in option.design.converters if unit.is_new and unit.micro is None]
+    whole = sum(unit_cost(unit, costs) for unit in new)
+    return sum(unit_cost(unit, costs) for unit in new if unit.has_battery) / whole if whole > 0.0 else 0.0
+
+
 def _backup_cost(option: Option) -> float | None:
-    """What a kW that stays on in an outage costs of the outlay [currency/kW]; None without backup."""
-    power = option.outcome.backup.power_kw
-    return option.outcome.money.outlay / power if power > 0.0 and option.outcome.money.outlay > 0.0 else None
+    """What a kW that stays on in an outage costs of battery and unit [currency/kW]; None without backup."""
+    power, outlay = option.outcome.backup.power_kw, storage_outlay(option.design, option.context.job)
+    return outlay / power if power > 0.0 and outlay > 0.0 else None
 
 
 def _outage_worth(option: Option, rows: dict[str, np.ndarray]) -> float | None:

@@ -68,9 +68,9 @@ def summary_of(flow: CashFlow) -> list[tuple[str, str]]:
     ]
     if flow.storage_cost is not None:
         words = f"{job.tariff.currency} {flow.storage_cost:.2f}"
-        found.append(("A kWh through the battery costs", words))
+        found.append(("A kWh through the battery, with its unit", words))
     if flow.backup_cost is not None:
-        found.append(("A kW of backup, of the outlay", money_text(job, flow.backup_cost)))
+        found.append(("A kW of backup, of battery and unit", money_text(job, flow.backup_cost)))
     once = sum(line.amount for line in flow.option.outcome.money.lines if line.kind in ONCE)
     if once > 0.0:
         found.append(("Of the outlay, once whatever the size", money_text(job, once)))
