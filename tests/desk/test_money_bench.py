@@ -5,6 +5,8 @@ import pytest
 from openpyxl import load_workbook
 
 from calm_relay.desk.benches.all_benches import BENCHES
+from calm_relay.desk.benches.futures_panel import _hours
+from calm_relay.desk.charts.chart import Chart
 from calm_relay.desk.charts.money_chart import YearsChart
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.desk.dialogs.switch_dialog import NEVER, SwitchDialog
@@ -175,3 +177,18 @@ def test_what_costs_nothing_has_nothing_to_pay_back(bench, window, settled, qtbo
     settled(window)
     qtbot.waitUntil(lambda: bench.settled and bool(bench.flows) and bench.flows[0].option.key == "as-is")
     assert bench.summary.item(2, 1).text() == bench.summary.item(3, 1).text() == "nothing to pay back"
+
+
+def test_a_band_of_one_figure_is_that_figure_and_a_mark_without_words_has_no_patch(dressed):
+    assert [
+        _hours(band) for band in ((0.9, 1.0, 1.3), (1.04, 1.05, 1.04), (11.0, 12.0, 14.2), (0.0, 0.0, 0.0))
+    ] == [
+        "0.9 to 1.3",
+        "1.0",
+        "11 to 14",
+        "\u2013",
+    ]
+    chart = Chart("", "", "")
+    assert chart.marker(0.0, "", "#000000").getViewBox() is not None
+    assert not hasattr(chart.marker(1.0, "", "#000000"), "label")
+    assert chart.marker(2.0, "here", "#000000").label.toPlainText() == "here"

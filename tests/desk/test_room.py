@@ -190,10 +190,10 @@ def test_a_title_too_long_for_its_chart_takes_two_lines_and_never_the_axes_room(
     ("values", "spacing", "words"),
     [
         ((0, 20000, 40000), 20000, ["0", "20,000", "40,000"]),
-        ((-2e6, 0, 2e6, 4e6), 2e6, ["-2 M", "0", "2 M", "4 M"]),
+        ((-2e6, 0, 2e6, 4e6), 2e6, ["\u22122 M", "0", "2 M", "4 M"]),
         ((0, 500_000, 1_000_000), 500_000, ["0", "0.5 M", "1.0 M"]),
         ((0, 0.05, 0.1), 0.05, ["0.00", "0.05", "0.10"]),
-        ((-5, 0, 5), 5, ["-5", "0", "5"]),
+        ((-5, 0, 5), 5, ["\u22125", "0", "5"]),
     ],
 )
 def test_figures_at_an_axis_are_written_as_elsewhere(dressed, values, spacing, words):

@@ -145,6 +145,7 @@ def test_options_are_counted_beside_each_other(demo_plan):
 def test_rows_and_sums_are_the_flows(plain):
     heads, rows = year_rows(plain)
     assert len(heads) == plain.years + 2
+    assert heads[:2] == ["NZ$, end of year", "today"]
     assert rows[-1][0] == "Running sum" and rows[-2][0] == "Net"
     assert all(len(row) == len(heads) for row in rows)
 

@@ -126,11 +126,11 @@ class FuturesPanel(QWidget):
         heads = (
             "Option",
             "Worth most",
-            "Saves a year",
-            "Worth today",
+            f"Saves, {currency} a year",
+            f"Worth today, {currency}",
             "Pays",
             "Paid back, years",
-            "Misses",
+            f"Misses, {currency}",
             "Self-sufficient",
             "Backup, h",
         )
@@ -155,9 +155,17 @@ def _years(band) -> str:
     return low if low == high else f"{low} to {high}"
 
 
+# Hours of backup from which they are told whole.
+WHOLE_H = 10.0
+
+
 def _hours(band) -> str:
     """Hours of backup from one in ten to nine in ten; a stroke where there is none."""
-    return f"{band[0]:.0f} to {band[2]:.0f}" if band[2] > 0.0 else "\u2013"
+    if band[2] <= 0.0:
+        return "\u2013"
+    digits = 0 if band[2] >= WHOLE_H else 1
+    low, high = f"{band[0]:.{digits}f}", f"{band[2]:.{digits}f}"
+    return low if low == high else f"{low} to {high}"
 
 
 def _signed(band) -> str:

@@ -62,7 +62,8 @@ class Axis(pg.AxisItem):
         unit = MILLION if big else 1.0
         places = max(0, math.ceil(-math.log10(spacing * scale / unit) - 1e-9))
         suffix = " M" if big else ""
-        return ["0" if big and not value else f"{value / unit + 0.0:,.{places}f}{suffix}" for value in shown]
+        texts = ["0" if big and not value else f"{value / unit + 0.0:,.{places}f}{suffix}" for value in shown]
+        return [text.replace("-", "\u2212") for text in texts]
 
 
 class Chart(pg.PlotWidget):
@@ -293,14 +294,15 @@ class Chart(pg.PlotWidget):
         """A vertical mark with its words; a movable one tells where it was dropped."""
         style = Qt.PenStyle.DashLine if dashed else Qt.PenStyle.SolidLine
         line = pg.InfiniteLine(
-            x, angle=90, pen=pen(colour, 2.4 if movable else 1.2, style), movable=movable, label=text,
+            x, angle=90, pen=pen(colour, 2.4 if movable else 1.2, style), movable=movable, label=text or None,
             hoverPen=pen(colour, 4) if movable else None,
             labelOpts={
                 "position": position, "anchors": list(anchors), "color": colour,
                 "fill": brush(colours().paper, 220),
             },
         )  # fmt: skip
-        line.label.setFont(font(8, strong=movable))
+        if text:
+            line.label.setFont(font(8, strong=movable))
         # Words of an earlier mark stand over the line of a later one.
         line.setZValue(50 if movable else 40 - len(self.getPlotItem().items))
         if movable:

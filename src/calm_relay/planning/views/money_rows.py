@@ -16,16 +16,17 @@ RISES = {ENERGY: "energy rise", STANDING: "standing rise", EXPORT: "export rise"
 
 def year_rows(flow: CashFlow) -> tuple[list[str], list[list[str]]]:
     """Heads and rows: a row a kind, a column a year, then net and running sum."""
-    return _years({LABELS[key]: row for key, row in flow.rows.items()}, flow.net)
+    kinds = {LABELS[key]: row for key, row in flow.rows.items()}
+    return _years(kinds, flow.net, flow.option.context.job.tariff.currency)
 
 
 def whole_rows(whole: WholeChange) -> tuple[list[str], list[list[str]]]:
     """The same of the whole change."""
-    return _years(whole.labelled, whole.net)
+    return _years(whole.labelled, whole.net, whole.job.tariff.currency)
 
 
-def _years(kinds: Mapping[str, np.ndarray], net: np.ndarray) -> tuple[list[str], list[list[str]]]:
-    heads = ["", *("today" if year == 0 else str(year) for year in range(net.size))]
+def _years(kinds: Mapping[str, np.ndarray], net: np.ndarray, currency: str) -> tuple[list[str], list[list[str]]]:
+    heads = [f"{currency}, end of year", *("today" if year == 0 else str(year) for year in range(net.size))]
     every = {**kinds, "Net": net, "Running sum": np.cumsum(net)}
     return heads, [[words, *(_amount(value) for value in series)] for words, series in every.items()]
 
