@@ -15,7 +15,7 @@ from calm_relay.planning.commissioning.protocol import setting_key
 from calm_relay.planning.common.amounts import about_years
 from calm_relay.planning.handover.application import application_of, application_rows
 from calm_relay.planning.handover.materials import GROUPS, labels_of, material_rows, materials_of, mounting_of
-from calm_relay.planning.handover.offer import _without_price, offer_of, scope_of
+from calm_relay.planning.handover.offer import DAYS, _season, _without_price, offer_of, scope_of
 from calm_relay.planning.handover.settings_sheet import setting_rows, settings_of
 from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.operation.backed_up_loads import behind_relay
@@ -607,3 +607,14 @@ def test_two_inverters_there_of_one_kind_go_by_the_names_of_the_survey():
         "Stop Tarnlight 3.0 string inverter (House inverter)",
         "Stop Tarnlight 3.0 string inverter (Garage inverter)",
     ]
+
+
+def test_a_bright_may_is_no_high_summer():
+    def named(worst, latitude, months):
+        return {month for month in months if _season(month, latitude, worst=worst) in DAYS}
+
+    every = range(1, 13)
+    assert named(False, 53.8, every) == {6, 7, 8} and named(True, 53.8, every) == {12, 1}
+    assert named(False, -41.0, every) == {12, 1, 2} and named(True, -41.0, every) == {6, 7}
+    assert named(False, 10.0, every) == named(True, -10.0, every) == set()
+    assert _season(5, 53.8, worst=False) == "the brightest month"

@@ -28,7 +28,10 @@ ASKED = {
     "gentle_works": "as little work on the house as can be",
 }
 # Between the tropics rain says which months are dim, and there is no winter.
-DAYS, DAYS_IN_THE_TROPICS = ("midwinter", "high summer"), ("the dimmest month", "the brightest month")
+MIDDLING = "A middling day of"
+DAYS, BY_LIGHT = ("midwinter", "high summer"), ("the dimmest month", "the brightest month")
+# Months of the north.
+MIDWINTER, HIGH_SUMMER = {12, 1}, {6, 7, 8}
 # What sums of the same packs may differ by.
 ROUNDING_KWH = 1e-6
 ASKED_OFF_GRID = ASKED | {
@@ -163,9 +166,14 @@ class Offer:
     lasting: float
 
     @property
+    def days(self) -> tuple[OfferDay, OfferDay]:
+        """The day of little light and that of much."""
+        return self.winter, self.summer
+
+    @property
     def days_words(self) -> str:
         """What the two days are, as a head."""
-        if self.winter.title.startswith(f"A middling day of {DAYS[0]}"):
+        if all(day.title.startswith(f"{MIDDLING} {name}") for day, name in zip(self.days, DAYS, strict=True)):
             return "What a winter day and a summer day look like"
         return "What a dim day and a bright day look like"
 
@@ -297,7 +305,15 @@ def _day(plan: Plan, option: Option, *, worst: bool) -> OfferDay:
     day = day_of(plan, option, step)
     hours = year.step_h
     served = {name: float(series.sum() * hours) for name, series in (day.made | day.served).items()}
-    dim, bright = DAYS_IN_THE_TROPICS if abs(plan.job.site.latitude) < TROPIC else DAYS
-    name = f"A middling day of {dim if worst else bright}"
+    name = f"{MIDDLING} {_season(month, plan.job.site.latitude, worst=worst)}"
     on = date.fromisoformat(np.datetime_as_string(days[middle], unit="D"))
     return OfferDay(f"{name}, {on:%-d %B}", day, served, alone=not plan.job.pays_for_power)
+
+
+def _season(month: int, latitude: float, *, worst: bool) -> str:
+    """What a month is called: midwinter or high summer where it lies there, else by its light."""
+    # Half a year later in the south.
+    north = (month - 1 + (0 if latitude > 0.0 else 6)) % 12 + 1
+    months = MIDWINTER if worst else HIGH_SUMMER
+    named = abs(latitude) >= TROPIC and north in months
+    return (DAYS if named else BY_LIGHT)[0 if worst else 1]
