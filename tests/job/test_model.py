@@ -1,5 +1,7 @@
 """What a job may hold."""
 
+import pickle
+
 import pytest
 from pydantic import ValidationError
 
@@ -256,3 +258,15 @@ def test_strings_laid_by_hand_stay_with_their_units_whatever_else_is_surveyed():
     assert plans(by_hand.with_existing_inverters((two,), faces=moved, existing_batteries=())) == {1: 6, 2: 7}
     assert plans(by_hand.with_existing_inverter(0, inverter="tarnlight-5")) == {1: 6, 2: 7}
     assert plans(by_hand.with_existing_inverter(0, name="Cellar")) == {1: 5, 2: 6, 3: 7}
+
+
+def test_going_through_a_job_while_another_thread_looks_plans_up_by_it():
+    """A hash worked out meanwhile changes nothing of what is gone through, and no copy takes it along."""
+    for job in (demo_job(), demo_job("dairy")):
+        through = iter(job)
+        first = next(through)
+        known = hash(job)
+        assert dict([first, *through]) == dict(job)
+        other = job.model_copy(update={"notes": f"{job.notes}, changed"})
+        assert hash(other) != known and hash(other.model_copy(update={"notes": job.notes})) == known
+        assert hash(pickle.loads(pickle.dumps(job))) == known

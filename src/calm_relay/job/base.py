@@ -1,7 +1,6 @@
 """The manner shared by every model of the job and the catalogue."""
 
 import re
-from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import PurePath
 from types import UnionType
@@ -96,6 +95,8 @@ def _is_open_number(field: FieldInfo) -> bool:
 class Model(BaseModel):
     """Frozen, closed to unknown fields, finite numbers only, hashable so that plans can be cached by it."""
 
+    # Beside the fields: one thread may go through them while another works this out, and no copy takes it along.
+    __slots__ = ("_hash",)
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, validate_default=True)
     # What is typed or read has an upper end; what is worked out from it has none.
     _bounded: ClassVar[bool] = True
@@ -128,17 +129,13 @@ class Model(BaseModel):
 
     def __hash__(self) -> int:
         """Of type and fields, worked out once: plans are looked up by their jobs again and again."""
-        known = self.__dict__.get("_hash")
-        if known is None:
+        try:
+            return int(object.__getattribute__(self, "_hash"))
+        except AttributeError:
             fields = type(self).__pydantic_fields__
-            known = self.__dict__["_hash"] = hash((type(self), *(self.__dict__[name] for name in fields)))
-        return int(known)
-
-    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """A copy; see pydantic. What was worked out for the fields before is not taken along."""
-        copied = super().model_copy(update=update, deep=deep)
-        copied.__dict__.pop("_hash", None)
-        return copied
+            known = hash((type(self), *(self.__dict__[name] for name in fields)))
+            object.__setattr__(self, "_hash", known)
+            return known
 
     def with_(self, **changes: Any) -> Self:
         """A validated copy with fields changed.
