@@ -17,12 +17,12 @@ from calm_relay.planning.studies.tipping import tips_of
 PLANTS = 2_000
 # What is run before it in the same process is not the search's memory.
 ALONE = """
-import resource
+from benchmarks.measure import most_memory_mb
 from benchmarks.plans import plan
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.studies.search import search
 search(plan(demo_job("pottery")), most=PLANTS)
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+print(most_memory_mb())
 """
 
 

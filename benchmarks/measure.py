@@ -3,6 +3,7 @@
 import statistics
 import time
 from dataclasses import dataclass, field
+from pathlib import Path
 
 import numpy as np
 
@@ -52,6 +53,15 @@ class Result:
         return (
             f"{self.label:<62}{self.value:>10.2f} {self.unit:<3} {promise:<15} {ratio:<27} {self.spread}".rstrip()
         )
+
+
+def most_memory_mb() -> float:
+    """The most memory that this process has taken so far [MB].
+
+    What `resource` tells holds of a child what its parent took too, before the child's program was loaded.
+    """
+    status = Path("/proc/self/status").read_text()
+    return next(int(line.split()[1]) for line in status.splitlines() if line.startswith("VmHWM")) / 1024.0
 
 
 def timed(label: str, work, limit_ms: float | None, repeats: int) -> Result:

@@ -16,7 +16,8 @@ from calm_relay.exchange.shipped import demo_job
 ROOT = Path(__file__).parents[1]
 
 WINDOW = """
-import json, resource, statistics, time
+import json, statistics, time
+from benchmarks.measure import most_memory_mb
 from calm_relay.desk.app.application import application, make_window
 from calm_relay.desk.app.shots import settle
 from calm_relay.exchange.shipped import demo_job
@@ -46,7 +47,7 @@ for count in (4, 3, 5, 3, 6, 3, 2, 3, 4, 3):
     loop.exec()
     window.grab()
     edits.append((time.perf_counter() - start) * 1000)
-memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+memory = most_memory_mb()
 edit, worst = statistics.median(edits[1:]), max(edits[1:])
 
 # A heartbeat in the interface thread: where it misses beats, the thread was blocked.
