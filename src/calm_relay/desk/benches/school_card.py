@@ -45,7 +45,7 @@ class SchoolCard(QWidget):
         if result is None:
             return
         self.use.setEnabled(result.holds and result.apply(job).backup_board != job.backup_board)
-        self.head.setText(f"{HEADS[self.school]}, {job.tariff.currency} {result.cost:,.0f}")
+        self.head.setText(f"{HEADS[self.school]}, {job.tariff.currency}\u00a0{result.cost:,.0f}")
         run, kept = result.rehearsal, ", ".join(_kept(name, result) for name in result.kept)
         if result.holds:
             summary: str = f"Rides through the {run.steps * run.step_h:g} h: {kept}"
