@@ -40,30 +40,40 @@ class _Run:
 
     def __init__(self, function: Callable[..., Any], how: dict[str, Any]):
         update_wrapper(self, function)
-        self._function, self._how = function, how
+        self.function, self._how = function, how
         self._made: Callable[..., Any] | None = None
+        self._ready: Callable[..., Any] | None = None
 
     def __call__(self, *args: Any) -> Any:
-        return (self._made or self.made())(*args)
+        return (self._ready or self._make_ready())(*args)
+
+    def _make_ready(self) -> Callable[..., Any]:
+        # Another thread calls it once all that it calls is known, and not before.
+        with _making:
+            _make_known(self.function)
+            self._ready = self.made()
+        return self._ready
 
     def made(self) -> Callable[..., Any]:
-        """The function for the compiler, and with it all that its module calls."""
-        with _making:
-            if self._made is None:
-                self._made = _for_the_compiler(self._function, self._how)
-            _make_known(self._function)
+        """The function for the compiler, which may call it once its module is known."""
+        if self._made is None:
+            self._made = _for_the_compiler(self.function, self._how)
         return self._made
 
 
 def _make_known(function: Callable[..., Any]) -> None:
-    """Puts what the compiler takes in place of what stands for it, among all names that a function may call."""
+    """Puts what the compiler takes in place of what stands for it, among all names that a function may call.
+
+    Modules that it calls come before its own, whose names change all at once: who finds one there may call it.
+    """
     if function.__module__ in _known:
         return
     _known.add(function.__module__)
     names = function.__globals__
-    for name, value in list(names.items()):
-        if isinstance(value, _Run):
-            names[name] = value.made()
+    runs = {name: value for name, value in list(names.items()) if isinstance(value, _Run)}
+    for run in runs.values():
+        _make_known(run.function)
+    names.update({name: run.made() for name, run in runs.items()})
 
 
 def _for_the_compiler(function: Callable[..., Any], how: dict[str, Any]) -> Callable[..., Any]:
