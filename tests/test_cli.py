@@ -14,7 +14,10 @@ import pytest
 from calm_relay.cli import main
 from calm_relay.exchange.job_file import write_job
 from calm_relay.exchange.own_equipment import library
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.job.demand import ON_HYBRID, Car
 from calm_relay.planning.common.progress import unheard
+from tests.plans import plan
 
 DOCS = Path(__file__).parents[1] / "docs"
 
@@ -43,10 +46,11 @@ def balances(option, t, step_h):
         outward, inward = np.maximum(c["ac_kw"], 0), np.maximum(-c["ac_kw"], 0)
         given = c["pv_dc_kw"] + c["discharge_kw"] + inward - c["rectifier_kw"]
         lost = c["tracker_kw"] + c["clipped_kw"] + c["curtailed_kw"] + c["dc_dc_kw"] + c["inverter_kw"]
-        worst.append(np.abs(given - lost - c["charge_kw"] - outward).max() * step_h)
+        on_dc = c.get("on_dc_kw", 0.0)
+        worst.append(np.abs(given - lost - c["charge_kw"] - outward - on_dc).max() * step_h)
         moved = c["charge_kw"] - c["charge_loss_kw"] - c["discharge_kw"] - c["discharge_loss_kw"]
         worst.append(np.abs(np.diff(c["stored_kwh"]) - moved[1:] * step_h).max())
-        on_bus = on_bus + c["ac_kw"] - c["standby_kw"]
+        on_bus = on_bus + c["ac_kw"] - c["standby_kw"] + on_dc
     return max([*worst, np.abs(on_bus).max() * step_h])
 
 
@@ -89,6 +93,31 @@ def test_an_outsider_can_close_the_balances(job, request, tmp_path):
         assert document["tips"]
     assert all(tip["sentence"] for tip in document["tips"])
     assert all(option["refused"] for option in document["options"] if option not in live)
+
+
+@pytest.mark.parametrize("name", ["pottery", "hut"])
+def test_so_they_can_with_a_car_on_a_dc_charger(name, tmp_path):
+    job = demo_job(name)
+    unit = plan(job).option("hybrid-swap").design.leader.inverter.with_(dc_charger_kw=6.0)
+    car = Car(
+        name="Car", kwh_per_day=8.0, charger_kw=7.0, start="10:00", end="22:00", control="on surplus",
+        charger=ON_HYBRID,
+    )  # fmt: skip
+    job = job.with_(
+        demand=job.demand.with_(cars=(car,)),
+        own_equipment=job.own_equipment.with_(inverters=(unit,)),
+        battery=job.battery.with_(hybrid=unit.key),
+    )
+    path = tmp_path / "job.relay.json"
+    write_job(job, path)
+    document, series = assess(path, tmp_path, "--plan-only")
+    option = next(item for item in document["options"] if item["key"] == "hybrid-swap")
+    _, table = table_of(series / "hybrid-swap.csv")
+    assert sum(table[key].sum() for key in table if key.endswith("_on_dc_kw")) == pytest.approx(
+        table["Car_kw"].sum()
+    )
+    assert table["Car_kw"].sum() > 0.0
+    assert balances(option, table, document["step_h"]) < 1e-9
 
 
 def test_a_house_without_a_grid_closes_for_an_outsider_too(tmp_path, capsys):

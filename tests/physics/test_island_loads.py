@@ -162,3 +162,93 @@ def test_every_balance_closes_and_the_battery_gives_no_more_for_what_waits(data)
     assert year.by_generator.sum(axis=0) == pytest.approx(year.at_bus("import"), abs=1e-9)
     if not any(load.from_battery or load.first for load in loads) and not year.at_bus("import").any():
         assert year.kwh("discharge") <= bare.kwh("discharge") + 1e-6
+
+
+def test_on_the_former_s_dc_bus_a_car_has_what_the_inverter_cannot_pass():
+    """At noon 6 kW of array behind an inverter of 2 kW, the battery full: a car on AC has 1.5 kW of it, on DC 3 kW."""
+    small = ConverterPart(2.0, True, 8.0, 1.0, LOSSLESS, battery=BatteryPart(6.0, 5.0, 5.0, from_ac_kw=2.0))
+    sun = np.where(SUN > 0.0, 6.0, 0.0)
+    on_ac, on_dc = (run(loads=[tank(converter=bus)], plant=(small,), sun=sun, stored=6.0) for bus in (0, 1))
+    noon = 48
+    assert on_ac.loads.kw[0, noon] == pytest.approx(1.5)
+    assert on_dc.loads.kw[0, noon] == pytest.approx(3.0)
+    assert on_dc.of("ac", 0)[noon] == pytest.approx(0.5)
+    assert on_dc.at_bus("home")[noon] == pytest.approx(3.5)
+    assert max(worst_residual(on_ac), worst_residual(on_dc)) < 1e-9
+
+
+def test_by_night_the_battery_serves_a_car_on_its_bus_beyond_the_inverter_and_down_to_its_cut_off():
+    small = ConverterPart(2.0, True, 8.0, 1.0, LOSSLESS, battery=BatteryPart(6.0, 5.0, 5.0, from_ac_kw=2.0))
+    dark, little = np.zeros(STEPS), np.full(STEPS, 0.01)
+    must = tank(fill_to_kwh=np.full(STEPS, 20.0), from_battery=True, converter=1)
+    year = run(load=little, loads=[must], plant=(small,), sun=dark, stored=6.0, cut_off=0.25)
+    assert year.loads.kw[0, 0] == pytest.approx(3.0) and year.trips == 0
+    assert year.of("stored", 0).min() == pytest.approx(1.5, abs=1e-6)
+    waits = run(load=little, loads=[tank(converter=1, fill_to_kwh=must.fill_to_kwh)], plant=(small,), sun=dark)
+    assert waits.loads.kwh("taken") == 0.0
+    assert max(worst_residual(year), worst_residual(waits)) < 1e-9
+
+
+def test_a_generator_fills_a_car_on_the_dc_bus_through_the_rectifier():
+    dark = np.zeros(STEPS)
+    must = tank(fill_to_kwh=np.full(STEPS, 4.0), converter=1)
+    full = run(loads=[must], sun=dark, stored=6.0, generators=generators_of(GeneratorLimits(4.0, 1.0, 1.0)))
+    assert full.loads.kwh("taken") == pytest.approx(4.0, abs=1e-6)
+    assert full.at_bus("import").max() > 3.0
+    assert worst_residual(full) < 1e-9
+
+
+def test_what_hangs_on_another_unit_s_dc_bus_is_served_over_ac():
+    follower = ConverterPart(4.0, True, 5.0, 1.0, LOSSLESS)
+    year = run(loads=[tank(converter=2)], plant=(HYBRID, follower), stored=6.0)
+    assert year.loads.kwh("taken") > 1.0
+    assert worst_residual(year) < 1e-9
+
+
+@settings(max_examples=examples(120), deadline=None)
+@given(data=st.data())
+def test_every_balance_closes_with_cars_on_the_former_s_bus_and_they_trip_nothing(data):
+    draw = data.draw
+    battery = BatteryPart(
+        8.0, 4.0, 6.0, charge_efficiency=0.96, discharge_efficiency=0.97, dc_dc_efficiency=0.98, from_ac_kw=5.0
+    )
+    ac_kw = draw(st.sampled_from([2.5, 5.0]))
+    plant = [
+        ConverterPart(ac_kw, draw(st.booleans()), 7.0, 0.985, CURVE, battery=battery),
+        ConverterPart(4.0, True, 5.0, 0.98, CURVE),
+    ]
+    asked = island(
+        draw(st.floats(0.0, 2.0)) + 0.5 * (HOUR > 17),
+        converters=2,
+        joins=[False, True],
+        switched=[False, draw(st.booleans())],
+        generators=generators_of(GeneratorLimits(draw(st.sampled_from([0.0, 3.0])), 0.2, 0.5)),
+        cut_off=draw(st.sampled_from([0.0, 0.15])),
+        continuous_kw=ac_kw,
+        surge_kw=ac_kw,
+    )
+    pv = np.array([SUN * draw(st.floats(0.0, 9.0)), SUN * draw(st.floats(0.0, 7.0))])
+    loads = [
+        tank(
+            converter=1,
+            first=draw(st.booleans()),
+            from_battery=draw(st.booleans()),
+            fill_to_kwh=np.where(draw(st.sampled_from([0.0, 12.0])) <= HOUR, draw(st.floats(0.0, 12.0)), 0.0),
+            on_above=draw(st.sampled_from([0.0, 0.7])),
+            off_below=0.5,
+        ),
+        tank(first=draw(st.booleans()), fill_to_kwh=np.full(STEPS, 2.0), from_battery=draw(st.booleans())),
+    ]
+    if draw(st.booleans()):
+        loads.reverse()
+    stored = draw(st.floats(0.0, 8.0))
+    bare = run_island(plant, pv, STEP_H, asked, stored_kwh=stored)
+    year = run_island(plant, pv, STEP_H, asked, stored_kwh=stored, loads=tuple(loads))
+    assert worst_residual(year) < 1e-9
+    assert np.abs(year.loads.residuals_kwh()).max() < 1e-9
+    assert year.trips <= bare.trips
+    for flow in ("clipped", "curtailed", "charge", "discharge", "inverter", "rectifier"):
+        assert min(year.of(flow, number).min() for number in range(2)) > -1e-9, flow
+    assert year.of("ac", 0).max() <= ac_kw + 1e-9
+    if not any(load.from_battery or load.first or load.on_above for load in loads):
+        assert year.kwh("discharge") <= bare.kwh("discharge") + 1e-6 or year.at_bus("import").any()

@@ -140,3 +140,38 @@ def test_hours_to_charge_by_hand(pottery, unit, dc_kw, hours):
     made = plan(with_car(pottery, NIGHT, unit, dc_charger_kw=dc_kw, ac_kw=5.0)).option(HYBRID)
     assert found(made, "car charger")[0].measured == pytest.approx(hours)
     assert np.isfinite(made.outcome.money.bill)
+
+
+def off_grid(unit, **changes):
+    job = demo_job("hut")
+    return job.with_(
+        demand=job.demand.with_(cars=(NIGHT.with_(kwh_per_day=6.0, **changes),)),
+        own_equipment=job.own_equipment.with_(inverters=(unit.with_(dc_charger_kw=7.0),)),
+        battery=job.battery.with_(hybrid=unit.key),
+    )
+
+
+def test_off_grid_it_takes_of_its_array_and_battery_without_the_inverter():
+    unit = plan(demo_job("hut")).option(HYBRID).design.leader.inverter
+    day = {"start": "08:00", "end": "18:00", "control": "on surplus"}
+    years = {}
+    for charger in (ON_HYBRID, "on AC"):
+        option = plan(off_grid(unit, charger=charger, from_battery=False, **day)).option(HYBRID)
+        years[charger] = option.outcome.year
+        assert option.outcome.year.largest_residual_kwh < 1e-9
+    on_dc, on_ac = years[ON_HYBRID], years["on AC"]
+    assert on_dc.loads.loads[0].converter > 0 and on_dc.loads.kwh("taken") > on_ac.loads.kwh("taken") > 0.0
+    assert on_dc.kwh("inverter") < on_ac.kwh("inverter")
+    (note,) = found(plan(off_grid(unit, from_battery=False, **day)).option(HYBRID), "car charger")
+    assert note.severity is Severity.OK and "the battery does not serve it" in note.sentence
+    (note,) = found(plan(off_grid(unit, from_battery=True)).option(HYBRID), "car charger")
+    assert "kW without sun, bounded by the charger" in note.sentence
+
+
+def test_off_grid_on_a_unit_that_does_not_form_the_grid_alone_it_is_counted_over_ac():
+    beside = plan(demo_job("hut")).option("two-units").design.converters[0]
+    assert not beside.has_battery
+    option = plan(off_grid(beside.inverter).with_(battery=demo_job("hut").battery)).option("two-units")
+    assert option.outcome.year.largest_residual_kwh < 1e-9
+    (note,) = found(option, "car charger")
+    assert "counted as charged over AC" in note.sentence

@@ -349,6 +349,12 @@ def _shared_out(book: Record, island: Island, pool: Pool) -> None:
         book.sums[number] = book.flows[number].sum(axis=1)
 
 
+def _on_former(loads: tuple[ControlledLoad, ...], island: Island) -> tuple[ControlledLoad, ...]:
+    """Loads as the island serves them: on a DC bus where one unit forms it and that bus is its own, else over AC."""
+    own = None if island.former is None or island.beside else island.former + 1
+    return tuple(load if load.converter in (0, own) else load.after(converter=0) for load in loads)
+
+
 def _derate(
     island: Island, plant: tuple[ConverterPart, ...] | list[ConverterPart], shares: np.ndarray
 ) -> np.ndarray:
@@ -381,6 +387,7 @@ def _run(
         np.empty((island.limits.told_generators, steps)),
         new_load_record(len(loads), steps),
     )
+    loads = _on_former(loads, island)
     asked = pack_loads(loads, steps, step_h)
     pooled = _pooled(plant, island)
     c = pack(pooled)

@@ -68,7 +68,7 @@ def book_step(
     for j in range(c.size):
         if j == former:
             harvest = _harvested(c, w, j, pv_kw, t)
-            w[j].curtailed = harvest - served.from_pv - served.into
+            w[j].curtailed = harvest - served.from_pv - served.into - served.on_dc
             w[j].charge = served.into
             w[j].rectifier = served.rectified
             w[j].discharge = served.given

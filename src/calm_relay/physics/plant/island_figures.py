@@ -139,7 +139,9 @@ class Served(NamedTuple):
     """How a step is served [kW]; DC powers stand at the former's DC bus.
 
     `from_pv` and `into` are its own array's to the inverter and to the battery, `rectified` what its rectifier
-    gives the battery, `ac` what it gives to its bus, below 0 what it takes; `used` is taken from arrays on the bus.
+    gives the DC bus, `ac` what it gives to its bus, below 0 what it takes; `used` is taken from arrays on the bus.
+    `on_dc` is what a load on the DC bus has; what battery and rectifier give it is taken off `from_pv` and `into`, as
+    in `flows.WORK`.
     """
 
     cause: int
@@ -150,3 +152,4 @@ class Served(NamedTuple):
     ac: float
     used: float
     generator: float
+    on_dc: float

@@ -1,11 +1,20 @@
 """Controlled loads on an island: what they must have, what arrays leave them, and that they trip nothing.
 
-`continuous_kw` is what forms the island without end [kW], `legs` how many legs or phases it parts its power to.
+`continuous_kw` is what forms the island without end [kW], `legs` how many legs or phases it parts its power to. A load
+on the DC bus of what forms it burdens neither: its array, its rectifier and its battery bound it.
 """
 
 import numpy as np
 
 from calm_relay.physics.compiling import inlined
+from calm_relay.physics.plant.converter import (
+    discharge_room,
+    forming_dc,
+    inverter_ac,
+    rectifier_ac,
+    rectifier_dc,
+)
+from calm_relay.physics.plant.island_figures import Served
 from calm_relay.physics.plant.loads import LoadRecord, LoadSteps, begin_load, end_load, on_surplus, port_is_on
 
 
@@ -55,7 +64,7 @@ def begin_loads(
             spec, work, k, loads.draw_kwh[k, t], loads.per_gain_h[k, t], fill_to, loads.hours_left[k, t], step_h
         )
         work[k].taken, work[k].extra, work[k].wish = 0.0, 0.0, must
-        if fed and (on or every or spec[k].from_battery > 0):
+        if spec[k].converter == 0 and fed and (on or every or spec[k].from_battery > 0):
             taken = min(must, max(left_kw - sum_kw, 0.0), _load_room(continuous_kw, legs, spec, k, leg))
             work[k].taken = taken
             sum_kw += taken
@@ -64,7 +73,40 @@ def begin_loads(
 
 
 @inlined
+def begin_dc_loads(
+    c: np.ndarray,
+    w: np.ndarray,
+    former: int,
+    loads: LoadSteps,
+    work: np.ndarray,
+    want: float,
+    harvest: float,
+    generator_kw: float,
+    floor: float,
+) -> float:
+    """Has loads on the former's DC bus take what they must at once; returns how much [kW].
+
+    `want` is what hangs on AC [kW]: it comes first, and no battery is drawn below its `floor` [kWh] for the others.
+    """
+    spec, sum_kw = loads.spec, 0.0
+    for k in range(spec.size):
+        served = spec[k].from_battery > 0 or generator_kw > 0.0 or work[k].on > 0.0
+        if spec[k].converter > 0 and served and work[k].wish > 0.0:
+            room = discharge_room(c, former, w[former].stored, floor, w[former].discharge_derate, w[former].per_h)
+            most = harvest + room - sum_kw
+            if generator_kw > want:
+                most += max(rectifier_dc(c, former, min(generator_kw - want, c[former].from_ac_kw)), 0.0)
+            else:
+                most -= forming_dc(c, former, want - generator_kw)
+            work[k].taken = min(work[k].wish, max(most * (1.0 - 1e-9), 0.0))
+            sum_kw += work[k].taken
+    return sum_kw
+
+
+@inlined
 def loads_from(
+    c: np.ndarray,
+    former: int,
     continuous_kw: float,
     legs: float,
     loads: LoadSteps,
@@ -72,33 +114,62 @@ def loads_from(
     t: int,
     soc: float,
     left: float,
+    bus_kw: float,
+    free_kw: float,
+    want: float,
     first: bool,
     leg: np.ndarray,
     step_h: float,
-) -> float:
-    """Has controlled loads take of what arrays leave, in their order; returns how much [kW].
+) -> tuple[float, float]:
+    """Has controlled loads take of what arrays leave, in their order; returns how much on AC, and on DC [kW].
 
-    With `first` only those that come before the battery do. What a load must have and no battery serves comes from here
-    whether it takes surplus or not.
+    `left` is what is left on AC beyond what the house wants, out of `bus_kw` on the bus and `free_kw` behind the
+    former's inverter. With `first` only loads that come before the battery take of it. What a load must have and no
+    battery serves comes from here whether it takes surplus or not.
     """
-    spec, sum_kw = loads.spec, 0.0
+    spec, sum_kw, dc_kw = loads.spec, 0.0, 0.0
     for k in range(spec.size):
-        most = min(left - sum_kw, _load_room(continuous_kw, legs, spec, k, leg))
+        on_dc, from_free = spec[k].converter > 0, 0.0
+        if on_dc:
+            short = want + sum_kw - bus_kw
+            if short > 0.0:
+                from_free = max(free_kw - forming_dc(c, former, short), 0.0)
+                most = from_free
+            else:
+                from_free = free_kw
+                most = free_kw + max(rectifier_dc(c, former, min(-short, c[former].from_ac_kw)), 0.0)
+            most *= 1.0 - 1e-9
+        else:
+            most = min(left - sum_kw, _load_room(continuous_kw, legs, spec, k, leg))
         if not (loads.may[k, t] and soc >= spec[k].soc_above):
             most = min(most, work[k].wish - work[k].taken)
         if most > 1e-12 and (spec[k].first > 0 or not first):
             more = on_surplus(spec, work, k, most, step_h)
             work[k].extra += more
-            sum_kw += more
-            _load_on_leg(legs, spec, k, leg, more)
-    return sum_kw
+            if on_dc:
+                dc_kw += more
+                free_kw -= min(more, from_free)
+                if more > from_free:
+                    bus_kw -= rectifier_ac(c, former, more - from_free)
+                left = bus_kw + min(inverter_ac(c, former, free_kw), continuous_kw) - want
+            else:
+                sum_kw += more
+                _load_on_leg(legs, spec, k, leg, more)
+    return sum_kw, dc_kw
+
+
+@inlined
+def left_by_battery(served: Served, harvest: float, bus_kw: float) -> tuple[float, float]:
+    """Of arrays on the bus, and of the former's own, what its battery does not take [kW], with what the house takes."""
+    free_kw = harvest - served.into - served.on_dc if served.given <= 0.0 else 0.0
+    return bus_kw + min(served.ac, 0.0), free_kw
 
 
 @inlined
 def end_loads(
     loads: LoadSteps, work: np.ndarray, t: int, served: bool, out: LoadRecord, row: int, step_h: float
 ) -> float:
-    """Fills the stores with what was taken, nothing where the house was not served; returns its sum [kW]."""
+    """Fills the stores with what was taken, nothing where the house was not served; returns its sum on AC [kW]."""
     sum_kw = 0.0
     for k in range(loads.spec.size):
         if not served:
@@ -107,5 +178,5 @@ def end_loads(
         end_load(loads.spec, work, k, loads.gain_h[k, t], step_h)
         out.kw[k, row] = work[k].taken
         out.stored[k, row] = work[k].level
-        sum_kw += work[k].taken
+        sum_kw += work[k].taken if loads.spec[k].converter == 0 else 0.0
     return sum_kw

@@ -112,36 +112,50 @@ def serve(
     generator_kw: float,
     holding: bool,
     floor: float,
+    on_dc: float,
 ) -> Served:
-    """How what is asked is served from PV, the generators that run and battery; where it cannot be, why."""
+    """How what is asked is served from PV, the generators that run and battery; where it cannot be, why.
+
+    `on_dc` is what a load on the former's DC bus takes [kW]: of its own array first, then of what is rectified, then of
+    the battery.
+    """
     stored, per_h = w[j].stored, w[j].per_h
     room = charge_room(c, j, stored, w[j].charge_derate, per_h)
-    taking = min(c[j].from_ac_kw, rectifier_ac(c, j, room)) if room > 0.0 else 0.0
+    owed = max(on_dc - harvest, 0.0)
+    taking = min(c[j].from_ac_kw, rectifier_ac(c, j, room + owed)) if room + owed > 0.0 else 0.0
     made, used = 0.0, 0.0
     if generator_kw > 0.0:
         made = min(generator_kw, want + taking)
     else:
-        most = want if holding else want + taking
+        most = want + taking
+        if holding:
+            most = want + (min(c[j].from_ac_kw, rectifier_ac(c, j, owed)) if owed > 0.0 else 0.0)
         used = switched if switched <= most + 1e-12 else 0.0
         used += max(min(smooth, most - used), 0.0)
     rest = want - used - made
+    rectified, by_ac = 0.0, 0.0
     if rest < 0.0:
         rectified = max(rectifier_dc(c, j, -rest), 0.0)
-        into = min(harvest, max(room - rectified, 0.0))
-        return Served(NOTHING, 0.0, into, rectified, 0.0, rest, used, made)
-    needed = forming_dc(c, j, rest)
-    from_pv = min(harvest, needed)
-    give = needed - from_pv
+        by_ac = min(rectified, owed)
+        give = owed - by_ac
+        from_pv = 0.0
+    else:
+        needed = forming_dc(c, j, rest) + on_dc
+        from_pv = min(harvest, needed)
+        give = needed - from_pv
     above = max(stored - floor, 0.0)
     if give > power_from(c, j, above * per_h) * c[j].dc_dc_efficiency + 1e-9:
         # What is left does not carry the load through the step.
-        return Served(EMPTY, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+        return Served(EMPTY, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
     room_out = discharge_room(c, j, stored, 0.0, w[j].discharge_derate, per_h)
     if give > max(room_out, limits.surge_kw * w[j].discharge_derate) + 1e-9:
         cause = OVERLOAD if w[j].discharge_derate > 0.0 else TOO_COLD
-        return Served(cause, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+        return Served(cause, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    if rest < 0.0:
+        into = min(max(harvest - on_dc, 0.0), max(room - (rectified - by_ac), 0.0))
+        return Served(NOTHING, -give, into - by_ac, rectified, give, rest, used, made, on_dc)
     into = min(harvest - from_pv, room) if give <= 0.0 else 0.0
-    return Served(NOTHING, from_pv, into, 0.0, give, rest, used, made)
+    return Served(NOTHING, from_pv - on_dc, into, 0.0, give, rest, used, made, on_dc)
 
 
 @inlined
@@ -207,7 +221,7 @@ def thrown_away(
 ) -> float:
     """What house and battery leave of the arrays [kW]: on the bus, and behind the former's inverter."""
     left = smooth + (switched if served.used >= switched - 1e-9 else 0.0) - served.used
-    spare = harvest - served.from_pv - served.into
+    spare = harvest - served.from_pv - served.into - served.on_dc
     if spare > 0.0 and served.ac >= 0.0 and served.given <= 0.0:
         most = inverter_ac(c, former, served.from_pv + spare)
         left += max(min(most, limits.continuous_kw) - served.ac, 0.0) * (1.0 - 1e-9)

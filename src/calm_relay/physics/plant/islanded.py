@@ -9,7 +9,8 @@ the generator runs, or the former wakes with every load off and lets PV on its b
 that, as soon as there is sun, or once a set time of the day has come.
 
 Controlled loads take what they must from a generator that runs, from a battery that may serve them and from arrays;
-beyond that they take what arrays give and house and battery leave, some of them before the battery.
+beyond that they take what arrays give and house and battery leave, some of them before the battery. One on the former's
+DC bus takes of its array and its battery without the inverter.
 """
 
 import numpy as np
@@ -43,7 +44,13 @@ from calm_relay.physics.plant.island_figures import (
     Limits,
     Served,
 )
-from calm_relay.physics.plant.island_loads import begin_loads, end_loads, loads_from
+from calm_relay.physics.plant.island_loads import (
+    begin_dc_loads,
+    begin_loads,
+    end_loads,
+    left_by_battery,
+    loads_from,
+)
 from calm_relay.physics.plant.island_pool import Pool, keep_parts, part_out, with_energy, with_room
 from calm_relay.physics.plant.island_serving import RESTART_SOC, asked_of, held_against, serve, thrown_away
 from calm_relay.physics.plant.loads import LoadRecord, LoadSteps, book_loads
@@ -202,7 +209,7 @@ def run(
             waking = waking and minute >= limits.wakes_from_min
             formed_min = 0.0
         want = asked_of(t, soc, load_kw, legs, shed_below, shed, leg)
-        house = want
+        house, on_dc = want, 0.0
         if obeying:
             # What would pass the inverter's limit waits.
             most = limits.continuous_kw * able + generator_kw - want
@@ -220,6 +227,8 @@ def run(
                 leg,
                 step_h,
             )
+            if serves:
+                on_dc = begin_dc_loads(c, w, former, loads, work, want, harvest, generator_kw, floor)
         # Generators that run carry what they can; the inverter has the rest.
         helped = min(generator_kw, want)
         # PV inverters wait for a bus that stands before they join it.
@@ -229,8 +238,13 @@ def run(
         cause_now = NOTHING
         if obeying and state == SERVING and generator_kw <= 0.0:
             on_bus = smooth + (switched if switched <= want else 0.0)
-            own = min(inverter_ac(c, former, harvest), limits.continuous_kw)
-            want += loads_from(whole_kw, parted, loads, work, t, soc, on_bus + own - want, True, leg, step_h)
+            free = max(harvest - on_dc, 0.0)
+            left = on_bus + min(inverter_ac(c, former, free), limits.continuous_kw) - want
+            taken, taken_dc = loads_from(
+                c, former, whole_kw, parted, loads, work, t, soc, left, on_bus, free, want, True, leg, step_h
+            )
+            want += taken
+            on_dc += taken_dc
         if state == SERVING:
             # So do the arrays on its bus; on each leg those that give to all of them.
             carried = min(switched, want) if switched <= want else 0.0
@@ -245,14 +259,16 @@ def run(
             dropped = house < before_want and before_used - house > c[former].ac_limit_kw + 1e-9
             if dropped and generator_kw <= 0.0:
                 cause_now = OVER_FREQUENCY
-        served = Served(NOTHING, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+        served = Served(NOTHING, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
         serving = state == SERVING and cause_now == NOTHING
         if serving:
             if soc >= HOLD_ABOVE:
                 holding = True
             elif soc < RELEASE_BELOW:
                 holding = False
-            served = serve(c, w, former, limits, harvest, smooth, switched, want, generator_kw, holding, floor)
+            served = serve(
+                c, w, former, limits, harvest, smooth, switched, want, generator_kw, holding, floor, on_dc
+            )
             if served.cause == EMPTY and generator_kw <= 0.0:
                 # Within the step its charge passes where a generator starts, before the battery is empty.
                 generator_kw = _run_generators(
@@ -260,16 +276,25 @@ def run(
                 )
                 if generator_kw > 0.0:
                     smooth, switched = 0.0, 0.0
-                    served = serve(c, w, former, limits, harvest, 0.0, 0.0, want, generator_kw, holding, floor)
+                    served = serve(
+                        c, w, former, limits, harvest, 0.0, 0.0, want, generator_kw, holding, floor, on_dc
+                    )
             cause_now = served.cause
             serving = cause_now == NOTHING
             if serving and obeying and generator_kw <= 0.0:
                 # What the battery leaves of the arrays is offered to them before it is thrown away.
                 left = thrown_away(c, former, limits, harvest, smooth, switched, served)
-                taken = loads_from(whole_kw, parted, loads, work, t, soc, left, False, leg, step_h)
-                if taken > 0.0:
+                on_bus = smooth + (switched if served.used >= switched - 1e-9 else 0.0)
+                on_bus, free = left_by_battery(served, harvest, on_bus)
+                taken, taken_dc = loads_from(
+                    c, former, whole_kw, parted, loads, work, t, soc, left, on_bus, free, want, False, leg, step_h
+                )
+                if taken > 0.0 or taken_dc > 0.0:
                     want += taken
-                    served = serve(c, w, former, limits, harvest, smooth, switched, want, 0.0, holding, floor)
+                    on_dc += taken_dc
+                    served = serve(
+                        c, w, former, limits, harvest, smooth, switched, want, 0.0, holding, floor, on_dc
+                    )
                     cause_now = served.cause
                     serving = cause_now == NOTHING
             formed_min += step_min
@@ -282,14 +307,14 @@ def run(
             state, wait = (TRIPPED, RESTART_MIN) if trips <= RESTARTS else (LOCKED, limits.locked_min)
         if state == FLAT and limits.black_start and c[former].has_pv:
             into = min(harvest, charge_room(c, former, w[former].stored, w[former].charge_derate, w[former].per_h))
-            served = Served(NOTHING, 0.0, into, 0.0, 0.0, 0.0, 0.0, 0.0)
+            served = Served(NOTHING, 0.0, into, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
         if state == FLAT and waking:
             # Its loads are off; what the arrays give fills the battery.
-            served = serve(c, w, former, limits, harvest, smooth, switched, 0.0, 0.0, False, 0.0)
+            served = serve(c, w, former, limits, harvest, smooth, switched, 0.0, 0.0, False, 0.0, 0.0)
             waking = served.cause == NOTHING
             formed_min += step_min
             if not waking:
-                served = Served(NOTHING, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+                served = Served(NOTHING, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
         if state != SERVING and first_out == steps:
             first_out, cause = k, cause_now
         if keeps:
@@ -306,7 +331,7 @@ def run(
             row += 1
             if obeying:
                 obeyed = end_loads(loads, work, t, serving, out.loads, k, step_h)
-            home, offered = want if serving else 0.0, smooth + switched
+            home, offered = want + on_dc if serving else 0.0, smooth + switched
             tell_step(out, k, home, state, cause_now, served, offered, running, able_kw, generator_kw, shed)
         else:
             w[former].stored = energy_after(c, w, former, served, step_h)

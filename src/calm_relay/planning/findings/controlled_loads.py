@@ -241,10 +241,21 @@ def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
     """The least of what bounds a DC charger without sun, and the hours it then takes."""
     job, car = subject.job, subject.job.demand.cars[place]
     unit = subject.design.converters[number]
-    bounds = {
-        "the charger": min(unit.inverter.dc_charger_kw or 0.0, car.charger_kw),
-        "the inverter": unit.inverter.ac_kw + (unit.gives[0] if car.from_battery and unit.has_battery else 0.0),
-    }
+    from_battery = car.from_battery and unit.has_battery
+    bounds = {"the charger": min(unit.inverter.dc_charger_kw or 0.0, car.charger_kw)}
+    if not _on_its_bus(subject, car.name):
+        bounds["the inverter"] = unit.inverter.ac_kw
+    elif job.supply.on_grid:
+        bounds["the inverter"] = unit.inverter.ac_kw + (unit.gives[0] if from_battery else 0.0)
+    elif from_battery:
+        limits = unit.bank.dc_limits(unit.inverter, "discharge", 0.0)
+        bounds["the battery"] = min(limits.values()) * unit.inverter.port.dc_dc_efficiency
+    else:
+        said = (
+            f"{car.name} on the DC charger of {unit.name}: off grid it has what the array leaves, and what a generator "
+            f"that runs brings, up to {bounds['the charger']:.1f} kW; the battery does not serve it."
+        )
+        return passes("car charger", "Home", f"demand.cars.{place}.charger", said, rule="the job's survey")
     if job.supply.on_grid and car.within_fuse:
         night = subject.site.night
         spare = job.supply.import_limit_kw - float(subject.context.demand.kw[night].mean())
@@ -257,8 +268,10 @@ def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
         f"{car.name} on the DC charger of {unit.name}: {power:.1f} kW without sun, bounded by {owner}; "
         f"{car.kwh_per_day:g} kWh take {hours:.1f} of the {window:g} h it stands there."
     )
-    if not job.supply.on_grid:
-        sentence += " Off grid it is counted as charged through the inverter, which loses more."
+    if not _on_its_bus(subject, car.name):
+        sentence += (
+            " Another unit forms the grid, or several do: it is counted as charged over AC, which loses more."
+        )
     return warns_if(
         hours > window,
         "car charger",
@@ -268,6 +281,12 @@ def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
         reading=(hours, window, "h"),
         rule=f"{unit.inverter.name}, datasheet; the job's survey",
     )
+
+
+def _on_its_bus(subject: Subject, name: str) -> bool:
+    """Whether the year's run serves a car on the DC bus it hangs on; an island does on that of what alone forms it."""
+    names = [item.name for item in loads_of(subject.job, subject.site)]
+    return name not in names or subject.outcome.year.loads.loads[names.index(name)].converter > 0
 
 
 def _giving(subject: Subject, place: int) -> Finding:

@@ -199,8 +199,9 @@ def series_of(option: Option, plan: Plan) -> tuple[dict[str, list[str]], dict[st
     -------
     stamps : dict of str to list of str
     columns : dict of str to list of float
-        Powers are means of the step [kW]; `store_kwh` is the level at its end. A column is named after its
-        converter's number, from 1, and its flow; `ac_kw` is positive outward.
+        Powers are means of the step [kW]; `stored_kwh` is the level at its end. A column is named after its
+        converter's number, from 1, and its flow; `ac_kw` is positive outward. What loads take of its DC bus stands in
+        `on_dc_kw` where one hangs there.
     """
     calendar, year = plan.site.calendar, option.outcome.year
     offsets = ((calendar.wall - calendar.utc) // np.timedelta64(60, "s")).astype(int)
@@ -214,6 +215,8 @@ def series_of(option: Option, plan: Plan) -> tuple[dict[str, list[str]], dict[st
         for flow in CONVERTER_FLOWS:
             unit = "kwh" if flow == "stored" else "kw"
             columns[f"{number + 1}_{flow}_{unit}"] = year.of(flow, number).tolist()
+        if any(load.converter == number + 1 for load in year.loads.loads):
+            columns[f"{number + 1}_on_dc_kw"] = year.loads.on_dc_kw(number).tolist()
     for number, item in enumerate(loads_of(plan.job, plan.site)):
         columns[f"{item.name}_kw"] = year.loads.kw[number].tolist()
         columns[f"{item.name}_stored_kwh"] = year.loads.stored[number].tolist()
