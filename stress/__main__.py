@@ -1,10 +1,10 @@
-"""`./run stress [kill|files|jobs|window|soak ...] --minutes N`: one line each; ends with 1 when something broke."""
+"""`./run stress [PART ...] --minutes N`: one line for each part; ends with 1 when something broke."""
 
 import argparse
 import subprocess
 import sys
 
-PARTS = ("kill", "files", "jobs", "window", "soak")
+PARTS = ("kill", "files", "jobs", "studies", "screens", "window", "soak")
 
 
 def main() -> int:

@@ -105,7 +105,8 @@ class Driver:
                 self.long.append((what, taken))
 
     def _edit(self) -> None:
-        from stress.random_jobs import changed, leaves, other_value
+        from stress.drawn_models import leaves, value_at
+        from stress.random_jobs import changed, other_value
 
         job: Any = self.desk.session.job
         if self.draw.random() < 0.5:
@@ -114,11 +115,9 @@ class Driver:
             )
             return
         path, kind, name = self.draw.choice(list(leaves(job)))
-        now = job
-        for part in path:
-            now = now[part] if isinstance(part, int) else getattr(now, part)
         try:
-            self.desk.session.edit(changed(job, path, other_value(kind, name, now, self.draw)), "Any field")
+            new = other_value(kind, name, value_at(job, path), self.draw)
+            self.desk.session.edit(changed(job, path, new), "Any field")
         except ValueError:
             return
 

@@ -3,11 +3,14 @@
 import time
 from collections import Counter
 
+import numpy as np
+
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.own_equipment import library
 from calm_relay.exchange.plan_document import plan_text
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.model import Job
+from calm_relay.physics.plant.year import PlantYear
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.verdict.option import RefusedOption
@@ -48,9 +51,32 @@ def _figures(made: Plan) -> list[str]:
         line_of(made, option)
         if isinstance(option, RefusedOption):
             continue
-        residual = abs(option.outcome.year.year_residual_kwh())
-        if not residual < CLOSES_KWH:
-            found.append(f"{option.key}: a balance is open by {residual:g} kWh")
+        year = option.outcome.year
+        # A balance may be open in every step and yet close over the year.
+        for span, residual in (("the year", year.year_residual_kwh()), ("a step", year.largest_residual_kwh)):
+            if not abs(residual) < CLOSES_KWH:
+                found.append(f"{option.key}: a balance of {span} is open by {residual:g} kWh")
+        found += [f"{option.key}: {said}" for said in _impossible(year)]
+    return found
+
+
+def _impossible(year: PlantYear) -> list[str]:
+    """What no plant can do: a battery fuller than full or emptier than empty, a store likewise, power below none."""
+    usable = np.array([part.battery.usable_kwh if part.battery else 0.0 for part in year.plant])
+    found = []
+    for number, kwh in enumerate(usable):
+        stored = year.of("stored", number)
+        if stored.size and not (stored.min() > -CLOSES_KWH and stored.max() < kwh + CLOSES_KWH):
+            found.append(f"battery {number} holds {stored.min():g} to {stored.max():g} of {kwh:g} kWh")
+    for flow in ("clipped", "curtailed", "charge", "discharge", "inverter", "rectifier", "standby"):
+        least = min((year.of(flow, number).min() for number in range(usable.size)), default=0.0)
+        if not least > -CLOSES_KWH:
+            found.append(f"{flow} falls to {least:g} kW")
+    for load, kw, stored in zip(year.loads.loads, year.loads.kw, year.loads.stored, strict=True):
+        if not (stored.min() > -CLOSES_KWH and stored.max() < load.cap_kwh + CLOSES_KWH):
+            found.append(f"a load's store holds {stored.min():g} to {stored.max():g} of {load.cap_kwh:g} kWh")
+        if not (kw.max() < load.max_kw + CLOSES_KWH and kw.min() > -load.gives_kw - CLOSES_KWH):
+            found.append(f"a load takes {kw.min():g} to {kw.max():g} of {load.max_kw:g} kW")
     return found
 
 

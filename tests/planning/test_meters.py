@@ -6,6 +6,7 @@ import pytest
 from calm_relay.exchange.errors import InputError
 from calm_relay.job.demand import Car, MeteredDemand, ShapedDemand
 from calm_relay.job.survey import Bill
+from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.findings import Severity
 from tests.plans import plan
 
@@ -130,6 +131,15 @@ def test_bills_scale_the_shape(demo):
     finding = result(made, "billed days")
     assert finding.severity is Severity.CHECK
     assert "household shape scaled to 6 bills" in made.demand.source
+
+
+def test_a_house_that_uses_nothing_all_year_is_told_where(demo, tmp_path):
+    nothing = ShapedDemand(yearly_kwh=1, bills=(Bill(first="2025-01-01", last="2025-12-31", kwh=0.0),))
+    with pytest.raises(PlanError, match=r"demand\.bills: they come to 0 kWh in all"):
+        plan(demo.with_(demand=nothing))
+    write(tmp_path / "empty.csv", {"kwh": np.zeros(48 * 365)})
+    with pytest.raises(PlanError, match=r"demand\.path: its meter counted nothing all year"):
+        plan(demo.with_(demand=MeteredDemand(path="empty.csv")), tmp_path)
 
 
 def test_a_car_s_window_that_is_too_short_is_mended(demo):

@@ -276,6 +276,12 @@ def test_a_year_is_run_anew_only_where_an_edit_touches_it(demo, with_battery):
     assert same(demo.with_(demand=demo.demand.with_(yearly_kwh=6000))) == set()
 
 
+@pytest.mark.parametrize("field", ["battery_inverter", "hybrid", "string_inverter", "microinverter"])
+def test_a_unit_that_is_asked_for_and_not_known_is_told_whether_an_option_uses_it_or_not(demo, field):
+    with pytest.raises(PlanError, match=f"^battery.{field}: no .*inverter has the key 'nothing-such'; add it"):
+        plan(demo.with_(battery=demo.battery.with_(**{field: "nothing-such"})))
+
+
 def test_a_plan_draws_on_the_library_it_is_given_and_on_no_other(demo):
     """A battery that only this library holds is found; one that only ships with the application is not."""
     shipped = library()

@@ -223,7 +223,13 @@ def test_an_old_circuit_is_held_against_the_new_box(demo):
 def test_the_circuit_of_a_kept_inverter_is_held_against_its_own_current(demo):
     job = demo.with_existing_inverter(0, circuit=ExistingCircuit(size="1.5", breaker_a=25.0))
     stops = [item for item in found(job, "cables") if item.severity is Severity.STOP]
-    assert any("Main switchboard to Tarnlight" in item.sentence and "1.5 mm²" in item.sentence for item in stops)
+    (thin,) = [item for item in stops if "Main switchboard to Tarnlight" in item.sentence]
+    assert "1.5 mm²" in thin.sentence
+    (new,) = [mend for mend in thin.mends if mend.label.startswith("A new cable of ")]
+    after = found(new.apply(job), "cables")
+    assert not any(
+        "Main switchboard to Tarnlight" in item.sentence for item in after if item.severity is Severity.STOP
+    )
 
 
 def test_the_voltage_rise_counts_every_cable_to_the_meter_and_its_mend_answers(demo):
@@ -254,6 +260,17 @@ def test_a_busbar_that_is_fed_too_much_is_told_with_what_answers_it():
     for mend in note.mends:
         (after,) = found(mend.apply(job), "busbar")
         assert after.severity is Severity.OK, mend.label
+
+
+def test_a_busbar_that_may_bear_nothing_is_answered_by_a_connection_ahead_of_it():
+    job = demo_job("cottage")
+    rule = plan(job).rules.of("busbar share").rule
+    nothing = job.with_(
+        rule_changes=(RuleChange(rule=rule.key, limit=0.0),), supply=job.supply.with_(busbar_a=200.0)
+    )
+    (note,) = found(nothing, "busbar")
+    assert note.severity is Severity.STOP and not note.mends
+    assert note.sentence.endswith("it is 0 A: a connection ahead of the panel.")
 
 
 def test_breakers_that_stay_within_the_busbar_answer_the_rule_too():

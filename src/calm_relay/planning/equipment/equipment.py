@@ -56,8 +56,20 @@ def _find(items: tuple[Any, ...], key: str, field: str, what: str) -> Any:
 
 
 def equipment_of(job: Job, library: Library) -> Equipment:
-    """Everything the job may draw on."""
-    return Equipment(library.equipment_for(job), library.offered_to(job), library)
+    """Everything the job may draw on.
+
+    Raises
+    ------
+    PlanError
+        When the job asks for a unit that is not in it, whether an option would use it or not.
+    """
+    made, battery = Equipment(library.equipment_for(job), library.offered_to(job), library), job.battery
+    for name in ("battery_inverter", "hybrid", "string_inverter"):
+        if (key := getattr(battery, name)) is not None:
+            made.inverter(key, f"battery.{name}")
+    if battery.microinverter is not None:
+        made.microinverter(battery.microinverter, "battery.microinverter")
+    return made
 
 
 @lru_cache(maxsize=128)

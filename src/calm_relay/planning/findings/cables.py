@@ -5,6 +5,7 @@ from dataclasses import replace
 from functools import partial
 
 from calm_relay.job.model import Job
+from calm_relay.job.wires import WireSize
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.amounts import rated_text
 from calm_relay.planning.findings.base import (
@@ -74,17 +75,25 @@ def _figures(cable: Cable) -> str:
 def _sized_mends(cable: Cable, subject: Subject, plan: WiringPlan) -> tuple[Mend, ...]:
     """The smallest size that fits, or as many conductors in parallel as are needed."""
     route = subject.job.wiring.route(cable.edge.key)
+    # One that was surveyed stays as long as none is named.
+    surveyed = cable.typed and route.size is None
+
+    def taken(size: WireSize, label: str, **changes: object) -> Mend:
+        named = {"size": size.name, "material": cable.laid.material} if surveyed else {"size": None}
+        return Mend(label, with_route(cable.edge.key, **named, **changes))
+
     mends = []
     free = size_cable(cable.edge, None, cable.laid, cable.limits, plan.tables, cable.device, cable.device_kind)
     if cable.typed and free.size is not None:
-        mends.append(Mend(f"Take {size_words(free.size)}", with_route(cable.edge.key, size=None)))
+        words = size_words(free.size)
+        mends.append(taken(free.size, f"A new cable of {words}" if surveyed else f"Take {words}"))
     if free.size is None:
         for many in range(route.parallel + 1, MOST_PARALLEL + 1):
             laid = replace(cable.laid, parallel=many)
             beside = size_cable(cable.edge, None, laid, cable.limits, plan.tables, cable.device, cable.device_kind)
             if beside.size is not None:
                 label = f"{many} conductors of {size_words(beside.size)} in parallel"
-                mends.append(Mend(label, with_route(cable.edge.key, size=None, parallel=many)))
+                mends.append(taken(beside.size, label, parallel=many))
                 break
         if "voltage drop" in cable.missed or "voltage rise" in cable.missed:
             half = max(round(cable.laid.length_m / 2.0), 1)

@@ -213,7 +213,8 @@ def check_busbar(subject: Subject) -> list[Finding]:
     mends: tuple[Mend, ...] = ()
     if over:
         remedies = list(_remedies(subject, plan, main_a, factor * sources_a, limit_a))
-        sentence += f": {', '.join(words for words, _ in remedies)}, or a connection ahead of the board."
+        answers = ", ".join(words for words, _ in remedies)
+        sentence += f": {answers}{', or ' if answers else ''}a connection ahead of the board."
         mends = tuple(mend for _, mend in remedies if mend is not None)
     else:
         sentence += "."
@@ -252,6 +253,8 @@ def _remedies(
 ) -> Iterator[tuple[str, Mend | None]]:
     """What answers a busbar that is fed too much, each with its size."""
     supply = subject.job.supply
+    if limit_a <= 0.0:
+        return
     needed_a = (main_a + sources_a) / (limit_a / (supply.busbar_a or supply.main_fuse_a))
     sizes = [size.amps for size in plan.tables.breakers]
     bar = next((size for size in sizes if size >= needed_a - 1e-9), None)

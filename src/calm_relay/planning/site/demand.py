@@ -20,6 +20,7 @@ from calm_relay.physics.demand_shape import (
     shaped_year,
 )
 from calm_relay.physics.kept import kept, kept_in_common
+from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.site.controlled_loads import SPARE_POWER, controlled_loads
 from calm_relay.planning.site.metered import Metered, metered_year
 from calm_relay.planning.site.seasons import seasons_at
@@ -80,6 +81,8 @@ def demand_year(job: Job, folder: Path, year: SiteYear, made_kw: Callable[..., A
     ------
     InputError
         When a meter's file cannot be read.
+    PlanError
+        When nothing is used all year.
     """
     paths = {}
     if isinstance(job.demand, MeteredDemand):
@@ -132,6 +135,8 @@ def _demand_year(
     # A name in the middle of a sentence loses its capital.
     source += "".join(f", plus {name[:1].lower()}{name[1:]}" for name in added)
     kw = _sum_of(parts)
+    if not kw.any():
+        raise _nothing_used(demand)
     peak_kw, peak_at = _evening_peak(kw, year)
     season, steps = _worst_season(kw, calendar, latitude)
     nights = steps.sum() * calendar.step_h / 24.0
@@ -150,6 +155,15 @@ def _demand_year(
         bare_days,
         _machines(demand, parts),
     )
+
+
+def _nothing_used(demand: MeteredDemand | ShapedDemand) -> PlanError:
+    """What stands where a house uses nothing all year: no backup lasts and no bill falls for it."""
+    if isinstance(demand, MeteredDemand):
+        return PlanError(
+            "demand.path", "its meter counted nothing all year; wanted a file of a house that is lived in"
+        )
+    return PlanError("demand.bills", "they come to 0 kWh in all; wanted what the house used")
 
 
 def with_other_loads(made: DemandYear, demand: MeteredDemand | ShapedDemand, year: SiteYear) -> DemandYear:

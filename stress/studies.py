@@ -1,0 +1,107 @@
+"""Every study of random jobs: no exception, and none takes for ever."""
+
+import random
+import tempfile
+import time
+from collections import Counter
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+from calm_relay.exchange.errors import InputError
+from calm_relay.exchange.own_equipment import library
+from calm_relay.job.model import Job
+from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.plan import Plan, plan
+from calm_relay.planning.studies import (
+    battery_ageing,
+    battery_map,
+    battery_sweep,
+    clipping,
+    footprint,
+    foresight,
+    futures,
+    growth,
+    inverter_sweep,
+    later_loads,
+    load_order,
+    off_grid,
+    outage,
+    outage_mends,
+    pinned,
+    search,
+    survey,
+    survival,
+    tipping,
+    whole_change,
+)
+from stress.driver import where
+from stress.random_jobs import random_job
+
+SLOW_S = 60.0
+PLANTS = 60
+
+
+def _studies(made: Plan, option: Any, first: int, folder: Path) -> Iterator[tuple[str, Callable[[], Any]]]:
+    """What a window may study of an option, by name; the grid fails at the step `first`."""
+    of_an_option = {
+        "battery ageing": battery_ageing.battery_ageing_of,
+        "battery map": battery_map.battery_map,
+        "battery sweep": battery_sweep.sweep_battery,
+        "clipping": clipping.clipped_year,
+        "smaller on the wall": footprint.footprint_swaps,
+        "foresight": foresight.foresight_gap_of,
+        "futures": futures.futures_of,
+        "growth": growth.growth_of,
+        "inverter sweep": inverter_sweep.sweep_inverter,
+        "clipped day": inverter_sweep.clipped_day,
+        "order of loads": load_order.load_orders,
+        "off-grid year": off_grid.off_grid_year_of,
+        "off-grid sizes": off_grid.size_off_grid,
+        "survival": survival.survival_of,
+        "money": whole_change.money_years_of,
+    }
+    for name, study in of_an_option.items():
+        yield name, lambda study=study: study(made, option)  # type: ignore[misc]
+    yield "outage", lambda: outage_mends.outage_mends_of(made, option, outage.rehearse(made, option, first))
+    yield "load hours", lambda: inverter_sweep.load_hours(option)
+    yield "later loads", lambda: later_loads.later_loads_of(made, option, folder)
+    yield "pinned", lambda: pinned.pinned_of(made, folder)
+    yield "survey", lambda: survey.swings_of(made, folder)
+    yield "tipping points", lambda: tipping.tips_of(made)
+    yield "search", lambda: search.search(made, most=PLANTS)
+
+
+def faults_of(job: Job, draw: random.Random, folder: Path) -> list[str]:
+    """What goes wrong in the studies of one of a job's options."""
+    try:
+        made = plan(job, library())
+    except (PlanError, InputError):
+        return []
+    found, option = [], draw.choice(made.options)
+    for name, study in _studies(made, option, draw.randrange(made.site.calendar.steps), folder):
+        begun = time.process_time()
+        try:
+            study()
+        except Exception as error:
+            found.append(f"{option.key}, {name}: {type(error).__name__}: {error}\n{where(error)}")
+        if time.process_time() - begun > SLOW_S:
+            found.append(f"{name} takes {time.process_time() - begun:.0f} s")
+    return found
+
+
+def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, int]:
+    """Studies jobs until the time is over; a line of figures, and the number of faults."""
+    end, draw = time.monotonic() + minutes * 60.0, random.Random(first)
+    count, faults, kinds = 0, 0, Counter[str]()
+    with tempfile.TemporaryDirectory() as folder:
+        while time.monotonic() < end and (most is None or count < most):
+            found = faults_of(random_job(first + count), draw, Path(folder))
+            for fault in found:
+                kind = fault.splitlines()[0].split(", ", 1)[-1][:70]
+                kinds[kind] += 1
+                if kinds[kind] <= 2:
+                    print(f"job {first + count}: {fault}", flush=True)
+            faults += bool(found)
+            count += 1
+    return f"studies: {count:,} random jobs, {faults} with faults in a study", faults
