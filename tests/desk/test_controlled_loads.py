@@ -4,6 +4,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
 
 from calm_relay.exchange.job_file import read_job, write_job
+from calm_relay.exchange.shipped import demo_job
+from calm_relay.planning.site.usual_car import usual_car
 from tests.desk.driving import LEFT, choose, painted, type_into
 
 
@@ -90,3 +92,21 @@ def test_a_tank_is_heated_through_in_windows_that_are_typed(window, qtbot, settl
     dialog.take()
     assert dialog.problem.text() == "Hot: is 20 °C; wanted 35 °C to 95 °C."
     dialog.reject()
+
+
+def test_off_grid_the_orders_speak_of_generator_fuel_and_what_the_loads_have(window, settled, qtbot):
+    hut = demo_job("hut")
+    car = usual_car(hut.supply, name="Car")
+    window.session.replace(hut.with_(demand=hut.demand.with_(cars=(car,))))
+    window.forget_view()
+    settled(window)
+    window.show_option([option.key for option in window.session.plan.options].index("hybrid-swap"))
+    window.open_bench("Home")
+    bench = window.bench
+    bench.tabs.choose("controlled")
+    qtbot.waitUntil(lambda: bench.controlled.is_drawn, timeout=20_000)
+    told = bench.controlled.picture.accessibleDescription()
+    assert "generator" in told and "curtailed" in told and "fuel € " in told
+    assert "import" not in told and "export" not in told and "worth" not in told
+    said = [text for text, _ in bench.controlled.picture._sentences()]
+    assert said[0].startswith("The loads have ") and "(loads first)" in said[0]

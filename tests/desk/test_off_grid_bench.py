@@ -3,6 +3,7 @@
 import pytest
 from PySide6.QtCore import QPointF, Qt
 
+from calm_relay.desk.benches.load_rows import KINDS, rows_on
 from calm_relay.desk.charts.off_grid_charts import SizingMap
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.shipped import demo_job
@@ -161,3 +162,19 @@ def test_home_shows_who_is_on_the_board(window, qtbot, settled):
     picture = bench.picture.grab().toImage()
     shades = {picture.pixelColor(150, y).name() for y in range(25, picture.height(), 4)}
     assert len(shades) > 4
+
+
+def test_a_new_car_waits_for_the_sun_and_is_asked_for_no_main_fuse_and_no_cheap_hours():
+    on_grid, off = demo_job("pottery").supply, demo_job("hut").supply
+    _, first, rows = KINDS["cars"]
+    assert first(off).control == "on surplus" and (first(off).start, first(off).end) == ("09:00", "16:00")
+    assert first(on_grid).control == "at once"
+
+    def asked(supply, car):
+        found = {row[0]: row[2] for row in rows_on(rows, car, supply)}
+        return "within_fuse" in found, [way for way, _ in found["control"]]
+
+    assert asked(on_grid, first(on_grid)) == (True, ["at once", "on surplus", "in cheap hours"])
+    assert asked(off, first(off)) == (False, ["at once", "on surplus"])
+    # What a job holds stays to be seen.
+    assert "in cheap hours" in asked(off, first(off).with_(control="in cheap hours"))[1]

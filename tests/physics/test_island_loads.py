@@ -198,6 +198,17 @@ def test_a_generator_fills_a_car_on_the_dc_bus_through_the_rectifier():
     assert worst_residual(full) < 1e-9
 
 
+@pytest.mark.parametrize("bus", [0, 1])
+def test_beside_a_generator_no_battery_serves_what_it_may_not(bus):
+    """A generator of 2 kW beside a house of 0.5 kW leaves 1.5 kW of the 3 kW that a car would take."""
+    must = tank(fill_to_kwh=np.full(STEPS, 20.0), converter=bus)
+    always = generators_of(GeneratorLimits(2.0, 1.0, 1.0))
+    year = run(loads=[must], sun=np.zeros(STEPS), stored=6.0, generators=always)
+    assert year.loads.kw.max() == pytest.approx(1.5)
+    assert year.kwh("discharge") == pytest.approx(0.0, abs=1e-6)
+    assert worst_residual(year) < 1e-9
+
+
 def test_what_hangs_on_another_unit_s_dc_bus_is_served_over_ac():
     follower = ConverterPart(4.0, True, 5.0, 1.0, LOSSLESS)
     year = run(loads=[tank(converter=2)], plant=(HYBRID, follower), stored=6.0)

@@ -12,6 +12,7 @@ from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.operation.phases import import_by_phase
 from calm_relay.planning.operation.simulate import loads_of
 from calm_relay.planning.plan import plan as plan_on
+from calm_relay.planning.site.usual_car import usual_car
 from calm_relay.planning.studies.load_order import load_orders
 from tests.plans import plan
 
@@ -70,6 +71,22 @@ def test_what_each_order_comes_to_is_told_with_the_worth_of_a_kwh(made):
     assert [load.name for load in result.loads] == ["Hot water", "Car", "Pool pump"]
     assert load_orders(plan(demo_job("pottery")), made.option("ac-addon")) is None
     assert len(load_orders(made, made.as_is).orders) == 2
+
+
+def test_off_grid_each_order_tells_what_the_loads_have_and_what_nobody_takes():
+    hut = demo_job("hut")
+    car = usual_car(hut.supply, name="Car")
+    made = plan(hut.with_(demand=hut.demand.with_(cars=(car,))))
+    option = made.option("hybrid-swap")
+    none, battery, loads = load_orders(made, option).orders
+    assert loads.taken_kwh > battery.taken_kwh >= none.taken_kwh > 0.0
+    assert loads.curtailed_kwh < battery.curtailed_kwh
+    year = option.outcome.year
+    assert battery.unmet_kwh == pytest.approx(year.unmet_kwh)
+    assert battery.curtailed_kwh == pytest.approx(year.kwh("curtailed") + year.kwh("clipped"))
+    assert battery.taken_kwh == pytest.approx(year.loads.kwh("taken"))
+    assert {order.loads_worth for order in (none, battery, loads)} == {None}
+    assert load_orders(made, option).battery_worth is None
 
 
 def test_a_car_in_cheap_hours_is_charged_when_a_kwh_costs_least():

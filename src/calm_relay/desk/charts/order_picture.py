@@ -1,4 +1,7 @@
-"""A year under each order of battery and controlled loads: bars of import and export, the bill, what a kWh is worth."""
+"""A year under each order of battery and controlled loads: bars of import and export, the bill, what a kWh is worth.
+
+Off grid: what the generator gives and what nobody takes, the fuel, and what the loads have.
+"""
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor
@@ -14,6 +17,11 @@ WORDS = 124.0
 FIGURES = 112.0
 
 
+def _each(orders, name) -> str:
+    """A figure of every order in kWh a year, with the order."""
+    return ", ".join(f"{getattr(order, name):,.0f} kWh ({order.label})" for order in orders)
+
+
 class OrderPicture(QWidget):
     """Draws `planning.studies.load_order.LoadOrders`."""
 
@@ -27,7 +35,7 @@ class OrderPicture(QWidget):
         """As high as its rows and sentences."""
         if self._result is None:
             return QSize(420, round(LOAD_ROW * 2))
-        wraps = 2.0 * LOAD_ROW
+        wraps = (2.0 if self._result.on_grid else 6.0) * LOAD_ROW
         rows = ROW * len(self._result.orders) + LOAD_ROW * (len(self._result.loads) + 1)
         return QSize(420, round(rows + wraps + 16))
 
@@ -50,10 +58,21 @@ class OrderPicture(QWidget):
 
     def _lines(self):
         for order in self._result.orders:
+            (first, first_kwh), (second, second_kwh) = self._bars(order)
             yield (
-                f"{order.label}: import {order.import_kwh:,.0f} kWh, export {order.export_kwh:,.0f} kWh, bill "
-                f"{self._currency} {order.bill:,.0f}{self._worth(order)}"
+                f"{order.label}: {first} {first_kwh:,.0f} kWh, {second} {second_kwh:,.0f} kWh, {self._bill(order)}"
+                f"{self._worth(order)}"
             )
+
+    def _bars(self, order):
+        """What is drawn of an order, each with its word [kWh]."""
+        if self._result.on_grid:
+            return (("import", order.import_kwh), ("export", order.export_kwh))
+        return (("generator", order.import_kwh), ("curtailed", order.curtailed_kwh))
+
+    def _bill(self, order) -> str:
+        paid = f"{self._currency} {order.bill:,.0f} a year"
+        return paid if self._result.on_grid else f"fuel {paid}"
 
     def _worth(self, order) -> str:
         if order.loads_worth is None:
@@ -70,7 +89,7 @@ class OrderPicture(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignTop, "Running the year once for each order …")
             return
         orders = self._result.orders
-        most = max([max(order.import_kwh, order.export_kwh) for order in orders] + [1.0])
+        most = max([kwh for order in orders for _, kwh in self._bars(order)] + [1.0])
         across = self.width() - WORDS - FIGURES - 6.0
         for number, order in enumerate(orders):
             top = 2.0 + number * ROW
@@ -79,10 +98,10 @@ class OrderPicture(QWidget):
             painter.drawText(QRectF(0, top, WORDS - 6, 15), Qt.AlignmentFlag.AlignLeft, order.label)
             painter.setFont(font(8.2))
             painter.setPen(QColor(look.quiet))
-            bill = f"{self._currency} {order.bill:,.0f} a year"
+            bill = self._bill(order)
             painter.drawText(QRectF(0, top + 15, WORDS - 6, 15), Qt.AlignmentFlag.AlignLeft, bill)
-            for at, (word, kwh, shade) in enumerate(
-                (("import", order.import_kwh, look.ink), ("export", order.export_kwh, look.alternating))
+            for at, ((word, kwh), shade) in enumerate(
+                zip(self._bars(order), (look.ink, look.alternating), strict=True)
             ):
                 y = top + 2 + at * 14
                 painter.fillRect(QRectF(WORDS, y, across, 9), QColor(look.field))
@@ -111,6 +130,10 @@ class OrderPicture(QWidget):
             worth.append(f"{self._currency} {result.battery_worth:.2f} out of the battery")
         if worth:
             yield "A kWh saves " + ", ".join(worth) + ".", True
+        if not result.on_grid:
+            yield f"The loads have {_each(result.orders, 'taken_kwh')}.", True
+            if max(order.unmet_kwh for order in result.orders) >= 1.0:
+                yield f"Asked for and not served: {_each(result.orders, 'unmet_kwh')}.", False
         for load in result.loads:
             short = f", {load.short_kwh:,.0f} short" if load.short_kwh >= 1.0 else ""
             lost = f", {load.lost_kwh:,.0f} lost standing" if load.lost_kwh >= 1.0 else ""

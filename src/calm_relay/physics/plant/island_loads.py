@@ -47,14 +47,15 @@ def begin_loads(
     t: int,
     soc: float,
     fed: bool,
-    every: bool,
+    generator_left_kw: float,
     left_kw: float,
     leg: np.ndarray,
     step_h: float,
 ) -> float:
     """Begins a step of every controlled load; returns what they take at once [kW], `left_kw` at most.
 
-    While the house is `fed` a battery serves those that it may, and those on a port that is on; with `every` all are.
+    While the house is `fed` a battery serves those that it may, and those on a port that is on; the others have what
+    generators that run leave beside the house.
     """
     spec, sum_kw = loads.spec, 0.0
     for k in range(spec.size):
@@ -64,8 +65,9 @@ def begin_loads(
             spec, work, k, loads.draw_kwh[k, t], loads.per_gain_h[k, t], fill_to, loads.hours_left[k, t], step_h
         )
         work[k].taken, work[k].extra, work[k].wish = 0.0, 0.0, must
-        if spec[k].converter == 0 and fed and (on or every or spec[k].from_battery > 0):
-            taken = min(must, max(left_kw - sum_kw, 0.0), _load_room(continuous_kw, legs, spec, k, leg))
+        if spec[k].converter == 0 and fed:
+            most = left_kw if on or spec[k].from_battery > 0 else min(left_kw, generator_left_kw)
+            taken = min(must, max(most - sum_kw, 0.0), _load_room(continuous_kw, legs, spec, k, leg))
             work[k].taken = taken
             sum_kw += taken
             _load_on_leg(legs, spec, k, leg, taken)
@@ -90,10 +92,12 @@ def begin_dc_loads(
     """
     spec, sum_kw = loads.spec, 0.0
     for k in range(spec.size):
-        served = spec[k].from_battery > 0 or generator_kw > 0.0 or work[k].on > 0.0
-        if spec[k].converter > 0 and served and work[k].wish > 0.0:
-            room = discharge_room(c, former, w[former].stored, floor, w[former].discharge_derate, w[former].per_h)
-            most = harvest + room - sum_kw
+        by_battery = spec[k].from_battery > 0 or work[k].on > 0.0
+        if spec[k].converter > 0 and (by_battery or generator_kw > 0.0) and work[k].wish > 0.0:
+            most = harvest - sum_kw
+            if by_battery:
+                stored, derate = w[former].stored, w[former].discharge_derate
+                most += discharge_room(c, former, stored, floor, derate, w[former].per_h)
             if generator_kw > want:
                 most += max(rectifier_dc(c, former, min(generator_kw - want, c[former].from_ac_kw)), 0.0)
             else:

@@ -3,7 +3,6 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from calm_relay.job.demand import Car, HeatPump
 from calm_relay.job.model import Job
@@ -23,9 +22,8 @@ def usual_loads(job: Job) -> tuple[tuple[str, HeatPump | Car], ...]:
 
     A car is there by night, and charged when energy is cheap where the tariff has such hours; off grid it comes by day.
     """
-    how: dict[str, Any] = {"control": "in cheap hours" if job.tariff.cheapest else "at once"}
-    if not job.supply.on_grid:
-        how = {"control": "on surplus", "start": "09:00", "end": "16:00"}
+    cheap = job.supply.on_grid and job.tariff.cheapest is not None
+    how = {"control": "in cheap hours"} if cheap else {}
     return (
         ("A heat pump", HeatPump(name="Heat pump, later", heat_kwh_per_day=90.0, water_kwh_per_day=6.0)),
         ("An electric car", usual_car(job.supply, name="Car, later", **how)),

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from calm_relay.physics.plant.inputs import Inputs, run_inputs
+from calm_relay.physics.plant.island import IslandYear
 from calm_relay.physics.plant.loads import LoadsRun
 from calm_relay.physics.plant.year import PlantYear
 from calm_relay.planning.common.progress import Progress, unheard
@@ -19,12 +20,16 @@ class OrderYear:
 
     `loads_kwh` is what the controlled loads took of the array's surplus, `battery_kwh` what the batteries gave;
     `loads_worth` and `battery_worth` what a kWh of either saved, None where there was none. `is_todays` says that the
-    job has it so.
+    job has it so. Off grid import is what the generator gave, `curtailed_kwh` what nobody took of the arrays, and
+    `taken_kwh` what the loads had of all sources; there a kWh on surplus saves no bill, and its worth is None.
     """
 
     label: str
     import_kwh: float
     export_kwh: float
+    curtailed_kwh: float
+    taken_kwh: float
+    unmet_kwh: float
     loads_kwh: float
     battery_kwh: float
     bill: float
@@ -52,12 +57,13 @@ class LoadOrders:
     orders: tuple[OrderYear, ...]
     loads: tuple[LoadYear, ...]
     battery_worth: float | None
+    on_grid: bool
 
 
 def load_orders(plan: Plan, option: Option | RefusedOption, progress: Progress = unheard) -> LoadOrders | None:
     """Runs an option's year with no surplus for the loads, the battery first, and the loads first.
 
-    None for a job without controlled loads on the grid, or an option that cannot be built.
+    None for a job without controlled loads, or an option that cannot be built.
     """
     named = loads_of(plan.job, plan.site)
     if not named or isinstance(option, RefusedOption):
@@ -78,7 +84,10 @@ def load_orders(plan: Plan, option: Option | RefusedOption, progress: Progress =
     if has_battery and todays and not _is_todays(plan, True):
         made.append(_order("in the job's order", year_of(inputs), plan, base, True))
     return LoadOrders(
-        tuple(made), load_years(plan, option.outcome.year.loads), _battery_worth(plan, option, base, by_clock)
+        tuple(made),
+        load_years(plan, option.outcome.year.loads),
+        _battery_worth(plan, option, base, by_clock),
+        plan.job.supply.on_grid,
     )
 
 
@@ -98,10 +107,13 @@ def _order(label: str, year: PlantYear, plan: Plan, base: float, todays: bool) -
         label,
         year.bus_kwh("import"),
         year.bus_kwh("export"),
+        year.kwh("curtailed") + year.kwh("clipped"),
+        year.loads.kwh("taken"),
+        year.unmet_kwh if isinstance(year, IslandYear) else 0.0,
         surplus,
         year.kwh("discharge"),
         bill,
-        (base - bill) / surplus if surplus > 1.0 else None,
+        (base - bill) / surplus if surplus > 1.0 and plan.job.supply.on_grid else None,
         todays,
     )
 
@@ -111,7 +123,7 @@ def _battery_worth(plan: Plan, option: Option, base: float, by_clock: PlantYear)
     given = by_clock.kwh("discharge")
     today = plan.as_is
     same_array = abs(by_clock.kwh("pv_dc") - today.outcome.year.kwh("pv_dc")) < 1.0
-    if given < 1.0 or option is today or not same_array:
+    if given < 1.0 or option is today or not same_array or not plan.job.supply.on_grid:
         return None
     inputs = inputs_of(today.design, plan.job, plan.site, plan.demand)
     none = np.zeros(plan.site.calendar.steps, dtype=bool)
