@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import library
+from calm_relay.job.demand import Car
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.architecture.ways import as_is
 from calm_relay.planning.common.progress import Cancelled
@@ -227,6 +228,15 @@ def test_a_battery_inverter_that_draws_says_that_it_charges(demo_plan):
     for step, words in ((int(ac.argmin()), "charging"), (int(ac.argmax()), "now")):
         caption = moment_of(demo_plan, option, step).bars["Battery inverter"].caption
         assert caption == f"{abs(ac[step]):.1f} of 5 kW {words}"
+
+
+def test_home_never_stands_above_its_most_with_what_controlled_loads_take(demo):
+    car = Car(name="Car", kwh_per_day=20.0, charger_kw=11.0, control="on surplus", start="08:00", end="18:00")
+    made = plan(demo.with_(demand=demo.demand.with_(cars=(car,))))
+    option = made.option("hybrid-swap")
+    home = option.outcome.year.at_bus("home")
+    bar = moment_of(made, option, int(home.argmax())).bars["Home"]
+    assert bar.used == bar.limit == pytest.approx(home.max()) and home.max() > made.demand.kw.max()
 
 
 def test_a_payback_beyond_all_telling_does_not_shrink_the_others(demo_plan):

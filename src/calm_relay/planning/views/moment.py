@@ -113,7 +113,8 @@ def _moment(
     home, imported, exported = (float(year.at_bus(name)[step]) for name in ("home", "import", "export"))
     legs["home"] = home
     legs["grid"] = exported - imported
-    most = float(plan.demand.kw.max())
+    # What controlled loads take is no part of the demand.
+    most = max(float(plan.demand.kw.max()), float(year.at_bus("home").max()))
     bars["Home"] = Headroom(home, most, f"{home:.1f} kW now, {most:.1f} at most", Severity.OK)
     bars["Grid"] = _generator_bar(plan, imported) if off_grid else _grid_bar(plan, imported, exported)
     return Moment(step, clock, legs, bars)
