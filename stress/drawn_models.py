@@ -144,7 +144,7 @@ def drawn_model(kind: type[Model], draw: random.Random, depth: int = 0) -> Model
         except ValidationError as error:
             refused = {str(item["loc"][0]) for item in error.errors() if item["loc"]} & kind.model_fields.keys()
             # What is refused as a whole names no field: one of them goes.
-            for name in refused or {draw.choice(list(values) or [""])}:
+            for name in sorted(refused) or [draw.choice(list(values) or [""])]:
                 values.pop(name, None)
                 if name in kind.model_fields and kind.model_fields[name].is_required():
                     values[name] = drawn_value(kind, name, draw, depth)

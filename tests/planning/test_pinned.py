@@ -4,6 +4,7 @@ import pytest
 from pydantic import ValidationError
 
 from calm_relay.job.carried import named_equipment
+from calm_relay.job.control import ExportWindow, GridCharge
 from calm_relay.planning.studies.pinned import free_name, pin_of, pinned_of
 from calm_relay.planning.views.scales import scales_of
 from tests.plans import plan
@@ -47,6 +48,25 @@ def test_a_pin_that_can_no_longer_be_built_says_why(demo, demo_plan, tmp_path):
     gone = pin.with_(option="no-such-way")
     result = pinned_of(plan(demo.with_(pinned=(gone,))), tmp_path)
     assert result.refused == (("Add-on", "this way to couple is not known any more"),)
+
+
+def test_a_pin_that_contradicts_what_the_job_holds_since_says_so_and_hides_no_other(demo, demo_plan, tmp_path):
+    night = (GridCharge(start="23:30", end="04:30", target=0.9),)
+    pin = pin_of(demo_plan.option("ac-addon"), "By night")
+    job = demo.with_(
+        battery=demo.battery.with_(charge_windows=()),
+        control=demo.control.with_(export_windows=(ExportWindow(start="22:00", end="06:00", power_kw=2.0),)),
+        pinned=(
+            pin.with_(battery=pin.battery.with_(charge_windows=night)),
+            pin.with_(name="Plain", battery=pin.battery.with_(charge_windows=())),
+        ),
+    )
+    result = pinned_of(plan(job), tmp_path)
+    ((name, why),) = result.refused
+    assert name == "By night" and why.startswith(
+        "control, export windows: 22:00 to 06:00 overlaps the charge window"
+    )
+    assert result.names == ("As it is", "Plain")
 
 
 def test_names_are_single_and_five_are_the_most(demo, demo_plan):

@@ -4,9 +4,13 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from pydantic import ValidationError
+
+from calm_relay.job.field_words import lower_first
 from calm_relay.job.model import Job, Pin
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
+from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.verdict.choice import choose
 from calm_relay.planning.verdict.option import Option, RefusedOption
@@ -81,6 +85,10 @@ def pinned_of(made: Plan, folder: Path, progress: Progress = unheard) -> Pinned:
             option = there.option(pin.option)
         except (PlanError, StopIteration) as error:
             refused.append((pin.name, str(error) or "this way to couple is not known any more"))
+            continue
+        except ValidationError as error:
+            # What it was pinned with may contradict what the job holds since.
+            refused.append((pin.name, lower_first(refused_words(error, Job))))
             continue
         if isinstance(option, RefusedOption):
             refused.append((pin.name, "; ".join(option.refusal.reasons)))
