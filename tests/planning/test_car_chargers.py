@@ -7,6 +7,8 @@ from pydantic import ValidationError
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import ON_HYBRID, Car
 from calm_relay.planning.findings import Severity
+from calm_relay.planning.handover.materials import materials_of
+from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.operation.simulate import loads_of
 from calm_relay.planning.site.controlled_loads import GIVES_BACK
 from tests.plans import plan
@@ -175,3 +177,16 @@ def test_off_grid_on_a_unit_that_does_not_form_the_grid_alone_it_is_counted_over
     assert option.outcome.year.largest_residual_kwh < 1e-9
     (note,) = found(option, "car charger")
     assert "counted as charged over AC" in note.sentence
+
+
+def test_a_dc_charger_is_on_the_list_and_in_the_order_of_work_of_a_new_unit(pottery, unit):
+    made = plan(with_car(pottery, NIGHT, unit, dc_charger_kw=9.0))
+    option = made.option(HYBRID)
+    (part,) = [item for item in materials_of(option) if "DC charger" in item.article]
+    assert (part.fate, part.quantity, part.price) == ("to buy", 1.0, None)
+    assert "for Car" in part.note
+    (step,) = [item for item in steps_of(option) if "DC charger for Car" in item.text]
+    assert "not sized here" in step.text and step.isolate
+    without = plan(with_car(pottery, NIGHT.with_(charger="on AC"), unit, dc_charger_kw=9.0)).option(HYBRID)
+    assert not any("DC charger" in item.article for item in materials_of(without))
+    assert not any("DC charger" in item.text for item in steps_of(without))

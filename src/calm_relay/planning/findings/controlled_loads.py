@@ -266,7 +266,8 @@ def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
     window = ((minutes_of(car.end) - minutes_of(car.start)) % 1440 or 1440) / 60.0
     sentence = (
         f"{car.name} on the DC charger of {unit.name}: {power:.1f} kW without sun, bounded by {owner}; "
-        f"{car.kwh_per_day:g} kWh take {hours:.1f} of the {window:g} h it stands there."
+        f"{car.kwh_per_day:g} kWh take {hours:.1f} of the {window:g} h it stands there. Cable, fuse and isolator of the "
+        "charger are its maker's to say; none is sized here."
     )
     if not _on_its_bus(subject, car.name):
         sentence += (

@@ -18,6 +18,7 @@ from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings.safety import IN_SIGHT_M
+from calm_relay.planning.operation.simulate import car_on_dc
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.wiring_list import colours_of
 from calm_relay.planning.wiring.cable import Cable, size_words
@@ -430,6 +431,16 @@ def _signals(option: Option, plan: WiringPlan) -> list[Part]:
     return parts
 
 
+def _car_charger(option: Option) -> list[Part]:
+    """The DC charger of a car on a new unit: its cable and protection are its maker's to say, and none is sized."""
+    found = car_on_dc(option.design, option.context.job)
+    if found is None or not found[0].is_new:
+        return []
+    unit, car = found
+    article = f"DC charger of {unit.inverter.name}, with cable, fuse and isolator"
+    return [Part("Inverters", article, 1.0, "pieces", "to buy", None, f"for {car.name}; sizes as its maker says")]
+
+
 def _signal_m(edge: Edge, plan: WiringPlan) -> float:
     """A signal runs beside the power cable of its two ends."""
     beside = [cable for cable in plan.cables if {cable.edge.start, cable.edge.end} & {edge.end}]
@@ -474,7 +485,7 @@ def materials_of(option: Option) -> tuple[Part, ...]:
         An option that can be built.
     """
     plan = option.wiring
-    parts = [*_modules(option), *_mounting(option), *_boxes(option), *_service(option)]
+    parts = [*_modules(option), *_mounting(option), *_boxes(option), *_car_charger(option), *_service(option)]
     if plan is not None:
         parts += [
             *_cables(option, plan),

@@ -14,6 +14,7 @@ from calm_relay.planning.architecture.topology import BACKED_UP, METER
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.fuel import stand_in
+from calm_relay.planning.operation.simulate import car_on_dc
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
 from calm_relay.planning.wiring.wiring import WiringPlan
@@ -45,7 +46,7 @@ def steps_of(option: Option) -> tuple[Step, ...]:
     steps = [*_before(option), *_dead(option, plan), *_away(option), *_roof(option), *_hang(option)]
     if plan is not None:
         steps += [*_pull(plan), *_circuits(option, plan)]
-    steps += [*_join(option), *_tests(option), *_start(option), *_handover(option)]
+    steps += [*_car_charger(option), *_join(option), *_tests(option), *_start(option), *_handover(option)]
     return tuple(steps)
 
 
@@ -228,6 +229,19 @@ def _circuits(option: Option, plan: WiringPlan) -> Iterator[Step]:
             "Pull and connect",
             f"Wire a relay of {lead.name} into {joined(shed)}.",
             measure="each drops out and comes back by its relay",
+        )
+
+
+def _car_charger(option: Option) -> Iterator[Step]:
+    found = car_on_dc(option.design, option.context.job)
+    if found is not None and found[0].is_new:
+        unit, car = found
+        yield Step(
+            "Pull and connect",
+            f"DC charger for {car.name} to {unit.name}: cable, fuse and isolator as its maker says, not sized here.",
+            isolate="array and battery, proved dead",
+            measure="polarity; insulation; no DC at the plug without a car",
+            photo="DC charger and its isolator",
         )
 
 

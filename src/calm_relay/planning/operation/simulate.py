@@ -8,7 +8,7 @@ import numpy as np
 from calm_relay.exchange.array_cache import many_jobs
 from calm_relay.job.base import minutes_of
 from calm_relay.job.control import Control
-from calm_relay.job.demand import MeteredDemand, ShapedDemand
+from calm_relay.job.demand import ON_HYBRID, Car, MeteredDemand, ShapedDemand
 from calm_relay.job.model import Job
 from calm_relay.job.tariff import Tariff
 from calm_relay.physics.array_yield import FaceYield
@@ -63,6 +63,13 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
 def car_unit(design: Design) -> int | None:
     """Number of the unit of a design that has a DC charger for a car; None where none has."""
     return next((n for n, unit in enumerate(design.converters) if unit.inverter.dc_charger_kw), None)
+
+
+def car_on_dc(design: Design, job: Job) -> tuple[Converter, Car] | None:
+    """The unit of a design with a DC charger, and the car that hangs on it; None where none does."""
+    number = car_unit(design)
+    car = next((car for car in job.demand.cars if car.charger == ON_HYBRID), None)
+    return None if number is None or car is None else (design.converters[number], car)
 
 
 def on_units(loads: tuple[ControlledLoad, ...], design: Design) -> tuple[ControlledLoad, ...]:
