@@ -217,6 +217,9 @@ def check_load_ports(subject: Subject) -> list[Finding]:
     return found
 
 
+NOT_SIZED = "Cable, fuse and isolator of the charger are its maker's to say; none is sized here."
+
+
 @check
 def check_car_chargers(subject: Subject) -> list[Finding]:
     """A car on a hybrid's DC charger: what bounds it, and how long it takes; whether it may give back."""
@@ -253,7 +256,7 @@ def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
     else:
         said = (
             f"{car.name} on the DC charger of {unit.name}: off grid it has what the array leaves, and what a generator "
-            f"that runs brings, up to {bounds['the charger']:.1f} kW; the battery does not serve it."
+            f"that runs brings, up to {bounds['the charger']:.1f} kW; the battery does not serve it. {NOT_SIZED}"
         )
         return passes("car charger", "Home", f"demand.cars.{place}.charger", said, rule="the job's survey")
     if job.supply.on_grid and car.within_fuse:
@@ -266,8 +269,7 @@ def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
     window = ((minutes_of(car.end) - minutes_of(car.start)) % 1440 or 1440) / 60.0
     sentence = (
         f"{car.name} on the DC charger of {unit.name}: {power:.1f} kW without sun, bounded by {owner}; "
-        f"{car.kwh_per_day:g} kWh take {hours:.1f} of the {window:g} h it stands there. Cable, fuse and isolator of the "
-        "charger are its maker's to say; none is sized here."
+        f"{car.kwh_per_day:g} kWh take {hours:.1f} of the {window:g} h it stands there. {NOT_SIZED}"
     )
     if not _on_its_bus(subject, car.name):
         sentence += (
