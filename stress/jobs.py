@@ -1,7 +1,6 @@
 """Random jobs: each is planned, or refused in one clear error; nothing is NaN, every balance closes, mends mend."""
 
 import time
-from collections import Counter
 
 import numpy as np
 
@@ -18,6 +17,7 @@ from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
 from stress.driver import where
 from stress.random_jobs import random_job
+from stress.tally import Tally
 
 SLOW_S = 5.0
 CLOSES_KWH = 1e-6
@@ -101,18 +101,11 @@ def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, i
     for demo in ("two-homes", "hut"):
         faults_of(demo_job(demo))
     end = time.monotonic() + minutes * 60.0
-    count, faults, slowest = 0, 0, 0.0
-    kinds: Counter[str] = Counter()
-    seed = first
-    while time.monotonic() < end and (most is None or count < most):
-        begun = time.monotonic()
+    tally, slowest = Tally("job", lambda fault: fault.splitlines()[0][:70]), 0.0
+    while time.monotonic() < end and (most is None or tally.count < most):
+        seed, begun = first + tally.count, time.monotonic()
         found = faults_of(random_job(seed))
         slowest = max(slowest, time.monotonic() - begun)
-        for fault in found:
-            kind = fault.splitlines()[0][:70]
-            kinds[kind] += 1
-            if kinds[kind] <= 2:
-                print(f"job {seed}: {fault}", flush=True)
-        faults += bool(found)
-        count, seed = count + 1, seed + 1
-    return f"jobs: {count:,} random jobs, {faults} with faults, slowest {slowest:.1f} s with its document", faults
+        tally.add(seed, found)
+    figures = f"{tally.count:,} random jobs, {tally.faults} with faults, slowest {slowest:.1f} s with its document"
+    return f"jobs: {figures}", tally.faults

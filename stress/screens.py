@@ -2,7 +2,6 @@
 
 import tempfile
 import time
-from collections import Counter
 from datetime import date
 from pathlib import Path
 
@@ -10,8 +9,9 @@ from calm_relay.exchange.firm import Firm
 from calm_relay.job.model import Job
 from stress.driver import Driver, where
 from stress.random_jobs import random_job
+from stress.tally import Tally
 
-# Tries every plant of the catalogue on a button alone.
+# Reads other jobs than the one in hand.
 LEFT_OUT = ("Book",)
 
 
@@ -46,14 +46,11 @@ def _walk(driver: Driver, job: Job) -> list[str]:
 def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, int]:
     """Shows jobs until the time is over; a line of figures, and the number of faults."""
     driver, end = Driver(first), time.monotonic() + minutes * 60.0
-    count, faults, kinds = 0, 0, Counter[str]()
-    while time.monotonic() < end and (most is None or count < most):
-        found = _walk(driver, random_job(first + count))
-        for fault in found:
-            kind = fault.splitlines()[-1][:90]
-            kinds[kind] += 1
-            if kinds[kind] <= 2:
-                print(f"job {first + count}: {fault[-900:]}", flush=True)
-        faults += bool(found)
-        count += 1
-    return f"screens: {count:,} random jobs on every bench and paper, {faults} with faults", faults
+    tally = Tally("job", lambda fault: fault.splitlines()[-1][:90])
+    while time.monotonic() < end and (most is None or tally.count < most):
+        seed = first + tally.count
+        tally.add(seed, [fault[-900:] for fault in _walk(driver, random_job(seed))])
+    return (
+        f"screens: {tally.count:,} random jobs on every bench and paper, {tally.faults} with faults",
+        tally.faults,
+    )

@@ -3,7 +3,6 @@
 import random
 import tempfile
 import time
-from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -37,6 +36,7 @@ from calm_relay.planning.studies import (
 )
 from stress.driver import where
 from stress.random_jobs import random_job
+from stress.tally import Tally
 
 SLOW_S = 60.0
 PLANTS = 60
@@ -93,15 +93,9 @@ def faults_of(job: Job, draw: random.Random, folder: Path) -> list[str]:
 def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, int]:
     """Studies jobs until the time is over; a line of figures, and the number of faults."""
     end, draw = time.monotonic() + minutes * 60.0, random.Random(first)
-    count, faults, kinds = 0, 0, Counter[str]()
+    tally = Tally("job", lambda fault: fault.splitlines()[0].split(", ", 1)[-1][:70])
     with tempfile.TemporaryDirectory() as folder:
-        while time.monotonic() < end and (most is None or count < most):
-            found = faults_of(random_job(first + count), draw, Path(folder))
-            for fault in found:
-                kind = fault.splitlines()[0].split(", ", 1)[-1][:70]
-                kinds[kind] += 1
-                if kinds[kind] <= 2:
-                    print(f"job {first + count}: {fault}", flush=True)
-            faults += bool(found)
-            count += 1
-    return f"studies: {count:,} random jobs, {faults} with faults in a study", faults
+        while time.monotonic() < end and (most is None or tally.count < most):
+            seed = first + tally.count
+            tally.add(seed, faults_of(random_job(seed), draw, Path(folder)))
+    return f"studies: {tally.count:,} random jobs, {tally.faults} with faults in a study", tally.faults
