@@ -1,14 +1,19 @@
 """The bench Grid of an off-grid house, and the way from one to the other, as a person uses them."""
 
+from io import BytesIO
+
 import pytest
+from openpyxl import load_workbook
 from PySide6.QtCore import QPointF, Qt
 
 from calm_relay.desk.benches.load_rows import KINDS, rows_on
+from calm_relay.desk.benches.money_bench import OF_A_GRID, finance_rows
 from calm_relay.desk.charts.off_grid_charts import SizingMap
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import unheard
+from calm_relay.planning.views.money_rows import workbook_of
 
 from .driving import LEFT, choose, type_into
 
@@ -178,3 +183,17 @@ def test_a_new_car_waits_for_the_sun_and_is_asked_for_no_main_fuse_and_no_cheap_
     assert asked(off, first(off)) == (False, ["at once", "on surplus"])
     # What a job holds stays to be seen.
     assert "in cheap hours" in asked(off, first(off).with_(control="in cheap hours"))[1]
+
+
+def test_money_asks_for_no_tariff_and_no_export_where_there_is_no_grid(hut, window, qtbot, settled):
+    window.open_bench("Money")
+    bench = window.bench
+    settled(window)
+    qtbot.waitUntil(lambda: bench.settled and bool(bench.flows), timeout=20_000)
+    assert not bench.switch.isVisible() and bench.finance.isVisible()
+    asked = {row[0] for row in finance_rows(window.session.job.supply)}
+    assert "maintenance" in asked and not asked & OF_A_GRID
+    assert {row[0] for row in finance_rows(demo_job("pottery").supply)} >= OF_A_GRID
+    book = load_workbook(BytesIO(workbook_of(bench.flows[0])))
+    words = {str(cell.value) for sheet in book for row in sheet.iter_rows() for cell in row}
+    assert "Prices rise a year" in words and not {word for word in words if "xport" in word or "tanding" in word}

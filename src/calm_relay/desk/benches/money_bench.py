@@ -37,6 +37,8 @@ FINANCE_ROWS = (
     ("outage_hours", "Hours without grid in a year", ("h", 1)),
     ("residual", "Battery's worth at the end, of its price", "percent"),
 )
+# What a house without a grid has none of: a tariff, an export contract, hours without grid.
+OF_A_GRID = {"energy_rise", "standing_rise", "export_rise", "feed_in_years", "feed_in_after", "outage_hours"}
 LOAN_ROWS = (
     ("share", "Share of the outlay", "percent"),
     ("rate", "Interest a year", "percent"),
@@ -57,6 +59,11 @@ WHOLE_SHADES = {"fuel today": "light", "ends": "ok", "more power": "stop", "mach
 # Up to this height the table of the whole change stands whole [px].
 MOST_HIGH = 200
 WAIT = "Counting the years…"
+
+
+def finance_rows(supply):
+    """Rows of the dialog on finance and upkeep for a service."""
+    return tuple(row for row in FINANCE_ROWS if supply.on_grid or row[0] not in OF_A_GRID)
 
 
 class MoneyBench(Bench):
@@ -97,7 +104,9 @@ class MoneyBench(Bench):
         self.switch.clicked.connect(lambda _=False: self._ask_switch())
         self.write = QPushButton("Write as XLSX…")
         self.write.setToolTip("With live formulas: every figure can be followed")
-        self.finance.clicked.connect(lambda _=False: self._ask("Finance and upkeep", FINANCE_ROWS, None))
+        self.finance.clicked.connect(
+            lambda _=False: self._ask("Finance and upkeep", finance_rows(self._job.supply), None)
+        )
         self.loan.clicked.connect(lambda _=False: self._ask("Loan", LOAN_ROWS, "loan"))
         self.lease.clicked.connect(lambda _=False: self._ask("Lease", LEASE_ROWS, "lease"))
         self.write.clicked.connect(lambda _=False: self._ask_write())
@@ -124,8 +133,9 @@ class MoneyBench(Bench):
         column.addWidget(self.note)
 
     def show_job(self, job) -> None:
-        """Keeps the job that edits start from."""
+        """Keeps the job that edits start from; off grid no tariff comes later."""
         self._job = job
+        self.switch.setVisible(job.supply.on_grid)
         self.sure.show_job(job)
 
     def show_view(self, view) -> None:
@@ -237,7 +247,8 @@ class MoneyBench(Bench):
         self.problem.setText(" ".join(beware))
         self._show_whole(self.whole)
         self.problem.setVisible(bool(self.problem.text()))
-        paid_by = f"Paid by {self._job.finance.way}.{_switch_words(self._job.finance.switch)}"
+        switch = self._job.finance.switch if self._job.supply.on_grid else None
+        paid_by = f"Paid by {self._job.finance.way}.{_switch_words(switch)}"
         self.note.setText(
             "Each year is simulated with array and battery as old as they are then; savings are against the house as "
             f"it stands. {paid_by} Weather: {self._view.plan.weather_said}."

@@ -110,12 +110,13 @@ def beware_of(flow: CashFlow) -> tuple[str, ...]:
             f"Incentives come to {money_text(job, paid)} and all costs to {money_text(job, cost)}: more than it costs. "
             "Look at their amounts, units and caps."
         )
-    switch = finance.switch
+    on_grid = job.supply.on_grid
+    switch = finance.switch if on_grid else None
     if switch is not None and switch.after >= years:
         found.append(f"The other tariff comes after the {years} years that are counted.")
     if switch is not None and switch.tariff.currency != job.tariff.currency:
         found.append(f"The other tariff is in {switch.tariff.currency}, the job in {job.tariff.currency}.")
-    if finance.feed_in_years is not None and finance.feed_in_years >= years:
+    if on_grid and finance.feed_in_years is not None and finance.feed_in_years >= years:
         found.append(f"The export contract ends after the {years} years that are counted.")
     return tuple(found)
 
@@ -133,11 +134,14 @@ def workbook_of(flow: CashFlow, whole: WholeChange | None = None) -> bytes:
     assumptions: list[tuple[str, str, float | str]] = [
         ("discount", "Discount rate a year", job.costs.discount_rate),
         ("rise", "Prices rise a year", usual),
-        ("energy rise", "Energy price rises a year", rise(finance.energy_rise)),
-        ("standing rise", "Standing charge rises a year", rise(finance.standing_rise)),
-        ("export rise", "Export price rises a year", rise(finance.export_rise)),
     ]
-    if finance.feed_in_years is not None:
+    if job.supply.on_grid:
+        assumptions += [
+            ("energy rise", "Energy price rises a year", rise(finance.energy_rise)),
+            ("standing rise", "Standing charge rises a year", rise(finance.standing_rise)),
+            ("export rise", "Export price rises a year", rise(finance.export_rise)),
+        ]
+    if finance.feed_in_years is not None and job.supply.on_grid:
         assumptions.append(("contract", "Export contract ends after, years", float(finance.feed_in_years)))
         assumptions.append(("after", "Share of the export price paid then", finance.feed_in_after))
     saved = {
