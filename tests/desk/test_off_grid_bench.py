@@ -197,3 +197,11 @@ def test_money_asks_for_no_tariff_and_no_export_where_there_is_no_grid(hut, wind
     book = load_workbook(BytesIO(workbook_of(bench.flows[0])))
     words = {str(cell.value) for sheet in book for row in sheet.iter_rows() for cell in row}
     assert "Prices rise a year" in words and not {word for word in words if "xport" in word or "tanding" in word}
+
+
+def test_no_control_at_a_meter_is_asked_where_there_is_none(hut, window, settled):
+    window.open_bench("Battery")
+    assert not window.bench.panel.control.isEnabled() and window.bench.panel.place.isEnabled()
+    window.session.replace(demo_job("pottery"))
+    settled(window)
+    assert window.bench.panel.control.isEnabled()

@@ -160,6 +160,8 @@ class BatteryPanel(QWidget):
         self.limit.show_value(window.limit_kw)
         on_grid = job.supply.on_grid
         self.charge.setEnabled(on_grid)
+        # Windows, exports and shaving are orders at a meter.
+        self.control.setEnabled(on_grid)
         for editor in (self.start, self.end, self.target, self.limit):
             editor.setEnabled(on_grid and battery.first_window is not None)
         self.problem.hide()
