@@ -9,7 +9,10 @@ from PySide6.QtCore import QPointF, Qt
 from calm_relay.desk.benches.load_rows import KINDS, rows_on
 from calm_relay.desk.benches.money_bench import OF_A_GRID, finance_rows
 from calm_relay.desk.charts.off_grid_charts import SizingMap
+from calm_relay.desk.dialogs.backed_up_loads_dialog import BackedUpLoadsDialog
 from calm_relay.desk.dialogs.form_dialog import FormDialog
+from calm_relay.desk.widgets.label import Label
+from calm_relay.exchange.own_equipment import library
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import unheard
@@ -205,3 +208,17 @@ def test_no_control_at_a_meter_is_asked_where_there_is_none(hut, window, settled
     window.session.replace(demo_job("pottery"))
     settled(window)
     assert window.bench.panel.control.isEnabled()
+
+
+def test_circuits_are_fed_or_left_off_where_no_grid_goes_down(qtbot):
+    said = {}
+    for name in ("pottery", "hut"):
+        job = demo_job(name)
+        dialog = BackedUpLoadsDialog(job, library())
+        qtbot.addWidget(dialog)
+        role = dialog.rows[0].role
+        heads = [label.text() for label in dialog.findChildren(Label)]
+        said[name] = [role.itemText(row) for row in range(role.count())], role.accessibleName(), heads
+    assert said["pottery"][0] == ["backed up", "shed", "grid only"] and "In an outage" in said["pottery"][2]
+    assert said["hut"][:2] == (["stays on", "shed", "left off"], "Circuit 1: is fed")
+    assert "Is fed" in said["hut"][2] and "In an outage" not in said["hut"][2]

@@ -29,7 +29,8 @@ class BackedUpLoadsDialog(AnswerDialog):
         from calm_relay.planning.common.errors import PlanError
         from calm_relay.planning.equipment.rules import rules_of
 
-        super().__init__("The backed-up loads and the generator", parent)
+        loads = "backed-up loads" if job.supply.on_grid else "circuits"
+        super().__init__(f"The {loads} and the generator", parent)
         self._job = job
         self.result_job: Job | None = None
         demand = job.demand
@@ -78,9 +79,7 @@ class BackedUpLoadsDialog(AnswerDialog):
             field.refused.connect(self.show_text)
 
     def _lay_out(self):
-        for column, text in enumerate(
-            (*heads_on(self._job.supply.phases), *(SERVICE_HEADS if self._service else ()))
-        ):
+        for column, text in enumerate((*heads_on(self._job.supply), *(SERVICE_HEADS if self._service else ()))):
             label = Label(text)
             label.setFont(font(8.4))
             label.setObjectName("quiet")
@@ -119,9 +118,7 @@ class BackedUpLoadsDialog(AnswerDialog):
         return {**FIRST, "name": f"Circuit {len(self.rows) + 1}", "leg": leg}
 
     def _append(self, circuit, before=None):
-        row = CircuitRow(
-            len(self.rows) + 1, circuit, self._known, self.show_text, self._service, self._job.supply.phases
-        )
+        row = CircuitRow(len(self.rows) + 1, circuit, self._known, self.show_text, self._service, self._job.supply)
         row.before = before
         self._line += 1
         line = self._line

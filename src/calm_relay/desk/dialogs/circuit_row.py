@@ -10,8 +10,10 @@ from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.ranged_spin import RangedSpin
 from calm_relay.job.backup_board import LEGS, Circuit
 from calm_relay.job.field_range import range_of
+from calm_relay.job.model import Supply
 
 ROLES = [(name, name) for name in ("backed up", "shed", "grid only")]
+OFF_GRID_ROLES = [("backed up", "stays on"), ("shed", "shed"), ("grid only", "left off")]
 # What hangs across has another name where the phases are three.
 ACROSS = {"split": "across", "three": "all"}
 COUNTS = [(name, name) for name in ("floor area", "appliance", "cooling", "heat pump", "heating")]
@@ -37,9 +39,12 @@ FIRST = {
 }
 
 
-def heads_on(phases: str) -> tuple[str, ...]:
+def heads_on(supply: Supply) -> tuple[str, ...]:
     """Heads of the fields on a service."""
-    return tuple("Leg" if head == "Phase" and phases == "split" else head for head in HEADS)
+    other = {"Phase": "Leg"} if supply.phases == "split" else {}
+    if not supply.on_grid:
+        other["In an outage"] = "Is fed"
+    return tuple(other.get(head, head) for head in HEADS)
 
 
 def names_in(text: str, known: Iterable[str]) -> tuple[str, ...]:
@@ -64,8 +69,8 @@ class CircuitRow:
 
     before: str | None = None
 
-    def __init__(self, number, circuit, known, show_text, service: bool, phases: str):
-        name = f"Circuit {number}"
+    def __init__(self, number, circuit, known, show_text, service: bool, supply: Supply):
+        name, phases = f"Circuit {number}", supply.phases
         self._circuit, self._service, self._known = circuit, service, known
         self.name = QLineEdit(circuit["name"])
         self.name.setAccessibleName(f"{name}: name")
@@ -84,7 +89,9 @@ class CircuitRow:
         self.loads.setCursorPosition(0)
         self.loads.setAccessibleName(f"{name}: loads, parted by commas")
         self.loads.setToolTip(tip(f"Loads of the demand: {', '.join(known) or 'none'}"))
-        self.role = ChoiceField(f"{name}: when the grid is down", ROLES, width=9)
+        on_grid = supply.on_grid
+        fed = f"{name}: {'when the grid is down' if on_grid else 'is fed'}"
+        self.role = ChoiceField(fed, ROLES if on_grid else OFF_GRID_ROLES, width=9)
         self.below = QuantityField(f"{name}: shed below", "%", range_of(Circuit, "shed_below").times(100), 0)
         self.priority = RangedSpin(f"{name}: priority, 1 is kept longest", "", range_of(Circuit, "priority"))
         self.soft = QCheckBox()
