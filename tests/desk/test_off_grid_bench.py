@@ -172,18 +172,19 @@ def test_home_shows_who_is_on_the_board(window, qtbot, settled):
     assert len(shades) > 4
 
 
-def test_a_new_car_waits_for_the_sun_and_is_asked_for_no_main_fuse_and_no_cheap_hours():
+def test_a_new_car_waits_for_the_sun_and_no_main_fuse_and_no_cheap_hours_are_named():
     on_grid, off = demo_job("pottery").supply, demo_job("hut").supply
     _, first, rows = KINDS["cars"]
     assert first(off).control == "on surplus" and (first(off).start, first(off).end) == ("09:00", "16:00")
     assert first(on_grid).control == "at once"
 
     def asked(supply, car):
-        found = {row[0]: row[2] for row in rows_on(rows, car, supply)}
-        return "within_fuse" in found, [way for way, _ in found["control"]]
+        found = {row[0]: row for row in rows_on(rows, car, supply)}
+        return found["within_fuse"][1], [way for way, _ in found["control"][2]]
 
-    assert asked(on_grid, first(on_grid)) == (True, ["at once", "on surplus", "in cheap hours"])
-    assert asked(off, first(off)) == (False, ["at once", "on surplus"])
+    at_fuse, at_unit = "It holds back for the main fuse", "It holds back for the inverter's limit"
+    assert asked(on_grid, first(on_grid)) == (at_fuse, ["at once", "on surplus", "in cheap hours"])
+    assert asked(off, first(off)) == (at_unit, ["at once", "on surplus"])
     # What a job holds stays to be seen.
     assert "in cheap hours" in asked(off, first(off).with_(control="in cheap hours"))[1]
 

@@ -133,12 +133,16 @@ PARTS_OF_SERVICE = {"single": ("", ()), "split": ("leg", ("1", "2")), "three": (
 def rows_on(rows, load, supply):
     """Rows of a load's dialog on a service: what hangs on one phase is asked where there is more than one.
 
-    Off grid there is no main fuse, and no hour is cheap.
+    Off grid what forms the grid stands in the main fuse's place, and no hour is cheap.
     """
     word, parts = PARTS_OF_SERVICE[supply.phases]
     if not supply.on_grid:
         kept = [way for way in CHARGING if way[0] in ("at once", "on surplus", getattr(load, "control", None))]
-        rows = tuple((*row[:2], kept) if row[0] == "control" else row for row in rows if row[0] != "within_fuse")
+        other = {
+            "control": ("control", "Charged", kept),
+            "within_fuse": ("within_fuse", "It holds back for the inverter's limit", "tick"),
+        }
+        rows = tuple(other.get(row[0], row) for row in rows)
     if load.phase not in ("all", *parts):
         return rows
     places = [(place, words) for place, words in PHASES if place in ("all", *parts)]
