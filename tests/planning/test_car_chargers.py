@@ -4,13 +4,17 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
+from calm_relay.exchange.shapes import Words
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.demand import ON_HYBRID, Car
+from calm_relay.planning.drawing.single_line import single_line
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.handover.materials import materials_of
 from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.operation.simulate import loads_of
 from calm_relay.planning.site.controlled_loads import GIVES_BACK
+from calm_relay.planning.studies.cable_losses import cable_years
+from calm_relay.planning.wiring.cable import size_words
 from tests.plans import plan
 
 NIGHT = Car(
@@ -182,11 +186,60 @@ def test_off_grid_on_a_unit_that_does_not_form_the_grid_alone_it_is_counted_over
 def test_a_dc_charger_is_on_the_list_and_in_the_order_of_work_of_a_new_unit(pottery, unit):
     made = plan(with_car(pottery, NIGHT, unit, dc_charger_kw=9.0))
     option = made.option(HYBRID)
-    (part,) = [item for item in materials_of(option) if "DC charger" in item.article]
+    (part,) = [item for item in materials_of(option) if item.article.startswith("DC charger of ")]
     assert (part.fate, part.quantity, part.price) == ("to buy", 1.0, None)
-    assert "for Car" in part.note
+    assert part.article.endswith(", 9 kW, with plug and its cable") and part.note == "for Car"
     (step,) = [item for item in steps_of(option) if "DC charger for Car" in item.text]
-    assert "not sized here" in step.text and step.isolate
+    assert "its fuse and isolator open" in step.text and step.isolate
     without = plan(with_car(pottery, NIGHT.with_(charger="on AC"), unit, dc_charger_kw=9.0)).option(HYBRID)
     assert not any("DC charger" in item.article for item in materials_of(without))
     assert not any("DC charger" in item.text for item in steps_of(without))
+    assert not any(edge.kind == "car charger" for edge in without.wiring.topology.edges)
+
+
+def test_the_cable_of_a_dc_charger_is_sized_protected_drawn_and_listed(pottery, unit):
+    """9 kW at the 300 V of a flat battery of 400 V are 30 A; a fuse with a quarter to spare is of 37.5 A or more."""
+    option = plan(with_car(pottery, NIGHT, unit, dc_charger_kw=9.0)).option(HYBRID)
+    cable = option.wiring.cable("unit 1 > charger of unit 1")
+    assert (cable.edge.amps, cable.limits.needed_a) == (pytest.approx(30.0), pytest.approx(37.5))
+    assert (cable.device.amps, cable.device_kind) == (40.0, "fuse")
+    assert cable.capacity_a >= 40.0 and not cable.missed and cable.edge.conductors == 2
+    assert [bond.size for bond in option.wiring.bonds if bond.edge.start == cable.edge.end]
+    (note,) = found(option, "car charger")
+    assert "chosen for 30 A, its full power at 300 V (assumed)" in note.sentence
+    drawn = single_line(option.wiring, pottery.wiring)
+    assert {"charger of unit 1", cable.edge.key} <= set(drawn.parts)
+    words = [shape.text for shape in drawn.shapes if isinstance(shape, Words)]
+    assert "DC charger" in words and "9 kW for Car" in words and "40 A" in words
+    articles = {item.article: item for item in materials_of(option)}
+    assert articles["DC fuse 40 A with holder"].quantity == 2.0
+    assert f"Cable for direct current 1 × {size_words(cable.size)}, copper, {cable.laid.insulation}" in articles
+    (pulled,) = [item for item in steps_of(option) if item.text.startswith("Umberlow 5 hybrid to DC charger: ")]
+    assert "8 m, 40 A fuse" in pulled.text
+
+
+def test_a_stated_voltage_sets_the_current_of_the_charger_s_cable_and_its_year_the_heat(pottery, unit):
+    low = plan(with_car(pottery, NIGHT, unit, dc_charger_kw=9.0, dc_charger_v=200.0)).option(HYBRID)
+    high = plan(with_car(pottery, NIGHT, unit, dc_charger_kw=9.0, dc_charger_v=600.0)).option(HYBRID)
+    key = "unit 1 > charger of unit 1"
+    assert low.wiring.cable(key).edge.amps == pytest.approx(45.0)
+    assert high.wiring.cable(key).edge.amps == pytest.approx(15.0)
+    assert "15 A, its full power at 600 V;" in found(high, "car charger")[0].sentence
+    (heat,) = [item for item in cable_years(high, high.wiring) if item.key == key]
+    taken = high.outcome.year.loads.kw[0]
+    amps = taken[taken > 0.0] * 1000.0 / 600.0
+    # Both poles, at 20 degC at least: the run is warmer by what it loses.
+    ohm = 2.0 * 8.0 / 58.0 / high.wiring.cable(key).size.mm2
+    assert heat.lost_kwh == pytest.approx((amps**2).sum() * ohm / 1000.0 * high.outcome.year.step_h, rel=0.25)
+
+
+def test_of_two_cars_on_one_dc_charger_the_second_is_told_whom_it_serves(pottery, unit):
+    job = with_car(pottery, NIGHT, unit, dc_charger_kw=9.0)
+    second = NIGHT.with_(name="Van", start="12:00", end="18:00")
+    job = job.with_(demand=job.demand.with_(cars=(NIGHT, second)))
+    (stop,) = [item for item in found(plan(job).option(HYBRID), "car charger") if item.severity is Severity.STOP]
+    assert stop.sentence == "Van is to hang on a hybrid's DC charger; the one there serves Car."
+    mended = stop.mends[0].apply(job)
+    assert not [
+        item for item in found(plan(mended).option(HYBRID), "car charger") if item.severity is Severity.STOP
+    ]

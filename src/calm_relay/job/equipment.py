@@ -265,6 +265,14 @@ class Inverter(Model):
         description="Power of a charger on its DC bus; None: it has none.",
         json_schema_extra={"unit": "kW"},
     )
+    dc_charger_v: Positive | None = Field(
+        title="Its full power from",
+        default=None,
+        ge=50,
+        le=1000,
+        description="Lowest voltage at which the DC charger gives its power; None: not stated.",
+        json_schema_extra={"unit": "V"},
+    )
     car_to_house: bool = Field(
         title="A car may give back", default=False, description="Through its DC charger, to the house."
     )

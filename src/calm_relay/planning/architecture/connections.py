@@ -19,6 +19,7 @@ from calm_relay.job.existing_supply import (
 )
 from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.bus_rating import arrays_on_bus, only_phase_served
+from calm_relay.planning.architecture.car_charger import MOST_V, car_on_dc, least_v
 from calm_relay.planning.architecture.design import Converter, Design, DesignContext
 from calm_relay.planning.architecture.refusals import joining_refusals
 from calm_relay.planning.architecture.topology import (
@@ -288,6 +289,7 @@ class _Maker:
             ahead = backed = self.add(Node(MAIN, "board", "Main board", "of the house", "there"))
         for number, converter in enumerate(self.design.converters):
             self._unit(number, converter, self._place(converter, forms, ahead, backed))
+        self._car_charger()
         for generator in kept_generators(self.design, self.job):
             self._generator(generator, backed)
         self._earth()
@@ -532,6 +534,27 @@ class _Maker:
             self.add(Node(battery, "battery", bank.summary, words, status, number, units, bonded=units))
             self.join(key, battery, "battery", **whole, runs=units)
 
+    def _car_charger(self) -> None:
+        charger = car_on_dc(self.design, self.job)
+        if charger is None:
+            return
+        key = self.keys[charger.number]
+        status: Status = "new" if charger.is_new else "there"
+        detail = f"{charger.kw:g} kW for {charger.car.name}"
+        end = self.add(Node(f"charger of {key}", "car charger", "DC charger", detail, status, charger.number))
+        self.join(
+            key,
+            end,
+            "car charger",
+            circuit="dc",
+            volts=least_v(charger.unit.inverter),
+            amps=charger.amps,
+            drop_a=charger.amps,
+            open_v=MOST_V,
+            status=status,
+            unit=charger.number,
+        )
+
     def _generator(self, generator: Generator, backed: str) -> None:
         supply = self.job.supply
         first = not any(node.kind == "generator" for node in self.nodes)
@@ -565,7 +588,7 @@ class _Maker:
             self.join(key, EARTH, "earth", status="there")
         # Cables of direct current bring no protective conductor: frames and cabinets have one of their own.
         for node in self.nodes:
-            if node.kind in ("array", "battery"):
+            if node.kind in ("array", "battery", "car charger"):
                 self.join(node.key, EARTH, "earth", status=node.status, unit=node.unit, runs=node.bonded)
 
     def _data(self) -> None:

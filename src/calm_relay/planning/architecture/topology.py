@@ -15,10 +15,21 @@ NodeKind = Literal[
     "array",
     "branch",
     "generator",
+    "car charger",
     "earth",
 ]
 EdgeKind = Literal[
-    "service", "feeder", "unit", "branch", "string", "battery", "pack", "generator", "data", "earth"
+    "service",
+    "feeder",
+    "unit",
+    "branch",
+    "string",
+    "battery",
+    "pack",
+    "generator",
+    "car charger",
+    "data",
+    "earth",
 ]
 Status = Literal["new", "there"]
 CONDUCTORS = {"dc": 2, "single": 3, "split": 4, "three": 5}

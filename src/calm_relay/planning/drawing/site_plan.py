@@ -25,7 +25,15 @@ ACROSS = 16
 CLEAR = 1.0
 # How far words are moved for it, and how far from their face they may come to lie [mm].
 NEAR, BESIDE = 40.0, 8.0
-MARKS = {"meter": "M", "board": "B", "changeover": "C", "unit": "~", "battery": "+ −", "generator": "G"}
+MARKS = {
+    "meter": "M",
+    "board": "B",
+    "changeover": "C",
+    "unit": "~",
+    "battery": "+ −",
+    "generator": "G",
+    "car charger": "=",
+}
 
 
 @dataclass(frozen=True)

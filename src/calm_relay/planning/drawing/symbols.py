@@ -84,6 +84,14 @@ def generator(x: float, y: float, *, dashed: bool) -> Iterator[Shape]:
     yield from _wave(x, y + 2.8, 3.6)
 
 
+def car_charger(x: float, y: float, *, dashed: bool) -> Iterator[Shape]:
+    """A socket with two large contacts that gives direct current."""
+    yield _box(x, y, dashed=dashed)
+    for dx in (-2.1, 2.1):
+        yield Circle((x + dx, y - 1.2), 1.3, "PARTS", PEN)
+    yield from _direct(x, y + 3.2, 4.0)
+
+
 def changeover(x: float, y: float, *, dashed: bool) -> Iterator[Shape]:
     """A switch between two sources: one contact, two that it can lie on."""
     yield _box(x, y, dashed=dashed)
@@ -160,6 +168,7 @@ PARTS: dict[str, Callable[..., Iterator[Shape]]] = {
     "meter": meter,
     "grid": grid,
     "generator": generator,
+    "car charger": car_charger,
     "changeover": changeover,
     "earth": earth,
 }

@@ -9,6 +9,8 @@ from calm_relay.job.demand import LOAD_FIELDS, ON_HYBRID, Car, HotWater
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.loads import ControlledLoad
+from calm_relay.planning.architecture.car_charger import car_unit, charger_amps, least_v
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.findings.base import (
     Finding,
     Mend,
@@ -22,7 +24,7 @@ from calm_relay.planning.findings.base import (
 )
 from calm_relay.planning.findings.demand import earlier
 from calm_relay.planning.operation.island import forming_kw, forms_grid
-from calm_relay.planning.operation.simulate import car_unit, loads_of
+from calm_relay.planning.operation.simulate import loads_of
 
 # Share of what a load is asked for that may be missing before it is told: a cold morning or two.
 SMALL_SHARE = 0.01
@@ -217,24 +219,32 @@ def check_load_ports(subject: Subject) -> list[Finding]:
     return found
 
 
-NOT_SIZED = "Cable, fuse and isolator of the charger are its maker's to say; none is sized here."
+def _its_cable(unit: Converter) -> str:
+    """What the charger's cable is chosen for."""
+    inverter = unit.inverter
+    assumed = " (assumed)" if inverter.dc_charger_v is None else ""
+    return (
+        f"Its cable is chosen for {charger_amps(inverter):.0f} A, its full power at {least_v(inverter):g} V{assumed}; "
+        "what its maker says of cable, fuse and isolator goes first."
+    )
 
 
 @check
 def check_car_chargers(subject: Subject) -> list[Finding]:
     """A car on a hybrid's DC charger: what bounds it, and how long it takes; whether it may give back."""
     job, found = subject.job, []
-    number = car_unit(subject.design)
+    number, served = car_unit(subject.design), ""
     for place, car in enumerate(job.demand.cars):
         path = f"demand.cars.{place}.charger"
         if car.charger == ON_HYBRID and number is None:
             mend = Mend("A charger on AC", _with_load("cars", place, charger="on AC"))
-            said = f"{car.name} is to hang on a hybrid's DC charger; no unit of this option has one."
+            why = f"the one there serves {served}" if served else "no unit of this option has one"
+            said = f"{car.name} is to hang on a hybrid's DC charger; {why}."
             found.append(stops("car charger", "Home", path, said, rule="inverter datasheet", mends=(mend,)))
         elif car.charger == ON_HYBRID and number is not None:
             found.append(_dc_charger(subject, place, number))
             # One charger serves one car.
-            number = None
+            number, served = None, car.name
         if car.car_gives_back:
             found.append(_giving(subject, place))
     return found
@@ -256,7 +266,7 @@ def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
     else:
         said = (
             f"{car.name} on the DC charger of {unit.name}: off grid it has what the array leaves, and what a generator "
-            f"that runs brings, up to {bounds['the charger']:.1f} kW; the battery does not serve it. {NOT_SIZED}"
+            f"that runs brings, up to {bounds['the charger']:.1f} kW; the battery does not serve it. {_its_cable(unit)}"
         )
         return passes("car charger", "Home", f"demand.cars.{place}.charger", said, rule="the job's survey")
     if job.supply.on_grid and car.within_fuse:
@@ -269,7 +279,7 @@ def _dc_charger(subject: Subject, place: int, number: int) -> Finding:
     window = ((minutes_of(car.end) - minutes_of(car.start)) % 1440 or 1440) / 60.0
     sentence = (
         f"{car.name} on the DC charger of {unit.name}: {power:.1f} kW without sun, bounded by {owner}; "
-        f"{car.kwh_per_day:g} kWh take {hours:.1f} of the {window:g} h it stands there. {NOT_SIZED}"
+        f"{car.kwh_per_day:g} kWh take {hours:.1f} of the {window:g} h it stands there. {_its_cable(unit)}"
     )
     if not _on_its_bus(subject, car.name):
         sentence += (

@@ -5,6 +5,7 @@ from math import ceil
 from typing import Literal
 
 from calm_relay.job.equipment import KINDS
+from calm_relay.planning.architecture.car_charger import car_on_dc
 from calm_relay.planning.architecture.connections import (
     backed_up_circuits,
     kept_generators,
@@ -18,7 +19,6 @@ from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings.safety import IN_SIGHT_M
-from calm_relay.planning.operation.simulate import car_on_dc
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.wiring_list import colours_of
 from calm_relay.planning.wiring.cable import Cable, size_words
@@ -309,6 +309,8 @@ def _cable_name(cable: Cable) -> str:
     size, edge = size_words(cable.size), cable.edge
     if edge.kind == "string":
         return f"PV cable 1 × {size}"
+    if edge.kind == "car charger":
+        return f"Cable for direct current 1 × {size}, {cable.laid.material}, {cable.laid.insulation}"
     if edge.circuit == "dc":
         return f"Battery cable, flexible, 1 × {size}"
     return f"Cable {edge.conductors} × {size}, {cable.laid.material}, {cable.laid.insulation}"
@@ -337,6 +339,9 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
                 add(f"String fuse {cable.device.amps:g} A with holder", 2.0 * edge.runs)
         elif cable.device is not None and edge.kind in ("battery", "pack"):
             add(f"Battery fuse {cable.device.amps:g} A with holder, DC", 2.0 * edge.runs, "one a pole")
+        elif cable.device is not None and edge.kind == "car charger":
+            add(f"DC fuse {cable.device.amps:g} A with holder", 2.0, "one a pole; none where the unit has its own")
+            add(f"DC isolator, {edge.open_v:.0f} V or more", 1.0, "at the DC charger, or in it")
         elif cable.device is not None:
             breaks = plan.tables.breaker_ka(option.context.job.supply.short_circuit_ka)
             rating = "" if breaks is None else f", {breaks:g} kA"
@@ -432,13 +437,12 @@ def _signals(option: Option, plan: WiringPlan) -> list[Part]:
 
 
 def _car_charger(option: Option) -> list[Part]:
-    """The DC charger of a car on a new unit: its cable and protection are its maker's to say, and none is sized."""
-    found = car_on_dc(option.design, option.context.job)
-    if found is None or not found[0].is_new:
+    """The DC charger of a car on a unit, with the cable that goes to the car."""
+    charger = car_on_dc(option.design, option.context.job)
+    if charger is None or not charger.is_new:
         return []
-    unit, car = found
-    article = f"DC charger of {unit.inverter.name}, with cable, fuse and isolator"
-    return [Part("Inverters", article, 1.0, "pieces", "to buy", None, f"for {car.name}; sizes as its maker says")]
+    article = f"DC charger of {charger.unit.inverter.name}, {charger.kw:g} kW, with plug and its cable"
+    return [Part("Inverters", article, 1.0, "pieces", "to buy", None, f"for {charger.car.name}")]
 
 
 def _signal_m(edge: Edge, plan: WiringPlan) -> float:

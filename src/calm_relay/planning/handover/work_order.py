@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from calm_relay.planning.architecture.car_charger import car_on_dc
 from calm_relay.planning.architecture.connections import (
     backed_up_circuits,
     kept_generators,
@@ -14,7 +15,6 @@ from calm_relay.planning.architecture.topology import BACKED_UP, METER
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.fuel import stand_in
-from calm_relay.planning.operation.simulate import car_on_dc
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.wiring.names import name_of
 from calm_relay.planning.wiring.wiring import WiringPlan
@@ -233,12 +233,12 @@ def _circuits(option: Option, plan: WiringPlan) -> Iterator[Step]:
 
 
 def _car_charger(option: Option) -> Iterator[Step]:
-    found = car_on_dc(option.design, option.context.job)
-    if found is not None and found[0].is_new:
-        unit, car = found
+    charger = car_on_dc(option.design, option.context.job)
+    if charger is not None and charger.is_new:
         yield Step(
             "Pull and connect",
-            f"DC charger for {car.name} to {unit.name}: cable, fuse and isolator as its maker says, not sized here.",
+            f"Set up the DC charger for {charger.car.name} and connect it to {charger.unit.name}, its fuse and "
+            "isolator open.",
             isolate="array and battery, proved dead",
             measure="polarity; insulation; no DC at the plug without a car",
             photo="DC charger and its isolator",

@@ -8,7 +8,7 @@ import numpy as np
 from calm_relay.exchange.array_cache import many_jobs
 from calm_relay.job.base import minutes_of
 from calm_relay.job.control import Control
-from calm_relay.job.demand import ON_HYBRID, Car, MeteredDemand, ShapedDemand
+from calm_relay.job.demand import MeteredDemand, ShapedDemand
 from calm_relay.job.model import Job
 from calm_relay.job.tariff import Tariff
 from calm_relay.physics.array_yield import FaceYield
@@ -26,6 +26,7 @@ from calm_relay.physics.plant.loads import ControlledLoad
 from calm_relay.physics.plant.parts import ConverterPart, GridConnection
 from calm_relay.physics.plant.year import PlantBus, PlantYear, run_plant
 from calm_relay.physics.unchanging import digest_of, frozen, times
+from calm_relay.planning.architecture.car_charger import car_unit
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.operation.controls import control_of, export_limit_kw, home_of
 from calm_relay.planning.operation.fuel import fuel_cost
@@ -58,18 +59,6 @@ def inputs_of(design: Design, job: Job, site: SiteYear, demand: DemandYear) -> I
         island,
         on_units(tuple(item.load for item in loads_of(job, site)), design),
     )
-
-
-def car_unit(design: Design) -> int | None:
-    """Number of the unit of a design that has a DC charger for a car; None where none has."""
-    return next((n for n, unit in enumerate(design.converters) if unit.inverter.dc_charger_kw), None)
-
-
-def car_on_dc(design: Design, job: Job) -> tuple[Converter, Car] | None:
-    """The unit of a design with a DC charger, and the car that hangs on it; None where none does."""
-    number = car_unit(design)
-    car = next((car for car in job.demand.cars if car.charger == ON_HYBRID), None)
-    return None if number is None or car is None else (design.converters[number], car)
 
 
 def on_units(loads: tuple[ControlledLoad, ...], design: Design) -> tuple[ControlledLoad, ...]:

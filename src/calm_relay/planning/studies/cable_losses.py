@@ -99,6 +99,10 @@ def _amps(option: Option, edge: Edge, plan: WiringPlan) -> np.ndarray | None:
         volts = (bank.empty_v + bank.full_v) / 2.0
         moved = year.of("charge", edge.unit) + year.of("discharge", edge.unit)
         return moved * 1000.0 / volts / edge.runs
+    if edge.kind == "car charger" and edge.unit is not None:
+        run, on_dc = year.loads, edge.unit + 1
+        moved = [np.abs(kw) for load, kw in zip(run.loads, run.kw, strict=True) if load.converter == on_dc]
+        return moved[0] * 1000.0 / edge.volts if moved else None
     if edge.kind == "feeder" and edge.start == METER:
         supply = job.supply
         count = {"single": 1.0, "split": 1.0, "three": 3.0}[supply.phases]

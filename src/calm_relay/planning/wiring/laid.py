@@ -16,6 +16,7 @@ LENGTH_M: dict[EdgeKind, float] = {
     "battery": 2.5,
     "pack": 1.0,
     "generator": 15.0,
+    "car charger": 8.0,
 }
 # Around cables under modules on a summer's day: EN 50618, the temperature its ratings are stated for.
 ROOF_C = 60.0

@@ -6,14 +6,16 @@ from calm_relay.job.wires import DeviceSize, WireTables
 from calm_relay.job.wiring import Route
 from calm_relay.planning.architecture.topology import Edge
 
-# A battery's fuse is chosen with a quarter to spare, whatever the region says of breakers: common practice, no source.
-BATTERY_FACTOR = 1.25
+# Cables of direct current that a battery can feed, and that a fuse protects.
+FUSED = ("battery", "pack", "car charger")
+# Such a fuse is chosen with a quarter to spare, whatever the region says of breakers: common practice, no source.
+FUSE_FACTOR = 1.25
 BREAKER, FUSE, STRING_FUSE, MAIN_FUSE = "breaker", "fuse", "string fuse", "main fuse"
 
 
 def series_for(edge: Edge, tables: WireTables) -> tuple[Sequence[DeviceSize], str]:
     """Devices that may protect a cable, and what they are called."""
-    if edge.kind in ("battery", "pack"):
+    if edge.kind in FUSED:
         return tables.fuses, FUSE
     if edge.kind == "string":
         return (), ""

@@ -15,9 +15,14 @@ from calm_relay.planning.strings.stringing import fusing_of
 from calm_relay.planning.wiring.cable import Cable, Limits, size_cable
 from calm_relay.planning.wiring.earthing import Bond, bonds_of
 from calm_relay.planning.wiring.laid import laid_of
-from calm_relay.planning.wiring.protection import BATTERY_FACTOR, device_of
+from calm_relay.planning.wiring.protection import FUSE_FACTOR, FUSED, device_of
 
-DROP_RULE = {"string": "string drop", "battery": "battery drop", "pack": "battery drop"}
+DROP_RULE = {
+    "string": "string drop",
+    "battery": "battery drop",
+    "pack": "battery drop",
+    "car charger": "string drop",
+}
 AC_DROP, RISE, FACTOR = "AC drop", "voltage rise", "continuous factor"
 # Share of the rise that is left to a unit's own cable whatever the cables before it take.
 OWN_RISE = 0.3
@@ -88,8 +93,8 @@ def _continuous(rules: Rules) -> float:
 
 
 def _needed_a(edge: Edge, factor: float) -> float:
-    if edge.kind in ("battery", "pack"):
-        return edge.amps * max(factor, BATTERY_FACTOR)
+    if edge.kind in FUSED:
+        return edge.amps * max(factor, FUSE_FACTOR)
     if edge.kind in ("service", "feeder"):
         return edge.amps
     return edge.amps * factor
