@@ -180,7 +180,9 @@ def check_busbar(subject: Subject) -> list[Finding]:
     topology = plan.topology
     feeder = next((edge for edge in topology.power_edges if edge.end == MAIN), None)
     feeding = plan.cable(feeder.key).device if feeder is not None else None
-    main_a = supply.main_fuse_a if feeder is None or feeder.start == METER or feeding is None else feeding.amps
+    main_a, main = supply.main_fuse_a, "Main breaker" if rule is not None else "Main fuse"
+    if feeder is not None and feeder.start != METER and feeding is not None:
+        main_a, main = feeding.amps, "Breaker ahead of the main board"
     sources_a = sum(edge.amps * edge.runs for edge in sources_below(MAIN, topology))
     if sources_a <= 0.0:
         return []
@@ -206,7 +208,7 @@ def check_busbar(subject: Subject) -> list[Finding]:
             ]
     times = f"{factor:g} times the inverters' amps" if factor > 1.0 else "the inverters' amps"
     sentence = (
-        f"{'Main breaker' if rule is not None else 'Main fuse'} {main_a:g} A and {times}, {factor * sources_a:.0f} A, "
+        f"{main} {main_a:g} A and {times}, {factor * sources_a:.0f} A, "
         f"make {fed_a:.0f} A on a busbar of {known}; {f'{share:g} times it is' if share != 1.0 else 'it bears'} "
         f"{limit_a:.0f} A"
     )
