@@ -118,7 +118,7 @@ def _held_back(fed_kw: np.ndarray, limit_kw: float) -> tuple[Mend, ...]:
     kw = np.floor(limit_kw * fed_kw.size * float(fed_kw.mean() / fed_kw.max()) * 10.0) / 10.0
     if not alike or kw <= 0.0:
         return ()
-    return (Mend(f"Limit export to {kw:g} kW", partial(_with_export_limit, kw=float(kw))),)
+    return (Mend(f"Limit export to {kw:g} kW", partial(with_export_limit, kw=float(kw))),)
 
 
 @grid_check
@@ -292,7 +292,7 @@ def check_export(subject: Subject) -> list[Finding]:
         over = able > held.limit + 1e-9
         where = " a phase" if kind.endswith("per phase") else ""
         limit_all = held.limit * (on_phases.size if where and (on_phases == on_phases[0]).all() else 1)
-        mend = Mend(f"Limit export to {limit_all:g} kW", partial(_with_export_limit, kw=limit_all))
+        mend = Mend(f"Limit export to {limit_all:g} kW", partial(with_export_limit, kw=limit_all))
         sentence = (
             f"Up to {able:.2f} kW{where} may leave the site; {held.rule.name} is {held.limit:g} kW{where}: "
             f"{'the operator must agree to more' if over else 'it stays within'}."
@@ -352,5 +352,6 @@ def _hung(subject: Drawn) -> str:
     return ": " + ", ".join(f"{name} on phase {phase}" for phase, name in sorted(on))
 
 
-def _with_export_limit(job: Job, kw: float) -> Job:
+def with_export_limit(job: Job, kw: float) -> Job:
+    """A job whose site exports no more than so much [kW]."""
     return job.with_(tariff=job.tariff.with_(export_limit_kw=kw))

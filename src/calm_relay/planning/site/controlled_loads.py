@@ -225,26 +225,36 @@ def _machine(item: FlexibleLoad, calendar: YearCalendar) -> ControlledLoad:
     )
 
 
-def _heat_pump(pump: HeatPump, year: SiteYear) -> ControlledLoad:
-    calendar = year.calendar
+@kept
+def heat_pump_most_kw(pump: HeatPump, year: SiteYear) -> float:
+    """The most that a heat pump draws: as stated, else a fifth above what its coldest step asks [kW]."""
+    heat_kw, cop = _heat_asked(pump, year)
+    return pump.most_kw or max(SPARE_POWER * float((heat_kw / cop).max()), 0.1)
+
+
+def _heat_asked(pump: HeatPump, year: SiteYear) -> tuple[np.ndarray, np.ndarray]:
+    """Heat of each step [kW] and what each kWh of electricity makes of it, both of shape (steps,)."""
     heat_kw = heat_by_day(
         pump.heat_kwh_per_day,
         pump.water_kwh_per_day,
         pump.heats_below_c,
         year.weather.temp_air,
-        calendar.month,
+        year.calendar.month,
     )
-    cop = np.interp(
-        year.weather.temp_air, [point.outdoor_c for point in pump.cop], [point.cop for point in pump.cop]
-    )
+    points = [point.outdoor_c for point in pump.cop], [point.cop for point in pump.cop]
+    return heat_kw, np.interp(year.weather.temp_air, *points)
+
+
+def _heat_pump(pump: HeatPump, year: SiteYear) -> ControlledLoad:
+    calendar = year.calendar
+    heat_kw, cop = _heat_asked(pump, year)
     # What a step asks must fit, whatever the buffer is.
     one_step = float(heat_kw.max()) * calendar.step_h
     cap = pump.buffer_kwh + 2.0 * one_step
     usual = 2.0 * one_step + (0.5 if pump.on_surplus else 1.0) * pump.buffer_kwh
-    most = pump.most_kw or max(SPARE_POWER * float((heat_kw / cop).max()), 0.1)
     return ControlledLoad(
         cap,
-        most,
+        heat_pump_most_kw(pump, year),
         frozen(heat_kw),
         frozen(cop),
         frozen(np.full(calendar.steps, pump.on_surplus)),
