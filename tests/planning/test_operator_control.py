@@ -40,7 +40,7 @@ def test_of_a_new_array_only_a_share_may_leave(new):
     assert note.severity is Severity.CHECK
     assert note.limit == pytest.approx(0.6 * rated_kw(option))
     assert note.measured <= sum(unit.inverter.ac_kw for unit in option.design.pv_converters)
-    assert "until their meter with its control box is installed and tested" in note.sentence
+    assert "until their meter with its control unit is installed and tested" in note.sentence
     limited = note.mends[0].apply(new)
     after = plan(limited).option("ac-addon")
     assert limited.tariff.export_limit_kw <= note.limit + 1e-9

@@ -1,4 +1,4 @@
-"""What the network operator holds back: the export of a new array, and loads that it may turn down."""
+"""What the network operator holds back: the export of a new array, and loads that it may reduce."""
 
 from collections.abc import Iterator
 from functools import partial
@@ -49,7 +49,7 @@ def check_new_array_export(subject: Subject) -> list[Finding]:
 
 @grid_check
 def check_controllable(subject: Subject) -> list[Finding]:
-    """New loads above a limit are registered, and the operator may turn each down to it."""
+    """New loads above a limit are registered, and the operator may reduce each to it."""
     rule = subject.rules.of("controllable kW")
     if rule is None:
         return []
@@ -61,11 +61,11 @@ def check_controllable(subject: Subject) -> list[Finding]:
         listed = joined([f"{name}, {kw:.1f} kW" for name, kw in above.items()])
         each = "Each" if len(above) > 1 else "It"
         said = (
-            f"{listed}: more than {rule.limit:g} kW. {each} is registered with the network operator, who may turn it "
-            f"down to {rule.limit:g} kW for a while when its cables are full, and charges less for the network."
+            f"{listed}: more than {rule.limit:g} kW. {each} is registered with the network operator, who may reduce "
+            f"it to {rule.limit:g} kW for a while when its cables are full, and charges less for the network."
         )
     else:
-        said = f"No new load draws more than {rule.limit:g} kW: none is registered as one that may be turned down."
+        said = f"No new load draws more than {rule.limit:g} kW: none is registered as controllable."
     return [
         warns_if(
             bool(above),
