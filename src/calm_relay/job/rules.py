@@ -6,6 +6,7 @@ from pydantic import Field, model_validator
 
 from calm_relay.job.base import Identifier, Line, Model, Name, NotNegative
 from calm_relay.job.equipment import Phases
+from calm_relay.job.rooms import Room
 
 RuleKind = Literal[
     "array ratio",
@@ -31,6 +32,8 @@ RuleKind = Literal[
     "voltage rise",
     "continuous factor",
     "array shutdown volts",
+    "battery kWh",
+    "battery clearance m",
 ]
 UNITS: dict[str, str] = {
     "array ratio": "kWp/kW",
@@ -56,6 +59,8 @@ UNITS: dict[str, str] = {
     "voltage rise": "of the voltage",
     "continuous factor": "times the current",
     "array shutdown volts": "V",
+    "battery kWh": "kWh",
+    "battery clearance m": "m",
 }
 
 
@@ -68,6 +73,9 @@ class Rule(Model):
     name: Name
     applies_to: Line
     phases: Phases | None = Field(default=None, description="Supplies it applies to; None: all.")
+    rooms: tuple[Room, ...] = Field(
+        default=(), max_length=20, description="Where the battery stands for it to apply; none: anywhere."
+    )
     authority: Line
     clause: Line
     dated: str = Field(pattern=r"^\d{4}-\d{2}(-\d{2})?$")

@@ -7,6 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from calm_relay.job.base import MOST, FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive
+from calm_relay.job.rooms import IndoorRoom, Room
 from calm_relay.job.wiring import ExistingCircuit
 
 Fate = Literal["keep", "reuse", "remove"]
@@ -174,6 +175,17 @@ class BatteryPlace(Model):
         default=None, ge=0.0, le=70.0, description="Hottest air there; else from the year's air."
     )
     ventilated: bool = Field(default=True, description="Lead-acid gives off gas.")
+    room: IndoorRoom | None = Field(
+        default=None, description="Which room, where it stands indoors; None: not stated."
+    )
+    to_opening_m: NotNegative | None = Field(
+        default=None, le=100, description="To the nearest door, window or way out; None: not measured."
+    )
+
+    @property
+    def stands_in(self) -> Room | None:
+        """The room, or outdoors; None where nobody stated it."""
+        return "outdoors" if self.where == "outdoors" else self.room
 
 
 class Attachment(Model):

@@ -13,6 +13,7 @@ from calm_relay.desk.widgets.theme import font
 from calm_relay.job.control import Control, ExportWindow, GridCharge
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
+from calm_relay.job.rooms import INDOOR_ROOMS
 from calm_relay.planning.common.refused import refused_words
 from calm_relay.planning.operation.controls import usual_charge, usual_service
 
@@ -147,6 +148,8 @@ class ControlDialog(AnswerDialog):
 
 PLACE_ROWS = (
     ("where", "It stands", [(name, name) for name in ("heated room", "unheated room", "outdoors")]),
+    ("room", "Indoors, in which room", [(None, "not stated"), *((name, name) for name in INDOOR_ROOMS)]),
+    ("to_opening_m", "To the nearest door, window or way out", ("m", 2)),
     ("base_m", "Lower edge of the lowest pack", ("m", 2)),
     ("flood_m", "Highest water to be expected", ("m", 2)),
     ("hottest_c", "Hottest air there", ("°C", 0)),

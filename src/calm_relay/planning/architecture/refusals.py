@@ -3,10 +3,13 @@
 from calm_relay.job.equipment import Inverter, Microinverter, Module, Pack
 from calm_relay.job.existing_supply import ON_BUS, Generator
 from calm_relay.job.model import Job
+from calm_relay.job.rooms import IN_ROOM
+from calm_relay.planning.architecture.battery_room import room_limit
 from calm_relay.planning.architecture.bus_rating import arrays_beside, arrays_left_off, bus_rating
 from calm_relay.planning.architecture.design import Design
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.bank import Bank, may_mix
+from calm_relay.planning.equipment.rules import Rules
 from calm_relay.planning.site.array import DesignTemperatures
 from calm_relay.planning.strings.limits import COLD, HOT, current_limits, voltage_limits
 
@@ -70,6 +73,18 @@ def place_refusals(design: Design, job: Job) -> list[str]:
     if pack.is_lead and not place.ventilated:
         reasons.append(f"{pack.name} gives off gas and the place has no ventilation")
     return reasons
+
+
+def room_refusals(design: Design, job: Job, rules: Rules) -> list[str]:
+    """Reasons why so large a battery may not stand in the room that the survey puts it in."""
+    converter, room = design.battery_converter, job.battery_place.stands_in
+    if converter is None or not converter.battery_moves or room is None:
+        return []
+    held, kwh = room_limit(rules, room), converter.bank.nominal_kwh
+    if held is None or kwh <= held.limit + 1e-9:
+        return []
+    most = f"at most {held.limit:g} kWh may" if held.limit > 0.0 else "none may"
+    return [f"{converter.bank.summary} of {kwh:.1f} kWh {IN_ROOM[room]}: {most}"]
 
 
 def connection_refusals(design: Design, job: Job) -> list[str]:

@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 
 
-def joined(names: Sequence[str]) -> str:
-    """Names in a row, the last after an "and"; empty where there are none."""
-    return f"{', '.join(names[:-1])} and {names[-1]}" if len(names) > 1 else "".join(names)
+def joined(names: Sequence[str], last: str = "and") -> str:
+    """Names in a row, the last after an "and" or what stands in its place; empty where there are none."""
+    return f"{', '.join(names[:-1])} {last} {names[-1]}" if len(names) > 1 else "".join(names)
 
 
 def counted(number: int, thing: str) -> str:

@@ -445,6 +445,19 @@ def _car_charger(option: Option) -> list[Part]:
     return [Part("Inverters", article, 1.0, "pieces", "to buy", None, f"for {charger.car.name}")]
 
 
+def _alarm(option: Option) -> list[Part]:
+    """An alarm in the room of a battery that comes to stand in the house."""
+    place, lead = option.context.job.battery_place, option.design.battery_converter
+    if lead is None or not lead.battery_moves or place.where == "outdoors":
+        return []
+    note = "where the local code asks for it; none where there is one"
+    return [
+        Part(
+            "Small parts", "Smoke alarm where the battery stands, linked with the others", 1.0, "pieces", note=note
+        )
+    ]
+
+
 def _signal_m(edge: Edge, plan: WiringPlan) -> float:
     """A signal runs beside the power cable of its two ends."""
     beside = [cable for cable in plan.cables if {cable.edge.start, cable.edge.end} & {edge.end}]
@@ -497,6 +510,7 @@ def materials_of(option: Option) -> tuple[Part, ...]:
             *_backup(option, plan),
             *_signals(option, plan),
         ]
+    parts += _alarm(option)
     if option.design.new_converters:
         parts += [Part("Labels", label, 1.0, "pieces") for label in labels_of(option)]
     parts.sort(key=lambda part: (GROUPS.index(part.group), part.fate == "taken away", part.fate == "used again"))

@@ -3,6 +3,8 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from calm_relay.job.rooms import IN_ROOM
+from calm_relay.planning.architecture.battery_room import clearance
 from calm_relay.planning.architecture.car_charger import car_on_dc
 from calm_relay.planning.architecture.connections import (
     backed_up_circuits,
@@ -166,7 +168,10 @@ def _roof(option: Option) -> Iterator[Step]:
 
 
 def _hang(option: Option) -> Iterator[Step]:
-    place = option.context.job.battery_place
+    place, rules = option.context.job.battery_place, option.context.rules
+    room, clear = place.stands_in, clearance(rules, place.stands_in)
+    where = f" {IN_ROOM[room]}" if room is not None else ""
+    apart = f", {clear.limit:g} m or more from {clear.rule.applies_to}" if clear is not None else ""
     for converter in option.design.new_converters:
         if converter.is_new and converter.micro is None:
             each = " each" if units_of(converter) > 1 else ""
@@ -179,7 +184,7 @@ def _hang(option: Option) -> Iterator[Step]:
         if bought is not None:
             yield Step(
                 "Hang",
-                f"Set up {bought.summary}, lower edge {place.base_m:g} m up.",
+                f"Set up {bought.summary}{where}, lower edge {place.base_m:g} m up{apart}.",
                 measure="volts of each pack: alike within what its maker allows",
                 photo="battery with its clearances",
             )

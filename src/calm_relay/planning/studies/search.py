@@ -21,7 +21,12 @@ from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design, DesignContext, Refusal
 from calm_relay.planning.architecture.options import within_connection
 from calm_relay.planning.architecture.parts import array_refusals
-from calm_relay.planning.architecture.refusals import bus_refusals, generator_refusals, place_refusals
+from calm_relay.planning.architecture.refusals import (
+    bus_refusals,
+    generator_refusals,
+    place_refusals,
+    room_refusals,
+)
 from calm_relay.planning.architecture.unbalance import unbalance_of
 from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import Progress, unheard
@@ -62,6 +67,7 @@ KINDS_OF_REASON = (
     (r"^More array on the bus of ", "More array on the AC bus than the unit takes"),
     (r" has no generator input", "The unit has no generator input"),
     (r"^the relay passes less ", "The relay passes less than what is behind it"),
+    (r" kWh (in|outdoors)\b.*(may)$", "More battery than may stand in its room"),
 )
 # Designs that wait for each worker: it never has to, and a search that is called off ends soon.
 AHEAD = 3
@@ -572,7 +578,8 @@ def _hard(design: Design, context: DesignContext) -> list[str]:
         most_a = float(through_relay(design, job, context.demand).max()) * 1000.0 / volts
         if most_a > relay_passes_a(unit):
             return [f"the relay passes less than what is behind it, {most_a:.0f} A"]
-    return generator_refusals(design, job) + bus_refusals(design, job) + place_refusals(design, job)
+    reasons = generator_refusals(design, job) + bus_refusals(design, job) + place_refusals(design, job)
+    return reasons + room_refusals(design, job, context.rules)
 
 
 def _short(reason: str) -> str:

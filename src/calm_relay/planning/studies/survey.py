@@ -8,7 +8,7 @@ from typing import Any, Literal
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.finance import Finance
 from calm_relay.job.model import ClimatePreset, Job, MonthlyWeather
-from calm_relay.job.survey import HorizonPoint, Snow
+from calm_relay.job.survey import BatteryPlace, HorizonPoint, Snow
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.common.region_words import said_in_region
@@ -204,7 +204,7 @@ def _today(made: Plan) -> Iterator[Entry]:
         )  # fmt: skip
     status = _assumed(job, "battery_place")
     yield Entry(
-        "place", "Where the battery stands", "Battery", status, job.battery_place.where,
+        "place", "Where the battery stands", "Battery", status, _stands(job.battery_place),
         "heated room to outdoors" if status == "assumed" else "",
         tuple(_place(where=value) for value in ("heated room", "outdoors")) if status == "assumed" else (),
     )  # fmt: skip
@@ -212,6 +212,11 @@ def _today(made: Plan) -> Iterator[Entry]:
 
 def _old_battery(number: int, **changes: Any) -> Callable[[Job], Job]:
     return lambda job: job.with_existing_battery(number, **changes)
+
+
+def _stands(place: BatteryPlace) -> str:
+    """Where a battery stands, in words."""
+    return f"{place.where}, {place.room}" if place.where != "outdoors" and place.room else place.where
 
 
 def _place(**changes: Any) -> Callable[[Job], Job]:

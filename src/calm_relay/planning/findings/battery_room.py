@@ -1,0 +1,120 @@
+"""Which room the battery stands in, and how far from doors, windows and ways out."""
+
+from typing import Any
+
+from calm_relay.job.field_range import range_of
+from calm_relay.job.rooms import IN_ROOM, IndoorRoom, Room
+from calm_relay.job.survey import BatteryPlace
+from calm_relay.planning.architecture.battery_room import clearance, room_limit, rooms_without
+from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.architecture.refusals import room_refusals
+from calm_relay.planning.common.joined import joined
+from calm_relay.planning.findings.base import Finding, Mend, Subject, check, passes, stops, stops_if, warns
+
+# Rooms that are offered in place of one that may not be, the first that holds the battery first.
+OFFERED: tuple[IndoorRoom, ...] = ("garage", "utility room", "shed")
+
+
+def _new_battery(subject: Subject) -> Converter | None:
+    converter = subject.design.battery_converter
+    return converter if converter is not None and converter.battery_moves else None
+
+
+def _placed(label: str, **changes: Any) -> Mend:
+    return Mend(label, lambda job: job.with_(battery_place=job.battery_place.with_(**changes)))
+
+
+def _rooms(subject: Subject, kwh: float, most: int) -> tuple[Mend, ...]:
+    """Rooms that may hold so much energy, as mends."""
+    may: list[IndoorRoom] = []
+    for room in OFFERED:
+        held = room_limit(subject.rules, room)
+        if held is None or kwh <= held.limit + 1e-9:
+            may.append(room)
+    # What stands outdoors is taken in; how warm the room is, is another question.
+    inside = {"where": "unheated room"} if subject.job.battery_place.where == "outdoors" else {}
+    return tuple(_placed(f"Stand it {IN_ROOM[room]}", room=room, **inside) for room in may[:most])
+
+
+@check
+def check_battery_room(subject: Subject) -> list[Finding]:
+    """A battery stands where the region lets so much energy stand: not where people sleep, nor on their way out."""
+    converter = _new_battery(subject)
+    if converter is None:
+        return []
+    bank, room = converter.bank, subject.job.battery_place.stands_in
+    never, kwh = rooms_without(subject.rules), bank.nominal_kwh
+    if room is None:
+        if not never:
+            return []
+        first = next(item for item in subject.rules if item.rule.kind == "battery kWh" and item.limit <= 0.0)
+        where = joined([IN_ROOM[item] for item in never], last="or")
+        return [
+            warns(
+                "battery room",
+                "Battery",
+                "battery_place.room",
+                f"Nobody stated in which room {bank.summary} stands. None may stand {where}.",
+                rule=first.authority,
+                mends=_rooms(subject, kwh, 2),
+            )
+        ]
+    held = room_limit(subject.rules, room)
+    refused = room_refusals(subject.design, subject.job, subject.rules)
+    if held is None:
+        return []
+    if refused:
+        return [
+            stops(
+                "battery room",
+                "Battery",
+                "battery_place.room",
+                f"{refused[0]} stand there.",
+                reading=(kwh, held.limit, "kWh"),
+                rule=held.authority,
+                mends=_rooms(subject, kwh, 1),
+            )
+        ]
+    return [
+        passes(
+            "battery room",
+            "Battery",
+            "battery_place.room",
+            f"{bank.summary} of {kwh:.1f} kWh {IN_ROOM[room]}: at most {held.limit:g} kWh may stand there.",
+            reading=(kwh, held.limit, "kWh"),
+            rule=held.authority,
+        )
+    ]
+
+
+@check
+def check_battery_clearance(subject: Subject) -> list[Finding]:
+    """A battery stands clear of doors, windows and ways out, as far as the region wants it."""
+    converter, place = _new_battery(subject), subject.job.battery_place
+    room: Room | None = place.stands_in
+    held = clearance(subject.rules, room)
+    if converter is None or held is None:
+        return []
+    if place.to_opening_m is None:
+        said = (
+            f"Keep {converter.bank.summary} {held.limit:g} m or more from {held.rule.applies_to}, and as its maker "
+            "says. How far it is nobody measured."
+        )
+        return [passes("battery clearance", "Battery", "battery_place.to_opening_m", said, rule=held.authority)]
+    short = place.to_opening_m < held.limit - 1e-9
+    wanted = range_of(BatteryPlace, "to_opening_m").holds(held.limit)
+    return [
+        stops_if(
+            short,
+            "battery clearance",
+            "Battery",
+            "battery_place.to_opening_m",
+            f"{converter.bank.summary} stands {place.to_opening_m:g} m from the nearest door, window or way out; "
+            f"{held.limit:g} m are wanted ({held.rule.applies_to}).",
+            reading=(place.to_opening_m, held.limit, "m"),
+            rule=held.authority,
+            mends=(_placed(f"Stand it {held.limit:g} m from them", to_opening_m=held.limit),)
+            if short and wanted
+            else (),
+        )
+    ]
