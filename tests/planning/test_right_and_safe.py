@@ -164,6 +164,8 @@ RULES = {
     "export kW": "export rule",
     "new array export share": "new array's export",
     "controllable kW": "controllable",
+    "arc fault volts": "arc fault",
+    "battery shutdown kWh": "battery shutdown",
     "battery kWh": "battery room",
     "battery clearance m": "battery clearance",
     "unbalance kW": "unbalance",
@@ -223,7 +225,12 @@ def test_every_rule_in_a_pack_stops_or_warns_some_job(region, rule, demo, dairy)
     if held.kind == "unbalance kW":
         job = job.with_(battery=job.battery.with_(battery_inverter="mossgate-5", pack="fern-48", count=2))
     limit = 0.001
-    if held.kind.startswith("battery ") and held.kind != "battery drop":
+    if held.kind == "arc fault volts":
+        split = demo_job("cottage")
+        unit = plan(split).option("hybrid-swap").design.leader.inverter.with_(arc_fault=None)
+        own = split.own_equipment.with_(inverters=(unit,))
+        job = in_region(split.with_(own_equipment=own, battery=split.battery.with_(hybrid=unit.key)), region)
+    if held.kind in ("battery kWh", "battery clearance m"):
         # Where it stands is asked after, and how far from openings it is: near is what is wrong.
         room = (held.rooms or ("garage",))[0]
         place = {"where": "outdoors"} if room == "outdoors" else {"room": room}

@@ -238,6 +238,11 @@ class Inverter(Model):
         default=None,
         description="Whether the PV inputs have one of their own; None: not stated.",
     )
+    arc_fault: Literal["built in", "none"] | None = Field(
+        title="Arc-fault detection",
+        default=None,
+        description="Whether it finds arcs in the cables of its PV inputs; None: not stated.",
+    )
     anti_islanding: Name | None = Field(
         title="Anti-islanding tested by",
         default=None,

@@ -32,8 +32,10 @@ RuleKind = Literal[
     "voltage rise",
     "continuous factor",
     "array shutdown volts",
+    "arc fault volts",
     "battery kWh",
     "battery clearance m",
+    "battery shutdown kWh",
 ]
 UNITS: dict[str, str] = {
     "array ratio": "kWp/kW",
@@ -59,8 +61,10 @@ UNITS: dict[str, str] = {
     "voltage rise": "of the voltage",
     "continuous factor": "times the current",
     "array shutdown volts": "V",
+    "arc fault volts": "V",
     "battery kWh": "kWh",
     "battery clearance m": "m",
+    "battery shutdown kWh": "kWh",
 }
 
 

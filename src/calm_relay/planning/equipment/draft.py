@@ -71,8 +71,8 @@ SELDOM = frozenset(
     (
         "technology", "bifaciality", "heat_loss_constant", "heat_loss_wind", "ageing_per_year", "weighting", "peak_at",
         "built_in_pack", "plug_in", "charge_controllers", "export_control", "frequency_watt", "ingress",
-        "rcd", "dc_isolator", "anti_islanding", "load_ports", "load_port_a", "dc_charger_kw", "dc_charger_v",
-        "car_to_house", "ct_cable_m", "neutral_bond",
+        "rcd", "dc_isolator", "arc_fault", "anti_islanding", "load_ports", "load_port_a", "dc_charger_kw",
+        "dc_charger_v", "car_to_house", "ct_cable_m", "neutral_bond",
         "changeover_poles", "bypass",
         "knee_low_v", "knee_high_v", "taper_from", "taper_to", "peukert", "rated_hours", "cycles_to", "calendar_fade",
         "expansion_of", "generation", "mixes_with", "warranty_fraction", "warranty_mwh_per_kwh", "any_inverter",

@@ -3,6 +3,12 @@
 from collections.abc import Iterator
 
 from calm_relay.planning.architecture.design import Converter
+from calm_relay.planning.architecture.shut_off import (
+    ARC_FAULT,
+    BATTERY_SHUTDOWN,
+    arcs_watched,
+    shut_down_outside_kwh,
+)
 from calm_relay.planning.architecture.topology import BACKED_UP
 from calm_relay.planning.common.amounts import amount_text
 from calm_relay.planning.common.joined import counted
@@ -78,6 +84,58 @@ def check_rapid_shutdown(subject: Subject) -> list[Finding]:
             f"that sets it off, or electronics under the modules. {paid}.",
             reading=(asked.volts, asked.rule.limit, "V"),
             rule=asked.rule.authority,
+        )
+    ]
+
+
+@check
+def check_arc_fault(subject: Subject) -> list[Finding]:
+    """What finds an arc in new strings on a building, where the region asks for it."""
+    rule = subject.rules.of(ARC_FAULT)
+    found = []
+    for converter, volts in arcs_watched(subject.design, rule):
+        name, held = converter.name, converter.inverter.arc_fault
+        said = {
+            "built in": f"{name} finds arcs in the cables of its strings itself",
+            "none": f"{name} finds no arcs: a detector that is listed for it, for every input",
+            None: f"The datasheet of {name} does not say whether it finds arcs: ask, and write it into the item",
+        }[held]
+        found.append(
+            warns_if(
+                held != "built in",
+                "arc fault",
+                "Strings",
+                "own_equipment.inverters",
+                f"{said}. They work at up to {volts:.0f} V; it is wanted from {rule.limit if rule else 0:g} V.",
+                reading=(volts, rule.limit if rule else None, "V"),
+                rule=rule.authority if rule else "",
+            )
+        )
+    return found
+
+
+@check
+def check_battery_shutdown(subject: Subject) -> list[Finding]:
+    """What shuts a battery down from outside the house, where the region asks for it."""
+    kwh = shut_down_outside_kwh(subject.design, subject.rules)
+    rule = subject.rules.of(BATTERY_SHUTDOWN)
+    if kwh is None or rule is None:
+        return []
+    outdoors = subject.job.battery_place.where == "outdoors"
+    where = (
+        "the unit's own serves where one can reach it"
+        if outdoors
+        else "a switch outdoors, where one can reach it, that shuts the battery down; it is on the list of parts"
+    )
+    return [
+        warns_if(
+            not outdoors,
+            "battery shutdown",
+            "Battery",
+            "battery_place.where",
+            f"{rule.rule.name} ({kwh:.1f} kWh): {where}.",
+            reading=(kwh, rule.limit, "kWh"),
+            rule=rule.authority,
         )
     ]
 

@@ -14,6 +14,7 @@ from calm_relay.planning.architecture.connections import (
     units_of,
 )
 from calm_relay.planning.architecture.rapid_shutdown import SHUTDOWN
+from calm_relay.planning.architecture.shut_off import ARC_FAULT, arcs_watched, shut_down_outside_kwh
 from calm_relay.planning.architecture.topology import BACKED_UP, CHANGEOVER, Edge
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
@@ -346,10 +347,21 @@ def _protection(option: Option, plan: WiringPlan) -> list[Part]:
             breaks = plan.tables.breaker_ka(option.context.job.supply.short_circuit_ka)
             rating = "" if breaks is None else f", {breaks:g} kA"
             add(f"Breaker {cable.device.amps:g} A, {poles} poles{rating}", float(edge.runs))
+    watched = arcs_watched(option.design, option.context.rules.of(ARC_FAULT))
+    unwatched = [unit for unit, _ in watched if unit.inverter.arc_fault == "none"]
+    outside = shut_down_outside_kwh(option.design, option.context.rules) is not None
+    if outside and option.context.job.battery_place.where != "outdoors":
+        add("Switch outdoors that shuts the battery down", 1.0, "none where the unit's own stands outdoors")
     for converter in option.design.converters:
         units = float(units_of(converter))
         if converter.is_new and converter.inverter.rcd in ("type A", "type F", "type B"):
             add(f"Residual-current device, {converter.inverter.rcd}, 30 or 300 mA as the local code says", units)
+        if any(converter is unit for unit in unwatched):
+            add(
+                "Arc-fault detector for strings, listed for the unit",
+                units,
+                "an input each, where its maker says so",
+            )
         if converter.is_new and converter.has_array and converter.micro is None:
             strokes = option.context.job.wiring.strokes_km2
             length = dc_length_m(plan)
@@ -482,6 +494,8 @@ def labels_of(option: Option) -> list[str]:
         labels.append("Rapid shutdown: what it leaves live, and where it is set off")
     if any(converter.has_battery for converter in design.converters):
         labels += ["Battery: type, energy, voltage, date, whom to call", "Battery isolator"]
+    if shut_down_outside_kwh(design, option.context.rules) is not None:
+        labels.append("Emergency shutdown of the battery: at its switch")
     if supply.on_grid:
         labels.append("Two supplies: isolate the grid and every source, then prove dead")
         if design.battery_converter is not None and design.leader.inverter.backup is not None:
