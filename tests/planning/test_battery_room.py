@@ -121,3 +121,10 @@ def test_a_search_leaves_out_what_may_not_stand_in_the_room(cottage):
     found = search(plan(job), most=1500)
     assert found.plants and max(plant.design.leader.bank.nominal_kwh for plant in found.plants) <= 40.0
     assert any("More battery than may stand in its room" in reason for reason, _ in found.refused)
+
+
+def test_a_plug_in_battery_is_asked_for_no_room_but_held_to_one_that_is_stated():
+    job = demo_job("two-homes")
+    assert note(placed(job, room=None), key="balcony") is None
+    assert note(placed(job, room=None), key="ac-addon").severity is Severity.CHECK
+    assert note(placed(job, room="bedroom"), key="balcony").severity is Severity.STOP

@@ -45,7 +45,7 @@ def check_battery_room(subject: Subject) -> list[Finding]:
     bank, room = converter.bank, subject.job.battery_place.stands_in
     never, kwh = rooms_without(subject.rules), bank.nominal_kwh
     if room is None:
-        if not never:
+        if not never or converter.inverter.plug_in:
             return []
         first = next(item for item in subject.rules if item.rule.kind == "battery kWh" and item.limit <= 0.0)
         where = joined([IN_ROOM[item] for item in never], last="or")
