@@ -5,6 +5,7 @@ import pytest
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.handover.materials import labels_of, materials_of
+from calm_relay.planning.handover.work_order import steps_of
 from tests.plans import plan
 
 
@@ -60,6 +61,8 @@ def test_a_battery_indoors_is_shut_down_from_outside(cottage, unit):
     articles = [item.article for item in materials_of(inside)]
     assert "Switch outdoors that shuts the battery down" in articles
     assert "Emergency shutdown of the battery: at its switch" in labels_of(inside)
+    (tested,) = [item for item in steps_of(inside) if item.text.startswith("Emergency shutdown of the battery")]
+    assert tested.stage == "Test"
     place = cottage.battery_place.with_(where="outdoors")
     outside = plan(cottage.with_(battery_place=place)).option("hybrid-swap")
     assert [item.severity for item in found(outside, "battery shutdown")] == [Severity.OK]

@@ -13,6 +13,7 @@ from calm_relay.planning.architecture.connections import (
     units_moved,
     units_of,
 )
+from calm_relay.planning.architecture.shut_off import shut_down_outside_kwh
 from calm_relay.planning.architecture.topology import BACKED_UP, METER
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.common.region_words import said_in_region
@@ -292,6 +293,12 @@ def _tests(option: Option) -> Iterator[Step]:
             "Test",
             "Rapid shutdown: set it off in sunlight and wait 30 s; then set it back.",
             measure="volts at the ends of each string",
+        )
+    if shut_down_outside_kwh(option.design, option.context.rules) is not None:
+        yield Step(
+            "Test",
+            "Emergency shutdown of the battery: set it off from outside while it gives power; then set it back.",
+            measure="battery power falls to nothing; it gives none until it is set back",
         )
     if job.supply.on_grid and option.design.battery_converter is not None:
         yield Step(
