@@ -85,12 +85,12 @@ def test_every_cable_of_every_demo_carries_its_device_and_keeps_its_limits(demo_
             if item.size is None:
                 assert item.missed
                 continue
-            assert item.capacity_a >= item.edge.amps - 1e-9
+            assert item.capacity_a >= item.limits.share * item.edge.amps - 1e-9
             if item.device is not None:
                 assert item.edge.amps <= item.device.amps + 1e-9
                 larger = [size.amps for size in made.tables.breakers if size.amps >= item.capacity_a - 1e-9]
                 most = min(larger) if made.tables.next_size_up else item.capacity_a
-                assert item.device.amps <= most + 1e-9
+                assert item.limits.share * item.device.amps <= most + 1e-9
             assert item.drop_share <= item.limits.drop + 1e-9
 
 
@@ -498,3 +498,23 @@ def test_a_new_job_begins_with_the_firms_own_figures():
     begun = begun_job("Fern house", replace(library(), own_figures=own_figures()))
     assert begun.wiring.own_figures == own_figures()
     assert begun_job("Fern house", library()).wiring.own_figures is None
+
+
+def test_conductors_that_feed_all_of_a_dwelling_carry_less_than_its_rating_and_say_so():
+    job = demo_job("cottage")
+    whole = job.with_(
+        supply=job.supply.with_(main_fuse_a=200.0),
+        battery=job.battery.with_(hybrid="skerrin-h96s"),
+        wiring=job.wiring.with_(routes=()),
+        backup_board=None,
+    )
+    option = plan(whole).option("hybrid-swap")
+    feeder = option.wiring.cable("meter > changeover")
+    assert feeder.limits.share == 0.83 and feeder.asked_a == pytest.approx(166.0)
+    drawn = wiring_sheet(option).cable(feeder.edge.key)
+    assert any("Feeds all of a dwelling: it must carry 83% of the rating" in line for line in drawn.lines)
+    for other in (whole.with_(region="canada"), whole.with_(supply=whole.supply.with_(main_fuse_a=60.0))):
+        assert all(cable.limits.share == 1.0 for cable in plan(other).option("hybrid-swap").wiring.cables)
+    # A backup panel is no whole dwelling.
+    part = plan(job).option("hybrid-swap").wiring
+    assert {c.edge.key for c in part.cables if c.limits.share < 1.0} <= {"meter > main board"}

@@ -121,6 +121,13 @@ class WireTables(Model):
     next_size_up: bool = Field(
         default=False, description="A cable may have the next breaker of the series above what it carries."
     )
+    dwelling_share: float = Field(
+        default=1.0,
+        gt=0.0,
+        le=1.0,
+        description="Of the service's rating, what conductors must carry that feed all of a one-family dwelling.",
+    )
+    dwelling_clause: Line = Field(default="", description="Whose share that is.")
     bonding: Bonding
     ac_insulation: Insulation
     dc_laying: Laying = "on the roof"

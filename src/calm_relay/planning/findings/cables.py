@@ -49,7 +49,7 @@ def _figures(cable: Cable) -> str:
     edge, words = cable.edge, []
     for limit in cable.missed:
         device = cable.device.amps if cable.device is not None else 0.0
-        loads_a = max(cable.limits.needed_a, device)
+        loads_a = cable.asked_a
         if limit == "current":
             by = (
                 f" behind {rated_text(device, cable.device_kind)}"
@@ -299,7 +299,7 @@ def _old_against_new(subject: Subject, plan: WiringPlan, gone: Converter, new: C
         if kept.missed:
             of = size_words(kept.size) if kept.size is not None else seen.size
             faults.append(kept.problem or f"its cable of {of}: {_figures(kept)}")
-            reading = (max(new.limits.needed_a, new.device.amps if new.device else 0.0), kept.capacity_a, "A")
+            reading = (new.asked_a, kept.capacity_a, "A")
     title = plan.topology.node(edge.end).title
     if not faults:
         return passes(

@@ -120,7 +120,7 @@ def _bar(name: str, used: float, limit: float | None, words: str) -> LimitBar | 
 
 def _sheet(cable: Cable, sheet: WiringSheet) -> CableSheet:
     edge, limits, laid = cable.edge, cable.limits, cable.laid
-    loads = max(limits.needed_a, cable.device.amps if cable.device else 0.0)
+    loads = cable.asked_a
     bars = [
         _bar("Current", loads, cable.capacity_a, f"{loads:.0f} of {cable.capacity_a:.0f} A"),
         _bar("Voltage drop", cable.drop_share, limits.drop, f"{cable.drop_share:.1%} of {limits.drop or 0:.0%}"),
@@ -135,6 +135,9 @@ def _sheet(cable: Cable, sheet: WiringSheet) -> CableSheet:
             _bar("Short circuit", cable.least_mm2 * laid.parallel, area, f"{cable.least_mm2:.1f} of {area:g} mm²")
         )
     lines = [f"Carries {edge.amps:.1f} A for hours; counted {limits.needed_a:.1f} A. Up to {edge.open_v:.0f} V."]
+    if limits.share < 1.0:
+        whose = f"{sheet.plan.tables.authority}, {sheet.plan.tables.dwelling_clause}, from memory"
+        lines.append(f"Feeds all of a dwelling: it must carry {limits.share:.0%} of the rating ({whose}).")
     if cable.clause:
         by = f"By {cable.clause}: × {cable.ambient:.2f} for {laid.ambient_c:g} °C around it"
         lines.append(f"{by}, × {cable.grouping:.2f} for {laid.grouped} side by side.")

@@ -38,6 +38,8 @@ class Limits:
         Current that the rise is reckoned at [A].
     fault_ka : float or None
         Short-circuit current that flows there at most [kA]; None: nobody stated it.
+    share : float
+        Of the current and of the device's rating, what the cable must carry.
     """
 
     needed_a: float
@@ -45,6 +47,7 @@ class Limits:
     rise: float | None
     rise_a: float
     fault_ka: float | None = None
+    share: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -81,12 +84,22 @@ class Cable:
         return self.edge.status == "there" and not self.typed
 
     @property
+    def asked_a(self) -> float:
+        """What it must carry: its current, or the rating of what protects it where that is more [A]."""
+        return asked_a(self.limits, self.device)
+
+    @property
     def words(self) -> str:
         """Size and cores, as it is ordered."""
         if self.size is None:
             return "no size fits"
         many = f"{self.laid.parallel} × " if self.laid.parallel > 1 else ""
         return f"{many}{self.edge.conductors} × {size_words(self.size)}"
+
+
+def asked_a(limits: Limits, device: DeviceSize | None) -> float:
+    """What a cable must carry behind a device [A]."""
+    return limits.share * max(limits.needed_a, device.amps if device is not None else 0.0)
 
 
 def size_words(size: WireSize) -> str:
@@ -157,7 +170,7 @@ def size_cable(
     kind : str
         What the device is called.
     """
-    loads_a = max(limits.needed_a, device.amps if device is not None else 0.0)
+    loads_a = asked_a(limits, device)
     able = carries(laid, edge.loaded, tables)
     flexible = edge.kind in DC_KINDS
     least = _least_mm2(laid, device, limits.fault_ka)

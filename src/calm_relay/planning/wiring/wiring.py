@@ -9,7 +9,13 @@ from calm_relay.job.wires import WireTables
 from calm_relay.job.wiring import Route
 from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.architecture.design import Converter, Design, DesignContext
-from calm_relay.planning.architecture.topology import CurrentTransformer, Edge, Topology
+from calm_relay.planning.architecture.topology import (
+    BACKED_UP,
+    CHANGEOVER,
+    CurrentTransformer,
+    Edge,
+    Topology,
+)
 from calm_relay.planning.equipment.rules import InForce, Rules
 from calm_relay.planning.strings.stringing import fusing_of
 from calm_relay.planning.wiring.cable import Cable, Limits, size_cable
@@ -100,6 +106,19 @@ def _needed_a(edge: Edge, factor: float) -> float:
     return edge.amps * factor
 
 
+# Services of a dwelling whose conductors may be smaller than their rating [A]: NEC 310.12, from memory.
+DWELLING_A = (100.0, 400.0)
+
+
+def _feeds_dwelling(edge: Edge, topology: Topology, job: Job) -> bool:
+    """Whether a cable carries the whole service of a house of one phase or two legs."""
+    supply = job.supply
+    if edge.kind != "feeder" or supply.phases == "three" or edge.amps < supply.main_fuse_a - 1e-9:
+        return False
+    whole = edge.end != BACKED_UP and (edge.end != CHANGEOVER or topology.whole_house)
+    return whole and DWELLING_A[0] <= supply.main_fuse_a <= DWELLING_A[1]
+
+
 def _string_fuse_a(converter: Converter, edge: Edge, context: DesignContext) -> float | None:
     """The fuse of an input's strings where they need one by the job's school."""
     number = int(edge.end.rsplit("/", 1)[1])
@@ -171,6 +190,7 @@ def wiring_of(design: Design, context: DesignContext, topology: Topology | None 
             left if on_grid else None,
             rise_a if on_grid else 0.0,
             context.job.supply.short_circuit_ka if edge.circuit != "dc" else None,
+            tables.dwelling_share if _feeds_dwelling(edge, topology, context.job) else 1.0,
         )
         string_fuse = None
         if edge.kind == "string" and edge.unit is not None:
