@@ -223,3 +223,17 @@ def test_circuits_are_fed_or_left_off_where_no_grid_goes_down(qtbot):
     assert said["pottery"][0] == ["backed up", "shed", "grid only"] and "In an outage" in said["pottery"][2]
     assert said["hut"][:2] == (["stays on", "shed", "left off"], "Circuit 1: is fed")
     assert "Is fed" in said["hut"][2] and "In an outage" not in said["hut"][2]
+
+
+def test_its_circuits_are_called_that_and_backed_up_loads_with_a_grid(hut, window, settled):
+    assert hut.backup_board.text() == "Circuits and generator…"
+    window.open_bench("Home")
+    settled(window)
+    assert window.bench.backup_board.text() == "Circuits…"
+    assert window.bench.tabs.buttons["backup-board"].text() == "Circuits"
+    window.open_bench("Outage")
+    settled(window)
+    assert window.bench.backup_board.text() == "Circuits and generator…"
+    window.session.edit(demo_job("pottery"), "another job")
+    settled(window)
+    assert window.bench.backup_board.text() == "Backed-up loads and generator…"

@@ -14,6 +14,7 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.job.model import Job
 from calm_relay.planning.common.refused import refused_words
+from calm_relay.planning.common.vocabulary import OFF_GRID
 
 
 class GridBench(Bench):
@@ -33,7 +34,7 @@ class GridBench(Bench):
         self.tariff.setToolTip(
             "Prices by the hour and season, tiers, power, credit, and the bill that comes of them"
         )
-        self.backup_board = QPushButton("Backed-up loads and generator…")
+        self.backup_board = QPushButton(f"{OFF_GRID.circuits} and generator…")
         self.problem = Label()
         self.problem.setObjectName("refused")
         self.problem.setWordWrap(True)

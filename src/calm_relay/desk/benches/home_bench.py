@@ -23,6 +23,7 @@ from calm_relay.desk.widgets.tabs import Tabs, tabbed
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
 from calm_relay.job.demand import LOAD_FIELDS, MeteredDemand, ShapedDemand
+from calm_relay.planning.common.vocabulary import vocabulary_of
 
 SHAPES = (
     ("household", "household"),
@@ -159,6 +160,9 @@ class HomeBench(Bench):
         from calm_relay.planning.views.figures import home_kwh
 
         self._view = view
+        circuits = vocabulary_of(view.plan.job.supply).circuits
+        self.backup_board.setText(f"{circuits}…")
+        self.tabs.buttons["backup-board"].setText(circuits)
         if self.is_other:
             self.wait_for(self.carpet, self.stacked, self.seasons)
             self.picture.show_stack(None)

@@ -174,6 +174,7 @@ class OutageBench(Bench):
         words = vocabulary_of(view.plan.job.supply)
         self.when.setText(words.begin_at)
         self.pull.setText(words.begin)
+        self.backup_board.setText(f"{words.circuits} and generator…")
         self.at.limit_to(view.plan.site.calendar.year)
         self.worst.setEnabled(False)
         self.covered.setEnabled(bool(view.plan.faces))

@@ -17,6 +17,7 @@ from calm_relay.job.field_range import range_of
 from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.planning.common.refused import refused_words
+from calm_relay.planning.common.vocabulary import vocabulary_of
 
 
 class BackedUpLoadsDialog(AnswerDialog):
@@ -29,8 +30,7 @@ class BackedUpLoadsDialog(AnswerDialog):
         from calm_relay.planning.common.errors import PlanError
         from calm_relay.planning.equipment.rules import rules_of
 
-        loads = "backed-up loads" if job.supply.on_grid else "circuits"
-        super().__init__(f"The {loads} and the generator", parent)
+        super().__init__(_title(job), parent)
         self._job = job
         self.result_job: Job | None = None
         demand = job.demand
@@ -157,8 +157,12 @@ class BackedUpLoadsDialog(AnswerDialog):
         )
 
 
+def _title(job: Job) -> str:
+    return f"The {vocabulary_of(job.supply).circuits.lower()} and the generator"
+
+
 def ask_backed_up_loads(bench, job: Job) -> None:
     """Asks for the board and the generator of a job; the bench emits the edit."""
     dialog = BackedUpLoadsDialog(job, bench.library, bench.window())
     if dialog.exec() and dialog.result_job != job:
-        bench.edited.emit(dialog.result_job, "The backed-up loads and the generator")
+        bench.edited.emit(dialog.result_job, _title(job))

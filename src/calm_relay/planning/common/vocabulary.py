@@ -17,8 +17,8 @@ class Vocabulary:
     `imported` that it was,
     `staying_on` what an outage leaves on, `while_it_forms` that a unit forms the grid alone,
     `in_an_outage` and `after_a_flat_battery` begin or stand in a sentence,
-    `shed` says that circuits are not fed, `not_backed_up` what a circuit on the grid side is; `begin`, `begin_at` and
-    `formed_power` are fields of the desk.
+    `shed` says that circuits are not fed, `not_backed_up` what a circuit on the grid side is; `begin`, `begin_at`,
+    `formed_power` and `circuits` are fields of the desk.
     """
 
     bill: str
@@ -37,6 +37,7 @@ class Vocabulary:
     begin: str
     begin_at: str
     formed_power: str
+    circuits: str
 
 
 ON_GRID = Vocabulary(
@@ -56,6 +57,7 @@ ON_GRID = Vocabulary(
     begin="Start the outage",
     begin_at="Outage from",
     formed_power="Power on backup at least",
+    circuits="Backed-up loads",
 )
 OFF_GRID = Vocabulary(
     bill="The generator's fuel",
@@ -74,6 +76,7 @@ OFF_GRID = Vocabulary(
     begin="Rehearse",
     begin_at="From",
     formed_power="Power formed at least",
+    circuits="Circuits",
 )
 
 
