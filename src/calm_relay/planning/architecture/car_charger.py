@@ -25,16 +25,14 @@ class CarCharger:
         The unit.
     car : Car
         The car.
+    is_new : bool
+        Whether the works bring it: with its unit, or with a car that comes.
     """
 
     number: int
     unit: Converter
     car: Car
-
-    @property
-    def is_new(self) -> bool:
-        """Whether the works bring it: it comes with its unit, or with its car."""
-        return self.unit.is_new or self.car.planned
+    is_new: bool
 
     @property
     def kw(self) -> float:
@@ -66,4 +64,7 @@ def car_on_dc(design: Design, job: Job) -> CarCharger | None:
     """The DC charger of a design with the car that hangs on it; None where none does."""
     number = car_unit(design)
     car = next((car for car in job.demand.cars if car.charger == ON_HYBRID), None)
-    return None if number is None or car is None else CarCharger(number, design.converters[number], car)
+    if number is None or car is None:
+        return None
+    unit = design.converters[number]
+    return CarCharger(number, unit, car, unit.is_new or (car.planned and bool(design.new_converters)))

@@ -40,19 +40,21 @@ FULL = 0.98
 LEAD_LIVES = 2.0
 
 
-def _new_battery(subject: Subject) -> Converter | None:
+def new_battery(subject: Subject) -> Converter | None:
+    """The unit whose battery comes to stand there; None where none does."""
     converter = subject.design.battery_converter
     return converter if converter is not None and converter.battery_moves else None
 
 
-def _move(**changes: Any) -> Callable[..., Any]:
+def move(**changes: Any) -> Callable[..., Any]:
+    """Puts the battery elsewhere, as a mend."""
     return lambda job: job.with_(battery_place=job.battery_place.with_(**changes))
 
 
 @check
 def check_stands_dry(subject: Subject) -> list[Finding]:
     """The lowest pack stands above the highest water that is to be expected."""
-    converter, place = _new_battery(subject), subject.job.battery_place
+    converter, place = new_battery(subject), subject.job.battery_place
     if converter is None or place.flood_m <= 0:
         return []
     wet = place.base_m < place.flood_m + CLEAR_OF_WATER_M
@@ -68,7 +70,7 @@ def check_stands_dry(subject: Subject) -> list[Finding]:
             sentence,
             reading=(place.base_m, wanted, "m"),
             rule="the job's survey",
-            mends=(Mend(f"Hang it {wanted:g} m up", _move(base_m=wanted)),) if wet and reachable else (),
+            mends=(Mend(f"Hang it {wanted:g} m up", move(base_m=wanted)),) if wet and reachable else (),
         )
     ]
 
@@ -76,7 +78,7 @@ def check_stands_dry(subject: Subject) -> list[Finding]:
 @check
 def check_outdoors(subject: Subject) -> list[Finding]:
     """A pack that is not made for outdoors must not stand there."""
-    converter = _new_battery(subject)
+    converter = new_battery(subject)
     if converter is None or subject.job.battery_place.where != "outdoors" or converter.bank.pack.outdoors:
         return []
     return [
@@ -86,7 +88,7 @@ def check_outdoors(subject: Subject) -> list[Finding]:
             "battery_place.where",
             f"{converter.bank.pack.name} is not made to stand outdoors.",
             rule=SHEET,
-            mends=(Mend("Stand it in an unheated room", _move(where="unheated room")),),
+            mends=(Mend("Stand it in an unheated room", move(where="unheated room")),),
         )
     ]
 
@@ -94,7 +96,7 @@ def check_outdoors(subject: Subject) -> list[Finding]:
 @check
 def check_air(subject: Subject) -> list[Finding]:
     """Days on which cold or heat takes some of the battery's power."""
-    converter = _new_battery(subject)
+    converter = new_battery(subject)
     if converter is None:
         return []
     pack, place = converter.bank.pack, subject.job.battery_place
@@ -111,7 +113,7 @@ def check_air(subject: Subject) -> list[Finding]:
             f"slower{never}; coldest day {round(float(air.min())) + 0} °C."
         )
         heated = place.where == "heated room"
-        mends = () if heated else (Mend("Stand it in a heated room", _move(where="heated room")),)
+        mends = () if heated else (Mend("Stand it in a heated room", move(where="heated room")),)
         findings.append(
             warns(
                 "cold battery",
@@ -181,7 +183,7 @@ def check_lead_duty(subject: Subject) -> list[Finding]:
                 "battery_place.ventilated",
                 f"{pack.name} gives off gas while it is charged, and the place has no ventilation.",
                 rule="IEC 62485-2, ventilation of battery rooms; check locally",
-                mends=(Mend("Ventilate the place", _move(ventilated=True)),),
+                mends=(Mend("Ventilate the place", move(ventilated=True)),),
             )
         )
     return findings
@@ -237,7 +239,7 @@ def _charged_in(window: GridCharge) -> Mend:
 @grid_check
 def check_under_used(subject: Subject) -> list[Finding]:
     """A battery with few full cycles a year is money that stands still."""
-    converter = _new_battery(subject)
+    converter = new_battery(subject)
     if converter is None or subject.design.by_clock:
         return []
     year = subject.outcome.year

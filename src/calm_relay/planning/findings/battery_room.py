@@ -1,27 +1,16 @@
 """Which room the battery stands in, and how far from doors, windows and ways out."""
 
-from typing import Any
-
 from calm_relay.job.field_range import range_of
 from calm_relay.job.rooms import IN_ROOM, IndoorRoom, Room
 from calm_relay.job.survey import BatteryPlace
 from calm_relay.planning.architecture.battery_room import clearance, room_limit, rooms_without
-from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import room_refusals
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.findings.base import Finding, Mend, Subject, check, passes, stops, stops_if, warns
+from calm_relay.planning.findings.battery_place import move, new_battery
 
 # Rooms that are offered in place of one that may not be, the first that holds the battery first.
 OFFERED: tuple[IndoorRoom, ...] = ("garage", "utility room", "shed")
-
-
-def _new_battery(subject: Subject) -> Converter | None:
-    converter = subject.design.battery_converter
-    return converter if converter is not None and converter.battery_moves else None
-
-
-def _placed(label: str, **changes: Any) -> Mend:
-    return Mend(label, lambda job: job.with_(battery_place=job.battery_place.with_(**changes)))
 
 
 def _rooms(subject: Subject, kwh: float, most: int) -> tuple[Mend, ...]:
@@ -33,13 +22,13 @@ def _rooms(subject: Subject, kwh: float, most: int) -> tuple[Mend, ...]:
             may.append(room)
     # What stands outdoors is taken in; how warm the room is, is another question.
     inside = {"where": "unheated room"} if subject.job.battery_place.where == "outdoors" else {}
-    return tuple(_placed(f"Stand it {IN_ROOM[room]}", room=room, **inside) for room in may[:most])
+    return tuple(Mend(f"Stand it {IN_ROOM[room]}", move(room=room, **inside)) for room in may[:most])
 
 
 @check
 def check_battery_room(subject: Subject) -> list[Finding]:
     """A battery stands where the region lets so much energy stand: not where people sleep, nor on their way out."""
-    converter = _new_battery(subject)
+    converter = new_battery(subject)
     if converter is None:
         return []
     bank, room = converter.bank, subject.job.battery_place.stands_in
@@ -90,7 +79,7 @@ def check_battery_room(subject: Subject) -> list[Finding]:
 @check
 def check_battery_clearance(subject: Subject) -> list[Finding]:
     """A battery stands clear of doors, windows and ways out, as far as the region wants it."""
-    converter, place = _new_battery(subject), subject.job.battery_place
+    converter, place = new_battery(subject), subject.job.battery_place
     room: Room | None = place.stands_in
     held = clearance(subject.rules, room)
     if converter is None or held is None:
@@ -113,7 +102,7 @@ def check_battery_clearance(subject: Subject) -> list[Finding]:
             f"{held.limit:g} m are wanted ({held.rule.applies_to}).",
             reading=(place.to_opening_m, held.limit, "m"),
             rule=held.authority,
-            mends=(_placed(f"Stand it {held.limit:g} m from them", to_opening_m=held.limit),)
+            mends=(Mend(f"Stand it {held.limit:g} m from them", move(to_opening_m=held.limit)),)
             if short and wanted
             else (),
         )
