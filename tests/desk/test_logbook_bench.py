@@ -7,7 +7,7 @@ from calm_relay.desk.benches.all_benches import BENCHES
 from calm_relay.desk.dialogs.facts_dialog import LIGHT, FactsDialog
 from calm_relay.desk.dialogs.form_dialog import FormDialog
 from calm_relay.exchange.logbook import logbook_path, read_logbook
-from calm_relay.exchange.shipped import demo_logbook
+from calm_relay.exchange.shipped import demo_job, demo_logbook
 from calm_relay.job.logbook import KINDS, CapacityTest, MonthFacts
 
 from . import driving
@@ -145,3 +145,19 @@ def test_growth_starts_from_the_job_as_built(bench, window, qtbot):
     bench.tabs.choose("growth")
     qtbot.waitUntil(lambda: bench.settled and bench._grown is not None)
     assert driving.painted(bench.growth.bars) > 0.02
+
+
+def test_an_empty_logbook_says_what_will_stand_there_and_how_it_begins(window, settled, qtbot):
+    window.session.replace(demo_job("cottage"))
+    window.forget_view()
+    settled(window)
+    window.open_bench("Logbook")
+    qtbot.waitUntil(lambda: window.bench.settled)
+    bench = window.bench
+    assert bench.verdict.text().startswith("No logbook yet.")
+    assert "“Months from a file…”" in bench.array._waiting.text()
+    assert "warranted" in bench.fade._waiting.text()
+    window.session.replace(demo_job("pottery"))
+    window.forget_view()
+    qtbot.waitUntil(lambda: bench.promise is not None)
+    assert bench.array._waiting is None and bench.fade._waiting is None

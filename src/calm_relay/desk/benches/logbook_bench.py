@@ -22,6 +22,12 @@ from calm_relay.exchange.logbook import append_entry
 from calm_relay.job.logbook import KINDS, MonthFacts, YearOfWeather
 
 PARTS = (("promise", "Promise and fact"), ("months", "Months"), ("entries", "Entries"), ("growth", "Growth"))
+# What stands where a logbook has nothing to show yet.
+NO_MONTHS = (
+    "Each month that is read will stand here beside what this option promised for its light and demand. It begins with "
+    "“Months from a file…”: a meter's export, or what the inverter made."
+)
+NO_CAPACITY = "What the battery still holds, from its capacity tests, beside what is warranted."
 UNSAVED = "Save the job first: its logbook stands beside its file."
 SHIPPED = "This logbook ships with the demo. Save the job: it then has one of its own, begun with this one."
 FORM = {
@@ -233,6 +239,8 @@ class LogbookBench(Bench):
             self.verdict.setText(f"{none}It is held against the option that was built.")
             self.years.setText("")
             self.battery.setText("")
+            self.array.waits(NO_MONTHS)
+            self.fade.waits(NO_CAPACITY)
         else:
             self.verdict.setText(promise.sentence)
             self.years.setText("\n\n".join(f"{year.year}: {year.sentence}" for year in reversed(promise.years)))
