@@ -129,10 +129,10 @@ OLD_JOBS = Path(__file__).parent / "version_3"
 
 @pytest.mark.parametrize("name", ["dairy", "hut"])
 def test_a_job_of_version_3_is_read_as_today_s(name):
-    """Its words were others, what they say is the same. Notes, mounting, the hut's room, spare and snow came since."""
+    """Its words were others, what they say is the same. Notes, mounting, rooms, spare and snow came since."""
 
     def as_then(job):
-        place = job.battery_place.with_(where="heated room")
+        place = job.battery_place.with_(where="heated room", room=None)
         faces = [face.with_(mounting="close to the roof") for face in job.faces]
         site = job.site.with_(snow=None)
         return job.with_(notes="", battery_place=place, faces=faces, generators=job.generators[:1], site=site)
