@@ -96,6 +96,14 @@ def test_how_far_it_is_from_openings_is_asked_held_and_mended(pottery):
     assert note(outdoors, "battery clearance").limit == 1.0
 
 
+def test_distances_are_said_in_the_region_s_unit(cottage):
+    near = note(placed(cottage, where="outdoors", to_opening_m=0.5), "battery clearance")
+    assert "stands 2 ft from the nearest door, window or way out; 3 ft are wanted" in near.sentence
+    option = plan(placed(cottage, where="outdoors")).option("hybrid-swap")
+    (step,) = [item for item in steps_of(option) if item.text.startswith("Set up")]
+    assert step.text.endswith("3 ft or more from doors and windows of the house, outdoors.")
+
+
 def test_a_limit_that_the_job_sets_is_the_one_that_counts(pottery):
     job = placed(pottery, room="garage").with_(
         rule_changes=(RuleChange(rule="nz-battery-rooms", limit=20.0, why="barrier"),)

@@ -1,6 +1,7 @@
 """Which of a region's rules hold for the room that a battery stands in, and how far it is from openings."""
 
 from calm_relay.job.rooms import Room
+from calm_relay.job.wires import WireTables
 from calm_relay.planning.equipment.rules import InForce, Rules
 
 ENERGY, CLEARANCE = "battery kWh", "battery clearance m"
@@ -19,6 +20,11 @@ def clearance(rules: Rules, room: Room | None) -> InForce | None:
     """
     held = [item for item in _of(rules, CLEARANCE) if not item.rule.rooms or room in item.rule.rooms]
     return max(held, key=lambda item: item.limit, default=None)
+
+
+def distance_words(metres: float, tables: WireTables | None) -> str:
+    """A distance in the region's unit, that of its tables of wires."""
+    return f"{metres:g} m" if tables is None else tables.length_words(metres)
 
 
 def rooms_without(rules: Rules) -> tuple[Room, ...]:

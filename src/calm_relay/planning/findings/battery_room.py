@@ -3,7 +3,7 @@
 from calm_relay.job.field_range import range_of
 from calm_relay.job.rooms import IN_ROOM, IndoorRoom, Room
 from calm_relay.job.survey import BatteryPlace
-from calm_relay.planning.architecture.battery_room import clearance, room_limit, rooms_without
+from calm_relay.planning.architecture.battery_room import clearance, distance_words, room_limit, rooms_without
 from calm_relay.planning.architecture.refusals import room_refusals
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.findings.base import Finding, Mend, Subject, check, passes, stops, stops_if, warns
@@ -84,9 +84,11 @@ def check_battery_clearance(subject: Subject) -> list[Finding]:
     held = clearance(subject.rules, room)
     if converter is None or held is None:
         return []
+    wires = subject.context.survey.wires
+    least = distance_words(held.limit, wires)
     if place.to_opening_m is None:
         said = (
-            f"Keep {converter.bank.summary} {held.limit:g} m or more from {held.rule.applies_to}, and as its maker "
+            f"Keep {converter.bank.summary} {least} or more from {held.rule.applies_to}, and as its maker "
             "says. How far it is nobody measured."
         )
         return [passes("battery clearance", "Battery", "battery_place.to_opening_m", said, rule=held.authority)]
@@ -98,11 +100,11 @@ def check_battery_clearance(subject: Subject) -> list[Finding]:
             "battery clearance",
             "Battery",
             "battery_place.to_opening_m",
-            f"{converter.bank.summary} stands {place.to_opening_m:g} m from the nearest door, window or way out; "
-            f"{held.limit:g} m are wanted ({held.rule.applies_to}).",
+            f"{converter.bank.summary} stands {distance_words(place.to_opening_m, wires)} from the nearest door, window or "
+            f"way out; {least} are wanted ({held.rule.applies_to}).",
             reading=(place.to_opening_m, held.limit, "m"),
             rule=held.authority,
-            mends=(Mend(f"Stand it {held.limit:g} m from them", move(to_opening_m=held.limit)),)
+            mends=(Mend(f"Stand it {least} from them", move(to_opening_m=held.limit)),)
             if short and wanted
             else (),
         )

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.job.rooms import IN_ROOM
-from calm_relay.planning.architecture.battery_room import clearance
+from calm_relay.planning.architecture.battery_room import clearance, distance_words
 from calm_relay.planning.architecture.car_charger import car_on_dc
 from calm_relay.planning.architecture.connections import (
     backed_up_circuits,
@@ -169,10 +169,14 @@ def _roof(option: Option) -> Iterator[Step]:
 
 
 def _hang(option: Option) -> Iterator[Step]:
-    place, rules = option.context.job.battery_place, option.context.rules
+    place, rules, tables = option.context.job.battery_place, option.context.rules, option.context.survey.wires
     room, clear = place.stands_in, clearance(rules, place.stands_in)
     where = f" {IN_ROOM[room]}" if room is not None else ""
-    apart = f", {clear.limit:g} m or more from {clear.rule.applies_to}" if clear is not None else ""
+    apart = (
+        f", {distance_words(clear.limit, tables)} or more from {clear.rule.applies_to}"
+        if clear is not None
+        else ""
+    )
     for converter in option.design.new_converters:
         if converter.is_new and converter.micro is None:
             each = " each" if units_of(converter) > 1 else ""
