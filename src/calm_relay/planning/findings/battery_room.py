@@ -100,8 +100,8 @@ def check_battery_clearance(subject: Subject) -> list[Finding]:
             "battery clearance",
             "Battery",
             "battery_place.to_opening_m",
-            f"{converter.bank.summary} stands {distance_words(place.to_opening_m, wires)} from the nearest door, window "
-            f"or way out; {least} are wanted ({held.rule.applies_to}).",
+            f"{converter.bank.summary} stands {distance_words(place.to_opening_m, wires)} from the nearest door, "
+            f"window or way out; {least} are wanted ({held.rule.applies_to}).",
             reading=(place.to_opening_m, held.limit, "m"),
             rule=held.authority,
             mends=(Mend(f"Stand it {least} from them", move(to_opening_m=held.limit)),)
