@@ -7,6 +7,7 @@ from calm_relay.job.rooms import INDOOR_ROOMS
 from calm_relay.job.survey import RuleChange
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.handover.materials import materials_of
+from calm_relay.planning.handover.offer import scope_of
 from calm_relay.planning.handover.work_order import steps_of
 from calm_relay.planning.studies.search import search
 from calm_relay.planning.studies.survey import entries_of
@@ -136,3 +137,12 @@ def test_a_plug_in_battery_is_asked_for_no_room_but_held_to_one_that_is_stated()
     assert note(placed(job, room=None), key="balcony") is None
     assert note(placed(job, room=None), key="ac-addon").severity is Severity.CHECK
     assert note(placed(job, room="bedroom"), key="balcony").severity is Severity.STOP
+
+
+def test_an_offer_says_where_the_battery_will_stand(pottery):
+    option = plan(placed(pottery, room="garage")).option("hybrid-swap")
+    assert scope_of(option).standing == "The battery stands in the garage."
+    assert scope_of(plan(placed(pottery, room=None)).option("hybrid-swap")).standing == ""
+    assert scope_of(plan(pottery).options[0]).standing == ""
+    beside = plan(demo_job("two-homes")).option("hybrid-beside")
+    assert scope_of(beside).standing == "The new battery stands in the cellar."

@@ -210,6 +210,7 @@ def _asked(pages, kit, offer: Offer) -> None:
     brought, kept = offer.scope.brought, offer.scope.kept
     what = f": {brought}," if brought else ""
     stays = f"What you have stays in use: {kept}. " if kept else ""
+    stands = f"{escape(offer.scope.standing)} " if offer.scope.standing else ""
     verb = "It saves about" if money.saving >= 0.0 else "What is paid for power rises by about"
     saved = f"{verb} <b>{_about(abs(money.saving), currency)} a year</b>; " if offer.saves else ""
     if saved and money.in_outages >= 0.5:
@@ -220,7 +221,7 @@ def _asked(pages, kit, offer: Offer) -> None:
     pages.text(
         f"<p style='margin:0'>You want {escape(asked)}.</p>"
         f"<p style='margin:4px 0'>We offer <b>{escape(kit.option.title)}</b>{what} "
-        f"for <b>{_money(money.outlay, currency)}</b>. {stays}{saved}{escape(own)}.</p>"
+        f"for <b>{_money(money.outlay, currency)}</b>. {stays}{stands}{saved}{escape(own)}.</p>"
     )
 
 

@@ -3,7 +3,10 @@
 from calm_relay.job.model import Supply
 
 _ISOLATE = "Isolate and prove dead before touching mains or battery; never unplug a DC connector under load."
-_PLACE = "Keep the battery's clearances and ventilation; no battery where floods or heat reach it."
+_PLACE = (
+    "Keep the battery's clearances and ventilation; no battery where floods or heat reach it, where people sleep, or "
+    "on their way out."
+)
 _RULES = "Rules shown are dated presets that can be edited; the local code is the authority over them."
 CAUTIONS = (
     "This plan does not authorise work. Local codes, the network operator and licensed practice decide.",

@@ -7,6 +7,7 @@ from re import sub
 
 import numpy as np
 
+from calm_relay.job.rooms import IN_ROOM, Room
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.backed_up_loads import behind_relay
@@ -76,12 +77,23 @@ class OfferDay:
 
 @dataclass(frozen=True)
 class Scope:
-    """What an offer brings and what of it is there already: modules [kWp], batteries between full and empty [kWh]."""
+    """What an offer brings and what of it is there already: modules [kWp], batteries between full and empty [kWh].
+
+    `room` is where a battery that comes stands; None where none comes, or nobody stated it.
+    """
 
     new_kwp: float
     kept_kwp: float
     new_kwh: float
     kept_kwh: float
+    room: Room | None = None
+
+    @property
+    def standing(self) -> str:
+        """Where the battery that comes stands, as a sentence; empty where nobody stated it."""
+        if self.room is None:
+            return ""
+        return f"The {'new ' if self.kept_kwh else ''}battery stands {IN_ROOM[self.room]}."
 
     @property
     def brought(self) -> str:
@@ -109,7 +121,8 @@ def scope_of(option: Option) -> Scope:
     bought = [unit.bought_packs for unit in units]
     new_kwh = sum((bank.usable_kwh for bank in bought if bank is not None), 0.0)
     kept_kwh = sum((unit.bank.usable_kwh for unit in units if unit.has_battery), 0.0) - new_kwh
-    return Scope(new_kwp, kept_kwp, new_kwh, kept_kwh if kept_kwh > ROUNDING_KWH else 0.0)
+    room = option.context.job.battery_place.stands_in if new_kwh else None
+    return Scope(new_kwp, kept_kwp, new_kwh, kept_kwh if kept_kwh > ROUNDING_KWH else 0.0, room)
 
 
 @dataclass(frozen=True, eq=False)
