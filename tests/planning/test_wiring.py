@@ -513,7 +513,8 @@ def test_conductors_that_feed_all_of_a_dwelling_carry_less_than_its_rating_and_s
     assert feeder.limits.share == 0.83 and feeder.asked_a == pytest.approx(166.0)
     drawn = wiring_sheet(option).cable(feeder.edge.key)
     assert any("Feeds all of a dwelling: it must carry 83% of the rating" in line for line in drawn.lines)
-    for other in (whole.with_(region="canada"), whole.with_(supply=whole.supply.with_(main_fuse_a=60.0))):
+    farm = whole.with_(demand=whole.demand.with_(shape="farm"))
+    for other in (whole.with_(region="canada"), whole.with_(supply=whole.supply.with_(main_fuse_a=60.0)), farm):
         assert all(cable.limits.share == 1.0 for cable in plan(other).option("hybrid-swap").wiring.cables)
     # A backup panel is no whole dwelling.
     part = plan(job).option("hybrid-swap").wiring

@@ -3,10 +3,10 @@
 from calm_relay.job.field_range import range_of
 from calm_relay.job.rooms import IN_ROOM, IndoorRoom, Room
 from calm_relay.job.survey import BatteryPlace
-from calm_relay.planning.architecture.battery_room import clearance, distance_words, room_limit, rooms_without
+from calm_relay.planning.architecture.battery_room import clearance, distances_words, room_limit, rooms_without
 from calm_relay.planning.architecture.refusals import room_refusals
 from calm_relay.planning.common.joined import joined
-from calm_relay.planning.findings.base import Finding, Mend, Subject, check, passes, stops, stops_if, warns
+from calm_relay.planning.findings.base import Finding, Mend, Subject, check, passes, stops_if, warns
 from calm_relay.planning.findings.battery_place import move, new_battery
 
 # Rooms that are offered in place of one that may not be, the first that holds the battery first.
@@ -52,26 +52,17 @@ def check_battery_room(subject: Subject) -> list[Finding]:
     refused = room_refusals(subject.design, subject.job, subject.rules)
     if held is None:
         return []
-    if refused:
-        return [
-            stops(
-                "battery room",
-                "Battery",
-                "battery_place.room",
-                f"{refused[0]} stand there.",
-                reading=(kwh, held.limit, "kWh"),
-                rule=held.authority,
-                mends=_rooms(subject, kwh, 1),
-            )
-        ]
+    well = f"{bank.summary} of {kwh:.1f} kWh {IN_ROOM[room]}: at most {held.limit:g} kWh may"
     return [
-        passes(
+        stops_if(
+            refused,
             "battery room",
             "Battery",
             "battery_place.room",
-            f"{bank.summary} of {kwh:.1f} kWh {IN_ROOM[room]}: at most {held.limit:g} kWh may stand there.",
+            f"{refused[0] if refused else well} stand there.",
             reading=(kwh, held.limit, "kWh"),
             rule=held.authority,
+            mends=_rooms(subject, kwh, 1) if refused else (),
         )
     ]
 
@@ -85,7 +76,7 @@ def check_battery_clearance(subject: Subject) -> list[Finding]:
     if converter is None or held is None:
         return []
     wires = subject.context.survey.wires
-    least = distance_words(held.limit, wires)
+    is_at, least = distances_words(place.to_opening_m or 0.0, held.limit, wires)
     if place.to_opening_m is None:
         said = (
             f"Keep {converter.bank.summary} {least} or more from {held.rule.applies_to}, and as its maker "
@@ -100,7 +91,7 @@ def check_battery_clearance(subject: Subject) -> list[Finding]:
             "battery clearance",
             "Battery",
             "battery_place.to_opening_m",
-            f"{converter.bank.summary} stands {distance_words(place.to_opening_m, wires)} from the nearest door, "
+            f"{converter.bank.summary} stands {is_at} from the nearest door, "
             f"window or way out; {least} are wanted ({held.rule.applies_to}).",
             reading=(place.to_opening_m, held.limit, "m"),
             rule=held.authority,

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+from calm_relay.job.demand import ShapedDemand
 from calm_relay.job.model import Job
 from calm_relay.job.wires import WireTables
 from calm_relay.job.wiring import Route
@@ -108,11 +109,14 @@ def _needed_a(edge: Edge, factor: float) -> float:
 
 # Services of a dwelling whose conductors may be smaller than their rating [A]: NEC 310.12, from memory.
 DWELLING_A = (100.0, 400.0)
+DWELLINGS = ("household", "all-electric")
 
 
 def _feeds_dwelling(edge: Edge, topology: Topology, job: Job) -> bool:
-    """Whether a cable carries the whole service of a house of one phase or two legs."""
-    supply = job.supply
+    """Whether a cable carries the whole service of a house of one phase or two legs; shops and farms are none."""
+    supply, demand = job.supply, job.demand
+    if isinstance(demand, ShapedDemand) and demand.shape not in DWELLINGS:
+        return False
     if edge.kind != "feeder" or supply.phases == "three" or edge.amps < supply.main_fuse_a - 1e-9:
         return False
     whole = edge.end != BACKED_UP and (edge.end != CHANGEOVER or topology.whole_house)
