@@ -91,8 +91,9 @@ def check_rapid_shutdown(subject: Subject) -> list[Finding]:
 @check
 def check_arc_fault(subject: Subject) -> list[Finding]:
     """What finds an arc in new strings on a building, where the region asks for it."""
-    rule = subject.rules.of(ARC_FAULT)
-    found = []
+    rule, found = subject.rules.of(ARC_FAULT), []
+    if rule is None:
+        return []
     for converter, volts in arcs_watched(subject.design, rule):
         name, held = converter.name, converter.inverter.arc_fault
         said = {
@@ -106,9 +107,9 @@ def check_arc_fault(subject: Subject) -> list[Finding]:
                 "arc fault",
                 "Strings",
                 "own_equipment.inverters",
-                f"{said}. They work at up to {volts:.0f} V; it is wanted from {rule.limit if rule else 0:g} V.",
-                reading=(volts, rule.limit if rule else None, "V"),
-                rule=rule.authority if rule else "",
+                f"{said}. The strings work at up to {volts:.0f} V; it is wanted from {rule.limit:g} V.",
+                reading=(volts, rule.limit, "V"),
+                rule=rule.authority,
             )
         )
     return found
