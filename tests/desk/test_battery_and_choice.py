@@ -108,8 +108,22 @@ def test_windows_are_added_changed_and_refused_in_words(window, battery, qtbot, 
     type_into(qtbot, dialog.bias, "30")
     qtbot.mouseClick(dialog.export.add, LEFT)
     dialog.allowed.setChecked(True)
+    qtbot.mouseClick(dialog.delay.add, LEFT)
+    _, start, _, fields = dialog.delay.rows[0]
+    start.setTime(QTime(8, 0))
+    assert "Oct to Mar" in fields["months"].text()
+    type_into(qtbot, fields["months"], "summer")
+    dialog.take()
+    assert dialog.result_job is None
+    assert (
+        dialog.problem.text() == "Charging is delayed, window 1: 'summer' is no month; wanted such as Nov, or 11."
+    )
+    type_into(qtbot, fields["months"], "Dec to Feb")
     dialog.take()
     job = dialog.result_job
+    assert [(late.start, late.end, late.months) for late in job.control.delay_windows] == [
+        ("08:00", "12:00", (1, 2, 12))
+    ]
     assert [window_.target for window_ in job.battery.charge_windows] == [0.8, 0.6]
     assert job.control.shave_above_kw == 4.5
     assert job.control.import_bias_w == 30

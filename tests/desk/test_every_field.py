@@ -187,6 +187,7 @@ def controls(window, qtbot, settled, tmp_path):
     add(control.Control, {"shave_above_kw": held.shave, "import_bias_w": held.bias, "surplus_order": order})
     for rows, kind in (
         (held.give, control.Window), (held.export, control.ExportWindow), (held.clock_charge, control.ClockWindow),
+        (held.delay, control.DelayWindow),
     ):  # fmt: skip
         rows._append(rows._first)
         _, start, end, extras = rows.rows[0]

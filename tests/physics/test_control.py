@@ -32,9 +32,12 @@ def orders(steps, **changes):
             "export_kw",
             "export_to",
             "clock_kw",
+            "delayed",
         )
     }
-    whole = {name: np.full(steps, value, dtype=float) for name, value in changes.items() if name in series}
+    whole = {
+        name: np.full(steps, value, dtype=series[name].dtype) for name, value in changes.items() if name in series
+    }
     rest = {name: value for name, value in changes.items() if name not in series}
     return Control(**{**series, **whole}, **rest)
 
@@ -61,6 +64,7 @@ def test_every_balance_closes_under_every_order(name, data):
         series[3],
         series[4],
         clock,
+        data.draw(arrays(bool, STEPS)),
         data.draw(st.sampled_from([0.0, 0.03])),
         data.draw(st.sampled_from([3.0, 1e9])),
         data.draw(st.sampled_from([None, tuple(reversed(range(len(plant))))])),
@@ -110,6 +114,50 @@ def test_outside_its_discharge_windows_a_battery_gives_nothing():
     control = replace(self_use(3), may_discharge=may)
     year = run_plant((still(),), np.zeros((1, 3)), np.full(3, 1.0), 1.0, control=control)
     assert list(year.of("discharge", 0) > 0) == [False, True, False]
+
+
+@pytest.mark.parametrize("plant", ["hybrid", "beside"])
+def test_while_charging_is_delayed_a_battery_takes_only_what_the_export_limit_would_turn_away(plant):
+    """Common practice, no source: a battery that is full at ten leaves noon to the limit."""
+    if plant == "hybrid":
+        parts, pv = (hybrid(usable_kwh=6.0, reserve=0.0, initial=0.0),), np.array([[3.0, 3.0, 5.0, 5.0]])
+    else:
+        parts = (pv_only(), still(usable_kwh=6.0, initial=0.0))
+        pv = np.array([[3.0, 3.0, 5.0, 5.0], [0.0] * 4])
+    home, grid = np.full(4, 0.5), GridConnection(export_limit_kw=2.6)
+    at_once = run_plant(parts, pv, home, 1.0, grid)
+    delayed = run_plant(parts, pv, home, 1.0, grid, replace(self_use(4), delayed=np.ones(4, dtype=bool)))
+    number = len(parts) - 1
+    # While the limit is not reached all of it goes out.
+    assert delayed.of("stored", number)[1] == pytest.approx(0.0, abs=0.05)
+    assert at_once.of("stored", number)[1] > 4.0
+    # At noon the limit is kept and what is above it is stored; charged at once the battery is full by then.
+    assert delayed.at_bus("export")[2:] == pytest.approx([2.6, 2.6], abs=0.05)
+    assert delayed.kwh("curtailed") == pytest.approx(0.0, abs=1e-6)
+    assert at_once.kwh("curtailed") > 0.5
+    assert delayed.bus_kwh("export") > at_once.bus_kwh("export") + 1.5
+
+
+def test_while_charging_is_delayed_without_a_limit_a_hybrid_stores_what_its_inverter_would_clip():
+    part = hybrid(usable_kwh=6.0, reserve=0.0, initial=0.0)
+    pv, home = np.array([[3.0, part.ac_limit_kw + 2.0]]), np.full(2, 0.5)
+    control = replace(self_use(2), delayed=np.ones(2, dtype=bool))
+    year = run_plant((part,), pv, home, 1.0, control=control)
+    stored = year.of("stored", 0)
+    assert stored[0] == pytest.approx(0.0, abs=1e-6) and 1.0 < stored[1] < 2.0
+    assert year.kwh("clipped") == pytest.approx(0.0, abs=1e-6)
+
+
+def test_filling_from_the_grid_and_a_zero_export_are_what_they_are_while_charging_is_delayed():
+    delayed = np.ones(3, dtype=bool)
+    parts, pv = (hybrid(usable_kwh=6.0, reserve=0.0, initial=0.2),), np.array([[2.0, 2.0, 0.0]])
+    for control, grid in (
+        (filled_in([True, True, True], 0.9), GridConnection()),
+        (self_use(3), GridConnection(export_limit_kw=0.0)),
+    ):
+        plain = run_plant(parts, pv, np.full(3, 0.5), 1.0, grid, control)
+        late = run_plant(parts, pv, np.full(3, 0.5), 1.0, grid, replace(control, delayed=delayed))
+        assert late.flows == pytest.approx(plain.flows, abs=1e-9)
 
 
 def test_selling_stops_at_its_level_and_keeps_the_export_limit():

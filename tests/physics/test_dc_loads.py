@@ -110,7 +110,7 @@ def test_it_hangs_on_its_converter_in_whatever_order_they_serve():
     there = np.ones(STEPS, dtype=bool)
     plant = (ConverterPart(3.0, battery=BATTERY), IDEAL)
     pv = np.array([nothing, SUN * 6.0])
-    turned = Control(*(nothing, nothing, there, nothing, nothing, nothing, nothing, 0.0, np.inf), order=(1, 0))
+    turned = Control(nothing, nothing, there, nothing, nothing, nothing, nothing, ~there, order=(1, 0))
     for control in (None, turned):
         year = run_plant(plant, pv, HOME, STEP_H, control=control, loads=(car(kwh=20.0, converter=2),))
         closes(year)
@@ -166,6 +166,7 @@ def test_every_balance_closes_with_cars_on_either_bus(data):
         nothing,
         nothing,
         nothing,
+        draw(st.sampled_from([9.0, 30.0])) == HOUR,
         0.0,
         5.0,
     )

@@ -55,6 +55,7 @@ def base() -> Inputs:
         np.where(evening, 1.5, 0.0),
         np.where(evening, 0.4, 0.0),
         np.where(HOUR == 12, 1.0, np.where(HOUR == 22, -0.5, 0.0)),
+        HOUR == 9,
         0.05,
         4.0,
     )
@@ -210,6 +211,7 @@ CHANGES = {
     "Control.export_kw": (of_control("export_kw", 0.2), ON_GRID),
     "Control.export_to": (of_control("export_to", 2.4), ON_GRID),
     "Control.clock_kw": (None, set()),
+    "Control.delayed": (of_field("control", delayed=np.ones(STEPS, dtype=bool)), ON_GRID),
     "Control.bias_kw": (of_field("control", bias_kw=0.4), ON_GRID),
     "Control.charge_import_limit_kw": (of_field("control", charge_import_limit_kw=1.3), ON_GRID),
     "Control.order": (None, set()),

@@ -6,6 +6,7 @@ from typing import Self
 from pydantic import Field, model_validator
 
 from calm_relay.job.base import ClockTime, Fraction, Model, Name, NotNegative, Positive, minutes_of
+from calm_relay.job.months import Month, months_text
 
 DAY = 24 * 60
 # The battery's place among the loads that take surplus.
@@ -52,6 +53,23 @@ class ExportWindow(Window):
 
     power_kw: Positive = Field(le=100)
     down_to: Fraction = Field(default=0.3, description="State of charge at which it stops.")
+
+
+class DelayWindow(Window):
+    """A daily window in which the battery takes of the array only what would be turned away."""
+
+    months: tuple[Month, ...] = Field(default=(), max_length=12, description="Its season; none: all the year.")
+
+    @property
+    def summary(self) -> str:
+        """Both ends and the season, as shown."""
+        return f"{super().summary}, {months_text(self.months)}" if self.months else super().summary
+
+    def meets(self, other: Window) -> bool:
+        """Whether both are open at some time of some day."""
+        theirs = other.months if isinstance(other, DelayWindow) else ()
+        apart = self.months and theirs and not set(self.months) & set(theirs)
+        return not apart and super().meets(other)
 
 
 class ClockWindow(Window):
@@ -108,6 +126,12 @@ class Control(Model):
         default=(), max_length=6, description="When the battery may serve the home; none: at any time."
     )
     export_windows: tuple[ExportWindow, ...] = Field(default=(), max_length=6)
+    delay_windows: tuple[DelayWindow, ...] = Field(
+        default=(),
+        max_length=6,
+        description="When the battery takes only what the export limit or the inverter would turn away of the array's "
+        "power, so that it has room at midday.",
+    )
     shave_above_kw: Positive | None = Field(
         default=None, le=500, description="The battery serves only what the home draws above this."
     )
@@ -133,6 +157,7 @@ class Control(Model):
     def _do_not_meet(self) -> Self:
         refuse_meeting(self.discharge_windows, "discharge_windows")
         refuse_meeting(self.export_windows, "export_windows")
+        refuse_meeting(self.delay_windows, "delay_windows")
         twice = next((name for name in self.surplus_order if self.surplus_order.count(name) > 1), None)
         if twice is not None:
             raise ValueError(f"surplus_order: {twice!r} stands twice; wanted each once")
@@ -143,6 +168,7 @@ __all__ = [
     "Clock",
     "ClockWindow",
     "Control",
+    "DelayWindow",
     "ExportWindow",
     "GridCharge",
     "Window",

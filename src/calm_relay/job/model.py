@@ -546,9 +546,11 @@ class Job(Model):
 
     @model_validator(mode="after")
     def _exported_and_charged_apart(self) -> Self:
+        windows: tuple[Window, ...]
         for field, windows in (
             ("export_windows", self.control.export_windows),
             ("discharge_windows", self.control.discharge_windows),
+            ("delay_windows", self.control.delay_windows),
         ):
             for window in windows:
                 for filled in self.battery.charge_windows:

@@ -15,7 +15,7 @@ from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
 from calm_relay.job.rooms import INDOOR_ROOMS
 from calm_relay.planning.common.refused import refused_words
-from calm_relay.planning.operation.controls import usual_charge, usual_service
+from calm_relay.planning.operation.controls import usual_charge, usual_delay, usual_service
 
 UP_TO = ("target", "up to", "%", range_of(GridCharge, "target").times(100), 0, 100.0)
 AT_MOST = ("limit_kw", "at most", "kW", range_of(GridCharge, "limit_kw"), 1, 1.0)
@@ -41,6 +41,8 @@ class ControlDialog(AnswerDialog):
         first_fill, first_give = (usual(job.tariff).model_dump() for usual in (usual_charge, usual_service))
         self.fill = self._rows("Charged from the grid", (UP_TO, AT_MOST), first_fill, battery.charge_windows)
         self.give = self._rows("Serves the home only", (), first_give, control.discharge_windows)
+        first_delay = usual_delay(job.site.latitude).model_dump()
+        self.delay = self._rows("Charging is delayed", (), first_delay, control.delay_windows, seasonal=True)
         self.export = self._rows(
             "Stored energy is exported", (POWER, DOWN_TO), FIRST_EXPORT, control.export_windows
         )
@@ -60,8 +62,8 @@ class ControlDialog(AnswerDialog):
         self._lay_out()
         self.resize(840, 640)
 
-    def _rows(self, name, extras, first, windows):
-        rows = WindowRows(name, extras, first, self.show_text)
+    def _rows(self, name, extras, first, windows, *, seasonal=False):
+        rows = WindowRows(name, extras, first, self.show_text, seasonal=seasonal)
         rows.show_value([window.model_dump() for window in windows])
         return rows
 
@@ -84,6 +86,11 @@ class ControlDialog(AnswerDialog):
                 self.fill,
             ),
             ("Serves the home", "Only in these windows; none: at any time.", self.give),
+            (
+                "Delayed charging",
+                "Then it takes only what the export limit or the inverter turns away, and has room at midday.",
+                self.delay,
+            ),
             (
                 "Peak shaving above",
                 "The battery serves only what is above; empty: all of it.",
@@ -128,6 +135,7 @@ class ControlDialog(AnswerDialog):
             control = job.control.with_(
                 discharge_windows=self.give.value,
                 export_windows=self.export.value,
+                delay_windows=self.delay.value,
                 shave_above_kw=self.shave.value,
                 import_bias_w=self.bias.value or 0.0,
                 clock={"charge": self.clock_charge.value, "give": self.clock_give.value},
@@ -142,6 +150,8 @@ class ControlDialog(AnswerDialog):
             )
         except ValidationError as error:
             self.show_text(f"{refused_words(error, Job)}.")
+        except ValueError as error:
+            self.show_text(f"{error}.")
         else:
             self.accept()
 

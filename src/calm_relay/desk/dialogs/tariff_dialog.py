@@ -18,6 +18,7 @@ from calm_relay.desk.charts.tariff_ribbons import TariffRibbons
 from calm_relay.desk.dialogs.form_dialog import AnswerDialog
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.months_field import MonthsField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.row_stack import RowStack
 from calm_relay.desk.widgets.scrolled import Column
@@ -26,7 +27,7 @@ from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.own_tariffs import keep_tariff, read_tariffs
 from calm_relay.job.base import PRICE_MOST
 from calm_relay.job.field_range import FieldRange, range_of
-from calm_relay.job.tariff import DemandCharge, RateWindow, Tariff, Tier, months_text, read_months
+from calm_relay.job.tariff import DemandCharge, RateWindow, Tariff, Tier
 from calm_relay.planning.common.refused import refused_words
 
 CLOCK = "HH:mm"
@@ -73,16 +74,12 @@ class RateRows(RowStack):
             "start": QTimeEdit(),
             "end": QTimeEdit(),
             "days": ChoiceField(f"Days of {what}", DAYS, width=6),
-            "months": QLineEdit(months_text(window.months) if window.months else ""),
+            "months": MonthsField(f"Months of {what}", f"{self._name} window {number}", window.months),
         }
         fields["name"].setAccessibleName(f"Name of {what}")
-        fields["months"].setAccessibleName(f"Months of {what}")
-        fields["months"].setPlaceholderText("all year")
-        fields["months"].setToolTip("Its season, such as Nov to Feb, or Apr, Jun; empty for all the year")
         fields["price"].show_value(window.price)
         fields["price"].setFixedWidth(66)
         fields["days"].show_value(window.days)
-        fields["months"].setMinimumWidth(80)
         for key in ("start", "end"):
             fields[key].setDisplayFormat(CLOCK)
             fields[key].setAccessibleName(f"{what} {'from' if key == 'start' else 'until'}")
@@ -117,10 +114,6 @@ class RateRows(RowStack):
         """
         result = []
         for number, (_, fields) in enumerate(self.rows, 1):
-            try:
-                months = read_months(fields["months"].text())
-            except ValueError as error:
-                raise ValueError(f"{self._name} window {number}: {error}") from None
             result.append(
                 {
                     "name": fields["name"].text().strip() or f"Window {number}",
@@ -128,7 +121,7 @@ class RateRows(RowStack):
                     "start": fields["start"].time().toString(CLOCK),
                     "end": fields["end"].time().toString(CLOCK),
                     "days": fields["days"].currentData(),
-                    "months": months,
+                    "months": fields["months"].value,
                 }
             )
         return tuple(result)

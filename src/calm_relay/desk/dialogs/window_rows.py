@@ -1,9 +1,10 @@
-"""Daily windows as rows: from, until, and what else such a window holds."""
+"""Daily windows as rows: from, until, its season, and what else such a window holds."""
 
 from PySide6.QtCore import QTime
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTimeEdit, QVBoxLayout, QWidget
 
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.months_field import MonthsField
 from calm_relay.desk.widgets.quantity_field import QuantityField
 
 CLOCK = "HH:mm"
@@ -12,11 +13,13 @@ CLOCK = "HH:mm"
 class WindowRows(QWidget):
     """Edits a tuple of windows as dictionaries.
 
-    `extras` are (field, label, unit, range, decimals, factor); a value is shown times its factor.
+    `extras` are (field, label, unit, range, decimals, factor); a value is shown times its factor. Of `seasonal` ones
+    the months are edited too.
     """
 
-    def __init__(self, name: str, extras, first, show_text, most: int = 6, parent=None):
+    def __init__(self, name: str, extras, first, show_text, most: int = 6, *, seasonal: bool = False, parent=None):
         super().__init__(parent)
+        self._seasonal = seasonal
         self._name, self._extras, self._first, self._show_text, self._most = name, extras, first, show_text, most
         self.rows: list[tuple[QWidget, QTimeEdit, QTimeEdit, dict]] = []
         self._column = QVBoxLayout(self)
@@ -37,13 +40,21 @@ class WindowRows(QWidget):
 
     @property
     def value(self) -> tuple[dict, ...]:
-        """The windows as typed."""
+        """The windows as typed.
+
+        Raises
+        ------
+        ValueError
+            When months are no months.
+        """
         result = []
         for _, start, end, fields in self.rows:
             window = {"start": start.time().toString(CLOCK), "end": end.time().toString(CLOCK)}
             for name, _, _, _, _, factor in self._extras:
                 value = fields[name].value
                 window[name] = None if value is None else value / factor
+            if self._seasonal:
+                window["months"] = fields["months"].value
             result.append(window)
         return tuple(result)
 
@@ -73,6 +84,11 @@ class WindowRows(QWidget):
             line.addWidget(Label(label))
             line.addWidget(field)
             fields[name] = field
+        if self._seasonal:
+            what = f"{self._name}, window {number}"
+            fields["months"] = MonthsField(f"{what}: months", what, window.get("months", ()))
+            line.addWidget(Label("in"))
+            line.addWidget(fields["months"])
         gone = QPushButton("Remove")
         gone.setObjectName("small")
         gone.setAccessibleName(f"{self._name}, window {number}: remove")

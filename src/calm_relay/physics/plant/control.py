@@ -7,6 +7,9 @@ import numpy as np
 
 from calm_relay.physics.plant.parts import UNLIMITED
 
+# Series that say yes or no.
+YES_OR_NO = ("may_discharge", "delayed")
+
 
 class ControlSteps(NamedTuple):
     """A control as the compiled run takes it; see `Control`."""
@@ -18,6 +21,7 @@ class ControlSteps(NamedTuple):
     export_kw: np.ndarray
     export_to: np.ndarray
     clock_kw: np.ndarray
+    delayed: np.ndarray
     bias_kw: float
     charge_import_limit_kw: float
 
@@ -41,6 +45,8 @@ class Control:
         Power batteries give beyond what the home asks [kW], and the state of charge at which that stops.
     clock_kw : ndarray
         What converters on a time clock do: above 0 charge from the AC bus, below 0 give to it [kW].
+    delayed : ndarray of bool
+        Whether batteries take of the arrays only what the export limit, or an inverter's, would turn away.
     bias_kw : float
         Import that charging and zero export aim at [kW].
     charge_import_limit_kw : float
@@ -56,6 +62,7 @@ class Control:
     export_kw: np.ndarray = field(repr=False)
     export_to: np.ndarray = field(repr=False)
     clock_kw: np.ndarray = field(repr=False)
+    delayed: np.ndarray = field(repr=False)
     bias_kw: float = 0.0
     charge_import_limit_kw: float = UNLIMITED
     order: tuple[int, ...] | None = None
@@ -73,22 +80,22 @@ class Control:
     def steps(self) -> ControlSteps:
         """The control in the compiled run's types."""
         series = {
-            name: np.ascontiguousarray(getattr(self, name), dtype=np.bool_ if name == "may_discharge" else float)
-            for name in ControlSteps._fields[:7]
+            name: np.ascontiguousarray(getattr(self, name), dtype=np.bool_ if name in YES_OR_NO else float)
+            for name in ControlSteps._fields[:8]
         }
-        limits = {name: float(getattr(self, name)) for name in ControlSteps._fields[7:]}
+        limits = {name: float(getattr(self, name)) for name in ControlSteps._fields[8:]}
         return ControlSteps._make([*series.values(), *limits.values()])
 
 
 def self_use(steps: int) -> Control:
     """Serve the home from the battery whenever it is short, fill from what is left over, nothing else."""
-    none = np.zeros(steps)
-    return Control(none, none, np.ones(steps, dtype=bool), none, none, none, none)
+    none, never = np.zeros(steps), np.zeros(steps, dtype=bool)
+    return Control(none, none, ~never, none, none, none, none, never)
 
 
 def filled_in(window: list[bool] | np.ndarray, target: float = 1.0, limit_kw: float = UNLIMITED) -> Control:
     """Self-use with batteries charged from the grid in a window (ndarray of bool) up to a target level."""
     window = np.asarray(window, dtype=bool)
-    none = np.zeros(window.size)
+    none, never = np.zeros(window.size), np.zeros(window.size, dtype=bool)
     filling = np.where(window, target, 0.0), np.where(window, limit_kw, 0.0)
-    return Control(*filling, np.ones(window.size, dtype=bool), none, none, none, none)
+    return Control(*filling, ~never, none, none, none, none, never)

@@ -4,7 +4,8 @@ In each step inverters on a time clock do what the clock says. The array serves 
 its own DC side, then the AC bus; what the home leaves on the AC bus charges the other batteries, then goes to the
 grid up to its limit; what remains is curtailed. A shortfall is met by the batteries down to their floor, then by the
 grid. In a charge window batteries below target are charged from the grid and none is discharged below target; in an
-export window they give beyond what the home asks.
+export window they give beyond what the home asks. Where charging is delayed what the arrays leave goes out first, up to
+the export limit, and batteries take what would be turned away.
 
 The path from PV to a battery on the same converter is not bound by the AC limit. That one fact is why a DC-coupled
 battery catches what would be clipped and an AC-coupled one does not.
@@ -51,6 +52,7 @@ from calm_relay.physics.plant.loads import (
     on_surplus,
     port_is_on,
 )
+from calm_relay.physics.plant.parts import UNLIMITED
 
 
 class Offer(NamedTuple):
@@ -201,11 +203,12 @@ def _serve_arrays(
     filling_level: float,
     exporting: bool,
     bias: float,
+    out_first: float,
 ) -> None:
-    """Runs the arrays on converters with a battery, or those without."""
+    """Runs the arrays on converters with a battery, or those without; `out_first` goes out before a battery [kW]."""
     for j in range(c.size):
         if w[j].pv > 0.0 and (c[j].usable_kwh > 0.0) == with_battery:
-            wanted = max(-_seen(c, j, spare) - bias, 0.0)
+            wanted = max(-_seen(c, j, spare) - bias, out_first - _all(spare), 0.0)
             # A battery that is being filled in the window comes before the home.
             # Outside windows the level is 0, and no rounding error below it counts.
             if filling_level > 0.0 and w[j].stored < filling_level * c[j].usable_kwh:
@@ -273,10 +276,10 @@ def _obey_clock(c: np.ndarray, w: np.ndarray, spare: np.ndarray, clock_kw: float
 
 
 @inlined
-def _charge_from_surplus(c: np.ndarray, w: np.ndarray, spare: np.ndarray, bias: float) -> None:
-    """Batteries on idle converters take what is left on the bus."""
+def _charge_from_surplus(c: np.ndarray, w: np.ndarray, spare: np.ndarray, bias: float, out_first: float) -> None:
+    """Batteries on idle converters take what is left on the bus beyond what goes out before them [kW]."""
     for j in range(c.size):
-        left = _seen(c, j, spare) + bias
+        left = min(_seen(c, j, spare) + bias, _all(spare) - out_first)
         if w[j].ac == 0.0 and left > 0.0 and c[j].from_ac_kw > 0.0 and not c[j].by_clock:
             room = charge_room(c, j, w[j].stored, w[j].charge_derate, w[j].per_h) - w[j].charge
             _put(c, j, spare, -_draw(c, w, j, left, room))
@@ -614,7 +617,7 @@ def _run(
     bus, stored = out.bus, out.stored
     charge_to, charge_kw, may_discharge = control.charge_to, control.charge_kw, control.may_discharge
     leave_kw, export_kw, export_to = control.leave_kw, control.export_kw, control.export_to
-    clock_kw, bias_kw = control.clock_kw, control.bias_kw
+    clock_kw, delayed, bias_kw = control.clock_kw, control.delayed, control.bias_kw
     export_limit_kw, fuse_kw = offer.export_limit_kw, offer.import_limit_kw
     import_limit_kw = min(fuse_kw, control.charge_import_limit_kw)
     spec, may = loads.spec, loads.may
@@ -641,6 +644,7 @@ def _run(
         for f in range(spare.size):
             spare[f] = -home_kw[f, t]
         target, exporting, kept_kw = charge_to[t], export_kw[t] > 0.0, 0.0
+        out_first = export_limit_kw if delayed[t] else -UNLIMITED
         _offer(c, w, spare, pv_kw, t)
         if clock_kw[t] != 0.0:
             _obey_clock(c, w, spare, clock_kw[t])
@@ -650,12 +654,12 @@ def _run(
         if any_first:
             _loads_before_batteries(c, w, spare, spec, load_work, may, t, level_now, target > 0.0, step_h)
         # Arrays without a battery first: they can only go to the bus.
-        _serve_arrays(c, w, spare, False, target, exporting, bias_kw)
-        _serve_arrays(c, w, spare, True, target, exporting, bias_kw)
+        _serve_arrays(c, w, spare, False, target, exporting, bias_kw, out_first)
+        _serve_arrays(c, w, spare, True, target, exporting, bias_kw, out_first)
         if any_dc:
             kept_kw += _serve_dc_loads(c, w, spare, spec, load_work, may_discharge[t], target, fuse_kw)
         if not exporting:
-            _charge_from_surplus(c, w, spare, bias_kw)
+            _charge_from_surplus(c, w, spare, bias_kw, out_first)
         _loads_after_batteries(c, w, spare, spec, load_work, may, t, level_now, step_h)
         if _all(spare) > export_limit_kw:
             _curtail(c, w, spare, export_limit_kw)

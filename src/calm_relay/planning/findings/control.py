@@ -121,7 +121,7 @@ def check_selling(subject: Subject) -> list[Finding]:
         warns(
             "export from the battery",
             "Grid",
-            "control.sell_windows",
+            "control.export_windows",
             f"The window {windows} for export is left out: this contract is not held to allow energy from the "
             "battery to be exported. Ask the network operator and the retailer.",
             rule="the contract, checked locally",

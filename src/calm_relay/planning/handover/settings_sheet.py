@@ -216,6 +216,14 @@ def _windows(option: Option, converter: Converter) -> Iterator[Setting]:
         )
     for discharge in job.control.discharge_windows:
         yield Setting(name, "Discharge", discharge.summary, "the dear hours; outside it rests")
+    for delay in job.control.delay_windows:
+        yield Setting(
+            name,
+            "Delay charging",
+            delay.summary,
+            "it keeps room for what the export limit or the inverter would turn away at midday",
+            "where the unit knows no such window, lower its charge limit for those hours, or order it from outside",
+        )
     if job.tariff.stored_export:
         for export in job.control.export_windows:
             said = f"{export.summary}, {export.power_kw:g} kW, down to {export.down_to:.0%}"

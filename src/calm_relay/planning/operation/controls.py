@@ -6,7 +6,7 @@ from functools import lru_cache
 import numpy as np
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.control import ClockWindow, GridCharge, Window
+from calm_relay.job.control import ClockWindow, DelayWindow, GridCharge, Window
 from calm_relay.job.control import Control as Wanted
 from calm_relay.job.model import Job, Supply
 from calm_relay.job.tariff import Tariff
@@ -18,6 +18,10 @@ from calm_relay.physics.unchanging import frozen, is_frozen
 from calm_relay.planning.architecture.design import Converter, Design
 from calm_relay.planning.site.demand import DemandYear
 from calm_relay.planning.site.home_phases import Phases, demand_by_phase
+
+# The half of the year with the longer days.
+SUNNY_NORTH = (4, 5, 6, 7, 8, 9)
+SUNNY_SOUTH = (1, 2, 3, 10, 11, 12)
 
 
 def usual_charge(tariff: Tariff) -> GridCharge:
@@ -32,14 +36,20 @@ def usual_service(tariff: Tariff) -> Window:
     return Window(start=dear.start, end=dear.end) if dear else Window(start="17:00", end="21:00")
 
 
+def usual_delay(latitude: float) -> DelayWindow:
+    """A window to begin with in which charging is delayed: the mornings of the sunny half of the year."""
+    return DelayWindow(start="05:00", end="12:00", months=SUNNY_NORTH if latitude >= 0.0 else SUNNY_SOUTH)
+
+
 def open_in(calendar: YearCalendar, window: Window | ClockWindow | GridCharge) -> np.ndarray:
     """Steps in which a daily window is open, by local clock."""
-    return _open(calendar, window.start, window.end)
+    return _open(calendar, window.start, window.end, window.months if isinstance(window, DelayWindow) else ())
 
 
 @kept
-def _open(calendar: YearCalendar, start: str, end: str) -> np.ndarray:
-    return calendar.in_window(minutes_of(start), minutes_of(end))
+def _open(calendar: YearCalendar, start: str, end: str, months: tuple[int, ...]) -> np.ndarray:
+    by_clock = calendar.in_window(minutes_of(start), minutes_of(end))
+    return by_clock & np.isin(calendar.month, months) if months else by_clock
 
 
 def control_of(design: Design, job: Job, calendar: YearCalendar) -> Control:
@@ -81,6 +91,9 @@ def _control(calendar: YearCalendar, filled: tuple[GridCharge, ...], wanted: Wan
     may_discharge = _steadily(steps, True)
     if wanted.discharge_windows:
         may_discharge = np.any([open_in(calendar, window) for window in wanted.discharge_windows], axis=0)
+    delayed = _steadily(steps, False)
+    if wanted.delay_windows:
+        delayed = np.any([open_in(calendar, window) for window in wanted.delay_windows], axis=0)
     bias_kw = wanted.import_bias_w / 1000.0
     leave_kw = _steadily(steps, max(wanted.shave_above_kw or 0.0, bias_kw))
     export_kw, export_to = (none.copy(), none.copy()) if wanted.export_windows else (none, none)
@@ -93,8 +106,8 @@ def _control(calendar: YearCalendar, filled: tuple[GridCharge, ...], wanted: Wan
         for sign, windows in ((1.0, wanted.clock.charge), (-1.0, wanted.clock.give)):
             for clocked in windows:
                 clock_kw[open_in(calendar, clocked)] = sign * clocked.power_kw
-    series = (charge_to, charge_kw, may_discharge, leave_kw, export_kw, export_to, clock_kw)
-    for item in (charge_to, charge_kw, may_discharge, export_kw, export_to, clock_kw):
+    series = (charge_to, charge_kw, may_discharge, leave_kw, export_kw, export_to, clock_kw, delayed)
+    for item in series:
         if not is_frozen(item):
             frozen(item)
     return Control(*series, bias_kw, wanted.shave_above_kw or UNLIMITED)

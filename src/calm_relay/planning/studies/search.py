@@ -31,7 +31,8 @@ from calm_relay.planning.architecture.unbalance import unbalance_of
 from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import bank_of
-from calm_relay.planning.operation.controls import control_of
+from calm_relay.planning.operation.controls import control_of, usual_delay
+from calm_relay.planning.operation.delayed_charging import turned_away_kwh
 from calm_relay.planning.operation.finance import bill_kinds
 from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
@@ -69,6 +70,8 @@ KINDS_OF_REASON = (
     (r"^the relay passes less ", "The relay passes less than what is behind it"),
     (r" kWh (in|outdoors)\b.*(may)$", "More battery than may stand in its room"),
 )
+# From so much that is turned away on, delayed charging is tried [kWh a year].
+TURNED_AWAY_KWH = 150.0
 # Designs that wait for each worker: it never has to, and a search that is called off ends soon.
 AHEAD = 3
 
@@ -180,13 +183,18 @@ def filter_of(job: Job) -> PlantFilter:
     return PlantFilter(unmet_max=None if job.supply.on_grid else job.off_grid.unmet_max)
 
 
-def control_profiles_of(job: Job) -> tuple[ControlProfile, ...]:
-    """Ways to control the battery that this tariff makes sense of, the job's own first."""
+def control_profiles_of(job: Job, *, turned_away: bool = False) -> tuple[ControlProfile, ...]:
+    """Ways to control the battery that this tariff makes sense of, the job's own first.
+
+    `turned_away` says that export limit or inverters turn power away, which a battery that is charged later may store.
+    """
     result = [ControlProfile("as the job says", job.battery.charge_windows, job.control)]
     if not job.supply.on_grid:
         return tuple(result)
     # The order of loads, the margin at the meter and a time clock are the house's, whatever the battery does.
-    alone = job.control.model_copy(update={"discharge_windows": (), "export_windows": (), "shave_above_kw": None})
+    alone = job.control.model_copy(
+        update={"discharge_windows": (), "export_windows": (), "delay_windows": (), "shave_above_kw": None}
+    )
     result.append(ControlProfile("self-use alone", (), alone))
     windows = job.tariff.windows
     cheap = job.tariff.cheapest
@@ -206,6 +214,10 @@ def control_profiles_of(job: Job) -> tuple[ControlProfile, ...]:
                     alone.model_copy(update={"discharge_windows": hours}),
                 )
             )
+    delay = usual_delay(job.site.latitude)
+    if turned_away and not any(delay.meets(window) for window in job.battery.charge_windows):
+        late = job.control.model_copy(update={"delay_windows": (delay,)})
+        result.append(ControlProfile(f"charging delayed to {delay.end}", job.battery.charge_windows, late))
     kept, seen = [], set()
     for profile in result:
         if (profile.windows, profile.control) not in seen:
@@ -289,7 +301,7 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
     """
     refused: dict[str, int] = {}
     progress(0.0, "Laying out the plants")
-    profiles = control_profiles_of(plan.job)
+    profiles = control_profiles_of(plan.job, turned_away=_turns_away(plan))
     designs = _candidates(plan, refused, progress)[: -(-most // len(profiles))]
     # What costs more than the customer gives need not be run to be known for it.
     within = [
@@ -308,6 +320,13 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
             plants.append(result)
     summary = sorted(refused.items(), key=lambda entry: -entry[1])
     return SearchResult(tuple(plants[:most]), len(plants) + sum(refused.values()), tuple(summary))
+
+
+def _turns_away(plan: Plan) -> bool:
+    """Whether the export limit or the inverters of some option turn more than a little away."""
+    return plan.job.supply.on_grid and any(
+        turned_away_kwh(option.outcome.year) >= TURNED_AWAY_KWH for option in plan.live
+    )
 
 
 @dataclass(frozen=True, eq=False)

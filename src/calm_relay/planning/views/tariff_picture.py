@@ -5,7 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.job.base import minutes_of
-from calm_relay.job.tariff import RateWindow, Tariff, months_text
+from calm_relay.job.months import months_text
+from calm_relay.job.tariff import RateWindow, Tariff
 from calm_relay.planning.operation.simulate import bill_months
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option
