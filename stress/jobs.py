@@ -11,6 +11,7 @@ from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.year import PlantYear
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.findings import Severity, Subject, is_stopped
 from calm_relay.planning.plan import Plan, plan
 from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.document import document_of
@@ -57,6 +58,9 @@ def _figures(made: Plan) -> list[str]:
             if not abs(residual) < CLOSES_KWH:
                 found.append(f"{option.key}: a balance of {span} is open by {residual:g} kWh")
         found += [f"{option.key}: {said}" for said in _impossible(year)]
+        alone = is_stopped(Subject(option.design, option.context, option.site, option.outcome))
+        if alone != any(item.severity is Severity.STOP for item in option.findings):
+            found.append(f"{option.key}: asked alone it is {'stopped' if alone else 'not stopped'}")
     return found
 
 

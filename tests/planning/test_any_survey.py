@@ -11,6 +11,7 @@ from calm_relay.exchange.plan_document import plan_text
 from calm_relay.exchange.shipped import DEMOS, catalogue, demo_job, rule_packs
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.findings import Severity, Subject, is_stopped
 from calm_relay.planning.verdict.option import RefusedOption
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
@@ -125,6 +126,9 @@ def test_any_survey_is_planned_or_refused_in_words(job):
         assert abs(option.outcome.year.year_residual_kwh()) < 1e-6
         assert moment_of(made, option, 17_000).legs["home"] >= 0
         assert day_of(made, option, 17_000).hours.size >= 92
+        # Asked alone, by fewer checks, it says the same.
+        alone = is_stopped(Subject(option.design, option.context, option.site, option.outcome))
+        assert alone == any(item.severity is Severity.STOP for item in option.findings)
         for finding in option.findings:
             assert finding.sentence.endswith(".")
             for mend in finding.mends:

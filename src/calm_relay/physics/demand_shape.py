@@ -285,15 +285,16 @@ def car_load(
     ndarray
         Power of each step [kW].
     """
-    kw = np.zeros(in_window.size)
-    left = 0.0
+    begun, closed = _last_before(starts_here), _last_before(~in_window)
+    steps = np.arange(in_window.size)
     # A window that runs over new year goes on in the year's first hours.
-    for t in (*range(in_window.size), *range(round(24 / step_h))):
-        if starts_here[t]:
-            left = kwh_per_day
-        if not in_window[t]:
-            left = 0.0
-        elif left > 0.0:
-            kw[t] = min(charger_kw, left / step_h)
-            left -= kw[t] * step_h
-    return kw
+    on = (begun > closed) & ((begun >= 0) | (steps < round(24 / step_h)))
+    had_kwh = (steps - begun) * charger_kw * step_h
+    return np.where(on, np.clip((kwh_per_day - had_kwh) / step_h, 0.0, charger_kw), 0.0)
+
+
+def _last_before(there: np.ndarray) -> np.ndarray:
+    """The last step up to each at which something is there; below 0 in the year before, as far back as no year is."""
+    size = there.size
+    last = np.maximum.accumulate(np.where(there, np.arange(size), -3 * size))
+    return np.where(last < 0, last[-1] - size, last)

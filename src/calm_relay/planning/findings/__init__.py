@@ -5,7 +5,7 @@ from importlib import import_module
 from pkgutil import iter_modules
 from typing import TypeVar
 
-from calm_relay.planning.findings.base import AS_DRAWN, CHECKS, Drawn, Finding, Mend, Severity, Subject
+from calm_relay.planning.findings.base import ADVICE, AS_DRAWN, CHECKS, Drawn, Finding, Mend, Severity, Subject
 
 Looked = TypeVar("Looked")
 
@@ -24,7 +24,7 @@ def findings_for(subject: Subject) -> tuple[Finding, ...]:
 
 def is_stopped(subject: Subject) -> bool:
     """Whether any check says that an option must not be built; the first that does is the last that is asked."""
-    return _any_stops(CHECKS, subject)
+    return _any_stops((check for check in CHECKS if check not in ADVICE), subject)
 
 
 def stopped_as_drawn(drawn: Drawn) -> bool:

@@ -16,6 +16,7 @@ from calm_relay.planning.findings.base import (
     Mend,
     Severity,
     Subject,
+    advises,
     check,
     grid_check,
     judged,
@@ -125,6 +126,7 @@ def check_pass_through(subject: Subject) -> list[Finding]:
     ]
 
 
+@advises
 @check
 def check_backed_load(subject: Subject) -> list[Finding]:
     """What stays on while the battery is full, stacked at its worst half hour, against the inverter alone."""
@@ -179,6 +181,7 @@ def _motors(subject: Subject, rows: BackedUpLoads) -> Iterator[tuple[ScheduledLo
             yield machine, circuit
 
 
+@advises
 @check
 def check_starts(subject: Subject) -> list[Finding]:
     """A machine on the backed-up board whose start is more than the inverter can give for a moment."""
@@ -244,6 +247,7 @@ def _start(
     )
 
 
+@advises
 @check
 def check_starts_together(subject: Subject) -> list[Finding]:
     """After a trip everything that runs starts at once: all motors together against the surge."""
@@ -325,6 +329,7 @@ def check_branch_breakers(subject: Subject) -> list[Finding]:
     ]
 
 
+@advises
 @check
 def check_legs(subject: Subject) -> list[Finding]:
     """All the 120 V circuits on one leg."""

@@ -230,6 +230,16 @@ def as_drawn(function: Callable[[Drawn], list[Finding]]) -> Callable[[Drawn], li
     return function
 
 
+# Those of the checks that never stop anything: whether an option may be built need not ask them.
+ADVICE: set[Callable[[Subject], list[Finding]]] = set()
+
+
+def advises(function: Callable[[Subject], list[Finding]]) -> Callable[[Subject], list[Finding]]:
+    """Says of a check in the list that it never stops an option; written above the entry."""
+    ADVICE.add(function)
+    return function
+
+
 def grid_check(function: Callable[..., Any]) -> Callable[..., Any]:
     """Enters a check that has nothing to say off grid."""
 

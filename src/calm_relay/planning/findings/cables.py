@@ -13,6 +13,7 @@ from calm_relay.planning.findings.base import (
     Mend,
     Reading,
     Subject,
+    advises,
     check,
     grid_check,
     passes,
@@ -163,6 +164,7 @@ def check_cables(subject: Subject) -> list[Finding]:
     return found
 
 
+@advises
 @check
 def check_battery_cables(subject: Subject) -> list[Finding]:
     """Battery cables carry their highest current at the lowest working voltage; packs in parallel share by length."""
@@ -203,6 +205,7 @@ def check_battery_cables(subject: Subject) -> list[Finding]:
     return found
 
 
+@advises
 @grid_check
 def check_voltage_rise(subject: Subject) -> list[Finding]:
     """Between inverter and meter the voltage rises with what is fed in; too much makes inverters trip."""

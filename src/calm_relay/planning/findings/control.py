@@ -10,7 +10,17 @@ from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.joined import counted
-from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, grid_check, judged, passes, warns
+from calm_relay.planning.findings.base import (
+    Finding,
+    Mend,
+    Severity,
+    Subject,
+    advises,
+    grid_check,
+    judged,
+    passes,
+    warns,
+)
 from calm_relay.planning.operation.controls import open_in, waits
 from calm_relay.planning.operation.meter_conflict import one_meter, two_metered
 
@@ -19,6 +29,7 @@ USUAL_BIAS_W = 30.0
 PRACTICE = "common practice, no source"
 
 
+@advises
 @grid_check
 def check_target_above_present(subject: Subject) -> list[Finding]:
     """A window with the sun up and a target above the present charge buys at full power, not surplus alone."""
@@ -77,6 +88,7 @@ def _let_wait(converter: Converter, job: Job) -> Mend:
     )
 
 
+@advises
 @grid_check
 def check_two_controllers(subject: Subject) -> list[Finding]:
     """Two batteries that each chase the same meter: one discharges into the other until somebody waits."""

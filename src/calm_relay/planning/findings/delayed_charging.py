@@ -3,7 +3,7 @@
 from calm_relay.job.control import DelayWindow
 from calm_relay.job.model import Job
 from calm_relay.planning.common.joined import joined
-from calm_relay.planning.findings.base import Finding, Mend, Subject, grid_check, warns, warns_if
+from calm_relay.planning.findings.base import Finding, Mend, Subject, advises, grid_check, warns, warns_if
 from calm_relay.planning.operation.delayed_charging import SMALL_KWH, best_delay, stated_delay, turned_away_kwh
 
 FIELD = "control.delay_windows"
@@ -12,6 +12,7 @@ SMALL_WORTH_KWH = 25.0
 RULE = "simulated year, charged at once and later"
 
 
+@advises
 @grid_check
 def check_delayed_charging(subject: Subject) -> list[Finding]:
     """A battery that is full before midday leaves to the export limit what it could have stored."""

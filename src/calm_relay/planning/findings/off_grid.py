@@ -14,6 +14,7 @@ from calm_relay.planning.findings.base import (
     Mend,
     Severity,
     Subject,
+    advises,
     as_drawn,
     check,
     judged,
@@ -272,6 +273,7 @@ def check_bus_rating(subject: Drawn) -> list[Finding]:
     ]
 
 
+@advises
 @check
 def check_load_rejection(subject: Subject) -> list[Finding]:
     """What arrays on an island's bus carry and a load drops must go into the batteries until they back off."""

@@ -14,6 +14,7 @@ from calm_relay.planning.findings.base import (
     Mend,
     Severity,
     Subject,
+    advises,
     check,
     grid_check,
     judged,
@@ -103,6 +104,7 @@ def _nobody(subject: Subject) -> str:
     return "Nothing here stands in when the grid fails"
 
 
+@advises
 @check
 def check_who_stands_together(subject: Subject) -> list[Finding]:
     """Which of several batteries serve in an outage: those whose units their maker lets form a grid together."""

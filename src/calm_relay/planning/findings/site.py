@@ -3,7 +3,7 @@
 from calendar import month_name
 
 from calm_relay.job.model import WeatherFile
-from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, check, judged, warns
+from calm_relay.planning.findings.base import Finding, Mend, Severity, Subject, advises, check, judged, warns
 
 FAR_KM = 80.0
 # Days of a right clock are off by minutes; stamps at an hour's start instead of its end by half an hour and more.
@@ -71,6 +71,7 @@ def check_weather_clock(subject: Subject) -> list[Finding]:
     ]
 
 
+@advises
 @check
 def check_snow(subject: Subject) -> list[Finding]:
     """Where months freeze and nobody stated the snow, what lies on the modules is counted nowhere."""

@@ -14,6 +14,7 @@ from calm_relay.planning.findings.base import (
     Mend,
     Severity,
     Subject,
+    advises,
     as_drawn,
     check,
     grid_check,
@@ -121,6 +122,7 @@ def _held_back(fed_kw: np.ndarray, limit_kw: float) -> tuple[Mend, ...]:
     return (Mend(f"Limit export to {kw:g} kW", partial(with_export_limit, kw=float(kw))),)
 
 
+@advises
 @grid_check
 def check_continuous_import(subject: Subject) -> list[Finding]:
     """What the import holds for three hours, where the region lets a main breaker carry only a share of its rating."""
