@@ -39,7 +39,7 @@ def test_a_room_that_nobody_stated_is_asked_for_with_rooms_that_hold_it(pottery)
     assert asked.sentence.startswith(
         "Nobody stated in which room 3 × Fern 4.8 (48 V) stands. None may stand in a bedroom, "
     )
-    assert asked.sentence.endswith("in a hall or on stairs or in the loft.")
+    assert asked.sentence.endswith("in a hall or on stairs or in the roof space.")
     assert [mend.label for mend in asked.mends] == ["Stand it in the garage", "Stand it in the utility room"]
     settled = asked.mends[0].apply(placed(pottery, room=None))
     assert settled.battery_place.room == "garage"

@@ -105,6 +105,8 @@ Term = Literal[
     "earthing",
     "breaker",
     "the service",
+    "cellar",
+    "loft",
 ]
 
 
