@@ -149,3 +149,43 @@ def test_an_offer_says_where_the_battery_will_stand(pottery):
     assert scope_of(plan(pottery).options[0]).standing == ""
     beside = plan(demo_job("two-homes")).option("hybrid-beside")
     assert scope_of(beside).standing == "The new battery stands in the cellar."
+
+
+@pytest.mark.parametrize(
+    ("wall", "severity", "said", "barrier"),
+    [
+        (None, Severity.CHECK, "Nobody stated what wall 3 × Fern 4.8 (48 V) hangs on.", False),
+        ("masonry", Severity.OK, "does not burn: no barrier is wanted.", False),
+        ("framed", Severity.OK, "has no habitable room behind it: no barrier is wanted.", False),
+        ("framed, lived behind", Severity.OK, "0.6 m beyond the battery on each side.", True),
+    ],
+)
+def test_between_a_battery_and_a_habitable_room_goes_a_barrier(pottery, wall, severity, said, barrier):
+    """AS/NZS 5139:2019, from memory: 600 mm beyond each side of a battery on a wall shared with a habitable room."""
+    job = placed(pottery, room="garage", wall=wall)
+    found = note(job, "battery barrier")
+    assert found.severity is severity and said in found.sentence
+    option = plan(job).option("hybrid-swap")
+    parts = [item.article for item in materials_of(option) if "barrier" in item.article]
+    steps = [item.text for item in steps_of(option)]
+    fixed = [text for text in steps if "barrier" in text]
+    assert parts == (
+        ["Non-combustible barrier behind the battery, 0.6 m beyond it on each side"] if barrier else []
+    )
+    assert len(fixed) == barrier
+    if barrier:
+        # Before the battery hides it.
+        hung = next(number for number, text in enumerate(steps) if text.startswith("Set up 3 × Fern"))
+        assert steps.index(fixed[0]) == hung - 1
+
+
+def test_a_barrier_is_wanted_where_a_rule_wants_one_and_a_new_battery_comes(pottery):
+    assert note(placed(pottery, "germany", wall=None), "battery barrier") is None
+    left_out = placed(pottery, wall=None).with_(rule_changes=(RuleChange(rule="nz-battery-barrier"),))
+    assert note(left_out, "battery barrier") is None
+    wider = placed(pottery, wall="framed, lived behind").with_(
+        rule_changes=(RuleChange(rule="nz-battery-barrier", limit=0.9, why="the maker wants more"),)
+    )
+    assert "0.9 m beyond" in note(wider, "battery barrier").sentence
+    today = plan(placed(pottery, wall="framed, lived behind")).as_is
+    assert not any("barrier" in item.article for item in materials_of(today))

@@ -168,6 +168,7 @@ RULES = {
     "battery shutdown kWh": "battery shutdown",
     "battery kWh": "battery room",
     "battery clearance m": "battery clearance",
+    "battery barrier m": "battery barrier",
     "unbalance kW": "unbalance",
     "busbar share": "busbar",
     "dwelling share": "service",
@@ -230,6 +231,8 @@ def test_every_rule_in_a_pack_stops_or_warns_some_job(region, rule, demo, dairy)
         unit = plan(split).option("hybrid-swap").design.leader.inverter.with_(arc_fault=None)
         own = split.own_equipment.with_(inverters=(unit,))
         job = in_region(split.with_(own_equipment=own, battery=split.battery.with_(hybrid=unit.key)), region)
+    if held.kind == "battery barrier m":
+        job = job.with_(battery_place=job.battery_place.with_(wall=None))
     if held.kind in ("battery kWh", "battery clearance m"):
         # Where it stands is asked after, and how far from openings it is: near is what is wrong.
         room = (held.rooms or ("garage",))[0]

@@ -14,6 +14,8 @@ IndoorRoom = Literal[
 ]
 Room = Literal[IndoorRoom, "outdoors"]
 INDOOR_ROOMS: tuple[IndoorRoom, ...] = get_args(IndoorRoom)
+# What the battery hangs on or stands before, for rules that ask what is behind it.
+Wall = Literal["masonry", "framed", "framed, lived behind"]
 # As the end of a sentence.
 IN_ROOM: dict[Room, str] = {
     "garage": "in the garage",

@@ -35,6 +35,7 @@ RuleKind = Literal[
     "arc fault volts",
     "battery kWh",
     "battery clearance m",
+    "battery barrier m",
     "battery shutdown kWh",
 ]
 UNITS: dict[str, str] = {
@@ -64,6 +65,7 @@ UNITS: dict[str, str] = {
     "arc fault volts": "V",
     "battery kWh": "kWh",
     "battery clearance m": "m",
+    "battery barrier m": "m",
     "battery shutdown kWh": "kWh",
 }
 

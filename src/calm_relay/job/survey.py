@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from calm_relay.job.base import MOST, FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive
-from calm_relay.job.rooms import IndoorRoom, Room
+from calm_relay.job.rooms import IndoorRoom, Room, Wall
 from calm_relay.job.wiring import ExistingCircuit
 
 Fate = Literal["keep", "reuse", "remove"]
@@ -180,6 +180,10 @@ class BatteryPlace(Model):
     )
     to_opening_m: NotNegative | None = Field(
         default=None, le=100, description="To the nearest door, window or way out; None: not measured."
+    )
+    wall: Wall | None = Field(
+        default=None,
+        description="What it hangs on, and whether a habitable room is behind that; None: not stated.",
     )
 
     @property

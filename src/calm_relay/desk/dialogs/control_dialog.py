@@ -156,10 +156,17 @@ class ControlDialog(AnswerDialog):
             self.accept()
 
 
+WALL_CHOICES = [
+    (None, "not stated"),
+    ("masonry", "brick, block or concrete"),
+    ("framed", "framed; no habitable room behind"),
+    ("framed, lived behind", "framed; a habitable room behind"),
+]
 PLACE_ROWS = (
     ("where", "It stands", [(name, name) for name in ("heated room", "unheated room", "outdoors")]),
     ("room", "Indoors, in which room", [(None, "not stated"), *((name, name) for name in INDOOR_ROOMS)]),
     ("to_opening_m", "To the nearest door, window or way out; empty: not measured", ("m", 2)),
+    ("wall", "The wall it hangs on", WALL_CHOICES),
     ("base_m", "Lower edge of the lowest pack", ("m", 2)),
     ("flood_m", "Highest water to be expected", ("m", 2)),
     ("hottest_c", "Hottest air there", ("°C", 0)),

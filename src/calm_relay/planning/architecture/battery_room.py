@@ -1,11 +1,14 @@
 """Which of a region's rules hold for the room that a battery stands in, and how far it is from openings."""
 
 from calm_relay.job.rooms import Room
+from calm_relay.job.survey import BatteryPlace
 from calm_relay.job.wires import WireTables
 from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.equipment.rules import InForce, Rules
 
-ENERGY, CLEARANCE = "battery kWh", "battery clearance m"
+ENERGY, CLEARANCE, BARRIER = "battery kWh", "battery clearance m", "battery barrier m"
+# The wall that has a habitable room behind it and would burn.
+LIVED_BEHIND = "framed, lived behind"
 
 
 def room_limit(rules: Rules, room: Room) -> InForce | None:
@@ -21,6 +24,11 @@ def clearance(rules: Rules, room: Room | None) -> InForce | None:
     """
     held = [item for item in _of(rules, CLEARANCE) if not item.rule.rooms or room in item.rule.rooms]
     return max(held, key=lambda item: item.limit, default=None)
+
+
+def barrier(rules: Rules, place: BatteryPlace) -> InForce | None:
+    """How far a non-combustible barrier reaches beyond the battery on its wall [m]; None where none is wanted."""
+    return rules.of(BARRIER) if place.wall == LIVED_BEHIND else None
 
 
 def distance_words(metres: float, tables: WireTables | None) -> str:

@@ -1,12 +1,20 @@
-"""Which room the battery stands in, and how far from doors, windows and ways out."""
+"""Which room the battery stands in, what is behind its wall, and how far doors, windows and ways out are."""
 
 from calm_relay.job.field_range import range_of
 from calm_relay.job.rooms import IN_ROOM, IndoorRoom, Room
 from calm_relay.job.survey import BatteryPlace
-from calm_relay.planning.architecture.battery_room import clearance, distances_words, room_limit, rooms_without
+from calm_relay.planning.architecture.battery_room import (
+    BARRIER,
+    barrier,
+    clearance,
+    distance_words,
+    distances_words,
+    room_limit,
+    rooms_without,
+)
 from calm_relay.planning.architecture.refusals import room_refusals
 from calm_relay.planning.common.joined import joined
-from calm_relay.planning.findings.base import Finding, Mend, Subject, check, passes, stops_if, warns
+from calm_relay.planning.findings.base import Finding, Mend, Subject, check, passes, stops_if, warns, warns_if
 from calm_relay.planning.findings.battery_place import move, new_battery
 
 # Rooms that are offered in place of one that may not be, the first that holds the battery first.
@@ -98,5 +106,40 @@ def check_battery_clearance(subject: Subject) -> list[Finding]:
             mends=(Mend(f"Stand it {least} from them", move(to_opening_m=held.limit)),)
             if short and wanted
             else (),
+        )
+    ]
+
+
+@check
+def check_battery_barrier(subject: Subject) -> list[Finding]:
+    """Between a battery and people who live behind its wall there is something that does not burn."""
+    converter, place = new_battery(subject), subject.job.battery_place
+    rule = subject.rules.of(BARRIER)
+    if converter is None or rule is None or converter.inverter.plug_in:
+        return []
+    bank, wanted = converter.bank.summary, barrier(subject.rules, place)
+    beyond = distance_words(rule.limit, subject.context.survey.wires)
+    if place.wall is None:
+        said = (
+            f"Nobody stated what wall {bank} hangs on. On a framed wall with a habitable room behind it a "
+            f"non-combustible barrier goes behind the battery, {beyond} beyond it on each side."
+        )
+    elif wanted is not None:
+        said = (
+            f"Behind the wall that {bank} hangs on is a habitable room: a non-combustible barrier goes between, "
+            f"{beyond} beyond the battery on each side. It is on the list of parts."
+        )
+    else:
+        why = "does not burn" if place.wall == "masonry" else "has no habitable room behind it"
+        said = f"The wall that {bank} hangs on {why}: no barrier is wanted."
+    return [
+        warns_if(
+            place.wall is None,
+            "battery barrier",
+            "Battery",
+            "battery_place.wall",
+            said,
+            reading=(None, rule.limit, "m"),
+            rule=rule.authority,
         )
     ]

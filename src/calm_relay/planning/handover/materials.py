@@ -5,6 +5,7 @@ from math import ceil
 from typing import Literal
 
 from calm_relay.job.equipment import KINDS
+from calm_relay.planning.architecture.battery_room import barrier, distance_words
 from calm_relay.planning.architecture.car_charger import car_on_dc
 from calm_relay.planning.architecture.connections import (
     backed_up_circuits,
@@ -470,6 +471,17 @@ def _alarm(option: Option) -> list[Part]:
     ]
 
 
+def _barrier(option: Option) -> list[Part]:
+    """What keeps a fire of the battery from the room behind its wall."""
+    lead, context = option.design.battery_converter, option.context
+    held = barrier(context.rules, context.job.battery_place)
+    if lead is None or not lead.battery_moves or held is None:
+        return []
+    beyond = distance_words(held.limit, context.survey.wires)
+    article = f"Non-combustible barrier behind the battery, {beyond} beyond it on each side"
+    return [Part("Small parts", article, 1.0, "pieces", note=held.rule.applies_to)]
+
+
 def _signal_m(edge: Edge, plan: WiringPlan) -> float:
     """A signal runs beside the power cable of its two ends."""
     beside = [cable for cable in plan.cables if {cable.edge.start, cable.edge.end} & {edge.end}]
@@ -525,6 +537,7 @@ def materials_of(option: Option) -> tuple[Part, ...]:
             *_signals(option, plan),
         ]
     parts += _alarm(option)
+    parts += _barrier(option)
     if option.design.new_converters:
         parts += [Part("Labels", label, 1.0, "pieces") for label in labels_of(option)]
     parts.sort(key=lambda part: (GROUPS.index(part.group), part.fate == "taken away", part.fate == "used again"))

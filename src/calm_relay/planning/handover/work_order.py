@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.job.rooms import IN_ROOM
-from calm_relay.planning.architecture.battery_room import clearance, distance_words
+from calm_relay.planning.architecture.battery_room import barrier, clearance, distance_words
 from calm_relay.planning.architecture.car_charger import car_on_dc
 from calm_relay.planning.architecture.connections import (
     backed_up_circuits,
@@ -186,6 +186,14 @@ def _hang(option: Option) -> Iterator[Step]:
                 measure="torque of its fixings",
             )
         bought = converter.bought_packs
+        fire = barrier(rules, place) if bought is not None else None
+        if fire is not None:
+            yield Step(
+                "Hang",
+                "Fix the non-combustible barrier behind the battery, "
+                f"{distance_words(fire.limit, tables)} beyond it on each side.",
+                photo="barrier before the battery hides it",
+            )
         if bought is not None:
             yield Step(
                 "Hang",
