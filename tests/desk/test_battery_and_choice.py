@@ -64,6 +64,34 @@ def test_an_option_without_a_battery_says_so_on_every_tab(window, battery, qtbot
         assert "battery" in battery.summary.text().lower()
 
 
+def test_charging_is_delayed_by_dragging_its_mark(window, battery, qtbot, settled):
+    tab(battery, qtbot, "delay")
+    qtbot.waitUntil(lambda: "battery-delay" in battery._result)
+    assert "No delay makes the bill lower" in battery.summary.text()
+    job = window.session.job
+    window.session.edit(job.with_(tariff=job.tariff.with_(export_limit_kw=2.5)), "Export limit")
+    settled(window)
+    qtbot.waitUntil(lambda: "battery-delay" in battery._result)
+    sweep = battery._result["battery-delay"]
+    (window_,) = sweep.windows[sweep.best]
+    assert f"lowest with charging delayed {window_.summary}" in unescape(battery.summary.text())
+    marks = [item for item in battery.delay_chart.getPlotItem().items if getattr(item, "movable", False)]
+    assert marks[0].value() == pytest.approx(8.0 - 1.5)
+    marks[0].setValue(12.8)
+    marks[0].sigPositionChangeFinished.emit(marks[0])
+    settled(window)
+    assert [late.summary for late in window.session.job.control.delay_windows] == ["05:00 to 13:00, Oct to Mar"]
+    assert window.commands.undo.text() == "Undo: Delayed charging"
+    qtbot.waitUntil(lambda: "battery-delay" in battery._result)
+    # Let go beside where it stood, it goes back there and nothing is edited.
+    before = window.session.job
+    battery.delay_chart.dropped.emit(13.2)
+    assert window.session.job is before
+    battery.delay_chart.dropped.emit(2.0)
+    settled(window)
+    assert window.session.job.control.delay_windows == ()
+
+
 def test_two_controllers_are_seen_and_an_order_is_set(window, settled, qtbot, monkeypatch):
     window.session.replace(demo_job("dairy"))
     window.forget_view()

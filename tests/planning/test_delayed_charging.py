@@ -10,13 +10,17 @@ from pydantic import ValidationError
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.control import DelayWindow, GridCharge
 from calm_relay.job.model import Job
-from calm_relay.physics.plant.inputs import run_inputs
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.handover.settings_sheet import settings_of
 from calm_relay.planning.operation.controls import control_of, open_in
-from calm_relay.planning.operation.delayed_charging import best_delay, turned_away_kwh
-from calm_relay.planning.operation.finance import bill_kinds, bill_of_kinds
+from calm_relay.planning.operation.delayed_charging import (
+    delayed_until,
+    turned_away_kwh,
+    waiting_of,
+    worth_a_window,
+)
 from calm_relay.planning.operation.simulate import inputs_of
+from calm_relay.planning.studies.delayed_charging import delay_sweep, with_delay
 from calm_relay.planning.studies.search import control_profiles_of, search
 from tests.plans import plan
 
@@ -43,53 +47,98 @@ def with_windows(job, *windows):
     return job.with_(control=job.control.with_(delay_windows=windows))
 
 
-def test_a_battery_that_is_full_before_midday_is_offered_the_delay_that_lowers_the_bill_most(held, planned):
-    option = planned.option("ac-addon")
-    (note,) = found(option)
-    assert note.severity is Severity.CHECK
-    assert note.measured == pytest.approx(turned_away_kwh(option.outcome.year))
-    (mend,) = note.mends
-    job = mend.apply(held)
-    (window,) = job.control.delay_windows
-    assert window.months == MORNING.months and window.summary in note.sentence
-    after = plan(job).option("ac-addon")
-    assert after.outcome.figures.curtailed_kwh < option.outcome.figures.curtailed_kwh - 300.0
-    gained = after.outcome.money.saving - option.outcome.money.saving
-    assert gained > 10.0 and f"{gained:,.0f} a year lower" in note.sentence
-    # No other end of the delay does better, by runs of their own.
-    bills = {}
-    for hour in range(9, 17):
-        ends = window.with_(end=f"{hour:02d}:00")
-        year = run_inputs(inputs_of(option.design, with_windows(held, ends), planned.site, planned.demand))
-        bills[ends.end] = bill_of_kinds(bill_kinds(year, held, planned.site))
-    assert min(bills, key=bills.get) == window.end
-    (said,) = found(after)
-    assert said.severity is Severity.OK and "lower than without" in said.sentence and not said.mends
+def test_a_battery_that_is_full_before_midday_is_told_with_what_a_delay_may_save(held, planned):
+    told = 0
+    for option in planned.live:
+        notes = found(option)
+        if not notes:
+            continue
+        (note,) = notes
+        (mend,) = note.mends
+        told += 1
+        assert note.severity is Severity.CHECK and mend.label == "Delay charging to 12:00"
+        assert note.measured == pytest.approx(turned_away_kwh(option.outcome.year))
+        job = mend.apply(held)
+        assert job.control.delay_windows == (MORNING.with_(end="12:00"),)
+        after = plan(job).option(option.key)
+        (said,) = found(after)
+        assert said.severity is Severity.OK and "05:00 to 12:00, Apr to Sep" in said.sentence
+        saved = turned_away_kwh(option.outcome.year) - turned_away_kwh(after.outcome.year)
+        waiting = waiting_of(option.design, held, planned.site, option.outcome.year)
+        assert 0.5 * waiting.saved_kwh < saved < 1.3 * waiting.saved_kwh
+        assert f"about {waiting.saved_kwh:,.0f} kWh" in note.sentence
+        assert after.outcome.money.saving > option.outcome.money.saving
+    assert told >= 4
 
 
-def test_a_delay_that_costs_money_is_told_with_the_way_back(planned):
-    job = with_windows(demo_job("pottery"), DelayWindow(start="05:00", end="16:00"))
-    option = plan(job).option("ac-addon")
-    (note,) = found(option)
-    assert note.severity is Severity.CHECK and "higher than without" in note.sentence
-    assert "no less is turned away" in note.sentence
-    assert note.mends[0].apply(job).control.delay_windows == ()
+def test_where_the_delay_would_cost_more_than_it_saves_none_is_offered():
+    job = demo_job("dairy")
+    made = plan(job)
+    sweeps = 0
+    for option in made.live:
+        sweep = delay_sweep(made, option)
+        if sweep is None or turned_away_kwh(option.outcome.year) < 50.0:
+            continue
+        sweeps += 1
+        waiting = waiting_of(option.design, job, made.site, option.outcome.year)
+        assert waiting.lost_kwh > 50.0 and waiting.worth < worth_a_window(job)
+        assert sweep.gained[list(sweep.hours).index(12.0)] < 0.0 and sweep.best == 0
+        assert not found(option)
+    assert sweeps >= 3
 
 
-def test_where_little_is_turned_away_nothing_is_said(planned):
+def test_where_little_is_turned_away_nothing_is_said():
     for option in plan(demo_job("pottery")).live:
         assert turned_away_kwh(option.outcome.year) < 50.0
         assert not found(option)
 
 
+def test_a_battery_that_is_not_full_by_then_has_nothing_to_wait_for(held, planned):
+    option = planned.option("ac-addon")
+    year = option.outcome.year
+    # Full in the evenings alone, when nothing is turned away.
+    evening = planned.site.calendar.wall_minute >= 20 * 60
+    late = replace(year, stored=np.where(evening, year.stored.max(axis=1)[:, None], 0.1))
+    assert waiting_of(option.design, held, planned.site, late).saved_kwh == 0.0
+    assert waiting_of(planned.as_is.design, held, planned.site, planned.as_is.outcome.year) is None
+
+
+def test_the_sweep_is_what_runs_of_their_own_come_to(held, planned):
+    option = planned.option("ac-addon")
+    sweep = delay_sweep(planned, option)
+    assert np.isnan(sweep.hours[0]) and list(sweep.hours[1:]) == list(range(8, 18))
+    assert sweep.place == 0 and sweep.gained[0] == 0.0
+    assert sweep.turned_kwh[0] == pytest.approx(turned_away_kwh(option.outcome.year))
+    # The longer it waits the less is turned away, and past some hour it is not filled any more.
+    assert np.all(np.diff(sweep.turned_kwh) < 1.0)
+    assert 0 < sweep.best < sweep.gained.size - 1
+    for place in (4, sweep.best):
+        after = plan(with_delay(held, sweep.windows[place])).option("ac-addon")
+        gained = after.outcome.money.saving - option.outcome.money.saving
+        assert sweep.gained[place] == pytest.approx(gained, abs=1e-6)
+        assert sweep.turned_kwh[place] == pytest.approx(turned_away_kwh(after.outcome.year))
+
+
+def test_a_sweep_knows_what_the_job_states_and_windows_of_its_own(held, planned):
+    known = plan(with_delay(held, delayed_until(held, "13:00")))
+    sweep = delay_sweep(known, known.option("ac-addon"))
+    assert sweep.hours[sweep.place] == 13.0 and sweep.stated_gained == pytest.approx(sweep.gained[sweep.place])
+    long = plan(with_delay(held, [DelayWindow(start="04:00", end="20:00")]))
+    own = delay_sweep(long, long.option("ac-addon"))
+    assert own.place is None and own.stated_gained < own.gained.max()
+    assert own.stated_turned_kwh < own.turned_kwh.min()
+    assert delay_sweep(planned, planned.as_is) is None
+    hut = plan(demo_job("hut"))
+    assert delay_sweep(hut, hut.live[1]) is None
+
+
 def test_the_delay_begins_where_charging_from_the_grid_ends_and_never_meets_it(held):
     job = held.with_(battery=held.battery.with_(charge_windows=(GridCharge(start="02:00", end="06:30"),)))
-    made = plan(job)
-    (window,) = best_delay(made.option("ac-addon").design, job, made.site, made.demand).windows
-    assert window.start == "06:30"
+    (window,) = delayed_until(job, "12:00")
+    assert window == DelayWindow(start="06:30", end="12:00", months=MORNING.months)
     all_day = job.with_(battery=job.battery.with_(charge_windows=(GridCharge(start="06:00", end="18:00"),)))
-    design = made.option("ac-addon").design
-    assert best_delay(design, all_day, made.site, made.demand) is None
+    assert delayed_until(all_day, "12:00") == ()
+    assert delayed_until(demo_job("pottery"), "12:00")[0].months == (1, 2, 3, 10, 11, 12)
 
 
 def test_windows_of_seasons_apart_may_share_hours_and_others_may_not(held):

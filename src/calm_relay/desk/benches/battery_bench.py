@@ -1,4 +1,4 @@
-"""The bench Battery: benefit against energy and power, use, years, what limits, control against foresight."""
+"""The bench Battery: benefit against energy and power, use, years, what limits, delay, control against foresight."""
 
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout
@@ -14,6 +14,7 @@ from calm_relay.desk.charts.battery_charts import (
     YearsChart,
 )
 from calm_relay.desk.charts.control_charts import ForesightChart, ForesightDay, LimitsChart, MeterChart
+from calm_relay.desk.charts.delay_chart import DelayChart, nearest
 from calm_relay.desk.widgets.label import RichLabel, joined, rich, tip
 from calm_relay.desk.widgets.scrolled import scrolled
 from calm_relay.desk.widgets.tabs import Tabs, late, page, tabbed
@@ -27,6 +28,7 @@ TABS = (
     ("use", "Use"),
     ("years", "Years"),
     ("limits", "What limits"),
+    ("delay", "Delay"),
     ("foresight", "Foresight"),
     ("meter", "One meter"),
 )
@@ -44,6 +46,12 @@ def _map(plan, option, progress):
 
     result = battery_map(plan, option, progress)
     return result, flags_of(plan, option) if result else ()
+
+
+def _delay(plan, option, progress):
+    from calm_relay.planning.studies.delayed_charging import delay_sweep
+
+    return delay_sweep(plan, option, progress)
 
 
 def _foresight(plan, option, progress):
@@ -77,6 +85,7 @@ STUDIES = {
     "map": _map,
     "use": _ageing,
     "years": _ageing,
+    "delay": _delay,
     "foresight": _foresight,
     "meter": _meter,
 }
@@ -86,6 +95,7 @@ CHARTS = {
     "map": ("map", "power"),
     "use": ("months", "depth"),
     "years": ("years",),
+    "delay": ("delay_chart",),
     "foresight": ("foresight_chart", "foresight_day"),
     "meter": ("fault", "ordered"),
 }
@@ -94,10 +104,11 @@ CHARTS = {
 class BatteryBench(Bench):
     """Shows the battery of the option in view; each tab asks for its own study when it is first looked at."""
 
-    # Eleven charts take a quarter of a second to make: each is made when its tab is first looked at.
+    # Twelve charts take a quarter of a second to make: each is made when its tab is first looked at.
     map, power = late(EnergyPowerMap), late(PowerCurve)
     months, depth = late(MonthsChart), late(DepthChart)
     years, limits = late(YearsChart), late(LimitsChart)
+    delay_chart = late(DelayChart)
     foresight_chart, foresight_day = late(ForesightChart), late(ForesightDay)
     fault, ordered = late(MeterChart), late(MeterChart)
 
@@ -127,6 +138,7 @@ class BatteryBench(Bench):
             lambda: page((self.months, 1), (self.depth, 1), across=True),
             lambda: self.years,
             lambda: self.limits,
+            self._delay_page,
             lambda: page((self.foresight_chart, 1), (self.foresight_day, 1)),
             lambda: page((self.fault, 1), (self.ordered, 1)),
         )
@@ -142,6 +154,10 @@ class BatteryBench(Bench):
         side.addWidget(scrolled("What limits here, and what the chart says", self.limited, self.summary), 1)
         row.addLayout(side, 3)
         self.tabs.chosen.connect(lambda _: self._look())
+
+    def _delay_page(self):
+        self.delay_chart.dropped.connect(self._on_delayed)
+        return self.delay_chart
 
     def focus_question(self) -> None:
         """Gives the focus to where the battery stands."""
@@ -315,6 +331,28 @@ class BatteryBench(Bench):
             summary = "; ".join(f"{name} {kw:.1f} kW" for name, kw in result.limits.items())
             self._show_text(f"On giving, half full: {summary}.")
 
+    def _draw_delay(self, sweep):
+        self.delay_chart.show_delay(sweep, self._currency)
+        if not self._has(sweep, self.delay_chart):
+            off_grid = not self._view.plan.job.supply.on_grid
+            self._show_text("Off grid nothing is turned away by a limit." if off_grid else NO_BATTERY)
+            return
+        best = sweep.best
+        (window,) = sweep.windows[best] or (None,)
+        if window is None:
+            said = "No delay makes the bill lower than charging at once, or by next to nothing."
+        else:
+            saved = sweep.turned_kwh[0] - sweep.turned_kwh[best]
+            said = (
+                f"The bill is lowest with charging delayed {window.summary}: by "
+                f"{amount_text(sweep.gained[best], self._currency)} a year, and {saved:,.0f} kWh less are turned away."
+            )
+        self._show_text(
+            f"Until that hour the batteries take only what the export limit or the inverter would turn away, in the "
+            f"sunny half of the year. {said} The longer they wait, the more dull days find them not filled. Other "
+            "windows are set under Control."
+        )
+
     def _draw_foresight(self, result):
         problem, result = (result, None) if isinstance(result, str) else ("", result)
         self.foresight_chart.show_foresight(result, self._currency)
@@ -361,6 +399,18 @@ class BatteryBench(Bench):
     def _show_text(self, text, source=""):
         self.summary.setText(keep_units(text))
         self.summary.setToolTip(tip(source or f"From: simulated year, {self._view.plan.site.source}"))
+
+    def _on_delayed(self, hour):
+        from calm_relay.planning.studies.delayed_charging import with_delay
+
+        sweep = self._result.get("battery-delay")
+        if sweep is None:
+            return
+        windows = sweep.windows[nearest(sweep, hour)]
+        if windows == sweep.stated:
+            self._draw()
+            return
+        self.edited.emit(with_delay(self._view.plan.job, windows), "Delayed charging")
 
     def _on_dropped(self, usable_kwh):
         sweep = self._result.get("battery-energy")

@@ -3,76 +3,55 @@
 from calm_relay.job.control import DelayWindow
 from calm_relay.job.model import Job
 from calm_relay.planning.common.joined import joined
-from calm_relay.planning.findings.base import Finding, Mend, Subject, advises, grid_check, warns, warns_if
-from calm_relay.planning.operation.delayed_charging import SMALL_KWH, best_delay, stated_delay, turned_away_kwh
+from calm_relay.planning.findings.base import Finding, Mend, Subject, advises, grid_check, passes, warns
+from calm_relay.planning.operation.controls import usual_delay
+from calm_relay.planning.operation.delayed_charging import (
+    SMALL_KWH,
+    delayed_until,
+    delays,
+    turned_away_kwh,
+    waiting_of,
+    worth_a_window,
+)
 
 FIELD = "control.delay_windows"
-# A delay that is worth less than so much of the grid's energy is nobody's trouble [kWh].
-SMALL_WORTH_KWH = 25.0
-RULE = "simulated year, charged at once and later"
+RULE = "simulated year"
 
 
 @advises
 @grid_check
 def check_delayed_charging(subject: Subject) -> list[Finding]:
     """A battery that is full before midday leaves to the export limit what it could have stored."""
-    design, job, unit = subject.design, subject.job, subject.design.battery_converter
-    if unit is None or not unit.battery_moves or design.by_clock:
+    job, unit, year = subject.job, delays(subject.design), subject.outcome.year
+    if unit is None:
         return []
-    demand = subject.context.demand
+    turned_kwh = turned_away_kwh(year)
     if job.control.delay_windows:
-        return [_stated(subject)]
-    turned_kwh = turned_away_kwh(subject.outcome.year)
-    if turned_kwh < SMALL_KWH:
+        when = joined([window.summary for window in job.control.delay_windows])
+        said = (
+            f"Charging is delayed, {when}; the export limit and the inverters turn away {turned_kwh:,.0f} kWh a year. "
+            "What the delay is worth stands on the bench Battery, under Delay."
+        )
+        return [passes("delayed charging", "Battery", FIELD, said, reading=(turned_kwh, None, "kWh"), rule=RULE)]
+    waiting = waiting_of(subject.design, job, subject.site, year)
+    if waiting is None or waiting.saved_kwh < SMALL_KWH or waiting.worth < worth_a_window(job):
         return []
-    best = best_delay(design, job, subject.site, demand)
-    if best is None or best.worth < SMALL_WORTH_KWH * job.tariff.price:
-        return []
-    window = best.windows[0]
+    windows = delayed_until(job, usual_delay(job.site.latitude).end)
     return [
         warns(
             "delayed charging",
             "Battery",
             FIELD,
-            f"{_who(job)} {turned_kwh:,.0f} kWh a year. Where the battery waits for that in the morning, "
-            f"{window.summary}, it is {best.kept_kwh:,.0f} kWh less, and the bill {job.tariff.currency} "
-            f"{best.worth:,.0f} a year lower; on dull days the battery is filled later.",
-            reading=(turned_kwh, turned_kwh - best.kept_kwh, "kWh"),
+            f"The export limit and the inverters turn away {turned_kwh:,.0f} kWh a year, and the battery is often full "
+            f"by then: charged later it may save about {waiting.saved_kwh:,.0f} kWh of that. What it is worth by the "
+            "hour stands on the bench Battery, under Delay.",
+            reading=(turned_kwh, turned_kwh - waiting.saved_kwh, "kWh"),
             rule=RULE,
-            mends=(Mend(f"Delay charging to {window.end}", lambda job: _with(job, best.windows)),),
+            mends=(Mend(f"Delay charging to {windows[0].end}", lambda job: _with(job, windows)),)
+            if windows
+            else (),
         )
     ]
-
-
-def _stated(subject: Subject) -> Finding:
-    job = subject.job
-    delay = stated_delay(subject.design, job, subject.site, subject.context.demand)
-    when = joined([window.summary for window in delay.windows])
-    higher = delay.worth < 0.0
-    if round(delay.kept_kwh) <= 0.0:
-        what = f"no less is turned away for it than {turned_away_kwh(subject.outcome.year):,.0f} kWh a year"
-    else:
-        what = f"{delay.kept_kwh:,.0f} kWh a year less are turned away"
-    return warns_if(
-        higher,
-        "delayed charging",
-        "Battery",
-        FIELD,
-        f"Charging is delayed, {when}: {what}, and the bill is {job.tariff.currency} {abs(delay.worth):,.0f} a year "
-        f"{'higher' if higher else 'lower'} than without.",
-        reading=(delay.kept_kwh, 0.0, "kWh"),
-        rule=RULE,
-        mends=(Mend("Charge without delay", lambda job: _with(job, ())),) if higher else (),
-    )
-
-
-def _who(job: Job) -> str:
-    """Who turns power away."""
-    return (
-        "The inverters turn away"
-        if job.tariff.export_limit_kw is None
-        else "The export limit and the inverters turn away"
-    )
 
 
 def _with(job: Job, windows: tuple[DelayWindow, ...]) -> Job:

@@ -32,7 +32,7 @@ from calm_relay.planning.architecture.ways import architectures
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.equipment.bank import bank_of
 from calm_relay.planning.operation.controls import control_of, usual_delay
-from calm_relay.planning.operation.delayed_charging import turned_away_kwh
+from calm_relay.planning.operation.delayed_charging import delayed_until, waiting_of, worth_a_window
 from calm_relay.planning.operation.finance import bill_kinds
 from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.lasting import LastingStarts, lasting_starts
@@ -70,8 +70,6 @@ KINDS_OF_REASON = (
     (r"^the relay passes less ", "The relay passes less than what is behind it"),
     (r" kWh (in|outdoors)\b.*(may)$", "More battery than may stand in its room"),
 )
-# From so much that is turned away on, delayed charging is tried [kWh a year].
-TURNED_AWAY_KWH = 150.0
 # Designs that wait for each worker: it never has to, and a search that is called off ends soon.
 AHEAD = 3
 
@@ -214,10 +212,10 @@ def control_profiles_of(job: Job, *, turned_away: bool = False) -> tuple[Control
                     alone.model_copy(update={"discharge_windows": hours}),
                 )
             )
-    delay = usual_delay(job.site.latitude)
-    if turned_away and not any(delay.meets(window) for window in job.battery.charge_windows):
-        late = job.control.model_copy(update={"delay_windows": (delay,)})
-        result.append(ControlProfile(f"charging delayed to {delay.end}", job.battery.charge_windows, late))
+    delay = delayed_until(job, usual_delay(job.site.latitude).end) if turned_away else ()
+    if delay:
+        late = job.control.model_copy(update={"delay_windows": delay})
+        result.append(ControlProfile(f"charging delayed to {delay[0].end}", job.battery.charge_windows, late))
     kept, seen = [], set()
     for profile in result:
         if (profile.windows, profile.control) not in seen:
@@ -323,10 +321,9 @@ def search(plan: Plan, progress: Progress = unheard, most: int = 20_000) -> Sear
 
 
 def _turns_away(plan: Plan) -> bool:
-    """Whether the export limit or the inverters of some option turn more than a little away."""
-    return plan.job.supply.on_grid and any(
-        turned_away_kwh(option.outcome.year) >= TURNED_AWAY_KWH for option in plan.live
-    )
+    """Whether the battery of some option would better wait for what is turned away."""
+    found = (waiting_of(option.design, plan.job, plan.site, option.outcome.year) for option in plan.live)
+    return any(waiting is not None and waiting.worth >= worth_a_window(plan.job) for waiting in found)
 
 
 @dataclass(frozen=True, eq=False)
