@@ -117,3 +117,23 @@ def test_a_battery_counts_where_it_is_charged_from_the_grid_and_as_hard_as_it_ma
     slow = there.with_(battery=there.battery.with_(charge_windows=(night.with_(limit_kw=2.0),)))
     assert [item.measured for item in controllable(slow)] == [2.0]
     assert not found(plan(charged).option("as-is"), "controllable")
+
+
+def test_where_an_application_is_wanted_all_can_be_kept_to_what_needs_none():
+    """Distributed generation of 10 kW or less is applied for the simple way in New Zealand, from memory."""
+    job = demo_job("pottery")
+    made = plan(job)
+    (note,) = found(made.option("two-units"), "notify or apply")
+    assert note.severity is Severity.CHECK
+    (mend,) = note.mends
+    assert mend.label == "Keep to 10 kW of inverter"
+    kept = plan(mend.apply(job))
+    assert kept.job.supply.inverter_limit_kw == 10.0
+    assert {option.key for option in kept.live} >= {"ac-addon", "hybrid-swap"}
+    assert "this connection may have 10 kW" in kept.option("two-units").refusal.reasons[0]
+    for option in kept.live:
+        assert not [item for item in found(option, "notify or apply") if item.severity is Severity.CHECK]
+    # Where it is notified already, and where no unit of the kind is that small, nothing is offered.
+    assert not found(made.option("hybrid-swap"), "notify or apply")[0].mends
+    small = job.with_(rule_changes=(RuleChange(rule=made.rules.of("notify kW").rule.key, limit=2.0),))
+    assert not found(plan(small).option("two-units"), "notify or apply")[0].mends

@@ -1,13 +1,16 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
 from functools import partial
+from math import inf
 
 import numpy as np
 
 from calm_relay.job.model import Job, Supply
+from calm_relay.planning.architecture.refusals import phase_refusals
 from calm_relay.planning.architecture.unbalance import unbalance_of
 from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.vocabulary import LEG
+from calm_relay.planning.equipment.rules import InForce
 from calm_relay.planning.findings.base import (
     Drawn,
     Finding,
@@ -25,6 +28,7 @@ from calm_relay.planning.findings.base import (
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY
 from calm_relay.planning.operation.island import leg_volts
 from calm_relay.planning.operation.phases import home_alone_kw, import_by_phase, phase_peaks_kw
+from calm_relay.planning.site.home_phases import COUNT
 
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
@@ -272,8 +276,35 @@ def check_procedure(subject: Subject) -> list[Finding]:
             f"{kw:.2f} kW of inverter{spread}; {rule.rule.name} is {rule.limit:g} kW{per}: {what}.",
             reading=(kw, rule.limit, "kW"),
             rule=rule.authority,
+            mends=_kept_within(subject, held[0][0]) if over or not notified else (),
         )
     ]
+
+
+def _kept_within(subject: Subject, rule: InForce) -> tuple[Mend, ...]:
+    """Holds all options to what the easiest procedure takes, where some unit of the same kind would fit in there."""
+    supply, design = subject.job.supply, subject.design
+    count = COUNT[supply.phases] if rule.rule.kind.endswith("per phase") else 1
+    limit_kw = round(rule.limit * count, 2)
+    unit = design.battery_converter
+    if unit is None:
+        return ()
+    there_kw = sum(item.inverter.ac_kw for item in design.counted(supply) if not item.is_new)
+    smallest_kw = min(
+        (
+            item.ac_kw
+            for item in subject.context.equipment.on_offer.inverters
+            if item.battery is not None
+            and unit.bank.pack.family in item.battery.families
+            and (item.pv is None) == (unit.inverter.pv is None)
+            and not (item.plug_in or phase_refusals(item, subject.job))
+        ),
+        default=inf,
+    )
+    if there_kw + smallest_kw > limit_kw + 1e-9:
+        return ()
+    changed = supply.with_(inverter_limit_kw=limit_kw)
+    return (Mend(f"Keep to {limit_kw:g} kW of inverter", lambda job: job.with_(supply=changed)),)
 
 
 @grid_check
