@@ -262,6 +262,8 @@ def test_a_job_that_cannot_be_planned_says_so_in_the_margin(window, qtbot, settl
     job = window.session.job
     window.session.edit(job.with_(battery=job.battery.with_(pack="nothing-such")), "Odd")
     qtbot.waitUntil(lambda: "cannot be planned" in window.bench.verdict.text())
+    # By the field's name on screen, not by its path in the file.
+    assert window.margin._why.text().startswith("Battery, pack: no battery pack has the key 'nothing-such'")
     qtbot.keyClick(window, Qt.Key.Key_Z, CTRL)
     settled(window)
     assert window.bench.verdict.text() == keep_units(window.session.plan.choice.sentence)

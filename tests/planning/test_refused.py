@@ -10,7 +10,7 @@ from calm_relay.job.demand import Car
 from calm_relay.job.equipment import Module, Pack
 from calm_relay.job.model import Job
 from calm_relay.job.tariff import Tariff
-from calm_relay.planning.common.refused import refused_words
+from calm_relay.planning.common.refused import field_called, refused_words
 
 NAMES_OF_CODE = re.compile(r"\b[a-z]+_[a-z]")
 
@@ -85,3 +85,18 @@ def test_what_stands_in_a_part_of_an_item_is_called_by_its_path():
     words = said(inverter, labels, pv=pv)
     rising = "tracks from, full power from, MPPT window to and most it stands to rise in this order"
     assert words.startswith(f"PV inputs, MPPT inputs 1: wanted {rising}")
+
+
+@pytest.mark.parametrize(
+    ("path", "called"),
+    [
+        ("region", "Region"),
+        ("battery.pack", "Battery, pack"),
+        ("faces.2.module", "Faces 3, module"),
+        ("battery.charge_windows.0.target", "Battery, charge windows 1, target"),
+        ("supply.main_fuse_a", "Supply, main fuse"),
+        ("", ""),
+    ],
+)
+def test_a_field_that_stands_in_the_way_of_a_plan_is_called_as_on_screen(path, called):
+    assert field_called(path, Job) == called

@@ -163,7 +163,9 @@ class Planner(QObject):
         except Cancelled:
             self._answer(number, "cancelled")
         except PlanError as error:
-            self._answer(number, "failed", (error.field, error.problem))
+            from calm_relay.planning.common.refused import field_called
+
+            self._answer(number, "failed", (field_called(error.field, Job), error.problem))
         except (InputError, OSError) as error:
             self._answer(number, "failed", ("", str(error)))
         except BaseException as error:

@@ -34,15 +34,8 @@ def refused_words(
     own = _PLACE.match(problem)
     if own is not None:
         path, problem = [*path, *own[1].split(".")], problem[own.end() :]
-    holder, said, known, at = model, "", labels or {}, ""
-    for part in path:
-        if part.isdigit():
-            said += f" {int(part) + 1}"
-            continue
-        at = f"{at}.{part}" if at else part
-        title = _title(at, holder, known)
-        said += f", {lower_first(title)}" if said else title
-        holder = _model_in(holder, part) or holder
+    known = labels or {}
+    said, at, holder = _walked(path, model, known)
 
     def called(found: re.Match[str]) -> str:
         beside = at.rpartition(".")[0]
@@ -52,6 +45,27 @@ def refused_words(
     problem = _NAMED.sub(called, problem)
     said = f"{said}: {problem}" if said else problem
     return f"{said[:1].upper()}{said[1:]}"
+
+
+def field_called(path: str, model: type[Model] | None = None) -> str:
+    """What a field is called on screen, by its path from a model, such as "battery.charge_windows.0.target"."""
+    return _walked(path.split("."), model, {})[0] if path else ""
+
+
+def _walked(
+    path: list[str], model: type[Model] | None, labels: Mapping[str, str]
+) -> tuple[str, str, type[Model] | None]:
+    """A path in words, the same path without its numbers, and the model that its last field is of."""
+    said, at, holder = "", "", model
+    for part in path:
+        if part.isdigit():
+            said += f" {int(part) + 1}"
+            continue
+        at = f"{at}.{part}" if at else part
+        title = _title(at, holder, labels)
+        said += f", {lower_first(title)}" if said else title
+        holder = _model_in(holder, part) or holder
+    return said, at, holder
 
 
 def _model_in(model: type[Model] | None, name: str) -> type[Model] | None:
