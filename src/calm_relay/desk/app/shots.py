@@ -224,6 +224,12 @@ def take(folder: Path, views, look: str = "light") -> None:
         if shot.spot:
             window.moment.go_to(shot.spot)
         pause(700)
+        # Other work may go on behind; its row would stand in the picture.
+        for _ in range(PATIENCE):
+            if not window.progress.isVisible():
+                break
+            pause(250)
+        pause(200)
         shown = window if shot.dialog is None else shot.dialog(window)
         shown.grab().save(str(folder / f"{shot.name}.png"))
         if shown is not window:
