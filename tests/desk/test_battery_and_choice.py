@@ -90,6 +90,14 @@ def test_charging_is_delayed_by_dragging_its_mark(window, battery, qtbot, settle
     battery.delay_chart.dropped.emit(2.0)
     settled(window)
     assert window.session.job.control.delay_windows == ()
+    # Charged from the grid all day, it can wait for nothing.
+    all_day = window.session.job.battery.charge_windows[0].with_(start="04:00", end="19:00")
+    job = window.session.job
+    window.session.edit(job.with_(battery=job.battery.with_(charge_windows=(all_day,))), "All day")
+    settled(window)
+    qtbot.waitUntil(lambda: "battery-delay" in battery._result)
+    assert battery._result["battery-delay"].hours.size == 1
+    assert "No delay makes the bill lower" in battery.summary.text()
 
 
 def test_two_controllers_are_seen_and_an_order_is_set(window, settled, qtbot, monkeypatch):

@@ -6,8 +6,8 @@ from calm_relay.desk.charts.chart import Chart
 from calm_relay.desk.widgets.label import rich
 from calm_relay.desk.widgets.theme import colours
 
-# How far before the first hour charging at once stands [h].
-BEFORE_H = 1.5
+# How far before the first hour charging at once stands [h], and that hour where no delay is possible.
+BEFORE_H, FIRST_H = 1.5, 8.0
 
 
 class DelayChart(Chart):
@@ -58,4 +58,5 @@ def nearest(sweep, hour: float) -> int:
 
 def _places(sweep) -> np.ndarray:
     """Where each delay stands across [h]."""
-    return np.concatenate([[np.nanmin(sweep.hours, initial=np.inf) - BEFORE_H], sweep.hours[1:]])
+    first = sweep.hours[1] if sweep.hours.size > 1 else FIRST_H
+    return np.concatenate([[first - BEFORE_H], sweep.hours[1:]])
