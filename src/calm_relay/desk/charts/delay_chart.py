@@ -41,7 +41,9 @@ class DelayChart(Chart):
         self.right_axis([(low, "0"), (low + a_kwh * most, f"{most:,.0f} kWh")])
         if sweep.place is not None:
             now = f"{sweep.stated[0].end} now" if sweep.stated else "at once now"
-            self.marker(float(at[sweep.place]), now, look.alternating, movable=True, position=0.06)
+            mark = self.marker(float(at[sweep.place]), now, look.alternating, movable=True, position=0.06)
+            # The keys stand over it.
+            mark.setZValue(44)
         else:
             said = f"{currency} {sweep.stated_gained:,.0f} by the job's own windows"
             self.level(sweep.stated_gained, said, look.alternating)
