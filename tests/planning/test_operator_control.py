@@ -137,3 +137,21 @@ def test_where_an_application_is_wanted_all_can_be_kept_to_what_needs_none():
     assert not found(made.option("hybrid-swap"), "notify or apply")[0].mends
     small = job.with_(rule_changes=(RuleChange(rule=made.rules.of("notify kW").rule.key, limit=2.0),))
     assert not found(plan(small).option("two-units"), "notify or apply")[0].mends
+
+
+@pytest.mark.parametrize(("limit_kw", "hybrid"), [(None, "umberlow-h8"), (8.0, "umberlow-h8"), (5.0, "umberlow-h5")])
+def test_within_a_connection_s_limit_a_smaller_unit_is_taken_before_none(limit_kw, hybrid):
+    job = demo_job("pottery")
+    roof = tuple(
+        face.with_(fate="new", module="quillmere-415", count=11, strings=1, rectangle=None, wired_to=None)
+        for face in job.faces[:2]
+    )
+    supply = job.supply.with_(inverter_limit_kw=limit_kw)
+    job = job.with_(existing_inverters=(), existing_batteries=(), string_plans=(), faces=roof, supply=supply)
+    made = plan(job)
+    assert made.option("hybrid-swap").design.leader.inverter.key == hybrid
+    if limit_kw is None:
+        assert made.option("micro-ac").design.leader.inverter.key == "mossgate-5"
+    ten = plan(job.with_(supply=job.supply.with_(inverter_limit_kw=10.0))).option("micro-ac").design
+    assert ten.leader.inverter.key == "mossgate-3"
+    assert ten.counted_kw(job.supply) <= 10.0

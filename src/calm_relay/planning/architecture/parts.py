@@ -10,7 +10,7 @@ from calm_relay.planning.architecture.design import Architecture, Converter, Des
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces, staying_converters
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals, phase_refusals, units_refusals
-from calm_relay.planning.architecture.unbalance import uneven_kw
+from calm_relay.planning.architecture.unbalance import excess_kw
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.equipment.bank import Bank, discharge_ac_kw
 from calm_relay.planning.site.array import Face
@@ -24,8 +24,10 @@ MOST_INVERTERS = 6
 MOST_PARTS = 3
 
 
-def battery_inverter_of(context: DesignContext) -> tuple[Converter | None, tuple[str, ...]]:
-    """The AC-coupled unit, or units side by side, for the new battery; or the reasons why there is none."""
+def battery_inverter_of(
+    context: DesignContext, beside: tuple[Converter, ...]
+) -> tuple[Converter | None, tuple[str, ...]]:
+    """The AC-coupled unit, or units side by side, for the new battery beside others; or why there is none."""
     job, bank = context.job, context.bank
 
     def refusals(inverter: Inverter) -> list[str]:
@@ -41,7 +43,7 @@ def battery_inverter_of(context: DesignContext) -> tuple[Converter | None, tuple
             refusals,
             lambda inverter: discharge_ac_kw(bank, side_by_side(context, inverter))[0],
             _wanted_kw(context),
-            lambda inverter: uneven_kw(context, side_by_side(context, inverter), context.now),
+            lambda inverter: excess_kw(context, side_by_side(context, inverter), beside),
         ),
     )
     return (None, reasons) if inverter is None else (Converter(side_by_side(context, inverter), held=bank), ())
@@ -81,7 +83,7 @@ def hybrid_of(
             ),
             lambda inverter: side_by_side(context, inverter).ac_kw,
             wanted_kw,
-            lambda inverter: uneven_kw(context, side_by_side(context, inverter), stays),
+            lambda inverter: excess_kw(context, side_by_side(context, inverter), stays),
             lambda inverter: (
                 context.survey.lay(side_by_side(context, inverter), faces, fixed(faces)).homeless if faces else 0
             ),
@@ -152,7 +154,7 @@ def string_inverter(
             lambda inverter: refusals(inverter) + array_refusals(context, inverter, faces, False),
             lambda inverter: inverter.ac_kw,
             array_kw / USUAL_RATIO,
-            lambda inverter: uneven_kw(context, inverter, stays),
+            lambda inverter: excess_kw(context, inverter, stays),
             lambda inverter: context.survey.lay(inverter, faces, fixed(faces)).homeless,
         ),
     )
@@ -325,12 +327,10 @@ def with_bank(context: DesignContext, **changes: Any) -> DesignContext:
 def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design | Refusal:
     """String inverters and the battery's own unit on one AC bus."""
     title = "AC-coupled add-on" if context.now else "String inverter + AC battery"
-    converter, reasons = battery_inverter_of(context)
-    if converter is None:
-        return unbuildable(architecture, title, "AC", *reasons)
-    side, reasons = arrays_on_ac(context)
-    if reasons:
-        return unbuildable(architecture, title, "AC", *reasons)
+    side, missing = arrays_on_ac(context)
+    converter, reasons = battery_inverter_of(context, side)
+    if converter is None or missing:
+        return unbuildable(architecture, title, "AC", *(reasons or missing))
     if not context.survey.faces_then and not context.now:
         title = "Battery alone"
     converters = (*side, converter)

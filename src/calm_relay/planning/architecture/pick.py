@@ -11,7 +11,8 @@ from calm_relay.planning.architecture.design import DesignContext
 class Search:
     """What is looked for in the catalogue: the converter stated, which suit, what speaks against each.
 
-    `left_out` is how many modules find no input on one, `uneven_kw` how far phases would differ beyond the rules.
+    `left_out` is how many modules find no input on one, `excess_kw` by how much a phase, or the
+    connection, would have more than it may.
     """
 
     stated: str | None
@@ -21,15 +22,16 @@ class Search:
     all_refusals: Callable[[Inverter], list[str]]
     power_kw: Callable[[Inverter], float]
     wanted_kw: float
-    uneven_kw: Callable[[Inverter], float]
+    excess_kw: Callable[[Inverter], float]
     left_out: Callable[[Inverter], int] = lambda inverter: 0
 
 
 def pick(context: DesignContext, search: Search) -> tuple[Inverter | None, tuple[str, ...]]:
     """The converter the job states, else the cheapest with the power wanted, else the strongest.
 
-    A stated converter is refused only for what cannot be connected at all; the rest becomes findings. One that
-    loads a phase beyond the rules, or leaves modules without an input, is taken only where all others do so too.
+    A stated converter is refused only for what cannot be connected at all; the rest becomes findings. One that loads a
+    phase or the connection beyond what they may have, or leaves modules without an input, is taken only where all
+    others do so too.
     """
     if search.stated is not None:
         inverter = context.equipment.inverter(search.stated, search.field)
@@ -52,7 +54,7 @@ def pick(context: DesignContext, search: Search) -> tuple[Inverter | None, tuple
             default=None,
         )
         return None, tuple(verdicts[nearest.key]) if nearest else ("the catalogue holds no such inverter",)
-    fitting = [item for item in fitting if not search.uneven_kw(item)] or fitting
+    fitting = [item for item in fitting if not search.excess_kw(item)] or fitting
     left = {item.key: search.left_out(item) for item in fitting}
     fitting = [item for item in fitting if left[item.key] == min(left.values())]
     enough = [item for item in fitting if search.power_kw(item) >= search.wanted_kw - 1e-9]

@@ -61,6 +61,15 @@ def uneven_kw(context: DesignContext, inverter: Inverter, beside: tuple[Converte
     return max(apart - rule.limit - 1e-9, 0.0)
 
 
+def excess_kw(context: DesignContext, inverter: Inverter, beside: tuple[Converter, ...]) -> float:
+    """By how much a new inverter beside others would be more than a phase, or the connection, may have [kW]."""
+    supply, uneven = context.job.supply, uneven_kw(context, inverter, beside)
+    if supply.inverter_limit_kw is None or not supply.on_grid:
+        return uneven
+    counted = [unit.inverter.ac_kw for unit in (*beside, Converter(inverter)) if unit.is_counted(supply)]
+    return uneven + max(sum(counted) - supply.inverter_limit_kw - 1e-9, 0.0)
+
+
 def sets_apart(context: DesignContext, design: Design, unit: Converter, other: Inverter) -> bool:
     """Whether another inverter in place of a unit would set phases apart beyond the rules, and more than that does."""
     beside = tuple(item for item in design.converters if item is not unit)

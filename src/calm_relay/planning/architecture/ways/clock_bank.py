@@ -17,7 +17,7 @@ from calm_relay.planning.architecture.design import (
 from calm_relay.planning.architecture.parts import arrays_on_ac, unbuildable
 from calm_relay.planning.architecture.pick import Search, pick
 from calm_relay.planning.architecture.refusals import battery_refusals
-from calm_relay.planning.architecture.unbalance import uneven_kw
+from calm_relay.planning.architecture.unbalance import excess_kw
 from calm_relay.planning.equipment.bank import Bank
 
 # State of charge from which a bank counts as full.
@@ -48,7 +48,7 @@ def clock_bank(context: DesignContext) -> Design | Refusal:
             refusals,
             lambda item: item.ac_kw,
             0.0,
-            lambda item: uneven_kw(context, item, context.now),
+            lambda item: excess_kw(context, item, context.now),
         ),
     )
     if inverter is None:

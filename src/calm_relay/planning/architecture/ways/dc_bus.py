@@ -14,7 +14,7 @@ from calm_relay.planning.architecture.parts import (
     unbuildable,
 )
 from calm_relay.planning.architecture.pick import Search, pick
-from calm_relay.planning.architecture.unbalance import uneven_kw
+from calm_relay.planning.architecture.unbalance import excess_kw
 
 
 def dc_bus(context: DesignContext) -> Design | Refusal:
@@ -49,7 +49,7 @@ def dc_bus(context: DesignContext) -> Design | Refusal:
             ),
             lambda inverter: side_by_side(context, inverter).ac_kw,
             context.kept.inverter.ac_kw if context.kept else 0.0,
-            lambda inverter: uneven_kw(context, side_by_side(context, inverter), ()),
+            lambda inverter: excess_kw(context, side_by_side(context, inverter), ()),
             lambda inverter: context.survey.lay(side_by_side(context, inverter), faces, fixed(faces)).homeless,
         ),
     )

@@ -27,9 +27,6 @@ def micro_ac(context: DesignContext) -> Design | Refusal:
     if all(face.plan.is_there for face in faces):
         reason = "Microinverters are there already: the AC-coupled add-on keeps them"
         return unbuildable(ARCHITECTURE, title, "AC", reason)
-    converter, reasons = battery_inverter_of(context)
-    if converter is None:
-        return unbuildable(ARCHITECTURE, title, "AC", *reasons)
     there = tuple(face for face in faces if face.plan.is_there)
     converters = [unit for unit in staying_converters(context.survey, there) if serves(unit)]
     for face in faces:
@@ -39,6 +36,9 @@ def micro_ac(context: DesignContext) -> Design | Refusal:
         if micro is None:
             return unbuildable(ARCHITECTURE, title, "AC", *reasons)
         converters.append(micro_converter(face, micro))
+    converter, reasons = battery_inverter_of(context, tuple(converters))
+    if converter is None:
+        return unbuildable(ARCHITECTURE, title, "AC", *reasons)
     built = (*converters, converter)
     return Design(ARCHITECTURE, title, "AC", built, context.leaving(built))
 
