@@ -73,7 +73,7 @@ def test_the_choice_of_the_three_demos_has_reasons_both_ways(demo_plan, dairy):
             "hybrid-beside",
             "as a PV inverter whether or not a module hangs on it",
         ),
-        (lambda job: job.with_(supply=job.supply.with_(inverter_limit_kw=12.0)), "two-units", "5 + 10 = 15 kW"),
+        (lambda job: job.with_(supply=job.supply.with_(inverter_limit_kw=9.0)), "two-units", "5 + 10 = 15 kW"),
     ],
 )
 def test_what_cannot_be_built_says_why(demo, change, key, reason):
