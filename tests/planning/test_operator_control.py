@@ -139,7 +139,9 @@ def test_where_an_application_is_wanted_all_can_be_kept_to_what_needs_none():
     assert not found(plan(small).option("two-units"), "notify or apply")[0].mends
 
 
-@pytest.mark.parametrize(("limit_kw", "hybrid"), [(None, "umberlow-h8"), (8.0, "umberlow-h8"), (5.0, "umberlow-h5")])
+@pytest.mark.parametrize(
+    ("limit_kw", "hybrid"), [(None, "umberlow-h8"), (8.0, "umberlow-h8"), (5.0, "umberlow-h5")]
+)
 def test_within_a_connection_s_limit_a_smaller_unit_is_taken_before_none(limit_kw, hybrid):
     job = demo_job("pottery")
     roof = tuple(
