@@ -287,7 +287,8 @@ def _kept_within(subject: Subject, rule: InForce) -> tuple[Mend, ...]:
     count = COUNT[supply.phases] if rule.rule.kind.endswith("per phase") else 1
     limit_kw = round(rule.limit * count, 2)
     unit = design.battery_converter
-    if unit is None:
+    # Where all together is little, and a phase has too much of it, a limit for all mends nothing.
+    if unit is None or design.counted_kw(supply) <= limit_kw + 1e-9:
         return ()
     there_kw = sum(item.inverter.ac_kw for item in design.counted(supply) if not item.is_new)
     smallest_kw = min(
