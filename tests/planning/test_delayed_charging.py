@@ -17,10 +17,11 @@ from calm_relay.planning.operation.delayed_charging import (
     delayed_until,
     turned_away_kwh,
     waiting_of,
+    with_delay,
     worth_a_window,
 )
 from calm_relay.planning.operation.simulate import inputs_of
-from calm_relay.planning.studies.delayed_charging import delay_sweep, with_delay
+from calm_relay.planning.studies.delayed_charging import delay_sweep
 from calm_relay.planning.studies.search import control_profiles_of, search
 from tests.plans import plan
 

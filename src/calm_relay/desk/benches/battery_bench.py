@@ -401,7 +401,7 @@ class BatteryBench(Bench):
         self.summary.setToolTip(tip(source or f"From: simulated year, {self._view.plan.site.source}"))
 
     def _on_delayed(self, hour):
-        from calm_relay.planning.studies.delayed_charging import with_delay
+        from calm_relay.planning.operation.delayed_charging import with_delay
 
         sweep = self._result.get("battery-delay")
         if sweep is None:

@@ -1,7 +1,5 @@
 """Whether the battery is full before midday, when the export limit and the inverters turn power away."""
 
-from calm_relay.job.control import DelayWindow
-from calm_relay.job.model import Job
 from calm_relay.planning.common.joined import joined
 from calm_relay.planning.findings.base import Finding, Mend, Subject, advises, grid_check, passes, warns
 from calm_relay.planning.operation.controls import usual_delay
@@ -11,6 +9,7 @@ from calm_relay.planning.operation.delayed_charging import (
     delays,
     turned_away_kwh,
     waiting_of,
+    with_delay,
     worth_a_window,
 )
 
@@ -47,12 +46,6 @@ def check_delayed_charging(subject: Subject) -> list[Finding]:
             "hour stands on the bench Battery, under Delay.",
             reading=(turned_kwh, turned_kwh - waiting.saved_kwh, "kWh"),
             rule=RULE,
-            mends=(Mend(f"Delay charging to {windows[0].end}", lambda job: _with(job, windows)),)
-            if windows
-            else (),
+            mends=(Mend(f"Delay charging to {windows[0].end}", lambda job: with_delay(job, windows)),),
         )
     ]
-
-
-def _with(job: Job, windows: tuple[DelayWindow, ...]) -> Job:
-    return job.with_(control=job.control.with_(delay_windows=windows))

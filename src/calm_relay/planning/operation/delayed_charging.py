@@ -1,5 +1,6 @@
 """Delayed charging: what a battery took before midday and could have taken of what was turned away then."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -38,6 +39,11 @@ def delayed_until(job: Job, end: str) -> tuple[DelayWindow, ...]:
     begins = max([usual.start, *(charge.end for charge in job.battery.charge_windows if charge.end < end)])
     window = DelayWindow(start=begins, end=end, months=usual.months)
     return () if any(window.meets(charge) for charge in job.battery.charge_windows) else (window,)
+
+
+def with_delay(job: Job, windows: Sequence[DelayWindow]) -> Job:
+    """A job whose charging is delayed in these windows alone."""
+    return job.with_(control=job.control.with_(delay_windows=tuple(windows)))
 
 
 def delays(design: Design) -> Converter | None:

@@ -1,17 +1,21 @@
 """What delayed charging brings, by the hour at which it ends."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from calm_relay.job.control import DelayWindow
-from calm_relay.job.model import Job
 from calm_relay.physics.plant.inputs import sum_inputs
 from calm_relay.physics.plant.year import PlantSums
 from calm_relay.planning.common.progress import Progress, unheard
 from calm_relay.planning.operation.controls import control_of
-from calm_relay.planning.operation.delayed_charging import delayed_until, delays, turned_away_kwh, worth_a_window
+from calm_relay.planning.operation.delayed_charging import (
+    delayed_until,
+    delays,
+    turned_away_kwh,
+    with_delay,
+    worth_a_window,
+)
 from calm_relay.planning.operation.finance import bill_kinds, bill_of_kinds
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
@@ -96,11 +100,6 @@ def delay_sweep(plan: Plan, option: Option | RefusedOption, progress: Progress =
         stated_gained=float(gained[-1]),
         stated_turned_kwh=float(turned[-1]),
     )
-
-
-def with_delay(job: Job, windows: Sequence[DelayWindow]) -> Job:
-    """A job whose charging is delayed in these windows alone."""
-    return job.with_(control=job.control.with_(delay_windows=tuple(windows)))
 
 
 def _year(plan: Plan, option: Option, windows: tuple[DelayWindow, ...]) -> tuple[float, float]:
