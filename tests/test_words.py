@@ -23,6 +23,7 @@ OLD = re.compile(
     r")\b",
     re.IGNORECASE,
 )
+HYPHEN_FOR_MINUS = re.compile(r"(?<![\w)-])-\d")
 # Dark is the name of a look, dark days are dark, and a sky is what the sun stands in.
 ALLOWED = re.compile(
     r"clear.sky|the sky|under its sky|open sky|against the sky|^dark$|-dark$|dark days|dark theme|in dark, out",
@@ -70,6 +71,8 @@ def test_no_demo_shows_an_old_word(name):
         made.job.model_dump_json(),
     ]
     assert not [words for text in shown if (words := old_words(text))]
+    said = [finding.sentence for option in made.options for finding in option.findings]
+    assert not [text for text in said if HYPHEN_FOR_MINUS.search(text)]
 
 
 def test_nothing_that_ships_beside_the_code_has_an_old_word():

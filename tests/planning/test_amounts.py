@@ -3,7 +3,7 @@
 import pytest
 
 from calm_relay.exchange.shipped import demo_job
-from calm_relay.planning.common.amounts import in_pair
+from calm_relay.planning.common.amounts import degrees_text, in_pair
 from tests.plans import plan
 
 
@@ -20,6 +20,14 @@ from tests.plans import plan
 )
 def test_a_figure_and_its_limit_are_read_apart(value, limit, said):
     assert in_pair(value, limit) == said
+
+
+@pytest.mark.parametrize(
+    ("celsius", "decimals", "said"),
+    [(-6.0, None, "−6 °C"), (12.5, None, "12.5 °C"), (-0.3, 0, "0 °C"), (-7.25, 1, "−7.2 °C"), (71.6, 0, "72 °C")],
+)
+def test_a_temperature_has_a_true_minus_and_no_minus_nought(celsius, decimals, said):
+    assert degrees_text(celsius, decimals) == said
 
 
 def test_a_fuse_that_is_passed_by_little_does_not_read_as_kept():

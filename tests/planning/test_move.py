@@ -40,7 +40,7 @@ def test_everything_of_the_old_place_is_asked_about(demo):
         "charge_windows", "region", "rules", "rule_changes", "frequency", "seasons",
     }  # fmt: skip
     assert asked["service"].new == "split phase, 240 V"
-    assert asked["coldest_c"].old == "-3 °C"
+    assert asked["coldest_c"].old == "−3 °C"
     assert "Loan’s limit" in asked["rules"].old
 
 

@@ -133,7 +133,7 @@ def test_every_limit_in_force_is_shown_and_the_least_binds(demo_plan, dairy):
     limits = ratio_limits(option.design.pv_converter, dairy.job, option.context.survey)
     owners = [limit.owner for limit in limits]
     assert owners[0] == "the warranty"
-    assert {"the maker with a battery on it", "string voltage at -8 °C", "input current"} < set(owners)
+    assert {"the maker with a battery on it", "string voltage at −8 °C", "input current"} < set(owners)
     rebate = plan(demo_plan.job.with_(region="australia")).option("as-is")
     limits = ratio_limits(rebate.design.pv_converter, rebate.context.job, rebate.context.survey)
     assert "certificate rebate" in [limit.owner for limit in limits]

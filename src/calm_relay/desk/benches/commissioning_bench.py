@@ -13,6 +13,7 @@ from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.scrolled import Column
 from calm_relay.desk.widgets.tabs import Tabs
 from calm_relay.desk.widgets.theme import font
+from calm_relay.planning.common.amounts import degrees_text
 
 PARTS = (
     ("readings", "Readings"),
@@ -143,7 +144,7 @@ class CommissioningBench(Bench):
         verdict += f", {counts['fail']} failed" if counts.get("fail") else ""
         day = record.conditions.on or "today"
         lights = "; ".join(
-            f"{face} {light.irradiance:,.0f} W/m², {light.cell_c:.0f} °C"
+            f"{face} {light.irradiance:,.0f} W/m², {degrees_text(light.cell_c, 0)}"
             for face, light in lights_of(plan, option, record).items()
         )
         source = "" if record.conditions.light else f", judged by the sky ({record.conditions.clouds})"

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.theme import colours, font, shade_of
+from calm_relay.planning.common.amounts import degrees_text
 
 HEAD, FOOT = 34.0, 18.0
 # Width from which a ladder has room for whole words.
@@ -207,9 +208,21 @@ class LadderView(QWidget):
             painter.drawRect(QRectF(rail_x + inset, top, rail_w - 2 * inset, bottom - top))
         taken = []
         for volts, words, colour in (
-            (ladder.open_v[0], f"open {ladder.open_v[0]:.0f} V, {ladder.cells_c[0]:.0f} °C", look.direct),
-            (ladder.open_v[-1], f"open {ladder.open_v[-1]:.0f} V, {ladder.cells_c[-1]:.0f} °C", look.direct),
-            (ladder.working_v[-1], f"best {ladder.working_v[-1]:.0f} V, {ladder.cells_c[-1]:.0f} °C", look.light),
+            (
+                ladder.open_v[0],
+                f"open {ladder.open_v[0]:.0f} V, {degrees_text(ladder.cells_c[0], 0)}",
+                look.direct,
+            ),
+            (
+                ladder.open_v[-1],
+                f"open {ladder.open_v[-1]:.0f} V, {degrees_text(ladder.cells_c[-1], 0)}",
+                look.direct,
+            ),
+            (
+                ladder.working_v[-1],
+                f"best {ladder.working_v[-1]:.0f} V, {degrees_text(ladder.cells_c[-1], 0)}",
+                look.light,
+            ),
         ):
             painter.setPen(QPen(QColor(colour), 2.4))
             painter.drawLine(QPointF(rail_x + 2, y(volts)), QPointF(rail_x + rail_w - 2, y(volts)))

@@ -6,6 +6,7 @@ import pyqtgraph as pg
 from calm_relay.desk.charts.chart import Chart, brush
 from calm_relay.desk.widgets.label import tip
 from calm_relay.desk.widgets.theme import colours
+from calm_relay.planning.common.amounts import degrees_text
 from calm_relay.planning.views.seasons import site_months
 
 MONTHS = ("J", "F", "M", "A", "M", "J", "J", "A", "S", "O", "N", "D")
@@ -34,7 +35,7 @@ class SiteChart(Chart):
 
         for series, width in ((result.lowest_c, 1.0), (result.mean_c, 2.0), (result.highest_c, 1.0)):
             self.line(x, height(series), look.direct, width)
-        self.right_axis([(height(c), f"{c:.0f} °C") for c in np.arange(low, high + 1, 10)])
+        self.right_axis([(height(c), degrees_text(c, 0)) for c in np.arange(low, high + 1, 10)])
         self.getAxis("bottom").setTicks([list(enumerate(MONTHS))])
         self.setXRange(-0.5, 11.5, padding=0)
         self.setYRange(0, top, padding=0)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter, Survey
+from calm_relay.planning.common.amounts import degrees_text
 from calm_relay.planning.strings.limits import lengths_allowed
 
 TOLERANCE = 1e-6
@@ -58,8 +59,8 @@ def _by_strings(converter: Converter, survey: Survey, sheet: str) -> Iterator[Ra
         volts_kw += parallel * string_kw
         amps_kw += min(tracker.strings, tracker.usable_a / module.max_power_a) * string_kw
     ac_kw = converter.inverter.ac_kw
-    where = f"{sheet}; {module.name}; {cold_c:g} °C"
+    where = f"{sheet}; {module.name}; {degrees_text(cold_c)}"
     if volts_kw > 0:
-        yield RatioLimit(volts_kw / ac_kw, f"string voltage at {cold_c:g} °C", where, False)
+        yield RatioLimit(volts_kw / ac_kw, f"string voltage at {degrees_text(cold_c)}", where, False)
     if amps_kw > 0:
         yield RatioLimit(amps_kw / ac_kw, "input current", where, False)

@@ -13,6 +13,7 @@ from calm_relay.planning.commissioning.ct_assistant import ct_finding
 from calm_relay.planning.commissioning.expected import lights_of
 from calm_relay.planning.commissioning.functional_tests import FunctionalTest, functional_tests_of
 from calm_relay.planning.commissioning.judge import Judged, judge, tally
+from calm_relay.planning.common.amounts import degrees_text
 from calm_relay.planning.handover.settings_sheet import Setting, settings_of
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option
@@ -135,7 +136,7 @@ def protocol_of(plan: Plan, option: Option) -> Protocol:
         serial_parts(option, record),
         ct_finding(record, plan.job.supply.phases).sentences if record.ct_moments else (),
         tuple(
-            f"{face}: {light.irradiance:,.0f} W/m², module {light.cell_c:.0f} °C ({light.source})"
+            f"{face}: {light.irradiance:,.0f} W/m², module {degrees_text(light.cell_c, 0)} ({light.source})"
             for face, light in lights_of(plan, option, record).items()
         ),
     )

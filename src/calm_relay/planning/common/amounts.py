@@ -76,6 +76,12 @@ def in_pair(value: float, limit: float, decimals: int = 1) -> tuple[str, str]:
     return f"{value:.{decimals}f}", f"{limit:.{decimals}f}"
 
 
+def degrees_text(celsius: float, decimals: int | None = None) -> str:
+    """A temperature with its unit and a true minus; as exact as it is without `decimals`, never minus nought."""
+    figure = f"{celsius:g}" if decimals is None else f"{round(celsius, decimals) + 0.0:.{decimals}f}"
+    return f"{figure} °C".replace("-", "−")
+
+
 def signed(value: float, decimals: int) -> str:
     """A figure with its sign before it, a plus too."""
     return f"{value:+.{decimals}f}".replace("-", "−")

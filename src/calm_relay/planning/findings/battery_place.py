@@ -14,6 +14,7 @@ from calm_relay.physics.fade import cycles_at
 from calm_relay.physics.plant.readings import given_by
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import CLEAR_OF_WATER_M, battery_refusals
+from calm_relay.planning.common.amounts import degrees_text
 from calm_relay.planning.common.joined import counted
 from calm_relay.planning.findings.base import (
     Finding,
@@ -109,8 +110,8 @@ def check_air(subject: Subject) -> list[Finding]:
     if cold:
         never = f", on {counted(shut, 'day')} not at all" if shut else ""
         sentence = (
-            f"In the {place.where} the cells are below {pack.charge_full_c:g} °C on {counted(cold, 'day')} and charge "
-            f"slower{never}; coldest day {round(float(air.min())) + 0} °C."
+            f"In the {place.where} the cells are below {degrees_text(pack.charge_full_c)} "
+            f"on {counted(cold, 'day')} and charge slower{never}; coldest day {degrees_text(float(air.min()), 0)}."
         )
         heated = place.where == "heated room"
         mends = () if heated else (Mend("Stand it in a heated room", move(where="heated room")),)

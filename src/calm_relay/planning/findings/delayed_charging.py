@@ -25,10 +25,11 @@ def check_delayed_charging(subject: Subject) -> list[Finding]:
     if unit is None:
         return []
     turned_kwh = turned_away_kwh(year)
+    by = "The inverters turn" if job.tariff.export_limit_kw is None else "The export limit and the inverters turn"
     if job.control.delay_windows:
         when = joined([window.summary for window in job.control.delay_windows])
         said = (
-            f"Charging is delayed, {when}; the export limit and the inverters turn away {turned_kwh:,.0f} kWh a year. "
+            f"Charging is delayed, {when}. {by} away {turned_kwh:,.0f} kWh a year. "
             "What the delay is worth stands on the bench Battery, under Delay."
         )
         return [passes("delayed charging", "Battery", FIELD, said, reading=(turned_kwh, None, "kWh"), rule=RULE)]
@@ -41,9 +42,9 @@ def check_delayed_charging(subject: Subject) -> list[Finding]:
             "delayed charging",
             "Battery",
             FIELD,
-            f"The export limit and the inverters turn away {turned_kwh:,.0f} kWh a year, and the battery is often full "
-            f"by then: charged later it may save about {waiting.saved_kwh:,.0f} kWh of that. What it is worth by the "
-            "hour stands on the bench Battery, under Delay.",
+            f"{by} away {turned_kwh:,.0f} kWh a year, and the battery is often full by then: charged later it may "
+            f"save about {waiting.saved_kwh:,.0f} kWh of that. What it is worth by the hour stands on the bench "
+            "Battery, under Delay.",
             reading=(turned_kwh, turned_kwh - waiting.saved_kwh, "kWh"),
             rule=RULE,
             mends=(Mend(f"Delay charging to {windows[0].end}", lambda job: with_delay(job, windows)),),

@@ -11,6 +11,7 @@ from calm_relay.planning.architecture.refusals import battery_refusals, phase_re
 from calm_relay.planning.architecture.standing_array import bare_inverters
 from calm_relay.planning.architecture.string_plan import plan_of
 from calm_relay.planning.architecture.unbalance import sets_apart
+from calm_relay.planning.common.amounts import degrees_text
 from calm_relay.planning.common.joined import counted, joined
 from calm_relay.planning.findings.base import (
     Drawn,
@@ -129,7 +130,7 @@ def _cold(subject: Drawn, converter: Converter) -> Finding:
     limit = limits[COLD]
     cold_v, limit_v = limit.volts(run.together), limit.limit_v
     table_v = limits[COLD_BY_TABLE].volts(run.together) if COLD_BY_TABLE in limits else 0.0
-    name, where = run.face.plan.name, f"at {temperatures.cold_c:g} °C ({temperatures.cold_source})"
+    name, where = run.face.plan.name, f"at {degrees_text(temperatures.cold_c)} ({temperatures.cold_source})"
     mends: tuple[Mend, ...] = ()
     if limit.missed(run.together):
         modules = "1 module reaches" if run.in_series == 1 else f"{run.in_series} modules in series reach"

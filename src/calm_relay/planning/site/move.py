@@ -9,6 +9,7 @@ from calm_relay.job.demand import ShapedDemand
 from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import ClimatePreset, Job, Site
 from calm_relay.job.tariff import Tariff
+from calm_relay.planning.common.amounts import degrees_text
 from calm_relay.planning.site.climates import nearest_climates
 from calm_relay.planning.site.demand_seasons import usual_winter_factor
 from calm_relay.planning.site.grid_code import curve_of
@@ -88,7 +89,7 @@ def _all(job: Job, at: Site, usual: Country, library: Library) -> Iterator[Belon
     for key, label, value in (
         ("coldest_c", "Coldest cell", site.coldest_c), ("hottest_c", "Hottest air", site.hottest_c),
     ):  # fmt: skip
-        old = FROM_YEAR if value is None else f"{value:g} °C"
+        old = FROM_YEAR if value is None else degrees_text(value)
         yield Belonging(key, label, old, FROM_YEAR, _of_site(**{key: None}))
     points = len(site.horizon)
     yield Belonging(

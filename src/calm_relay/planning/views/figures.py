@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from calm_relay.job.equipment import ISC_FACTOR
 from calm_relay.job.tariff import Tariff
 from calm_relay.planning.architecture.bus_rating import bus_rating
-from calm_relay.planning.common.amounts import amount_text
+from calm_relay.planning.common.amounts import amount_text, degrees_text
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.fuel import fuel_litres
 from calm_relay.planning.operation.island import forms_grid
@@ -61,7 +61,11 @@ def _site(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     share = weather.dhi.sum() / max(weather.ghi.sum(), 1e-9)
     yield Figure("Of it diffuse", f"{share:.0%}", source)
     air = weather.temp_air
-    yield Figure("Air", f"{air.min():.0f} to {air.max():.0f} °C, mean {air.mean():.1f} °C", source)
+    yield Figure(
+        "Air",
+        f"{degrees_text(air.min(), 0)} to {degrees_text(air.max(), 0)}, mean {degrees_text(air.mean(), 1)}",
+        source,
+    )
     yield Figure("Wind", f"{weather.wind_speed.mean():.1f} m/s mean", source)
     if place.snow is not None:
         yield Figure("Fresh snow", place.snow.summary, "the job's survey")
@@ -69,8 +73,8 @@ def _site(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
 
 def _strings(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     temperatures = option.context.temperatures
-    yield Figure("Coldest cell", f"{temperatures.cold_c:.0f} °C", temperatures.cold_source)
-    yield Figure("Hottest cell", f"{temperatures.hot_c:.0f} °C", temperatures.hot_source)
+    yield Figure("Coldest cell", degrees_text(temperatures.cold_c, 0), temperatures.cold_source)
+    yield Figure("Hottest cell", degrees_text(temperatures.hot_c, 0), temperatures.hot_source)
     converters = option.design.pv_converters if isinstance(option, Option) else ()
     runs = [(converter, run) for converter in converters for run in converter.stringing.runs]
     for converter, run in runs:

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from calm_relay.job.equipment import Inverter, Microinverter, Module, Optimiser, Pack
+from calm_relay.planning.common.amounts import degrees_text
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.equipment import loss_curve
 
@@ -98,7 +99,7 @@ def _module(module: Module) -> ItemPicture:
     curves = []
     for cell_c, weight in ((HOT_C, "hot"), (25.0, "main"), (COLD_C, "cold")):
         volts, amps = current_over_voltage(module, cell_c)
-        curves.append(Curve(f"{cell_c:g} °C: Voc {volts[-1]:.1f} V", volts, amps, weight))
+        curves.append(Curve(f"{degrees_text(cell_c)}: Voc {volts[-1]:.1f} V", volts, amps, weight))
     title = "Current over voltage: what cold and heat do to it"
     return ItemPicture(title, "voltage, V", "current, A", tuple(curves), words_at=(0.04, 0.62))
 

@@ -8,6 +8,7 @@ import numpy as np
 from calm_relay.job.equipment import ISC_FACTOR
 from calm_relay.physics.iv_curve import string_current
 from calm_relay.planning.architecture.design import Converter, Survey
+from calm_relay.planning.common.amounts import degrees_text
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.strings.limits import (
     COLD,
@@ -169,6 +170,6 @@ def iv_curves(option: Option, converter_number: int, input_number: int) -> tuple
         volts = np.linspace(0.0, max(p.voc for p, _ in points), 241)
         amps = np.sum([n * string_current(p, volts) for p, n in points], axis=0)
         best = int((volts * amps).argmax())
-        label = f"{light:g} W/m², {cell:g} °C"
+        label = f"{light:g} W/m², {degrees_text(cell)}"
         result.append(IvCurve(label, volts, amps, float(volts[best]), float(volts[best] * amps[best] / 1000)))
     return tuple(result)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from calm_relay.planning.common.amounts import amount_text, rated_text
+from calm_relay.planning.common.amounts import amount_text, degrees_text, rated_text
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.findings import Finding
 from calm_relay.planning.studies.cable_losses import CableYear, cable_years
@@ -139,7 +139,7 @@ def _sheet(cable: Cable, sheet: WiringSheet) -> CableSheet:
         whose = f"{sheet.plan.tables.authority}, {sheet.plan.tables.dwelling_clause}, from memory"
         lines.append(f"Feeds all of a dwelling: it must carry {limits.share:.0%} of the rating ({whose}).")
     if cable.clause:
-        by = f"By {cable.clause}: × {cable.ambient:.2f} for {laid.ambient_c:g} °C around it"
+        by = f"By {cable.clause}: × {cable.ambient:.2f} for {degrees_text(laid.ambient_c)} around it"
         lines.append(f"{by}, × {cable.grouping:.2f} for {laid.grouped} side by side.")
     if cable.device is not None:
         lines.append(f"Protected by {rated_text(cable.device.amps, cable.device_kind)}.")
