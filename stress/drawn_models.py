@@ -19,7 +19,7 @@ FIXED = {"format", "schema_version", "kind", "wanted", "assumed", "path"}
 TRIES = 6
 DEEPEST = 5
 # Words for a field that no demo fills, of which its model takes what it knows.
-WORDS = ("22:00", "06:00", "2026-03-15", "a", "kept-battery", "House 2")
+WORDS = ("22:00", "06:00", "12:00", "2026-03-15", "a", "kept-battery", "House 2")
 Path = tuple[str | int, ...]
 
 

@@ -10,6 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from calm_relay.desk.app.application import make_window
 from calm_relay.desk.app.garbage import collect_in_interface
+from calm_relay.desk.widgets.measures import MEASURES
 from calm_relay.desk.widgets.theme import dress
 
 # The first plan on a new machine compiles what it runs.
@@ -27,7 +28,8 @@ def dressed(qapp):
 
 @pytest.fixture(autouse=True)
 def own_state(tmp_path_factory, monkeypatch):
-    """What one test leaves unsaved is not offered to the next."""
+    """What one test leaves unsaved is not offered to the next, nor are its feet."""
+    MEASURES.show_feet(False)
     monkeypatch.setenv("CALM_RELAY_STATE", str(tmp_path_factory.mktemp("state")))
 
 

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from calm_relay.job.quantity import FACTORS, parse_quantity, quantity_text
+from calm_relay.job.quantity import FACTORS, length_text, parse_quantity, quantity_text, shown_unit
 
 
 @pytest.mark.parametrize(
@@ -28,6 +28,12 @@ from calm_relay.job.quantity import FACTORS, parse_quantity, quantity_text
         ("2,045 ft²", "m²", ".", 189.98663),
         ("100 gal", "l", ".", 378.5411784),
         ("1500 VA", "kVA", ".", 1.5),
+        ("12 ft 6 in", "m", ".", 3.81),
+        ("12' 6.5\"", "ft", ".", 12.541667),
+        ("12", "ft", ".", 12.0),
+        ("3.6576 m", "ft", ".", 12.0),
+        ("18 in", "ft", ".", 1.5),
+        ("3 /ft", "/m", ".", 9.8425197),
     ],
 )
 def test_units_and_decimal_marks_are_understood(text, unit, mark, value):
@@ -58,3 +64,20 @@ def test_what_is_no_quantity_is_refused_with_an_example(text, unit, wanted):
 def test_what_is_shown_is_read_back(value, mark, unit):
     shown = quantity_text(value, unit, 2, mark)
     assert parse_quantity(shown, unit, mark) == pytest.approx(value, abs=0.00501)
+
+
+@pytest.mark.parametrize(
+    ("metres", "said"),
+    [(0.1, "4 in"), (0.9144, "3 ft"), (-0.5, "−1.6 ft"), (30.0, "98 ft"), (610.0, "2,001 ft"), (0.0, "0 ft")],
+)
+def test_feet_are_told_no_more_exactly_than_a_tape_is_read(metres, said):
+    assert length_text(metres, in_feet=True) == said
+    assert length_text(metres, in_feet=False) == f"{metres:g} m".replace("-", "−")
+
+
+@pytest.mark.parametrize("unit", ["m", "m²", "/m"])
+def test_what_is_shown_in_feet_is_one_foot_long(unit):
+    shown, each = shown_unit(unit, in_feet=True)
+    assert shown != unit and each == pytest.approx(parse_quantity(f"1 {shown}", unit))
+    assert parse_quantity("7", shown) * each == pytest.approx(parse_quantity(f"7 {shown}", unit))
+    assert shown_unit(unit, in_feet=False) == (unit, 1.0) and shown_unit("kW", in_feet=True) == ("kW", 1.0)

@@ -99,10 +99,12 @@ def test_how_far_it_is_from_openings_is_asked_held_and_mended(pottery):
 
 def test_distances_are_said_in_the_region_s_unit(cottage):
     near = note(placed(cottage, where="outdoors", to_opening_m=0.5), "battery clearance")
-    assert "stands 2 ft from the nearest door, window or way out; 3 ft are wanted" in near.sentence
+    assert "stands 1.6 ft from the nearest door, window or way out; 3 ft are wanted" in near.sentence
     closer = note(placed(cottage, where="outdoors", to_opening_m=0.85), "battery clearance")
     assert closer.severity is Severity.STOP and "stands 2.8 ft from" in closer.sentence
-    assert "; 3.0 ft are wanted" in closer.sentence
+    assert "; 3 ft are wanted" in closer.sentence
+    least = note(placed(cottage, where="outdoors", to_opening_m=0.905), "battery clearance")
+    assert "stands just under 3 ft from" in least.sentence
     option = plan(placed(cottage, where="outdoors")).option("hybrid-swap")
     (step,) = [item for item in steps_of(option) if item.text.startswith("Set up")]
     assert step.text.endswith("3 ft or more from doors and windows of the house, outdoors.")

@@ -53,7 +53,7 @@ def test_modules_taken_off_scaffold_and_cable(demo):
     lines = {line.label: line.amount for line in lines_of(demo.with_(faces=faces, costs=costs), "ac-addon")}
     assert lines[f"Taking {faces[0].count} modules off"] == 30.0 * faces[0].count
     assert lines["Scaffold"] == 800.0
-    assert lines["25 m of cable"] == 175.0
+    assert lines["Cable, laid"] == 175.0
     stays = {line.label for line in lines_of(demo.with_(costs=costs), "ac-addon")}
     assert "Scaffold" not in stays
 

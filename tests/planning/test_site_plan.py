@@ -76,13 +76,15 @@ def test_what_was_dragged_stays_and_the_rest_where_it_was(option):
     assert key in drawn(option, moved).movable
 
 
-def test_cables_run_from_part_to_part_and_the_bar_is_five_metres(option):
+def test_cables_run_from_part_to_part_and_the_bar_is_a_round_length(option):
     drawing = drawn(option)
     runs = {shape.part for shape in drawing.shapes if isinstance(shape, Stroke) and shape.layer in ("AC", "DC")}
     keys = {edge.key for edge in wired(option).topology.power_edges if edge.kind in ("unit", "string", "feeder")}
     assert keys <= runs | {edge for edge in keys if "bus of" in edge}
     bars = [s for s in drawing.shapes if isinstance(s, Stroke) and s.layer == "FRAME" and len(s.points) == 4]
-    assert bars[0].points[2][0] - bars[0].points[1][0] == pytest.approx(5.0 * PER_M)
+    long, words = (6.096, "20 ft") if wired(option).tables.in_feet else (5.0, "5 m")
+    assert bars[0].points[2][0] - bars[0].points[1][0] == pytest.approx(long * PER_M)
+    assert any(isinstance(shape, Words) and shape.text.startswith(f"{words};") for shape in drawing.shapes)
     assert any(isinstance(shape, Words) and shape.text == "N" for shape in drawing.shapes)
 
 

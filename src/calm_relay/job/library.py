@@ -69,6 +69,11 @@ class Library:
         own = job.wiring.own_figures
         return found if found is None or own is None else _entered(found, own)
 
+    def in_feet(self, job: Job) -> bool:
+        """Whether lengths are told in feet where the job is."""
+        tables = self.wires_for(job)
+        return tables is not None and tables.in_feet
+
     def equipment_for(self, job: Job) -> Catalogue:
         """Everything a job may draw on: the catalogue joined with its own equipment."""
         return _joined(self.in_money_of(job), job.own_equipment)

@@ -1,7 +1,10 @@
-"""Numbers as people type them: with or without a unit, with a decimal point or comma."""
+"""Numbers as people type them: with or without a unit, with a decimal point or comma, in metres or in feet."""
 
 import re
 
+FOOT_M = 0.3048
+INCHES = 12
+# fmt: off
 FACTORS: dict[str, dict[str, float]] = {
     "kWh": {"wh": 0.001, "kwh": 1.0, "mwh": 1000.0},
     "kW": {"w": 0.001, "kw": 1.0, "mw": 1000.0},
@@ -15,7 +18,10 @@ FACTORS: dict[str, dict[str, float]] = {
     "°": {"°": 1.0, "deg": 1.0},
     "years": {"years": 1.0, "year": 1.0, "y": 1.0},
     "h": {"h": 1.0, "min": 1 / 60},
-    "m": {"m": 1.0, "cm": 0.01, "mm": 0.001, "ft": 0.3048, "feet": 0.3048, "foot": 0.3048, "'": 0.3048},
+    "m": {
+        "m": 1.0, "cm": 0.01, "mm": 0.001, "ft": FOOT_M, "feet": FOOT_M, "foot": FOOT_M, "'": FOOT_M,
+        "in": FOOT_M / INCHES, "inch": FOOT_M / INCHES, "inches": FOOT_M / INCHES, '"': FOOT_M / INCHES,
+    },
     "mm": {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "inch": 25.4, "inches": 25.4},
     "kg": {"kg": 1.0, "g": 0.001, "lb": 0.45359237, "lbs": 0.45359237},
     "s": {"s": 1.0, "ms": 0.001, "min": 60.0},
@@ -27,11 +33,24 @@ FACTORS: dict[str, dict[str, float]] = {
     "kWh/m²": {"kwh/m²": 1.0, "kwh/m2": 1.0, "wh/m2": 0.001, "mj/m2": 1.0 / 3.6, "mj/m²": 1.0 / 3.6},
     "%/°C": {"%/°c": 1.0, "%/k": 1.0, "%": 1.0},
     "m²": {"m²": 1.0, "m2": 1.0, "ft²": 0.09290304, "ft2": 0.09290304, "sqft": 0.09290304},
+    "/m": {"/m": 1.0, "/ft": 1.0 / FOOT_M},
     "l": {"l": 1.0, "litre": 1.0, "litres": 1.0, "gal": 3.785411784},
     "": {},
 }
+# fmt: on
+# What is told in feet where a region measures so, and how long or large one of it is in the unit that is kept.
+IN_FEET = {"m": ("ft", FOOT_M), "m²": ("ft²", FOOT_M**2), "/m": ("/ft", 1.0 / FOOT_M)}
+FACTORS |= {
+    shown: {name: factor / each for name, factor in FACTORS[unit].items()}
+    for unit, (shown, each) in IN_FEET.items()
+}
+# Below it feet are told in inches [ft], and from there on whole.
+IN_INCHES, IN_WHOLE_FEET = 1.0, 20.0
 # A number with its thousands marks; no figure of the trade is longer.
 MOST_CHARACTERS = 60
+_FEET_AND_INCHES = re.compile(
+    r"(\d+)\s*(?:ft|feet|foot|['′])\s*(\d+(?:[.,]\d+)?)\s*(?:in|inch|inches|[\"″])", re.I
+)
 _NUMBER = re.compile(r"([+\-−]?)\s*(\d[\d\s.,'’]*|[.,]\d+)\s*(\S*)")
 
 
@@ -41,7 +60,7 @@ def parse_quantity(text: str, unit: str, decimal_mark: str = ".") -> float:
     Parameters
     ----------
     text : str
-        Such as "9.6", "9,6 kWh" or "9600 Wh".
+        Such as "9.6", "9,6 kWh", "9600 Wh" or, for a length, "12 ft 6 in".
     unit : str
         A key of `FACTORS`: the unit of the result, and of a number typed without one.
     decimal_mark : str
@@ -55,11 +74,14 @@ def parse_quantity(text: str, unit: str, decimal_mark: str = ".") -> float:
     wanted = f"wanted a number such as {_example(unit, decimal_mark)}"
     if len(text) > MOST_CHARACTERS and len(text.strip()) > MOST_CHARACTERS:
         raise ValueError(f"{len(text.strip()):,} characters are no number; {wanted}")
+    factors = FACTORS[unit]
+    both = _FEET_AND_INCHES.fullmatch(text.strip()) if "ft" in factors else None
+    if both is not None:
+        return (int(both[1]) + float(both[2].replace(",", ".")) / INCHES) * factors["ft"]
     match = _NUMBER.fullmatch(text.strip())
     if match is None:
         raise ValueError(f"{text.strip()!r} is no number; {wanted}")
     sign, digits, named = match.groups()
-    factors = FACTORS[unit]
     if named and named.lower() not in factors:
         raise ValueError(f"{named!r} is no unit here; {wanted}")
     plain = _plain(digits.strip(), decimal_mark)
@@ -89,7 +111,7 @@ def _plain(digits: str, decimal_mark: str) -> str | None:
 
 def _example(unit: str, decimal_mark: str) -> str:
     number = f"9{decimal_mark}6"
-    names = {"kWh": "kWh or 9600 Wh", "kW": "kW or 9600 W"}
+    names = {"kWh": "kWh or 9600 Wh", "kW": "kW or 9600 W", "ft": "ft or 9 ft 7 in"}
     return f"{number} {names.get(unit, unit)}".strip()
 
 
@@ -99,6 +121,21 @@ def quantity_text(value: float, unit: str, decimals: int, decimal_mark: str = ".
     if "." in number:
         number = number.rstrip("0").rstrip(".")
     return with_unit(number.replace(".", decimal_mark), unit)
+
+
+def shown_unit(unit: str, in_feet: bool) -> tuple[str, float]:
+    """The unit that a number kept in `unit` is shown in, and how much of `unit` one of it is."""
+    return IN_FEET.get(unit, (unit, 1.0)) if in_feet else (unit, 1.0)
+
+
+def length_text(metres: float, in_feet: bool) -> str:
+    """A length as a sentence tells it: metres as exact as they are, feet by tenths, inches and whole feet."""
+    if not in_feet:
+        return f"{metres:g} m".replace("-", "−")
+    feet = metres / FOOT_M
+    if 0.0 < abs(feet) < IN_INCHES:
+        return f"{feet * INCHES:.0f} in".replace("-", "−")
+    return f"{round(feet, 1 if abs(feet) < IN_WHOLE_FEET else None):,g} ft".replace("-", "−")
 
 
 def with_unit(number: str, unit: str) -> str:

@@ -198,9 +198,9 @@ class Costs(Model):
         title="Shutdown switch",
         description="Once beside such devices; 0 where inverter or isolator set them off.",
     )
-    cable_per_metre: NotNegative = Field(default=0.0, title="Cable, a metre laid")
+    cable_per_metre: NotNegative = Field(default=0.0, title="Cable, laid")
     cable_metres: NotNegative = Field(
-        default=0.0, le=2000, title="Cable of this job, m", description="From the units to board and battery."
+        default=0.0, le=2000, title="Cable of this job", description="From the units to board and battery."
     )
     margin: Fraction = Field(
         default=0.0, title="Margin on units and work", description="Share added to all but incentives."

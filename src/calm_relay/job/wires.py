@@ -7,14 +7,12 @@ from pydantic import Field, model_validator
 from calm_relay.job.base import Identifier, Line, Model, Name, Positive
 from calm_relay.job.laying import Insulation, Laying, Material
 from calm_relay.job.own_figures import OwnCapacity, OwnFigures
+from calm_relay.job.quantity import FOOT_M, length_text
 
 Amps = Annotated[float, Field(gt=0.0, le=10_000.0)]
 Factor = Annotated[float, Field(gt=0.0, le=3.0)]
 Degrees = Annotated[float, Field(ge=-60.0, le=150.0)]
 Circuits = Annotated[int, Field(ge=1, le=100)]
-
-
-FOOT_M = 0.3048
 
 
 class WireSize(Model):
@@ -133,6 +131,7 @@ class WireTables(Model):
     dc_laying: Laying = "on the roof"
     colours: tuple[tuple[Name, Name], ...] = Field(max_length=20, description="Conductor and its colour.")
     symbols: Literal["IEC 60617", "IEEE 315"] = "IEC 60617"
+    lengths: Literal["m", "ft"] = Field(default="m", description="In what lengths are told where the tables hold.")
     entered: Line = Field(default="", description="How many figures are a firm's own, and of which standard.")
 
     @model_validator(mode="after")
@@ -159,14 +158,18 @@ class WireTables(Model):
         return self.sizes[0].name != f"{self.sizes[0].mm2:g}"
 
     @property
+    def in_feet(self) -> bool:
+        """Whether lengths are told in feet."""
+        return self.lengths == "ft"
+
+    @property
     def length_unit(self) -> tuple[str, float]:
         """In what lengths are counted where these tables hold, and how long one is [m]."""
-        return ("ft", FOOT_M) if self.in_gauges else ("m", 1.0)
+        return ("ft", FOOT_M) if self.in_feet else ("m", 1.0)
 
     def length_words(self, metres: float) -> str:
         """A length with its unit."""
-        unit, each = self.length_unit
-        return f"{metres / each:.0f} ft" if self.in_gauges else f"{metres:g} {unit}"
+        return length_text(metres, self.in_feet)
 
     def bonding_size(self, phase: WireSize, device_a: float | None) -> WireSize:
         """The least conductor to earth of a cabinet whose cable has a size and a device [A], None without one."""

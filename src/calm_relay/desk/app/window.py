@@ -29,6 +29,7 @@ from calm_relay.desk.energy_path.moment_view import MomentView
 from calm_relay.desk.energy_path.path_view import LineView
 from calm_relay.desk.view import View
 from calm_relay.desk.widgets.label import speak, spoken
+from calm_relay.desk.widgets.measures import MEASURES
 from calm_relay.desk.widgets.notice import Notice
 from calm_relay.desk.widgets.page_stack import PageStack
 from calm_relay.desk.widgets.progress_row import ProgressRow
@@ -397,6 +398,7 @@ class Window(QMainWindow):
             self.session.study(key, study, self.view.option, asker)
 
     def _on_job(self, job):
+        MEASURES.show_feet(self.session.library.in_feet(job))
         if self.session.busy:
             self.progress.begin()
         for bench in self.benches.values():

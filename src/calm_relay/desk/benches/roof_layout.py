@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
+from calm_relay.desk.widgets.measures import MEASURES
 from calm_relay.desk.widgets.painted import painted
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import colours, font
@@ -86,9 +87,9 @@ class _Picture(QWidget):
                 left -= 1
         painter.setPen(QColor(look.quiet))
         below = QRectF(roof.x(), roof.bottom() + 2, max(roof.width(), 120), 16)
-        painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, f"{place.width_m:g} m, eaves")
+        painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, f"{MEASURES.words(place.width_m)}, eaves")
         beside = QRectF(roof.right() + 6, roof.y(), 62, roof.height())
-        painter.drawText(beside, Qt.AlignmentFlag.AlignVCenter, f"{place.height_m:g} m")
+        painter.drawText(beside, Qt.AlignmentFlag.AlignVCenter, MEASURES.words(place.height_m))
 
 
 class RoofLayout(QWidget):

@@ -126,11 +126,8 @@ class RoutePanel(QWidget):
                 float(value) if isinstance(value, int) and isinstance(field, QuantityField) else value
             )
         usual = cable.laid
-        for name, unit in (("length_m", "m"), ("grouped", ""), ("ambient_c", "°C")):
-            self.fields[name].setPlaceholderText(f"{getattr(usual, name):g} {unit}".strip() + ", assumed")
-        if sheet.plan.tables.in_gauges:
-            words = sheet.plan.tables.length_words(usual.length_m)
-            self.fields["length_m"].setPlaceholderText(f"{usual.length_m:g} m ({words}), assumed")
+        for name in ("length_m", "grouped", "ambient_c"):
+            self.fields[name].setPlaceholderText(f"{self.fields[name].text_of(getattr(usual, name))}, assumed")
         device = f"{cable.device.amps:g} A" if cable.device is not None else "none"
         self.fields["protect_a"].setPlaceholderText(f"{device}, chosen")
         self.measured.setChecked(route.measured)

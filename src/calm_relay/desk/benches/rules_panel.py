@@ -161,15 +161,16 @@ class RulesPanel(QWidget):
 
     def _add_rule(self, line, rule):
         self._sources[rule.key] = rule, self._add_words(line, f"{rule.name} – {rule.applies_to}")
-        field = QuantityField(f"Limit: {rule.name}", "", range_of(RuleChange, "limit"), 3)
+        unit = UNITS[rule.kind]
+        field = QuantityField(f"Limit: {rule.name}", unit if unit == "m" else "", range_of(RuleChange, "limit"), 3)
         field.setFixedWidth(74)
         field.setToolTip(tip(f"{rule.name}: another number holds in this job only, empty leaves the rule out"))
         field.accepted.connect(lambda value: self._on_limit(rule, value))
         field.refused.connect(self._show_text)
-        unit = Label(UNITS[rule.kind])
-        unit.setObjectName("quiet")
+        words = Label("" if unit == "m" else unit)
+        words.setObjectName("quiet")
         self._rows.addWidget(field, line, 1)
-        self._rows.addWidget(unit, line, 2)
+        self._rows.addWidget(words, line, 2)
         self.limits[rule.key] = field
         why = self.why[rule.key] = QLineEdit()
         why.setAccessibleName(f"Why {rule.name} is another here")

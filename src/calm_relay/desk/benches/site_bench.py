@@ -73,7 +73,7 @@ class SiteBench(Bench):
             (
                 field_of("Latitude", "°", "site", Site, "latitude", 3),
                 field_of("Longitude", "°", "site", Site, "longitude", 3),
-                field_of("Elevation, m", "", "site", Site, "elevation_m", 0),
+                field_of("Elevation", "m", "site", Site, "elevation_m", 0),
                 field_of("Coldest cell, °C", "", "site", Site, "coldest_c", 1),
                 field_of("Hottest air, °C", "", "site", Site, "hottest_c", 1),
                 field_of("Calendar year", "", "site", Site, "year", 0),

@@ -30,6 +30,7 @@ GROUPS = (
                         "cable_metres", "margin", "rebate_per_kwh", "rebate_max")),
     ("How years are counted", ("horizon_years", "discount_rate", "price_rise", "replace_year", "underused_cycles")),
 )  # fmt: skip
+UNITS = {"cable_per_metre": "/m", "cable_metres": "m"}
 MOST = 12
 
 
@@ -182,7 +183,10 @@ class CostsDialog(AnswerDialog):
             share = name in {"discount_rate", "price_rise", "margin"}
             whole = plain_type(Costs, name) is int
             field = QuantityField(
-                words.title, "%" if share else "", span.times(100.0) if share else span, 0 if whole else 2
+                words.title,
+                "%" if share else UNITS.get(name, ""),
+                span.times(100.0) if share else span,
+                0 if whole else 2,
             )
             field.setFixedWidth(84)
             field.refused.connect(self.show_text)

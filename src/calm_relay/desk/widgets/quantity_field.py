@@ -6,12 +6,15 @@ from PySide6.QtCore import QLocale, Signal
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from calm_relay.desk.widgets.label import tip
+from calm_relay.desk.widgets.measures import MEASURES
 from calm_relay.job.field_range import FieldRange
 from calm_relay.job.quantity import FACTORS, parse_quantity, quantity_text
 
 
 class QuantityField(QLineEdit):
     """A number of a range in `unit`, one of `job.quantity.FACTORS`; it may be empty where the range is optional.
+
+    Range and value are in `unit` always; where the region measures so they are shown and typed in feet.
 
     Signals
     -------
@@ -33,10 +36,13 @@ class QuantityField(QLineEdit):
         super().__init__(parent)
         self._name, self._unit, self._span, self._decimals = name, unit, span, decimals
         self._value = None
+        self._shown, self._each = MEASURES.shown(unit)
         self.setAccessibleName(name)
-        self.setToolTip(tip(f"{name}: {self._wanted()}{', or empty' if span.optional else ''}"))
+        self._say_range()
         self.setPlaceholderText("none" if span.optional else "")
         self.editingFinished.connect(self._on_finished)
+        if MEASURES.measures(unit):
+            MEASURES.changed.connect(self._on_measures)
 
     @property
     def value(self) -> float | None:
@@ -49,7 +55,18 @@ class QuantityField(QLineEdit):
 
     def text_of(self, value: float | None) -> str:
         """A number as this field shows it."""
-        return "" if value is None else quantity_text(value, self._unit, self._decimals, self._mark())
+        if value is None:
+            return ""
+        return quantity_text(value / self._each, self._shown, self._decimals, self._mark())
+
+    def _say_range(self):
+        self.setToolTip(tip(f"{self._name}: {self._wanted()}{', or empty' if self._span.optional else ''}"))
+
+    def _on_measures(self):
+        self._shown, self._each = MEASURES.shown(self._unit)
+        self._say_range()
+        if not self.isModified():
+            self._show(self._value)
 
     def show_value(self, value: float | None) -> None:
         """Shows a number without a signal; what is being typed over the same number stays."""
@@ -69,7 +86,7 @@ class QuantityField(QLineEdit):
             value = None
         else:
             try:
-                value = parse_quantity(text, self._unit, self._mark())
+                value = parse_quantity(text, self._shown, self._mark()) * self._each
             except ValueError as error:
                 self._refuse(str(error))
                 return

@@ -2,7 +2,7 @@
 
 import re
 
-_UNITS = "kWh|kWp|kW|W|V|A|h|l|s|km|m|mm²|m²|days?|min|kVA|Hz|°C|years?"
+_UNITS = "kWh|kWp|kW|W|V|A|h|l|s|km|m|ft|in|mm²|m²|ft²|days?|min|kVA|Hz|°C|years?"
 _UNIT = re.compile(rf"(?<=\d) (?=(?:{_UNITS})\b)|(?<=[$€£¥₩₹₪₺₴₸₱₫₮₲₵₡₦฿×]) (?=\d)")
 # Currencies that are written in letters.
 _MONEY = re.compile(

@@ -2,8 +2,6 @@
 
 from calm_relay.job.rooms import Room
 from calm_relay.job.survey import BatteryPlace
-from calm_relay.job.wires import WireTables
-from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.equipment.rules import InForce, Rules
 
 ENERGY, CLEARANCE, BARRIER = "battery kWh", "battery clearance m", "battery barrier m"
@@ -29,20 +27,6 @@ def clearance(rules: Rules, room: Room | None) -> InForce | None:
 def barrier(rules: Rules, place: BatteryPlace) -> InForce | None:
     """How far a non-combustible barrier reaches beyond the battery on its wall [m]; None where none is wanted."""
     return rules.of(BARRIER) if place.wall == LIVED_BEHIND else None
-
-
-def distance_words(metres: float, tables: WireTables | None) -> str:
-    """A distance in the region's unit, that of its tables of wires."""
-    return f"{metres:g} m" if tables is None else tables.length_words(metres)
-
-
-def distances_words(metres: float, least: float, tables: WireTables | None) -> tuple[str, str]:
-    """A distance and the least it may be, in the region's unit and so that the two can be told apart."""
-    if tables is None or not tables.in_gauges:
-        return distance_words(metres, tables), distance_words(least, tables)
-    unit, each = tables.length_unit
-    is_at, may_be = in_pair(metres / each, least / each, 0)
-    return f"{is_at} {unit}", f"{may_be} {unit}"
 
 
 def rooms_without(rules: Rules) -> tuple[Room, ...]:

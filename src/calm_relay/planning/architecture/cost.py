@@ -318,7 +318,7 @@ def _site_lines(design: Design, job: Job) -> list[CostLine]:
         lines.append(CostLine("site", "Scaffold", costs.scaffold))
     if costs.cable_per_metre and costs.cable_metres:
         amount = costs.cable_per_metre * costs.cable_metres
-        lines.append(CostLine("site", f"{costs.cable_metres:g} m of cable", amount))
+        lines.append(CostLine("site", "Cable, laid", amount))
     return lines
 
 

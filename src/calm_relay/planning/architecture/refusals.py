@@ -6,7 +6,7 @@ from calm_relay.job.model import Job
 from calm_relay.job.rooms import IN_ROOM
 from calm_relay.planning.architecture.battery_room import room_limit
 from calm_relay.planning.architecture.bus_rating import arrays_beside, arrays_left_off, bus_rating
-from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.architecture.design import Design, Survey
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.equipment.bank import Bank, may_mix
 from calm_relay.planning.equipment.rules import Rules
@@ -58,16 +58,17 @@ def mixing_refusals(old: Pack, new: Pack) -> list[str]:
     return [f"{new.name} may not stand beside {old.name} on one port: they are not of one kind"]
 
 
-def place_refusals(design: Design, job: Job) -> list[str]:
+def place_refusals(design: Design, survey: Survey) -> list[str]:
     """Reasons why the new battery may not stand where the survey puts it."""
-    converter, place = design.battery_converter, job.battery_place
+    converter, place = design.battery_converter, survey.job.battery_place
     if converter is None or not converter.battery_moves:
         return []
     pack, reasons = converter.bank.pack, []
     if place.where == "outdoors" and not pack.outdoors:
         reasons.append(f"{pack.name} is not made to stand outdoors")
     if place.flood_m > 0 and place.base_m < place.flood_m + CLEAR_OF_WATER_M:
-        reasons.append(f"The lowest pack stands {place.base_m:g} m up; water may come to {place.flood_m:g} m")
+        up, water = survey.length_words(place.base_m), survey.length_words(place.flood_m)
+        reasons.append(f"The lowest pack stands {up} up; water may come to {water}")
     if place.hottest_c is not None and place.hottest_c > pack.work_max_c:
         reasons.append(f"It may be {place.hottest_c:g} °C there; {pack.name} works up to {pack.work_max_c:g} °C")
     if pack.is_lead and not place.ventilated:

@@ -7,6 +7,7 @@ from math import copysign, cos, radians, sin
 from re import sub
 
 from calm_relay.exchange.shapes import Anchor, Circle, Drawing, Layer, Shape, Stroke, Words
+from calm_relay.job.quantity import FOOT_M
 from calm_relay.job.wiring import Wiring
 from calm_relay.planning.architecture.design import Design, DesignContext
 from calm_relay.planning.architecture.topology import Node
@@ -333,9 +334,9 @@ class _Site:
 
     def _scale(self, width: float, height: float) -> Iterator[Shape]:
         x, y = EDGE, height - 7.0
-        metres = 5.0
+        metres = 20.0 * FOOT_M if self.plan.tables.in_feet else 5.0
         yield Stroke(((x, y - 1.0), (x, y), (x + metres * PER_M, y), (x + metres * PER_M, y - 1.0)), "FRAME", 0.4)
-        said = f"{metres:g} m; dashed: there today, or not measured"
+        said = f"{self.plan.tables.length_words(metres)}; dashed: there today, or not measured"
         yield Words(said, (x + metres * PER_M + 3.0, y + 1.0), SMALL)
         cx, cy = width - EDGE + 3.0, EDGE
         yield Circle((cx, cy), 4.2, "FRAME", 0.25)

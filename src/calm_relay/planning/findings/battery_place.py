@@ -61,7 +61,8 @@ def check_stands_dry(subject: Subject) -> list[Finding]:
     wet = place.base_m < place.flood_m + CLEAR_OF_WATER_M
     wanted = round(place.flood_m + CLEAR_OF_WATER_M, 2)
     reachable = range_of(BatteryPlace, "base_m").holds(wanted)
-    sentence = f"The lowest pack stands {place.base_m:g} m up; water may come to {place.flood_m:g} m."
+    length = subject.context.survey.length_words
+    sentence = f"The lowest pack stands {length(place.base_m)} up; water may come to {length(place.flood_m)}."
     return [
         stops_if(
             wet,
@@ -71,7 +72,7 @@ def check_stands_dry(subject: Subject) -> list[Finding]:
             sentence,
             reading=(place.base_m, wanted, "m"),
             rule="the job's survey",
-            mends=(Mend(f"Hang it {wanted:g} m up", move(base_m=wanted)),) if wet and reachable else (),
+            mends=(Mend(f"Hang it {length(wanted)} up", move(base_m=wanted)),) if wet and reachable else (),
         )
     ]
 

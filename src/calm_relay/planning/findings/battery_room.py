@@ -7,8 +7,6 @@ from calm_relay.planning.architecture.battery_room import (
     BARRIER,
     barrier,
     clearance,
-    distance_words,
-    distances_words,
     room_limit,
     rooms_without,
 )
@@ -83,8 +81,8 @@ def check_battery_clearance(subject: Subject) -> list[Finding]:
     held = clearance(subject.rules, room)
     if converter is None or held is None:
         return []
-    wires = subject.context.survey.wires
-    is_at, least = distances_words(place.to_opening_m or 0.0, held.limit, wires)
+    length = subject.context.survey.length_words
+    least = length(held.limit)
     if place.to_opening_m is None:
         said = (
             f"Keep {converter.bank.summary} {least} or more from {held.rule.applies_to}, and as its maker "
@@ -92,6 +90,8 @@ def check_battery_clearance(subject: Subject) -> list[Finding]:
         )
         return [passes("battery clearance", "Battery", "battery_place.to_opening_m", said, rule=held.authority)]
     short = place.to_opening_m < held.limit - 1e-9
+    is_at = length(place.to_opening_m)
+    is_at = f"just under {least}" if short and is_at == least else is_at
     wanted = range_of(BatteryPlace, "to_opening_m").holds(held.limit)
     return [
         stops_if(
@@ -118,7 +118,7 @@ def check_battery_barrier(subject: Subject) -> list[Finding]:
     if converter is None or rule is None or converter.inverter.plug_in:
         return []
     bank, wanted = converter.bank.summary, barrier(subject.rules, place)
-    beyond = distance_words(rule.limit, subject.context.survey.wires)
+    beyond = subject.context.survey.length_words(rule.limit)
     if place.wall is None:
         said = (
             f"Nobody stated what wall {bank} hangs on. On a framed wall with a habitable room behind it a "

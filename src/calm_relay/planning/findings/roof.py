@@ -10,7 +10,7 @@ from calm_relay.planning.site.roof_room import filled, most_on, room_of
 @check
 def check_roof_room(subject: Subject) -> list[Finding]:
     """The modules of a face must lie in its usable rectangle."""
-    findings = []
+    findings, length = [], subject.context.survey.length_words
     for number, face in enumerate(subject.context.faces):
         plan, room = face.plan, room_of(face)
         if room is None or plan.rectangle is None or not plan.will_be_there:
@@ -18,8 +18,8 @@ def check_roof_room(subject: Subject) -> list[Finding]:
         sheet = f"survey of {plan.name}; {face.module.name}, datasheet"
         if room.count == 0:
             sentence = (
-                f"{plan.name}: not even one {face.module.name} lies in {plan.rectangle.width_m:g} × "
-                f"{plan.rectangle.height_m:g} m with {plan.rectangle.margin_m:g} m kept free."
+                f"{plan.name}: not even one {face.module.name} lies in {length(plan.rectangle.width_m)} × "
+                f"{length(plan.rectangle.height_m)} with {length(plan.rectangle.margin_m)} kept free."
             )
             mends: tuple[Mend, ...] = ()
             severity = Severity.STOP

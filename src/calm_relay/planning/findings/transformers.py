@@ -136,7 +136,7 @@ def check_transformer_cable(subject: Subject) -> list[Finding]:
         inverter = subject.design.converters[item.unit].inverter
         if inverter.ct_cable_m is None:
             continue
-        far = plan.reach_m(item)
+        far, length = plan.reach_m(item), subject.context.survey.length_words
         over = far > inverter.ct_cable_m + 1e-9
         words = (
             f"Their cable is made longer with screened twisted pairs, or {inverter.name} stands nearer"
@@ -149,8 +149,8 @@ def check_transformer_cable(subject: Subject) -> list[Finding]:
                 "cable of current transformers",
                 "Wiring",
                 "wiring.routes",
-                f"{inverter.name} is {far:.0f} m from its current transformers along the cables; they have "
-                f"{inverter.ct_cable_m:g} m. {words}.",
+                f"{inverter.name} is {length(round(far))} from its current transformers along the cables; they have "
+                f"{length(inverter.ct_cable_m)}. {words}.",
                 reading=(far, inverter.ct_cable_m, "m"),
                 rule=f"{inverter.name}, datasheet",
             )

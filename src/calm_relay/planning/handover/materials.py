@@ -5,7 +5,7 @@ from math import ceil
 from typing import Literal
 
 from calm_relay.job.equipment import KINDS
-from calm_relay.planning.architecture.battery_room import barrier, distance_words
+from calm_relay.planning.architecture.battery_room import barrier
 from calm_relay.planning.architecture.car_charger import car_on_dc
 from calm_relay.planning.architecture.connections import (
     backed_up_circuits,
@@ -477,7 +477,7 @@ def _barrier(option: Option) -> list[Part]:
     held = barrier(context.rules, context.job.battery_place)
     if lead is None or not lead.battery_moves or held is None:
         return []
-    beyond = distance_words(held.limit, context.survey.wires)
+    beyond = context.survey.length_words(held.limit)
     article = f"Non-combustible barrier behind the battery, {beyond} beyond it on each side"
     return [Part("Small parts", article, 1.0, "pieces", note=held.rule.applies_to)]
 

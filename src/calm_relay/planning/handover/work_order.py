@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.job.rooms import IN_ROOM
-from calm_relay.planning.architecture.battery_room import barrier, clearance, distance_words
+from calm_relay.planning.architecture.battery_room import barrier, clearance
 from calm_relay.planning.architecture.car_charger import car_on_dc
 from calm_relay.planning.architecture.connections import (
     backed_up_circuits,
@@ -169,14 +169,11 @@ def _roof(option: Option) -> Iterator[Step]:
 
 
 def _hang(option: Option) -> Iterator[Step]:
-    place, rules, tables = option.context.job.battery_place, option.context.rules, option.context.survey.wires
+    place, rules = option.context.job.battery_place, option.context.rules
+    length = option.context.survey.length_words
     room, clear = place.stands_in, clearance(rules, place.stands_in)
     where = f" {IN_ROOM[room]}" if room is not None else ""
-    apart = (
-        f", {distance_words(clear.limit, tables)} or more from {clear.rule.applies_to}"
-        if clear is not None
-        else ""
-    )
+    apart = f", {length(clear.limit)} or more from {clear.rule.applies_to}" if clear is not None else ""
     for converter in option.design.new_converters:
         if converter.is_new and converter.micro is None:
             each = " each" if units_of(converter) > 1 else ""
@@ -191,13 +188,13 @@ def _hang(option: Option) -> Iterator[Step]:
             yield Step(
                 "Hang",
                 "Fix the non-combustible barrier behind the battery, "
-                f"{distance_words(fire.limit, tables)} beyond it on each side.",
+                f"{length(fire.limit)} beyond it on each side.",
                 photo="barrier before the battery hides it",
             )
         if bought is not None:
             yield Step(
                 "Hang",
-                f"Set up {bought.summary}{where}, lower edge {place.base_m:g} m up{apart}.",
+                f"Set up {bought.summary}{where}, lower edge {length(place.base_m)} up{apart}.",
                 measure="volts of each pack: alike within what its maker allows",
                 photo="battery with its clearances",
             )

@@ -8,6 +8,7 @@ from calm_relay.job.country import Country
 from calm_relay.job.demand import ShapedDemand
 from calm_relay.job.library import Climate, Library
 from calm_relay.job.model import ClimatePreset, Job, Site
+from calm_relay.job.quantity import length_text
 from calm_relay.job.tariff import Tariff
 from calm_relay.planning.common.amounts import degrees_text
 from calm_relay.planning.site.climates import nearest_climates
@@ -76,10 +77,10 @@ def _of_site(**changes: Any) -> Callable[[Job], Job]:
 
 def _all(job: Job, at: Site, usual: Country, library: Library) -> Iterator[Belonging]:
     site = job.site
-    near = nearest_climates(at, library)[0]
+    near, in_feet = nearest_climates(at, library)[0], library.in_feet(job)
     climate = near.climate
     yield Belonging(
-        "elevation", "Elevation", f"{site.elevation_m:g} m", f"{climate.elevation_m:g} m",
+        "elevation", "Elevation", length_text(site.elevation_m, in_feet), length_text(climate.elevation_m, in_feet),
         _of_site(elevation_m=climate.elevation_m), why=f"as {climate.name}", assumed=("site.elevation_m",),
     )  # fmt: skip
     yield Belonging(

@@ -594,7 +594,7 @@ def _hard(design: Design, context: DesignContext) -> list[str]:
         most_a = float(through_relay(design, job, context.demand).max()) * 1000.0 / volts
         if most_a > relay_passes_a(unit):
             return [f"the relay passes less than what is behind it, {most_a:.0f} A"]
-    reasons = generator_refusals(design, job) + bus_refusals(design, job) + place_refusals(design, job)
+    reasons = generator_refusals(design, job) + bus_refusals(design, job) + place_refusals(design, survey)
     return reasons + room_refusals(design, job, context.rules)
 
 

@@ -8,6 +8,7 @@ from typing import Any, Literal
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.finance import Finance
 from calm_relay.job.model import ClimatePreset, Job, MonthlyWeather
+from calm_relay.job.quantity import length_text
 from calm_relay.job.survey import BatteryPlace, HorizonPoint, Snow
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
@@ -113,6 +114,7 @@ def _assumed(job: Job, path: str) -> Status:
 
 def _site(made: Plan) -> Iterator[Entry]:
     job, site = made.job, made.job.site
+    in_feet = made.equipment.library.in_feet(job)
     if isinstance(site.weather, ClimatePreset):
         months = months_of(made.site)
 
@@ -134,8 +136,8 @@ def _site(made: Plan) -> Iterator[Entry]:
     status = _assumed(job, "site.elevation_m")
     low, high = max(site.elevation_m - ELEVATION_M, -400.0), min(site.elevation_m + ELEVATION_M, 5000.0)
     yield Entry(
-        "elevation", "Elevation", "Site", status, f"{site.elevation_m:g} m",
-        f"{low:g} to {high:g} m" if status == "assumed" else "",
+        "elevation", "Elevation", "Site", status, length_text(site.elevation_m, in_feet),
+        f"{length_text(low, in_feet)} to {length_text(high, in_feet)}" if status == "assumed" else "",
         (_site_with(elevation_m=low), _site_with(elevation_m=high)) if status == "assumed" else (),
     )  # fmt: skip
     if not job.faces:

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from calm_relay.job.wires import WireTables
 from calm_relay.job.wiring import Insulation, Laying, Material, Route
 from calm_relay.planning.architecture.topology import Edge, EdgeKind
-from calm_relay.planning.common.amounts import degrees_text
 
 # Length one way [m] where nobody measured: common practice, no source.
 LENGTH_M: dict[EdgeKind, float] = {
@@ -36,12 +35,6 @@ class Laid:
     insulation: Insulation
     parallel: int
     assumed: frozenset[str]
-
-    @property
-    def summary(self) -> str:
-        """How it lies, in words."""
-        side = f", {self.grouped} circuits side by side" if self.grouped > 1 else ""
-        return f"{self.length_m:g} m {self.laying}{side}, {degrees_text(self.ambient_c)} around it"
 
 
 def _usual_laying(kind: EdgeKind, tables: WireTables) -> Laying:
