@@ -45,7 +45,7 @@ FACTORS |= {
     for unit, (shown, each) in IN_FEET.items()
 }
 # Below it feet are told in inches [ft], and from there on whole.
-IN_INCHES, IN_WHOLE_FEET = 1.0, 20.0
+IN_INCHES, IN_WHOLE_FEET = 1.0, 10.0
 # A number with its thousands marks; no figure of the trade is longer.
 MOST_CHARACTERS = 60
 _FEET_AND_INCHES = re.compile(

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout, QWidget
 from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.label import Label
 from calm_relay.desk.widgets.limit_rows import LimitRows
+from calm_relay.desk.widgets.measures import MEASURES
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.desk.widgets.wording import keep_units
@@ -126,7 +127,8 @@ class RoutePanel(QWidget):
                 float(value) if isinstance(value, int) and isinstance(field, QuantityField) else value
             )
         usual = cable.laid
-        for name in ("length_m", "grouped", "ambient_c"):
+        self.fields["length_m"].setPlaceholderText(f"{MEASURES.words(usual.length_m)}, assumed")
+        for name in ("grouped", "ambient_c"):
             self.fields[name].setPlaceholderText(f"{self.fields[name].text_of(getattr(usual, name))}, assumed")
         device = f"{cable.device.amps:g} A" if cable.device is not None else "none"
         self.fields["protect_a"].setPlaceholderText(f"{device}, chosen")
