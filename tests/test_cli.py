@@ -1,6 +1,5 @@
 """The command line, as a stranger would use it: figures from the files alone."""
 
-import csv
 import json
 import os
 import subprocess
@@ -9,6 +8,7 @@ from pathlib import Path
 
 import jsonschema
 import numpy as np
+import pandas as pd
 import pytest
 
 from calm_relay.cli import main
@@ -29,10 +29,10 @@ def assess(job, tmp_path, *more):
 
 
 def table_of(path):
-    rows = list(csv.reader(path.read_text().splitlines()))
-    at = {name: i for i, name in enumerate(rows[0])}
-    numbers = {name: np.array([float(row[i]) for row in rows[1:]]) for name, i in at.items() if i >= 2}
-    return {name: [row[i] for row in rows[1:]] for name, i in at.items() if i < 2}, numbers
+    """An outsider's reading of a year: its stamps, and its columns of numbers."""
+    table = pd.read_csv(path)
+    stamps, numbers = list(table)[:2], list(table)[2:]
+    return {name: table[name].tolist() for name in stamps}, {name: table[name].to_numpy(float) for name in numbers}
 
 
 def balances(option, t, step_h):

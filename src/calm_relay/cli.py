@@ -45,7 +45,7 @@ def _parser():
     assess.add_argument(
         "job",
         metavar="JOB",
-        help="a job file, or demo, demo:cottage, demo:dairy, demo:hut for a job that ships with it",
+        help="a job file, or demo, demo:cottage, demo:dairy, demo:hut, demo:two-homes for a job that ships with it",
     )
     assess.add_argument(
         "--json",
@@ -155,6 +155,9 @@ def _for_paper(job):
 
 
 def _report(arguments):
+    from calm_relay.exchange.files import checked_target
+
+    checked_target(arguments.out)
     made = _for_paper(arguments.job)
     _drawing_without_a_screen()
     from datetime import date
@@ -320,21 +323,25 @@ def _install(arguments):
 
 
 def _assess(arguments):
-    from calm_relay.exchange.files import make_folder, write_atomically
+    from calm_relay.exchange.files import checked_target, make_folder, write_atomically
     from calm_relay.exchange.plan_document import plan_text, series_text
     from calm_relay.planning.studies.collected import studies_of
     from calm_relay.planning.verdict.option import Option
     from calm_relay.planning.views.document import document_of, foresight_series, series_of
 
+    to_file = arguments.json is not None and str(arguments.json) != "-"
+    if to_file:
+        checked_target(arguments.json)
     made = _planned(arguments.job)
+    if arguments.series:
+        make_folder(arguments.series)
     studies = studies_of(made) if arguments.json and not arguments.plan_only else None
     text = plan_text(document_of(made, studies))
-    if arguments.json and str(arguments.json) != "-":
+    if to_file:
         write_atomically(arguments.json, text.encode())
     elif arguments.json:
         print(text, end="")
     if arguments.series:
-        make_folder(arguments.series)
         for option in made.options:
             if isinstance(option, Option):
                 stamps, columns = series_of(option, made)
@@ -350,18 +357,21 @@ def _assess(arguments):
 
 
 def _search(arguments):
-    from calm_relay.exchange.files import write_atomically
+    from calm_relay.exchange.files import checked_target, write_atomically
     from calm_relay.exchange.table_file import table_text
     from calm_relay.planning.studies.search import BENEFITS, efficient_edge, filter_of, plant_rows, search
 
     by = FORMER_BENEFITS.get(arguments.by, arguments.by)
     if by not in BENEFITS:
         raise ValueError(f"--by: {arguments.by!r} is no benefit; wanted one of {', '.join(BENEFITS)}")
+    to_file = arguments.csv is not None and str(arguments.csv) != "-"
+    if to_file:
+        checked_target(arguments.csv)
     made = _planned(arguments.job)
     result = search(made)
     if arguments.csv:
         text = table_text(plant_rows(result))
-        if str(arguments.csv) == "-":
+        if not to_file:
             print(text, end="")
             return 0
         write_atomically(arguments.csv, text.encode())

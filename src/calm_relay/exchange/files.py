@@ -19,6 +19,24 @@ def previous_version(path: Path) -> Path:
     return path.with_name(path.name + ".previous")
 
 
+def checked_target(path: Path) -> None:
+    """Refuses a path that no file can be written to, before work is spent on what would go there.
+
+    Raises
+    ------
+    OSError
+        The path is a folder's, or there is no folder for it, or a file in its place.
+    """
+    path = Path(path)
+    if path.is_dir():
+        raise IsADirectoryError(errno.EISDIR, "is a folder; wanted the name of a file", str(path))
+    if path.parent.exists() and not path.parent.is_dir():
+        raise NotADirectoryError(errno.ENOTDIR, f"{path.parent} is a file; wanted a folder", str(path))
+    if not path.parent.exists():
+        problem = f"there is no folder {path.parent}; wanted one that is there"
+        raise FileNotFoundError(errno.ENOENT, problem, str(path))
+
+
 def write_atomically(path: Path, content: bytes, *, keep_previous: bool = False) -> None:
     """Writes a file so that at every moment the old or the new content stands whole at its path.
 
@@ -29,13 +47,9 @@ def write_atomically(path: Path, content: bytes, *, keep_previous: bool = False)
         Its file is the one that was to be written, and not the part that stands in for it meanwhile.
     """
     path = Path(path)
-    if path.is_dir():
-        raise IsADirectoryError(errno.EISDIR, "is a folder; wanted the name of a file", str(path))
+    checked_target(path)
     try:
         handle, part = _held_part(path)
-    except FileNotFoundError:
-        problem = f"there is no folder {path.parent}; wanted one that is there"
-        raise FileNotFoundError(errno.ENOENT, problem, str(path)) from None
     except OSError as error:
         raise OSError(error.errno, error.strerror, str(path)) from None
     kept = part.with_suffix(KEPT)
