@@ -432,13 +432,14 @@ def test_what_an_outage_takes_beside_the_unit_is_listed_and_built(name):
         assert any("Wire a relay" in text and all(each in text for each in shed) for text in steps)
 
 
-def test_where_wires_are_gauges_lengths_are_feet():
+def test_what_is_bought_by_length_is_bought_by_the_foot_where_the_tables_say_so():
     """A foot is 0.3048 m: so many feet of cable, at the price of so many metres."""
     job = demo_job("cottage")
     job = job.with_(costs=job.costs.with_(cable_per_metre=10.0))
     option = option_of(job, "hybrid-swap")
     wired = wiring_of(option.design, option.context)
-    assert wired.tables.in_gauges
+    assert wired.tables.in_gauges and wired.tables.in_feet
+    assert {item.unit for item in materials_of(option) if item.article == "Rail"} == {"ft"}
     part = next(part for part in materials_of(option) if part.article.startswith("Battery cable"))
     assert part.unit == "ft" and part.price == pytest.approx(3.048)
     cable = next(cable for cable in wired.cables if cable.edge.kind == "battery")

@@ -86,6 +86,7 @@ def test_a_place_sets_frequency_and_sizes_of_wire(town, hertz, gauges, stated):
     assert curve_of(job).nominal_hz == hertz
     tables = library().wires_for(job)
     assert tables.in_gauges == gauges
+    assert tables.in_feet == (town == "denver")
     made = plan(job)
     option = next(option for option in made.live if option.role != "today")
     cables = wiring_of(option.design, option.context).cables

@@ -66,6 +66,9 @@ class Library:
         pack = self.rule_packs.get(job.region)
         key = job.wiring.tables or (pack.wires if pack is not None else None)
         found = self.wires.get(key) if key is not None else None
+        if found is not None and found.in_feet and (pack is None or pack.wires != found.key):
+            # Sizes of wire are taken over by countries that measure in metres.
+            found = _in_metres(found)
         own = job.wiring.own_figures
         return found if found is None or own is None else _entered(found, own)
 
@@ -120,6 +123,11 @@ def _times(item: Any, units: float) -> dict[str, float]:
         for name in ("price", "stack_price")
         if hasattr(item, name)
     }
+
+
+@lru_cache(maxsize=8)
+def _in_metres(tables: WireTables) -> WireTables:
+    return tables.with_(lengths="m")
 
 
 @lru_cache(maxsize=8)

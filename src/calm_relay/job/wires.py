@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 from calm_relay.job.base import Identifier, Line, Model, Name, Positive
 from calm_relay.job.laying import Insulation, Laying, Material
 from calm_relay.job.own_figures import OwnCapacity, OwnFigures
-from calm_relay.job.quantity import FOOT_M, length_text
+from calm_relay.job.quantity import length_text, shown_unit
 
 Amps = Annotated[float, Field(gt=0.0, le=10_000.0)]
 Factor = Annotated[float, Field(gt=0.0, le=3.0)]
@@ -165,7 +165,7 @@ class WireTables(Model):
     @property
     def length_unit(self) -> tuple[str, float]:
         """In what lengths are counted where these tables hold, and how long one is [m]."""
-        return ("ft", FOOT_M) if self.in_feet else ("m", 1.0)
+        return shown_unit("m", self.in_feet)
 
     def length_words(self, metres: float) -> str:
         """A length with its unit."""

@@ -9,7 +9,7 @@ import numpy as np
 
 from calm_relay.job.equipment import Backup, Inverter, Microinverter, Optimiser
 from calm_relay.job.model import Job, PurposeKind, RoofFace, Supply
-from calm_relay.job.quantity import length_text
+from calm_relay.job.quantity import length_text, shown_unit
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.job.wires import WireTables
 from calm_relay.physics.plant.parts import ConverterPart
@@ -367,6 +367,11 @@ class Survey:
     site_limit: SiteLimit = NO_SITE_LIMIT
     optimisers: dict[str, Optimiser] = field(default_factory=dict)
     wires: WireTables | None = None
+
+    @property
+    def length_unit(self) -> tuple[str, float]:
+        """In what lengths are counted here, and how long one is [m]."""
+        return shown_unit("m", self.wires is not None and self.wires.in_feet)
 
     def length_words(self, metres: float) -> str:
         """A length with the unit that the region's tables of wires count in."""

@@ -174,8 +174,10 @@ def _mounting(option: Option) -> list[Part]:
             inner = plan.rectangle.width_m - 2 * plan.rectangle.margin_m
             row = max(int(inner / along), 1)
         for name, quantity in mounting_of(plan.count, min(row, plan.count), along).items():
-            unit = "m" if name == "rail" else "pieces"
-            amount = ceil(quantity * (1.0 + WASTE)) if unit == "m" else quantity
+            unit, amount = "pieces", quantity
+            if name == "rail":
+                unit, each = option.context.survey.length_unit
+                amount = float(ceil(quantity * (1.0 + WASTE) / each))
             words = FIXINGS.get(plan.covering, name) if name == HOOKS else name
             parts.append(
                 Part("Mounting", f"{words[:1].upper()}{words[1:]}", amount, unit, note=f"{plan.name}; {PRACTICE}")
