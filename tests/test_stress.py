@@ -9,7 +9,7 @@ from stress.random_jobs import random_job
 from tests.examples import examples
 
 
-@pytest.mark.parametrize(("part", "most"), [(kill, 40), (files, 600), (jobs, 24)], ids=["kill", "files", "jobs"])
+@pytest.mark.parametrize(("part", "most"), [(kill, 40), (files, 600), (jobs, 16)], ids=["kill", "files", "jobs"])
 def test_nothing_breaks_in_a_short_run(part, most, capsys):
     line, faults = part.run(10.0, examples(most), 7)
     assert faults == 0, f"{line}\n{capsys.readouterr().out}"

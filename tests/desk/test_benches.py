@@ -48,8 +48,12 @@ def opened(window, qtbot, settled):
 
 
 @pytest.mark.parametrize("name", BENCHES)
-def test_every_bench_opens_by_its_key_and_names_its_controls(window, opened, name):
-    bench = opened(name)
+def test_every_bench_opens_by_its_key_and_names_its_controls(file_window, qtbot, name):
+    window = file_window
+    press(qtbot, window, BENCHES[name].key)
+    assert window.bench_name == name
+    qtbot.waitUntil(lambda: not window.session.busy)
+    bench = window.bench
     assert painted(window) > 0.05
     kinds = (QAbstractButton, QAbstractSpinBox, QComboBox, QSlider, QLineEdit, QPlainTextEdit)
     for control in window.findChildren(QWidget):

@@ -63,7 +63,7 @@ def cut_off(bench):
 
 
 @pytest.mark.parametrize("notice", [False, True], ids=["plain", "with a notice and work going on"])
-@pytest.mark.parametrize(("width", "height"), [(1100, 680), (1280, 720), (1280, 800)])
+@pytest.mark.parametrize(("width", "height"), [(1100, 680), (1280, 720)])
 def test_no_control_is_lower_than_its_text(window, settled, qtbot, width, height, notice):
     assert window.devicePixelRatio() == float(os.environ.get("QT_SCALE_FACTOR", "1"))
     window.resize(width, height)
