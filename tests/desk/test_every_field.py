@@ -130,7 +130,7 @@ def controls(window, qtbot, settled, tmp_path):
     editors = site.inputs.editors
     add(model.Site, {
         "place": site.place.line, "latitude": editors["Latitude"], "longitude": editors["Longitude"],
-        "elevation_m": editors["Elevation, m"], "time_zone": site.zone, "year": editors["Calendar year"],
+        "elevation_m": editors["Elevation"], "time_zone": site.zone, "year": editors["Calendar year"],
         "coldest_c": editors["Coldest cell, °C"], "hottest_c": editors["Hottest air, °C"],
     })  # fmt: skip
     add(model.WeatherFile, {

@@ -354,7 +354,7 @@ def test_nothing_on_the_line_overlaps(window, width, height, settled):
 def test_numbers_keep_their_units():
     assert (
         keep_units("asks 10.8 kW at −3 °C, NZ$ 473 for 3 units of 4 mm², × 0.94")
-        == "asks 10.8\u00a0kW at -3\u00a0°C, NZ$\u00a0473 for 3 units of 4\u00a0mm², ×\u00a00.94"
+        == "asks 10.8\u00a0kW at −3\u00a0°C, NZ$\u00a0473 for 3 units of 4\u00a0mm², ×\u00a00.94"
     )
     for country in library().countries.values():
         assert f"{country.currency}\u00a012" in keep_units(f"loses {country.currency} 12,000")
