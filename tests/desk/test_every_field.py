@@ -131,7 +131,7 @@ def controls(window, qtbot, settled, tmp_path):
     add(model.Site, {
         "place": site.place.line, "latitude": editors["Latitude"], "longitude": editors["Longitude"],
         "elevation_m": editors["Elevation"], "time_zone": site.zone, "year": editors["Calendar year"],
-        "coldest_c": editors["Coldest cell, °C"], "hottest_c": editors["Hottest air, °C"],
+        "coldest_c": editors["Coldest cell"], "hottest_c": editors["Hottest air"],
     })  # fmt: skip
     add(model.WeatherFile, {
         "path": site.source, "shift_h": editors["Stamps later by"], "year": editors["Year of the file, no."],

@@ -496,7 +496,7 @@ def test_months_are_typed_and_a_weather_file_is_taken(window, opened, qtbot, set
     choose(bench.source, "file")
     settled(window)
     assert "far off" in bench.sure.text()
-    type_into(qtbot, bench.inputs.editors["Coldest cell, °C"], "-4")
+    type_into(qtbot, bench.inputs.editors["Coldest cell"], "-4")
     settled(window)
     assert window.session.job.site.coldest_c == -4
 

@@ -29,7 +29,7 @@ def two_units(context: DesignContext) -> Design | Refusal:
         return _second_of_its_kind(context, there)
     units = context.bank.units + 1
     design = coupled_on_ac(with_bank(context, units=units), ARCHITECTURE)
-    return replace(design, title="Two battery units" if units == 2 else f"{units} battery units")
+    return replace(design, title=f"AC battery of {'two' if units == 2 else units} units")
 
 
 def _second_of_its_kind(context: DesignContext, there: list[Converter]) -> Design | Refusal:
