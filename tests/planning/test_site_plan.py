@@ -54,6 +54,19 @@ def test_the_eaves_lie_where_the_face_looks(demo, azimuth, east, north):
     )
 
 
+@pytest.mark.parametrize(
+    ("count", "strings", "row"), [(22, 1, 11), (20, 2, 10), (9, 1, 9), (13, 1, 7), (48, 4, 12), (40, 2, 10)]
+)
+def test_a_roof_that_nobody_measured_is_drawn_in_rows_that_a_roof_has_room_for(demo, count, strings, row):
+    """A string of 22 modules beside each other would be 25 m of eaves."""
+    job = demo.with_face(0, count=count, strings=strings, rectangle=None, fate="new")
+    face = next(face for face in plan(job).faces if face.plan.name == job.faces[0].name)
+    flat = face_plan(face, (0.0, 0.0))
+    (a, b), (c, d), *_ = flat.corners
+    assert hypot(c - a, d - b) == pytest.approx(row * (face.module.width_mm / 1000.0 + 0.02))
+    assert len(flat.modules) == count and not flat.measured
+
+
 def test_a_measured_face_is_to_scale_and_seen_from_above(demo):
     made = plan(demo)
     number, face = next((n, f) for n, f in enumerate(demo.faces) if f.rectangle is not None)

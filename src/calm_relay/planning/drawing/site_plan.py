@@ -12,7 +12,7 @@ from calm_relay.job.wiring import Wiring
 from calm_relay.planning.architecture.design import Design, DesignContext
 from calm_relay.planning.architecture.topology import Node
 from calm_relay.planning.site.array import Face
-from calm_relay.planning.site.roof_room import room_of
+from calm_relay.planning.site.roof_room import room_of, unmeasured_row
 from calm_relay.planning.wiring.wiring import WiringPlan
 
 # Millimetres of the sheet for a metre of the site, and the room around it.
@@ -76,7 +76,7 @@ def face_plan(face: Face, middle: tuple[float, float]) -> FacePlan:
         width, height = plan.rectangle.width_m, plan.rectangle.height_m
         across, upright = max(room.columns, 1), room.upright
     else:
-        across, upright = plan.in_series, True
+        across, upright = unmeasured_row(plan), True
         rows = -(-plan.count // across)
         width, height = across * (module.width_mm / 1000.0 + 0.02), rows * (module.length_mm / 1000.0 + 0.02)
     long_m, short_m = module.length_mm / 1000.0, module.width_mm / 1000.0

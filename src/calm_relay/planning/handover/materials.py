@@ -21,6 +21,7 @@ from calm_relay.planning.common.joined import joined
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings.safety import IN_SIGHT_M
+from calm_relay.planning.site.roof_room import unmeasured_row
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.wiring_list import colours_of
 from calm_relay.planning.wiring.cable import Cable, size_words
@@ -161,7 +162,7 @@ def mounting_of(run_modules: int, row: int, along_m: float) -> dict[str, float]:
 
 
 def _mounting(option: Option) -> list[Part]:
-    """Rails and clamps of each new face, by its rectangle where it is known, else in one row a string."""
+    """Rails and clamps of each new face, by its rectangle where it is known, else in rows that a roof has room for."""
     parts: list[Part] = []
     for face in option.context.faces:
         if face.plan.fate != "new":
@@ -169,7 +170,7 @@ def _mounting(option: Option) -> list[Part]:
         module, plan = face.module, face.plan
         upright = plan.rectangle is None or plan.rectangle.layout != "lying"
         along = (module.width_mm if upright else module.length_mm) / 1000.0 + 0.02
-        row = plan.in_series
+        row = unmeasured_row(plan)
         if plan.rectangle is not None:
             inner = plan.rectangle.width_m - 2 * plan.rectangle.margin_m
             row = max(int(inner / along), 1)

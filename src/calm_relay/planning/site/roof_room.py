@@ -1,10 +1,21 @@
-"""What the measured rectangle of a face holds."""
+"""What the measured rectangle of a face holds, and how modules lie where nobody measured."""
+
+from math import ceil
 
 from calm_relay.job.equipment import Module
 from calm_relay.job.field_range import range_of
 from calm_relay.job.model import Job, RoofFace
 from calm_relay.physics.packing import Packing, pack_rectangle
 from calm_relay.planning.site.array import Face
+
+# Modules in a row where nobody measured the roof, at most, some 14 m of eaves: common practice, no source.
+MOST_IN_ROW = 12
+
+
+def unmeasured_row(plan: RoofFace) -> int:
+    """Modules in a row of a face that nobody measured: a string, in equal rows that a roof has room for."""
+    rows = ceil(plan.count / min(plan.in_series, MOST_IN_ROW))
+    return ceil(plan.count / rows)
 
 
 def filled(job: Job, number: int, room: Packing) -> Job:
