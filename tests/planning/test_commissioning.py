@@ -15,6 +15,7 @@ from calm_relay.planning.commissioning.expected import STAGES, expected_of
 from calm_relay.planning.commissioning.functional_tests import functional_tests_of
 from calm_relay.planning.commissioning.judge import judge
 from calm_relay.planning.commissioning.protocol import document_of, protocol_of, setting_key
+from calm_relay.planning.commissioning.strings_now import strings_of
 from calm_relay.planning.verdict.option import Option
 from tests.plans import plan
 
@@ -68,6 +69,18 @@ def test_every_demo_says_what_each_meter_should_show(plans, name):
             assert item.source and item.part and item.what
             assert item.off >= 0.0
             assert item.words
+
+
+def test_a_string_is_called_by_what_tells_it_from_others(plans):
+    """By its face where one unit has strings, by its unit where several have."""
+    pottery = strings_of(plans["pottery"].option("ac-addon").design)
+    assert [string.name for string in pottery] == [
+        "String 1 on input 1, Studio, north-east", "String 2 on input 2, House, north-west",
+    ]  # fmt: skip
+    homes = plans["two-homes"].option("ac-addon").design
+    units = [unit.name for unit in homes.converters if unit.has_array]
+    assert len(units) > 1
+    assert {name for string in strings_of(homes) for name in units if string.name.endswith(name)} == set(units)
 
 
 def test_what_is_right_passes(homes):

@@ -119,20 +119,26 @@ def strings_of(design: Design) -> tuple[String, ...]:
     """Every string without electronics under its modules, unit by unit and input by input.
 
     Strings of optimisers and modules with inverters of their own are left out: what they show is their electronics'.
+    Beside its number a string is called by its face, or by its unit where there are several with strings.
     """
     found: list[String] = []
     number = 0
+    strung = [
+        unit for unit in design.converters if unit.laid is not None and unit.micro is None and unit.laid.inputs
+    ]
     for unit, (key, converter) in enumerate(zip(unit_keys(design), design.converters, strict=True)):
         if converter.laid is None or converter.micro is not None:
             continue
         for item in converter.laid.inputs:
             for run in item.runs:
+                # Where there is one unit to look at, what tells most is where on the roof the string lies.
+                of = run.face.plan.name if len(strung) == 1 else converter.name
                 for _ in range(0 if run.optimiser else run.parallel):
                     number += 1
                     found.append(
                         String(
                             f"string {key}/{item.number}/{number}",
-                            f"String {number} on input {item.number}, {converter.name}",
+                            f"String {number} on input {item.number}, {of}",
                             unit, item.number, number, run.face.plan, run.module, run.in_series, item.strings,
                             run.face.plan.age_years,
                         )
