@@ -4,6 +4,7 @@ import gc
 import itertools
 import time
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QEventLoop, QTimer
@@ -17,10 +18,13 @@ from calm_relay.desk.widgets.theme import dress
 from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.planning import plan as plan_module
 from calm_relay.planning.common.progress import unheard
+from calm_relay.planning.plan import Plan
 
 # The first plan on a new machine compiles what it runs.
 PATIENCE_MS = 180_000
 CLOSED = itertools.count(1)
+# The demo's plan by the folder its paths start in.
+PLANNED: dict[Path | None, Plan] = {}
 
 
 @pytest.fixture(scope="session")
@@ -46,17 +50,17 @@ def own_folder(tmp_path, monkeypatch):
     return tmp_path / "own"
 
 
-@pytest.fixture(scope="session", autouse=True)
+@pytest.fixture(scope="module", autouse=True)
 def demo_planned_once():
     """The plan of the job that every window opens on: it is a pure function's answer, and made once."""
-    whole, demo, shipped, known = plan_module.plan, demo_job(), library(), {}
+    whole, demo, shipped = plan_module.plan, demo_job(), library()
 
     def once(job, library, folder=None, progress=unheard):
         if library is not shipped or job != demo:
             return whole(job, library, folder, progress)
-        if folder not in known:
-            known[folder] = whole(job, library, folder, progress)
-        return replace(known[folder])
+        if folder not in PLANNED:
+            PLANNED[folder] = whole(job, library, folder, progress)
+        return replace(PLANNED[folder])
 
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(plan_module, "plan", once)
