@@ -19,7 +19,7 @@ from calm_relay.planning.commissioning.live_judgement import Sample, energy_of_s
 from calm_relay.planning.commissioning.live_moment import LOW, LiveState, UnitFlows, live_moment
 from calm_relay.planning.commissioning.planned_now import planned_now, usual_kw, year_step
 from calm_relay.planning.commissioning.strings_now import String
-from calm_relay.planning.common.amounts import signed
+from calm_relay.planning.common.amounts import figure_text, signed
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.operation.simulate import inputs_of
 from calm_relay.planning.plan import Plan
@@ -544,7 +544,7 @@ class LiveSite:
         severity = Severity.STOP if reversed_words else Severity.OK
         rows.append(LiveRow("Meter", "Grid", f"{abs(meter):.2f} kW {word}", "", severity))
         planned = f"0 to {most:.1f} kW in the plan's year"
-        rows.append(LiveRow("Home", "Load, by meter and units", f"{home:.2f} kW", planned, severity))
+        rows.append(LiveRow("Home", "Load, by meter and units", f"{figure_text(home, 2)} kW", planned, severity))
         if reversed_words:
             wrong.append(Deviation("reversed ct", reversed_words))
 

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
 from calm_relay.physics.plant.parts import BatteryPart
+from calm_relay.planning.common.amounts import figure_text
 
 # Shares of a clear sky's beam and diffuse light that are tried.
 BEAMS, DIFFUSES = np.linspace(0.0, 1.2, 49), np.linspace(0.0, 3.0, 61)
@@ -99,7 +100,7 @@ def meter_turned(samples: Sequence[Sample], home: float, meter_kw: float, most: 
         if len(below) >= max(4, 0.04 * len(home_kw)):
             taken = min(below)
             return (
-                f"At times the home would take {taken:.1f} kW{where}, less than nothing: the meter counts "
+                f"At times the home would take {figure_text(taken, 1)} kW{where}, less than nothing: the meter counts "
                 f"the wrong way. {turn}"
             )
         if _runs_along(samples, phase):

@@ -8,6 +8,7 @@ import numpy as np
 
 from calm_relay.physics.plant.year import PlantYear
 from calm_relay.planning.commissioning.planned_now import year_step
+from calm_relay.planning.common.amounts import figure_text
 from calm_relay.planning.common.severity import Severity
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.verdict.option import Option
@@ -67,7 +68,9 @@ def live_moment(state: LiveState | None) -> Moment | None:
         name = "Inverter" if lead in roof else "Battery inverter"
         words = f"{ac:.1f} of {rated:.3g} kW live".replace("-0.0", "0.0")
         if state.planned is not None:
-            words = f"{_signed(ac)} kW live, {_signed(_planned(state.planned, 'ac', together))} expected"
+            words = (
+                f"{figure_text(ac, 1)} kW live, {figure_text(_planned(state.planned, 'ac', together), 1)} expected"
+            )
         bars[name] = Headroom(abs(ac), rated, words, Severity.OK)
         charge = next((unit.soc for unit in units if unit.soc is not None), None)
         if charge is not None:
@@ -84,7 +87,7 @@ def live_moment(state: LiveState | None) -> Moment | None:
         bars["Roof"] = Headroom(made, state.expected_kw, words, Severity.CHECK if low else Severity.OK)
     home = state.home_kw if state.home_kw is not None else sum(unit.ac_kw for unit in state.units)
     legs["home"], legs["grid"] = home, -(state.meter_kw or 0.0)
-    words = f"{_signed(home)} kW live, {state.usual_kw:.1f} usual now"
+    words = f"{figure_text(home, 1)} kW live, {state.usual_kw:.1f} usual now"
     bars["Home"] = Headroom(max(home, 0.0), float(plan.demand.kw.max()), words, Severity.OK)
     if state.meter_kw is not None:
         words = f"{_direction(state.meter_kw)}, live"
@@ -102,11 +105,6 @@ def live_moment(state: LiveState | None) -> Moment | None:
 def _planned(year: PlantYear, flow: str, numbers: Sequence[int]) -> float:
     """A flow of some converters in the one step that was planned [kW]."""
     return sum(float(year.of(flow, number)[0]) for number in numbers)
-
-
-def _signed(kw: float) -> str:
-    """Power with its sign, none at nothing."""
-    return f"{kw:.1f}".replace("-0.0", "0.0").replace("-", "\u2212")
 
 
 def _beside(said: Callable[[float], str], live: float, expected: float) -> str:

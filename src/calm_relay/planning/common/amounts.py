@@ -78,8 +78,13 @@ def in_pair(value: float, limit: float, decimals: int = 1) -> tuple[str, str]:
 
 def degrees_text(celsius: float, decimals: int | None = None) -> str:
     """A temperature with its unit and a true minus; as exact as it is without `decimals`, never minus nought."""
-    figure = f"{celsius:g}" if decimals is None else f"{round(celsius, decimals) + 0.0:.{decimals}f}"
-    return f"{figure} °C".replace("-", "−")
+    figure = f"{celsius:g}".replace("-", "−") if decimals is None else figure_text(celsius, decimals)
+    return f"{figure} °C"
+
+
+def figure_text(value: float, decimals: int) -> str:
+    """A figure with a true minus where it is negative, and no sign else; nothing has none."""
+    return f"{round(value, decimals) + 0.0:.{decimals}f}".replace("-", "−")
 
 
 def signed(value: float, decimals: int) -> str:
