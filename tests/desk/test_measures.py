@@ -38,6 +38,9 @@ def test_fields_turn_with_the_region_and_keep_what_is_being_typed(cottage, qtbot
     cottage.open_bench("Site")
     elevation = cottage.bench.inputs.editors["Elevation"]
     assert elevation.text() == "886 ft"
+    cottage.open_bench("Grid")
+    (clear,) = [field for key, field in cottage.bench.rules.limits.items() if key == "us-battery-clear"]
+    assert clear.text() == "3 ft"
     costs = CostsDialog(Costs(cable_per_metre=10.0, cable_metres=30.48), "$", None, lambda _: True, cottage)
     typed = QuantityField("Length", "m", FieldRange(0.0, 500.0), parent=costs)
     typed.show_value(3.048)

@@ -149,7 +149,7 @@ def check_transformer_cable(subject: Subject) -> list[Finding]:
                 "cable of current transformers",
                 "Wiring",
                 "wiring.routes",
-                f"{inverter.name} is {length(round(far))} from its current transformers along the cables; they have "
+                f"{inverter.name} is {length(round(far, 1))} from its current transformers along the cables; they have "
                 f"{length(inverter.ct_cable_m)}. {words}.",
                 reading=(far, inverter.ct_cable_m, "m"),
                 rule=f"{inverter.name}, datasheet",
