@@ -178,6 +178,27 @@ def test_a_motor_of_which_nothing_is_known_is_assumed_openly():
     assert note.measured > 6.0 * kw / 3.0
 
 
+def test_a_whole_house_behind_less_than_its_service_has_a_smaller_breaker_ahead():
+    """Common practice, no source: a changeover is protected by no more than it passes, whatever the service is."""
+    cottage = demo_job("cottage")
+
+    def note(job, key="hybrid-swap"):
+        return next(item for item in plan(job).option(key).findings if item.check == "pass-through")
+
+    whole = cottage.with_(backup_board=None)
+    said = note(whole)
+    assert said.severity.name == "CHECK"
+    assert said.sentence.startswith(f"The main breaker is {cottage.supply.main_fuse_a:g} A, and the whole house")
+    assert "a breaker of 125 A at most stands ahead" in said.sentence
+    # On a service of no more than that nothing shrinks; some circuits alone leave the main board as it is.
+    small = note(whole.with_(supply=whole.supply.with_(main_fuse_a=125.0)))
+    assert "whole house" not in small.sentence and small.severity.name == "OK"
+    assert "whole house" not in note(cottage).sentence
+    # A board that nobody stated stops nothing, whatever passes.
+    weak = whole.with_(demand=whole.demand.with_(yearly_kwh=60000.0))
+    assert note(weak).measured > note(weak).limit and note(weak).severity.name == "CHECK"
+
+
 def test_more_behind_the_relay_than_it_passes_stops_with_a_mend(demo):
     made = plan(demo)
     stopped = next(option for option in made.live if option.stopped)

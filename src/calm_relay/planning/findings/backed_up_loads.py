@@ -9,6 +9,8 @@ from calm_relay.job.demand import LOAD_FIELDS, ScheduledLoad
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.model import Job
 from calm_relay.physics.plant.readings import highest_sum
+from calm_relay.planning.architecture.connections import backs_up_whole_house
+from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.vocabulary import LEG, vocabulary_of
 from calm_relay.planning.findings.base import (
@@ -24,7 +26,7 @@ from calm_relay.planning.findings.base import (
     warns,
     warns_if,
 )
-from calm_relay.planning.findings.battery import more_units
+from calm_relay.planning.findings.battery import more_units, stronger_inverter
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY, BackedUpLoads
 from calm_relay.planning.operation.island import (
     LEGS,
@@ -85,8 +87,8 @@ def shed_to_fit(job: Job, demand: DemandYear, on: BackedUpLoads, limit_kw: float
 @grid_check
 def check_pass_through(subject: Subject) -> list[Finding]:
     """What hangs behind the relay and what the battery charges must pass it, leg by leg, while the grid is up."""
-    converter = subject.design.battery_converter
-    if not forms_grid(converter) or subject.job.backup_board is None:
+    converter, stated = subject.design.battery_converter, subject.job.backup_board is not None
+    if not forms_grid(converter):
         return []
     backup, phases = converter.backup, converter.inverter.phases
     allowed_a, rows = relay_passes_a(converter), subject.behind_relay
@@ -105,13 +107,24 @@ def check_pass_through(subject: Subject) -> list[Finding]:
         f"Through the relay the year's most is {worst_a:.0f} A{where}{charging}, mean of a quarter hour; it passes "
         f"{allowed_a:.0f} A{of}."
     )
-    severity = Severity.STOP if over else Severity.OK
+    # Where no board is stated all that can stand behind the relay is taken to, which stops nothing.
+    severity = (Severity.STOP if stated else Severity.CHECK) if over else Severity.OK
     mends: tuple[Mend, ...] = ()
-    if over:
+    if over and stated:
         mends = (left_out_mend(subject.job, rows.names[int(rows.kw.max(axis=1).argmax())]),)
-    elif worst_a * BRIEFLY > allowed_a:
+    elif not over and worst_a * BRIEFLY > allowed_a:
         severity = Severity.CHECK
         sentence += f" For minutes it may be {worst_a * BRIEFLY:.0f} A."
+    fuse_a = subject.job.supply.main_fuse_a
+    if backs_up_whole_house(subject.design, subject.job) and backup.pass_through_a < fuse_a:
+        severity = min(severity, Severity.CHECK)
+        sentence = (
+            f"The main fuse is {fuse_a:g} A, and the whole house stands behind {converter.inverter.name}, which passes "
+            f"{backup.pass_through_a:g} A: a breaker of {backup.pass_through_a:g} A at most stands ahead. {sentence}"
+        )
+        mends += _passes_more(subject, converter, fuse_a)
+    elif over and not stated:
+        mends += _passes_more(subject, converter, worst_a / share)
     return [
         judged(
             severity,
@@ -124,6 +137,14 @@ def check_pass_through(subject: Subject) -> list[Finding]:
             mends=mends,
         )
     ]
+
+
+def _passes_more(subject: Subject, converter: Converter, amps: float) -> tuple[Mend, ...]:
+    """The mend that takes a unit which passes so much while the grid is up; none where there is none."""
+    mend = stronger_inverter(
+        subject, converter, lambda item: item.backup is not None and item.backup.pass_through_a >= amps
+    )
+    return (mend,) if mend else ()
 
 
 @advises
