@@ -91,8 +91,18 @@ def test_without_the_generator_more_goes_unserved_and_the_outage_is_found(hut, h
         off_grid.longest_unserved_from : off_grid.longest_unserved_from + steps
     ]
     assert (backup != 0).all()
-    assert result(option, "autonomy").severity.name == "CHECK"
-    assert result(option, "unmet").mends
+    few, unmet = result(option, "autonomy"), result(option, "unmet")
+    assert few.severity.name == "CHECK" and unmet.mends
+    # A battery that stops at its reserve is as empty as one without.
+    held, kept = replanned(made.job, battery=made.job.battery.with_(reserve=0.3))
+    assert [mend.label for mend in result(kept, "unmet").mends] == [mend.label for mend in unmet.mends]
+    # As many packs as the days take, or the most that fit.
+    more = few.mends[0].apply(held.job)
+    lasting = result(plan(more).option(option.key), "autonomy")
+    pack = option.design.battery_converter.bank.pack
+    assert more.battery.count > held.job.battery.count
+    assert (lasting.measured >= lasting.limit) == (lasting.severity.name == "OK")
+    assert lasting.severity.name == "OK" or more.battery.count == pack.count_max
 
 
 def test_a_full_battery_without_sun_lasts_usable_energy_over_a_constant_load(hut):

@@ -66,16 +66,9 @@ def _stronger(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
     bigger = replace(converter.bank, count=converter.bank.count + 1)
     if not converter.battery_is_new or converter.added or not is_the_job_s(subject, converter):
         return ()
-    if (
-        not battery_refusals(bigger, converter.inverter, subject.job)
-        and discharge_ac_kw(bigger, converter.inverter)[0] > power_kw * 1.05
-    ):
-        count = bigger.count
-        mends.append(
-            Mend(
-                f"Use {count} × {bigger.pack.name}", lambda job: job.with_(battery=job.battery.with_(count=count))
-            )
-        )
+    one_more = more_packs(subject, converter, bigger.count)
+    if one_more is not None and discharge_ac_kw(bigger, converter.inverter)[0] > power_kw * 1.05:
+        mends.append(one_more)
     mend = stronger_inverter(
         subject, converter, lambda item: discharge_ac_kw(converter.bank, item)[0] > power_kw * 1.05
     )
@@ -85,6 +78,28 @@ def _stronger(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
 def is_the_job_s(subject: Drawn, converter: Converter) -> bool:
     """Whether a unit carries the battery that the job states, and not one that its architecture brings along."""
     return not subject.design.by_clock and converter.bank.pack.key == subject.job.battery.pack
+
+
+def more_packs(subject: Drawn, converter: Converter, wanted: int) -> Mend | None:
+    """A mend that takes so many of the packs, or the most that fit; None where no more of them do."""
+    bank, battery = converter.bank, subject.job.battery
+    if (
+        not (converter.is_new and converter.battery_is_new)
+        or converter.added
+        or not is_the_job_s(subject, converter)
+    ):
+        return None
+    if bank.count != battery.count:
+        return None
+    fitting = (
+        count
+        for count in range(min(wanted, bank.pack.count_max), bank.count, -1)
+        if not battery_refusals(replace(bank, count=count), converter.inverter, subject.job)
+    )
+    most = next(fitting, None)
+    if most is None:
+        return None
+    return Mend(f"Use {most} × {bank.pack.name}", lambda job: job.with_(battery=job.battery.with_(count=most)))
 
 
 def more_units(subject: Drawn, converter: Converter, needed: int) -> Mend | None:

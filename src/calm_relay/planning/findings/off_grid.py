@@ -23,7 +23,7 @@ from calm_relay.planning.findings.base import (
     warns,
     warns_if,
 )
-from calm_relay.planning.findings.battery import more_units, stronger_inverter
+from calm_relay.planning.findings.battery import more_packs, more_units, stronger_inverter
 from calm_relay.planning.operation.backed_up_loads import most_by_day_kw
 from calm_relay.planning.operation.fuel import fuel_by_generator, fuel_cost
 from calm_relay.planning.operation.island import forming_kw, forms_grid
@@ -55,22 +55,10 @@ def check_unmet(subject: Subject) -> list[Finding]:
         f"{target:.1%}. {_without(unserved_h)}{tripped}."
     )
     mends: tuple[Mend, ...] = ()
-    battery = subject.job.battery
     converter = subject.design.battery_converter
-    if (
-        over
-        and converter is not None
-        and converter.is_new
-        and converter.battery_is_new
-        and battery.count < converter.bank.pack.count_max
-        and _runs_low(subject, subject.design.converters.index(converter))
-    ):
-        more = battery.count + 1
-        mend = Mend(
-            f"Use {more} × {converter.bank.pack.name}",
-            lambda job: job.with_(battery=job.battery.with_(count=more)),
-        )
-        mends = (mend,)
+    if over and converter is not None and _runs_low(subject, subject.design.converters.index(converter)):
+        mend = more_packs(subject, converter, converter.bank.count + 1)
+        mends = (mend,) if mend else ()
     return [
         warns_if(
             over,
@@ -89,8 +77,9 @@ def _runs_low(subject: Subject, number: int) -> bool:
     """Whether a battery is ever so low that a circuit is shed for it; else its energy is not what is missing."""
     year, board = subject.outcome.year, subject.job.backup_board
     shed = [c.shed_below for c in board.circuits if c.role == "shed" and c.shed_below < 1.0] if board else []
-    lowest = float(year.of("stored", number).min()) / year.plant[number].bank.usable_kwh
-    return lowest <= max([EMPTY, *shed])
+    bank = year.plant[number].bank
+    lowest = float(year.of("stored", number).min()) / bank.usable_kwh
+    return lowest <= max([bank.reserve + EMPTY, *shed])
 
 
 def _without(hours: float) -> str:
@@ -190,6 +179,7 @@ def check_autonomy(subject: Subject) -> list[Finding]:
         return []
     days = converter.bank.usable_kwh / (demand.worst_season_mean_kw * 24.0)
     few = days < USUAL_DAYS and subject.job.generator is None
+    mend = more_packs(subject, converter, ceil(converter.bank.count * USUAL_DAYS / days - 1e-9)) if few else None
     sentence = (
         f"A full battery carries the mean {demand.worst_season} load for {days:.1f} days without sun; practice "
         f"keeps {USUAL_DAYS:g} where no generator stands by."
@@ -203,6 +193,7 @@ def check_autonomy(subject: Subject) -> list[Finding]:
             sentence,
             reading=(days, USUAL_DAYS, "days"),
             rule="common practice, no source",
+            mends=(mend,) if mend else (),
         )
     ]
 
