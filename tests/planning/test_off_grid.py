@@ -105,6 +105,27 @@ def test_without_the_generator_more_goes_unserved_and_the_outage_is_found(hut, h
     assert lasting.severity.name == "OK" or more.battery.count == pack.count_max
 
 
+def test_what_mends_a_weak_former_makes_it_give_more(hut):
+    busy = hut.job.demand.with_(yearly_kwh=4.0 * hut.job.demand.yearly_kwh)
+    mended = 0
+    for service in ("single", "three"):
+        supply = hut.job.supply.with_(phases=service, volts=230.0)
+        made = plan(hut.job.with_(demand=busy, supply=supply, backup_board=None))
+        for option in made.live:
+            note = next((item for item in option.findings if item.check == "forming power"), None)
+            for mend in note.mends if note is not None else ():
+                mended += 1
+                after = plan(mend.apply(made.job)).option(option.key)
+                assert result(after, "forming power").limit > note.limit * 1.05, (
+                    service,
+                    option.title,
+                    mend.label,
+                )
+                was, now = (item.design.battery_converter.inverter.phases for item in (option, after))
+                assert now in (was, service), mend.label
+    assert mended >= 3
+
+
 def test_a_full_battery_without_sun_lasts_usable_energy_over_a_constant_load(hut):
     flat = hut.job.demand.with_(loads=(), heat_pumps=(), cars=())
     made, option = replanned(hut.job, demand=flat, backup_board=None)

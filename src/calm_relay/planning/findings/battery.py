@@ -7,18 +7,20 @@ from typing import Any
 
 from calm_relay.job.base import minutes_of
 from calm_relay.job.control import GridCharge
-from calm_relay.job.equipment import by_price
+from calm_relay.job.equipment import Inverter, by_price
 from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.architecture.refusals import battery_refusals
 from calm_relay.planning.architecture.unbalance import sets_apart
 from calm_relay.planning.common.amounts import in_pair
-from calm_relay.planning.equipment.bank import charge_dc_kw, discharge_ac_kw
+from calm_relay.planning.equipment.bank import Bank, charge_dc_kw, discharge_ac_kw
 from calm_relay.planning.findings.base import Drawn, Finding, Mend, Severity, Subject, grid_check, judged
 from calm_relay.planning.strings.stringing import hard_refusals
 
 # Below it nobody buys a stronger unit for the evening's sake.
 SMALL_KWH = 5.0
+# What is that much more power is worth another unit.
+CLEARLY = 1.05
 
 
 @grid_check
@@ -44,7 +46,7 @@ def check_evening_power(subject: Subject) -> list[Finding]:
             f"The grid gives the rest: {rest} a year while charge is left."
         )
         much = limit.imported_kwh >= SMALL_KWH
-        severity, mends = (Severity.CHECK, _stronger(subject, converter)) if much else (Severity.OK, ())
+        severity, mends = (Severity.CHECK, stronger(subject, converter)) if much else (Severity.OK, ())
     return [
         judged(
             severity,
@@ -59,19 +61,25 @@ def check_evening_power(subject: Subject) -> list[Finding]:
     ]
 
 
-def _stronger(subject: Subject, converter: Converter) -> tuple[Mend, ...]:
-    """The smallest step that gives clearly more power: one more pack, or the next converter."""
+def stronger(subject: Drawn, converter: Converter, *, islanded: bool = False) -> tuple[Mend, ...]:
+    """The smallest steps that give clearly more power: one more pack, and the next converter.
+
+    `islanded` asks for what it gives when it forms a grid.
+    """
+
+    def gives_kw(bank: Bank, inverter: Inverter) -> float:
+        most = discharge_ac_kw(bank, inverter)[0]
+        if not islanded:
+            return most
+        return min(most, inverter.backup.continuous_kw) if inverter.backup is not None else 0.0
+
+    bank = converter.bank
+    enough_kw = gives_kw(bank, converter.inverter) * CLEARLY
     mends = []
-    power_kw = discharge_ac_kw(converter.bank, converter.inverter)[0]
-    bigger = replace(converter.bank, count=converter.bank.count + 1)
-    if not converter.battery_is_new or converter.added or not is_the_job_s(subject, converter):
-        return ()
-    one_more = more_packs(subject, converter, bigger.count)
-    if one_more is not None and discharge_ac_kw(bigger, converter.inverter)[0] > power_kw * 1.05:
+    one_more = more_packs(subject, converter, bank.count + 1)
+    if one_more is not None and gives_kw(replace(bank, count=bank.count + 1), converter.inverter) > enough_kw:
         mends.append(one_more)
-    mend = stronger_inverter(
-        subject, converter, lambda item: discharge_ac_kw(converter.bank, item)[0] > power_kw * 1.05
-    )
+    mend = stronger_inverter(subject, converter, lambda item: gives_kw(bank, item) > enough_kw)
     return tuple(mends + ([mend] if mend else []))
 
 
@@ -125,6 +133,9 @@ def stronger_inverter(subject: Drawn, converter: Converter, enough: Callable[...
         if item.charge_controllers != converter.inverter.charge_controllers:
             continue
         if item.key in (converter.inverter.key, getattr(subject.job.battery, field)):
+            continue
+        # More power on one phase is no mend for a house that has three.
+        if item.phases not in (converter.inverter.phases, subject.job.supply.phases):
             continue
         if battery_refusals(converter.bank, item, subject.job) or not enough(item):
             continue

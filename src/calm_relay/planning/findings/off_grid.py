@@ -23,7 +23,7 @@ from calm_relay.planning.findings.base import (
     warns,
     warns_if,
 )
-from calm_relay.planning.findings.battery import more_packs, more_units, stronger_inverter
+from calm_relay.planning.findings.battery import more_packs, more_units, stronger, stronger_inverter
 from calm_relay.planning.operation.backed_up_loads import most_by_day_kw
 from calm_relay.planning.operation.fuel import fuel_by_generator, fuel_cost
 from calm_relay.planning.operation.island import forming_kw, forms_grid
@@ -115,12 +115,9 @@ def check_forming_power(subject: Subject) -> list[Finding]:
     )
     mends: tuple[Mend, ...] = ()
     if over:
-        mend = stronger_inverter(
-            subject,
-            converter,
-            lambda item: item.backup is not None and item.backup.continuous_kw > power_kw * 1.05,
-        )
-        mends = (mend,) if mend else ()
+        mends = stronger(subject, converter, islanded=True)
+        beside = None if mends else more_units(subject, converter, converter.bank.units + 1)
+        mends = (beside,) if beside else mends
     return [
         warns_if(
             over,

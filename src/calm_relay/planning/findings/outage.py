@@ -7,7 +7,6 @@ from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.bus_rating import arrays_left_off, phase_of
 from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.vocabulary import vocabulary_of
-from calm_relay.planning.equipment.bank import discharge_ac_kw
 from calm_relay.planning.findings.backed_up_loads import shed_to_fit
 from calm_relay.planning.findings.base import (
     Finding,
@@ -21,7 +20,7 @@ from calm_relay.planning.findings.base import (
     passes,
     warns_if,
 )
-from calm_relay.planning.findings.battery import stronger_inverter
+from calm_relay.planning.findings.battery import stronger
 from calm_relay.planning.operation.backed_up_loads import BackedUpLoads
 from calm_relay.planning.operation.island import forms_grid, wakes_by_arrays_beside
 
@@ -67,16 +66,7 @@ def check_grid_down(subject: Subject) -> list[Finding]:
     else:
         sentence += ": shed load, or it trips with charge left."
         severity = Severity.CHECK if wanted else Severity.OK
-        mend = stronger_inverter(
-            subject,
-            converter,
-            lambda item: (
-                item.backup is not None
-                and min(item.backup.continuous_kw, discharge_ac_kw(converter.bank, item)[0])
-                > on_backup.power_kw * 1.05
-            ),
-        )
-        mends = (*_shed(subject, on_backup.power_kw), *((mend,) if mend else ()))
+        mends = (*_shed(subject, on_backup.power_kw), *stronger(subject, converter, islanded=True))
     return [
         judged(
             severity,
