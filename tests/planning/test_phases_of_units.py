@@ -247,3 +247,27 @@ def test_an_inverter_that_is_asked_for_is_stopped_and_no_search_tries_it(berlin)
     assert dict(found.refused)["More on one phase than the rules allow"] > 0
     for plant in found.plants:
         assert np.ptp(kw_on_phases(plant.design, job.supply)) <= 4.6 + 1e-9
+
+
+def test_a_mend_parts_new_units_from_those_that_are_there(homes):
+    job = homes.with_(existing_batteries=())
+    option = plan(job).option("clock-bank")
+    (apart,) = of(option, "unbalance")
+    assert apart.severity is Severity.STOP and apart.measured == pytest.approx(6.0)
+    (mend,) = apart.mends
+    mended = mend.apply(job)
+    after = plan(mended).option("clock-bank")
+    (left,) = of(after, "unbalance")
+    assert left.severity is Severity.OK and left.measured == pytest.approx(3.0)
+    # What is there stays where it hung, and only what is new moves.
+    phases = dict(zip(after.design.converters, after.design.phases(mended.supply), strict=True))
+    assert {phase for unit, phase in phases.items() if phase and not unit.is_new} == {job.supply.single_on}
+    # Where six hang on one phase no other is near enough for three more.
+    (many,) = of(plan(homes).option("clock-bank"), "unbalance")
+    assert many.severity is Severity.STOP and many.mends == ()
+
+
+def test_a_unit_without_backup_keeps_no_phase_on(homes):
+    made = plan(homes)
+    assert made.option("balcony").design.battery_converter.inverter.phases == "single"
+    assert of(made.option("balcony"), "one phase") == [] != of(made.option("clock-bank"), "one phase")

@@ -1,5 +1,6 @@
 """The service: main fuse, phases, and what the network operator adds up."""
 
+from dataclasses import replace
 from functools import partial
 from math import inf
 
@@ -26,7 +27,7 @@ from calm_relay.planning.findings.base import (
     warns_if,
 )
 from calm_relay.planning.operation.backed_up_loads import BRIEFLY
-from calm_relay.planning.operation.island import leg_volts
+from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.phases import home_alone_kw, import_by_phase, phase_peaks_kw
 from calm_relay.planning.site.home_phases import COUNT
 
@@ -174,7 +175,7 @@ def _lighter(subject: Subject, worst: int, peaks_kw: np.ndarray) -> tuple[Mend, 
 def check_one_phase(subject: Subject) -> list[Finding]:
     """A single-phase unit on a three-phase supply backs up one phase only."""
     converter = subject.design.battery_converter
-    if converter is None or subject.job.supply.phases != "three" or converter.inverter.phases == "three":
+    if not forms_grid(converter) or subject.job.supply.phases != "three" or converter.inverter.phases == "three":
         return []
     return [
         warns(
@@ -369,8 +370,40 @@ def check_unbalance(subject: Drawn) -> list[Finding]:
             sentence,
             reading=(unbalance.kw, rule.limit, "kW"),
             rule=rule.authority,
+            mends=_parted(subject, rule.limit) if unbalance.stops else (),
         )
     ]
+
+
+def _parted(subject: Drawn, limit_kw: float) -> tuple[Mend, ...]:
+    """Hangs new units of one phase on another than those that are there, where that keeps to the rule."""
+    design, supply = subject.design, subject.job.supply
+    there = tuple(
+        replace(unit, found_on=phase)
+        if phase and not unit.is_new and unit.micro is None and unit.found_on is None
+        else unit
+        for unit, phase in zip(design.converters, design.phases(supply), strict=True)
+    )
+    parted = replace(design, converters=there)
+    apart_kw = {
+        phase: float(np.ptp(parted.counted_on_phases(supply.with_(single_on=phase))))
+        for phase in (1, 2, 3)
+        if phase != supply.single_on
+    }
+    best = min(apart_kw, key=lambda phase: apart_kw[phase])
+    if apart_kw[best] > limit_kw + 1e-9:
+        return ()
+
+    def apply(job: Job) -> Job:
+        for name in ("existing_inverters", "existing_batteries"):
+            found = (item if item.phase else item.with_(phase=supply.single_on) for item in getattr(job, name))
+            job = job.with_(**{name: tuple(found)})
+        return job.with_(supply=supply.with_(single_on=best))
+
+    label = f"New units of one phase on phase {best}, what is there stays on phase {supply.single_on}"
+    if there == design.converters:
+        label = f"Single-phase units on phase {best}"
+    return (Mend(label, apply),)
 
 
 def _hung(subject: Drawn) -> str:
