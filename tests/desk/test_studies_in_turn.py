@@ -6,13 +6,17 @@ import pytest
 
 from calm_relay.desk.app.planner import MOST_LET_BY, Planner
 from calm_relay.exchange.shipped import demo_job, library
+from calm_relay.planning.plan import Plan
 
 
 @pytest.fixture
 def planner(qapp, qtbot, tmp_path):
-    made = Planner(library())
-    with qtbot.waitSignal(made.planned, timeout=120_000):
-        made.request(demo_job("pottery"), tmp_path)
+    made, came = Planner(library()), []
+    for signal in (made.planned, made.failed, made.broke):
+        signal.connect(lambda *said: came.append(said))
+    made.request(demo_job("pottery"), tmp_path)
+    qtbot.waitUntil(lambda: bool(came), timeout=120_000)
+    assert isinstance(came[0][0], Plan), came
     yield made
     made.stop()
 

@@ -1,17 +1,19 @@
 """Every architecture as an option, or refused with its reason; what each means on the wall."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
-from calm_relay.exchange.shipped import catalogue, demo_job
+from calm_relay.exchange.shipped import catalogue, demo_job, library
 from calm_relay.job.equipment import Catalogue
 from calm_relay.job.model import Job
 from calm_relay.job.survey import BatteryPlace, ExistingBattery
 from calm_relay.planning.architecture.coupling import coupling_facts
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.operation.simulate import inputs_of
+from calm_relay.planning.plan import plan as plan_of
 from calm_relay.planning.verdict.option import Option
 from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
@@ -91,12 +93,25 @@ def test_a_unit_that_stands_alone_has_no_second_beside_it(demo):
 def test_generations_that_may_not_be_mixed(demo):
     old = ExistingBattery(pack="fern-48", count=2, inverter="mossgate-5", fate="keep")
     job = demo.with_(existing_batteries=(old,), battery=demo.battery.with_(pack="fern-51"))
-    assert "may not be mixed on one port" in refused(plan(job), "grow-bank")
+    # More of the old kind are to be had: as many as hold what the job wants.
+    own = plan(job).option("grow-bank").design.battery_converter
+    assert own.added.pack.key == "fern-48" and own.added.count == round(job.battery.count * 5.12 / 4.8)
+    gone = replace(library(), withheld=frozenset({("packs", "fern-48")}))
+    assert "may not be mixed on one port" in refused(plan_of(job, gone), "grow-bank")
     grown = plan(job.with_(battery=job.battery.with_(pack="fern-48"))).option("grow-bank")
     assert grown.design.battery_converter.bank.count == 5
     assert not any(line.kind == "unit" for line in grown.outcome.money.lines)
     assert grown.outcome.money.outlay > 0
     assert coupling_facts(grown.design, grown.context.job).roof_work.startswith("none")
+
+
+def test_no_new_cells_beside_worn_lead_acid():
+    """Common practice, no source: cells in parallel wear as the weakest does."""
+    job = demo_job("dairy")
+    assert "beside worn lead-acid new cells wear as fast" in refused(plan(job), "grow-bank")
+    young = job.with_existing_battery(0, health=0.95, age_years=1.0)
+    reasons = getattr(plan(young).option("grow-bank"), "reasons", ())
+    assert not any("worn lead-acid" in reason for reason in reasons)
 
 
 def test_packs_added_to_an_old_battery_feel_the_cold_of_their_place(demo):

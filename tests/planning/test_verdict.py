@@ -256,3 +256,31 @@ def test_an_assumed_main_fuse_stops_nothing_until_it_is_read(demo):
     assert dict(of_stated.refused)["The main fuse"] > 0
     assert of_assumed.plants and "The main fuse" not in dict(of_assumed.refused)
     assert not any(reason.startswith("×") for reason, _ in of_assumed.refused)
+
+
+def test_a_unit_of_one_phase_keeps_the_lights_on_for_what_hangs_there_alone():
+    """Common practice, no source: of a house of three phases a single-phase unit leaves two dark."""
+    made = plan(demo_job("two-homes"))
+    phase = made.job.supply.single_on
+    asked = {True: 0.0, False: 0.0}
+    loads = {part.name: part.kw.sum() for part in made.demand.parts}
+    for circuit in made.job.backup_board.circuits:
+        if circuit.role != "grid only":
+            kw = made.demand.parts[0].kw.sum() * circuit.house_share + sum(
+                loads.get(n, 0.0) for n in circuit.loads
+            )
+            asked[circuit.leg == str(phase)] += kw
+    share = asked[True] / (asked[True] + asked[False])
+    one, three = made.option("clock-bank"), made.option("hybrid-beside")
+    assert 0.1 < share < 0.6
+    assert one.outcome.backup.served == pytest.approx(share) and three.outcome.backup.served == 1.0
+    for option in (one, three):
+        backup = option.outcome.backup
+        scored = made.choice.scores[option.key].by_purpose["ride_through_outage"]
+        assert scored == pytest.approx(backup.lasting * backup.served)
+    against = [reason.sentence for reason in made.choice.reasons["clock-bank"] if not reason.speaks_for]
+    assert any(sentence.endswith(f"{share:.0%} of what is to stay on.") for sentence in against)
+    # What the customer must have is not had by it, though it rides through every outage.
+    wanted = made.job.with_(must_haves=made.job.must_haves.with_(outages_at_least=0.8))
+    (line,) = lines_of(plan(wanted).option("clock-bank"))
+    assert line.severity is not Severity.OK and f"with {share:.0%} of what is to stay on" in line.sentence

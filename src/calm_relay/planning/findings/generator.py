@@ -133,7 +133,7 @@ def _burnt(subject: Subject, generator: Generator) -> str:
     job, hours = subject.job, subject.job.finance.outage_hours
     if generator != stand_in(job) or hours <= 0.0:
         return ""
-    lasting = subject.outcome.backup.lasting
+    lasting = subject.outcome.backup.kept_on
     litres = (1.0 - lasting) * stand_in_litres(job, subject.context.demand)
     cost = stand_in_cost(job, subject.context.demand, lasting)
     rides = f", of which the battery rides through {lasting:.0%}," if lasting > 0.0 else ""

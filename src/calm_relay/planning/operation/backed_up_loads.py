@@ -111,6 +111,23 @@ def behind_relay(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     return _behind(job.backup_board, job.supply, only_phase_served(design, job.supply), job.load_phases, demand)
 
 
+def served_share(design: Design, job: Job, demand: DemandYear) -> float:
+    """Share of what is to stay on that hangs on the phases which are served, by its energy over the year."""
+    served = only_phase_served(design, job.supply)
+    if served is None:
+        return 1.0
+    return _served_share(job.backup_board, job.supply, served, job.load_phases, demand)
+
+
+@kept
+def _served_share(
+    backup_board: BackupBoard | None, supply: Supply, one_phase: int, on_one: Phases, demand: DemandYear
+) -> float:
+    asked = float(_behind(backup_board, supply, None, on_one, demand).kw.sum())
+    served = float(_behind(backup_board, supply, one_phase, on_one, demand).kw.sum())
+    return min(served / asked, 1.0) if asked > 0.0 else 0.0
+
+
 def whole_behind(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     """Every circuit that a unit which forms the grid can reach, none of them shed."""
     circuits = tuple(circuit.with_(role="backed up") for circuit in job.board.circuits)

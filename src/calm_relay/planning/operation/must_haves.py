@@ -48,8 +48,10 @@ def lines_of(brief: Brief | Outcome, job: Job) -> list[HardLine]:
         sentence = f"Costs {money_text(job, outlay)}, {within} the {money_text(job, most)} wanted."
         result.append(HardLine(sentence, outlay, most, job.tariff.currency, over))
     if lines.outages_at_least is not None and job.supply.on_grid:
-        share, least = brief.backup.lasting, lines.outages_at_least
-        rides = f"Rides through {share:.0%} of outages of {job.outage_hours:g} h"
+        share, least = brief.backup.kept_on, lines.outages_at_least
+        rides = f"Rides through {brief.backup.lasting:.0%} of outages of {job.outage_hours:g} h"
+        if 0.0 < share < brief.backup.lasting - 1e-9:
+            rides += f", with {brief.backup.served:.0%} of what is to stay on: {share:.0%} in all"
         sentence = f"{rides}; at least {least:.0%} are wanted."
         result.append(HardLine(sentence, share * 100.0, least * 100.0, "%", share < least - 1e-9))
     return result

@@ -19,6 +19,7 @@ from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear
 from calm_relay.physics.shares import shares_of
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
+from calm_relay.planning.operation.backed_up_loads import served_share
 from calm_relay.planning.operation.finance import (
     ENERGY,
     EXPORT,
@@ -92,16 +93,23 @@ class Backup:
 
     `power_kw` is grid-down; `held_kwh` is what lies in the battery, at the AC side, in nine of ten night
     quarter-hours of the worst season; `hours` is that over the season's mean demand. `lasting` is the share of outages
-    begun all through the year that it rides through for the hours the job wants, with the board as wired.
+    begun all through the year that it rides through for the hours the job wants, with the board as wired; `served` the
+    share of what is to stay on that it reaches: a unit of one phase leaves two of three dark.
     """
 
     power_kw: float
     held_kwh: float
     hours: float
     lasting: float
+    served: float
+
+    @property
+    def kept_on(self) -> float:
+        """Share of outages that it rides through, weighed by how much of what is to stay on it reaches."""
+        return self.lasting * self.served
 
 
-NO_BACKUP = Backup(0.0, 0.0, 0.0, 0.0)
+NO_BACKUP = Backup(0.0, 0.0, 0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -218,7 +226,7 @@ def brief_of(
     lines = cost_lines(design, job) if lines is None else lines
     left = battery_left(design, job, site, year) if left is None else left
     backup = _backup(design, year, job, demand, site, lasting, ridden) if backup is None else backup
-    burnt = stand_in_cost(job, demand, backup.lasting)
+    burnt = stand_in_cost(job, demand, backup.kept_on)
     kinds = bill_kinds(year, job, site) if kinds is None else kinds
     money = _money(design, job, kinds, now, lost, lines, left, burnt)
     unmet = None if job.supply.on_grid else year.unmet_kwh / (year.bus_kwh("home") + year.unmet_kwh)
@@ -429,7 +437,8 @@ def _backup(
     if ridden is None:
         lasting = lasting or lasting_starts(design, job, demand, site)
         ridden = 0.0 if lasting is None else lasting.share(year)
-    return Backup(forming_kw(design), held, held / demand.worst_season_mean_kw, ridden)
+    served = served_share(design, job, demand)
+    return Backup(forming_kw(design), held, held / demand.worst_season_mean_kw, ridden, served)
 
 
 def held_at_night(design: Design, year: PlantBus, demand: DemandYear, site: SiteYear) -> float | None:

@@ -51,7 +51,7 @@ def _self_sufficiency(design: Design, outcome: Brief | Outcome, bill: float, pea
 def _ride_through_outage(design: Design, outcome: Outcome | Brief, bill: float, peak_kw: float) -> float:
     if outcome.unmet is not None:
         return _clip(1.0 - outcome.unmet / UNSERVED_SHARE)
-    return outcome.backup.lasting
+    return outcome.backup.kept_on
 
 
 def _low_outlay(design: Design, outcome: Outcome | Brief, bill: float, peak_kw: float) -> float:
@@ -89,6 +89,7 @@ MEASURES: dict[str, Measure] = {
     "ride_through_outage": Measure(
         "Keep the lights on",
         "every outage of the hours wanted ridden through, from starts all through the year, with the board as wired; "
+        "of a unit on one phase of three what hangs there counts; "
         f"off grid nothing unserved, 0 is {UNSERVED_SHARE:.0%} unserved",
         _ride_through_outage,
     ),

@@ -161,6 +161,9 @@ def _outage(option: Option, peak_kw: float, season: str) -> Spoken:
         "nine times in ten)."
     )
     result: Spoken = [(True, "ride_through_outage", sentence)]
+    if on_backup.served < 0.995:
+        sentence = f"In an outage one phase of three stays on: {on_backup.served:.0%} of what is to stay on."
+        result.append((False, "ride_through_outage", sentence))
     if on_backup.power_kw < peak_kw:
         gives, peak = in_pair(on_backup.power_kw, peak_kw)
         sentence = (

@@ -165,10 +165,11 @@ MEASURES = (
     _Measure(
         "lasting",
         "Outages ridden through",
-        "share of starts of the year that last the hours wanted, with the board as wired",
+        "share of starts of the year that last the hours wanted, with the board as wired; of a unit on one phase of "
+        "three what hangs there counts",
         False,
         True,
-        lambda option, plan: option.outcome.backup.lasting,
+        lambda option, plan: option.outcome.backup.kept_on,
         _percent,
         1.0,
     ),

@@ -1,4 +1,8 @@
-"""More packs on the port that carries the old battery."""
+"""More packs on the port that carries the old battery.
+
+They are those that the job states where they may stand beside the old ones; else more of the old kind, where it is
+still on offer, as near as they come to the energy that the job wants.
+"""
 
 from dataclasses import replace
 
@@ -6,7 +10,10 @@ from calm_relay.job.model import Job
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.parts import arrays_on_ac, unbuildable
 from calm_relay.planning.architecture.refusals import battery_refusals, mixing_refusals
-from calm_relay.planning.equipment.bank import Bank
+from calm_relay.planning.equipment.bank import Bank, may_mix
+
+# What lead-acid must still hold for new cells to join it: common practice, no source.
+WORN_LEAD = 0.9
 
 
 def grow_bank(context: DesignContext) -> Design | Refusal:
@@ -24,16 +31,26 @@ def grow_bank(context: DesignContext) -> Design | Refusal:
         return unbuildable(
             ARCHITECTURE, title, coupling, "The survey lets the old battery go, or what it hangs on"
         )
-    added = Bank(context.bank.pack, context.bank.count, stacks=context.bank.stacks)
-    tried = [(item, grown_bank(item.bank, added), _reasons(item, added, job)) for item in staying]
+    tried = [(item, added, _reasons(item, added, job)) for item in staying for added in _addable(item, context)]
     # Of several batteries the first that takes the packs; the nearest miss tells most.
-    old, whole, reasons = min(tried, key=lambda item: len(item[2]))
+    old, added, reasons = min(tried, key=lambda item: len(item[2]))
     coupling = "DC" if old.has_strings else "AC"
     if reasons:
         return unbuildable(ARCHITECTURE, title, coupling, *reasons)
-    grown = replace(old, held=whole, added=added)
+    grown = replace(old, held=grown_bank(old.bank, added), added=added)
     converters = tuple(grown if converter is old else converter for converter in side)
     return Design(ARCHITECTURE, title, coupling, converters, context.leaving(converters))
+
+
+def _addable(old: Converter, context: DesignContext) -> list[Bank]:
+    """What may be tried beside an old battery: the job's packs, or so many of the old kind, the most first."""
+    stated, kind = context.bank, old.bank.pack
+    # What the job names is on offer to it; of what is there more are to be had where nothing withholds them.
+    to_be_had = ("packs", kind.key) not in context.equipment.library.withheld and kind.expansion_of is None
+    if may_mix(kind, stated.pack) or not to_be_had:
+        return [Bank(stated.pack, stated.count, stacks=stated.stacks)]
+    nearest = max(round(stated.nominal_kwh / kind.nominal_kwh), 1)
+    return [Bank(kind, count) for count in range(nearest, 0, -1)]
 
 
 def grown_bank(old: Bank, added: Bank) -> Bank:
@@ -46,6 +63,9 @@ def grown_bank(old: Bank, added: Bank) -> Bank:
 def _reasons(old: Converter, added: Bank, job: Job) -> list[str]:
     """Reasons why packs cannot join a battery that is there."""
     reasons = mixing_refusals(old.bank.pack, added.pack)
+    if old.bank.pack.is_lead and old.bank.health < WORN_LEAD:
+        name, left = old.bank.pack.name, old.bank.health
+        reasons.append(f"{name} holds {left:.0%} of what it did; beside worn lead-acid new cells wear as fast")
     return reasons or battery_refusals(grown_bank(old.bank, added), old.inverter, job)
 
 
