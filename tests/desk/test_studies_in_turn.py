@@ -15,7 +15,7 @@ def planner(qapp, qtbot, tmp_path):
     for signal in (made.planned, made.failed, made.broke):
         signal.connect(lambda *said: came.append(said))
     made.request(demo_job("pottery"), tmp_path)
-    qtbot.waitUntil(lambda: bool(came), timeout=120_000)
+    qtbot.waitUntil(lambda: bool(came), timeout=300_000)
     assert isinstance(came[0][0], Plan), came
     yield made
     made.stop()
@@ -80,7 +80,7 @@ def test_another_plan_ends_all_of_them_and_is_made(planner, qtbot, tmp_path):
     told, never = told_of(planner), threading.Event()
     for number in range(MOST_LET_BY + 2):
         planner.request_study(f"long {number}", long_study(never), None, None, f"bench {number}")
-    with qtbot.waitSignal(planner.planned, timeout=120_000) as planned:
+    with qtbot.waitSignal(planner.planned, timeout=300_000) as planned:
         planner.request(demo_job("pottery").with_(name="Other"), tmp_path)
     assert planned.args[0].job.name == "Other" and told == []
 
