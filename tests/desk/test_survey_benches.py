@@ -671,8 +671,8 @@ def test_every_demo_opens_from_the_menu_on_every_bench(window, qtbot, settled, m
             assert painted(window) > 0.05
 
 
-def test_options_that_can_be_built_have_buttons_and_the_others_a_list(window, settled, qtbot):
-    for name, live in (("cottage", "ABCDE"), ("dairy", "ABCEFHL")):
+def test_options_that_can_be_built_have_buttons_and_the_others_a_list(dressed, window, settled, qtbot):
+    for name, live in (("cottage", "ABCDE"), ("two-homes", "ABCFGHILM"), ("dairy", "ABCEFHL")):
         window.session.replace(demo_job(name))
         window.forget_view()
         settled(window)
@@ -682,6 +682,9 @@ def test_options_that_can_be_built_have_buttons_and_the_others_a_list(window, se
         assert len(refused) == len(architectures()) - len(live)
         assert window.switch.refused.text() == f"{len(refused)} refused"
         assert all(action.toolTip() for action in refused)
+        for button in window.switch.buttons:
+            # Between its borders and what stands free beside them.
+            assert button.fontMetrics().horizontalAdvance(button.text()) <= button.width() - 18, button.text()
     refused[0].trigger()
     assert window.view.option.key == "micro-ac"
     assert not window.switch.buttons[3].isHidden()

@@ -14,7 +14,7 @@ TALL, LOW = 42, 20
 TWO_LINES = 36
 # Margins, padding and border beside a title.
 AROUND_TITLE = 44
-AROUND_LOW_TITLE = 32
+AROUND_LOW_TITLE = 37
 CANNOT_BE_BUILT, STOPPED, FITS_BEST = "cannot be built", "stopped", "fits best"
 SHORT = {CANNOT_BE_BUILT: "no", STOPPED: "stop", FITS_BEST: "best"}
 
@@ -96,7 +96,7 @@ class OptionSwitch(QWidget):
                 and letters.horizontalAdvance(f"{text}{second}") > self.width() - AROUND_LOW_TITLE
             ):
                 # What it is marked as stays; the title gives way.
-                room = self.width() - AROUND_TITLE - letters.horizontalAdvance(second)
+                room = self.width() - AROUND_LOW_TITLE - letters.horizontalAdvance(second)
                 button.setText(f"{letters.elidedText(text, Qt.TextElideMode.ElideRight, room)}{second}")
             button.setChecked(number == shown)
             button.setVisible(listed[number])
