@@ -96,6 +96,8 @@ def test_generations_that_may_not_be_mixed(demo):
     # More of the old kind are to be had: as many as hold what the job wants.
     own = plan(job).option("grow-bank").design.battery_converter
     assert own.added.pack.key == "fern-48" and own.added.count == round(job.battery.count * 5.12 / 4.8)
+    joins = plan(job).choice.reasons["grow-bank"]
+    assert any("× Fern 4.8 (48 V) join, of the old kind" in reason.sentence for reason in joins)
     gone = replace(library(), withheld=frozenset({("packs", "fern-48")}))
     assert "may not be mixed on one port" in refused(plan_of(job, gone), "grow-bank")
     grown = plan(job.with_(battery=job.battery.with_(pack="fern-48"))).option("grow-bank")

@@ -472,6 +472,10 @@ class BuiltOption(Protocol):
         """What is built."""
 
     @property
+    def context(self) -> "DesignContext":
+        """What it was designed from."""
+
+    @property
     def outcome(self) -> Any:
         """What it comes to."""
 

@@ -4,10 +4,19 @@ They are those that the job states where they may stand beside the old ones; els
 still on offer, as near as they come to the energy that the job wants.
 """
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from calm_relay.job.model import Job
-from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
+from calm_relay.planning.architecture.design import (
+    Architecture,
+    BuiltOption,
+    Converter,
+    Design,
+    DesignContext,
+    Refusal,
+    Spoken,
+)
 from calm_relay.planning.architecture.parts import arrays_on_ac, unbuildable
 from calm_relay.planning.architecture.refusals import battery_refusals, mixing_refusals
 from calm_relay.planning.equipment.bank import Bank, may_mix
@@ -69,10 +78,21 @@ def _reasons(old: Converter, added: Bank, job: Job) -> list[str]:
     return reasons or battery_refusals(grown_bank(old.bank, added), old.inverter, job)
 
 
+def _joined(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoken:
+    """What joins, where it is not what the job states."""
+    converter = next(unit for unit in option.design.converters if unit.added is not None)
+    added, stated = converter.bought_packs, option.context.bank.pack
+    if added is None or added.pack.key == stated.key:
+        return []
+    sentence = f"{added.summary} join, of the old kind: {stated.name} may not stand beside it."
+    return [(True, "lower_bills", sentence)]
+
+
 ARCHITECTURE = Architecture(
     key="grow-bank",
     place=7,
     school="Grow what is there: no new battery inverter",
     build=grow_bank,
     stays="The packs join the port that is there.",
+    reasons=_joined,
 )
