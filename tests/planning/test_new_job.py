@@ -418,3 +418,22 @@ def test_a_house_on_a_firm_grid_is_not_told_to_buy_a_second_unit_that_loses_mone
     assert made.choice.key == "hybrid-swap"
     second = made.option("two-units")
     assert second.outcome.money.npv < made.option("hybrid-swap").outcome.money.npv
+
+
+def test_where_a_neutral_is_often_missing_one_that_nobody_saw_is_asked_about():
+    """Common practice, no source: in Norway and in parts of Belgium homes have three phases of 230 V between lines."""
+
+    def asked(job):
+        return [item for item in plan(job).option("as-is").findings if item.check == "neutral"]
+
+    job = begun("oslo")
+    (note,) = asked(job)
+    assert "in Norway" in note.sentence and "400 V between phases" in note.sentence
+    seen, one = (mend.apply(job) for mend in note.mends)
+    assert seen.supply == job.supply and asked(seen) == []
+    assert one.supply.phases == "single" and asked(one) == []
+    # Where one phase is usual it is asked once somebody says three.
+    ghent = begun("gent, belgium")
+    assert asked(ghent) == []
+    assert asked(ghent.with_(supply=ghent.supply.with_(phases="three")))
+    assert asked(begun("hamburg")) == []

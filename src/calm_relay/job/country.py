@@ -28,6 +28,10 @@ class Country(Model):
     grid_fails: Literal["seldom", "often"] = Field(
         default="seldom", description="Often: keeping the lights on weighs more there."
     )
+    without_neutral: Literal["seldom", "often"] = Field(
+        default="seldom",
+        description="Often: many homes have three phases of 230 V between each other, and no neutral.",
+    )
     outage_h: Positive = Field(
         default=12.0,
         le=168.0,

@@ -2,10 +2,11 @@
 
 from dataclasses import replace
 from functools import partial
-from math import inf
+from math import inf, sqrt
 
 import numpy as np
 
+from calm_relay.job.assumed import confirmed
 from calm_relay.job.model import Job, Supply
 from calm_relay.planning.architecture.refusals import phase_refusals
 from calm_relay.planning.architecture.unbalance import unbalance_of
@@ -33,7 +34,7 @@ from calm_relay.planning.site.home_phases import COUNT
 
 # Hours from which a load is continuous: NEC 100 and CSA C22.1 8-104 (from memory).
 CONTINUOUS_H = 3.0
-FUSE = "supply.main_fuse_a"
+FUSE, VOLTS = "supply.main_fuse_a", "supply.volts"
 # Below it nothing is fed that a fuse would notice [A].
 LITTLE_A = 0.5
 
@@ -345,6 +346,41 @@ def check_export(subject: Subject) -> list[Finding]:
             )
         )
     return findings
+
+
+@as_drawn
+@grid_check
+def check_neutral(subject: Drawn) -> list[Finding]:
+    """Where many services have three phases and no neutral, one that nobody looked at is asked about."""
+    job, countries = subject.job, subject.context.equipment.library.countries
+    usual = countries.get(job.site.place.rpartition(", ")[2])
+    if usual is None or usual.without_neutral != "often":
+        return []
+    if job.supply.phases != "three" or VOLTS not in job.assumed:
+        return []
+    volts, between = job.supply.volts, round(job.supply.volts * sqrt(3.0), -1)
+    return [
+        warns(
+            "neutral",
+            "Grid",
+            VOLTS,
+            f"Many services in {usual.name} have three phases of 230 V between each other and no neutral. Look at the "
+            f"meter: planned here are {volts:g} V from each phase to a neutral, {between:g} V between "
+            "phases. A unit for that does not fit the other; one of one phase goes between two of them.",
+            rule="usual services, 2026-11, from memory",
+            mends=(
+                Mend("It has a neutral", lambda job: confirmed(job, VOLTS)),
+                Mend("Plan it as one phase", _as_one_phase),
+            ),
+        )
+    ]
+
+
+def _as_one_phase(job: Job) -> Job:
+    board = job.backup_board
+    if board is not None:
+        board = board.with_(circuits=tuple(circuit.with_(leg=None) for circuit in board.circuits))
+    return job.with_(supply=job.supply.with_(phases="single"), backup_board=board)
 
 
 @as_drawn
