@@ -10,24 +10,41 @@ The gazetteer is GeoNames (geonames.org), licensed under Creative Commons Attrib
 
 import json
 import lzma
+import re
 import unicodedata
 from importlib.resources import files
 from pathlib import Path
 
 LEAST_INHABITANTS = 5_000
+# From how many on a town is found by what other languages call it, too.
+OTHER_NAMES_FROM = 20_000
+# Letters that are none with an accent.
+LETTERS = str.maketrans(
+    {"ø": "o", "æ": "ae", "œ": "oe", "ł": "l", "ß": "ss", "đ": "d", "ð": "d", "þ": "th", "ı": "i"}
+)
+LATIN = re.compile(r"[a-z][a-z' .-]{2,}")
 TARGET = Path(__file__).parents[1] / "src" / "calm_relay" / "data" / "places.tsv.xz"
 
 
 def plain(name: str) -> str:
     """Lower case without accents, as people type it."""
     folded = unicodedata.normalize("NFKD", name)
-    return "".join(c for c in folded if not unicodedata.combining(c)).lower()
+    return "".join(c for c in folded if not unicodedata.combining(c)).lower().translate(LETTERS)
 
 
 def folded(name: str, country: str) -> str:
     """What people type for a place where that is not simply its name in small letters."""
     asked = plain(f"{name}, {country}")
     return "" if asked == f"{name}, {country}".lower() else plain(name) + ", " + plain(country)
+
+
+def other_names(town: dict) -> str:
+    """What a town is called in other languages, in Latin letters as people type them, each between bars."""
+    if town["population"] < OTHER_NAMES_FROM:
+        return ""
+    found = dict.fromkeys(plain(name) for name in town["alternatenames"] if not name.isupper())
+    names = [name for name in found if LATIN.fullmatch(name) and name != plain(town["name"])]
+    return f"|{'|'.join(names)}|" if names else ""
 
 
 def main() -> None:
@@ -49,6 +66,7 @@ def main() -> None:
                 town["timezone"],
                 str(town["population"]),
                 folded(town["name"], country),
+                other_names(town),
             )
         )
     rows.sort(key=lambda row: (-int(row[6]), row[0], row[1]))

@@ -4,7 +4,7 @@ from zoneinfo import available_timezones
 
 import pytest
 
-from calm_relay.exchange.places import find_places
+from calm_relay.exchange.places import find_places, plain
 from calm_relay.exchange.shipped import DEMOS, demo_job, rule_packs
 
 
@@ -17,7 +17,41 @@ def test_towns_are_found_with_and_without_accents_the_larger_first():
     assert find_places("São Paulo")[0] == find_places("sao paulo")[0]
     result = find_places("spring")
     assert len(result) == 12
-    assert [place.inhabitants for place in result] == sorted((p.inhabitants for p in result), reverse=True)
+    assert result[0].name == "Spring"
+    longer = [place.inhabitants for place in result[1:]]
+    assert longer == sorted(longer, reverse=True)
+
+
+# What towns are called where they stand, and elsewhere.
+CALLED = {
+    "Wien": "Vienna, Austria",
+    "vienna": "Vienna, Austria",
+    "København": "Copenhagen, Denmark",
+    "Warszawa": "Warsaw, Poland",
+    "MÜNCHEN": "Munich, Germany",
+    "Muenchen": "Munich, Germany",
+    "Cologne": "Köln, Germany",
+    "Milano": "Milan, Italy",
+    "Porto": "Porto, Portugal",
+    "Ghent": "Gent, Belgium",
+    "den haag, netherlands": "The Hague, The Netherlands",
+    "Bangalore": "Bengaluru, India",
+    "tromso": "Tromsø, Norway",
+    "Lodz": "Łódź, Poland",
+}
+
+
+@pytest.mark.parametrize("typed", CALLED)
+def test_towns_are_found_by_what_they_are_called_there_and_elsewhere(typed):
+    assert find_places(typed)[0].label == CALLED[typed]
+
+
+def test_short_beginnings_are_those_of_names_alone():
+    """Of three letters some town is called something like it everywhere."""
+    assert all("vie" in plain(place.label) for place in find_places("vie"))
+    # A place of just that name comes first, unless one that others call so is far larger.
+    assert find_places("hanover")[0].label == "Hannover, Germany"
+    assert find_places("hanover, united states")[0].country == "United States"
 
 
 def test_what_is_no_town_finds_nothing():

@@ -7,11 +7,18 @@ import lzma
 import unicodedata
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
 
 from calm_relay.data import shipped
 
 ATTRIBUTION = "Places: GeoNames, CC BY 4.0"
+# Letters that are none with an accent.
+LETTERS = str.maketrans(
+    {"ø": "o", "æ": "ae", "œ": "oe", "ł": "l", "ß": "ss", "đ": "d", "ð": "d", "þ": "th", "ı": "i"}
+)
+# Letters from which on names in other languages are looked through: shorter beginnings are those of too many.
+LEAST_LETTERS = 4
+# So many times as large as a place of just that name is one that others call so, to come before it.
+LARGER = 10
 
 
 @dataclass(frozen=True)
@@ -35,17 +42,18 @@ class Place:
 def plain(text: str) -> str:
     """Lower case without accents, as people type names."""
     folded = unicodedata.normalize("NFKD", text)
-    return "".join(c for c in folded if not unicodedata.combining(c)).lower().strip()
+    return "".join(c for c in folded if not unicodedata.combining(c)).lower().translate(LETTERS).strip()
 
 
 @lru_cache(maxsize=1)
-def _places() -> tuple[list[str], list[str]]:
-    """Rows of the file, the largest place first, and what is searched in each."""
-    rows = lzma.decompress(shipped("places.tsv.xz").read_bytes()).decode().split("\n")
-    searched = []
-    for row in rows:
+def _places() -> tuple[list[str], list[tuple[str, str]]]:
+    """Rows of the file, the largest place first, and what is searched in each: its name, and what others call it."""
+    rows, searched = [], []
+    for row in lzma.decompress(shipped("places.tsv.xz").read_bytes()).decode().split("\n"):
+        row, _, others = row.rpartition("\t")
         name, country, region, _, _, _, _, folded = row.split("\t")
-        searched.append(f"{folded or f'{name}, {country}'.lower()} {region.lower()}")
+        rows.append(row)
+        searched.append((f"{folded or f'{name}, {country}'.lower()} {region.lower()}", others))
     return rows, searched
 
 
@@ -54,13 +62,18 @@ def _place(row: str) -> Place:
     return Place(name, country, region, float(latitude), float(longitude), zone, int(inhabitants))
 
 
+def _inhabitants(row: str) -> int:
+    return int(row.split("\t")[6])
+
+
 def find_places(text: str, most: int = 12) -> tuple[Place, ...]:
-    """Places whose name begins with the text, the larger first; then those that hold its words anywhere.
+    """Places of just that name, then those whose name begins with it, then those that hold its words, the larger first.
 
     Parameters
     ----------
     text : str
-        Part of a name, with or without accents; "nelson, new" narrows by country.
+        Part of a name, with or without accents, the local one or that of another language ("Wien", "Vienna");
+        "nelson, new" narrows by country.
     most : int
         Longest list.
     """
@@ -68,12 +81,25 @@ def find_places(text: str, most: int = 12) -> tuple[Place, ...]:
     if not wanted:
         return ()
     rows, searched = _places()
-    words = wanted.replace(",", " ").split()
-    begins: list[Any] = []
-    holds: list[Any] = []
-    for row, name in zip(rows, searched, strict=True):
-        if words and words[0] in name and all(word in name for word in words):
-            (begins if name.startswith(words[0]) else holds).append(row)
-            if len(begins) == most:
-                break
-    return tuple(_place(row) for row in (begins + holds)[:most])
+    typed, _, where = (part.strip() for part in wanted.partition(","))
+    words, narrowed = wanted.replace(",", " ").split(), where.split()
+    if not typed or not words:
+        return ()
+    just, others_just, others_begin = f"{typed},", f"|{typed}|", f"|{typed}"
+    by_others = len(typed) >= LEAST_LETTERS
+    exact: list[tuple[int, str]] = []
+    begins: list[str] = []
+    holds: list[str] = []
+    for row, (name, others) in zip(rows, searched, strict=True):
+        if words[0] in name and all(word in name for word in words):
+            if name.startswith(just):
+                exact.append((LARGER * _inhabitants(row), row))
+            else:
+                (begins if name.startswith(words[0]) else holds).append(row)
+        elif by_others and others_begin in others and all(word in name for word in narrowed):
+            if others_just in others:
+                exact.append((_inhabitants(row), row))
+            else:
+                begins.append(row)
+    named = [row for _, row in sorted(exact, key=lambda item: -item[0])]
+    return tuple(_place(row) for row in (named + begins + holds)[:most])
