@@ -437,3 +437,19 @@ def test_where_a_neutral_is_often_missing_one_that_nobody_saw_is_asked_about():
     assert asked(ghent) == []
     assert asked(ghent.with_(supply=ghent.supply.with_(phases="three")))
     assert asked(begun("hamburg")) == []
+
+
+def test_what_a_unit_gives_in_an_outage_passes_to_the_house_on_a_small_service():
+    """Common practice, no source: many homes in Italy contract 3 kW, on 16 A; a unit of 5 kW gives more than that."""
+    made = plan(begun("milano", 14, 4200.0))
+    option = made.option("hybrid-swap")
+    lead = option.design.leader.inverter
+    assert made.job.supply.main_fuse_a < lead.max_ac_a
+    wiring = wiring_of(option.design, option.context)
+    feeders = {(cable.edge.start, cable.edge.end): cable for cable in wiring.cables if cable.edge.kind == "feeder"}
+    (into,) = (cable for (_, end), cable in feeders.items() if end == "changeover")
+    (out,) = (cable for (start, _), cable in feeders.items() if start == "changeover")
+    assert into.edge.amps == made.job.supply.main_fuse_a and out.edge.amps == lead.max_ac_a
+    assert out.device is None or out.device.amps >= lead.max_ac_a
+    told = next(item.sentence for item in option.findings if item.check == "selectivity")
+    assert f"{into.device.amps:g} A ahead of" in told

@@ -333,6 +333,12 @@ class _Maker:
         phases = "single" if lead.inverter.phases == "single" else supply.phases
         return {**self._whole_service(), "circuit": phases, "amps": amps, "drop_a": amps}
 
+    def _behind_amps(self, lead: Converter) -> dict[str, object]:
+        """What passes from the changeover to the house: what passes it, or what the unit gives where that is more."""
+        feeder = self._feeder_amps(lead)
+        amps = max(float(feeder["amps"]), lead.inverter.max_ac_a)  # type: ignore[arg-type]
+        return {**feeder, "amps": amps, "drop_a": amps}
+
     def _boards(self, forms: bool, whole: bool) -> tuple[str, str]:
         """The board that the grid feeds for itself, and the one that stays on in an outage."""
         busbar = self.job.supply.busbar_a
@@ -356,14 +362,14 @@ class _Maker:
             self.add(Node(CHANGEOVER, "changeover", title, passes, new))
             self.join(before, CHANGEOVER, "feeder", **self._feeder_amps(lead), status=new)
             main = self.add(Node(MAIN, "board", "Main board", detail or "all of it backed up", "there"))
-            self.join(CHANGEOVER, main, "feeder", **self._feeder_amps(lead), status=new)
+            self.join(CHANGEOVER, main, "feeder", **self._behind_amps(lead), status=new)
             return (before if apart else main), main
         main = self.add(Node(MAIN, "board", "Main board", detail, "there"))
         self.join(self.head, main, "feeder", **self._whole_service(), status="there")
         self.add(Node(CHANGEOVER, "changeover", title, passes, new))
         self.join(main, CHANGEOVER, "feeder", **self._feeder_amps(lead), status=new)
         backed = self.add(Node(BACKED_UP, "board", "Backup board", self._backed_up_words(), new))
-        self.join(CHANGEOVER, backed, "feeder", **self._feeder_amps(lead), status=new)
+        self.join(CHANGEOVER, backed, "feeder", **self._behind_amps(lead), status=new)
         return main, backed
 
     def _backed_up_words(self) -> str:

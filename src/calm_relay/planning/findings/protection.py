@@ -134,12 +134,12 @@ def check_breaking(subject: Subject) -> list[Finding]:
 
 @check
 def check_selectivity(subject: Subject) -> list[Finding]:
-    """Where two devices in series are of one rating a fault may trip the wrong one."""
+    """Where a device is no larger than the one behind it a fault may trip the wrong one."""
     plan = subject.wiring
     if plan is None:
         return []
     pairs = [
-        f"{ahead.device.amps:g} A ahead of {name_of(cable.edge, plan.topology)}"
+        f"{ahead.device.amps:g} A ahead of {cable.device.amps:g} A, {name_of(cable.edge, plan.topology)}"
         for cable in plan.cables
         if cable.device is not None and cable.edge.kind in ("unit", "branch")
         for edge in plan.topology.towards_grid(cable.edge.start)[:1]
@@ -154,8 +154,8 @@ def check_selectivity(subject: Subject) -> list[Finding]:
             "selectivity",
             "Wiring",
             "wiring.routes",
-            f"Breakers in series are of one rating: {'; '.join(pairs)}. Either may trip first, and more goes off than "
-            "the fault asks for.",
+            f"A breaker ahead is no larger than the one behind it: {'; '.join(pairs)}. It may trip first, and more "
+            "goes off than the fault asks for.",
             rule=PRACTICE,
         )
     ]
