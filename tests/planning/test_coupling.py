@@ -107,6 +107,23 @@ def test_generations_that_may_not_be_mixed(demo):
     assert coupling_facts(grown.design, grown.context.job).roof_work.startswith("none")
 
 
+def test_a_second_unit_takes_packs_that_go_with_it(demo):
+    old = ExistingBattery(pack="fern-48", count=2, inverter="mossgate-5", fate="keep")
+    job = demo.with_(existing_batteries=(old,), battery=demo.battery.with_(pack="slate-26", count=4))
+    made = plan(job)
+    option = made.option("two-units")
+    lead = option.design.leader
+    assert (option.title, lead.inverter.key) == ("Second unit of the same kind", "mossgate-5")
+    assert lead.is_new and (lead.bank.pack.key, lead.bank.count) == ("fern-48", round(4 * 2.56 / 4.8))
+    said = [reason.sentence for reason in made.choice.reasons["two-units"] if reason.speaks_for]
+    assert any("Slate 2.6 high-voltage layer does not go with Mossgate 5" in sentence for sentence in said)
+    # The power is held against today's unit, and no price is told that other works are part of.
+    before, now = made.as_is.outcome.limit.power_kw, option.outcome.limit.power_kw
+    assert any(f"{before:.1f} to {now:.1f} kW" in sentence for sentence in said) and now > 1.5 * before
+    gone = replace(library(), withheld=frozenset({("packs", "fern-48")}))
+    assert "does not speak to Slate" in refused(plan_of(job, gone), "two-units")
+
+
 def test_no_new_cells_beside_worn_lead_acid():
     """Common practice, no source: cells in parallel wear as the weakest does."""
     job = demo_job("dairy")

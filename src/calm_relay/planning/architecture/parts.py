@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
-from calm_relay.job.equipment import Inverter
+from calm_relay.job.equipment import Inverter, Pack
 from calm_relay.planning.architecture.design import Architecture, Converter, Design, DesignContext, Refusal
 from calm_relay.planning.architecture.existing_system import micro_converter, micro_faces, staying_converters
 from calm_relay.planning.architecture.pick import Search, pick
@@ -322,6 +322,17 @@ def new_hybrid(context: DesignContext, inverter: Inverter, faces: tuple[Face, ..
 def with_bank(context: DesignContext, **changes: Any) -> DesignContext:
     """The context with fields of its bank changed."""
     return replace(context, bank=replace(context.bank, **changes))
+
+
+def of_kind(kind: Pack, context: DesignContext) -> list[Bank]:
+    """So many packs of a kind that is there as hold what the job wants, then fewer; none where they are withheld.
+
+    What the job names is on offer to it whatever the firm stocks, so that what is there can be planned with.
+    """
+    if ("packs", kind.key) in context.equipment.library.withheld or kind.expansion_of is not None:
+        return []
+    nearest = max(round(context.bank.nominal_kwh / kind.nominal_kwh), 1)
+    return [Bank(kind, count) for count in range(nearest, 0, -1)]
 
 
 def coupled_on_ac(context: DesignContext, architecture: Architecture) -> Design | Refusal:

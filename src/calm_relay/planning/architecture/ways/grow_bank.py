@@ -17,7 +17,7 @@ from calm_relay.planning.architecture.design import (
     Refusal,
     Spoken,
 )
-from calm_relay.planning.architecture.parts import arrays_on_ac, unbuildable
+from calm_relay.planning.architecture.parts import arrays_on_ac, of_kind, unbuildable
 from calm_relay.planning.architecture.refusals import battery_refusals, mixing_refusals
 from calm_relay.planning.equipment.bank import Bank, may_mix
 
@@ -54,12 +54,8 @@ def grow_bank(context: DesignContext) -> Design | Refusal:
 def _addable(old: Converter, context: DesignContext) -> list[Bank]:
     """What may be tried beside an old battery: the job's packs, or so many of the old kind, the most first."""
     stated, kind = context.bank, old.bank.pack
-    # What the job names is on offer to it; of what is there more are to be had where nothing withholds them.
-    to_be_had = ("packs", kind.key) not in context.equipment.library.withheld and kind.expansion_of is None
-    if may_mix(kind, stated.pack) or not to_be_had:
-        return [Bank(stated.pack, stated.count, stacks=stated.stacks)]
-    nearest = max(round(stated.nominal_kwh / kind.nominal_kwh), 1)
-    return [Bank(kind, count) for count in range(nearest, 0, -1)]
+    more = [] if may_mix(kind, stated.pack) else of_kind(kind, context)
+    return more or [Bank(stated.pack, stated.count, stacks=stated.stacks)]
 
 
 def grown_bank(old: Bank, added: Bank) -> Bank:

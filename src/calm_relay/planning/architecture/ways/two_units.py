@@ -13,8 +13,8 @@ from calm_relay.planning.architecture.design import (
     Refusal,
     Spoken,
 )
-from calm_relay.planning.architecture.parts import coupled_on_ac, unbuildable, with_bank
-from calm_relay.planning.architecture.refusals import units_refusals
+from calm_relay.planning.architecture.parts import coupled_on_ac, of_kind, unbuildable, with_bank
+from calm_relay.planning.architecture.refusals import battery_refusals, units_refusals
 from calm_relay.planning.common.amounts import money_text, years_text
 
 
@@ -46,23 +46,42 @@ def _second_of_its_kind(context: DesignContext, there: list[Converter]) -> Desig
         return unbuildable(ARCHITECTURE, title, "AC", *reasons)
     stated = context.job.battery.model_copy(update={"battery_inverter": unit.key})
     job = context.job.model_copy(update={"battery": stated})
-    here = replace(context, survey=replace(context.survey, job=job))
+    bank = context.bank
+    if battery_refusals(bank, unit, job):
+        # It takes packs of the kind that hang on the first.
+        fitting = (more for more in of_kind(alike[0].bank.pack, context) if not battery_refusals(more, unit, job))
+        bank = replace(next(fitting, bank), units=bank.units)
+    here = replace(context, survey=replace(context.survey, job=job), bank=bank)
     return replace(coupled_on_ac(here, ARCHITECTURE), title=title)
 
 
 def second_unit(option: BuiltOption, others: Sequence[BuiltOption], job: Job) -> Spoken:
-    """A unit more adds energy and power; the figures of the option with one unit less stand beside it."""
-    one = next((item for item in others if item.role in {"AC", "AC off grid"}), None)
+    """A unit more adds energy and power; the figures with one unit less stand beside it, today's where one hangs."""
+    lead = option.design.leader
+    hangs = any(
+        unit.battery_surveyed is not None and unit.inverter.key == lead.inverter.key
+        for unit in option.design.converters
+    )
+    less = {"today"} if hangs else {"AC", "AC off grid"}
+    one = next((item for item in others if item.role in less), None)
     if one is None:
         return []
     now, before = option.outcome, one.outcome
+    packs, stated = lead.bank, option.context.bank.pack
+    own: Spoken = []
+    if packs.pack.key != stated.key:
+        said = f"{packs.summary} on it, of the old kind: {stated.name} does not go with {lead.inverter.name}."
+        own = [(True, "lower_bills", said)]
     sentence = (
         f"A second unit adds energy and power: {before.limit.power_kw:.1f} to {now.limit.power_kw:.1f} kW; "
         "a bare expansion would add energy only."
     )
+    result: Spoken = [*own, (True, "ride_through_outage", sentence)]
+    if hangs:
+        # What else is built beside today's unit would be counted in.
+        return result
     more = now.money.saving - before.money.saving
     extra = now.money.outlay - before.money.outlay
-    result: Spoken = [(True, "ride_through_outage", sentence)]
     if more > 0:
         years = years_text(extra / more)
         summary = f"The second unit alone costs {money_text(job, extra)} and takes {years} to pay for itself."
