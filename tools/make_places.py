@@ -11,25 +11,16 @@ The gazetteer is GeoNames (geonames.org), licensed under Creative Commons Attrib
 import json
 import lzma
 import re
-import unicodedata
 from importlib.resources import files
 from pathlib import Path
+
+from calm_relay.exchange.places import plain
 
 LEAST_INHABITANTS = 5_000
 # From how many on a town is found by what other languages call it, too.
 OTHER_NAMES_FROM = 20_000
-# Letters that are none with an accent.
-LETTERS = str.maketrans(
-    {"ø": "o", "æ": "ae", "œ": "oe", "ł": "l", "ß": "ss", "đ": "d", "ð": "d", "þ": "th", "ı": "i"}
-)
 LATIN = re.compile(r"[a-z][a-z' .-]{2,}")
 TARGET = Path(__file__).parents[1] / "src" / "calm_relay" / "data" / "places.tsv.xz"
-
-
-def plain(name: str) -> str:
-    """Lower case without accents, as people type it."""
-    folded = unicodedata.normalize("NFKD", name)
-    return "".join(c for c in folded if not unicodedata.combining(c)).lower().translate(LETTERS)
 
 
 def folded(name: str, country: str) -> str:
