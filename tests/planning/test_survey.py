@@ -5,7 +5,7 @@ import pytest
 
 from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.model import MonthlyWeather
-from calm_relay.job.survey import ExistingBattery, HorizonPoint, Rectangle, RuleChange
+from calm_relay.job.survey import ExistingBattery, ExistingInverter, HorizonPoint, Rectangle, RuleChange
 from calm_relay.planning.architecture.ratio_limits import ratio_limits
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.equipment.rules import rules_of
@@ -18,6 +18,8 @@ from calm_relay.planning.views.moment import moment_of
 from calm_relay.planning.views.roof import face_shades
 from calm_relay.planning.views.seasons import home_year, how_sure
 from tests.plans import plan
+
+TWO_HYBRIDS = {"First": "reuse", "Second": "keep"}
 
 
 @pytest.fixture(scope="module")
@@ -63,6 +65,43 @@ def test_an_old_battery_on_its_own_unit_stays_beside_what_comes(demo):
     assert "The old battery, 5.8 kWh usable, goes with its unit." in summary
     gone = plan(demo.with_(existing_batteries=(old.with_(fate="remove"),)))
     assert all(converter.inverter.key != "mossgate-3" for converter in gone.option("ac-addon").design.converters)
+
+
+@pytest.mark.parametrize("fate", ["keep", "reuse", "remove"])
+def test_a_battery_on_its_own_unit_is_one_whichever_way_the_survey_states_it(demo, fate):
+    old = ExistingBattery(pack="fern-48", inverter="mossgate-3", age_years=5, health=0.8, fate=fate)
+    unit = ExistingInverter(name="Charger", inverter="mossgate-3", age_years=5)
+    listed = demo.with_(
+        existing_inverters=(*demo.existing_inverters, unit),
+        existing_batteries=(old.with_(inverter=None, wired_to="Charger"),),
+    )
+
+    def told(job):
+        made = plan(job)
+        bills = {option.key: option.outcome.money.bill for option in made.live}
+        units = {
+            option.key: sorted(unit.inverter.key for unit in option.design.converters) for option in made.live
+        }
+        refused = {option.key: option.refusal.reasons for option in made.options if option not in made.live}
+        return bills, units, refused
+
+    (bills, units, refused), by_battery = told(listed), told(demo.with_(existing_batteries=(old,)))
+    assert refused == by_battery[2]
+    assert units == by_battery[1]
+    assert bills == pytest.approx(by_battery[0])
+
+
+def test_packs_that_move_leave_the_battery_of_another_unit_where_it_is(demo):
+    units = [ExistingInverter(name=name, inverter="umberlow-h5", fate=fate) for name, fate in TWO_HYBRIDS.items()]
+    packs = ExistingBattery(pack="fern-48", wired_to="First", fate="reuse")
+    job = demo.with_(
+        faces=tuple(face.with_(wired_to="First") for face in demo.faces),
+        existing_inverters=tuple(units),
+        existing_batteries=(packs, packs.with_(name="Other", wired_to="Second", fate="keep")),
+    )
+    design = plan(job).option("old-packs").design
+    assert [unit.battery_surveyed.name for unit in design.converters] == ["Battery", "Other"]
+    assert all(unit.has_battery for unit in design.converters)
 
 
 def test_a_face_that_comes_takes_a_free_input_or_an_inverter_of_its_own(demo):

@@ -96,6 +96,12 @@ class Converter:
         )
 
     @property
+    def is_battery_unit(self) -> bool:
+        """Whether it is there today for its battery alone, stated with the battery or as an inverter without PV."""
+        there = not self.is_new and self.battery_surveyed is not None
+        return there and (self.surveyed is None or self.inverter.pv is None)
+
+    @property
     def battery_is_new(self) -> bool:
         """Whether its battery, or a part of it, is yet to be bought."""
         return self.bought_packs is not None

@@ -43,9 +43,12 @@ def _standing(
     plain = tuple(face for face in faces if face not in micros)
     batteries = [item for item in job.existing_batteries if all_of_today or not item.goes]
     carried = {job.wired_to(item): item for item in batteries if item.inverter is None}
+    robbed = {job.wired_to(item) for item in job.existing_batteries if item.inverter is None} - carried.keys()
     converters = []
     for number, unit in enumerate(job.existing_inverters):
-        if all_of_today or not unit.goes:
+        # A battery inverter whose battery goes has nothing left to do.
+        idle = unit.name in robbed and _takes_no_modules(survey, number)
+        if all_of_today or not (unit.goes or idle):
             mine = tuple(
                 face for face in plain if wiring.get(face.plan.name, job.wired_to(face.plan)) == unit.name
             )
@@ -53,6 +56,12 @@ def _standing(
     converters += [micro_converter(face, micro) for face, micro in micros.items()]
     converters += [_battery_unit(survey, item) for item in batteries if item.inverter is not None]
     return tuple(converters)
+
+
+def _takes_no_modules(survey: Survey, number: int) -> bool:
+    """Whether an existing inverter is there for a battery alone."""
+    key = survey.job.existing_inverters[number].inverter
+    return survey.equipment.inverter(key, f"existing_inverters.{number}.inverter").pv is None
 
 
 def _existing_unit(
@@ -66,7 +75,8 @@ def _existing_unit(
     if inverter.pv is None and inverter.battery is None:
         raise PlanError(field, f"{inverter.name} has no PV inputs and no battery port; wanted one that has")
     if inverter.pv is None and (faces or battery is None):
-        raise PlanError(field, f"{inverter.name} has no PV inputs; wanted one that has")
+        wanted = "a battery on it, or one that has" if battery is None and not faces else "one that has"
+        raise PlanError(field, f"{inverter.name} has no PV inputs; wanted {wanted}")
     bank = None
     if battery is not None:
         bank = old_bank(battery, equipment)

@@ -282,11 +282,11 @@ def staying_beside(context: DesignContext, faces: tuple[Face, ...]) -> Iterator[
     for converter in context.now:
         if converter.micro is not None:
             continue
-        if converter.surveyed is not None:
-            if converter.surveyed.stays:
-                yield _without_what_goes(context, converter)
-        elif converter.battery_surveyed is not None and not converter.battery_surveyed.goes:
+        parts = (converter.surveyed, converter.battery_surveyed)
+        if converter.is_battery_unit and not any(part.goes for part in parts if part is not None):
             yield converter
+        elif converter.surveyed is not None and converter.surveyed.stays:
+            yield _without_what_goes(context, converter)
 
 
 def _without_what_goes(context: DesignContext, converter: Converter) -> Converter:

@@ -18,8 +18,7 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
     def refused(*reasons: str) -> Refusal:
         return unbuildable(ARCHITECTURE, title, "DC", *reasons)
 
-    gone = {unit.name for unit in job.existing_inverters if not unit.stays}
-    if any(item.stays and item.inverter is None and job.wired_to(item) in gone for item in job.existing_batteries):
+    if any(_takes_its_battery_along(converter) for converter in context.now):
         return refused("The existing battery stays, and it hangs on the inverter that would go")
     if not context.survey.faces_then:
         return refused("No array is stated: its PV inputs would stay empty, and a battery inverter does the same")
@@ -46,10 +45,18 @@ def hybrid_swap(context: DesignContext) -> Design | Refusal:
     return Design(ARCHITECTURE, title, "DC", converters, context.leaving(converters))
 
 
+def _takes_its_battery_along(converter: Converter) -> bool:
+    """Whether a unit would go with a battery on it that stays."""
+    unit, battery = converter.surveyed, converter.battery_surveyed
+    goes = unit is not None and not unit.stays and not converter.is_battery_unit
+    return goes and battery is not None and battery.stays
+
+
 def _stays(converter: Converter) -> bool:
     """Whether the survey keeps a unit: an inverter, or a battery on a unit of its own."""
-    unit = converter.surveyed or converter.battery_surveyed
-    return unit is not None and unit.stays
+    parts = (converter.surveyed, converter.battery_surveyed)
+    own = parts if converter.is_battery_unit else (parts[0] or parts[1],)
+    return any(part.stays for part in own if part is not None)
 
 
 ARCHITECTURE = Architecture(

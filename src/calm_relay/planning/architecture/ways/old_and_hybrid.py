@@ -21,12 +21,12 @@ def old_and_hybrid(context: DesignContext) -> Design | Refusal:
         return refused("There is no battery to keep")
     if all(battery.goes for battery in job.existing_batteries):
         return refused("The survey lets the old battery go")
-    own = [battery for battery in job.existing_batteries if battery.inverter is not None and not battery.goes]
+    beside = tuple(staying_beside(context, context.survey.faces_then))
+    own = [unit.battery_surveyed for unit in beside if unit.is_battery_unit]
     if not own:
         return refused("The battery hangs on the inverter that a hybrid would take the place of")
-    if all(battery.stays for battery in own):
+    if all(battery is not None and battery.stays for battery in own):
         return refused("The DC-coupled hybrid swap keeps the old battery already")
-    beside = tuple(staying_beside(context, context.survey.faces_then))
     faces = displaced(context, beside)
     if not faces:
         keeps = any(unit.stays for unit in job.existing_inverters)

@@ -32,9 +32,9 @@ def old_packs(context: DesignContext) -> Design | Refusal:
         )
     old = free[0]
     beside = tuple(
-        replace(unit, held=None, battery_surveyed=None) if unit.surveyed is not None else unit
+        replace(unit, held=None, battery_surveyed=None) if unit.battery_surveyed == old.battery_surveyed else unit
         for unit in staying_beside(context, context.survey.faces_then)
-        if unit.surveyed is not None or unit.battery_surveyed != old.battery_surveyed
+        if not (unit.is_battery_unit and unit.battery_surveyed == old.battery_surveyed)
     )
     faces = displaced(context, beside)
     if not faces:

@@ -13,18 +13,14 @@ from calm_relay.planning.architecture.design import (
     Refusal,
     Spoken,
 )
-from calm_relay.planning.architecture.parts import coupled_on_ac, of_kind, unbuildable, with_bank
+from calm_relay.planning.architecture.parts import coupled_on_ac, of_kind, staying_beside, unbuildable, with_bank
 from calm_relay.planning.architecture.refusals import battery_refusals, units_refusals
 from calm_relay.planning.common.amounts import money_text, years_text
 
 
 def two_units(context: DesignContext) -> Design | Refusal:
     """One battery unit more beside the other: energy and power, where an expansion adds energy only."""
-    there = [
-        unit
-        for unit in context.now
-        if unit.surveyed is None and unit.battery_surveyed is not None and not unit.battery_surveyed.goes
-    ]
+    there = [unit for unit in staying_beside(context, context.survey.faces_then) if unit.is_battery_unit]
     if there:
         return _second_of_its_kind(context, there)
     units = context.bank.units + 1
