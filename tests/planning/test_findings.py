@@ -227,8 +227,18 @@ def test_the_operator_adds_up_every_unit(demo_plan):
 
 
 def test_a_single_phase_unit_backs_up_one_phase_of_three(demo):
-    three = demo.with_(backup_board=None, supply=demo.supply.with_(phases="three"))
-    assert result(plan(three), "ac-addon", "one phase").severity is Severity.CHECK
+    shares = (0.25, 0.6, 0.15)
+    supply = demo.supply.with_(phases="three", home_shares=shares, single_on=2)
+    made = plan(demo.with_(backup_board=None, demand=demo.demand.with_(loads=()), supply=supply))
+    assert result(made, "ac-addon", "one phase").severity is Severity.CHECK
+    # What hangs on the other phases asks nothing of it.
+    down, whole_kw = result(made, "ac-addon", "grid down"), made.demand.evening_peak_kw
+    assert down.limit == pytest.approx(0.6 * whole_kw)
+    assert f"on phase 2 asks {0.6 * whole_kw:.1f} kW" in down.sentence
+    backup = made.option("ac-addon").outcome.backup
+    assert backup.hours_where_served == pytest.approx(backup.hours / 0.6)
+    (carries,) = (item for item in made.choice.reasons["ac-addon"] if "Carries" in item.sentence)
+    assert f"load on phase 2 for {backup.hours_where_served:.1f} h" in carries.sentence
 
 
 def test_weather_that_is_assumed_or_far_off_is_said(demo_plan, greensboro):

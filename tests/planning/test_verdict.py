@@ -185,7 +185,7 @@ def test_a_dearer_option_never_scores_more_for_its_outlay(demo_plan, data):
 
     def score(outlay):
         outcome = replace(option.outcome, money=replace(option.outcome.money, outlay=outlay))
-        return MEASURES["low_outlay"].score(option.design, outcome, 1500.0, 5.0)
+        return MEASURES["low_outlay"].score(option.design, outcome, 1500.0)
 
     if abs(first - second) > 0.01:
         assert (first < second) == (score(first) > score(second))
@@ -212,7 +212,7 @@ def test_a_loss_is_not_said_to_fit_above_all_for_money(demo_plan):
 
 def worth_of(job, demand, bill_now, npv):
     bill = bill_to_measure_by(job, demand, bill_now)
-    return MEASURES["lower_bills"].score(None, SimpleNamespace(money=SimpleNamespace(npv=npv)), bill, 5.0)
+    return MEASURES["lower_bills"].score(None, SimpleNamespace(money=SimpleNamespace(npv=npv)), bill)
 
 
 @pytest.mark.parametrize("bill_now", [-1500.0, 0.0, 40.0, 3000.0])

@@ -4,7 +4,7 @@ from functools import partial
 
 from calm_relay.job.existing_supply import ON_CHANGEOVER
 from calm_relay.job.model import Job, Supply
-from calm_relay.planning.architecture.bus_rating import arrays_left_off, phase_of
+from calm_relay.planning.architecture.bus_rating import arrays_left_off, only_phase_served, phase_of
 from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.findings.backed_up_loads import shed_to_fit
@@ -28,9 +28,8 @@ from calm_relay.planning.operation.island import forms_grid, wakes_by_arrays_bes
 @grid_check
 def check_grid_down(subject: Subject) -> list[Finding]:
     """The pass-through figure is no backup capacity."""
-    job, demand = subject.job, subject.context.demand
+    job = subject.job
     converter, on_backup = subject.design.battery_converter, subject.outcome.backup
-    peak_kw = demand.evening_peak_kw
     wanted = job.weight("ride_through_outage") > 0
     if converter is None or converter.inverter.backup is None:
         what = _nobody(subject) if converter is None else f"{converter.name} has no backup output"
@@ -41,10 +40,11 @@ def check_grid_down(subject: Subject) -> list[Finding]:
                 "Home",
                 "battery",
                 f"{what}: the house is off{', and the array with it' if subject.context.faces else ''}.",
-                reading=(0.0, peak_kw, "kW"),
+                reading=(0.0, subject.context.demand.evening_peak_kw, "kW"),
                 rule="common practice, no source",
             )
         ]
+    peak_kw, phase = on_backup.peak_kw, only_phase_served(subject.design, job.supply)
     backup = converter.inverter.backup
     volts = converter.inverter.volts * (3 if converter.inverter.phases == "three" else 1)
     passes_kw = backup.pass_through_a * volts / 1000.0
@@ -53,7 +53,7 @@ def check_grid_down(subject: Subject) -> list[Finding]:
         f"{backup.pass_through_a:g} A pass-through is {passes_kw:.1f} kW while the grid is up. "
         f"In an outage this unit gives {gives} kW ({on_backup.power_kw * 1000 / volts:.0f} A)"
     )
-    sentence += f"; the worst evening half hour asks {peak} kW"
+    sentence += f"; the worst evening half hour{f' on phase {phase}' if phase else ''} asks {peak} kW"
     on_kw = _on_kw(subject)
     if on_backup.power_kw >= peak_kw:
         sentence += "."

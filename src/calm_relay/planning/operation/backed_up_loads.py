@@ -11,7 +11,7 @@ from calm_relay.job.model import Job, Supply
 from calm_relay.physics.kept import kept
 from calm_relay.planning.architecture.bus_rating import only_phase_served
 from calm_relay.planning.architecture.design import Design
-from calm_relay.planning.site.demand import DemandYear
+from calm_relay.planning.site.demand import DemandYear, evening_peak
 from calm_relay.planning.site.home_phases import Phases, demand_by_phase
 from calm_relay.planning.site.site_year import SiteYear
 
@@ -119,6 +119,32 @@ def served_share(design: Design, job: Job, demand: DemandYear) -> float:
     return _served_share(job.backup_board, job.supply, served, job.load_phases, demand)
 
 
+def asked_where_served(design: Design, job: Job, demand: DemandYear, site: SiteYear) -> tuple[float, float]:
+    """Worst evening half hour and mean of the worst season of all that hangs on the phases which are served [kW]."""
+    one_phase = only_phase_served(design, job.supply)
+    if one_phase is None:
+        return demand.evening_peak_kw, demand.worst_season_mean_kw
+    return _asked_on(one_phase, job.backup_board, job.supply, job.load_phases, demand, site)
+
+
+@kept
+def _asked_on(
+    one_phase: int,
+    backup_board: BackupBoard | None,
+    supply: Supply,
+    on_one: Phases,
+    demand: DemandYear,
+    site: SiteYear,
+) -> tuple[float, float]:
+    board = None if backup_board is None else _all_on(backup_board)
+    kw = _behind(board, supply, one_phase, on_one, demand).kw.sum(axis=0)
+    return evening_peak(kw, site)[0], float(kw[demand.worst_season_steps].mean())
+
+
+def _all_on(backup_board: BackupBoard) -> BackupBoard:
+    return backup_board.with_(circuits=tuple(item.with_(role="backed up") for item in backup_board.circuits))
+
+
 @kept
 def _served_share(
     backup_board: BackupBoard | None, supply: Supply, one_phase: int, on_one: Phases, demand: DemandYear
@@ -130,9 +156,8 @@ def _served_share(
 
 def whole_behind(design: Design, job: Job, demand: DemandYear) -> BackedUpLoads:
     """Every circuit that a unit which forms the grid can reach, none of them shed."""
-    circuits = tuple(circuit.with_(role="backed up") for circuit in job.board.circuits)
     served = only_phase_served(design, job.supply)
-    return _behind(job.board.with_(circuits=circuits), job.supply, served, job.load_phases, demand)
+    return _behind(_all_on(job.board), job.supply, served, job.load_phases, demand)
 
 
 def whole_house(backup_board: BackupBoard | None, supply: Supply, demand: DemandYear) -> BackedUpLoads:
@@ -140,8 +165,7 @@ def whole_house(backup_board: BackupBoard | None, supply: Supply, demand: Demand
     if backup_board is None:
         return _behind(None, supply, None, (), demand)
     circuits = sorted(backup_board.circuits, key=lambda circuit: circuit.priority)
-    all_on = tuple(circuit.with_(role="backed up") for circuit in circuits)
-    return _behind(backup_board.with_(circuits=all_on), supply, None, (), demand)
+    return _behind(_all_on(backup_board.with_(circuits=tuple(circuits))), supply, None, (), demand)
 
 
 @kept

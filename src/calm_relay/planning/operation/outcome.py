@@ -19,7 +19,7 @@ from calm_relay.physics.plant.year import PlantBus, PlantSums, PlantYear
 from calm_relay.physics.shares import shares_of
 from calm_relay.planning.architecture.cost import CostLine, cost_lines
 from calm_relay.planning.architecture.design import Design
-from calm_relay.planning.operation.backed_up_loads import served_share
+from calm_relay.planning.operation.backed_up_loads import asked_where_served, served_share
 from calm_relay.planning.operation.finance import (
     ENERGY,
     EXPORT,
@@ -94,7 +94,8 @@ class Backup:
     `power_kw` is grid-down; `held_kwh` is what lies in the battery, at the AC side, in nine of ten night
     quarter-hours of the worst season; `hours` is that over the season's mean demand. `lasting` is the share of outages
     begun all through the year that it rides through for the hours the job wants, with the board as wired; `served` the
-    share of what is to stay on that it reaches: a unit of one phase leaves two of three dark.
+    share of what is to stay on that it reaches: a unit of one phase leaves two of three dark. `peak_kw` and `mean_kw`
+    are the worst evening half hour and the worst season's mean of all that hangs where it reaches.
     """
 
     power_kw: float
@@ -102,6 +103,13 @@ class Backup:
     hours: float
     lasting: float
     served: float
+    peak_kw: float
+    mean_kw: float
+
+    @property
+    def hours_where_served(self) -> float:
+        """Hours that what is held lasts with the mean of what hangs where it reaches."""
+        return self.held_kwh / self.mean_kw if self.mean_kw > 0.0 else self.hours
 
     @property
     def kept_on(self) -> float:
@@ -109,7 +117,7 @@ class Backup:
         return self.lasting * self.served
 
 
-NO_BACKUP = Backup(0.0, 0.0, 0.0, 0.0, 0.0)
+NO_BACKUP = Backup(0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -438,7 +446,8 @@ def _backup(
         lasting = lasting or lasting_starts(design, job, demand, site)
         ridden = 0.0 if lasting is None else lasting.share(year)
     served = served_share(design, job, demand)
-    return Backup(forming_kw(design), held, held / demand.worst_season_mean_kw, ridden, served)
+    hours, asked = held / demand.worst_season_mean_kw, asked_where_served(design, job, demand, site)
+    return Backup(forming_kw(design), held, hours, ridden, served, *asked)
 
 
 def held_at_night(design: Design, year: PlantBus, demand: DemandYear, site: SiteYear) -> float | None:

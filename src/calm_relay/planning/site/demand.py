@@ -137,7 +137,7 @@ def _demand_year(
     kw = _sum_of(parts)
     if not kw.any():
         raise _nothing_used(demand)
-    peak_kw, peak_at = _evening_peak(kw, year)
+    peak_kw, peak_at = evening_peak(kw, year)
     season, steps = _worst_season(kw, calendar, latitude)
     nights = steps.sum() * calendar.step_h / 24.0
     return DemandYear(
@@ -269,7 +269,7 @@ def _loads(demand: ShapedDemand | MeteredDemand, year: SiteYear) -> Iterator[Par
         yield Part(car.name, kw, car.planned, "the job's survey")
 
 
-def _evening_peak(kw: np.ndarray, year: SiteYear) -> tuple[float, np.datetime64]:
+def evening_peak(kw: np.ndarray, year: SiteYear) -> tuple[float, np.datetime64]:
     """Highest half hour that starts after sunset and before local midnight."""
     half_hour = (kw + np.roll(kw, -1)) / 2
     evening = year.night & (year.calendar.wall_minute >= 15 * 60)

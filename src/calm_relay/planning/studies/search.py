@@ -504,7 +504,7 @@ def _weighed(
     if any(line.missed for line in lines_of(brief, job)):
         return MISSED
     bill = bill_to_measure_by(job, plan.demand, now.bill)
-    score = score_of(design, brief, job, bill, plan.demand.evening_peak_kw).total
+    score = score_of(design, brief, job, bill).total
     return Plant(
         trial.number, design.architecture.key, design, trial.of.roof, trial.profile.name, job, brief, score
     )

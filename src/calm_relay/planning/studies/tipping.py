@@ -233,7 +233,7 @@ class Contest:
         def score(option: Option) -> float:
             done = self._outcome(option, job, demand, knob, value, now)
             bill = bill_to_measure_by(job, demand, now().bill)
-            return score_of(option.design, done, job, bill, demand.evening_peak_kw).total
+            return score_of(option.design, done, job, bill).total
 
         now: Callable[[], Money] = lru_cache(money_now)
         each: Callable[..., Any] = map

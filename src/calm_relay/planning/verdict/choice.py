@@ -106,8 +106,8 @@ def best_of(options: list[Option], job: Job, demand: DemandYear) -> Option | Non
 
 
 def _scores(options: list[Option], job: Job, demand: DemandYear) -> dict[str, Score]:
-    bill, peak_kw = bill_to_measure_by(job, demand, options[0].outcome.money.bill), demand.evening_peak_kw
-    return {option.key: score_of(option.design, option.outcome, job, bill, peak_kw) for option in options}
+    bill = bill_to_measure_by(job, demand, options[0].outcome.money.bill)
+    return {option.key: score_of(option.design, option.outcome, job, bill) for option in options}
 
 
 def _ranked(options: list[Option], scores: dict[str, Score]) -> list[Option]:
@@ -158,7 +158,7 @@ def _beaten(mine: Score, title: str, theirs: Score, job: Job) -> Reason:
     return Reason(False, heaviest.kind, heaviest.weight, sentence)
 
 
-def score_of(design: Design, brief: Outcome | Brief, job: Job, bill: float, peak_kw: float) -> Score:
+def score_of(design: Design, brief: Outcome | Brief, job: Job, bill: float) -> Score:
     """How well a design's figures serve the job's purposes.
 
     Parameters
@@ -171,12 +171,8 @@ def score_of(design: Design, brief: Outcome | Brief, job: Job, bill: float, peak
         The job.
     bill : float
         What money is held against, see `bill_to_measure_by`.
-    peak_kw : float
-        The worst evening half hour [kW].
     """
-    by_purpose = {
-        purpose.kind: MEASURES[purpose.kind].score(design, brief, bill, peak_kw) for purpose in job.purposes
-    }
+    by_purpose = {purpose.kind: MEASURES[purpose.kind].score(design, brief, bill) for purpose in job.purposes}
     weights = sum(purpose.weight for purpose in job.purposes)
     total = sum(purpose.weight * by_purpose[purpose.kind] for purpose in job.purposes) / weights
     return Score(by_purpose, total)

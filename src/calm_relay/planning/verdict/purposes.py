@@ -28,7 +28,7 @@ class Measure:
 
     label: str
     full_mark: str
-    score: Callable[[Design, Outcome | Brief, float, float], float]
+    score: Callable[[Design, Outcome | Brief, float], float]
 
 
 def bill_to_measure_by(job: Job, demand: DemandYear, bill_now: float) -> float:
@@ -40,28 +40,28 @@ def bill_to_measure_by(job: Job, demand: DemandYear, bill_now: float) -> float:
     return max(bill_now, LEAST_BILL * demand.yearly_kwh * price)
 
 
-def _worth(design: Design, outcome: Outcome | Brief, bill: float, peak_kw: float) -> float:
+def _worth(design: Design, outcome: Outcome | Brief, bill: float) -> float:
     return _bent(0.5 + outcome.money.npv / (2.0 * BILL_YEARS * bill)) if bill > 0 else 0.5
 
 
-def _self_sufficiency(design: Design, outcome: Brief | Outcome, bill: float, peak_kw: float) -> float:
+def _self_sufficiency(design: Design, outcome: Brief | Outcome, bill: float) -> float:
     return outcome.self_sufficiency
 
 
-def _ride_through_outage(design: Design, outcome: Outcome | Brief, bill: float, peak_kw: float) -> float:
+def _ride_through_outage(design: Design, outcome: Outcome | Brief, bill: float) -> float:
     if outcome.unmet is not None:
         return _clip(1.0 - outcome.unmet / UNSERVED_SHARE)
     return outcome.backup.kept_on
 
 
-def _low_outlay(design: Design, outcome: Outcome | Brief, bill: float, peak_kw: float) -> float:
+def _low_outlay(design: Design, outcome: Outcome | Brief, bill: float) -> float:
     if outcome.money.outlay <= 0:
         return 1.0
     # It never ends, so that of two dear ones the cheaper is still the better.
     return 1.0 / (1.0 + outcome.money.outlay / (BILL_YEARS * bill)) if bill > 0 else 0.0
 
 
-def _gentle_works(design: Design, outcome: Brief | Outcome, bill: float, peak_kw: float) -> float:
+def _gentle_works(design: Design, outcome: Brief | Outcome, bill: float) -> float:
     return 1.0 / (1 + design.works)
 
 

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from calm_relay.job.model import Job, Supply
-from calm_relay.planning.architecture.bus_rating import arrays_left_off
+from calm_relay.planning.architecture.bus_rating import arrays_left_off, only_phase_served
 from calm_relay.planning.architecture.design import Design, Spoken
 from calm_relay.planning.common.amounts import in_pair, money_text, years_text
 from calm_relay.planning.common.joined import counted, joined
@@ -43,11 +43,7 @@ def reasons_for(option: Option, options: list[Option], job: Job, demand: DemandY
     result: Spoken = [
         *_bill(option, options, job),
         *_own_power(option, options),
-        *(
-            _outage(option, demand.evening_peak_kw, demand.worst_season)
-            if job.supply.on_grid
-            else _lights(option, job, demand)
-        ),
+        *(_outage(option, demand.worst_season) if job.supply.on_grid else _lights(option, job, demand)),
         *_outlay(option, job),
         *_works(option),
         *_path(option, options),
@@ -151,23 +147,26 @@ def _lights(option: Option, job: Job, demand: DemandYear) -> Spoken:
     return result
 
 
-def _outage(option: Option, peak_kw: float, season: str) -> Spoken:
+def _outage(option: Option, season: str) -> Spoken:
     on_backup = option.outcome.backup
     if on_backup.power_kw <= 0:
         whole = "so do house and array" if option.context.faces else "so does the house"
         return [(False, "ride_through_outage", f"When the grid fails, {whole}.")]
+    phase = only_phase_served(option.design, option.context.job.supply)
+    where = f" on phase {phase}" if phase else ""
     sentence = (
-        f"Carries the mean {season} load for {on_backup.hours:.1f} h in an outage ({on_backup.held_kwh:.1f} kWh held, "
-        "nine times in ten)."
+        f"Carries the mean {season} load{where} for {on_backup.hours_where_served:.1f} h in an outage "
+        f"({on_backup.held_kwh:.1f} kWh held, nine times in ten)."
     )
     result: Spoken = [(True, "ride_through_outage", sentence)]
     if on_backup.served < 0.995:
         sentence = f"In an outage one phase of three stays on: {on_backup.served:.0%} of what is to stay on."
         result.append((False, "ride_through_outage", sentence))
-    if on_backup.power_kw < peak_kw:
-        gives, peak = in_pair(on_backup.power_kw, peak_kw)
+    if on_backup.power_kw < on_backup.peak_kw:
+        gives, peak = in_pair(on_backup.power_kw, on_backup.peak_kw)
         sentence = (
-            f"In an outage it gives {gives} kW; the worst evening half hour asks {peak} kW, so loads must be shed."
+            f"In an outage it gives {gives} kW; the worst evening half hour{where} asks {peak} kW, so loads must be "
+            "shed."
         )
         result.append((False, "ride_through_outage", sentence))
     backup = option.design.leader.backup
