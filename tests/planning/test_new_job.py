@@ -11,6 +11,7 @@ from calm_relay.job.assumed import less_what_was_said, value_at
 from calm_relay.job.carried import with_copies
 from calm_relay.job.demand import MeteredDemand
 from calm_relay.job.existing_supply import Generator
+from calm_relay.job.model import Purpose
 from calm_relay.job.survey import ExistingBattery, ExistingInverter
 from calm_relay.job.tariff import Costs
 from calm_relay.planning.book.change import Change, changed
@@ -241,6 +242,43 @@ def test_a_house_off_grid_begins_with_a_battery_for_two_days_and_for_one_beside_
     # What somebody said of the battery stays as it is.
     said = alone.with_(assumed=())
     assert with_first_battery(said, known) == said
+
+
+def test_a_service_of_three_phases_begins_with_a_battery_for_units_of_three():
+    known = library()
+    single = new_job("Home", "Perth", "Australia", -31.95, 115.86, "Australia/Perth", 6000.0, known, 16)
+    three = single.with_(supply=single.supply.with_(phases="three"))
+    assert asks_for_another(single, three)
+    design = plan(with_first_battery(three, known)).option("ac-addon").design
+    assert design.leader.inverter.phases == "three"
+
+
+@pytest.mark.parametrize("on_grid", [True, False])
+def test_from_one_phase_to_all_three_is_one_step(on_grid):
+    known = library()
+    job = new_job("Home", "Perth", "Australia", -31.95, 115.86, "Australia/Perth", 6000.0, known, 16)
+    job = job.with_(
+        supply=job.supply.with_(phases="three", on_grid=on_grid),
+        purposes=(Purpose(kind="ride_through_outage", weight=3.0),),
+        battery=job.battery.with_(pack="fern-96", count=1, battery_inverter="mossgate-5"),
+    )
+    key = "ac-addon" if on_grid else "micro-ac"
+
+    def asks(job, check):
+        found = [item for item in plan(job).option(key).findings if item.check == check]
+        return [item for item in found if item.severity is not Severity.OK]
+
+    (note,) = asks(job, "one phase")
+    assert note.measured == 1.0 and "only phase 1 is on, 34%" in note.sentence
+    (mend,) = [mend for mend in note.mends if mend.label == "3 units, 1 on each phase"]
+    mended = mend.apply(job)
+    assert not asks(mended, "one phase")
+    assert plan(mended).option(key).outcome.backup.served == 1.0
+    if not on_grid:
+        # More packs are no mend for what hangs on phases without supply.
+        (unmet,) = asks(job, "unmet")
+        assert [item.label for item in unmet.mends] == [mend.label]
+        assert unmet.measured > 60.0 and not asks(mended, "unmet")
 
 
 def test_off_grid_a_house_without_supply_is_no_choice():

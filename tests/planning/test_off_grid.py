@@ -106,7 +106,7 @@ def test_without_the_generator_more_goes_unserved_and_the_outage_is_found(hut, h
 
 
 def test_what_mends_a_weak_former_makes_it_give_more(hut):
-    busy = hut.job.demand.with_(yearly_kwh=4.0 * hut.job.demand.yearly_kwh)
+    busy = hut.job.demand.with_(yearly_kwh=8.0 * hut.job.demand.yearly_kwh)
     mended = 0
     for service in ("single", "three"):
         supply = hut.job.supply.with_(phases=service, volts=230.0)

@@ -117,7 +117,19 @@ def more_units(subject: Drawn, converter: Converter, needed: int) -> Mend | None
         return None
     if subject.context.bank.units != converter.bank.units:
         return None
-    return Mend(f"{needed} units side by side", lambda job: job.with_(battery=job.battery.with_(units=needed)))
+    set_of_three = converter.inverter.phase_set and subject.job.supply.phases == "three" and needed % 3 == 0
+    how = f", {needed // 3} on each phase" if set_of_three else " side by side"
+    return Mend(f"{needed} units{how}", lambda job: job.with_(battery=job.battery.with_(units=needed)))
+
+
+def on_all_phases(subject: Drawn, converter: Converter) -> tuple[Mend, ...]:
+    """The smallest steps from a unit on one phase of three to all of them: one a phase, and a unit of three phases."""
+    unit, units = converter.inverter, converter.bank.units
+    one_each = more_units(subject, converter, units - units % 3 + 3) if unit.phase_set else None
+    of_three = stronger_inverter(
+        subject, converter, lambda item: item.phases == "three" and item.outage_output.continuous_kw > 0
+    )
+    return tuple(mend for mend in (one_each, of_three) if mend is not None)
 
 
 def stronger_inverter(subject: Drawn, converter: Converter, enough: Callable[..., Any]) -> Mend | None:

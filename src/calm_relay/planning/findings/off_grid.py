@@ -2,7 +2,7 @@
 
 from math import ceil
 
-from calm_relay.planning.architecture.bus_rating import bus_rating
+from calm_relay.planning.architecture.bus_rating import bus_rating, only_phase_served
 from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.joined import counted
 from calm_relay.planning.equipment.bank import charge_dc_kw
@@ -23,8 +23,8 @@ from calm_relay.planning.findings.base import (
     warns,
     warns_if,
 )
-from calm_relay.planning.findings.battery import more_packs, more_units, stronger, stronger_inverter
-from calm_relay.planning.operation.backed_up_loads import most_by_day_kw
+from calm_relay.planning.findings.battery import more_packs, more_units, on_all_phases, stronger, stronger_inverter
+from calm_relay.planning.operation.backed_up_loads import asked_where_served, most_by_day_kw
 from calm_relay.planning.operation.fuel import fuel_by_generator, fuel_cost
 from calm_relay.planning.operation.island import forming_kw, forms_grid
 
@@ -56,7 +56,9 @@ def check_unmet(subject: Subject) -> list[Finding]:
     )
     mends: tuple[Mend, ...] = ()
     converter = subject.design.battery_converter
-    if over and converter is not None and _runs_low(subject, subject.design.converters.index(converter)):
+    if over and converter is not None and only_phase_served(subject.design, subject.job.supply):
+        mends = on_all_phases(subject, converter)
+    elif over and converter is not None and _runs_low(subject, subject.design.converters.index(converter)):
         mend = more_packs(subject, converter, converter.bank.count + 1)
         mends = (mend,) if mend else ()
     return [
@@ -92,8 +94,8 @@ def _without(hours: float) -> str:
 @off_grid_check
 def check_forming_power(subject: Subject) -> list[Finding]:
     """The worst half hour of the evening against what forms the grid."""
-    converter = subject.design.battery_converter
-    peak_kw = subject.context.demand.evening_peak_kw
+    converter, demand = subject.design.battery_converter, subject.context.demand
+    peak_kw = demand.evening_peak_kw
     if not forms_grid(converter):
         what = "Nothing here forms" if converter is None else f"{converter.name} does not form"
         generator = subject.job.generator
@@ -107,6 +109,7 @@ def check_forming_power(subject: Subject) -> list[Finding]:
         reading = (0.0, peak_kw, "kW")
         return [judged(severity, "forming power", "Home", "battery", sentence, reading=reading, rule="datasheets")]
     power_kw = forming_kw(subject.design)
+    peak_kw, _ = asked_where_served(subject.design, subject.job, demand, subject.site)
     over = peak_kw > power_kw
     power, peak = in_pair(power_kw, peak_kw)
     sentence = (

@@ -8,6 +8,7 @@ import numpy as np
 
 from calm_relay.job.assumed import confirmed
 from calm_relay.job.model import Job, Supply
+from calm_relay.planning.architecture.bus_rating import only_phase_served
 from calm_relay.planning.architecture.refusals import phase_refusals
 from calm_relay.planning.architecture.unbalance import unbalance_of
 from calm_relay.planning.common.amounts import in_pair
@@ -27,7 +28,8 @@ from calm_relay.planning.findings.base import (
     warns,
     warns_if,
 )
-from calm_relay.planning.operation.backed_up_loads import BRIEFLY
+from calm_relay.planning.findings.battery import on_all_phases
+from calm_relay.planning.operation.backed_up_loads import BRIEFLY, served_share
 from calm_relay.planning.operation.island import forms_grid, leg_volts
 from calm_relay.planning.operation.phases import home_alone_kw, import_by_phase, phase_peaks_kw
 from calm_relay.planning.site.home_phases import COUNT
@@ -37,6 +39,8 @@ CONTINUOUS_H = 3.0
 FUSE, VOLTS = "supply.main_fuse_a", "supply.volts"
 # Below it nothing is fed that a fuse would notice [A].
 LITTLE_A = 0.5
+# From this share on, what is to stay on counts as reached.
+ALL_OF_IT = 0.995
 
 
 @grid_check
@@ -178,14 +182,24 @@ def check_one_phase(subject: Subject) -> list[Finding]:
     converter = subject.design.battery_converter
     if not forms_grid(converter) or subject.job.supply.phases != "three" or converter.inverter.phases == "three":
         return []
+    job, served = subject.job, served_share(subject.design, subject.job, subject.context.demand)
+    wanted = not job.supply.on_grid or job.weight("ride_through_outage") > 0
+    over = wanted and served < ALL_OF_IT
+    on = only_phase_served(subject.design, job.supply)
+    when = "when the grid is down" if job.supply.on_grid else "off grid"
+    sentence = (
+        f"{converter.name} is single phase: {when} only phase {on} is on, {served:.0%} of what is to stay on."
+    )
     return [
-        warns(
+        warns_if(
+            over,
             "one phase",
             "Home",
             "supply.phases",
-            f"{converter.name} is single phase: when the grid is down only its own phase stays on.",
+            sentence,
             reading=(1.0, 3.0, "phases"),
             rule="common practice, no source",
+            mends=on_all_phases(subject, converter) if over else (),
         )
     ]
 

@@ -15,9 +15,10 @@ DAYS_ALONE, DAYS_WITH_GENERATOR = 2.0, 1.0
 
 
 def asks_for_another(before: Job, after: Job) -> bool:
-    """Whether an edit says what a first battery goes by: the demand, a grid or a generator, or an old battery."""
+    """Whether an edit says what a first battery goes by: demand, phases, a grid or a generator, or an old battery."""
     said = "demand" in before.wanted and "demand" not in after.wanted
     said = said or before.existing_batteries != after.existing_batteries
+    said = said or before.supply.phases != after.supply.phases
     alone = [
         (job.supply.on_grid, not job.supply.on_grid and bool(job.running_generators)) for job in (before, after)
     ]
