@@ -5,10 +5,11 @@ import re
 import numpy as np
 import pytest
 
-from calm_relay.exchange.shipped import demo_job
+from calm_relay.exchange.shipped import demo_job, library
 from calm_relay.job.demand import ScheduledLoad
 from calm_relay.physics.frequency_watt import AS_4777, IEEE_1547, VDE_4105
 from calm_relay.planning.operation.island import start_power_kw, start_volts
+from calm_relay.planning.site.new_job import new_job
 from calm_relay.planning.studies.backup_board import schools_of
 from calm_relay.planning.studies.outage import rehearse
 from calm_relay.planning.studies.survival import survival_of
@@ -190,6 +191,8 @@ def test_a_whole_house_behind_less_than_its_service_has_a_smaller_breaker_ahead(
     assert said.severity.name == "CHECK"
     assert said.sentence.startswith(f"The main breaker is {cottage.supply.main_fuse_a:g} A, and the whole house")
     assert "a breaker of 125 A at most stands ahead" in said.sentence
+    # That is all it takes while the house comes nowhere near it; a stronger unit is for one that does.
+    assert not said.mends and 1.25 * said.measured < said.limit
     # On a service of no more than that nothing shrinks; some circuits alone leave the main board as it is.
     small = note(whole.with_(supply=whole.supply.with_(main_fuse_a=125.0)))
     assert "whole house" not in small.sentence and small.severity.name == "OK"
@@ -197,6 +200,10 @@ def test_a_whole_house_behind_less_than_its_service_has_a_smaller_breaker_ahead(
     # A board that nobody stated stops nothing, whatever passes.
     weak = whole.with_(demand=whole.demand.with_(yearly_kwh=60000.0))
     assert note(weak).measured > note(weak).limit and note(weak).severity.name == "CHECK"
+    home = new_job("Home", "Kassel, Germany", "Germany", 51.32, 9.48, "Europe/Berlin", 40000.0, library(), 24)
+    home = home.with_(supply=home.supply.with_(main_fuse_a=50.0))
+    (stronger,) = note(home).mends
+    assert "whole house stands behind" not in note(stronger.apply(home)).sentence
 
 
 def test_more_behind_the_relay_than_it_passes_stops_with_a_mend(demo):

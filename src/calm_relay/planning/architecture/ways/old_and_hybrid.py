@@ -25,14 +25,14 @@ def old_and_hybrid(context: DesignContext) -> Design | Refusal:
     own = [unit.battery_surveyed for unit in beside if unit.is_battery_unit]
     if not own:
         return refused("The battery hangs on the inverter that a hybrid would take the place of")
-    if all(battery is not None and battery.stays for battery in own):
-        return refused("The DC-coupled hybrid swap keeps the old battery already")
     faces = displaced(context, beside)
     if not faces:
         keeps = any(unit.stays for unit in job.existing_inverters)
         return refused(
             f"The survey keeps {context.kept_inverter} where it is" if keeps else "No string is left for a hybrid"
         )
+    if all(battery is not None and battery.stays for battery in own):
+        return refused("The DC-coupled hybrid swap keeps the old battery already")
     inverter, reasons = hybrid_of(context, faces, context.kept.inverter.ac_kw if context.kept else 0.0)
     if inverter is None:
         return refused(*reasons)
