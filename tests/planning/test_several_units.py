@@ -317,6 +317,31 @@ def test_three_single_phase_units_make_three_phases(two_roofs):
     assert two.phases == "single"
 
 
+def test_units_side_by_side_pass_what_each_passes_where_their_maker_says_so():
+    unit = KIT["mossgate-5"]
+    assert unit.backup.pass_through_adds and unit.times(2).backup.pass_through_a == 2 * 63.0
+    assert unit.on_phases(3, "three").backup.pass_through_a == 63.0
+    alone = KIT["mossgate-3"]
+    assert not alone.backup.pass_through_adds and alone.times(2).backup.pass_through_a == 50.0
+    # A house that draws more than one passes takes as many as carry it.
+    place = ("Perth, Australia", "Australia", -31.95, 115.86, "Australia/Perth")
+    job = new_job("Home", *place, 14000.0, library(), 16)
+    supply = job.supply.with_(main_fuse_a=100.0)
+    job = job.with_(
+        supply=supply, battery=job.battery.with_(pack="fern-96", count=2, battery_inverter="mossgate-5")
+    )
+
+    def passes(job):
+        return next(item for item in plan(job).option("ac-addon").findings if item.check == "pass-through")
+
+    few = passes(job)
+    assert "which passes 63 A: a breaker of 63 A" in few.sentence
+    mend = next(item for item in few.mends if item.label == "2 units side by side")
+    enough = passes(mend.apply(job))
+    assert few.measured > few.limit == 63.0 and enough.measured < enough.limit == 126.0
+    assert "stands behind" not in enough.sentence
+
+
 def test_an_old_battery_on_what_does_not_speak_to_it_is_found_and_mended(two_roofs):
     wrong = two_roofs.with_(existing_batteries=(OLD.with_(inverter="mossgate-5", pack="slate-26", count=4),))
     (one,) = [item for item in plan(wrong).option("as-is").findings if item.check == "existing battery"]

@@ -147,6 +147,11 @@ class Backup(Model):
     locked_rotor_a: Positive | None = Field(default=None, title="Locked-rotor current it starts")
     pass_through_a: Positive = Field(title="Pass-through current")
     pass_through_continuous_fraction: Fraction = Field(default=1.0, title="Of it, continuously")
+    pass_through_adds: bool = Field(
+        title="Each passes its own side by side",
+        default=False,
+        description="Units side by side share what passes, so that their amps add up; else one's is all that passes.",
+    )
     transfer_ms: NotNegative = Field(default=20.0, title="Transfer time")
     black_start: bool = Field(default=False, title="Black start")
     held_reserve: float = Field(
@@ -198,6 +203,16 @@ class Backup(Model):
         default=None,
         description="Whether the house can be fed past a unit that failed; None: not stated.",
     )
+
+    def side_by_side(self, units: int, on_each_phase: int) -> Self:
+        """What so many units can do as one: the power of all, the currents of those on a phase."""
+        by = {name: units for name in ("continuous_kw", "surge_kw", "ac_pv_kw")}
+        by |= {name: on_each_phase for name in ("locked_rotor_a", "branch_breaker_a")}
+        if self.pass_through_adds:
+            by["pass_through_a"] = on_each_phase
+        return self.as_built(
+            **{name: value * number for name, number in by.items() if (value := getattr(self, name)) is not None}
+        )
 
 
 class Inverter(Model):
@@ -354,13 +369,7 @@ class Inverter(Model):
                 for name in ("charge_kw", "discharge_kw", "charge_a", "discharge_a", "charge_from_ac_kw")
             }
         )
-        backup = self.backup and self.backup.as_built(
-            **{
-                name: getattr(self.backup, name) * units
-                for name in ("continuous_kw", "surge_kw", "locked_rotor_a", "ac_pv_kw", "branch_breaker_a")
-                if getattr(self.backup, name) is not None
-            }
-        )
+        backup = self.backup and self.backup.side_by_side(units, units)
         return self.as_built(
             name=f"{units} × {self.name}",
             ac_kw=self.ac_kw * units,
@@ -378,15 +387,8 @@ class Inverter(Model):
         whole = self.times(units)
         if phases != "three" or self.phases != "single" or not self.phase_set or units % 3:
             return whole
-        # Currents are those of a phase.
         each = units // 3
-        backup = whole.backup and whole.backup.as_built(
-            **{
-                name: getattr(self.backup, name) * each
-                for name in ("locked_rotor_a", "branch_breaker_a")
-                if getattr(self.backup, name) is not None
-            }
-        )
+        backup = self.backup and self.backup.side_by_side(units, each)
         return whole.as_built(phases="three", max_ac_a=self.max_ac_a * each, backup=backup)
 
 

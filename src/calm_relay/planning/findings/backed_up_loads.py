@@ -142,11 +142,14 @@ def check_pass_through(subject: Subject) -> list[Finding]:
 
 
 def _passes_more(subject: Subject, converter: Converter, amps: float) -> tuple[Mend, ...]:
-    """The mend that takes a unit which passes so much while the grid is up; none where there is none."""
+    """What passes so much while the grid is up: more units, where each passes its own, and another unit."""
     mend = stronger_inverter(
         subject, converter, lambda item: item.backup is not None and item.backup.pass_through_a >= amps
     )
-    return (mend,) if mend else ()
+    units, passes_a = converter.bank.units, converter.backup.pass_through_a
+    adds = converter.backup.pass_through_adds
+    beside = more_units(subject, converter, ceil(amps * units / passes_a - 1e-9)) if adds else None
+    return tuple(item for item in (beside, mend) if item is not None)
 
 
 @advises
