@@ -54,11 +54,12 @@ def _add(value: Any, seen: set[int]) -> int:
         if id(value) in seen:
             return 0
         seen.add(id(value))
-        parts = getattr(value, "__dict__", {}).values()
+        # Taken at once: another thread may work something out for itself meanwhile.
+        parts = tuple(getattr(value, "__dict__", {}).values())
     elif way == "row":
         parts = value
     elif way == "mapping":
-        parts = value.values()
+        parts = tuple(value.values())
     else:
         return 0
     total = 0
