@@ -1,11 +1,15 @@
 """Lengths are shown and typed in feet where the region measures so, and kept in metres."""
 
 import pytest
+from PySide6.QtWidgets import QLabel
 
 from calm_relay.desk.dialogs.costs_dialog import CostsDialog
+from calm_relay.desk.dialogs.months_dialog import MonthsDialog
+from calm_relay.desk.dialogs.snow_dialog import SnowDialog
 from calm_relay.desk.widgets.quantity_field import QuantityField
 from calm_relay.exchange.shipped import demo_job
 from calm_relay.job.field_range import FieldRange
+from calm_relay.job.model import MonthlyWeather
 from calm_relay.job.tariff import Costs
 from tests.desk.driving import type_into
 
@@ -32,6 +36,29 @@ def test_a_roof_is_measured_in_feet_and_inches(cottage, qtbot, settled):
     assert cottage.session.job.faces[0].rectangle.width_m == pytest.approx(7.0) and width.text() == "22.97 ft"
     type_into(qtbot, width, "900")
     assert "is 900 ft; wanted above 0 ft, up to 656.17 ft" in bench.layout_.problem.text()
+
+
+def test_snow_is_typed_in_inches_and_wind_in_miles_an_hour(cottage, qtbot, settled):
+    cottage.open_bench("Site")
+    bench = cottage.bench
+    snow = SnowDialog(None, cottage)
+    type_into(qtbot, snow.fall[0], "10")
+    type_into(qtbot, snow.days[0], "4")
+    assert snow.fall[0].text() == "10 in" and snow.fall[0].value == pytest.approx(25.4)
+    snow.take()
+    site = cottage.session.job.site
+    cottage.session.edit(cottage.session.job.with_(site=site.with_(snow=snow.snow)), "Snow")
+    settled(cottage)
+    assert bench.snow.toolTip() == "Fresh snow: 10 in a year, on 4 days"
+    months = MonthsDialog(
+        MonthlyWeather(ghi_kwh_per_day=(4.0,) * 12, temp_c=(10.0,) * 12, wind_mean=4.4704), cottage
+    )
+    assert months.yearly["wind_mean"].text() == "10 mph"
+    type_into(qtbot, months.yearly["wind_mean"], "5 m/s")
+    months.take()
+    assert months.weather.wind_mean == pytest.approx(5.0)
+    shown = "\n".join(label.text() for label in bench.findChildren(QLabel))
+    assert " mph mean" in shown and " m/s" not in shown
 
 
 def test_fields_turn_with_the_region_and_keep_what_is_being_typed(cottage, qtbot, settled):

@@ -75,7 +75,7 @@ def test_feet_are_told_no_more_exactly_than_a_tape_is_read(metres, said):
     assert length_text(metres, in_feet=False) == f"{metres:g} m".replace("-", "−")
 
 
-@pytest.mark.parametrize("unit", ["m", "m²", "/m"])
+@pytest.mark.parametrize("unit", ["m", "m²", "/m", "cm", "m/s"])
 def test_what_is_shown_in_feet_is_one_foot_long(unit):
     shown, each = shown_unit(unit, in_feet=True)
     assert shown != unit and each == pytest.approx(parse_quantity(f"1 {shown}", unit))

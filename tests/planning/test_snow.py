@@ -112,10 +112,12 @@ def test_it_stays_behind_where_a_job_moves_away(ulm):
 
 
 def test_snow_without_a_day_on_which_it_falls_is_refused():
-    with pytest.raises(ValidationError, match="35 cm of snow in February need a day on which it falls"):
+    with pytest.raises(ValidationError, match="the snow of February needs a day on which it falls"):
         WINTER.with_(days=(6, 0, *WINTER.days[2:]))
-    assert WINTER.with_(fall_cm=(0.0,) * 12, days=(0.0,) * 12).summary == "none falls"
-    assert WINTER.with_(fall_cm=(9.0, *(0.0,) * 11), days=(1.0, *(0.0,) * 11)).summary == "9 cm a year, on 1 day"
+    assert WINTER.with_(fall_cm=(0.0,) * 12, days=(0.0,) * 12).summary(in_feet=False) == "none falls"
+    little = WINTER.with_(fall_cm=(9.0, *(0.0,) * 11), days=(1.0, *(0.0,) * 11))
+    assert little.summary(in_feet=False) == "9 cm a year, on 1 day"
+    assert little.summary(in_feet=True) == "4 in a year, on 1 day"
 
 
 def test_an_outage_under_snow_runs_from_the_battery_alone():

@@ -206,8 +206,8 @@ class Backup(Model):
 
     def side_by_side(self, units: int, on_each_phase: int) -> Self:
         """What so many units can do as one: the power of all, the currents of those on a phase."""
-        by = {name: units for name in ("continuous_kw", "surge_kw", "ac_pv_kw")}
-        by |= {name: on_each_phase for name in ("locked_rotor_a", "branch_breaker_a")}
+        by = dict.fromkeys(("continuous_kw", "surge_kw", "ac_pv_kw"), units)
+        by |= dict.fromkeys(("locked_rotor_a", "branch_breaker_a"), on_each_phase)
         if self.pass_through_adds:
             by["pass_through_a"] = on_each_phase
         return self.as_built(

@@ -4,6 +4,8 @@ import re
 
 FOOT_M = 0.3048
 INCHES = 12
+# [m/s]
+MILE_AN_HOUR = 5280 * FOOT_M / 3600.0
 # fmt: off
 FACTORS: dict[str, dict[str, float]] = {
     "kWh": {"wh": 0.001, "kwh": 1.0, "mwh": 1000.0},
@@ -22,6 +24,10 @@ FACTORS: dict[str, dict[str, float]] = {
         "m": 1.0, "cm": 0.01, "mm": 0.001, "ft": FOOT_M, "feet": FOOT_M, "foot": FOOT_M, "'": FOOT_M,
         "in": FOOT_M / INCHES, "inch": FOOT_M / INCHES, "inches": FOOT_M / INCHES, '"': FOOT_M / INCHES,
     },
+    "cm": {
+        "cm": 1.0, "mm": 0.1, "m": 100.0, "in": 2.54, "inch": 2.54, "inches": 2.54, '"': 2.54, "ft": FOOT_M * 100.0,
+    },
+    "m/s": {"m/s": 1.0, "km/h": 1.0 / 3.6, "mph": MILE_AN_HOUR, "kn": 1852.0 / 3600.0},
     "mm": {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "inch": 25.4, "inches": 25.4},
     "kg": {"kg": 1.0, "g": 0.001, "lb": 0.45359237, "lbs": 0.45359237},
     "s": {"s": 1.0, "ms": 0.001, "min": 60.0},
@@ -38,8 +44,14 @@ FACTORS: dict[str, dict[str, float]] = {
     "": {},
 }
 # fmt: on
-# What is told in feet where a region measures so, and how long or large one of it is in the unit that is kept.
-IN_FEET = {"m": ("ft", FOOT_M), "m²": ("ft²", FOOT_M**2), "/m": ("/ft", 1.0 / FOOT_M)}
+# What is told otherwise where a region measures in feet, and how much one of it is in the unit that is kept.
+IN_FEET = {
+    "m": ("ft", FOOT_M),
+    "m²": ("ft²", FOOT_M**2),
+    "/m": ("/ft", 1.0 / FOOT_M),
+    "cm": ("in", 2.54),
+    "m/s": ("mph", MILE_AN_HOUR),
+}
 FACTORS |= {
     shown: {name: factor / each for name, factor in FACTORS[unit].items()}
     for unit, (shown, each) in IN_FEET.items()
@@ -126,6 +138,12 @@ def quantity_text(value: float, unit: str, decimals: int, decimal_mark: str = ".
 def shown_unit(unit: str, in_feet: bool) -> tuple[str, float]:
     """The unit that a number kept in `unit` is shown in, and how much of `unit` one of it is."""
     return IN_FEET.get(unit, (unit, 1.0)) if in_feet else (unit, 1.0)
+
+
+def measure_text(value: float, unit: str, decimals: int, in_feet: bool) -> str:
+    """A number kept in `unit` as a sentence tells it, in what is usual where lengths are told in feet or in metres."""
+    shown, each = shown_unit(unit, in_feet)
+    return f"{value / each:,.{decimals}f} {shown}"
 
 
 def length_text(metres: float, in_feet: bool) -> str:

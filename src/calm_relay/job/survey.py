@@ -7,6 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from calm_relay.job.base import MOST, FilePath, Fraction, Identifier, Line, Model, Name, NotNegative, Positive
+from calm_relay.job.quantity import measure_text
 from calm_relay.job.rooms import IndoorRoom, Room, Wall
 from calm_relay.job.wiring import ExistingCircuit
 
@@ -41,7 +42,10 @@ class Snow(Model):
         min_length=12, max_length=12, title="Fresh snow", description="Of each month, January first."
     )
     days: tuple[Annotated[float, Field(ge=0.0, le=31.0)], ...] = Field(
-        min_length=12, max_length=12, title="Days of snowfall", description="With more than 2.5 cm of it."
+        min_length=12,
+        max_length=12,
+        title="Days of snowfall",
+        description="With more than 2.5 cm, an inch, of it.",
     )
     humidity: Fraction = Field(default=0.8, title="Humidity of the winter's air")
     lower_edge_m: NotNegative = Field(
@@ -55,7 +59,7 @@ class Snow(Model):
     def _falls_on_days(self) -> Self:
         for month, (fall, days) in enumerate(zip(self.fall_cm, self.days, strict=True)):
             if fall > 2.5 and days == 0.0:
-                raise ValueError(f"{fall:g} cm of snow in {month_name[month + 1]} need a day on which it falls")
+                raise ValueError(f"the snow of {month_name[month + 1]} needs a day on which it falls")
         return self
 
     @property
@@ -63,13 +67,13 @@ class Snow(Model):
         """Whether there is any."""
         return any(self.fall_cm)
 
-    @property
-    def summary(self) -> str:
-        """It in a few words."""
+    def summary(self, in_feet: bool) -> str:
+        """It in a few words, in inches where lengths are told in feet."""
         if not self.falls:
             return "none falls"
         days = sum(self.days)
-        return f"{sum(self.fall_cm):.0f} cm a year, on {days:.0f} {'day' if round(days) == 1 else 'days'}"
+        fall = measure_text(sum(self.fall_cm), "cm", 0, in_feet)
+        return f"{fall} a year, on {days:.0f} {'day' if round(days) == 1 else 'days'}"
 
 
 class PlannedString(Model):

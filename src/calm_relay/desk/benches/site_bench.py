@@ -14,6 +14,7 @@ from calm_relay.desk.widgets.choice_field import ChoiceField
 from calm_relay.desk.widgets.field_form import Field, FieldForm, field_of
 from calm_relay.desk.widgets.figures_grid import FiguresGrid
 from calm_relay.desk.widgets.label import Label, RichLabel, rich
+from calm_relay.desk.widgets.measures import MEASURES
 from calm_relay.desk.widgets.place_field import PlaceField
 from calm_relay.desk.widgets.theme import font
 from calm_relay.exchange.places import find_places
@@ -138,7 +139,9 @@ class SiteBench(Bench):
         self.months.setEnabled(shown == TYPED)
         self.snow.setEnabled(bool(job.faces))
         snow = job.site.snow
-        self.snow.setToolTip(f"Fresh snow: {snow.summary}" if snow else "Fresh snow by month: not stated")
+        self.snow.setToolTip(
+            f"Fresh snow: {snow.summary(MEASURES.in_feet)}" if snow else "Fresh snow by month: not stated"
+        )
         self.zone.show_value(job.site.time_zone)
         self.place.show_place(job.site.place)
         self.inputs.show_job(job)

@@ -17,7 +17,7 @@ from calm_relay.planning.common.refused import refused_words
 # Of the whole year: what is asked, its unit, the field it fills, its decimals.
 YEARLY = (
     ("Swing from night to day, K", "", "daily_range_c", 1),
-    ("Mean wind, m/s", "", "wind_mean", 1),
+    ("Mean wind", "m/s", "wind_mean", 1),
     ("Elevation the air was taken at; empty: the site's", "m", "elevation_m", 0),
 )
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")

@@ -31,13 +31,13 @@ class SnowDialog(AnswerDialog):
         self.fall, self.days = [], []
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
-        for column, text in enumerate(("Month", "Fresh snow, cm", "Days of snowfall"), 0):
+        for column, text in enumerate(("Month", "Fresh snow", "Days of snowfall"), 0):
             grid.addWidget(Label(text), 0, column)
             grid.addWidget(Label(text), 0, column + 4)
         grid.setColumnMinimumWidth(3, 18)
         for number, month in enumerate(MONTHS):
             row, across = number % 6 + 1, 4 * (number // 6)
-            fall = QuantityField(f"Fresh snow in {month}", "", range_of(Snow, "fall_cm"), 0)
+            fall = QuantityField(f"Fresh snow in {month}", "cm", range_of(Snow, "fall_cm"), 1)
             days = QuantityField(f"Days of snowfall in {month}", "", range_of(Snow, "days"), 0)
             fall.show_value(shown.fall_cm[number])
             days.show_value(shown.days[number])

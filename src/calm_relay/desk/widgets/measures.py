@@ -26,6 +26,11 @@ class Measures(QObject):
             self._in_feet = on
             self.changed.emit()
 
+    @property
+    def in_feet(self) -> bool:
+        """Whether lengths are shown in feet."""
+        return self._in_feet
+
     @staticmethod
     def measures(unit: str) -> bool:
         """Whether what is kept in `unit` may be shown in another."""

@@ -96,7 +96,7 @@ def _all(job: Job, at: Site, usual: Country, library: Library) -> Iterator[Belon
     yield Belonging(
         "horizon", "Horizon", f"{points} points drawn" if points else "none", "none", _of_site(horizon=())
     )
-    stated = site.snow.summary if site.snow else NOT_STATED
+    stated = site.snow.summary(in_feet) if site.snow else NOT_STATED
     yield Belonging("snow", "Snow", stated, NOT_STATED, _of_site(snow=None))
     yield from _demand(job, climate, at)
     yield from _service(job, usual)

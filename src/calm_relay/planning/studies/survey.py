@@ -8,7 +8,7 @@ from typing import Any, Literal
 from calm_relay.job.equipment import Inverter
 from calm_relay.job.finance import Finance
 from calm_relay.job.model import ClimatePreset, Job, MonthlyWeather
-from calm_relay.job.quantity import length_text
+from calm_relay.job.quantity import length_text, measure_text
 from calm_relay.job.survey import BatteryPlace, HorizonPoint, Snow
 from calm_relay.planning.common.errors import PlanError
 from calm_relay.planning.common.progress import Progress, unheard
@@ -151,13 +151,14 @@ def _site(made: Plan) -> Iterator[Entry]:
         )  # fmt: skip
     cold = made.site.freezing_months
     if site.snow is not None:
-        yield Entry("snow", "Snow", "Site", "measured", site.snow.summary)
+        yield Entry("snow", "Snow", "Site", "measured", site.snow.summary(in_feet))
     elif cold:
         fall, days = (
             tuple(value if number in cold else 0.0 for number in range(1, 13)) for value in (SNOW_CM, SNOW_DAYS)
         )
         yield Entry(
-            "snow", "Snow", "Site", "assumed", "none is counted", f"none to {SNOW_CM:g} cm a month that freezes",
+            "snow", "Snow", "Site", "assumed", "none is counted",
+            f"none to {measure_text(SNOW_CM, 'cm', 0, in_feet)} a month that freezes",
             (_site_with(snow=None), _site_with(snow=Snow(fall_cm=fall, days=days))),
         )  # fmt: skip
 

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.job.equipment import ISC_FACTOR
+from calm_relay.job.quantity import measure_text
 from calm_relay.job.tariff import Tariff
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.common.amounts import amount_text, degrees_text
@@ -66,9 +67,10 @@ def _site(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
         f"{degrees_text(air.min(), 0)} to {degrees_text(air.max(), 0)}, mean {degrees_text(air.mean(), 1)}",
         source,
     )
-    yield Figure("Wind", f"{weather.wind_speed.mean():.1f} m/s mean", source)
+    in_feet = plan.equipment.library.in_feet(plan.job)
+    yield Figure("Wind", f"{measure_text(weather.wind_speed.mean(), 'm/s', 1, in_feet)} mean", source)
     if place.snow is not None:
-        yield Figure("Fresh snow", place.snow.summary, "the job's survey")
+        yield Figure("Fresh snow", place.snow.summary(in_feet), "the job's survey")
 
 
 def _strings(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:

@@ -56,10 +56,11 @@ def assumptions_of(plan: Plan) -> Table:
         given = [item for item in figures_of(plan, chosen, station) if not item.result]
         rows += [[station, item.label.strip(), item.value, item.source] for item in given]
     losses, battery = plan.job.losses, plan.job.battery
+    in_feet = plan.equipment.library.in_feet(plan.job)
     for name in ("soiling", "shading", "mismatch", "wiring"):
         rows.append(["Roof", f"Loss by {name}", f"{getattr(losses, name):.1%}", "the job, assumed"])
     if plan.job.site.snow is not None:
-        rows.append(["Roof", "Snow on the modules", plan.job.site.snow.summary, "the job's survey"])
+        rows.append(["Roof", "Snow on the modules", plan.job.site.snow.summary(in_feet), "the job's survey"])
     for face in plan.faces:
         text = f"{face.plan.count} × {face.module.name}, {face.plan.tilt:g}° tilt, {face.plan.azimuth:g}° azimuth"
         rows.append(["Roof", face.plan.name, text, "the job's survey; module datasheet"])
