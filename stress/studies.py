@@ -1,10 +1,13 @@
-"""Every study of random jobs: no exception, and none takes for ever."""
+"""Every study of random jobs while others are planned beside them: no exception, and none takes for ever."""
 
 import random
+import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from threading import Event, Thread
 from typing import Any
 
 from calm_relay.exchange.errors import InputError
@@ -38,8 +41,13 @@ from stress.driver import where
 from stress.random_jobs import random_job
 from stress.tally import Tally
 
-SLOW_S = 60.0
+# Of the processor, with the plans beside.
+SLOW_S = 120.0
 PLANTS = 60
+# Threads take turns so often meanwhile: what two of them must not do at once shows in minutes [s].
+TURN_S = 1e-5
+# So many seeds on, jobs are other ones.
+ELSEWHERE = 1_000_000
 
 
 def _studies(made: Plan, option: Any, first: int, folder: Path) -> Iterator[tuple[str, Callable[[], Any]]]:
@@ -90,12 +98,41 @@ def faults_of(job: Job, draw: random.Random, folder: Path) -> list[str]:
     return found
 
 
+@contextmanager
+def _planned_beside(first: int) -> Iterator[list[str]]:
+    """Plans other jobs in a thread of its own, as a window does while a study runs; what broke is in the list."""
+    over, broken, before = Event(), [], sys.getswitchinterval()
+
+    def plans() -> None:
+        seed = first + ELSEWHERE
+        while not over.is_set():
+            try:
+                plan(random_job(seed), library())
+            except (PlanError, InputError):
+                pass
+            except Exception as error:
+                broken.append(f"plan of {seed} beside: {type(error).__name__}: {error}\n{where(error)}")
+            seed += 1
+
+    beside = Thread(target=plans)
+    sys.setswitchinterval(TURN_S)
+    beside.start()
+    try:
+        yield broken
+    finally:
+        over.set()
+        beside.join()
+        sys.setswitchinterval(before)
+
+
 def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, int]:
     """Studies jobs until the time is over; a line of figures, and the number of faults."""
     end, draw = time.monotonic() + minutes * 60.0, random.Random(first)
     tally = Tally("job", lambda fault: fault.splitlines()[0].split(", ", 1)[-1][:70])
-    with tempfile.TemporaryDirectory() as folder:
+    with tempfile.TemporaryDirectory() as folder, _planned_beside(first) as broken:
         while time.monotonic() < end and (most is None or tally.count < most):
             seed = first + tally.count
-            tally.add(seed, faults_of(random_job(seed), draw, Path(folder)))
+            found = faults_of(random_job(seed), draw, Path(folder))
+            found += [broken.pop(0) for _ in range(len(broken))]
+            tally.add(seed, found)
     return f"studies: {tally.count:,} random jobs, {tally.faults} with faults in a study", tally.faults
