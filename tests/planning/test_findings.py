@@ -8,6 +8,7 @@ from calm_relay.job.model import GridCharge, RatioRule
 from calm_relay.job.survey import ExistingInverter, PlannedString, StringPlan
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
+from calm_relay.planning.views.energy_path import line_of
 from tests.plans import optimised_over_two_faces, plan
 
 
@@ -235,6 +236,8 @@ def test_a_single_phase_unit_backs_up_one_phase_of_three(demo):
     down, whole_kw = result(made, "ac-addon", "grid down"), made.demand.evening_peak_kw
     assert down.limit == pytest.approx(0.6 * whole_kw)
     assert f"on phase 2 asks {0.6 * whole_kw:.1f} kW" in down.sentence
+    home = next(item for item in line_of(made, made.option("ac-addon")).stations if item.name == "Home")
+    assert home.headroom.caption.endswith("kW, phase 2 in outage")
     backup = made.option("ac-addon").outcome.backup
     assert backup.hours_where_served == pytest.approx(backup.hours / 0.6)
     (carries,) = (item for item in made.choice.reasons["ac-addon"] if "Carries" in item.sentence)

@@ -3,12 +3,14 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from calm_relay.planning.architecture.bus_rating import only_phase_served
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.wanted import HOLD_WHILE_WANTED, unanswered_stations
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings import Finding, Severity
+from calm_relay.planning.operation.island import forms_grid
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.array import Face
 from calm_relay.planning.verdict.option import Option, RefusedOption
@@ -105,7 +107,8 @@ def line_of(plan: Plan, option: Option | RefusedOption) -> Line:
             option,
             f"{home_kwh(plan, option) / 1000:.1f} MWh a year",
             f"evening peak {plan.demand.evening_peak_kw:.1f} kW",
-            _carried(at.get("grid down"), "kW in an outage") or _headroom(at.get("forming power"), "kW formed"),
+            _carried(at.get("grid down"), _in_an_outage(option))
+            or _headroom(at.get("forming power"), "kW formed"),
         ),
         _station(
             "Grid",
@@ -316,6 +319,14 @@ def _headroom(finding: Finding | None, what: str, decimals: int = 1) -> Headroom
         return None
     used, limit = in_pair(finding.measured, finding.limit, decimals)
     return Headroom(finding.measured, finding.limit, f"{used} of {limit} {what}", finding.severity)
+
+
+def _in_an_outage(option: Option | RefusedOption) -> str:
+    """What the power of an outage is told as: on one phase of three it is of that phase alone."""
+    phase = None
+    if isinstance(option, Option) and forms_grid(option.design.battery_converter):
+        phase = only_phase_served(option.design, option.context.job.supply)
+    return f"kW, phase {phase} in outage" if phase else "kW in an outage"
 
 
 def _carried(finding: Finding | None, what: str) -> Headroom | None:
