@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from calm_relay.exchange.shipped import demo_job, library
+from calm_relay.job.equipment import Catalogue
 from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.architecture.connections import topology_of
 from calm_relay.planning.architecture.refusals import island_refusals
@@ -232,11 +233,13 @@ def test_the_planner_takes_no_inverter_that_sets_phases_too_far_apart_where_anot
 
 
 def test_no_mend_takes_an_inverter_that_sets_phases_too_far_apart(berlin):
-    job = berlin.job.with_(battery=berlin.job.battery.with_(hybrid="skerrin-h10t"))
-    made = plan(job)
+    kit = next(item for item in library().catalogue.inverters if item.key == "skerrin-h10t")
+    few = tuple(tracker.with_(usable_a=6) for tracker in kit.pv.trackers)
+    own = Catalogue(inverters=(kit.with_(key="few", pv=kit.pv.with_(trackers=few)),))
+    made = plan(berlin.job.with_(battery=berlin.job.battery.with_(hybrid="few"), own_equipment=own))
     (window,) = (item for item in made.option("hybrid-swap").findings if item.check == "full-power window")
     # A unit of one phase with as wide a window costs less.
-    assert [mend.apply(job).battery.hybrid for mend in window.mends] == ["skerrin-h6t"]
+    assert [mend.apply(made.job).battery.hybrid for mend in window.mends] == ["skerrin-h6t"]
 
 
 def test_an_inverter_that_is_asked_for_is_stopped_and_no_search_tries_it(berlin):

@@ -240,7 +240,6 @@ def swap(demo):
             Severity.STOP,
             "below the tracker's lower edge",
         ),
-        ([(NORTH_EAST, 4, 1), (NORTH_WEST, 10, 2)], "full-power window", Severity.CHECK, "full power from 200 V"),
         ([(NORTH_EAST, 10, 1)], "tracker inputs", Severity.CHECK, "laid so by hand"),
         ([(NORTH_EAST, 10, 1), (NORTH_WEST, 10, 1)], "string plan", Severity.STOP, "2 are laid on it"),
         ([(NORTH_EAST, 10, 1), (NORTH_WEST, 11, 2)], "string plan", Severity.STOP, "the strings ask for 11"),
@@ -259,9 +258,22 @@ def test_strings_laid_by_hand_are_held_to_every_check(swap, strings, check, seve
     assert not result(plan(mend.apply(job)), "hybrid-swap", check)
 
 
+def test_volts_below_those_of_full_power_lose_nothing_while_the_input_uses_every_ampere(swap):
+    """Watts are volts times amps: a short string has less to give, and all of it passes."""
+    job = planned(swap, HYBRID, (NORTH_EAST, 4, 1), (NORTH_WEST, 10, 2))
+    (window,) = result(plan(job), "hybrid-swap", "full-power window")
+    assert window.severity is Severity.OK and not window.mends
+    assert "full power from 200 V. What these strings have passes whole" in window.sentence
+    kit = item(catalogue().inverters, HYBRID)
+    few = tuple(tracker.with_(usable_a=6) for tracker in kit.pv.trackers)
+    own = Catalogue(inverters=(kit.with_(pv=kit.pv.with_(trackers=few)),))
+    (window,) = result(plan(job.with_(own_equipment=own)), "hybrid-swap", "full-power window")
+    assert window.severity is Severity.CHECK and "passes whole" not in window.sentence
+
+
 def test_an_inverter_that_the_strings_do_not_suit_is_mended_by_another(demo):
     narrow = item(catalogue().inverters, HYBRID)
-    trackers = tuple(tracker.with_(full_power_low_v=320) for tracker in narrow.pv.trackers)
+    trackers = tuple(tracker.with_(full_power_low_v=320, usable_a=6) for tracker in narrow.pv.trackers)
     own = narrow.with_(key="narrow", price=1, pv=narrow.pv.with_(trackers=trackers))
     job = demo.with_(own_equipment=Catalogue(inverters=(own,)), battery=demo.battery.with_(hybrid="narrow"))
     window = result(plan(job), "hybrid-swap", "full-power window")[0]

@@ -37,11 +37,20 @@ from calm_relay.planning.strings.limits import (
     SHORT_CIRCUIT,
     START,
     TRACKING_END,
+    USABLE,
     CurrentLimit,
     VoltageLimit,
 )
 from calm_relay.planning.strings.shared_input import shared_loss
-from calm_relay.planning.strings.stringing import LAID, PLANNED, SURVEYED, Input, StringRun, hard_refusals
+from calm_relay.planning.strings.stringing import (
+    LAID,
+    PLANNED,
+    SURVEYED,
+    Input,
+    Stringing,
+    StringRun,
+    hard_refusals,
+)
 
 # Share of a face that may be left out before another inverter is wanted.
 FEW = 0.25
@@ -113,7 +122,8 @@ def _suits(subject: Drawn, converter: Converter, item: Inverter) -> bool:
     if sum(run.kw for run in strings.runs) > allowed * item.ac_kw + 1e-9:
         return False
     clips = any(limit.missed for part in strings.inputs for limit in part.limits)
-    return not clips and not any(_against_window(run, survey.temperatures) for run in strings.runs)
+    read = (_against_window(strings, run, survey.temperatures) for run in strings.runs)
+    return not clips and all(reading is None or reading[1] is Severity.OK for reading in read)
 
 
 @as_drawn
@@ -299,7 +309,7 @@ def check_hot_voltage(subject: Subject) -> list[Finding]:
     alike: dict[Any, list[tuple[Converter, str]]] = {}
     for converter in subject.design.pv_converters:
         for run in converter.stringing.runs:
-            reading = _against_window(run, subject.context.temperatures)
+            reading = _against_window(converter.stringing, run, subject.context.temperatures)
             if reading and reading[1] is Severity.STOP and _runs_on(converter, run, subject.context.temperatures):
                 key, _, measured, limit, summary = reading
                 summary += " It is there and stays: it drops out in the hottest hours."
@@ -311,7 +321,8 @@ def check_hot_voltage(subject: Subject) -> list[Finding]:
     for (key, severity, measured, limit, summary), where in alike.items():
         converter, names = where[0][0], list(dict.fromkeys(name for _, name in where))
         sentence = f"{joined(names)}: {summary}"
-        sheet, mends = f"{converter.inverter.name}, datasheet", lay_anew(subject, converter)
+        sheet = f"{converter.inverter.name}, datasheet"
+        mends = lay_anew(subject, converter) if severity is not Severity.OK else ()
         findings.append(
             judged(
                 severity,
@@ -335,8 +346,14 @@ def _runs_on(converter: Converter, run: StringRun, temperatures: DesignTemperatu
     return limits[FULL_POWER].volts(run.together) >= limits[HOT].limit_v
 
 
+def _all_passes(strings: Stringing, run: StringRun) -> bool:
+    """Whether volts too few for an input's full power lose nothing: its strings give no more amps than it uses."""
+    limits = next(item.limits for item in strings.inputs if run in item.runs)
+    return not any(limit.key == USABLE and limit.missed for limit in limits)
+
+
 def _against_window(
-    run: StringRun, temperatures: DesignTemperatures
+    strings: Stringing, run: StringRun, temperatures: DesignTemperatures
 ) -> tuple[str, Severity, float, float, str] | None:
     """The first edge of the tracker's window that a string misses; None when it misses none."""
     limit = next((limit for limit in run.missed(temperatures) if limit.key in MISSES), None)
@@ -345,8 +362,12 @@ def _against_window(
     volts, low_v = limit.volts(run.together), run.limits(temperatures)[HOT].limit_v
     summary = MISSES[limit.key].format(volts=volts, limit=limit.limit_v, low=low_v, hot=temperatures.hot_c)
     key = {HOT_MARGIN: HOT, FULL_POWER: "full-power window", TRACKING_END: "full-power window"}
+    severity = limit.severity
+    if limit.key == FULL_POWER and _all_passes(strings, run):
+        severity = Severity.OK
+        summary += " What these strings have passes whole: their current is within what it uses."
     held_v = low_v if limit.key == HOT_MARGIN else limit.limit_v
-    return key.get(limit.key, limit.key), limit.severity, volts, held_v, summary
+    return key.get(limit.key, limit.key), severity, volts, held_v, summary
 
 
 @check
