@@ -186,10 +186,10 @@ def check_one_phase(subject: Subject) -> list[Finding]:
     wanted = not job.supply.on_grid or job.weight("ride_through_outage") > 0
     over = wanted and served < ALL_OF_IT
     on = only_phase_served(subject.design, job.supply)
-    when = "when the grid is down" if job.supply.on_grid else "off grid"
-    sentence = (
-        f"{converter.name} is single phase: {when} only phase {on} is on, {served:.0%} of what is to stay on."
+    when, what = (
+        ("when the grid is down", "what is to stay on") if job.supply.on_grid else ("off grid", "the demand")
     )
+    sentence = f"{converter.name} is single phase: {when} only phase {on} is on, {served:.0%} of {what}."
     return [
         warns_if(
             over,
