@@ -305,6 +305,14 @@ def test_a_job_of_which_nothing_can_be_built_says_what_stops_it(shop):
     assert problem.startswith("no option can be built: ") and "main fuse" in problem
 
 
+def test_a_row_calls_what_cannot_be_planned_as_the_screen_does(shop):
+    job = demo_job("pottery")
+    job = job.with_existing_inverter(0, inverter="gone-out-of-the-list")
+    task = Task("list.relay.json", str(shop), job_text(job), (Change().model_dump_json(),), str(shop))
+    problem = rows_of(task)[0]["problem"]
+    assert problem.startswith("Existing inverters 1, inverter: no inverter has the key 'gone-out-of-the-list'")
+
+
 def test_a_job_that_breaks_the_planner_is_a_row(monkeypatch, shop):
     from calm_relay.planning.book import row
 

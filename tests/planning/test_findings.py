@@ -9,6 +9,7 @@ from calm_relay.job.survey import ExistingInverter, PlannedString, StringPlan
 from calm_relay.planning.findings import Severity
 from calm_relay.planning.findings.backed_up_loads import backup_board_mend
 from calm_relay.planning.views.energy_path import line_of
+from calm_relay.planning.views.figures import figures_of
 from tests.plans import optimised_over_two_faces, plan
 
 
@@ -239,6 +240,8 @@ def test_a_single_phase_unit_backs_up_one_phase_of_three(demo):
     home = next(item for item in line_of(made, made.option("ac-addon")).stations if item.name == "Home")
     assert home.headroom.caption.endswith("kW, phase 2 in outage")
     backup = made.option("ac-addon").outcome.backup
+    figures = {figure.label: figure.value for figure in figures_of(made, made.option("ac-addon"), "Home")}
+    assert f"for {backup.hours_where_served:.1f} h of mean load on phase 2" in figures["When the grid is down"]
     assert backup.hours_where_served == pytest.approx(backup.hours / 0.6)
     (carries,) = (item for item in made.choice.reasons["ac-addon"] if "Carries" in item.sentence)
     assert f"load on phase 2 for {backup.hours_where_served:.1f} h" in carries.sentence

@@ -17,6 +17,7 @@ from calm_relay.job.library import Library
 from calm_relay.job.model import Job
 from calm_relay.planning.book.change import Change, changed
 from calm_relay.planning.common.errors import PlanError
+from calm_relay.planning.common.refused import field_called
 from calm_relay.planning.common.wanted import wanted_words
 from calm_relay.planning.plan import Answer, answer
 from calm_relay.planning.site.site_year import file_edition
@@ -138,7 +139,9 @@ def _planned(task: Task, job: Job, change: str) -> dict[str, Any]:
         job = changed(job, Change.model_validate_json(change), library)
         built = (job.commissioning.option or None) if job.state == "built" else None
         return _answers(job, answer(job, library, Path(task.folder), built))
-    except (InputError, PlanError, ValueError, OSError) as error:
+    except PlanError as error:
+        return {"problem": f"{field_called(error.field, Job)}: {error.problem}"}
+    except (InputError, ValueError, OSError) as error:
         return {"problem": _without_file(str(error), task.file)}
     except Exception as error:
         # One broken job never stops the run.

@@ -156,7 +156,7 @@ MEASURES = (
     _Measure(
         "hours",
         "Hours on backup",
-        "energy held on nine of ten night quarter-hours of the worst season, over that season's mean demand",
+        "energy held on nine of ten night quarter-hours of the worst season, over the whole home's mean demand then",
         False,
         True,
         lambda option, plan: option.outcome.backup.hours,
