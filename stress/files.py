@@ -9,6 +9,7 @@ from calm_relay.exchange.datasheet import read_sheet
 from calm_relay.exchange.errors import InputError
 from calm_relay.exchange.own_equipment import read_bundle
 from calm_relay.exchange.spreadsheet import read_spreadsheet
+from stress.tally import limit_s
 from tests.datasheets import HYBRID, write_pdf
 from tests.exchange.test_spoilt_files import READERS, spoilt
 
@@ -41,7 +42,7 @@ def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, i
             file, content, read = samples[count % len(samples)]
             path = folder / file
             path.write_bytes(spoilt(content, random_.randint))
-            begun = time.monotonic()
+            begun, worked = time.monotonic(), time.process_time()
             try:
                 read(path)  # type: ignore[operator]
             except InputError as error:
@@ -52,7 +53,7 @@ def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, i
             except Exception as error:
                 faults += 1
                 print(f"files: {first + count}: {file}: {type(error).__name__}: {error}", flush=True)
-            slowest = max(slowest, time.monotonic() - begun)
+            slowest = max(slowest, min(time.monotonic() - begun, time.process_time() - worked))
             count += 1
     figures = f"{count:,} spoilt files, {refused:,} refused, {faults} with faults, slowest {slowest:.1f} s"
-    return f"files: {figures}", faults + (slowest > SLOW_S)
+    return f"files: {figures}", faults + (slowest > limit_s(SLOW_S, most))

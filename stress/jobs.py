@@ -18,13 +18,13 @@ from calm_relay.planning.views.document import document_of
 from calm_relay.planning.views.energy_path import line_of
 from stress.driver import where
 from stress.random_jobs import random_job
-from stress.tally import Tally
+from stress.tally import Tally, limit_s
 
 SLOW_S = 5.0
 CLOSES_KWH = 1e-6
 
 
-def faults_of(job: Job) -> list[str]:
+def faults_of(job: Job, most_s: float = SLOW_S) -> list[str]:
     """What is wrong with how a job is planned; nothing where it is planned well or refused in words."""
     begun, worked = time.monotonic(), time.process_time()
     try:
@@ -35,7 +35,7 @@ def faults_of(job: Job) -> list[str]:
         return [f"plan: {type(error).__name__}: {error}\n{where(error)}"]
     # What other work on the machine takes is not the plan's.
     taken = min(time.monotonic() - begun, time.process_time() - worked)
-    found = [f"slow: {taken:.1f} s"] if taken > SLOW_S else []
+    found = [f"slow: {taken:.1f} s"] if taken > most_s else []
     try:
         found += _figures(made)
     except Exception as error:
@@ -108,7 +108,7 @@ def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, i
     tally, slowest = Tally("job", lambda fault: fault.splitlines()[0][:70]), 0.0
     while time.monotonic() < end and (most is None or tally.count < most):
         seed, begun = first + tally.count, time.monotonic()
-        found = faults_of(random_job(seed))
+        found = faults_of(random_job(seed), limit_s(SLOW_S, most))
         slowest = max(slowest, time.monotonic() - begun)
         tally.add(seed, found)
     figures = f"{tally.count:,} random jobs, {tally.faults} with faults, slowest {slowest:.1f} s with its document"

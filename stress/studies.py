@@ -39,7 +39,7 @@ from calm_relay.planning.studies import (
 )
 from stress.driver import where
 from stress.random_jobs import random_job
-from stress.tally import Tally
+from stress.tally import Tally, limit_s
 
 # Of the processor, with the plans beside.
 SLOW_S = 120.0
@@ -80,7 +80,7 @@ def _studies(made: Plan, option: Any, first: int, folder: Path) -> Iterator[tupl
     yield "search", lambda: search.search(made, most=PLANTS)
 
 
-def faults_of(job: Job, draw: random.Random, folder: Path) -> list[str]:
+def faults_of(job: Job, draw: random.Random, folder: Path, most_s: float) -> list[str]:
     """What goes wrong in the studies of one of a job's options."""
     try:
         made = plan(job, library())
@@ -93,7 +93,7 @@ def faults_of(job: Job, draw: random.Random, folder: Path) -> list[str]:
             study()
         except Exception as error:
             found.append(f"{option.key}, {name}: {type(error).__name__}: {error}\n{where(error)}")
-        if time.process_time() - begun > SLOW_S:
+        if time.process_time() - begun > most_s:
             found.append(f"{name} takes {time.process_time() - begun:.0f} s")
     return found
 
@@ -132,7 +132,7 @@ def run(minutes: float, most: int | None = None, first: int = 0) -> tuple[str, i
     with tempfile.TemporaryDirectory() as folder, _planned_beside(first) as broken:
         while time.monotonic() < end and (most is None or tally.count < most):
             seed = first + tally.count
-            found = faults_of(random_job(seed), draw, Path(folder))
+            found = faults_of(random_job(seed), draw, Path(folder), limit_s(SLOW_S, most))
             found += [broken.pop(0) for _ in range(len(broken))]
             tally.add(seed, found)
     return f"studies: {tally.count:,} random jobs, {tally.faults} with faults in a study", tally.faults

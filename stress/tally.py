@@ -2,6 +2,12 @@
 
 from collections import Counter
 from collections.abc import Callable, Sequence
+from math import inf
+
+
+def limit_s(limit: float, most: int | None) -> float:
+    """How long one try may take [s]: a short run, of so many, is no measure of speed."""
+    return limit if most is None else inf
 
 
 class Tally:
