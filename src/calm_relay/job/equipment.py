@@ -148,7 +148,7 @@ class Backup(Model):
     pass_through_a: Positive = Field(title="Pass-through current")
     pass_through_continuous_fraction: Fraction = Field(default=1.0, title="Of it, continuously")
     pass_through_adds: bool = Field(
-        title="Each passes its own side by side",
+        title="Pass-through adds up side by side",
         default=False,
         description="Units side by side share what passes, so that their amps add up; else one's is all that passes.",
     )

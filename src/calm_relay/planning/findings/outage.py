@@ -4,7 +4,7 @@ from functools import partial
 
 from calm_relay.job.existing_supply import ON_CHANGEOVER
 from calm_relay.job.model import Job, Supply
-from calm_relay.planning.architecture.bus_rating import arrays_left_off, only_phase_served, phase_of
+from calm_relay.planning.architecture.bus_rating import arrays_left_off, phase_of
 from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.vocabulary import vocabulary_of
 from calm_relay.planning.findings.backed_up_loads import shed_to_fit
@@ -44,7 +44,7 @@ def check_grid_down(subject: Subject) -> list[Finding]:
                 rule="common practice, no source",
             )
         ]
-    peak_kw, phase = on_backup.peak_kw, only_phase_served(subject.design, job.supply)
+    peak_kw, phase = on_backup.peak_kw, on_backup.phase
     backup = converter.inverter.backup
     volts = converter.inverter.volts * (3 if converter.inverter.phases == "three" else 1)
     passes_kw = backup.pass_through_a * volts / 1000.0

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from calm_relay.job.model import Job, Supply
-from calm_relay.planning.architecture.bus_rating import arrays_left_off, only_phase_served
+from calm_relay.planning.architecture.bus_rating import arrays_left_off
 from calm_relay.planning.architecture.design import Design, Spoken
 from calm_relay.planning.common.amounts import in_pair, money_text, years_text
 from calm_relay.planning.common.joined import counted, joined
@@ -152,8 +152,7 @@ def _outage(option: Option, season: str) -> Spoken:
     if on_backup.power_kw <= 0:
         whole = "so do house and array" if option.context.faces else "so does the house"
         return [(False, "ride_through_outage", f"When the grid fails, {whole}.")]
-    phase = only_phase_served(option.design, option.context.job.supply)
-    where = f" on phase {phase}" if phase else ""
+    where = f" on phase {on_backup.phase}" if on_backup.phase else ""
     sentence = (
         f"Carries the mean {season} load{where} for {on_backup.hours_where_served:.1f} h in an outage "
         f"({on_backup.held_kwh:.1f} kWh held, nine times in ten)."

@@ -3,14 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from calm_relay.planning.architecture.bus_rating import only_phase_served
 from calm_relay.planning.architecture.design import Converter
 from calm_relay.planning.common.amounts import in_pair
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.common.wanted import HOLD_WHILE_WANTED, unanswered_stations
 from calm_relay.planning.equipment.bank import Bank
 from calm_relay.planning.findings import Finding, Severity
-from calm_relay.planning.operation.island import forms_grid
 from calm_relay.planning.plan import Plan
 from calm_relay.planning.site.array import Face
 from calm_relay.planning.verdict.option import Option, RefusedOption
@@ -323,9 +321,7 @@ def _headroom(finding: Finding | None, what: str, decimals: int = 1) -> Headroom
 
 def _in_an_outage(option: Option | RefusedOption) -> str:
     """What the power of an outage is told as: on one phase of three it is of that phase alone."""
-    phase = None
-    if isinstance(option, Option) and forms_grid(option.design.battery_converter):
-        phase = only_phase_served(option.design, option.context.job.supply)
+    phase = option.outcome.backup.phase if isinstance(option, Option) else None
     return f"kW, phase {phase} in outage" if phase else "kW in an outage"
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from calm_relay.job.equipment import ISC_FACTOR
 from calm_relay.job.quantity import measure_text
 from calm_relay.job.tariff import Tariff
-from calm_relay.planning.architecture.bus_rating import bus_rating, only_phase_served
+from calm_relay.planning.architecture.bus_rating import bus_rating
 from calm_relay.planning.common.amounts import amount_text, degrees_text
 from calm_relay.planning.common.region_words import said_in_region
 from calm_relay.planning.operation.fuel import fuel_litres
@@ -130,10 +130,7 @@ def _home(plan: Plan, option: Option | RefusedOption) -> Iterator[Figure]:
     yield Figure("Self-sufficiency", f"{figures.self_sufficiency:.0%} of the home's energy", note, True)
     if not plan.job.supply.on_grid:
         return
-    where = ""
-    if forms_grid(option.design.battery_converter):
-        phase = only_phase_served(option.design, plan.job.supply)
-        where = f" on phase {phase}" if phase else ""
+    where = f" on phase {backup.phase}" if backup.phase else ""
     lasts = f"{backup.power_kw:.1f} kW for {backup.hours_where_served:.1f} h of mean load{where}"
     yield Figure("When the grid is down", lasts, note, True)
 

@@ -54,9 +54,8 @@ def _takes_its_battery_along(converter: Converter) -> bool:
 
 def _stays(converter: Converter) -> bool:
     """Whether the survey keeps a unit: an inverter, or a battery on a unit of its own."""
-    parts = (converter.surveyed, converter.battery_surveyed)
-    own = parts if converter.is_battery_unit else (parts[0] or parts[1],)
-    return any(part.stays for part in own if part is not None)
+    parts = (converter.surveyed, converter.battery_surveyed if converter.is_battery_unit else None)
+    return any(part.stays for part in parts if part is not None)
 
 
 ARCHITECTURE = Architecture(
